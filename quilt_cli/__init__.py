@@ -1,0 +1,1 @@
+"""The command line: a second door to the core, for pipelines."""

@@ -1,0 +1,75 @@
+"""Options of the command line. Pipelines rely on them: add, never rename."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from quilt_core.pack.problem import EFFORTS, ROTATIONS
+
+
+def size(text: str) -> tuple[int, int]:
+    """``2048`` or ``2048x1024`` to (width, height)."""
+    try:
+        parts = [int(part) for part in text.lower().split("x")]
+    except ValueError:
+        parts = []
+    if len(parts) not in (1, 2):
+        raise argparse.ArgumentTypeError(f"“{text}” is no size; give 2048 or 2048x1024 (px)")
+    return parts[0], parts[-1]
+
+
+def density(text: str) -> str | float:
+    """``equal``, ``keep`` or a number of px per metre."""
+    if text in ("equal", "keep"):
+        return text
+    try:
+        value = float(text)
+    except ValueError:
+        value = float("nan")
+    if not 0 < value < float("inf"):
+        raise argparse.ArgumentTypeError(f"“{text}” is no density; give equal, keep or px per metre, e.g. 512")
+    return value
+
+
+def length(text: str) -> float:
+    """A unit's length in metres."""
+    named = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
+    try:
+        value = named[text] if text in named else float(text)
+    except ValueError:
+        value = float("nan")
+    if not 0 < value < float("inf"):
+        raise argparse.ArgumentTypeError(f"“{text}” is no unit; give m, cm, mm, in, ft or metres per unit")
+    return value
+
+
+def build() -> argparse.ArgumentParser:
+    """The parser of all commands."""
+    parser = argparse.ArgumentParser(prog="untold-quilt", description="Even, tight, bake-safe UV layouts.")
+    commands = parser.add_subparsers(dest="command", required=True)
+
+    inspect = commands.add_parser("inspect", help="what is in the files: islands, density, faults")
+    pack = commands.add_parser("pack", help="pack the islands of all files into one shared tile")
+    check = commands.add_parser("check", help="find faults of the layout; exit code 1 when there are any errors")
+
+    for command in (inspect, pack, check):
+        command.add_argument("files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb")
+        command.add_argument("--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024")
+        command.add_argument("--channel", type=int, default=1, help="UV channel, from 1")
+        command.add_argument("--unit", type=length, default=1.0, help="unit of OBJ files: m, cm, mm, in, ft or metres")
+        command.add_argument("--json", action="store_true", help="answer as JSON on stdout")
+
+    pack.add_argument("--out", type=Path, required=True, help="a folder, or a file when there is one input")
+    pack.add_argument("--padding", type=float, default=8.0, help="gap between islands in px")
+    pack.add_argument("--margin", type=float, default=4.0, help="gap to the tile's edge in px")
+    pack.add_argument("--rotate", choices=ROTATIONS, default="quarter")
+    pack.add_argument("--density", type=density, default="equal", help="equal, keep, or px per metre")
+    pack.add_argument("--effort", choices=EFFORTS, default="standard")
+    pack.add_argument("--seconds", type=float, default=None, help="time limit of the search")
+    pack.add_argument("--seed", type=int, default=1)
+    pack.add_argument("--sheet", type=Path, default=None, help="layout sheet, .png or .svg")
+
+    check.add_argument("--padding", type=float, default=8.0, help="wanted gap between islands in px")
+    check.add_argument("--margin", type=float, default=0.0, help="wanted gap to the tile's edge in px")
+    return parser

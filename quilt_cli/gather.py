@@ -1,0 +1,62 @@
+"""Read the files named on the command line into one set of islands."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from quilt_core.errors import QuiltError
+from quilt_core.formats import read_scene
+from quilt_core.formats.load import folder_siblings
+from quilt_core.scene import IslandSet, Scene, SceneObject, concatenate, island_set
+
+
+@dataclass(frozen=True, eq=False)
+class Gathered:
+    """Scenes of all files and the islands of all their objects, in order."""
+
+    paths: tuple[Path, ...]
+    scenes: tuple[Scene, ...]
+    islands: IslandSet
+
+    @property
+    def objects(self) -> list[tuple[Scene, SceneObject]]:
+        """Every object with its scene."""
+        return [(scene, obj) for scene in self.scenes for obj in scene.objects]
+
+    @property
+    def names(self) -> list[str]:
+        """Object names, with the file in front where a name is not unique."""
+        plain = [obj.name for _, obj in self.objects]
+        return [
+            name if plain.count(name) == 1 else f"{scene.name}/{name}"
+            for (scene, _), name in zip(self.objects, plain, strict=True)
+        ]
+
+
+def say(text: str) -> None:
+    """Progress, to stderr."""
+    print(text, file=sys.stderr, flush=True)
+
+
+def gather(paths: Sequence[Path], channel: int, metres_per_unit: float) -> Gathered:
+    """Read files and find their islands in a channel counted from 1."""
+    if channel < 1:
+        raise QuiltError(f"UV channel {channel}.", "--channel", "Channels count from 1.")
+    scenes: list[Scene] = []
+    sets: list[IslandSet] = []
+    for path in paths:
+        say(f"reading {path}")
+        try:
+            data = path.read_bytes()
+        except OSError as error:
+            raise QuiltError(f"It cannot be read ({error.strerror}).", str(path), "Check the path.") from None
+        scene = read_scene(path.name, data, folder_siblings(path.parent), metres_per_unit)
+        for warning in scene.warnings:
+            say(f"note: {warning}")
+        for obj in scene.objects:
+            sets.append(island_set(obj, channel - 1, scene.metres_per_unit))
+        scenes.append(scene)
+    return Gathered(tuple(paths), tuple(scenes), concatenate(sets))

@@ -1,0 +1,81 @@
+"""``untold-quilt inspect``."""
+
+from __future__ import annotations
+
+import argparse
+from typing import Any
+
+import numpy as np
+
+from quilt_cli.gather import gather
+from quilt_core.measure import measure, set_density
+from quilt_core.scene.placement import identity
+
+
+def finite(value: float, digits: int = 3) -> float | None:
+    """A number for JSON; None where there is none."""
+    return round(float(value), digits) if np.isfinite(value) else None
+
+
+def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """Faces, islands, channels, density and fault counts of every object."""
+    gathered = gather(options.files, options.channel, options.unit)
+    islands = gathered.islands
+    width, height = options.size
+    placements = identity(islands.count)
+    figures = measure(islands, placements, width, height)
+    overlapping = np.zeros(islands.count, bool)
+    overlapping[figures.overlaps.islands] = True
+    rows: list[dict[str, Any]] = []
+    for number, ((scene, obj), name) in enumerate(zip(gathered.objects, gathered.names, strict=True)):
+        mine = islands.object_index == number
+        known = figures.density[mine & ~figures.collapsed]
+        rows.append(
+            {
+                "file": scene.name,
+                "object": name,
+                "instances": len(obj.instances),
+                "faces": obj.mesh.face_count,
+                "islands": int(mine.sum()),
+                "channels": [channel.name for channel in obj.mesh.channels if (channel.corner_uv >= 0).any()],
+                "density": {
+                    "min": finite(known.min()) if len(known) else None,
+                    "mean": finite(set_density(islands, placements, width, height, mine)),
+                    "max": finite(known.max()) if len(known) else None,
+                    "unit": "px/m",
+                },
+                "mirrored": int(figures.mirrored[mine].sum()),
+                "overlapping": int(overlapping[mine].sum()),
+                "outside": int(figures.outside[mine].sum()),
+                "collapsed": int(figures.collapsed[mine].sum()),
+                "unflattened": islands.unflattened[number],
+            }
+        )
+    total = {
+        "objects": len(rows),
+        "islands": islands.count,
+        "faces": sum(row["faces"] for row in rows),
+        "density": finite(figures.density_all),
+        "coverage": finite(figures.coverage, 6),
+        "overlap_texels": finite(float(figures.overlaps.texels.sum())),
+        "overlap_pairs": len(figures.overlaps.pairs),
+    }
+    answer = {"size": [width, height], "unit_density": "px/m", "objects": rows, "total": total}
+    return {"json": answer, "text": _table(rows, width, height)}, 0
+
+
+def _table(rows: list[dict[str, Any]], width: int, height: int) -> str:
+    head = f"{'object':28} {'faces':>8} {'islands':>7} {'px/m min':>9} {'mean':>9} {'max':>9}  notes"
+    lines = [f"tile {width} x {height} px", head]
+    for row in rows:
+        d = row["density"]
+        cells = [f"{d[k]:9.1f}" if d[k] is not None else f"{'–':>9}" for k in ("min", "mean", "max")]
+        notes = [
+            f"{row[k]} {k}"
+            for k in ("mirrored", "overlapping", "outside", "collapsed", "unflattened")
+            if row[k]
+        ]
+        lines.append(
+            f"{row['object'][:28]:28} {row['faces']:8} {row['islands']:7} {' '.join(cells)}  {', '.join(notes)}"
+        )
+    return "\n".join(lines)

@@ -1,0 +1,1 @@
+"""Computation for UV layouts: arrays in, arrays out, no interface, no server."""

@@ -1,0 +1,73 @@
+"""Node hierarchy of a glTF document: where each mesh stands in the world."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.errors import FileFormatError
+from quilt_core.scene.model import Instance
+
+FloatArray = NDArray[np.float64]
+
+
+def local_matrix(node: dict[str, Any]) -> FloatArray:
+    """(4, 4) matrix of a node from its matrix or its translation, rotation and scale."""
+    if "matrix" in node:
+        return np.array(node["matrix"], np.float64).reshape(4, 4).T
+    x, y, z, w = node.get("rotation", (0, 0, 0, 1))
+    out = np.eye(4)
+    out[:3, :3] = [
+        [1 - 2 * (y * y + z * z), 2 * (x * y - z * w), 2 * (x * z + y * w)],
+        [2 * (x * y + z * w), 1 - 2 * (x * x + z * z), 2 * (y * z - x * w)],
+        [2 * (x * z - y * w), 2 * (y * z + x * w), 1 - 2 * (x * x + y * y)],
+    ]
+    out[:3, :3] *= np.array(node.get("scale", (1, 1, 1)), np.float64)
+    out[:3, 3] = node.get("translation", (0, 0, 0))
+    return out
+
+
+def instances_of_meshes(name: str, doc: dict[str, Any]) -> dict[int, tuple[Instance, ...]]:
+    """Mesh index to the nodes that use it, in node order.
+
+    Raises
+    ------
+    FileFormatError
+        When the hierarchy has a loop or points at a node that is not there.
+    """
+    nodes: list[dict[str, Any]] = doc.get("nodes", [])
+    parent: dict[int, int] = {}
+    for index, node in enumerate(nodes):
+        for child in node.get("children", ()):
+            if not 0 <= child < len(nodes):
+                raise FileFormatError(
+                    f"It has a child {child}, which is not there.", f"{name}, node {index}", "Export the file again."
+                )
+            parent[child] = index
+    world: dict[int, FloatArray] = {}
+
+    def world_of(index: int) -> FloatArray:
+        chain = [index]
+        while chain[-1] not in world and chain[-1] in parent:
+            if parent[chain[-1]] in chain:
+                raise FileFormatError(
+                    "The hierarchy goes round in a circle.", f"{name}, node {index}", "Export the file again."
+                )
+            chain.append(parent[chain[-1]])
+        for at in reversed(chain):
+            if at not in world:
+                above = world[parent[at]] if at in parent else np.eye(4)
+                world[at] = above @ local_matrix(nodes[at])
+        return world[index]
+
+    out: dict[int, list[Instance]] = {}
+    for index, node in enumerate(nodes):
+        if "mesh" in node:
+            above = parent.get(index)
+            parent_name = nodes[above].get("name", f"node {above}") if above is not None else ""
+            out.setdefault(int(node["mesh"]), []).append(
+                Instance(node.get("name", f"node {index}"), parent_name, world_of(index))
+            )
+    return {mesh: tuple(found) for mesh, found in out.items()}

@@ -1,0 +1,119 @@
+"""Face lines of an OBJ to vertex and texture coordinate indices."""
+
+from __future__ import annotations
+
+import warnings
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.errors import FileFormatError
+
+IntArray = NDArray[np.int64]
+
+
+def parse_corners(
+    name: str, lines: list[bytes], where: dict[str, IntArray], v_count: int, vt_count: int
+) -> tuple[IntArray, IntArray, IntArray]:
+    """Corner counts per face, and vertex and vt index (from 0, vt -1 = none) per corner."""
+    from quilt_core.formats.obj_read import line_number, words
+
+    rows = [words(lines[i]) for i in where["f"]]
+    sizes = np.fromiter(map(len, rows), np.int64, len(rows))
+    if sizes.min() < 3:
+        row = int(np.argmin(sizes))
+        raise FileFormatError(
+            f"A face with {sizes[row]} corners.",
+            f"{name}, line {line_number(lines, int(where['f'][row]))}",
+            "A face needs at least 3; remove it or export again.",
+        )
+    cells = [cell for row in rows for cell in row]
+    vertex, vt = _uniform(cells) or _mixed(name, lines, where, rows)
+    owner = np.repeat(np.arange(len(rows)), sizes)
+    vertex = _resolve(name, lines, where, vertex, owner, "v", v_count)
+    vt = _resolve(name, lines, where, vt, owner, "vt", vt_count)
+    return sizes, vertex, vt
+
+
+def _uniform(cells: list[bytes]) -> tuple[IntArray, IntArray] | None:
+    """Fast path: all corners are written in the same way."""
+    text = b" ".join(cells)
+    slashes = text.count(b"/")
+    count = len(cells)
+    double = text.count(b"//")
+    try:
+        if slashes == 0:
+            return whole_numbers(text), np.zeros(count, np.int64)
+        if slashes == count and double == 0:
+            pair = whole_numbers(text.replace(b"/", b" ")).reshape(count, 2)
+            return pair[:, 0].copy(), pair[:, 1].copy()
+        if double == count and slashes == 2 * count:
+            pair = whole_numbers(text.replace(b"//", b" ")).reshape(count, 2)
+            return pair[:, 0].copy(), np.zeros(count, np.int64)
+        if double == 0 and slashes == 2 * count:
+            triple = whole_numbers(text.replace(b"/", b" ")).reshape(count, 3)
+            return triple[:, 0].copy(), triple[:, 1].copy()
+    except ValueError:
+        pass
+    return None
+
+
+def whole_numbers(text: bytes) -> IntArray:
+    """Integers separated by spaces; ValueError when anything else is among them."""
+    with warnings.catch_warnings():
+        warnings.simplefilter("error", DeprecationWarning)
+        try:
+            return np.fromstring(text, np.int64, sep=" ")  # type: ignore[no-any-return]
+        except DeprecationWarning as error:
+            raise ValueError(str(error)) from None
+
+
+def _mixed(
+    name: str, lines: list[bytes], where: dict[str, IntArray], rows: list[list[bytes]]
+) -> tuple[IntArray, IntArray]:
+    from quilt_core.formats.obj_read import line_number
+
+    vertex: list[int] = []
+    vt: list[int] = []
+    for face, row in enumerate(rows):
+        for cell in row:
+            parts = cell.split(b"/")
+            try:
+                vertex.append(int(parts[0]))
+                vt.append(int(parts[1]) if len(parts) > 1 and parts[1] else 0)
+            except ValueError:
+                raise FileFormatError(
+                    f"“{cell.decode('utf-8', 'replace')[:40]}” is not a face corner.",
+                    f"{name}, line {line_number(lines, int(where['f'][face]))}",
+                    "Corners are written v, v/vt, v//vn or v/vt/vn.",
+                ) from None
+    return np.array(vertex, np.int64), np.array(vt, np.int64)
+
+
+def _resolve(
+    name: str,
+    lines: list[bytes],
+    where: dict[str, IntArray],
+    index: IntArray,
+    owner: IntArray,
+    kind: str,
+    count: int,
+) -> IntArray:
+    """Absolute and relative indices to 0-based ones, with a word about those out of range."""
+    from quilt_core.formats.obj_read import line_number
+
+    relative = index < 0
+    out = index - 1
+    if relative.any():
+        seen = np.searchsorted(where[kind], where["f"])[owner]
+        out = np.where(relative, seen + index, out)
+    missing = (index == 0) & (kind == "vt")
+    bad = np.flatnonzero(~missing & ((out < 0) | (out >= count)))
+    if len(bad):
+        noun = "vertex" if kind == "v" else "texture coordinate"
+        raise FileFormatError(
+            f"A face asks for {noun} {index[bad[0]]}, but the file has {count}.",
+            f"{name}, line {line_number(lines, int(where['f'][owner[bad[0]]]))}",
+            "The file is cut short or was edited; export it again.",
+        )
+    return np.asarray(np.where(missing, -1, out))

@@ -1,0 +1,253 @@
+"""glTF 2.0 and GLB, read so that everything but the UVs can be written back as it was.
+
+Reference: glTF 2.0 specification (ISO/IEC 12113:2022); KHR_texture_transform; KHR_mesh_quantization.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import json
+import struct
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+from urllib.parse import unquote
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.errors import FileFormatError
+from quilt_core.formats._accessors import DAMAGED, Buffers
+from quilt_core.formats._draco import expand_draco
+from quilt_core.formats._gltf_nodes import instances_of_meshes
+from quilt_core.formats._texture_transform import seen_transforms, to_seen
+from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.model import Material, Scene, SceneObject
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+Siblings = Callable[[str], bytes | None]
+
+MODES_WITHOUT_FACES = (0, 1, 2, 3)
+UNREADABLE = {
+    "EXT_meshopt_compression": "meshopt",
+    "KHR_meshopt_compression": "meshopt",
+}
+
+
+@dataclass(frozen=True)
+class PrimitivePart:
+    """Where the corners of one primitive lie in its object's mesh.
+
+    `corners` is a slice of mesh corners; `vertex` the primitive's own vertex of each of them.
+    """
+
+    primitive: int
+    corners: slice
+    vertex: IntArray
+
+
+@dataclass(frozen=True, eq=False)
+class GltfSource:
+    """What the writer needs: the document, its buffers and how corners map to vertices."""
+
+    doc: dict[str, Any]
+    buffers: list[bytes]
+    binary: bool
+    mesh_of_object: tuple[int, ...]
+    parts: tuple[tuple[PrimitivePart, ...], ...]
+    transforms: dict[tuple[int, int], FloatArray]
+
+
+def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene:
+    """Read a .gltf or .glb file; see `quilt_core.formats.read_scene`."""
+    binary = data[:4] == b"glTF"
+    text, chunk = _split_glb(name, data) if binary else (data, None)
+    try:
+        doc = json.loads(text)
+        version = str(doc["asset"]["version"])
+    except (ValueError, KeyError, TypeError):
+        raise FileFormatError("This is not a glTF document.", name, "Export it again as glTF 2.0 or GLB.") from None
+    if not version.startswith("2"):
+        raise FileFormatError(f"It is glTF {version}.", name, "Only glTF 2.0 is read; export it again.")
+    for extension in [*doc.get("extensionsRequired", []), *doc.get("extensionsUsed", [])]:
+        if extension in UNREADABLE:
+            raise FileFormatError(
+                f"Its geometry is packed with {UNREADABLE[extension]} compression ({extension}), which cannot be unpacked here.",
+                name,
+                f"Export it again without {UNREADABLE[extension]} compression.",
+            )
+    buffers = [_buffer(name, i, entry, chunk, siblings) for i, entry in enumerate(doc.get("buffers", []))]
+    expand_draco(name, doc, buffers)
+    reader = Buffers(name, doc, buffers)
+    transforms = seen_transforms(doc)
+    try:
+        return _scene(name, doc, buffers, binary, reader, transforms)
+    except (KeyError, IndexError, TypeError, AttributeError) as error:
+        raise FileFormatError(f"A part of it is missing or of the wrong kind ({error!r}).", name, DAMAGED) from None
+
+
+def _scene(
+    name: str,
+    doc: dict[str, Any],
+    buffers: list[bytes],
+    binary: bool,
+    reader: Buffers,
+    transforms: dict[tuple[int, int], FloatArray],
+) -> Scene:
+    placed = instances_of_meshes(name, doc)
+    objects: list[SceneObject] = []
+    meshes: list[int] = []
+    parts: list[tuple[PrimitivePart, ...]] = []
+    warnings: list[str] = []
+    for index, entry in enumerate(doc.get("meshes", [])):
+        if index not in placed:
+            warnings.append(f"{name}: mesh “{entry.get('name', index)}” is used by no node and was left out.")
+            continue
+        built = _mesh(reader, index, entry, transforms)
+        if built is None:
+            warnings.append(f"{name}: mesh “{entry.get('name', index)}” has no faces (points or lines) and was left out.")
+            continue
+        objects.append(SceneObject(placed[index][0].name or entry.get("name", f"mesh {index}"), built[0], placed[index]))
+        meshes.append(index)
+        parts.append(built[1])
+    if not objects:
+        raise FileFormatError("It has 0 faces.", name, "Export it again with its meshes.")
+    materials = tuple(_material(i, m) for i, m in enumerate(doc.get("materials", [])))
+    source = GltfSource(doc, buffers, binary, tuple(meshes), tuple(parts), transforms)
+    return Scene(name, tuple(objects), materials, 1.0, source, tuple(warnings))
+
+
+def _split_glb(name: str, data: bytes) -> tuple[bytes, bytes | None]:
+    """JSON and binary chunk of a GLB container."""
+    if len(data) < 20:
+        raise FileFormatError(f"The GLB is cut short: {len(data)} bytes.", name, DAMAGED)
+    _, version, total = struct.unpack_from("<III", data)
+    if version != 2:
+        raise FileFormatError(f"It is GLB version {version}.", name, "Only version 2 is read; export it again.")
+    if total > len(data):
+        raise FileFormatError(f"The GLB is cut short: it says {total:,} bytes, there are {len(data):,}.", name, DAMAGED)
+    text: bytes | None = None
+    binary: bytes | None = None
+    at = 12
+    while at + 8 <= total:
+        length, kind = struct.unpack_from("<II", data, at)
+        if at + 8 + length > total:
+            raise FileFormatError("The GLB is cut short: its last chunk is not complete.", name, DAMAGED)
+        body = data[at + 8 : at + 8 + length]
+        if kind == 0x4E4F534A and text is None:
+            text = body
+        elif kind == 0x004E4942 and binary is None:
+            binary = body
+        at += 8 + length
+    if text is None:
+        raise FileFormatError("The GLB has no JSON chunk.", name, DAMAGED)
+    return text, binary
+
+
+def _buffer(name: str, index: int, entry: dict[str, Any], chunk: bytes | None, siblings: Siblings | None) -> bytes:
+    uri = entry.get("uri")
+    where = f"{name}, buffer {index}"
+    if uri is None:
+        data = chunk if index == 0 else None
+        if data is None and "extensions" in entry:
+            return b""
+        if data is None:
+            raise FileFormatError("The buffer has no data.", where, DAMAGED)
+    elif uri.startswith("data:"):
+        try:
+            data = base64.b64decode(uri.partition(",")[2], validate=True)
+        except binascii.Error:
+            raise FileFormatError("The data in it is not base64.", where, DAMAGED) from None
+    else:
+        data = siblings(unquote(uri)) if siblings else None
+        if data is None:
+            raise FileFormatError(
+                f"The side file “{uri}” is not there.", where, "Give it together with the .gltf, in the same folder."
+            )
+    if len(data) < int(entry.get("byteLength", 0)):
+        raise FileFormatError(f"It should have {entry['byteLength']:,} bytes and has {len(data):,}.", where, DAMAGED)
+    return data
+
+
+def _mesh(
+    reader: Buffers, index: int, entry: dict[str, Any], transforms: dict[tuple[int, int], FloatArray]
+) -> tuple[Mesh, tuple[PrimitivePart, ...]] | None:
+    """One mesh of all primitives with faces; triangles only, as the format has no polygons."""
+    label = f"mesh “{entry.get('name', index)}”"
+    positions: list[FloatArray] = []
+    corners: list[IntArray] = []
+    materials: list[IntArray] = []
+    parts: list[PrimitivePart] = []
+    uv_sets = sorted(
+        {
+            int(key[9:])
+            for primitive in entry.get("primitives", [])
+            for key in primitive.get("attributes", {})
+            if key.startswith("TEXCOORD_") and key[9:].isdigit()
+        }
+    )
+    sets = range(uv_sets[-1] + 1 if uv_sets else 1)
+    coords: list[list[FloatArray]] = [[] for _ in sets]
+    known: list[list[NDArray[np.bool_]]] = [[] for _ in sets]
+    base = corner_base = 0
+    for number, primitive in enumerate(entry.get("primitives", [])):
+        attributes = primitive.get("attributes", {})
+        if primitive.get("mode", 4) in MODES_WITHOUT_FACES or "POSITION" not in attributes:
+            continue
+        points = reader.numbers(attributes["POSITION"])
+        if not np.isfinite(points).all():
+            raise reader.fail("A vertex position is not finite.", f"{label}, vertex {int(np.argmin(np.isfinite(points).all(axis=1)))}")
+        vertex = _triangle_vertices(reader, primitive, len(points), label)
+        for s in sets:
+            accessor = attributes.get(f"TEXCOORD_{s}")
+            uv = reader.numbers(accessor) if accessor is not None else np.full((len(points), 2), np.nan)
+            if len(uv) != len(points):
+                raise reader.fail(f"TEXCOORD_{s} has {len(uv)} values for {len(points)} vertices.", label)
+            if accessor is not None and not np.isfinite(uv).all():
+                raise reader.fail(f"A value of TEXCOORD_{s} is not finite.", f"{label}, vertex {int(np.argmin(np.isfinite(uv).all(axis=1)))}")
+            flipped = np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1)
+            coords[s].append(to_seen(flipped, transforms.get((primitive.get("material", -1), s))))
+            known[s].append(np.full(len(points), accessor is not None))
+        positions.append(points)
+        corners.append(vertex + base)
+        materials.append(np.full(len(vertex) // 3, primitive.get("material", -1), np.int64))
+        parts.append(PrimitivePart(number, slice(corner_base, corner_base + len(vertex)), vertex))
+        base += len(points)
+        corner_base += len(vertex)
+    if not corner_base:
+        return None
+    corner_vertex = np.concatenate(corners)
+    channels = tuple(
+        UVChannel(f"UV {s + 1}", np.concatenate(coords[s]), np.where(np.concatenate(known[s])[corner_vertex], corner_vertex, -1))
+        for s in sets
+    )
+    offsets = np.arange(0, corner_base + 1, 3, dtype=np.int64)
+    return Mesh(np.concatenate(positions), offsets, corner_vertex, channels, np.concatenate(materials)), tuple(parts)
+
+
+def _triangle_vertices(reader: Buffers, primitive: dict[str, Any], count: int, label: str) -> IntArray:
+    if "indices" in primitive:
+        index = reader.raw(primitive["indices"])[:, 0].astype(np.int64)
+    else:
+        index = np.arange(count, dtype=np.int64)
+    if len(index) and (index.max() >= count or index.min() < 0):
+        raise reader.fail(f"A face asks for vertex {index.max()}, but there are {count}.", label)
+    mode = primitive.get("mode", 4)
+    if mode == 4:
+        return index[: len(index) // 3 * 3]
+    if len(index) < 3:
+        return np.empty(0, np.int64)
+    n = np.arange(len(index) - 2)
+    if mode == 5:
+        odd = n % 2
+        return np.stack([index[n], index[n + 1 + odd], index[n + 2 - odd]], axis=1).reshape(-1)
+    if mode == 6:
+        return np.stack([index[n + 1], index[n + 2], np.full(len(n), index[0])], axis=1).reshape(-1)
+    raise reader.fail(f"Primitive mode {mode} is unknown.", label)
+
+
+def _material(index: int, entry: dict[str, Any]) -> Material:
+    colour = entry.get("pbrMetallicRoughness", {}).get("baseColorFactor", [0.8, 0.8, 0.8])
+    return Material(entry.get("name", f"material {index}"), (float(colour[0]), float(colour[1]), float(colour[2])))

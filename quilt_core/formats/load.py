@@ -1,0 +1,87 @@
+"""One door for all mesh formats."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.errors import FileFormatError
+from quilt_core.formats.gltf_read import read_gltf
+from quilt_core.formats.gltf_write import write_gltf
+from quilt_core.formats.obj_read import read_obj
+from quilt_core.formats.obj_write import write_obj
+from quilt_core.scene.model import Scene
+
+FloatArray = NDArray[np.float64]
+Siblings = Callable[[str], bytes | None]
+"""Gives the bytes of a file named beside the mesh, or None when it is not there or not allowed."""
+
+MESH_SUFFIXES = (".obj", ".gltf", ".glb")
+
+
+def read_scene(name: str, data: bytes, siblings: Siblings | None = None, obj_metres_per_unit: float = 1.0) -> Scene:
+    """Read a mesh file.
+
+    Parameters
+    ----------
+    name : str
+        File name; the ending tells the format.
+    data : bytes
+    siblings : callable, optional
+        Reader of files that belong to it (.mtl, .bin). Without it only what is in `data` is read.
+    obj_metres_per_unit : float
+        Length of an OBJ unit; the format itself has none. glTF is always in metres.
+
+    Raises
+    ------
+    FileFormatError
+        With file and line or object, and what to do.
+    """
+    if not data:
+        raise FileFormatError("The file is empty.", name, "Export it again from where it was made.")
+    suffix = Path(name).suffix.lower()
+    if suffix == ".obj":
+        return read_obj(name, data, siblings, obj_metres_per_unit)
+    if suffix in (".gltf", ".glb"):
+        return read_gltf(name, data, siblings)
+    raise FileFormatError(
+        f"Files ending in “{suffix or 'nothing'}” are not read.", name, "Give a .obj, .gltf or .glb file."
+    )
+
+
+def write_scene(scene: Scene, channel: int, corner_uvs: Sequence[FloatArray | None]) -> dict[str, bytes]:
+    """Write a scene back in its own format with new UVs in one channel.
+
+    Parameters
+    ----------
+    scene : Scene
+        As returned by `read_scene`.
+    channel : int
+        UV channel to change, from 0.
+    corner_uvs : sequence of (C, 2) float64 or None
+        New coordinates per object and face corner; NaN keeps the corner as it was, None the object.
+
+    Returns
+    -------
+    dict
+        File name to bytes. Files that did not change are not repeated.
+    """
+    if Path(scene.name).suffix.lower() == ".obj":
+        return {scene.name: write_obj(scene, corner_uvs)}
+    return write_gltf(scene, channel, corner_uvs)
+
+
+def folder_siblings(folder: Path, limit: int = 2**31) -> Siblings:
+    """Read files beside a mesh on disk, never above or outside its folder."""
+    root = folder.resolve()
+
+    def read(name: str) -> bytes | None:
+        path = (root / name).resolve()
+        if not path.is_relative_to(root) or not path.is_file() or path.stat().st_size > limit:
+            return None
+        return path.read_bytes()
+
+    return read

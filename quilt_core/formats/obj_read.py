@@ -1,0 +1,229 @@
+"""Wavefront OBJ, read so that it can be written back line by line.
+
+Reference: the OBJ appendix of the file format's original documentation: `v`, `vt`, `f`, `o`, `g`,
+`usemtl`, `mtllib`, relative (negative) indices, lines continued with a backslash.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NoReturn
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.errors import FileFormatError
+from quilt_core.formats._obj_corners import parse_corners
+from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.model import Instance, Material, Scene, SceneObject
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+NO_MESH = "Export it again as OBJ with faces."
+
+
+@dataclass(frozen=True, eq=False)
+class ObjSource:
+    """What the writer needs: the lines as they were and which corners each face line holds."""
+
+    lines: list[bytes]
+    vt_lines: IntArray
+    face_lines: IntArray
+    face_sizes: IntArray
+    corner_vt: IntArray
+    object_faces: tuple[IntArray, ...]
+    texcoords: FloatArray
+
+
+def read_obj(
+    name: str,
+    data: bytes,
+    siblings: Callable[[str], bytes | None] | None = None,
+    metres_per_unit: float = 1.0,
+) -> Scene:
+    """Read an OBJ file; see `quilt_core.formats.read_scene`."""
+    if b"\0" in data[:4096]:
+        raise FileFormatError("This is binary data, not an OBJ text.", name, NO_MESH)
+    lines = split_logical(data)
+    heads = [line.lstrip()[:7] for line in lines]
+    where = {
+        kind: np.array([i for i, head in enumerate(heads) if head.startswith(keys)], np.int64)
+        for kind, keys in {
+            "v": (b"v ", b"v\t"), "vt": (b"vt ", b"vt\t"), "vn": (b"vn ", b"vn\t"), "f": (b"f ", b"f\t"),
+        }.items()
+    }  # fmt: skip
+    if not len(where["v"]):
+        raise FileFormatError("There is no vertex in it: this is not an OBJ mesh.", name, NO_MESH)
+    if not len(where["f"]):
+        raise FileFormatError("It has 0 faces.", name, NO_MESH)
+    positions = _numbers(name, lines, where["v"], 3, "vertex")
+    texcoords = _numbers(name, lines, where["vt"], 2, "texture coordinate")
+    sizes, vertex, vt = parse_corners(name, lines, where, len(positions), len(texcoords))
+    offsets = np.concatenate([[0], np.cumsum(sizes)])
+
+    groups, material_names, warnings, libraries = _structure(lines, heads, where["f"])
+    materials = _materials(name, material_names, libraries, siblings, warnings)
+    objects: list[SceneObject] = []
+    for group_name, faces, face_material in groups:
+        corner = _ranges(offsets[faces], sizes[faces])
+        used, local = np.unique(vertex[corner], return_inverse=True)
+        used_vt, local_vt = np.unique(vt[corner], return_inverse=True)
+        if len(used_vt) and used_vt[0] < 0:
+            used_vt, local_vt = used_vt[1:], local_vt - 1
+        channel = UVChannel("UV 1", texcoords[used_vt], local_vt.astype(np.int64))
+        mesh = Mesh(
+            positions[used],
+            np.concatenate([[0], np.cumsum(sizes[faces])]).astype(np.int64),
+            local.astype(np.int64),
+            (channel,),
+            face_material,
+        )
+        objects.append(SceneObject(group_name, mesh, (Instance(group_name, "", np.eye(4)),)))
+    source = ObjSource(lines, where["vt"], where["f"], sizes, vt, tuple(g[1] for g in groups), texcoords)
+    return Scene(name, tuple(objects), materials, metres_per_unit, source, tuple(warnings))
+
+
+def split_logical(data: bytes) -> list[bytes]:
+    """Lines with their ends; a line ending in a backslash is joined with the next one."""
+    lines = data.splitlines(keepends=True)
+    if b"\\\n" not in data and b"\\\r" not in data:
+        return lines
+    joined: list[bytes] = []
+    carry = b""
+    for line in lines:
+        carry += line
+        if not line.rstrip(b"\r\n").endswith(b"\\"):
+            joined.append(carry)
+            carry = b""
+    return joined + [carry] if carry else joined
+
+
+def line_number(lines: list[bytes], logical: int) -> int:
+    """Line in the file, from 1, at which a logical line starts."""
+    return 1 + sum(line.count(b"\\\n") + line.count(b"\\\r") + 1 for line in lines[:logical])
+
+
+def words(line: bytes) -> list[bytes]:
+    """The words of a logical line without its keyword."""
+    if b"\\" in line:
+        line = re.sub(rb"\\\r?\n", b" ", line)
+    if b"#" in line:
+        line = line.partition(b"#")[0]
+    return line.split()[1:]
+
+
+def _fail(name: str, lines: list[bytes], logical: int, what: str, cure: str) -> NoReturn:
+    raise FileFormatError(what, f"{name}, line {line_number(lines, logical)}", cure)
+
+
+def _numbers(name: str, lines: list[bytes], where: IntArray, want: int, noun: str) -> FloatArray:
+    """The first `want` numbers of each named line; vertex colours and weights behind them are left."""
+    rows = [words(lines[i]) for i in where]
+    try:
+        if any(len(row) < want for row in rows) and want == 2:
+            rows = [row if len(row) > 1 else row + [b"0"] for row in rows]
+        out = np.array([float(cell) for row in rows for cell in row[:want]]).reshape(len(rows), want)
+    except ValueError:
+        for i, row in zip(where, rows, strict=True):
+            try:
+                ok = len([float(cell) for cell in row[:want]]) == want
+            except ValueError:
+                ok = False
+            if not ok:
+                text = lines[i].decode("utf-8", "replace").strip()[:60]
+                _fail(name, lines, int(i), f"“{text}” is not a {noun} with {want} numbers.", "Correct the line or export the file again.")
+        raise
+    bad = np.flatnonzero(~np.isfinite(out).all(axis=1))
+    if len(bad):
+        text = lines[where[bad[0]]].decode("utf-8", "replace").strip()[:60]
+        _fail(name, lines, int(where[bad[0]]), f"“{text}” holds a number that is not finite.", "Remove the broken vertices where the mesh was made and export again.")
+    return out
+
+
+def _ranges(starts: IntArray, sizes: IntArray) -> IntArray:
+    """Concatenated ``arange(start, start + size)`` of all rows."""
+    total = int(sizes.sum())
+    shift = np.repeat(starts - np.concatenate([[0], np.cumsum(sizes)[:-1]]), sizes)
+    return np.asarray(np.arange(total) + shift)
+
+
+Group = tuple[str, IntArray, IntArray]
+
+
+def _structure(
+    lines: list[bytes], heads: list[bytes], face_lines: IntArray
+) -> tuple[list[Group], list[str], list[str], list[str]]:
+    """Objects by `o`, or by `g` in a file that has no `o`; material of each face; mtllib names."""
+    marks = [(i, h) for i, h in enumerate(heads) if h[:1] in b"ogum" and h[:2] in (b"o ", b"g ", b"us", b"mt", b"o\t", b"g\t", b"g\n", b"g\r", b"o\n")]
+    by = b"o" if any(h[:1] == b"o" for _, h in marks) else b"g"
+    names: list[str] = []
+    number_of: dict[str, int] = {}
+    material_of: dict[str, int] = {}
+    libraries: list[str] = []
+    face_object = np.zeros(len(face_lines), np.int64)
+    face_material = np.full(len(face_lines), -1, np.int64)
+    current, material = -1, -1
+    previous = 0
+
+    def fill(until: int) -> None:
+        nonlocal previous, current
+        stop = int(np.searchsorted(face_lines, until))
+        if stop > previous and current < 0:
+            current = number_of.setdefault("unnamed", len(names))
+            if current == len(names):
+                names.append("unnamed")
+        face_object[previous:stop] = current
+        face_material[previous:stop] = material
+        previous = stop
+
+    for i, head in marks:
+        text = lines[i].decode("utf-8", "replace").strip()
+        rest = text.split(None, 1)[1] if len(text.split(None, 1)) > 1 else ""
+        if head[:1] == by:
+            fill(i)
+            label = rest or "unnamed"
+            current = number_of.setdefault(label, len(names))
+            if current == len(names):
+                names.append(label)
+        elif head.startswith(b"usemtl"):
+            fill(i)
+            material = material_of.setdefault(rest, len(material_of))
+        elif head.startswith(b"mtllib"):
+            libraries.append(rest)
+    fill(len(lines))
+    groups = [
+        (label, faces, face_material[faces])
+        for number, label in enumerate(names)
+        if len(faces := np.flatnonzero(face_object == number))
+    ]
+    return groups, list(material_of), [], libraries
+
+
+def _materials(
+    name: str,
+    wanted: list[str],
+    libraries: list[str],
+    siblings: Callable[[str], bytes | None] | None,
+    warnings: list[str],
+) -> tuple[Material, ...]:
+    colours: dict[str, tuple[float, float, float]] = {}
+    for library in libraries:
+        data = siblings(library) if siblings else None
+        if data is None:
+            if siblings:
+                warnings.append(f"{name}: the material file “{library}” is not beside it; materials keep their names only.")
+            continue
+        current = ""
+        for line in data.decode("utf-8", "replace").splitlines():
+            parts = line.split()
+            if parts[:1] == ["newmtl"]:
+                current = line.strip().split(None, 1)[1] if len(parts) > 1 else ""
+            elif parts[:1] == ["Kd"] and len(parts) >= 4:
+                try:
+                    colours[current] = (float(parts[1]), float(parts[2]), float(parts[3]))
+                except ValueError:
+                    warnings.append(f"{library}: the colour of “{current}” cannot be read.")
+    return tuple(Material(label, colours.get(label, (0.8, 0.8, 0.8))) for label in wanted)

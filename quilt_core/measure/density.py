@@ -1,0 +1,126 @@
+"""Texel density: texture pixels per metre of surface.
+
+Density of a face = sqrt(UV area x tile width x tile height / world area); of a set, the square root
+of the ratio of the sums. Source: arithmetic.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.placement import determinants, identity
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+
+def density(uv_area: FloatArray, world_area: FloatArray, width: int, height: int) -> FloatArray:
+    """Density in px per metre.
+
+    Parameters
+    ----------
+    uv_area : (N,) float64
+        Unsigned areas in UV units.
+    world_area : (N,) float64
+        Areas in square metres.
+    width, height : int
+        Resolution of the tile in px.
+
+    Returns
+    -------
+    (N,) float64
+        NaN where either area is zero: a collapsed face has no density.
+
+    Examples
+    --------
+    >>> density(np.array([1.0]), np.array([1.0]), 1024, 1024).tolist()
+    [1024.0]
+    """
+    ok = (world_area > 0) & (np.abs(uv_area) > 0)
+    out = np.full(len(uv_area), np.nan)
+    out[ok] = np.sqrt(np.abs(uv_area[ok]) * width * height / world_area[ok])
+    return out
+
+
+def island_densities(islands: IslandSet, placements: FloatArray, width: int, height: int) -> FloatArray:
+    """(I,) density of each island in px per metre; NaN for collapsed ones."""
+    return density(islands.uv_area * determinants(placements), islands.world_area, width, height)
+
+
+def set_density(
+    islands: IslandSet,
+    placements: FloatArray,
+    width: int,
+    height: int,
+    which: NDArray[np.bool_] | None = None,
+) -> float:
+    """Density of many islands together in px per metre; NaN when none has an area."""
+    use = np.isfinite(island_densities(islands, placements, width, height))
+    if which is not None:
+        use &= which
+    if not use.any():
+        return float("nan")
+    uv = np.abs(islands.uv_area * determinants(placements))[use].sum()
+    return float(np.sqrt(uv * width * height / islands.world_area[use].sum()))
+
+
+def equalize(
+    islands: IslandSet,
+    placements: FloatArray,
+    width: int,
+    height: int,
+    target: float | None = None,
+    weights: FloatArray | None = None,
+    per_object: bool = False,
+    which: NDArray[np.bool_] | None = None,
+) -> FloatArray:
+    """Scale islands about their centres until their density is the target times their weight.
+
+    Parameters
+    ----------
+    islands : IslandSet
+    placements : (I, 2, 3) float64
+    width, height : int
+        Resolution of the tile in px.
+    target : float, optional
+        px per metre. Without it: the average, so that the total UV area stays the same.
+    weights : (I,) float64, optional
+        Deliberate exceptions; 2 means twice the density.
+    per_object : bool
+        Keep each object's own average (times its weight) instead of one for all.
+    which : (I,) bool, optional
+        Islands to change; the others keep their size.
+
+    Returns
+    -------
+    (I, 2, 3) float64
+        New placements. Collapsed islands stay as they are.
+    """
+    now = island_densities(islands, placements, width, height)
+    use = np.isfinite(now)
+    if which is not None:
+        use &= which
+    weight = np.ones(islands.count) if weights is None else weights
+    goal = np.full(islands.count, np.nan if target is None else target)
+    groups = islands.object_index if per_object else np.zeros(islands.count, np.int64)
+    if target is None:
+        # Sum of UV areas after = sum before: goal^2 = sum(uv px) / sum(world x weight^2).
+        pixels = np.where(use, np.nan_to_num(now) ** 2 * islands.world_area, 0.0)
+        world = np.where(use, islands.world_area * weight**2, 0.0)
+        top, bottom = np.bincount(groups, pixels), np.bincount(groups, world)
+        with np.errstate(invalid="ignore", divide="ignore"):
+            goal = np.sqrt(top / bottom)[groups]
+    factor = np.where(use, goal * weight / np.where(use, now, 1.0), 1.0)
+    return scale_about_centres(islands, placements, factor)
+
+
+def scale_about_centres(islands: IslandSet, placements: FloatArray, factor: FloatArray) -> FloatArray:
+    """Scale each placed island by its factor, (I,), about the middle of its bounding box."""
+    box = islands.placed(placements).bounds()
+    centre = np.where(np.isfinite(box[:, :2]), 0.5 * (box[:, :2] + box[:, 2:]), 0.0)
+    out = placements.copy() if len(placements) else identity(0)
+    out[:, :, :2] *= factor[:, None, None]
+    out[:, :, 2] = centre + (placements[:, :, 2] - centre) * factor[:, None]
+    return out

@@ -1,0 +1,24 @@
+"""Meshes, objects, UV channels, islands and placements."""
+
+from quilt_core.scene.island_set import IslandSet, concatenate, island_set
+from quilt_core.scene.islands import Islands, find_islands
+from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.model import Instance, Material, Scene, SceneObject
+from quilt_core.scene.placement import IDENTITY, apply_placements, compose
+
+__all__ = [
+    "IDENTITY",
+    "Instance",
+    "IslandSet",
+    "Islands",
+    "Material",
+    "Mesh",
+    "Scene",
+    "SceneObject",
+    "UVChannel",
+    "apply_placements",
+    "compose",
+    "concatenate",
+    "find_islands",
+    "island_set",
+]

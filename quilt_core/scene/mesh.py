@@ -1,0 +1,99 @@
+"""A polygon mesh whose faces stay polygons."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.scene.triangulate import triangulate
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+
+def frozen(array: NDArray[np.generic]) -> None:
+    """Make an array read-only: meshes are shared, never edited in place."""
+    array.setflags(write=False)
+
+
+@dataclass(frozen=True, eq=False)
+class UVChannel:
+    """One UV channel of a mesh.
+
+    Parameters
+    ----------
+    name : str
+        Name shown to the user, for example ``UV 1``.
+    coords : (T, 2) float64
+        Coordinates, origin at the bottom left.
+    corner_uv : (C,) int64
+        Row of `coords` for each face corner; -1 where the corner has none.
+    """
+
+    name: str
+    coords: FloatArray
+    corner_uv: IntArray
+
+    def __post_init__(self) -> None:
+        frozen(self.coords)
+        frozen(self.corner_uv)
+
+    @cached_property
+    def per_corner(self) -> FloatArray:
+        """(C, 2) coordinates of every face corner; NaN where there is none."""
+        out = np.full((len(self.corner_uv), 2), np.nan)
+        has = self.corner_uv >= 0
+        out[has] = self.coords[self.corner_uv[has]]
+        frozen(out)
+        return out
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Faces as offsets into corner arrays; n-gons survive a round trip.
+
+    Parameters
+    ----------
+    positions : (V, 3) float64
+        Vertex positions in the mesh's own space.
+    face_offsets : (F + 1,) int64
+        Corners of face ``f`` are ``face_offsets[f]:face_offsets[f + 1]``.
+    corner_vertex : (C,) int64
+        Vertex of each corner.
+    channels : tuple of UVChannel
+    face_material : (F,) int64
+        Index into the scene's materials, -1 for none.
+    """
+
+    positions: FloatArray
+    face_offsets: IntArray
+    corner_vertex: IntArray
+    channels: tuple[UVChannel, ...]
+    face_material: IntArray = field(repr=False)
+
+    def __post_init__(self) -> None:
+        for array in (self.positions, self.face_offsets, self.corner_vertex, self.face_material):
+            frozen(array)
+
+    @property
+    def face_count(self) -> int:
+        """Number of faces, n-gons counted once."""
+        return len(self.face_offsets) - 1
+
+    @cached_property
+    def corner_face(self) -> IntArray:
+        """(C,) face of each corner."""
+        return np.repeat(np.arange(self.face_count), np.diff(self.face_offsets))
+
+    @cached_property
+    def triangles(self) -> IntArray:
+        """(N, 3) corner indices of a triangulation that never leaves a face."""
+        return triangulate(self.positions[self.corner_vertex], self.face_offsets)
+
+    @cached_property
+    def triangle_face(self) -> IntArray:
+        """(N,) face of each derived triangle."""
+        return np.asarray(self.corner_face[self.triangles[:, 0]])
