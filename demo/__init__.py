@@ -1,0 +1,1 @@
+"""The demo project: a harbour lighthouse diorama, made by code."""

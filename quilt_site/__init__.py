@@ -1,0 +1,1 @@
+"""Settings, urls and wsgi of the site."""

@@ -1,0 +1,8 @@
+"""WSGI entry."""
+
+import os
+
+from django.core.wsgi import get_wsgi_application
+
+os.environ.setdefault("DJANGO_SETTINGS_MODULE", "quilt_site.settings")
+application = get_wsgi_application()

@@ -1,0 +1,1 @@
+"""The server: projects, layouts as chains of revisions, jobs."""

@@ -1,0 +1,132 @@
+"""Bring files into a project: all of them, or none."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from pathlib import Path, PurePosixPath
+
+import numpy as np
+from django.db import transaction
+
+from quilt_core.errors import QuiltError
+from quilt_core.formats import read_scene
+from quilt_core.formats.load import MESH_SUFFIXES, Siblings
+from quilt_core.scene import Scene, SceneObject, island_set
+from quilt_core.scene.placement import identity
+from studio import storage
+from studio.actions.errors import Refused
+from studio.actions.revise import append_revision, check_idle
+from studio.arrays import store_geometry
+from studio.models import Atlas, Job, Member, MeshObject, Project, Revision, Source
+
+Report = Callable[[float, str], None]
+
+
+def is_mesh(name: str) -> bool:
+    """Whether a file name is one of a mesh."""
+    return Path(name).suffix.lower() in MESH_SUFFIXES
+
+
+def siblings_in(files: dict[str, bytes] | dict[str, str], name: str, read: Callable[[str], bytes]) -> Siblings:
+    """Files of the same upload, by a path relative to the mesh, never outside the upload."""
+    base = PurePosixPath(name).parent
+
+    def find(wanted: str) -> bytes | None:
+        parts: list[str] = []
+        for part in (base / wanted.replace("\\", "/")).parts:
+            if part == "..":
+                if not parts:
+                    return None
+                parts.pop()
+            elif part == "/":
+                return None
+            elif part != ".":
+                parts.append(part)
+        path = "/".join(parts)
+        return read(path) if path in files else None
+
+    return find
+
+
+def gather_files(
+    project_id: int, files: dict[str, bytes], metres_per_unit: float = 1.0, report: Report = lambda p, m: None, own_job: int | None = None
+) -> Revision:
+    """Read all meshes among the files and add their objects to the project's atlas.
+
+    Nothing is written before every file has been read, and everything in one transaction.
+    """
+    project = Project.objects.get(pk=project_id)
+    atlas = project.atlases.get()
+    meshes = [name for name in files if is_mesh(name)]
+    if not meshes:
+        raise Refused(
+            f"There is no mesh among the {len(files)} files." if files else "No files were sent.",
+            ", ".join(list(files)[:3]),
+            "Bring .obj, .gltf or .glb files, or a zip that holds some.",
+        )
+    if not 0 < metres_per_unit < 1e6:
+        raise Refused(f"A unit of {metres_per_unit:g} m.", "metres_per_unit", "Give the length of one OBJ unit in metres.")
+    ready: list[tuple[str, Scene, list[tuple[SceneObject, str, int, int]]]] = []
+    for number, name in enumerate(meshes):
+        report(number / len(meshes), f"reading {name}")
+        scene = _read(name, files, metres_per_unit)
+        rows = []
+        for obj in scene.objects:
+            islands = island_set(obj, 0, scene.metres_per_unit)
+            rows.append((obj, store_geometry(obj, islands), islands.count, islands.unflattened[0]))
+        ready.append((name, scene, rows))
+    keys = {name: storage.put(data) for name, data in files.items()}
+    report(0.95, "keeping the files")
+    return _keep(project, atlas, files, keys, ready, own_job)
+
+
+def _read(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
+    try:
+        return read_scene(PurePosixPath(name).name, files[name], siblings_in(files, name, files.__getitem__), metres_per_unit)
+    except QuiltError:
+        raise
+    except (MemoryError, OverflowError, ValueError, ArithmeticError) as error:
+        raise Refused(f"It cannot be understood ({error}).", name, "Export it again.") from error
+
+
+@transaction.atomic
+def _keep(
+    project: Project,
+    atlas: Atlas,
+    files: dict[str, bytes],
+    keys: dict[str, str],
+    ready: list[tuple[str, Scene, list[tuple[SceneObject, str, int, int]]]],
+    own_job: int | None,
+) -> Revision:
+    atlas = Atlas.objects.select_for_update().get(pk=atlas.pk)
+    if not Job.objects.filter(pk=own_job).exists():
+        check_idle(atlas)
+    folder = uuid.uuid4().hex
+    scenes = {name: (scene, rows) for name, scene, rows in ready}
+    contents: list[list[int]] = list(atlas.head.contents) if atlas.head else []
+    added = 0
+    for name, data in files.items():
+        scene, rows = scenes.get(name, (None, []))
+        source = Source.objects.create(
+            project=project, name=name, sha256=keys[name], size=len(data), is_mesh=scene is not None, folder=folder,
+            metres_per_unit=scene.metres_per_unit if scene else 1.0, warnings=list(scene.warnings) if scene else [],
+        )  # fmt: skip
+        for number, (obj, geometry, islands, unflattened) in enumerate(rows):
+            made = MeshObject.objects.create(
+                project=project, source=source, number=number, name=obj.name, parent=obj.instances[0].parent,
+                instances=[[i.name, i.matrix.tolist()] for i in obj.instances],
+                channels=[c.name for c in obj.mesh.channels if (c.corner_uv >= 0).any()],
+                faces=obj.mesh.face_count, islands=islands, unflattened=unflattened, geometry=geometry,
+            )  # fmt: skip
+            Member.objects.create(atlas=atlas, object=made)
+            contents.append([made.pk, islands])
+            added += islands
+    head = atlas.head
+    before = np.frombuffer(bytes(head.placements), np.float64).reshape(-1, 2, 3) if head else identity(0)
+    unplaced = np.frombuffer(bytes(head.unplaced), np.uint8).astype(bool) if head else np.empty(0, bool)
+    return append_revision(
+        atlas, head, "gather", {"files": [name for name, _, _ in ready]},
+        np.concatenate([before, identity(added)]), np.concatenate([unplaced, np.zeros(added, bool)]),
+        contents=contents, tiles=head.tiles if head else [[t.number, t.width, t.height] for t in atlas.tiles.all()],
+    )  # fmt: skip

@@ -1,0 +1,61 @@
+"""Measure a revision and keep the figures with it."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from studio.arrays import Layout, load_layout
+from studio.models import Revision
+
+MIRRORED, OVERLAPPING, OUTSIDE, COLLAPSED, SIDE_TABLE = 1, 2, 4, 8, 16
+
+
+def number(value: float, digits: int = 6) -> float | None:
+    """A number for JSON; None where there is none."""
+    return round(float(value), digits) if np.isfinite(value) else None
+
+
+def figures_of(layout: Layout) -> dict[str, Any]:
+    """All figures of a layout, for JSON."""
+    from quilt_core.measure import measure
+
+    width, height = layout.size
+    f = measure(layout.islands, layout.placements, width, height, layout.revision.atlas.padding)
+    overlapping = np.zeros(layout.islands.count, bool)
+    overlapping[f.overlaps.islands] = True
+    flags = (
+        MIRRORED * f.mirrored + OVERLAPPING * overlapping + OUTSIDE * (f.outside & ~layout.unplaced)
+        + COLLAPSED * f.collapsed + SIDE_TABLE * layout.unplaced
+    )  # fmt: skip
+    known = f.density[~f.collapsed]
+    return {
+        "density": {
+            "min": number(known.min(), 3) if len(known) else None,
+            "max": number(known.max(), 3) if len(known) else None,
+            "mean": number(f.density_all, 3),
+        },
+        "coverage": number(f.coverage),
+        "overlapping": int(overlapping.sum()),
+        "overlap_pairs": len(f.overlaps.pairs),
+        "overlap_texels": number(float(f.overlaps.texels.sum()), 3),
+        "gap_px": number(f.gap.pixels),
+        "gap_islands": list(f.gap.islands),
+        "margin_px": number(f.margin_px),
+        "outside": int((f.outside & ~layout.unplaced).sum()),
+        "side_table": int(layout.unplaced.sum()),
+        "mirrored": int(f.mirrored.sum()),
+        "collapsed": int(f.collapsed.sum()),
+        "unflattened": sum(faces > 0 for faces in layout.islands.unflattened),
+        "island_density": [number(d, 3) for d in f.density],
+        "island_flags": [int(flag) for flag in flags],
+    }
+
+
+def measure_revision(revision: Revision) -> dict[str, Any]:
+    """Figures of a revision, measured once."""
+    if revision.figures is None:
+        revision.figures = figures_of(load_layout(revision))
+        revision.save(update_fields=["figures"])
+    return dict(revision.figures)

@@ -1,0 +1,76 @@
+"""Append a revision to an atlas: the one place where its head moves forward."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from numpy.typing import NDArray
+
+from studio.actions.errors import Conflict
+from studio.models import Atlas, Job, Revision, Tile
+
+
+def check_head(atlas: Atlas, revision_id: int | None) -> Revision:
+    """The revision the user started from; refused when it is no longer the newest."""
+    if atlas.head is None:
+        raise Conflict("There is nothing in this atlas yet.", atlas.name, "Bring in files first.")
+    if revision_id is not None and revision_id != atlas.head_id:
+        raise Conflict(
+            f"The layout has changed since: {atlas.head.verb} (revision {atlas.head_id}).",
+            atlas.name,
+            "Look at the new layout and try again.",
+            head=atlas.head_id,
+            verb=atlas.head.verb,
+        )
+    return atlas.head
+
+
+def check_idle(atlas: Atlas) -> None:
+    """Refuse while other work is about to change the layout."""
+    busy = atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING]).exclude(kind__in=["measure", "export"]).first()
+    if busy:
+        raise Conflict(f"A job is at work on this layout: {busy.kind}.", atlas.name, "Wait for it or cancel it.", job=busy.pk)
+
+
+@transaction.atomic
+def append_revision(
+    atlas: Atlas,
+    parent: Revision | None,
+    verb: str,
+    params: dict[str, Any],
+    placements: NDArray[np.float64],
+    unplaced: NDArray[np.bool_],
+    *,
+    contents: list[list[int]] | None = None,
+    tiles: list[list[int]] | None = None,
+    figures: dict[str, Any] | None = None,
+) -> Revision:
+    """Add a revision. When the head has moved on meanwhile, it is kept as a draft beside the chain."""
+    atlas = Atlas.objects.select_for_update().get(pk=atlas.pk)
+    stale = atlas.head_id != (parent.pk if parent else None)
+    revision = Revision.objects.create(
+        atlas=atlas,
+        parent=parent,
+        verb=verb,
+        params=params,
+        draft=stale,
+        contents=contents if contents is not None else (parent.contents if parent else []),
+        tiles=tiles if tiles is not None else (parent.tiles if parent else [[1001, 2048, 2048]]),
+        placements=np.ascontiguousarray(placements, np.float64).tobytes(),
+        unplaced=unplaced.astype(np.uint8).tobytes(),
+        figures=figures,
+    )
+    if not stale:
+        move_head(atlas, revision, redo=[])
+    return revision
+
+
+def move_head(atlas: Atlas, revision: Revision, redo: list[int]) -> None:
+    """Point the atlas at a revision and give its tiles the sizes they had there."""
+    atlas.head = revision
+    atlas.redo = redo
+    atlas.save(update_fields=["head", "redo"])
+    for number, width, height in revision.tiles:
+        Tile.objects.update_or_create(atlas=atlas, number=number, defaults={"width": width, "height": height})

@@ -1,0 +1,1 @@
+"""The HTTP API: thin callers of actions."""

@@ -1,0 +1,166 @@
+"""Shapes of requests and answers; the browser's client is generated from them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rest_framework import serializers
+
+from quilt_core.pack.problem import EFFORTS, MAX_TILE, ROTATIONS
+from quilt_core.sheet.colours import object_colours
+from studio.actions.even_out import TARGETS
+from studio.models import Atlas, Job, Project, Revision, Tile
+
+
+class TileOut(serializers.ModelSerializer):
+    class Meta:
+        model = Tile
+        fields = ["number", "label", "width", "height", "frozen"]
+
+
+class RevisionOut(serializers.ModelSerializer):
+    class Meta:
+        model = Revision
+        fields = ["id", "parent", "verb", "params", "author", "draft", "tiles", "created"]
+
+
+class FiguresOut(serializers.Serializer):
+    density = serializers.DictField(child=serializers.FloatField(allow_null=True))
+    coverage = serializers.FloatField()
+    overlapping = serializers.IntegerField()
+    overlap_pairs = serializers.IntegerField()
+    overlap_texels = serializers.FloatField()
+    gap_px = serializers.FloatField(allow_null=True)
+    gap_islands = serializers.ListField(child=serializers.IntegerField())
+    margin_px = serializers.FloatField(allow_null=True)
+    outside = serializers.IntegerField()
+    side_table = serializers.IntegerField()
+    mirrored = serializers.IntegerField()
+    collapsed = serializers.IntegerField()
+    unflattened = serializers.IntegerField()
+    island_density = serializers.ListField(child=serializers.FloatField(allow_null=True))
+    island_flags = serializers.ListField(child=serializers.IntegerField())
+
+
+class AtlasOut(serializers.ModelSerializer):
+    tiles = TileOut(many=True)
+    head = RevisionOut(allow_null=True)
+    can_undo = serializers.SerializerMethodField()
+    can_redo = serializers.SerializerMethodField()
+    project = serializers.IntegerField(source="project_id")
+
+    class Meta:
+        model = Atlas
+        fields = ["id", "project", "name", "padding", "margin", "tiles", "head", "can_undo", "can_redo"]
+
+    def get_can_undo(self, atlas: Atlas) -> bool:
+        return atlas.head is not None and atlas.head.parent_id is not None
+
+    def get_can_redo(self, atlas: Atlas) -> bool:
+        return bool(atlas.redo)
+
+
+class ProjectOut(serializers.ModelSerializer):
+    atlases = serializers.PrimaryKeyRelatedField(many=True, read_only=True)
+    objects = serializers.IntegerField(source="mesh_objects.count", read_only=True)
+
+    class Meta:
+        model = Project
+        fields = ["id", "name", "house_density", "tolerance", "created", "atlases", "objects"]
+
+
+class ProjectIn(serializers.Serializer):
+    name = serializers.CharField(max_length=120)
+
+
+class ProjectChange(serializers.Serializer):
+    name = serializers.CharField(max_length=120, required=False)
+    house_density = serializers.FloatField(min_value=1e-3, max_value=1e7, required=False)
+    tolerance = serializers.FloatField(min_value=0.001, max_value=0.9, required=False)
+
+
+class ObjectOut(serializers.Serializer):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    parent = serializers.CharField()
+    file = serializers.CharField()
+    colour = serializers.CharField()
+    faces = serializers.IntegerField()
+    first_island = serializers.IntegerField()
+    islands = serializers.IntegerField()
+    unflattened = serializers.IntegerField()
+    instances = serializers.IntegerField()
+    channels = serializers.ListField(child=serializers.CharField())
+    weight = serializers.FloatField()
+
+
+class LayoutOut(serializers.Serializer):
+    """A revision as the browser needs it, placements apart."""
+
+    revision = RevisionOut()
+    figures = FiguresOut(allow_null=True)
+    objects = ObjectOut(many=True)
+    world_area = serializers.ListField(child=serializers.FloatField(), help_text="square metres per island")
+    warnings = serializers.ListField(child=serializers.CharField())
+
+
+class MemberChange(serializers.Serializer):
+    object = serializers.IntegerField()
+    weight = serializers.FloatField(min_value=0.01, max_value=100)
+
+
+class OnRevision(serializers.Serializer):
+    revision = serializers.IntegerField(help_text="the revision the user saw; a stale one is refused with 409")
+
+
+class EvenOutIn(OnRevision):
+    target = serializers.ChoiceField(choices=TARGETS, default="house")
+    value = serializers.FloatField(required=False, allow_null=True)
+    per_object = serializers.BooleanField(default=False)
+    islands = serializers.ListField(child=serializers.IntegerField(min_value=0), default=list)
+
+
+class PackIn(OnRevision):
+    width = serializers.IntegerField(min_value=16, max_value=MAX_TILE, default=2048)
+    height = serializers.IntegerField(min_value=16, max_value=MAX_TILE, default=2048)
+    padding = serializers.FloatField(min_value=0, default=8.0)
+    margin = serializers.FloatField(min_value=0, default=4.0)
+    rotate = serializers.ChoiceField(choices=ROTATIONS, default="quarter")
+    effort = serializers.ChoiceField(choices=EFFORTS, default="standard")
+    seconds = serializers.FloatField(required=False, allow_null=True, min_value=0.1)
+    seed = serializers.IntegerField(default=1)
+    fixed_scale = serializers.BooleanField(default=False)
+
+
+class JobOut(serializers.ModelSerializer):
+    class Meta:
+        model = Job
+        fields = [
+            "id", "project", "atlas", "kind", "state", "progress", "message", "figures", "result", "error", "cancel",
+            "created", "finished",
+        ]  # fmt: skip
+
+
+class CancelIn(serializers.Serializer):
+    keep = serializers.BooleanField(default=True)
+
+
+class UploadOut(serializers.Serializer):
+    job = JobOut(allow_null=True)
+    revision = serializers.IntegerField(allow_null=True)
+
+
+def object_rows(objects: list[Any], weights: dict[int, float]) -> list[dict[str, Any]]:
+    """Rows of `ObjectOut` with colours and island numbers."""
+    rows: list[dict[str, Any]] = []
+    first = 0
+    for obj, colour in zip(objects, object_colours(len(objects)), strict=True):
+        rows.append(
+            {
+                "id": obj.pk, "name": obj.name, "parent": obj.parent, "file": obj.source.name, "colour": colour,
+                "faces": obj.faces, "first_island": first, "islands": obj.islands, "unflattened": obj.unflattened,
+                "instances": len(obj.instances), "channels": obj.channels, "weight": weights.get(obj.pk, 1.0),
+            }
+        )  # fmt: skip
+        first += obj.islands
+    return rows

@@ -1,0 +1,26 @@
+"""Routes of the API."""
+
+from django.urls import path, re_path
+
+from studio.api import views as v
+
+urlpatterns = [
+    path("projects/", v.Projects.as_view()),
+    path("projects/<int:project_id>/", v.OneProject.as_view()),
+    path("projects/<int:project_id>/files/", v.Files.as_view()),
+    path("projects/<int:project_id>/jobs/", v.Jobs.as_view()),
+    path("atlases/<int:atlas_id>/", v.OneAtlas.as_view()),
+    path("atlases/<int:atlas_id>/even-out/", v.EvenOut.as_view()),
+    path("atlases/<int:atlas_id>/pack/", v.Pack.as_view()),
+    path("atlases/<int:atlas_id>/export/", v.Export.as_view()),
+    path("atlases/<int:atlas_id>/undo/", v.Undo.as_view()),
+    path("atlases/<int:atlas_id>/redo/", v.Redo.as_view()),
+    path("revisions/<int:revision_id>/", v.OneRevision.as_view()),
+    path("revisions/<int:revision_id>/placements/", v.Placements.as_view()),
+    path("revisions/<int:revision_id>/geometry.glb", v.Geometry.as_view()),
+    re_path(r"^revisions/(?P<revision_id>\d+)/sheet\.(?P<kind>png|svg)$", v.Sheet.as_view()),
+    path("jobs/<int:job_id>/", v.OneJob.as_view()),
+    path("jobs/<int:job_id>/cancel/", v.CancelJob.as_view()),
+    path("jobs/<int:job_id>/download/", v.Download.as_view()),
+    path("checker.png", v.Checker.as_view()),
+]

@@ -1,0 +1,291 @@
+"""Views of the API."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.conf import settings
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studio import storage
+from studio.actions.create_project import create_project
+from studio.actions.errors import Conflict, Refused
+from studio.actions.gather_files import gather_files
+from studio.actions.pack_atlas import settings_from
+from studio.actions.revise import check_head, check_idle
+from studio.actions.undo import redo, undo
+from studio.actions.unpack import unpack
+from studio.api import serializers as s
+from studio.arrays import load_geometry, objects_of
+from studio.geometry import geometry_glb, placements_bytes
+from studio.jobs.run import start_job
+from studio.models import Atlas, Job, Project, Revision
+
+NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
+
+
+def valid(kind: type[Any], request: Request) -> dict[str, Any]:
+    """Checked request data."""
+    serializer = kind(data=request.data)
+    serializer.is_valid(raise_exception=True)
+    return dict(serializer.validated_data)
+
+
+class Projects(APIView):
+    """All projects."""
+
+    @extend_schema(operation_id="list_projects", responses=s.ProjectOut(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(s.ProjectOut(Project.objects.all(), many=True).data)
+
+    @extend_schema(operation_id="create_project", request=s.ProjectIn, responses={201: s.ProjectOut})
+    def post(self, request: Request) -> Response:
+        project = create_project(valid(s.ProjectIn, request)["name"])
+        return Response(s.ProjectOut(project).data, status=201)
+
+
+class OneProject(APIView):
+    """One project."""
+
+    @extend_schema(operation_id="get_project", responses=s.ProjectOut)
+    def get(self, request: Request, project_id: int) -> Response:
+        return Response(s.ProjectOut(get_object_or_404(Project, pk=project_id)).data)
+
+    @extend_schema(operation_id="change_project", request=s.ProjectChange, responses=s.ProjectOut)
+    def patch(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        for key, value in valid(s.ProjectChange, request).items():
+            setattr(project, key, value)
+        project.save()
+        return Response(s.ProjectOut(project).data)
+
+
+class Files(APIView):
+    """Bring files in."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(
+        operation_id="gather_files",
+        request={"multipart/form-data": {"type": "object", "properties": {
+            "files": {"type": "array", "items": {"type": "string", "format": "binary"}},
+            "metres_per_unit": {"type": "number"},
+        }}},
+        responses={201: s.UploadOut, 202: s.UploadOut},
+    )  # fmt: skip
+    def post(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        atlas = project.atlases.get()
+        check_idle(atlas)
+        try:
+            unit = float(request.data.get("metres_per_unit") or 1.0)
+        except ValueError:
+            raise Refused("The unit is not a number.", "metres_per_unit", "Give the length of one OBJ unit in metres.") from None
+        files = unpack((upload.name, upload.read()) for upload in request.FILES.getlist("files"))
+        if sum(map(len, files.values())) > settings.INLINE_GATHER_BYTES:
+            keys = [[name, storage.put(data)] for name, data in files.items()]
+            job = start_job("gather", project, atlas, {"files": keys, "metres_per_unit": unit})
+            return Response({"job": s.JobOut(job).data, "revision": None}, status=202)
+        revision = gather_files(project.pk, files, unit)
+        start_job("measure", project, atlas, {"revision": revision.pk})
+        return Response({"job": None, "revision": revision.pk}, status=201)
+
+
+class OneAtlas(APIView):
+    """An atlas with its newest revision."""
+
+    @extend_schema(operation_id="get_atlas", responses=s.AtlasOut)
+    def get(self, request: Request, atlas_id: int) -> Response:
+        atlas = get_object_or_404(Atlas.objects.select_related("head"), pk=atlas_id)
+        return Response(s.AtlasOut(atlas).data)
+
+    @extend_schema(operation_id="change_member", request=s.MemberChange, responses=s.AtlasOut)
+    def patch(self, request: Request, atlas_id: int) -> Response:
+        atlas = get_object_or_404(Atlas, pk=atlas_id)
+        change = valid(s.MemberChange, request)
+        member = get_object_or_404(atlas.members, object_id=change["object"])
+        member.weight = change["weight"]
+        member.save(update_fields=["weight"])
+        return Response(s.AtlasOut(atlas).data)
+
+
+class _LayoutJob(APIView):
+    """Start a job on the newest revision."""
+
+    kind = ""
+    exclusive = True
+
+    def start(self, atlas_id: int, params: dict[str, Any]) -> Response:
+        atlas = get_object_or_404(Atlas.objects.select_related("head", "project"), pk=atlas_id)
+        check_head(atlas, params["revision"])
+        if self.exclusive:
+            check_idle(atlas)
+        job = start_job(self.kind, atlas.project, atlas, params)
+        return Response(s.JobOut(job).data, status=202)
+
+
+class EvenOut(_LayoutJob):
+    """Scale islands to one density."""
+
+    kind = "even out"
+
+    @extend_schema(operation_id="even_out", request=s.EvenOutIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(s.EvenOutIn, request))
+
+
+class Pack(_LayoutJob):
+    """Pack islands into the tile."""
+
+    kind = "pack"
+
+    @extend_schema(operation_id="pack", request=s.PackIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        params = valid(s.PackIn, request)
+        settings_from(params)
+        return self.start(atlas_id, params)
+
+
+class Export(_LayoutJob):
+    """Write all files back as a zip."""
+
+    kind = "export"
+    exclusive = False
+
+    @extend_schema(operation_id="export", request=s.OnRevision, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(s.OnRevision, request))
+
+
+class Undo(APIView):
+    """Undo the last action."""
+
+    @extend_schema(operation_id="undo", request=s.OnRevision, responses=s.AtlasOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        get_object_or_404(Atlas, pk=atlas_id)
+        return Response(s.AtlasOut(undo(atlas_id, valid(s.OnRevision, request)["revision"]).atlas).data)
+
+
+class Redo(APIView):
+    """Redo what was undone."""
+
+    @extend_schema(operation_id="redo", request=s.OnRevision, responses=s.AtlasOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        get_object_or_404(Atlas, pk=atlas_id)
+        return Response(s.AtlasOut(redo(atlas_id, valid(s.OnRevision, request)["revision"]).atlas).data)
+
+
+class OneRevision(APIView):
+    """A revision with its figures and objects."""
+
+    @extend_schema(operation_id="get_layout", responses=s.LayoutOut)
+    def get(self, request: Request, revision_id: int) -> Response:
+        revision = get_object_or_404(Revision.objects.select_related("atlas__project"), pk=revision_id)
+        objects = objects_of(revision)
+        weights = dict(revision.atlas.members.values_list("object_id", "weight"))
+        areas = [float(a) for obj in objects for a in load_geometry(obj.geometry)["world_area"]]
+        warnings = list(dict.fromkeys(w for obj in objects for w in obj.source.warnings))
+        body = {
+            "revision": s.RevisionOut(revision).data,
+            "figures": revision.figures,
+            "objects": s.object_rows(objects, weights),
+            "world_area": areas,
+            "warnings": warnings,
+        }
+        return Response(body)
+
+
+def _bytes(data: bytes | str, kind: str, name: str = "") -> HttpResponse:
+    headers = dict(NEVER_CHANGES)
+    if name:
+        headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    return HttpResponse(data, content_type=kind, headers=headers)
+
+
+class Placements(APIView):
+    """Placements as float32, 6 per island."""
+
+    @extend_schema(operation_id="get_placements", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    def get(self, request: Request, revision_id: int) -> HttpResponse:
+        return _bytes(placements_bytes(get_object_or_404(Revision, pk=revision_id)), "application/octet-stream")
+
+
+class Geometry(APIView):
+    """Geometry as GLB with an `_ISLAND` vertex attribute."""
+
+    @extend_schema(operation_id="get_geometry", responses={(200, "model/gltf-binary"): OpenApiTypes.BINARY})
+    def get(self, request: Request, revision_id: int) -> HttpResponse:
+        return _bytes(geometry_glb(get_object_or_404(Revision, pk=revision_id)), "model/gltf-binary")
+
+
+class Sheet(APIView):
+    """Layout sheet of a revision, as png or svg."""
+
+    @extend_schema(operation_id="get_sheet", responses={(200, "image/png"): OpenApiTypes.BINARY})
+    def get(self, request: Request, revision_id: int, kind: str) -> HttpResponse:
+        from quilt_core.sheet import layout_png, layout_svg
+        from studio.arrays import load_layout
+
+        layout = load_layout(get_object_or_404(Revision.objects.select_related("atlas"), pk=revision_id))
+        placed = layout.islands.placed(layout.placements)
+        name = f"layout.{layout.revision.tiles[0][0]}.{kind}"
+        if kind == "svg":
+            return _bytes(layout_svg(placed, [o.name for o in layout.objects], *layout.size), "image/svg+xml", name)
+        return _bytes(layout_png(placed, *layout.size), "image/png", name)
+
+
+class Checker(APIView):
+    """The checker picture."""
+
+    @extend_schema(operation_id="get_checker", responses={(200, "image/png"): OpenApiTypes.BINARY})
+    def get(self, request: Request) -> HttpResponse:
+        from quilt_core.sheet import checker
+
+        return _bytes(checker(), "image/png")
+
+
+class Jobs(APIView):
+    """The newest jobs of a project."""
+
+    @extend_schema(operation_id="list_jobs", responses=s.JobOut(many=True))
+    def get(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        return Response(s.JobOut(project.jobs.all()[:20], many=True).data)
+
+
+class OneJob(APIView):
+    """One job."""
+
+    @extend_schema(operation_id="get_job", responses=s.JobOut)
+    def get(self, request: Request, job_id: int) -> Response:
+        return Response(s.JobOut(get_object_or_404(Job, pk=job_id)).data)
+
+
+class CancelJob(APIView):
+    """Stop a job; its best result so far is kept unless that is not wanted."""
+
+    @extend_schema(operation_id="cancel_job", request=s.CancelIn, responses=s.JobOut)
+    def post(self, request: Request, job_id: int) -> Response:
+        job = get_object_or_404(Job, pk=job_id)
+        if not job.active:
+            raise Conflict(f"The job is over: {job.state}.", job.kind, "Use undo to take its result back.")
+        word = "keep" if valid(s.CancelIn, request)["keep"] else "drop"
+        Job.objects.filter(pk=job.pk).update(cancel=word, message="stopping")
+        job.refresh_from_db()
+        return Response(s.JobOut(job).data)
+
+
+class Download(APIView):
+    """The zip that an export job made."""
+
+    @extend_schema(operation_id="download_export", responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    def get(self, request: Request, job_id: int) -> HttpResponse:
+        job = get_object_or_404(Job, pk=job_id, kind="export", state=Job.DONE)
+        return _bytes(storage.get(job.result["file"]), "application/zip", f"untold-quilt-{job.params['revision']}.zip")

@@ -1,0 +1,87 @@
+"""Object geometry as stored arrays, and the layout of a revision put together from them."""
+
+from __future__ import annotations
+
+import io
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.scene import IslandSet, SceneObject, concatenate
+from studio import storage
+from studio.models import MeshObject, Revision
+
+FloatArray = NDArray[np.float64]
+
+FIELDS = ("triangles", "triangle_island", "edges", "edge_island", "uv_area", "world_area", "object_index", "folded")
+
+
+def store_geometry(obj: SceneObject, islands: IslandSet) -> str:
+    """Store what measuring, packing and drawing need of an object; returns the key."""
+    mesh = obj.mesh
+    out = io.BytesIO()
+    channel = mesh.channels[0].per_corner if mesh.channels else np.full((len(mesh.corner_vertex), 2), np.nan)
+    uv = channel[mesh.triangles]
+    face_ok = np.ones(mesh.face_count, bool)
+    np.logical_and.at(face_ok, mesh.corner_face, np.isfinite(channel).all(axis=1))
+    number = np.full(len(mesh.triangles), -1, np.int64)
+    number[face_ok[mesh.triangle_face]] = islands.triangle_island
+    np.savez(
+        out,
+        **{name: getattr(islands, name) for name in FIELDS},
+        unflattened=np.array(islands.unflattened),
+        corners=mesh.positions[mesh.corner_vertex[mesh.triangles]].astype(np.float32),
+        corner_uv=np.nan_to_num(uv).astype(np.float32),
+        corner_island=number,
+    )
+    return storage.put(out.getvalue())
+
+
+@lru_cache(maxsize=256)
+def load_geometry(key: str) -> dict[str, NDArray[Any]]:
+    """The stored arrays of an object."""
+    with np.load(io.BytesIO(storage.get(key))) as data:
+        return {name: data[name] for name in data.files}
+
+
+def _islands(key: str) -> IslandSet:
+    data = load_geometry(key)
+    return IslandSet(**{name: data[name] for name in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"]))
+
+
+@dataclass(frozen=True, eq=False)
+class Layout:
+    """A revision with its objects and arrays."""
+
+    revision: Revision
+    objects: list[MeshObject]
+    islands: IslandSet
+    placements: FloatArray
+    unplaced: NDArray[np.bool_]
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """px of the first tile."""
+        _, width, height = self.revision.tiles[0]
+        return int(width), int(height)
+
+
+def objects_of(revision: Revision) -> list[MeshObject]:
+    """Objects of a revision in its order."""
+    found = MeshObject.objects.select_related("source").in_bulk([row[0] for row in revision.contents])
+    return [found[row[0]] for row in revision.contents]
+
+
+def load_layout(revision: Revision) -> Layout:
+    """Put a revision's layout together."""
+    objects = objects_of(revision)
+    return Layout(
+        revision,
+        objects,
+        concatenate([_islands(obj.geometry) for obj in objects]),
+        np.frombuffer(bytes(revision.placements), np.float64).reshape(-1, 2, 3),
+        np.frombuffer(bytes(revision.unplaced), np.uint8).astype(bool),
+    )

@@ -1,0 +1,81 @@
+"""The geometry of a revision for the browser: once as GLB, placements after that."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+
+import numpy as np
+
+from quilt_core.formats.gltf_build import LINES, Node, Primitive, build_glb
+
+from studio.arrays import load_geometry, objects_of
+from studio.models import Revision
+
+FORMAT = 3
+
+
+def geometry_glb(revision: Revision) -> bytes:
+    """GLB with one mesh per object, a node per instance, and the outlines as lines.
+
+    Triangles carry base UVs and `_ISLAND`, the number of the island within the revision (-1 for
+    none). The node “outlines” holds the outline edges: position = (u, v, island).
+    """
+    objects = objects_of(revision)
+    mark = json.dumps([FORMAT, revision.contents, [obj.geometry for obj in objects]])
+    key_path = "geometry-" + hashlib.sha256(mark.encode()).hexdigest()
+    cached = _cached(key_path)
+    if cached is not None:
+        return cached
+    nodes: list[Node] = []
+    meshes: list[tuple[str, list[Primitive]]] = []
+    edges, edge_islands = [], []
+    base = 0
+    for obj in objects:
+        data = load_geometry(obj.geometry)
+        island = np.repeat(np.where(data["corner_island"] >= 0, data["corner_island"] + base, -1), 3)
+        primitive = Primitive(
+            {
+                "POSITION": data["corners"].reshape(-1, 3),
+                "TEXCOORD_0": data["corner_uv"].reshape(-1, 2),
+                "_ISLAND": island.astype(np.float32)[:, None],
+            }
+        )
+        metres = obj.source.metres_per_unit
+        for name, matrix in obj.instances:
+            world = np.diag([metres, metres, metres, 1.0]) @ np.array(matrix)
+            nodes.append(Node(name, -1, world, len(meshes), {"object": obj.pk}))
+        meshes.append((obj.name, [primitive]))
+        edges.append(data["edges"].reshape(-1, 2))
+        edge_islands.append(np.repeat(data["edge_island"] + base, 2))
+        base += obj.islands
+    if edges and base:
+        flat = np.column_stack([np.concatenate(edges), np.concatenate(edge_islands)]).astype(np.float32)
+        nodes.append(Node("outlines", -1, None, len(meshes)))
+        meshes.append(("outlines", [Primitive({"POSITION": flat}, mode=LINES)]))
+    glb = build_glb(nodes, meshes)
+    _cache(key_path, glb)
+    return glb
+
+
+def _cached(name: str) -> bytes | None:
+    from django.core.files.storage import default_storage
+
+    if not default_storage.exists(name):
+        return None
+    with default_storage.open(name) as file:
+        return bytes(file.read())
+
+
+def _cache(name: str, data: bytes) -> None:
+    from django.core.files.base import ContentFile
+    from django.core.files.storage import default_storage
+
+    default_storage.save(name, ContentFile(data))
+
+
+def placements_bytes(revision: Revision) -> bytes:
+    """float32, 6 per island: a, b, tu, c, d, tv."""
+    return np.frombuffer(bytes(revision.placements), np.float64).astype("<f4").tobytes()
+
+

@@ -1,0 +1,1 @@
+"""Long work: the job row is the truth, the queue only carries its id."""

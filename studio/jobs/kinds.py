@@ -1,0 +1,80 @@
+"""What each kind of job does."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from studio import storage
+from studio.actions.even_out import even_out
+from studio.actions.export_atlas import export_atlas
+from studio.actions.gather_files import gather_files
+from studio.actions.measure_layout import measure_revision
+from studio.actions.pack_atlas import pack_atlas
+from studio.jobs.reporter import Reporter
+from studio.models import Job, Revision
+
+
+class Dropped(Exception):
+    """The user cancelled and wants nothing kept."""
+
+
+def _revision(job: Job) -> Revision:
+    return Revision.objects.select_related("atlas__project").get(pk=job.params["revision"])
+
+
+def _gather(job: Job, reporter: Reporter) -> dict[str, Any]:
+    def report(progress: float, message: str) -> None:
+        reporter.report(0.9 * progress, message)
+        if reporter.cancelled():
+            raise Dropped
+
+    files = {name: storage.get(key) for name, key in job.params["files"]}
+    revision = gather_files(job.project_id, files, job.params["metres_per_unit"], report, job.pk)
+    reporter.report(0.92, "measuring")
+    measure_revision(revision)
+    return {"revision": revision.pk}
+
+
+def _measure(job: Job, reporter: Reporter) -> dict[str, Any]:
+    reporter.report(0.1, "measuring")
+    revision = _revision(job)
+    measure_revision(revision)
+    return {"revision": revision.pk}
+
+
+def _even_out(job: Job, reporter: Reporter) -> dict[str, Any]:
+    reporter.report(0.1, "evening out")
+    revision = even_out(_revision(job), job.params)
+    reporter.report(0.5, "measuring")
+    measure_revision(revision)
+    return {"revision": revision.pk, "draft": revision.draft}
+
+
+def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
+    def report(attempt: Any, _: Any) -> None:
+        figures = {"coverage": round(attempt.coverage, 6), "scale": attempt.scale, "step": attempt.step, "steps": attempt.steps}
+        reporter.report(attempt.step / max(attempt.steps, 1), f"packing · {attempt.coverage:.1%} full", figures)
+
+    revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled)
+    if revision is None:
+        raise Dropped
+    return {"revision": revision.pk, "draft": revision.draft}
+
+
+def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
+    def report(progress: float, message: str) -> None:
+        reporter.report(progress, message)
+        if reporter.cancelled():
+            raise Dropped
+
+    return {"file": export_atlas(_revision(job), report)}
+
+
+KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
+    "gather": _gather,
+    "measure": _measure,
+    "even out": _even_out,
+    "pack": _pack,
+    "export": _export,
+}

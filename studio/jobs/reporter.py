@@ -1,0 +1,60 @@
+"""What a running job tells: progress, best figures, a heartbeat; and what it hears: cancel."""
+
+from __future__ import annotations
+
+import threading
+import time
+from typing import Any
+
+from django.db import connection
+from django.utils import timezone
+
+from studio.models import Job
+
+WRITE_EVERY = 0.3
+LISTEN_EVERY = 0.25
+BEAT_EVERY = 3.0
+
+
+class Reporter:
+    """Progress of one job, written at least twice a second while there is news."""
+
+    def __init__(self, job: Job) -> None:
+        self.job = job
+        self._written = 0.0
+        self._heard_at = 0.0
+        self._heard = ""
+        self._end = threading.Event()
+        self._beat = threading.Thread(target=self._keep_beating, daemon=True)
+
+    def __enter__(self) -> Reporter:
+        self._beat.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._end.set()
+        self._beat.join()
+
+    def report(self, progress: float, message: str, figures: dict[str, Any] | None = None) -> None:
+        """Tell how far the job is; progress from 0 to 1."""
+        now = time.monotonic()
+        if now - self._written < WRITE_EVERY:
+            return
+        self._written = now
+        changes: dict[str, Any] = {"progress": min(max(progress, 0.0), 1.0), "message": message, "heartbeat": timezone.now()}
+        if figures is not None:
+            changes["figures"] = figures
+        Job.objects.filter(pk=self.job.pk).update(**changes)
+
+    def cancelled(self) -> str:
+        """"" to go on, "keep" or "drop" when the user asked to stop."""
+        now = time.monotonic()
+        if not self._heard and now - self._heard_at > LISTEN_EVERY:
+            self._heard_at = now
+            self._heard = Job.objects.values_list("cancel", flat=True).get(pk=self.job.pk)
+        return self._heard
+
+    def _keep_beating(self) -> None:
+        while not self._end.wait(BEAT_EVERY):
+            Job.objects.filter(pk=self.job.pk).update(heartbeat=timezone.now())
+        connection.close()

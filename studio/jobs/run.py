@@ -1,0 +1,87 @@
+"""Queue jobs, run them, and look after those whose worker died."""
+
+from __future__ import annotations
+
+import logging
+from datetime import timedelta
+from typing import Any
+
+from django.db import transaction
+from django.utils import timezone
+from huey import crontab
+from huey.contrib.djhuey import db_periodic_task, db_task
+
+from quilt_core.errors import QuiltError
+from studio.jobs.reporter import Reporter
+from studio.models import Atlas, Job, Project
+
+log = logging.getLogger(__name__)
+STALE_AFTER = timedelta(seconds=30)
+MAX_ATTEMPTS = 2
+
+
+def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str, Any]) -> Job:
+    """Add a job row and queue it once the row is there for the worker to see."""
+    job = Job.objects.create(kind=kind, project=project, atlas=atlas, params=params, message="waiting")
+    transaction.on_commit(lambda: run_job(job.pk))
+    return job
+
+
+@db_task()
+def run_job(job_id: int) -> None:
+    """Run one job; whatever happens ends up in its row."""
+    from studio.jobs.kinds import KINDS, Dropped
+
+    claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(state=Job.RUNNING, heartbeat=timezone.now())
+    if not claimed:
+        return
+    job = Job.objects.select_related("project", "atlas").get(pk=job_id)
+    if job.cancel:
+        _finish(job, Job.CANCELLED, "cancelled before it started")
+        return
+    try:
+        with Reporter(job) as reporter:
+            result = KINDS[job.kind](job, reporter)
+    except Dropped:
+        _finish(job, Job.CANCELLED, "cancelled")
+    except QuiltError as error:
+        _finish(job, Job.FAILED, str(error)[:255], error={"what": error.what, "where": error.where, "cure": error.cure})
+    except MemoryError:
+        _fail(job, "There was not enough memory.", "Work on fewer objects at once.")
+    except Exception:
+        log.exception("job %s (%s) failed", job.pk, job.kind)
+        _fail(job, "Something went wrong that should not have.", "The layout is as it was; try again, and report it if it stays.")
+    else:
+        _finish(job, Job.DONE, "done", result=result)
+
+
+def _fail(job: Job, what: str, cure: str) -> None:
+    _finish(job, Job.FAILED, what, error={"what": what, "where": job.kind, "cure": cure})
+
+
+def _finish(job: Job, state: str, message: str, result: dict[str, Any] | None = None, error: dict[str, Any] | None = None) -> None:
+    changes: dict[str, Any] = {"state": state, "message": message, "error": error, "finished": timezone.now()}
+    if result is not None:
+        changes |= {"result": result, "progress": 1.0}
+    Job.objects.filter(pk=job.pk).update(**changes)
+
+
+def recover_stale_jobs() -> int:
+    """Run jobs of dead workers once more, then fail them; returns how many were found."""
+    stale = Job.objects.filter(state=Job.RUNNING, heartbeat__lt=timezone.now() - STALE_AFTER)
+    found = 0
+    for job in stale:
+        found += 1
+        if job.attempts + 1 >= MAX_ATTEMPTS:
+            _fail(job, "The worker stopped twice while doing this.", "Start it again with a smaller task.")
+            continue
+        again = Job.objects.filter(pk=job.pk, state=Job.RUNNING, heartbeat=job.heartbeat)
+        if again.update(state=Job.QUEUED, attempts=job.attempts + 1, message="starting again"):
+            run_job(job.pk)
+    return found
+
+
+@db_periodic_task(crontab(minute="*"))
+def look_after_jobs() -> None:
+    """Once a minute."""
+    recover_stale_jobs()
