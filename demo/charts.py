@@ -41,14 +41,22 @@ class Chart:
 def _grid(columns: int, rows: int) -> Faces:
     """Quads of a grid of (columns + 1) x (rows + 1) points, row by row."""
     w = columns + 1
-    return [(r * w + c, r * w + c + 1, (r + 1) * w + c + 1, (r + 1) * w + c) for r in range(rows) for c in range(columns)]
+    return [
+        (r * w + c, r * w + c + 1, (r + 1) * w + c + 1, (r + 1) * w + c)
+        for r in range(rows)
+        for c in range(columns)
+    ]
 
 
 def plate(width: float, height: float, columns: int = 1, rows: int = 1) -> Chart:
     """An upright rectangle facing +z, its lower middle at the origin."""
     u, v = np.meshgrid(np.linspace(0, width, columns + 1), np.linspace(0, height, rows + 1))
     flat = np.stack([u.ravel(), v.ravel()], axis=1)
-    return Chart(np.stack([flat[:, 0] - width / 2, flat[:, 1], np.zeros(len(flat))], axis=1), flat, _grid(columns, rows))
+    return Chart(
+        np.stack([flat[:, 0] - width / 2, flat[:, 1], np.zeros(len(flat))], axis=1),
+        flat,
+        _grid(columns, rows),
+    )
 
 
 def cutout(outline: list[tuple[float, float]]) -> Chart:
@@ -68,7 +76,9 @@ def disk(radius: float, sides: int = 24, y: float = 0, down: bool = False) -> Ch
     return Chart(points, flat, [order])
 
 
-def ring(inner: float, outer: float, start: float = 0, end: float = 2 * np.pi, sides: int = 32, y: float = 0) -> Chart:
+def ring(
+    inner: float, outer: float, start: float = 0, end: float = 2 * np.pi, sides: int = 32, y: float = 0
+) -> Chart:
     """A level ring or part of one; a full ring is one island with a hole."""
     closed = abs(end - start - 2 * np.pi) < 1e-9
     t = np.linspace(start, end, sides + 1)[: sides if closed else None]
@@ -80,18 +90,27 @@ def ring(inner: float, outer: float, start: float = 0, end: float = 2 * np.pi, s
     return Chart(points, flat, [(k, n + k, n + (k + 1) % n, (k + 1) % n) for k in steps])
 
 
-def band(r0: float, r1: float, y0: float, y1: float, start: float = 0, end: float = 2 * np.pi, sides: int = 24) -> Chart:
+def band(
+    r0: float, r1: float, y0: float, y1: float, start: float = 0, end: float = 2 * np.pi, sides: int = 24
+) -> Chart:
     """A band of a cone or cylinder about the y axis, cut open and rolled flat.
 
     A cone's band flattens into a ring sector; its angle is 360 degrees x r / slant.
     """
     t = np.linspace(start, end, sides + 1)
-    points = np.concatenate([np.column_stack([r * np.cos(t), np.full(len(t), y), -r * np.sin(t)]) for r, y in ((r0, y0), (r1, y1))])
+    points = np.concatenate(
+        [
+            np.column_stack([r * np.cos(t), np.full(len(t), y), -r * np.sin(t)])
+            for r, y in ((r0, y0), (r1, y1))
+        ]
+    )
     # Chords, not arcs: the faces are flat, so their widths are.
     step = 2 * np.sin((t[1] - t[0]) / 2)
     if abs(r0 - r1) < 1e-9:
         along = np.arange(sides + 1) * step * r0
-        flat = np.concatenate([np.stack([along, np.zeros(sides + 1)], 1), np.stack([along, np.full(sides + 1, y1 - y0)], 1)])
+        flat = np.concatenate(
+            [np.stack([along, np.zeros(sides + 1)], 1), np.stack([along, np.full(sides + 1, y1 - y0)], 1)]
+        )
     else:
         rise = np.hypot(y1 - y0, (r0 - r1) * np.cos((t[1] - t[0]) / 2))
         # Slant along a corner edge, and the angle between two such edges at the tip.
@@ -123,7 +142,9 @@ def box(width: float, height: float, depth: float) -> list[Chart]:
     w, d = width / 2, depth / 2
     corners = np.array([(-w, d), (w, d), (w, -d), (-w, -d), (-w, d)])
     along = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(corners, axis=0), axis=1))])
-    points = np.concatenate([np.column_stack([corners[:, 0], np.full(5, y), corners[:, 1]]) for y in (0.0, height)])
+    points = np.concatenate(
+        [np.column_stack([corners[:, 0], np.full(5, y), corners[:, 1]]) for y in (0.0, height)]
+    )
     flat = np.concatenate([np.stack([along, np.full(5, y)], 1) for y in (0.0, height)])
     top = plate(width, depth).tilted(0, -np.pi / 2).moved(y=height, z=d)
     bottom = plate(width, depth).tilted(0, np.pi / 2).moved(z=-d)
@@ -138,5 +159,7 @@ def gear(radius: float, hole: float, teeth: int) -> Chart:
     edge = np.stack([np.cos(t), np.sin(t)], axis=1)
     flat = np.concatenate([edge * hole, edge * rim[:, None]])
     return Chart(
-        np.column_stack([flat, np.zeros(2 * n)]), flat, [(k, n + k, n + (k + 1) % n, (k + 1) % n) for k in range(n)]
+        np.column_stack([flat, np.zeros(2 * n)]),
+        flat,
+        [(k, n + k, n + (k + 1) % n, (k + 1) % n) for k in range(n)],
     )

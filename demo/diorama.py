@@ -58,7 +58,10 @@ def glb(props: list[Prop], root: str) -> bytes:
         matrix[:3, 3] = prop.place
         nodes.append(Node(prop.name, 0, matrix, number, {"crate": f"HL-{number + 1:02}"}))
         meshes.append((prop.name, [_primitive(prop.charts, layout_of(prop))]))
-    material = {"name": "painted iron", "pbrMetallicRoughness": {"baseColorFactor": [0.82, 0.84, 0.82, 1.0], "metallicFactor": 0.1}}
+    material = {
+        "name": "painted iron",
+        "pbrMetallicRoughness": {"baseColorFactor": [0.82, 0.84, 0.82, 1.0], "metallicFactor": 0.1},
+    }
     return build_glb(nodes, meshes, [material])
 
 

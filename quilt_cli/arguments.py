@@ -28,7 +28,9 @@ def density(text: str) -> str | float:
     except ValueError:
         value = float("nan")
     if not 0 < value < float("inf"):
-        raise argparse.ArgumentTypeError(f"“{text}” is no density; give equal, keep or px per metre, e.g. 512")
+        raise argparse.ArgumentTypeError(
+            f"“{text}” is no density; give equal, keep or px per metre, e.g. 512"
+        )
     return value
 
 
@@ -51,13 +53,17 @@ def build() -> argparse.ArgumentParser:
 
     inspect = commands.add_parser("inspect", help="what is in the files: islands, density, faults")
     pack = commands.add_parser("pack", help="pack the islands of all files into one shared tile")
-    check = commands.add_parser("check", help="find faults of the layout; exit code 1 when there are any errors")
+    check = commands.add_parser(
+        "check", help="find faults of the layout; exit code 1 when there are any errors"
+    )
 
     for command in (inspect, pack, check):
         command.add_argument("files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb")
         command.add_argument("--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024")
         command.add_argument("--channel", type=int, default=1, help="UV channel, from 1")
-        command.add_argument("--unit", type=length, default=1.0, help="unit of OBJ files: m, cm, mm, in, ft or metres")
+        command.add_argument(
+            "--unit", type=length, default=1.0, help="unit of OBJ files: m, cm, mm, in, ft or metres"
+        )
         command.add_argument("--json", action="store_true", help="answer as JSON on stdout")
 
     pack.add_argument("--out", type=Path, required=True, help="a folder, or a file when there is one input")

@@ -28,14 +28,24 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     width, height = options.size
     fixed = isinstance(options.density, float)
     settings = PackSettings(
-        width, height, options.padding, options.margin, options.rotate, options.effort, options.seconds, options.seed, fixed
+        width,
+        height,
+        options.padding,
+        options.margin,
+        options.rotate,
+        options.effort,
+        options.seconds,
+        options.seed,
+        fixed,
     )
     targets = output_paths(options.files, options.out)
     gathered = gather(options.files, options.channel, options.unit)
     islands = gathered.islands
     if islands.count == 0:
         raise LayoutError(
-            f"No object has UVs in channel {options.channel}.", ", ".join(map(str, options.files)), "Flatten the meshes first."
+            f"No object has UVs in channel {options.channel}.",
+            ", ".join(map(str, options.files)),
+            "Flatten the meshes first.",
         )
     placements = identity(islands.count)
     if options.density != "keep":
@@ -101,7 +111,9 @@ def _number_in_object(islands: IslandSet, island: int) -> int:
     return int(island - first + 1)
 
 
-def _write(gathered: Gathered, channel: int, placements: np.ndarray[Any, Any], targets: list[Path]) -> list[Path]:
+def _write(
+    gathered: Gathered, channel: int, placements: np.ndarray[Any, Any], targets: list[Path]
+) -> list[Path]:
     """Build every file in memory first, so that an error leaves nothing half written."""
     ready: list[tuple[Path, bytes]] = []
     at = 0

@@ -46,7 +46,9 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "quilt_site.urls"
 WSGI_APPLICATION = "quilt_site.wsgi.application"
-TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [BASE_DIR / "web" / "dist"]}]
+TEMPLATES = [
+    {"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [BASE_DIR / "web" / "dist"]}
+]
 
 DATABASES = {"default": env.db("DATABASE_URL", default=f"sqlite:///{DATA_DIR / 'quilt.sqlite3'}")}
 if DATABASES["default"]["ENGINE"].endswith("sqlite3"):
@@ -79,7 +81,13 @@ HUEY = {
     "results": False,
     "immediate": env.bool("QUILT_IMMEDIATE_JOBS", False),
     "connection": {"url": REDIS_URL} if REDIS_URL else {},
-    "consumer": {"workers": 2, "worker_type": "process", "initial_delay": 0.05, "max_delay": 0.1, "backoff": 1.1},
+    "consumer": {
+        "workers": 2,
+        "worker_type": "process",
+        "initial_delay": 0.05,
+        "max_delay": 0.1,
+        "backoff": 1.1,
+    },
 }
 if not REDIS_URL:
     HUEY["filename"] = str(DATA_DIR / "queue.sqlite3")

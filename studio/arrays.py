@@ -16,7 +16,16 @@ from studio.models import MeshObject, Revision
 
 FloatArray = NDArray[np.float64]
 
-FIELDS = ("triangles", "triangle_island", "edges", "edge_island", "uv_area", "world_area", "object_index", "folded")
+FIELDS = (
+    "triangles",
+    "triangle_island",
+    "edges",
+    "edge_island",
+    "uv_area",
+    "world_area",
+    "object_index",
+    "folded",
+)
 
 
 def store_geometry(obj: SceneObject, islands: IslandSet) -> str:
@@ -49,7 +58,9 @@ def load_geometry(key: str) -> dict[str, NDArray[Any]]:
 
 def _islands(key: str) -> IslandSet:
     data = load_geometry(key)
-    return IslandSet(**{name: data[name] for name in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"]))
+    return IslandSet(
+        **{name: data[name] for name in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"])
+    )
 
 
 @dataclass(frozen=True, eq=False)

@@ -8,7 +8,6 @@ import json
 import numpy as np
 
 from quilt_core.formats.gltf_build import LINES, Node, Primitive, build_glb
-
 from studio.arrays import load_geometry, objects_of
 from studio.models import Revision
 
@@ -77,5 +76,3 @@ def _cache(name: str, data: bytes) -> None:
 def placements_bytes(revision: Revision) -> bytes:
     """float32, 6 per island: a, b, tu, c, d, tv."""
     return np.frombuffer(bytes(revision.placements), np.float64).astype("<f4").tobytes()
-
-

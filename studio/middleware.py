@@ -24,8 +24,14 @@ class SameOrigin:
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
         origin = request.headers.get("Origin")
-        if request.method not in ("GET", "HEAD", "OPTIONS") and origin and urlsplit(origin).netloc != request.get_host():
-            return refuse(403, f"A page from {origin} tried to change something.", "Use the application's own page.")
+        if (
+            request.method not in ("GET", "HEAD", "OPTIONS")
+            and origin
+            and urlsplit(origin).netloc != request.get_host()
+        ):
+            return refuse(
+                403, f"A page from {origin} tried to change something.", "Use the application's own page."
+            )
         return self.get_response(request)
 
 

@@ -11,7 +11,9 @@ class Project(models.Model):
 
     name = models.CharField(max_length=120)
     house_density = models.FloatField(default=512.0, help_text="px per metre")
-    tolerance = models.FloatField(default=0.05, help_text="half-width of the house band as a part of the density")
+    tolerance = models.FloatField(
+        default=0.05, help_text="half-width of the house band as a part of the density"
+    )
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:

@@ -38,7 +38,12 @@ class Appender:
             wide = np.zeros((len(raw), stride), np.uint8)
             wide[:, :item] = np.frombuffer(body, np.uint8).reshape(len(raw), item)
             body = wide.tobytes()
-        view: dict[str, Any] = {"buffer": 0, "byteOffset": self._length, "byteLength": len(body), "target": target}
+        view: dict[str, Any] = {
+            "buffer": 0,
+            "byteOffset": self._length,
+            "byteLength": len(body),
+            "target": target,
+        }
         if target == 34962 and stride != item:
             view["byteStride"] = stride
         self._tail.append(body)
@@ -49,7 +54,9 @@ class Appender:
     def add_accessor(self, rows: NDArray[Any], model: dict[str, Any], target: int) -> int:
         """Append an accessor like `model` that holds other rows; returns its index."""
         accessor = {
-            key: value for key, value in model.items() if key not in ("bufferView", "byteOffset", "sparse", "min", "max")
+            key: value
+            for key, value in model.items()
+            if key not in ("bufferView", "byteOffset", "sparse", "min", "max")
         }
         accessor |= {"bufferView": self.add_view(rows, target), "count": len(rows)}
         if "min" in model:

@@ -50,11 +50,17 @@ def expand_draco(name: str, doc: dict[str, Any], buffers: list[bytes]) -> None:
                 values = np.asarray(decoded.get_attribute_by_unique_id(unique_id)["data"])
                 _fill(appender, accessor, values)
             if "indices" in primitive:
-                _fill(appender, doc["accessors"][primitive["indices"]], np.asarray(decoded.faces).reshape(-1, 1))
+                _fill(
+                    appender, doc["accessors"][primitive["indices"]], np.asarray(decoded.faces).reshape(-1, 1)
+                )
         except (KeyError, IndexError, TypeError, ValueError, RuntimeError) as error:
-            raise FileFormatError(f"Its Draco-compressed data cannot be unpacked ({error}).", where, CURE) from None
+            raise FileFormatError(
+                f"Its Draco-compressed data cannot be unpacked ({error}).", where, CURE
+            ) from None
         except Exception as error:  # DracoPy raises its own kinds
-            raise FileFormatError(f"Its Draco-compressed data cannot be unpacked ({error}).", where, CURE) from None
+            raise FileFormatError(
+                f"Its Draco-compressed data cannot be unpacked ({error}).", where, CURE
+            ) from None
         if not primitive["extensions"]:
             del primitive["extensions"]
     for key in ("extensionsUsed", "extensionsRequired"):

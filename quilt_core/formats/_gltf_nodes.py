@@ -43,7 +43,9 @@ def instances_of_meshes(name: str, doc: dict[str, Any]) -> dict[int, tuple[Insta
         for child in node.get("children", ()):
             if not 0 <= child < len(nodes):
                 raise FileFormatError(
-                    f"It has a child {child}, which is not there.", f"{name}, node {index}", "Export the file again."
+                    f"It has a child {child}, which is not there.",
+                    f"{name}, node {index}",
+                    "Export the file again.",
                 )
             parent[child] = index
     world: dict[int, FloatArray] = {}

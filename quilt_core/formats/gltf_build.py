@@ -77,7 +77,10 @@ def build_glb(
         entries: list[dict[str, Any]] = []
         for primitive in primitives:
             entry: dict[str, Any] = {
-                "attributes": {key: _add(doc, body, rows, 34962, key == "POSITION") for key, rows in primitive.attributes.items()},
+                "attributes": {
+                    key: _add(doc, body, rows, 34962, key == "POSITION")
+                    for key, rows in primitive.attributes.items()
+                },
                 "mode": primitive.mode,
             }
             if primitive.indices is not None:
@@ -91,7 +94,13 @@ def build_glb(
     text += b" " * (-len(text) % 4)
     total = 12 + 8 + len(text) + 8 + len(body)
     head = struct.pack("<4sII", b"glTF", 2, total)
-    return head + struct.pack("<II", len(text), 0x4E4F534A) + text + struct.pack("<II", len(body), 0x004E4942) + bytes(body)
+    return (
+        head
+        + struct.pack("<II", len(text), 0x4E4F534A)
+        + text
+        + struct.pack("<II", len(body), 0x004E4942)
+        + bytes(body)
+    )
 
 
 def _node(index: int, nodes: Sequence[Node]) -> dict[str, Any]:

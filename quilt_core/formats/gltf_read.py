@@ -68,7 +68,9 @@ def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene
         doc = json.loads(text)
         version = str(doc["asset"]["version"])
     except (ValueError, KeyError, TypeError):
-        raise FileFormatError("This is not a glTF document.", name, "Export it again as glTF 2.0 or GLB.") from None
+        raise FileFormatError(
+            "This is not a glTF document.", name, "Export it again as glTF 2.0 or GLB."
+        ) from None
     if not version.startswith("2"):
         raise FileFormatError(f"It is glTF {version}.", name, "Only glTF 2.0 is read; export it again.")
     for extension in [*doc.get("extensionsRequired", []), *doc.get("extensionsUsed", [])]:
@@ -85,7 +87,9 @@ def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene
     try:
         return _scene(name, doc, buffers, binary, reader, transforms)
     except (KeyError, IndexError, TypeError, AttributeError) as error:
-        raise FileFormatError(f"A part of it is missing or of the wrong kind ({error!r}).", name, DAMAGED) from None
+        raise FileFormatError(
+            f"A part of it is missing or of the wrong kind ({error!r}).", name, DAMAGED
+        ) from None
 
 
 def _scene(
@@ -107,9 +111,13 @@ def _scene(
             continue
         built = _mesh(reader, index, entry, transforms)
         if built is None:
-            warnings.append(f"{name}: mesh “{entry.get('name', index)}” has no faces (points or lines) and was left out.")
+            warnings.append(
+                f"{name}: mesh “{entry.get('name', index)}” has no faces (points or lines) and was left out."
+            )
             continue
-        objects.append(SceneObject(placed[index][0].name or entry.get("name", f"mesh {index}"), built[0], placed[index]))
+        objects.append(
+            SceneObject(placed[index][0].name or entry.get("name", f"mesh {index}"), built[0], placed[index])
+        )
         meshes.append(index)
         parts.append(built[1])
     if not objects:
@@ -125,9 +133,13 @@ def _split_glb(name: str, data: bytes) -> tuple[bytes, bytes | None]:
         raise FileFormatError(f"The GLB is cut short: {len(data)} bytes.", name, DAMAGED)
     _, version, total = struct.unpack_from("<III", data)
     if version != 2:
-        raise FileFormatError(f"It is GLB version {version}.", name, "Only version 2 is read; export it again.")
+        raise FileFormatError(
+            f"It is GLB version {version}.", name, "Only version 2 is read; export it again."
+        )
     if total > len(data):
-        raise FileFormatError(f"The GLB is cut short: it says {total:,} bytes, there are {len(data):,}.", name, DAMAGED)
+        raise FileFormatError(
+            f"The GLB is cut short: it says {total:,} bytes, there are {len(data):,}.", name, DAMAGED
+        )
     text: bytes | None = None
     binary: bytes | None = None
     at = 12
@@ -146,7 +158,9 @@ def _split_glb(name: str, data: bytes) -> tuple[bytes, bytes | None]:
     return text, binary
 
 
-def _buffer(name: str, index: int, entry: dict[str, Any], chunk: bytes | None, siblings: Siblings | None) -> bytes:
+def _buffer(
+    name: str, index: int, entry: dict[str, Any], chunk: bytes | None, siblings: Siblings | None
+) -> bytes:
     uri = entry.get("uri")
     where = f"{name}, buffer {index}"
     if uri is None:
@@ -164,10 +178,14 @@ def _buffer(name: str, index: int, entry: dict[str, Any], chunk: bytes | None, s
         data = siblings(unquote(uri)) if siblings else None
         if data is None:
             raise FileFormatError(
-                f"The side file “{uri}” is not there.", where, "Give it together with the .gltf, in the same folder."
+                f"The side file “{uri}” is not there.",
+                where,
+                "Give it together with the .gltf, in the same folder.",
             )
     if len(data) < int(entry.get("byteLength", 0)):
-        raise FileFormatError(f"It should have {entry['byteLength']:,} bytes and has {len(data):,}.", where, DAMAGED)
+        raise FileFormatError(
+            f"It should have {entry['byteLength']:,} bytes and has {len(data):,}.", where, DAMAGED
+        )
     return data
 
 
@@ -198,7 +216,10 @@ def _mesh(
             continue
         points = reader.numbers(attributes["POSITION"])
         if not np.isfinite(points).all():
-            raise reader.fail("A vertex position is not finite.", f"{label}, vertex {int(np.argmin(np.isfinite(points).all(axis=1)))}")
+            raise reader.fail(
+                "A vertex position is not finite.",
+                f"{label}, vertex {int(np.argmin(np.isfinite(points).all(axis=1)))}",
+            )
         vertex = _triangle_vertices(reader, primitive, len(points), label)
         for s in sets:
             accessor = attributes.get(f"TEXCOORD_{s}")
@@ -206,7 +227,10 @@ def _mesh(
             if len(uv) != len(points):
                 raise reader.fail(f"TEXCOORD_{s} has {len(uv)} values for {len(points)} vertices.", label)
             if accessor is not None and not np.isfinite(uv).all():
-                raise reader.fail(f"A value of TEXCOORD_{s} is not finite.", f"{label}, vertex {int(np.argmin(np.isfinite(uv).all(axis=1)))}")
+                raise reader.fail(
+                    f"A value of TEXCOORD_{s} is not finite.",
+                    f"{label}, vertex {int(np.argmin(np.isfinite(uv).all(axis=1)))}",
+                )
             flipped = np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1)
             coords[s].append(to_seen(flipped, transforms.get((primitive.get("material", -1), s))))
             known[s].append(np.full(len(points), accessor is not None))
@@ -220,11 +244,17 @@ def _mesh(
         return None
     corner_vertex = np.concatenate(corners)
     channels = tuple(
-        UVChannel(f"UV {s + 1}", np.concatenate(coords[s]), np.where(np.concatenate(known[s])[corner_vertex], corner_vertex, -1))
+        UVChannel(
+            f"UV {s + 1}",
+            np.concatenate(coords[s]),
+            np.where(np.concatenate(known[s])[corner_vertex], corner_vertex, -1),
+        )
         for s in sets
     )
     offsets = np.arange(0, corner_base + 1, 3, dtype=np.int64)
-    return Mesh(np.concatenate(positions), offsets, corner_vertex, channels, np.concatenate(materials)), tuple(parts)
+    return Mesh(
+        np.concatenate(positions), offsets, corner_vertex, channels, np.concatenate(materials)
+    ), tuple(parts)
 
 
 def _triangle_vertices(reader: Buffers, primitive: dict[str, Any], count: int, label: str) -> IntArray:
@@ -250,4 +280,6 @@ def _triangle_vertices(reader: Buffers, primitive: dict[str, Any], count: int, l
 
 def _material(index: int, entry: dict[str, Any]) -> Material:
     colour = entry.get("pbrMetallicRoughness", {}).get("baseColorFactor", [0.8, 0.8, 0.8])
-    return Material(entry.get("name", f"material {index}"), (float(colour[0]), float(colour[1]), float(colour[2])))
+    return Material(
+        entry.get("name", f"material {index}"), (float(colour[0]), float(colour[1]), float(colour[2]))
+    )

@@ -68,12 +68,12 @@ class _UVWriter:
         attributes = primitive["attributes"]
         stored = to_stored(seen, self.transforms.get((primitive.get("material", -1), self.channel)))
         stored = np.stack([stored[:, 0], 1.0 - stored[:, 1]], axis=1).astype(np.float32)
-        has = np.isfinite(stored).all(axis=1)
+        has = np.asarray(np.isfinite(stored).all(axis=1))
         if not has.any():
             return
         count = self.doc["accessors"][attributes["POSITION"]]["count"]
         old = self.reader.numbers(attributes[key]) if key in attributes else np.zeros((count, 2))
-        stored = np.where(has[:, None], stored, old[part.vertex].astype(np.float32))
+        stored = np.where(has[:, None], stored, old[part.vertex]).astype(np.float32)
         groups = weld_ids(part.vertex, stored[:, 0], stored[:, 1])
         _, first = np.unique(groups, return_index=True)
         _, keeper = np.unique(part.vertex[np.sort(first)], return_index=True)
@@ -120,7 +120,9 @@ class _UVWriter:
         count = len(values)
         if primitive.get("mode", 4) != 4:
             raise LayoutError(
-                "Two islands share a vertex in a triangle strip or fan.", self.name, "Export it as plain triangles."
+                "Two islands share a vertex in a triangle strip or fan.",
+                self.name,
+                "Export it as plain triangles.",
             )
         index = part.vertex.copy()
         place = np.full(int(groups.max()) + 1, -1, np.int64)
@@ -136,7 +138,9 @@ class _UVWriter:
                 rows = self.reader.raw(accessor)
                 model = self.doc["accessors"][accessor]
                 holder[name] = self.appender.add_accessor(np.concatenate([rows, rows[origin]]), model, ARRAY)
-        primitive["attributes"][key] = self._add_uv(np.concatenate([values, stored[extra]]), primitive["attributes"].get(key))
+        primitive["attributes"][key] = self._add_uv(
+            np.concatenate([values, stored[extra]]), primitive["attributes"].get(key)
+        )
         wide = np.uint16 if index.max() < 65535 else np.uint32
         model = {"componentType": 5123 if wide is np.uint16 else 5125, "type": "SCALAR"}
         primitive["indices"] = self.appender.add_accessor(index.astype(wide)[:, None], model, ELEMENTS)
@@ -180,7 +184,10 @@ def _exclusive_accessors(doc: dict[str, Any], reader: Buffers, key: str) -> set[
         if mine is None:
             continue
         # Interleaved neighbours overlap as ranges; within one stride their bytes stay apart.
-        if all(r is None or r[1] >= mine[2] or r[2] <= mine[1] or (stride and abs(r[1] - mine[1]) < stride) for r in rivals):
+        if all(
+            r is None or r[1] >= mine[2] or r[2] <= mine[1] or (stride and abs(r[1] - mine[1]) < stride)
+            for r in rivals
+        ):
             out.add(accessor)
     return out
 

@@ -22,7 +22,9 @@ Siblings = Callable[[str], bytes | None]
 MESH_SUFFIXES = (".obj", ".gltf", ".glb")
 
 
-def read_scene(name: str, data: bytes, siblings: Siblings | None = None, obj_metres_per_unit: float = 1.0) -> Scene:
+def read_scene(
+    name: str, data: bytes, siblings: Siblings | None = None, obj_metres_per_unit: float = 1.0
+) -> Scene:
     """Read a mesh file.
 
     Parameters

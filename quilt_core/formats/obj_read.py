@@ -134,12 +134,24 @@ def _numbers(name: str, lines: list[bytes], where: IntArray, want: int, noun: st
                 ok = False
             if not ok:
                 text = lines[i].decode("utf-8", "replace").strip()[:60]
-                _fail(name, lines, int(i), f"“{text}” is not a {noun} with {want} numbers.", "Correct the line or export the file again.")
+                _fail(
+                    name,
+                    lines,
+                    int(i),
+                    f"“{text}” is not a {noun} with {want} numbers.",
+                    "Correct the line or export the file again.",
+                )
         raise
     bad = np.flatnonzero(~np.isfinite(out).all(axis=1))
     if len(bad):
         text = lines[where[bad[0]]].decode("utf-8", "replace").strip()[:60]
-        _fail(name, lines, int(where[bad[0]]), f"“{text}” holds a number that is not finite.", "Remove the broken vertices where the mesh was made and export again.")
+        _fail(
+            name,
+            lines,
+            int(where[bad[0]]),
+            f"“{text}” holds a number that is not finite.",
+            "Remove the broken vertices where the mesh was made and export again.",
+        )
     return out
 
 
@@ -157,7 +169,11 @@ def _structure(
     lines: list[bytes], heads: list[bytes], face_lines: IntArray
 ) -> tuple[list[Group], list[str], list[str], list[str]]:
     """Objects by `o`, or by `g` in a file that has no `o`; material of each face; mtllib names."""
-    marks = [(i, h) for i, h in enumerate(heads) if h[:1] in b"ogum" and h[:2] in (b"o ", b"g ", b"us", b"mt", b"o\t", b"g\t", b"g\n", b"g\r", b"o\n")]
+    marks = [
+        (i, h)
+        for i, h in enumerate(heads)
+        if h[:1] in b"ogum" and h[:2] in (b"o ", b"g ", b"us", b"mt", b"o\t", b"g\t", b"g\n", b"g\r", b"o\n")
+    ]
     by = b"o" if any(h[:1] == b"o" for _, h in marks) else b"g"
     names: list[str] = []
     number_of: dict[str, int] = {}
@@ -214,7 +230,9 @@ def _materials(
         data = siblings(library) if siblings else None
         if data is None:
             if siblings:
-                warnings.append(f"{name}: the material file “{library}” is not beside it; materials keep their names only.")
+                warnings.append(
+                    f"{name}: the material file “{library}” is not beside it; materials keep their names only."
+                )
             continue
         current = ""
         for line in data.decode("utf-8", "replace").splitlines():

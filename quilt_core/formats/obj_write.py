@@ -32,7 +32,7 @@ def write_obj(scene: Scene, corner_uvs: Sequence[FloatArray | None]) -> bytes:
     for faces, new in zip(source.object_faces, corner_uvs, strict=True):
         if new is not None:
             corners = np.concatenate([np.arange(offsets[f], offsets[f + 1]) for f in faces])
-            keep = np.isnan(new).any(axis=1)
+            keep = np.asarray(np.isnan(new).any(axis=1))
             values[corners] = np.where(keep[:, None], values[corners], new)
     old = np.full_like(values, np.nan)
     old[has] = source.texcoords[source.corner_vt[has]]

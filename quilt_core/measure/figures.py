@@ -69,7 +69,7 @@ def measure(
     size = np.array([width, height], np.float64)
     box = placed.bounds() * np.tile(size, 2)
     slack = EDGE_TOLERANCE_PX
-    outside = (box[:, :2] < -slack).any(axis=1) | (box[:, 2:] > size + slack).any(axis=1)
+    outside = np.asarray((box[:, :2] < -slack).any(axis=1) | (box[:, 2:] > size + slack).any(axis=1))
     densities = island_densities(islands, placements, width, height)
     inside = placed.select(~outside)
     overlaps = find_overlaps(placed, width, height)

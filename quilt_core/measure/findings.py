@@ -68,7 +68,9 @@ def find_faults(
 
     def add(kind: str, island: int, amount: float, unit: str, other: int = -1) -> None:
         severity = "error" if kind in ERROR_KINDS else "warning"
-        out.append(Finding(kind, severity, *where(island), amount, unit, *(where(other) if other >= 0 else ("", 0))))
+        out.append(
+            Finding(kind, severity, *where(island), amount, unit, *(where(other) if other >= 0 else ("", 0)))
+        )
 
     for (a, b), texels in zip(figures.overlaps.pairs, figures.overlaps.texels, strict=True):
         add("overlap", int(a), float(texels), "texel", int(b))

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from quilt_core.measure._grid import fill_grid, grid_size
 from quilt_core.measure._overlap_loops import overlapping_pairs
-from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.island_set import IslandSet, sums
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -61,4 +61,4 @@ def find_overlaps(islands: IslandSet, width: int, height: int) -> Overlaps:
     between = np.sort(owner[found], axis=1)
     keys, inverse = np.unique(between[:, 0] * islands.count + between[:, 1], return_inverse=True)
     pairs = np.stack([keys // max(islands.count, 1), keys % max(islands.count, 1)], axis=1)
-    return Overlaps(pairs, np.bincount(inverse, areas, minlength=len(keys)))
+    return Overlaps(pairs, sums(inverse, areas, len(keys)))

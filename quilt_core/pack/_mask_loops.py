@@ -78,7 +78,9 @@ def fill_inside(edges, grid, ox, oy):  # type: ignore[no-untyped-def]
                 n += 1
         cuts = np.sort(xs[:n])
         for k in range(0, n - 1, 2):
-            for column in range(max(0, int(np.ceil(cuts[k] - 0.5))), min(w - 1, int(np.floor(cuts[k + 1] - 0.5))) + 1):
+            for column in range(
+                max(0, int(np.ceil(cuts[k] - 0.5))), min(w - 1, int(np.floor(cuts[k + 1] - 0.5))) + 1
+            ):
                 grid[row, column] = 1
 
 

@@ -6,14 +6,13 @@ then tested in one look, and a collision tells how far to jump.
 
 from __future__ import annotations
 
-import numpy as np
 from numba import njit
 
 
 @njit(cache=True, nogil=True)
 def clear(after, before):  # type: ignore[no-untyped-def]
     """Empty the grid: `after` (H, W + 1) next occupied column, `before` (H, W + 1) previous one."""
-    h, w1 = after.shape
+    _h, w1 = after.shape
     after[:, :] = w1 - 1
     before[:, :] = -1
 

@@ -22,7 +22,9 @@ def packable(islands: IslandSet) -> BoolArray:
     return np.asarray(finite & (np.abs(islands.uv_area) > 0))
 
 
-def pieces_of(islands: IslandSet, placements: FloatArray, settings: PackSettings) -> tuple[PackProblem, FloatArray]:
+def pieces_of(
+    islands: IslandSet, placements: FloatArray, settings: PackSettings
+) -> tuple[PackProblem, FloatArray]:
     """Pieces in px at the size of their placements.
 
     Parameters

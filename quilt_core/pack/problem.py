@@ -67,9 +67,13 @@ class PackSettings:
                     "Give at least 0 px and less than half the tile.",
                 )
         if self.rotate not in ROTATIONS:
-            raise LayoutError(f"“{self.rotate}” is no rotation.", "rotate", f"Give one of {', '.join(ROTATIONS)}.")
+            raise LayoutError(
+                f"“{self.rotate}” is no rotation.", "rotate", f"Give one of {', '.join(ROTATIONS)}."
+            )
         if self.effort not in EFFORTS:
-            raise LayoutError(f"“{self.effort}” is no effort.", "effort", f"Give one of {', '.join(EFFORTS)}.")
+            raise LayoutError(
+                f"“{self.effort}” is no effort.", "effort", f"Give one of {', '.join(EFFORTS)}."
+            )
         if self.seconds is not None and not self.seconds > 0:
             raise LayoutError(f"{self.seconds:g} seconds.", "seconds", "Give more than 0 s.")
 
@@ -144,4 +148,4 @@ def turns_for(rotate: Rotate) -> FloatArray:
     [0.0, 90.0, 180.0, 270.0]
     """
     steps = {"none": 1, "half": 2, "quarter": 4, "free": FREE_STEPS}[rotate]
-    return np.arange(steps) * (2 * np.pi / steps)
+    return np.asarray(np.arange(steps) * (2 * np.pi / steps), np.float64)

@@ -89,7 +89,9 @@ class _Search:
         inner_w, inner_h = s.width - 2 * margin, s.height - 2 * margin
         if min(inner_w, inner_h) < 1:
             raise LayoutError(
-                f"A margin of {s.margin:g} px leaves no room in {s.width} x {s.height} px.", "margin", "Make it smaller."
+                f"A margin of {s.margin:g} px leaves no room in {s.width} x {s.height} px.",
+                "margin",
+                "Make it smaller.",
             )
         # Padding is kept at two cells or more where the tile allows it: coarser would waste it.
         cell = max(inner_w, inner_h) / cells
@@ -119,7 +121,9 @@ class _Search:
             yield from self._emergency(order)
         if self.best is None:
             raise LayoutError(
-                "The islands do not fit even when made very small.", "pack", "Use a larger tile or less padding."
+                "The islands do not fit even when made very small.",
+                "pack",
+                "Use a larger tile or less padding.",
             )
         yield self._with(self.best, done=True)
 
@@ -247,8 +251,14 @@ class _Search:
         missed = 0
         for start in range(0, len(order), CHUNK):
             self._check()
-            missed += place_in_order(
-                order[start : start + CHUNK], self.after, self.before, masks.variant_start, masks.size, *masks.arrays, places
+            missed += place_in_order(  # type: ignore[call-arg]
+                order[start : start + CHUNK],
+                self.after,
+                self.before,
+                masks.variant_start,
+                masks.size,
+                *masks.arrays,
+                places,
             )
             if missed and give_up:
                 break
@@ -271,4 +281,6 @@ class _Search:
     def _with(self, attempt: Attempt, step: int | None = None, done: bool = False) -> Attempt:
         a = attempt
         at = a.step if step is None else step
-        return Attempt(a.scale, a.turn, a.shift, a.placed, a.coverage, self.steps if done else at, self.steps, done)
+        return Attempt(
+            a.scale, a.turn, a.shift, a.placed, a.coverage, self.steps if done else at, self.steps, done
+        )

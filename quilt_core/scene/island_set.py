@@ -57,7 +57,9 @@ class IslandSet:
 
     def placed(self, placements: FloatArray) -> IslandSet:
         """The same islands after their placements, (I, 2, 3)."""
-        triangles = apply_placements(self.triangles.reshape(-1, 2), np.repeat(self.triangle_island, 3), placements)
+        triangles = apply_placements(
+            self.triangles.reshape(-1, 2), np.repeat(self.triangle_island, 3), placements
+        )
         edges = apply_placements(self.edges.reshape(-1, 2), np.repeat(self.edge_island, 2), placements)
         factor = np.linalg.det(placements[:, :, :2]) if len(placements) else np.empty(0)
         return IslandSet(
@@ -99,13 +101,16 @@ class IslandSet:
         )
 
 
+def sums(groups: IntArray, values: FloatArray, count: int) -> FloatArray:
+    """(count,) sum of the values of each group."""
+    return np.asarray(np.bincount(groups, values, minlength=count), np.float64)
+
+
 def face_world_areas(mesh: Mesh, matrix: FloatArray) -> FloatArray:
     """(F,) areas of the faces after a (4, 4) transform, in its units squared."""
     corners = mesh.positions[mesh.corner_vertex[mesh.triangles]] @ matrix[:3, :3].T
     normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    return np.bincount(
-        mesh.triangle_face, 0.5 * np.linalg.norm(normals, axis=1), minlength=mesh.face_count
-    )
+    return sums(mesh.triangle_face, 0.5 * np.linalg.norm(normals, axis=1), mesh.face_count)
 
 
 def object_face_areas(obj: SceneObject, metres_per_unit: float) -> FloatArray:
@@ -141,8 +146,8 @@ def island_set(obj: SceneObject, channel: int, metres_per_unit: float) -> Island
         triangle_island[shown],
         uv[islands.edges],
         islands.edge_island,
-        np.bincount(which, areas[inside], minlength=islands.count),
-        np.bincount(which, object_face_areas(obj, metres_per_unit)[inside], minlength=islands.count),
+        sums(which, areas[inside], islands.count),
+        sums(which, object_face_areas(obj, metres_per_unit)[inside], islands.count),
         np.zeros(islands.count, np.int64),
         islands.folded,
         (int((~inside).sum()),),
@@ -152,7 +157,15 @@ def island_set(obj: SceneObject, channel: int, metres_per_unit: float) -> Island
 def _empty(faces: int) -> IslandSet:
     none, ints = np.empty(0), np.empty(0, np.int64)
     return IslandSet(
-        none.reshape(0, 3, 2), ints, none.reshape(0, 2, 2), ints, none, none, ints, np.empty(0, bool), (faces,)
+        none.reshape(0, 3, 2),
+        ints,
+        none.reshape(0, 2, 2),
+        ints,
+        none,
+        none,
+        ints,
+        np.empty(0, bool),
+        (faces,),
     )
 
 

@@ -28,7 +28,9 @@ def object_corner_uvs(obj: SceneObject, channel: int, placements: FloatArray) ->
     (C, 2) float64 or None
         NaN for corners that keep what they have; None when nothing moved.
     """
-    if channel >= len(obj.mesh.channels) or np.array_equal(placements, np.broadcast_to(IDENTITY, placements.shape)):
+    if channel >= len(obj.mesh.channels) or np.array_equal(
+        placements, np.broadcast_to(IDENTITY, placements.shape)
+    ):
         return None
     data = obj.mesh.channels[channel]
     islands = find_islands(obj.mesh, data)

@@ -36,7 +36,9 @@ def triangulate(corners: FloatArray, face_offsets: IntArray) -> IntArray:
         if size < 3:
             continue
         index = face_offsets[faces][:, None] + np.arange(size)
-        fan = np.stack([np.stack([index[:, 0], index[:, k], index[:, k + 1]], 1) for k in range(1, size - 1)], 1)
+        fan = np.stack(
+            [np.stack([index[:, 0], index[:, k], index[:, k + 1]], 1) for k in range(1, size - 1)], 1
+        )
         if size > 3:
             for row in np.flatnonzero(_is_concave(corners[index])):
                 fan[row] = index[row][_clip_ears(corners[index[row]])]
@@ -65,7 +67,7 @@ def _clip_ears(polygon: FloatArray) -> IntArray:
     """Ear clipping of one (K, 3) polygon; falls back to a fan when no ear is left."""
     normal = _newell(polygon[None])[0]
     drop = int(np.argmax(np.abs(normal)))
-    keep = [axis for axis in ((1, 2), (2, 0), (0, 1))[drop]]
+    keep = list(((1, 2), (2, 0), (0, 1))[drop])
     flat = polygon[:, keep] * np.array([1.0, np.sign(normal[drop]) or 1.0])
     ring = list(range(len(flat)))
     triangles: list[tuple[int, int, int]] = []

@@ -43,7 +43,13 @@ def checker(size: int = 1024, squares: int = 8) -> bytes:
             label = f"{string.ascii_uppercase[column]}{row + 1}"
             draw.text((left + step / 2, top + step * 0.62), label, fill=INK, font=font, anchor="mm")
             _up_mark(draw, left + step / 2, top + step * 0.13, step * 0.2)
-            draw.text((left + step * 0.06, top + step * 0.93), f"{column + row * squares + 1}", fill="#6b6353", font=small, anchor="lm")
+            draw.text(
+                (left + step * 0.06, top + step * 0.93),
+                f"{column + row * squares + 1}",
+                fill="#6b6353",
+                font=small,
+                anchor="lm",
+            )
     for k in range(squares + 1):
         at = min(size - 1, round(k * step))
         draw.line([(at, 0), (at, size)], fill="#b9ab8b", width=max(1, size // 512))
@@ -57,11 +63,18 @@ def _weave(draw: ImageDraw.ImageDraw, left: float, top: float, step: float, warm
     """Fine threads, across in warm squares and along in the others."""
     for k in range(1, 8):
         at = k * step / 8
-        ends = [(left, top + at), (left + step, top + at)] if warm else [(left + at, top), (left + at, top + step)]
+        ends = (
+            [(left, top + at), (left + step, top + at)]
+            if warm
+            else [(left + at, top), (left + at, top + step)]
+        )
         draw.line(ends, fill="#e4dcc8", width=1)
 
 
 def _up_mark(draw: ImageDraw.ImageDraw, x: float, y: float, size: float) -> None:
     """A needle that points up, with its eye."""
-    draw.polygon([(x, y - size * 0.4), (x - size * 0.3, y + size * 0.35), (x + size * 0.3, y + size * 0.35)], fill="#2e5e62")
+    draw.polygon(
+        [(x, y - size * 0.4), (x - size * 0.3, y + size * 0.35), (x + size * 0.3, y + size * 0.35)],
+        fill="#2e5e62",
+    )
     draw.ellipse([x - size * 0.1, y + size * 0.02, x + size * 0.1, y + size * 0.22], fill="#fbf9f3")

@@ -63,7 +63,7 @@ def layout_svg(islands: IslandSet, names: Sequence[str], width: int, height: int
     for number, name in enumerate(names):
         used[name] = used.get(name, 0) + 1
         label = name if used[name] == 1 else f"{name} ({used[name]})"
-        parts.append(f"<g id={quoteattr(label)} fill=\"{colours[number]}\" stroke=\"{INK}\" fill-rule=\"evenodd\">")
+        parts.append(f'<g id={quoteattr(label)} fill="{colours[number]}" stroke="{INK}" fill-rule="evenodd">')
         parts.append(f"<title>{_text(label)}</title>")
         mine = edge_owner == number
         for island in np.unique(islands.edge_island[mine]):

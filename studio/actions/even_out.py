@@ -59,5 +59,9 @@ def target_density(layout: Layout, params: dict[str, Any]) -> float | None:
         which = np.isin(layout.islands.object_index, numbers)
         found = set_density(layout.islands, layout.placements, width, height, which)
     if not np.isfinite(found):
-        raise Refused(f"“{target}” {value} gives no density.", "target", "Pick an island or object with an area, or give a number of px/m.")
+        raise Refused(
+            f"“{target}” {value} gives no density.",
+            "target",
+            "Pick an island or object with an area, or give a number of px/m.",
+        )
     return found

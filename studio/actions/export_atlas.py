@@ -46,7 +46,9 @@ def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> st
         archive.writestr(f"layout.{tile}.svg", layout_svg(placed, names, width, height))
         figures = measure_revision(revision)
         short = {key: value for key, value in figures.items() if not key.startswith("island_")}
-        archive.writestr("figures.json", json.dumps({"tile": tile, "size": [width, height], **short}, indent=2))
+        archive.writestr(
+            "figures.json", json.dumps({"tile": tile, "size": [width, height], **short}, indent=2)
+        )
     return storage.put(out.getvalue())
 
 
@@ -54,9 +56,13 @@ def _rewritten(source: Source, placements: dict[int, np.ndarray]) -> dict[str, b
     beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
     folder = PurePosixPath(source.name).parent
-    scene = read_scene(PurePosixPath(source.name).name, storage.get(source.sha256), find, source.metres_per_unit)
+    scene = read_scene(
+        PurePosixPath(source.name).name, storage.get(source.sha256), find, source.metres_per_unit
+    )
     uvs = [
-        object_corner_uvs(obj, 0, placements[number]) if number in placements and len(placements[number]) else None
+        object_corner_uvs(obj, 0, placements[number])
+        if number in placements and len(placements[number])
+        else None
         for number, obj in enumerate(scene.objects)
     ]
     return {str(folder / name): data for name, data in write_scene(scene, 0, uvs).items()}

@@ -28,7 +28,9 @@ def is_mesh(name: str) -> bool:
     return Path(name).suffix.lower() in MESH_SUFFIXES
 
 
-def siblings_in(files: dict[str, bytes] | dict[str, str], name: str, read: Callable[[str], bytes]) -> Siblings:
+def siblings_in(
+    files: dict[str, bytes] | dict[str, str], name: str, read: Callable[[str], bytes]
+) -> Siblings:
     """Files of the same upload, by a path relative to the mesh, never outside the upload."""
     base = PurePosixPath(name).parent
 
@@ -50,7 +52,11 @@ def siblings_in(files: dict[str, bytes] | dict[str, str], name: str, read: Calla
 
 
 def gather_files(
-    project_id: int, files: dict[str, bytes], metres_per_unit: float = 1.0, report: Report = lambda p, m: None, own_job: int | None = None
+    project_id: int,
+    files: dict[str, bytes],
+    metres_per_unit: float = 1.0,
+    report: Report = lambda p, m: None,
+    own_job: int | None = None,
 ) -> Revision:
     """Read all meshes among the files and add their objects to the project's atlas.
 
@@ -66,7 +72,11 @@ def gather_files(
             "Bring .obj, .gltf or .glb files, or a zip that holds some.",
         )
     if not 0 < metres_per_unit < 1e6:
-        raise Refused(f"A unit of {metres_per_unit:g} m.", "metres_per_unit", "Give the length of one OBJ unit in metres.")
+        raise Refused(
+            f"A unit of {metres_per_unit:g} m.",
+            "metres_per_unit",
+            "Give the length of one OBJ unit in metres.",
+        )
     ready: list[tuple[str, Scene, list[tuple[SceneObject, str, int, int]]]] = []
     for number, name in enumerate(meshes):
         report(number / len(meshes), f"reading {name}")
@@ -83,7 +93,12 @@ def gather_files(
 
 def _read(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
     try:
-        return read_scene(PurePosixPath(name).name, files[name], siblings_in(files, name, files.__getitem__), metres_per_unit)
+        return read_scene(
+            PurePosixPath(name).name,
+            files[name],
+            siblings_in(files, name, files.__getitem__),
+            metres_per_unit,
+        )
     except QuiltError:
         raise
     except (MemoryError, OverflowError, ValueError, ArithmeticError) as error:

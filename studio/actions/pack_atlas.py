@@ -35,10 +35,15 @@ def pack_atlas(
     settings = settings_from(params)
     layout = load_layout(revision)
     if layout.islands.count == 0:
-        raise LayoutError("No object of this atlas has UVs.", revision.atlas.name, "Bring in flattened meshes.")
+        raise LayoutError(
+            "No object of this atlas has UVs.", revision.atlas.name, "Bring in flattened meshes."
+        )
     old_width, old_height = layout.size
     # Sizes are kept in px while the tile changes: only a common scale is solved for.
-    placements = layout.placements * (np.array([old_width, old_height]) / (settings.width, settings.height))[None, :, None]
+    placements = (
+        layout.placements
+        * (np.array([old_width, old_height]) / (settings.width, settings.height))[None, :, None]
+    )
     best = placements
     placed = np.zeros(layout.islands.count, bool)
     for attempt, found, mask in pack_islands(layout.islands, placements, settings, lambda: bool(stop())):

@@ -29,9 +29,16 @@ def check_head(atlas: Atlas, revision_id: int | None) -> Revision:
 
 def check_idle(atlas: Atlas) -> None:
     """Refuse while other work is about to change the layout."""
-    busy = atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING]).exclude(kind__in=["measure", "export"]).first()
+    busy = (
+        atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING]).exclude(kind__in=["measure", "export"]).first()
+    )
     if busy:
-        raise Conflict(f"A job is at work on this layout: {busy.kind}.", atlas.name, "Wait for it or cancel it.", job=busy.pk)
+        raise Conflict(
+            f"A job is at work on this layout: {busy.kind}.",
+            atlas.name,
+            "Wait for it or cancel it.",
+            job=busy.pk,
+        )
 
 
 @transaction.atomic

@@ -28,7 +28,9 @@ def redo(atlas_id: int, revision_id: int | None = None) -> Revision:
     check_head(atlas, revision_id)
     check_idle(atlas)
     if not atlas.redo:
-        raise Conflict("There is nothing to redo.", atlas.name, "A new action after an undo ends the way forward.")
+        raise Conflict(
+            "There is nothing to redo.", atlas.name, "A new action after an undo ends the way forward."
+        )
     revision = Revision.objects.get(pk=atlas.redo[-1])
     move_head(atlas, revision, atlas.redo[:-1])
     return revision

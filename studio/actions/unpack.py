@@ -46,9 +46,15 @@ def _open_zip(name: str, data: bytes) -> Files:
         archive = zipfile.ZipFile(io.BytesIO(data))
         entries = [entry for entry in archive.infolist() if not entry.is_dir() and clean_name(entry.filename)]
     except zipfile.BadZipFile:
-        raise Refused("This is not a zip archive, or it is damaged.", name, "Make the archive again.") from None
+        raise Refused(
+            "This is not a zip archive, or it is damaged.", name, "Make the archive again."
+        ) from None
     total = sum(entry.file_size for entry in entries)
-    if len(entries) > MAX_ENTRIES or total > settings.MAX_UNPACKED_BYTES or total > MAX_RATIO * max(len(data), 50_000):
+    if (
+        len(entries) > MAX_ENTRIES
+        or total > settings.MAX_UNPACKED_BYTES
+        or total > MAX_RATIO * max(len(data), 50_000)
+    ):
         raise Refused(
             f"The archive unpacks to {len(entries):,} files with {total / 1e6:,.0f} MB from {len(data) / 1e6:,.1f} MB.",
             name,
@@ -62,7 +68,11 @@ def _open_zip(name: str, data: bytes) -> Files:
                 # The sizes in an archive can lie: read no more than the entry says.
                 body = file.read(entry.file_size + 1)
         except (RuntimeError, zipfile.BadZipFile, NotImplementedError, EOFError, OSError):
-            raise Refused(f"“{entry.filename}” in it cannot be read.", name, "Make the archive again, without a password.") from None
+            raise Refused(
+                f"“{entry.filename}” in it cannot be read.",
+                name,
+                "Make the archive again, without a password.",
+            ) from None
         budget -= len(body)
         if budget < 0 or len(body) > entry.file_size:
             raise Refused("The archive holds more than it says.", name, "Make the archive again.")

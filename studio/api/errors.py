@@ -23,7 +23,9 @@ def handle(error: Exception, context: dict[str, Any]) -> Response:
     if isinstance(error, QuiltError):
         return _answer(400, error.what, error.where, error.cure)
     if isinstance(error, (TooManyFilesSent, RequestDataTooBig)):
-        return _answer(400, "There are too many files in one upload.", "", "Send at most 500 at a time, or a zip.")
+        return _answer(
+            400, "There are too many files in one upload.", "", "Send at most 500 at a time, or a zip."
+        )
     if isinstance(error, Http404):
         return _answer(404, "It is not here (any more).", "", "Go back to the list of projects.")
     if isinstance(error, ValidationError):

@@ -110,7 +110,9 @@ class MemberChange(serializers.Serializer):
 
 
 class OnRevision(serializers.Serializer):
-    revision = serializers.IntegerField(help_text="the revision the user saw; a stale one is refused with 409")
+    revision = serializers.IntegerField(
+        help_text="the revision the user saw; a stale one is refused with 409"
+    )
 
 
 class EvenOutIn(OnRevision):

@@ -87,7 +87,9 @@ class Files(APIView):
         try:
             unit = float(request.data.get("metres_per_unit") or 1.0)
         except ValueError:
-            raise Refused("The unit is not a number.", "metres_per_unit", "Give the length of one OBJ unit in metres.") from None
+            raise Refused(
+                "The unit is not a number.", "metres_per_unit", "Give the length of one OBJ unit in metres."
+            ) from None
         files = unpack((upload.name, upload.read()) for upload in request.FILES.getlist("files"))
         if sum(map(len, files.values())) > settings.INLINE_GATHER_BYTES:
             keys = [[name, storage.put(data)] for name, data in files.items()]
@@ -212,9 +214,13 @@ def _bytes(data: bytes | str, kind: str, name: str = "") -> HttpResponse:
 class Placements(APIView):
     """Placements as float32, 6 per island."""
 
-    @extend_schema(operation_id="get_placements", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY})
+    @extend_schema(
+        operation_id="get_placements", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY}
+    )
     def get(self, request: Request, revision_id: int) -> HttpResponse:
-        return _bytes(placements_bytes(get_object_or_404(Revision, pk=revision_id)), "application/octet-stream")
+        return _bytes(
+            placements_bytes(get_object_or_404(Revision, pk=revision_id)), "application/octet-stream"
+        )
 
 
 class Geometry(APIView):
@@ -237,7 +243,9 @@ class Sheet(APIView):
         placed = layout.islands.placed(layout.placements)
         name = f"layout.{layout.revision.tiles[0][0]}.{kind}"
         if kind == "svg":
-            return _bytes(layout_svg(placed, [o.name for o in layout.objects], *layout.size), "image/svg+xml", name)
+            return _bytes(
+                layout_svg(placed, [o.name for o in layout.objects], *layout.size), "image/svg+xml", name
+            )
         return _bytes(layout_png(placed, *layout.size), "image/png", name)
 
 
@@ -288,4 +296,6 @@ class Download(APIView):
     @extend_schema(operation_id="download_export", responses={(200, "application/zip"): OpenApiTypes.BINARY})
     def get(self, request: Request, job_id: int) -> HttpResponse:
         job = get_object_or_404(Job, pk=job_id, kind="export", state=Job.DONE)
-        return _bytes(storage.get(job.result["file"]), "application/zip", f"untold-quilt-{job.params['revision']}.zip")
+        return _bytes(
+            storage.get(job.result["file"]), "application/zip", f"untold-quilt-{job.params['revision']}.zip"
+        )

@@ -53,8 +53,15 @@ def _even_out(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
     def report(attempt: Any, _: Any) -> None:
-        figures = {"coverage": round(attempt.coverage, 6), "scale": attempt.scale, "step": attempt.step, "steps": attempt.steps}
-        reporter.report(attempt.step / max(attempt.steps, 1), f"packing · {attempt.coverage:.1%} full", figures)
+        figures = {
+            "coverage": round(attempt.coverage, 6),
+            "scale": attempt.scale,
+            "step": attempt.step,
+            "steps": attempt.steps,
+        }
+        reporter.report(
+            attempt.step / max(attempt.steps, 1), f"packing · {attempt.coverage:.1%} full", figures
+        )
 
     revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled)
     if revision is None:

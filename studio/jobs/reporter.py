@@ -41,13 +41,17 @@ class Reporter:
         if now - self._written < WRITE_EVERY:
             return
         self._written = now
-        changes: dict[str, Any] = {"progress": min(max(progress, 0.0), 1.0), "message": message, "heartbeat": timezone.now()}
+        changes: dict[str, Any] = {
+            "progress": min(max(progress, 0.0), 1.0),
+            "message": message,
+            "heartbeat": timezone.now(),
+        }
         if figures is not None:
             changes["figures"] = figures
         Job.objects.filter(pk=self.job.pk).update(**changes)
 
     def cancelled(self) -> str:
-        """"" to go on, "keep" or "drop" when the user asked to stop."""
+        """ "" to go on, "keep" or "drop" when the user asked to stop."""
         now = time.monotonic()
         if not self._heard and now - self._heard_at > LISTEN_EVERY:
             self._heard_at = now

@@ -32,7 +32,9 @@ def run_job(job_id: int) -> None:
     """Run one job; whatever happens ends up in its row."""
     from studio.jobs.kinds import KINDS, Dropped
 
-    claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(state=Job.RUNNING, heartbeat=timezone.now())
+    claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(
+        state=Job.RUNNING, heartbeat=timezone.now()
+    )
     if not claimed:
         return
     job = Job.objects.select_related("project", "atlas").get(pk=job_id)
@@ -45,12 +47,21 @@ def run_job(job_id: int) -> None:
     except Dropped:
         _finish(job, Job.CANCELLED, "cancelled")
     except QuiltError as error:
-        _finish(job, Job.FAILED, str(error)[:255], error={"what": error.what, "where": error.where, "cure": error.cure})
+        _finish(
+            job,
+            Job.FAILED,
+            str(error)[:255],
+            error={"what": error.what, "where": error.where, "cure": error.cure},
+        )
     except MemoryError:
         _fail(job, "There was not enough memory.", "Work on fewer objects at once.")
     except Exception:
         log.exception("job %s (%s) failed", job.pk, job.kind)
-        _fail(job, "Something went wrong that should not have.", "The layout is as it was; try again, and report it if it stays.")
+        _fail(
+            job,
+            "Something went wrong that should not have.",
+            "The layout is as it was; try again, and report it if it stays.",
+        )
     else:
         _finish(job, Job.DONE, "done", result=result)
 
@@ -59,7 +70,13 @@ def _fail(job: Job, what: str, cure: str) -> None:
     _finish(job, Job.FAILED, what, error={"what": what, "where": job.kind, "cure": cure})
 
 
-def _finish(job: Job, state: str, message: str, result: dict[str, Any] | None = None, error: dict[str, Any] | None = None) -> None:
+def _finish(
+    job: Job,
+    state: str,
+    message: str,
+    result: dict[str, Any] | None = None,
+    error: dict[str, Any] | None = None,
+) -> None:
     changes: dict[str, Any] = {"state": state, "message": message, "error": error, "finished": timezone.now()}
     if result is not None:
         changes |= {"result": result, "progress": 1.0}

@@ -30,7 +30,9 @@ class Command(BaseCommand):
         recover_stale_jobs()
         worker = subprocess.Popen([sys.executable, str(settings.BASE_DIR / "manage.py"), "run_huey"])
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-        self.stdout.write(f"Untold Quilt is at http://{options['host']}:{options['port']}/  (stop with Ctrl+C)")
+        self.stdout.write(
+            f"Untold Quilt is at http://{options['host']}:{options['port']}/  (stop with Ctrl+C)"
+        )
         try:
             waitress.serve(
                 application, host=options["host"], port=options["port"], threads=6, ident=None,

@@ -1,0 +1,65 @@
+# Two commands matter: `make demo` and `make test`. Both set up what they need first.
+PY := .venv/bin/python
+STAMPS := .setup
+CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
+
+.PHONY: demo test setup bench lint lock schema chromium clean
+
+demo: setup
+	$(PY) manage.py migrate --verbosity 0
+	$(PY) manage.py load_demo
+	$(PY) manage.py serve
+
+setup: $(STAMPS)/python $(STAMPS)/warm web/dist/index.html
+
+$(STAMPS)/python: requirements/dev.txt pyproject.toml
+	@mkdir -p $(STAMPS)
+	test -x $(PY) || python3 -m venv .venv
+	$(PY) -m pip install --quiet --disable-pip-version-check -r requirements/dev.txt
+	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps -e .
+	@touch $@
+
+# Compiled code is cached beside its source; this compiles it once, ahead of the first job.
+$(STAMPS)/warm: $(STAMPS)/python $(shell find quilt_core -name '_*.py')
+	$(PY) -m quilt_core.warm
+	@touch $@
+
+$(STAMPS)/node: web/package-lock.json
+	@mkdir -p $(STAMPS)
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+web/dist/index.html: $(STAMPS)/node $(shell find web/src web/index.html web/vite.config.ts -type f)
+	cd web && npx vite build --logLevel warn
+
+chromium:
+ifeq ($(CHROMIUM),)
+	@if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq --no-install-recommends chromium; \
+	else echo "The browser tests need Chromium: run “sudo apt-get install chromium” and try again." >&2; exit 1; fi
+endif
+
+lint: setup
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	.venv/bin/lint-imports --no-cache
+	cd web && npx eslint . && npx tsc --noEmit
+
+test: setup chromium lint
+	cd web && npx vitest run
+	$(PY) -m pytest
+
+bench: setup
+	$(PY) -m benchmarks
+
+schema: setup
+	$(PY) manage.py spectacular --file web/openapi.yaml
+	cd web && npm run schema
+
+lock: setup
+	for name in base dev; do .venv/bin/pip-compile --quiet --upgrade --strip-extras --no-header --no-emit-index-url \
+		--no-emit-find-links --no-emit-options -o requirements/$$name.txt requirements/$$name.in; done
+	cd web && npm update --omit-lockfile-registry-resolved --no-audit --no-fund
+
+clean:
+	rm -rf .venv .setup web/node_modules web/dist var

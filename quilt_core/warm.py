@@ -1,0 +1,44 @@
+"""``python -m quilt_core.warm``: compile the inner loops once, so that the first pack starts at once."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from quilt_core.measure import measure
+from quilt_core.pack import PackSettings, pack_islands
+from quilt_core.scene import IslandSet
+from quilt_core.scene.placement import identity
+
+
+def sample(count: int = 3, size: float = 0.2) -> IslandSet:
+    """A few square islands side by side."""
+    square = np.array([(0.0, 0.0), (size, 0.0), (size, size), (0.0, size)])
+    corners = [square + np.array([i * size * 1.5, 0.0]) for i in range(count)]
+    triangles = np.array([c[list(t)] for c in corners for t in ((0, 1, 2), (0, 2, 3))])
+    edges = np.array([(c[k], c[(k + 1) % 4]) for c in corners for k in range(4)])
+    area = np.full(count, size * size)
+    return IslandSet(
+        triangles,
+        np.repeat(np.arange(count), 2),
+        edges,
+        np.repeat(np.arange(count), 4),
+        area,
+        area,
+        np.zeros(count, np.int64),
+        np.array([False] * (count - 1) + [True]),
+        (0,),
+    )
+
+
+def main() -> None:
+    """Run every compiled function once, in all the forms in which it is used."""
+    islands = sample()
+    for effort in ("quick", "standard", "thorough"):
+        settings = PackSettings(width=256, height=256, effort=effort, seconds=0.5)
+        for _, placements, _ in pack_islands(islands, identity(islands.count), settings):
+            pass
+    measure(islands, placements, 256, 256)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,70 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.generated";
+
+export type Project = components["schemas"]["ProjectOut"];
+export type Atlas = components["schemas"]["AtlasOut"];
+export type LayoutInfo = components["schemas"]["LayoutOut"];
+export type ObjectRow = components["schemas"]["ObjectOut"];
+export type Figures = components["schemas"]["FiguresOut"];
+export type Job = components["schemas"]["JobOut"];
+export type PackRequest = components["schemas"]["PackIn"];
+export type EvenOutRequest = components["schemas"]["EvenOutIn"];
+
+export const api = createClient<paths>({ baseUrl: "" });
+
+/** An error the server explains: what is wrong, where, and what to do. */
+export class Explained extends Error {
+  constructor(
+    readonly what: string,
+    readonly where = "",
+    readonly cure = "",
+    readonly status = 0,
+  ) {
+    super([where, what, cure].filter(Boolean).join(" · "));
+  }
+}
+
+function explained(body: unknown, status: number): Explained {
+  const told = (body ?? {}) as { what?: string; where?: string; cure?: string };
+  if (told.what) return new Explained(told.what, told.where, told.cure, status);
+  return new Explained(`The server answered ${status || "nothing"}.`, "", "Is it still running? Your work is kept there.", status);
+}
+
+/** The data of an answer, or an explained error. */
+export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+  let answer;
+  try {
+    answer = await call;
+  } catch {
+    throw new Explained("The server cannot be reached.", "", "Start it again with “make demo”; your work is kept there.");
+  }
+  if (answer.data === undefined) throw explained(answer.error, answer.response.status);
+  return answer.data;
+}
+
+export async function fetchBytes(url: string): Promise<ArrayBuffer> {
+  const response = await fetch(url).catch(() => null);
+  if (!response) throw explained(null, 0);
+  if (!response.ok) throw explained(await response.json().catch(() => null), response.status);
+  return response.arrayBuffer();
+}
+
+const MAX_UPLOAD_BYTES = 512 * 1024 * 1024;
+
+/** Send files; large uploads are refused before a byte is sent. */
+export async function uploadFiles(project: number, files: File[], metresPerUnit: number): Promise<void> {
+  const total = files.reduce((sum, file) => sum + file.size, 0);
+  if (total > MAX_UPLOAD_BYTES) {
+    throw new Explained(
+      `The files have ${Math.round(total / 1e6)} MB together; at most ${Math.round(MAX_UPLOAD_BYTES / 1e6)} MB are taken at once.`,
+      files.map((file) => file.name).slice(0, 3).join(", "),
+      "Send fewer files at a time, or use the command line for very large ones.",
+    );
+  }
+  const form = new FormData();
+  for (const file of files) form.append("files", file, file.name);
+  form.append("metres_per_unit", String(metresPerUnit));
+  const response = await fetch(`/api/projects/${project}/files/`, { method: "POST", body: form }).catch(() => null);
+  if (!response) throw explained(null, 0);
+  if (!response.ok) throw explained(await response.json().catch(() => null), response.status);
+}

@@ -1,0 +1,144 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useSyncExternalStore } from "react";
+import type { Geometry } from "../editor/layout/readGeometry";
+import { readGeometry } from "../editor/layout/readGeometry";
+import { editor, tellError, useUi } from "../state";
+import { api, ask, fetchBytes, type Atlas, type EvenOutRequest, type Job, type PackRequest } from "./client";
+
+export function useEditor() {
+  useSyncExternalStore(editor.subscribe, editor.getVersion);
+  return editor;
+}
+
+export function useProjects() {
+  return useQuery({ queryKey: ["projects"], queryFn: () => ask(api.GET("/api/projects/")) });
+}
+
+export function useProject(id: number) {
+  return useQuery({
+    queryKey: ["project", id],
+    queryFn: () => ask(api.GET("/api/projects/{project_id}/", { params: { path: { project_id: id } } })),
+  });
+}
+
+export function useAtlas(id: number | undefined) {
+  return useQuery({
+    queryKey: ["atlas", id],
+    enabled: id !== undefined,
+    queryFn: () => ask(api.GET("/api/atlases/{atlas_id}/", { params: { path: { atlas_id: id! } } })),
+  });
+}
+
+export const isActive = (job: Job) => job.state === "queued" || job.state === "running";
+
+/** Jobs of a project, asked for often while one is at work. When one ends, the layout is fetched anew. */
+export function useJobs(projectId: number) {
+  const client = useQueryClient();
+  const query = useQuery({
+    queryKey: ["jobs", projectId],
+    queryFn: () => ask(api.GET("/api/projects/{project_id}/jobs/", { params: { path: { project_id: projectId } } })),
+    refetchInterval: (q) => (q.state.data?.some(isActive) ? 250 : 4000),
+  });
+  const known = useRef(new Map<number, string>());
+  useEffect(() => {
+    for (const job of query.data ?? []) {
+      const before = known.current.get(job.id);
+      known.current.set(job.id, job.state ?? "");
+      if (!before || before === job.state || isActive(job)) continue;
+      void client.invalidateQueries({ queryKey: ["atlas"] });
+      void client.invalidateQueries({ queryKey: ["layout"] });
+      void client.invalidateQueries({ queryKey: ["project", projectId] });
+      if (job.state === "failed") {
+        const told = (job.error ?? {}) as { what?: string; where?: string; cure?: string };
+        useUi.getState().tell({ kind: "error", what: told.what ?? job.message ?? "It failed.", where: told.where, cure: told.cure });
+      }
+      if (job.kind === "export" && job.state === "done") window.location.assign(`/api/jobs/${job.id}/download/`);
+    }
+  }, [query.data, client, projectId]);
+  return query.data ?? [];
+}
+
+const geometries = new Map<string, Promise<Geometry>>();
+
+/** Fetch a revision and show it; geometry only when the set of objects is a new one. */
+export function useShownLayout(revisionId: number | undefined) {
+  const query = useQuery({
+    queryKey: ["layout", revisionId],
+    enabled: revisionId !== undefined,
+    placeholderData: (previous) => previous,
+    queryFn: async () => {
+      const path = { params: { path: { revision_id: revisionId! } } };
+      const [info, bytes] = await Promise.all([
+        ask(api.GET("/api/revisions/{revision_id}/", path)),
+        fetchBytes(`/api/revisions/${revisionId}/placements/`),
+      ]);
+      const contents = JSON.stringify(info.objects.map((o) => [o.id, o.islands]));
+      if (!geometries.has(contents)) {
+        geometries.clear();
+        const loading = fetchBytes(`/api/revisions/${revisionId}/geometry.glb`).then((glb) => readGeometry(glb, info.world_area.length));
+        loading.catch(() => geometries.delete(contents));
+        geometries.set(contents, loading);
+      }
+      return { info, placements: new Float32Array(bytes), geometry: await geometries.get(contents)! };
+    },
+  });
+  const { data } = query;
+  useEffect(() => {
+    if (data) editor.show(data.info, data.placements, data.geometry);
+  }, [data]);
+  return query;
+}
+
+/** Actions on an atlas; errors are told, and what changed is fetched again. */
+export function useActions(atlas: Atlas | undefined, projectId: number) {
+  const client = useQueryClient();
+  const refresh = () => {
+    void client.invalidateQueries({ queryKey: ["jobs", projectId] });
+    void client.invalidateQueries({ queryKey: ["atlas"] });
+  };
+  const path = { path: { atlas_id: atlas?.id ?? 0 } };
+  const revision = atlas?.head?.id ?? 0;
+  const options = { onSuccess: refresh, onError: (error: unknown) => { tellError(error); refresh(); } };
+  return {
+    evenOut: useMutation({
+      mutationFn: (body: Omit<EvenOutRequest, "revision">) =>
+        ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { ...body, revision } })),
+      ...options,
+    }),
+    pack: useMutation({
+      mutationFn: (body: Omit<PackRequest, "revision">) =>
+        ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: { ...body, revision } })),
+      ...options,
+    }),
+    handOff: useMutation({
+      mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/export/", { params: path, body: { revision } })),
+      ...options,
+    }),
+    undo: useMutation({
+      mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/undo/", { params: path, body: { revision } })),
+      ...options,
+    }),
+    redo: useMutation({
+      mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/redo/", { params: path, body: { revision } })),
+      ...options,
+    }),
+    setWeight: useMutation({
+      mutationFn: (body: { object: number; weight: number }) => ask(api.PATCH("/api/atlases/{atlas_id}/", { params: path, body })),
+      onError: tellError,
+      onSuccess: () => client.invalidateQueries({ queryKey: ["layout"] }),
+    }),
+    setHouse: useMutation({
+      mutationFn: (body: { house_density?: number; tolerance?: number }) =>
+        ask(api.PATCH("/api/projects/{project_id}/", { params: { path: { project_id: projectId } }, body })),
+      onSuccess: () => client.invalidateQueries({ queryKey: ["project", projectId] }),
+      onError: tellError,
+    }),
+    cancel: useMutation({
+      mutationFn: ({ job, keep }: { job: number; keep: boolean }) =>
+        ask(api.POST("/api/jobs/{job_id}/cancel/", { params: { path: { job_id: job } }, body: { keep } })),
+      ...options,
+    }),
+  };
+}
+
+export type Actions = ReturnType<typeof useActions>;

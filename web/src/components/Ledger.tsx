@@ -1,0 +1,203 @@
+import { Box, Flex, Input, Text } from "@chakra-ui/react";
+import { createColumnHelper, flexRender, getCoreRowModel, getExpandedRowModel, getFilteredRowModel, getSortedRowModel, useReactTable, type ExpandedState, type SortingState } from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { ChevronDown, ChevronRight } from "lucide-react";
+import { useMemo, useRef, useState } from "react";
+import { useEditor, type Actions } from "../api/hooks";
+import { scaleFor, ticks, toX } from "../editor/density/logScale";
+import { FLAGS, islandCode } from "../editor/style/islandStyle";
+import * as format from "../format";
+import { useUi, type Stage } from "../state";
+import { DensityRow } from "./DensityRow";
+import { HouseRibbon } from "./HouseRibbon";
+
+export type LedgerRow = {
+  key: string;
+  name: string;
+  colour: string;
+  islands: number[];
+  faces: number | null;
+  area: number;
+  weight: number | null;
+  object: number;
+  notes: string;
+  density: number | null;
+  children?: LedgerRow[];
+};
+
+const HEAD = 30;
+const FOOT = 26;
+const ROW = 22;
+const helper = createColumnHelper<LedgerRow>();
+
+/** Objects and islands as rows; every row carries its dots on one density scale. */
+export function Ledger({ actions }: { actions: Actions }) {
+  const editor = useEditor();
+  const stage = useUi((ui) => ui.stage);
+  const [sorting, setSorting] = useState<SortingState>([]);
+  const [expanded, setExpanded] = useState<ExpandedState>({});
+  const [filter, setFilter] = useState("");
+  const scroll = useRef<HTMLDivElement>(null);
+  const [stripWidth, setStripWidth] = useState(600);
+  const info = editor.info;
+  const rows = useMemo(() => (info ? rowsOf(info) : []), [info]);
+  const columns = useMemo(() => columnsFor(stage, actions), [stage, actions]);
+  const table = useReactTable({
+    data: rows, columns, state: { sorting, expanded, globalFilter: filter }, getRowId: (row) => row.key, getSubRows: (row) => row.children,
+    onSortingChange: setSorting, onExpandedChange: setExpanded, onGlobalFilterChange: setFilter, filterFromLeafRows: false,
+    getCoreRowModel: getCoreRowModel(), getSortedRowModel: getSortedRowModel(), getExpandedRowModel: getExpandedRowModel(), getFilteredRowModel: getFilteredRowModel(),
+  });
+  const shown = table.getRowModel().rows;
+  const virtual = useVirtualizer({ count: shown.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 8 });
+  const densities = info?.figures?.island_density ?? [];
+  const scale = scaleFor(densities, editor.house, stripWidth);
+  const gridColumns = `${table.getVisibleLeafColumns().map((c) => `${c.getSize()}px`).join(" ")} minmax(200px, 1fr)`;
+  const fixed = table.getVisibleLeafColumns().reduce((sum, c) => sum + c.getSize(), 0);
+
+  const pick = (row: LedgerRow, add: boolean) =>
+    editor.select((selection) => {
+      if (add) selection.toggle(row.islands);
+      else selection.set(row.islands);
+    });
+
+  return (
+    <Box bg="slip" borderTopWidth="1px" borderColor="line" display="grid" gridTemplateRows={`${HEAD}px minmax(0, 1fr) ${FOOT}px`} minH="0" position="relative" data-testid="ledger">
+      <Box display="grid" gridTemplateColumns={gridColumns} alignItems="center" fontSize="12px" color="soft" role="row">
+        {table.getFlatHeaders().map((header) => {
+          const sorted = header.column.getIsSorted();
+          const name = flexRender(header.column.columnDef.header, header.getContext());
+          return header.column.getCanSort() ? (
+            <Box as="button" key={header.id} textAlign={numeric(header.id) ? "right" : "left"} px="2" fontWeight="600" cursor="pointer" onClick={header.column.getToggleSortingHandler()}
+              aria-label={`Sort by ${header.id}`}>{name}{sorted === "asc" ? " ↑" : sorted === "desc" ? " ↓" : ""}</Box>
+          ) : <Box key={header.id} px="2" fontWeight="600">{name}</Box>;
+        })}
+        <Box position="relative" h="100%" ref={(el: HTMLDivElement | null) => { if (el && Math.abs(el.clientWidth - stripWidth) > 1) setStripWidth(el.clientWidth); }}>
+          {ticks(scale).map((value) => {
+            const x = toX(scale, value);
+            return x > 14 && x < stripWidth - 44 ? <Text key={value} position="absolute" left={`${x}px`} top="2px" transform="translateX(-50%)">{format.density(value)}</Text> : null;
+          })}
+          <Text position="absolute" right="14px" top="2px">px/m</Text>
+        </Box>
+      </Box>
+      <Box ref={scroll} overflowY="auto" overflowX="hidden" role="table" aria-label="Objects and islands">
+        <Box position="relative" h={`${Math.max(virtual.getTotalSize(), 1)}px`}>
+          {virtual.getVirtualItems().map((item) => {
+            const row = shown[item.index];
+            const chosen = row.original.islands.filter((i) => editor.selection.has(i)).length;
+            const all = chosen > 0 && chosen === row.original.islands.length;
+            return (
+              <Box key={row.id} role="row" tabIndex={0} aria-selected={all} position="absolute" top="0" left="0" right="0" h={`${ROW}px`} transform={`translateY(${item.start}px)`} display="grid" gridTemplateColumns={gridColumns} alignItems="center"
+                bg={all ? "straw/45" : chosen ? "straw/20" : item.index % 2 ? "stripe" : "slip"} cursor="default" _hover={{ bg: all ? "straw/55" : "straw/25" }} data-row={row.original.name}
+                onClick={(e) => pick(row.original, e.shiftKey || e.ctrlKey || e.metaKey)}
+                onDoubleClick={() => editor.frameSelection()}
+                onKeyDown={(e) => ledgerKey(e, row, () => pick(row.original, e.shiftKey), () => editor.frameSelection())}>
+                {row.getVisibleCells().map((cell) => (
+                  <Box key={cell.id} px="2" textAlign={numeric(cell.column.id) ? "right" : "left"} truncate>{flexRender(cell.column.columnDef.cell, cell.getContext())}</Box>
+                ))}
+                <DensityRow islands={row.original.islands} editor={editor} scale={scale} version={editor.version} />
+              </Box>
+            );
+          })}
+        </Box>
+      </Box>
+      <HouseRibbon editor={editor} scale={scale} left={fixed} top={HEAD - 11} bottom={FOOT} actions={actions} />
+      <Flex px="3" align="center" justify="space-between" fontSize="12px" color="soft" borderTopWidth="1px" borderColor="line">
+        <Text>{rows.length} objects · {format.whole(info?.world_area.length ?? 0)} islands · house density {format.density(editor.house)} px/m ± {Math.round(100 * editor.tolerance)} %</Text>
+        <Input size="2xs" w="180px" placeholder="Find an object" aria-label="Find an object" value={filter} onChange={(e) => setFilter(e.target.value)} />
+      </Flex>
+    </Box>
+  );
+}
+
+const numeric = (id: string) => ["islands", "faces", "density"].includes(id);
+
+function ledgerKey(event: React.KeyboardEvent<HTMLElement>, row: { getCanExpand: () => boolean; toggleExpanded: (v?: boolean) => void }, pick: () => void, frame: () => void) {
+  const sibling = event.key === "ArrowDown" ? event.currentTarget.nextElementSibling : event.key === "ArrowUp" ? event.currentTarget.previousElementSibling : null;
+  if (sibling instanceof HTMLElement) sibling.focus();
+  else if (event.key === " ") pick();
+  else if (event.key === "Enter") { pick(); frame(); }
+  else if (event.key === "ArrowRight" && row.getCanExpand()) row.toggleExpanded(true);
+  else if (event.key === "ArrowLeft" && row.getCanExpand()) row.toggleExpanded(false);
+  else return;
+  event.preventDefault();
+}
+
+function rowsOf(info: NonNullable<ReturnType<typeof useEditor>["info"]>): LedgerRow[] {
+  const total = info.world_area.reduce((sum, area) => sum + area, 0) || 1;
+  const flags = info.figures?.island_flags ?? [];
+  const densities = info.figures?.island_density ?? [];
+  return info.objects.map((o) => {
+    const islands = Array.from({ length: o.islands }, (_, k) => o.first_island + k);
+    const known = islands.filter((i) => densities[i] !== null && densities[i] !== undefined);
+    const area = islands.reduce((sum, i) => sum + info.world_area[i], 0);
+    const pixels = known.reduce((sum, i) => sum + densities[i]! ** 2 * info.world_area[i], 0);
+    const knownArea = known.reduce((sum, i) => sum + info.world_area[i], 0);
+    return {
+      key: `o${o.id}`, name: o.name, colour: o.colour, islands, faces: o.faces, area: area / total, weight: o.weight, object: o.id,
+      density: knownArea > 0 ? Math.sqrt(pixels / knownArea) : null,
+      notes: notesOf(islands, flags, o.unflattened),
+      children: islands.map((i) => ({
+        key: `i${i}`, name: islandCode(o.name, i - o.first_island + 1), colour: o.colour, islands: [i], faces: null, area: info.world_area[i] / total,
+        weight: null, object: o.id, density: densities[i] ?? null, notes: notesOf([i], flags, 0),
+      })),
+    };
+  });
+}
+
+function notesOf(islands: number[], flags: number[], unflattened: number): string {
+  const count = (flag: number) => islands.filter((i) => flags[i] & flag).length;
+  const told: [number, string][] = [[count(FLAGS.outside), "outside"], [count(FLAGS.overlapping), "overlapping"], [count(FLAGS.mirrored), "mirrored"], [count(FLAGS.collapsed), "collapsed"], [count(FLAGS.sideTable), "on the side table"]];
+  const parts = told.filter(([n]) => n).map(([n, word]) => (islands.length === 1 ? word : `${n} ${word}`));
+  if (unflattened) parts.unshift(`no UVs (${format.whole(unflattened)} faces), left out`);
+  return parts.join(", ");
+}
+
+function columnsFor(stage: Stage, actions: Actions) {
+  const name = helper.accessor("name", {
+    header: "Object", size: 190,
+    cell: ({ row }) => (
+      <Flex align="center" gap="1.5" pl={row.depth ? "22px" : "0"}>
+        {row.getCanExpand() ? (
+          <Box as="button" aria-label={row.getIsExpanded() ? "Fold islands" : "Show islands"} onClick={(e: React.MouseEvent) => { e.stopPropagation(); row.toggleExpanded(); }}>
+            {row.getIsExpanded() ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
+          </Box>
+        ) : <Box w="13px" />}
+        <Box w="11px" h="11px" rounded="3px" borderWidth="1px" borderColor="ink/50" flexShrink="0" style={{ background: row.original.colour }} />
+        <Text truncate fontWeight={row.depth ? "400" : "500"}>{row.original.name}</Text>
+      </Flex>
+    ),
+  });
+  const islands = helper.accessor((row) => row.islands.length, { id: "islands", header: "Islands", size: 64, cell: (c) => (c.row.depth ? "" : format.whole(c.getValue())) });
+  const faces = helper.accessor((row) => row.faces ?? 0, { id: "faces", header: "Faces", size: 66, cell: (c) => (c.row.original.faces === null ? "" : format.whole(c.getValue())) });
+  const share = helper.accessor("area", {
+    id: "share", header: "Share of area", size: 118,
+    cell: (c) => <Flex align="center" gap="2"><Box h="5px" rounded="full" bg="petrol/45" w={`${Math.max(2, 56 * Math.min(1, c.getValue() * 3))}px`} /><Text ml="auto">{(100 * c.getValue()).toFixed(1)} %</Text></Flex>,
+  });
+  const weight = helper.accessor((row) => row.weight ?? 0, {
+    id: "weight", header: "Weight", size: 78,
+    cell: ({ row }) => (row.original.weight === null ? "" : <WeightCell row={row.original} actions={actions} />),
+  });
+  const density = helper.accessor((row) => row.density ?? 0, { id: "density", header: "px/m", size: 66, cell: (c) => format.density(c.row.original.density) });
+  const notes = helper.accessor("notes", { header: "Notes", size: 190, cell: (c) => <Text as="span" color="rose" title={c.getValue()}>{c.getValue()}</Text> });
+  const sets: Record<Stage, unknown[]> = {
+    Gather: [name, islands, faces, share, notes],
+    "Even out": [name, islands, density, share, weight, notes],
+    Arrange: [name, islands, faces, share, weight, notes],
+    Prove: [name, islands, density, notes],
+    "Hand off": [name, islands, faces, density, notes],
+  };
+  return sets[stage] as (typeof name)[];
+}
+
+function WeightCell({ row, actions }: { row: LedgerRow; actions: Actions }) {
+  return (
+    <Input key={row.weight} size="2xs" w="60px" h="18px" textAlign="right" defaultValue={`${row.weight} ×`} aria-label={`Weight of ${row.name}`}
+      onClick={(e) => e.stopPropagation()}
+      onKeyDown={(e) => { e.stopPropagation(); if (e.key === "Enter") e.currentTarget.blur(); }}
+      onBlur={(e) => {
+        const value = parseFloat(e.target.value);
+        if (value >= 0.01 && value <= 100) { if (value !== row.weight) actions.setWeight.mutate({ object: row.object, weight: value }); }
+        else e.target.value = `${row.weight} ×`;
+      }} />
+  );
+}

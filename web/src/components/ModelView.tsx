@@ -1,0 +1,142 @@
+import { Box, Flex, Heading, IconButton, Text } from "@chakra-ui/react";
+import { OrbitControls } from "@react-three/drei";
+import { Canvas, useThree, type ThreeEvent } from "@react-three/fiber";
+import { Focus } from "lucide-react";
+import { useEffect, useMemo, useRef } from "react";
+import { Box3, DoubleSide, GLSL3, PerspectiveCamera, ShaderMaterial, Vector3, type BufferGeometry } from "three";
+import { useEditor } from "../api/hooks";
+import * as format from "../format";
+import type { Editor } from "../editor/Editor";
+import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
+
+
+/** The model: the same islands in the same colours, picked together. */
+export function ModelView() {
+  const editor = useEditor();
+  const note = editor.viewAs === "checker" ? `1 square = ${editor.checkerSquare} px` : editor.viewAs;
+  return (
+    <Box position="relative" rounded="lg" bg="slip" borderWidth="1px" borderColor="line" overflow="hidden" data-testid="model">
+      <Flex position="absolute" top="8px" left="12px" right="8px" justify="space-between" align="center" zIndex="1" pointerEvents="none">
+        <Heading as="h2" fontFamily="heading" fontSize="14px">Model</Heading>
+        <Flex align="center" gap="1" pointerEvents="auto">
+          {editor.viewAs === "density" ? <DensityLegend house={editor.house} /> : <Text fontSize="12px" color="soft">{note}</Text>}
+          <IconButton size="2xs" variant="ghost" aria-label="Show what is selected" title="Show what is selected (F)" onClick={() => editor.frameSelection()}><Focus /></IconButton>
+        </Flex>
+      </Flex>
+      <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => editor.select((s) => s.clear())}>
+        {editor.geometry && <Scene editor={editor} version={editor.version} />}
+        <OrbitControls makeDefault enableDamping={false} />
+      </Canvas>
+    </Box>
+  );
+}
+
+/** One octave below the house density to one above. */
+function DensityLegend({ house }: { house: number }) {
+  return (
+    <Flex align="center" gap="1.5" fontSize="12px" color="soft" aria-label="Legend of density">
+      {format.density(house / 2)}
+      <Box w="84px" h="9px" rounded="full" borderWidth="1px" borderColor="line" bgImage="linear-gradient(90deg, #3A8F8F, #C6CDBF 46%, #F0EADC 48% 52%, #E3D0A8 54%, #C48A2A)" />
+      {format.density(house * 2)} px/m
+    </Flex>
+  );
+}
+
+function Scene({ editor, version }: { editor: Editor; version: number }) {
+  const { invalidate } = useThree();
+  const material = useMemo(
+    () =>
+      new ShaderMaterial({
+        vertexShader: MODEL_VERTEX,
+        fragmentShader: MODEL_FRAGMENT,
+        glslVersion: GLSL3,
+        side: DoubleSide,
+        uniforms: {
+          uPlacements: { value: null },
+          uLook: { value: null },
+          uChecker: { value: null },
+          uUseChecker: { value: 0 },
+          uRepeat: { value: 1 },
+          uAspectY: { value: 1 },
+        },
+      }),
+    [],
+  );
+  useEffect(() => () => material.dispose(), [material]);
+  useEffect(() => {
+    const u = material.uniforms;
+    u.uPlacements.value = editor.textures?.placements ?? null;
+    u.uLook.value = editor.textures?.look ?? null;
+    u.uChecker.value = editor.checker;
+    u.uUseChecker.value = editor.viewAs === "checker" ? 1 : 0;
+    u.uRepeat.value = editor.checkerRepeat;
+    u.uAspectY.value = editor.tile[2] / editor.tile[1];
+    invalidate();
+  }, [editor, material, version, invalidate]);
+  useFraming(editor);
+  const pick = (event: ThreeEvent<MouseEvent>) => {
+    if (event.delta > 4) return;
+    event.stopPropagation();
+    const island = islandOfFace(event);
+    editor.select((selection) => {
+      if (event.shiftKey || event.ctrlKey) selection.toggle(island >= 0 ? [island] : []);
+      else selection.set(island >= 0 ? [island] : []);
+    });
+  };
+  return (
+    <>
+      {editor.geometry!.instances.map(({ geometry, matrix }, i) => (
+        <mesh key={i} geometry={geometry} material={material} matrix={matrix} matrixAutoUpdate={false} onClick={pick} />
+      ))}
+    </>
+  );
+}
+
+function islandOfFace(event: ThreeEvent<MouseEvent>): number {
+  const geometry = (event.object as unknown as { geometry: BufferGeometry }).geometry;
+  const face = event.faceIndex ?? -1;
+  return face < 0 ? -1 : (geometry.getAttribute("_island").array as Float32Array)[face * 3];
+}
+
+/** Corners in world space of the islands that are wanted, of all where none are. */
+function boxOf(editor: Editor, wanted: Set<number>): Box3 {
+  const box = new Box3();
+  const point = new Vector3();
+  for (const { geometry, matrix } of editor.geometry!.instances) {
+    const position = geometry.getAttribute("position");
+    const island = geometry.getAttribute("_island").array as Float32Array;
+    for (let i = 0; i < position.count; i++) {
+      if (wanted.size && !wanted.has(island[i])) continue;
+      box.expandByPoint(point.fromBufferAttribute(position, i).applyMatrix4(matrix));
+    }
+  }
+  return box;
+}
+
+function useFraming(editor: Editor) {
+  const { camera, controls, invalidate } = useThree();
+  const framed = useRef<unknown>(null);
+  useEffect(() => {
+    const asked = editor.frameModel;
+    const mark = `${asked}`;
+    if (!editor.geometry || !controls) return;
+    const fresh = framed.current === null || (framed.current as { geometry: unknown }).geometry !== editor.geometry;
+    if (!fresh && (framed.current as { mark: string }).mark === mark) return;
+    framed.current = { geometry: editor.geometry, mark };
+    const box = boxOf(editor, fresh ? new Set() : new Set(editor.selection.list()));
+    if (box.isEmpty()) return;
+    const centre = box.getCenter(new Vector3());
+    const radius = Math.max(box.getSize(new Vector3()).length() / 2, 1e-3);
+    const eye = camera as PerspectiveCamera;
+    const distance = radius / Math.sin((eye.fov * Math.PI) / 360) / Math.min(1, eye.aspect) / (fresh ? 1.3 : 0.7);
+    const way = fresh ? new Vector3(0.5, 0.38, 0.8).normalize() : eye.position.clone().sub((controls as unknown as { target: Vector3 }).target).normalize();
+    eye.position.copy(centre).addScaledVector(way, distance);
+    eye.near = distance / 200;
+    eye.far = distance * 40;
+    eye.updateProjectionMatrix();
+    (controls as unknown as { target: Vector3 }).target.copy(centre);
+    (controls as unknown as { update: () => void }).update();
+    invalidate();
+  });
+}
+

@@ -1,0 +1,60 @@
+import { CloseButton, Dialog, Portal, Table } from "@chakra-ui/react";
+import { useEffect } from "react";
+import type { Atlas } from "../api/client";
+import type { Actions } from "../api/hooks";
+import { editor, STAGES, useUi } from "../state";
+
+const KEYS: [string, string][] = [
+  ["Ctrl+Z", "Undo"], ["Ctrl+Shift+Z or Ctrl+Y", "Redo"], ["Ctrl+A", "Select all islands"], ["Ctrl+I", "Select all but these"], ["Esc", "Select nothing"],
+  ["F", "Show what is selected"], ["Home", "Show the whole sheet"], ["Alt+1 … Alt+5", "Go to a stage"], ["Arrows on the table", "Move the view; Shift coarse, Alt fine"],
+  ["+ and −, wheel", "Zoom; Alt fine"], ["Space and drag, middle button", "Move the view"], ["Drag on the table", "Select with a box; Shift adds"],
+  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows"], ["?", "This sheet"],
+];
+
+export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
+  useEffect(() => {
+    const onKey = (e: KeyboardEvent) => {
+      const typing = e.target instanceof HTMLInputElement || e.target instanceof HTMLSelectElement || e.target instanceof HTMLTextAreaElement;
+      const ctrl = e.ctrlKey || e.metaKey;
+      const ui = useUi.getState();
+      if (typing) return;
+      const key = e.key.toLowerCase();
+      if (ctrl && key === "z" && !e.shiftKey) { if (atlas?.can_undo) actions.undo.mutate(); }
+      else if (ctrl && (key === "y" || key === "z")) { if (atlas?.can_redo) actions.redo.mutate(); }
+      else if (ctrl && key === "a") editor.select((s) => s.set(Array.from({ length: editor.info?.world_area.length ?? 0 }, (_, i) => i)));
+      else if (ctrl && key === "i") editor.select((s) => s.invert(editor.info?.world_area.length ?? 0));
+      else if (e.altKey && STAGES[Number(e.key) - 1]) ui.setStage(STAGES[Number(e.key) - 1]);
+      else if (ctrl || e.altKey) return;
+      else if (key === "escape" && !ui.help) editor.select((s) => s.clear());
+      else if (key === "f") editor.frameSelection();
+      else if (e.key === "Home") editor.frameTable();
+      else if (e.key === "?") ui.setHelp(true);
+      else return;
+      e.preventDefault();
+    };
+    window.addEventListener("keydown", onKey);
+    return () => window.removeEventListener("keydown", onKey);
+  }, [actions, atlas]);
+}
+
+export function Shortcuts() {
+  const { help, setHelp } = useUi();
+  return (
+    <Dialog.Root open={help} onOpenChange={(e) => setHelp(e.open)} size="md">
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content bg="slip">
+            <Dialog.Header><Dialog.Title fontFamily="heading">Shortcuts</Dialog.Title></Dialog.Header>
+            <Dialog.Body>
+              <Table.Root size="sm"><Table.Body>
+                {KEYS.map(([keys, what]) => <Table.Row key={keys} bg="transparent"><Table.Cell fontWeight="600">{keys}</Table.Cell><Table.Cell>{what}</Table.Cell></Table.Row>)}
+              </Table.Body></Table.Root>
+            </Dialog.Body>
+            <Dialog.CloseTrigger asChild><CloseButton size="sm" /></Dialog.CloseTrigger>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  );
+}

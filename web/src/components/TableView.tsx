@@ -1,0 +1,162 @@
+import { Box, Button, Center, Flex, Text } from "@chakra-ui/react";
+import { useEffect, useMemo, useRef, useState } from "react";
+import type { Atlas } from "../api/client";
+import { useEditor } from "../api/hooks";
+import { FLAGS, islandCode } from "../editor/style/islandStyle";
+import { drawPaper, type Palette, type Sheet } from "../editor/table/paper";
+import { drawLabels, drawStitches } from "../editor/table/stitches";
+import { TablePointer } from "../editor/table/TablePointer";
+import { TableRenderer } from "../editor/table/TableRenderer";
+import * as format from "../format";
+import { useUi } from "../state";
+
+/** The table: paper below, islands in the middle, labels and stitches above. */
+export function TableView({ atlas, empty }: { atlas: Atlas; empty: boolean }) {
+  const editor = useEditor();
+  const theme = useUi((ui) => ui.theme);
+  const box = useRef<HTMLDivElement>(null);
+  const under = useRef<HTMLCanvasElement>(null);
+  const middle = useRef<HTMLCanvasElement>(null);
+  const over = useRef<HTMLCanvasElement>(null);
+  const [renderer, setRenderer] = useState<TableRenderer | null>(null);
+  const pointer = useMemo(() => new TablePointer(editor), [editor]);
+  const size = useSize(box);
+
+  useEffect(() => {
+    const made = new TableRenderer(middle.current!);
+    setRenderer(made);
+    return () => made.dispose();
+  }, []);
+  useEffect(() => {
+    if (renderer && editor.geometry && editor.textures) renderer.load(editor.geometry.base, editor.textures);
+  }, [renderer, editor.geometry, editor.textures, editor]);
+  useEffect(() => {
+    editor.camera.resize(size.width, size.height);
+    if (size.width > 1) editor.frameTable();
+  }, [size, editor]);
+
+  useEffect(() => {
+    if (!renderer || size.width < 2) return;
+    const { model, camera, info } = editor;
+    const ratio = window.devicePixelRatio || 1;
+    const palette = readPalette(box.current!);
+    const paper = prepare(under.current!, size, ratio);
+    if (info) drawPaper(paper, camera, sheetOf(editor, atlas), editor.aspect, palette);
+    const u = renderer.uniforms;
+    u.uChecker.value = editor.checker;
+    u.uUseChecker.value = editor.viewAs === "checker" ? 1 : 0;
+    u.uRepeat.value = editor.checkerRepeat;
+    u.uNight.value = theme === "night" ? 1 : 0;
+    renderer.draw(camera, editor.aspect, ratio);
+    const top = prepare(over.current!, size, ratio);
+    if (!model || !info) return;
+    const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
+    if (editor.viewAs !== "checker") drawLabels(top, camera, model, editor.anchors, (island) => (editor.flags(island) & FLAGS.overlapping ? "" : labelOf(editor, island)), onIsland);
+    drawStitches(top, camera, model, editor.selection.list(), onIsland);
+    if (pointer.state.kind === "marquee") drawMarquee(top, pointer.state, palette);
+  });
+
+  const at = (event: React.MouseEvent): [number, number] => {
+    const area = box.current!.getBoundingClientRect();
+    return [event.clientX - area.left, event.clientY - area.top];
+  };
+  useWheel(box, pointer);
+  return (
+    <Box ref={box} position="relative" rounded="lg" bg="cloth" borderWidth="1px" borderColor="line" overflow="hidden" minW="0" tabIndex={0} role="application"
+      aria-label="Table. Arrow keys move the view, plus and minus zoom, F shows what is selected." data-testid="table"
+      onPointerDown={(e) => { if (e.target instanceof HTMLButtonElement) return; e.currentTarget.setPointerCapture(e.pointerId); pointer.down(...at(e), e.button, e.shiftKey || e.ctrlKey); }}
+      onPointerMove={(e) => pointer.move(...at(e))}
+      onPointerUp={(e) => pointer.up(...at(e))}
+      onPointerLeave={() => pointer.leave()}
+      onContextMenu={(e) => e.preventDefault()}
+      onKeyDown={(e) => {
+        if (e.key === " ") pointer.spaceDown = true;
+        if (!e.ctrlKey && !e.metaKey && (pointer.key(e.key, e.shiftKey, e.altKey) || e.key === " ")) e.preventDefault();
+      }}
+      onKeyUp={(e) => { if (e.key === " ") pointer.spaceDown = false; }}>
+      {[under, middle, over].map((ref, i) => (
+        <canvas key={i} ref={ref} style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }} aria-hidden />
+      ))}
+      {empty && <Center position="absolute" inset="0"><Box textAlign="center" maxW="340px">
+        <Text fontFamily="heading" fontSize="19px">The table is empty</Text>
+        <Text color="soft">Drop OBJ, glTF or GLB files anywhere here, with their MTL and pictures, or a zip.</Text>
+      </Box></Center>}
+      {!empty && <Flex position="absolute" bottom="6px" right="10px" gap="2" align="center">
+        <Text color="soft" fontSize="12px">{statusLine(editor)}</Text>
+        <Button size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => editor.frameTable()} title="Show the whole sheet (Home)">Whole sheet</Button>
+      </Flex>}
+    </Box>
+  );
+}
+
+type E = ReturnType<typeof useEditor>;
+
+function labelOf(editor: E, island: number): string {
+  if (editor.viewAs === "density") return format.density(editor.density(island));
+  const object = editor.objectOf(island);
+  return object ? islandCode(object.name, island - object.first_island + 1) : "";
+}
+
+function statusLine(editor: E): string {
+  const chosen = editor.selection.size ? `${editor.selection.size} selected · ` : "";
+  const hovered = editor.hovered >= 0 ? `${editor.objectOf(editor.hovered)?.name} ${labelNumber(editor, editor.hovered)} · ${format.density(editor.density(editor.hovered))} px/m · ` : "";
+  return `${hovered}${chosen}${Math.round((100 * editor.camera.scale) / Math.max(editor.tile[1], editor.tile[2]))} %`;
+}
+
+const labelNumber = (editor: E, island: number) => island - (editor.objectOf(island)?.first_island ?? 0) + 1;
+
+function sheetOf(editor: E, atlas: Atlas): Sheet {
+  const [number, width, height] = editor.tile;
+  const f = editor.info?.figures;
+  const label = atlas.tiles.find((t) => t.number === number)?.label || atlas.name;
+  const measured = f ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density.mean)} px/m` : " · measuring";
+  return { number, label, width, height, note: `${width === height ? width : `${width} × ${height}`} px${measured}` };
+}
+
+function readPalette(element: HTMLElement): Palette {
+  const style = getComputedStyle(element);
+  const colour = (name: string) => style.getPropertyValue(`--chakra-colors-${name}`).trim();
+  return { paper: colour("paper"), ink: colour("ink"), soft: colour("soft"), line: colour("line"), shadow: "rgba(31,42,68,0.22)", halo: colour("halo") };
+}
+
+function prepare(canvas: HTMLCanvasElement, size: { width: number; height: number }, ratio: number): CanvasRenderingContext2D {
+  const w = Math.round(size.width * ratio);
+  const h = Math.round(size.height * ratio);
+  if (canvas.width !== w || canvas.height !== h) Object.assign(canvas, { width: w, height: h });
+  const ctx = canvas.getContext("2d")!;
+  ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
+  ctx.clearRect(0, 0, size.width, size.height);
+  return ctx;
+}
+
+function drawMarquee(ctx: CanvasRenderingContext2D, m: { x: number; y: number; toX: number; toY: number }, palette: Palette) {
+  ctx.setLineDash([4, 4]);
+  ctx.strokeStyle = palette.ink;
+  ctx.fillStyle = "rgba(46,94,98,0.12)";
+  ctx.fillRect(m.x, m.y, m.toX - m.x, m.toY - m.y);
+  ctx.strokeRect(m.x, m.y, m.toX - m.x, m.toY - m.y);
+  ctx.setLineDash([]);
+}
+
+function useSize(ref: React.RefObject<HTMLDivElement | null>) {
+  const [size, setSize] = useState({ width: 1, height: 1 });
+  useEffect(() => {
+    const observer = new ResizeObserver(([entry]) => setSize({ width: entry.contentRect.width, height: entry.contentRect.height }));
+    observer.observe(ref.current!);
+    return () => observer.disconnect();
+  }, [ref]);
+  return size;
+}
+
+function useWheel(ref: React.RefObject<HTMLDivElement | null>, pointer: TablePointer) {
+  useEffect(() => {
+    const element = ref.current!;
+    const wheel = (e: WheelEvent) => {
+      e.preventDefault();
+      const area = element.getBoundingClientRect();
+      pointer.wheel(e.clientX - area.left, e.clientY - area.top, e.deltaX, e.deltaY, e.shiftKey, e.altKey);
+    };
+    element.addEventListener("wheel", wheel, { passive: false });
+    return () => element.removeEventListener("wheel", wheel);
+  }, [ref, pointer]);
+}

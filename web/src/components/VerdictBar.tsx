@@ -1,0 +1,60 @@
+import { Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
+import { useRef } from "react";
+import { useEditor } from "../api/hooks";
+import { againstBand } from "../editor/density/logScale";
+import { FLAGS, type ViewAs } from "../editor/style/islandStyle";
+import * as format from "../format";
+
+/** The figures that decide, always in sight. Each button leads to its offenders one by one. */
+export function VerdictBar() {
+  const editor = useEditor();
+  const step = useRef<Record<string, number>>({});
+  const f = editor.info?.figures;
+  const lead = (name: string, islands: number[]) => {
+    if (!islands.length) return;
+    const at = (step.current[name] ?? -1) + 1;
+    step.current[name] = at % islands.length;
+    editor.select((selection) => selection.set([islands[at % islands.length]]));
+    editor.frameSelection();
+  };
+  if (!f) {
+    return <Flex px="16px" align="center" color="soft">{editor.info ? "measuring the layout…" : "nothing to measure yet"}</Flex>;
+  }
+  const outliers = f.island_density.flatMap((d, i) => (d !== null && againstBand(d, editor.house, editor.tolerance) !== 0 ? [i] : []));
+  const bare = (editor.info?.objects ?? []).filter((o) => o.unflattened);
+  const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
+  return (
+    <Flex px="16px" align="center" gap="7px" role="toolbar" aria-label="Verdict">
+      <Figure name="density" tone={outliers.length ? "amber" : undefined} onClick={() => lead("density", outliers)} hint={`${outliers.length} islands outside the house band`}
+        value={f.density.min === null ? "–" : `${format.density(f.density.min)} – ${format.density(f.density.max)}`} unit="px/m" />
+      <Figure name="coverage" value={format.percent(f.coverage)} unit="%" tone={f.overlap_pairs ? "amber" : undefined} onClick={() => editor.frameTable()} hint="sum of island areas / tile area" />
+      <Figure name="overlaps" value={format.whole(f.overlapping)} tone={f.overlapping ? "rose" : undefined} onClick={() => lead("overlaps", editor.flagged(FLAGS.overlapping))} hint={`${format.whole(f.overlap_pairs)} pairs share ${format.whole(f.overlap_texels)} texels`} />
+      <Figure name="smallest gap" value={f.overlap_pairs ? "0.0" : format.pixels(f.gap_px)} unit="px" tone={gapBad ? "rose" : undefined} onClick={() => lead("gap", f.gap_islands.filter((i) => i >= 0))} />
+      <Figure name="outside" value={format.whole(f.outside)} tone={f.outside ? "rose" : undefined} onClick={() => lead("outside", editor.flagged(FLAGS.outside))} />
+      <Figure name="mirrored" value={format.whole(f.mirrored)} tone={f.mirrored ? "rose" : undefined} onClick={() => lead("mirrored", editor.flagged(FLAGS.mirrored))} />
+      <Figure name="no UVs" value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`} tone={bare.length ? "amber" : undefined} hint={bare.map((o) => o.name).join(", ")} onClick={() => undefined} />
+      {f.side_table > 0 && <Figure name="side table" value={format.whole(f.side_table)} tone="amber" onClick={() => lead("side", editor.flagged(FLAGS.sideTable))} />}
+      <Flex ml="auto" align="center" gap="1">
+        <Text color="soft" whiteSpace="nowrap">View as</Text>
+        <NativeSelect.Root size="xs" w="104px" variant="plain">
+          <NativeSelect.Field fontWeight="600" aria-label="View as" value={editor.viewAs} onChange={(e) => editor.setView(e.target.value as ViewAs)}>
+            {["object", "density", "checker", "plain"].map((view) => <option key={view} value={view}>{view}</option>)}
+          </NativeSelect.Field>
+          <NativeSelect.Indicator />
+        </NativeSelect.Root>
+      </Flex>
+    </Flex>
+  );
+}
+
+type FigureProps = { name: string; value: string; unit?: string; tone?: "rose" | "amber"; hint?: string; onClick: () => void };
+
+function Figure({ name, value, unit, tone, hint, onClick }: FigureProps) {
+  return (
+    <Button size="xs" h="28px" px="2.5" variant="outline" bg="slip" borderColor={tone ?? "line"} gap="1.5" fontWeight="400" fontSize="12.5px" title={hint} onClick={onClick} data-figure={name}>
+      <Text as="span" color={tone ?? "soft"}>{name}</Text>
+      <Text as="span" fontWeight="700" data-value>{value}</Text>
+      {unit && <Text as="span" color="soft">{unit}</Text>}
+    </Button>
+  );
+}

@@ -1,0 +1,82 @@
+import { Box, Center, Grid, Spinner, Text } from "@chakra-ui/react";
+import { useEffect, useState } from "react";
+import { uploadFiles } from "../api/client";
+import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
+import { editor, tellError, useUi } from "../state";
+import { useQueryClient } from "@tanstack/react-query";
+import { Ledger } from "./Ledger";
+import { ModelView } from "./ModelView";
+import { Shortcuts, useShortcuts } from "./Shortcuts";
+import { TableView } from "./TableView";
+import { TaskSlip } from "./TaskSlip";
+import { TopBar } from "./TopBar";
+import { VerdictBar } from "./VerdictBar";
+
+/** The frame: stages on top, verdict under it, slip, table, model, and the ledger below. */
+export function Workroom({ projectId, leave }: { projectId: number; leave: () => void }) {
+  const project = useProject(projectId);
+  const atlas = useAtlas(project.data?.atlases[0]);
+  const jobs = useJobs(projectId);
+  const layout = useShownLayout(atlas.data?.head?.id);
+  const actions = useActions(atlas.data, projectId);
+  const upload = useUpload(projectId);
+  const setStage = useUi((ui) => ui.setStage);
+  useShortcuts(actions, atlas.data);
+
+  useEffect(() => {
+    if (project.data) editor.setHouse(project.data.house_density ?? 512, project.data.tolerance ?? 0.05);
+  }, [project.data]);
+  const empty = atlas.data !== undefined && atlas.data.head === null;
+  useEffect(() => {
+    if (empty) setStage("Gather");
+  }, [empty, setStage]);
+
+  if (project.isError || atlas.isError || layout.isError) {
+    const error = project.error ?? atlas.error ?? layout.error;
+    return <Center h="100%"><Box role="alert" maxW="460px"><Text fontWeight="600">{error?.message}</Text></Box></Center>;
+  }
+  if (!project.data || !atlas.data) return <Center h="100%" gap="3"><Spinner /> laying out the table</Center>;
+  return (
+    <Grid h="100%" minW="1180px" templateRows="50px 38px minmax(0, 1fr) 222px" bg="table" onDragOver={upload.over} onDragLeave={upload.out} onDrop={upload.drop}>
+      <TopBar project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} leave={leave} />
+      <VerdictBar />
+      <Grid templateColumns="236px minmax(0, 1fr) 330px" gap="10px" px="12px" pb="10px" minH="0">
+        <TaskSlip project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} upload={upload.send} />
+        <TableView atlas={atlas.data} empty={empty} />
+        <ModelView />
+      </Grid>
+      <Ledger actions={actions} />
+      <Shortcuts />
+      {upload.dragging && (
+        <Center position="fixed" inset="12px" zIndex="15" bg="slip/90" borderWidth="3px" borderStyle="dashed" borderColor="petrol" rounded="xl" pointerEvents="none">
+          <Text fontFamily="heading" fontSize="24px">Drop meshes, their MTL and pictures, or a zip</Text>
+        </Center>
+      )}
+    </Grid>
+  );
+}
+
+/** Files in, by dialog or by drop. */
+function useUpload(projectId: number) {
+  const [dragging, setDragging] = useState(false);
+  const client = useQueryClient();
+  const send = async (files: File[], metresPerUnit = 1) => {
+    if (!files.length) return;
+    try {
+      await uploadFiles(projectId, files, metresPerUnit);
+      useUi.getState().tell({ kind: "done", what: `${files.length} ${files.length === 1 ? "file" : "files"} brought in.` });
+    } catch (error) {
+      tellError(error);
+    }
+    for (const key of ["atlas", "jobs", "project"]) void client.invalidateQueries({ queryKey: [key] });
+  };
+  return {
+    dragging,
+    send,
+    over: (event: React.DragEvent) => { event.preventDefault(); setDragging(true); },
+    out: (event: React.DragEvent) => { if (event.relatedTarget === null) setDragging(false); },
+    drop: (event: React.DragEvent) => { event.preventDefault(); setDragging(false); void send([...event.dataTransfer.files]); },
+  };
+}
+
+export type Upload = ReturnType<typeof useUpload>["send"];

@@ -1,0 +1,53 @@
+import { ISLAND_GLSL, MARK, PATTERN_GLSL } from "../editor/style/islandTextures";
+
+export const MODEL_VERTEX = /* glsl */ `
+precision highp float;
+precision highp int;
+in float _island;
+out vec3 vView;
+out vec2 vUv;
+flat out vec4 vLook;
+flat out float vHas;
+${ISLAND_GLSL}
+void main() {
+  vHas = _island >= 0.0 ? 1.0 : 0.0;
+  vUv = vHas > 0.5 ? placed(_island, uv) : vec2(0.0);
+  vLook = vHas > 0.5 ? look(_island) : vec4(0.75, 0.74, 0.71, 0.0);
+  vec4 view = modelViewMatrix * vec4(position, 1.0);
+  vView = view.xyz;
+  gl_Position = projectionMatrix * view;
+}`;
+
+export const MODEL_FRAGMENT = /* glsl */ `
+precision highp float;
+precision highp int;
+in vec3 vView;
+in vec2 vUv;
+flat in vec4 vLook;
+flat in float vHas;
+uniform sampler2D uChecker;
+uniform float uUseChecker;
+uniform float uRepeat;
+uniform float uAspectY;
+out vec4 outColour;
+${ISLAND_GLSL}
+${PATTERN_GLSL}
+void main() {
+  vec3 normal = normalize(cross(dFdx(vView), dFdy(vView)));
+  vec3 colour = vLook.rgb;
+  vec2 at = vec2(vUv.x, vUv.y * uAspectY) * uRepeat;
+  if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, at).rgb;
+  if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
+  colour = patterned(colour, vLook.a, gl_FragCoord.xy);
+  float sun = dot(normal, normalize(vec3(0.4, 0.75, 0.55)));
+  float light = 0.78 + 0.24 * sun;
+  colour *= light;
+  if (marked(vLook.a, ${MARK.hovered})) colour = mix(colour, vec3(1.0), 0.25);
+  if (marked(vLook.a, ${MARK.selected})) {
+    float thread = fract((gl_FragCoord.x + gl_FragCoord.y) / 7.0);
+    float dash = step(0.4, fract((gl_FragCoord.x - gl_FragCoord.y) / 14.0));
+    colour = mix(colour, vec3(0.91, 0.76, 0.48), 0.35);
+    if (thread < 0.2 && dash > 0.5) colour = vec3(0.12, 0.16, 0.27);
+  }
+  outColour = vec4(colour, 1.0);
+}`;

@@ -1,0 +1,206 @@
+import { TextureLoader, type Texture, RepeatWrapping, LinearMipmapLinearFilter, SRGBColorSpace } from "three";
+import type { LayoutInfo } from "../api/client";
+import { between, type Bounds } from "./affine/affine";
+import { TableCamera } from "./camera/TableCamera";
+import { LayoutModel } from "./layout/LayoutModel";
+import type { Geometry } from "./layout/readGeometry";
+import { Selection } from "./selection/Selection";
+import { densityColour, FLAGS, hexToRgb, type Rgb, type ViewAs } from "./style/islandStyle";
+import { IslandTextures, MARK } from "./style/islandTextures";
+import { labelAnchors } from "./table/stitches";
+import { SIDE_TABLE } from "./table/paper";
+
+const MOVE_MS = 480;
+
+/** Everything the two views show: one layout, one selection, one way to look at it. No React in here. */
+export class Editor {
+  readonly selection = new Selection();
+  readonly camera = new TableCamera();
+  info: LayoutInfo | null = null;
+  geometry: Geometry | null = null;
+  model: LayoutModel | null = null;
+  textures: IslandTextures | null = null;
+  anchors: Float32Array = new Float32Array(0);
+  viewAs: ViewAs = "object";
+  house = 512;
+  tolerance = 0.05;
+  hovered = -1;
+  checker: Texture;
+  /** Raised with every change that a component may show. */
+  version = 0;
+  /** Asks the model view to look at what is selected. */
+  frameModel = 0;
+  private listeners = new Set<() => void>();
+  private animation = 0;
+  private framed = false;
+
+  constructor() {
+    this.checker = new TextureLoader().load("/api/checker.png", () => this.changed());
+    this.checker.wrapS = this.checker.wrapT = RepeatWrapping;
+    this.checker.minFilter = LinearMipmapLinearFilter;
+    this.checker.anisotropy = 8;
+    this.checker.colorSpace = SRGBColorSpace;
+  }
+
+  subscribe = (listener: () => void): (() => void) => {
+    this.listeners.add(listener);
+    return () => this.listeners.delete(listener);
+  };
+
+  getVersion = (): number => this.version;
+
+  changed(): void {
+    this.version++;
+    for (const listener of this.listeners) listener();
+  }
+
+  /** Table units per UV unit: the longer edge of the tile is 1. */
+  get aspect(): [number, number] {
+    const [, width, height] = this.tile;
+    const longest = Math.max(width, height);
+    return [width / longest, height / longest];
+  }
+
+  /** Number, width and height of the tile in px. */
+  get tile(): [number, number, number] {
+    const tiles = this.info?.revision.tiles as number[][] | undefined;
+    return (tiles?.[0] as [number, number, number]) ?? [1001, 2048, 2048];
+  }
+
+  /** Checker repeats across the tile; one square is `checkerSquare` px. */
+  get checkerRepeat(): number {
+    return this.tile[1] / (8 * this.checkerSquare);
+  }
+
+  get checkerSquare(): number {
+    return 2 ** Math.max(2, Math.min(7, Math.round(Math.log2(this.house / 8))));
+  }
+
+  /** Show a layout. Islands glide from where they were when the set of islands is the same. */
+  show(info: LayoutInfo, placements: Float32Array, geometry: Geometry): void {
+    const same = this.geometry === geometry && this.model !== null;
+    const from = same ? this.model!.placements : placements;
+    this.info = info;
+    if (!same) {
+      this.geometry = geometry;
+      this.textures?.dispose();
+      this.textures = new IslandTextures(geometry.base.count);
+      this.selection.clear();
+    }
+    this.model = new LayoutModel(geometry.base, placements, this.aspect);
+    if (!same) this.anchors = labelAnchors(this.model);
+    this.restyle();
+    this.glide(from, placements);
+    if (!this.framed) this.frameTable();
+  }
+
+  private glide(from: Float32Array, to: Float32Array): void {
+    cancelAnimationFrame(this.animation);
+    const still = from === to || matchMedia("(prefers-reduced-motion: reduce)").matches;
+    const start = performance.now();
+    const step = () => {
+      const t = still ? 1 : Math.min(1, (performance.now() - start) / MOVE_MS);
+      const eased = 1 - (1 - t) ** 3;
+      this.textures?.setPlacements(t >= 1 ? to : between(from, to, eased));
+      this.changed();
+      if (t < 1) this.animation = requestAnimationFrame(step);
+    };
+    step();
+  }
+
+  get moving(): boolean {
+    return this.animation !== 0;
+  }
+
+  setView(viewAs: ViewAs): void {
+    this.viewAs = viewAs;
+    this.restyle();
+    this.changed();
+  }
+
+  setHouse(house: number, tolerance: number): void {
+    this.house = house;
+    this.tolerance = tolerance;
+    this.restyle();
+    this.changed();
+  }
+
+  hover(island: number): void {
+    if (island === this.hovered) return;
+    this.hovered = island;
+    this.restyle();
+    this.changed();
+  }
+
+  select(change: (selection: Selection) => void): void {
+    change(this.selection);
+    this.restyle();
+    this.changed();
+  }
+
+  density(island: number): number | null {
+    return this.info?.figures?.island_density[island] ?? null;
+  }
+
+  flags(island: number): number {
+    return this.info?.figures?.island_flags[island] ?? 0;
+  }
+
+  objectOf(island: number) {
+    return this.info?.objects.find((o) => island >= o.first_island && island < o.first_island + o.islands);
+  }
+
+  flagged(flag: number): number[] {
+    return (this.info?.figures?.island_flags ?? []).flatMap((flags, island) => (flags & flag ? [island] : []));
+  }
+
+  /** Show the sheet and the side table. */
+  frameTable(): void {
+    const [w, h] = this.aspect;
+    this.camera.frame({ minX: 0, minY: 0, maxX: w * (1 + SIDE_TABLE.gap + SIDE_TABLE.width), maxY: h }, 18, 22);
+    this.framed = this.camera.width > 1 && this.info !== null;
+    this.changed();
+  }
+
+  /** Show what is selected in both views. */
+  frameSelection(): void {
+    const islands = this.selection.list();
+    if (!this.model || !islands.length) return this.frameTable();
+    const b: Bounds = this.model.boundsOf(islands);
+    const room = Math.max(b.maxX - b.minX, b.maxY - b.minY, 0.05) * 0.6;
+    this.camera.frame({ minX: b.minX - room, minY: b.minY - room, maxX: b.maxX + room, maxY: b.maxY + room }, 10);
+    this.frameModel++;
+    this.changed();
+  }
+
+  /** Colours and marks of all islands for the present way of looking. */
+  restyle(): void {
+    if (!this.info || !this.textures) return;
+    for (const object of this.info.objects) {
+      const own = hexToRgb(object.colour);
+      for (let island = object.first_island; island < object.first_island + object.islands; island++) {
+        this.textures.setLook(island, this.colour(island, own), this.marks(island));
+      }
+    }
+    this.textures.lookDone();
+  }
+
+  private colour(island: number, own: Rgb): Rgb {
+    if (this.viewAs === "density") return densityColour(this.density(island), this.house, this.tolerance);
+    if (this.viewAs === "plain") return [226, 218, 200];
+    return own;
+  }
+
+  private marks(island: number): number {
+    const flags = this.flags(island);
+    const patterns = this.viewAs === "object" || this.viewAs === "plain";
+    return (
+      (this.selection.has(island) ? MARK.selected : 0) |
+      (island === this.hovered ? MARK.hovered : 0) |
+      (flags & FLAGS.outside ? MARK.outside : 0) |
+      (patterns && flags & FLAGS.mirrored ? MARK.mirrored : 0) |
+      (patterns && flags & FLAGS.overlapping ? MARK.overlapping : 0) |
+      (flags & FLAGS.sideTable ? MARK.sideTable : 0)
+    );
+  }
+}

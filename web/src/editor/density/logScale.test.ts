@@ -1,0 +1,23 @@
+import { expect, it } from "vitest";
+import { againstBand, scaleFor, ticks, toDensity, toX } from "./logScale";
+
+it("goes there and back", () => {
+  const scale = scaleFor([100, 900], 256, 400);
+  expect(toDensity(scale, toX(scale, 333))).toBeCloseTo(333);
+});
+
+it("shows every value and the house density", () => {
+  const scale = scaleFor([3, null, 5000], 128, 400);
+  expect(toX(scale, 3)).toBeGreaterThan(0);
+  expect(toX(scale, 5000)).toBeLessThan(400);
+});
+
+it("puts a tick at each octave", () => {
+  expect(ticks({ low: 64, high: 512, width: 1 })).toEqual([64, 128, 256, 512]);
+});
+
+it("tells which side of the band a density is on", () => {
+  expect(againstBand(128, 128, 0.05)).toBe(0);
+  expect(againstBand(100, 128, 0.05)).toBe(-1);
+  expect(againstBand(140, 128, 0.05)).toBe(1);
+});

@@ -1,0 +1,36 @@
+/** One log scale shared by all rows of the density strip. */
+export type LogScale = { low: number; high: number; width: number };
+
+/** A scale of whole octaves that shows all values and the house density with room at the sides. */
+export function scaleFor(values: (number | null)[], house: number, width: number): LogScale {
+  let low = house / 2;
+  let high = house * 2;
+  for (const value of values) {
+    if (value !== null && value > 0) {
+      low = Math.min(low, value);
+      high = Math.max(high, value);
+    }
+  }
+  return { low: 2 ** Math.floor(Math.log2(low) - 0.15), high: 2 ** Math.ceil(Math.log2(high) + 0.15), width };
+}
+
+export function toX(scale: LogScale, density: number): number {
+  return (Math.log(density / scale.low) / Math.log(scale.high / scale.low)) * scale.width;
+}
+
+export function toDensity(scale: LogScale, x: number): number {
+  return scale.low * (scale.high / scale.low) ** (x / scale.width);
+}
+
+/** Octaves on the scale. */
+export function ticks(scale: LogScale): number[] {
+  const out: number[] = [];
+  for (let value = scale.low; value <= scale.high * 1.0001; value *= 2) out.push(value);
+  return out;
+}
+
+/** -1 below the house band, 0 inside, 1 above. */
+export function againstBand(density: number, house: number, tolerance: number): -1 | 0 | 1 {
+  if (density < house / (1 + tolerance) - 1e-9) return -1;
+  return density > house * (1 + tolerance) + 1e-9 ? 1 : 0;
+}

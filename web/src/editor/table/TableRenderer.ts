@@ -1,0 +1,144 @@
+import {
+  BufferAttribute,
+  BufferGeometry,
+  Camera,
+  GLSL3,
+  LineSegments,
+  Mesh,
+  Scene,
+  ShaderMaterial,
+  Texture,
+  Vector2,
+  WebGLRenderer,
+} from "three";
+import type { TableCamera } from "../camera/TableCamera";
+import type { BaseLayout } from "../layout/LayoutModel";
+import { ISLAND_GLSL, MARK, PATTERN_GLSL, type IslandTextures } from "../style/islandTextures";
+
+const VERTEX = /* glsl */ `
+precision highp float;
+precision highp int;
+in float island;
+uniform vec2 uCentre;
+uniform vec2 uAspect;
+uniform vec2 uView;
+uniform float uScale;
+out vec2 vUv;
+flat out vec4 vLook;
+${ISLAND_GLSL}
+void main() {
+  vUv = placed(island, uv);
+  vLook = look(island);
+  vec2 p = (vUv * uAspect - uCentre) * uScale * 2.0 / uView;
+  gl_Position = vec4(p, 0.0, 1.0);
+}`;
+
+const FILL = /* glsl */ `
+precision highp float;
+precision highp int;
+in vec2 vUv;
+flat in vec4 vLook;
+uniform sampler2D uChecker;
+uniform float uUseChecker;
+uniform float uRepeat;
+out vec4 outColour;
+${ISLAND_GLSL}
+${PATTERN_GLSL}
+void main() {
+  vec3 colour = vLook.rgb;
+  if (uUseChecker > 0.5) colour = texture(uChecker, vUv * uRepeat).rgb;
+  colour = patterned(colour, vLook.a, gl_FragCoord.xy);
+  if (marked(vLook.a, ${MARK.hovered})) colour = mix(colour, vec3(1.0), 0.28);
+  outColour = vec4(colour, 0.94);
+}`;
+
+const EDGE = /* glsl */ `
+precision highp float;
+precision highp int;
+in vec2 vUv;
+flat in vec4 vLook;
+uniform float uNight;
+out vec4 outColour;
+${ISLAND_GLSL}
+void main() {
+  vec3 ink = mix(vLook.rgb * 0.42, vLook.rgb * 0.3, uNight);
+  if (marked(vLook.a, ${MARK.outside}) && fract((gl_FragCoord.x + gl_FragCoord.y) / 10.0) > 0.55) discard;
+  if (marked(vLook.a, ${MARK.outside})) ink = vec3(0.72, 0.2, 0.16);
+  outColour = vec4(ink, 1.0);
+}`;
+
+/** Draws all islands of the table in two draw calls; moving them only changes a texture. */
+export class TableRenderer {
+  private renderer: WebGLRenderer;
+  private scene = new Scene();
+  private camera = new Camera();
+  private meshes: (Mesh | LineSegments)[] = [];
+  readonly uniforms = {
+    uPlacements: { value: null as Texture | null },
+    uLook: { value: null as Texture | null },
+    uChecker: { value: null as Texture | null },
+    uUseChecker: { value: 0 },
+    uRepeat: { value: 1 },
+    uNight: { value: 0 },
+    uCentre: { value: new Vector2() },
+    uAspect: { value: new Vector2(1, 1) },
+    uView: { value: new Vector2(1, 1) },
+    uScale: { value: 1 },
+  };
+
+  constructor(canvas: HTMLCanvasElement) {
+    this.renderer = new WebGLRenderer({ canvas, alpha: true, antialias: true, premultipliedAlpha: false });
+    this.renderer.setClearColor(0x000000, 0);
+  }
+
+  load(base: BaseLayout, textures: IslandTextures): void {
+    this.clear();
+    this.uniforms.uPlacements.value = textures.placements;
+    this.uniforms.uLook.value = textures.look;
+    const fill = this.geometry(base.corners, base.triangleIsland, 3);
+    const edge = this.geometry(base.edges, base.edgeIsland, 2);
+    const common = { uniforms: this.uniforms, vertexShader: VERTEX, glslVersion: GLSL3, depthTest: false, transparent: true, side: 2 as const };
+    const faces = new Mesh(fill, new ShaderMaterial({ ...common, fragmentShader: FILL }));
+    const lines = new LineSegments(edge, new ShaderMaterial({ ...common, fragmentShader: EDGE }));
+    lines.renderOrder = 1;
+    this.meshes = [faces, lines];
+    for (const mesh of this.meshes) {
+      mesh.frustumCulled = false;
+      this.scene.add(mesh);
+    }
+  }
+
+  draw(camera: TableCamera, aspect: [number, number], pixelRatio: number): void {
+    this.renderer.setPixelRatio(pixelRatio);
+    this.renderer.setSize(camera.width, camera.height, false);
+    this.uniforms.uCentre.value.set(camera.x, camera.y);
+    this.uniforms.uView.value.set(camera.width, camera.height);
+    this.uniforms.uAspect.value.set(...aspect);
+    this.uniforms.uScale.value = camera.scale;
+    this.renderer.render(this.scene, this.camera);
+  }
+
+  dispose(): void {
+    this.clear();
+    this.renderer.dispose();
+  }
+
+  private geometry(points: Float32Array, islands: Int32Array, corners: number): BufferGeometry {
+    const geometry = new BufferGeometry();
+    const island = new Float32Array(islands.length * corners);
+    islands.forEach((number, i) => island.fill(number, i * corners, (i + 1) * corners));
+    geometry.setAttribute("position", new BufferAttribute(new Float32Array(island.length * 3), 3));
+    geometry.setAttribute("uv", new BufferAttribute(points, 2));
+    geometry.setAttribute("island", new BufferAttribute(island, 1));
+    return geometry;
+  }
+
+  private clear(): void {
+    for (const mesh of this.meshes) {
+      this.scene.remove(mesh);
+      mesh.geometry.dispose();
+      (mesh.material as ShaderMaterial).dispose();
+    }
+    this.meshes = [];
+  }
+}

@@ -1,0 +1,21 @@
+/** Numbers as the interface writes them: grouped, with a fixed number of digits, never without their unit nearby. */
+const grouped = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
+
+export const whole = (value: number) => grouped.format(Math.round(value));
+
+export const density = (value: number | null | undefined) =>
+  value === null || value === undefined ? "–" : value >= 100 ? whole(value) : value.toPrecision(3);
+
+export const percent = (value: number) => `${(100 * value).toFixed(1)}`;
+
+export const pixels = (value: number | null | undefined) => (value === null || value === undefined ? "–" : value.toFixed(1));
+
+/** Mip level down to which a gap keeps one texel, and the size of that level. */
+export function lastMip(gap: number, size: number): { level: number; size: number } | null {
+  if (gap < 1) return null;
+  const level = Math.floor(Math.log2(gap));
+  return { level, size: Math.max(1, Math.floor(size / 2 ** level)) };
+}
+
+/** Megabytes of an 8-bit RGBA picture with its mip chain (4/3 of level 0). */
+export const rawMegabytes = (width: number, height: number) => ((width * height * 4 * 4) / 3 / 1e6).toFixed(1);

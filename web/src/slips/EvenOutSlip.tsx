@@ -1,0 +1,44 @@
+import { Text } from "@chakra-ui/react";
+import { useState } from "react";
+import { useEditor } from "../api/hooks";
+import { againstBand } from "../editor/density/logScale";
+import type { SlipProps } from "../components/TaskSlip";
+import * as format from "../format";
+import { Choice, MainButton, NumberField, Running, running, Title } from "./parts";
+
+const TARGETS = ["house", "average", "picked"] as const;
+const SCOPES = ["all", "selected"] as const;
+const KEEP = ["across all", "per object"] as const;
+
+export function EvenOutSlip({ jobs, actions }: SlipProps) {
+  const editor = useEditor();
+  const [target, setTarget] = useState<(typeof TARGETS)[number]>("house");
+  const [scope, setScope] = useState<(typeof SCOPES)[number]>("all");
+  const [keep, setKeep] = useState<(typeof KEEP)[number]>("across all");
+  const f = editor.info?.figures;
+  const off = f?.island_density.filter((d) => d !== null && againstBand(d, editor.house, editor.tolerance) !== 0).length ?? 0;
+  const picked = editor.selection.list();
+  const pickedDensity = picked.length === 1 ? editor.density(picked[0]) : null;
+  const canRun = f !== undefined && f !== null && (target !== "picked" || picked.length === 1) && (scope !== "selected" || picked.length > 0);
+  const run = () =>
+    actions.evenOut.mutate({
+      target: target === "picked" ? "island" : target,
+      value: target === "picked" ? picked[0] : null,
+      per_object: target === "average" && keep === "per object",
+      islands: scope === "selected" ? picked : [],
+    });
+  return (
+    <>
+      <Title note={`${format.whole(off)} of ${format.whole(f?.island_density.length ?? 0)} islands are outside the house band. Islands are scaled about their middles; pack them afterwards.`}>Even out</Title>
+      <NumberField label="House density" unit="px/m" value={editor.house} min={0.01} max={1e6} step={8} onChange={(value) => { editor.setHouse(value, editor.tolerance); actions.setHouse.mutate({ house_density: value }); }} />
+      <NumberField label="Tolerance" unit="± %" value={Math.round(100 * editor.tolerance)} min={1} max={90} onChange={(value) => { editor.setHouse(editor.house, value / 100); actions.setHouse.mutate({ tolerance: value / 100 }); }} />
+      <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} names={{ house: "house", picked: "picked island" }} />
+      {target === "average" && <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />}
+      {target === "picked" && <Text color="soft" fontSize="12px" mb="2">{pickedDensity === null ? "Pick one island on the table, the model or the ledger." : `To ${format.density(pickedDensity)} px/m of the picked island.`}</Text>}
+      <Choice label="Islands" value={scope} options={SCOPES} onChange={setScope} names={{ selected: `selected (${picked.length})` }} />
+      <MainButton disabled={!canRun || running(jobs, "even out")} busy={actions.evenOut.isPending} onClick={run}>Even out</MainButton>
+      <Text color="soft" fontSize="12px" mt="2">A weight in the ledger makes a deliberate exception: 2 × is twice the density.</Text>
+      <Running jobs={jobs} kind="even out" actions={actions} />
+    </>
+  );
+}

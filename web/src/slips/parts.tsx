@@ -1,0 +1,76 @@
+import { Box, Button, Flex, Heading, Input, SegmentGroup, Text } from "@chakra-ui/react";
+import { useEffect, useId, useState, type ReactNode } from "react";
+import type { Job } from "../api/client";
+import { isActive, type Actions } from "../api/hooks";
+import { JobLine } from "../components/TopBar";
+
+export function Title({ children, note }: { children: ReactNode; note: ReactNode }) {
+  return (
+    <Box mb="2.5">
+      <Heading as="h2" fontFamily="heading" fontSize="17px" fontWeight="650">{children}</Heading>
+      <Text color="soft" fontSize="12.5px" lineHeight="1.35">{note}</Text>
+    </Box>
+  );
+}
+
+type NumberProps = { label: string; unit: string; value: number; min: number; max: number; step?: number; onChange: (value: number) => void };
+
+/** A number with its unit. What is typed counts once it is left or Enter is pressed. */
+export function NumberField({ label, unit, value, min, max, step = 1, onChange }: NumberProps) {
+  const [text, setText] = useState(String(value));
+  const id = useId();
+  useEffect(() => setText(String(value)), [value]);
+  const keep = () => {
+    const typed = Number(text.replace(",", "."));
+    const ok = text.trim() !== "" && Number.isFinite(typed) && typed >= min && typed <= max;
+    if (ok) onChange(typed);
+    else setText(String(value));
+  };
+  return (
+    <Flex align="center" justify="space-between" mb="1.5">
+      <label htmlFor={id}>{label}</label>
+      <Flex align="center" gap="1">
+        <Input id={id} size="xs" w="74px" textAlign="right" inputMode="decimal" value={text} onChange={(e) => setText(e.target.value)} onBlur={keep}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") keep();
+            const by = e.key === "ArrowUp" ? step : e.key === "ArrowDown" ? -step : 0;
+            if (by) { e.preventDefault(); onChange(Math.min(max, Math.max(min, value + by * (e.shiftKey ? 4 : 1)))); }
+          }} />
+        <Text color="soft" w="30px">{unit}</Text>
+      </Flex>
+    </Flex>
+  );
+}
+
+type ChoiceProps<T extends string> = { label: string; value: T; options: readonly T[]; onChange: (value: T) => void; names?: Partial<Record<T, string>> };
+
+export function Choice<T extends string>({ label, value, options, onChange, names }: ChoiceProps<T>) {
+  return (
+    <Box mb="2">
+      <Text mb="1">{label}</Text>
+      <SegmentGroup.Root size="xs" w="100%" value={value} onValueChange={(e) => onChange(e.value as T)} bg="table" aria-label={label}>
+        <SegmentGroup.Indicator bg="petrol" />
+        {options.map((option) => (
+          <SegmentGroup.Item key={option} value={option} flex="1" justifyContent="center" color={value === option ? "onPetrol" : "ink"}>
+            <SegmentGroup.ItemText fontSize="12px" color="inherit">{names?.[option] ?? option}</SegmentGroup.ItemText>
+            <SegmentGroup.ItemHiddenInput />
+          </SegmentGroup.Item>
+        ))}
+      </SegmentGroup.Root>
+    </Box>
+  );
+}
+
+export function MainButton({ children, onClick, disabled, busy }: { children: ReactNode; onClick: () => void; disabled?: boolean; busy?: boolean }) {
+  return (
+    <Button w="100%" h="34px" mt="1" bg="petrol" color="onPetrol" fontWeight="600" fontSize="13.5px" _hover={{ bg: "ink", color: "slip" }} disabled={disabled} loading={busy} onClick={onClick}>{children}</Button>
+  );
+}
+
+/** The running job of a kind in its slip, with progress and cancel. */
+export function Running({ jobs, kind, actions }: { jobs: Job[]; kind: string; actions: Actions }) {
+  const job = jobs.find((j) => j.kind === kind && isActive(j));
+  return job ? <Box mt="2"><JobLine job={job} actions={actions} /></Box> : null;
+}
+
+export const running = (jobs: Job[], kind: string) => jobs.some((j) => j.kind === kind && isActive(j));

@@ -1,0 +1,50 @@
+import { create } from "zustand";
+import type { Explained } from "./api/client";
+import { Editor } from "./editor/Editor";
+
+export const STAGES = ["Gather", "Even out", "Arrange", "Prove", "Hand off"] as const;
+export type Stage = (typeof STAGES)[number];
+
+export type Notice = { kind: "error" | "done"; what: string; where?: string; cure?: string };
+
+type Ui = {
+  stage: Stage;
+  theme: "paper" | "night";
+  notice: Notice | null;
+  help: boolean;
+  setStage: (stage: Stage) => void;
+  toggleTheme: () => void;
+  tell: (notice: Notice | null) => void;
+  setHelp: (help: boolean) => void;
+};
+
+const storedTheme = () => (localStorage.getItem("quilt-theme") === "night" ? "night" : "paper");
+
+export const useUi = create<Ui>((set, get) => ({
+  stage: "Arrange",
+  theme: storedTheme(),
+  notice: null,
+  help: false,
+  setStage: (stage) => set({ stage }),
+  toggleTheme: () => {
+    localStorage.setItem("quilt-theme", get().theme === "paper" ? "night" : "paper");
+    set({ theme: storedTheme() });
+    applyTheme();
+  },
+  tell: (notice) => set({ notice }),
+  setHelp: (help) => set({ help }),
+}));
+
+export function applyTheme(): void {
+  const night = storedTheme() === "night";
+  document.documentElement.classList.toggle("dark", night);
+  document.documentElement.classList.toggle("light", !night);
+}
+
+export function tellError(error: unknown): void {
+  const told = error as Partial<Explained> & Error;
+  useUi.getState().tell({ kind: "error", what: told.what ?? told.message, where: told.where, cure: told.cure });
+}
+
+/** The one editor of this page. */
+export const editor = new Editor();
