@@ -66,14 +66,14 @@ class _UVWriter:
     def primitive(self, primitive: dict[str, Any], part: PrimitivePart, seen: FloatArray) -> None:
         key = f"TEXCOORD_{self.channel}"
         attributes = primitive["attributes"]
-        stored = to_stored(seen, self.transforms.get((primitive.get("material", -1), self.channel)))
-        stored = np.stack([stored[:, 0], 1.0 - stored[:, 1]], axis=1).astype(np.float32)
-        has = np.asarray(np.isfinite(stored).all(axis=1))
+        flipped = to_stored(seen, self.transforms.get((primitive.get("material", -1), self.channel)))
+        wanted = np.stack([flipped[:, 0], 1.0 - flipped[:, 1]], axis=1)
+        has = np.asarray(np.isfinite(wanted).all(axis=1))
         if not has.any():
             return
         count = self.doc["accessors"][attributes["POSITION"]]["count"]
         old = self.reader.numbers(attributes[key]) if key in attributes else np.zeros((count, 2))
-        stored = np.where(has[:, None], stored, old[part.vertex]).astype(np.float32)
+        stored = np.where(has[:, None], wanted, old[part.vertex]).astype(np.float32)
         groups = weld_ids(part.vertex, stored[:, 0], stored[:, 1])
         _, first = np.unique(groups, return_index=True)
         _, keeper = np.unique(part.vertex[np.sort(first)], return_index=True)

@@ -38,10 +38,10 @@ def nearest_pair(segments, owner, offsets, items, reach):  # type: ignore[no-unt
     spots = np.zeros(4)
     for s in range(len(offsets) - 1):
         for u in range(offsets[s], offsets[s + 1]):
-            i = items[u]
+            i = items[u, 0]
             a = segments[i]
             for v in range(u + 1, offsets[s + 1]):
-                j = items[v]
+                j = items[v, 0]
                 if owner[i] == owner[j]:
                     continue
                 b = segments[j]

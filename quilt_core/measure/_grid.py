@@ -16,7 +16,11 @@ def slot(ix, iy, mask):  # type: ignore[no-untyped-def]
 
 @njit(cache=True)
 def fill_grid(boxes, cell, mask):  # type: ignore[no-untyped-def]
-    """Slots of all cells that each box (N, 4) touches, as offsets (mask + 2,) and items."""
+    """Slots of all cells that each box (N, 4) touches.
+
+    Returns offsets (mask + 2,) and rows (box, column, row) of the entries: different cells can share
+    a slot, so an entry says which cell it is.
+    """
     n = len(boxes)
     counts = np.zeros(mask + 2, np.int64)
     for i in range(n):
@@ -24,13 +28,15 @@ def fill_grid(boxes, cell, mask):  # type: ignore[no-untyped-def]
             for iy in range(int(np.floor(boxes[i, 1] / cell)), int(np.floor(boxes[i, 3] / cell)) + 1):
                 counts[slot(ix, iy, mask) + 1] += 1
     offsets = np.cumsum(counts)
-    items = np.empty(offsets[-1], np.int64)
+    items = np.empty((offsets[-1], 3), np.int64)
     fill = offsets.copy()
     for i in range(n):
         for ix in range(int(np.floor(boxes[i, 0] / cell)), int(np.floor(boxes[i, 2] / cell)) + 1):
             for iy in range(int(np.floor(boxes[i, 1] / cell)), int(np.floor(boxes[i, 3] / cell)) + 1):
                 s = slot(ix, iy, mask)
-                items[fill[s]] = i
+                items[fill[s], 0] = i
+                items[fill[s], 1] = ix
+                items[fill[s], 2] = iy
                 fill[s] += 1
     return offsets, items
 

@@ -5,8 +5,6 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from quilt_core.measure._grid import slot
-
 
 @njit(cache=True)
 def shared_area(a, b):  # type: ignore[no-untyped-def]
@@ -62,10 +60,10 @@ def overlapping_pairs(triangles, boxes, cell, mask, offsets, items, least):  # t
     n = 0
     for s in range(mask + 1):
         for u in range(offsets[s], offsets[s + 1]):
-            i = items[u]
+            i, ix, iy = items[u, 0], items[u, 1], items[u, 2]
             for v in range(u + 1, offsets[s + 1]):
-                j = items[v]
-                if i == j:
+                j = items[v, 0]
+                if items[v, 1] != ix or items[v, 2] != iy:
                     continue
                 if (
                     boxes[i, 0] >= boxes[j, 2]
@@ -75,9 +73,9 @@ def overlapping_pairs(triangles, boxes, cell, mask, offsets, items, least):  # t
                 ):
                     continue
                 # Two boxes can meet in many cells; the cell of the lower corner of their meeting counts.
-                cx = int(np.floor(max(boxes[i, 0], boxes[j, 0]) / cell))
-                cy = int(np.floor(max(boxes[i, 1], boxes[j, 1]) / cell))
-                if slot(cx, cy, mask) != s:
+                if ix != int(np.floor(max(boxes[i, 0], boxes[j, 0]) / cell)):
+                    continue
+                if iy != int(np.floor(max(boxes[i, 1], boxes[j, 1]) / cell)):
                     continue
                 area = shared_area(triangles[i], triangles[j])
                 if area <= least:

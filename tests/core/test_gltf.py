@@ -1,0 +1,256 @@
+"""glTF and GLB in and out. The Khronos validator is the outside judge of what is written."""
+
+import base64
+import copy
+import json
+import shutil
+import subprocess
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from quilt_core.errors import FileFormatError
+from quilt_core.formats import read_scene, write_scene
+from quilt_core.formats.gltf_build import Node, Primitive, build_glb
+from quilt_core.scene import island_set
+from quilt_core.scene.layout import object_corner_uvs
+from tests.core.meshes import INDEX, POINTS, UVS, document, glb_of, json_of, plain_glb
+
+ROOT = Path(__file__).resolve().parents[2]
+VALIDATOR = """
+const validator = require('gltf-validator'); const fs = require('fs');
+validator.validateBytes(new Uint8Array(fs.readFileSync(process.argv[1])))
+  .then(report => console.log(JSON.stringify(report.issues)));
+"""
+
+
+def validator_errors(glb: bytes, folder: Path) -> list[dict]:
+    """Errors that the Khronos validator (npm gltf-validator) finds."""
+    path = folder / "out.glb"
+    path.write_bytes(glb)
+    node = shutil.which("node")
+    assert node, "node is needed to run the validator"
+    answer = subprocess.run([node, "-e", VALIDATOR, str(path)], cwd=ROOT / "web", capture_output=True, text=True, check=True)
+    issues = json.loads(answer.stdout)
+    return [m for m in issues["messages"] if m["severity"] == 0]
+
+
+def seen(scene, number=0, channel=0):
+    return scene.objects[number].mesh.channels[channel].per_corner
+
+
+def round_trip(data: bytes, name="a.glb", shift=0.125):
+    scene = read_scene(name, data)
+    new = [seen(scene, i) * 0.5 + shift for i in range(len(scene.objects))]
+    out = write_scene(scene, 0, new)[name]
+    again = read_scene(name, out)
+    for i, want in enumerate(new):
+        assert seen(again, i) == pytest.approx(want, abs=1e-6)
+    return out
+
+
+def test_the_origin_is_turned_from_top_left_to_bottom_left():
+    assert seen(read_scene("a.glb", plain_glb()))[0] == pytest.approx([0, 0])
+    assert seen(read_scene("a.glb", plain_glb()))[2] == pytest.approx([0.5, 0.5])
+
+
+def test_untouched_json_and_buffer_stay():
+    data = plain_glb(extras={"crate": 7}, extensionsUsed=["MADE_up"], extensions={"MADE_up": {"keep": [1, 2]}})
+    out = write_scene(read_scene("a.glb", data), 0, [None])["a.glb"]
+    assert json_of(out) == json_of(data)
+    assert out[-64:] == data[-64:]
+
+
+def test_float_uvs_are_written_in_place_and_the_json_stays(tmp_path):
+    data = plain_glb(extras={"crate": 7})
+    out = round_trip(data)
+    assert json_of(out) == json_of(data)
+    assert validator_errors(out, tmp_path) == []
+
+
+def interleaved() -> bytes:
+    rows = np.concatenate([POINTS, UVS], axis=1)
+    body = rows.tobytes() + INDEX.tobytes()
+    views = [{"buffer": 0, "byteOffset": 0, "byteLength": rows.nbytes, "byteStride": 20, "target": 34962}, {"buffer": 0, "byteOffset": rows.nbytes, "byteLength": INDEX.nbytes, "target": 34963}]
+    accessors = [
+        {"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+        {"bufferView": 0, "byteOffset": 12, "componentType": 5126, "count": 4, "type": "VEC2"},
+        {"bufferView": 1, "componentType": 5123, "count": 6, "type": "SCALAR"},
+    ]
+    return glb_of(document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body)
+
+
+def quantized() -> bytes:
+    short = np.zeros((4, 2), "<u2")
+    short[:] = np.round(UVS * 65535)
+    body = POINTS.tobytes() + short.tobytes() + INDEX.tobytes()
+    views = [{"buffer": 0, "byteOffset": 0, "byteLength": 48, "target": 34962}, {"buffer": 0, "byteOffset": 48, "byteLength": 16, "target": 34962}, {"buffer": 0, "byteOffset": 64, "byteLength": 12, "target": 34963}]
+    accessors = [
+        {"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+        {"bufferView": 1, "componentType": 5123, "normalized": True, "count": 4, "type": "VEC2"},
+        {"bufferView": 2, "componentType": 5123, "count": 6, "type": "SCALAR"},
+    ]
+    return glb_of(document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body)
+
+
+def sparse() -> bytes:
+    base = np.zeros((4, 2), "<f4")
+    rows = np.array([0, 1, 2, 3], "<u2")
+    body = POINTS.tobytes() + base.tobytes() + INDEX.tobytes() + rows.tobytes() + UVS.tobytes()
+    at = np.cumsum([0, 48, 32, 12, 8, 32])
+    views = [{"buffer": 0, "byteOffset": int(a), "byteLength": int(b - a)} for a, b in zip(at[:-1], at[1:], strict=True)]
+    accessors = [
+        {"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+        {"bufferView": 1, "componentType": 5126, "count": 4, "type": "VEC2", "sparse": {"count": 4, "indices": {"bufferView": 3, "componentType": 5123}, "values": {"bufferView": 4}}},
+        {"bufferView": 2, "componentType": 5123, "count": 6, "type": "SCALAR"},
+    ]
+    return glb_of(document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body)
+
+
+def shared_with_a_second_set() -> bytes:
+    glb = plain_glb()
+    doc = json_of(glb)
+    doc["meshes"][0]["primitives"][0]["attributes"]["TEXCOORD_1"] = 1
+    return glb_of(doc, glb[-(48 + 32 + 12) :])
+
+
+@pytest.mark.parametrize("make", [interleaved, quantized, sparse, shared_with_a_second_set])
+def test_all_kinds_of_accessors_come_back_right(make, tmp_path):
+    data = make()
+    scene = read_scene("a.glb", data)
+    assert island_set(scene.objects[0], 0, 1.0).uv_area == pytest.approx([0.25], abs=1e-4)
+    out = round_trip(data)
+    assert validator_errors(out, tmp_path) == []
+    again = read_scene("a.glb", out)
+    assert np.array_equal(again.objects[0].mesh.positions, scene.objects[0].mesh.positions)
+    if make is shared_with_a_second_set:
+        assert seen(again, channel=1) == pytest.approx(seen(scene, channel=1))
+
+
+def test_primitives_that_share_accessors_are_one_mesh_and_welded():
+    glb = plain_glb()
+    doc = json_of(glb)
+    first = doc["meshes"][0]["primitives"][0]
+    doc["accessors"] += [dict(doc["accessors"][2], count=3), dict(doc["accessors"][2], count=3, byteOffset=6)]
+    doc["meshes"][0]["primitives"] = [dict(first, indices=3), dict(first, indices=4)]
+    data = glb_of(doc, glb[-(48 + 32 + 12) :])
+    assert island_set(read_scene("a.glb", data).objects[0], 0, 1.0).count == 1
+    assert len(json_of(round_trip(data))["accessors"]) == 5
+
+
+def test_one_mesh_in_many_nodes_is_one_object_with_instances():
+    nodes = [{"name": "Drum A", "mesh": 0, "translation": [1, 0, 0]}, {"name": "Rack", "children": [0, 2]}, {"name": "Drum B", "mesh": 0, "rotation": [0, 0.7071068, 0, 0.7071068]}]
+    scene = read_scene("a.glb", plain_glb(nodes=nodes, scenes=[{"nodes": [1]}]))
+    assert len(scene.objects) == 1
+    assert [(i.name, i.parent) for i in scene.objects[0].instances] == [("Drum A", "Rack"), ("Drum B", "Rack")]
+    corner = scene.objects[0].instances[1].matrix @ [1, 0, 0, 1]
+    assert corner[:3] == pytest.approx([0, 0, -1], abs=1e-6)
+
+
+def test_a_vertex_between_two_islands_is_split(tmp_path):
+    """Two triangles that touch in one point share a vertex; moved apart each needs its own."""
+    points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [2, 1, 0], [2, 2, 0]], "<f4")
+    uvs = np.array([[0, 1], [0.25, 1], [0.25, 0.75], [0.5, 0.75], [0.5, 0.5]], "<f4")
+    scene = read_scene("a.glb", plain_glb(uvs, points, np.array([0, 1, 2, 2, 3, 4], "<u2")))
+    placements = np.array([[[1, 0, 0.0], [0, 1, 0]], [[1, 0, 0.3], [0, 1, 0.1]]])
+    new = object_corner_uvs(scene.objects[0], 0, placements)
+    out = write_scene(scene, 0, [new])["a.glb"]
+    again = read_scene("a.glb", out)
+    assert len(again.objects[0].mesh.positions) == 6
+    assert seen(again)[3:] == pytest.approx(new[3:], abs=1e-6)
+    assert seen(again)[:3] == pytest.approx(seen(scene)[:3], abs=1e-6)
+    assert validator_errors(out, tmp_path) == []
+
+
+def test_texture_transform_is_kept_and_what_is_seen_is_what_was_laid_out():
+    info = {"index": 0, "extensions": {"KHR_texture_transform": {"scale": [2, 0.5], "rotation": 0.4, "offset": [0.1, -0.2]}}}
+    data = plain_glb(materials=[{"pbrMetallicRoughness": {"baseColorTexture": info}}], textures=[{}])
+    assert json_of(round_trip(data))["materials"] == json_of(data)["materials"]
+
+
+def test_side_files_and_data_uris():
+    doc = json_of(plain_glb())
+    body = POINTS.tobytes() + UVS.tobytes() + INDEX.tobytes()
+    outside = copy.deepcopy(doc)
+    outside["buffers"][0]["uri"] = "my%20plate.bin"
+    scene = read_scene("a.gltf", json.dumps(outside).encode(), lambda name: body if name == "my plate.bin" else None)
+    files = write_scene(scene, 0, [seen(scene) * 0.5])
+    assert sorted(files) == ["a.gltf", "my plate.bin"]
+    assert len(files["my plate.bin"]) == len(body)
+    inside = copy.deepcopy(doc)
+    inside["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64.b64encode(body).decode()
+    scene = read_scene("a.gltf", json.dumps(inside).encode())
+    again = read_scene("a.gltf", write_scene(scene, 0, [seen(scene) * 0.5])["a.gltf"])
+    assert seen(again) == pytest.approx(seen(scene) * 0.5)
+
+
+def test_strips_and_fans():
+    for mode, index in ((5, [0, 1, 3, 2]), (6, [0, 1, 2, 3])):
+        glb = plain_glb(index=np.array(index, "<u2"))
+        doc = json_of(glb)
+        doc["meshes"][0]["primitives"][0]["mode"] = mode
+        scene = read_scene("a.glb", glb_of(doc, POINTS.tobytes() + UVS.tobytes() + np.array(index, "<u2").tobytes()))
+        assert island_set(scene.objects[0], 0, 1.0).uv_area == pytest.approx([0.25])
+
+
+def test_draco_is_unpacked():
+    import DracoPy
+
+    packed = DracoPy.encode(POINTS, INDEX.reshape(-1, 3), tex_coord=UVS.astype(np.float64), quantization_bits=16)
+    names = {a["attribute_type"]: a["unique_id"] for a in DracoPy.decode(packed).attributes}
+    doc = json_of(plain_glb())
+    for accessor in doc["accessors"]:
+        accessor.pop("bufferView")
+    doc["bufferViews"] = [{"buffer": 0, "byteLength": len(packed)}]
+    doc["extensionsUsed"] = doc["extensionsRequired"] = ["KHR_draco_mesh_compression"]
+    doc["meshes"][0]["primitives"][0]["extensions"] = {"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": names[0], "TEXCOORD_0": names[3]}}}
+    data = glb_of(doc, packed)
+    scene = read_scene("a.glb", data)
+    assert island_set(scene.objects[0], 0, 1.0).uv_area == pytest.approx([0.25], abs=1e-3)
+    assert "extensionsRequired" not in json_of(round_trip(data))
+
+
+def test_the_builder_writes_valid_files(tmp_path):
+    glb = build_glb([Node("Root"), Node("Plate", 0, None, 0)], [("plate", [Primitive({"POSITION": POINTS, "TEXCOORD_0": UVS}, INDEX)])])
+    assert validator_errors(glb, tmp_path) == []
+
+
+def broken(change) -> bytes:
+    doc = json_of(plain_glb())
+    change(doc)
+    return glb_of(doc, POINTS.tobytes() + UVS.tobytes() + INDEX.tobytes())
+
+
+BAD = {
+    "cut short": (plain_glb()[:-40], "cut short"),
+    "cut in the head": (plain_glb()[:10], "cut short"),
+    "not json": (b"{ this is no json", "not a glTF document"),
+    "old version": (json.dumps({"asset": {"version": "1.0"}}).encode(), "glTF 1.0"),
+    "nan": (plain_glb(points=np.where(POINTS == 1, np.nan, POINTS).astype("<f4")), "not finite"),
+    "infinite uv": (plain_glb(np.where(UVS == 1, np.inf, UVS).astype("<f4")), "not finite"),
+    "index out of range": (plain_glb(index=np.array([0, 1, 9], "<u2")), "asks for vertex 9"),
+    "no faces": (broken(lambda d: d["meshes"][0]["primitives"][0].update(mode=0)), "0 faces"),
+    "no meshes": (broken(lambda d: d.pop("meshes")), "0 faces"),
+    "accessor too long": (broken(lambda d: d["accessors"][0].update(count=4000)), "needs"),
+    "accessor missing": (broken(lambda d: d["meshes"][0]["primitives"][0].update(indices=77)), "missing"),
+    "meshopt": (broken(lambda d: d.update(extensionsRequired=["EXT_meshopt_compression"])), "meshopt"),
+    "circle": (broken(lambda d: d.update(nodes=[{"mesh": 0, "children": [1]}, {"children": [0]}])), "circle"),
+    "draco rubbish": (broken(lambda d: d["meshes"][0]["primitives"][0].update(extensions={"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}})), "Draco"),
+}
+
+
+@pytest.mark.parametrize("name", BAD)
+def test_bad_input_is_told_with_a_cure(name):
+    data, said = BAD[name]
+    with pytest.raises(FileFormatError) as caught:
+        read_scene("a.glb" if data[:4] == b"glTF" else "a.gltf", data)
+    assert said in str(caught.value)
+    assert caught.value.cure
+
+
+def test_side_files_that_are_missing_are_named():
+    doc = json_of(plain_glb())
+    doc["buffers"][0]["uri"] = "../../secret.bin"
+    with pytest.raises(FileFormatError, match=r"secret\.bin"):
+        read_scene("a.gltf", json.dumps(doc).encode(), lambda name: None)

@@ -1,0 +1,104 @@
+"""Overlap, gaps and areas against Shapely / GEOS on the same polygons."""
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely import affinity
+
+from quilt_core.measure import find_faults, find_overlaps, measure, smallest_gap
+from quilt_core.measure._overlap_loops import shared_area
+from quilt_core.scene.placement import IDENTITY, identity
+from tests.core.shapes import island_set_of, random_polygons
+
+W, H = 1024, 512
+SIZE = np.array([W, H])
+
+
+def in_pixels(polygon):
+    return affinity.scale(polygon, W, H, origin=(0, 0))
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10_000), st.integers(2, 14))
+def test_overlaps_are_shapely_s(seed, count):
+    polygons = random_polygons(np.random.default_rng(seed), count, 0.15)
+    found = find_overlaps(island_set_of(polygons), W, H)
+    got = {tuple(pair): texels for pair, texels in zip(found.pairs.tolist(), found.texels, strict=True)}
+    for i in range(count):
+        for j in range(i + 1, count):
+            want = in_pixels(polygons[i]).intersection(in_pixels(polygons[j])).area
+            assert got.pop((i, j), 0.0) == pytest.approx(want, rel=1e-9, abs=1e-5)
+    assert not got, "an island does not overlap itself"
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10_000), st.integers(2, 10))
+def test_the_smallest_gap_is_shapely_s(seed, count):
+    polygons = random_polygons(np.random.default_rng(seed), count, 0.05)
+    rims = [in_pixels(p).boundary for p in polygons]
+    want = min(rims[i].distance(rims[j]) for i in range(count) for j in range(i + 1, count))
+    assert smallest_gap(island_set_of(polygons), W, H, expected=0.5).pixels == pytest.approx(want, abs=1e-9)
+
+
+@settings(max_examples=200, deadline=None)
+@given(st.integers(0, 10**6))
+def test_shared_area_of_two_triangles(seed):
+    a, b = np.random.default_rng(seed).normal(size=(2, 3, 2))
+    want = shapely.Polygon(a).intersection(shapely.Polygon(b)).area
+    assert shared_area(a, b) == pytest.approx(want, rel=1e-9, abs=1e-12)
+
+
+def test_coverage_is_the_sum_of_areas():
+    polygons = [shapely.box(0.1, 0.1, 0.3, 0.2), shapely.box(0.5, 0.5, 0.9, 0.9)]
+    figures = measure(island_set_of(polygons), identity(2), W, H)
+    assert figures.coverage == pytest.approx(0.02 + 0.16)
+    assert figures.gap.pixels == pytest.approx(in_pixels(polygons[0]).distance(in_pixels(polygons[1])))
+    assert figures.margin_px == pytest.approx(0.1 * H)
+
+
+def test_an_island_inside_another_s_hole_is_no_overlap_but_one_inside_its_area_is():
+    ring = shapely.Point(0.5, 0.5).buffer(0.4).difference(shapely.Point(0.5, 0.5).buffer(0.2))
+    inner = shapely.Point(0.5, 0.5).buffer(0.1)
+    assert len(measure(island_set_of([ring, inner]), identity(2), W, W).overlaps.pairs) == 0
+    covered = measure(island_set_of([shapely.Point(0.5, 0.5).buffer(0.4), inner]), identity(2), W, W)
+    assert covered.overlaps.texels == pytest.approx([inner.area * W * W])
+    assert covered.gap.pixels == 0
+
+
+def test_a_fold_overlaps_its_own_island():
+    islands = island_set_of([shapely.box(0, 0, 0.2, 0.2), shapely.box(0.5, 0.5, 0.6, 0.6)])
+    object.__setattr__(islands, "triangles", np.concatenate([islands.triangles, islands.triangles[:1]]))
+    object.__setattr__(islands, "triangle_island", np.append(islands.triangle_island, 0))
+    assert find_overlaps(islands, W, W).pairs.tolist() == [[0, 0]]
+
+
+def test_faults_are_listed_with_object_island_and_amount():
+    polygons = [shapely.box(0, 0, 0.2, 0.2), shapely.box(0.1, 0.1, 0.3, 0.3), shapely.box(2, 0, 2.1, 0.1), shapely.box(0.6, 0.6, 0.8, 0.8)]
+    islands = island_set_of(polygons)
+    placements = identity(4)
+    placements[3] = [[-1, 0, 1.4], [0, 1, 0]]
+    figures = measure(islands, placements, W, W)
+    kinds = {f.kind: f for f in find_faults(islands, figures, ["Crate"], 8.0)}
+    assert kinds["overlap"].amount == pytest.approx(0.01 * W * W)
+    assert (kinds["overlap"].island, kinds["overlap"].other_island) == (1, 2)
+    assert kinds["outside"].island == 3
+    assert kinds["mirrored"].island == 4
+    assert kinds["mirrored"].severity == "warning"
+    assert "gap" not in kinds
+
+
+def test_a_gap_below_the_padding_is_a_fault():
+    polygons = [shapely.box(0.1, 0.1, 0.2, 0.2), shapely.box(0.205, 0.1, 0.3, 0.2)]
+    islands = island_set_of(polygons)
+    figures = measure(islands, identity(2), W, W)
+    finding = next(f for f in find_faults(islands, figures, ["Crate"], 8.0) if f.kind == "gap")
+    assert finding.amount == pytest.approx(0.005 * W)
+
+
+def test_one_island_has_no_gap_and_none_measures_nothing():
+    assert smallest_gap(island_set_of([shapely.box(0, 0, 1, 1)]), W, H).pixels == np.inf
+    empty = island_set_of([])
+    assert measure(empty, identity(0), W, H).coverage == 0
+    assert IDENTITY.shape == (2, 3)
