@@ -16,9 +16,9 @@ def parse_corners(
     name: str, lines: list[bytes], where: dict[str, IntArray], v_count: int, vt_count: int
 ) -> tuple[IntArray, IntArray, IntArray]:
     """Corner counts per face, and vertex and vt index (from 0, vt -1 = none) per corner."""
-    from quilt_core.formats.obj_read import line_number, words
+    from quilt_core.formats.obj_read import all_words, line_number
 
-    rows = [words(lines[i]) for i in where["f"]]
+    rows = all_words(lines, where["f"])
     sizes = np.fromiter(map(len, rows), np.int64, len(rows))
     if sizes.min() < 3:
         row = int(np.argmin(sizes))
@@ -38,21 +38,16 @@ def parse_corners(
 def _uniform(cells: list[bytes]) -> tuple[IntArray, IntArray] | None:
     """Fast path: all corners are written in the same way."""
     text = b" ".join(cells)
-    slashes = text.count(b"/")
     count = len(cells)
+    slashes = {cell.count(b"/") for cell in cells}
     double = text.count(b"//")
+    if len(slashes) != 1 or double not in (0, count):
+        return None
+    width = {0: 1, 1: 2, 2: 2 if double else 3}.get(slashes.pop(), 0)
     try:
-        if slashes == 0:
-            return whole_numbers(text), np.zeros(count, np.int64)
-        if slashes == count and double == 0:
-            pair = whole_numbers(text.replace(b"/", b" ")).reshape(count, 2)
-            return pair[:, 0].copy(), pair[:, 1].copy()
-        if double == count and slashes == 2 * count:
-            pair = whole_numbers(text.replace(b"//", b" ")).reshape(count, 2)
-            return pair[:, 0].copy(), np.zeros(count, np.int64)
-        if double == 0 and slashes == 2 * count:
-            triple = whole_numbers(text.replace(b"/", b" ")).reshape(count, 3)
-            return triple[:, 0].copy(), triple[:, 1].copy()
+        table = whole_numbers(text.replace(b"/", b" ")).reshape(count, width)
+        vt = table[:, 1].copy() if width > 1 and not double else np.zeros(count, np.int64)
+        return table[:, 0].copy(), vt
     except ValueError:
         pass
     return None

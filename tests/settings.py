@@ -1,0 +1,9 @@
+"""Settings of a test run: data of its own, and jobs run at once without a worker."""
+
+import os
+import tempfile
+
+os.environ["QUILT_DATA_DIR"] = tempfile.mkdtemp(prefix="quilt-tests-")
+os.environ["QUILT_IMMEDIATE_JOBS"] = "1"
+
+from quilt_site.settings import *  # noqa: E402, F403

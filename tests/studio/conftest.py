@@ -1,0 +1,51 @@
+"""A client, a project, and short ways to send files."""
+
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from studio.actions.create_project import create_project
+from tests.core.meshes import QUAD_OBJ, plain_glb
+
+
+@pytest.fixture(autouse=True)
+def _own_files(settings, tmp_path):
+    settings.MEDIA_ROOT = tmp_path / "files"
+
+
+@pytest.fixture
+def project(transactional_db):
+    return create_project("Pier")
+
+
+@pytest.fixture
+def atlas(project):
+    return project.atlases.get()
+
+
+@pytest.fixture
+def send(client, project):
+    def post(**files):
+        """Names with __ for the dot: props__obj=b'…'."""
+        uploads = [SimpleUploadedFile(name.replace("__", "."), data) for name, data in files.items()]
+        return client.post(f"/api/projects/{project.pk}/files/", {"files": uploads})
+
+    return post
+
+
+@pytest.fixture
+def gathered(send, atlas):
+    """An atlas with three objects, one island each, all on top of one another."""
+    assert send(props__obj=QUAD_OBJ, plate__glb=plain_glb()).status_code == 201
+    atlas.refresh_from_db()
+    return atlas
+
+
+@pytest.fixture
+def act(client):
+    """Post to an action of an atlas, on its newest revision unless another is named."""
+
+    def post(atlas, verb, **body):
+        atlas.refresh_from_db()
+        return client.post(f"/api/atlases/{atlas.pk}/{verb}/", {"revision": atlas.head_id, **body}, content_type="application/json")
+
+    return post

@@ -1,0 +1,214 @@
+"""Revisions, jobs, undo and redo, exports."""
+
+import io
+import json
+import zipfile
+from datetime import timedelta
+
+import numpy as np
+import pytest
+from django.utils import timezone
+
+from quilt_core.formats import read_scene
+from quilt_core.measure import measure
+from quilt_core.scene import concatenate, island_set
+from quilt_core.scene.placement import identity
+from studio.jobs import run as jobs
+from studio.models import Job, Revision
+
+
+def figures(client, atlas):
+    atlas.refresh_from_db()
+    return client.get(f"/api/revisions/{atlas.head_id}/").json()["figures"]
+
+
+def pack(act, atlas, **more):
+    return act(atlas, "pack", width=512, height=512, effort="quick", seconds=1, **more)
+
+
+def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
+    client.patch(f"/api/projects/{gathered.project_id}/", {"house_density": 300}, content_type="application/json")
+    assert act(gathered, "even-out").status_code == 202
+    evened = figures(client, gathered)
+    assert (evened["density"]["min"], evened["density"]["max"]) == (300, 300)
+    assert pack(act, gathered).status_code == 202
+    packed = figures(client, gathered)
+    assert packed["overlapping"] == 0
+    assert packed["gap_px"] >= 8
+    assert packed["coverage"] > evened["coverage"]
+    assert act(gathered, "undo").json()["can_redo"] is True
+    assert figures(client, gathered)["density"] == evened["density"]
+    assert gathered.tiles.get().width == 2048
+    act(gathered, "redo")
+    assert figures(client, gathered) == packed
+    assert gathered.tiles.get().width == 512
+    act(gathered, "undo")
+    act(gathered, "undo")
+    answer = act(gathered, "undo")
+    assert answer.status_code == 409
+    assert "nothing to undo" in answer.json()["what"]
+
+
+def test_a_new_action_after_undo_ends_the_way_forward_but_nothing_is_lost(gathered, act):
+    act(gathered, "even-out")
+    act(gathered, "undo")
+    act(gathered, "even-out", target="average")
+    assert act(gathered, "redo").status_code == 409
+    assert Revision.objects.filter(verb="even out").count() == 2
+
+
+@pytest.mark.parametrize("verb", ["even-out", "pack", "undo", "redo", "export"])
+def test_a_stale_revision_is_refused_with_what_changed(verb, gathered, act):
+    old = gathered.head_id
+    act(gathered, "even-out")
+    answer = act(gathered, verb, revision=old)
+    assert answer.status_code == 409
+    assert "even out" in answer.json()["what"]
+    assert answer.json()["head"] == gathered.head_id
+
+
+def test_work_on_a_layout_excludes_other_work(gathered, act):
+    Job.objects.create(project=gathered.project, atlas=gathered, kind="pack", state=Job.RUNNING, heartbeat=timezone.now())
+    for verb in ("even-out", "pack", "undo"):
+        assert act(gathered, verb).status_code == 409
+    assert act(gathered, "export").status_code == 202
+
+
+@pytest.mark.parametrize(
+    "body", [{"target": "number"}, {"target": "island", "value": 99}, {"target": "object", "value": 99}, {"target": "number", "value": -1}]
+)
+def test_even_out_with_a_target_that_gives_nothing_fails_with_a_word(body, gathered, act):
+    head = gathered.head_id
+    act(gathered, "even-out", **body)
+    job = Job.objects.filter(kind="even out").get()
+    assert job.state == "failed"
+    assert job.error["cure"]
+    gathered.refresh_from_db()
+    assert gathered.head_id == head
+
+
+def test_even_out_to_a_picked_island_and_with_weights(gathered, act, client):
+    first = gathered.head.contents[0][0]
+    client.patch(f"/api/atlases/{gathered.pk}/", {"object": first, "weight": 2}, content_type="application/json")
+    act(gathered, "even-out", target="island", value=1)
+    assert figures(client, gathered)["island_density"] == pytest.approx([2048, 1024, 1024])
+
+
+@pytest.mark.parametrize("body", [{"width": 7}, {"padding": 400, "width": 512, "height": 512}, {"rotate": "wild"}, {"effort": "endless"}])
+def test_pack_settings_are_checked_before_a_job_starts(body, gathered, act):
+    answer = act(gathered, "pack", **body)
+    assert answer.status_code == 400
+    assert answer.json()["what"]
+    assert not Job.objects.filter(kind="pack").exists()
+
+
+def test_what_does_not_fit_lies_on_the_side_table(gathered, act, client):
+    act(gathered, "even-out", target="number", value=400)
+    pack(act, gathered, fixed_scale=True)
+    f = figures(client, gathered)
+    assert f["side_table"] == 2
+    assert f["outside"] == 0
+
+
+@pytest.mark.parametrize(("keep", "state"), [(True, "done"), (False, "cancelled")])
+def test_cancel_keeps_the_best_or_drops_it(keep, state, gathered, act, client, monkeypatch):
+    head = gathered.head_id
+    monkeypatch.setattr("studio.jobs.reporter.LISTEN_EVERY", -1)
+    started = jobs.run_job
+    monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
+    job = pack(act, gathered).json()["id"]
+    Job.objects.filter(pk=job).update(state=Job.RUNNING)
+    assert client.post(f"/api/jobs/{job}/cancel/", {"keep": keep}, content_type="application/json").status_code == 200
+    Job.objects.filter(pk=job).update(state=Job.QUEUED)
+    monkeypatch.setattr(jobs, "_finish", jobs._finish)
+    Job.objects.filter(pk=job).update(cancel="")
+    asked = iter(["", "", ""])
+    monkeypatch.setattr("studio.jobs.reporter.Reporter.cancelled", lambda self: next(asked, "keep" if keep else "drop"))
+    started.call_local(job)
+    assert Job.objects.get(pk=job).state == state
+    gathered.refresh_from_db()
+    assert (gathered.head_id != head) is keep
+    assert client.post(f"/api/jobs/{job}/cancel/", {}, content_type="application/json").status_code == 409
+
+
+def test_a_job_cancelled_before_it_started_does_nothing(gathered, act, monkeypatch):
+    started = jobs.run_job
+    monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
+    job = pack(act, gathered).json()["id"]
+    Job.objects.filter(pk=job).update(cancel="keep")
+    started.call_local(job)
+    assert Job.objects.get(pk=job).state == "cancelled"
+
+
+def test_jobs_of_a_dead_worker_run_once_more_and_then_fail(gathered, monkeypatch):
+    monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
+    old = timezone.now() - timedelta(minutes=5)
+    job = Job.objects.create(project=gathered.project, kind="measure", state=Job.RUNNING, heartbeat=old, params={"revision": gathered.head_id})
+    assert jobs.recover_stale_jobs() == 1
+    job.refresh_from_db()
+    assert (job.state, job.attempts) == ("queued", 1)
+    Job.objects.filter(pk=job.pk).update(state=Job.RUNNING)
+    jobs.recover_stale_jobs()
+    job.refresh_from_db()
+    assert job.state == "failed"
+    assert "stopped twice" in job.error["what"]
+    assert jobs.recover_stale_jobs() == 0
+
+
+def test_an_unexpected_fault_ends_in_the_row_without_a_traceback(gathered, act, monkeypatch):
+    monkeypatch.setattr("studio.jobs.kinds.even_out", lambda *a: 1 / 0)
+    act(gathered, "even-out")
+    job = Job.objects.filter(kind="even out").get()
+    assert job.state == "failed"
+    assert "ZeroDivision" not in json.dumps(job.error)
+
+
+def test_a_pack_that_comes_too_late_is_kept_as_a_draft(gathered, act):
+    from studio.actions.revise import append_revision
+
+    parent = gathered.head
+    act(gathered, "even-out")
+    gathered.refresh_from_db()
+    head = gathered.head_id
+    late = append_revision(gathered, parent, "pack", {}, identity(3), np.zeros(3, bool))
+    gathered.refresh_from_db()
+    assert late.draft
+    assert gathered.head_id == head
+
+
+def test_the_export_reads_back_as_the_layout_that_was_packed(gathered, act, client):
+    act(gathered, "even-out", target="average")
+    pack(act, gathered)
+    act(gathered, "export")
+    job = Job.objects.filter(kind="export").get()
+    answer = client.get(f"/api/jobs/{job.pk}/download/")
+    archive = zipfile.ZipFile(io.BytesIO(answer.content))
+    assert {"props.obj", "plate.glb", "layout.1001.png", "layout.1001.svg", "figures.json"} <= set(archive.namelist())
+    scenes = [read_scene(name, archive.read(name)) for name in ("props.obj", "plate.glb")]
+    islands = concatenate([island_set(o, 0, 1.0) for s in scenes for o in s.objects])
+    measured = measure(islands, identity(3), 512, 512)
+    want = figures(client, gathered)
+    assert measured.coverage == pytest.approx(want["coverage"], abs=1e-5)
+    assert measured.gap.pixels == pytest.approx(want["gap_px"], abs=1e-3)
+    assert len(measured.overlaps.pairs) == 0
+
+
+def test_placements_and_geometry_for_the_browser(gathered, client):
+    raw = client.get(f"/api/revisions/{gathered.head_id}/placements/").content
+    assert np.frombuffer(raw, "<f4").reshape(-1, 6).tolist() == [[1, 0, 0, 0, 1, 0]] * 3
+    glb = client.get(f"/api/revisions/{gathered.head_id}/geometry.glb").content
+    scene = read_scene("g.glb", glb)
+    assert [o.name for o in scene.objects] == ["Left plate", "Right plate", "Plate"]
+    assert b"_ISLAND" in glb[:6000]
+    assert client.get(f"/api/revisions/{gathered.head_id}/sheet.svg").content.count(b"<g ") == 3
+    assert client.get("/api/checker.png").content[:4] == b"\x89PNG"
+
+
+def test_the_schema_is_there_and_the_client_s_copy_is_current(client, db):
+    from pathlib import Path
+
+    import yaml
+
+    served = yaml.safe_load(client.get("/api/schema/").content)
+    kept = yaml.safe_load((Path(__file__).resolve().parents[2] / "web" / "openapi.yaml").read_text())
+    assert served == kept
