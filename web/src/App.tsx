@@ -1,23 +1,28 @@
 import { Box, Button, Center, Flex, Heading, Input, Spinner, Stack, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { api, ask } from "./api/client";
 import { useProjects } from "./api/hooks";
 import { Notices } from "./components/Notices";
 import { Workroom } from "./components/Workroom";
 import { tellError } from "./state";
 
-const projectInPath = () => Number(/^\/project\/(\d+)/.exec(window.location.pathname)?.[1] ?? 0);
+const projectIn = (path: string) => Number(/^\/project\/(\d+)/.exec(path)?.[1] ?? 0);
 
 export function App() {
-  const [project, setProject] = useState(projectInPath);
+  const [path, setPath] = useState(window.location.pathname);
   const projects = useProjects();
   const open = (id: number) => {
-    window.history.pushState({}, "", id ? `/project/${id}` : "/projects");
-    setProject(id);
+    const to = id ? `/project/${id}` : "/projects";
+    window.history.pushState({}, "", to);
+    setPath(to);
   };
-  const first = window.location.pathname === "/" ? projects.data?.[0]?.id : undefined;
-  const shown = project || first;
+  useEffect(() => {
+    const back = () => setPath(window.location.pathname);
+    window.addEventListener("popstate", back);
+    return () => window.removeEventListener("popstate", back);
+  }, []);
+  const shown = projectIn(path) || (path === "/" ? projects.data?.[0]?.id : undefined);
   if (shown) return <><Workroom key={shown} projectId={shown} leave={() => open(0)} /><Notices /></>;
   return (
     <Center h="100%" bg="cloth">

@@ -1,0 +1,61 @@
+"""The real application on a free port with its worker, and a headless Chromium."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import sync_playwright
+
+ROOT = Path(__file__).resolve().parents[2]
+FLAGS = [
+    "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+    "--disable-sync",
+]  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def address(tmp_path_factory):
+    """Address of a running application that holds the demo project."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    environment = {**os.environ, "QUILT_DATA_DIR": str(tmp_path_factory.mktemp("data")), "QUILT_IMMEDIATE_JOBS": "0", "DJANGO_SETTINGS_MODULE": "quilt_site.settings"}
+    manage = [sys.executable, str(ROOT / "manage.py")]
+    for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
+        subprocess.run(manage + command, env=environment, check=True, capture_output=True)
+    server = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment)
+    url = f"http://127.0.0.1:{port}"
+    for _ in range(150):
+        try:
+            urllib.request.urlopen(url + "/api/projects/", timeout=2)
+            break
+        except OSError:
+            time.sleep(0.1)
+    yield url
+    server.send_signal(signal.SIGTERM)
+    server.wait(timeout=20)
+
+
+@pytest.fixture
+def page(address):
+    """A page at 1280 x 800 that has opened the demo; page errors fail the test."""
+    chromium = shutil.which("chromium") or "/usr/bin/chromium"
+    errors: list[str] = []
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        page.on("pageerror", lambda error: errors.append(str(error)))
+        page.goto(address)
+        page.wait_for_selector("[data-figure=overlaps]")
+        yield page
+        browser.close()
+    assert errors == []

@@ -1,0 +1,125 @@
+"""The whole path, as a user walks it: look, even out, pack, look again, take out."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import pytest
+
+from quilt_core.formats import read_scene
+from quilt_core.measure import measure
+from quilt_core.scene import concatenate, island_set
+from quilt_core.scene.placement import identity
+from tests.core.meshes import QUAD_OBJ
+
+pytestmark = pytest.mark.browser
+
+
+def figure(page, name: str) -> str:
+    return page.locator(f"[data-figure='{name}'] [data-value]").inner_text()
+
+
+def stage(page, name: str) -> None:
+    page.get_by_role("navigation").get_by_role("button", name=name).click()
+
+
+def task(page):
+    return page.locator("section[aria-label=Task]")
+
+
+def changed(page, name: str, before: str) -> str:
+    page.wait_for_function("([name, before]) => { const f = document.querySelector(`[data-figure='${name}'] [data-value]`); return f && f.textContent !== before; }", arg=[name, before], timeout=30_000)
+    return figure(page, name)
+
+
+def test_the_whole_path_on_the_demo(page):
+    overlaps = figure(page, "overlaps")
+    assert int(overlaps) > 100
+
+    stage(page, "Even out")
+    before = figure(page, "density")
+    task(page).get_by_role("button", name="Even out").click()
+    assert changed(page, "density", before) == "128 – 128"
+    spread = float(figure(page, "coverage"))
+
+    stage(page, "Arrange")
+    overlaps = figure(page, "overlaps")
+    assert int(overlaps) > 0
+    task(page).get_by_role("button", name="Pack 221 islands").click()
+    assert changed(page, "overlaps", overlaps) == "0"
+    packed = float(figure(page, "coverage"))
+    assert packed > spread
+    assert float(figure(page, "smallest gap")) >= 8.0
+    assert figure(page, "outside") == "0"
+
+    page.get_by_label("Undo").click()
+    changed(page, "overlaps", "0")
+    assert float(figure(page, "coverage")) == spread
+    page.keyboard.press("Control+Shift+Z")
+    changed(page, "overlaps", overlaps)
+    assert float(figure(page, "coverage")) == packed
+
+    stage(page, "Hand off")
+    with page.expect_download(timeout=30_000) as waiting:
+        task(page).get_by_role("button", name="Export all as zip").click()
+    archive = zipfile.ZipFile(waiting.value.path())
+    scenes = [read_scene(name, archive.read(name)) for name in ("lighthouse.glb", "yard.obj", "lamps.glb")]
+    sets = [island_set(o, 0, 1.0) for scene in scenes for o in scene.objects]
+    islands = concatenate(sets)
+    figures = measure(islands, identity(islands.count), 2048, 2048)
+    assert islands.count == 221
+    assert len(figures.overlaps.pairs) == 0
+    assert figures.gap.pixels >= 8 - 1e-3
+    assert 100 * figures.coverage == pytest.approx(packed, abs=0.06)
+    assert {"layout.1001.png", "layout.1001.svg", "yard.mtl", "wood_colour.png"} <= set(archive.namelist())
+
+
+def test_picking_is_one_selection_in_ledger_table_and_model(page):
+    row = page.locator("[data-row='Tower wall']")
+    row.click()
+    assert row.get_attribute("aria-selected") == "true"
+    assert "13 selected" in page.get_by_test_id("table").inner_text()
+    page.keyboard.press("Escape")
+    assert row.get_attribute("aria-selected") == "false"
+    box = page.get_by_test_id("model").bounding_box()
+    page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.55)
+    page.wait_for_function("document.querySelector('[data-testid=table]').innerText.includes('1 selected')")
+    page.get_by_label("Find an object").fill("lamp")
+    assert page.locator("[data-row]").count() == 2
+
+
+def test_views_theme_help_and_the_house_density_by_keyboard(page):
+    page.get_by_label("View as").select_option("density")
+    assert page.get_by_label("Legend of density").is_visible()
+    slider = page.get_by_role("slider", name="House density")
+    slider.focus()
+    before = slider.get_attribute("aria-valuetext")
+    page.keyboard.press("ArrowRight")
+    assert slider.get_attribute("aria-valuetext") != before
+    page.keyboard.press("ArrowLeft")
+    page.get_by_label("Night theme").click()
+    assert "dark" in page.evaluate("document.documentElement.className")
+    page.get_by_label("Paper theme").click()
+    page.locator("body").press("?")
+    assert page.get_by_role("dialog").get_by_text("Undo").is_visible()
+
+
+def test_a_new_project_bad_files_and_good_ones(page):
+    page.get_by_title("All projects").click()
+    page.get_by_label("Name of a new project").fill("Pier")
+    page.get_by_role("button", name="Create").click()
+    page.get_by_text("The table is empty").wait_for()
+    page.get_by_test_id("files").set_input_files({"name": "bad.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nf 1 2 3\n"})
+    alert = page.get_by_role("alert")
+    alert.get_by_text("asks for vertex 2").wait_for()
+    assert "bad.obj, line 2" in alert.inner_text()
+    assert page.get_by_text("The table is empty").is_visible()
+    page.get_by_label("Close this message").click()
+    body = io.BytesIO()
+    with zipfile.ZipFile(body, "w") as archive:
+        archive.writestr("props.obj", QUAD_OBJ)
+    page.get_by_test_id("files").set_input_files({"name": "props.zip", "mimeType": "application/zip", "buffer": body.getvalue()})
+    page.locator("[data-row='Left plate']").wait_for()
+    page.wait_for_selector("[data-figure=overlaps]")
+    assert figure(page, "overlaps") == "2"
