@@ -6,4 +6,4 @@ import tempfile
 os.environ["QUILT_DATA_DIR"] = tempfile.mkdtemp(prefix="quilt-tests-")
 os.environ["QUILT_IMMEDIATE_JOBS"] = "1"
 
-from quilt_site.settings import *  # noqa: E402, F403
+from quilt_site.settings import *  # noqa: F403

@@ -28,7 +28,12 @@ def address(tmp_path_factory):
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
-    environment = {**os.environ, "QUILT_DATA_DIR": str(tmp_path_factory.mktemp("data")), "QUILT_IMMEDIATE_JOBS": "0", "DJANGO_SETTINGS_MODULE": "quilt_site.settings"}
+    environment = {
+        **os.environ,
+        "QUILT_DATA_DIR": str(tmp_path_factory.mktemp("data")),
+        "QUILT_IMMEDIATE_JOBS": "0",
+        "DJANGO_SETTINGS_MODULE": "quilt_site.settings",
+    }
     manage = [sys.executable, str(ROOT / "manage.py")]
     for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
         subprocess.run(manage + command, env=environment, check=True, capture_output=True)

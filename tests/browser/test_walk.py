@@ -29,7 +29,11 @@ def task(page):
 
 
 def changed(page, name: str, before: str) -> str:
-    page.wait_for_function("([name, before]) => { const f = document.querySelector(`[data-figure='${name}'] [data-value]`); return f && f.textContent !== before; }", arg=[name, before], timeout=30_000)
+    page.wait_for_function(
+        "([name, before]) => { const f = document.querySelector(`[data-figure='${name}'] [data-value]`); return f && f.textContent !== before; }",
+        arg=[name, before],
+        timeout=30_000,
+    )
     return figure(page, name)
 
 
@@ -110,7 +114,9 @@ def test_a_new_project_bad_files_and_good_ones(page):
     page.get_by_label("Name of a new project").fill("Pier")
     page.get_by_role("button", name="Create").click()
     page.get_by_text("The table is empty").wait_for()
-    page.get_by_test_id("files").set_input_files({"name": "bad.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nf 1 2 3\n"})
+    page.get_by_test_id("files").set_input_files(
+        {"name": "bad.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nf 1 2 3\n"}
+    )
     alert = page.get_by_role("alert")
     alert.get_by_text("asks for vertex 2").wait_for()
     assert "bad.obj, line 2" in alert.inner_text()
@@ -119,7 +125,9 @@ def test_a_new_project_bad_files_and_good_ones(page):
     body = io.BytesIO()
     with zipfile.ZipFile(body, "w") as archive:
         archive.writestr("props.obj", QUAD_OBJ)
-    page.get_by_test_id("files").set_input_files({"name": "props.zip", "mimeType": "application/zip", "buffer": body.getvalue()})
+    page.get_by_test_id("files").set_input_files(
+        {"name": "props.zip", "mimeType": "application/zip", "buffer": body.getvalue()}
+    )
     page.locator("[data-row='Left plate']").wait_for()
     page.wait_for_selector("[data-figure=overlaps]")
     assert figure(page, "overlaps") == "2"

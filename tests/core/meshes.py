@@ -70,7 +70,9 @@ UVS = np.array([[0, 1], [0.5, 1], [0.5, 0.5], [0, 0.5]], "<f4")
 INDEX = np.array([0, 1, 2, 0, 2, 3], "<u2")
 
 
-def plain_glb(uvs: np.ndarray = UVS, points: np.ndarray = POINTS, index: np.ndarray = INDEX, **more: object) -> bytes:
+def plain_glb(
+    uvs: np.ndarray = UVS, points: np.ndarray = POINTS, index: np.ndarray = INDEX, **more: object
+) -> bytes:
     """A quad: positions, float UVs, indices, each in its own view."""
     body = points.tobytes() + uvs.tobytes() + index.tobytes()
     views = [
@@ -79,7 +81,14 @@ def plain_glb(uvs: np.ndarray = UVS, points: np.ndarray = POINTS, index: np.ndar
         {"buffer": 0, "byteOffset": points.nbytes + uvs.nbytes, "byteLength": index.nbytes, "target": 34963},
     ]
     accessors = [
-        {"bufferView": 0, "componentType": 5126, "count": len(points), "type": "VEC3", "min": points.min(0).tolist(), "max": points.max(0).tolist()},
+        {
+            "bufferView": 0,
+            "componentType": 5126,
+            "count": len(points),
+            "type": "VEC3",
+            "min": points.min(0).tolist(),
+            "max": points.max(0).tolist(),
+        },
         {"bufferView": 1, "componentType": 5126, "count": len(uvs), "type": "VEC2"},
         {"bufferView": 2, "componentType": 5123, "count": len(index), "type": "SCALAR"},
     ]

@@ -58,7 +58,11 @@ def random_polygons(rng: np.random.Generator, count: int, size: float = 0.08) ->
             radii = rng.uniform(0.35, 1, len(angles)) * s
             shape = shapely.Polygon(np.stack([np.cos(angles) * radii, np.sin(angles) * radii], 1))
         elif kind == 2:
-            shape = shapely.Point(0, 0).buffer(s, 8).difference(shapely.Point(0, 0).buffer(s * rng.uniform(0.4, 0.8), 8))
+            shape = (
+                shapely.Point(0, 0)
+                .buffer(s, 8)
+                .difference(shapely.Point(0, 0).buffer(s * rng.uniform(0.4, 0.8), 8))
+            )
         elif kind == 3:
             shape = shapely.LineString([(0, 0), (2 * s, 0), (2 * s, 2 * s)]).buffer(0.3 * s, cap_style="flat")
         else:

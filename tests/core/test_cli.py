@@ -26,7 +26,9 @@ def run(capsys, *argv):
 
 
 def test_inspect_tells_every_object(folder, capsys):
-    code, out, err = run(capsys, "inspect", folder / "props.obj", folder / "plate.glb", "--size", "1024", "--json")
+    code, out, err = run(
+        capsys, "inspect", folder / "props.obj", folder / "plate.glb", "--size", "1024", "--json"
+    )
     answer = json.loads(out)
     assert code == 0
     assert [o["object"] for o in answer["objects"]] == ["Left plate", "Right plate", "Plate"]
@@ -41,7 +43,15 @@ def test_pack_many_files_into_one_tile_and_check_them(folder, capsys):
                        "--effort", "quick", "--sheet", folder / "sheet.svg", "--json")  # fmt: skip
     answer = json.loads(out)
     assert code == 0
-    assert set(answer) >= {"coverage", "density", "islands", "min_gap_px", "min_margin_px", "seconds", "files"}
+    assert set(answer) >= {
+        "coverage",
+        "density",
+        "islands",
+        "min_gap_px",
+        "min_margin_px",
+        "seconds",
+        "files",
+    }
     assert answer["islands"] == 3
     assert answer["min_gap_px"] >= 4
     assert answer["min_margin_px"] >= 2
@@ -51,7 +61,17 @@ def test_pack_many_files_into_one_tile_and_check_them(folder, capsys):
     figures = measure(islands, identity(3), 512, 256)
     assert figures.gap.pixels >= 4 - 1e-4
     assert figures.coverage == pytest.approx(answer["coverage"], abs=1e-5)
-    code, out, _ = run(capsys, "check", out_folder / "props.obj", out_folder / "plate.glb", "--size", "512x256", "--padding", "4", "--json")
+    code, out, _ = run(
+        capsys,
+        "check",
+        out_folder / "props.obj",
+        out_folder / "plate.glb",
+        "--size",
+        "512x256",
+        "--padding",
+        "4",
+        "--json",
+    )
     assert code == 0
     assert json.loads(out)["ok"] is True
 
@@ -67,7 +87,20 @@ def test_check_finds_faults_and_exits_with_1(folder, capsys):
 
 
 def test_a_fixed_density_that_does_not_fit_names_what_is_left_over(folder, capsys):
-    code, out, _ = run(capsys, "pack", folder / "props.obj", "--out", folder / "one.obj", "--size", "512", "--density", "400", "--effort", "quick", "--json")
+    code, out, _ = run(
+        capsys,
+        "pack",
+        folder / "props.obj",
+        "--out",
+        folder / "one.obj",
+        "--size",
+        "512",
+        "--density",
+        "400",
+        "--effort",
+        "quick",
+        "--json",
+    )
     answer = json.loads(out)
     assert code == 1
     assert answer["density"] == pytest.approx(400)
@@ -76,12 +109,34 @@ def test_a_fixed_density_that_does_not_fit_names_what_is_left_over(folder, capsy
 
 
 def test_density_keep_leaves_the_proportions(folder, capsys):
-    code, out, _ = run(capsys, "pack", folder / "props.obj", "--out", folder / "k", "--density", "keep", "--effort", "quick", "--json")
+    code, out, _ = run(
+        capsys,
+        "pack",
+        folder / "props.obj",
+        "--out",
+        folder / "k",
+        "--density",
+        "keep",
+        "--effort",
+        "quick",
+        "--json",
+    )
     assert code == 0
     assert json.loads(out)["coverage"] > 0.4
 
 
-@pytest.mark.parametrize("argv", [["pack", "nowhere.obj", "--out", "x"], ["inspect", "nowhere.obj"], ["inspect"], ["pack", "a.obj"], ["inspect", "a.obj", "--size", "big"], ["inspect", "a.obj", "--unit", "0"], ["pack", "a.obj", "--out", "x", "--density", "-3"]])
+@pytest.mark.parametrize(
+    "argv",
+    [
+        ["pack", "nowhere.obj", "--out", "x"],
+        ["inspect", "nowhere.obj"],
+        ["inspect"],
+        ["pack", "a.obj"],
+        ["inspect", "a.obj", "--size", "big"],
+        ["inspect", "a.obj", "--unit", "0"],
+        ["pack", "a.obj", "--out", "x", "--density", "-3"],
+    ],
+)
 def test_bad_input_exits_with_2(argv, capsys):
     code, _, err = run(capsys, *argv)
     assert code == 2
@@ -90,7 +145,9 @@ def test_bad_input_exits_with_2(argv, capsys):
 
 def test_bad_files_are_named_and_nothing_is_written(folder, capsys):
     (folder / "bad.obj").write_text("v 0 0 0\n")
-    code, out, err = run(capsys, "pack", folder / "props.obj", folder / "bad.obj", "--out", folder / "o", "--json")
+    code, out, err = run(
+        capsys, "pack", folder / "props.obj", folder / "bad.obj", "--out", folder / "o", "--json"
+    )
     assert code == 2
     assert "bad.obj" in err
     assert json.loads(out)["error"]["what"]
@@ -99,7 +156,9 @@ def test_bad_files_are_named_and_nothing_is_written(folder, capsys):
 
 def test_objects_without_uvs_are_left_out_with_a_word(folder, capsys):
     (folder / "bare.obj").write_bytes(QUAD_OBJ.replace(b"f 5/1/1 6/2/1 7/3/1 8/4/1", b"f 5 6 7 8"))
-    code, out, _ = run(capsys, "pack", folder / "bare.obj", "--out", folder / "o.obj", "--effort", "quick", "--json")
+    code, out, _ = run(
+        capsys, "pack", folder / "bare.obj", "--out", folder / "o.obj", "--effort", "quick", "--json"
+    )
     assert code == 0
     assert json.loads(out)["unflattened"] == ["Right plate"]
     assert b"f 5 6 7 8" in (folder / "o.obj").read_bytes()

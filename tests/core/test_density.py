@@ -49,10 +49,15 @@ def test_of_a_set_it_is_the_root_of_the_ratio_of_sums():
 
 def test_texture_transform_changes_the_density_that_is_seen():
     """Khronos extension text KHR_texture_transform: uv' = T R S uv."""
-    info = {"index": 0, "extensions": {"KHR_texture_transform": {"scale": [2, 2], "rotation": 0.5, "offset": [0.1, 0.2]}}}
+    info = {
+        "index": 0,
+        "extensions": {"KHR_texture_transform": {"scale": [2, 2], "rotation": 0.5, "offset": [0.1, 0.2]}},
+    }
     more = {"materials": [{"pbrMetallicRoughness": {"baseColorTexture": info}}], "textures": [{}]}
     plain, seen = first(plain_glb(), "a.glb"), first(plain_glb(**more), "a.glb")
-    assert island_densities(seen, identity(1), 1024, 1024)[0] == pytest.approx(2 * island_densities(plain, identity(1), 1024, 1024)[0])
+    assert island_densities(seen, identity(1), 1024, 1024)[0] == pytest.approx(
+        2 * island_densities(plain, identity(1), 1024, 1024)[0]
+    )
 
 
 def test_instances_with_scale_count_with_their_mean_area():

@@ -31,7 +31,9 @@ def validator_errors(glb: bytes, folder: Path) -> list[dict]:
     path.write_bytes(glb)
     node = shutil.which("node")
     assert node, "node is needed to run the validator"
-    answer = subprocess.run([node, "-e", VALIDATOR, str(path)], cwd=ROOT / "web", capture_output=True, text=True, check=True)
+    answer = subprocess.run(
+        [node, "-e", VALIDATOR, str(path)], cwd=ROOT / "web", capture_output=True, text=True, check=True
+    )
     issues = json.loads(answer.stdout)
     return [m for m in issues["messages"] if m["severity"] == 0]
 
@@ -56,7 +58,9 @@ def test_the_origin_is_turned_from_top_left_to_bottom_left():
 
 
 def test_untouched_json_and_buffer_stay():
-    data = plain_glb(extras={"crate": 7}, extensionsUsed=["MADE_up"], extensions={"MADE_up": {"keep": [1, 2]}})
+    data = plain_glb(
+        extras={"crate": 7}, extensionsUsed=["MADE_up"], extensions={"MADE_up": {"keep": [1, 2]}}
+    )
     out = write_scene(read_scene("a.glb", data), 0, [None])["a.glb"]
     assert json_of(out) == json_of(data)
     assert out[-64:] == data[-64:]
@@ -72,26 +76,51 @@ def test_float_uvs_are_written_in_place_and_the_json_stays(tmp_path):
 def interleaved() -> bytes:
     rows = np.concatenate([POINTS, UVS], axis=1)
     body = rows.tobytes() + INDEX.tobytes()
-    views = [{"buffer": 0, "byteOffset": 0, "byteLength": rows.nbytes, "byteStride": 20, "target": 34962}, {"buffer": 0, "byteOffset": rows.nbytes, "byteLength": INDEX.nbytes, "target": 34963}]
+    views = [
+        {"buffer": 0, "byteOffset": 0, "byteLength": rows.nbytes, "byteStride": 20, "target": 34962},
+        {"buffer": 0, "byteOffset": rows.nbytes, "byteLength": INDEX.nbytes, "target": 34963},
+    ]
     accessors = [
-        {"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+        {
+            "bufferView": 0,
+            "componentType": 5126,
+            "count": 4,
+            "type": "VEC3",
+            "min": [0, 0, 0],
+            "max": [1, 1, 0],
+        },
         {"bufferView": 0, "byteOffset": 12, "componentType": 5126, "count": 4, "type": "VEC2"},
         {"bufferView": 1, "componentType": 5123, "count": 6, "type": "SCALAR"},
     ]
-    return glb_of(document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body)
+    return glb_of(
+        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body
+    )
 
 
 def quantized() -> bytes:
     short = np.zeros((4, 2), "<u2")
     short[:] = np.round(UVS * 65535)
     body = POINTS.tobytes() + short.tobytes() + INDEX.tobytes()
-    views = [{"buffer": 0, "byteOffset": 0, "byteLength": 48, "target": 34962}, {"buffer": 0, "byteOffset": 48, "byteLength": 16, "target": 34962}, {"buffer": 0, "byteOffset": 64, "byteLength": 12, "target": 34963}]
+    views = [
+        {"buffer": 0, "byteOffset": 0, "byteLength": 48, "target": 34962},
+        {"buffer": 0, "byteOffset": 48, "byteLength": 16, "target": 34962},
+        {"buffer": 0, "byteOffset": 64, "byteLength": 12, "target": 34963},
+    ]
     accessors = [
-        {"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
+        {
+            "bufferView": 0,
+            "componentType": 5126,
+            "count": 4,
+            "type": "VEC3",
+            "min": [0, 0, 0],
+            "max": [1, 1, 0],
+        },
         {"bufferView": 1, "componentType": 5123, "normalized": True, "count": 4, "type": "VEC2"},
         {"bufferView": 2, "componentType": 5123, "count": 6, "type": "SCALAR"},
     ]
-    return glb_of(document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body)
+    return glb_of(
+        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body
+    )
 
 
 def sparse() -> bytes:
@@ -99,13 +128,35 @@ def sparse() -> bytes:
     rows = np.array([0, 1, 2, 3], "<u2")
     body = POINTS.tobytes() + base.tobytes() + INDEX.tobytes() + rows.tobytes() + UVS.tobytes()
     at = np.cumsum([0, 48, 32, 12, 8, 32])
-    views = [{"buffer": 0, "byteOffset": int(a), "byteLength": int(b - a)} for a, b in zip(at[:-1], at[1:], strict=True)]
+    views = [
+        {"buffer": 0, "byteOffset": int(a), "byteLength": int(b - a)}
+        for a, b in zip(at[:-1], at[1:], strict=True)
+    ]
     accessors = [
-        {"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]},
-        {"bufferView": 1, "componentType": 5126, "count": 4, "type": "VEC2", "sparse": {"count": 4, "indices": {"bufferView": 3, "componentType": 5123}, "values": {"bufferView": 4}}},
+        {
+            "bufferView": 0,
+            "componentType": 5126,
+            "count": 4,
+            "type": "VEC3",
+            "min": [0, 0, 0],
+            "max": [1, 1, 0],
+        },
+        {
+            "bufferView": 1,
+            "componentType": 5126,
+            "count": 4,
+            "type": "VEC2",
+            "sparse": {
+                "count": 4,
+                "indices": {"bufferView": 3, "componentType": 5123},
+                "values": {"bufferView": 4},
+            },
+        },
         {"bufferView": 2, "componentType": 5123, "count": 6, "type": "SCALAR"},
     ]
-    return glb_of(document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body)
+    return glb_of(
+        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body
+    )
 
 
 def shared_with_a_second_set() -> bytes:
@@ -140,10 +191,17 @@ def test_primitives_that_share_accessors_are_one_mesh_and_welded():
 
 
 def test_one_mesh_in_many_nodes_is_one_object_with_instances():
-    nodes = [{"name": "Drum A", "mesh": 0, "translation": [1, 0, 0]}, {"name": "Rack", "children": [0, 2]}, {"name": "Drum B", "mesh": 0, "rotation": [0, 0.7071068, 0, 0.7071068]}]
+    nodes = [
+        {"name": "Drum A", "mesh": 0, "translation": [1, 0, 0]},
+        {"name": "Rack", "children": [0, 2]},
+        {"name": "Drum B", "mesh": 0, "rotation": [0, 0.7071068, 0, 0.7071068]},
+    ]
     scene = read_scene("a.glb", plain_glb(nodes=nodes, scenes=[{"nodes": [1]}]))
     assert len(scene.objects) == 1
-    assert [(i.name, i.parent) for i in scene.objects[0].instances] == [("Drum A", "Rack"), ("Drum B", "Rack")]
+    assert [(i.name, i.parent) for i in scene.objects[0].instances] == [
+        ("Drum A", "Rack"),
+        ("Drum B", "Rack"),
+    ]
     corner = scene.objects[0].instances[1].matrix @ [1, 0, 0, 1]
     assert corner[:3] == pytest.approx([0, 0, -1], abs=1e-6)
 
@@ -164,7 +222,10 @@ def test_a_vertex_between_two_islands_is_split(tmp_path):
 
 
 def test_texture_transform_is_kept_and_what_is_seen_is_what_was_laid_out():
-    info = {"index": 0, "extensions": {"KHR_texture_transform": {"scale": [2, 0.5], "rotation": 0.4, "offset": [0.1, -0.2]}}}
+    info = {
+        "index": 0,
+        "extensions": {"KHR_texture_transform": {"scale": [2, 0.5], "rotation": 0.4, "offset": [0.1, -0.2]}},
+    }
     data = plain_glb(materials=[{"pbrMetallicRoughness": {"baseColorTexture": info}}], textures=[{}])
     assert json_of(round_trip(data))["materials"] == json_of(data)["materials"]
 
@@ -174,7 +235,9 @@ def test_side_files_and_data_uris():
     body = POINTS.tobytes() + UVS.tobytes() + INDEX.tobytes()
     outside = copy.deepcopy(doc)
     outside["buffers"][0]["uri"] = "my%20plate.bin"
-    scene = read_scene("a.gltf", json.dumps(outside).encode(), lambda name: body if name == "my plate.bin" else None)
+    scene = read_scene(
+        "a.gltf", json.dumps(outside).encode(), lambda name: body if name == "my plate.bin" else None
+    )
     files = write_scene(scene, 0, [seen(scene) * 0.5])
     assert sorted(files) == ["a.gltf", "my plate.bin"]
     assert len(files["my plate.bin"]) == len(body)
@@ -190,21 +253,30 @@ def test_strips_and_fans():
         glb = plain_glb(index=np.array(index, "<u2"))
         doc = json_of(glb)
         doc["meshes"][0]["primitives"][0]["mode"] = mode
-        scene = read_scene("a.glb", glb_of(doc, POINTS.tobytes() + UVS.tobytes() + np.array(index, "<u2").tobytes()))
+        scene = read_scene(
+            "a.glb", glb_of(doc, POINTS.tobytes() + UVS.tobytes() + np.array(index, "<u2").tobytes())
+        )
         assert island_set(scene.objects[0], 0, 1.0).uv_area == pytest.approx([0.25])
 
 
 def test_draco_is_unpacked():
     import DracoPy
 
-    packed = DracoPy.encode(POINTS, INDEX.reshape(-1, 3), tex_coord=UVS.astype(np.float64), quantization_bits=16)
+    packed = DracoPy.encode(
+        POINTS, INDEX.reshape(-1, 3), tex_coord=UVS.astype(np.float64), quantization_bits=16
+    )
     names = {a["attribute_type"]: a["unique_id"] for a in DracoPy.decode(packed).attributes}
     doc = json_of(plain_glb())
     for accessor in doc["accessors"]:
         accessor.pop("bufferView")
     doc["bufferViews"] = [{"buffer": 0, "byteLength": len(packed)}]
     doc["extensionsUsed"] = doc["extensionsRequired"] = ["KHR_draco_mesh_compression"]
-    doc["meshes"][0]["primitives"][0]["extensions"] = {"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": names[0], "TEXCOORD_0": names[3]}}}
+    doc["meshes"][0]["primitives"][0]["extensions"] = {
+        "KHR_draco_mesh_compression": {
+            "bufferView": 0,
+            "attributes": {"POSITION": names[0], "TEXCOORD_0": names[3]},
+        }
+    }
     data = glb_of(doc, packed)
     scene = read_scene("a.glb", data)
     assert island_set(scene.objects[0], 0, 1.0).uv_area == pytest.approx([0.25], abs=1e-3)
@@ -212,7 +284,10 @@ def test_draco_is_unpacked():
 
 
 def test_the_builder_writes_valid_files(tmp_path):
-    glb = build_glb([Node("Root"), Node("Plate", 0, None, 0)], [("plate", [Primitive({"POSITION": POINTS, "TEXCOORD_0": UVS}, INDEX)])])
+    glb = build_glb(
+        [Node("Root"), Node("Plate", 0, None, 0)],
+        [("plate", [Primitive({"POSITION": POINTS, "TEXCOORD_0": UVS}, INDEX)])],
+    )
     assert validator_errors(glb, tmp_path) == []
 
 
@@ -236,7 +311,14 @@ BAD = {
     "accessor missing": (broken(lambda d: d["meshes"][0]["primitives"][0].update(indices=77)), "missing"),
     "meshopt": (broken(lambda d: d.update(extensionsRequired=["EXT_meshopt_compression"])), "meshopt"),
     "circle": (broken(lambda d: d.update(nodes=[{"mesh": 0, "children": [1]}, {"children": [0]}])), "circle"),
-    "draco rubbish": (broken(lambda d: d["meshes"][0]["primitives"][0].update(extensions={"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}})), "Draco"),
+    "draco rubbish": (
+        broken(
+            lambda d: d["meshes"][0]["primitives"][0].update(
+                extensions={"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}}
+            )
+        ),
+        "Draco",
+    ),
 }
 
 

@@ -13,7 +13,9 @@ def mesh_of(faces, uv=None, positions=GRID, corner_uv=None):
     corners = np.array([v for face in faces for v in face], np.int64)
     offsets = np.concatenate([[0], np.cumsum([len(f) for f in faces])]).astype(np.int64)
     coords = positions[:, :2].copy() if uv is None else np.array(uv, float)
-    channel = UVChannel("UV 1", coords, corners.copy() if corner_uv is None else np.array(corner_uv, np.int64))
+    channel = UVChannel(
+        "UV 1", coords, corners.copy() if corner_uv is None else np.array(corner_uv, np.int64)
+    )
     return Mesh(positions.copy(), offsets, corners, (channel,), np.full(len(faces), -1, np.int64)), channel
 
 

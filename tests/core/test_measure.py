@@ -75,7 +75,12 @@ def test_a_fold_overlaps_its_own_island():
 
 
 def test_faults_are_listed_with_object_island_and_amount():
-    polygons = [shapely.box(0, 0, 0.2, 0.2), shapely.box(0.1, 0.1, 0.3, 0.3), shapely.box(2, 0, 2.1, 0.1), shapely.box(0.6, 0.6, 0.8, 0.8)]
+    polygons = [
+        shapely.box(0, 0, 0.2, 0.2),
+        shapely.box(0.1, 0.1, 0.3, 0.3),
+        shapely.box(2, 0, 2.1, 0.1),
+        shapely.box(0.6, 0.6, 0.8, 0.8),
+    ]
     islands = island_set_of(polygons)
     placements = identity(4)
     placements[3] = [[-1, 0, 1.4], [0, 1, 0]]

@@ -30,7 +30,9 @@ def test_untouched_it_is_the_same_file():
 def test_only_vt_lines_and_face_indices_change():
     data = QUAD_OBJ.replace(b"\n", b"\r\n")
     out = write_scene(read(data), 0, moved(read(data)))["props.obj"]
-    strip = lambda text: [re.sub(rb"/\d*/", b"/", line) for line in text.splitlines() if not line.startswith(b"vt")]  # noqa: E731
+    strip = lambda text: [
+        re.sub(rb"/\d*/", b"/", line) for line in text.splitlines() if not line.startswith(b"vt")
+    ]
     assert strip(out) == strip(data)
     assert out.count(b"\r\n") == out.count(b"\n")
 
@@ -54,7 +56,9 @@ DIALECTS = {
     "relative": QUAD_OBJ.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f -4/-4/-1 -3/-3/-1 -2/-2/-1 -1/-1/-1"),
     "continued": QUAD_OBJ.replace(b"2/2/1 3/3/1", b"2/2/1 \\\n 3/3/1"),
     "vertex colours": QUAD_OBJ.replace(b"v 1 1 0", b"v 1 1 0 0.5 0.5 0.5"),
-    "groups only": QUAD_OBJ.replace(b"o Left plate", b"g Left plate").replace(b"o Right plate", b"g Right plate"),
+    "groups only": QUAD_OBJ.replace(b"o Left plate", b"g Left plate").replace(
+        b"o Right plate", b"g Right plate"
+    ),
     "comments": QUAD_OBJ.replace(b"4/4/1\n", b"4/4/1 # the last\n", 1),
     "tabs": QUAD_OBJ.replace(b"v 1 0 0", b"v\t1\t0\t0"),
     "three numbers per vt": QUAD_OBJ.replace(b"vt 0.5 0\n", b"vt 0.5 0 0\n"),

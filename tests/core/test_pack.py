@@ -29,7 +29,9 @@ def pack(polygons, stop=lambda: False, placements=None, **options):
 def test_gap_and_margin_are_never_violated(seed, count, size, padding, rotate):
     polygons = random_polygons(np.random.default_rng(seed), count)
     margin = padding / 2
-    islands, attempt, found, placed, s = pack(polygons, width=size[0], height=size[1], padding=padding, margin=margin, rotate=rotate, seconds=0.6)
+    islands, attempt, found, placed, s = pack(
+        polygons, width=size[0], height=size[1], padding=padding, margin=margin, rotate=rotate, seconds=0.6
+    )
     assert attempt.done
     assert placed.all()
     figures = measure(islands, found, s.width, s.height, padding)
@@ -40,11 +42,18 @@ def test_gap_and_margin_are_never_violated(seed, count, size, padding, rotate):
 
 
 def test_shapely_agrees_on_the_gap():
-    islands, _, found, _, s = pack(random_polygons(np.random.default_rng(5), 20), width=1024, height=512, padding=6.0)
+    islands, _, found, _, s = pack(
+        random_polygons(np.random.default_rng(5), 20), width=1024, height=512, padding=6.0
+    )
     placed = islands.placed(found)
     shapes = [polygon_of(placed, i, s.width, s.height) for i in range(islands.count)]
     tree = shapely.STRtree(shapes)
-    gaps = [shapes[i].distance(shapes[j]) for i, shape in enumerate(shapes) for j in tree.query(shape.buffer(40)) if j != i]
+    gaps = [
+        shapes[i].distance(shapes[j])
+        for i, shape in enumerate(shapes)
+        for j in tree.query(shape.buffer(40))
+        if j != i
+    ]
     assert min(gaps) == pytest.approx(measure(islands, found, s.width, s.height).gap.pixels, abs=1e-6)
     assert min(gaps) >= 6.0
 
@@ -64,11 +73,13 @@ def test_sizes_relative_to_one_another_are_kept():
 
 
 def test_it_is_not_mirrored():
-    islands, _, found, _, _ = pack(random_polygons(np.random.default_rng(3), 10), rotate="free")
+    _islands, _, found, _, _ = pack(random_polygons(np.random.default_rng(3), 10), rotate="free")
     assert (np.linalg.det(found[:, :, :2]) > 0).all()
 
 
-@pytest.mark.parametrize(("rotate", "allowed"), [("none", [0]), ("half", [0, 180]), ("quarter", [0, 90, 180, 270])])
+@pytest.mark.parametrize(
+    ("rotate", "allowed"), [("none", [0]), ("half", [0, 180]), ("quarter", [0, 90, 180, 270])]
+)
 def test_only_allowed_turns_are_used(rotate, allowed):
     _, attempt, _, _, _ = pack(random_polygons(np.random.default_rng(4), 15), rotate=rotate)
     turns = np.round(np.degrees(attempt.turn)) % 360
@@ -84,7 +95,9 @@ def test_same_input_settings_and_seed_give_the_same_layout_to_the_bit():
 
 def test_it_only_gets_better():
     islands = island_set_of(random_polygons(np.random.default_rng(8), 20))
-    covers = [a.coverage for a, _, _ in pack_islands(islands, identity(20), PackSettings(512, 512, effort="quick"))]
+    covers = [
+        a.coverage for a, _, _ in pack_islands(islands, identity(20), PackSettings(512, 512, effort="quick"))
+    ]
     assert all(b >= a - 1e-12 for a, b in zip(covers, covers[1:], strict=False))
 
 
@@ -98,7 +111,9 @@ def test_small_islands_lie_in_the_hole_of_a_ring():
 
 
 def test_stopped_at_once_there_is_still_a_whole_layout():
-    islands, attempt, found, placed, s = pack(random_polygons(np.random.default_rng(9), 30), stop=lambda: True)
+    islands, attempt, found, placed, s = pack(
+        random_polygons(np.random.default_rng(9), 30), stop=lambda: True
+    )
     assert attempt.done
     assert placed.all()
     assert measure(islands, found, s.width, s.height).gap.pixels >= s.padding
@@ -130,7 +145,9 @@ def test_collapsed_islands_stay_where_they_are():
 
 @pytest.mark.parametrize("size", [1e-9, 1e9])
 def test_extreme_sizes_are_scaled_to_fit(size):
-    _, attempt, _, placed, _ = pack([shapely.box(0, 0, size, size), shapely.box(0, 0, 2 * size, size)], padding=2.0)
+    _, attempt, _, placed, _ = pack(
+        [shapely.box(0, 0, size, size), shapely.box(0, 0, 2 * size, size)], padding=2.0
+    )
     assert placed.all()
     assert attempt.coverage > 0.5
 

@@ -24,7 +24,12 @@ def test_the_png_has_the_size_of_the_texture_and_islands_lie_the_right_way_up():
 
 
 def test_the_svg_has_one_named_group_per_object():
-    islands = island_set_of([shapely.box(0, 0, 0.2, 0.2), shapely.Point(0.5, 0.5).buffer(0.2).difference(shapely.Point(0.5, 0.5).buffer(0.1))])
+    islands = island_set_of(
+        [
+            shapely.box(0, 0, 0.2, 0.2),
+            shapely.Point(0.5, 0.5).buffer(0.2).difference(shapely.Point(0.5, 0.5).buffer(0.1)),
+        ]
+    )
     object.__setattr__(islands, "object_index", np.array([0, 1]))
     root = ET.fromstring(layout_svg(islands, ["Crate & lid", "Ring"], 512, 512))
     groups = root.findall(f"{SVG}g")
@@ -34,7 +39,9 @@ def test_the_svg_has_one_named_group_per_object():
 
 def test_the_checker_is_square_and_its_squares_differ():
     image = np.array(Image.open(io.BytesIO(checker(256, 4))).convert("RGB"))
-    squares = {image[r * 64 : (r + 1) * 64, c * 64 : (c + 1) * 64].tobytes() for r in range(4) for c in range(4)}
+    squares = {
+        image[r * 64 : (r + 1) * 64, c * 64 : (c + 1) * 64].tobytes() for r in range(4) for c in range(4)
+    }
     assert len(squares) == 16
 
 

@@ -46,6 +46,10 @@ def act(client):
 
     def post(atlas, verb, **body):
         atlas.refresh_from_db()
-        return client.post(f"/api/atlases/{atlas.pk}/{verb}/", {"revision": atlas.head_id, **body}, content_type="application/json")
+        return client.post(
+            f"/api/atlases/{atlas.pk}/{verb}/",
+            {"revision": atlas.head_id, **body},
+            content_type="application/json",
+        )
 
     return post

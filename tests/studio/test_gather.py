@@ -33,7 +33,9 @@ def test_more_files_join_the_same_atlas(gathered, send, client):
 
 
 def test_a_zip_with_folders_finds_its_material_file(send, project):
-    body = zip_of({"pier/props.obj": QUAD_OBJ, "pier/props.mtl": b"newmtl brass\nKd 1 0 0\n", "__MACOSX/x.obj": b"junk"})
+    body = zip_of(
+        {"pier/props.obj": QUAD_OBJ, "pier/props.mtl": b"newmtl brass\nKd 1 0 0\n", "__MACOSX/x.obj": b"junk"}
+    )
     assert send(pier__zip=body).status_code == 201
     assert sorted(s.name for s in project.sources.all()) == ["pier/props.mtl", "pier/props.obj"]
     assert project.sources.get(name="pier/props.obj").warnings == []
@@ -47,9 +49,9 @@ def test_a_material_file_outside_the_upload_is_never_read(send, project):
 
 def test_a_buffer_outside_the_upload_is_never_read(send):
     body = plain_glb()
-    from tests.core.meshes import json_of
-
     import json
+
+    from tests.core.meshes import json_of
 
     doc = json_of(body)
     doc["buffers"][0]["uri"] = "../../../../etc/passwd"
@@ -78,7 +80,12 @@ def test_bad_files_are_refused_and_the_project_is_as_it_was(name, send, gathered
     assert answer.json()["what"]
     assert answer.json()["cure"]
     gathered.refresh_from_db()
-    assert (Source.objects.count(), MeshObject.objects.count(), Revision.objects.count(), gathered.head_id) == before
+    assert (
+        Source.objects.count(),
+        MeshObject.objects.count(),
+        Revision.objects.count(),
+        gathered.head_id,
+    ) == before
 
 
 def test_a_zip_bomb_is_refused(send):
@@ -88,7 +95,12 @@ def test_a_zip_bomb_is_refused(send):
 
 
 def test_a_2_gb_upload_is_refused_before_it_is_read(client, project):
-    answer = client.post(f"/api/projects/{project.pk}/files/", b"x", content_type="multipart/form-data; boundary=b", CONTENT_LENGTH=str(2 * 1024**3))
+    answer = client.post(
+        f"/api/projects/{project.pk}/files/",
+        b"x",
+        content_type="multipart/form-data; boundary=b",
+        CONTENT_LENGTH=str(2 * 1024**3),
+    )
     assert answer.status_code == 413
     assert "2,147 MB" in answer.json()["what"]
 
@@ -114,7 +126,12 @@ def test_objects_without_uvs_are_counted_not_packed(send, client, atlas):
 
 
 def test_other_pages_cannot_change_anything(client, project):
-    answer = client.post("/api/projects/", {"name": "x"}, content_type="application/json", HTTP_ORIGIN="http://elsewhere.example")
+    answer = client.post(
+        "/api/projects/",
+        {"name": "x"},
+        content_type="application/json",
+        HTTP_ORIGIN="http://elsewhere.example",
+    )
     assert answer.status_code == 403
     assert Project.objects.count() == 1
 

@@ -27,7 +27,9 @@ def pack(act, atlas, **more):
 
 
 def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
-    client.patch(f"/api/projects/{gathered.project_id}/", {"house_density": 300}, content_type="application/json")
+    client.patch(
+        f"/api/projects/{gathered.project_id}/", {"house_density": 300}, content_type="application/json"
+    )
     assert act(gathered, "even-out").status_code == 202
     evened = figures(client, gathered)
     assert (evened["density"]["min"], evened["density"]["max"]) == (300, 300)
@@ -68,14 +70,22 @@ def test_a_stale_revision_is_refused_with_what_changed(verb, gathered, act):
 
 
 def test_work_on_a_layout_excludes_other_work(gathered, act):
-    Job.objects.create(project=gathered.project, atlas=gathered, kind="pack", state=Job.RUNNING, heartbeat=timezone.now())
+    Job.objects.create(
+        project=gathered.project, atlas=gathered, kind="pack", state=Job.RUNNING, heartbeat=timezone.now()
+    )
     for verb in ("even-out", "pack", "undo"):
         assert act(gathered, verb).status_code == 409
     assert act(gathered, "export").status_code == 202
 
 
 @pytest.mark.parametrize(
-    "body", [{"target": "number"}, {"target": "island", "value": 99}, {"target": "object", "value": 99}, {"target": "number", "value": -1}]
+    "body",
+    [
+        {"target": "number"},
+        {"target": "island", "value": 99},
+        {"target": "object", "value": 99},
+        {"target": "number", "value": -1},
+    ],
 )
 def test_even_out_with_a_target_that_gives_nothing_fails_with_a_word(body, gathered, act):
     head = gathered.head_id
@@ -89,12 +99,17 @@ def test_even_out_with_a_target_that_gives_nothing_fails_with_a_word(body, gathe
 
 def test_even_out_to_a_picked_island_and_with_weights(gathered, act, client):
     first = gathered.head.contents[0][0]
-    client.patch(f"/api/atlases/{gathered.pk}/", {"object": first, "weight": 2}, content_type="application/json")
+    client.patch(
+        f"/api/atlases/{gathered.pk}/", {"object": first, "weight": 2}, content_type="application/json"
+    )
     act(gathered, "even-out", target="island", value=1)
     assert figures(client, gathered)["island_density"] == pytest.approx([2048, 1024, 1024])
 
 
-@pytest.mark.parametrize("body", [{"width": 7}, {"padding": 400, "width": 512, "height": 512}, {"rotate": "wild"}, {"effort": "endless"}])
+@pytest.mark.parametrize(
+    "body",
+    [{"width": 7}, {"padding": 400, "width": 512, "height": 512}, {"rotate": "wild"}, {"effort": "endless"}],
+)
 def test_pack_settings_are_checked_before_a_job_starts(body, gathered, act):
     answer = act(gathered, "pack", **body)
     assert answer.status_code == 400
@@ -118,12 +133,17 @@ def test_cancel_keeps_the_best_or_drops_it(keep, state, gathered, act, client, m
     monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
     job = pack(act, gathered).json()["id"]
     Job.objects.filter(pk=job).update(state=Job.RUNNING)
-    assert client.post(f"/api/jobs/{job}/cancel/", {"keep": keep}, content_type="application/json").status_code == 200
+    assert (
+        client.post(f"/api/jobs/{job}/cancel/", {"keep": keep}, content_type="application/json").status_code
+        == 200
+    )
     Job.objects.filter(pk=job).update(state=Job.QUEUED)
     monkeypatch.setattr(jobs, "_finish", jobs._finish)
     Job.objects.filter(pk=job).update(cancel="")
     asked = iter(["", "", ""])
-    monkeypatch.setattr("studio.jobs.reporter.Reporter.cancelled", lambda self: next(asked, "keep" if keep else "drop"))
+    monkeypatch.setattr(
+        "studio.jobs.reporter.Reporter.cancelled", lambda self: next(asked, "keep" if keep else "drop")
+    )
     started.call_local(job)
     assert Job.objects.get(pk=job).state == state
     gathered.refresh_from_db()
@@ -143,7 +163,13 @@ def test_a_job_cancelled_before_it_started_does_nothing(gathered, act, monkeypat
 def test_jobs_of_a_dead_worker_run_once_more_and_then_fail(gathered, monkeypatch):
     monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
     old = timezone.now() - timedelta(minutes=5)
-    job = Job.objects.create(project=gathered.project, kind="measure", state=Job.RUNNING, heartbeat=old, params={"revision": gathered.head_id})
+    job = Job.objects.create(
+        project=gathered.project,
+        kind="measure",
+        state=Job.RUNNING,
+        heartbeat=old,
+        params={"revision": gathered.head_id},
+    )
     assert jobs.recover_stale_jobs() == 1
     job.refresh_from_db()
     assert (job.state, job.attempts) == ("queued", 1)
@@ -183,7 +209,9 @@ def test_the_export_reads_back_as_the_layout_that_was_packed(gathered, act, clie
     job = Job.objects.filter(kind="export").get()
     answer = client.get(f"/api/jobs/{job.pk}/download/")
     archive = zipfile.ZipFile(io.BytesIO(answer.content))
-    assert {"props.obj", "plate.glb", "layout.1001.png", "layout.1001.svg", "figures.json"} <= set(archive.namelist())
+    assert {"props.obj", "plate.glb", "layout.1001.png", "layout.1001.svg", "figures.json"} <= set(
+        archive.namelist()
+    )
     scenes = [read_scene(name, archive.read(name)) for name in ("props.obj", "plate.glb")]
     islands = concatenate([island_set(o, 0, 1.0) for s in scenes for o in s.objects])
     measured = measure(islands, identity(3), 512, 512)

@@ -4,7 +4,7 @@ const grouped = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
 export const whole = (value: number) => grouped.format(Math.round(value));
 
 export const density = (value: number | null | undefined) =>
-  value === null || value === undefined ? "–" : value >= 100 ? whole(value) : value.toPrecision(3);
+  value === null || value === undefined ? "–" : value >= 100 || Number.isInteger(value) ? whole(value) : value.toPrecision(3);
 
 export const percent = (value: number) => `${(100 * value).toFixed(1)}`;
 

@@ -28,7 +28,9 @@ class Command(BaseCommand):
         from quilt_site.wsgi import application
 
         recover_stale_jobs()
-        worker = subprocess.Popen([sys.executable, str(settings.BASE_DIR / "manage.py"), "run_huey", "--quiet"])
+        worker = subprocess.Popen(
+            [sys.executable, str(settings.BASE_DIR / "manage.py"), "run_huey", "--quiet"]
+        )
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         self.stdout.write(
             f"Untold Quilt is at http://{options['host']}:{options['port']}/  (stop with Ctrl+C)"

@@ -157,7 +157,7 @@ export class Editor {
   /** Show the sheet and the side table. */
   frameTable(): void {
     const [w, h] = this.aspect;
-    this.camera.frame({ minX: 0, minY: 0, maxX: w * (1 + SIDE_TABLE.gap + SIDE_TABLE.width), maxY: h }, 18, 22);
+    this.camera.frame({ minX: 0, minY: -0.055 * h, maxX: w * (1 + SIDE_TABLE.gap + SIDE_TABLE.width), maxY: h }, 14, 22);
     this.framed = this.camera.width > 1 && this.info !== null;
     this.changed();
   }

@@ -32,7 +32,7 @@ export function EvenOutSlip({ jobs, actions }: SlipProps) {
       <Title note={`${format.whole(off)} of ${format.whole(f?.island_density.length ?? 0)} islands are outside the house band. Islands are scaled about their middles; pack them afterwards.`}>Even out</Title>
       <NumberField label="House density" unit="px/m" value={editor.house} min={0.01} max={1e6} step={8} onChange={(value) => { editor.setHouse(value, editor.tolerance); actions.setHouse.mutate({ house_density: value }); }} />
       <NumberField label="Tolerance" unit="± %" value={Math.round(100 * editor.tolerance)} min={1} max={90} onChange={(value) => { editor.setHouse(editor.house, value / 100); actions.setHouse.mutate({ tolerance: value / 100 }); }} />
-      <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} names={{ house: "house", picked: "picked island" }} />
+      <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} />
       {target === "average" && <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />}
       {target === "picked" && <Text color="soft" fontSize="12px" mb="2">{pickedDensity === null ? "Pick one island on the table, the model or the ledger." : `To ${format.density(pickedDensity)} px/m of the picked island.`}</Text>}
       <Choice label="Islands" value={scope} options={SCOPES} onChange={setScope} names={{ selected: `selected (${picked.length})` }} />

@@ -1,0 +1,1 @@
+"""Benchmarks: figures as ratios to a reference measured in the same run."""
