@@ -9,7 +9,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.island_set import IslandSet, object_face_areas
+from quilt_core.scene.islands import signed_uv_areas
+from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import determinants, identity
 
 FloatArray = NDArray[np.float64]
@@ -42,6 +44,29 @@ def density(uv_area: FloatArray, world_area: FloatArray, width: int, height: int
     out = np.full(len(uv_area), np.nan)
     out[ok] = np.sqrt(np.abs(uv_area[ok]) * width * height / world_area[ok])
     return out
+
+
+def face_densities(
+    obj: SceneObject, channel: int, metres_per_unit: float, width: int, height: int
+) -> FloatArray:
+    """Density of each face of an object in px per metre, over all its instances.
+
+    Parameters
+    ----------
+    obj : SceneObject
+    channel : int
+        UV channel from 0.
+    metres_per_unit : float
+    width, height : int
+        Resolution of the tile in px.
+
+    Returns
+    -------
+    (F,) float64
+        NaN for faces without UVs and for collapsed ones.
+    """
+    areas = np.nan_to_num(signed_uv_areas(obj.mesh, obj.mesh.channels[channel].per_corner))
+    return density(areas, object_face_areas(obj, metres_per_unit), width, height)
 
 
 def island_densities(islands: IslandSet, placements: FloatArray, width: int, height: int) -> FloatArray:

@@ -10,15 +10,34 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True)
-def clear(after, before):  # type: ignore[no-untyped-def]
-    """Empty the grid: `after` (H, W + 1) next occupied column, `before` (H, W + 1) previous one."""
-    _h, w1 = after.shape
-    after[:, :] = w1 - 1
+def clear(after, before, room):  # type: ignore[no-untyped-def]
+    """Empty the grid.
+
+    `after` and `before` (H, W + 1) are the next and the previous occupied column of every cell,
+    `room` (H,) the longest free run of every row.
+    """
+    w = after.shape[1] - 1
+    after[:, :] = w
     before[:, :] = -1
+    room[:] = w
 
 
 @njit(cache=True, nogil=True)
-def stamp(after, before, x, y, offsets, runs, border):  # type: ignore[no-untyped-def]
+def longest_free(after, row):  # type: ignore[no-untyped-def]
+    """Length of the longest run of free cells in a row."""
+    w = after.shape[1] - 1
+    best, u = 0, 0
+    while u < w:
+        stop = after[row, u]
+        best = max(best, stop - u)
+        u = stop + 1
+        while u < w and after[row, u] == u:
+            u += 1
+    return best
+
+
+@njit(cache=True, nogil=True)
+def stamp(after, before, room, x, y, offsets, runs, border):  # type: ignore[no-untyped-def]
     """Occupy the stamp cells of a piece whose hit mask lies at (x, y)."""
     h, w1 = after.shape
     w = w1 - 1
@@ -42,35 +61,44 @@ def stamp(after, before, x, y, offsets, runs, border):  # type: ignore[no-untype
             while u < w and before[v, u] < b - 1:
                 before[v, u] = b - 1
                 u += 1
+        room[v] = longest_free(after, v)
 
 
 @njit(cache=True, nogil=True)
-def lowest_place(after, before, width, height, offsets, runs, order, y_stop, y_start):  # type: ignore[no-untyped-def]
+def lowest_place(after, before, room, width, height, offsets, runs, order, needs, y_stop):  # type: ignore[no-untyped-def]
     """First free place in reading order from the bottom, or (-1, -1).
 
-    Only rows below `y_stop` are tried; `order` is the order in which the piece's rows are tested.
+    Only rows below `y_stop` are tried; `order` is the order in which the piece's rows are tested, and
+    `needs` the longest run of each row: where a row has less room, the piece cannot lie.
     """
     h, w1 = after.shape
     w = w1 - 1
     top = min(h - height, y_stop - 1)
-    for y in range(y_start, top + 1):
+    looks = min(height, 4)
+    y = 0
+    while y <= top:
+        fits = True
+        for k in range(looks):
+            if room[y + order[k]] < needs[order[k]]:
+                fits = False
+                break
         x = 0
-        while x <= w - width:
+        while fits and x <= w - width:
             jump = 0
             for k in range(height):
                 row = order[k]
                 v = y + row
                 for r in range(offsets[row], offsets[row + 1]):
-                    a, b = x + runs[r, 0], x + runs[r, 1]
-                    if after[v, a] < b:
+                    if after[v, x + runs[r, 0]] < x + runs[r, 1]:
                         # Everything up to the last occupied cell under this run is in the way.
-                        jump = before[v, b - 1] + 1 - runs[r, 0]
+                        jump = before[v, x + runs[r, 1] - 1] + 1 - runs[r, 0]
                         break
                 if jump > 0:
                     break
             if jump == 0:
                 return x, y
             x = jump
+        y += 1
     return -1, -1
 
 
@@ -79,6 +107,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
     sequence,
     after,
     before,
+    room,
     variant_start,
     size,
     hit_at,
@@ -86,6 +115,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
     hit_run_at,
     hit_runs,
     row_order,
+    row_needs,
     stamp_at,
     stamp_offsets,
     stamp_run_at,
@@ -109,8 +139,9 @@ def place_in_order(  # type: ignore[no-untyped-def]
             offsets = hit_offsets[hit_at[v] : hit_at[v] + height + 1]
             runs = hit_runs[hit_run_at[v] : hit_run_at[v + 1]]
             order = row_order[hit_at[v] : hit_at[v] + height]
+            needs = row_needs[hit_at[v] : hit_at[v] + height]
             stop = best_top - height + 1
-            x, y = lowest_place(after, before, width, height, offsets, runs, order, stop, 0)
+            x, y = lowest_place(after, before, room, width, height, offsets, runs, order, needs, stop)
             if x < 0:
                 continue
             top = y + height
@@ -125,6 +156,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
         stamp(
             after,
             before,
+            room,
             best_x,
             best_y,
             stamp_offsets[stamp_at[v] : stamp_at[v] + rows + 1],

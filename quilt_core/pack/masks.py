@@ -83,10 +83,11 @@ def make_masks(
             stamp_runs.append(stamped_runs)
         starts.append(len(angle))
     row_order = [np.append(_spread(len(rows) - 1), 0).astype(np.int32) for rows in hit_rows]
+    row_needs = [_longest_runs(rows, runs) for rows, runs in zip(hit_rows, hit_runs, strict=True)]
     arrays = (
         _starts(hit_rows), np.concatenate(hit_rows), _starts(hit_runs), np.concatenate(hit_runs),
-        np.concatenate(row_order), _starts(stamp_rows), np.concatenate(stamp_rows),
-        _starts(stamp_runs), np.concatenate(stamp_runs), np.array(border, np.int32),
+        np.concatenate(row_order), np.concatenate(row_needs), _starts(stamp_rows),
+        np.concatenate(stamp_rows), _starts(stamp_runs), np.concatenate(stamp_runs), np.array(border, np.int32),
     )  # fmt: skip
     return Masks(
         np.array(starts, np.int32), np.array(angle), np.array(corner), np.array(size, np.int32), arrays
@@ -95,6 +96,13 @@ def make_masks(
 
 def _starts(parts: list[Int32Array]) -> Int32Array:
     return np.concatenate([[0], np.cumsum([len(part) for part in parts])]).astype(np.int32)
+
+
+def _longest_runs(offsets: Int32Array, runs: Int32Array) -> Int32Array:
+    """Longest run of each row, one more entry than rows like the offsets."""
+    out = np.zeros(len(offsets), np.int32)
+    np.maximum.at(out, np.repeat(np.arange(len(offsets) - 1), np.diff(offsets)), runs[:, 1] - runs[:, 0])
+    return out
 
 
 def _spread(rows: int) -> Int32Array:

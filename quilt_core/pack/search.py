@@ -2,49 +2,53 @@
 
 A layout at one scale is made by placing the pieces in an order, each as low and as far left as it
 goes, holes and bays included. When all fit, the scale grows; when some do not, the order is changed
-and the change is kept if less area is left over. Known ways: bottom-left-fill on a raster, and
-iterated local search over the order (Burke et al. 2006, A New Bottom-Left-Fill Heuristic Algorithm
-for the Two-Dimensional Irregular Packing Problem).
+and the change is kept if less area is left over. The search explores on a coarse grid, two orders at
+a time on two cores, and ends on finer grids, where less is lost to the cells. Known ways:
+bottom-left-fill on a raster, and local search over the order (Burke et al. 2006, A New
+Bottom-Left-Fill Heuristic Algorithm for the Two-Dimensional Irregular Packing Problem).
 """
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack._place_loops import clear, place_in_order
-from quilt_core.pack.masks import Masks, make_masks
+from quilt_core.pack.placer import Placer
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
-GRID = {"quick": 512, "standard": 1024, "thorough": 2048}
-STEPS = {"quick": 12, "standard": 120, "thorough": 600}
+
+@dataclass(frozen=True)
+class Plan:
+    """What an effort means: the grid to explore on, steps there, and finer grids to end on."""
+
+    explore: int
+    steps: int
+    polish: tuple[int, ...]
+
+
+PLANS = {
+    "quick": Plan(512, 16, (1024,)),
+    "standard": Plan(1024, 120, (2048,)),
+    "thorough": Plan(1024, 900, (2048, 4096)),
+}
+LANES = 2
 FIRST_GUESSES = 7
-CHUNK = 64
-SLACK = 2.0**-22
-"""Extra padding as a part of the tile's size: 32-bit files round UVs by up to half of this."""
+POLISH_STEPS = 7
+POLISH_SHARE = 0.2
+"""Part of a time limit that is kept for the finer grids."""
 
 
 class _OutOfTime(Exception):
     """The time limit was reached or the caller wants to stop."""
-
-
-@dataclass
-class _Grid:
-    """The tile without its margin, in cells."""
-
-    columns: int
-    rows: int
-    cell: float
-    margin: float
-    reach: float
 
 
 def search(
@@ -62,44 +66,34 @@ def search(
     Raises
     ------
     LayoutError
-        When there is nothing to pack or the margins leave no room.
+        When there is nothing to pack, the margins leave no room, or nothing fits.
     """
     if problem.count == 0:
         raise LayoutError("There are no islands to pack.", "", "Bring in meshes that have UVs.")
-    yield from _Search(problem, settings, stop).run()
+    with ThreadPoolExecutor(LANES) as pool:
+        yield from _Search(problem, settings, stop, pool).run()
 
 
 class _Search:
-    def __init__(self, problem: PackProblem, settings: PackSettings, stop: Callable[[], bool]) -> None:
-        self.problem, self.settings, self.stop = problem, settings, stop
+    def __init__(
+        self, problem: PackProblem, settings: PackSettings, stop: Callable[[], bool], pool: ThreadPoolExecutor
+    ) -> None:
+        self.problem, self.settings, self.stop, self.pool = problem, settings, stop, pool
+        self.plan = PLANS[settings.effort]
         self.rng = np.random.default_rng(settings.seed)
-        self.deadline = time.monotonic() + settings.seconds if settings.seconds else float("inf")
-        self.steps = STEPS[settings.effort]
+        self.started = time.monotonic()
+        self.deadline = np.inf
+        self.placer = Placer(problem, settings, self.plan.explore, LANES)
+        self.steps = self.plan.steps + POLISH_STEPS * len(self.plan.polish)
         self.step = 0
         self.best: Attempt | None = None
-        self.masks: Masks | None = None
-        self.masks_scale = 0.0
-        self.masks_cell = 0.0
-        self._set_grid(GRID[settings.effort])
+        self.order = np.empty(0, np.int64)
+        self.left_over = np.empty(0, np.int64)
 
-    def _set_grid(self, cells: int) -> None:
-        s = self.settings
-        slack = max(s.width, s.height) * SLACK
-        margin = s.margin + slack
-        inner_w, inner_h = s.width - 2 * margin, s.height - 2 * margin
-        if min(inner_w, inner_h) < 1:
-            raise LayoutError(
-                f"A margin of {s.margin:g} px leaves no room in {s.width} x {s.height} px.",
-                "margin",
-                "Make it smaller.",
-            )
-        # Padding is kept at two cells or more where the tile allows it: coarser would waste it.
-        cell = max(inner_w, inner_h) / cells
-        columns = max(1, round(inner_w / cell)) if inner_w >= inner_h else max(1, int(inner_w / cell))
-        rows = max(1, round(inner_h / cell)) if inner_h >= inner_w else max(1, int(inner_h / cell))
-        self.grid = _Grid(columns, rows, cell, margin, (s.padding + slack) / cell)
-        self.after = np.empty((rows, columns + 1), np.int16 if columns < 32000 else np.int32)
-        self.before = np.empty_like(self.after)
+    def _until(self, share: float) -> None:
+        """Let the time run out when this share of the limit is used."""
+        if self.settings.seconds:
+            self.deadline = self.started + share * self.settings.seconds
 
     def _check(self) -> None:
         if time.monotonic() > self.deadline or self.stop():
@@ -107,112 +101,109 @@ class _Search:
 
     def run(self) -> Iterator[Attempt]:
         extent = np.array([self._longest(p) for p in range(self.problem.count)])
-        order = np.lexsort((np.arange(self.problem.count), -extent))
-        by_area = np.lexsort((np.arange(self.problem.count), -self.problem.areas))
-        try:
-            if self.settings.fixed_scale:
-                yield from self._fixed((order, by_area))
-            else:
-                yield from self._grow(order, by_area)
-        except _OutOfTime:
-            pass
+        orders = (
+            np.argsort(-extent, kind="stable"),
+            np.argsort(-self.problem.areas, kind="stable"),
+        )
+        explore = self._fixed(orders) if self.settings.fixed_scale else self._grow(orders)
+        for share, part in ((1 - POLISH_SHARE, explore), (1.0, self._polish())):
+            self._until(share)
+            try:
+                yield from part
+            except _OutOfTime:
+                if self.stop():
+                    break
         if self.best is None:
-            # Stopped before the first answer: a coarse one, without regard to the clock.
-            yield from self._emergency(order)
+            yield from self._emergency(orders[0])
         if self.best is None:
             raise LayoutError(
                 "The islands do not fit even when made very small.",
                 "pack",
                 "Use a larger tile or less padding.",
             )
-        yield self._with(self.best, done=True)
-
-    def _emergency(self, order: IntArray) -> Iterator[Attempt]:
-        self.deadline = float("inf")
-        self.stop = lambda: False
-        self._set_grid(256)
-        scale = self.settings.fixed_scale or 0.7 * self._scale_bound()
-        scale = 1.0 if self.settings.fixed_scale else float(scale)
-        for _ in range(60):
-            found, missed = self._place(order, scale)
-            if self.settings.fixed_scale or not missed:
-                self.best = found
-                yield found
-                return
-            scale *= 0.8
+        yield replace(self.best, step=self.steps, steps=self.steps, done=True)
 
     def _longest(self, piece: int) -> float:
-        e = self.problem.edges[self.problem.starts[piece] : self.problem.starts[piece + 1]].reshape(-1, 2)
-        low, high = e.min(axis=0), e.max(axis=0)
-        return float(max(high - low))
+        edges = self.problem.edges[self.problem.starts[piece] : self.problem.starts[piece + 1]].reshape(-1, 2)
+        return float((edges.max(axis=0) - edges.min(axis=0)).max())
 
     def _scale_bound(self) -> float:
         """Scale at which the areas alone, without padding, fill the tile."""
+        grid = self.placer.grid
         area = float(self.problem.areas.sum())
         longest = max(self._longest(p) for p in range(self.problem.count))
-        inner = self.grid.columns * self.grid.rows * self.grid.cell**2
-        reach = float(np.hypot(self.grid.columns, self.grid.rows)) * self.grid.cell
-        return min(np.sqrt(inner / area) if area > 0 else np.inf, reach / longest if longest > 0 else 1.0)
+        by_area = np.sqrt(grid.columns * grid.rows * grid.cell**2 / area) if area > 0 else np.inf
+        by_length = float(np.hypot(grid.columns, grid.rows)) * grid.cell / longest if longest > 0 else 1.0
+        return float(min(by_area, by_length))
 
-    def _grow(self, by_extent: IntArray, by_area: IntArray) -> Iterator[Attempt]:
-        high = self._scale_bound()
-        low = 0.0
+    def _grow(self, orders: tuple[IntArray, ...]) -> Iterator[Attempt]:
+        """Find the largest scale of the plain orders, then improve the order."""
+        high, low = self._scale_bound(), 0.0
         guess = 0.82 * high
-        for n in range(FIRST_GUESSES + 24):
+        self.order = orders[0]
+        for n in range(FIRST_GUESSES + 40):
             if low > 0 and n >= FIRST_GUESSES:
                 break
-            found, missed = self._place(by_extent, guess, give_up=True)
-            if missed:
+            trials = self._both(orders, guess, 0.0)
+            fitting = [k for k, (_, left) in enumerate(trials) if left == 0]
+            if fitting:
+                low, self.order = guess, orders[fitting[0]]
+                yield self._accept(trials[fitting[0]][0])
+                guess = 0.5 * (low + high)
+            else:
                 high = guess
                 guess = 0.5 * (low + high) if low else 0.85 * guess
-            else:
-                low = guess
-                yield self._accept(found)
-                guess = 0.5 * (low + high)
-        if self.best is None:
-            return
-        order = by_extent
-        found, missed = self._place(by_area, self.best.scale * 1.004)
-        if not missed:
-            order = by_area
-            yield self._accept(found)
-        yield from self._improve(order)
+        if self.best is not None:
+            yield from self._improve()
 
-    def _improve(self, order: IntArray) -> Iterator[Attempt]:
+    def _improve(self) -> Iterator[Attempt]:
         """Local search over the order at a scale a little above the best one."""
         assert self.best is not None
-        gain = 0.006
+        gain, failures, left_now = 0.006, 0, np.inf
+        current = self.order
         target = self.best.scale * (1 + gain)
-        current, current_left = order, np.inf
-        failures = 0
-        while self.step < self.steps:
+        while self.step < self.plan.steps:
             self.step += 1
-            trial = self._disturbed(current, failures) if np.isfinite(current_left) else current
-            found, missed = self._place(trial, target)
-            left = float(self.problem.areas[~found.placed].sum()) if missed else 0.0
-            if not missed:
+            pair = [current, self._disturbed(current, 0)] if np.isinf(left_now) else []
+            while len(pair) < LANES:
+                pair.append(self._disturbed(current, failures + len(pair)))
+            trials = self._both(tuple(pair), target, left_now)
+            k = int(np.argmin([left for _, left in trials]))
+            found, left = trials[k]
+            if left == 0:
+                self.order = current = pair[k]
+                failures, left_now = 0, np.inf
                 yield self._accept(found)
-                current, current_left, failures = trial, np.inf, 0
                 target = found.scale * (1 + gain)
                 continue
-            self.left_over = np.flatnonzero(~found.placed)
-            if left <= current_left:
-                current, current_left = trial, left
+            if left <= left_now:
+                current, left_now = pair[k], left
+                self.left_over = np.flatnonzero(~found.placed)
             failures += 1
-            if failures % 12 == 0:
-                gain = max(gain * 0.5, 0.0005)
+            if failures % 10 == 0:
+                gain = max(gain * 0.6, 0.0005)
                 target = self.best.scale * (1 + gain)
-                current_left = np.inf
-            yield self._with(self.best, step=self.step)
+                left_now = np.inf
+            yield self._progress()
 
-    def _disturbed(self, order: IntArray, failures: int) -> IntArray:
-        """Move what was left over forward, and a few others about."""
+    def _both(self, orders: tuple[IntArray, ...], scale: float, limit: float) -> list[tuple[Attempt, float]]:
+        """Try orders at the same time, a lane each; deterministic, as each has buffers of its own."""
+        self.placer.prepare(scale, self._check)
+        tasks = [
+            self.pool.submit(self.placer.place, order, scale, self._check, lane, limit)
+            for lane, order in enumerate(orders)
+        ]
+        return [task.result() for task in tasks]
+
+    def _disturbed(self, order: IntArray, strength: int) -> IntArray:
+        """Move some of what was left over forward, and a few others about."""
         out = order.tolist()
-        for piece in self.left_over[:3]:
+        chosen = self.left_over[: 1 + strength % 3]
+        for piece in chosen:
             at = out.index(piece)
             out.pop(at)
             out.insert(int(self.rng.integers(0, max(at, 1))), int(piece))
-        for _ in range(1 + failures % 4):
+        for _ in range(1 + strength % 4):
             a = int(self.rng.integers(0, len(out)))
             piece = out.pop(a)
             reach = max(2, len(out) // 6)
@@ -221,66 +212,59 @@ class _Search:
 
     def _fixed(self, orders: tuple[IntArray, ...]) -> Iterator[Attempt]:
         """Place as much area as possible at scale 1."""
-        current, current_left = orders[0], np.inf
-        queue = list(orders)
-        while queue or self.step < self.steps:
-            trial = queue.pop(0) if queue else self._disturbed(current, self.step)
+        pair, left_now = orders, np.inf
+        while True:
             self.step += 1
-            found, missed = self._place(trial, 1.0)
-            left = float(self.problem.areas[~found.placed].sum()) if missed else 0.0
-            self.left_over = np.flatnonzero(~found.placed)
-            if left <= current_left:
-                current, current_left = trial, left
+            trials = self._both(pair, 1.0, np.inf)
+            k = int(np.argmin([left for _, left in trials]))
+            found, left = trials[k]
+            if left <= left_now:
+                self.order, left_now = pair[k], left
+                self.left_over = np.flatnonzero(~found.placed)
                 if self.best is None or found.coverage > self.best.coverage:
                     yield self._accept(found)
-            if not missed:
+            if left == 0 or self.step >= self.plan.steps:
                 return
-            if self.best is not None:
-                yield self._with(self.best, step=self.step)
+            pair = tuple(self._disturbed(self.order, self.step + lane) for lane in range(LANES))
+            yield self._progress()
 
-    def _place(self, order: IntArray, scale: float, give_up: bool = False) -> tuple[Attempt, int]:
-        """One layout at one scale; the number of pieces that found no place comes with it."""
-        self._check()
-        grid = self.grid
-        if self.masks is None or scale != self.masks_scale or grid.cell != self.masks_cell:
-            self.masks = make_masks(self.problem, scale / grid.cell, grid.reach, self._check)
-            self.masks_scale, self.masks_cell = scale, grid.cell
-        masks = self.masks
-        clear(self.after, self.before)
-        places = np.full((self.problem.count, 3), -1, np.int32)
-        missed = 0
-        for start in range(0, len(order), CHUNK):
-            self._check()
-            missed += place_in_order(  # type: ignore[call-arg]
-                order[start : start + CHUNK],
-                self.after,
-                self.before,
-                masks.variant_start,
-                masks.size,
-                *masks.arrays,
-                places,
-            )
-            if missed and give_up:
-                break
-        return self._attempt(places, scale), missed
+    def _polish(self) -> Iterator[Attempt]:
+        """Place the best order again on finer grids, where the scale can grow a little more."""
+        if self.settings.fixed_scale:
+            return
+        for cells in self.plan.polish:
+            if self.best is None:
+                return
+            self.placer = Placer(self.problem, self.settings, cells)
+            low, high = self.best.scale, self.best.scale * 1.04
+            guess = low * 1.008
+            for _ in range(POLISH_STEPS):
+                self.step += 1
+                found, left = self.placer.place(self.order, guess, self._check, limit=0.0)
+                if left == 0:
+                    low = guess
+                    yield self._accept(found)
+                    guess = min(0.5 * (low + high), low * 1.008)
+                else:
+                    high = guess
+                    guess = 0.5 * (low + high)
+                    yield self._progress()
 
-    def _attempt(self, places: NDArray[np.int32], scale: float) -> Attempt:
-        masks, grid = self.masks, self.grid
-        assert masks is not None
-        placed = places[:, 2] >= 0
-        variant = np.where(placed, places[:, 2], masks.variant_start[:-1])
-        shift = (places[:, :2] - masks.corner[variant]) * grid.cell + grid.margin
-        area = float(self.problem.areas[placed].sum()) * scale**2
-        coverage = area / (self.settings.width * self.settings.height)
-        return Attempt(scale, masks.angle[variant], shift, placed, coverage, self.step, self.steps)
+    def _emergency(self, order: IntArray) -> Iterator[Attempt]:
+        """Stopped before the first answer: a coarse one, without regard to the clock."""
+        self.placer = Placer(self.problem, self.settings, 256)
+        scale = 1.0 if self.settings.fixed_scale else 0.7 * self._scale_bound()
+        for _ in range(60):
+            found, left = self.placer.place(order, scale, lambda: None)
+            if self.settings.fixed_scale or left == 0:
+                yield self._accept(found)
+                return
+            scale *= 0.8
 
     def _accept(self, found: Attempt) -> Attempt:
         self.best = found
-        return self._with(found, step=self.step)
+        return self._progress()
 
-    def _with(self, attempt: Attempt, step: int | None = None, done: bool = False) -> Attempt:
-        a = attempt
-        at = a.step if step is None else step
-        return Attempt(
-            a.scale, a.turn, a.shift, a.placed, a.coverage, self.steps if done else at, self.steps, done
-        )
+    def _progress(self) -> Attempt:
+        assert self.best is not None
+        return replace(self.best, step=min(self.step, self.steps), steps=self.steps)

@@ -336,3 +336,85 @@ def test_side_files_that_are_missing_are_named():
     doc["buffers"][0]["uri"] = "../../secret.bin"
     with pytest.raises(FileFormatError, match=r"secret\.bin"):
         read_scene("a.gltf", json.dumps(doc).encode(), lambda name: None)
+
+
+def rich_glb() -> bytes:
+    """A quad with a bow-tie layout, morph target, skin, animation and an extension nobody here knows."""
+    points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [2, 1, 0], [2, 2, 0]], "<f4")
+    uvs = np.array([[0, 1], [0.25, 1], [0.25, 0.75], [0.5, 0.75], [0.5, 0.5]], "<f4")
+    index = np.array([0, 1, 2, 2, 3, 4], "<u2")
+    glb = plain_glb(uvs, points, index)
+    doc = json_of(glb)
+    body = points.tobytes() + uvs.tobytes() + index.tobytes()
+    extra = [
+        (np.zeros((5, 4), "<u1"), {"componentType": 5121, "type": "VEC4", "count": 5}),
+        (np.tile(np.array([1, 0, 0, 0], "<f4"), (5, 1)), {"componentType": 5126, "type": "VEC4", "count": 5}),
+        (
+            (points * 0.5).astype("<f4"),
+            {"componentType": 5126, "type": "VEC3", "count": 5, "min": [0, 0, 0], "max": [1, 1, 0]},
+        ),
+        (
+            np.array([[0], [1]], "<f4"),
+            {"componentType": 5126, "type": "SCALAR", "count": 2, "min": [0], "max": [1]},
+        ),
+        (np.array([[0, 0, 0], [0, 1, 0]], "<f4"), {"componentType": 5126, "type": "VEC3", "count": 2}),
+    ]
+    for rows, accessor in extra:
+        body += b"\0" * (-len(body) % 4)
+        doc["bufferViews"].append({"buffer": 0, "byteOffset": len(body), "byteLength": rows.nbytes})
+        doc["accessors"].append({"bufferView": len(doc["bufferViews"]) - 1, **accessor})
+        body += rows.tobytes()
+    primitive = doc["meshes"][0]["primitives"][0]
+    primitive["attributes"] |= {"JOINTS_0": 3, "WEIGHTS_0": 4}
+    primitive["targets"] = [{"POSITION": 5}]
+    doc["nodes"] = [{"name": "Flag", "mesh": 0, "skin": 0}, {"name": "Pole"}]
+    doc["scenes"] = [{"nodes": [0, 1]}]
+    doc["skins"] = [{"joints": [1]}]
+    doc["animations"] = [
+        {
+            "samplers": [{"input": 6, "output": 7}],
+            "channels": [{"sampler": 0, "target": {"node": 1, "path": "translation"}}],
+        }
+    ]
+    doc["extras"] = {"crate": [1, {"deep": True}]}
+    return glb_of(doc, body)
+
+
+def test_skins_animations_morphs_and_extras_survive_a_split(tmp_path):
+    data = rich_glb()
+    scene = read_scene("a.glb", data)
+    placements = np.array([[[1, 0, 0.0], [0, 1, 0]], [[0, -1, 0.9], [1, 0, 0.1]]])
+    out = write_scene(scene, 0, [object_corner_uvs(scene.objects[0], 0, placements)])["a.glb"]
+    before, after = json_of(data), json_of(out)
+    for key in ("nodes", "scenes", "skins", "animations", "extras", "asset"):
+        assert after[key] == before[key]
+    assert after["accessors"][: len(before["accessors"])] == before["accessors"]
+    primitive = after["meshes"][0]["primitives"][0]
+    counts = {
+        after["accessors"][a]["count"]
+        for a in [*primitive["attributes"].values(), primitive["targets"][0]["POSITION"]]
+    }
+    assert counts == {6}
+    assert validator_errors(out, tmp_path) == validator_errors(data, tmp_path) == []
+
+
+def test_the_demo_s_files_and_their_packed_copies_are_valid(tmp_path):
+    from demo.diorama import files
+
+    for name in ("lighthouse.glb", "lamps.glb"):
+        data = files()[name]
+        assert validator_errors(data, tmp_path) == []
+        assert validator_errors(round_trip(data), tmp_path) == []
+
+
+def test_a_folder_s_siblings_never_lead_out_of_it(tmp_path):
+    from quilt_core.formats.load import folder_siblings
+
+    (tmp_path / "in").mkdir()
+    (tmp_path / "secret.bin").write_bytes(b"x")
+    (tmp_path / "in" / "near.bin").write_bytes(b"y")
+    find = folder_siblings(tmp_path / "in")
+    assert find("near.bin") == b"y"
+    assert find("../secret.bin") is None
+    assert find(str(tmp_path / "secret.bin")) is None
+    assert find("nowhere.bin") is None

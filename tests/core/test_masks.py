@@ -1,0 +1,107 @@
+"""Masks and placement on the grid, against Shapely on cells and against trying every place."""
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from quilt_core.pack._mask_loops import fill_enclosed, hit_grid, mark_edges, row_runs, stamp_grid, turned
+from quilt_core.pack._place_loops import clear, longest_free, lowest_place, stamp
+from quilt_core.pack.masks import _longest_runs, _spread
+from tests.core.shapes import random_polygons
+
+
+def edges_of(polygon: shapely.Polygon) -> np.ndarray:
+    rows = []
+    for ring in (polygon.exterior, *polygon.interiors):
+        points = np.array(ring.coords)
+        rows.append(np.concatenate([points[:-1], points[1:]], axis=1))
+    return np.concatenate(rows)
+
+
+def cells(shape: tuple[int, int], shift: int = 0) -> np.ndarray:
+    y, x = np.mgrid[: shape[0], : shape[1]] - shift
+    return shapely.box(x, y, x + 1, y + 1)
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10**6), st.floats(0.0, 4.0), st.sampled_from([0.0, 0.5 * np.pi, 0.7]))
+def test_hit_and_stamp_cells_are_those_that_shapely_names(seed, reach, angle):
+    polygon = random_polygons(np.random.default_rng(seed), 1, 0.2)[0]
+    local, _, _, width, height = turned(edges_of(polygon), angle, 60.0)
+    hit = hit_grid(local, width, height, False)
+    shape = shapely.affinity.rotate(polygon, angle, origin=(0, 0), use_radians=True)
+    shape = shapely.affinity.scale(shape, 60, 60, origin=(0, 0))
+    shape = shapely.affinity.translate(shape, -shape.bounds[0], -shape.bounds[1])
+    away = shapely.distance(cells(hit.shape), shape)
+    inner = shapely.area(shapely.intersection(cells(hit.shape), shape))
+    assert (hit[inner > 1e-6] == 1).all(), "every cell that is covered is a hit"
+    assert (hit[away > 1e-5] == 0).all(), "no cell that is away is a hit"
+    grid, border = stamp_grid(local, hit, reach, False)
+    away = shapely.distance(cells(grid.shape, border), shape)
+    assert (grid[away < reach - 1e-6] == 1).all(), "every cell nearer than the padding is stamped"
+    assert (grid[away > reach + 1e-5] == 0).all(), "no other one is"
+
+
+def test_holes_stay_free_and_folded_outlines_are_filled():
+    ring = shapely.box(0, 0, 12, 12).difference(shapely.box(4, 4, 8, 8))
+    assert hit_grid(edges_of(ring), 12.0, 12.0, False)[5, 5] == 0
+    assert hit_grid(edges_of(ring), 12.0, 12.0, True)[5, 5] == 1
+
+
+def test_enclosed_cells_are_filled_and_bays_are_not():
+    grid = np.array([[1, 1, 1, 0], [1, 0, 1, 0], [1, 1, 1, 0], [1, 0, 0, 0]], np.uint8)
+    fill_enclosed(grid)
+    assert grid.tolist() == [[1, 1, 1, 0], [1, 1, 1, 0], [1, 1, 1, 0], [1, 0, 0, 0]]
+
+
+def test_marks_outside_the_grid_are_left_out():
+    grid = np.zeros((4, 4), np.uint8)
+    mark_edges(np.array([[-5.0, 1.5, 9.0, 1.5]]), 0.0, grid, 0.0, 0.0)
+    assert grid.sum(axis=1).tolist() == [0, 4, 0, 0]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10**6))
+def test_runs_say_what_the_grid_says(seed):
+    grid = (np.random.default_rng(seed).random((5, 17)) < 0.5).astype(np.uint8)
+    offsets, runs = row_runs(grid)
+    again = np.zeros_like(grid)
+    for row in range(5):
+        for a, b in runs[offsets[row] : offsets[row + 1]]:
+            again[row, a:b] = 1
+    assert np.array_equal(again, grid)
+    longest = [max((b - a for a, b in runs[offsets[r] : offsets[r + 1]]), default=0) for r in range(5)]
+    assert _longest_runs(offsets, runs)[:5].tolist() == longest
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.integers(0, 10**6))
+def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
+    rng = np.random.default_rng(seed)
+    after, before, room = np.empty((14, 19), np.int16), np.empty((14, 19), np.int16), np.empty(14, np.int32)
+    clear(after, before, room)
+    taken = np.zeros((14, 18), np.uint8)
+    for _ in range(3):
+        block = (rng.random((4, 6)) < 0.6).astype(np.uint8)
+        x, y = int(rng.integers(0, 14)), int(rng.integers(0, 11))
+        offsets, runs = row_runs(block)
+        stamp(after, before, room, x, y, offsets, runs, 1)
+        for (r, c), on in np.ndenumerate(block):
+            if on and 0 <= y + r - 1 < 14 and 0 <= x + c - 1 < 18:
+                taken[y + r - 1, x + c - 1] = 1
+    assert [longest_free(after, r) for r in range(14)] == room.tolist()
+    piece = np.ones((3, 4), np.uint8)
+    piece[1, 1:3] = rng.integers(0, 2, 2)
+    offsets, runs = row_runs(piece)
+    x, y = lowest_place(
+        after, before, room, 4, 3, offsets, runs, _spread(3), _longest_runs(offsets, runs), 1 << 30
+    )
+    free = [(r, c) for r in range(12) for c in range(15) if not (taken[r : r + 3, c : c + 4] & piece).any()]
+    assert (y, x) == (free[0] if free else (-1, -1))
+
+
+@pytest.mark.parametrize("rows", [1, 2, 3, 7, 64, 100])
+def test_rows_are_tested_each_once(rows):
+    assert sorted(_spread(rows).tolist()) == list(range(rows))
