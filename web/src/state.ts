@@ -12,6 +12,9 @@ type Ui = {
   theme: "paper" | "night";
   notice: Notice | null;
   help: boolean;
+  /** What the ledger is searched for. */
+  filter: string;
+  setFilter: (filter: string) => void;
   setStage: (stage: Stage) => void;
   toggleTheme: () => void;
   tell: (notice: Notice | null) => void;
@@ -25,6 +28,8 @@ export const useUi = create<Ui>((set, get) => ({
   theme: storedTheme(),
   notice: null,
   help: false,
+  filter: "",
+  setFilter: (filter) => set({ filter }),
   setStage: (stage) => set({ stage }),
   toggleTheme: () => {
     localStorage.setItem("quilt-theme", get().theme === "paper" ? "night" : "paper");

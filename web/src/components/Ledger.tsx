@@ -36,7 +36,7 @@ export function Ledger({ actions }: { actions: Actions }) {
   const stage = useUi((ui) => ui.stage);
   const [sorting, setSorting] = useState<SortingState>([]);
   const [expanded, setExpanded] = useState<ExpandedState>({});
-  const [filter, setFilter] = useState("");
+  const { filter, setFilter } = useUi();
   const scroll = useRef<HTMLDivElement>(null);
   const [stripWidth, setStripWidth] = useState(600);
   const info = editor.info;

@@ -4,6 +4,7 @@ import { useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
 import { FLAGS, type ViewAs } from "../editor/style/islandStyle";
 import * as format from "../format";
+import { useUi } from "../state";
 
 /** The figures that decide, always in sight. Each button leads to its offenders one by one. */
 export function VerdictBar() {
@@ -20,6 +21,10 @@ export function VerdictBar() {
   if (!f) {
     return <Flex px="16px" align="center" color="soft">{editor.info ? "measuring the layout…" : "nothing to measure yet"}</Flex>;
   }
+  const findBare = (names: string[]) => {
+    const { filter, setFilter } = useUi.getState();
+    setFilter(names[names.indexOf(filter) + 1] ?? "");
+  };
   const outliers = f.island_density.flatMap((d, i) => (d !== null && againstBand(d, editor.house, editor.tolerance) !== 0 ? [i] : []));
   const bare = (editor.info?.objects ?? []).filter((o) => o.unflattened);
   const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
@@ -32,7 +37,7 @@ export function VerdictBar() {
       <Figure name="smallest gap" value={f.overlap_pairs ? "0.0" : format.pixels(f.gap_px)} unit="px" tone={gapBad ? "rose" : undefined} onClick={() => lead("gap", f.gap_islands.filter((i) => i >= 0))} />
       <Figure name="outside" value={format.whole(f.outside)} tone={f.outside ? "rose" : undefined} onClick={() => lead("outside", editor.flagged(FLAGS.outside))} />
       <Figure name="mirrored" value={format.whole(f.mirrored)} tone={f.mirrored ? "rose" : undefined} onClick={() => lead("mirrored", editor.flagged(FLAGS.mirrored))} />
-      <Figure name="no UVs" value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`} tone={bare.length ? "amber" : undefined} hint={bare.map((o) => o.name).join(", ")} onClick={() => undefined} />
+      <Figure name="no UVs" value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`} tone={bare.length ? "amber" : undefined} hint={bare.map((o) => o.name).join(", ")} onClick={() => findBare(bare.map((o) => o.name))} />
       {f.side_table > 0 && <Figure name="side table" value={format.whole(f.side_table)} tone="amber" onClick={() => lead("side", editor.flagged(FLAGS.sideTable))} />}
       <Flex ml="auto" align="center" gap="1">
         <Text color="soft" whiteSpace="nowrap">View as</Text>

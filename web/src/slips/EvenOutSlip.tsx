@@ -18,12 +18,14 @@ export function EvenOutSlip({ jobs, actions }: SlipProps) {
   const f = editor.info?.figures;
   const off = f?.island_density.filter((d) => d !== null && againstBand(d, editor.house, editor.tolerance) !== 0).length ?? 0;
   const picked = editor.selection.list();
-  const pickedDensity = picked.length === 1 ? editor.density(picked[0]) : null;
-  const canRun = f !== undefined && f !== null && (target !== "picked" || picked.length === 1) && (scope !== "selected" || picked.length > 0);
+  const object = picked.length > 1 ? editor.objectOf(picked[0]) : undefined;
+  const wholeObject = object && object.islands === picked.length && picked[picked.length - 1] === object.first_island + object.islands - 1 ? object : undefined;
+  const pickedOne = picked.length === 1 || wholeObject !== undefined;
+  const canRun = f !== undefined && f !== null && (target !== "picked" || pickedOne) && (scope !== "selected" || picked.length > 0);
   const run = () =>
     actions.evenOut.mutate({
-      target: target === "picked" ? "island" : target,
-      value: target === "picked" ? picked[0] : null,
+      target: target === "picked" ? (wholeObject ? "object" : "island") : target,
+      value: target === "picked" ? (wholeObject?.id ?? picked[0]) : null,
       per_object: target === "average" && keep === "per object",
       islands: scope === "selected" ? picked : [],
     });
@@ -34,7 +36,7 @@ export function EvenOutSlip({ jobs, actions }: SlipProps) {
       <NumberField label="Tolerance" unit="± %" value={Math.round(100 * editor.tolerance)} min={1} max={90} onChange={(value) => { editor.setHouse(editor.house, value / 100); actions.setHouse.mutate({ tolerance: value / 100 }); }} />
       <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} />
       {target === "average" && <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />}
-      {target === "picked" && <Text color="soft" fontSize="12px" mb="2">{pickedDensity === null ? "Pick one island on the table, the model or the ledger." : `To ${format.density(pickedDensity)} px/m of the picked island.`}</Text>}
+      {target === "picked" && <Text color="soft" fontSize="12px" mb="2">{!pickedOne ? "Pick one island, or one object in the ledger." : wholeObject ? `To the density of ${wholeObject.name}.` : `To the ${format.density(editor.density(picked[0]))} px/m of the picked island.`}</Text>}
       <Choice label="Islands" value={scope} options={SCOPES} onChange={setScope} names={{ selected: `selected (${picked.length})` }} />
       <MainButton disabled={!canRun || running(jobs, "even out")} busy={actions.evenOut.isPending} onClick={run}>Even out</MainButton>
       <Text color="soft" fontSize="12px" mt="2">A weight in the ledger makes a deliberate exception: 2 × is twice the density.</Text>
