@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import io
 import string
+from functools import cache
 
 from PIL import Image, ImageDraw, ImageFont
 
@@ -17,6 +18,7 @@ from quilt_core.sheet.colours import oklch_to_hex
 INK = "#1f2a44"
 
 
+@cache
 def checker(size: int = 1024, squares: int = 8) -> bytes:
     """PNG of the checker.
 
