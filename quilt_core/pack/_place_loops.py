@@ -10,16 +10,17 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True)
-def clear(after, before, room):  # type: ignore[no-untyped-def]
+def clear(after, before, room, open_rows):  # type: ignore[no-untyped-def]
     """Empty the grid.
 
     `after` and `before` (H, W + 1) are the next and the previous occupied column of every cell,
-    `room` (H,) the longest free run of every row.
+    `room` (H,) the longest free run of every row, `open_rows` (levels, H) where squares may start.
     """
     w = after.shape[1] - 1
     after[:, :] = w
     before[:, :] = -1
     room[:] = w
+    open_rows[:, :] = 1
 
 
 @njit(cache=True, nogil=True)
@@ -65,18 +66,49 @@ def stamp(after, before, room, x, y, offsets, runs, border):  # type: ignore[no-
 
 
 @njit(cache=True, nogil=True)
-def lowest_place(after, before, room, width, height, offsets, runs, order, needs, y_stop):  # type: ignore[no-untyped-def]
+def square_fits(after, before, y, side):  # type: ignore[no-untyped-def]
+    """Whether a free square of `side` cells has its lowest row at `y`."""
+    h, w1 = after.shape
+    if y + side > h:
+        return False
+    x = 0
+    while x + side <= w1 - 1:
+        jump = -1
+        for v in range(y, y + side):
+            if after[v, x] < x + side:
+                jump = before[v, x + side - 1] + 1
+                break
+        if jump < 0:
+            return True
+        x = jump
+    return False
+
+
+@njit(cache=True, nogil=True)
+def lowest_place(  # type: ignore[no-untyped-def]
+    after, before, room, open_rows, width, height, offsets, runs, order, needs, square, y_stop
+):
     """First free place in reading order from the bottom, or (-1, -1).
 
     Only rows below `y_stop` are tried; `order` is the order in which the piece's rows are tested, and
-    `needs` the longest run of each row: where a row has less room, the piece cannot lie.
+    `needs` the longest run of each row: where a row has less room, the piece cannot lie. `square` is the
+    side and lowest row of the largest square inside the piece. `open_rows` (levels, H) says where a free
+    square of 2^level cells may start; a row that is found without one stays closed, as cells are only
+    ever taken.
     """
     h, w1 = after.shape
     w = w1 - 1
     top = min(h - height, y_stop - 1)
     looks = min(height, 4)
+    level = 0
+    while level + 1 < len(open_rows) and 1 << (level + 1) <= square[0]:
+        level += 1
+    up = square[1]
     y = 0
     while y <= top:
+        if open_rows[level, y + up] == 0:
+            y += 1
+            continue
         fits = True
         for k in range(looks):
             if room[y + order[k]] < needs[order[k]]:
@@ -98,6 +130,9 @@ def lowest_place(after, before, room, width, height, offsets, runs, order, needs
             if jump == 0:
                 return x, y
             x = jump
+        if level > 0 and not square_fits(after, before, y + up, 1 << level):
+            for higher in range(level, len(open_rows)):
+                open_rows[higher, y + up] = 0
         y += 1
     return -1, -1
 
@@ -108,8 +143,10 @@ def place_in_order(  # type: ignore[no-untyped-def]
     after,
     before,
     room,
+    open_rows,
     variant_start,
     size,
+    squares,
     hit_at,
     hit_offsets,
     hit_run_at,
@@ -134,14 +171,16 @@ def place_in_order(  # type: ignore[no-untyped-def]
         best_top, best_x, best_y, best_variant = 1 << 30, -1, -1, -1
         for v in range(variant_start[piece], variant_start[piece + 1]):
             width, height = size[v, 0], size[v, 1]
-            if width > after.shape[1] - 1 or height > after.shape[0]:
+            if width == 0 or width > after.shape[1] - 1 or height > after.shape[0]:
                 continue
             offsets = hit_offsets[hit_at[v] : hit_at[v] + height + 1]
             runs = hit_runs[hit_run_at[v] : hit_run_at[v + 1]]
             order = row_order[hit_at[v] : hit_at[v] + height]
             needs = row_needs[hit_at[v] : hit_at[v] + height]
             stop = best_top - height + 1
-            x, y = lowest_place(after, before, room, width, height, offsets, runs, order, needs, stop)
+            x, y = lowest_place(
+                after, before, room, open_rows, width, height, offsets, runs, order, needs, squares[v], stop
+            )
             if x < 0:
                 continue
             top = y + height

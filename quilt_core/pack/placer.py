@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import Executor
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,7 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 CHUNK = 64
+LEVELS = 10
 SLACK = 2.0**-22
 """Extra padding as a part of the tile's size: 32-bit files round UVs by up to half of this."""
 
@@ -62,12 +64,24 @@ class Placer:
     Lanes are independent: passes in different lanes may run at the same time.
     """
 
-    def __init__(self, problem: PackProblem, settings: PackSettings, cells: int, lanes: int = 1) -> None:
-        self.problem, self.settings = problem, settings
+    def __init__(
+        self,
+        problem: PackProblem,
+        settings: PackSettings,
+        cells: int,
+        pool: Executor | None = None,
+        lanes: int = 1,
+    ) -> None:
+        self.problem, self.settings, self._pool = problem, settings, pool
         self.grid = make_grid(settings, cells)
         shape = (self.grid.rows, self.grid.columns + 1)
         self._buffers = [
-            (np.empty(shape, np.int16), np.empty(shape, np.int16), np.empty(shape[0], np.int32))
+            (
+                np.empty(shape, np.int16),
+                np.empty(shape, np.int16),
+                np.empty(shape[0], np.int32),
+                np.empty((LEVELS, shape[0]), np.uint8),
+            )
             for _ in range(lanes)
         ]
         self._masks: Masks | None = None
@@ -76,7 +90,7 @@ class Placer:
     def prepare(self, scale: float, check: Callable[[], None]) -> Masks:
         """Masks at a scale; made anew only when the scale changed."""
         if self._masks is None or scale != self._scale:
-            self._masks = make_masks(self.problem, scale / self.grid.cell, self.grid.reach, check)
+            self._masks = make_masks(self.problem, scale / self.grid.cell, self.grid.reach, check, self._pool)
             self._scale = scale
         return self._masks
 
@@ -107,15 +121,15 @@ class Placer:
             Area in px at scale 1 that found no place.
         """
         masks = self.prepare(scale, check)
-        after, before, room = self._buffers[lane]
-        clear(after, before, room)
+        buffers = self._buffers[lane]
+        clear(*buffers)
         places = np.full((self.problem.count, 3), -1, np.int32)
         left = 0.0
         for start in range(0, len(order), CHUNK):
             check()
             part = order[start : start + CHUNK]
             missed = place_in_order(  # type: ignore[call-arg]
-                part, after, before, room, masks.variant_start, masks.size, *masks.arrays, places
+                part, *buffers, masks.variant_start, masks.size, masks.squares, *masks.arrays, places
             )
             if missed:
                 left += float(self.problem.areas[part][places[part, 2] < 0].sum())

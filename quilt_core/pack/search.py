@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, Effort, PackProblem, PackSettings
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -45,6 +45,21 @@ FIRST_GUESSES = 7
 POLISH_STEPS = 7
 POLISH_SHARE = 0.2
 """Part of a time limit that is kept for the finer grids."""
+
+
+MANY = 400
+CELLS_PER_PIECE = 10
+FINEST = 4096
+
+
+def plan_for(effort: Effort, count: int) -> Plan:
+    """The plan of an effort: with many pieces a step takes longer, and fewer are taken."""
+    plan = PLANS[effort]
+    if count <= MANY:
+        return plan
+    return replace(
+        plan, steps=max(1, plan.steps * MANY // count), polish=plan.polish if count < 5 * MANY else ()
+    )
 
 
 class _OutOfTime(Exception):
@@ -79,16 +94,23 @@ class _Search:
         self, problem: PackProblem, settings: PackSettings, stop: Callable[[], bool], pool: ThreadPoolExecutor
     ) -> None:
         self.problem, self.settings, self.stop, self.pool = problem, settings, stop, pool
-        self.plan = PLANS[settings.effort]
+        self.plan = plan_for(settings.effort, problem.count)
         self.rng = np.random.default_rng(settings.seed)
         self.started = time.monotonic()
         self.deadline = np.inf
-        self.placer = Placer(problem, settings, self.plan.explore, LANES)
+        self.placer = Placer(problem, settings, self._fineness(self.plan.explore), pool, LANES)
         self.steps = self.plan.steps + POLISH_STEPS * len(self.plan.polish)
         self.step = 0
         self.best: Attempt | None = None
         self.order = np.empty(0, np.int64)
         self.left_over = np.empty(0, np.int64)
+
+    def _fineness(self, cells: int) -> int:
+        """Cells for a grid on which a middling piece still has some cells along its edge."""
+        wanted = CELLS_PER_PIECE * np.sqrt(self.problem.count)
+        while cells < wanted and cells < FINEST:
+            cells *= 2
+        return cells
 
     def _until(self, share: float) -> None:
         """Let the time run out when this share of the limit is used."""
@@ -142,7 +164,7 @@ class _Search:
         guess = 0.82 * high
         self.order = orders[0]
         for n in range(FIRST_GUESSES + 40):
-            if low > 0 and n >= FIRST_GUESSES:
+            if low > 0 and n >= (FIRST_GUESSES if self.problem.count <= MANY else FIRST_GUESSES // 2):
                 break
             trials = self._both(orders, guess, 0.0)
             fitting = [k for k, (_, left) in enumerate(trials) if left == 0]
@@ -235,7 +257,7 @@ class _Search:
         for cells in self.plan.polish:
             if self.best is None:
                 return
-            self.placer = Placer(self.problem, self.settings, cells)
+            self.placer = Placer(self.problem, self.settings, self._fineness(cells), self.pool)
             low, high = self.best.scale, self.best.scale * 1.04
             guess = low * 1.008
             for _ in range(POLISH_STEPS):
@@ -252,7 +274,7 @@ class _Search:
 
     def _emergency(self, order: IntArray) -> Iterator[Attempt]:
         """Stopped before the first answer: a coarse one, without regard to the clock."""
-        self.placer = Placer(self.problem, self.settings, 256)
+        self.placer = Placer(self.problem, self.settings, self._fineness(256))
         scale = 1.0 if self.settings.fixed_scale else 0.7 * self._scale_bound()
         for _ in range(60):
             found, left = self.placer.place(order, scale, lambda: None)

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from quilt_core.pack._mask_loops import fill_enclosed, hit_grid, mark_edges, row_runs, stamp_grid, turned
 from quilt_core.pack._place_loops import clear, longest_free, lowest_place, stamp
-from quilt_core.pack.masks import _longest_runs, _spread
+from quilt_core.pack._variant_loops import largest_square, make_variants, spread
 from tests.core.shapes import random_polygons
 
 
@@ -72,8 +72,6 @@ def test_runs_say_what_the_grid_says(seed):
         for a, b in runs[offsets[row] : offsets[row + 1]]:
             again[row, a:b] = 1
     assert np.array_equal(again, grid)
-    longest = [max((b - a for a, b in runs[offsets[r] : offsets[r + 1]]), default=0) for r in range(5)]
-    assert _longest_runs(offsets, runs)[:5].tolist() == longest
 
 
 @settings(max_examples=80, deadline=None)
@@ -81,7 +79,8 @@ def test_runs_say_what_the_grid_says(seed):
 def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
     rng = np.random.default_rng(seed)
     after, before, room = np.empty((14, 19), np.int16), np.empty((14, 19), np.int16), np.empty(14, np.int32)
-    clear(after, before, room)
+    open_rows = np.empty((4, 14), np.uint8)
+    clear(after, before, room, open_rows)
     taken = np.zeros((14, 18), np.uint8)
     for _ in range(3):
         block = (rng.random((4, 6)) < 0.6).astype(np.uint8)
@@ -95,8 +94,22 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
     piece = np.ones((3, 4), np.uint8)
     piece[1, 1:3] = rng.integers(0, 2, 2)
     offsets, runs = row_runs(piece)
+    needs = np.array(
+        [max((b - a for a, b in runs[offsets[r] : offsets[r + 1]]), default=0) for r in range(3)]
+    )
     x, y = lowest_place(
-        after, before, room, 4, 3, offsets, runs, _spread(3), _longest_runs(offsets, runs), 1 << 30
+        after,
+        before,
+        room,
+        open_rows,
+        4,
+        3,
+        offsets,
+        runs,
+        spread(3),
+        needs,
+        np.array(largest_square(piece)),
+        1 << 30,
     )
     free = [(r, c) for r in range(12) for c in range(15) if not (taken[r : r + 3, c : c + 4] & piece).any()]
     assert (y, x) == (free[0] if free else (-1, -1))
@@ -104,4 +117,39 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
 
 @pytest.mark.parametrize("rows", [1, 2, 3, 7, 64, 100])
 def test_rows_are_tested_each_once(rows):
-    assert sorted(_spread(rows).tolist()) == list(range(rows))
+    assert sorted(spread(rows).tolist()) == list(range(rows))
+
+
+def test_variants_carry_all_that_placing_needs():
+    edges = np.array([[0, 0, 2, 0], [2, 0, 2, 1], [2, 1, 0, 1], [0, 1, 0, 0]], float)
+    turns = np.array([0, np.pi / 2])
+    facts, hit_rows, hit_runs, hit_counts, _, _, _ = make_variants(
+        edges, np.array([0, 4]), np.array([False]), turns, np.array([0, 2]), 3.0, 1.0
+    )
+    assert facts[:, 3:5].tolist() == [[6, 3], [3, 6]]
+    assert facts[1, 1:3].tolist() == [-3, 0]
+    assert hit_counts.tolist() == [3, 6]
+    assert hit_runs[:3].tolist() == [[0, 6]] * 3
+    assert hit_rows[:3, 2].tolist() == [6, 6, 6]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10**6))
+def test_the_largest_square_is_the_largest(seed):
+    grid = (np.random.default_rng(seed).random((7, 9)) < 0.75).astype(np.uint8)
+    side, low = largest_square(grid)
+    full = [
+        k
+        for k in range(8)
+        if any(grid[y : y + k, x : x + k].all() for y in range(8 - k) for x in range(10 - k))
+    ]
+    assert side == max(full)
+    assert side == 0 or any(grid[low : low + side, x : x + side].all() for x in range(10 - side))
+
+
+def test_turns_that_give_the_same_mask_are_named_once():
+    edges = np.array([[0, 0, 2, 0], [2, 0, 2, 1], [2, 1, 0, 1], [0, 1, 0, 0]], float)
+    turns = np.arange(4) * np.pi / 2
+    facts = make_variants(edges, np.array([0, 4]), np.array([False]), turns, np.array([0, 4]), 3.0, 1.0)[0]
+    assert facts[:, 3].tolist() == [6, 3, 0, 0]
+    assert facts[0, 7:9].tolist() == [3, 0]
