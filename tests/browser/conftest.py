@@ -59,7 +59,7 @@ def page(address):
         browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
         page.on("pageerror", lambda error: errors.append(str(error)))
-        page.goto(address)
+        page.goto(address + "/project/1")
         page.wait_for_selector("[data-figure=overlaps]")
         yield page
         browser.close()

@@ -131,3 +131,78 @@ def test_a_new_project_bad_files_and_good_ones(page):
     page.locator("[data-row='Left plate']").wait_for()
     page.wait_for_selector("[data-figure=overlaps]")
     assert figure(page, "overlaps") == "2"
+
+
+def undo_all(page) -> None:
+    """Back to the demo as it came in, whatever other tests did to it."""
+    undo = page.get_by_label("Undo")
+    for _ in range(20):
+        if undo.is_disabled():
+            return
+        title = undo.get_attribute("title")
+        undo.click()
+        page.wait_for_function(
+            "title => { const b = document.querySelector('[aria-label=Undo]'); return b.disabled || b.title !== title; }",
+            arg=title,
+        )
+        page.wait_for_timeout(300)
+
+
+def test_a_pack_can_be_stopped_and_its_best_is_kept(page):
+    undo_all(page)
+    page.wait_for_function(
+        "document.querySelector(`[data-figure='overlaps'] [data-value]`)?.textContent === '218'"
+    )
+    stage(page, "Even out")
+    before = figure(page, "density")
+    task(page).get_by_text("average").first.click()
+    task(page).get_by_role("button", name="Even out").click()
+    changed(page, "density", before)
+    stage(page, "Arrange")
+    task(page).get_by_text("thorough").click()
+    overlaps = figure(page, "overlaps")
+    task(page).get_by_role("button", name="Pack 221 islands").click()
+    page.get_by_text("% full ·").first.wait_for()
+    task(page).get_by_role("button", name="Stop, keep the best").click()
+    assert changed(page, "overlaps", overlaps) == "0"
+    task(page).get_by_role("button", name="Pack 221 islands").wait_for()
+    assert task(page).get_by_label("Padding").input_value() == "8"
+
+
+def test_the_verdict_leads_to_offenders_one_by_one(page):
+    page.locator("[data-figure='mirrored']").click()
+    page.wait_for_function("document.querySelector('[data-testid=table]').innerText.includes('1 selected')")
+    page.locator("[data-figure='no UVs']").click()
+    assert page.locator("[data-row]").count() == 1
+    assert page.locator("[data-row='Mooring stone']").inner_text().count("left out") == 1
+    page.locator("[data-figure='no UVs']").click()
+    assert page.locator("[data-row]").count() > 3
+
+
+def test_the_ledger_by_keyboard(page):
+    row = page.locator("[data-row='Tower wall']")
+    row.focus()
+    page.keyboard.press("ArrowRight")
+    page.locator("[data-row='TO·1']").wait_for()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("Space")
+    assert page.locator("[data-row='TO·1']").get_attribute("aria-selected") == "true"
+    page.keyboard.press("Control+a")
+    page.wait_for_function("document.querySelector('[data-testid=table]').innerText.includes('221 selected')")
+    page.keyboard.press("Control+i")
+    page.wait_for_function("!document.querySelector('[data-testid=table]').innerText.includes('selected')")
+    page.keyboard.press("Alt+4")
+    assert task(page).get_by_text("Overlapping islands").is_visible()
+
+
+def test_bad_settings_in_fields_are_not_taken(page):
+    stage(page, "Arrange")
+    field = task(page).get_by_label("Padding")
+    for text in ("-3", "many", ""):
+        field.fill(text)
+        field.press("Enter")
+        assert field.input_value() == "8"
+    width = task(page).get_by_label("Sheet width")
+    width.fill("9")
+    width.press("Enter")
+    assert width.input_value() == "2048"

@@ -53,3 +53,11 @@ export function tellError(error: unknown): void {
 
 /** The one editor of this page. */
 export const editor = new Editor();
+
+const kept = create<Record<string, unknown>>(() => ({}));
+
+/** Like useState, but the value is still there when the slip comes back. */
+export function useKept<T>(key: string, initial: T): [T, (value: T) => void] {
+  const value = kept((all) => (key in all ? (all[key] as T) : initial));
+  return [value, (next) => kept.setState({ [key]: next })];
+}

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { useEditor } from "../api/hooks";
 import type { SlipProps } from "../components/TaskSlip";
 import * as format from "../format";
+import { useKept } from "../state";
 import { Choice, MainButton, NumberField, Running, running, Title } from "./parts";
 
 const TURNING = ["none", "half", "quarter", "free"] as const;
@@ -14,11 +15,11 @@ export function ArrangeSlip({ atlas, jobs, actions }: SlipProps) {
   const [, tileWidth, tileHeight] = editor.tile;
   const [width, setWidth] = useState(tileWidth);
   const [height, setHeight] = useState(tileHeight);
-  const [padding, setPadding] = useState(atlas.padding ?? 8);
-  const [margin, setMargin] = useState(atlas.margin ?? 4);
-  const [rotate, setRotate] = useState<(typeof TURNING)[number]>("quarter");
-  const [effort, setEffort] = useState<(typeof EFFORT)[number]>("quick");
-  const [size, setSize] = useState<(typeof SIZE)[number]>("shrink");
+  const [padding, setPadding] = useKept(`padding ${atlas.id}`, atlas.padding ?? 8);
+  const [margin, setMargin] = useKept(`margin ${atlas.id}`, atlas.margin ?? 4);
+  const [rotate, setRotate] = useKept<(typeof TURNING)[number]>("turning", "quarter");
+  const [effort, setEffort] = useKept<(typeof EFFORT)[number]>("effort", "quick");
+  const [size, setSize] = useKept<(typeof SIZE)[number]>("size", "shrink");
   useEffect(() => { setWidth(tileWidth); setHeight(tileHeight); }, [tileWidth, tileHeight]);
   const islands = editor.info?.world_area.length ?? 0;
   const mip = lastLine(padding, Math.min(width, height));

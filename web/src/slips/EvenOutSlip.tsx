@@ -1,9 +1,9 @@
 import { Text } from "@chakra-ui/react";
-import { useState } from "react";
 import { useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
 import type { SlipProps } from "../components/TaskSlip";
 import * as format from "../format";
+import { useKept } from "../state";
 import { Choice, MainButton, NumberField, Running, running, Title } from "./parts";
 
 const TARGETS = ["house", "average", "picked"] as const;
@@ -12,9 +12,9 @@ const KEEP = ["across all", "per object"] as const;
 
 export function EvenOutSlip({ jobs, actions }: SlipProps) {
   const editor = useEditor();
-  const [target, setTarget] = useState<(typeof TARGETS)[number]>("house");
-  const [scope, setScope] = useState<(typeof SCOPES)[number]>("all");
-  const [keep, setKeep] = useState<(typeof KEEP)[number]>("across all");
+  const [target, setTarget] = useKept<(typeof TARGETS)[number]>("target", "house");
+  const [scope, setScope] = useKept<(typeof SCOPES)[number]>("scope", "all");
+  const [keep, setKeep] = useKept<(typeof KEEP)[number]>("average", "across all");
   const f = editor.info?.figures;
   const off = f?.island_density.filter((d) => d !== null && againstBand(d, editor.house, editor.tolerance) !== 0).length ?? 0;
   const picked = editor.selection.list();

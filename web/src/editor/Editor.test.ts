@@ -1,0 +1,104 @@
+import { BufferGeometry } from "three";
+import { beforeEach, expect, it, vi } from "vitest";
+import type { LayoutInfo } from "../api/client";
+import { Editor } from "./Editor";
+import type { Geometry } from "./layout/readGeometry";
+import { FLAGS } from "./style/islandStyle";
+
+beforeEach(() => {
+  const image = { addEventListener: () => undefined, removeEventListener: () => undefined };
+  vi.stubGlobal("document", { createElementNS: () => image });
+  vi.stubGlobal("matchMedia", () => ({ matches: true }));
+  vi.stubGlobal("cancelAnimationFrame", () => undefined);
+});
+
+const square = (x: number) => [x, 0, x + 0.2, 0, x + 0.2, 0.2];
+const edges = (x: number) => [x, 0, x + 0.2, 0, x + 0.2, 0, x + 0.2, 0.2, x + 0.2, 0.2, x, 0];
+
+const geometry: Geometry = {
+  base: {
+    count: 2,
+    corners: new Float32Array([...square(0), ...square(0.5)]),
+    triangleIsland: new Int32Array([0, 1]),
+    edges: new Float32Array([...edges(0), ...edges(0.5)]),
+    edgeIsland: new Int32Array([0, 0, 0, 1, 1, 1]),
+  },
+  instances: [{ geometry: new BufferGeometry(), matrix: null as never, object: 7 }],
+};
+
+function info(tiles: number[][] = [[1001, 2048, 1024]]): LayoutInfo {
+  return {
+    revision: { id: 1, tiles } as never,
+    figures: { island_density: [64, 256], island_flags: [FLAGS.mirrored, FLAGS.outside] } as never,
+    objects: [{ id: 7, name: "Crate", colour: "#204060", first_island: 0, islands: 2 } as never],
+    world_area: [1, 1],
+    warnings: [],
+  };
+}
+
+const still = new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 0, 0, 1, 0]);
+const look = (editor: Editor, island: number) => Array.from((editor.textures!.look.image.data as Uint8Array).slice(4 * island, 4 * island + 4));
+
+it("shows a layout, tells listeners, and knows islands by object and flag", () => {
+  const editor = new Editor();
+  const heard = vi.fn();
+  editor.subscribe(heard);
+  editor.show(info(), still, geometry);
+  expect(heard).toHaveBeenCalled();
+  expect(editor.aspect).toEqual([1, 0.5]);
+  expect(editor.objectOf(1)?.name).toBe("Crate");
+  expect(editor.flagged(FLAGS.outside)).toEqual([1]);
+  expect(look(editor, 0).slice(0, 3)).toEqual([0x20, 0x40, 0x60]);
+});
+
+it("keeps the selection when the same islands come in a new layout", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  editor.select((selection) => selection.set([1]));
+  editor.show(info(), still.slice(), geometry);
+  expect(editor.selection.list()).toEqual([1]);
+  editor.show(info(), still, { ...geometry });
+  expect(editor.selection.size).toBe(0);
+});
+
+it("colours by density on both sides of the house density", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  editor.setHouse(128, 0.05);
+  editor.setView("density");
+  const [low, high] = [look(editor, 0), look(editor, 1)];
+  expect(low[2]).toBeGreaterThan(low[0]);
+  expect(high[0]).toBeGreaterThan(high[2]);
+});
+
+it("marks what is selected, and fault patterns only where they do not hide a measure", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  const patterned = look(editor, 0)[3];
+  editor.setView("density");
+  expect(look(editor, 0)[3]).toBeLessThan(patterned);
+  editor.select((selection) => selection.set([0]));
+  expect(look(editor, 0)[3] & 1).toBe(1);
+});
+
+it("frames the selection, or the sheet when nothing is selected", () => {
+  const editor = new Editor();
+  editor.camera.resize(500, 400);
+  editor.show(info(), still, geometry);
+  editor.frameTable();
+  const whole = editor.camera.scale;
+  editor.select((selection) => selection.set([0]));
+  editor.frameSelection();
+  expect(editor.camera.scale).toBeGreaterThan(whole);
+  editor.select((selection) => selection.clear());
+  editor.frameSelection();
+  expect(editor.camera.scale).toBeCloseTo(whole);
+});
+
+it("chooses checker squares of a power of two px near an eighth of a metre", () => {
+  const editor = new Editor();
+  editor.house = 128;
+  expect(editor.checkerSquare).toBe(16);
+  editor.house = 100_000;
+  expect(editor.checkerSquare).toBe(128);
+});
