@@ -1,6 +1,7 @@
 # Two commands matter: `make demo` and `make test`. Both set up what they need first.
 PY := .venv/bin/python
 STAMPS := .setup
+PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 
 .PHONY: demo test setup bench lint lock schema chromium clean
@@ -8,7 +9,7 @@ CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 demo: setup
 	$(PY) manage.py migrate --verbosity 0
 	$(PY) manage.py load_demo
-	$(PY) manage.py serve
+	$(PY) manage.py serve --port $(PORT)
 
 setup: $(STAMPS)/python $(STAMPS)/warm web/dist/index.html
 

@@ -166,3 +166,15 @@ def test_house_densities_that_cannot_be_are_refused(body, client, project):
     answer = client.patch(f"/api/projects/{project.pk}/", body, content_type="application/json")
     assert answer.status_code == 400
     assert answer.json()["where"] in body
+
+
+def test_a_taken_port_is_told():
+    import socket
+
+    from django.core.management.base import CommandError
+
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        with pytest.raises(CommandError, match="another port"):
+            call_command("serve", port=taken.getsockname()[1])

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import signal
+import socket
 import subprocess
 import sys
 from typing import Any
 
 from django.conf import settings
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from studio.jobs.run import recover_stale_jobs
 
@@ -27,6 +28,15 @@ class Command(BaseCommand):
 
         from quilt_site.wsgi import application
 
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind((options["host"], options["port"]))
+            except OSError as error:
+                raise CommandError(
+                    f"Port {options['port']} of {options['host']} cannot be used ({error.strerror}). "
+                    "Stop what is running there, or give another port: make demo PORT=8010"
+                ) from None
         recover_stale_jobs()
         worker = subprocess.Popen(
             [sys.executable, str(settings.BASE_DIR / "manage.py"), "run_huey", "--quiet"]
