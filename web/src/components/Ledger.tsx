@@ -86,7 +86,7 @@ export function Ledger({ actions }: { actions: Actions }) {
             const chosen = row.original.islands.filter((i) => editor.selection.has(i)).length;
             const all = chosen > 0 && chosen === row.original.islands.length;
             return (
-              <Box key={row.id} role="row" tabIndex={0} aria-selected={all} position="absolute" top="0" left="0" right="0" h={`${ROW}px`} transform={`translateY(${item.start}px)`} display="grid" gridTemplateColumns={gridColumns} alignItems="center"
+              <Box key={row.id} role="row" tabIndex={0} aria-selected={all} _focusVisible={{ outlineOffset: "-2px" }} position="absolute" top="0" left="0" right="0" h={`${ROW}px`} transform={`translateY(${item.start}px)`} display="grid" gridTemplateColumns={gridColumns} alignItems="center"
                 bg={all ? "straw/45" : chosen ? "straw/20" : item.index % 2 ? "stripe" : "slip"} cursor="default" _hover={{ bg: all ? "straw/55" : "straw/25" }} data-row={row.original.name}
                 onClick={(e) => pick(row.original, e.shiftKey || e.ctrlKey || e.metaKey)}
                 onDoubleClick={() => editor.frameSelection()}
