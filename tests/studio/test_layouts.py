@@ -128,7 +128,6 @@ def test_what_does_not_fit_lies_on_the_side_table(gathered, act, client):
 @pytest.mark.parametrize(("keep", "state"), [(True, "done"), (False, "cancelled")])
 def test_cancel_keeps_the_best_or_drops_it(keep, state, gathered, act, client, monkeypatch):
     head = gathered.head_id
-    monkeypatch.setattr("studio.jobs.reporter.LISTEN_EVERY", -1)
     started = jobs.run_job
     monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
     job = pack(act, gathered).json()["id"]
@@ -138,7 +137,6 @@ def test_cancel_keeps_the_best_or_drops_it(keep, state, gathered, act, client, m
         == 200
     )
     Job.objects.filter(pk=job).update(state=Job.QUEUED)
-    monkeypatch.setattr(jobs, "_finish", jobs._finish)
     Job.objects.filter(pk=job).update(cancel="")
     asked = iter(["", "", ""])
     monkeypatch.setattr(
