@@ -141,7 +141,14 @@ def row_runs(grid):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def turned(edges, angle, scale):  # type: ignore[no-untyped-def]
-    """Edges (E, 4) turned by `angle`, scaled and moved to the origin; also that move (2,) in cells."""
+    """Edges (E, 4) turned by `angle`, scaled and moved to the origin; also that move (2,) in cells.
+
+    An angle of 4 pi more says that the piece is mirrored, x to -x, before it is turned.
+    """
+    side = 1.0
+    if angle > 2 * np.pi:
+        side = -1.0
+        angle -= 4 * np.pi
     c, s = np.cos(angle) * scale, np.sin(angle) * scale
     # Exact quarter turns keep straight edges exactly straight.
     if abs(c) < 1e-12 * scale:
@@ -152,7 +159,7 @@ def turned(edges, angle, scale):  # type: ignore[no-untyped-def]
     lx, ly, hx, hy = 1e300, 1e300, -1e300, -1e300
     for e in range(len(edges)):
         for k in range(2):
-            x, y = edges[e, 2 * k], edges[e, 2 * k + 1]
+            x, y = side * edges[e, 2 * k], edges[e, 2 * k + 1]
             u, v = c * x - s * y, s * x + c * y
             out[e, 2 * k], out[e, 2 * k + 1] = u, v
             lx, ly, hx, hy = min(lx, u), min(ly, v), max(hx, u), max(hy, v)
@@ -165,19 +172,22 @@ def turned(edges, angle, scale):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def hit_grid(edges, width, height, folded):  # type: ignore[no-untyped-def]
-    """Cells that a piece touches; its lowest corner is at (EPS, EPS) so that no cell is lost."""
+def hit_grid(edges, width, height, solid, folded):  # type: ignore[no-untyped-def]
+    """Cells that a piece touches; its first `solid` edges bound the inside.
+
+    Its lowest corner is at (EPS, EPS), so that no cell is lost.
+    """
     grid = np.zeros((max(1, int(np.ceil(height))), max(1, int(np.ceil(width)))), np.uint8)
     mark_edges(edges, 0.0, grid, 0.0, 0.0)
     if folded:
         fill_enclosed(grid)
     else:
-        fill_inside(edges, grid, 0.0, 0.0)
+        fill_inside(edges[:solid], grid, 0.0, 0.0)
     return grid
 
 
 @njit(cache=True, nogil=True)
-def stamp_grid(edges, hit, reach, folded):  # type: ignore[no-untyped-def]
+def stamp_grid(edges, hit, reach):  # type: ignore[no-untyped-def]
     """Cells nearer than `reach` to a piece; offset by the returned border."""
     border = int(np.ceil(reach + EPS)) + 1
     h, w = hit.shape

@@ -6,20 +6,34 @@ then tested in one look, and a collision tells how far to jump.
 
 from __future__ import annotations
 
+import numpy as np
 from numba import njit
+
+from quilt_core.pack._mask_loops import fill_enclosed, fill_inside, mark_edges
 
 
 @njit(cache=True, nogil=True)
-def clear(after, before, room, open_rows):  # type: ignore[no-untyped-def]
-    """Empty the grid.
+def load(occupied, after, before, room, open_rows):  # type: ignore[no-untyped-def]
+    """Bring the grid to the state that `occupied` (H, W) says, 1 for cells that are taken.
 
     `after` and `before` (H, W + 1) are the next and the previous occupied column of every cell,
     `room` (H,) the longest free run of every row, `open_rows` (levels, H) where squares may start.
     """
-    w = after.shape[1] - 1
-    after[:, :] = w
-    before[:, :] = -1
-    room[:] = w
+    h, w = occupied.shape
+    for v in range(h):
+        last = -1
+        for u in range(w):
+            if occupied[v, u]:
+                last = u
+            before[v, u] = last
+        before[v, w] = last
+        following = w
+        after[v, w] = w
+        for u in range(w - 1, -1, -1):
+            if occupied[v, u]:
+                following = u
+            after[v, u] = following
+        room[v] = longest_free(after, v)
     open_rows[:, :] = 1
 
 
@@ -38,13 +52,12 @@ def longest_free(after, row):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def stamp(after, before, room, x, y, offsets, runs, border):  # type: ignore[no-untyped-def]
-    """Occupy the stamp cells of a piece whose hit mask lies at (x, y)."""
-    h, w1 = after.shape
-    w = w1 - 1
+def stamp(after, before, room, x, y, offsets, runs, border, low, high):  # type: ignore[no-untyped-def]
+    """Occupy the stamp cells of a piece whose hit mask lies at (x, y), in rows low to high - 1."""
+    w = after.shape[1] - 1
     for row in range(len(offsets) - 1):
         v = y + row - border
-        if v < 0 or v >= h or offsets[row] == offsets[row + 1]:
+        if v < low or v >= high or offsets[row] == offsets[row + 1]:
             continue
         for k in range(offsets[row], offsets[row + 1]):
             a = max(0, x + runs[k, 0] - border)
@@ -86,25 +99,24 @@ def square_fits(after, before, y, side):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def lowest_place(  # type: ignore[no-untyped-def]
-    after, before, room, open_rows, width, height, offsets, runs, order, needs, square, y_stop
+    after, before, room, open_rows, width, height, offsets, runs, order, needs, square, y_first, y_end, y_stop
 ):
     """First free place in reading order from the bottom, or (-1, -1).
 
-    Only rows below `y_stop` are tried; `order` is the order in which the piece's rows are tested, and
+    The piece lies within rows y_first to y_end - 1 and starts below `y_stop`; `order` is the order in which the piece's rows are tested, and
     `needs` the longest run of each row: where a row has less room, the piece cannot lie. `square` is the
     side and lowest row of the largest square inside the piece. `open_rows` (levels, H) says where a free
     square of 2^level cells may start; a row that is found without one stays closed, as cells are only
     ever taken.
     """
-    h, w1 = after.shape
-    w = w1 - 1
-    top = min(h - height, y_stop - 1)
+    w = after.shape[1] - 1
+    top = min(y_end - height, y_stop - 1)
     looks = min(height, 4)
     level = 0
     while level + 1 < len(open_rows) and 1 << (level + 1) <= square[0]:
         level += 1
     up = square[1]
-    y = 0
+    y = y_first
     while y <= top:
         if open_rows[level, y + up] == 0:
             y += 1
@@ -137,6 +149,30 @@ def lowest_place(  # type: ignore[no-untyped-def]
     return -1, -1
 
 
+CLASSES = 56
+
+
+@njit(cache=True, nogil=True)
+def size_class(length):  # type: ignore[no-untyped-def]
+    """Number of the class of a length in cells: four classes an octave, one a cell for short ones."""
+    return length if length < 8 else min(CLASSES - 1, int(4 * np.log2(length)) - 4)
+
+
+@njit(cache=True, nogil=True)
+def next_band(bands, taken, tried, spread):  # type: ignore[no-untyped-def]
+    """The tile to try next: the first one left, or the emptiest one left."""
+    best, least = -1, 1e300
+    for b in range(len(bands)):
+        if tried[b]:
+            continue
+        if not spread:
+            return b
+        cells = max(1.0, float((bands[b, 1] - bands[b, 0]) * bands[b, 2]))
+        if taken[b] / cells < least:
+            best, least = b, taken[b] / cells
+    return best
+
+
 @njit(cache=True, nogil=True)
 def place_in_order(  # type: ignore[no-untyped-def]
     sequence,
@@ -144,6 +180,12 @@ def place_in_order(  # type: ignore[no-untyped-def]
     before,
     room,
     open_rows,
+    bands,
+    only,
+    areas,
+    taken,
+    spread,
+    starts,
     variant_start,
     size,
     squares,
@@ -162,35 +204,57 @@ def place_in_order(  # type: ignore[no-untyped-def]
 ):
     """Place pieces one after the other; each takes the variant whose top ends lowest.
 
-    `places` (P, 3) receives x, y and variant, -1 where a piece found no place. Returns the number of
-    pieces without a place.
+    `bands` (B, 3) are first row, past-last row and columns of each tile, `only` (P,) the tile a piece
+    must lie in or -1, `areas` (P,) cells, `taken` (B,) the cells used so far. `starts` (B, classes,
+    classes, 4) remembers for each class of size where the last piece of it was placed, and lower rows
+    are not looked at again; empty to look everywhere. `places` (P, 3) receives x, y and variant, -1
+    where a piece found no place. Returns the number of pieces without a place.
     """
     missed = 0
+    tried = np.zeros(len(bands), np.uint8)
     for n in range(len(sequence)):
         piece = sequence[n]
         best_top, best_x, best_y, best_variant = 1 << 30, -1, -1, -1
-        for v in range(variant_start[piece], variant_start[piece + 1]):
-            width, height = size[v, 0], size[v, 1]
-            if width == 0 or width > after.shape[1] - 1 or height > after.shape[0]:
-                continue
-            offsets = hit_offsets[hit_at[v] : hit_at[v] + height + 1]
-            runs = hit_runs[hit_run_at[v] : hit_run_at[v + 1]]
-            order = row_order[hit_at[v] : hit_at[v] + height]
-            needs = row_needs[hit_at[v] : hit_at[v] + height]
-            stop = best_top - height + 1
-            x, y = lowest_place(
-                after, before, room, open_rows, width, height, offsets, runs, order, needs, squares[v], stop
-            )
-            if x < 0:
-                continue
-            top = y + height
-            if top < best_top or (top == best_top and x < best_x):
-                best_top, best_x, best_y, best_variant = top, x, y, v
+        tried[:] = 0
+        band = only[piece] if only[piece] >= 0 else next_band(bands, taken, tried, spread)
+        while band >= 0 and best_variant < 0:
+            y_end = bands[band, 1]
+            for v in range(variant_start[piece], variant_start[piece + 1]):
+                width, height = size[v, 0], size[v, 1]
+                if width == 0 or width > bands[band, 2] or height > y_end - bands[band, 0]:
+                    continue
+                a = size_class(width)
+                b = size_class(height)
+                c = min(3, 4 * squares[v, 0] // max(1, min(width, height)))
+                y_first = bands[band, 0]
+                if len(starts):
+                    y_first = max(y_first, starts[band, a, b, c])
+                offsets = hit_offsets[hit_at[v] : hit_at[v] + height + 1]
+                runs = hit_runs[hit_run_at[v] : hit_run_at[v + 1]]
+                order = row_order[hit_at[v] : hit_at[v] + height]
+                needs = row_needs[hit_at[v] : hit_at[v] + height]
+                stop = best_top - height + 1
+                x, y = lowest_place(
+                    after, before, room, open_rows, width, height, offsets, runs, order, needs, squares[v],
+                    y_first, y_end, stop,
+                )  # fmt: skip
+                if len(starts) and (x >= 0 or stop > y_end):
+                    starts[band, a, b, c] = y if x >= 0 else y_end
+                if x < 0:
+                    continue
+                top = y + height
+                if top < best_top or (top == best_top and x < best_x):
+                    best_top, best_x, best_y, best_variant = top, x, y, v
+            if best_variant >= 0 or only[piece] >= 0:
+                break
+            tried[band] = 1
+            band = next_band(bands, taken, tried, spread)
         places[piece, 0], places[piece, 1], places[piece, 2] = best_x, best_y, best_variant
         if best_variant < 0:
             missed += 1
             continue
         v = best_variant
+        taken[band] += areas[piece]
         rows = stamp_at[v + 1] - stamp_at[v] - 1
         stamp(
             after,
@@ -201,5 +265,44 @@ def place_in_order(  # type: ignore[no-untyped-def]
             stamp_offsets[stamp_at[v] : stamp_at[v] + rows + 1],
             stamp_runs[stamp_run_at[v] : stamp_run_at[v + 1]],
             stamp_border[v],
+            bands[band, 0],
+            bands[band, 1],
         )
     return missed
+
+
+@njit(cache=True, nogil=True)
+def block(occupied, edges, starts, folded, tiles, bands, scale, margin, reach):  # type: ignore[no-untyped-def]
+    """Take the cells nearer than `reach` to outlines that lie at fixed places.
+
+    `edges` are in px from the corner of their tile; `scale` is cells per px and `margin` in cells.
+    """
+    border = int(np.ceil(reach)) + 2
+    for n in range(len(starts) - 1):
+        own = edges[starts[n] : starts[n + 1]] * scale - margin
+        low_x, low_y, high_x, high_y = 1e300, 1e300, -1e300, -1e300
+        for e in range(len(own)):
+            low_x = min(low_x, own[e, 0], own[e, 2])
+            high_x = max(high_x, own[e, 0], own[e, 2])
+            low_y = min(low_y, own[e, 1], own[e, 3])
+            high_y = max(high_y, own[e, 1], own[e, 3])
+        first, end, columns = bands[tiles[n], 0], bands[tiles[n], 1], bands[tiles[n], 2]
+        left = max(-border, int(np.floor(low_x)) - border)
+        right = min(columns + border, int(np.ceil(high_x)) + border)
+        bottom = max(-border, int(np.floor(low_y)) - border)
+        top = min(end - first + border, int(np.ceil(high_y)) + border)
+        if right <= left or top <= bottom:
+            continue
+        grid = np.zeros((top - bottom, right - left), np.uint8)
+        mark_edges(own, reach, grid, float(-left), float(-bottom))
+        if folded[n]:
+            fill_enclosed(grid)
+        else:
+            fill_inside(own, grid, float(-left), float(-bottom))
+        for v in range(grid.shape[0]):
+            row = first + bottom + v
+            if row < first or row >= end:
+                continue
+            for u in range(grid.shape[1]):
+                if grid[v, u] and 0 <= left + u < columns:
+                    occupied[row, left + u] = 1

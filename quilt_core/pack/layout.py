@@ -1,19 +1,39 @@
-"""From islands with placements to pieces in px, and back."""
+"""From islands with placements to pieces in px, through the search, and back."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, turns_for
-from quilt_core.pack.search import search
+from quilt_core.errors import LayoutError
+from quilt_core.measure.overlap import find_overlaps
+from quilt_core.pack.controls import LEFT_OUT, LOCK_PLACE, Controls, no_controls, spread_over_groups
+from quilt_core.pack.pieces import Pieces, clustered, single_pieces
+from quilt_core.pack.problem import (
+    Attempt,
+    Obstacles,
+    PackSettings,
+    TileSize,
+    no_obstacles,
+    turn_matrices,
+)
+from quilt_core.pack.search import scale_bound, search
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
+
+SIDE_TABLE_LEFT, SIDE_TABLE_RIGHT = -0.7, -0.06
+"""The side table lies to the left of the tiles, in UVs of the first tile, where no tile number reaches."""
+LEAST_OVERLAP = 1e-3
+"""Texels that locked islands may share before they count as lying on one another."""
+FIRST_CLUSTERS, LATER_CLUSTERS = 0.55, 0.98
+"""Scale that clusters are laid out for: of the area bound at first, of the best scale afterwards."""
 
 
 def packable(islands: IslandSet) -> BoolArray:
@@ -22,49 +42,20 @@ def packable(islands: IslandSet) -> BoolArray:
     return np.asarray(finite & (np.abs(islands.uv_area) > 0))
 
 
-def pieces_of(
-    islands: IslandSet, placements: FloatArray, settings: PackSettings
-) -> tuple[PackProblem, FloatArray]:
-    """Pieces in px at the size of their placements.
-
-    Parameters
-    ----------
-    islands : IslandSet
-        All packable.
-    placements : (I, 2, 3) float64
-        Give each island its size and mirroring. An island that they bring out of proportion (as a
-        layout on a tile that is not square does) is packed in the proportions of its base UVs.
-    settings : PackSettings
-
-    Returns
-    -------
-    problem : PackProblem
-    upright : (I, 2, 3) float64
-        From base UVs to pieces in px.
-    """
-    size = np.array([settings.width, settings.height], np.float64)
-    linear = placements[:, :, :2] * size[None, :, None]
-    linear = nearest_similarities(linear)
-    upright = np.concatenate([linear, np.zeros((islands.count, 2, 1))], axis=2)
-    moved = islands.placed(upright)
-    order = np.argsort(moved.edge_island, kind="stable")
-    edges = moved.edges.reshape(-1, 4)[order]
-    starts = np.searchsorted(moved.edge_island[order], np.arange(islands.count + 1))
-    turns = turns_for(settings.rotate)
-    problem = PackProblem(
-        np.ascontiguousarray(edges), starts, islands.folded, np.abs(moved.uv_area), (turns,) * islands.count
-    )
-    return problem, upright
+def home_tiles(islands: IslandSet, placements: FloatArray, tiles: Sequence[TileSize]) -> IntArray:
+    """(I,) position of the tile that holds the middle of each island, -1 for none."""
+    box = islands.placed(placements).bounds()
+    middle = np.floor(np.nan_to_num(0.5 * (box[:, :2] + box[:, 2:]), nan=-1e6, posinf=-1e6, neginf=-1e6))
+    out = np.full(islands.count, -1)
+    for k, tile in enumerate(tiles):
+        out[(middle == tile.corner).all(axis=1)] = k
+    return out
 
 
-def nearest_similarities(linear: FloatArray) -> FloatArray:
-    """(I, 2, 2) nearest maps that turn, mirror and scale evenly, with the same area factor."""
-    left, values, right = np.linalg.svd(linear)
-    mean = np.sqrt(np.abs(values[:, 0] * values[:, 1]))
-    out = left @ right * mean[:, None, None]
-    even = np.abs(values[:, 0] - values[:, 1]) <= 1e-12 * values[:, 0]
-    out[even] = linear[even]
-    return np.asarray(out)
+def pixel_sizes(islands: IslandSet, placements: FloatArray, tiles: Sequence[TileSize]) -> FloatArray:
+    """(I, 2) px per UV of each island: of the tile it lies in, of the first tile when it lies in none."""
+    sizes = np.array([(tile.width, tile.height) for tile in tiles], np.float64)
+    return np.asarray(sizes[np.maximum(home_tiles(islands, placements, tiles), 0)])
 
 
 def pack_islands(
@@ -72,8 +63,12 @@ def pack_islands(
     placements: FloatArray,
     settings: PackSettings,
     stop: Callable[[], bool] = lambda: False,
+    controls: Controls | None = None,
+    frozen: Sequence[TileSize] = (),
+    pixels: FloatArray | None = None,
+    names: Sequence[str] = (),
 ) -> Iterator[tuple[Attempt, FloatArray, BoolArray]]:
-    """Pack islands into one tile.
+    """Pack islands into tiles.
 
     Parameters
     ----------
@@ -84,46 +79,207 @@ def pack_islands(
     settings : PackSettings
     stop : callable
         Asked often; True ends the search with its best so far.
+    controls : Controls, optional
+        Locks, tiles, bundles, stacks, and which islands are to be packed at all.
+    frozen : sequence of TileSize
+        Tiles whose islands are not touched.
+    pixels : (I, 2) float64, optional
+        px per UV of the tiles that the islands lie in now; without it those of `settings`.
+    names : sequence of str
+        What to call the islands in errors.
 
     Yields
     ------
     attempt : Attempt
     placements : (I, 2, 3) float64
-        Base UVs to tile UVs. What is left over lies beside the tile, none of it over an edge.
+        Base UVs to UVs, tile (column, row) at UV (column, row). What is left over or left out lies on
+        the side table, to the left of the tiles.
     placed : (I,) bool
-        False for collapsed and left-over islands.
+        False for collapsed, left-over and left-out islands, and for others that lie in no tile.
+
+    Raises
+    ------
+    LayoutError
+        When the settings and controls cannot be met, before anything is yielded.
     """
-    use = packable(islands)
-    chosen = islands.select(use)
-    problem, upright = pieces_of(chosen, placements[use], settings)
-    size = np.array([settings.width, settings.height], np.float64)
-    for attempt in search(problem, settings, stop):
-        c, s = np.cos(attempt.turn) * attempt.scale, np.sin(attempt.turn) * attempt.scale
-        move = np.stack(
-            [np.stack([c, -s, attempt.shift[:, 0]], 1), np.stack([s, c, attempt.shift[:, 1]], 1)], axis=1
+    controls = controls or no_controls(islands.count)
+    names = list(names) or [f"island {i + 1}" for i in range(islands.count)]
+    pixels = pixel_sizes(islands, placements, settings.bins) if pixels is None else pixels
+    whole = packable(islands)
+    held = spread_over_groups(controls.has(LOCK_PLACE) & whole, controls.stack)
+    held = spread_over_groups(held, controls.bundle)
+    held |= home_tiles(islands, placements, frozen) >= 0
+    moves = whole & controls.chosen & ~held & ~controls.has(LEFT_OUT)
+    aside = whole & controls.has(LEFT_OUT) & ~held
+    stays = whole & ~moves & ~aside
+    if not moves.any():
+        raise LayoutError(
+            "There are no islands to pack."
+            if not whole.any()
+            else "Every island is locked, frozen or left out.",
+            "",
+            "Bring in meshes that have UVs." if not whole.any() else "Unlock some, or choose others.",
         )
-        done = compose(move, upright)
-        done[~attempt.placed] = _beside(chosen, upright, ~attempt.placed, settings)
-        out = placements.copy()
-        out[use] = done / size[None, :, None]
-        placed = np.zeros(islands.count, bool)
-        placed[use] = attempt.placed
-        yield attempt, out, placed
+    _check_locks(islands, placements, controls.has(LOCK_PLACE) & stays, controls.stack, pixels, names)
+    obstacles = _obstacles(islands, placements, stays, settings)
+    chosen = islands.select(moves)
+    mine = Controls(
+        controls.flags[moves], controls.tile[moves], controls.bundle[moves], controls.stack[moves],
+        controls.chosen[moves],
+    )  # fmt: skip
+    own_names = [names[i] for i in np.flatnonzero(moves)]
+    linear = placements[moves][:, :, :2] * pixels[moves][:, :, None]
+    single = single_pieces(chosen, linear, mine, settings, obstacles, own_names)
+    lying = home_tiles(islands, placements, settings.bins) >= 0
+    there = float((np.abs(islands.placed(placements).uv_area) * pixels.prod(axis=1))[stays & lying].sum())
+    total = sum(tile.width * tile.height for tile in settings.bins)
+    for attempt, pieces in _attempts(chosen, single, mine, settings, own_names, stop):
+        out, placed = placements.copy(), stays & (lying | (home_tiles(islands, placements, frozen) >= 0))
+        at = pieces.piece
+        done, home = _moved(pieces, attempt), attempt.tile[at]
+        beside = ~attempt.placed[at]
+        out[moves] = to_uv(done, np.maximum(home, 0), settings)
+        placed[moves] = ~beside
+        parked = np.zeros(islands.count, bool)
+        parked[moves] = beside
+        parked |= aside
+        if parked.any():
+            upright = placements[:, :, :2] * pixels[:, :, None]
+            out[parked] = _beside(islands.select(parked), upright[parked], settings)
+        yield replace(attempt, coverage=attempt.coverage + there / total), out, placed
 
 
-def _beside(islands: IslandSet, upright: FloatArray, which: BoolArray, settings: PackSettings) -> FloatArray:
-    """Placements in px of left-over islands on the side table: rows to the right of the tile."""
-    if not which.any():
-        return np.empty((0, 2, 3))
-    box = islands.select(which).placed(upright[which]).bounds()
-    out = upright[which].copy()
-    gap = max(settings.padding, 0.01 * settings.width)
-    left = 1.1 * settings.width
-    x, y, row = left, 0.0, 0.0
+def _attempts(
+    islands: IslandSet,
+    single: Pieces,
+    controls: Controls,
+    settings: PackSettings,
+    names: list[str],
+    stop: Callable[[], bool],
+) -> Iterator[tuple[Attempt, Pieces]]:
+    """Search; with clusters twice, as the gaps inside them depend on the scale that is reached."""
+    if not (controls.bundle >= 0).any() and settings.tidy == 0:
+        for attempt in search(single.problem, settings, stop):
+            yield attempt, single
+        return
+    if settings.fixed_scale:
+        pieces = clustered(islands, single, controls, settings, names, 1.0)
+        for attempt in search(pieces.problem, settings, stop):
+            yield attempt, pieces
+        return
+    scale = FIRST_CLUSTERS * scale_bound(single.problem, settings)
+    best: tuple[Attempt, Pieces] | None = None
+    for first in (True, False):
+        rules = replace(settings, effort="quick") if first else settings
+        for _ in range(12):
+            pieces = clustered(islands, single, controls, settings, names, scale)
+            last = None
+            for attempt in search(pieces.problem, rules, stop):
+                last = attempt
+                # At a smaller scale the gaps inside the clusters would be too small.
+                if attempt.scale >= scale and (best is None or attempt.scale > best[0].scale):
+                    best = attempt, pieces
+                if best is not None:
+                    yield replace(best[0], step=attempt.step, steps=attempt.steps, done=False), best[1]
+            assert last is not None
+            if last.scale >= scale or best is not None:
+                break
+            scale = last.scale * LATER_CLUSTERS
+        if best is not None:
+            scale = best[0].scale * LATER_CLUSTERS
+            if stop():
+                break
+    if best is None:
+        raise LayoutError("The bundles do not fit.", "pack", "Take some apart, or make the padding smaller.")
+    yield replace(best[0], step=best[0].steps, done=True), best[1]
+
+
+def _moved(pieces: Pieces, attempt: Attempt) -> FloatArray:
+    """(I, 2, 3) base UVs to px from the corner of the tile."""
+    scales = pieces.problem.scales(attempt.scale)
+    linear = turn_matrices(attempt.turn) * scales[:, None, None]
+    move = np.concatenate([linear, attempt.shift[:, :, None]], axis=2)
+    return compose(move[pieces.piece], pieces.to_piece)
+
+
+def to_uv(rows: FloatArray, tile: IntArray, settings: PackSettings) -> FloatArray:
+    """Placements in px from the corner of a tile to placements in UVs."""
+    bins = settings.bins
+    sizes = np.array([(t.width, t.height) for t in bins], np.float64)[tile]
+    out = rows / sizes[:, :, None]
+    out[:, :, 2] += np.array([t.corner for t in bins], np.float64)[tile]
+    return out
+
+
+def _check_locks(
+    islands: IslandSet,
+    placements: FloatArray,
+    locked: BoolArray,
+    stack: IntArray,
+    pixels: FloatArray,
+    names: Sequence[str],
+) -> None:
+    """Locked islands must not lie on one another, unless they are stacked."""
+    if not locked.any():
+        return
+    numbers = np.flatnonzero(locked)
+    found = find_overlaps(islands.placed(placements).select(locked), *pixels[locked].max(axis=0).astype(int))
+    for pair, texels in zip(found.pairs, found.texels, strict=True):
+        a, b = numbers[pair]
+        if a != b and not (stack[a] >= 0 and stack[a] == stack[b]) and texels > LEAST_OVERLAP:
+            raise LayoutError(
+                "Two islands whose place is locked lie on one another.",
+                f"{names[a]} and {names[b]}",
+                "Unlock one of them.",
+            )
+
+
+def _obstacles(
+    islands: IslandSet, placements: FloatArray, stays: BoolArray, settings: PackSettings
+) -> Obstacles:
+    """Islands that stay, in px of every tile that their boxes meet."""
+    if not stays.any():
+        return no_obstacles()
+    still = islands.select(stays).placed(placements[stays])
+    box = still.bounds()
+    order = np.argsort(still.edge_island, kind="stable")
+    starts = np.searchsorted(still.edge_island[order], np.arange(still.count + 1))
+    rows, folded, tiles = [], [], []
+    for k, tile in enumerate(settings.bins):
+        size, corner = np.array([tile.width, tile.height], np.float64), np.array(tile.corner, np.float64)
+        reach = settings.padding / size
+        near = (box[:, :2] < corner + 1 + reach).all(axis=1) & (box[:, 2:] > corner - reach).all(axis=1)
+        for i in np.flatnonzero(near):
+            own = still.edges[order[starts[i] : starts[i + 1]]]
+            rows.append(((own - corner) * size).reshape(-1, 4))
+            folded.append(bool(still.folded[i]))
+            tiles.append(k)
+    if not rows:
+        return no_obstacles()
+    return Obstacles(
+        np.ascontiguousarray(np.concatenate(rows)),
+        np.concatenate([[0], np.cumsum([len(r) for r in rows])]).astype(np.int64),
+        np.array(folded),
+        np.array(tiles, np.int64),
+    )
+
+
+def _beside(islands: IslandSet, linear: FloatArray, settings: PackSettings) -> FloatArray:
+    """UV placements of islands on the side table: rows to the left of the tiles, none over an edge.
+
+    `linear` (I, 2, 2) is in px; islands wider than the side table make it wider to the left.
+    """
+    tile = settings.bins[0]
+    size = np.array([tile.width, tile.height], np.float64)
+    out = np.concatenate([linear, np.zeros((len(linear), 2, 1))], axis=2)
+    box = islands.placed(out).bounds()
+    gap = max(settings.padding, 0.01 * tile.width)
+    right, left = SIDE_TABLE_RIGHT * tile.width, SIDE_TABLE_LEFT * tile.width
+    x, y, row = right, 0.0, 0.0
     for i in np.argsort(-(box[:, 3] - box[:, 1]), kind="stable"):
         width, height = box[i, 2] - box[i, 0], box[i, 3] - box[i, 1]
-        if x > left and x + width > left + 0.6 * settings.width:
-            x, y, row = left, y + row + gap, 0.0
-        out[i, :, 2] = (x - box[i, 0], y - box[i, 1])
-        x, row = x + width + gap, max(row, height)
-    return out
+        if x < right and x - width < left:
+            x, y, row = right, y + row + gap, 0.0
+        out[i, :, 2] = (x - width - box[i, 0], y - box[i, 1])
+        x, row = x - width - gap, max(row, height)
+    return np.asarray(out / size[None, :, None])

@@ -47,7 +47,7 @@ class Masks:
 
 def make_masks(
     problem: PackProblem,
-    cells_per_px: float,
+    scales: FloatArray,
     reach: float,
     check: Callable[[], None] = lambda: None,
     pool: Executor | None = None,
@@ -57,8 +57,8 @@ def make_masks(
     Parameters
     ----------
     problem : PackProblem
-    cells_per_px : float
-        Cells per px of the pieces at scale 1, the scale included.
+    scales : (P,) float64
+        Cells per px of each piece at scale 1, its scale included.
     reach : float
         Padding in cells.
     check : callable
@@ -74,8 +74,9 @@ def make_masks(
         starts = problem.starts[first : last + 1]
         turn_starts = np.concatenate([[0], np.cumsum([len(t) for t in turns])])
         return make_variants(  # type: ignore[no-any-return]
-            problem.edges[starts[0] : starts[-1]], starts - starts[0], problem.folded[first:last],
-            np.concatenate(turns), turn_starts, cells_per_px, reach,
+            problem.edges[starts[0] : starts[-1]], starts - starts[0], problem.solid[first:last],
+            problem.folded[first:last],
+            np.concatenate(turns), turn_starts, scales[first:last], reach,
         )  # fmt: skip
 
     firsts = range(0, problem.count, BATCH)

@@ -4,13 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Executor
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.errors import LayoutError
-from quilt_core.pack._place_loops import clear, place_in_order
+from quilt_core.pack._place_loops import CLASSES, load, place_in_order
+from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 
@@ -19,43 +18,8 @@ IntArray = NDArray[np.int64]
 
 CHUNK = 64
 LEVELS = 10
-SLACK = 2.0**-22
-"""Extra padding as a part of the tile's size: 32-bit files round UVs by up to half of this."""
-
-
-@dataclass(frozen=True)
-class Grid:
-    """The tile without its margin: columns and rows of cells, and lengths in px and cells."""
-
-    columns: int
-    rows: int
-    cell: float
-    margin: float
-    reach: float
-
-
-def make_grid(settings: PackSettings, cells: int) -> Grid:
-    """A grid with `cells` cells along the longer edge.
-
-    Raises
-    ------
-    LayoutError
-        When the margin leaves no room.
-    """
-    s = settings
-    slack = max(s.width, s.height) * SLACK
-    margin = s.margin + slack
-    inner_w, inner_h = s.width - 2 * margin, s.height - 2 * margin
-    if min(inner_w, inner_h) < 1:
-        raise LayoutError(
-            f"A margin of {s.margin:g} px leaves no room in {s.width} x {s.height} px.",
-            "margin",
-            "Make it smaller.",
-        )
-    cell = max(inner_w, inner_h) / cells
-    columns = cells if inner_w >= inner_h else max(1, int(inner_w / cell))
-    rows = cells if inner_h >= inner_w else max(1, int(inner_h / cell))
-    return Grid(columns, rows, cell, margin, (s.padding + slack) / cell)
+MANY = 400
+"""With more pieces than this, rows where a piece of the same size did not fit are not looked at again."""
 
 
 class Placer:
@@ -73,7 +37,10 @@ class Placer:
         lanes: int = 1,
     ) -> None:
         self.problem, self.settings, self._pool = problem, settings, pool
-        self.grid = make_grid(settings, cells)
+        self.grid = make_grid(settings, problem.obstacles, cells)
+        self._total = float(sum(tile.width * tile.height for tile in settings.bins))
+        tiles = len(settings.bins)
+        classes = (tiles, CLASSES, CLASSES, 4) if problem.count > MANY else (0, 1, 1, 1)
         shape = (self.grid.rows, self.grid.columns + 1)
         self._buffers = [
             (
@@ -81,6 +48,8 @@ class Placer:
                 np.empty(shape, np.int16),
                 np.empty(shape[0], np.int32),
                 np.empty((LEVELS, shape[0]), np.uint8),
+                np.empty(classes, np.int32),
+                np.empty(tiles),
             )
             for _ in range(lanes)
         ]
@@ -90,7 +59,9 @@ class Placer:
     def prepare(self, scale: float, check: Callable[[], None]) -> Masks:
         """Masks at a scale; made anew only when the scale changed."""
         if self._masks is None or scale != self._scale:
-            self._masks = make_masks(self.problem, scale / self.grid.cell, self.grid.reach, check, self._pool)
+            self._masks = make_masks(
+                self.problem, self.problem.scales(scale) / self.grid.cell, self.grid.reach, check, self._pool
+            )
             self._scale = scale
         return self._masks
 
@@ -121,15 +92,31 @@ class Placer:
             Area in px at scale 1 that found no place.
         """
         masks = self.prepare(scale, check)
-        buffers = self._buffers[lane]
-        clear(*buffers)
+        *buffers, starts, taken = self._buffers[lane]
+        load(self.grid.occupied, *buffers)
+        starts[:] = 0
+        taken[:] = 0.0
+        areas = self.problem.areas * (self.problem.scales(scale) / self.grid.cell) ** 2
+        spread = self.settings.order == "spread"
         places = np.full((self.problem.count, 3), -1, np.int32)
         left = 0.0
         for start in range(0, len(order), CHUNK):
             check()
             part = order[start : start + CHUNK]
             missed = place_in_order(  # type: ignore[call-arg]
-                part, *buffers, masks.variant_start, masks.size, masks.squares, *masks.arrays, places
+                part,
+                *buffers,
+                self.grid.bands,
+                self.problem.tile,
+                areas,
+                taken,
+                spread,
+                starts,
+                masks.variant_start,
+                masks.size,
+                masks.squares,
+                *masks.arrays,
+                places,
             )
             if missed:
                 left += float(self.problem.areas[part][places[part, 2] < 0].sum())
@@ -142,7 +129,8 @@ class Placer:
     def _attempt(self, masks: Masks, places: NDArray[np.int32], scale: float) -> Attempt:
         placed = places[:, 2] >= 0
         variant = np.where(placed, places[:, 2], masks.variant_start[:-1])
-        shift = (places[:, :2] - masks.corner[variant]) * self.grid.cell + self.grid.margin
-        area = float(self.problem.areas[placed].sum()) * scale**2
-        coverage = area / (self.settings.width * self.settings.height)
-        return Attempt(scale, masks.angle[variant], shift, placed, coverage, 0, 0)
+        tile = np.where(placed, self.grid.tile_of(places[:, 1]), -1)
+        local = places[:, :2] - np.stack([np.zeros(len(tile)), self.grid.bands[tile, 0]], axis=1)
+        shift = (local - masks.corner[variant]) * self.grid.cell + self.grid.margin
+        area = float((self.problem.areas * self.problem.scales(scale) ** 2)[placed].sum())
+        return Attempt(scale, masks.angle[variant], shift, tile, placed, area / self._total, 0, 0)

@@ -14,12 +14,37 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 Rotate = Literal["none", "half", "quarter", "free"]
+Order = Literal["in order", "spread"]
 Effort = Literal["quick", "standard", "thorough"]
 
+ORDERS: tuple[Order, ...] = ("in order", "spread")
 ROTATIONS: tuple[Rotate, ...] = ("none", "half", "quarter", "free")
 EFFORTS: tuple[Effort, ...] = ("quick", "standard", "thorough")
 FREE_STEPS = 16
+MAX_FREE_STEPS = 360
 MAX_TILE = 16384
+MAX_TILES = 100
+
+
+@dataclass(frozen=True)
+class TileSize:
+    """A tile to pack into: its number (1001 + column + 10 x row) and resolution in px."""
+
+    number: int = 1001
+    width: int = 2048
+    height: int = 2048
+
+    def __post_init__(self) -> None:
+        if not 1001 <= self.number <= 9999:
+            raise LayoutError(f"Tile {self.number}.", "tile number", "Give 1001 + column + 10 x row.")
+        for label, value in (("width", self.width), ("height", self.height)):
+            if not 16 <= value <= MAX_TILE:
+                raise LayoutError(f"A tile {label} of {value} px.", "size", f"Give 16 to {MAX_TILE} px.")
+
+    @property
+    def corner(self) -> tuple[int, int]:
+        """UV of the tile's lower left corner."""
+        return (self.number - 1001) % 10, (self.number - 1001) // 10
 
 
 @dataclass(frozen=True)
@@ -29,13 +54,13 @@ class PackSettings:
     Parameters
     ----------
     width, height : int
-        Resolution of the tile in px, 16 to 16384.
+        Resolution of the one tile in px, 16 to 16384, when no `tiles` are given.
     padding : float
         Smallest gap between islands in px.
     margin : float
         Smallest gap to the tile's edge in px.
     rotate : str
-        none, half (0, 180), quarter (0, 90, 180, 270) or free (16 steps).
+        none, half (0, 180), quarter (0, 90, 180, 270) or free.
     effort : str
         quick, standard or thorough; counted in steps, so that results repeat.
     seconds : float, optional
@@ -43,6 +68,19 @@ class PackSettings:
     seed : int
     fixed_scale : bool
         Keep the size given; islands that do not fit are left over instead of all shrinking.
+    tiles : tuple of TileSize
+        Tiles to fill; empty for one tile 1001 of `width` x `height`. Sizes in px are even across them.
+    order : str
+        "in order" fills one tile after the other, "spread" fills them evenly.
+    upright : bool
+        Turn every island to its tightest upright box first.
+    mirror : bool
+        Islands may be mirrored; otherwise only those that their controls allow to.
+    free_steps : int
+        Turns of a full circle when `rotate` is free.
+    tidy : float
+        0 packs as tight as it goes; 1 keeps all islands of an object in one region; between them,
+        in several.
     """
 
     width: int = 2048
@@ -54,28 +92,76 @@ class PackSettings:
     seconds: float | None = None
     seed: int = 1
     fixed_scale: bool = False
+    tiles: tuple[TileSize, ...] = ()
+    order: Order = "in order"
+    upright: bool = False
+    mirror: bool = False
+    free_steps: int = FREE_STEPS
+    tidy: float = 0.0
 
     def __post_init__(self) -> None:
-        for label, value in (("width", self.width), ("height", self.height)):
-            if not 16 <= value <= MAX_TILE:
-                raise LayoutError(f"A tile {label} of {value} px.", "size", f"Give 16 to {MAX_TILE} px.")
+        if not self.tiles:
+            TileSize(1001, self.width, self.height)
+        if len(self.tiles) > MAX_TILES:
+            raise LayoutError(f"{len(self.tiles)} tiles.", "tiles", f"Give at most {MAX_TILES}.")
+        if len({tile.number for tile in self.tiles}) < len(self.tiles):
+            raise LayoutError("Two tiles have the same number.", "tiles", "Give each tile once.")
+        shortest = min(min(tile.width, tile.height) for tile in self.bins)
         for label, distance in (("padding", self.padding), ("margin", self.margin)):
-            if not 0 <= distance < min(self.width, self.height) / 2:
+            if not 0 <= distance < shortest / 2:
                 raise LayoutError(
-                    f"A {label} of {distance:g} px in a tile of {self.width} x {self.height} px.",
+                    f"A {label} of {distance:g} px in a tile whose shorter edge has {shortest} px.",
                     label,
                     "Give at least 0 px and less than half the tile.",
                 )
-        if self.rotate not in ROTATIONS:
-            raise LayoutError(
-                f"“{self.rotate}” is no rotation.", "rotate", f"Give one of {', '.join(ROTATIONS)}."
-            )
-        if self.effort not in EFFORTS:
-            raise LayoutError(
-                f"“{self.effort}” is no effort.", "effort", f"Give one of {', '.join(EFFORTS)}."
-            )
+        for label, value, known in (
+            ("rotate", self.rotate, ROTATIONS),
+            ("effort", self.effort, EFFORTS),
+            ("order", self.order, ORDERS),
+        ):
+            if value not in known:
+                raise LayoutError(
+                    f"“{value}” is unknown for {label}.", label, f"Give one of {', '.join(known)}."
+                )
         if self.seconds is not None and not self.seconds > 0:
             raise LayoutError(f"{self.seconds:g} seconds.", "seconds", "Give more than 0 s.")
+        if not 1 <= self.free_steps <= MAX_FREE_STEPS:
+            raise LayoutError(
+                f"{self.free_steps} steps of turn.", "free_steps", f"Give 1 to {MAX_FREE_STEPS}."
+            )
+        if not 0 <= self.tidy <= 1:
+            raise LayoutError(f"A tidiness of {self.tidy:g}.", "tidy", "Give 0 (tight) to 1 (tidy).")
+
+    @property
+    def bins(self) -> tuple[TileSize, ...]:
+        """The tiles that are filled."""
+        return self.tiles or (TileSize(1001, self.width, self.height),)
+
+
+@dataclass(frozen=True, eq=False)
+class Obstacles:
+    """What lies in the tiles already and stays.
+
+    Parameters
+    ----------
+    edges : (E, 4) float64
+        Outline edges in px from the lower left corner of their tile.
+    starts : (N + 1,) int64
+    folded : (N,) bool
+    tile : (N,) int64
+        Position of the tile in the list of tiles.
+    """
+
+    edges: FloatArray
+    starts: IntArray
+    folded: NDArray[np.bool_]
+    tile: IntArray
+
+
+def no_obstacles() -> Obstacles:
+    """Empty tiles."""
+    ints = np.empty(0, np.int64)
+    return Obstacles(np.empty((0, 4)), np.zeros(1, np.int64), np.empty(0, bool), ints)
 
 
 @dataclass(frozen=True, eq=False)
@@ -88,24 +174,39 @@ class PackProblem:
         Outline edges of all pieces as x0, y0, x1, y1.
     starts : (P + 1,) int64
         Edges of piece ``p`` are ``edges[starts[p]:starts[p + 1]]``.
+    solid : (P,) int64
+        So many edges of a piece, from its first, bound its inside; the others are kept clear as well.
     folded : (P,) bool
         Pieces whose outline is not a set of simple rings; their inside is all that it encloses.
     areas : (P,) float64
         Areas in px at scale 1.
     turns : tuple of (T,) float64
-        Angles in radians each piece may be turned by.
+        Angles in radians each piece may be turned by; + 4 pi stands for “mirrored first”.
+    grows : (P,) bool
+        False for pieces that keep their size whatever the common scale is.
+    tile : (P,) int64
+        Position of the only tile that a piece may lie in, -1 for any.
+    obstacles : Obstacles
     """
 
     edges: FloatArray
     starts: IntArray
+    solid: IntArray
     folded: NDArray[np.bool_]
     areas: FloatArray
     turns: tuple[FloatArray, ...]
+    grows: NDArray[np.bool_]
+    tile: IntArray
+    obstacles: Obstacles
 
     @property
     def count(self) -> int:
         """Number of pieces."""
         return len(self.starts) - 1
+
+    def scales(self, scale: float) -> FloatArray:
+        """(P,) scale of each piece at a common scale."""
+        return np.where(self.grows, scale, 1.0)
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,15 +216,17 @@ class Attempt:
     Parameters
     ----------
     scale : float
-        Common scale of all pieces.
+        Common scale of all pieces that grow.
     turn : (P,) float64
-        Angle of each piece in radians.
+        Angle of each piece in radians; + 4 pi stands for “mirrored first”.
     shift : (P, 2) float64
-        px; a point p of a piece goes to ``scale * R(turn) p + shift``.
+        px from the corner of its tile; a point p of a piece goes to ``scale * R(turn) p + shift``.
+    tile : (P,) int64
+        Position of the tile that a piece lies in.
     placed : (P,) bool
         False for pieces that are left over (only with a fixed scale).
     coverage : float
-        Area of the placed pieces / area of the tile.
+        Area of the placed pieces / area of the tiles.
     step, steps : int
         How far the search is.
     done : bool
@@ -132,6 +235,7 @@ class Attempt:
     scale: float
     turn: FloatArray
     shift: FloatArray
+    tile: IntArray
     placed: NDArray[np.bool_]
     coverage: float
     step: int
@@ -139,7 +243,11 @@ class Attempt:
     done: bool = False
 
 
-def turns_for(rotate: Rotate) -> FloatArray:
+MIRRORED = 4 * np.pi
+"""Added to a turn when the piece is mirrored (x to -x) before it is turned."""
+
+
+def turns_for(rotate: Rotate, free_steps: int = FREE_STEPS) -> FloatArray:
     """Angles in radians that a rotation setting allows.
 
     Examples
@@ -147,5 +255,22 @@ def turns_for(rotate: Rotate) -> FloatArray:
     >>> np.degrees(turns_for("quarter")).tolist()
     [0.0, 90.0, 180.0, 270.0]
     """
-    steps = {"none": 1, "half": 2, "quarter": 4, "free": FREE_STEPS}[rotate]
+    steps = {"none": 1, "half": 2, "quarter": 4, "free": free_steps}[rotate]
     return np.asarray(np.arange(steps) * (2 * np.pi / steps), np.float64)
+
+
+def turn_matrices(turn: FloatArray) -> FloatArray:
+    """(N, 2, 2) matrices of turns; exact for quarter turns.
+
+    Examples
+    --------
+    >>> turn_matrices(np.array([np.pi / 2])).tolist()
+    [[[0.0, -1.0], [1.0, 0.0]]]
+    """
+    mirrored = turn > MIRRORED - 2 * np.pi
+    angle = np.where(mirrored, turn - MIRRORED, turn)
+    c, s = np.cos(angle), np.sin(angle)
+    c[np.abs(c) < 1e-12] = 0.0
+    s[np.abs(s) < 1e-12] = 0.0
+    side = np.where(mirrored, -1.0, 1.0)
+    return np.stack([np.stack([side * c, -s], 1), np.stack([side * s, c], 1)], 1) + 0.0

@@ -89,10 +89,38 @@ def search(
         yield from _Search(problem, settings, stop, pool).run()
 
 
+def longest_edges(problem: PackProblem) -> FloatArray:
+    """(P,) longer edge of the bounding box of each piece in px at scale 1."""
+    box = [
+        extreme.reduceat(problem.edges[:, k::2].ravel(), 2 * problem.starts[:-1])
+        for k in (0, 1)
+        for extreme in (np.maximum, np.minimum)
+    ]
+    return np.asarray(np.maximum(box[0] - box[1], box[2] - box[3]))
+
+
+def scale_bound(problem: PackProblem, settings: PackSettings) -> float:
+    """Scale at which the areas alone, without padding, fill the tiles; 1 when nothing grows."""
+    grows = problem.grows
+    area, longest = float(problem.areas[grows].sum()), longest_edges(problem)
+    if not grows.any() or area <= 0:
+        return 1.0
+    inner = np.array(
+        [(t.width - 2 * settings.margin, t.height - 2 * settings.margin) for t in settings.bins]
+    ).clip(1e-9)
+    room = max(
+        float(inner.prod(axis=1).sum() - problem.areas[~grows].sum()), 1e-3 * float(inner.prod(axis=1).sum())
+    )
+    by_length = float(np.hypot(*inner.T).max()) / max(float(longest[grows].max()), 1e-300)
+    return float(min(np.sqrt(room / area), by_length))
+
+
 class _Search:
     def __init__(
         self, problem: PackProblem, settings: PackSettings, stop: Callable[[], bool], pool: ThreadPoolExecutor
     ) -> None:
+        if not problem.grows.any():
+            settings = replace(settings, fixed_scale=True)
         self.problem, self.settings, self.stop, self.pool = problem, settings, stop, pool
         self.plan = plan_for(settings.effort, problem.count)
         self.rng = np.random.default_rng(settings.seed)
@@ -122,7 +150,7 @@ class _Search:
             raise _OutOfTime
 
     def run(self) -> Iterator[Attempt]:
-        extent = np.array([self._longest(p) for p in range(self.problem.count)])
+        extent = longest_edges(self.problem)
         orders = (
             np.argsort(-extent, kind="stable"),
             np.argsort(-self.problem.areas, kind="stable"),
@@ -141,26 +169,13 @@ class _Search:
             raise LayoutError(
                 "The islands do not fit even when made very small.",
                 "pack",
-                "Use a larger tile or less padding.",
+                "Use a larger tile or less padding, or unlock islands that keep their place or size.",
             )
         yield replace(self.best, step=self.steps, steps=self.steps, done=True)
 
-    def _longest(self, piece: int) -> float:
-        edges = self.problem.edges[self.problem.starts[piece] : self.problem.starts[piece + 1]].reshape(-1, 2)
-        return float((edges.max(axis=0) - edges.min(axis=0)).max())
-
-    def _scale_bound(self) -> float:
-        """Scale at which the areas alone, without padding, fill the tile."""
-        grid = self.placer.grid
-        area = float(self.problem.areas.sum())
-        longest = max(self._longest(p) for p in range(self.problem.count))
-        by_area = np.sqrt(grid.columns * grid.rows * grid.cell**2 / area) if area > 0 else np.inf
-        by_length = float(np.hypot(grid.columns, grid.rows)) * grid.cell / longest if longest > 0 else 1.0
-        return float(min(by_area, by_length))
-
     def _grow(self, orders: tuple[IntArray, ...]) -> Iterator[Attempt]:
         """Find the largest scale of the plain orders, then improve the order."""
-        high, low = self._scale_bound(), 0.0
+        high, low = scale_bound(self.problem, self.settings), 0.0
         guess = 0.82 * high
         self.order = orders[0]
         for n in range(FIRST_GUESSES + 40):
@@ -275,7 +290,7 @@ class _Search:
     def _emergency(self, order: IntArray) -> Iterator[Attempt]:
         """Stopped before the first answer: a coarse one, without regard to the clock."""
         self.placer = Placer(self.problem, self.settings, self._fineness(256))
-        scale = 1.0 if self.settings.fixed_scale else 0.7 * self._scale_bound()
+        scale = 1.0 if self.settings.fixed_scale else 0.7 * scale_bound(self.problem, self.settings)
         for _ in range(60):
             found, left = self.placer.place(order, scale, lambda: None)
             if self.settings.fixed_scale or left == 0:

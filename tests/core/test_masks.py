@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from quilt_core.pack._mask_loops import fill_enclosed, hit_grid, mark_edges, row_runs, stamp_grid, turned
-from quilt_core.pack._place_loops import clear, longest_free, lowest_place, stamp
+from quilt_core.pack._place_loops import load, longest_free, lowest_place, stamp
 from quilt_core.pack._variant_loops import largest_square, make_variants, spread
 from tests.core.shapes import random_polygons
 
@@ -30,7 +30,7 @@ def cells(shape: tuple[int, int], shift: int = 0) -> np.ndarray:
 def test_hit_and_stamp_cells_are_those_that_shapely_names(seed, reach, angle):
     polygon = random_polygons(np.random.default_rng(seed), 1, 0.2)[0]
     local, _, _, width, height = turned(edges_of(polygon), angle, 60.0)
-    hit = hit_grid(local, width, height, False)
+    hit = hit_grid(local, width, height, len(local), False)
     shape = shapely.affinity.rotate(polygon, angle, origin=(0, 0), use_radians=True)
     shape = shapely.affinity.scale(shape, 60, 60, origin=(0, 0))
     shape = shapely.affinity.translate(shape, -shape.bounds[0], -shape.bounds[1])
@@ -38,7 +38,7 @@ def test_hit_and_stamp_cells_are_those_that_shapely_names(seed, reach, angle):
     inner = shapely.area(shapely.intersection(cells(hit.shape), shape))
     assert (hit[inner > 1e-6] == 1).all(), "every cell that is covered is a hit"
     assert (hit[away > 1e-5] == 0).all(), "no cell that is away is a hit"
-    grid, border = stamp_grid(local, hit, reach, False)
+    grid, border = stamp_grid(local, hit, reach)
     away = shapely.distance(cells(grid.shape, border), shape)
     assert (grid[away < reach - 1e-6] == 1).all(), "every cell nearer than the padding is stamped"
     assert (grid[away > reach + 1e-5] == 0).all(), "no other one is"
@@ -46,8 +46,8 @@ def test_hit_and_stamp_cells_are_those_that_shapely_names(seed, reach, angle):
 
 def test_holes_stay_free_and_folded_outlines_are_filled():
     ring = shapely.box(0, 0, 12, 12).difference(shapely.box(4, 4, 8, 8))
-    assert hit_grid(edges_of(ring), 12.0, 12.0, False)[5, 5] == 0
-    assert hit_grid(edges_of(ring), 12.0, 12.0, True)[5, 5] == 1
+    assert hit_grid(edges_of(ring), 12.0, 12.0, 8, False)[5, 5] == 0
+    assert hit_grid(edges_of(ring), 12.0, 12.0, 8, True)[5, 5] == 1
 
 
 def test_enclosed_cells_are_filled_and_bays_are_not():
@@ -80,13 +80,13 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
     rng = np.random.default_rng(seed)
     after, before, room = np.empty((14, 19), np.int16), np.empty((14, 19), np.int16), np.empty(14, np.int32)
     open_rows = np.empty((4, 14), np.uint8)
-    clear(after, before, room, open_rows)
+    load(np.zeros((14, 18), np.uint8), after, before, room, open_rows)
     taken = np.zeros((14, 18), np.uint8)
     for _ in range(3):
         block = (rng.random((4, 6)) < 0.6).astype(np.uint8)
         x, y = int(rng.integers(0, 14)), int(rng.integers(0, 11))
         offsets, runs = row_runs(block)
-        stamp(after, before, room, x, y, offsets, runs, 1)
+        stamp(after, before, room, x, y, offsets, runs, 1, 0, 14)
         for (r, c), on in np.ndenumerate(block):
             if on and 0 <= y + r - 1 < 14 and 0 <= x + c - 1 < 18:
                 taken[y + r - 1, x + c - 1] = 1
@@ -109,6 +109,8 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
         spread(3),
         needs,
         np.array(largest_square(piece)),
+        0,
+        14,
         1 << 30,
     )
     free = [(r, c) for r in range(12) for c in range(15) if not (taken[r : r + 3, c : c + 4] & piece).any()]
@@ -124,7 +126,14 @@ def test_variants_carry_all_that_placing_needs():
     edges = np.array([[0, 0, 2, 0], [2, 0, 2, 1], [2, 1, 0, 1], [0, 1, 0, 0]], float)
     turns = np.array([0, np.pi / 2])
     facts, hit_rows, hit_runs, hit_counts, _, _, _ = make_variants(
-        edges, np.array([0, 4]), np.array([False]), turns, np.array([0, 2]), 3.0, 1.0
+        edges,
+        np.array([0, 4]),
+        np.array([4]),
+        np.array([False]),
+        turns,
+        np.array([0, 2]),
+        np.array([3.0]),
+        1.0,
     )
     assert facts[:, 3:5].tolist() == [[6, 3], [3, 6]]
     assert facts[1, 1:3].tolist() == [-3, 0]
@@ -150,6 +159,15 @@ def test_the_largest_square_is_the_largest(seed):
 def test_turns_that_give_the_same_mask_are_named_once():
     edges = np.array([[0, 0, 2, 0], [2, 0, 2, 1], [2, 1, 0, 1], [0, 1, 0, 0]], float)
     turns = np.arange(4) * np.pi / 2
-    facts = make_variants(edges, np.array([0, 4]), np.array([False]), turns, np.array([0, 4]), 3.0, 1.0)[0]
+    facts = make_variants(
+        edges,
+        np.array([0, 4]),
+        np.array([4]),
+        np.array([False]),
+        turns,
+        np.array([0, 4]),
+        np.array([3.0]),
+        1.0,
+    )[0]
     assert facts[:, 3].tolist() == [6, 3, 0, 0]
     assert facts[0, 7:9].tolist() == [3, 0]

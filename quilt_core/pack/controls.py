@@ -1,0 +1,66 @@
+"""What the artist says about single islands: locks, tiles, bundles, stacks."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
+
+LOCK_PLACE, LOCK_TURN, LOCK_SIZE, MAY_MIRROR, LEFT_OUT = 1, 2, 4, 8, 16
+
+
+@dataclass(frozen=True, eq=False)
+class Controls:
+    """Wishes per island.
+
+    Parameters
+    ----------
+    flags : (I,) uint8
+        Sum of LOCK_PLACE, LOCK_TURN, LOCK_SIZE, MAY_MIRROR and LEFT_OUT.
+    tile : (I,) int64
+        Number of the only tile an island may lie in, 0 for any.
+    bundle : (I,) int64
+        Islands with the same number are packed as one cluster; -1 for none.
+    stack : (I,) int64
+        Islands with the same number share the same texels; -1 for none.
+    chosen : (I,) bool
+        Islands to pack. The others stay, and are in the way.
+    """
+
+    flags: NDArray[np.uint8]
+    tile: IntArray
+    bundle: IntArray
+    stack: IntArray
+    chosen: BoolArray
+
+    def has(self, flag: int) -> BoolArray:
+        """(I,) islands with a flag."""
+        return np.asarray((self.flags & flag) != 0)
+
+
+def no_controls(count: int) -> Controls:
+    """Every island is free and to be packed."""
+    return Controls(
+        np.zeros(count, np.uint8),
+        np.zeros(count, np.int64),
+        np.full(count, -1, np.int64),
+        np.full(count, -1, np.int64),
+        np.ones(count, bool),
+    )
+
+
+def spread_over_groups(marked: BoolArray, groups: IntArray) -> BoolArray:
+    """Mark every island whose group (numbers from 0, -1 for none) has a marked island.
+
+    Examples
+    --------
+    >>> spread_over_groups(np.array([True, False, False]), np.array([3, 3, -1])).tolist()
+    [True, True, False]
+    """
+    out = marked.copy()
+    out[np.isin(groups, groups[marked & (groups >= 0)])] = True
+    return out
