@@ -15,10 +15,11 @@ from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import determinants, identity
 
 FloatArray = NDArray[np.float64]
+Size = int | NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 
-def density(uv_area: FloatArray, world_area: FloatArray, width: int, height: int) -> FloatArray:
+def density(uv_area: FloatArray, world_area: FloatArray, width: Size, height: Size) -> FloatArray:
     """Density in px per metre.
 
     Parameters
@@ -27,7 +28,7 @@ def density(uv_area: FloatArray, world_area: FloatArray, width: int, height: int
         Unsigned areas in UV units.
     world_area : (N,) float64
         Areas in square metres.
-    width, height : int
+    width, height : int or (N,) float64
         Resolution of the tile in px.
 
     Returns
@@ -42,7 +43,8 @@ def density(uv_area: FloatArray, world_area: FloatArray, width: int, height: int
     """
     ok = (world_area > 0) & (np.abs(uv_area) > 0)
     out = np.full(len(uv_area), np.nan)
-    out[ok] = np.sqrt(np.abs(uv_area[ok]) * width * height / world_area[ok])
+    pixels = np.abs(uv_area) * width * height
+    out[ok] = np.sqrt(pixels[ok] / world_area[ok])
     return out
 
 
@@ -69,7 +71,7 @@ def face_densities(
     return density(areas, object_face_areas(obj, metres_per_unit), width, height)
 
 
-def island_densities(islands: IslandSet, placements: FloatArray, width: int, height: int) -> FloatArray:
+def island_densities(islands: IslandSet, placements: FloatArray, width: Size, height: Size) -> FloatArray:
     """(I,) density of each island in px per metre; NaN for collapsed ones."""
     return density(islands.uv_area * determinants(placements), islands.world_area, width, height)
 
@@ -77,8 +79,8 @@ def island_densities(islands: IslandSet, placements: FloatArray, width: int, hei
 def set_density(
     islands: IslandSet,
     placements: FloatArray,
-    width: int,
-    height: int,
+    width: Size,
+    height: Size,
     which: NDArray[np.bool_] | None = None,
 ) -> float:
     """Density of many islands together in px per metre; NaN when none has an area."""
@@ -87,15 +89,15 @@ def set_density(
         use &= which
     if not use.any():
         return float("nan")
-    uv = np.abs(islands.uv_area * determinants(placements))[use].sum()
-    return float(np.sqrt(uv * width * height / islands.world_area[use].sum()))
+    pixels = np.abs(islands.uv_area * determinants(placements)) * width * height
+    return float(np.sqrt(pixels[use].sum() / islands.world_area[use].sum()))
 
 
 def equalize(
     islands: IslandSet,
     placements: FloatArray,
-    width: int,
-    height: int,
+    width: Size,
+    height: Size,
     target: float | None = None,
     weights: FloatArray | None = None,
     per_object: bool = False,
@@ -107,8 +109,8 @@ def equalize(
     ----------
     islands : IslandSet
     placements : (I, 2, 3) float64
-    width, height : int
-        Resolution of the tile in px.
+    width, height : int or (I,) float64
+        Resolution in px of the tile, or of each island's tile.
     target : float, optional
         px per metre. Without it: the average, so that the total UV area stays the same.
     weights : (I,) float64, optional

@@ -9,10 +9,11 @@ from quilt_core.pack.controls import (
     Controls,
     no_controls,
 )
-from quilt_core.pack.layout import home_tiles, pack_islands, packable, pixel_sizes
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, TileSize, turns_for
+from quilt_core.pack.layout import pack_islands, packable
+from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, turns_for
 from quilt_core.pack.search import search
 from quilt_core.pack.stacks import Candidate, find_stacks
+from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
 
 __all__ = [
     "LEFT_OUT",

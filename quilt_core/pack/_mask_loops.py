@@ -187,8 +187,16 @@ def hit_grid(edges, width, height, solid, folded):  # type: ignore[no-untyped-de
 
 
 @njit(cache=True, nogil=True)
-def stamp_grid(edges, hit, reach):  # type: ignore[no-untyped-def]
-    """Cells nearer than `reach` to a piece; offset by the returned border."""
+def stamp_grid(edges, hit, reach, solid=0, folded=True):  # type: ignore[no-untyped-def]
+    """Cells nearer than `reach` to a piece; offset by the returned border.
+
+    With a negative reach: the cells whose middle is inside, or all that are touched if there is none.
+    """
+    if reach < 0:
+        inner = np.zeros_like(hit)
+        if not folded:
+            fill_inside(edges[:solid], inner, 0.0, 0.0)
+        return (inner if inner.any() else hit), 0
     border = int(np.ceil(reach + EPS)) + 1
     h, w = hit.shape
     grid = np.zeros((h + 2 * border, w + 2 * border), np.uint8)

@@ -87,7 +87,7 @@ def make_variants(edges, starts, solid, folded, turns, turn_starts, scales, reac
         for v in range(turn_starts[piece], turn_starts[piece + 1]):
             local, lx, ly, width, height = turned(own, turns[v], scales[piece])
             hit = hit_grid(local, width, height, solid[piece], folded[piece])
-            ring, border = stamp_grid(local, hit, reach)
+            ring, border = stamp_grid(local, hit, reach, solid[piece], folded[piece])
             rows, runs = row_runs(hit)
             ring_rows, ring_runs = row_runs(ring)
             side, low = largest_square(hit)

@@ -16,13 +16,13 @@ from quilt_core.pack.problem import (
     Attempt,
     Obstacles,
     PackSettings,
-    TileSize,
     no_obstacles,
     turn_matrices,
 )
 from quilt_core.pack.search import scale_bound, search
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
+from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -40,22 +40,6 @@ def packable(islands: IslandSet) -> BoolArray:
     """(I,) islands that can be packed: those with an area and finite coordinates."""
     finite = np.isfinite(islands.bounds()).all(axis=1)
     return np.asarray(finite & (np.abs(islands.uv_area) > 0))
-
-
-def home_tiles(islands: IslandSet, placements: FloatArray, tiles: Sequence[TileSize]) -> IntArray:
-    """(I,) position of the tile that holds the middle of each island, -1 for none."""
-    box = islands.placed(placements).bounds()
-    middle = np.floor(np.nan_to_num(0.5 * (box[:, :2] + box[:, 2:]), nan=-1e6, posinf=-1e6, neginf=-1e6))
-    out = np.full(islands.count, -1)
-    for k, tile in enumerate(tiles):
-        out[(middle == tile.corner).all(axis=1)] = k
-    return out
-
-
-def pixel_sizes(islands: IslandSet, placements: FloatArray, tiles: Sequence[TileSize]) -> FloatArray:
-    """(I, 2) px per UV of each island: of the tile it lies in, of the first tile when it lies in none."""
-    sizes = np.array([(tile.width, tile.height) for tile in tiles], np.float64)
-    return np.asarray(sizes[np.maximum(home_tiles(islands, placements, tiles), 0)])
 
 
 def pack_islands(

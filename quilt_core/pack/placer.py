@@ -18,14 +18,13 @@ IntArray = NDArray[np.int64]
 
 CHUNK = 64
 LEVELS = 10
-MANY = 400
-"""With more pieces than this, rows where a piece of the same size did not fit are not looked at again."""
 
 
 class Placer:
     """Places pieces on one grid; keeps the masks of the last scale and the buffers of each lane.
 
-    Lanes are independent: passes in different lanes may run at the same time.
+    Lanes are independent: passes in different lanes may run at the same time. A hurried placer does not
+    look again at rows where a piece of about the same size did not fit.
     """
 
     def __init__(
@@ -35,12 +34,13 @@ class Placer:
         cells: int,
         pool: Executor | None = None,
         lanes: int = 1,
+        hurried: bool = False,
     ) -> None:
         self.problem, self.settings, self._pool = problem, settings, pool
         self.grid = make_grid(settings, problem.obstacles, cells)
         self._total = float(sum(tile.width * tile.height for tile in settings.bins))
         tiles = len(settings.bins)
-        classes = (tiles, CLASSES, CLASSES, 4) if problem.count > MANY else (0, 1, 1, 1)
+        classes = (tiles, CLASSES, CLASSES, 4) if hurried else (0, 1, 1, 1)
         shape = (self.grid.rows, self.grid.columns + 1)
         self._buffers = [
             (

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.tiles import TileSize
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -22,29 +23,7 @@ ROTATIONS: tuple[Rotate, ...] = ("none", "half", "quarter", "free")
 EFFORTS: tuple[Effort, ...] = ("quick", "standard", "thorough")
 FREE_STEPS = 16
 MAX_FREE_STEPS = 360
-MAX_TILE = 16384
 MAX_TILES = 100
-
-
-@dataclass(frozen=True)
-class TileSize:
-    """A tile to pack into: its number (1001 + column + 10 x row) and resolution in px."""
-
-    number: int = 1001
-    width: int = 2048
-    height: int = 2048
-
-    def __post_init__(self) -> None:
-        if not 1001 <= self.number <= 9999:
-            raise LayoutError(f"Tile {self.number}.", "tile number", "Give 1001 + column + 10 x row.")
-        for label, value in (("width", self.width), ("height", self.height)):
-            if not 16 <= value <= MAX_TILE:
-                raise LayoutError(f"A tile {label} of {value} px.", "size", f"Give 16 to {MAX_TILE} px.")
-
-    @property
-    def corner(self) -> tuple[int, int]:
-        """UV of the tile's lower left corner."""
-        return (self.number - 1001) % 10, (self.number - 1001) // 10
 
 
 @dataclass(frozen=True)

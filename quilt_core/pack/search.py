@@ -20,7 +20,8 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import Attempt, Effort, PackProblem, PackSettings
+from quilt_core.pack.problem import MIRRORED, Attempt, Effort, PackProblem, PackSettings
+from quilt_core.pack.separation import Separation
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -28,37 +29,63 @@ IntArray = NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Plan:
-    """What an effort means: the grid to explore on, steps there, and finer grids to end on."""
+    """What an effort means.
+
+    Parameters
+    ----------
+    explore : int
+        Cells of the grid to try orders on.
+    guesses, steps : int
+        Scales tried for the plain orders, and changes of the order.
+    moves, grids : int
+        Moves of the separation, and finer grids that it ends on.
+    polish : tuple of int
+        Finer grids that the best order is placed on.
+    """
 
     explore: int
+    guesses: int
     steps: int
+    moves: int
+    grids: int
     polish: tuple[int, ...]
 
 
 PLANS = {
-    "quick": Plan(512, 16, (1024,)),
-    "standard": Plan(1024, 120, (2048,)),
-    "thorough": Plan(1024, 900, (2048, 4096)),
+    "quick": Plan(512, 5, 3, 0, 0, (1024,)),
+    "standard": Plan(1024, 7, 60, 6000, 2, (2048,)),
+    "thorough": Plan(1024, 7, 400, 80000, 4, (2048, 4096)),
 }
 LANES = 2
-FIRST_GUESSES = 7
-POLISH_STEPS = 7
-POLISH_SHARE = 0.2
-"""Part of a time limit that is kept for the finer grids."""
-
-
+POLISH_STEPS = {"quick": 2, "standard": 5, "thorough": 7}
+SHARES = {"explore": 0.4, "polish": 0.5, "separate": 0.8, "refine": 1.0}
+"""Parts of a time limit at which each phase ends."""
 MANY = 400
-CELLS_PER_PIECE = 10
+FEW_FILL, MANY_FILL = 0.82, 0.75
+"""First guess at the scale, over the scale at which the areas alone fill the tiles."""
+HURRIED = 100
+"""With more pieces than this, quick effort does not look twice for places of one size."""
+VERY_MANY = 30000
+FEWER_TURNS = 2000
+"""With more pieces than this, half turns are left out: they change little."""
+MOST_SEPARATED = 600
+CELLS_PER_PIECE = 20
+MOVES_A_STEP = 100
 FINEST = 4096
 
 
 def plan_for(effort: Effort, count: int) -> Plan:
     """The plan of an effort: with many pieces a step takes longer, and fewer are taken."""
     plan = PLANS[effort]
+    if count > MOST_SEPARATED:
+        plan = replace(plan, moves=0, grids=0)
     if count <= MANY:
         return plan
     return replace(
-        plan, steps=max(1, plan.steps * MANY // count), polish=plan.polish if count < 5 * MANY else ()
+        plan,
+        guesses=4 if count <= FEWER_TURNS or effort != "quick" else 2,
+        steps=plan.steps * MANY // count if effort != "quick" else 0,
+        polish=plan.polish if effort != "quick" and count < 5 * MANY else (),
     )
 
 
@@ -115,28 +142,44 @@ def scale_bound(problem: PackProblem, settings: PackSettings) -> float:
     return float(min(np.sqrt(room / area), by_length))
 
 
+def _without_half_turns(turns: FloatArray) -> FloatArray:
+    return turns[(turns < np.pi - 1e-9) | (turns > MIRRORED - 7)]
+
+
 class _Search:
     def __init__(
         self, problem: PackProblem, settings: PackSettings, stop: Callable[[], bool], pool: ThreadPoolExecutor
     ) -> None:
         if not problem.grows.any():
             settings = replace(settings, fixed_scale=True)
+        if problem.count > FEWER_TURNS:
+            problem = replace(problem, turns=tuple(_without_half_turns(t) for t in problem.turns))
         self.problem, self.settings, self.stop, self.pool = problem, settings, stop, pool
         self.plan = plan_for(settings.effort, problem.count)
         self.rng = np.random.default_rng(settings.seed)
         self.started = time.monotonic()
         self.deadline = np.inf
-        self.placer = Placer(problem, settings, self._fineness(self.plan.explore), pool, LANES)
-        self.steps = self.plan.steps + POLISH_STEPS * len(self.plan.polish)
+        self.hurried = problem.count > (HURRIED if settings.effort == "quick" else MANY)
+        self.placer = self._placer(self.plan.explore, LANES)
+        self.steps = (
+            self.plan.steps
+            + POLISH_STEPS[settings.effort] * len(self.plan.polish)
+            + self.plan.moves // MOVES_A_STEP
+        )
         self.step = 0
         self.best: Attempt | None = None
+        self.separation: Separation | None = None
         self.order = np.empty(0, np.int64)
         self.left_over = np.empty(0, np.int64)
+
+    def _placer(self, cells: int, lanes: int) -> Placer:
+        return Placer(self.problem, self.settings, self._fineness(cells), self.pool, lanes, self.hurried)
 
     def _fineness(self, cells: int) -> int:
         """Cells for a grid on which a middling piece still has some cells along its edge."""
         wanted = CELLS_PER_PIECE * np.sqrt(self.problem.count)
-        while cells < wanted and cells < FINEST:
+        finest = FINEST if self.problem.count < VERY_MANY else FINEST // 2
+        while cells < wanted and cells < finest:
             cells *= 2
         return cells
 
@@ -151,13 +194,20 @@ class _Search:
 
     def run(self) -> Iterator[Attempt]:
         extent = longest_edges(self.problem)
-        orders = (
+        orders: tuple[IntArray, ...] = (
             np.argsort(-extent, kind="stable"),
             np.argsort(-self.problem.areas, kind="stable"),
         )
+        if self.problem.count > FEWER_TURNS:
+            orders = orders[:1]  # the other one takes three times as long
         explore = self._fixed(orders) if self.settings.fixed_scale else self._grow(orders)
-        for share, part in ((1 - POLISH_SHARE, explore), (1.0, self._polish())):
-            self._until(share)
+        for phase, part in (
+            ("explore", explore),
+            ("polish", self._polish()),
+            ("separate", self._separate()),
+            ("refine", self._refine()),
+        ):
+            self._until(SHARES[phase])
             try:
                 yield from part
             except _OutOfTime:
@@ -176,20 +226,32 @@ class _Search:
     def _grow(self, orders: tuple[IntArray, ...]) -> Iterator[Attempt]:
         """Find the largest scale of the plain orders, then improve the order."""
         high, low = scale_bound(self.problem, self.settings), 0.0
-        guess = 0.82 * high
+        many = self.problem.count > MANY
+        guess = (MANY_FILL if many else FEW_FILL) * high
         self.order = orders[0]
-        for n in range(FIRST_GUESSES + 40):
-            if low > 0 and n >= (FIRST_GUESSES if self.problem.count <= MANY else FIRST_GUESSES // 2):
+        for n in range(self.plan.guesses + 40):
+            if low > 0 and n >= self.plan.guesses:
                 break
-            trials = self._both(orders, guess, 0.0)
-            fitting = [k for k, (_, left) in enumerate(trials) if left == 0]
-            if fitting:
-                low, self.order = guess, orders[fitting[0]]
-                yield self._accept(trials[fitting[0]][0])
-                guess = 0.5 * (low + high)
+            # Of many, the area left over says how much too large the guess was.
+            trials = self._both(orders, guess, np.inf if many and not low else 0.0)
+            left = [area for _, area in trials]
+            k = int(np.argmin(left))
+            if left[k] == 0:
+                low, self.order = guess, orders[k]
+                yield self._accept(trials[k][0])
+                guess = min(0.5 * (low + high), low * 1.02) if many else 0.5 * (low + high)
             else:
                 high = guess
-                guess = 0.5 * (low + high) if low else 0.85 * guess
+                placed = 1 - left[k] / self.problem.areas.sum()
+                guess = (
+                    0.5 * (low + high)
+                    if low
+                    else guess * min(0.985 * np.sqrt(placed), 0.97)
+                    if many
+                    else 0.85 * guess
+                )
+                if self.best is not None:
+                    yield self._progress()
         if self.best is not None:
             yield from self._improve()
 
@@ -272,10 +334,10 @@ class _Search:
         for cells in self.plan.polish:
             if self.best is None:
                 return
-            self.placer = Placer(self.problem, self.settings, self._fineness(cells), self.pool)
+            self.placer = self._placer(cells, 1)
             low, high = self.best.scale, self.best.scale * 1.04
             guess = low * 1.008
-            for _ in range(POLISH_STEPS):
+            for _ in range(POLISH_STEPS[self.settings.effort]):
                 self.step += 1
                 found, left = self.placer.place(self.order, guess, self._check, limit=0.0)
                 if left == 0:
@@ -287,9 +349,27 @@ class _Search:
                     guess = 0.5 * (low + high)
                     yield self._progress()
 
+    def _separate(self) -> Iterator[Attempt]:
+        """Let the pieces overlap and push the overlap out."""
+        if self.best is None or self.settings.fixed_scale or not self.plan.moves:
+            return
+        self.separation = Separation(
+            self.problem, self.settings, self.best, self.pool, LANES, self._check, self.rng
+        )
+        before = self.step
+        for found in self.separation.grow(self.plan.moves):
+            self.step = before + self.separation.used // MOVES_A_STEP
+            yield self._accept(found) if found else self._progress()
+
+    def _refine(self) -> Iterator[Attempt]:
+        """The same with small moves on finer grids."""
+        if self.separation is not None:
+            for found in self.separation.refine(self.plan.grids):
+                yield self._accept(found) if found else self._progress()
+
     def _emergency(self, order: IntArray) -> Iterator[Attempt]:
         """Stopped before the first answer: a coarse one, without regard to the clock."""
-        self.placer = Placer(self.problem, self.settings, self._fineness(256))
+        self.placer = self._placer(256, 1)
         scale = 1.0 if self.settings.fixed_scale else 0.7 * scale_bound(self.problem, self.settings)
         for _ in range(60):
             found, left = self.placer.place(order, scale, lambda: None)

@@ -5,6 +5,7 @@ from quilt_core.scene.islands import Islands, find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, Scene, SceneObject
 from quilt_core.scene.placement import IDENTITY, apply_placements, compose
+from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
 
 __all__ = [
     "IDENTITY",
@@ -15,10 +16,13 @@ __all__ = [
     "Mesh",
     "Scene",
     "SceneObject",
+    "TileSize",
     "UVChannel",
     "apply_placements",
     "compose",
     "concatenate",
     "find_islands",
+    "home_tiles",
     "island_set",
+    "pixel_sizes",
 ]

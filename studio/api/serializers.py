@@ -6,7 +6,8 @@ from typing import Any
 
 from rest_framework import serializers
 
-from quilt_core.pack.problem import EFFORTS, MAX_TILE, ROTATIONS
+from quilt_core.pack.problem import EFFORTS, ROTATIONS
+from quilt_core.scene.tiles import MAX_TILE
 from quilt_core.sheet.colours import object_colours
 from studio.actions.even_out import TARGETS
 from studio.models import Atlas, Job, Project, Revision, Tile

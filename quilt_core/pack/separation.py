@@ -1,0 +1,184 @@
+"""The outer loop of the separation: grow, push apart, grow again; then the same on finer grids."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+
+from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.separator import Separator, State
+
+CELLS_PER_PIECE = 40
+COARSE, FINE, FINEST = 256, 1024, 4096
+CHUNK = 60
+"""Moves between two looks at the clock."""
+PATIENCE = 25
+"""Rounds without gain before a lane is stirred."""
+STIRS = 3
+"""Stirs before a growth is given up."""
+FIRST_GAIN, MOST_GAIN, LEAST_GAIN = 0.006, 0.01, 0.001
+SETTLED = 4
+"""How much finer the grid is on which a layout of the coarse one is made exact."""
+SETTLE_TRIES, SETTLE_LOSS, WORTH_SETTLING = 5, 0.004, 0.012
+FINE_GAIN, LEAST_FINE_GAIN, FINE_REACH, FINE_ROUNDS = 0.006, 0.0008, 10, 12
+
+
+@dataclass(frozen=True)
+class Budget:
+    """Moves that may be spent on growing, and the finer grids that follow."""
+
+    moves: int
+    grids: int
+
+
+def grid_cells(count: int) -> int:
+    """Cells of a grid on which a middling piece has about 24 along its edge."""
+    cells = COARSE
+    while cells < CELLS_PER_PIECE * np.sqrt(count) and cells < FINE:
+        cells *= 2
+    return cells
+
+
+class Separation:
+    """Better layouts from a good one, by overlap and its removal."""
+
+    def __init__(
+        self,
+        problem: PackProblem,
+        settings: PackSettings,
+        best: Attempt,
+        pool: ThreadPoolExecutor,
+        lanes: int,
+        check: Callable[[], None],
+        rng: np.random.Generator,
+    ) -> None:
+        self.problem, self.settings, self.best = problem, settings, best
+        self.pool, self.lanes, self.check, self.rng = pool, lanes, check, rng
+        self.used = 0
+        self.rough: Attempt | None = None
+
+    def grow(self, moves: int) -> Iterator[Attempt | None]:
+        """Search the whole tiles for places; yields a layout, or None when there is no news."""
+        separator = self._separator(grid_cells(self.problem.count), loose=True)
+        rough, gain = self.best, FIRST_GAIN
+        while gain > LEAST_GAIN and self.used < moves:
+            separator.prepare(rough.scale * (1 + gain), self.check)
+            if not separator.fits():
+                gain *= 0.5
+                continue
+            base = separator.state_of(rough)
+            for lane in range(self.lanes):
+                separator.start(lane, base)
+            done, stirs = None, 0
+            while done is None and stirs < STIRS * self.lanes and self.used < moves:
+                rounds = self._run(separator, CHUNK, 0)
+                self.used += CHUNK * self.lanes
+                done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
+                for lane, (_, idle) in enumerate(rounds):
+                    if done is None and idle > PATIENCE:
+                        separator.start(lane, self._stirred(separator, lane), fresh=False)
+                        stirs += 1
+                if done is None:
+                    yield None
+            if done is None:
+                gain *= 0.5
+                yield from self._settle()
+                continue
+            self.rough = rough = separator.attempt(done)
+            gain = min(gain * 1.2, MOST_GAIN)
+            if rough.scale > self.best.scale * (1 + WORTH_SETTLING):
+                yield from self._settle()
+        yield from self._settle()
+
+    def _settle(self) -> Iterator[Attempt | None]:
+        """Make the layout of the coarse grid exact: push apart what is too near, at a slightly smaller scale."""
+        rough, self.rough = self.rough, None
+        if rough is None or rough.scale <= self.best.scale * (1 + LEAST_FINE_GAIN):
+            return
+        coarse = grid_cells(self.problem.count)
+        separator = self._separator(SETTLED * coarse, loose=False)
+        scale = rough.scale
+        for _ in range(SETTLE_TRIES):
+            if scale <= self.best.scale * (1 + LEAST_FINE_GAIN):
+                return
+            separator.prepare(scale, self.check)
+            base = separator.state_of(rough)
+            for lane in range(self.lanes):
+                separator.start(lane, base)
+            for _ in range(FINE_ROUNDS):
+                rounds = self._run(separator, CHUNK, 3 * SETTLED)
+                self.used += CHUNK * self.lanes
+                done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
+                if done is not None:
+                    self.best = separator.attempt(done)
+                    yield self.best
+                    return
+                if min(idle for _, idle in rounds) > PATIENCE:
+                    break
+                yield None
+            scale = max(scale * (1 - SETTLE_LOSS), 0.5 * (scale + self.best.scale))
+
+    def refine(self, grids: int) -> Iterator[Attempt | None]:
+        """Small moves on finer grids, where less is lost to the cells."""
+        yield from self._settle()
+        cells = SETTLED * grid_cells(self.problem.count) // 2
+        for _ in range(grids):
+            cells *= 2
+            if cells > FINEST:
+                return
+            separator = self._separator(cells, loose=False)
+            gain = FINE_GAIN
+            while gain > LEAST_FINE_GAIN:
+                separator.prepare(self.best.scale * (1 + gain), self.check)
+                if separator.fits():
+                    base = separator.state_of(self.best)
+                    for lane in range(self.lanes):
+                        separator.start(lane, base)
+                    done = None
+                    for _ in range(FINE_ROUNDS):
+                        rounds = self._run(separator, CHUNK, FINE_REACH)
+                        done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
+                        if done is not None or min(idle for _, idle in rounds) > PATIENCE:
+                            break
+                        yield None
+                    if done is not None:
+                        self.best = separator.attempt(done)
+                        yield self.best
+                        continue
+                gain *= 0.5
+
+    def _separator(self, cells: int, loose: bool) -> Separator:
+        return Separator(self.problem, self.settings, cells, self.pool, self.lanes, loose)
+
+    def _run(self, separator: Separator, moves: int, reach: int) -> list[tuple[int, int]]:
+        self.check()
+        seeds = self.rng.integers(0, 2**31, self.lanes)
+        tasks = [
+            self.pool.submit(separator.run, lane, moves, int(seeds[lane]), reach)
+            for lane in range(self.lanes)
+        ]
+        return [task.result() for task in tasks]
+
+    def _stirred(self, separator: Separator, lane: int) -> State:
+        """The lane's best state with two pieces of like size exchanged."""
+        state = separator.lanes[lane].best.copy()
+        assert separator.masks is not None
+        size = separator.masks.size[state[:, 2]]
+        a = int(self.rng.choice(len(state), p=self.problem.areas / self.problem.areas.sum()))
+        near = np.argsort(np.abs(np.log(self.problem.areas / self.problem.areas[a])), kind="stable")
+        b = int(near[self.rng.integers(0, min(len(near), 1 + max(4, len(near) // 4)))])
+        only = self.problem.tile
+        if a == b or only[a] != only[b]:
+            return state
+        tiles = separator.grid.tile_of(state[:, 1])
+        corner = state[[b, a], :2].copy()
+        for piece, place, tile in ((a, corner[0], tiles[b]), (b, corner[1], tiles[a])):
+            first, end, columns = separator.grid.bands[tile]
+            width, height = size[piece]
+            if width <= columns and height <= end - first:
+                state[piece, 0] = min(place[0], columns - width)
+                state[piece, 1] = min(place[1], end - height)
+        return state
