@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.scene import IslandSet, SceneObject, concatenate
+from quilt_core.scene import IslandSet, SceneObject, TileSize, concatenate, pixel_sizes
 from studio import storage
 from studio.models import MeshObject, Revision
 
@@ -63,6 +63,51 @@ def _islands(key: str) -> IslandSet:
     )
 
 
+CONTROL_FIELDS = np.dtype(
+    [("flags", "u1"), ("tile", "<i4"), ("bundle", "<i4"), ("stack", "<i4"), ("weight", "<f4")]
+)
+
+
+def free_controls(count: int) -> NDArray[Any]:
+    """Controls of islands that nobody said anything about."""
+    out = np.zeros(count, CONTROL_FIELDS)
+    out["bundle"] = out["stack"] = -1
+    out["weight"] = 1.0
+    return out
+
+
+def read_controls(revision: Revision) -> NDArray[Any]:
+    """Controls of a revision's islands, one record each."""
+    count = len(bytes(revision.unplaced))
+    data = bytes(revision.controls)
+    return np.frombuffer(data, CONTROL_FIELDS).copy() if data else free_controls(count)
+
+
+@dataclass(frozen=True)
+class TileRow:
+    """A tile of a revision."""
+
+    number: int
+    width: int
+    height: int
+    label: str = ""
+    frozen: bool = False
+
+    @property
+    def size(self) -> TileSize:
+        """As the core takes it."""
+        return TileSize(self.number, self.width, self.height)
+
+    def row(self) -> list[Any]:
+        """As a revision keeps it."""
+        return [self.number, self.width, self.height, self.label, self.frozen]
+
+
+def tiles_of(revision: Revision) -> list[TileRow]:
+    """Tiles of a revision in the order of their numbers."""
+    return sorted((TileRow(*row) for row in revision.tiles), key=lambda tile: tile.number)
+
+
 @dataclass(frozen=True, eq=False)
 class Layout:
     """A revision with its objects and arrays."""
@@ -72,12 +117,26 @@ class Layout:
     islands: IslandSet
     placements: FloatArray
     unplaced: NDArray[np.bool_]
+    controls: NDArray[Any]
+
+    @property
+    def tiles(self) -> list[TileRow]:
+        """Tiles in the order of their numbers."""
+        return tiles_of(self.revision)
 
     @property
     def size(self) -> tuple[int, int]:
         """px of the first tile."""
-        _, width, height = self.revision.tiles[0]
-        return int(width), int(height)
+        return self.tiles[0].width, self.tiles[0].height
+
+    @property
+    def pixels(self) -> FloatArray:
+        """(I, 2) px per UV of each island's tile."""
+        return pixel_sizes(self.islands, self.placements, [tile.size for tile in self.tiles])
+
+    def names(self) -> list[str]:
+        """What to call each island: its object and its number there."""
+        return [f"{obj.name} island {k + 1}" for obj in self.objects for k in range(obj.islands)]
 
 
 def objects_of(revision: Revision) -> list[MeshObject]:
@@ -95,4 +154,5 @@ def load_layout(revision: Revision) -> Layout:
         concatenate([_islands(obj.geometry) for obj in objects]),
         np.frombuffer(bytes(revision.placements), np.float64).reshape(-1, 2, 3),
         np.frombuffer(bytes(revision.unplaced), np.uint8).astype(bool),
+        read_controls(revision),
     )

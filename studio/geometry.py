@@ -23,9 +23,9 @@ def geometry_glb(revision: Revision) -> bytes:
     objects = objects_of(revision)
     mark = json.dumps([FORMAT, revision.contents, [obj.geometry for obj in objects]])
     key_path = "geometry-" + hashlib.sha256(mark.encode()).hexdigest()
-    cached = _cached(key_path)
-    if cached is not None:
-        return cached
+    known = cached(key_path)
+    if known is not None:
+        return known
     nodes: list[Node] = []
     meshes: list[tuple[str, list[Primitive]]] = []
     edges, edge_islands = [], []
@@ -53,11 +53,12 @@ def geometry_glb(revision: Revision) -> bytes:
         nodes.append(Node("outlines", -1, None, len(meshes)))
         meshes.append(("outlines", [Primitive({"POSITION": flat}, mode=LINES)]))
     glb = build_glb(nodes, meshes)
-    _cache(key_path, glb)
+    keep_cached(key_path, glb)
     return glb
 
 
-def _cached(name: str) -> bytes | None:
+def cached(name: str) -> bytes | None:
+    """What was kept under a name."""
     from django.core.files.storage import default_storage
 
     if not default_storage.exists(name):
@@ -66,7 +67,8 @@ def _cached(name: str) -> bytes | None:
         return bytes(file.read())
 
 
-def _cache(name: str, data: bytes) -> None:
+def keep_cached(name: str, data: bytes) -> None:
+    """Keep what can be made again."""
     from django.core.files.base import ContentFile
     from django.core.files.storage import default_storage
 

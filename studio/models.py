@@ -108,14 +108,28 @@ class Revision(models.Model):
     author = models.CharField(max_length=80, default="you")
     draft = models.BooleanField(default=False, help_text="kept beside the chain, not part of it")
     contents = models.JSONField(help_text="object id and number of islands, in order")
-    tiles = models.JSONField(help_text="number, width and height of each tile")
+    tiles = models.JSONField(help_text="number, width, height, label and frozen of each tile")
     placements = models.BinaryField(help_text="float64, 6 per island")
     unplaced = models.BinaryField(help_text="one byte per island, 1 = on the side table")
+    controls = models.BinaryField(default=b"", help_text="locks, tile, bundle, stack and weight per island")
+    seconds = models.FloatField(null=True, help_text="what it took to make")
     figures = models.JSONField(null=True)
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:
         ordering = ["id"]
+
+
+class Recipe(models.Model):
+    """Saved pack settings."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="recipes")
+    name = models.CharField(max_length=80)
+    settings = models.JSONField()
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_recipe_per_name")]
 
 
 class Job(models.Model):
@@ -132,6 +146,7 @@ class Job(models.Model):
     progress = models.FloatField(default=0.0)
     message = models.CharField(max_length=255, blank=True)
     figures = models.JSONField(default=dict)
+    picture = models.BinaryField(default=b"", help_text="float32 placements of the best layout so far")
     result = models.JSONField(default=dict)
     error = models.JSONField(null=True)
     cancel = models.CharField(max_length=8, blank=True, help_text="keep or drop, once asked to stop")

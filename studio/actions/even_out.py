@@ -22,7 +22,7 @@ def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
     object id), per_object, islands (list of island numbers, empty for all).
     """
     layout = load_layout(revision)
-    width, height = layout.size
+    width, height = layout.pixels.T
     weights = _weights(layout)
     which = None
     if params.get("islands"):
@@ -38,13 +38,13 @@ def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
 def _weights(layout: Layout) -> np.ndarray[Any, np.dtype[np.float64]]:
     by_object = dict(layout.revision.atlas.members.values_list("object_id", "weight"))
     each = np.array([by_object.get(obj.pk, 1.0) for obj in layout.objects])
-    return np.asarray(each[layout.islands.object_index])
+    return np.asarray(each[layout.islands.object_index] * layout.controls["weight"])
 
 
 def target_density(layout: Layout, params: dict[str, Any]) -> float | None:
     """px per metre that is asked for; None for the average."""
     target, value = params.get("target", "house"), params.get("value")
-    width, height = layout.size
+    width, height = layout.pixels.T
     if target == "house":
         return float(layout.revision.atlas.project.house_density)
     if target == "average":

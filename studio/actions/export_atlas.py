@@ -16,6 +16,7 @@ from quilt_core.sheet import layout_png, layout_svg
 from studio import storage
 from studio.actions.gather_files import siblings_in
 from studio.actions.measure_layout import measure_revision
+from studio.actions.sheets import in_tile
 from studio.arrays import load_layout
 from studio.models import Revision, Source
 
@@ -23,7 +24,6 @@ from studio.models import Revision, Source
 def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> str:
     """Build the zip; returns its storage key."""
     layout = load_layout(revision)
-    width, height = layout.size
     first = np.searchsorted(layout.islands.object_index, np.arange(len(layout.objects)))
     by_source: dict[int, dict[int, np.ndarray]] = {}
     for number, obj in enumerate(layout.objects):
@@ -39,15 +39,19 @@ def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> st
                     archive.writestr(name, data)
             elif not source.is_mesh and source.name not in archive.namelist():
                 archive.writestr(source.name, storage.get(source.sha256))
-        placed = layout.islands.placed(layout.placements)
         names = [obj.name for obj in layout.objects]
-        tile = revision.tiles[0][0]
-        archive.writestr(f"layout.{tile}.png", layout_png(placed, width, height))
-        archive.writestr(f"layout.{tile}.svg", layout_svg(placed, names, width, height))
+        for tile in layout.tiles:
+            placed = in_tile(layout, tile)
+            archive.writestr(f"layout.{tile.number}.png", layout_png(placed, tile.width, tile.height))
+            archive.writestr(f"layout.{tile.number}.svg", layout_svg(placed, names, tile.width, tile.height))
         figures = measure_revision(revision)
         short = {key: value for key, value in figures.items() if not key.startswith("island_")}
         archive.writestr(
-            "figures.json", json.dumps({"tile": tile, "size": [width, height], **short}, indent=2)
+            "figures.json",
+            json.dumps(
+                {"sizes": {tile.number: [tile.width, tile.height] for tile in layout.tiles}, **short},
+                indent=2,
+            ),
         )
     return storage.put(out.getvalue())
 

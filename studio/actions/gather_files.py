@@ -17,7 +17,7 @@ from quilt_core.scene.placement import identity
 from studio import storage
 from studio.actions.errors import Refused
 from studio.actions.revise import append_revision, check_idle
-from studio.arrays import store_geometry
+from studio.arrays import free_controls, read_controls, store_geometry
 from studio.models import Atlas, Job, Member, MeshObject, Project, Revision, Source
 
 Report = Callable[[float, str], None]
@@ -143,5 +143,6 @@ def _keep(
     return append_revision(
         atlas, head, "gather", {"files": [name for name, _, _ in ready]},
         np.concatenate([before, identity(added)]), np.concatenate([unplaced, np.zeros(added, bool)]),
-        contents=contents, tiles=head.tiles if head else [[t.number, t.width, t.height] for t in atlas.tiles.all()],
+        contents=contents, controls=np.concatenate([read_controls(head) if head else free_controls(0), free_controls(added)]),
+        tiles=head.tiles if head else [[t.number, t.width, t.height, t.label, t.frozen] for t in atlas.tiles.all()],
     )  # fmt: skip

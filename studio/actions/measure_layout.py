@@ -19,10 +19,13 @@ def number(value: float, digits: int = 6) -> float | None:
 
 def figures_of(layout: Layout) -> dict[str, Any]:
     """All figures of a layout, for JSON."""
-    from quilt_core.measure import measure
+    from quilt_core.measure import measure_tiles
 
-    width, height = layout.size
-    f = measure(layout.islands, layout.placements, width, height, layout.revision.atlas.padding)
+    tiles = layout.tiles
+    f = measure_tiles(
+        layout.islands, layout.placements, [tile.size for tile in tiles], layout.revision.atlas.padding,
+        layout.controls["stack"].astype(np.int64),
+    )  # fmt: skip
     overlapping = np.zeros(layout.islands.count, bool)
     overlapping[f.overlaps.islands] = True
     flags = (
@@ -37,6 +40,15 @@ def figures_of(layout: Layout) -> dict[str, Any]:
             "mean": number(f.density_all, 3),
         },
         "coverage": number(f.coverage),
+        "tiles": [
+            {
+                "number": tile.number,
+                "coverage": number(f.tile_coverage[k]),
+                "density": number(f.tile_density[k], 3),
+                "islands": int((f.tile == k).sum()),
+            }
+            for k, tile in enumerate(tiles)
+        ],
         "overlapping": int(overlapping.sum()),
         "overlap_pairs": len(f.overlaps.pairs),
         "overlap_texels": number(float(f.overlaps.texels.sum()), 3),

@@ -1,26 +1,70 @@
-"""Pack the islands of an atlas into its tile."""
+"""Pack the islands of an atlas into its tiles."""
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from quilt_core.errors import LayoutError
+from quilt_core.pack.controls import Controls
 from quilt_core.pack.problem import Attempt, PackSettings
+from quilt_core.scene.tiles import home_tiles
 from studio.actions.measure_layout import figures_of
 from studio.actions.revise import append_revision
-from studio.arrays import Layout, load_layout
+from studio.arrays import Layout, TileRow, load_layout, tiles_of
 from studio.models import Revision
 
 Report = Callable[[Attempt, np.ndarray[Any, np.dtype[np.float64]]], None]
 
+KEYS = (
+    "padding", "margin", "rotate", "effort", "seconds", "seed", "fixed_scale", "order", "upright", "mirror",
+    "free_steps", "tidy",
+)  # fmt: skip
+
 
 def settings_from(params: dict[str, Any]) -> PackSettings:
-    """Checked settings; raises `LayoutError` with the value that is wrong."""
-    keys = ("width", "height", "padding", "margin", "rotate", "effort", "seconds", "seed", "fixed_scale")
-    return PackSettings(**{key: params[key] for key in keys if params.get(key) is not None})
+    """Checked settings without the tiles; raises `LayoutError` with the value that is wrong."""
+    given = {key: params[key] for key in KEYS if params.get(key) is not None}
+    return PackSettings(width=params.get("width") or 2048, height=params.get("height") or 2048, **given)
+
+
+def tiles_for(revision: Revision, params: dict[str, Any]) -> list[TileRow]:
+    """Tiles of the layout to be made: those there are, one of them resized when a size is given.
+
+    With `more_tiles` and a fixed density as many are added as may be needed, in the order of their
+    numbers and with the resolution of the last.
+    """
+    tiles = tiles_of(revision)
+    if params.get("width") and len(tiles) == 1:
+        tiles = [replace(tiles[0], width=params["width"], height=params["height"])]
+    if params.get("more_tiles") and params.get("fixed_scale"):
+        last = tiles[-1]
+        tiles += [
+            replace(last, number=number, label="", frozen=False)
+            for number in range(last.number + 1, last.number + 1 + MOST_MORE)
+            if number <= 1100
+        ]
+    return tiles
+
+
+MOST_MORE = 30
+
+
+def controls_of(layout: Layout, chosen: list[int]) -> Controls:
+    """Controls as the core takes them; `chosen` are the islands to pack, all when empty."""
+    rows = layout.controls
+    use = np.ones(len(rows), bool)
+    if chosen:
+        use[:] = False
+        use[[i for i in chosen if i < len(rows)]] = True
+    return Controls(
+        rows["flags"].copy(), rows["tile"].astype(np.int64), rows["bundle"].astype(np.int64),
+        rows["stack"].astype(np.int64), use,
+    )  # fmt: skip
 
 
 def pack_atlas(
@@ -32,33 +76,56 @@ def pack_atlas(
     """
     from quilt_core.pack import pack_islands
 
+    started = time.monotonic()
     settings = settings_from(params)
     layout = load_layout(revision)
     if layout.islands.count == 0:
         raise LayoutError(
             "No object of this atlas has UVs.", revision.atlas.name, "Bring in flattened meshes."
         )
-    old_width, old_height = layout.size
-    # Sizes are kept in px while the tile changes: only a common scale is solved for.
-    placements = (
-        layout.placements
-        * (np.array([old_width, old_height]) / (settings.width, settings.height))[None, :, None]
-    )
-    best = placements
-    placed = np.zeros(layout.islands.count, bool)
-    for attempt, found, mask in pack_islands(layout.islands, placements, settings, lambda: bool(stop())):
+    tiles = tiles_for(revision, params)
+    only = params.get("tile")
+    open_tiles = [t for t in tiles if not t.frozen and (not only or t.number == only)]
+    if not open_tiles:
+        raise LayoutError("Every tile is frozen.", "tiles", "Thaw one.")
+    settings = replace(settings, tiles=tuple(t.size for t in open_tiles))
+    frozen = [t.size for t in tiles if t not in open_tiles]
+    controls = controls_of(layout, params.get("islands") or [])
+    best, placed = layout.placements, np.zeros(layout.islands.count, bool)
+    for attempt, found, mask in pack_islands(
+        layout.islands, layout.placements, settings, lambda: bool(stop()), controls, frozen, layout.pixels, layout.names()
+    ):  # fmt: skip
         best, placed = found, mask
         report(attempt, found)
         if stop() == "drop":
             return None
     if stop() == "drop":
         return None
-    tiles = [[revision.tiles[0][0], settings.width, settings.height], *revision.tiles[1:]]
+    if params.get("more_tiles"):
+        tiles = _used(layout, best, placed, tiles, len(tiles_of(revision)))
     collapsed = np.abs(layout.islands.uv_area) == 0
     atlas = revision.atlas
     atlas.padding, atlas.margin = settings.padding, settings.margin
     atlas.save(update_fields=["padding", "margin"])
-    draft = Revision(atlas=atlas, tiles=tiles, contents=revision.contents)
-    unplaced = ~placed & ~collapsed
-    figures = figures_of(Layout(draft, layout.objects, layout.islands, best, unplaced))
-    return append_revision(atlas, revision, "pack", params, best, unplaced, tiles=tiles, figures=figures)
+    rows = [tile.row() for tile in tiles]
+    draft = Revision(atlas=atlas, tiles=rows, contents=revision.contents)
+    # Islands that were not to be packed keep the place they had, in a tile or not.
+    unplaced = np.where(controls.chosen, ~placed & ~collapsed, layout.unplaced)
+    figures = figures_of(Layout(draft, layout.objects, layout.islands, best, unplaced, layout.controls))
+    return append_revision(
+        atlas, revision, "pack", params, best, unplaced, tiles=rows, figures=figures, controls=layout.controls,
+        draft=bool(params.get("as_draft")), seconds=round(time.monotonic() - started, 2),
+    )  # fmt: skip
+
+
+def _used(
+    layout: Layout,
+    placements: np.ndarray[Any, Any],
+    placed: np.ndarray[Any, Any],
+    tiles: list[TileRow],
+    keep: int,
+) -> list[TileRow]:
+    """The tiles up to the last one that holds something."""
+    home = home_tiles(layout.islands, placements, [tile.size for tile in tiles])
+    last = int(home[placed].max(initial=keep - 1))
+    return tiles[: max(keep, last + 1)]

@@ -9,6 +9,7 @@ from django.db import transaction
 from numpy.typing import NDArray
 
 from studio.actions.errors import Conflict
+from studio.arrays import tiles_of
 from studio.models import Atlas, Job, Revision, Tile
 
 
@@ -51,12 +52,15 @@ def append_revision(
     unplaced: NDArray[np.bool_],
     *,
     contents: list[list[int]] | None = None,
-    tiles: list[list[int]] | None = None,
+    tiles: list[list[Any]] | None = None,
+    controls: NDArray[Any] | None = None,
+    draft: bool = False,
+    seconds: float | None = None,
     figures: dict[str, Any] | None = None,
 ) -> Revision:
-    """Add a revision. When the head has moved on meanwhile, it is kept as a draft beside the chain."""
+    """Add a revision, as a draft beside the chain when that is wanted or the head has moved on meanwhile."""
     atlas = Atlas.objects.select_for_update().get(pk=atlas.pk)
-    stale = atlas.head_id != (parent.pk if parent else None)
+    stale = draft or atlas.head_id != (parent.pk if parent else None)
     revision = Revision.objects.create(
         atlas=atlas,
         parent=parent,
@@ -67,6 +71,8 @@ def append_revision(
         tiles=tiles if tiles is not None else (parent.tiles if parent else [[1001, 2048, 2048]]),
         placements=np.ascontiguousarray(placements, np.float64).tobytes(),
         unplaced=unplaced.astype(np.uint8).tobytes(),
+        controls=controls.tobytes() if controls is not None else (bytes(parent.controls) if parent else b""),
+        seconds=seconds,
         figures=figures,
     )
     if not stale:
@@ -79,5 +85,8 @@ def move_head(atlas: Atlas, revision: Revision, redo: list[int]) -> None:
     atlas.head = revision
     atlas.redo = redo
     atlas.save(update_fields=["head", "redo"])
-    for number, width, height in revision.tiles:
-        Tile.objects.update_or_create(atlas=atlas, number=number, defaults={"width": width, "height": height})
+    rows = tiles_of(revision)
+    atlas.tiles.exclude(number__in=[tile.number for tile in rows]).delete()
+    for tile in rows:
+        facts = {"width": tile.width, "height": tile.height, "label": tile.label, "frozen": tile.frozen}
+        Tile.objects.update_or_create(atlas=atlas, number=tile.number, defaults=facts)

@@ -6,7 +6,7 @@ from typing import Any
 
 from rest_framework import serializers
 
-from quilt_core.pack.problem import EFFORTS, ROTATIONS
+from quilt_core.pack.problem import EFFORTS, FREE_STEPS, MAX_FREE_STEPS, ORDERS, ROTATIONS
 from quilt_core.scene.tiles import MAX_TILE
 from quilt_core.sheet.colours import object_colours
 from studio.actions.even_out import TARGETS
@@ -22,12 +22,20 @@ class TileOut(serializers.ModelSerializer):
 class RevisionOut(serializers.ModelSerializer):
     class Meta:
         model = Revision
-        fields = ["id", "parent", "verb", "params", "author", "draft", "tiles", "created"]
+        fields = ["id", "parent", "verb", "params", "author", "draft", "tiles", "seconds", "created"]
+
+
+class TileFigures(serializers.Serializer):
+    number = serializers.IntegerField()
+    coverage = serializers.FloatField()
+    density = serializers.FloatField(allow_null=True)
+    islands = serializers.IntegerField()
 
 
 class FiguresOut(serializers.Serializer):
     density = serializers.DictField(child=serializers.FloatField(allow_null=True))
     coverage = serializers.FloatField()
+    tiles = TileFigures(many=True)
     overlapping = serializers.IntegerField()
     overlap_pairs = serializers.IntegerField()
     overlap_texels = serializers.FloatField()
@@ -95,10 +103,21 @@ class ObjectOut(serializers.Serializer):
     weight = serializers.FloatField()
 
 
+class ControlsOut(serializers.Serializer):
+    """One number per island; flags are the sum of 1 lock place, 2 turn, 4 size, 8 may mirror, 16 left out."""
+
+    flags = serializers.ListField(child=serializers.IntegerField())
+    tile = serializers.ListField(child=serializers.IntegerField())
+    bundle = serializers.ListField(child=serializers.IntegerField())
+    stack = serializers.ListField(child=serializers.IntegerField())
+    weight = serializers.ListField(child=serializers.FloatField())
+
+
 class LayoutOut(serializers.Serializer):
     """A revision as the browser needs it, placements apart."""
 
     revision = RevisionOut()
+    controls = ControlsOut()
     figures = FiguresOut(allow_null=True)
     objects = ObjectOut(many=True)
     world_area = serializers.ListField(child=serializers.FloatField(), help_text="square metres per island")
@@ -124,8 +143,8 @@ class EvenOutIn(OnRevision):
 
 
 class PackIn(OnRevision):
-    width = serializers.IntegerField(min_value=16, max_value=MAX_TILE, default=2048)
-    height = serializers.IntegerField(min_value=16, max_value=MAX_TILE, default=2048)
+    width = serializers.IntegerField(min_value=16, max_value=MAX_TILE, required=False, allow_null=True)
+    height = serializers.IntegerField(min_value=16, max_value=MAX_TILE, required=False, allow_null=True)
     padding = serializers.FloatField(min_value=0, default=8.0)
     margin = serializers.FloatField(min_value=0, default=4.0)
     rotate = serializers.ChoiceField(choices=ROTATIONS, default="quarter")
@@ -133,6 +152,19 @@ class PackIn(OnRevision):
     seconds = serializers.FloatField(required=False, allow_null=True, min_value=0.1)
     seed = serializers.IntegerField(default=1)
     fixed_scale = serializers.BooleanField(default=False)
+    order = serializers.ChoiceField(choices=ORDERS, default="in order")
+    upright = serializers.BooleanField(default=False)
+    mirror = serializers.BooleanField(default=False)
+    free_steps = serializers.IntegerField(min_value=1, max_value=MAX_FREE_STEPS, default=FREE_STEPS)
+    tidy = serializers.FloatField(min_value=0, max_value=1, default=0.0)
+    tile = serializers.IntegerField(required=False, allow_null=True, help_text="the only tile to fill")
+    islands = serializers.ListField(
+        child=serializers.IntegerField(min_value=0),
+        default=list,
+        help_text="islands to pack; the others stay",
+    )
+    more_tiles = serializers.BooleanField(default=False, help_text="add tiles until everything fits")
+    as_draft = serializers.BooleanField(default=False)
 
 
 class JobOut(serializers.ModelSerializer):

@@ -2,6 +2,7 @@
 
 from django.urls import path, re_path
 
+from studio.api import control_views as c
 from studio.api import views as v
 
 urlpatterns = [
@@ -12,6 +13,16 @@ urlpatterns = [
     path("atlases/<int:atlas_id>/", v.OneAtlas.as_view()),
     path("atlases/<int:atlas_id>/even-out/", v.EvenOut.as_view()),
     path("atlases/<int:atlas_id>/pack/", v.Pack.as_view()),
+    path("atlases/<int:atlas_id>/control/", c.ControlIslands.as_view()),
+    path("atlases/<int:atlas_id>/tiles/", c.Tiles.as_view()),
+    path("atlases/<int:atlas_id>/drafts/", c.Drafts.as_view()),
+    path("drafts/<int:draft_id>/", c.OneDraft.as_view()),
+    path("projects/<int:project_id>/recipes/", c.Recipes.as_view()),
+    path("recipes/<int:recipe_id>/", c.OneRecipe.as_view()),
+    path("revisions/<int:revision_id>/stacks/", c.StackCandidates.as_view()),
+    path("revisions/<int:revision_id>/plan/", c.Plan.as_view()),
+    path("revisions/<int:revision_id>/thumbnail.png", v.Thumbnail.as_view()),
+    path("jobs/<int:job_id>/picture/", v.JobPicture.as_view()),
     path("atlases/<int:atlas_id>/export/", v.Export.as_view()),
     path("atlases/<int:atlas_id>/undo/", v.Undo.as_view()),
     path("atlases/<int:atlas_id>/redo/", v.Redo.as_view()),

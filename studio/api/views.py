@@ -20,22 +20,17 @@ from studio.actions.errors import Conflict, Refused
 from studio.actions.gather_files import gather_files
 from studio.actions.pack_atlas import settings_from
 from studio.actions.revise import check_head, check_idle
+from studio.actions.sheets import in_tile, thumbnail
 from studio.actions.undo import redo, undo
 from studio.actions.unpack import unpack
 from studio.api import serializers as s
-from studio.arrays import load_geometry, objects_of
+from studio.api.parse import valid
+from studio.arrays import load_geometry, load_layout, objects_of, read_controls
 from studio.geometry import geometry_glb, placements_bytes
 from studio.jobs.run import start_job
 from studio.models import Atlas, Job, Project, Revision
 
 NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
-
-
-def valid(kind: type[Any], request: Request) -> dict[str, Any]:
-    """Checked request data."""
-    serializer = kind(data=request.data)
-    serializer.is_valid(raise_exception=True)
-    return dict(serializer.validated_data)
 
 
 class Projects(APIView):
@@ -194,8 +189,10 @@ class OneRevision(APIView):
         weights = dict(revision.atlas.members.values_list("object_id", "weight"))
         areas = [float(a) for obj in objects for a in load_geometry(obj.geometry)["world_area"]]
         warnings = list(dict.fromkeys(w for obj in objects for w in obj.source.warnings))
+        controls = read_controls(revision)
         body = {
             "revision": s.RevisionOut(revision).data,
+            "controls": {name: controls[name].tolist() for name in controls.dtype.names or ()},
             "figures": revision.figures,
             "objects": s.object_rows(objects, weights),
             "world_area": areas,
@@ -237,16 +234,36 @@ class Sheet(APIView):
     @extend_schema(operation_id="get_sheet", responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: Request, revision_id: int, kind: str) -> HttpResponse:
         from quilt_core.sheet import layout_png, layout_svg
-        from studio.arrays import load_layout
 
         layout = load_layout(get_object_or_404(Revision.objects.select_related("atlas"), pk=revision_id))
-        placed = layout.islands.placed(layout.placements)
-        name = f"layout.{layout.revision.tiles[0][0]}.{kind}"
+        number = request.query_params.get("tile")
+        tile = next((t for t in layout.tiles if str(t.number) == number), layout.tiles[0])
+        placed = in_tile(layout, tile)
+        name = f"layout.{tile.number}.{kind}"
         if kind == "svg":
-            return _bytes(
-                layout_svg(placed, [o.name for o in layout.objects], *layout.size), "image/svg+xml", name
-            )
-        return _bytes(layout_png(placed, *layout.size), "image/png", name)
+            names = [o.name for o in layout.objects]
+            return _bytes(layout_svg(placed, names, tile.width, tile.height), "image/svg+xml", name)
+        return _bytes(layout_png(placed, tile.width, tile.height), "image/png", name)
+
+
+class Thumbnail(APIView):
+    """A small picture of all tiles of a revision."""
+
+    @extend_schema(operation_id="get_thumbnail", responses={(200, "image/png"): OpenApiTypes.BINARY})
+    def get(self, request: Request, revision_id: int) -> HttpResponse:
+        return _bytes(thumbnail(get_object_or_404(Revision, pk=revision_id)), "image/png")
+
+
+class JobPicture(APIView):
+    """The best layout of a job so far: placements as float32, 6 per island; empty before the first."""
+
+    @extend_schema(
+        operation_id="get_job_picture", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY}
+    )
+    def get(self, request: Request, job_id: int) -> HttpResponse:
+        job = get_object_or_404(Job, pk=job_id)
+        headers = {"Cache-Control": "no-store"}
+        return HttpResponse(bytes(job.picture), content_type="application/octet-stream", headers=headers)
 
 
 class Checker(APIView):

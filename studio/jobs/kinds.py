@@ -52,7 +52,7 @@ def _even_out(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 
 def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
-    def report(attempt: Any, _: Any) -> None:
+    def report(attempt: Any, placements: Any) -> None:
         figures = {
             "coverage": round(attempt.coverage, 6),
             "scale": attempt.scale,
@@ -60,7 +60,10 @@ def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
             "steps": attempt.steps,
         }
         reporter.report(
-            attempt.step / max(attempt.steps, 1), f"packing · {attempt.coverage:.1%} full", figures
+            attempt.step / max(attempt.steps, 1),
+            f"packing · {attempt.coverage:.1%} full",
+            figures,
+            placements,
         )
 
     revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled)

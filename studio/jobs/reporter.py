@@ -6,8 +6,10 @@ import threading
 import time
 from typing import Any
 
+import numpy as np
 from django.db import connection
 from django.utils import timezone
+from numpy.typing import NDArray
 
 from studio.models import Job
 
@@ -35,8 +37,14 @@ class Reporter:
         self._end.set()
         self._beat.join()
 
-    def report(self, progress: float, message: str, figures: dict[str, Any] | None = None) -> None:
-        """Tell how far the job is; progress from 0 to 1."""
+    def report(
+        self,
+        progress: float,
+        message: str,
+        figures: dict[str, Any] | None = None,
+        placements: NDArray[np.float64] | None = None,
+    ) -> None:
+        """Tell how far the job is; progress from 0 to 1, with the best layout so far where there is one."""
         now = time.monotonic()
         if now - self._written < WRITE_EVERY:
             return
@@ -48,6 +56,8 @@ class Reporter:
         }
         if figures is not None:
             changes["figures"] = figures
+        if placements is not None:
+            changes["picture"] = placements.astype("<f4").tobytes()
         Job.objects.filter(pk=self.job.pk).update(**changes)
 
     def cancelled(self) -> str:

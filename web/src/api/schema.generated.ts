@@ -22,6 +22,40 @@ export interface paths {
         patch: operations["change_member"];
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/control/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Lock, bundle, stack, send to a tile, leave out. */
+        post: operations["control_islands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/drafts/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Layouts kept beside the chain. */
+        get: operations["list_drafts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/even-out/": {
         parameters: {
             query?: never;
@@ -90,6 +124,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/tiles/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description The tile grid. */
+        put: operations["set_tiles"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/undo/": {
         parameters: {
             query?: never;
@@ -119,6 +170,24 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drafts/{draft_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Keep a draft as the newest layout, or throw it away. */
+        post: operations["keep_draft"];
+        /** @description Keep a draft as the newest layout, or throw it away. */
+        delete: operations["drop_draft"];
         options?: never;
         head?: never;
         patch?: never;
@@ -167,6 +236,23 @@ export interface paths {
         };
         /** @description The zip that an export job made. */
         get: operations["download_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/picture/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The best layout of a job so far: placements as float32, 6 per island; empty before the first. */
+        get: operations["get_job_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -245,6 +331,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/recipes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Saved pack settings of a project. */
+        get: operations["list_recipes"];
+        put?: never;
+        /** @description Saved pack settings of a project. */
+        post: operations["save_recipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes/{recipe_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Throw a recipe away. */
+        delete: operations["drop_recipe"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{revision_id}/": {
         parameters: {
             query?: never;
@@ -296,6 +417,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{revision_id}/plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What tiles of each size and count would give. */
+        get: operations["plan_tiles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{revision_id}/sheet.{kind}": {
         parameters: {
             query?: never;
@@ -305,6 +443,40 @@ export interface paths {
         };
         /** @description Layout sheet of a revision, as png or svg. */
         get: operations["get_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision_id}/stacks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Islands of the same shape. */
+        get: operations["find_stacks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision_id}/thumbnail.png": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A small picture of all tiles of a revision. */
+        get: operations["get_thumbnail"];
         put?: never;
         post?: never;
         delete?: never;
@@ -340,6 +512,60 @@ export interface components {
             /** @default true */
             keep: boolean;
         };
+        CandidateOut: {
+            islands: number[];
+            /** @description how many of them are mirror images of the first */
+            mirrored: number;
+            /**
+             * Format: double
+             * @description largest distance of the outlines, part of the side
+             */
+            deviation: number;
+            stacked: boolean;
+            kind: components["schemas"]["KindEnum"];
+        };
+        ControlIn: {
+            /** @description the revision the user saw; a stale one is refused with 409 */
+            revision: number;
+            islands: number[];
+            lock_place?: boolean;
+            lock_turn?: boolean;
+            lock_size?: boolean;
+            may_mirror?: boolean;
+            left_out?: boolean;
+            /** @description 0 for any */
+            tile?: number;
+            bundle?: boolean;
+            stack?: boolean;
+            /** Format: double */
+            weight?: number;
+        };
+        /** @description One number per island; flags are the sum of 1 lock place, 2 turn, 4 size, 8 may mirror, 16 left out. */
+        ControlsOut: {
+            flags: number[];
+            tile: number[];
+            bundle: number[];
+            stack: number[];
+            weight: number[];
+        };
+        DraftOut: {
+            readonly id: number;
+            params?: unknown;
+            /** @description number, width, height, label and frozen of each tile */
+            tiles: unknown;
+            /**
+             * Format: double
+             * @description what it took to make
+             */
+            seconds?: number | null;
+            /** Format: date-time */
+            created?: string;
+            /** Format: double */
+            readonly coverage: number | null;
+            /** Format: double */
+            readonly density: number | null;
+            readonly left_over: number;
+        };
         /**
          * @description * `quick` - quick
          *     * `standard` - standard
@@ -364,6 +590,7 @@ export interface components {
             };
             /** Format: double */
             coverage: number;
+            tiles: components["schemas"]["TileFigures"][];
             overlapping: number;
             overlap_pairs: number;
             /** Format: double */
@@ -400,9 +627,16 @@ export interface components {
             /** Format: date-time */
             finished?: string | null;
         };
+        /**
+         * @description * `shape` - shape
+         *     * `topology` - topology
+         * @enum {string}
+         */
+        KindEnum: "shape" | "topology";
         /** @description A revision as the browser needs it, placements apart. */
         LayoutOut: {
             revision: components["schemas"]["RevisionOut"];
+            controls: components["schemas"]["ControlsOut"];
             figures: components["schemas"]["FiguresOut"] | null;
             objects: components["schemas"]["ObjectOut"][];
             /** @description square metres per island */
@@ -428,13 +662,17 @@ export interface components {
             /** @description the revision the user saw; a stale one is refused with 409 */
             revision: number;
         };
+        /**
+         * @description * `in order` - in order
+         *     * `spread` - spread
+         * @enum {string}
+         */
+        OrderEnum: "in order" | "spread";
         PackIn: {
             /** @description the revision the user saw; a stale one is refused with 409 */
             revision: number;
-            /** @default 2048 */
-            width: number;
-            /** @default 2048 */
-            height: number;
+            width?: number | null;
+            height?: number | null;
             /**
              * Format: double
              * @default 8
@@ -455,6 +693,30 @@ export interface components {
             seed: number;
             /** @default false */
             fixed_scale: boolean;
+            /** @default in order */
+            order: components["schemas"]["OrderEnum"];
+            /** @default false */
+            upright: boolean;
+            /** @default false */
+            mirror: boolean;
+            /** @default 16 */
+            free_steps: number;
+            /**
+             * Format: double
+             * @default 0
+             */
+            tidy: number;
+            /** @description the only tile to fill */
+            tile?: number | null;
+            /** @description islands to pack; the others stay */
+            islands?: number[];
+            /**
+             * @description add tiles until everything fits
+             * @default false
+             */
+            more_tiles: boolean;
+            /** @default false */
+            as_draft: boolean;
         };
         PatchedMemberChange: {
             object?: number;
@@ -467,6 +729,36 @@ export interface components {
             house_density?: number;
             /** Format: double */
             tolerance?: number;
+        };
+        PlanOut: {
+            /**
+             * Format: double
+             * @description of the present layout, when it was packed
+             */
+            coverage: number | null;
+            rows: components["schemas"]["PlanRowOut"][];
+        };
+        PlanRowOut: {
+            /** @description px */
+            size: number;
+            count: number;
+            /** Format: double */
+            coverage: number;
+            /**
+             * Format: double
+             * @description px per metre
+             */
+            density: number;
+            reaches: boolean;
+            /**
+             * Format: double
+             * @description bytes of one map with mips
+             */
+            raw: number;
+            /** Format: double */
+            bc1: number;
+            /** Format: double */
+            bc7: number;
         };
         ProjectIn: {
             name: string;
@@ -489,6 +781,17 @@ export interface components {
             readonly atlases: number[];
             readonly objects: number;
         };
+        RecipeIn: {
+            name: string;
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        RecipeOut: {
+            readonly id: number;
+            name: string;
+            settings: unknown;
+        };
         RevisionOut: {
             readonly id: number;
             parent?: number | null;
@@ -497,8 +800,13 @@ export interface components {
             author?: string;
             /** @description kept beside the chain, not part of it */
             draft?: boolean;
-            /** @description number, width and height of each tile */
+            /** @description number, width, height, label and frozen of each tile */
             tiles: unknown;
+            /**
+             * Format: double
+             * @description what it took to make
+             */
+            seconds?: number | null;
             /** Format: date-time */
             created?: string;
         };
@@ -528,6 +836,23 @@ export interface components {
          * @enum {string}
          */
         TargetEnum: "house" | "number" | "average" | "island" | "object";
+        TileFigures: {
+            number: number;
+            /** Format: double */
+            coverage: number;
+            /** Format: double */
+            density: number | null;
+            islands: number;
+        };
+        TileIn: {
+            number: number;
+            width: number;
+            height: number;
+            /** @default  */
+            label: string;
+            /** @default false */
+            frozen: boolean;
+        };
         TileOut: {
             /** Format: int64 */
             number?: number;
@@ -537,6 +862,11 @@ export interface components {
             /** Format: int64 */
             height?: number;
             frozen?: boolean;
+        };
+        TilesIn: {
+            /** @description the revision the user saw; a stale one is refused with 409 */
+            revision: number;
+            tiles: components["schemas"]["TileIn"][];
         };
         UploadOut: {
             job: components["schemas"]["JobOut"] | null;
@@ -595,6 +925,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    control_islands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ControlIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ControlIn"];
+                "multipart/form-data": components["schemas"]["ControlIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    list_drafts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"][];
                 };
             };
         };
@@ -707,6 +1085,33 @@ export interface operations {
             };
         };
     };
+    set_tiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TilesIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["TilesIn"];
+                "multipart/form-data": components["schemas"]["TilesIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -750,6 +1155,53 @@ export interface operations {
                 content: {
                     "image/png": string;
                 };
+            };
+        };
+    };
+    keep_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnRevision"];
+                "application/x-www-form-urlencoded": components["schemas"]["OnRevision"];
+                "multipart/form-data": components["schemas"]["OnRevision"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    drop_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                draft_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -818,6 +1270,27 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+        };
+    };
+    get_job_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };
@@ -971,6 +1444,74 @@ export interface operations {
             };
         };
     };
+    list_recipes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"][];
+                };
+            };
+        };
+    };
+    save_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RecipeIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["RecipeIn"];
+                "multipart/form-data": components["schemas"]["RecipeIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+        };
+    };
+    drop_recipe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recipe_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     get_layout: {
         parameters: {
             query?: never;
@@ -1034,6 +1575,27 @@ export interface operations {
             };
         };
     };
+    plan_tiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
     get_sheet: {
         parameters: {
             query?: never;
@@ -1041,6 +1603,48 @@ export interface operations {
             path: {
                 kind: string;
                 revision_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
+    find_stacks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CandidateOut"][];
+                };
+            };
+        };
+    };
+    get_thumbnail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
             };
             cookie?: never;
         };

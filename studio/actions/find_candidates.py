@@ -1,0 +1,57 @@
+"""Find islands that may be stacked: of one shape, and those of objects with equal topology."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from quilt_core.pack.stacks import find_stacks, lay_onto
+from studio.arrays import Layout, load_geometry, load_layout
+from studio.models import Revision
+
+
+def find_candidates(revision: Revision, tolerance: float) -> list[dict[str, Any]]:
+    """Groups of at least two islands, the largest area saved first."""
+    layout = load_layout(revision)
+    stack = layout.controls["stack"]
+    rows = []
+    for found in find_stacks(layout.islands, tolerance):
+        rows.append(_row(layout, found.islands, int(found.mirrored.sum()), found.deviation, "shape"))
+    grouped = {int(i) for row in rows for i in row["islands"]}
+    for members in _by_topology(layout):
+        if not grouped & set(members) and lay_onto(layout.islands, np.array(members)) is not None:
+            rows.append(_row(layout, np.array(members), 0, 0.01, "topology"))
+    for row in rows:
+        own = stack[row["islands"]]
+        row["stacked"] = bool((own >= 0).all() and (own == own[0]).all())
+    return sorted(rows, key=lambda row: -row.pop("saved"))
+
+
+def _row(layout: Layout, islands: Any, mirrored: int, deviation: float, kind: str) -> dict[str, Any]:
+    saved = float(layout.islands.world_area[islands][1:].sum())
+    members = [int(i) for i in islands]
+    return {"islands": members, "mirrored": mirrored, "deviation": deviation, "kind": kind, "saved": saved}
+
+
+def _by_topology(layout: Layout) -> list[list[int]]:
+    """Islands with the same number on objects whose faces are joined in the same way."""
+    alike: dict[bytes, list[int]] = {}
+    first = 0
+    for obj in layout.objects:
+        data = load_geometry(obj.geometry)
+        if obj.islands:
+            mark = np.concatenate(
+                [data["corner_island"], [obj.faces, len(data["edges"])], data["edge_island"]]
+            )
+            alike.setdefault(mark.astype(np.int64).tobytes(), []).append(first)
+        first += obj.islands
+    counts = {int(f): 0 for group in alike.values() for f in group}
+    first = 0
+    for obj in layout.objects:
+        if first in counts and obj.islands:
+            counts[first] = obj.islands
+        first += obj.islands
+    return [
+        [f + k for f in group] for group in alike.values() if len(group) > 1 for k in range(counts[group[0]])
+    ]

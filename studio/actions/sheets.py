@@ -1,0 +1,47 @@
+"""Pictures of a revision: one tile at its size, or all of them as a thumbnail."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import replace
+
+import numpy as np
+
+from quilt_core.scene import IslandSet
+from studio.arrays import Layout, TileRow, load_layout
+from studio.models import Revision
+
+THUMBNAIL = 220
+
+
+def in_tile(layout: Layout, tile: TileRow) -> IslandSet:
+    """The placed islands whose boxes meet a tile, in that tile's own UVs."""
+    placed = layout.islands.placed(layout.placements)
+    corner = np.array(tile.size.corner, np.float64)
+    box = placed.bounds()
+    near = (box[:, :2] < corner + 1).all(axis=1) & (box[:, 2:] > corner).all(axis=1)
+    here = placed.select(near)
+    return replace(here, triangles=here.triangles - corner, edges=here.edges - corner)
+
+
+def thumbnail(revision: Revision) -> bytes:
+    """PNG of all tiles side by side, at most 220 px; drawn once."""
+    from quilt_core.sheet import layout_png
+    from studio.geometry import cached, keep_cached
+
+    key = (
+        "thumbnail-"
+        + hashlib.sha256(f"{revision.pk}-{THUMBNAIL}".encode() + bytes(revision.placements)).hexdigest()
+    )
+    found = cached(key)
+    if found is not None:
+        return found
+    layout = load_layout(revision)
+    corners = np.array([tile.size.corner for tile in layout.tiles], np.float64)
+    span = (corners.max(axis=0) + 1 - corners.min(axis=0)).max()
+    placed = layout.islands.placed(layout.placements).select(~layout.unplaced)
+    low = corners.min(axis=0)
+    small = replace(placed, triangles=(placed.triangles - low) / span, edges=(placed.edges - low) / span)
+    png = layout_png(small, THUMBNAIL, THUMBNAIL)
+    keep_cached(key, png)
+    return png

@@ -1,0 +1,88 @@
+"""Shapes of requests and answers about control over the packer."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from quilt_core.scene.tiles import MAX_TILE
+from studio.api.serializers import OnRevision
+from studio.models import Recipe, Revision
+
+
+class ControlIn(OnRevision):
+    islands = serializers.ListField(child=serializers.IntegerField(min_value=0))
+    lock_place = serializers.BooleanField(required=False)
+    lock_turn = serializers.BooleanField(required=False)
+    lock_size = serializers.BooleanField(required=False)
+    may_mirror = serializers.BooleanField(required=False)
+    left_out = serializers.BooleanField(required=False)
+    tile = serializers.IntegerField(required=False, help_text="0 for any")
+    bundle = serializers.BooleanField(required=False)
+    stack = serializers.BooleanField(required=False)
+    weight = serializers.FloatField(required=False, min_value=0.01, max_value=100)
+
+
+class TileIn(serializers.Serializer):
+    number = serializers.IntegerField()
+    width = serializers.IntegerField(min_value=16, max_value=MAX_TILE)
+    height = serializers.IntegerField(min_value=16, max_value=MAX_TILE)
+    label = serializers.CharField(max_length=120, allow_blank=True, default="")
+    frozen = serializers.BooleanField(default=False)
+
+
+class TilesIn(OnRevision):
+    tiles = TileIn(many=True)
+
+
+class CandidateOut(serializers.Serializer):
+    islands = serializers.ListField(child=serializers.IntegerField())
+    mirrored = serializers.IntegerField(help_text="how many of them are mirror images of the first")
+    deviation = serializers.FloatField(help_text="largest distance of the outlines, part of the side")
+    stacked = serializers.BooleanField()
+    kind = serializers.ChoiceField(choices=["shape", "topology"])
+
+
+class PlanRowOut(serializers.Serializer):
+    size = serializers.IntegerField(help_text="px")
+    count = serializers.IntegerField()
+    coverage = serializers.FloatField()
+    density = serializers.FloatField(help_text="px per metre")
+    reaches = serializers.BooleanField()
+    raw = serializers.FloatField(help_text="bytes of one map with mips")
+    bc1 = serializers.FloatField()
+    bc7 = serializers.FloatField()
+
+
+class PlanOut(serializers.Serializer):
+    coverage = serializers.FloatField(allow_null=True, help_text="of the present layout, when it was packed")
+    rows = PlanRowOut(many=True)
+
+
+class DraftOut(serializers.ModelSerializer):
+    coverage = serializers.SerializerMethodField()
+    density = serializers.SerializerMethodField()
+    left_over = serializers.SerializerMethodField()
+
+    class Meta:
+        model = Revision
+        fields = ["id", "params", "tiles", "seconds", "created", "coverage", "density", "left_over"]
+
+    def get_coverage(self, revision: Revision) -> float | None:
+        return (revision.figures or {}).get("coverage")
+
+    def get_density(self, revision: Revision) -> float | None:
+        return (revision.figures or {}).get("density", {}).get("mean")
+
+    def get_left_over(self, revision: Revision) -> int:
+        return int((revision.figures or {}).get("side_table", 0))
+
+
+class RecipeOut(serializers.ModelSerializer):
+    class Meta:
+        model = Recipe
+        fields = ["id", "name", "settings"]
+
+
+class RecipeIn(serializers.Serializer):
+    name = serializers.CharField(max_length=80)
+    settings = serializers.DictField()

@@ -1,0 +1,128 @@
+"""Views about control over the packer: islands, tiles, stacks, plans, drafts, recipes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studio.actions.control_islands import control_islands
+from studio.actions.errors import Refused
+from studio.actions.find_candidates import find_candidates
+from studio.actions.keep_draft import drop_draft, keep_draft
+from studio.actions.plan_tiles import plan_atlas
+from studio.actions.revise import check_head, check_idle
+from studio.actions.save_recipe import save_recipe
+from studio.actions.set_tiles import set_tiles
+from studio.api import control_serializers as c
+from studio.api import serializers as s
+from studio.api.parse import valid
+from studio.jobs.run import start_job
+from studio.models import Atlas, Project, Recipe, Revision
+
+
+class _Change(APIView):
+    """A change of the newest revision that is quick enough to be made at once."""
+
+    def change(self, atlas_id: int, params: dict[str, Any], make: Callable[[Revision], Revision]) -> Response:
+        atlas = get_object_or_404(Atlas.objects.select_related("head"), pk=atlas_id)
+        head = check_head(atlas, params["revision"])
+        check_idle(atlas)
+        revision = make(head)
+        if revision.figures is None:
+            start_job("measure", atlas.project, atlas, {"revision": revision.pk})
+        return Response(s.AtlasOut(Atlas.objects.get(pk=atlas_id)).data)
+
+
+class ControlIslands(_Change):
+    """Lock, bundle, stack, send to a tile, leave out."""
+
+    @extend_schema(operation_id="control_islands", request=c.ControlIn, responses=s.AtlasOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        params = valid(c.ControlIn, request)
+        return self.change(atlas_id, params, lambda head: control_islands(head, params))
+
+
+class Tiles(_Change):
+    """The tile grid."""
+
+    @extend_schema(operation_id="set_tiles", request=c.TilesIn, responses=s.AtlasOut)
+    def put(self, request: Request, atlas_id: int) -> Response:
+        params = valid(c.TilesIn, request)
+        return self.change(atlas_id, params, lambda head: set_tiles(head, params["tiles"]))
+
+
+class StackCandidates(APIView):
+    """Islands of the same shape."""
+
+    @extend_schema(operation_id="find_stacks", responses=c.CandidateOut(many=True))
+    def get(self, request: Request, revision_id: int) -> Response:
+        revision = get_object_or_404(Revision, pk=revision_id)
+        try:
+            tolerance = float(request.query_params.get("tolerance", 0.002))
+        except ValueError:
+            tolerance = -1.0
+        if not 0 < tolerance <= 0.1:
+            raise Refused("This tolerance cannot be used.", "tolerance", "Give more than 0 and at most 0.1.")
+        return Response(c.CandidateOut(find_candidates(revision, tolerance), many=True).data)
+
+
+class Plan(APIView):
+    """What tiles of each size and count would give."""
+
+    @extend_schema(operation_id="plan_tiles", responses=c.PlanOut)
+    def get(self, request: Request, revision_id: int) -> Response:
+        revision = get_object_or_404(Revision.objects.select_related("atlas__project"), pk=revision_id)
+        return Response(c.PlanOut(plan_atlas(revision, revision.atlas.padding)).data)
+
+
+class Drafts(APIView):
+    """Layouts kept beside the chain."""
+
+    @extend_schema(operation_id="list_drafts", responses=c.DraftOut(many=True))
+    def get(self, request: Request, atlas_id: int) -> Response:
+        atlas = get_object_or_404(Atlas, pk=atlas_id)
+        return Response(c.DraftOut(atlas.revisions.filter(draft=True).order_by("-id"), many=True).data)
+
+
+class OneDraft(APIView):
+    """Keep a draft as the newest layout, or throw it away."""
+
+    @extend_schema(operation_id="keep_draft", request=s.OnRevision, responses=s.AtlasOut)
+    def post(self, request: Request, draft_id: int) -> Response:
+        draft = get_object_or_404(Revision.objects.select_related("atlas"), pk=draft_id)
+        kept = keep_draft(draft, valid(s.OnRevision, request)["revision"])
+        return Response(s.AtlasOut(Atlas.objects.get(pk=kept.atlas_id)).data)
+
+    @extend_schema(operation_id="drop_draft", responses={204: None})
+    def delete(self, request: Request, draft_id: int) -> Response:
+        drop_draft(get_object_or_404(Revision, pk=draft_id))
+        return Response(status=204)
+
+
+class Recipes(APIView):
+    """Saved pack settings of a project."""
+
+    @extend_schema(operation_id="list_recipes", responses=c.RecipeOut(many=True))
+    def get(self, request: Request, project_id: int) -> Response:
+        return Response(c.RecipeOut(get_object_or_404(Project, pk=project_id).recipes.all(), many=True).data)
+
+    @extend_schema(operation_id="save_recipe", request=c.RecipeIn, responses=c.RecipeOut)
+    def post(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        given = valid(c.RecipeIn, request)
+        return Response(c.RecipeOut(save_recipe(project, given["name"], given["settings"])).data)
+
+
+class OneRecipe(APIView):
+    """Throw a recipe away."""
+
+    @extend_schema(operation_id="drop_recipe", responses={204: None})
+    def delete(self, request: Request, recipe_id: int) -> Response:
+        get_object_or_404(Recipe, pk=recipe_id).delete()
+        return Response(status=204)

@@ -1,0 +1,191 @@
+"""Locks, bundles, tiles, stacks, drafts, recipes and the planner through the API."""
+
+import numpy as np
+import pytest
+
+from quilt_core.pack.plan import expected_coverage, plan_tiles
+from studio.models import Job, Recipe, Revision
+
+
+def layout(client, atlas):
+    atlas.refresh_from_db()
+    return client.get(f"/api/revisions/{atlas.head_id}/").json()
+
+
+def placements(client, revision):
+    return np.frombuffer(client.get(f"/api/revisions/{revision}/placements/").content, "<f4").reshape(-1, 6)
+
+
+def pack(act, atlas, **more):
+    return act(atlas, "pack", effort="quick", seconds=1, **more)
+
+
+def tiles(client, atlas, *rows):
+    atlas.refresh_from_db()
+    body = {
+        "revision": atlas.head_id,
+        "tiles": [dict(zip(("number", "width", "height", "frozen"), r, strict=False)) for r in rows],
+    }
+    return client.put(f"/api/atlases/{atlas.pk}/tiles/", body, content_type="application/json")
+
+
+def test_a_locked_island_stays_and_undo_takes_the_lock_off(gathered, act, client):
+    pack(act, gathered)
+    assert act(gathered, "control", islands=[1], lock_place=True, lock_turn=True).status_code == 200
+    before = layout(client, gathered)
+    assert before["controls"]["flags"] == [0, 3, 0]
+    where = placements(client, gathered.head_id)[1]
+    assert pack(act, gathered, seed=7, padding=16).status_code == 202
+    assert Job.objects.first().state == "done", Job.objects.first().error
+    after = layout(client, gathered)
+    assert after["controls"]["flags"] == [0, 3, 0]
+    assert np.array_equal(placements(client, gathered.head_id)[1], where)
+    act(gathered, "undo")
+    act(gathered, "undo")
+    assert layout(client, gathered)["controls"]["flags"] == [0, 0, 0]
+
+
+def test_tiles_are_added_filled_and_frozen(gathered, act, client):
+    assert tiles(client, gathered, (1001, 512, 512), (1002, 256, 256)).status_code == 200
+    assert act(gathered, "control", islands=[2], tile=1002).status_code == 200
+    pack(act, gathered, order="spread")
+    found = layout(client, gathered)
+    by_number = {t["number"]: t for t in found["figures"]["tiles"]}
+    assert by_number[1001]["islands"] + by_number[1002]["islands"] == 3
+    assert by_number[1002]["islands"] >= 1
+    assert found["figures"]["outside"] == 0
+    assert by_number[1001]["density"] > 0
+    tiles(client, gathered, (1001, 512, 512, True), (1002, 256, 256, False))
+    before = placements(client, gathered.head_id)
+    pack(act, gathered, seed=3)
+    after = placements(client, gathered.head_id)
+    frozen = (before[:, 2] < 1) & (before[:, 5] < 1)
+    assert np.array_equal(before[frozen], after[frozen])
+    tiles(client, gathered, (1001, 512, 512, True))
+    pack(act, gathered)
+    assert "frozen" in Job.objects.first().error["what"]
+
+
+@pytest.mark.parametrize(
+    ("rows", "said"),
+    [([], "needs a tile"), ([(1201, 64, 64)], "1201"), ([(1001, 64, 64)] * 2, "same number")],
+)
+def test_tile_grids_that_cannot_be_are_refused(gathered, client, rows, said):
+    head = gathered.head_id
+    answer = tiles(client, gathered, *rows)
+    assert answer.status_code == 400
+    assert said in answer.json()["what"]
+    gathered.refresh_from_db()
+    assert gathered.head_id == head
+
+
+def test_a_fixed_density_adds_the_tiles_that_it_takes(gathered, act, client):
+    tiles(client, gathered, (1001, 256, 256))
+    act(gathered, "even-out", target="number", value=200)
+    pack(act, gathered, fixed_scale=True, more_tiles=True, padding=4, margin=2)
+    found = layout(client, gathered)
+    assert [row[0] for row in found["revision"]["tiles"]] == [1001, 1002, 1003]
+    assert found["figures"]["side_table"] == 0
+    assert found["figures"]["density"]["mean"] == pytest.approx(200, rel=1e-3)
+
+
+def test_stacks_are_found_made_and_taken_off(gathered, act, client):
+    found = client.get(f"/api/revisions/{gathered.head_id}/stacks/").json()
+    assert found
+    members = found[0]["islands"]
+    assert act(gathered, "control", islands=members, stack=True).status_code == 200
+    pack(act, gathered)
+    figures = layout(client, gathered)["figures"]
+    assert figures["overlapping"] == 0, "a stack that is meant is no overlap"
+    rows = client.get(f"/api/revisions/{gathered.head_id}/stacks/").json()
+    assert next(r for r in rows if r["islands"] == members)["stacked"]
+    assert act(gathered, "control", islands=members, stack=False).status_code == 200
+    assert layout(client, gathered)["figures"]["overlapping"] == len(members), "now they lie on one another"
+
+
+@pytest.mark.parametrize(
+    ("body", "said"),
+    [
+        ({"islands": []}, "No islands"),
+        ({"islands": [99], "lock_turn": True}, "no island 100"),
+        ({"islands": [0]}, "Nothing was changed"),
+        ({"islands": [0], "bundle": True}, "at least two"),
+        ({"islands": [0], "tile": 1005}, "no tile 1005"),
+    ],
+)
+def test_control_that_cannot_be_is_refused(gathered, act, body, said):
+    answer = act(gathered, "control", **body)
+    assert answer.status_code == 400
+    assert said in answer.json()["what"]
+
+
+def test_drafts_lie_beside_and_one_is_kept(gathered, act, client):
+    head = gathered.head_id
+    for seed in (1, 2):
+        pack(act, gathered, as_draft=True, seed=seed)
+    gathered.refresh_from_db()
+    assert gathered.head_id == head
+    drafts = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()
+    assert [d["params"]["seed"] for d in drafts] == [2, 1]
+    assert all(d["coverage"] > 0 and d["seconds"] > 0 for d in drafts)
+    assert client.get(f"/api/revisions/{drafts[0]['id']}/thumbnail.png").content.startswith(b"\x89PNG")
+    kept = client.post(
+        f"/api/drafts/{drafts[0]['id']}/", {"revision": head}, content_type="application/json"
+    ).json()
+    assert kept["head"]["verb"] == "keep draft"
+    assert np.array_equal(placements(client, kept["head"]["id"]), placements(client, drafts[0]["id"]))
+    assert client.delete(f"/api/drafts/{drafts[1]['id']}/").status_code == 204
+    assert client.delete(f"/api/drafts/{head}/").status_code == 400
+    assert Revision.objects.filter(draft=True).count() == 1
+    act(gathered, "undo")
+    gathered.refresh_from_db()
+    assert gathered.head_id == head
+
+
+def test_recipes_are_saved_replaced_and_thrown_away(project, client):
+    url = f"/api/projects/{project.pk}/recipes/"
+    for padding in (4, 6):
+        client.post(
+            url,
+            {"name": "tight", "settings": {"padding": padding, "rotate": "free", "odd": 1}},
+            content_type="application/json",
+        )
+    (recipe,) = client.get(url).json()
+    assert recipe["settings"] == {"padding": 6, "rotate": "free"}
+    bad = client.post(url, {"name": "bad", "settings": {"rotate": "wild"}}, content_type="application/json")
+    assert bad.status_code == 400
+    assert "wild" in bad.json()["what"]
+    assert client.delete(f"/api/recipes/{recipe['id']}/").status_code == 204
+    assert not Recipe.objects.exists()
+
+
+def test_the_planner_answers_before_packing_and_is_corrected_after(gathered, act, client):
+    before = client.get(f"/api/revisions/{gathered.head_id}/plan/").json()
+    assert before["coverage"] is None
+    pack(act, gathered, width=512, height=512)
+    found = layout(client, gathered)
+    after = client.get(f"/api/revisions/{gathered.head_id}/plan/").json()
+    assert after["coverage"] == found["figures"]["coverage"]
+    row = next(r for r in after["rows"] if (r["size"], r["count"]) == (512, 1))
+    act(gathered, "even-out", target="average")
+    evened = found["figures"]["density"]["mean"]
+    assert row["density"] == pytest.approx(evened, rel=1e-3)
+
+
+def test_memory_is_what_the_formats_say():
+    """8 and 16 bytes per 4x4 block (Khronos Data Format Specification), mips 4/3 (arithmetic)."""
+    row = plan_tiles(1.0, 10, 0, 500, sizes=(1024,), counts=(1,))[0]
+    blocks = 256 * 256
+    assert row.bc1 == pytest.approx(blocks * 8 * 4 / 3)
+    assert row.bc7 == pytest.approx(blocks * 16 * 4 / 3)
+    assert row.raw == pytest.approx(1024 * 1024 * 4 * 4 / 3)
+    assert row.density == pytest.approx(1024 * np.sqrt(expected_coverage(10, 0, 1024, 1)))
+    assert row.reaches
+
+
+def test_a_running_pack_shows_its_best_layout(gathered, act, client):
+    pack(act, gathered)
+    job = Job.objects.filter(kind="pack").first()
+    shown = np.frombuffer(client.get(f"/api/jobs/{job.pk}/picture/").content, "<f4").reshape(-1, 6)
+    assert shown.shape == (3, 6)
+    assert np.isfinite(shown).all()
