@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
+from quilt_cli.selectors import add_control, tile
 from quilt_core.pack.problem import EFFORTS, ROTATIONS
 
 
@@ -34,6 +35,14 @@ def density(text: str) -> str | float:
     return value
 
 
+def wanted_density(text: str) -> float:
+    """A number of px per metre."""
+    value = density(text)
+    if isinstance(value, str):
+        raise argparse.ArgumentTypeError(f"“{text}” is no density; give px per metre, e.g. 512")
+    return value
+
+
 def length(text: str) -> float:
     """A unit's length in metres."""
     named = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
@@ -53,11 +62,12 @@ def build() -> argparse.ArgumentParser:
 
     inspect = commands.add_parser("inspect", help="what is in the files: islands, density, faults")
     pack = commands.add_parser("pack", help="pack the islands of all files into one shared tile")
+    plan = commands.add_parser("plan", help="which tiles reach a density, and what they cost in memory")
     check = commands.add_parser(
         "check", help="find faults of the layout; exit code 1 when there are any errors"
     )
 
-    for command in (inspect, pack, check):
+    for command in (inspect, pack, plan, check):
         command.add_argument("files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb")
         command.add_argument("--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024")
         command.add_argument("--channel", type=int, default=1, help="UV channel, from 1")
@@ -74,8 +84,18 @@ def build() -> argparse.ArgumentParser:
     pack.add_argument("--effort", choices=EFFORTS, default="standard")
     pack.add_argument("--seconds", type=float, default=None, help="time limit of the search")
     pack.add_argument("--seed", type=int, default=1)
-    pack.add_argument("--sheet", type=Path, default=None, help="layout sheet, .png or .svg")
+    pack.add_argument("--sheet", type=Path, default=None, help="layout sheet, .png or .svg; one per tile")
+    add_control(pack)
 
+    plan.add_argument("--padding", type=float, default=8.0, help="gap between islands in px")
+    plan.add_argument("--density", type=wanted_density, default=512.0, help="px per metre to be reached")
+    plan.add_argument(
+        "--coverage", type=float, default=None, help="share of the tiles that is filled, when known"
+    )
+
+    check.add_argument(
+        "--tiles", type=tile, nargs="+", default=[], metavar="TILE", help="1001:2048 1002:1024x512 …"
+    )
     check.add_argument("--padding", type=float, default=8.0, help="wanted gap between islands in px")
     check.add_argument("--margin", type=float, default=0.0, help="wanted gap to the tile's edge in px")
     return parser

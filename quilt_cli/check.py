@@ -8,7 +8,8 @@ from typing import Any
 
 from quilt_cli.gather import gather
 from quilt_cli.inspect import finite
-from quilt_core.measure import find_faults, measure
+from quilt_cli.selectors import tiles_from
+from quilt_core.measure import find_faults, measure_tiles
 from quilt_core.scene.placement import identity
 
 
@@ -16,11 +17,13 @@ def check(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Findings with object, island, kind and amount; exit code 1 when one is an error."""
     gathered = gather(options.files, options.channel, options.unit)
     width, height = options.size
-    figures = measure(gathered.islands, identity(gathered.islands.count), width, height, options.padding)
+    tiles = tiles_from(options)
+    figures = measure_tiles(gathered.islands, identity(gathered.islands.count), tiles, options.padding)
     findings = find_faults(gathered.islands, figures, gathered.names, options.padding, options.margin)
     errors = sum(finding.severity == "error" for finding in findings)
     answer = {
         "size": [width, height],
+        "tiles": [asdict(tile) for tile in tiles],
         "padding": options.padding,
         "ok": errors == 0,
         "errors": errors,

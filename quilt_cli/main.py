@@ -49,6 +49,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.pack import pack
 
         return pack(options)
+    if options.command == "plan":
+        from quilt_cli.plan import plan
+
+        return plan(options)
     if options.command == "inspect":
         from quilt_cli.inspect import inspect
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import time
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -11,33 +12,24 @@ import numpy as np
 
 from quilt_cli.gather import Gathered, gather, say
 from quilt_cli.inspect import finite
+from quilt_cli.selectors import controls_from, tiles_from
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats import write_scene
-from quilt_core.measure import equalize, measure
-from quilt_core.pack import PackSettings, pack_islands
-from quilt_core.scene import IslandSet
+from quilt_core.measure import equalize, measure_tiles
+from quilt_core.pack import LEFT_OUT, LOCK_PLACE, PackSettings, pack_islands
+from quilt_core.scene import IslandSet, TileSize, home_tiles, pixel_sizes
 from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import identity
 from quilt_core.sheet import layout_png, layout_svg
 
 REPORT_EVERY = 0.4
+MOST_MORE = 30
 
 
 def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
-    """Pack all files into one tile and write each back in its own format."""
-    width, height = options.size
+    """Pack all files into shared tiles and write each back in its own format."""
     fixed = isinstance(options.density, float)
-    settings = PackSettings(
-        width,
-        height,
-        options.padding,
-        options.margin,
-        options.rotate,
-        options.effort,
-        options.seconds,
-        options.seed,
-        fixed,
-    )
+    tiles = tiles_from(options)
     targets = output_paths(options.files, options.out)
     gathered = gather(options.files, options.channel, options.unit)
     islands = gathered.islands
@@ -47,35 +39,80 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             ", ".join(map(str, options.files)),
             "Flatten the meshes first.",
         )
+    names = gathered.names
+    controls = controls_from(options, islands, names)
     placements = identity(islands.count)
+    pixels = pixel_sizes(islands, placements, tiles)
     if options.density != "keep":
-        placements = equalize(islands, placements, width, height, options.density if fixed else None)
+        target = options.density if fixed else None
+        placements = equalize(
+            islands,
+            placements,
+            pixels[:, 0],
+            pixels[:, 1],
+            target,
+            which=controls.chosen & ~controls.has(LOCK_PLACE),
+        )
+    open_tiles = tuple(tile for tile in tiles if tile.number not in options.frozen)
+    if not open_tiles:
+        raise LayoutError("Every tile is frozen.", "--frozen", "Leave one that can be filled.")
+    if options.more_tiles and fixed:
+        last = max(tiles, key=lambda tile: tile.number)
+        more = range(last.number + 1, min(last.number + MOST_MORE, 1100) + 1)
+        open_tiles += tuple(TileSize(number, last.width, last.height) for number in more)
+    width, height = tiles[0].width, tiles[0].height
+    settings = PackSettings(
+        width, height, options.padding, options.margin, options.rotate, options.effort, options.seconds, options.seed,
+        fixed or bool(options.only), open_tiles, options.order, options.upright, options.mirror, options.free_steps,
+        options.tidy,
+    )  # fmt: skip
+    frozen = [tile for tile in tiles if tile not in open_tiles]
+    island_names = [
+        f"{names[islands.object_index[i]]}:{_number_in_object(islands, i)}" for i in range(islands.count)
+    ]
 
     started = time.monotonic()
-    last = started
+    last_said = started
     placed = np.zeros(islands.count, bool)
-    for attempt, found, mask in pack_islands(islands, placements, settings):
-        if attempt.done or time.monotonic() - last > REPORT_EVERY:
-            last = time.monotonic()
+    for attempt, found, mask in pack_islands(
+        islands, placements, settings, lambda: False, controls, frozen, pixels, island_names
+    ):
+        if attempt.done or time.monotonic() - last_said > REPORT_EVERY:
+            last_said = time.monotonic()
             say(f"packing: step {attempt.step} of {attempt.steps}, coverage {attempt.coverage:.1%}")
         if attempt.done:
             result, placed = found, mask
     seconds = time.monotonic() - started
 
-    figures = measure(islands, result, width, height, options.padding)
-    left = np.flatnonzero(~placed & ~figures.collapsed)
-    names = gathered.names
+    home = home_tiles(islands, result, open_tiles)
+    used = [tile for k, tile in enumerate(open_tiles) if tile in tiles or (home[placed] >= k).any()]
+    all_tiles = sorted([*frozen, *used], key=lambda tile: tile.number)
+    figures = measure_tiles(islands, result, all_tiles, options.padding, controls.stack)
+    wanted = controls.chosen & ~controls.has(LEFT_OUT)
+    left = np.flatnonzero(~placed & ~figures.collapsed & wanted)
     left_over = [
         {"object": names[islands.object_index[i]], "island": _number_in_object(islands, int(i))} for i in left
     ]
     files = _write(gathered, options.channel - 1, result, targets)
     if options.sheet:
-        _sheet(options.sheet, islands.placed(result), names, width, height)
+        _sheets(options.sheet, islands.placed(result), names, all_tiles)
     skipped = [name for name, faces in zip(names, islands.unflattened, strict=True) if faces]
     answer = {
         "coverage": finite(figures.coverage, 6),
         "density": finite(figures.density_all),
         "density_unit": "px/m",
+        "tiles": [
+            {
+                "number": tile.number,
+                "width": tile.width,
+                "height": tile.height,
+                "coverage": finite(figures.tile_coverage[k], 6),
+                "density": finite(figures.tile_density[k]),
+                "islands": int((figures.tile == k).sum()),
+            }
+            for k, tile in enumerate(all_tiles)
+        ],
+        "stacks": len(np.unique(controls.stack[controls.stack >= 0])),
         "islands": islands.count,
         "min_gap_px": finite(figures.gap.pixels, 6),
         "min_margin_px": finite(figures.margin_px, 6),
@@ -88,8 +125,13 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         f"{islands.count - len(left)} islands, coverage {figures.coverage:.1%}, {figures.density_all:.1f} px/m, "
         f"smallest gap {figures.gap.pixels:.2f} px, edge {figures.margin_px:.2f} px, {seconds:.1f} s"
     )
+    if len(all_tiles) > 1:
+        text += "".join(
+            f"\ntile {t.number}: {int((figures.tile == k).sum())} islands, {figures.tile_coverage[k]:.1%}"
+            for k, t in enumerate(all_tiles)
+        )
     if left_over:
-        text += f"\n{len(left_over)} islands do not fit at {options.density:g} px/m and lie beside the tile"
+        text += f"\n{len(left_over)} islands do not fit at their size and lie to the left of the tiles"
     if skipped:
         text += f"\nwithout UVs, left as they are: {', '.join(skipped)}"
     return {"json": answer, "text": text}, 1 if left_over else 0
@@ -133,9 +175,14 @@ def _write(
     return targets
 
 
-def _sheet(path: Path, islands: IslandSet, names: list[str], width: int, height: int) -> None:
+def _sheets(path: Path, islands: IslandSet, names: list[str], tiles: list[TileSize]) -> None:
+    """One sheet per tile; with several the tile number goes into the name."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    if path.suffix.lower() == ".svg":
-        path.write_text(layout_svg(islands, names, width, height), encoding="utf-8")
-    else:
-        path.write_bytes(layout_png(islands, width, height))
+    for tile in tiles:
+        target = path if len(tiles) == 1 else path.with_suffix(f".{tile.number}{path.suffix}")
+        corner = np.array(tile.corner, np.float64)
+        here = replace(islands, triangles=islands.triangles - corner, edges=islands.edges - corner)
+        if path.suffix.lower() == ".svg":
+            target.write_text(layout_svg(here, names, tile.width, tile.height), encoding="utf-8")
+        else:
+            target.write_bytes(layout_png(here, tile.width, tile.height))

@@ -25,7 +25,16 @@ def plan_atlas(revision: Revision, padding: float) -> dict[str, Any]:
         each[layout.islands.object_index] * layout.controls["weight"] if layout.islands.count else np.empty(0)
     )
     world = float((layout.islands.world_area * factor**2)[counted].sum())
-    packed = revision.figures if revision.verb in ("pack", "keep draft") else None
-    reached = packed["coverage"] if packed and not packed["side_table"] else None
+    reached = _reached(revision.figures, padding)
     rows = plan_tiles(world, int(counted.sum()), padding, atlas.project.house_density, reached)
     return {"coverage": reached, "rows": [row.__dict__ for row in rows]}
+
+
+def _reached(figures: dict[str, Any] | None, padding: float) -> float | None:
+    """Coverage of the tiles in use, when the layout is packed: nothing overlaps, spills or was left over."""
+    if not figures or figures["overlapping"] or figures["outside"] or figures["side_table"]:
+        return None
+    if figures["gap_px"] is not None and figures["gap_px"] < padding - 1e-3:
+        return None
+    used = [tile["coverage"] for tile in figures.get("tiles", []) if tile["islands"]]
+    return float(np.mean(used)) if used else None

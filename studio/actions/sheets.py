@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import hashlib
+import io
 from dataclasses import replace
 
 import numpy as np
+from PIL import Image
 
 from quilt_core.scene import IslandSet
 from studio.arrays import Layout, TileRow, load_layout
 from studio.models import Revision
 
-THUMBNAIL = 220
+THUMBNAIL = 240
+FINER = 3
+"""Thumbnails are drawn so many times larger and then made smaller, so that thin lines stay thin."""
 
 
 def in_tile(layout: Layout, tile: TileRow) -> IslandSet:
@@ -25,23 +29,28 @@ def in_tile(layout: Layout, tile: TileRow) -> IslandSet:
 
 
 def thumbnail(revision: Revision) -> bytes:
-    """PNG of all tiles side by side, at most 220 px; drawn once."""
+    """PNG of all tiles side by side, at most 240 px; drawn once."""
     from quilt_core.sheet import layout_png
     from studio.geometry import cached, keep_cached
 
     key = (
         "thumbnail-"
-        + hashlib.sha256(f"{revision.pk}-{THUMBNAIL}".encode() + bytes(revision.placements)).hexdigest()
+        + hashlib.sha256(
+            f"{revision.tiles}-{revision.contents}-{THUMBNAIL}".encode() + bytes(revision.placements)
+        ).hexdigest()
     )
     found = cached(key)
     if found is not None:
         return found
     layout = load_layout(revision)
     corners = np.array([tile.size.corner for tile in layout.tiles], np.float64)
-    span = (corners.max(axis=0) + 1 - corners.min(axis=0)).max()
+    span = corners.max(axis=0) + 1 - corners.min(axis=0)
     placed = layout.islands.placed(layout.placements).select(~layout.unplaced)
     low = corners.min(axis=0)
     small = replace(placed, triangles=(placed.triangles - low) / span, edges=(placed.edges - low) / span)
-    png = layout_png(small, THUMBNAIL, THUMBNAIL)
-    keep_cached(key, png)
-    return png
+    size = [int(n) for n in np.maximum(1, THUMBNAIL * span / span.max())]
+    drawn = Image.open(io.BytesIO(layout_png(small, FINER * size[0], FINER * size[1])))
+    out = io.BytesIO()
+    drawn.resize((size[0], size[1]), Image.Resampling.LANCZOS).save(out, "PNG")
+    keep_cached(key, out.getvalue())
+    return out.getvalue()

@@ -12,6 +12,9 @@ type Ui = {
   theme: "paper" | "night";
   notice: Notice | null;
   help: boolean;
+  /** The command palette and the contact sheet of drafts. */
+  palette: boolean;
+  drafts: boolean;
   /** What the ledger is searched for. */
   filter: string;
   setFilter: (filter: string) => void;
@@ -19,6 +22,8 @@ type Ui = {
   toggleTheme: () => void;
   tell: (notice: Notice | null) => void;
   setHelp: (help: boolean) => void;
+  setPalette: (palette: boolean) => void;
+  setDrafts: (drafts: boolean) => void;
 };
 
 const storedTheme = () => (localStorage.getItem("quilt-theme") === "night" ? "night" : "paper");
@@ -28,6 +33,8 @@ export const useUi = create<Ui>((set, get) => ({
   theme: storedTheme(),
   notice: null,
   help: false,
+  palette: false,
+  drafts: false,
   filter: "",
   setFilter: (filter) => set({ filter }),
   setStage: (stage) => set({ stage }),
@@ -38,6 +45,8 @@ export const useUi = create<Ui>((set, get) => ({
   },
   tell: (notice) => set({ notice }),
   setHelp: (help) => set({ help }),
+  setPalette: (palette) => set({ palette }),
+  setDrafts: (drafts) => set({ drafts }),
 }));
 
 export function applyTheme(): void {

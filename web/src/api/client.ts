@@ -8,6 +8,12 @@ export type ObjectRow = components["schemas"]["ObjectOut"];
 export type Figures = components["schemas"]["FiguresOut"];
 export type Job = components["schemas"]["JobOut"];
 export type PackRequest = components["schemas"]["PackIn"];
+export type ControlRequest = components["schemas"]["ControlIn"];
+export type TileRequest = components["schemas"]["TileIn"];
+export type Candidate = components["schemas"]["CandidateOut"];
+export type PlanRow = components["schemas"]["PlanRowOut"];
+export type Draft = components["schemas"]["DraftOut"];
+export type Recipe = components["schemas"]["RecipeOut"];
 export type EvenOutRequest = components["schemas"]["EvenOutIn"];
 
 export const api = createClient<paths>({ baseUrl: "" });

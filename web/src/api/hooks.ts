@@ -3,7 +3,7 @@ import { useEffect, useRef, useSyncExternalStore } from "react";
 import type { Geometry } from "../editor/layout/readGeometry";
 import { readGeometry } from "../editor/layout/readGeometry";
 import { editor, tellError, useUi } from "../state";
-import { api, ask, fetchBytes, type Atlas, type EvenOutRequest, type Job, type PackRequest } from "./client";
+import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type Job, type PackRequest, type TileRequest } from "./client";
 
 export function useEditor() {
   useSyncExternalStore(editor.subscribe, editor.getVersion);
@@ -47,6 +47,8 @@ export function useJobs(projectId: number) {
       if (!before || before === job.state || isActive(job)) continue;
       void client.invalidateQueries({ queryKey: ["atlas"] });
       void client.invalidateQueries({ queryKey: ["layout"] });
+      void client.invalidateQueries({ queryKey: ["drafts"] });
+      void client.invalidateQueries({ queryKey: ["plan"] });
       void client.invalidateQueries({ queryKey: ["project", projectId] });
       if (job.state === "failed") {
         const told = (job.error ?? {}) as { what?: string; where?: string; cure?: string };
@@ -108,6 +110,19 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     pack: useMutation({
       mutationFn: (body: Omit<PackRequest, "revision">) =>
         ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: { ...body, revision } })),
+      ...options,
+    }),
+    control: useMutation({
+      mutationFn: (body: Omit<ControlRequest, "revision">) =>
+        ask(api.POST("/api/atlases/{atlas_id}/control/", { params: path, body: { ...body, revision } })),
+      ...options,
+    }),
+    setTiles: useMutation({
+      mutationFn: (tiles: TileRequest[]) => ask(api.PUT("/api/atlases/{atlas_id}/tiles/", { params: path, body: { tiles, revision } })),
+      ...options,
+    }),
+    keepDraft: useMutation({
+      mutationFn: (draft: number) => ask(api.POST("/api/drafts/{draft_id}/", { params: { path: { draft_id: draft } }, body: { revision } })),
       ...options,
     }),
     handOff: useMutation({

@@ -1,9 +1,10 @@
-import { Box, Flex, Input, Text } from "@chakra-ui/react";
+import { Box, Flex, IconButton, Input, Text } from "@chakra-ui/react";
 import { createColumnHelper, flexRender, getCoreRowModel, getExpandedRowModel, getFilteredRowModel, getSortedRowModel, useReactTable, type ExpandedState, type SortingState } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { ChevronDown, ChevronRight } from "lucide-react";
+import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } from "lucide-react";
 import { useMemo, useRef, useState } from "react";
 import { useEditor, type Actions } from "../api/hooks";
+import { CONTROL } from "../editor/Editor";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
 import { FLAGS, islandCode } from "../editor/style/islandStyle";
 import * as format from "../format";
@@ -177,16 +178,42 @@ function columnsFor(stage: Stage, actions: Actions) {
     id: "weight", header: "Weight", size: 78,
     cell: ({ row }) => (row.original.weight === null ? "" : <WeightCell row={row.original} actions={actions} />),
   });
+  const control = helper.display({ id: "control", header: "Locks", size: 120, cell: ({ row }) => <LockCell row={row.original} actions={actions} /> });
   const density = helper.accessor((row) => row.density ?? 0, { id: "density", header: "px/m", size: 66, cell: (c) => format.density(c.row.original.density) });
   const notes = helper.accessor("notes", { header: "Notes", size: 190, cell: (c) => <Text as="span" color="rose" title={c.getValue()}>{c.getValue()}</Text> });
   const sets: Record<Stage, unknown[]> = {
     Gather: [name, islands, faces, share, notes],
     "Even out": [name, islands, density, share, weight, notes],
-    Arrange: [name, islands, faces, share, weight, notes],
+    Arrange: [name, islands, share, control, weight, notes],
     Prove: [name, islands, density, notes],
     "Hand off": [name, islands, faces, density, notes],
   };
   return sets[stage] as (typeof name)[];
+}
+
+const LOCKS = [
+  { key: "lock_place", bit: CONTROL.place, name: "place", Icon: Pin },
+  { key: "lock_turn", bit: CONTROL.turn, name: "turn", Icon: RotateCwSquare },
+  { key: "lock_size", bit: CONTROL.size, name: "size", Icon: Square },
+  { key: "left_out", bit: CONTROL.out, name: "leave out", Icon: CircleOff },
+] as const;
+
+/** Small buttons for the locks of a row's islands; a dot says that only some have it. */
+function LockCell({ row, actions }: { row: LedgerRow; actions: Actions }) {
+  const editor = useEditor();
+  return (
+    <Flex gap="0.5">
+      {LOCKS.map(({ key, bit, name, Icon }) => {
+        const have = row.islands.filter((i) => editor.control(i).flags & bit).length;
+        const all = have > 0 && have === row.islands.length;
+        return (
+          <IconButton key={key} size="2xs" minW="20px" h="19px" variant={all ? "solid" : "ghost"} bg={all ? "petrol" : undefined} color={all ? "onPetrol" : have ? "petrol" : "soft/60"} aria-pressed={all}
+            aria-label={`${name === "leave out" ? "Leave out" : `Lock ${name} of`} ${row.name}`} title={`${name === "leave out" ? "leave out" : `lock ${name}`}${have && !all ? ` (${have} of ${row.islands.length})` : ""}`}
+            disabled={!row.islands.length || actions.control.isPending} onClick={(e) => { e.stopPropagation(); actions.control.mutate({ islands: row.islands, [key]: !all }); }}><Icon size={12} /></IconButton>
+        );
+      })}
+    </Flex>
+  );
 }
 
 function WeightCell({ row, actions }: { row: LedgerRow; actions: Actions }) {

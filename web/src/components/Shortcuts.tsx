@@ -2,13 +2,14 @@ import { CloseButton, Dialog, Portal, Table } from "@chakra-ui/react";
 import { useEffect } from "react";
 import type { Atlas } from "../api/client";
 import type { Actions } from "../api/hooks";
+import { islandCommands } from "../commands";
 import { editor, STAGES, useUi } from "../state";
 
 const KEYS: [string, string][] = [
   ["Ctrl+Z", "Undo"], ["Ctrl+Shift+Z or Ctrl+Y", "Redo"], ["Ctrl+A", "Select all islands"], ["Ctrl+I", "Select all but these"], ["Esc", "Select nothing"],
   ["F", "Show what is selected"], ["Home", "Show the whole sheet"], ["Alt+1 … Alt+5", "Go to a stage"], ["Arrows on the table", "Move the view; Shift coarse, Alt fine"],
   ["+ and −, wheel", "Zoom; Alt fine"], ["Space and drag, middle button", "Move the view"], ["Drag on the table", "Select with a box; Shift adds"],
-  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows"], ["?", "This sheet"],
+  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows"], ["Ctrl+K", "Commands by name: locks, bundles, tiles, stages"], ["L", "Lock or unlock the place of what is selected"], ["B", "Bundle what is selected"], ["D", "Drafts"], ["?", "This sheet"],
 ];
 
 export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
@@ -22,10 +23,13 @@ export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
       if (ctrl && key === "z" && !e.shiftKey) { if (atlas?.can_undo) actions.undo.mutate(); }
       else if (ctrl && (key === "y" || key === "z")) { if (atlas?.can_redo) actions.redo.mutate(); }
       else if (ctrl && key === "a") editor.select((s) => s.set(Array.from({ length: editor.info?.world_area.length ?? 0 }, (_, i) => i)));
+      else if (ctrl && key === "k") ui.setPalette(true);
       else if (ctrl && key === "i") editor.select((s) => s.invert(editor.info?.world_area.length ?? 0));
       else if (e.altKey && STAGES[Number(e.key) - 1]) ui.setStage(STAGES[Number(e.key) - 1]);
       else if (ctrl || e.altKey) return;
       else if (key === "escape" && !ui.help) editor.select((s) => s.clear());
+      else if (key === "l" || key === "b") islandCommands(editor, actions).filter((c) => c.name === (key === "l" ? "Lock place" : "Bundle") && c.enabled).forEach((c) => c.run());
+      else if (key === "d") ui.setDrafts(!ui.drafts);
       else if (key === "f") editor.frameSelection();
       else if (e.key === "Home") editor.frameTable();
       else if (e.key === "?") ui.setHelp(true);

@@ -1,9 +1,12 @@
 import { Box, Button, Center, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Atlas } from "../api/client";
-import { useEditor } from "../api/hooks";
+import { useEditor, type Actions } from "../api/hooks";
 import { FLAGS, islandCode } from "../editor/style/islandStyle";
-import { drawPaper, type Palette, type Sheet } from "../editor/table/paper";
+import { islandCommands } from "../commands";
+import { IslandMenu } from "./IslandMenu";
+import { drawBadges, drawGhost, drawThreads } from "../editor/table/badges";
+import { drawInnerLabels, drawPaper, type Palette, type Sheet } from "../editor/table/paper";
 import { drawLabels, drawStitches } from "../editor/table/stitches";
 import { TablePointer } from "../editor/table/TablePointer";
 import { TableRenderer } from "../editor/table/TableRenderer";
@@ -11,7 +14,7 @@ import * as format from "../format";
 import { useUi } from "../state";
 
 /** The table: paper below, islands in the middle, labels and stitches above. */
-export function TableView({ atlas, empty }: { atlas: Atlas; empty: boolean }) {
+export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Actions; empty: boolean }) {
   const editor = useEditor();
   const theme = useUi((ui) => ui.theme);
   const box = useRef<HTMLDivElement>(null);
@@ -21,6 +24,7 @@ export function TableView({ atlas, empty }: { atlas: Atlas; empty: boolean }) {
   const [renderer, setRenderer] = useState<TableRenderer | null>(null);
   const pointer = useMemo(() => new TablePointer(editor), [editor]);
   const size = useSize(box);
+  const [menu, setMenu] = useState<[number, number] | null>(null);
 
   useEffect(() => {
     const made = new TableRenderer(middle.current!);
@@ -41,7 +45,7 @@ export function TableView({ atlas, empty }: { atlas: Atlas; empty: boolean }) {
     const ratio = window.devicePixelRatio || 1;
     const palette = readPalette(box.current!);
     const paper = prepare(under.current!, size, ratio);
-    if (info) drawPaper(paper, camera, sheetOf(editor, atlas), editor.aspect, palette);
+    if (info) drawPaper(paper, camera, sheetsOf(editor, atlas), editor.aspect, palette);
     const u = renderer.uniforms;
     u.uChecker.value = editor.checker;
     u.uUseChecker.value = editor.viewAs === "checker" ? 1 : 0;
@@ -51,8 +55,14 @@ export function TableView({ atlas, empty }: { atlas: Atlas; empty: boolean }) {
     const top = prepare(over.current!, size, ratio);
     if (!model || !info) return;
     const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
-    if (editor.viewAs !== "checker") drawLabels(top, camera, model, editor.anchors, (island) => (editor.flags(island) & FLAGS.overlapping ? "" : labelOf(editor, island)), onIsland);
-    drawStitches(top, camera, model, editor.selection.list(), onIsland);
+    if (editor.viewAs !== "checker" && !editor.previewed) drawLabels(top, camera, model, editor.anchors, (island) => (editor.flags(island) & FLAGS.overlapping ? "" : labelOf(editor, island)), onIsland);
+    if (!editor.previewed) {
+      drawThreads(top, camera, model, editor.anchors, info.controls.bundle, (i) => editor.selection.has(i) || editor.hovered === i, onIsland);
+      drawBadges(top, camera, model, editor.anchors, (i) => editor.control(i), (i) => editor.mates("stack", i).length, onIsland);
+    }
+    drawInnerLabels(top, camera, sheetsOf(editor, atlas), editor.aspect, onIsland);
+    if (editor.ghost) drawGhost(top, camera, editor.ghost);
+    if (!editor.previewed) drawStitches(top, camera, model, editor.selection.list(), onIsland);
     if (pointer.state.kind === "marquee") drawMarquee(top, pointer.state, palette);
   });
 
@@ -64,11 +74,17 @@ export function TableView({ atlas, empty }: { atlas: Atlas; empty: boolean }) {
   return (
     <Box ref={box} position="relative" rounded="lg" bg="cloth" borderWidth="1px" borderColor="line" overflow="hidden" minW="0" tabIndex={0} role="application"
       aria-label="Table. Arrow keys move the view, plus and minus zoom, F shows what is selected." data-testid="table"
-      onPointerDown={(e) => { if (e.target instanceof HTMLButtonElement) return; e.currentTarget.setPointerCapture(e.pointerId); pointer.down(...at(e), e.button, e.shiftKey || e.ctrlKey); }}
+      onPointerDown={(e) => { if (e.target instanceof HTMLButtonElement) return; setMenu(null); e.currentTarget.setPointerCapture(e.pointerId); pointer.down(...at(e), e.button, e.shiftKey || e.ctrlKey); }}
       onPointerMove={(e) => pointer.move(...at(e))}
       onPointerUp={(e) => pointer.up(...at(e))}
       onPointerLeave={() => pointer.leave()}
-      onContextMenu={(e) => e.preventDefault()}
+      onContextMenu={(e) => {
+        e.preventDefault();
+        const [x, y] = at(e);
+        const island = editor.model?.islandAt(...editor.camera.toTable(x, y)) ?? -1;
+        if (island >= 0 && !editor.selection.has(island)) editor.select((s) => s.set([island]));
+        if (!pointer.dragged && editor.selection.size) setMenu([x, y]);
+      }}
       onKeyDown={(e) => {
         if (e.key === " ") pointer.spaceDown = true;
         if (!e.ctrlKey && !e.metaKey && (pointer.key(e.key, e.shiftKey, e.altKey) || e.key === " ")) e.preventDefault();
@@ -77,6 +93,8 @@ export function TableView({ atlas, empty }: { atlas: Atlas; empty: boolean }) {
       {[under, middle, over].map((ref, i) => (
         <canvas key={i} ref={ref} style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }} aria-hidden />
       ))}
+      {menu && <IslandMenu at={menu} room={size} commands={islandCommands(editor, actions)} close={() => { setMenu(null); box.current?.focus(); }} />}
+      {editor.ghost && <Button position="absolute" top="6px" right="10px" size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => editor.overlay(null)}>Take the draft's outlines away</Button>}
       {empty && <Center position="absolute" inset="0"><Box textAlign="center" maxW="340px">
         <Text fontFamily="heading" fontSize="19px">The table is empty</Text>
         <Text color="soft">Drop OBJ, glTF or GLB files anywhere here, with their MTL and pictures, or a zip.</Text>
@@ -105,12 +123,13 @@ function statusLine(editor: E): string {
 
 const labelNumber = (editor: E, island: number) => island - (editor.objectOf(island)?.first_island ?? 0) + 1;
 
-function sheetOf(editor: E, atlas: Atlas): Sheet {
-  const [number, width, height] = editor.tile;
-  const f = editor.info?.figures;
-  const label = atlas.tiles.find((t) => t.number === number)?.label || atlas.name;
-  const measured = f ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density.mean)} px/m` : " · measuring";
-  return { number, label, width, height, note: `${width === height ? width : `${width} × ${height}`} px${measured}` };
+function sheetsOf(editor: E, atlas: Atlas): Sheet[] {
+  const figures = editor.info?.figures?.tiles;
+  return editor.tiles.map(({ number, width, height, label, frozen }, k) => {
+    const f = figures?.find((t) => t.number === number);
+    const measured = f ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density)} px/m` : " · measuring";
+    return { number, label: label || (k === 0 ? atlas.name : ""), width, height, frozen, note: `${width === height ? width : `${width} × ${height}`} px${measured}` };
+  });
 }
 
 function readPalette(element: HTMLElement): Palette {

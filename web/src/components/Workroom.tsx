@@ -4,8 +4,11 @@ import { uploadFiles } from "../api/client";
 import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
 import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
+import { useLivePicture } from "../api/arrange";
+import { Drafts } from "./Drafts";
 import { Ledger } from "./Ledger";
 import { ModelView } from "./ModelView";
+import { Palette } from "./Palette";
 import { Shortcuts, useShortcuts } from "./Shortcuts";
 import { TableView } from "./TableView";
 import { TaskSlip } from "./TaskSlip";
@@ -22,6 +25,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const upload = useUpload(projectId);
   const setStage = useUi((ui) => ui.setStage);
   useShortcuts(actions, atlas.data);
+  useLivePicture(jobs);
 
   useEffect(() => {
     if (project.data) editor.setHouse(project.data.house_density ?? 512, project.data.tolerance ?? 0.05);
@@ -42,11 +46,13 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
       <VerdictBar />
       <Grid templateColumns="236px minmax(0, 1fr) 330px" gap="10px" px="12px" pb="10px" minH="0">
         <TaskSlip project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} upload={upload.send} />
-        <TableView atlas={atlas.data} empty={empty} />
+        <TableView atlas={atlas.data} actions={actions} empty={empty} />
         <ModelView />
       </Grid>
       <Ledger actions={actions} />
       <Shortcuts />
+      <Palette actions={actions} atlas={atlas.data} />
+      <Drafts actions={actions} atlas={atlas.data} />
       {upload.dragging && (
         <Center position="fixed" inset="12px" zIndex="15" bg="slip/90" borderWidth="3px" borderStyle="dashed" borderColor="petrol" rounded="xl" pointerEvents="none">
           <Text fontFamily="heading" fontSize="24px">Drop meshes, their MTL and pictures, or a zip</Text>

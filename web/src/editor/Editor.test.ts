@@ -32,6 +32,7 @@ function info(tiles: number[][] = [[1001, 2048, 1024]]): LayoutInfo {
     figures: { island_density: [64, 256], island_flags: [FLAGS.mirrored, FLAGS.outside] } as never,
     objects: [{ id: 7, name: "Crate", colour: "#204060", first_island: 0, islands: 2 } as never],
     world_area: [1, 1],
+    controls: { flags: [0, 3], tile: [0, 1002], bundle: [4, 4], stack: [-1, -1], weight: [1, 1] },
     warnings: [],
   };
 }
@@ -101,4 +102,35 @@ it("chooses checker squares of a power of two px near an eighth of a metre", () 
   expect(editor.checkerSquare).toBe(16);
   editor.house = 100_000;
   expect(editor.checkerSquare).toBe(128);
+});
+
+it("knows what was said about islands", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  expect(editor.control(1)).toEqual({ flags: 3, tile: 1002, bundle: 4, stack: -1 });
+  expect(editor.mates("bundle", 0)).toEqual([0, 1]);
+  expect(editor.mates("stack", 0)).toEqual([0]);
+});
+
+it("shows a search at work and goes back to what is kept", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  const found = still.slice();
+  found[2] = 0.25;
+  editor.preview(found);
+  expect(editor.previewed).toBe(found);
+  expect(editor.model!.placements).toBe(still);
+  editor.preview(new Float32Array(3));
+  expect(editor.previewed).toBe(found);
+  editor.endPreview();
+  expect(editor.previewed).toBeNull();
+});
+
+it("lays another layout over this one until the next comes", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  editor.overlay(still.slice());
+  expect(editor.ghost?.bounds[0].maxX).toBeCloseTo(0.2);
+  editor.show(info(), still.slice(), geometry);
+  expect(editor.ghost).toBeNull();
 });

@@ -9,8 +9,15 @@ import { densityColour, FLAGS, hexToRgb, type Rgb, type ViewAs } from "./style/i
 import { IslandTextures, MARK } from "./style/islandTextures";
 import { labelAnchors } from "./table/stitches";
 import { SIDE_TABLE } from "./table/paper";
+import { tileCorner, type TileRow } from "./table/tiles";
 
 const MOVE_MS = 480;
+const PREVIEW_MS = 160;
+
+export type Control = { flags: number; tile: number; bundle: number; stack: number };
+
+/** Bits of an island's controls. */
+export const CONTROL = { place: 1, turn: 2, size: 4, mirror: 8, out: 16 } as const;
 
 /** Everything the two views show: one layout, one selection, one way to look at it. No React in here. */
 export class Editor {
@@ -30,6 +37,10 @@ export class Editor {
   version = 0;
   /** Asks the model view to look at what is selected. */
   frameModel = 0;
+  /** A layout that a search has found so far. */
+  previewed: Float32Array | null = null;
+  /** Another layout that is laid over this one. */
+  ghost: LayoutModel | null = null;
   private listeners = new Set<() => void>();
   private animation = 0;
   private framed = false;
@@ -61,10 +72,53 @@ export class Editor {
     return [width / longest, height / longest];
   }
 
-  /** Number, width and height of the tile in px. */
+  /** Number, width and height in px, label and frozen of every tile. */
+  get tiles(): TileRow[] {
+    const tiles = (this.info?.revision.tiles ?? [[1001, 2048, 2048]]) as [number, number, number, string?, boolean?][];
+    return tiles.map(([number, width, height, label, frozen]) => ({ number, width, height, label: label ?? "", frozen: frozen ?? false })).sort((a, b) => a.number - b.number);
+  }
+
+  /** Number, width and height of the first tile in px. */
   get tile(): [number, number, number] {
-    const tiles = this.info?.revision.tiles as number[][] | undefined;
-    return (tiles?.[0] as [number, number, number]) ?? [1001, 2048, 2048];
+    const first = this.tiles[0];
+    return [first.number, first.width, first.height];
+  }
+
+  /** What was said about an island: locks, tile, bundle, stack. */
+  control(island: number): Control {
+    const c = this.info?.controls;
+    return { flags: c?.flags[island] ?? 0, tile: c?.tile[island] ?? 0, bundle: c?.bundle[island] ?? -1, stack: c?.stack[island] ?? -1 };
+  }
+
+  /** Islands that share a bundle or stack. */
+  mates(kind: "bundle" | "stack", island: number): number[] {
+    const groups = this.info?.controls?.[kind] ?? [];
+    return groups[island] === undefined || groups[island] < 0 ? [island] : groups.flatMap((g, i) => (g === groups[island] ? [i] : []));
+  }
+
+  /** Show the best layout of a search that is still at work; nothing is kept. */
+  preview(placements: Float32Array): void {
+    if (!this.geometry || !this.info || placements.length !== 6 * this.geometry.base.count) return;
+    const from = this.previewed ?? this.model?.placements ?? placements;
+    const first = this.previewed === null;
+    this.previewed = placements;
+    if (first) this.restyle();
+    this.glide(from, placements, PREVIEW_MS);
+  }
+
+  /** Go back from a preview to the layout that is kept. */
+  endPreview(): void {
+    if (!this.previewed) return;
+    const from = this.previewed;
+    this.previewed = null;
+    this.restyle();
+    if (this.model) this.glide(from, this.model.placements);
+  }
+
+  /** Lay the outlines of another layout over this one; null takes them away. */
+  overlay(placements: Float32Array | null): void {
+    this.ghost = placements && this.geometry && placements.length === 6 * this.geometry.base.count ? new LayoutModel(this.geometry.base, placements, this.aspect) : null;
+    this.changed();
   }
 
   /** Checker repeats across the tile; one square is `checkerSquare` px. */
@@ -79,7 +133,9 @@ export class Editor {
   /** Show a layout. Islands glide from where they were when the set of islands is the same. */
   show(info: LayoutInfo, placements: Float32Array, geometry: Geometry): void {
     const same = this.geometry === geometry && this.model !== null;
-    const from = same ? this.model!.placements : placements;
+    const from = same ? (this.previewed ?? this.model!.placements) : placements;
+    this.previewed = null;
+    this.ghost = null;
     this.info = info;
     if (!same) {
       this.geometry = geometry;
@@ -94,12 +150,12 @@ export class Editor {
     if (!this.framed) this.frameTable();
   }
 
-  private glide(from: Float32Array, to: Float32Array): void {
+  private glide(from: Float32Array, to: Float32Array, time = MOVE_MS): void {
     cancelAnimationFrame(this.animation);
     const still = from === to || matchMedia("(prefers-reduced-motion: reduce)").matches;
     const start = performance.now();
     const step = () => {
-      const t = still ? 1 : Math.min(1, (performance.now() - start) / MOVE_MS);
+      const t = still ? 1 : Math.min(1, (performance.now() - start) / time);
       const eased = 1 - (1 - t) ** 3;
       this.textures?.setPlacements(t >= 1 ? to : between(from, to, eased));
       this.changed();
@@ -157,7 +213,10 @@ export class Editor {
   /** Show the sheet and the side table. */
   frameTable(): void {
     const [w, h] = this.aspect;
-    this.camera.frame({ minX: 0, minY: -0.055 * h, maxX: w * (1 + SIDE_TABLE.gap + SIDE_TABLE.width), maxY: h }, 14, 22);
+    const corners = this.tiles.map((tile) => tileCorner(tile.number));
+    const columns = 1 + Math.max(...corners.map(([x]) => x));
+    const rows = 1 + Math.max(...corners.map(([, y]) => y));
+    this.camera.frame({ minX: w * SIDE_TABLE.left, minY: -0.055 * h, maxX: w * columns, maxY: h * rows }, 14, 22);
     this.framed = this.camera.width > 1 && this.info !== null;
     this.changed();
   }
@@ -192,7 +251,8 @@ export class Editor {
   }
 
   private marks(island: number): number {
-    const flags = this.flags(island);
+    // Faults of the kept layout say nothing about one that a search is trying.
+    const flags = this.previewed ? 0 : this.flags(island);
     const patterns = this.viewAs === "object" || this.viewAs === "plain";
     return (
       (this.selection.has(island) ? MARK.selected : 0) |

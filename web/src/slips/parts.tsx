@@ -1,4 +1,4 @@
-import { Box, Button, Flex, Heading, Input, SegmentGroup, Text } from "@chakra-ui/react";
+import { Box, Button, Checkbox, Flex, Heading, Input, SegmentGroup, Slider, Text } from "@chakra-ui/react";
 import { useEffect, useId, useState, type ReactNode } from "react";
 import type { Job } from "../api/client";
 import { isActive, type Actions } from "../api/hooks";
@@ -74,3 +74,24 @@ export function Running({ jobs, kind, actions }: { jobs: Job[]; kind: string; ac
 }
 
 export const running = (jobs: Job[], kind: string) => jobs.some((j) => j.kind === kind && isActive(j));
+
+export function Check({ label, value, onChange }: { label: string; value: boolean; onChange: (value: boolean) => void }) {
+  return (
+    <Checkbox.Root size="sm" mb="1.5" checked={value} onCheckedChange={(e) => onChange(e.checked === true)} display="flex">
+      <Checkbox.HiddenInput />
+      <Checkbox.Control borderColor="soft" />
+      <Checkbox.Label fontSize="13px" fontWeight="400">{label}</Checkbox.Label>
+    </Checkbox.Root>
+  );
+}
+
+/** A strength from 0 to 1 with a word at each end. */
+export function Range({ label, value, left, right, onChange }: { label: string; value: number; left: string; right: string; onChange: (value: number) => void }) {
+  return (
+    <Slider.Root size="sm" mb="2" min={0} max={1} step={0.05} value={[value]} onValueChange={(e) => onChange(e.value[0])} aria-label={[label]}>
+      <Flex justify="space-between"><Slider.Label fontSize="13px" fontWeight="400">{label}</Slider.Label><Text color="soft">{Math.round(100 * value)} %</Text></Flex>
+      <Slider.Control><Slider.Track bg="line"><Slider.Range bg="petrol" /></Slider.Track><Slider.Thumb index={0} bg="slip" borderColor="petrol" /></Slider.Control>
+      <Flex justify="space-between" color="soft" fontSize="12px"><Text>{left}</Text><Text>{right}</Text></Flex>
+    </Slider.Root>
+  );
+}

@@ -13,10 +13,13 @@ const DRAG_PX = 4;
 export class TablePointer {
   state: State = { kind: "idle" };
   spaceDown = false;
+  /** Whether the last press moved the view: then it asks for no menu. */
+  dragged = false;
 
   constructor(private editor: Editor) {}
 
   down(x: number, y: number, button: number, add: boolean): void {
+    this.dragged = false;
     if (button === 1 || button === 2 || this.spaceDown) this.state = { kind: "panning", x, y };
     else if (button === 0) this.state = { kind: "pressed", x, y, add };
   }
@@ -24,6 +27,7 @@ export class TablePointer {
   move(x: number, y: number): void {
     const s = this.state;
     if (s.kind === "panning") {
+      if (Math.hypot(x - s.x, y - s.y) > 1) this.dragged = true;
       this.editor.camera.pan(x - s.x, y - s.y);
       this.state = { ...s, x, y };
       this.editor.changed();

@@ -1,27 +1,75 @@
 import type { TableCamera } from "../camera/TableCamera";
+import { tileCorner } from "./tiles";
 
-export type Sheet = { number: number; label: string; width: number; height: number; note: string };
+export type Sheet = { number: number; label: string; width: number; height: number; note: string; frozen: boolean };
 
 export type Palette = { paper: string; ink: string; soft: string; line: string; shadow: string; halo: string };
 
-export const SIDE_TABLE = { gap: 0.1, width: 0.42 };
+/** The side table lies to the left of the sheets, in tile widths. */
+export const SIDE_TABLE = { left: -0.5, right: -0.05 };
 
 /** The sheets of paper, their specimen labels and the side table, under the islands. */
-export function drawPaper(ctx: CanvasRenderingContext2D, camera: TableCamera, sheet: Sheet, aspect: [number, number], palette: Palette): void {
-  const [left, top] = camera.toScreen(0, aspect[1]);
-  const [right, bottom] = camera.toScreen(aspect[0], 0);
-  const w = right - left;
-  const h = bottom - top;
-  ctx.save();
-  ctx.shadowColor = palette.shadow;
-  ctx.shadowBlur = 10;
-  ctx.shadowOffsetY = 2;
-  ctx.fillStyle = palette.paper;
-  ctx.fillRect(left, top, w, h);
-  ctx.restore();
-  grid(ctx, camera, sheet, left, top, w, h, palette);
-  specimenLabel(ctx, sheet, left, top, w, palette);
+export function drawPaper(ctx: CanvasRenderingContext2D, camera: TableCamera, sheets: Sheet[], aspect: [number, number], palette: Palette): void {
+  for (const sheet of sheets) {
+    const [column, row] = tileCorner(sheet.number);
+    const [left, top] = camera.toScreen(aspect[0] * column, aspect[1] * (row + 1));
+    const [right, bottom] = camera.toScreen(aspect[0] * (column + 1), aspect[1] * row);
+    const w = right - left;
+    const h = bottom - top;
+    if (right < 0 || left > camera.width || bottom < -30 || top > camera.height + 30) continue;
+    ctx.save();
+    ctx.shadowColor = palette.shadow;
+    ctx.shadowBlur = 10;
+    ctx.shadowOffsetY = 2;
+    ctx.fillStyle = palette.paper;
+    ctx.fillRect(left, top, w, h);
+    ctx.restore();
+    grid(ctx, camera, sheet, left, top, w, h, palette);
+    if (sheet.frozen) frost(ctx, left, top, w, h, palette);
+    if (sheets.length > 1) {
+      ctx.strokeStyle = palette.soft;
+      ctx.lineWidth = 1;
+      ctx.strokeRect(left + 0.5, top + 0.5, w - 1, h - 1);
+    }
+    if (!hasAbove(sheets, sheet)) specimenLabel(ctx, sheet, left, top, w, palette);
+  }
   sideTable(ctx, camera, aspect, palette);
+}
+
+const hasAbove = (sheets: Sheet[], sheet: Sheet) => sheets.some((other) => other.number === sheet.number + 10);
+
+/** Labels of sheets that have another one above them lie on the sheet, over its islands. */
+export function drawInnerLabels(ctx: CanvasRenderingContext2D, camera: TableCamera, sheets: Sheet[], aspect: [number, number], palette: Palette): void {
+  for (const sheet of sheets.filter((one) => hasAbove(sheets, one))) {
+    const [column, row] = tileCorner(sheet.number);
+    const [left, top] = camera.toScreen(aspect[0] * column, aspect[1] * (row + 1));
+    ctx.font = "600 12px 'Fraunces Variable', serif";
+    ctx.textAlign = "left";
+    ctx.textBaseline = "alphabetic";
+    ctx.lineWidth = 4;
+    ctx.strokeStyle = palette.halo;
+    ctx.fillStyle = palette.ink;
+    const title = `${sheet.number}${sheet.label ? ` · ${sheet.label}` : ""}${sheet.frozen ? " · frozen" : ""}`;
+    ctx.strokeText(title, left + 5, top + 16);
+    ctx.fillText(title, left + 5, top + 16);
+  }
+}
+
+/** A frozen sheet is hatched lightly, and says so on its label. */
+function frost(ctx: CanvasRenderingContext2D, left: number, top: number, w: number, h: number, palette: Palette): void {
+  ctx.save();
+  ctx.beginPath();
+  ctx.rect(left, top, w, h);
+  ctx.clip();
+  ctx.strokeStyle = palette.line;
+  ctx.lineWidth = 1;
+  ctx.beginPath();
+  for (let x = left - h; x < left + w; x += 14) {
+    ctx.moveTo(x, top + h);
+    ctx.lineTo(x + h, top);
+  }
+  ctx.stroke();
+  ctx.restore();
 }
 
 function grid(ctx: CanvasRenderingContext2D, camera: TableCamera, sheet: Sheet, left: number, top: number, w: number, h: number, palette: Palette): void {
@@ -52,18 +100,25 @@ function specimenLabel(ctx: CanvasRenderingContext2D, sheet: Sheet, left: number
   ctx.fillStyle = palette.ink;
   ctx.font = "600 14px 'Fraunces Variable', serif";
   ctx.textAlign = "left";
-  const title = `${sheet.number} · ${sheet.label}`;
-  ctx.fillText(title, left, top - 9);
+  const title = fitting(ctx, `${sheet.number}${sheet.label ? ` · ${sheet.label}` : ""}${sheet.frozen ? " · frozen" : ""}`, w - 8);
+  ctx.fillText(title, left + 3, top - 9);
   const used = ctx.measureText(title).width;
   ctx.font = "12px 'Atkinson Hyperlegible Next Variable', sans-serif";
   ctx.fillStyle = palette.soft;
   ctx.textAlign = "right";
-  if (w > used + ctx.measureText(sheet.note).width + 24) ctx.fillText(sheet.note, left + w, top - 9);
+  if (w > used + ctx.measureText(sheet.note).width + 24) ctx.fillText(sheet.note, left + w - 3, top - 9);
+}
+
+/** The text, or as much of its beginning as there is room for. */
+function fitting(ctx: CanvasRenderingContext2D, text: string, room: number): string {
+  let short = text;
+  while (short.length > 4 && ctx.measureText(short).width > room) short = short.slice(0, -1);
+  return short;
 }
 
 function sideTable(ctx: CanvasRenderingContext2D, camera: TableCamera, aspect: [number, number], palette: Palette): void {
-  const [left, top] = camera.toScreen(aspect[0] * (1 + SIDE_TABLE.gap) - 0.03, aspect[1]);
-  const [right, bottom] = camera.toScreen(aspect[0] * (1 + SIDE_TABLE.gap + SIDE_TABLE.width), 0);
+  const [left, top] = camera.toScreen(aspect[0] * SIDE_TABLE.left, aspect[1]);
+  const [right, bottom] = camera.toScreen(aspect[0] * SIDE_TABLE.right, 0);
   ctx.save();
   ctx.strokeStyle = palette.soft;
   ctx.globalAlpha = 0.5;

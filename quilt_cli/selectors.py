@@ -1,0 +1,155 @@
+"""Islands named on the command line: ``object``, ``obj*`` or ``object:3``."""
+
+from __future__ import annotations
+
+import argparse
+from fnmatch import fnmatchcase
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.errors import QuiltError
+from quilt_core.pack import (
+    LEFT_OUT,
+    LOCK_PLACE,
+    LOCK_SIZE,
+    LOCK_TURN,
+    MAY_MIRROR,
+    Controls,
+    find_stacks,
+    no_controls,
+)  # fmt: skip
+from quilt_core.scene import IslandSet, TileSize
+
+FLAGS = {
+    "lock_place": LOCK_PLACE, "lock_turn": LOCK_TURN, "lock_size": LOCK_SIZE, "may_mirror": MAY_MIRROR,
+    "leave_out": LEFT_OUT,
+}  # fmt: skip
+
+
+def select(text: str, islands: IslandSet, names: list[str], option: str) -> NDArray[np.bool_]:
+    """(I,) islands that a selector names: objects by name or pattern, an island by its number from 1.
+
+    Raises
+    ------
+    QuiltError
+        When it names nothing.
+    """
+    pattern, colon, number = text.rpartition(":")
+    if not (colon and number.isdigit()):
+        pattern, number = text, ""
+    objects = [k for k, name in enumerate(names) if fnmatchcase(name, pattern)]
+    out = np.isin(islands.object_index, objects)
+    if number:
+        first = np.searchsorted(islands.object_index, islands.object_index)
+        out &= np.arange(islands.count) - first == int(number) - 1
+    if not out.any():
+        raise QuiltError(
+            f"“{text}” names no island.", option, f"There are the objects {', '.join(names[:8])}."
+        )
+    return out
+
+
+def controls_from(options: argparse.Namespace, islands: IslandSet, names: list[str]) -> Controls:
+    """What the options say about single islands."""
+    controls = no_controls(islands.count)
+    for key, flag in FLAGS.items():
+        for text in getattr(options, key):
+            controls.flags[select(text, islands, names, f"--{key.replace('_', '-')}")] |= flag
+    for text in options.send:
+        which, _, number = text.rpartition("=")
+        if not which or not number.isdigit():
+            raise QuiltError(f"“{text}” is not NAME=TILE.", "--send", "Give for example crate=1002.")
+        controls.tile[select(which, islands, names, "--send")] = int(number)
+    for k, text in enumerate(options.bundle):
+        for part in text.split(","):
+            controls.bundle[select(part, islands, names, "--bundle")] = k
+    if options.only:
+        controls.chosen[:] = False
+        for text in options.only:
+            controls.chosen[select(text, islands, names, "--only")] = True
+    if options.stack is not None:
+        for k, candidate in enumerate(
+            find_stacks(islands, options.stack, mirrored=not options.no_mirrored_stacks)
+        ):
+            controls.stack[candidate.islands] = k
+    return controls
+
+
+def tiles_from(options: argparse.Namespace) -> tuple[TileSize, ...]:
+    """Tiles of the options: --tiles, or one tile 1001 of --size."""
+    width, height = options.size
+    return tuple(options.tiles) or (TileSize(1001, width, height),)
+
+
+def tile(text: str) -> TileSize:
+    """``1002``, ``1002:1024`` or ``1002:1024x512`` to a tile."""
+    number, _, size = text.partition(":")
+    try:
+        parts = [int(part) for part in (size or "2048").lower().split("x")]
+        return TileSize(int(number), parts[0], parts[-1])
+    except (ValueError, QuiltError):
+        raise argparse.ArgumentTypeError(
+            f"“{text}” is no tile; give 1002, 1002:1024 or 1002:1024x512 (px)"
+        ) from None
+
+
+def add_control(parser: Any) -> None:
+    """Options of `pack` about tiles and single islands."""
+    tiles = parser.add_argument_group("tiles")
+    tiles.add_argument(
+        "--tiles",
+        type=tile,
+        nargs="+",
+        default=[],
+        metavar="TILE",
+        help="1001:2048 1002:1024x512 …; without it one tile of --size",
+    )
+    tiles.add_argument(
+        "--frozen", type=int, nargs="+", default=[], metavar="NUMBER", help="tiles that are not touched"
+    )
+    tiles.add_argument(
+        "--order",
+        choices=("in order", "spread"),
+        default="in order",
+        help="fill one after the other, or all evenly",
+    )
+    tiles.add_argument(
+        "--more-tiles", action="store_true", help="at a density: add tiles until everything fits"
+    )
+    rules = parser.add_argument_group("rules")
+    rules.add_argument("--free-steps", type=int, default=16, help="turns of a full circle with --rotate free")
+    rules.add_argument(
+        "--upright", action="store_true", help="turn every island to its tightest upright box first"
+    )
+    rules.add_argument("--mirror", action="store_true", help="any island may be mirrored")
+    rules.add_argument("--tidy", type=float, default=0.0, help="0 tight to 1 tidy: one region per object")
+    each = parser.add_argument_group(
+        "single islands", "NAME is an object, a pattern like post*, or one island as post:3"
+    )
+    for key in FLAGS:
+        each.add_argument(f"--{key.replace('_', '-')}", action="append", default=[], metavar="NAME")
+    each.add_argument(
+        "--send", action="append", default=[], metavar="NAME=TILE", help="lie in this tile only"
+    )
+    each.add_argument(
+        "--bundle", action="append", default=[], metavar="NAME,NAME", help="stay together as one cluster"
+    )
+    each.add_argument(
+        "--only",
+        action="append",
+        default=[],
+        metavar="NAME",
+        help="pack these into free space; the others stay",
+    )
+    each.add_argument(
+        "--stack",
+        type=float,
+        nargs="?",
+        const=0.002,
+        default=None,
+        metavar="TOLERANCE",
+        help="islands of one shape share their texels",
+    )
+    each.add_argument("--no-mirrored-stacks", action="store_true", help="do not stack mirror images")

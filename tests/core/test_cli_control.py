@@ -1,0 +1,150 @@
+"""Control over the packer from the command line."""
+
+import json
+
+import numpy as np
+import pytest
+
+from quilt_cli.main import main
+from quilt_core.formats import read_scene
+from quilt_core.scene import TileSize, concatenate, home_tiles, island_set
+from quilt_core.scene.placement import identity
+
+
+def plate(name: str, base: int, size: float, corner: float = 0.1) -> str:
+    x, s = corner, size / 4
+    uvs = [(x, x), (x + s, x), (x + s, x + s), (x, x + s)]
+    spots = [(0, 0), (size, 0), (size, size), (0, size)]
+    lines = [f"o {name}", *(f"v {a} {b} 0" for a, b in spots), *(f"vt {a} {b}" for a, b in uvs)]
+    return "\n".join([*lines, "f " + " ".join(f"{base + k}/{base + k}" for k in range(1, 5))])
+
+
+@pytest.fixture
+def scene(tmp_path):
+    """Four square plates of 1, 1, 0.5 and 0.5 m."""
+    parts = [
+        plate(name, 4 * k, size)
+        for k, (name, size) in enumerate([("deck", 1), ("hull", 1), ("post a", 0.5), ("post b", 0.5)])
+    ]
+    path = tmp_path / "quay.obj"
+    path.write_text("\n".join(parts) + "\n")
+    return path
+
+
+def pack(scene, tmp_path, capsys, *options):
+    code = main(["pack", str(scene), "--out", str(tmp_path / "out"), "--effort", "quick", "--json", *options])
+    told = capsys.readouterr()
+    return code, json.loads(told.out), told.err
+
+
+def islands_of(tmp_path):
+    done = read_scene("quay.obj", (tmp_path / "out" / "quay.obj").read_bytes())
+    return concatenate([island_set(o, 0, 1.0) for o in done.objects])
+
+
+def test_tiles_of_two_resolutions_are_filled_and_islands_sent(scene, tmp_path, capsys):
+    code, answer, _ = pack(
+        scene,
+        tmp_path,
+        capsys,
+        "--tiles",
+        "1001:512",
+        "1002:256",
+        "--send",
+        "post*=1002",
+        "--sheet",
+        str(tmp_path / "s.png"),
+    )
+    assert code == 0
+    found = islands_of(tmp_path)
+    home = home_tiles(found, identity(4), (TileSize(1001, 512, 512), TileSize(1002, 256, 256)))
+    assert home.tolist() == [0, 0, 1, 1]
+    assert [t["islands"] for t in answer["tiles"]] == [2, 2]
+    assert answer["tiles"][0]["density"] == pytest.approx(answer["tiles"][1]["density"], rel=1e-5)
+    assert (tmp_path / "s.1002.png").exists()
+    assert main(["check", str(tmp_path / "out" / "quay.obj"), "--tiles", "1001:512", "1002:256"]) == 0
+
+
+def test_a_density_takes_the_tiles_that_it_needs(scene, tmp_path, capsys):
+    code, answer, _ = pack(
+        scene, tmp_path, capsys, "--tiles", "1001:256", "--density", "200", "--more-tiles", "--padding", "4"
+    )
+    assert code == 0
+    assert [t["number"] for t in answer["tiles"]] == [1001, 1002, 1003]
+    assert answer["density"] == pytest.approx(200, rel=1e-5)
+    code, answer, _ = pack(
+        scene, tmp_path, capsys, "--tiles", "1001:256", "--density", "200", "--padding", "4"
+    )
+    assert code == 1
+    assert len(answer["left_over"]) == 2 or len(answer["left_over"]) == 3
+
+
+def test_locks_and_leaving_out(scene, tmp_path, capsys):
+    code, _, _ = pack(
+        scene,
+        tmp_path,
+        capsys,
+        "--lock-place",
+        "hull",
+        "--leave-out",
+        "post b:1",
+        "--density",
+        "keep",
+        "--size",
+        "512",
+    )
+    assert code == 0
+    found = islands_of(tmp_path)
+    box = found.bounds()
+    assert box[1] == pytest.approx([0.1, 0.1, 0.35, 0.35])
+    assert box[3, 2] < 0
+
+
+def test_equal_islands_are_stacked(scene, tmp_path, capsys):
+    code, answer, _ = pack(scene, tmp_path, capsys, "--stack", "--size", "512")
+    assert code == 0
+    assert answer["stacks"] == 2
+    box = islands_of(tmp_path).bounds()
+    assert np.allclose(box[0], box[1], atol=1e-6)
+    assert np.allclose(box[2], box[3], atol=1e-6)
+
+
+def test_bundles_tidiness_and_turns_are_taken(scene, tmp_path, capsys):
+    code, answer, _ = pack(
+        scene, tmp_path, capsys, "--bundle", "post a,post b", "--tidy", "1", "--upright", "--mirror", "--rotate", "free",
+        "--free-steps", "8", "--size", "512",
+    )  # fmt: skip
+    assert code == 0
+    assert answer["min_gap_px"] >= 8
+
+
+@pytest.mark.parametrize(
+    ("options", "said"),
+    [
+        (["--lock-turn", "mast"], "“mast” names no island"),
+        (["--lock-turn", "deck:7"], "“deck:7” names no island"),
+        (["--send", "deck"], "not NAME=TILE"),
+        (["--send", "deck=1007"], "1007"),
+        (["--frozen", "1001"], "Every tile is frozen"),
+        (["--tidy", "3"], "tidiness of 3"),
+        (["--free-steps", "0"], "0 steps"),
+        (["--tiles", "1001:64", "1001:64"], "same number"),
+        (["--padding", "2000"], "padding of 2000"),
+    ],
+)
+def test_what_cannot_be_is_told_and_nothing_is_written(scene, tmp_path, capsys, options, said):
+    code, answer, err = pack(scene, tmp_path, capsys, *options)
+    assert code == 2
+    assert said in err
+    assert answer["error"]["what"]
+    assert not (tmp_path / "out").exists()
+
+
+def test_the_plan_says_which_tiles_reach_a_density(scene, capsys):
+    assert main(["plan", str(scene), "--density", "500", "--json", "--padding", "0"]) == 0
+    rows = json.loads(capsys.readouterr().out)["rows"]
+    by_size = {(r["size"], r["count"]): r for r in rows}
+    assert by_size[512, 1]["density"] == pytest.approx(512 * np.sqrt(0.74 / 2.5))
+    assert not by_size[512, 1]["reaches"]
+    assert by_size[1024, 2]["reaches"]
+    assert main(["plan", str(scene), "--density", "1e6"]) == 1

@@ -1,0 +1,89 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
+import { editor, tellError } from "../state";
+import { api, ask, fetchBytes, type Job } from "./client";
+import { isActive } from "./hooks";
+
+/** Layouts kept beside the chain, newest first. */
+export function useDrafts(atlasId: number) {
+  return useQuery({
+    queryKey: ["drafts", atlasId],
+    queryFn: () => ask(api.GET("/api/atlases/{atlas_id}/drafts/", { params: { path: { atlas_id: atlasId } } })),
+  });
+}
+
+export function useDropDraft() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async (draft: number) => {
+      const { response, error } = await api.DELETE("/api/drafts/{draft_id}/", { params: { path: { draft_id: draft } } });
+      if (!response.ok) throw error;
+    },
+    onError: tellError,
+    onSettled: () => client.invalidateQueries({ queryKey: ["drafts"] }),
+  });
+}
+
+export function useRecipes(projectId: number) {
+  const client = useQueryClient();
+  const path = { path: { project_id: projectId } };
+  const changed = () => client.invalidateQueries({ queryKey: ["recipes", projectId] });
+  return {
+    list: useQuery({ queryKey: ["recipes", projectId], queryFn: () => ask(api.GET("/api/projects/{project_id}/recipes/", { params: path })) }).data ?? [],
+    save: useMutation({
+      mutationFn: (body: { name: string; settings: Record<string, unknown> }) => ask(api.POST("/api/projects/{project_id}/recipes/", { params: path, body })),
+      onError: tellError,
+      onSuccess: changed,
+    }),
+    drop: useMutation({
+      mutationFn: async (id: number) => {
+        await api.DELETE("/api/recipes/{recipe_id}/", { params: { path: { recipe_id: id } } });
+      },
+      onSettled: changed,
+    }),
+  };
+}
+
+/** Islands of one shape, found when asked for. */
+export function useCandidates(revision: number | undefined, wanted: boolean) {
+  return useQuery({
+    queryKey: ["stacks", revision],
+    enabled: wanted && revision !== undefined,
+    queryFn: () => ask(api.GET("/api/revisions/{revision_id}/stacks/", { params: { path: { revision_id: revision! } } })),
+  });
+}
+
+export function usePlan(revision: number | undefined, house: number) {
+  return useQuery({
+    queryKey: ["plan", revision, house],
+    enabled: revision !== undefined,
+    queryFn: () => ask(api.GET("/api/revisions/{revision_id}/plan/", { params: { path: { revision_id: revision! } } })),
+  });
+}
+
+const LOOK_EVERY = 450;
+
+/** While a pack is at work the table shows its best layout so far; what is kept comes back when it ends. */
+export function useLivePicture(jobs: Job[]) {
+  const job = jobs.find((j) => j.kind === "pack" && isActive(j));
+  const shown = useRef("");
+  const id = job?.id;
+  const mark = job ? `${job.id} ${String((job.figures as { scale?: number } | undefined)?.scale ?? "")}` : "";
+  const last = useRef(0);
+  useEffect(() => {
+    if (id === undefined) return () => undefined;
+    return () => {
+      shown.current = "";
+      // The new layout arrives with the next answer; until then the last picture stays.
+      setTimeout(() => editor.endPreview(), 1500);
+    };
+  }, [id]);
+  useEffect(() => {
+    if (!mark || mark === shown.current || mark.endsWith(" ")) return;
+    const now = performance.now();
+    if (now - last.current < LOOK_EVERY) return;
+    last.current = now;
+    shown.current = mark;
+    fetchBytes(`/api/jobs/${id}/picture/`).then((bytes) => editor.preview(new Float32Array(bytes)), () => undefined);
+  });
+}

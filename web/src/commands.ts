@@ -1,0 +1,69 @@
+import type { Atlas, ControlRequest } from "./api/client";
+import type { Actions } from "./api/hooks";
+import { CONTROL, type Editor } from "./editor/Editor";
+import { STAGES, useUi } from "./state";
+
+export type Command = { name: string; group: string; hint?: string; enabled: boolean; on?: boolean; run: () => void };
+
+type Change = Omit<ControlRequest, "revision" | "islands">;
+
+/** What can be said about the islands that are picked. Locks that all of them have are taken off again. */
+export function islandCommands(editor: Editor, actions: Actions): Command[] {
+  const islands = editor.selection.list();
+  const some = islands.length > 0 && !actions.control.isPending;
+  const set = (change: Change, which = islands) => actions.control.mutate({ islands: which, ...change });
+  const all = (bit: number) => some && islands.every((i) => editor.control(i).flags & bit);
+  const toggle = (name: string, bit: number, key: "lock_place" | "lock_turn" | "lock_size" | "may_mirror" | "left_out", hint: string): Command => ({
+    name, group: "Islands", hint, enabled: some, on: all(bit), run: () => set({ [key]: !all(bit) }),
+  });
+  const mates = (kind: "bundle" | "stack") => [...new Set(islands.flatMap((i) => (editor.control(i)[kind] >= 0 ? editor.mates(kind, i) : [])))];
+  return [
+    toggle("Lock place", CONTROL.place, "lock_place", "stays where it lies, others pack around it"),
+    toggle("Lock turn", CONTROL.turn, "lock_turn", "stays upright as it is"),
+    toggle("Lock size", CONTROL.size, "lock_size", "keeps its size when the others scale"),
+    toggle("May be mirrored", CONTROL.mirror, "may_mirror", "the packer may flip it"),
+    toggle("Leave out", CONTROL.out, "left_out", "lies on the side table"),
+    { name: "Bundle", group: "Islands", hint: "packed as one cluster", enabled: some && islands.length > 1, run: () => set({ bundle: true }) },
+    { name: "Take bundle apart", group: "Islands", enabled: some && mates("bundle").length > 0, run: () => set({ bundle: false }, mates("bundle")) },
+    { name: "Stack", group: "Islands", hint: "share the same texels", enabled: some && islands.length > 1, run: () => set({ stack: true }) },
+    { name: "Take off the stack", group: "Islands", enabled: some && islands.some((i) => editor.control(i).stack >= 0), run: () => set({ stack: false }) },
+    ...editor.tiles.map((tile) => ({ name: `Send to tile ${tile.number}`, group: "Tiles", enabled: some, run: () => set({ tile: tile.number }) })),
+    { name: "Let go to any tile", group: "Tiles", enabled: some && islands.some((i) => editor.control(i).tile > 0), run: () => set({ tile: 0 }) },
+  ];
+}
+
+/** Everything that the command palette offers. */
+export function allCommands(editor: Editor, actions: Actions, atlas: Atlas): Command[] {
+  const ui = useUi.getState();
+  const count = editor.info?.world_area.length ?? 0;
+  const chosen = editor.selection.list();
+  const objectsOf = () => {
+    const objects = new Set(chosen.map((i) => editor.objectOf(i)?.id));
+    return (editor.info?.objects ?? []).filter((o) => objects.has(o.id)).flatMap((o) => Array.from({ length: o.islands }, (_, k) => o.first_island + k));
+  };
+  return [
+    ...islandCommands(editor, actions),
+    { name: "Undo", group: "Layout", hint: atlas.head?.verb, enabled: atlas.can_undo, run: () => actions.undo.mutate() },
+    { name: "Redo", group: "Layout", enabled: atlas.can_redo, run: () => actions.redo.mutate() },
+    { name: "Drafts", group: "Layout", hint: "compare layouts and keep one", enabled: true, run: () => ui.setDrafts(true) },
+    { name: "Select all islands", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.set(Array.from({ length: count }, (_, i) => i))) },
+    { name: "Select all but these", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.invert(count)) },
+    { name: "Select the whole object", group: "Select", enabled: chosen.length > 0, run: () => editor.select((s) => s.set(objectsOf())) },
+    { name: "Select nothing", group: "Select", enabled: chosen.length > 0, run: () => editor.select((s) => s.clear()) },
+    { name: "Show what is selected", group: "View", enabled: chosen.length > 0, run: () => editor.frameSelection() },
+    { name: "Show the whole table", group: "View", enabled: count > 0, run: () => editor.frameTable() },
+    ...STAGES.map((stage) => ({ name: `Go to ${stage}`, group: "Stages", enabled: true, run: () => ui.setStage(stage) })),
+    { name: ui.theme === "paper" ? "Night theme" : "Paper theme", group: "View", enabled: true, run: ui.toggleTheme },
+  ];
+}
+
+/** Commands whose words all begin or hold what was typed, the best match first. */
+export function matching(commands: Command[], typed: string): Command[] {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  const score = (c: Command) => {
+    const text = `${c.name} ${c.group}`.toLowerCase();
+    if (!words.every((w) => text.includes(w))) return -1;
+    return words.length && c.name.toLowerCase().startsWith(words[0]) ? 2 : 1;
+  };
+  return commands.filter((c) => c.enabled && score(c) >= 0).sort((a, b) => score(b) - score(a));
+}

@@ -1,0 +1,27 @@
+import { Box, Button } from "@chakra-ui/react";
+import type { Command } from "../commands";
+
+const HEIGHT = 25;
+
+/** What can be said about the picked islands, at the pointer. */
+export function IslandMenu({ at: [x, y], room, commands, close }: { at: [number, number]; room: { width: number; height: number }; commands: Command[]; close: () => void }) {
+  const shown = commands.filter((c) => c.enabled);
+  const height = Math.min(shown.length * HEIGHT + 10, room.height - 8);
+  return (
+    <Box role="menu" aria-label="Islands" position="absolute" left={`${Math.max(4, Math.min(x, room.width - 186))}px`} top={`${Math.max(4, Math.min(y, room.height - height - 4))}px`} w="182px" maxH={`${height}px`} overflowY="auto"
+      bg="slip" borderWidth="1px" borderColor="line" rounded="md" shadow="md" p="1" zIndex="3"
+      onPointerDown={(e) => e.stopPropagation()} onPointerUp={(e) => e.stopPropagation()} onContextMenu={(e) => { e.preventDefault(); e.stopPropagation(); }}
+      onKeyDown={(e) => {
+        e.stopPropagation();
+        const near = e.key === "ArrowDown" ? document.activeElement?.nextElementSibling : e.key === "ArrowUp" ? document.activeElement?.previousElementSibling : null;
+        if (near instanceof HTMLElement) near.focus();
+        if (e.key === "Escape") close();
+      }}>
+      {shown.map((command, i) => (
+        <Button key={command.name} role="menuitem" autoFocus={i === 0} variant="ghost" size="2xs" w="100%" h={`${HEIGHT}px`} justifyContent="flex-start" fontWeight="400" fontSize="12.5px" title={command.hint} onClick={() => { command.run(); close(); }}>
+          {command.on ? "✓ " : ""}{command.name}
+        </Button>
+      ))}
+    </Box>
+  );
+}

@@ -1,0 +1,101 @@
+import { Box, Button, Collapsible, Flex, Input, Text } from "@chakra-ui/react";
+import { useEffect, useState } from "react";
+import { useEditor } from "../api/hooks";
+import { useDrafts } from "../api/arrange";
+import type { SlipProps } from "../components/TaskSlip";
+import * as format from "../format";
+import { useKept, useUi } from "../state";
+import { Check, Choice, MainButton, NumberField, Range, Running, running, Title } from "./parts";
+import { RecipeRow } from "./RecipeRow";
+
+const TURNING = ["none", "half", "quarter", "free"] as const;
+const EFFORT = ["quick", "standard", "thorough"] as const;
+const SIZE = ["shrink", "keep"] as const;
+const ORDER = ["in order", "spread"] as const;
+const SCOPE = ["all", "selected"] as const;
+
+export type PackSettings = {
+  padding: number; margin: number; rotate: (typeof TURNING)[number]; free_steps: number; effort: (typeof EFFORT)[number]; fixed_scale: boolean;
+  order: (typeof ORDER)[number]; upright: boolean; mirror: boolean; tidy: number; more_tiles: boolean; seed: number;
+};
+
+export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
+  const editor = useEditor();
+  const tiles = editor.tiles;
+  const [, tileWidth, tileHeight] = editor.tile;
+  const [width, setWidth] = useState(tileWidth);
+  const [height, setHeight] = useState(tileHeight);
+  useEffect(() => { setWidth(tileWidth); setHeight(tileHeight); }, [tileWidth, tileHeight]);
+  const [s, setAll] = useKept<PackSettings>(`pack ${atlas.id}`, {
+    padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, rotate: "quarter", free_steps: 16, effort: "quick", fixed_scale: false, order: "in order",
+    upright: false, mirror: false, tidy: 0, more_tiles: false, seed: 1,
+  });
+  const set = (change: Partial<PackSettings>) => setAll({ ...s, ...change });
+  const [scope, setScope] = useKept<(typeof SCOPE)[number]>("pack scope", "all");
+  const [more, setMore] = useKept("pack more", false);
+  const setDrafts = useUi((ui) => ui.setDrafts);
+  const drafts = useDrafts(atlas.id).data?.length ?? 0;
+  const picked = editor.selection.list();
+  const count = scope === "selected" ? picked.length : (editor.info?.world_area.length ?? 0);
+  const busy = running(jobs, "pack");
+  const run = (as_draft: boolean) =>
+    actions.pack.mutate({
+      ...s, more_tiles: s.fixed_scale && s.more_tiles, islands: scope === "selected" ? picked : [], as_draft,
+      ...(tiles.length === 1 ? { width, height } : {}),
+    });
+  return (
+    <>
+      <Title note={scope === "selected" ? "Fits the picked islands into free space; nothing else moves." : `Fit ${format.whole(count)} islands into ${tiles.length} ${tiles.length === 1 ? "sheet" : "sheets"} ${s.fixed_scale ? "at the size they have" : "at the largest common scale"}.`}>Pack</Title>
+      <RecipeRow project={project} settings={s} apply={(kept) => set(kept)} />
+      {tiles.length === 1 && <Flex align="center" justify="space-between" mb="1.5" gap="1">
+        <Text>Sheet</Text>
+        <Flex align="center" gap="1">
+          <SizeField label="Sheet width" value={width} onChange={setWidth} />×<SizeField label="Sheet height" value={height} onChange={setHeight} />
+          <Text color="soft" w="16px">px</Text>
+        </Flex>
+      </Flex>}
+      <NumberField label="Padding" unit="px" value={s.padding} min={0} max={512} onChange={(padding) => set({ padding })} />
+      <Text color="petrol" fontSize="12px" mt="-1" mb="1.5">{lastLine(s.padding, Math.min(...tiles.map((t) => Math.min(t.width, t.height))))}</Text>
+      <NumberField label="Edge margin" unit="px" value={s.margin} min={0} max={512} onChange={(margin) => set({ margin })} />
+      <Choice label="Turning" value={s.rotate} options={TURNING} onChange={(rotate) => set({ rotate })} />
+      {s.rotate === "free" && <NumberField label="Steps of a full turn" unit="" value={s.free_steps} min={1} max={360} onChange={(free_steps) => set({ free_steps: Math.round(free_steps) })} />}
+      <Choice label="Size" value={s.fixed_scale ? "keep" : "shrink"} options={SIZE} onChange={(size) => set({ fixed_scale: size === "keep" })} names={{ shrink: "all scale to fit", keep: "keep" }} />
+      {s.fixed_scale && <Check label="Add sheets until all fit" value={s.more_tiles} onChange={(more_tiles) => set({ more_tiles })} />}
+      {tiles.length > 1 && <Choice label="Fill sheets" value={s.order} options={ORDER} onChange={(order) => set({ order })} names={{ spread: "evenly" }} />}
+      <Collapsible.Root open={more} onOpenChange={(e) => setMore(e.open)}>
+        <Collapsible.Trigger asChild><Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px">{more ? "Fewer settings" : "More settings"}</Button></Collapsible.Trigger>
+        <Collapsible.Content>
+          <Range label="Tidy" value={s.tidy} left="tight" right="one region per object" onChange={(tidy) => set({ tidy })} />
+          <Check label="Turn to the tightest upright box" value={s.upright} onChange={(upright) => set({ upright })} />
+          <Check label="Any island may be mirrored" value={s.mirror} onChange={(mirror) => set({ mirror })} />
+          <NumberField label="Seed" unit="" value={s.seed} min={0} max={999999} onChange={(seed) => set({ seed: Math.round(seed) })} />
+        </Collapsible.Content>
+      </Collapsible.Root>
+      <Choice label="Islands" value={scope} options={SCOPE} onChange={(next) => { setScope(next); set({ fixed_scale: next === "selected" }); }} names={{ selected: `fill around (${picked.length})` }} />
+      <Choice label="Effort" value={s.effort} options={EFFORT} onChange={(effort) => set({ effort })} />
+      {!busy && <MainButton disabled={!count} busy={actions.pack.isPending} onClick={() => run(false)}>Pack {format.whole(count)} islands</MainButton>}
+      {!busy && <Flex mt="1.5" gap="1.5">
+        <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={!count || actions.pack.isPending} onClick={() => run(true)}>Pack as draft</Button>
+        <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => setDrafts(true)}>Drafts ({drafts})</Button>
+      </Flex>}
+      <Running jobs={jobs} kind="pack" actions={actions} />
+      {!busy && tiles.length === 1 && <Text color="soft" fontSize="12px" mt="1.5">{format.rawMegabytes(width, height)} MB per picture, 8-bit with mips</Text>}
+    </>
+  );
+}
+
+function lastLine(padding: number, size: number): string {
+  const mip = format.lastMip(padding, size);
+  return mip ? `holds down to mip ${mip.level} (${mip.size} px)` : "closes at once: neighbours touch";
+}
+
+function SizeField({ label, value, onChange }: { label: string; value: number; onChange: (value: number) => void }) {
+  const [text, setText] = useState(String(value));
+  useEffect(() => setText(String(value)), [value]);
+  const keep = () => {
+    const typed = Math.round(Number(text));
+    if (typed >= 16 && typed <= 16384) onChange(typed);
+    else setText(String(value));
+  };
+  return <Box as="span"><Input size="xs" w="54px" px="1" textAlign="center" aria-label={label} value={text} onChange={(e) => setText(e.target.value)} onBlur={keep} onKeyDown={(e) => e.key === "Enter" && keep()} /></Box>;
+}

@@ -1,0 +1,37 @@
+import { Box, Button, Flex, Spinner, Text } from "@chakra-ui/react";
+import { useCandidates } from "../api/arrange";
+import { useEditor } from "../api/hooks";
+import type { SlipProps } from "../components/TaskSlip";
+import { Title } from "./parts";
+
+/** Islands of one shape: candidates, and what is stacked already. */
+export function StacksPart({ atlas, actions }: SlipProps) {
+  const editor = useEditor();
+  const found = useCandidates(atlas.head?.id, true);
+  const rows = found.data ?? [];
+  const open = rows.filter((row) => !row.stacked);
+  return (
+    <>
+      <Title note="Islands of the same shape and size, turned or mirrored, may share their texels. A stack is packed as one and is no fault.">Stacks</Title>
+      {found.isFetching && <Flex gap="2" align="center" color="soft"><Spinner size="xs" /> looking for equal shapes</Flex>}
+      {found.isError && <Text color="rose" role="alert">{found.error.message}</Text>}
+      {found.isSuccess && rows.length === 0 && <Text color="soft">No two islands have the same shape.</Text>}
+      {rows.map((row) => {
+        const first = editor.objectOf(row.islands[0]);
+        const objects = new Set(row.islands.map((i) => editor.objectOf(i)?.name));
+        return (
+          <Box key={row.islands.join()} py="1.5" borderBottomWidth="1px" borderColor="line">
+            <Button variant="plain" size="2xs" px="0" h="20px" fontSize="13px" fontWeight="600" onClick={() => { editor.select((s) => s.set(row.islands)); editor.frameSelection(); }}>
+              {row.islands.length} × {first?.name}{objects.size > 1 ? ` and ${objects.size - 1} more` : ""}
+            </Button>
+            <Flex justify="space-between" align="center" gap="1">
+              <Text color="soft" fontSize="12px">{row.mirrored ? `${row.mirrored} mirrored · ` : ""}{row.kind === "topology" ? "same topology · " : ""}{(100 * row.deviation).toFixed(2)} % off</Text>
+              <Button size="2xs" variant="outline" borderColor="line" disabled={actions.control.isPending} onClick={() => actions.control.mutate({ islands: row.islands, stack: !row.stacked })}>{row.stacked ? "Take off" : "Stack"}</Button>
+            </Flex>
+          </Box>
+        );
+      })}
+      {open.length > 0 && <Text color="soft" fontSize="12px" mt="2">After stacking, pack again: {open.reduce((sum, row) => sum + row.islands.length - 1, 0)} islands could be laid on others.</Text>}
+    </>
+  );
+}
