@@ -83,15 +83,15 @@ def pack_cluster(problem: PackProblem, settings: PackSettings, scale: float) -> 
     best: tuple[float, FloatArray] | None = None
     for aspect in ASPECTS:
         # Lengths are brought to a raster of their own; a tile must have whole px within limits.
-        wide = max(side * aspect, longest / 1.6)
-        tall = 3 * side * side / wide + 2 * longest
+        wide = max(side * aspect, longest / 1.6, 2.2 * settings.padding)
+        tall = max(3 * side * side / wide + 2 * longest, 2.2 * settings.padding)
         unit = 4096 / max(wide, tall)
         room = replace(
             settings, width=max(16, int(wide * unit)), height=max(16, int(tall * unit)), tiles=(), margin=0.0,
-            padding=min(settings.padding * unit, 0.49 * int(min(wide, tall) * unit)), tidy=0.0, order="in order",
+            padding=settings.padding * unit, tidy=0.0, order="in order",
         )  # fmt: skip
         scaled = replace(alone, edges=problem.edges * unit, areas=problem.areas * unit**2)
-        cells = int(np.clip(24 * np.sqrt(problem.count) * max(wide, tall) / side, 256, 2048))
+        cells = int(np.clip(20 * np.sqrt(problem.count) * max(wide, tall) / side, 128, 1024))
         found, left = Placer(scaled, room, cells).place(order, scale, lambda: None)
         if left > 0:
             continue

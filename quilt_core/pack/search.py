@@ -70,6 +70,7 @@ FEWER_TURNS = 2000
 """With more pieces than this, half turns are left out: they change little."""
 MOST_SEPARATED = 600
 CELLS_PER_PIECE = 20
+CELLS_ACROSS = 16
 MOVES_A_STEP = 100
 FINEST = 4096
 
@@ -179,6 +180,11 @@ class _Search:
         """Cells for a grid on which a middling piece still has some cells along its edge."""
         wanted = CELLS_PER_PIECE * np.sqrt(self.problem.count)
         finest = FINEST if self.problem.count < VERY_MANY else FINEST // 2
+        # A long and narrow tile must still have some cells across.
+        wanted = max(
+            wanted,
+            CELLS_ACROSS * max(max(t.width / t.height, t.height / t.width) for t in self.settings.bins),
+        )
         while cells < wanted and cells < finest:
             cells *= 2
         return cells

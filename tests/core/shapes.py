@@ -16,7 +16,8 @@ def island_set_of(polygons: list[shapely.Polygon]) -> IslandSet:
         polygon = shapely.geometry.polygon.orient(polygon)
         for piece in shapely.constrained_delaunay_triangles(polygon).geoms:
             corners = np.array(piece.exterior.coords)[:3]
-            if np.cross(np.append(corners[1] - corners[0], 0), np.append(corners[2] - corners[0], 0))[2] < 0:
+            (ax, ay), (bx, by), (cx, cy) = corners
+            if (bx - ax) * (cy - ay) - (by - ay) * (cx - ax) < 0:
                 corners = corners[::-1]
             triangles.append(corners)
             triangle_island.append(number)
