@@ -1,0 +1,150 @@
+"""Control over the packer, as a user takes it: locks, bundles, tiles, stacks, drafts, recipes."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.browser.test_walk import stage, task
+
+pytestmark = pytest.mark.browser
+
+
+def part(page, name: str) -> None:
+    page.get_by_role("tab", name=name).click()
+
+
+def pressed(page, label: str, wanted: bool = True) -> None:
+    page.wait_for_selector(f"[aria-label='{label}'][aria-pressed={'true' if wanted else 'false'}]")
+
+
+def undo(page, times: int = 1) -> None:
+    for _ in range(times):
+        with page.expect_response(lambda r: "/undo/" in r.url) as answer:
+            page.get_by_label("Undo").click()
+        assert answer.value.ok
+        page.wait_for_timeout(700)
+
+
+def idle(page) -> None:
+    page.wait_for_function("document.querySelector('header').innerText.includes('no jobs')", timeout=60_000)
+
+
+def test_locks_are_set_from_slip_ledger_palette_and_table_and_undone(page):
+    stage(page, "Arrange")
+    row = page.locator("[data-row='Fog bell']")
+    row.click()
+    part(page, "Islands")
+    task(page).get_by_role("button", name="Lock place").click()
+    pressed(page, "Lock place of Fog bell")
+    page.get_by_label("Lock size of Fog bell").click()
+    pressed(page, "Lock size of Fog bell")
+    page.keyboard.press("Control+k")
+    page.get_by_role("textbox", name="Command").fill("lock tur")
+    page.keyboard.press("Enter")
+    pressed(page, "Lock turn of Fog bell")
+    box = page.get_by_test_id("table").bounding_box()
+    page.keyboard.press("f")
+    page.wait_for_timeout(200)
+    page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, button="right")
+    menu = page.get_by_role("menu", name="Islands")
+    menu.wait_for()
+    assert menu.get_by_role("menuitem").count() > 3
+    page.keyboard.press("Escape")
+    undo(page, 3)
+    pressed(page, "Lock place of Fog bell", False)
+
+
+def test_tiles_are_added_islands_sent_and_packed_there(page):
+    stage(page, "Arrange")
+    part(page, "Tiles")
+    task(page).get_by_role("button", name="Add a tile").click()
+    page.wait_for_selector("[data-tile='1002']")
+    page.get_by_label("Width of tile 1002").select_option("1024")
+    page.wait_for_timeout(600)
+    page.get_by_label("Height of tile 1002").select_option("1024")
+    page.wait_for_timeout(600)
+    page.locator("[data-row='Fog bell']").click()
+    part(page, "Islands")
+    task(page).get_by_role("button", name="Send to tile 1002").click()
+    page.wait_for_timeout(600)
+    part(page, "Pack")
+    task(page).get_by_role("button", name="Pack 221 islands").click()
+    part(page, "Tiles")
+    page.wait_for_function(
+        "(() => { const t = document.querySelector(\"[data-tile='1002']\"); return t && parseInt(t.innerText.match(/(\\d+) islands/)?.[1] ?? '0') >= 15; })()",
+        timeout=60_000,
+    )
+    assert page.locator("[data-figure='outside'] [data-value]").inner_text() == "0"
+    assert page.locator("[data-figure='overlaps'] [data-value]").inner_text() == "0"
+    page.get_by_label("Remove tile 1002").click()
+    page.wait_for_selector("[data-tile='1002']", state="detached")
+    page.wait_for_function(
+        "document.querySelector(\"[data-figure='outside'] [data-value]\").textContent !== '0'"
+    )
+    undo(page)
+    page.wait_for_selector("[data-tile='1002']")
+    undo(page, 5)
+    page.wait_for_selector("[data-tile='1002']", state="detached")
+
+
+def test_stacks_are_found_and_made(page):
+    stage(page, "Arrange")
+    part(page, "Stacks")
+    first = task(page).get_by_role("button", name="Stack", exact=True).first
+    first.click()
+    task(page).get_by_role("button", name="Take off", exact=True).first.wait_for()
+    undo(page)
+    task(page).get_by_role("button", name="Take off", exact=True).first.wait_for(state="detached")
+
+
+def test_drafts_are_compared_laid_over_kept_and_thrown_away(page):
+    stage(page, "Arrange")
+    part(page, "Pack")
+    head = page.locator("[data-figure='coverage'] [data-value]").inner_text()
+    for number in (1, 2):
+        task(page).get_by_role("button", name="Pack as draft").click()
+        task(page).get_by_role("button", name=f"Drafts ({number})").wait_for(timeout=60_000)
+        idle(page)
+    assert page.locator("[data-figure='coverage'] [data-value]").inner_text() == head
+    page.get_by_role("button", name="Drafts (2)").click()
+    sheet = page.get_by_role("dialog", name="Drafts")
+    for box in sheet.get_by_text("compare", exact=True).all():
+        box.click()
+    sheet.get_by_alt_text("Right draft").wait_for()
+    sheet.get_by_role("button", name="Lay over").first.click()
+    page.get_by_role("button", name="Take the draft's outlines away").click()
+    page.get_by_test_id("table").focus()
+    page.keyboard.press("d")
+    sheet.get_by_role("button", name="Keep").first.click()
+    page.wait_for_function(
+        "(before) => document.querySelector(\"[data-figure='coverage'] [data-value]\").textContent !== before",
+        arg=head,
+    )
+    page.get_by_label("Undo").click()
+    page.wait_for_function(
+        "(before) => document.querySelector(\"[data-figure='coverage'] [data-value]\").textContent === before",
+        arg=head,
+    )
+    page.get_by_test_id("table").focus()
+    page.keyboard.press("d")
+    sheet.get_by_label("Throw draft").first.click()
+    task(page).get_by_role("button", name="Drafts (1)").wait_for()
+
+
+def test_settings_are_kept_as_a_recipe_and_the_plan_is_shown(page):
+    stage(page, "Arrange")
+    part(page, "Pack")
+    task(page).get_by_label("Padding").fill("12")
+    task(page).get_by_label("Padding").press("Enter")
+    task(page).get_by_label("Save as recipe").click()
+    task(page).get_by_label("Name of the recipe").fill("roomy")
+    page.keyboard.press("Enter")
+    task(page).get_by_label("Padding").fill("2")
+    task(page).get_by_label("Padding").press("Enter")
+    task(page).get_by_label("Recipe", exact=True).select_option("")
+    task(page).get_by_label("Recipe", exact=True).select_option("roomy")
+    assert task(page).get_by_label("Padding").input_value() == "12"
+    part(page, "Plan")
+    assert task(page).get_by_text("4096").is_visible()
+    task(page).get_by_text("BC7").click()
+    assert task(page).get_by_text("MB").first.is_visible()
