@@ -68,7 +68,8 @@ HURRIED = 100
 VERY_MANY = 30000
 FEWER_TURNS = 2000
 """With more pieces than this, half turns are left out: they change little."""
-MOST_SEPARATED = 600
+FEW, MOST_SEPARATED = 100, 600
+"""Separation pays at standard effort for few pieces, and at thorough effort for not too many."""
 CELLS_PER_PIECE = 20
 CELLS_ACROSS = 16
 MOVES_A_STEP = 100
@@ -78,6 +79,8 @@ FINEST = 4096
 def plan_for(effort: Effort, count: int) -> Plan:
     """The plan of an effort: with many pieces a step takes longer, and fewer are taken."""
     plan = PLANS[effort]
+    if effort == "standard" and count > FEW:
+        plan = replace(plan, steps=2 * plan.steps, moves=0, grids=0)
     if count > MOST_SEPARATED:
         plan = replace(plan, moves=0, grids=0)
     if count <= MANY:
