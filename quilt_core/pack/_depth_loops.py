@@ -2,8 +2,30 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
+
+
+class Deep(NamedTuple):
+    """Runs of cells at least so deep inside the stamp masks, for several depths.
+
+    Parameters
+    ----------
+    offsets : (L, rows of all masks) int32
+    first : (L, V) int32
+        First run of every mask.
+    runs : (R, 2) int32
+    weights : (L,) int32
+        What a cell at least so deep weighs more.
+    """
+
+    offsets: NDArray[np.int32]
+    first: NDArray[np.int32]
+    runs: NDArray[np.int32]
+    weights: NDArray[np.int32]
 
 
 @njit(cache=True, nogil=True)

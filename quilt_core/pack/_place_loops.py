@@ -186,20 +186,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
     taken,
     spread,
     starts,
-    variant_start,
-    size,
-    squares,
-    hit_at,
-    hit_offsets,
-    hit_run_at,
-    hit_runs,
-    row_order,
-    row_needs,
-    stamp_at,
-    stamp_offsets,
-    stamp_run_at,
-    stamp_runs,
-    stamp_border,
+    m,
     places,
 ):
     """Place pieces one after the other; each takes the variant whose top ends lowest.
@@ -208,7 +195,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
     must lie in or -1, `areas` (P,) cells, `taken` (B,) the cells used so far. `starts` (B, classes,
     classes, 4) remembers for each class of size where the last piece of it was placed, and lower rows
     are not looked at again; empty to look everywhere. `places` (P, 3) receives x, y and variant, -1
-    where a piece found no place. Returns the number of pieces without a place.
+    where a piece found no place. `m` are the `Masks`. Returns the number of pieces without a place.
     """
     missed = 0
     tried = np.zeros(len(bands), np.uint8)
@@ -219,23 +206,23 @@ def place_in_order(  # type: ignore[no-untyped-def]
         band = only[piece] if only[piece] >= 0 else next_band(bands, taken, tried, spread)
         while band >= 0 and best_variant < 0:
             y_end = bands[band, 1]
-            for v in range(variant_start[piece], variant_start[piece + 1]):
-                width, height = size[v, 0], size[v, 1]
+            for v in range(m.variant_start[piece], m.variant_start[piece + 1]):
+                width, height = m.size[v, 0], m.size[v, 1]
                 if width == 0 or width > bands[band, 2] or height > y_end - bands[band, 0]:
                     continue
                 a = size_class(width)
                 b = size_class(height)
-                c = min(3, 4 * squares[v, 0] // max(1, min(width, height)))
+                c = min(3, 4 * m.squares[v, 0] // max(1, min(width, height)))
                 y_first = bands[band, 0]
                 if len(starts):
                     y_first = max(y_first, starts[band, a, b, c])
-                offsets = hit_offsets[hit_at[v] : hit_at[v] + height + 1]
-                runs = hit_runs[hit_run_at[v] : hit_run_at[v + 1]]
-                order = row_order[hit_at[v] : hit_at[v] + height]
-                needs = row_needs[hit_at[v] : hit_at[v] + height]
+                offsets = m.hit_offsets[m.hit_at[v] : m.hit_at[v] + height + 1]
+                runs = m.hit_runs[m.hit_run_at[v] : m.hit_run_at[v + 1]]
+                order = m.row_order[m.hit_at[v] : m.hit_at[v] + height]
+                needs = m.row_needs[m.hit_at[v] : m.hit_at[v] + height]
                 stop = best_top - height + 1
                 x, y = lowest_place(
-                    after, before, room, open_rows, width, height, offsets, runs, order, needs, squares[v],
+                    after, before, room, open_rows, width, height, offsets, runs, order, needs, m.squares[v],
                     y_first, y_end, stop,
                 )  # fmt: skip
                 if len(starts) and (x >= 0 or stop > y_end):
@@ -255,16 +242,16 @@ def place_in_order(  # type: ignore[no-untyped-def]
             continue
         v = best_variant
         taken[band] += areas[piece]
-        rows = stamp_at[v + 1] - stamp_at[v] - 1
+        rows = m.stamp_at[v + 1] - m.stamp_at[v] - 1
         stamp(
             after,
             before,
             room,
             best_x,
             best_y,
-            stamp_offsets[stamp_at[v] : stamp_at[v] + rows + 1],
-            stamp_runs[stamp_run_at[v] : stamp_run_at[v + 1]],
-            stamp_border[v],
+            m.stamp_offsets[m.stamp_at[v] : m.stamp_at[v] + rows + 1],
+            m.stamp_runs[m.stamp_run_at[v] : m.stamp_run_at[v + 1]],
+            m.border[v],
             bands[band, 0],
             bands[band, 1],
         )

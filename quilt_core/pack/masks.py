@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Executor
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,9 +18,8 @@ Int32Array = NDArray[np.int32]
 BATCH = 64
 
 
-@dataclass(frozen=True, eq=False)
-class Masks:
-    """Run-length masks, flat, one entry per variant (a piece in one turn).
+class Masks(NamedTuple):
+    """Run-length masks, flat, one entry per variant (a piece in one turn); the inner loops take it whole.
 
     Parameters
     ----------
@@ -33,8 +32,18 @@ class Masks:
         Columns and rows of the hit mask; 0 columns for a turn that gives the same mask as an earlier one.
     squares : (V, 2) int32
         Side of the largest square inside the hit mask, and its lowest row.
-    arrays : tuple
-        Remaining arrays in the order in which `place_in_order` takes them.
+    hit_at, stamp_at : (V + 1,) int32
+        First row of each variant in the arrays of rows, which have one row more than the mask.
+    hit_offsets, stamp_offsets : (rows,) int32
+        Runs of row ``r`` of a variant are those from ``offsets[r]`` to ``offsets[r + 1] - 1`` of its own.
+    hit_run_at, stamp_run_at : (V + 1,) int32
+        First run of each variant.
+    hit_runs, stamp_runs : (R, 2) int32
+        First and past-last column of each run.
+    row_order, row_needs : (rows,) int32
+        Order in which the rows of a hit mask are tested, and the longest run of each row.
+    border : (V,) int32
+        Cells by which the stamp mask is larger than the hit mask on each side.
     """
 
     variant_start: Int32Array
@@ -42,7 +51,17 @@ class Masks:
     corner: FloatArray
     size: Int32Array
     squares: Int32Array
-    arrays: tuple[NDArray[np.generic], ...]
+    hit_at: Int32Array
+    hit_offsets: Int32Array
+    hit_run_at: Int32Array
+    hit_runs: Int32Array
+    row_order: Int32Array
+    row_needs: Int32Array
+    stamp_at: Int32Array
+    stamp_offsets: Int32Array
+    stamp_run_at: Int32Array
+    stamp_runs: Int32Array
+    border: Int32Array
 
 
 def make_masks(
@@ -85,15 +104,12 @@ def make_masks(
         np.concatenate([part[k] for part in parts]) for k in range(7)
     )
     starts = np.concatenate([[0], np.cumsum([len(t) for t in problem.turns])]).astype(np.int32)
-    arrays = (
+    return Masks(
+        starts, facts[:, 0].copy(), facts[:, 1:3].copy(), facts[:, 3:5].astype(np.int32), facts[:, 7:9].astype(np.int32),
         _starts(facts[:, 4] + 1), hit_rows[:, 0].copy(), _starts(hit_counts), hit_runs,
         hit_rows[:, 1].copy(), hit_rows[:, 2].copy(), _starts(facts[:, 6] + 1), stamp_rows[:, 0].copy(),
         _starts(stamp_counts), stamp_runs, facts[:, 5].astype(np.int32),
     )  # fmt: skip
-    size = facts[:, 3:5].astype(np.int32)
-    return Masks(
-        starts, facts[:, 0].copy(), facts[:, 1:3].copy(), size, facts[:, 7:9].astype(np.int32), arrays
-    )
 
 
 def _starts(counts: NDArray[np.generic]) -> Int32Array:

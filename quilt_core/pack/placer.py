@@ -112,10 +112,7 @@ class Placer:
                 taken,
                 spread,
                 starts,
-                masks.variant_start,
-                masks.size,
-                masks.squares,
-                *masks.arrays,
+                masks,
                 places,
             )
             if missed:

@@ -16,8 +16,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack._depth_loops import deep_runs
-from quilt_core.pack._separate_loops import LIGHTEST, separate
+from quilt_core.pack._depth_loops import Deep, deep_runs
+from quilt_core.pack._separate_loops import LIGHTEST, World, separate
 from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
@@ -25,8 +25,8 @@ from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 FloatArray = NDArray[np.float64]
 State = NDArray[np.int32]
 
-DEEP = np.array([1, 2, 4, 7, 11], np.int32)
-DEEP_WEIGHTS = np.array([1, 1, 2, 3, 4], np.int32)
+DEPTHS = np.array([1, 2, 4, 7, 11], np.int32)
+DEPTH_WEIGHTS = np.array([1, 1, 2, 3, 4], np.int32)
 """A cell that lies so deep (in cells) in another piece weighs so much more: depth counts, not only area."""
 
 
@@ -81,12 +81,15 @@ class Separator:
         if self.masks is None or scale != self.scale:
             scales = self.problem.scales(scale) / self.grid.cell
             self.masks = make_masks(self.problem, scales, self.reach, check, self._pool)
-            _, _, _, _, _, _, at, offsets, run_at, runs, _ = self.masks.arrays
+            m = self.masks
             # Small moves on a fine grid need no sense of depth, and its masks are large.
             self._deep = (
-                (*deep_runs(at, offsets, run_at, runs, DEEP), DEEP_WEIGHTS)  # type: ignore[call-arg]
+                Deep(
+                    *deep_runs(m.stamp_at, m.stamp_offsets, m.stamp_run_at, m.stamp_runs, DEPTHS),  # type: ignore[call-arg]
+                    DEPTH_WEIGHTS,
+                )
                 if self._loose
-                else (offsets[None], run_at[None], runs, DEEP_WEIGHTS[:1])
+                else Deep(m.stamp_offsets[None], m.stamp_run_at[None], m.stamp_runs, DEPTH_WEIGHTS[:1])
             )
             self.scale = scale
 
@@ -157,13 +160,10 @@ class Separator:
         """Work for some moves; returns the fewest colliding cells so far (0: done) and rounds without gain."""
         masks, own = self.masks, self.lanes[lane]
         assert masks is not None
-        (hit_at, hit_offsets, hit_run_at, hit_runs, order, _, stamp_at, stamp_offsets, stamp_run_at, stamp_runs,
-         border) = masks.arrays  # fmt: skip
-        left, _ = separate(  # type: ignore[call-arg]
-            own.state, own.best, own.weights, own.cells, own.facts, moves, seed, reach, self.grid.bands,
-            self.problem.tile, self.grid.occupied, self._blocked, own.table, own.costs, masks.variant_start,
-            masks.size, hit_at, hit_offsets, hit_run_at, hit_runs, order, stamp_at, stamp_offsets, stamp_run_at,
-            stamp_runs, border, *self._deep,
+        world = World(self.grid.bands, self.problem.tile, self.grid.occupied, self._blocked)
+        left = separate(  # type: ignore[call-arg]
+            own.state, own.best, own.weights, own.cells, own.facts, moves, seed, reach, world, masks, self._deep,
+            own.table, own.costs,
         )  # fmt: skip
         return int(left), int(own.facts[1])
 
