@@ -20,10 +20,10 @@ from quilt_core.pack import LEFT_OUT, LOCK_PLACE, PackSettings, pack_islands
 from quilt_core.scene import IslandSet, TileSize, home_tiles, pixel_sizes
 from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import identity
+from quilt_core.scene.tiles import more_tiles
 from quilt_core.sheet import layout_png, layout_svg
 
 REPORT_EVERY = 0.4
-MOST_MORE = 30
 
 
 def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
@@ -57,9 +57,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     if not open_tiles:
         raise LayoutError("Every tile is frozen.", "--frozen", "Leave one that can be filled.")
     if options.more_tiles and fixed:
-        last = max(tiles, key=lambda tile: tile.number)
-        more = range(last.number + 1, min(last.number + MOST_MORE, 1100) + 1)
-        open_tiles += tuple(TileSize(number, last.width, last.height) for number in more)
+        open_tiles += tuple(more_tiles(tiles))
     width, height = tiles[0].width, tiles[0].height
     settings = PackSettings(
         width, height, options.padding, options.margin, options.rotate, options.effort, options.seconds, options.seed,

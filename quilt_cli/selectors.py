@@ -10,22 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import QuiltError
-from quilt_core.pack import (
-    LEFT_OUT,
-    LOCK_PLACE,
-    LOCK_SIZE,
-    LOCK_TURN,
-    MAY_MIRROR,
-    Controls,
-    find_stacks,
-    no_controls,
-)  # fmt: skip
+from quilt_core.pack import Controls, find_stacks, no_controls
+from quilt_core.pack.controls import FLAGS
 from quilt_core.scene import IslandSet, TileSize
 
-FLAGS = {
-    "lock_place": LOCK_PLACE, "lock_turn": LOCK_TURN, "lock_size": LOCK_SIZE, "may_mirror": MAY_MIRROR,
-    "leave_out": LEFT_OUT,
-}  # fmt: skip
+OPTIONS = {key: "leave_out" if key == "left_out" else key for key in FLAGS}
+"""Name of the option of each flag."""
 
 
 def select(text: str, islands: IslandSet, names: list[str], option: str) -> NDArray[np.bool_]:
@@ -55,8 +45,9 @@ def controls_from(options: argparse.Namespace, islands: IslandSet, names: list[s
     """What the options say about single islands."""
     controls = no_controls(islands.count)
     for key, flag in FLAGS.items():
-        for text in getattr(options, key):
-            controls.flags[select(text, islands, names, f"--{key.replace('_', '-')}")] |= flag
+        option = OPTIONS[key]
+        for text in getattr(options, option):
+            controls.flags[select(text, islands, names, f"--{option.replace('_', '-')}")] |= flag
     for text in options.send:
         which, _, number = text.rpartition("=")
         if not which or not number.isdigit():
@@ -128,8 +119,8 @@ def add_control(parser: Any) -> None:
     each = parser.add_argument_group(
         "single islands", "NAME is an object, a pattern like post*, or one island as post:3"
     )
-    for key in FLAGS:
-        each.add_argument(f"--{key.replace('_', '-')}", action="append", default=[], metavar="NAME")
+    for option in OPTIONS.values():
+        each.add_argument(f"--{option.replace('_', '-')}", action="append", default=[], metavar="NAME")
     each.add_argument(
         "--send", action="append", default=[], metavar="NAME=TILE", help="lie in this tile only"
     )

@@ -11,6 +11,14 @@ IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
 
 LOCK_PLACE, LOCK_TURN, LOCK_SIZE, MAY_MIRROR, LEFT_OUT = 1, 2, 4, 8, 16
+FLAGS = {
+    "lock_place": LOCK_PLACE,
+    "lock_turn": LOCK_TURN,
+    "lock_size": LOCK_SIZE,
+    "may_mirror": MAY_MIRROR,
+    "left_out": LEFT_OUT,
+}
+"""Flags by the names that the server and the command line give them."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
@@ -34,6 +35,8 @@ LEAST_OVERLAP = 1e-3
 """Texels that locked islands may share before they count as lying on one another."""
 FIRST_CLUSTERS, LATER_CLUSTERS = 0.55, 0.98
 """Scale that clusters are laid out for: of the area bound at first, of the best scale afterwards."""
+FIRST_SHARE, LEAST_SECONDS = 0.3, 0.02
+"""Part of a time limit that finding the scale for clusters may take."""
 
 
 def packable(islands: IslandSet) -> BoolArray:
@@ -94,7 +97,7 @@ def pack_islands(
     held = spread_over_groups(held, controls.bundle)
     held |= home_tiles(islands, placements, frozen) >= 0
     moves = whole & controls.chosen & ~held & ~controls.has(LEFT_OUT)
-    aside = whole & controls.has(LEFT_OUT) & ~held
+    aside = whole & controls.chosen & controls.has(LEFT_OUT) & ~held
     stays = whole & ~moves & ~aside
     if not moves.any():
         raise LayoutError(
@@ -115,10 +118,19 @@ def pack_islands(
     linear = placements[moves][:, :, :2] * pixels[moves][:, :, None]
     single = single_pieces(chosen, linear, mine, settings, obstacles, own_names)
     lying = home_tiles(islands, placements, settings.bins) >= 0
+    settled = stays & (lying | (home_tiles(islands, placements, frozen) >= 0))
     there = float((np.abs(islands.placed(placements).uv_area) * pixels.prod(axis=1))[stays & lying].sum())
     total = sum(tile.width * tile.height for tile in settings.bins)
+    top = _side_table_top(islands, placements, stays, pixels)
+    shown: FloatArray | None = None
+    out, placed = placements, settled
     for attempt, pieces in _attempts(chosen, single, mine, settings, own_names, stop):
-        out, placed = placements.copy(), stays & (lying | (home_tiles(islands, placements, frozen) >= 0))
+        attempt = replace(attempt, coverage=attempt.coverage + there / total)
+        if shown is attempt.shift:  # no news but the progress
+            yield attempt, out, placed
+            continue
+        shown = attempt.shift
+        out, placed = placements.copy(), settled.copy()
         at = pieces.piece
         done, home = _moved(pieces, attempt), attempt.tile[at]
         beside = ~attempt.placed[at]
@@ -129,8 +141,8 @@ def pack_islands(
         parked |= aside
         if parked.any():
             upright = placements[:, :, :2] * pixels[:, :, None]
-            out[parked] = _beside(islands.select(parked), upright[parked], settings)
-        yield replace(attempt, coverage=attempt.coverage + there / total), out, placed
+            out[parked] = _beside(islands.select(parked), upright[parked], settings, top)
+        yield attempt, out, placed
 
 
 def _attempts(
@@ -151,12 +163,16 @@ def _attempts(
         for attempt in search(pieces.problem, settings, stop):
             yield attempt, pieces
         return
+    started = time.monotonic()
     scale = FIRST_CLUSTERS * scale_bound(single.problem, settings)
     best: tuple[Attempt, Pieces] | None = None
     for first in (True, False):
         rules = replace(settings, effort="quick") if first else settings
         for _ in range(12):
             pieces = clustered(islands, single, controls, settings, names, scale)
+            if settings.seconds:
+                left = settings.seconds * (FIRST_SHARE if first else 1.0) - (time.monotonic() - started)
+                rules = replace(rules, seconds=max(left, LEAST_SECONDS))
             last = None
             for attempt in search(pieces.problem, rules, stop):
                 last = attempt
@@ -248,8 +264,17 @@ def _obstacles(
     )
 
 
-def _beside(islands: IslandSet, linear: FloatArray, settings: PackSettings) -> FloatArray:
-    """UV placements of islands on the side table: rows to the left of the tiles, none over an edge.
+def _side_table_top(
+    islands: IslandSet, placements: FloatArray, stays: BoolArray, pixels: FloatArray
+) -> float:
+    """Height in px up to which islands that stay lie on the side table already."""
+    box = islands.placed(placements).bounds()
+    there = stays & (box[:, 2] < 0) & (box[:, 3] > 0)
+    return float((box[there, 3] * pixels[there, 1]).max(initial=0.0))
+
+
+def _beside(islands: IslandSet, linear: FloatArray, settings: PackSettings, top: float) -> FloatArray:
+    """UV placements of islands on the side table: rows to the left of the tiles, above `top` in px.
 
     `linear` (I, 2, 2) is in px; islands wider than the side table make it wider to the left.
     """
@@ -259,7 +284,7 @@ def _beside(islands: IslandSet, linear: FloatArray, settings: PackSettings) -> F
     box = islands.placed(out).bounds()
     gap = max(settings.padding, 0.01 * tile.width)
     right, left = SIDE_TABLE_RIGHT * tile.width, SIDE_TABLE_LEFT * tile.width
-    x, y, row = right, 0.0, 0.0
+    x, y, row = right, top + gap if top > 0 else 0.0, 0.0
     for i in np.argsort(-(box[:, 3] - box[:, 1]), kind="stable"):
         width, height = box[i, 2] - box[i, 0], box[i, 3] - box[i, 1]
         if x < right and x - width < left:

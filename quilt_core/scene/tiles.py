@@ -15,6 +15,9 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 MAX_TILE = 16384
+LAST_TILE = 1100
+"""Number of the last tile of a grid of ten columns and ten rows."""
+MOST_MORE = 30
 
 
 @dataclass(frozen=True)
@@ -62,3 +65,16 @@ def pixel_sizes(islands: IslandSet, placements: FloatArray, tiles: Sequence[Tile
     """(I, 2) px per UV of each island: of the tile it lies in, of the first tile when it lies in none."""
     sizes = np.array([(tile.width, tile.height) for tile in tiles], np.float64)
     return np.asarray(sizes[np.maximum(home_tiles(islands, placements, tiles), 0)])
+
+
+def more_tiles(tiles: Sequence[TileSize]) -> list[TileSize]:
+    """Tiles that may be added after the last one, with its resolution, when a density is fixed.
+
+    Examples
+    --------
+    >>> [tile.number for tile in more_tiles([TileSize(1001), TileSize(1098)])]
+    [1099, 1100]
+    """
+    last = max(tiles, key=lambda tile: tile.number)
+    numbers = range(last.number + 1, min(last.number + MOST_MORE, LAST_TILE) + 1)
+    return [TileSize(number, last.width, last.height) for number in numbers]

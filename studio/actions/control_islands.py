@@ -7,17 +7,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack.controls import LEFT_OUT, LOCK_PLACE, LOCK_SIZE, LOCK_TURN, MAY_MIRROR
+from quilt_core.pack.controls import FLAGS
 from studio.actions.errors import Refused
 from studio.actions.measure_layout import figures_of
 from studio.actions.revise import append_revision
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
 
-FLAGS = {
-    "lock_place": LOCK_PLACE, "lock_turn": LOCK_TURN, "lock_size": LOCK_SIZE, "may_mirror": MAY_MIRROR,
-    "left_out": LEFT_OUT,
-}  # fmt: skip
 VERBS = {
     "lock_place": ("unlock place", "lock place"), "lock_turn": ("unlock turn", "lock turn"),
     "lock_size": ("unlock size", "lock size"), "may_mirror": ("forbid mirroring", "allow mirroring"),

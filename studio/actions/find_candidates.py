@@ -36,22 +36,16 @@ def _row(layout: Layout, islands: Any, mirrored: int, deviation: float, kind: st
 
 def _by_topology(layout: Layout) -> list[list[int]]:
     """Islands with the same number on objects whose faces are joined in the same way."""
-    alike: dict[bytes, list[int]] = {}
+    alike: dict[bytes, list[tuple[int, int]]] = {}
     first = 0
     for obj in layout.objects:
         data = load_geometry(obj.geometry)
-        if obj.islands:
-            mark = np.concatenate(
-                [data["corner_island"], [obj.faces, len(data["edges"])], data["edge_island"]]
-            )
-            alike.setdefault(mark.astype(np.int64).tobytes(), []).append(first)
-        first += obj.islands
-    counts = {int(f): 0 for group in alike.values() for f in group}
-    first = 0
-    for obj in layout.objects:
-        if first in counts and obj.islands:
-            counts[first] = obj.islands
+        mark = np.concatenate([data["corner_island"], [obj.faces, len(data["edges"])], data["edge_island"]])
+        alike.setdefault(mark.astype(np.int64).tobytes(), []).append((first, obj.islands))
         first += obj.islands
     return [
-        [f + k for f in group] for group in alike.values() if len(group) > 1 for k in range(counts[group[0]])
+        [start + k for start, _ in group]
+        for group in alike.values()
+        if len(group) > 1
+        for k in range(group[0][1])
     ]

@@ -12,7 +12,7 @@ import numpy as np
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.problem import Attempt, PackSettings
-from quilt_core.scene.tiles import home_tiles
+from quilt_core.scene.tiles import home_tiles, more_tiles
 from studio.actions.measure_layout import figures_of
 from studio.actions.revise import append_revision
 from studio.arrays import Layout, TileRow, load_layout, tiles_of
@@ -42,16 +42,8 @@ def tiles_for(revision: Revision, params: dict[str, Any]) -> list[TileRow]:
     if params.get("width") and len(tiles) == 1:
         tiles = [replace(tiles[0], width=params["width"], height=params["height"])]
     if params.get("more_tiles") and params.get("fixed_scale"):
-        last = tiles[-1]
-        tiles += [
-            replace(last, number=number, label="", frozen=False)
-            for number in range(last.number + 1, last.number + 1 + MOST_MORE)
-            if number <= 1100
-        ]
+        tiles += [TileRow(t.number, t.width, t.height) for t in more_tiles([t.size for t in tiles])]
     return tiles
-
-
-MOST_MORE = 30
 
 
 def controls_of(layout: Layout, chosen: list[int]) -> Controls:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from quilt_core.pack.problem import MAX_TILES
+from quilt_core.scene.tiles import LAST_TILE
 from studio.actions.errors import Refused
 from studio.actions.measure_layout import figures_of
 from studio.actions.revise import append_revision
@@ -26,7 +27,7 @@ def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Revision:
         key=lambda tile: tile.number,
     )
     for tile in tiles:
-        if not 1001 <= tile.number <= 1100:
+        if not 1001 <= tile.number <= LAST_TILE:
             raise Refused(
                 f"There is no tile {tile.number} in a grid of ten columns and ten rows.", "tile number",
                 "Give 1001 + column (0–9) + 10 x row (0–9).",

@@ -26,6 +26,7 @@ class Reporter:
         self._written = 0.0
         self._heard_at = 0.0
         self._heard = ""
+        self._shown: NDArray[np.float64] | None = None
         self._end = threading.Event()
         self._beat = threading.Thread(target=self._keep_beating, daemon=True)
 
@@ -56,7 +57,8 @@ class Reporter:
         }
         if figures is not None:
             changes["figures"] = figures
-        if placements is not None:
+        if placements is not None and placements is not self._shown:
+            self._shown = placements
             changes["picture"] = placements.astype("<f4").tobytes()
         Job.objects.filter(pk=self.job.pk).update(**changes)
 
