@@ -1,5 +1,6 @@
 """Control over the packer: locks, tiles, bundles, stacks, frozen tiles, filling around."""
 
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -8,7 +9,7 @@ import shapely
 from shapely import affinity
 
 from quilt_core.errors import LayoutError
-from quilt_core.measure import find_overlaps, smallest_gap
+from quilt_core.measure import find_overlaps, measure, measure_tiles, smallest_gap
 from quilt_core.pack import (
     LEFT_OUT,
     LOCK_PLACE,
@@ -247,3 +248,62 @@ def test_a_fixed_density_flows_to_the_next_tile_and_names_what_is_left():
     assert placed.tolist() == [True] * 9 + [False]
     assert np.bincount(home_tiles(islands, found, tiles)[:9]).tolist() == [4, 4, 1]
     gaps_hold(islands, found, tiles, 4.0)
+
+
+def test_left_out_islands_that_are_not_to_be_packed_stay_too():
+    islands = some(6)
+    controls = replace(no_controls(6), chosen=np.arange(6) < 3)
+    controls.flags[5] = LEFT_OUT
+    _, found, _ = pack(islands, controls, fixed_scale=True)
+    assert np.array_equal(found[5], identity(6)[5])
+
+
+def test_what_is_laid_aside_lies_clear_of_what_lies_there():
+    islands = island_set_of([shapely.box(0, 0, 0.4, 0.4)] * 9)
+    _, first, placed = pack(islands, fixed_scale=True)
+    controls = replace(no_controls(9), chosen=placed)
+    controls.flags[np.flatnonzero(placed)[0]] = LEFT_OUT
+    _, found, _ = pack(islands, controls, first, fixed_scale=True)
+    assert np.array_equal(found[~placed], first[~placed])
+    assert len(find_overlaps(islands.placed(found), 512, 512).pairs) == 0
+
+
+def test_a_time_limit_holds_with_bundles():
+    islands = some(40)
+    controls = no_controls(40)
+    controls.bundle[:8] = 0
+    stopped = time.monotonic()
+    attempt, _, placed = pack(islands, controls, effort="thorough", seconds=1.5)
+    assert attempt.done
+    assert placed.all()
+    # Far below what thorough effort takes; the limit itself depends on the machine's load.
+    assert time.monotonic() - stopped < 15
+
+
+def test_each_tile_measures_as_it_would_alone():
+    islands = some(20)
+    _, found, _ = pack(islands, tiles=TILES, order="spread")
+    whole = measure_tiles(islands, found, TILES, 4.0)
+    home = home_tiles(islands, found, TILES)
+    assert (whole.tile == home).all()
+    gaps = []
+    for k, tile in enumerate(TILES):
+        own = islands.select(home == k)
+        local = found[home == k].copy()
+        local[:, :, 2] -= tile.corner
+        alone = measure(own, local, tile.width, tile.height, 4.0)
+        assert whole.tile_coverage[k] == pytest.approx(alone.coverage)
+        assert whole.tile_density[k] == pytest.approx(alone.density_all)
+        assert whole.density[home == k] == pytest.approx(alone.density)
+        gaps.append(alone.gap.pixels)
+    assert whole.gap.pixels == pytest.approx(min(gaps))
+
+
+def test_a_layout_over_a_tile_s_edge_or_in_no_tile_is_outside():
+    islands = island_set_of([shapely.box(0, 0, 0.2, 0.2)] * 4)
+    places = identity(4)
+    places[:, :, 2] = [(0.1, 0.1), (0.9, 0.1), (1.3, 0.1), (5.1, 0.1)]
+    figures = measure_tiles(islands, places, (TileSize(1001, 512, 512), TileSize(1002, 256, 256)), 4.0)
+    assert figures.outside.tolist() == [False, True, False, True]
+    assert figures.tile.tolist() == [0, -1, 1, -1]
+    assert figures.density.tolist() == pytest.approx([512, 256, 256, 512])

@@ -1,10 +1,16 @@
 """Locks, bundles, tiles, stacks, drafts, recipes and the planner through the API."""
 
+import io
+import json
+import zipfile
+
 import numpy as np
 import pytest
+from PIL import Image
 
 from quilt_core.pack.plan import expected_coverage, plan_tiles
 from studio.models import Job, Recipe, Revision
+from tests.core.meshes import QUAD_OBJ
 
 
 def layout(client, atlas):
@@ -189,3 +195,63 @@ def test_a_running_pack_shows_its_best_layout(gathered, act, client):
     shown = np.frombuffer(client.get(f"/api/jobs/{job.pk}/picture/").content, "<f4").reshape(-1, 6)
     assert shown.shape == (3, 6)
     assert np.isfinite(shown).all()
+
+
+def test_one_tile_is_filled_and_the_other_is_not_touched(gathered, act, client):
+    tiles(client, gathered, (1001, 512, 512), (1002, 512, 512))
+    pack(act, gathered, order="spread", padding=4)
+    gathered.refresh_from_db()
+    before = placements(client, gathered.head_id)
+    pack(act, gathered, tile=1002, seed=4, padding=8)
+    gathered.refresh_from_db()
+    after = placements(client, gathered.head_id)
+    assert Job.objects.filter(kind="pack").first().state == "done"
+    same = (before == after).all(axis=1)
+    figures = layout(client, gathered)["figures"]
+    assert same.sum() == next(t["islands"] for t in figures["tiles"] if t["number"] == 1001)
+    assert figures["overlapping"] == figures["outside"] == 0
+
+
+def test_every_tile_is_exported_with_a_sheet_and_drawn_in_the_thumbnail(gathered, act, client):
+    tiles(client, gathered, (1001, 64, 64), (1002, 32, 32), (1012, 64, 32))
+    pack(act, gathered, order="spread", padding=2, margin=1)
+    act(gathered, "export")
+    job = Job.objects.filter(kind="export").first()
+    archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content))
+    sizes = {n: Image.open(io.BytesIO(archive.read(f"layout.{n}.png"))).size for n in (1001, 1002, 1012)}
+    assert sizes == {1001: (64, 64), 1002: (32, 32), 1012: (64, 32)}
+    assert set(json.loads(archive.read("figures.json"))["sizes"]) == {"1001", "1002", "1012"}
+    gathered.refresh_from_db()
+    picture = Image.open(io.BytesIO(client.get(f"/api/revisions/{gathered.head_id}/thumbnail.png").content))
+    assert picture.size == (240, 240), "two columns and two rows"
+    svg = client.get(f"/api/revisions/{gathered.head_id}/sheet.svg?tile=1002").content.decode()
+    assert 'width="32"' in svg
+
+
+def test_a_draft_from_before_other_objects_came_in_is_not_kept(gathered, act, client, send):
+    pack(act, gathered, as_draft=True)
+    (draft,) = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()
+    send(more__obj=QUAD_OBJ)
+    gathered.refresh_from_db()
+    answer = client.post(
+        f"/api/drafts/{draft['id']}/", {"revision": gathered.head_id}, content_type="application/json"
+    )
+    assert answer.status_code == 409
+    assert "before other objects" in answer.json()["what"]
+    stale = client.post(f"/api/drafts/{draft['id']}/", {"revision": 1}, content_type="application/json")
+    assert stale.status_code == 409
+
+
+def test_locks_survive_when_more_files_come_in(gathered, act, client, send):
+    act(gathered, "control", islands=[1], lock_size=True, weight=2)
+    send(more__obj=QUAD_OBJ)
+    controls = layout(client, gathered)["controls"]
+    assert controls["flags"][:3] == [0, 4, 0]
+    assert controls["weight"][:3] == [1, 2, 1]
+    assert set(controls["flags"][3:]) == {0}
+
+
+def test_a_weight_of_an_island_is_kept_by_even_out(gathered, act, client):
+    act(gathered, "control", islands=[1], weight=2)
+    act(gathered, "even-out", target="number", value=100)
+    assert layout(client, gathered)["figures"]["island_density"] == pytest.approx([100, 200, 100])

@@ -1,4 +1,4 @@
-import { Box, Button, Collapsible, Flex, Input, Text } from "@chakra-ui/react";
+import { Box, Button, Collapsible, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { useEditor } from "../api/hooks";
 import { useDrafts } from "../api/arrange";
@@ -33,6 +33,8 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
   const set = (change: Partial<PackSettings>) => setAll({ ...s, ...change });
   const [scope, setScope] = useKept<(typeof SCOPE)[number]>("pack scope", "all");
   const [more, setMore] = useKept("pack more", false);
+  const [only, setOnly] = useKept<number | null>("pack into", null);
+  const chosen = tiles.find((t) => t.number === only && !t.frozen);
   const setDrafts = useUi((ui) => ui.setDrafts);
   const drafts = useDrafts(atlas.id).data?.length ?? 0;
   const picked = editor.selection.list();
@@ -40,7 +42,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
   const busy = running(jobs, "pack");
   const run = (as_draft: boolean) =>
     actions.pack.mutate({
-      ...s, more_tiles: s.fixed_scale && s.more_tiles, islands: scope === "selected" ? picked : [], as_draft,
+      ...s, more_tiles: s.fixed_scale && s.more_tiles, islands: scope === "selected" ? picked : [], as_draft, tile: chosen?.number ?? null,
       ...(tiles.length === 1 ? { width, height } : {}),
     });
   return (
@@ -61,7 +63,17 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
       {s.rotate === "free" && <NumberField label="Steps of a full turn" unit="" value={s.free_steps} min={1} max={360} onChange={(free_steps) => set({ free_steps: Math.round(free_steps) })} />}
       <Choice label="Size" value={s.fixed_scale ? "keep" : "shrink"} options={SIZE} onChange={(size) => set({ fixed_scale: size === "keep" })} names={{ shrink: "all scale to fit", keep: "keep" }} />
       {s.fixed_scale && <Check label="Add sheets until all fit" value={s.more_tiles} onChange={(more_tiles) => set({ more_tiles })} />}
-      {tiles.length > 1 && <Choice label="Fill sheets" value={s.order} options={ORDER} onChange={(order) => set({ order })} names={{ spread: "evenly" }} />}
+      {tiles.length > 1 && <Flex align="center" justify="space-between" mb="2">
+        <Text>Into</Text>
+        <NativeSelect.Root size="xs" w="128px">
+          <NativeSelect.Field aria-label="Into which sheet" value={chosen?.number ?? ""} onChange={(e) => setOnly(Number(e.target.value) || null)}>
+            <option value="">all sheets</option>
+            {tiles.map((t) => <option key={t.number} value={t.number} disabled={t.frozen}>only {t.number}{t.frozen ? " (frozen)" : ""}</option>)}
+          </NativeSelect.Field>
+          <NativeSelect.Indicator />
+        </NativeSelect.Root>
+      </Flex>}
+      {tiles.length > 1 && !chosen && <Choice label="Fill sheets" value={s.order} options={ORDER} onChange={(order) => set({ order })} names={{ spread: "evenly" }} />}
       <Collapsible.Root open={more} onOpenChange={(e) => setMore(e.open)}>
         <Collapsible.Trigger asChild><Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px">{more ? "Fewer settings" : "More settings"}</Button></Collapsible.Trigger>
         <Collapsible.Content>
