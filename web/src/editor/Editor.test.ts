@@ -134,3 +134,16 @@ it("lays another layout over this one until the next comes", () => {
   editor.show(info(), still.slice(), geometry);
   expect(editor.ghost).toBeNull();
 });
+
+it("brings a new sheet into sight", () => {
+  const editor = new Editor();
+  editor.camera.resize(900, 600);
+  editor.show(info(), still, geometry);
+  const scale = editor.camera.scale;
+  editor.camera.zoomAt(0, 0, 3);
+  editor.show(info(), still.slice(), geometry);
+  expect(editor.camera.scale).toBeCloseTo(3 * scale);
+  editor.show(info([[1001, 2048, 1024], [1003, 512, 512]]), still.slice(), geometry);
+  expect(editor.camera.scale).toBeLessThan(scale);
+  expect(editor.tiles.map((t) => t.number)).toEqual([1001, 1003]);
+});

@@ -136,7 +136,10 @@ export class Editor {
     const from = same ? (this.previewed ?? this.model!.placements) : placements;
     this.previewed = null;
     this.ghost = null;
+    const grid = this.tiles.map((tile) => tile.number).join();
     this.info = info;
+    // A new sheet is brought into sight.
+    if (this.tiles.map((tile) => tile.number).join() !== grid) this.framed = false;
     if (!same) {
       this.geometry = geometry;
       this.textures?.dispose();

@@ -106,7 +106,10 @@ function specimenLabel(ctx: CanvasRenderingContext2D, sheet: Sheet, left: number
   ctx.font = "12px 'Atkinson Hyperlegible Next Variable', sans-serif";
   ctx.fillStyle = palette.soft;
   ctx.textAlign = "right";
-  if (w > used + ctx.measureText(sheet.note).width + 24) ctx.fillText(sheet.note, left + w - 3, top - 9);
+  // As much of the note as there is room for, its first part being the resolution.
+  const parts = sheet.note.split(" · ");
+  while (parts.length && w <= used + ctx.measureText(parts.join(" · ")).width + 24) parts.pop();
+  ctx.fillText(parts.join(" · "), left + w - 3, top - 9);
 }
 
 /** The text, or as much of its beginning as there is room for. */
