@@ -48,7 +48,8 @@ lint: setup
 
 test: setup chromium lint
 	cd web && npx vitest run
-	$(PY) -m pytest
+	$(PY) -m pytest tests/core tests/studio --numprocesses 2
+	$(PY) -m pytest tests/browser
 
 bench: setup
 	$(PY) -m benchmarks

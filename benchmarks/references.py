@@ -8,6 +8,8 @@ import shapely
 import spyrrow
 from shapely import affinity
 
+ROUNDS = 4
+
 
 def box_coverage(polygons: list[shapely.Polygon], size: int, padding: float, margin: float) -> float:
     """Coverage of a bounding-box packer (rectpack, MaxRects) at its largest common scale."""
@@ -34,12 +36,17 @@ def box_coverage(polygons: list[shapely.Polygon], size: int, padding: float, mar
 
 
 def nesting_coverage(
-    polygons: list[shapely.Polygon], size: int, padding: float, margin: float, seconds: int, rounds: int = 4
+    polygons: list[shapely.Polygon],
+    size: int,
+    padding: float,
+    margin: float,
+    seconds: int,
+    rounds: int = ROUNDS,
 ) -> float:
     """Coverage of the nesting solver (spyrrow) on a square tile with the same gap and turns.
 
     It packs strips of fixed height; the scale is iterated until the strip is as wide as it is high.
-    Holes are not used there. Every round has the whole time.
+    Holes are not used there. `seconds` is the time of each round.
     """
     room = size - 2 * margin + padding
     area = sum(p.area for p in polygons)

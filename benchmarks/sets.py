@@ -8,11 +8,11 @@ import numpy as np
 import shapely
 from shapely import affinity
 
+from benchmarks.real import handhelds
+from benchmarks.shapes import island_polygons
 from demo.diorama import files
 from quilt_core.formats import read_scene
-from quilt_core.measure import equalize
 from quilt_core.scene import concatenate, island_set
-from quilt_core.scene.placement import identity
 
 
 def polygons_of(names: list[str]) -> list[shapely.Polygon]:
@@ -21,13 +21,7 @@ def polygons_of(names: list[str]) -> list[shapely.Polygon]:
     for name, data in files().items():
         if name.endswith((".glb", ".obj")) and (not names or name in names):
             sets += [island_set(o, 0, 1.0) for o in read_scene(name, data).objects]
-    islands = concatenate(sets)
-    placed = islands.placed(equalize(islands, identity(islands.count), 1, 1, 1.0))
-    out = []
-    for i in range(islands.count):
-        shape = shapely.union_all(shapely.polygons(placed.triangles[placed.triangle_island == i])).buffer(0)
-        out.append(shape if shape.geom_type == "Polygon" else max(shape.geoms, key=lambda g: g.area))
-    return out
+    return island_polygons(concatenate(sets))
 
 
 def jigsaw(per_edge: int, seed: int = 1) -> list[shapely.Polygon]:
@@ -47,7 +41,9 @@ def jigsaw(per_edge: int, seed: int = 1) -> list[shapely.Polygon]:
     out = []
     for i in range(n):
         for j in range(n):
-            ring = [*along_x[i][j], *along_y[i + 1][j], *along_x[i][j + 1][::-1], *along_y[i][j][::-1]]
+            ring = [
+                *along_x[i][j][:-1], *along_y[i + 1][j][:-1], *along_x[i][j + 1][:0:-1], *along_y[i][j][:0:-1],
+            ]  # fmt: skip
             out.append(shapely.Polygon(ring))
     return out
 
@@ -60,7 +56,7 @@ def _edge(
     if not straight:
         across = np.array([-(b - a)[1], (b - a)[0]])
         points[1:-1] += across * rng.uniform(-0.18, 0.18, (2, 1))
-    return [(float(x), float(y)) for x, y in points[:-1]]
+    return [(float(x), float(y)) for x, y in points]
 
 
 def rectangles(count: int, seed: int = 2) -> list[shapely.Polygon]:
@@ -112,6 +108,7 @@ SETS: dict[str, Callable[[], list[shapely.Polygon]]] = {
     "demo, all": lambda: polygons_of([]),
     "demo, lighthouse": lambda: polygons_of(["lighthouse.glb"]),
     "demo, yard": lambda: polygons_of(["yard.obj"]),
+    "handhelds": handhelds,
     "jigsaw 5 x 5": lambda: jigsaw(5),
     "rectangles": lambda: rectangles(120),
     "slivers": lambda: slivers(60),

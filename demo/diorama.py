@@ -19,6 +19,7 @@ def layout_of(prop: Prop) -> list[FloatArray]:
     """UVs of the prop's charts: shelves in the 0–1 square, then the faults."""
     boxes = [(c.flat.min(axis=0), c.flat.max(axis=0)) for c in prop.charts]
     sizes = np.array([(high - low) * prop.scale.get(k, 1.0) for k, (low, high) in enumerate(boxes)])
+    sizes[:, 0] *= [prop.wide.get(k, 1.0) for k in range(len(boxes))]
     order = np.argsort(-sizes[:, 1], kind="stable")
     scale = prop.fill / np.sqrt((sizes[:, 0] * sizes[:, 1]).sum()) * 1.4
     while True:
@@ -28,7 +29,8 @@ def layout_of(prop: Prop) -> list[FloatArray]:
         scale *= 0.96
     out: list[FloatArray] = []
     for k, chart in enumerate(prop.charts):
-        uv = (chart.flat - boxes[k][0]) * prop.scale.get(k, 1.0) * scale + places[k]
+        uv = (chart.flat - boxes[k][0]) * prop.scale.get(k, 1.0) * scale
+        uv = uv * np.array([prop.wide.get(k, 1.0), 1.0]) + places[k]
         out.append(uv + np.array(prop.away.get(k, (0.0, 0.0))))
     for k in prop.pile:
         out[k] = out[k] - out[k].min(axis=0) + out[k + 1].min(axis=0) + 0.01
@@ -94,6 +96,7 @@ def obj(props: list[Prop]) -> str:
     v = t = 1
     for number, prop in enumerate(props):
         lines.append(f"o {prop.name}")
+        lines.append("s off" if prop.faceted else "s 1")
         lines.append(f"usemtl {('tarred wood', 'red lead', 'rope')[number % 3]}")
         for chart, uv in zip(prop.charts, layout_of(prop), strict=True):
             lines += [f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in chart.points + np.array(prop.place)]

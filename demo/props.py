@@ -16,7 +16,8 @@ class Prop:
     """An object of the demo.
 
     `scale` multiplies the size of single charts in the layout (uneven density), `away` moves charts
-    out of the tile, `pile` puts charts on top of their neighbour, `flat` False leaves out all UVs.
+    out of the tile, `pile` puts charts on top of their neighbour, `wide` draws charts wider than they are
+    (stretch), `faceted` shades all edges hard, also those inside islands, `flat` False leaves out all UVs.
     """
 
     name: str
@@ -25,6 +26,8 @@ class Prop:
     scale: dict[int, float] = field(default_factory=dict)
     away: dict[int, tuple[float, float]] = field(default_factory=dict)
     pile: tuple[int, ...] = ()
+    wide: dict[int, float] = field(default_factory=dict)
+    faceted: bool = False
     flat: bool = True
     fill: float = 0.9
 
@@ -231,6 +234,7 @@ def notice_board() -> Prop:
         [*sheets, *board, *posts, cutout([(-0.85, 0), (0.85, 0), (0, 0.35)]).moved(y=1.95)],
         (-1.2, 0, 4.6),
         scale={1: 1.7},
+        wide={2: 2.4},
         pile=(0,),
     )
 
@@ -269,7 +273,7 @@ def quay_crates() -> Prop:
     charts = []
     for x, y, z, s in ((0, 0, 0, 0.7), (0.8, 0, 0.1, 0.55), (0.2, 0.7, 0.05, 0.5)):
         charts += [c.moved(x=x, y=y, z=z) for c in box(s, s, s)]
-    return Prop("Quay crates", charts, (-4.6, 0, 2.1), pile=(4,))
+    return Prop("Quay crates", charts, (-4.6, 0, 2.1), pile=(4,), faceted=True)
 
 
 LIGHTHOUSE = (tower, lantern_room, gallery_rail, spiral_stair, lens_carriage)

@@ -96,6 +96,14 @@ def build() -> argparse.ArgumentParser:
     check.add_argument(
         "--tiles", type=tile, nargs="+", default=[], metavar="TILE", help="1001:2048 1002:1024x512 …"
     )
-    check.add_argument("--padding", type=float, default=8.0, help="wanted gap between islands in px")
-    check.add_argument("--margin", type=float, default=0.0, help="wanted gap to the tile's edge in px")
+    check.add_argument("--padding", type=float, default=None, help="wanted gap between islands in px (8)")
+    check.add_argument("--margin", type=float, default=None, help="wanted gap to the tile's edge in px (0)")
+    check.add_argument(
+        "--house-density", type=wanted_density, default=None, help="px per metre; without it not judged"
+    )
+    check.add_argument(
+        "--tolerance", type=float, default=None, help="half-width of the house band as a part of it (0.05)"
+    )
+    check.add_argument("--rules", type=Path, default=None, help="JSON file of thresholds and severities")
+    check.add_argument("--report", type=Path, default=None, help="write the proof, .html or .json")
     return parser

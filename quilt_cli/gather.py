@@ -10,7 +10,16 @@ from pathlib import Path
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import folder_siblings
-from quilt_core.scene import IslandSet, Scene, SceneObject, concatenate, island_set
+from quilt_core.scene import (
+    IslandSet,
+    Scene,
+    SceneObject,
+    Surface,
+    concatenate,
+    island_set,
+    join_surfaces,
+    read_surface,
+)
 
 
 @dataclass(frozen=True, eq=False)
@@ -20,6 +29,7 @@ class Gathered:
     paths: tuple[Path, ...]
     scenes: tuple[Scene, ...]
     islands: IslandSet
+    surface: Surface | None = None
 
     @property
     def objects(self) -> list[tuple[Scene, SceneObject]]:
@@ -41,12 +51,13 @@ def say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
 
 
-def gather(paths: Sequence[Path], channel: int, metres_per_unit: float) -> Gathered:
-    """Read files and find their islands in a channel counted from 1."""
+def gather(paths: Sequence[Path], channel: int, metres_per_unit: float, surfaces: bool = False) -> Gathered:
+    """Read files and find their islands in a channel counted from 1, and the surfaces behind them if wanted."""
     if channel < 1:
         raise QuiltError(f"UV channel {channel}.", "--channel", "Channels count from 1.")
     scenes: list[Scene] = []
     sets: list[IslandSet] = []
+    found: list[Surface] = []
     for path in paths:
         say(f"reading {path}")
         try:
@@ -57,6 +68,12 @@ def gather(paths: Sequence[Path], channel: int, metres_per_unit: float) -> Gathe
         for warning in scene.warnings:
             say(f"note: {warning}")
         for obj in scene.objects:
-            sets.append(island_set(obj, channel - 1, scene.metres_per_unit))
+            if surfaces:
+                islands, surface = read_surface(obj, channel - 1, scene.metres_per_unit, scene.materials)
+                found.append(surface)
+            else:
+                islands = island_set(obj, channel - 1, scene.metres_per_unit)
+            sets.append(islands)
         scenes.append(scene)
-    return Gathered(tuple(paths), tuple(scenes), concatenate(sets))
+    joined = join_surfaces(found, [s.count for s in sets]) if surfaces else None
+    return Gathered(tuple(paths), tuple(scenes), concatenate(sets), joined)

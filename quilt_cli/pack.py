@@ -31,7 +31,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     fixed = isinstance(options.density, float)
     tiles = tiles_from(options)
     targets = output_paths(options.files, options.out)
-    gathered = gather(options.files, options.channel, options.unit)
+    gathered = gather(options.files, options.channel, options.unit, options.bundle_by == "material")
     islands = gathered.islands
     if islands.count == 0:
         raise LayoutError(
@@ -40,7 +40,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             "Flatten the meshes first.",
         )
     names = gathered.names
-    controls = controls_from(options, islands, names)
+    controls = controls_from(options, islands, names, gathered.surface)
     placements = identity(islands.count)
     pixels = pixel_sizes(islands, placements, tiles)
     if options.density != "keep":
@@ -71,7 +71,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
 
     started = time.monotonic()
     last_said = started
-    placed = np.zeros(islands.count, bool)
+    placed, tidy_cost = np.zeros(islands.count, bool), None
     for attempt, found, mask in pack_islands(
         islands, placements, settings, lambda: False, controls, frozen, pixels, island_names
     ):
@@ -79,7 +79,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             last_said = time.monotonic()
             say(f"packing: step {attempt.step} of {attempt.steps}, coverage {attempt.coverage:.1%}")
         if attempt.done:
-            result, placed = found, mask
+            result, placed, tidy_cost = found, mask, attempt.tidy_cost
     seconds = time.monotonic() - started
 
     home = home_tiles(islands, result, open_tiles)
@@ -99,6 +99,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         "coverage": finite(figures.coverage, 6),
         "density": finite(figures.density_all),
         "density_unit": "px/m",
+        "tidy_cost": None if tidy_cost is None else round(tidy_cost, 4),
         "tiles": [
             {
                 "number": tile.number,
@@ -119,8 +120,9 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         "left_over": left_over,
         "unflattened": skipped,
     }
+    cost = "" if tidy_cost is None else f" ({tidy_cost:.1%} less for tidiness, by quick packs)"
     text = (
-        f"{islands.count - len(left)} islands, coverage {figures.coverage:.1%}, {figures.density_all:.1f} px/m, "
+        f"{islands.count - len(left)} islands, coverage {figures.coverage:.1%}{cost}, {figures.density_all:.1f} px/m, "
         f"smallest gap {figures.gap.pixels:.2f} px, edge {figures.margin_px:.2f} px, {seconds:.1f} s"
     )
     if len(all_tiles) > 1:

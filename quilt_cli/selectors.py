@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import QuiltError
 from quilt_core.pack import Controls, find_stacks, no_controls
-from quilt_core.pack.controls import FLAGS
-from quilt_core.scene import IslandSet, TileSize
+from quilt_core.pack.controls import FLAGS, bundles_of
+from quilt_core.scene import IslandSet, Surface, TileSize
 
 OPTIONS = {key: "leave_out" if key == "left_out" else key for key in FLAGS}
 """Name of the option of each flag."""
@@ -41,8 +41,10 @@ def select(text: str, islands: IslandSet, names: list[str], option: str) -> NDAr
     return out
 
 
-def controls_from(options: argparse.Namespace, islands: IslandSet, names: list[str]) -> Controls:
-    """What the options say about single islands."""
+def controls_from(
+    options: argparse.Namespace, islands: IslandSet, names: list[str], surface: Surface | None = None
+) -> Controls:
+    """What the options say about single islands; `surface` is there when materials are asked for."""
     controls = no_controls(islands.count)
     for key, flag in FLAGS.items():
         option = OPTIONS[key]
@@ -56,6 +58,10 @@ def controls_from(options: argparse.Namespace, islands: IslandSet, names: list[s
     for k, text in enumerate(options.bundle):
         for part in text.split(","):
             controls.bundle[select(part, islands, names, "--bundle")] = k
+    if options.bundle_by:
+        by = surface.island_material if surface and options.bundle_by == "material" else islands.object_index
+        free = controls.bundle < 0
+        controls.bundle[free] = bundles_of(by[free], len(options.bundle))
     if options.only:
         controls.chosen[:] = False
         for text in options.only:
@@ -127,6 +133,7 @@ def add_control(parser: Any) -> None:
     each.add_argument(
         "--bundle", action="append", default=[], metavar="NAME,NAME", help="stay together as one cluster"
     )
+    each.add_argument("--bundle-by", choices=("object", "material"), help="one bundle for each")
     each.add_argument(
         "--only",
         action="append",

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from quilt_core.measure import measure
+from quilt_core.measure.stretch import measure_triangles
 from quilt_core.pack import PackSettings, pack_islands
-from quilt_core.scene import IslandSet
+from quilt_core.prove import prove
+from quilt_core.scene import IslandSet, TileSize
 from quilt_core.scene.placement import identity
 
 
@@ -37,7 +40,17 @@ def main() -> None:
     for effort in ("quick", "standard", "thorough"):
         settings = PackSettings(width=256, height=256, effort=effort, seconds=0.5)
         _, placements, _ = list(pack_islands(islands, placements, settings))[-1]
+    prove_sample(placements)
+
+
+def prove_sample(placements: NDArray[np.float64] | None = None) -> None:
+    """Run all checks once."""
+    islands = sample()
+    placements = identity(islands.count) if placements is None else placements
     measure(islands, placements, 256, 256)
+    prove(islands, None, placements, [TileSize()], ["sample"])
+    points = np.concatenate([islands.triangles, np.zeros((len(islands.triangles), 3, 1))], axis=2)
+    measure_triangles(islands.triangles, points)
 
 
 if __name__ == "__main__":

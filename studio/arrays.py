@@ -10,7 +10,16 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.scene import IslandSet, SceneObject, TileSize, concatenate, pixel_sizes
+from quilt_core.scene import (
+    IslandSet,
+    SceneObject,
+    Surface,
+    TileSize,
+    concatenate,
+    join_surfaces,
+    pixel_sizes,
+)
+from quilt_core.scene.surface import ARRAYS as SURFACE_FIELDS
 from studio import storage
 from studio.models import MeshObject, Revision
 
@@ -28,8 +37,8 @@ FIELDS = (
 )
 
 
-def store_geometry(obj: SceneObject, islands: IslandSet) -> str:
-    """Store what measuring, packing and drawing need of an object; returns the key."""
+def store_geometry(obj: SceneObject, islands: IslandSet, surface: Surface) -> str:
+    """Store what measuring, proving, packing and drawing need of an object; returns the key."""
     mesh = obj.mesh
     out = io.BytesIO()
     channel = mesh.channels[0].per_corner if mesh.channels else np.full((len(mesh.corner_vertex), 2), np.nan)
@@ -42,9 +51,11 @@ def store_geometry(obj: SceneObject, islands: IslandSet) -> str:
         out,
         **{name: getattr(islands, name) for name in FIELDS},
         unflattened=np.array(islands.unflattened),
-        corners=mesh.positions[mesh.corner_vertex[mesh.triangles]].astype(np.float32),
+        corners=np.nan_to_num(mesh.positions[mesh.corner_vertex[mesh.triangles]]).astype(np.float32),
         corner_uv=np.nan_to_num(uv).astype(np.float32),
         corner_island=number,
+        **{SURFACE + name: getattr(surface, name) for name in SURFACE_FIELDS},
+        **{SURFACE + "materials": np.array(surface.materials, np.str_)},
     )
     return storage.put(out.getvalue())
 
@@ -60,6 +71,27 @@ def _islands(key: str) -> IslandSet:
     data = load_geometry(key)
     return IslandSet(
         **{name: data[name] for name in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"])
+    )
+
+
+SURFACE = "surface_"
+
+
+def has_surface(key: str) -> bool:
+    """Whether the stored arrays hold what proving needs; those of an earlier version do not."""
+    return SURFACE + "points" in load_geometry(key)
+
+
+def _surface(key: str) -> Surface:
+    data = load_geometry(key)
+    fields = {name: data[SURFACE + name] for name in SURFACE_FIELDS}
+    return Surface(**fields, materials=tuple(str(name) for name in data[SURFACE + "materials"]))
+
+
+def load_surface(layout: Layout) -> Surface:
+    """The surface behind a layout's islands."""
+    return join_surfaces(
+        [_surface(obj.geometry) for obj in layout.objects], [obj.islands for obj in layout.objects]
     )
 
 

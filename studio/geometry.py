@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import hashlib
 import json
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from quilt_core.formats.gltf_build import LINES, Node, Primitive, build_glb
-from studio.arrays import load_geometry, objects_of
+from quilt_core.scene.surface import worst_octaves
+from studio.arrays import SURFACE, load_geometry, objects_of
 from studio.models import Revision
 
-FORMAT = 3
+FORMAT = 5
 
 
 def geometry_glb(revision: Revision) -> bytes:
     """GLB with one mesh per object, a node per instance, and the outlines as lines.
 
-    Triangles carry base UVs and `_ISLAND`, the number of the island within the revision (-1 for
-    none). The node “outlines” holds the outline edges: position = (u, v, island).
+    Triangles carry base UVs, `_ISLAND`, the number of the island within the revision (-1 for none), and
+    `_STRETCH`, the octaves by which their texels per metre differ from their island's. The node “outlines” holds the outline edges: position = (u, v, island).
     """
     objects = objects_of(revision)
     mark = json.dumps([FORMAT, revision.contents, [obj.geometry for obj in objects]])
@@ -38,6 +41,7 @@ def geometry_glb(revision: Revision) -> bytes:
                 "POSITION": data["corners"].reshape(-1, 3),
                 "TEXCOORD_0": data["corner_uv"].reshape(-1, 2),
                 "_ISLAND": island.astype(np.float32)[:, None],
+                "_STRETCH": np.repeat(_octaves(data), 3).astype(np.float32)[:, None],
             }
         )
         metres = obj.source.metres_per_unit
@@ -55,6 +59,16 @@ def geometry_glb(revision: Revision) -> bytes:
     glb = build_glb(nodes, meshes)
     keep_cached(key_path, glb)
     return glb
+
+
+def _octaves(data: dict[str, NDArray[Any]]) -> NDArray[np.float64]:
+    """Octaves of each stored triangle, see `worst_octaves`; 0 where they are not known."""
+    out = np.zeros(len(data["corner_island"]))
+    if SURFACE + "points" in data:
+        out[data["corner_island"] >= 0] = worst_octaves(
+            data["triangles"], data[SURFACE + "points"], data["triangle_island"], len(data["uv_area"])
+        )
+    return out
 
 
 def cached(name: str) -> bytes | None:

@@ -14,6 +14,7 @@ class Project(models.Model):
     tolerance = models.FloatField(
         default=0.05, help_text="half-width of the house band as a part of the density"
     )
+    rules = models.JSONField(default=dict, help_text="thresholds, severities and ignored findings of proving")
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:
@@ -113,7 +114,9 @@ class Revision(models.Model):
     unplaced = models.BinaryField(help_text="one byte per island, 1 = on the side table")
     controls = models.BinaryField(default=b"", help_text="locks, tile, bundle, stack and weight per island")
     seconds = models.FloatField(null=True, help_text="what it took to make")
+    tidy_cost = models.FloatField(null=True, help_text="coverage that tidiness cost, by quick packs")
     figures = models.JSONField(null=True)
+    proof = models.JSONField(null=True, help_text="findings by the rules of the day, and when")
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:

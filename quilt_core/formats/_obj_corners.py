@@ -13,9 +13,9 @@ IntArray = NDArray[np.int64]
 
 
 def parse_corners(
-    name: str, lines: list[bytes], where: dict[str, IntArray], v_count: int, vt_count: int
-) -> tuple[IntArray, IntArray, IntArray]:
-    """Corner counts per face, and vertex and vt index (from 0, vt -1 = none) per corner."""
+    name: str, lines: list[bytes], where: dict[str, IntArray], v_count: int, vt_count: int, vn_count: int
+) -> tuple[IntArray, IntArray, IntArray, IntArray]:
+    """Corner counts per face, and vertex, vt and vn index (from 0, -1 = none) per corner."""
     from quilt_core.formats.obj_read import all_words, line_number
 
     rows = all_words(lines, where["f"])
@@ -28,14 +28,15 @@ def parse_corners(
             "A face needs at least 3; remove it or export again.",
         )
     cells = [cell for row in rows for cell in row]
-    vertex, vt = _uniform(cells) or _mixed(name, lines, where, rows)
+    vertex, vt, vn = _uniform(cells) or _mixed(name, lines, where, rows)
     owner = np.repeat(np.arange(len(rows)), sizes)
     vertex = _resolve(name, lines, where, vertex, owner, "v", v_count)
     vt = _resolve(name, lines, where, vt, owner, "vt", vt_count)
-    return sizes, vertex, vt
+    vn = _resolve(name, lines, where, vn, owner, "vn", vn_count)
+    return sizes, vertex, vt, vn
 
 
-def _uniform(cells: list[bytes]) -> tuple[IntArray, IntArray] | None:
+def _uniform(cells: list[bytes]) -> tuple[IntArray, IntArray, IntArray] | None:
     """Fast path: all corners are written in the same way."""
     text = b" ".join(cells)
     count = len(cells)
@@ -46,8 +47,10 @@ def _uniform(cells: list[bytes]) -> tuple[IntArray, IntArray] | None:
     width = {0: 1, 1: 2, 2: 2 if double else 3}.get(slashes.pop(), 0)
     try:
         table = whole_numbers(text.replace(b"/", b" ")).reshape(count, width)
-        vt = table[:, 1].copy() if width > 1 and not double else np.zeros(count, np.int64)
-        return table[:, 0].copy(), vt
+        none = np.zeros(count, np.int64)
+        vt = table[:, 1].copy() if width > 1 and not double else none
+        vn = table[:, -1].copy() if width == 3 or double else none
+        return table[:, 0].copy(), vt, vn
     except ValueError:
         pass
     return None
@@ -65,24 +68,26 @@ def whole_numbers(text: bytes) -> IntArray:
 
 def _mixed(
     name: str, lines: list[bytes], where: dict[str, IntArray], rows: list[list[bytes]]
-) -> tuple[IntArray, IntArray]:
+) -> tuple[IntArray, IntArray, IntArray]:
     from quilt_core.formats.obj_read import line_number
 
     vertex: list[int] = []
     vt: list[int] = []
+    vn: list[int] = []
     for face, row in enumerate(rows):
         for cell in row:
             parts = cell.split(b"/")
             try:
                 vertex.append(int(parts[0]))
                 vt.append(int(parts[1]) if len(parts) > 1 and parts[1] else 0)
+                vn.append(int(parts[2]) if len(parts) > 2 and parts[2] else 0)
             except ValueError:
                 raise FileFormatError(
                     f"“{cell.decode('utf-8', 'replace')[:40]}” is not a face corner.",
                     f"{name}, line {line_number(lines, int(where['f'][face]))}",
                     "Corners are written v, v/vt, v//vn or v/vt/vn.",
                 ) from None
-    return np.array(vertex, np.int64), np.array(vt, np.int64)
+    return np.array(vertex, np.int64), np.array(vt, np.int64), np.array(vn, np.int64)
 
 
 def _resolve(
@@ -102,10 +107,10 @@ def _resolve(
     if relative.any():
         seen = np.searchsorted(where[kind], where["f"])[owner]
         out = np.where(relative, seen + index, out)
-    missing = (index == 0) & (kind == "vt")
+    missing = (index == 0) & (kind != "v")
     bad = np.flatnonzero(~missing & ((out < 0) | (out >= count)))
     if len(bad):
-        noun = "vertex" if kind == "v" else "texture coordinate"
+        noun = {"v": "vertex", "vt": "texture coordinate", "vn": "normal"}[kind]
         raise FileFormatError(
             f"A face asks for {noun} {index[bad[0]]}, but the file has {count}.",
             f"{name}, line {line_number(lines, int(where['f'][owner[bad[0]]]))}",

@@ -195,6 +195,7 @@ def _mesh(
     """One mesh of all primitives with faces; triangles only, as the format has no polygons."""
     label = f"mesh “{entry.get('name', index)}”"
     positions: list[FloatArray] = []
+    normals: list[FloatArray] = []
     corners: list[IntArray] = []
     materials: list[IntArray] = []
     parts: list[PrimitivePart] = []
@@ -215,26 +216,19 @@ def _mesh(
         if primitive.get("mode", 4) in MODES_WITHOUT_FACES or "POSITION" not in attributes:
             continue
         points = reader.numbers(attributes["POSITION"])
-        if not np.isfinite(points).all():
-            raise reader.fail(
-                "A vertex position is not finite.",
-                f"{label}, vertex {int(np.argmin(np.isfinite(points).all(axis=1)))}",
-            )
+        points = np.where(np.isfinite(points), points, np.nan)
         vertex = _triangle_vertices(reader, primitive, len(points), label)
         for s in sets:
             accessor = attributes.get(f"TEXCOORD_{s}")
             uv = reader.numbers(accessor) if accessor is not None else np.full((len(points), 2), np.nan)
             if len(uv) != len(points):
                 raise reader.fail(f"TEXCOORD_{s} has {len(uv)} values for {len(points)} vertices.", label)
-            if accessor is not None and not np.isfinite(uv).all():
-                raise reader.fail(
-                    f"A value of TEXCOORD_{s} is not finite.",
-                    f"{label}, vertex {int(np.argmin(np.isfinite(uv).all(axis=1)))}",
-                )
+            uv = np.where(np.isfinite(uv), uv, np.nan)
             flipped = np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1)
             coords[s].append(to_seen(flipped, transforms.get((primitive.get("material", -1), s))))
             known[s].append(np.full(len(points), accessor is not None))
         positions.append(points)
+        normals.append(_normals(reader, attributes, len(points)))
         corners.append(vertex + base)
         materials.append(np.full(len(vertex) // 3, primitive.get("material", -1), np.int64))
         parts.append(PrimitivePart(number, slice(corner_base, corner_base + len(vertex)), vertex))
@@ -252,9 +246,19 @@ def _mesh(
         for s in sets
     )
     offsets = np.arange(0, corner_base + 1, 3, dtype=np.int64)
+    shaded = np.concatenate(normals)[corner_vertex]
     return Mesh(
-        np.concatenate(positions), offsets, corner_vertex, channels, np.concatenate(materials)
-    ), tuple(parts)
+        np.concatenate(positions), offsets, corner_vertex, channels, np.concatenate(materials),
+        None if np.isnan(shaded).all() else shaded,
+    ), tuple(parts)  # fmt: skip
+
+
+def _normals(reader: Buffers, attributes: dict[str, Any], count: int) -> FloatArray:
+    """(V, 3) shading normals, NaN where the file has none."""
+    if "NORMAL" not in attributes:
+        return np.full((count, 3), np.nan)
+    normals = reader.numbers(attributes["NORMAL"])
+    return normals if normals.shape == (count, 3) else np.full((count, 3), np.nan)
 
 
 def _triangle_vertices(reader: Buffers, primitive: dict[str, Any], count: int, label: str) -> IntArray:

@@ -82,10 +82,12 @@ def _read(
         raise FileFormatError("It has 0 faces.", name, NO_MESH)
     positions = _numbers(name, lines, where["v"], 3, "vertex")
     texcoords = _numbers(name, lines, where["vt"], 2, "texture coordinate")
-    sizes, vertex, vt = parse_corners(name, lines, where, len(positions), len(texcoords))
+    normals = _numbers(name, lines, where["vn"], 3, "normal")
+    sizes, vertex, vt, vn = parse_corners(name, lines, where, len(positions), len(texcoords), len(normals))
     offsets = np.concatenate([[0], np.cumsum(sizes)])
 
     groups, material_names, warnings, libraries = _structure(lines, heads, where["f"])
+    smoothing = _smoothing(lines, heads, where["f"])
     materials = _materials(name, material_names, libraries, siblings, warnings)
     objects: list[SceneObject] = []
     for group_name, faces, face_material in groups:
@@ -101,6 +103,8 @@ def _read(
             local.astype(np.int64),
             (channel,),
             face_material,
+            _rows_or_nan(normals, vn[corner]),
+            None if smoothing is None else smoothing[faces],
         )
         objects.append(SceneObject(group_name, mesh, (Instance(group_name, "", np.eye(4)),)))
     source = ObjSource(lines, where["vt"], where["f"], sizes, vt, tuple(g[1] for g in groups), texcoords)
@@ -172,17 +176,27 @@ def _numbers(name: str, lines: list[bytes], where: IntArray, want: int, noun: st
                     "Correct the line or export the file again.",
                 )
         raise
-    bad = np.flatnonzero(~np.isfinite(out).all(axis=1))
-    if len(bad):
-        text = lines[where[bad[0]]].decode("utf-8", "replace").strip()[:60]
-        _fail(
-            name,
-            lines,
-            int(where[bad[0]]),
-            f"“{text}” holds a number that is not finite.",
-            "Remove the broken vertices where the mesh was made and export again.",
-        )
+    out[~np.isfinite(out)] = np.nan
     return out
+
+
+def _rows_or_nan(table: FloatArray, index: IntArray) -> FloatArray | None:
+    """Rows of a table, NaN where the index is -1; None when no row is asked for."""
+    if (index < 0).all():
+        return None
+    return np.where((index >= 0)[:, None], table[index], np.nan)
+
+
+def _smoothing(lines: list[bytes], heads: list[bytes], face_lines: IntArray) -> IntArray | None:
+    """Smoothing group of each face by the `s` lines; None in a file that has none."""
+    marks = [i for i, head in enumerate(heads) if head.startswith((b"s ", b"s\t"))]
+    if not marks:
+        return None
+    groups = [0]
+    for i in marks:
+        word = lines[i].split()[1:2]
+        groups.append(int(word[0]) if word and word[0].isdigit() else 0)
+    return np.array(groups, np.int64)[np.searchsorted(np.array(marks), face_lines)]
 
 
 def _ranges(starts: IntArray, sizes: IntArray) -> IntArray:

@@ -2,17 +2,16 @@
 
 from quilt_core.measure.density import equalize, island_densities, set_density
 from quilt_core.measure.figures import Figures, measure, measure_tiles
-from quilt_core.measure.findings import Finding, find_faults
-from quilt_core.measure.gap import Gap, smallest_gap
+from quilt_core.measure.gap import ClosePairs, Gap, close_pairs, smallest_gap
 from quilt_core.measure.overlap import Overlaps, find_overlaps
 
 __all__ = [
+    "ClosePairs",
     "Figures",
-    "Finding",
     "Gap",
     "Overlaps",
+    "close_pairs",
     "equalize",
-    "find_faults",
     "find_overlaps",
     "island_densities",
     "measure",

@@ -5,8 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from quilt_core.measure._grid import meeting
 
-@njit(cache=True)
+
+@njit(cache=True, nogil=True)
 def _point_segment(px, py, ax, ay, bx, by):  # type: ignore[no-untyped-def]
     dx, dy = bx - ax, by - ay
     length = dx * dx + dy * dy
@@ -17,7 +19,7 @@ def _point_segment(px, py, ax, ay, bx, by):  # type: ignore[no-untyped-def]
     return (px - qx) ** 2 + (py - qy) ** 2, qx, qy
 
 
-@njit(cache=True)
+@njit(cache=True, nogil=True)
 def _crosses(a, b):  # type: ignore[no-untyped-def]
     """Whether two segments (4,) have a point in common, other than at grazing ends."""
     d1 = (b[2] - b[0]) * (a[1] - b[1]) - (b[3] - b[1]) * (a[0] - b[0])
@@ -27,8 +29,34 @@ def _crosses(a, b):  # type: ignore[no-untyped-def]
     return d1 * d2 < 0 and d3 * d4 < 0
 
 
-@njit(cache=True)
-def nearest_pair(segments, owner, offsets, items, reach):  # type: ignore[no-untyped-def]
+@njit(cache=True, nogil=True)
+def distance2(a, b, best, spots):  # type: ignore[no-untyped-def]
+    """Squared distance of two segments (4,) when below `best`, else `best`; `spots` (4,) gets the points."""
+    gx = max(min(a[0], a[2]) - max(b[0], b[2]), min(b[0], b[2]) - max(a[0], a[2]))
+    gy = max(min(a[1], a[3]) - max(b[1], b[3]), min(b[1], b[3]) - max(a[1], a[3]))
+    gx, gy = max(gx, 0.0), max(gy, 0.0)
+    if gx * gx + gy * gy >= best:
+        return best
+    if _crosses(a, b):
+        rx, ry, sx, sy = a[2] - a[0], a[3] - a[1], b[2] - b[0], b[3] - b[1]
+        t = ((b[0] - a[0]) * sy - (b[1] - a[1]) * sx) / (rx * sy - ry * sx)
+        spots[0] = spots[2] = a[0] + t * rx
+        spots[1] = spots[3] = a[1] + t * ry
+        return 0.0
+    for k in range(2):
+        d, qx, qy = _point_segment(a[2 * k], a[2 * k + 1], b[0], b[1], b[2], b[3])
+        if d < best:
+            best = d
+            spots[0], spots[1], spots[2], spots[3] = a[2 * k], a[2 * k + 1], qx, qy
+        d, qx, qy = _point_segment(b[2 * k], b[2 * k + 1], a[0], a[1], a[2], a[3])
+        if d < best:
+            best = d
+            spots[0], spots[1], spots[2], spots[3] = qx, qy, b[2 * k], b[2 * k + 1]
+    return best
+
+
+@njit(cache=True, nogil=True)
+def nearest_pair(segments, owner, grid, reach):  # type: ignore[no-untyped-def]
     """Smallest distance below `reach` between segments (N, 4) of different owners.
 
     Returns the distance (inf when there is none), the two segments and the two spots (4,).
@@ -36,32 +64,63 @@ def nearest_pair(segments, owner, offsets, items, reach):  # type: ignore[no-unt
     best = reach * reach
     first, second = -1, -1
     spots = np.zeros(4)
-    for s in range(len(offsets) - 1):
-        for u in range(offsets[s], offsets[s + 1]):
-            i = items[u, 0]
-            a = segments[i]
-            for v in range(u + 1, offsets[s + 1]):
-                j = items[v, 0]
-                if owner[i] == owner[j]:
-                    continue
-                b = segments[j]
-                gx = max(min(a[0], a[2]) - max(b[0], b[2]), min(b[0], b[2]) - max(a[0], a[2]))
-                gy = max(min(a[1], a[3]) - max(b[1], b[3]), min(b[1], b[3]) - max(a[1], a[3]))
-                gx, gy = max(gx, 0.0), max(gy, 0.0)
-                if gx * gx + gy * gy >= best:
-                    continue
-                if _crosses(a, b):
-                    best = 0.0
-                    first, second = i, j
-                    spots[:] = np.array([a[0], a[1], a[0], a[1]])
-                    return best, first, second, spots
-                for k in range(2):
-                    d, qx, qy = _point_segment(a[2 * k], a[2 * k + 1], b[0], b[1], b[2], b[3])
-                    if d < best:
-                        best, first, second = d, i, j
-                        spots[:] = np.array([a[2 * k], a[2 * k + 1], qx, qy])
-                    d, qx, qy = _point_segment(b[2 * k], b[2 * k + 1], a[0], a[1], a[2], a[3])
-                    if d < best:
-                        best, first, second = d, i, j
-                        spots[:] = np.array([qx, qy, b[2 * k], b[2 * k + 1]])
+    for i, j in meeting(grid, 0, len(grid.offsets) - 1):
+        if i < 0 or owner[i] == owner[j]:
+            continue
+        d = distance2(segments[i], segments[j], best, spots)
+        if d < best:
+            best, first, second = d, i, j
     return (np.sqrt(best) if first >= 0 else np.inf), first, second, spots
+
+
+@njit(cache=True, nogil=True)
+def _row_of(key, keys):  # type: ignore[no-untyped-def]
+    """Row of a key in an open hash table (a power of two long), or of the free place for it."""
+    row = np.int64((np.uint64(key) * np.uint64(0x9E3779B97F4A7C15)) >> np.uint64(20)) & (len(keys) - 1)
+    while keys[row] != -1 and keys[row] != key:
+        row = (row + 1) & (len(keys) - 1)
+    return row
+
+
+@njit(cache=True, nogil=True)
+def close_segments(segments, owner, kind, count, grid, first, last, reach):  # type: ignore[no-untyped-def]
+    """The nearest two spots of every pair of owners nearer than `reach`.
+
+    Only segments of different owners and, where `kind` (N,) is not negative, of different kinds count.
+    Returns (n,) keys (lower owner x count + higher owner), (n,) distances, (n, 4) spots on the lower and
+    on the higher owner, and whether some pairs were not looked at.
+    """
+    size, used = 1024, 0
+    keys = np.full(size, -1, np.int64)
+    near = np.empty(size)
+    where = np.empty((size, 4))
+    spots = np.zeros(4)
+    cut = False
+    for i, j in meeting(grid, first, last):
+        if i < 0:
+            cut = True
+            continue
+        if owner[i] == owner[j] or (kind[i] >= 0 and kind[i] == kind[j]):
+            continue
+        a, b = (i, j) if owner[i] < owner[j] else (j, i)
+        key = owner[a] * count + owner[b]
+        row = _row_of(key, keys)
+        known = keys[row] == key
+        best = near[row] if known else reach * reach
+        d = distance2(segments[a], segments[b], best, spots)
+        if d >= best:
+            continue
+        keys[row] = key
+        near[row] = d
+        where[row] = spots
+        used += 0 if known else 1
+        if 2 * used > size:
+            old_keys, old_near, old_where = keys, near, where
+            size *= 2
+            keys, near, where = np.full(size, -1, np.int64), np.empty(size), np.empty((size, 4))
+            for k in range(len(old_keys)):
+                if old_keys[k] >= 0:
+                    row = _row_of(old_keys[k], keys)
+                    keys[row], near[row], where[row] = old_keys[k], old_near[k], old_where[k]
+    full = np.flatnonzero(keys >= 0)
+    return keys[full], np.sqrt(near[full]), where[full], cut

@@ -5,10 +5,45 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
+from quilt_core.measure._grid import meeting
 
-@njit(cache=True)
+FINE = 1e-6
+"""Of triangles smaller than a texel, a shared part above this share of the smaller one counts too."""
+SLIGHT = 1e-6
+"""Shared parts below the least area by this factor are left out altogether."""
+MOST_FOUND = 20_000_000
+"""Pairs of triangles that are listed by one lane at most."""
+
+
+@njit(cache=True, nogil=True)
+def apart(a, b):  # type: ignore[no-untyped-def]
+    """Whether an edge of triangle a (3, 2) has all of triangle b on its far side or on itself.
+
+    Cheap, and exact for neighbours: corners that both have lie at zero distance.
+    """
+    turn = (a[1, 0] - a[0, 0]) * (a[2, 1] - a[0, 1]) - (a[1, 1] - a[0, 1]) * (a[2, 0] - a[0, 0])
+    sign = -1.0 if turn < 0 else 1.0
+    for e in range(3):
+        f = e + 1 if e < 2 else 0
+        ex, ey = (a[f, 0] - a[e, 0]) * sign, (a[f, 1] - a[e, 1]) * sign
+        if (
+            ex * (b[0, 1] - a[e, 1]) - ey * (b[0, 0] - a[e, 0]) <= 0
+            and ex * (b[1, 1] - a[e, 1]) - ey * (b[1, 0] - a[e, 0]) <= 0
+            and ex * (b[2, 1] - a[e, 1]) - ey * (b[2, 0] - a[e, 0]) <= 0
+        ):
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True)
 def shared_area(a, b):  # type: ignore[no-untyped-def]
     """Area shared by two triangles (3, 2), by clipping one with the other (Sutherland-Hodgman)."""
+    return shared(a, b)[0]
+
+
+@njit(cache=True, nogil=True)
+def shared(a, b):  # type: ignore[no-untyped-def]
+    """Area shared by two triangles (3, 2), and the middle of the corners of the shared piece."""
     ox, oy = a[0, 0], a[0, 1]
     px = np.empty(12)
     py = np.empty(12)
@@ -41,55 +76,53 @@ def shared_area(a, b):  # type: ignore[no-untyped-def]
                 m += 1
         n = m
         if n < 3:
-            return 0.0
+            return 0.0, 0.0, 0.0
         for i in range(n):
             px[i] = qx[i]
             py[i] = qy[i]
     area = 0.0
     for i in range(1, n - 1):
         area += (px[i] - px[0]) * (py[i + 1] - py[0]) - (py[i] - py[0]) * (px[i + 1] - px[0])
-    return abs(area) * 0.5
+    return abs(area) * 0.5, ox + px[:n].mean(), oy + py[:n].mean()
 
 
-@njit(cache=True)
-def overlapping_pairs(triangles, boxes, cell, mask, offsets, items, least):  # type: ignore[no-untyped-def]
-    """All pairs of triangles that share more than `least` area: (n, 2) indices and (n,) areas."""
+@njit(cache=True, nogil=True)
+def _area(a):  # type: ignore[no-untyped-def]
+    turn = (a[1, 0] - a[0, 0]) * (a[2, 1] - a[0, 1]) - (a[1, 1] - a[0, 1]) * (a[2, 0] - a[0, 0])
+    return 0.5 * abs(turn)
+
+
+@njit(cache=True, nogil=True)
+def overlapping_pairs(triangles, grid, first, last, least):  # type: ignore[no-untyped-def]
+    """Pairs of triangles that share area.
+
+    Returns (n, 2) indices; (n, 4) areas, spots, and 1 where the area is more than `least` or a good part of the
+    smaller triangle, so that it cannot be rounding alone; and whether some pairs were not looked at.
+    """
     capacity = 1024
     pairs = np.empty((capacity, 2), np.int64)
-    areas = np.empty(capacity)
+    areas = np.empty((capacity, 4))
     n = 0
-    for s in range(mask + 1):
-        for u in range(offsets[s], offsets[s + 1]):
-            i, ix, iy = items[u, 0], items[u, 1], items[u, 2]
-            for v in range(u + 1, offsets[s + 1]):
-                j = items[v, 0]
-                if items[v, 1] != ix or items[v, 2] != iy:
-                    continue
-                if (
-                    boxes[i, 0] >= boxes[j, 2]
-                    or boxes[j, 0] >= boxes[i, 2]
-                    or boxes[i, 1] >= boxes[j, 3]
-                    or boxes[j, 1] >= boxes[i, 3]
-                ):
-                    continue
-                # Two boxes can meet in many cells; the cell of the lower corner of their meeting counts.
-                if ix != int(np.floor(max(boxes[i, 0], boxes[j, 0]) / cell)):
-                    continue
-                if iy != int(np.floor(max(boxes[i, 1], boxes[j, 1]) / cell)):
-                    continue
-                area = shared_area(triangles[i], triangles[j])
-                if area <= least:
-                    continue
-                if n == capacity:
-                    capacity *= 2
-                    bigger = np.empty((capacity, 2), np.int64)
-                    bigger[:n] = pairs
-                    pairs = bigger
-                    wider = np.empty(capacity)
-                    wider[:n] = areas
-                    areas = wider
-                pairs[n, 0] = i
-                pairs[n, 1] = j
-                areas[n] = area
-                n += 1
-    return pairs[:n], areas[:n]
+    cut = False
+    for i, j in meeting(grid, first, last):
+        if i < 0 or n >= MOST_FOUND:
+            cut = True
+            continue
+        if apart(triangles[i], triangles[j]) or apart(triangles[j], triangles[i]):
+            continue
+        area, x, y = shared(triangles[i], triangles[j])
+        sure = area > least or area > FINE * min(_area(triangles[i]), _area(triangles[j]))
+        if not sure and area <= SLIGHT * least:
+            continue
+        if n == capacity:
+            capacity *= 2
+            bigger = np.empty((capacity, 2), np.int64)
+            bigger[:n] = pairs
+            pairs = bigger
+            wider = np.empty((capacity, 4))
+            wider[:n] = areas
+            areas = wider
+        pairs[n, 0], pairs[n, 1] = i, j
+        areas[n, 0], areas[n, 1], areas[n, 2], areas[n, 3] = area, x, y, sure
+        n += 1
+    return pairs[:n], areas[:n], cut

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.measure.density import island_densities, set_density
-from quilt_core.measure.gap import NO_GAP, Gap, smallest_gap
+from quilt_core.measure.gap import NO_GAP, ClosePairs, Gap, close_pairs, smallest_gap
 from quilt_core.measure.overlap import Overlaps, find_overlaps
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize, tiles_of_boxes
@@ -18,7 +18,7 @@ FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]
 IntArray = NDArray[np.int64]
 
-EDGE_TOLERANCE_PX = 1e-3
+EDGE_TOLERANCE_PX = GAP_TOLERANCE_PX = 1e-3
 """An island may pass the tile's edge by this much, the rounding of 32-bit files, and still be inside."""
 
 
@@ -45,11 +45,21 @@ class Figures:
     tile_coverage, tile_density : (T,) float64
         Of each tile; NaN density for an empty one.
     overlaps : Overlaps
-        Islands of one stack do not count.
+        Islands of one stack do not count. Spots are UVs.
     gap : Gap
-        Among the islands inside the tiles; 0 px when any of them overlap.
+        Among the islands inside the tiles; 0 px when any of them overlap. Spots are UVs.
+    close : ClosePairs
+        All pairs inside the tiles that are nearer than the padding, overlapping ones left out. Spots are UVs.
     margin_px : float
         Smallest distance from an inside island to its tile's edge.
+    edge_px : (I,) float64
+        Distance of each island to the edge of its tile; negative when it hangs over.
+    unique : (I,) bool
+        Islands that are no further members of a stack.
+    pixel : (I, 2) float64
+        px per UV of each island's tile.
+    shift : (I, 2) float64
+        What takes px into the one plane in which all tiles are measured.
     """
 
     density: FloatArray
@@ -63,7 +73,12 @@ class Figures:
     tile_density: FloatArray
     overlaps: Overlaps
     gap: Gap
+    close: ClosePairs
     margin_px: float
+    edge_px: FloatArray
+    unique: BoolArray
+    pixel: FloatArray
+    shift: FloatArray
 
 
 def measure(
@@ -114,8 +129,13 @@ def measure_tiles(
     shift = corner * FAR * sizes.max() - corner * size
     pixels = _in_pixels(placed, size, shift)
     overlaps = _not_meant(find_overlaps(pixels, 1, 1), stack)
-    gap = _gap(pixels, ~outside & first, home, padding, overlaps, outside)
-    edge = np.concatenate([local[~outside, :2], (size - local[:, 2:])[~outside]], axis=1)
+    close = _close(pixels, ~outside & first, padding, overlaps)
+    gap = _gap(pixels, ~outside & first, home, padding, overlaps, outside, close)
+    edge = np.concatenate([local[:, :2], size - local[:, 2:]], axis=1).min(axis=1)
+    close = replace(close, spots=(close.spots - shift[close.pairs]) / size[close.pairs])
+    overlaps = replace(
+        overlaps, spots=(overlaps.spots - shift[overlaps.pairs[:, 0]]) / size[overlaps.pairs[:, 0]]
+    )
     counted = np.where(~outside & first, np.abs(placed.uv_area) * size.prod(axis=1), 0.0)
     room = sizes.prod(axis=1)
     world = np.where(~outside & np.isfinite(densities), islands.world_area, 0.0)
@@ -133,8 +153,13 @@ def measure_tiles(
         np.bincount(home, counted, len(tiles)) / room,
         tile_density,
         overlaps,
-        gap,
-        float(edge.min()) if len(edge) else float("inf"),
+        _in_uv(gap, size, shift),
+        close,
+        float(edge[~outside].min()) if not outside.all() else float("inf"),
+        edge,
+        first,
+        size,
+        shift,
     )
 
 
@@ -151,19 +176,46 @@ def _in_pixels(placed: IslandSet, size: FloatArray, shift: FloatArray) -> Island
 def _not_meant(found: Overlaps, stack: IntArray) -> Overlaps:
     a, b = found.pairs[:, 0], found.pairs[:, 1]
     keep = (a == b) | (stack[a] < 0) | (stack[a] != stack[b])
-    return Overlaps(found.pairs[keep], found.texels[keep])
+    return found.select(keep)
 
 
 def _gap(
-    pixels: IslandSet, use: BoolArray, home: IntArray, padding: float, overlaps: Overlaps, outside: BoolArray
-) -> Gap:
-    gap = smallest_gap(pixels.select(use), 1, 1, padding)
+    pixels: IslandSet, use: BoolArray, home: IntArray, padding: float, overlaps: Overlaps, outside: BoolArray,
+    close: ClosePairs,
+) -> Gap:  # fmt: skip
     numbers = np.flatnonzero(use)
+    if len(close.pairs):
+        a, b = close.pairs[0]
+        (x, y), (u, v) = close.spots[0]
+        gap = Gap(float(close.pixels[0]), (int(a), int(b)), ((float(x), float(y)), (float(u), float(v))))
+        numbers = np.arange(pixels.count)
+    else:
+        gap = smallest_gap(pixels.select(use), 1, 1, padding)
     if gap.islands[0] >= 0:
         a, b = int(numbers[gap.islands[0]]), int(numbers[gap.islands[1]])
         gap = Gap(gap.pixels, (a, b), gap.spots) if home[a] == home[b] else NO_GAP
     between = overlaps.pairs[overlaps.pairs[:, 0] != overlaps.pairs[:, 1]]
     touching = between[~outside[between].any(axis=1)] if len(between) else between
     if len(touching):
-        return Gap(0.0, (int(touching[0, 0]), int(touching[0, 1])), gap.spots)
+        at = int(np.flatnonzero((overlaps.pairs == touching[0]).all(axis=1))[0])
+        spot = (float(overlaps.spots[at, 0]), float(overlaps.spots[at, 1]))
+        return Gap(0.0, (int(touching[0, 0]), int(touching[0, 1])), (spot, spot))
     return gap
+
+
+def _close(pixels: IslandSet, use: BoolArray, padding: float, overlaps: Overlaps) -> ClosePairs:
+    """Pairs nearer than the padding, without those that overlap."""
+    found = close_pairs(pixels.select(use), 1, 1, padding - GAP_TOLERANCE_PX)
+    pairs = np.flatnonzero(use)[found.pairs]
+    count = max(pixels.count, 1)
+    keep = ~np.isin(pairs @ [count, 1], overlaps.pairs @ [count, 1])
+    return ClosePairs(pairs[keep], found.pixels[keep], found.spots[keep], found.complete)
+
+
+def _in_uv(gap: Gap, size: FloatArray, shift: FloatArray) -> Gap:
+    """The same gap with its spots in UVs."""
+    if gap.islands[0] < 0:
+        return gap
+    which = list(gap.islands)
+    (x, y), (u, v) = ((np.array(gap.spots) - shift[which]) / size[which]).tolist()
+    return Gap(gap.pixels, gap.islands, ((x, y), (u, v)))

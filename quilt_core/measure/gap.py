@@ -5,16 +5,20 @@ Nothing here is shared with the packer: this is the judge of what it does.
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure._gap_loops import nearest_pair
-from quilt_core.measure._grid import fill_grid, grid_size
+from quilt_core.measure._gap_loops import close_segments, nearest_pair
+from quilt_core.measure._grid import Grid, make_grid, slot_shares
 from quilt_core.scene.island_set import IslandSet
 
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+LANES = 2
 
 
 @dataclass(frozen=True)
@@ -38,6 +42,27 @@ class Gap:
 NO_GAP = Gap(float("inf"), (-1, -1), ((0.0, 0.0), (0.0, 0.0)))
 
 
+@dataclass(frozen=True, eq=False)
+class ClosePairs:
+    """Pairs of islands nearer than some reach, nearest first.
+
+    Parameters
+    ----------
+    pairs : (P, 2) int64
+        Island numbers, the lower first.
+    pixels : (P,) float64
+    spots : (P, 2, 2) float64
+        Nearest point on the one and on the other, in px.
+    complete : bool
+        False where so many edges lie on one spot that not all were compared.
+    """
+
+    pairs: IntArray
+    pixels: FloatArray
+    spots: FloatArray
+    complete: bool
+
+
 def smallest_gap(islands: IslandSet, width: int, height: int, expected: float = 16.0) -> Gap:
     """Find the smallest gap between the outlines of any two placed islands.
 
@@ -52,23 +77,15 @@ def smallest_gap(islands: IslandSet, width: int, height: int, expected: float = 
     expected : float
         Guess in px; the search starts with twice this reach and doubles it.
     """
-    pixels = islands.edges * np.array([width, height], np.float64)
-    segments = np.ascontiguousarray(pixels.reshape(-1, 4))
-    owner = islands.edge_island
-    usable = np.isfinite(segments).all(axis=1)
-    segments, owner = segments[usable], owner[usable]
+    segments, edge = _segments(islands, width, height)
+    owner = islands.edge_island[edge]
     if len(np.unique(owner)) < 2:
         return NO_GAP
-    low = np.minimum(segments[:, :2], segments[:, 2:])
-    high = np.maximum(segments[:, :2], segments[:, 2:])
-    span = float((high.max(axis=0) - low.min(axis=0)).max())
+    ends = segments.reshape(-1, 2)
+    span = float((ends.max(axis=0) - ends.min(axis=0)).max())
     reach = max(2.0 * expected, 1.0)
     while True:
-        half = 0.5 * reach
-        boxes = np.concatenate([low - half, high + half], axis=1)
-        cell, mask = grid_size(boxes, reach)
-        offsets, items = fill_grid(boxes, cell, mask)
-        pixels_apart, a, b, spots = nearest_pair(segments, owner, offsets, items, reach)
+        pixels_apart, a, b, spots = nearest_pair(segments, owner, _grid(segments, reach), reach)
         if np.isfinite(pixels_apart):
             return Gap(
                 float(pixels_apart),
@@ -78,3 +95,58 @@ def smallest_gap(islands: IslandSet, width: int, height: int, expected: float = 
         if reach > 4 * span + 1:
             return NO_GAP
         reach *= 2
+
+
+def close_pairs(
+    islands: IslandSet, width: int, height: int, reach: float, kind: IntArray | None = None
+) -> ClosePairs:
+    """Find every pair of islands whose outlines are nearer than a reach.
+
+    Parameters
+    ----------
+    islands : IslandSet
+        Already placed: its coordinates are tile UVs.
+    width, height : int
+        Resolution of the tile in px.
+    reach : float
+        In px; pairs at just this distance do not count.
+    kind : (E,) int64, optional
+        Edges of the same kind do not count; -1 counts with all.
+    """
+    segments, edge = _segments(islands, width, height)
+    owner = islands.edge_island[edge]
+    kinds = np.full(len(edge), -1) if kind is None else kind[edge]
+    nothing = ClosePairs(np.empty((0, 2), np.int64), np.empty(0), np.empty((0, 2, 2)), True)
+    if len(edge) < 2 or reach <= 0:
+        return nothing
+    grid, count = _grid(segments, reach), islands.count
+    with ThreadPoolExecutor(LANES) as pool:
+        parts = list(
+            pool.map(
+                lambda share: close_segments(segments, owner, kinds, count, grid, share[0], share[1], reach),
+                slot_shares(grid, LANES),
+            )
+        )
+    keys, pixels, spots = (np.concatenate([part[k] for part in parts]) for k in range(3))
+    order = np.lexsort((keys, pixels))
+    # Both lanes may know a pair: its first mention is the nearest.
+    first = np.sort(np.unique(keys[order], return_index=True)[1])
+    order = order[first]
+    pairs = np.stack([keys[order] // count, keys[order] % count], axis=1)
+    return ClosePairs(
+        pairs, pixels[order], spots[order].reshape(-1, 2, 2), not any(part[3] for part in parts)
+    )
+
+
+def _segments(islands: IslandSet, width: int, height: int) -> tuple[FloatArray, IntArray]:
+    """Outline edges in px, (N, 4), and their numbers; edges that are not numbers are left out."""
+    pixels = islands.edges * np.array([width, height], np.float64)
+    segments = np.ascontiguousarray(pixels.reshape(-1, 4))
+    usable = np.flatnonzero(np.isfinite(segments).all(axis=1))
+    return segments[usable], usable
+
+
+def _grid(segments: FloatArray, reach: float) -> Grid:
+    low = np.minimum(segments[:, :2], segments[:, 2:]) - 0.5 * reach
+    high = np.maximum(segments[:, :2], segments[:, 2:]) + 0.5 * reach
+    return make_grid(np.concatenate([low, high], axis=1), reach)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure._grid import fill_grid, grid_size
+from quilt_core.measure._grid import CROWDED, Grid, make_grid, slot_shares
 from quilt_core.measure._overlap_loops import overlapping_pairs
 from quilt_core.scene.island_set import IslandSet, sums
 
@@ -16,6 +17,7 @@ IntArray = NDArray[np.int64]
 
 NOISE_TEXELS = 1e-6
 """Shared area in texels below which two triangles only touch."""
+LANES = 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,15 +30,34 @@ class Overlaps:
         Island numbers, the lower first; equal numbers for an island that folds over itself.
     texels : (P,) float64
         Shared area in texels; areas covered by several pairs of faces count once per pair.
+    spots : (P, 2) float64
+        A point in px inside the largest shared piece of each pair.
+    triangle_pairs : (T, 2) int64
+        Triangles of the set that share area.
+    triangle_texels : (T,) float64
+    complete : bool
+        False where so many faces lie on one spot that not all pairs are listed: copies of a face are
+        then compared with the first of them only.
     """
 
     pairs: IntArray
     texels: FloatArray
+    spots: FloatArray
+    triangle_pairs: IntArray
+    triangle_texels: FloatArray
+    complete: bool = True
 
     @property
     def islands(self) -> IntArray:
         """Sorted numbers of all islands involved."""
         return np.unique(self.pairs)
+
+    def select(self, keep: NDArray[np.bool_]) -> Overlaps:
+        """Only some pairs of islands; the triangles stay."""
+        return Overlaps(
+            self.pairs[keep], self.texels[keep], self.spots[keep], self.triangle_pairs, self.triangle_texels,
+            self.complete,
+        )  # fmt: skip
 
 
 def find_overlaps(islands: IslandSet, width: int, height: int) -> Overlaps:
@@ -50,15 +71,77 @@ def find_overlaps(islands: IslandSet, width: int, height: int) -> Overlaps:
         Resolution of the tile in px.
     """
     triangles = np.ascontiguousarray(islands.triangles * np.array([width, height], np.float64))
-    usable = np.isfinite(triangles).all(axis=(1, 2))
-    triangles, owner = triangles[usable], islands.triangle_island[usable]
-    if len(triangles) < 2:
-        return Overlaps(np.empty((0, 2), np.int64), np.empty(0))
-    boxes = np.concatenate([triangles.min(axis=1), triangles.max(axis=1)], axis=1)
-    cell, mask = grid_size(boxes, 0.0)
-    offsets, items = fill_grid(boxes, cell, mask)
-    found, areas = overlapping_pairs(triangles, boxes, cell, mask, offsets, items, NOISE_TEXELS)
+    usable = np.flatnonzero(np.isfinite(triangles).all(axis=(1, 2)))
+    triangles = triangles[usable]
+    grid = _grid(triangles)
+    copies = np.empty((0, 2), np.int64)
+    if _crowded(grid):
+        copies, kept = _copies(triangles)
+        usable_kept = usable[kept]
+        copies = usable[copies]
+        triangles, usable = triangles[kept], usable_kept
+        grid = _grid(triangles)
+    with ThreadPoolExecutor(LANES) as pool:
+        parts = list(
+            pool.map(
+                lambda share: overlapping_pairs(triangles, grid, share[0], share[1], NOISE_TEXELS),
+                slot_shares(grid, LANES),
+            )
+        )
+    found = np.concatenate([usable[part[0]] for part in parts] + [copies])
+    own = _own_areas(islands, copies, width, height)
+    areas = np.concatenate([*(part[1] for part in parts), np.column_stack([own, np.ones(len(own))])])
+    owner = islands.triangle_island
     between = np.sort(owner[found], axis=1)
-    keys, inverse = np.unique(between[:, 0] * islands.count + between[:, 1], return_inverse=True)
-    pairs = np.stack([keys // max(islands.count, 1), keys % max(islands.count, 1)], axis=1)
-    return Overlaps(pairs, sums(inverse, areas, len(keys)))
+    count = max(islands.count, 1)
+    key = between[:, 0] * count + between[:, 1]
+    # Slight shares of two islands count with those that are no rounding, and not by themselves.
+    sure = areas[:, 3] > 0
+    real = np.isin(key, key[sure])
+    found, areas, sure = found[real], areas[real], sure[real]
+    keys, inverse = np.unique(key[real], return_inverse=True)
+    pairs = np.stack([keys // count, keys % count], axis=1)
+    # The largest shared piece of each pair: the last one when sorted by area.
+    order = np.argsort(areas[:, 0], kind="stable")
+    largest = np.zeros(len(keys), np.int64)
+    largest[inverse[order]] = order
+    complete = not len(copies) and not any(part[2] for part in parts)
+    return Overlaps(
+        pairs,
+        sums(inverse, areas[:, 0], len(keys)),
+        areas[largest, 1:3],
+        found[sure],
+        areas[sure, 0],
+        complete,
+    )
+
+
+def _grid(triangles: FloatArray) -> Grid:
+    a, b, c = triangles.transpose(1, 0, 2)
+    low, high = np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
+    return make_grid(np.concatenate([low, high], axis=1))
+
+
+def _crowded(grid: Grid) -> bool:
+    """Whether any slot holds so many boxes that comparing all of them would take long."""
+    return bool(np.diff(grid.offsets).max(initial=0) > CROWDED // 4)
+
+
+def _copies(triangles: FloatArray) -> tuple[IntArray, IntArray]:
+    """Triangles that are equal to an earlier one, as (first, copy), and those that are not."""
+    corner = np.lexsort((triangles[:, :, 1], triangles[:, :, 0]), axis=1)
+    rows = np.ascontiguousarray(np.take_along_axis(triangles, corner[:, :, None], axis=1).reshape(-1, 6))
+    _, first, inverse = np.unique(
+        rows.view(np.dtype((np.void, 48))).ravel(), return_index=True, return_inverse=True
+    )
+    of = first[inverse]
+    again = np.flatnonzero(of != np.arange(len(of)))
+    return np.stack([of[again], again], axis=1), np.sort(first)
+
+
+def _own_areas(islands: IslandSet, copies: IntArray, width: int, height: int) -> FloatArray:
+    """(n, 3) area and middle of the triangles of which there are copies."""
+    corners = islands.triangles[copies[:, 0]] * np.array([width, height], np.float64)
+    one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    area = 0.5 * np.abs(one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0])
+    return np.column_stack([area, corners.mean(axis=1)])

@@ -6,20 +6,54 @@ then tested in one look, and a collision tells how far to jump.
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from quilt_core.pack._mask_loops import fill_enclosed, fill_inside, mark_edges
 
+BLOCK = 64
+"""Columns whose longest free run is remembered together."""
+
+
+class Raster(NamedTuple):
+    """The grid while pieces are placed on it.
+
+    Parameters
+    ----------
+    after, before : (H, W + 1) int16
+        The next and the previous occupied column of every cell.
+    gaps : (H, blocks) int16
+        The longest free run that begins in each block of columns.
+    room : (H,) int32
+        The longest free run of every row.
+    open_rows : (levels, H) uint8
+        Where a free square of 2^level cells may have its lowest row.
+    """
+
+    after: NDArray[np.int16]
+    before: NDArray[np.int16]
+    gaps: NDArray[np.int16]
+    room: NDArray[np.int32]
+    open_rows: NDArray[np.uint8]
+
+
+def empty_raster(rows: int, columns: int, levels: int) -> Raster:
+    """Room for a grid; `load` fills it."""
+    shape = (rows, columns + 1)
+    return Raster(
+        np.empty(shape, np.int16), np.empty(shape, np.int16), np.empty((rows, columns // BLOCK + 1), np.int16),
+        np.empty(rows, np.int32), np.empty((levels, rows), np.uint8),
+    )  # fmt: skip
+
 
 @njit(cache=True, nogil=True)
-def load(occupied, after, before, room, open_rows):  # type: ignore[no-untyped-def]
-    """Bring the grid to the state that `occupied` (H, W) says, 1 for cells that are taken.
-
-    `after` and `before` (H, W + 1) are the next and the previous occupied column of every cell,
-    `room` (H,) the longest free run of every row, `open_rows` (levels, H) where squares may start.
-    """
+def load(occupied, raster):  # type: ignore[no-untyped-def]
+    """Bring the grid to the state that `occupied` (H, W) says, 1 for cells that are taken."""
     h, w = occupied.shape
+    after, before = raster.after, raster.before
     for v in range(h):
         last = -1
         for u in range(w):
@@ -33,27 +67,31 @@ def load(occupied, after, before, room, open_rows):  # type: ignore[no-untyped-d
             if occupied[v, u]:
                 following = u
             after[v, u] = following
-        room[v] = longest_free(after, v)
-    open_rows[:, :] = 1
+        for block in range(raster.gaps.shape[1]):
+            raster.gaps[v, block] = longest_free(after, v, block)
+        raster.room[v] = raster.gaps[v].max()
+    raster.open_rows[:, :] = 1
 
 
 @njit(cache=True, nogil=True)
-def longest_free(after, row):  # type: ignore[no-untyped-def]
-    """Length of the longest run of free cells in a row."""
+def longest_free(after, row, block):  # type: ignore[no-untyped-def]
+    """Length of the longest run of free cells that begins in a block of a row."""
     w = after.shape[1] - 1
-    best, u = 0, 0
-    while u < w:
+    best, u = 0, block * BLOCK
+    end = min(w, u + BLOCK)
+    if u > 0 and u < w and after[row, u - 1] > u - 1:
+        u = after[row, u]  # this run began earlier
+    while u < end:
         stop = after[row, u]
         best = max(best, stop - u)
         u = stop + 1
-        while u < w and after[row, u] == u:
-            u += 1
     return best
 
 
 @njit(cache=True, nogil=True)
-def stamp(after, before, room, x, y, offsets, runs, border, low, high):  # type: ignore[no-untyped-def]
+def stamp(raster, x, y, offsets, runs, border, low, high):  # type: ignore[no-untyped-def]
     """Occupy the stamp cells of a piece whose hit mask lies at (x, y), in rows low to high - 1."""
+    after, before, gaps = raster.after, raster.before, raster.gaps
     w = after.shape[1] - 1
     for row in range(len(offsets) - 1):
         v = y + row - border
@@ -71,11 +109,35 @@ def stamp(after, before, room, x, y, offsets, runs, border, low, high):  # type:
             while u >= 0 and after[v, u] > a:
                 after[v, u] = a
                 u -= 1
+            cut = (u + 1) // BLOCK
             u = b
             while u < w and before[v, u] < b - 1:
                 before[v, u] = b - 1
                 u += 1
-        room[v] = longest_free(after, v)
+            # The run that was cut short, and those that begin among or behind the cells that are taken now.
+            gaps[v, cut] = longest_free(after, v, cut)
+            for block in range(max(cut + 1, a // BLOCK), b // BLOCK + 1):
+                gaps[v, block] = longest_free(after, v, block)
+        raster.room[v] = gaps[v].max()
+
+
+@njit(cache=True, nogil=True)
+def next_run(raster, row, u, length):  # type: ignore[no-untyped-def]
+    """First column from `u` on at which `length` free cells begin; the row's end when there is none."""
+    before, gaps = raster.before, raster.gaps
+    w = before.shape[1] - 1
+    while u + length <= w:
+        last = before[row, u + length - 1]
+        if last < u:
+            return u
+        u = last + 1
+        block = u // BLOCK
+        if gaps[row, block] < length:
+            block += 1
+            while block < gaps.shape[1] and gaps[row, block] < length:
+                block += 1
+            u = block * BLOCK
+    return w
 
 
 @njit(cache=True, nogil=True)
@@ -99,16 +161,16 @@ def square_fits(after, before, y, side):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def lowest_place(  # type: ignore[no-untyped-def]
-    after, before, room, open_rows, width, height, offsets, runs, order, needs, square, y_first, y_end, y_stop
+    raster, width, height, offsets, runs, order, needs, square, y_first, y_end, y_stop
 ):
     """First free place in reading order from the bottom, or (-1, -1).
 
     The piece lies within rows y_first to y_end - 1 and starts below `y_stop`; `order` is the order in which the piece's rows are tested, and
     `needs` the longest run of each row: where a row has less room, the piece cannot lie. `square` is the
-    side and lowest row of the largest square inside the piece. `open_rows` (levels, H) says where a free
-    square of 2^level cells may start; a row that is found without one stays closed, as cells are only
-    ever taken.
+    side and lowest row of the largest square inside the piece. A row that is found without room for it stays
+    closed, as cells are only ever taken.
     """
+    after, before, room, open_rows = raster.after, raster.before, raster.room, raster.open_rows
     w = after.shape[1] - 1
     top = min(y_end - height, y_stop - 1)
     looks = min(height, 4)
@@ -116,18 +178,28 @@ def lowest_place(  # type: ignore[no-untyped-def]
     while level + 1 < len(open_rows) and 1 << (level + 1) <= square[0]:
         level += 1
     up = square[1]
+    # The longest run of all is looked for first: it leads from one free run to the next.
+    lead = int(np.argmax(needs))
+    ahead = 0
+    for r in range(offsets[lead], offsets[lead + 1]):
+        if runs[r, 1] - runs[r, 0] == needs[lead]:
+            ahead = runs[r, 0]
+            break
     y = y_first
     while y <= top:
         if open_rows[level, y + up] == 0:
             y += 1
             continue
-        fits = True
+        fits = room[y + lead] >= needs[lead]
         for k in range(looks):
             if room[y + order[k]] < needs[order[k]]:
                 fits = False
                 break
         x = 0
-        while fits and x <= w - width:
+        while fits:
+            x = next_run(raster, y + lead, x + ahead, needs[lead]) - ahead
+            if x > w - width:
+                break
             jump = 0
             for k in range(height):
                 row = order[k]
@@ -176,10 +248,7 @@ def next_band(bands, taken, tried, spread):  # type: ignore[no-untyped-def]
 @njit(cache=True, nogil=True)
 def place_in_order(  # type: ignore[no-untyped-def]
     sequence,
-    after,
-    before,
-    room,
-    open_rows,
+    raster,
     bands,
     only,
     areas,
@@ -222,8 +291,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
                 needs = m.row_needs[m.hit_at[v] : m.hit_at[v] + height]
                 stop = best_top - height + 1
                 x, y = lowest_place(
-                    after, before, room, open_rows, width, height, offsets, runs, order, needs, m.squares[v],
-                    y_first, y_end, stop,
+                    raster, width, height, offsets, runs, order, needs, m.squares[v], y_first, y_end, stop,
                 )  # fmt: skip
                 if len(starts) and (x >= 0 or stop > y_end):
                     starts[band, a, b, c] = y if x >= 0 else y_end
@@ -244,9 +312,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
         taken[band] += areas[piece]
         rows = m.stamp_at[v + 1] - m.stamp_at[v] - 1
         stamp(
-            after,
-            before,
-            room,
+            raster,
             best_x,
             best_y,
             m.stamp_offsets[m.stamp_at[v] : m.stamp_at[v] + rows + 1],

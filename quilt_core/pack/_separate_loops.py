@@ -201,6 +201,8 @@ def near_place(i, reach, state, weights, world, m, deep, table, costs):  # type:
     first, end, columns = world.bands[band]
     y0, y1 = max(first, state[i, 1] - reach), min(end - height, state[i, 1] + reach)
     x0, x1 = max(0, state[i, 0] - reach), min(columns - width, state[i, 0] + reach)
+    if y1 < y0 or x1 < x0:
+        return NOT_YET, -1, -1, v
     weigh(i, (y0, y1 + height, x0, x1 + width), state, weights, world, m, deep, table)
     offsets = m.hit_offsets[m.hit_at[v] : m.hit_at[v] + height + 1]
     runs = m.hit_runs[m.hit_run_at[v] : m.hit_run_at[v + 1]]

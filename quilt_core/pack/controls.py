@@ -72,3 +72,31 @@ def spread_over_groups(marked: BoolArray, groups: IntArray) -> BoolArray:
     out = marked.copy()
     out[np.isin(groups, groups[marked & (groups >= 0)])] = True
     return out
+
+
+def bundles_of(groups: IntArray, first: int = 0) -> IntArray:
+    """(N,) bundle of each island when those of one group stay together.
+
+    Parameters
+    ----------
+    groups : (N,) int64
+        For example the object or the material of each island; -1 for none.
+    first : int
+        Number of the first bundle.
+
+    Returns
+    -------
+    (N,) int64
+        -1 for an island that is alone in its group or in none.
+
+    Examples
+    --------
+    >>> bundles_of(np.array([4, 7, 4, -1, 9, 9]), 2).tolist()
+    [2, -1, 2, -1, 3, 3]
+    """
+    _, inverse, counts = np.unique(groups, return_inverse=True, return_counts=True)
+    together = (counts[inverse] > 1) & (groups >= 0)
+    number = np.full(len(counts), -1)
+    kept = np.unique(inverse[together])
+    number[kept] = first + np.arange(len(kept))
+    return np.asarray(np.where(together, number[inverse], -1))

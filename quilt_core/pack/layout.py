@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
@@ -11,8 +10,9 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.measure.overlap import find_overlaps
+from quilt_core.pack.cluster_search import attempts
 from quilt_core.pack.controls import LEFT_OUT, LOCK_PLACE, Controls, no_controls, spread_over_groups
-from quilt_core.pack.pieces import Pieces, clustered, single_pieces
+from quilt_core.pack.pieces import Pieces, single_pieces
 from quilt_core.pack.problem import (
     Attempt,
     Obstacles,
@@ -20,7 +20,6 @@ from quilt_core.pack.problem import (
     no_obstacles,
     turn_matrices,
 )
-from quilt_core.pack.search import scale_bound, search
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
@@ -33,10 +32,6 @@ SIDE_TABLE_LEFT, SIDE_TABLE_RIGHT = -0.7, -0.06
 """The side table lies to the left of the tiles, in UVs of the first tile, where no tile number reaches."""
 LEAST_OVERLAP = 1e-3
 """Texels that locked islands may share before they count as lying on one another."""
-FIRST_CLUSTERS, LATER_CLUSTERS = 0.55, 0.98
-"""Scale that clusters are laid out for: of the area bound at first, of the best scale afterwards."""
-FIRST_SHARE, LEAST_SECONDS = 0.3, 0.02
-"""Part of a time limit that finding the scale for clusters may take."""
 
 
 def packable(islands: IslandSet) -> BoolArray:
@@ -65,7 +60,7 @@ def pack_islands(
         Their sizes relative to one another are kept.
     settings : PackSettings
     stop : callable
-        Asked often; True ends the search with its best so far.
+        Asked often; True ends the search with its best so far, if there is one yet.
     controls : Controls, optional
         Locks, tiles, bundles, stacks, and which islands are to be packed at all.
     frozen : sequence of TileSize
@@ -124,7 +119,7 @@ def pack_islands(
     top = _side_table_top(islands, placements, stays, pixels)
     shown: FloatArray | None = None
     out, placed = placements, settled
-    for attempt, pieces in _attempts(chosen, single, mine, settings, own_names, stop):
+    for attempt, pieces in attempts(chosen, single, mine, settings, own_names, stop):
         attempt = replace(attempt, coverage=attempt.coverage + there / total)
         if shown is attempt.shift:  # no news but the progress
             yield attempt, out, placed
@@ -143,55 +138,6 @@ def pack_islands(
             upright = placements[:, :, :2] * pixels[:, :, None]
             out[parked] = _beside(islands.select(parked), upright[parked], settings, top)
         yield attempt, out, placed
-
-
-def _attempts(
-    islands: IslandSet,
-    single: Pieces,
-    controls: Controls,
-    settings: PackSettings,
-    names: list[str],
-    stop: Callable[[], bool],
-) -> Iterator[tuple[Attempt, Pieces]]:
-    """Search; with clusters twice, as the gaps inside them depend on the scale that is reached."""
-    if not (controls.bundle >= 0).any() and settings.tidy == 0:
-        for attempt in search(single.problem, settings, stop):
-            yield attempt, single
-        return
-    if settings.fixed_scale:
-        pieces = clustered(islands, single, controls, settings, names, 1.0)
-        for attempt in search(pieces.problem, settings, stop):
-            yield attempt, pieces
-        return
-    started = time.monotonic()
-    scale = FIRST_CLUSTERS * scale_bound(single.problem, settings)
-    best: tuple[Attempt, Pieces] | None = None
-    for first in (True, False):
-        rules = replace(settings, effort="quick") if first else settings
-        for _ in range(12):
-            pieces = clustered(islands, single, controls, settings, names, scale)
-            if settings.seconds:
-                left = settings.seconds * (FIRST_SHARE if first else 1.0) - (time.monotonic() - started)
-                rules = replace(rules, seconds=max(left, LEAST_SECONDS))
-            last = None
-            for attempt in search(pieces.problem, rules, stop):
-                last = attempt
-                # At a smaller scale the gaps inside the clusters would be too small.
-                if attempt.scale >= scale and (best is None or attempt.scale > best[0].scale):
-                    best = attempt, pieces
-                if best is not None:
-                    yield replace(best[0], step=attempt.step, steps=attempt.steps, done=False), best[1]
-            assert last is not None
-            if last.scale >= scale or best is not None:
-                break
-            scale = last.scale * LATER_CLUSTERS
-        if best is not None:
-            scale = best[0].scale * LATER_CLUSTERS
-            if stop():
-                break
-    if best is None:
-        raise LayoutError("The bundles do not fit.", "pack", "Take some apart, or make the padding smaller.")
-    yield replace(best[0], step=best[0].steps, done=True), best[1]
 
 
 def _moved(pieces: Pieces, attempt: Attempt) -> FloatArray:

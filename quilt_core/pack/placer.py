@@ -8,7 +8,7 @@ from concurrent.futures import Executor
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack._place_loops import CLASSES, load, place_in_order
+from quilt_core.pack._place_loops import CLASSES, empty_raster, load, place_in_order
 from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
@@ -41,13 +41,9 @@ class Placer:
         self._total = float(sum(tile.width * tile.height for tile in settings.bins))
         tiles = len(settings.bins)
         classes = (tiles, CLASSES, CLASSES, 4) if hurried else (0, 1, 1, 1)
-        shape = (self.grid.rows, self.grid.columns + 1)
         self._buffers = [
             (
-                np.empty(shape, np.int16),
-                np.empty(shape, np.int16),
-                np.empty(shape[0], np.int32),
-                np.empty((LEVELS, shape[0]), np.uint8),
+                empty_raster(self.grid.rows, self.grid.columns, LEVELS),
                 np.empty(classes, np.int32),
                 np.empty(tiles),
             )
@@ -92,8 +88,8 @@ class Placer:
             Area in px at scale 1 that found no place.
         """
         masks = self.prepare(scale, check)
-        *buffers, starts, taken = self._buffers[lane]
-        load(self.grid.occupied, *buffers)
+        raster, starts, taken = self._buffers[lane]
+        load(self.grid.occupied, raster)  # type: ignore[call-arg]
         starts[:] = 0
         taken[:] = 0.0
         areas = self.problem.areas * (self.problem.scales(scale) / self.grid.cell) ** 2
@@ -105,7 +101,7 @@ class Placer:
             part = order[start : start + CHUNK]
             missed = place_in_order(  # type: ignore[call-arg]
                 part,
-                *buffers,
+                raster,
                 self.grid.bands,
                 self.problem.tile,
                 areas,
@@ -121,6 +117,10 @@ class Placer:
                 left += 1e-12 * missed
             if left > limit:
                 break
+        done = places[:, 2] >= 0
+        self.filled = (
+            float((places[done, 1] + masks.size[places[done, 2], 1]).max(initial=1)) / self.grid.rows
+        )
         return self._attempt(masks, places, scale), left
 
     def _attempt(self, masks: Masks, places: NDArray[np.int32], scale: float) -> Attempt:

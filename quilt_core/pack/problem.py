@@ -209,6 +209,8 @@ class Attempt:
     step, steps : int
         How far the search is.
     done : bool
+    tidy_cost : float, optional
+        Coverage that tidiness costs: the difference of two quick packs, one with it and one without.
     """
 
     scale: float
@@ -220,6 +222,7 @@ class Attempt:
     step: int
     steps: int
     done: bool = False
+    tidy_cost: float | None = None
 
 
 MIRRORED = 4 * np.pi

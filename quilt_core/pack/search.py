@@ -3,7 +3,7 @@
 A layout at one scale is made by placing the pieces in an order, each as low and as far left as it
 goes, holes and bays included. When all fit, the scale grows; when some do not, the order is changed
 and the change is kept if less area is left over. The search explores on a coarse grid, two orders at
-a time on two cores, and ends on finer grids, where less is lost to the cells. Known ways:
+a time on two cores, then on finer grids, and ends with compaction, which knows no cells. Known ways:
 bottom-left-fill on a raster, and local search over the order (Burke et al. 2006, A New
 Bottom-Left-Fill Heuristic Algorithm for the Two-Dimensional Irregular Packing Problem).
 """
@@ -13,84 +13,38 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.pack.bounds import fineness, longest_edges, scale_bound
+from quilt_core.pack.compaction import compact
+from quilt_core.pack.efforts import (
+    FEWER_TURNS,
+    HURRIED,
+    MANY,
+    POLISH_STEPS,
+    SHARES,
+    plan_for,
+)
+from quilt_core.pack.fitting import fit
+from quilt_core.pack.many import grow_many
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import MIRRORED, Attempt, Effort, PackProblem, PackSettings
+from quilt_core.pack.problem import MIRRORED, Attempt, PackProblem, PackSettings
 from quilt_core.pack.separation import Separation
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 
-@dataclass(frozen=True)
-class Plan:
-    """What an effort means.
-
-    Parameters
-    ----------
-    explore : int
-        Cells of the grid to try orders on.
-    guesses, steps : int
-        Scales tried for the plain orders, and changes of the order.
-    moves, grids : int
-        Moves of the separation, and finer grids that it ends on.
-    polish : tuple of int
-        Finer grids that the best order is placed on.
-    """
-
-    explore: int
-    guesses: int
-    steps: int
-    moves: int
-    grids: int
-    polish: tuple[int, ...]
-
-
-PLANS = {
-    "quick": Plan(512, 5, 3, 0, 0, (1024,)),
-    "standard": Plan(1024, 7, 60, 6000, 2, (2048,)),
-    "thorough": Plan(1024, 7, 400, 80000, 4, (2048, 4096)),
-}
 LANES = 2
-POLISH_STEPS = {"quick": 2, "standard": 5, "thorough": 7}
-SHARES = {"explore": 0.4, "polish": 0.5, "separate": 0.8, "refine": 1.0}
-"""Parts of a time limit at which each phase ends."""
-MANY = 400
 FEW_FILL, MANY_FILL = 0.82, 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""
-HURRIED = 100
-"""With more pieces than this, quick effort does not look twice for places of one size."""
-VERY_MANY = 30000
-FEWER_TURNS = 2000
-"""With more pieces than this, half turns are left out: they change little."""
-FEW, MOST_SEPARATED = 100, 600
-"""Separation pays at standard effort for few pieces, and at thorough effort for not too many."""
-CELLS_PER_PIECE = 20
-CELLS_ACROSS = 16
 MOVES_A_STEP = 100
-FINEST = 4096
-
-
-def plan_for(effort: Effort, count: int) -> Plan:
-    """The plan of an effort: with many pieces a step takes longer, and fewer are taken."""
-    plan = PLANS[effort]
-    if effort == "standard" and count > FEW:
-        plan = replace(plan, steps=2 * plan.steps, moves=0, grids=0)
-    if count > MOST_SEPARATED:
-        plan = replace(plan, moves=0, grids=0)
-    if count <= MANY:
-        return plan
-    return replace(
-        plan,
-        guesses=4 if count <= FEWER_TURNS or effort != "quick" else 2,
-        steps=plan.steps * MANY // count if effort != "quick" else 0,
-        polish=plan.polish if effort != "quick" and count < 5 * MANY else (),
-    )
+OUT_OF_REACH = 0.014
+"""Gain of the mating pieces over the plain orders that better orders seldom make good."""
 
 
 class _OutOfTime(Exception):
@@ -101,6 +55,8 @@ def search(
     problem: PackProblem, settings: PackSettings, stop: Callable[[], bool] = lambda: False
 ) -> Iterator[Attempt]:
     """Yield better and better layouts; the last one has ``done`` set.
+
+    Nothing at all is yielded when it is stopped before the first layout of thousands of pieces.
 
     Parameters
     ----------
@@ -118,32 +74,6 @@ def search(
         raise LayoutError("There are no islands to pack.", "", "Bring in meshes that have UVs.")
     with ThreadPoolExecutor(LANES) as pool:
         yield from _Search(problem, settings, stop, pool).run()
-
-
-def longest_edges(problem: PackProblem) -> FloatArray:
-    """(P,) longer edge of the bounding box of each piece in px at scale 1."""
-    box = [
-        extreme.reduceat(problem.edges[:, k::2].ravel(), 2 * problem.starts[:-1])
-        for k in (0, 1)
-        for extreme in (np.maximum, np.minimum)
-    ]
-    return np.asarray(np.maximum(box[0] - box[1], box[2] - box[3]))
-
-
-def scale_bound(problem: PackProblem, settings: PackSettings) -> float:
-    """Scale at which the areas alone, without padding, fill the tiles; 1 when nothing grows."""
-    grows = problem.grows
-    area, longest = float(problem.areas[grows].sum()), longest_edges(problem)
-    if not grows.any() or area <= 0:
-        return 1.0
-    inner = np.array(
-        [(t.width - 2 * settings.margin, t.height - 2 * settings.margin) for t in settings.bins]
-    ).clip(1e-9)
-    room = max(
-        float(inner.prod(axis=1).sum() - problem.areas[~grows].sum()), 1e-3 * float(inner.prod(axis=1).sum())
-    )
-    by_length = float(np.hypot(*inner.T).max()) / max(float(longest[grows].max()), 1e-300)
-    return float(min(np.sqrt(room / area), by_length))
 
 
 def _without_half_turns(turns: FloatArray) -> FloatArray:
@@ -167,30 +97,32 @@ class _Search:
         self.placer = self._placer(self.plan.explore, LANES)
         self.steps = (
             self.plan.steps
+            + self.plan.compactions
             + POLISH_STEPS[settings.effort] * len(self.plan.polish)
             + self.plan.moves // MOVES_A_STEP
         )
         self.step = 0
         self.best: Attempt | None = None
+        self.fitted: Attempt | None = None
+        self.settled = False  # what the orders can reach is beaten already
         self.separation: Separation | None = None
         self.order = np.empty(0, np.int64)
         self.left_over = np.empty(0, np.int64)
 
-    def _placer(self, cells: int, lanes: int) -> Placer:
-        return Placer(self.problem, self.settings, self._fineness(cells), self.pool, lanes, self.hurried)
-
-    def _fineness(self, cells: int) -> int:
-        """Cells for a grid on which a middling piece still has some cells along its edge."""
-        wanted = CELLS_PER_PIECE * np.sqrt(self.problem.count)
-        finest = FINEST if self.problem.count < VERY_MANY else FINEST // 2
-        # A long and narrow tile must still have some cells across.
-        wanted = max(
-            wanted,
-            CELLS_ACROSS * max(max(t.width / t.height, t.height / t.width) for t in self.settings.bins),
+    def _placer_for(self, problem: PackProblem) -> Placer:
+        return Placer(
+            problem, self.settings, fineness(self.problem, self.settings, self.plan.explore), self.pool
         )
-        while cells < wanted and cells < finest:
-            cells *= 2
-        return cells
+
+    def _placer(self, cells: int, lanes: int) -> Placer:
+        return Placer(
+            self.problem,
+            self.settings,
+            fineness(self.problem, self.settings, cells),
+            self.pool,
+            lanes,
+            self.hurried,
+        )
 
     def _until(self, share: float) -> None:
         """Let the time run out when this share of the limit is used."""
@@ -199,6 +131,11 @@ class _Search:
 
     def _check(self) -> None:
         if time.monotonic() > self.deadline or self.stop():
+            raise _OutOfTime
+
+    def _hear(self) -> None:
+        """Only whether the caller wants to stop: what is begun late is still brought to its end."""
+        if self.stop():
             raise _OutOfTime
 
     def run(self) -> Iterator[Attempt]:
@@ -213,8 +150,9 @@ class _Search:
         for phase, part in (
             ("explore", explore),
             ("polish", self._polish()),
+            ("compact", self._after_orders()),
             ("separate", self._separate()),
-            ("refine", self._refine()),
+            ("refine", self._compact()),
         ):
             self._until(SHARES[phase])
             try:
@@ -223,6 +161,8 @@ class _Search:
                 if self.stop():
                     break
         if self.best is None:
+            if self.stop() and self.problem.count > FEWER_TURNS:
+                return  # even a coarse layout would take longer than one wants to wait
             yield from self._emergency(orders[0])
         if self.best is None:
             raise LayoutError(
@@ -230,10 +170,18 @@ class _Search:
                 "pack",
                 "Use a larger tile or less padding, or unlock islands that keep their place or size.",
             )
-        yield replace(self.best, step=self.steps, steps=self.steps, done=True)
+        yield replace(self._progress(), step=self.steps, done=True)
 
     def _grow(self, orders: tuple[IntArray, ...]) -> Iterator[Attempt]:
         """Find the largest scale of the plain orders, then improve the order."""
+        if len(orders) == 1:
+            self.order = orders[0]
+            placers = (self.placer, self._placer(self.plan.explore, 1))
+            for found in grow_many(
+                self.problem, self.settings, placers, self.pool, self.order, self.plan.guesses, self._check
+            ):
+                yield self._accept(found)
+            return
         high, low = scale_bound(self.problem, self.settings), 0.0
         many = self.problem.count > MANY
         guess = (MANY_FILL if many else FEW_FILL) * high
@@ -262,6 +210,8 @@ class _Search:
                 if self.best is not None:
                     yield self._progress()
         if self.best is not None:
+            yield from self._fit()
+        if self.best is not None and not self.settled:
             yield from self._improve()
 
     def _improve(self) -> Iterator[Attempt]:
@@ -338,7 +288,7 @@ class _Search:
 
     def _polish(self) -> Iterator[Attempt]:
         """Place the best order again on finer grids, where the scale can grow a little more."""
-        if self.settings.fixed_scale:
+        if self.settings.fixed_scale or self.settled:
             return
         for cells in self.plan.polish:
             if self.best is None:
@@ -358,23 +308,53 @@ class _Search:
                     guess = 0.5 * (low + high)
                     yield self._progress()
 
+    def _fit(self) -> Iterator[Attempt]:
+        """Lay pieces whose outlines run along one another side by side."""
+        assert self.best is not None
+        if not self.plan.compactions:
+            return
+        plain = self.best.scale
+        for found in fit(
+            self.problem,
+            self.settings,
+            self._placer_for,
+            self.best,
+            self.plan.compactions,
+            self._check,
+            self._hear,
+        ):
+            self.step += 1
+            self.fitted = found
+            if found.scale > plain * (1 + OUT_OF_REACH):
+                self.best, self.settled = found, True
+            yield self._progress()
+
+    def _after_orders(self) -> Iterator[Attempt]:
+        """Compact the best layout of the orders; go on with that of the mating pieces if it is better."""
+        yield from self._compact()
+        if self.fitted is not None and self.best is not None and self.fitted.scale > self.best.scale:
+            yield self._accept(self.fitted)
+
     def _separate(self) -> Iterator[Attempt]:
         """Let the pieces overlap and push the overlap out."""
         if self.best is None or self.settings.fixed_scale or not self.plan.moves:
             return
         self.separation = Separation(
-            self.problem, self.settings, self.best, self.pool, LANES, self._check, self.rng
+            self.problem, self.settings, self.best, self.pool, LANES, self._check, self.rng, self._hear
         )
         before = self.step
         for found in self.separation.grow(self.plan.moves):
             self.step = before + self.separation.used // MOVES_A_STEP
             yield self._accept(found) if found else self._progress()
 
-    def _refine(self) -> Iterator[Attempt]:
-        """The same with small moves on finer grids."""
-        if self.separation is not None:
-            for found in self.separation.refine(self.plan.grids):
-                yield self._accept(found) if found else self._progress()
+    def _compact(self) -> Iterator[Attempt]:
+        """Let all pieces move and grow at once; the raster's cells no longer count."""
+        if self.best is None or self.settings.fixed_scale or not self.plan.compactions:
+            return
+        for found in compact(
+            self.problem, self.settings, self.best, self.plan.compactions, self._check, hear=self._hear
+        ):
+            yield self._accept(found)
 
     def _emergency(self, order: IntArray) -> Iterator[Attempt]:
         """Stopped before the first answer: a coarse one, without regard to the clock."""
@@ -393,4 +373,7 @@ class _Search:
 
     def _progress(self) -> Attempt:
         assert self.best is not None
-        return replace(self.best, step=min(self.step, self.steps), steps=self.steps)
+        shown = self.best
+        if self.fitted is not None and self.fitted.scale > shown.scale:
+            shown = self.fitted
+        return replace(shown, step=min(self.step, self.steps), steps=self.steps)

@@ -1,18 +1,18 @@
-"""The outer loop of the separation: grow, push apart, grow again; then the same on finer grids."""
+"""The outer loop of the separation: grow, push apart, make exact, grow again."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 
 import numpy as np
 
+from quilt_core.pack.compaction import compact
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 from quilt_core.pack.separator import Separator, State
 
 CELLS_PER_PIECE = 40
-COARSE, FINE, FINEST = 256, 1024, 4096
+COARSE, FINE = 256, 1024
 CHUNK = 60
 """Moves between two looks at the clock."""
 PATIENCE = 25
@@ -23,15 +23,8 @@ FIRST_GAIN, MOST_GAIN, LEAST_GAIN = 0.006, 0.01, 0.001
 SETTLED = 4
 """How much finer the grid is on which a layout of the coarse one is made exact."""
 SETTLE_TRIES, SETTLE_LOSS, WORTH_SETTLING = 5, 0.004, 0.012
-FINE_GAIN, LEAST_FINE_GAIN, FINE_REACH, FINE_ROUNDS = 0.006, 0.0008, 10, 12
-
-
-@dataclass(frozen=True)
-class Budget:
-    """Moves that may be spent on growing, and the finer grids that follow."""
-
-    moves: int
-    grids: int
+COMPACTIONS, LEAST_MENDED = 16, 0.95
+LEAST_FINE_GAIN, FINE_ROUNDS = 0.0008, 12
 
 
 def grid_cells(count: int) -> int:
@@ -54,9 +47,11 @@ class Separation:
         lanes: int,
         check: Callable[[], None],
         rng: np.random.Generator,
+        hear: Callable[[], None] | None = None,
     ) -> None:
         self.problem, self.settings, self.best = problem, settings, best
         self.pool, self.lanes, self.check, self.rng = pool, lanes, check, rng
+        self.hear = hear
         self.used = 0
         self.rough: Attempt | None = None
 
@@ -94,9 +89,18 @@ class Separation:
         yield from self._settle()
 
     def _settle(self) -> Iterator[Attempt | None]:
-        """Make the layout of the coarse grid exact: push apart what is too near, at a slightly smaller scale."""
+        """Make the layout of the coarse grid exact: win back the distances and compact, else push apart."""
         rough, self.rough = self.rough, None
         if rough is None or rough.scale <= self.best.scale * (1 + LEAST_FINE_GAIN):
+            return
+        mended = None
+        for mended in compact(
+            self.problem, self.settings, rough, COMPACTIONS, self.check, LEAST_MENDED, self.hear
+        ):
+            if mended.scale > self.best.scale:
+                self.best = mended
+                yield mended
+        if mended is not None:
             return
         coarse = grid_cells(self.problem.count)
         separator = self._separator(SETTLED * coarse, loose=False)
@@ -120,35 +124,6 @@ class Separation:
                     break
                 yield None
             scale = max(scale * (1 - SETTLE_LOSS), 0.5 * (scale + self.best.scale))
-
-    def refine(self, grids: int) -> Iterator[Attempt | None]:
-        """Small moves on finer grids, where less is lost to the cells."""
-        yield from self._settle()
-        cells = SETTLED * grid_cells(self.problem.count) // 2
-        for _ in range(grids):
-            cells *= 2
-            if cells > FINEST:
-                return
-            separator = self._separator(cells, loose=False)
-            gain = FINE_GAIN
-            while gain > LEAST_FINE_GAIN:
-                separator.prepare(self.best.scale * (1 + gain), self.check)
-                if separator.fits():
-                    base = separator.state_of(self.best)
-                    for lane in range(self.lanes):
-                        separator.start(lane, base)
-                    done = None
-                    for _ in range(FINE_ROUNDS):
-                        rounds = self._run(separator, CHUNK, FINE_REACH)
-                        done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
-                        if done is not None or min(idle for _, idle in rounds) > PATIENCE:
-                            break
-                        yield None
-                    if done is not None:
-                        self.best = separator.attempt(done)
-                        yield self.best
-                        continue
-                gain *= 0.5
 
     def _separator(self, cells: int, loose: bool) -> Separator:
         return Separator(self.problem, self.settings, cells, self.pool, self.lanes, loose)

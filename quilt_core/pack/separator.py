@@ -121,12 +121,28 @@ class Separator:
             corner = low + 0.5 * extent * growth - 0.5 * extent
             if masks.size[variant, 0] == 0:
                 variant = self._twin(variant, p)
-            first, end, columns = self.grid.bands[attempt.tile[p]]
+            variant, tile = self._fitting(variant, p, int(attempt.tile[p]))
+            first, end, columns = self.grid.bands[tile]
             width, height = masks.size[variant]
             out[p, 0] = np.clip(round(corner[0]), 0, max(columns - width, 0))
             out[p, 1] = np.clip(first + round(corner[1]), first, max(end - height, first))
             out[p, 2] = variant
         return out
+
+    def _fitting(self, variant: int, piece: int, tile: int) -> tuple[int, int]:
+        """The turn and tile of a piece, others where it has grown too long for them."""
+        masks = self.masks
+        assert masks is not None
+        rooms = self.grid.bands[:, 1] - self.grid.bands[:, 0]
+        own = range(int(masks.variant_start[piece]), int(masks.variant_start[piece + 1]))
+        only = int(self.problem.tile[piece])
+        tiles = [only] if only >= 0 else [tile, *(t for t in range(len(rooms)) if t != tile)]
+        for t in tiles:
+            for v in (variant, *own):
+                width, height = masks.size[v]
+                if 0 < width <= self.grid.bands[t, 2] and height <= rooms[t]:
+                    return v, t
+        return variant, tile
 
     def _extent(self, variant: int, piece: int) -> FloatArray:
         masks = self.masks
@@ -149,12 +165,15 @@ class Separator:
         return same[0] if same else first
 
     def fits(self) -> bool:
-        """Whether every piece has a turn in which it fits some tile at the prepared scale."""
+        """Whether every piece has a turn in which it fits a tile that it may lie in, at the prepared scale."""
         assert self.masks is not None
-        wide, tall = self.grid.bands[:, 2].max(), (self.grid.bands[:, 1] - self.grid.bands[:, 0]).max()
-        size = self.masks.size
-        good = (size[:, 0] > 0) & (size[:, 0] <= wide) & (size[:, 1] <= tall)
-        return bool(np.logical_or.reduceat(good, self.masks.variant_start[:-1]).all())
+        size, starts = self.masks.size, self.masks.variant_start
+        only = np.repeat(self.problem.tile, np.diff(starts))
+        good = np.zeros(len(size), bool)
+        for band, (first, end, columns) in enumerate(self.grid.bands):
+            inside = (size[:, 0] > 0) & (size[:, 0] <= columns) & (size[:, 1] <= end - first)
+            good |= inside & ((only < 0) | (only == band))
+        return bool(np.logical_or.reduceat(good, starts[:-1]).all())
 
     def run(self, lane: int, moves: int, seed: int, reach: int = 0) -> tuple[int, int]:
         """Work for some moves; returns the fewest colliding cells so far (0: done) and rounds without gain."""

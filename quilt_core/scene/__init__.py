@@ -5,6 +5,7 @@ from quilt_core.scene.islands import Islands, find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, Scene, SceneObject
 from quilt_core.scene.placement import IDENTITY, apply_placements, compose
+from quilt_core.scene.surface import Surface, join_surfaces, read_surface
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
 
 __all__ = [
@@ -16,6 +17,7 @@ __all__ = [
     "Mesh",
     "Scene",
     "SceneObject",
+    "Surface",
     "TileSize",
     "UVChannel",
     "apply_placements",
@@ -24,5 +26,7 @@ __all__ = [
     "find_islands",
     "home_tiles",
     "island_set",
+    "join_surfaces",
     "pixel_sizes",
+    "read_surface",
 ]

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.scene.islands import find_islands, signed_uv_areas
+from quilt_core.scene.islands import Islands, find_islands, signed_uv_areas
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import apply_placements
@@ -76,13 +76,13 @@ class IslandSet:
 
     def bounds(self) -> FloatArray:
         """(I, 4) lowest u, v and highest u, v of each island."""
-        low = np.full((self.count, 2), np.inf)
-        high = np.full((self.count, 2), -np.inf)
-        which = np.repeat(self.triangle_island, 3)
-        points = self.triangles.reshape(-1, 2)
-        np.minimum.at(low, which, points)
-        np.maximum.at(high, which, points)
-        return np.concatenate([low, high], axis=1)
+        out = np.empty((4, self.count))
+        out[:2], out[2:] = np.inf, -np.inf
+        for axis in (0, 1):
+            a, b, c = self.triangles[:, :, axis].T
+            np.minimum.at(out[axis], self.triangle_island, np.minimum(np.minimum(a, b), c))
+            np.maximum.at(out[2 + axis], self.triangle_island, np.maximum(np.maximum(a, b), c))
+        return np.ascontiguousarray(out.T)
 
     def select(self, keep: NDArray[np.bool_]) -> IslandSet:
         """Only the islands where `keep`, (I,) bool, is true, renumbered in order."""
@@ -108,9 +108,13 @@ def sums(groups: IntArray, values: FloatArray, count: int) -> FloatArray:
 
 def face_world_areas(mesh: Mesh, matrix: FloatArray) -> FloatArray:
     """(F,) areas of the faces after a (4, 4) transform, in its units squared."""
-    corners = mesh.positions[mesh.corner_vertex[mesh.triangles]] @ matrix[:3, :3].T
-    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    return sums(mesh.triangle_face, 0.5 * np.linalg.norm(normals, axis=1), mesh.face_count)
+    x, y, z = matrix[:3, :3] @ mesh.positions.T
+    a, b, c = mesh.corner_vertex[mesh.triangles].T
+    ux, uy, uz, vx, vy, vz = (along[end] - along[a] for end in (b, c) for along in (x, y, z))
+    areas = np.nan_to_num(
+        0.5 * np.sqrt((uy * vz - uz * vy) ** 2 + (uz * vx - ux * vz) ** 2 + (ux * vy - uy * vx) ** 2)
+    )
+    return sums(mesh.triangle_face, areas, mesh.face_count)
 
 
 def object_face_areas(obj: SceneObject, metres_per_unit: float) -> FloatArray:
@@ -121,7 +125,10 @@ def object_face_areas(obj: SceneObject, metres_per_unit: float) -> FloatArray:
     return np.asarray(total * metres_per_unit**2 / max(len(obj.instances), 1))
 
 
-def island_set(obj: SceneObject, channel: int, metres_per_unit: float) -> IslandSet:
+def island_set(
+    obj: SceneObject, channel: int, metres_per_unit: float, islands: Islands | None = None,
+    world: FloatArray | None = None,
+) -> IslandSet:  # fmt: skip
     """Islands of one object.
 
     Parameters
@@ -130,12 +137,16 @@ def island_set(obj: SceneObject, channel: int, metres_per_unit: float) -> Island
     channel : int
         UV channel from 0; an object without it has no islands and all faces count as unflattened.
     metres_per_unit : float
+    islands : Islands, optional
+        Of that channel, when they are already known.
+    world : (F,) float64, optional
+        What `object_face_areas` says, when it is already known.
     """
     mesh = obj.mesh
     if channel >= len(mesh.channels):
         return _empty(mesh.face_count)
     uv = mesh.channels[channel].per_corner
-    islands = find_islands(mesh, mesh.channels[channel])
+    islands = islands or find_islands(mesh, mesh.channels[channel])
     areas = signed_uv_areas(mesh, uv)
     inside = islands.face_island >= 0
     which = islands.face_island[inside]
@@ -147,7 +158,11 @@ def island_set(obj: SceneObject, channel: int, metres_per_unit: float) -> Island
         uv[islands.edges],
         islands.edge_island,
         sums(which, areas[inside], islands.count),
-        sums(which, object_face_areas(obj, metres_per_unit)[inside], islands.count),
+        sums(
+            which,
+            (object_face_areas(obj, metres_per_unit) if world is None else world)[inside],
+            islands.count,
+        ),
         np.zeros(islands.count, np.int64),
         islands.folded,
         (int((~inside).sum()),),

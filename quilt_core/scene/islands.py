@@ -39,6 +39,9 @@ class Islands:
     folded: NDArray[np.bool_]
 
 
+SCRAMBLE = np.uint64(0x9E3779B97F4A7C15)
+
+
 def weld_ids(*columns: NDArray[np.generic]) -> IntArray:
     """Give equal rows equal numbers.
 
@@ -54,22 +57,39 @@ def weld_ids(*columns: NDArray[np.generic]) -> IntArray:
 
     Examples
     --------
-    >>> weld_ids(np.array([1.0, 2.0, 1.0]), np.array([5, 5, 5])).tolist()
-    [0, 1, 0]
+    >>> ids = weld_ids(np.array([1.0, 2.0, 1.0]), np.array([5, 5, 5]))
+    >>> (ids == ids[0]).tolist()
+    [True, False, True]
     """
-    ids: IntArray | None = None
-    for column in columns:
-        _, numbers = np.unique(column, return_inverse=True)
-        numbers = numbers.astype(np.int64)
-        if ids is None:
-            ids = numbers
-        else:
-            span = int(numbers.max(initial=0)) + 1
-            _, ids = np.unique(ids * span + numbers, return_inverse=True)
-            ids = ids.astype(np.int64)
-    if ids is None:
+    if not columns:
         raise ValueError("weld_ids needs at least one column")
-    return ids
+    # One sort of scrambled rows instead of one for each column; then a look at whether two kinds got mixed up.
+    mixed = np.zeros(len(columns[0]), np.uint64)
+    for column in columns:
+        whole = column.dtype.kind in "iub"
+        bits = column.astype(np.int64) if whole else column.astype(np.float64) + 0.0  # -0.0 becomes 0.0
+        mixed = (mixed ^ bits.view(np.uint64)) * SCRAMBLE
+        mixed ^= mixed >> np.uint64(31)
+    _, first, ids = np.unique(mixed, return_index=True, return_inverse=True)
+    ids = ids.astype(np.int64)
+    if all(_equal(column, column[first[ids]]) for column in columns):
+        return ids
+    return _weld_by_columns(*columns)
+
+
+def _equal(a: NDArray[np.generic], b: NDArray[np.generic]) -> bool:
+    return bool(((a == b) | ((a != a) & (b != b))).all())
+
+
+def _weld_by_columns(*columns: NDArray[np.generic]) -> IntArray:
+    """The same, column by column."""
+    _, ids = np.unique(columns[0], return_inverse=True)
+    for column in columns[1:]:
+        _, numbers = np.unique(column, return_inverse=True)
+        _, ids = np.unique(
+            ids.astype(np.int64) * (int(numbers.max(initial=0)) + 1) + numbers, return_inverse=True
+        )
+    return np.asarray(ids, np.int64)
 
 
 def next_corner(face_offsets: IntArray, corner_count: int) -> IntArray:
@@ -81,7 +101,12 @@ def next_corner(face_offsets: IntArray, corner_count: int) -> IntArray:
     return following
 
 
-def find_islands(mesh: Mesh, channel: UVChannel) -> Islands:
+def weld_positions(mesh: Mesh) -> IntArray:
+    """(V,) numbers of vertices, equal where their positions are."""
+    return weld_ids(*mesh.positions.T) if len(mesh.positions) else np.empty(0, np.int64)
+
+
+def find_islands(mesh: Mesh, channel: UVChannel, position: IntArray | None = None) -> Islands:
     """Find the islands of a UV channel.
 
     Two faces belong together when they share an edge whose two ends agree in position and in UV, by
@@ -93,6 +118,8 @@ def find_islands(mesh: Mesh, channel: UVChannel) -> Islands:
     mesh : Mesh
     channel : UVChannel
         A channel of that mesh.
+    position : (V,) int64, optional
+        What `weld_positions` says, when it is already known.
 
     Returns
     -------
@@ -102,9 +129,8 @@ def find_islands(mesh: Mesh, channel: UVChannel) -> Islands:
     corners = len(mesh.corner_vertex)
     uv = channel.per_corner
     has_uv = np.isfinite(uv).all(axis=1)
-    face_ok = np.ones(mesh.face_count, bool)
-    np.logical_and.at(face_ok, mesh.corner_face, has_uv)
-    position_ids = weld_ids(*mesh.positions.T)[mesh.corner_vertex] if corners else np.empty(0, np.int64)
+    face_ok = np.bincount(mesh.corner_face, ~has_uv, minlength=mesh.face_count) == 0
+    position_ids = (weld_positions(mesh) if position is None else position)[mesh.corner_vertex]
     use = face_ok[mesh.corner_face]
     if not use.any():
         empty = np.empty(0, np.int64)
@@ -149,10 +175,9 @@ def signed_uv_areas(mesh: Mesh, uv: FloatArray) -> FloatArray:
     Coordinates are taken relative to each face's first corner, so that small faces far from the
     origin keep their digits.
     """
-    out = np.zeros(mesh.face_count)
     if not len(mesh.corner_vertex):
-        return out
+        return np.zeros(mesh.face_count, np.float64)
     local = uv - uv[mesh.face_offsets[:-1]][mesh.corner_face]
     after = local[next_corner(mesh.face_offsets, len(uv))]
-    np.add.at(out, mesh.corner_face, 0.5 * (local[:, 0] * after[:, 1] - local[:, 1] * after[:, 0]))
-    return out
+    twice = local[:, 0] * after[:, 1] - local[:, 1] * after[:, 0]
+    return np.asarray(np.bincount(mesh.corner_face, 0.5 * twice, minlength=mesh.face_count), np.float64)

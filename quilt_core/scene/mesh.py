@@ -66,6 +66,10 @@ class Mesh:
     channels : tuple of UVChannel
     face_material : (F,) int64
         Index into the scene's materials, -1 for none.
+    corner_normal : (C, 3) float64, optional
+        Shading normals, NaN where a corner has none.
+    smoothing : (F,) int64, optional
+        Smoothing group of each face, 0 for none: its edges are hard. Only where the file has no normals.
     """
 
     positions: FloatArray
@@ -73,10 +77,16 @@ class Mesh:
     corner_vertex: IntArray
     channels: tuple[UVChannel, ...]
     face_material: IntArray = field(repr=False)
+    corner_normal: FloatArray | None = field(default=None, repr=False)
+    smoothing: IntArray | None = field(default=None, repr=False)
 
     def __post_init__(self) -> None:
-        for array in (self.positions, self.face_offsets, self.corner_vertex, self.face_material):
-            frozen(array)
+        for array in (
+            self.positions, self.face_offsets, self.corner_vertex, self.face_material, self.corner_normal,
+            self.smoothing,
+        ):  # fmt: skip
+            if array is not None:
+                frozen(array)
 
     @property
     def face_count(self) -> int:

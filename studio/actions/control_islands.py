@@ -7,11 +7,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack.controls import FLAGS
+from quilt_core.pack.controls import FLAGS, bundles_of
 from studio.actions.errors import Refused
-from studio.actions.measure_layout import figures_of
+from studio.actions.prove_layout import complete
 from studio.actions.revise import append_revision
-from studio.arrays import Layout, load_layout
+from studio.arrays import Layout, load_layout, load_surface
 from studio.models import Revision
 
 VERBS = {
@@ -27,7 +27,7 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Revision:
 
     `params`: islands (numbers), and any of lock_place, lock_turn, lock_size, may_mirror, left_out
     (true or false), tile (number, 0 for any), bundle and stack (true joins all of them into one,
-    false takes them out), weight.
+    false takes them out), bundle_by (object or material: one bundle for each), weight.
     """
     layout = load_layout(revision)
     chosen = np.unique(np.array(params["islands"], np.int64))
@@ -52,21 +52,32 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Revision:
     if params.get("weight") is not None:
         controls["weight"][chosen] = params["weight"]
         verb = "weight"
+    if params.get("bundle_by"):
+        verb = f"bundle by {params['bundle_by']}"
+        groups = _groups(layout, params["bundle_by"])[chosen]
+        controls["bundle"][chosen] = bundles_of(groups, int(controls["bundle"].max(initial=-1)) + 1)
     for key in ("bundle", "stack"):
         if params.get(key) is not None:
             on = bool(params[key])
             verb = VERBS[key][on]
-            _group(layout, controls, chosen, key, on)
+            group_islands(layout, controls, chosen, key, on)
     if not verb:
         raise Refused("Nothing was changed.", "controls", "Say what to change.")
-    figures = revision.figures
-    if params.get("stack") is not None:
-        draft = Layout(revision, layout.objects, layout.islands, layout.placements, layout.unplaced, controls)
-        figures = figures_of(draft)
+    # Stacks change what is an overlap; all else is measured already.
+    figures = revision.figures if params.get("stack") is None else None
     return append_revision(
         revision.atlas, revision, verb, {"islands": len(chosen)}, layout.placements, layout.unplaced,
         controls=controls, figures=figures,
     )  # fmt: skip
+
+
+def _groups(layout: Layout, by: str) -> NDArray[np.int64]:
+    """Object or material of each island."""
+    if by == "object":
+        return layout.islands.object_index
+    for obj in layout.objects:
+        complete(obj)
+    return load_surface(layout).island_material
 
 
 def _send(layout: Layout, controls: NDArray[Any], chosen: NDArray[np.int64], tile: int) -> str:
@@ -76,7 +87,10 @@ def _send(layout: Layout, controls: NDArray[Any], chosen: NDArray[np.int64], til
     return f"send to tile {tile}" if tile else "send to any tile"
 
 
-def _group(layout: Layout, controls: NDArray[Any], chosen: NDArray[np.int64], key: str, on: bool) -> None:
+def group_islands(
+    layout: Layout, controls: NDArray[Any], chosen: NDArray[np.int64], key: str, on: bool
+) -> None:
+    """Join islands into one bundle or stack, or take them out of theirs; `controls` is changed."""
     if not on:
         controls[key][chosen] = -1
         return

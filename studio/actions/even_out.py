@@ -8,6 +8,7 @@ import numpy as np
 
 from quilt_core.measure.density import equalize, island_densities, set_density
 from studio.actions.errors import Refused
+from studio.actions.prove_layout import weights_of
 from studio.actions.revise import append_revision
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
@@ -23,7 +24,7 @@ def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
     """
     layout = load_layout(revision)
     width, height = layout.pixels.T
-    weights = _weights(layout)
+    weights = weights_of(layout)
     which = None
     if params.get("islands"):
         which = np.zeros(layout.islands.count, bool)
@@ -33,12 +34,6 @@ def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
         per_object=bool(params.get("per_object")), which=which,
     )  # fmt: skip
     return append_revision(revision.atlas, revision, "even out", params, placements, layout.unplaced)
-
-
-def _weights(layout: Layout) -> np.ndarray[Any, np.dtype[np.float64]]:
-    by_object = dict(layout.revision.atlas.members.values_list("object_id", "weight"))
-    each = np.array([by_object.get(obj.pk, 1.0) for obj in layout.objects])
-    return np.asarray(each[layout.islands.object_index] * layout.controls["weight"])
 
 
 def target_density(layout: Layout, params: dict[str, Any]) -> float | None:

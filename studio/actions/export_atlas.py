@@ -17,6 +17,7 @@ from studio import storage
 from studio.actions.gather_files import siblings_in
 from studio.actions.measure_layout import measure_revision
 from studio.actions.sheets import in_tile
+from studio.actions.write_reports import reports_of
 from studio.arrays import load_layout
 from studio.models import Revision, Source
 
@@ -44,6 +45,8 @@ def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> st
             placed = in_tile(layout, tile)
             archive.writestr(f"layout.{tile.number}.png", layout_png(placed, tile.width, tile.height))
             archive.writestr(f"layout.{tile.number}.svg", layout_svg(placed, names, tile.width, tile.height))
+        for kind, text in reports_of(revision).items():
+            archive.writestr(f"proof.{kind}", text)
         figures = measure_revision(revision)
         short = {key: value for key, value in figures.items() if not key.startswith("island_")}
         archive.writestr(

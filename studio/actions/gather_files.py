@@ -12,7 +12,7 @@ from django.db import transaction
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import MESH_SUFFIXES, Siblings
-from quilt_core.scene import Scene, SceneObject, island_set
+from quilt_core.scene import Scene, SceneObject, read_surface
 from quilt_core.scene.placement import identity
 from studio import storage
 from studio.actions.errors import Refused
@@ -83,8 +83,8 @@ def gather_files(
         scene = _read(name, files, metres_per_unit)
         rows = []
         for obj in scene.objects:
-            islands = island_set(obj, 0, scene.metres_per_unit)
-            rows.append((obj, store_geometry(obj, islands), islands.count, islands.unflattened[0]))
+            islands, surface = read_surface(obj, 0, scene.metres_per_unit, scene.materials)
+            rows.append((obj, store_geometry(obj, islands, surface), islands.count, islands.unflattened[0]))
         ready.append((name, scene, rows))
     keys = {name: storage.put(data) for name, data in files.items()}
     report(0.95, "keeping the files")

@@ -13,7 +13,7 @@ from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.problem import Attempt, PackSettings
 from quilt_core.scene.tiles import home_tiles, more_tiles
-from studio.actions.measure_layout import figures_of
+from studio.actions.measure_layout import measure_revision
 from studio.actions.revise import append_revision
 from studio.arrays import Layout, TileRow, load_layout, tiles_of
 from studio.models import Revision
@@ -62,7 +62,7 @@ def controls_of(layout: Layout, chosen: list[int]) -> Controls:
 def pack_atlas(
     revision: Revision, params: dict[str, Any], report: Report, stop: Callable[[], str]
 ) -> Revision | None:
-    """Pack; returns the new revision, or None when the user dropped the result.
+    """Pack; returns the new revision, or None when the user dropped the result or stopped before there was one.
 
     `stop` is asked often and says "" to go on, "keep" or "drop" to end.
     """
@@ -83,15 +83,15 @@ def pack_atlas(
     settings = replace(settings, tiles=tuple(t.size for t in open_tiles))
     frozen = [t.size for t in tiles if t not in open_tiles]
     controls = controls_of(layout, params.get("islands") or [])
-    best, placed = layout.placements, np.zeros(layout.islands.count, bool)
+    best, tidy_cost, placed = None, None, np.zeros(layout.islands.count, bool)
     for attempt, found, mask in pack_islands(
         layout.islands, layout.placements, settings, lambda: bool(stop()), controls, frozen, layout.pixels, layout.names()
     ):  # fmt: skip
-        best, placed = found, mask
+        best, tidy_cost, placed = found, attempt.tidy_cost, mask
         report(attempt, found)
         if stop() == "drop":
             return None
-    if stop() == "drop":
+    if best is None or stop() == "drop":
         return None
     if params.get("more_tiles"):
         tiles = _used(layout, best, placed, tiles, len(tiles_of(revision)))
@@ -100,14 +100,14 @@ def pack_atlas(
     atlas.padding, atlas.margin = settings.padding, settings.margin
     atlas.save(update_fields=["padding", "margin"])
     rows = [tile.row() for tile in tiles]
-    draft = Revision(atlas=atlas, tiles=rows, contents=revision.contents)
     # Islands that were not to be packed keep the place they had, in a tile or not.
     unplaced = np.where(controls.chosen, ~placed & ~collapsed, layout.unplaced)
-    figures = figures_of(Layout(draft, layout.objects, layout.islands, best, unplaced, layout.controls))
-    return append_revision(
-        atlas, revision, "pack", params, best, unplaced, tiles=rows, figures=figures, controls=layout.controls,
-        draft=bool(params.get("as_draft")), seconds=round(time.monotonic() - started, 2),
+    made = append_revision(
+        atlas, revision, "pack", params, best, unplaced, tiles=rows, controls=layout.controls,
+        draft=bool(params.get("as_draft")), seconds=round(time.monotonic() - started, 2), tidy_cost=tidy_cost,
     )  # fmt: skip
+    measure_revision(made)
+    return made
 
 
 def _used(

@@ -31,7 +31,9 @@ def check_head(atlas: Atlas, revision_id: int | None) -> Revision:
 def check_idle(atlas: Atlas) -> None:
     """Refuse while other work is about to change the layout."""
     busy = (
-        atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING]).exclude(kind__in=["measure", "export"]).first()
+        atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING])
+        .exclude(kind__in=["measure", "export", "report"])
+        .first()
     )
     if busy:
         raise Conflict(
@@ -56,6 +58,7 @@ def append_revision(
     controls: NDArray[Any] | None = None,
     draft: bool = False,
     seconds: float | None = None,
+    tidy_cost: float | None = None,
     figures: dict[str, Any] | None = None,
 ) -> Revision:
     """Add a revision, as a draft beside the chain when that is wanted or the head has moved on meanwhile."""
@@ -73,6 +76,7 @@ def append_revision(
         unplaced=unplaced.astype(np.uint8).tobytes(),
         controls=controls.tobytes() if controls is not None else (bytes(parent.controls) if parent else b""),
         seconds=seconds,
+        tidy_cost=tidy_cost,
         figures=figures,
     )
     if not stale:

@@ -7,9 +7,8 @@ from typing import Any
 from quilt_core.pack.problem import MAX_TILES
 from quilt_core.scene.tiles import LAST_TILE
 from studio.actions.errors import Refused
-from studio.actions.measure_layout import figures_of
 from studio.actions.revise import append_revision
-from studio.arrays import Layout, TileRow, load_layout
+from studio.arrays import TileRow, load_layout
 from studio.models import Revision
 
 
@@ -40,11 +39,7 @@ def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Revision:
     for number in set(controls["tile"].tolist()) - numbers - {0}:
         controls["tile"][controls["tile"] == number] = 0
     kept = [tile.row() for tile in tiles]
-    draft = Revision(atlas=revision.atlas, tiles=kept, contents=revision.contents)
-    figures = figures_of(
-        Layout(draft, layout.objects, layout.islands, layout.placements, layout.unplaced, controls)
-    )
     return append_revision(
         revision.atlas, revision, "tiles", {"tiles": len(kept)}, layout.placements, layout.unplaced, tiles=kept,
-        controls=controls, figures=figures,
+        controls=controls,
     )  # fmt: skip

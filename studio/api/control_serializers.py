@@ -18,6 +18,9 @@ class ControlIn(OnRevision):
     left_out = serializers.BooleanField(required=False)
     tile = serializers.IntegerField(required=False, help_text="0 for any")
     bundle = serializers.BooleanField(required=False)
+    bundle_by = serializers.ChoiceField(
+        choices=["object", "material"], required=False, help_text="one bundle for each"
+    )
     stack = serializers.BooleanField(required=False)
     weight = serializers.FloatField(required=False, min_value=0.01, max_value=100)
 
@@ -65,7 +68,17 @@ class DraftOut(serializers.ModelSerializer):
 
     class Meta:
         model = Revision
-        fields = ["id", "params", "tiles", "seconds", "created", "coverage", "density", "left_over"]
+        fields = [
+            "id",
+            "params",
+            "tiles",
+            "seconds",
+            "tidy_cost",
+            "created",
+            "coverage",
+            "density",
+            "left_over",
+        ]
 
     def get_coverage(self, revision: Revision) -> float | None:
         return (revision.figures or {}).get("coverage")

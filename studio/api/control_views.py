@@ -22,11 +22,11 @@ from studio.actions.set_tiles import set_tiles
 from studio.api import control_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.jobs.run import start_job
+from studio.jobs.run import start_measure
 from studio.models import Atlas, Project, Recipe, Revision
 
 
-class _Change(APIView):
+class Change(APIView):
     """A change of the newest revision that is quick enough to be made at once."""
 
     def change(self, atlas_id: int, params: dict[str, Any], make: Callable[[Revision], Revision]) -> Response:
@@ -34,12 +34,11 @@ class _Change(APIView):
         head = check_head(atlas, params["revision"])
         check_idle(atlas)
         revision = make(head)
-        if revision.figures is None:
-            start_job("measure", atlas.project, atlas, {"revision": revision.pk})
+        start_measure(revision.atlas, revision)
         return Response(s.AtlasOut(Atlas.objects.get(pk=atlas_id)).data)
 
 
-class ControlIslands(_Change):
+class ControlIslands(Change):
     """Lock, bundle, stack, send to a tile, leave out."""
 
     @extend_schema(operation_id="control_islands", request=c.ControlIn, responses=s.AtlasOut)
@@ -48,7 +47,7 @@ class ControlIslands(_Change):
         return self.change(atlas_id, params, lambda head: control_islands(head, params))
 
 
-class Tiles(_Change):
+class Tiles(Change):
     """The tile grid."""
 
     @extend_schema(operation_id="set_tiles", request=c.TilesIn, responses=s.AtlasOut)

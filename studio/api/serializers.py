@@ -22,7 +22,18 @@ class TileOut(serializers.ModelSerializer):
 class RevisionOut(serializers.ModelSerializer):
     class Meta:
         model = Revision
-        fields = ["id", "parent", "verb", "params", "author", "draft", "tiles", "seconds", "created"]
+        fields = [
+            "id",
+            "parent",
+            "verb",
+            "params",
+            "author",
+            "draft",
+            "tiles",
+            "seconds",
+            "tidy_cost",
+            "created",
+        ]
 
 
 class TileFigures(serializers.Serializer):
@@ -75,7 +86,7 @@ class ProjectOut(serializers.ModelSerializer):
 
     class Meta:
         model = Project
-        fields = ["id", "name", "house_density", "tolerance", "created", "atlases", "objects"]
+        fields = ["id", "name", "house_density", "tolerance", "rules", "created", "atlases", "objects"]
 
 
 class ProjectIn(serializers.Serializer):

@@ -3,6 +3,7 @@
 from django.urls import path, re_path
 
 from studio.api import control_views as c
+from studio.api import proof_views as p
 from studio.api import views as v
 
 urlpatterns = [
@@ -33,5 +34,10 @@ urlpatterns = [
     path("jobs/<int:job_id>/", v.OneJob.as_view()),
     path("jobs/<int:job_id>/cancel/", v.CancelJob.as_view()),
     path("jobs/<int:job_id>/download/", v.Download.as_view()),
+    path("atlases/<int:atlas_id>/cure/", p.Cure.as_view()),
+    path("atlases/<int:atlas_id>/report/", p.Report.as_view()),
+    re_path(r"^jobs/(?P<job_id>\d+)/proof\.(?P<kind>html|json)$", p.ReportFile.as_view()),
+    path("projects/<int:project_id>/rules/", p.ProjectRules.as_view()),
+    path("revisions/<int:revision_id>/proof/", p.Proof.as_view()),
     path("checker.png", v.Checker.as_view()),
 ]

@@ -27,7 +27,7 @@ from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.arrays import load_geometry, load_layout, objects_of, read_controls
 from studio.geometry import geometry_glb, placements_bytes
-from studio.jobs.run import start_job
+from studio.jobs.run import start_job, start_measure
 from studio.models import Atlas, Job, Project, Revision
 
 NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
@@ -59,6 +59,8 @@ class OneProject(APIView):
         for key, value in valid(s.ProjectChange, request).items():
             setattr(project, key, value)
         project.save()
+        for atlas in project.atlases.select_related("head", "project"):
+            start_measure(atlas)
         return Response(s.ProjectOut(project).data)
 
 
@@ -91,7 +93,7 @@ class Files(APIView):
             job = start_job("gather", project, atlas, {"files": keys, "metres_per_unit": unit})
             return Response({"job": s.JobOut(job).data, "revision": None}, status=202)
         revision = gather_files(project.pk, files, unit)
-        start_job("measure", project, atlas, {"revision": revision.pk})
+        start_measure(atlas, revision)
         return Response({"job": None, "revision": revision.pk}, status=201)
 
 
@@ -110,10 +112,11 @@ class OneAtlas(APIView):
         member = get_object_or_404(atlas.members, object_id=change["object"])
         member.weight = change["weight"]
         member.save(update_fields=["weight"])
+        start_measure(atlas)
         return Response(s.AtlasOut(atlas).data)
 
 
-class _LayoutJob(APIView):
+class LayoutJob(APIView):
     """Start a job on the newest revision."""
 
     kind = ""
@@ -128,7 +131,7 @@ class _LayoutJob(APIView):
         return Response(s.JobOut(job).data, status=202)
 
 
-class EvenOut(_LayoutJob):
+class EvenOut(LayoutJob):
     """Scale islands to one density."""
 
     kind = "even out"
@@ -138,7 +141,7 @@ class EvenOut(_LayoutJob):
         return self.start(atlas_id, valid(s.EvenOutIn, request))
 
 
-class Pack(_LayoutJob):
+class Pack(LayoutJob):
     """Pack islands into the tile."""
 
     kind = "pack"
@@ -150,7 +153,7 @@ class Pack(_LayoutJob):
         return self.start(atlas_id, params)
 
 
-class Export(_LayoutJob):
+class Export(LayoutJob):
     """Write all files back as a zip."""
 
     kind = "export"
@@ -161,13 +164,19 @@ class Export(_LayoutJob):
         return self.start(atlas_id, valid(s.OnRevision, request))
 
 
+def _moved(revision: Revision) -> Response:
+    """The rules may have changed since that layout was proven."""
+    start_measure(revision.atlas, revision)
+    return Response(s.AtlasOut(revision.atlas).data)
+
+
 class Undo(APIView):
     """Undo the last action."""
 
     @extend_schema(operation_id="undo", request=s.OnRevision, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         get_object_or_404(Atlas, pk=atlas_id)
-        return Response(s.AtlasOut(undo(atlas_id, valid(s.OnRevision, request)["revision"]).atlas).data)
+        return _moved(undo(atlas_id, valid(s.OnRevision, request)["revision"]))
 
 
 class Redo(APIView):
@@ -176,7 +185,7 @@ class Redo(APIView):
     @extend_schema(operation_id="redo", request=s.OnRevision, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         get_object_or_404(Atlas, pk=atlas_id)
-        return Response(s.AtlasOut(redo(atlas_id, valid(s.OnRevision, request)["revision"]).atlas).data)
+        return _moved(redo(atlas_id, valid(s.OnRevision, request)["revision"]))
 
 
 class OneRevision(APIView):

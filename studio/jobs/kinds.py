@@ -11,6 +11,7 @@ from studio.actions.export_atlas import export_atlas
 from studio.actions.gather_files import gather_files
 from studio.actions.measure_layout import measure_revision
 from studio.actions.pack_atlas import pack_atlas
+from studio.actions.write_reports import write_reports
 from studio.jobs.reporter import Reporter
 from studio.models import Job, Revision
 
@@ -72,6 +73,11 @@ def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"revision": revision.pk, "draft": revision.draft}
 
 
+def _report(job: Job, reporter: Reporter) -> dict[str, Any]:
+    reporter.report(0.1, "writing the proof")
+    return write_reports(_revision(job))
+
+
 def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
     def report(progress: float, message: str) -> None:
         reporter.report(progress, message)
@@ -87,4 +93,5 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "even out": _even_out,
     "pack": _pack,
     "export": _export,
+    "report": _report,
 }

@@ -9,11 +9,11 @@ from typing import Any
 from django.db import transaction
 from django.utils import timezone
 from huey import crontab
-from huey.contrib.djhuey import db_periodic_task, db_task
+from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
 
 from quilt_core.errors import QuiltError
 from studio.jobs.reporter import Reporter
-from studio.models import Atlas, Job, Project
+from studio.models import Atlas, Job, Project, Revision
 
 log = logging.getLogger(__name__)
 STALE_AFTER = timedelta(seconds=30)
@@ -25,6 +25,18 @@ def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str
     job = Job.objects.create(kind=kind, project=project, atlas=atlas, params=params, message="waiting")
     transaction.on_commit(lambda: run_job(job.pk))
     return job
+
+
+def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
+    """Measure and prove a revision (the newest one) unless both are up to date or under way."""
+    from studio.actions.prove_layout import is_proven
+
+    revision = revision or atlas.head
+    if revision is None or (revision.figures is not None and is_proven(revision)):
+        return
+    waiting = atlas.jobs.filter(kind="measure", state=Job.QUEUED, params={"revision": revision.pk})
+    if not waiting.exists():
+        start_job("measure", atlas.project, atlas, {"revision": revision.pk})
 
 
 @db_task()
@@ -96,6 +108,14 @@ def recover_stale_jobs() -> int:
         if again.update(state=Job.QUEUED, attempts=job.attempts + 1, message="starting again"):
             run_job(job.pk)
     return found
+
+
+@HUEY.on_startup(name="warm")
+def warm_up() -> None:
+    """Load the compiled loops of measuring before the first job waits for them."""
+    from quilt_core.warm import prove_sample
+
+    prove_sample()
 
 
 @db_periodic_task(crontab(minute="*"))

@@ -50,17 +50,29 @@ def address(tmp_path_factory):
     server.wait(timeout=20)
 
 
-@pytest.fixture
-def page(address):
-    """A page at 1280 x 800 that has opened the demo; page errors fail the test."""
-    chromium = shutil.which("chromium") or "/usr/bin/chromium"
-    errors: list[str] = []
+@pytest.fixture(scope="session")
+def chromium():
+    """One headless browser for all tests."""
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=chromium, args=FLAGS)
-        page = browser.new_page(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-        page.on("pageerror", lambda error: errors.append(str(error)))
-        page.goto(address + "/project/1")
-        page.wait_for_selector("[data-figure=overlaps]")
-        yield page
+        browser = playwright.chromium.launch(
+            executable_path=shutil.which("chromium") or "/usr/bin/chromium", args=FLAGS
+        )
+        yield browser
         browser.close()
+
+
+@pytest.fixture
+def page(address, chromium):
+    """A page at 1280 x 800 with nothing kept from before, that has opened the demo; page errors fail the test."""
+    errors: list[str] = []
+    # Software rendering draws every frame of a glide slowly; without motion the tests look at the same pages.
+    context = chromium.new_context(
+        viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce"
+    )
+    page = context.new_page()
+    page.on("pageerror", lambda error: errors.append(str(error)))
+    page.goto(address + "/project/1")
+    page.wait_for_selector("[data-figure=overlaps]")
+    yield page
+    context.close()
     assert errors == []

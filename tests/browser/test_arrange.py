@@ -54,6 +54,24 @@ def test_locks_are_set_from_slip_ledger_palette_and_table_and_undone(page):
     pressed(page, "Lock place of Fog bell", False)
 
 
+def test_a_row_of_the_ledger_has_the_menu_of_its_islands(page):
+    stage(page, "Arrange")
+    row = page.locator("[data-row='Signal winch']")
+    row.click(button="right")
+    menu = page.get_by_role("menu", name="Islands")
+    menu.wait_for()
+    assert "12 selected" in page.get_by_test_id("table").inner_text()
+    menu.get_by_role("menuitem", name="Bundle", exact=True).click()
+    part(page, "Islands")
+    task(page).get_by_role("button", name="Take bundle apart").wait_for()
+    row.click(button="right")
+    menu.wait_for()
+    page.keyboard.press("Escape")
+    page.wait_for_function("document.activeElement.dataset.row === 'Signal winch'")
+    assert menu.count() == 0
+    undo(page)
+
+
 def test_tiles_are_added_islands_sent_and_packed_there(page):
     stage(page, "Arrange")
     part(page, "Tiles")

@@ -116,6 +116,7 @@ def test_bundles_tidiness_and_turns_are_taken(scene, tmp_path, capsys):
     )  # fmt: skip
     assert code == 0
     assert answer["min_gap_px"] >= 8
+    assert 0 <= answer["tidy_cost"] < 0.5
 
 
 @pytest.mark.parametrize(
@@ -148,3 +149,69 @@ def test_the_plan_says_which_tiles_reach_a_density(scene, capsys):
     assert not by_size[512, 1]["reaches"]
     assert by_size[1024, 2]["reaches"]
     assert main(["plan", str(scene), "--density", "1e6"]) == 1
+
+
+def test_one_bundle_per_object_or_material(tmp_path, capsys):
+    parts = [
+        plate(f"plank {k}", 4 * k, 0.6).replace("\nf ", f"\nusemtl {'oak' if k % 2 else 'iron'}\nf ")
+        for k in range(6)
+    ]
+    path = tmp_path / "quay.obj"
+    path.write_text("\n".join(parts) + "\n")
+    code, _, _ = pack(path, tmp_path, capsys, "--bundle-by", "material", "--size", "512")
+    assert code == 0
+    middles = islands_of(tmp_path).bounds().reshape(6, 2, 2).mean(axis=1)
+    for oak in (0, 1):
+        mine, others = middles[oak::2], middles[1 - oak :: 2]
+        low, high = mine.min(axis=0), mine.max(axis=0)
+        assert not ((others > low) & (others < high)).all(axis=1).any(), (
+            "no plank of the other wood lies among them"
+        )
+    assert (
+        main(["pack", str(path), "--out", str(tmp_path / "b"), "--effort", "quick", "--bundle-by", "object"])
+        == 0
+    )
+
+
+def test_check_takes_rules_and_writes_the_proof(scene, tmp_path, capsys):
+    rules = tmp_path / "house.json"
+    rules.write_text('{"padding": 4, "severity": {"overlap": "warning"}}')
+    report = tmp_path / "out" / "proof.html"
+    assert main(["check", str(scene), "--size", "512", "--rules", str(rules), "--report", str(report)]) == 0
+    text = capsys.readouterr().out
+    assert "warning overlap" in text
+    assert "ready to bake" in text
+    page = report.read_text()
+    assert "Ready to bake" in page
+    assert "deck" in page
+    assert (
+        main(
+            [
+                "check",
+                str(scene),
+                "--size",
+                "512",
+                "--rules",
+                str(rules),
+                "--report",
+                str(tmp_path / "p.json"),
+                "--house-density",
+                "99",
+            ]
+        )
+        == 0
+    )
+    values = json.loads((tmp_path / "p.json").read_text())
+    assert values["rules"]["padding"] == 4
+    assert values["totals"]["over-detailed"] == 4
+    assert main(["check", str(scene), "--size", "512"]) == 1
+
+
+@pytest.mark.parametrize(
+    ("options", "said"),
+    [(["--rules", "none.json"], "cannot be read"), (["--report", "proof.pdf"], "no report"), (["--rules", "quay.obj"], "not JSON")],
+)  # fmt: skip
+def test_check_refuses_what_it_cannot_use(scene, tmp_path, capsys, monkeypatch, options, said):
+    monkeypatch.chdir(tmp_path)
+    assert main(["check", str(scene), *options]) == 2
+    assert said in capsys.readouterr().err

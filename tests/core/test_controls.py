@@ -223,6 +223,10 @@ def test_tidy_lays_the_islands_of_an_object_in_one_region():
         gaps_hold(islands, found, (TileSize(1001, 512, 512),), 4.0)
     assert regions(islands, tidy[1]) < 0.6 * regions(islands, tight[1])
     assert tidy[0].coverage < tight[0].coverage
+    assert tight[0].tidy_cost is None
+    assert 0 <= loose[0].tidy_cost <= tidy[0].tidy_cost
+    # Both packs were quick here, so what it costs is the difference itself.
+    assert tidy[0].tidy_cost == pytest.approx(tight[0].coverage - tidy[0].coverage, abs=0.03)
 
 
 def test_tidiness_is_counted_in_groups():

@@ -8,7 +8,8 @@ from demo.diorama import files
 from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.measure.density import face_densities
-from quilt_core.scene import concatenate, island_set
+from quilt_core.prove import Rules, prove
+from quilt_core.scene import TileSize, concatenate, island_set, join_surfaces, read_surface
 from quilt_core.scene.placement import identity
 
 
@@ -69,6 +70,18 @@ def test_the_faults_are_there(scenes):
     assert figures.outside.sum() >= 2
     assert figures.mirrored.sum() >= 2
     assert sum(n > 0 for n in islands.unflattened) == 1
+
+
+def test_the_faults_that_only_proving_sees_are_there(scenes):
+    parts = [read_surface(o, 0, s.metres_per_unit, s.materials) for s in scenes for o in s.objects]
+    islands = concatenate([p[0] for p in parts])
+    surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
+    names = [o.name for s in scenes for o in s.objects]
+    tile = (TileSize(1001, 2048, 2048),)
+    proof = prove(islands, surface, identity(islands.count), tile, names, Rules(house_density=128.0))
+    assert {"hard edge", "stretch", "duplicate vertices", "far away", "unflattened"} <= set(proof.totals)
+    assert {f.object for f in proof.findings if f.kind == "hard edge"} == {"Quay crates"}
+    assert {f.object for f in proof.findings if f.kind == "stretch"} == {"Notice board"}
 
 
 def test_duplicates_have_equal_topology(scenes):

@@ -1,9 +1,10 @@
 """Islands: faces joined through edges that agree in position and in UV."""
 
 import numpy as np
+import pytest
 
 from quilt_core.scene import Mesh, UVChannel, find_islands
-from quilt_core.scene.islands import signed_uv_areas
+from quilt_core.scene.islands import SCRAMBLE, signed_uv_areas, weld_ids
 from quilt_core.scene.triangulate import triangulate
 
 GRID = np.array([[0, 0, 0], [1, 0, 0], [2, 0, 0], [0, 1, 0], [1, 1, 0], [2, 1, 0]], float)
@@ -89,3 +90,15 @@ def test_islands_are_numbered_by_their_first_face():
     faces = [(12, 13, 16, 15), (0, 1, 4, 3), (13, 14, 17, 16), (6, 7, 10, 9)]
     islands = find_islands(*mesh_of(faces, positions=positions))
     assert islands.face_island.tolist() == [0, 1, 0, 2]
+
+
+@pytest.mark.parametrize("scramble", [SCRAMBLE, np.uint64(0)])
+def test_equal_rows_get_equal_numbers_even_when_the_scrambled_ones_are_mixed_up(scramble, monkeypatch):
+    # With 0 all rows look alike at first, and the columns decide.
+    monkeypatch.setattr("quilt_core.scene.islands.SCRAMBLE", scramble)
+    rng = np.random.default_rng(4)
+    rows = rng.choice([-1.5, -0.0, 0.0, 1e-30, 7.0], (300, 3))
+    whole = rng.integers(-2, 2, 300)
+    ids = weld_ids(*rows.T, whole)
+    same = (rows[:, None] == rows[None]).all(axis=2) & (whole[:, None] == whole[None])
+    assert np.array_equal(ids[:, None] == ids[None], same)

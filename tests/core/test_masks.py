@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from quilt_core.pack._mask_loops import fill_enclosed, hit_grid, mark_edges, row_runs, stamp_grid, turned
-from quilt_core.pack._place_loops import load, longest_free, lowest_place, stamp
+from quilt_core.pack._place_loops import empty_raster, load, lowest_place, stamp
 from quilt_core.pack._variant_loops import largest_square, make_variants, spread
 from tests.core.shapes import random_polygons
 
@@ -78,19 +78,25 @@ def test_runs_say_what_the_grid_says(seed):
 @given(st.integers(0, 10**6))
 def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
     rng = np.random.default_rng(seed)
-    after, before, room = np.empty((14, 19), np.int16), np.empty((14, 19), np.int16), np.empty(14, np.int32)
-    open_rows = np.empty((4, 14), np.uint8)
-    load(np.zeros((14, 18), np.uint8), after, before, room, open_rows)
-    taken = np.zeros((14, 18), np.uint8)
-    for _ in range(3):
+    columns = int(rng.choice([18, 64, 150]))  # one block of columns, just one, and several
+    raster = empty_raster(14, columns, 4)
+    load(np.zeros((14, columns), np.uint8), raster)
+    taken = np.zeros((14, columns), np.uint8)
+    for _ in range(columns // 6):
         block = (rng.random((4, 6)) < 0.6).astype(np.uint8)
-        x, y = int(rng.integers(0, 14)), int(rng.integers(0, 11))
+        x, y = int(rng.integers(0, columns - 4)), int(rng.integers(0, 11))
         offsets, runs = row_runs(block)
-        stamp(after, before, room, x, y, offsets, runs, 1, 0, 14)
+        stamp(raster, x, y, offsets, runs, 1, 0, 14)
         for (r, c), on in np.ndenumerate(block):
-            if on and 0 <= y + r - 1 < 14 and 0 <= x + c - 1 < 18:
+            if on and 0 <= y + r - 1 < 14 and 0 <= x + c - 1 < columns:
                 taken[y + r - 1, x + c - 1] = 1
-    assert [longest_free(after, r) for r in range(14)] == room.tolist()
+    for row in range(14):
+        begins = np.flatnonzero(np.diff(np.concatenate([[1], taken[row], [1]])) == -1)
+        ends = np.flatnonzero(np.diff(np.concatenate([[1], taken[row], [1]])) == 1)
+        longest = np.zeros(raster.gaps.shape[1], int)
+        np.maximum.at(longest, begins // 64, ends - begins)
+        assert raster.gaps[row].tolist() == longest.tolist()
+        assert raster.room[row] == longest.max()
     piece = np.ones((3, 4), np.uint8)
     piece[1, 1:3] = rng.integers(0, 2, 2)
     offsets, runs = row_runs(piece)
@@ -98,10 +104,7 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
         [max((b - a for a, b in runs[offsets[r] : offsets[r + 1]]), default=0) for r in range(3)]
     )
     x, y = lowest_place(
-        after,
-        before,
-        room,
-        open_rows,
+        raster,
         4,
         3,
         offsets,
@@ -113,7 +116,12 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
         14,
         1 << 30,
     )
-    free = [(r, c) for r in range(12) for c in range(15) if not (taken[r : r + 3, c : c + 4] & piece).any()]
+    free = [
+        (r, c)
+        for r in range(12)
+        for c in range(columns - 3)
+        if not (taken[r : r + 3, c : c + 4] & piece).any()
+    ]
     assert (y, x) == (free[0] if free else (-1, -1))
 
 

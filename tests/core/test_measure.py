@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import affinity
 
-from quilt_core.measure import find_faults, find_overlaps, measure, smallest_gap
+from quilt_core.measure import find_overlaps, measure, smallest_gap
 from quilt_core.measure._overlap_loops import shared_area
 from quilt_core.scene.placement import IDENTITY, identity
 from tests.core.shapes import island_set_of, random_polygons
@@ -74,36 +74,41 @@ def test_a_fold_overlaps_its_own_island():
     assert find_overlaps(islands, W, W).pairs.tolist() == [[0, 0]]
 
 
-def test_faults_are_listed_with_object_island_and_amount():
-    polygons = [
-        shapely.box(0, 0, 0.2, 0.2),
-        shapely.box(0.1, 0.1, 0.3, 0.3),
-        shapely.box(2, 0, 2.1, 0.1),
-        shapely.box(0.6, 0.6, 0.8, 0.8),
-    ]
-    islands = island_set_of(polygons)
-    placements = identity(4)
-    placements[3] = [[-1, 0, 1.4], [0, 1, 0]]
-    figures = measure(islands, placements, W, W)
-    kinds = {f.kind: f for f in find_faults(islands, figures, ["Crate"], 8.0)}
-    assert kinds["overlap"].amount == pytest.approx(0.01 * W * W)
-    assert (kinds["overlap"].island, kinds["overlap"].other_island) == (1, 2)
-    assert kinds["outside"].island == 3
-    assert kinds["mirrored"].island == 4
-    assert kinds["mirrored"].severity == "warning"
-    assert "gap" not in kinds
-
-
-def test_a_gap_below_the_padding_is_a_fault():
-    polygons = [shapely.box(0.1, 0.1, 0.2, 0.2), shapely.box(0.205, 0.1, 0.3, 0.2)]
-    islands = island_set_of(polygons)
-    figures = measure(islands, identity(2), W, W)
-    finding = next(f for f in find_faults(islands, figures, ["Crate"], 8.0) if f.kind == "gap")
-    assert finding.amount == pytest.approx(0.005 * W)
-
-
 def test_one_island_has_no_gap_and_none_measures_nothing():
     assert smallest_gap(island_set_of([shapely.box(0, 0, 1, 1)]), W, H).pixels == np.inf
     empty = island_set_of([])
     assert measure(empty, identity(0), W, H).coverage == 0
     assert IDENTITY.shape == (2, 3)
+
+
+def test_slight_shares_count_beside_a_real_one_and_not_by_themselves():
+    # Two boxes share a strip; a sliver of the first reaches into the second by a hair.
+    hair = 3e-8
+    first = shapely.Polygon(
+        [(0, 0), (0.5, 0), (0.5, 0.5), (0.3, 0.5), (0.3 + hair, 0.9), (0.3, 0.9), (0, 0.5)]
+    )
+    real = shapely.box(0.4, 0, 0.9, 0.4)
+    touched = shapely.box(0.3, 0.6, 0.8, 0.8)
+    found = find_overlaps(island_set_of([first, real]), 1024, 1024)
+    assert found.pairs.tolist() == [[0, 1]]
+    want = first.intersection(real).area * 1024**2
+    assert found.texels[0] == pytest.approx(want, rel=1e-12)
+    alone = find_overlaps(island_set_of([first, touched]), 1024, 1024)
+    shared = first.intersection(touched).area * 1024**2
+    assert 0 < shared < 0.01
+    assert alone.pairs.tolist() == [[0, 1]]
+    assert alone.texels[0] == pytest.approx(shared, rel=1e-6)
+
+
+@settings(max_examples=25, deadline=None)
+@given(st.integers(0, 10_000), st.floats(0.01, 0.3))
+def test_neighbours_that_share_a_border_do_not_overlap_wherever_they_lie(seed, angle):
+    # A grid of quarters, turned and shifted: their borders agree up to rounding.
+    rng = np.random.default_rng(seed)
+    at = rng.uniform(-50, 50, 2)
+    cells = [
+        affinity.translate(affinity.rotate(shapely.box(x, y, x + 0.1, y + 0.1), angle, (0, 0), True), *at)
+        for x in (0, 0.1, 0.2)
+        for y in (0, 0.1)
+    ]
+    assert not len(find_overlaps(island_set_of(cells), 2048, 2048).pairs)

@@ -92,8 +92,6 @@ BAD = {
     "no mesh": (b"Dear reader,\nthis is a letter.\n", "no vertex"),
     "no faces": (b"v 0 0 0\nv 1 0 0\n", "0 faces"),
     "binary": (b"v \0\0\0", "binary"),
-    "nan": (QUAD_OBJ.replace(b"v 1 1 0", b"v 1 nan 0"), "not finite"),
-    "infinite uv": (QUAD_OBJ.replace(b"vt 0.5 0\n", b"vt inf 0\n"), "not finite"),
     "out of range": (QUAD_OBJ.replace(b"f 5/1/1", b"f 55/1/1"), "asks for vertex 55, but the file has 8"),
     "vt out of range": (QUAD_OBJ.replace(b"f 5/1/1", b"f 5/9/1"), "texture coordinate 9"),
     "words for numbers": (QUAD_OBJ.replace(b"v 1 1 0", b"v 1 one 0"), "not a vertex"),

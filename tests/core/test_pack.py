@@ -119,6 +119,11 @@ def test_stopped_at_once_there_is_still_a_whole_layout():
     assert measure(islands, found, s.width, s.height).gap.pixels >= s.padding
 
 
+def test_thousands_stopped_before_the_first_layout_end_at_once_with_none():
+    islands = island_set_of([shapely.box(0, 0, 1, 1)] * 2100)
+    assert list(pack_islands(islands, identity(2100), PackSettings(512, 512), stop=lambda: True)) == []
+
+
 def test_at_a_fixed_size_what_does_not_fit_lies_beside_the_tile_whole():
     polygons = [shapely.box(0, 0, 0.4, 0.4)] * 9
     islands, attempt, found, placed, _ = pack(polygons, fixed_scale=True)

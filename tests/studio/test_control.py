@@ -9,6 +9,7 @@ import pytest
 from PIL import Image
 
 from quilt_core.pack.plan import expected_coverage, plan_tiles
+from studio.arrays import load_layout
 from studio.models import Job, Recipe, Revision
 from tests.core.meshes import QUAD_OBJ
 
@@ -255,3 +256,35 @@ def test_a_weight_of_an_island_is_kept_by_even_out(gathered, act, client):
     act(gathered, "control", islands=[1], weight=2)
     act(gathered, "even-out", target="number", value=100)
     assert layout(client, gathered)["figures"]["island_density"] == pytest.approx([100, 200, 100])
+
+
+@pytest.mark.parametrize("by", ["object", "material"])
+def test_one_bundle_per_object_or_material(client, gathered, by):
+    count = len(gathered.head.figures["island_flags"])
+    body = {"revision": gathered.head_id, "islands": list(range(count)), "bundle_by": by}
+    answer = client.post(
+        f"/api/atlases/{gathered.pk}/control/", json.dumps(body), content_type="application/json"
+    )
+    assert answer.status_code == 200
+    gathered.refresh_from_db()
+    assert gathered.head.verb == f"bundle by {by}"
+    layout = load_layout(gathered.head)
+    groups = (
+        layout.islands.object_index if by == "object" else np.array(gathered.head.proof["island_material"])
+    )
+    for bundle in set(layout.controls["bundle"]) - {-1}:
+        assert len(set(groups[layout.controls["bundle"] == bundle])) == 1
+    alone = layout.controls["bundle"] < 0
+    assert all((groups == g).sum() == 1 or g < 0 for g in groups[alone])
+
+
+def test_what_tidiness_costs_is_told_and_stays_with_a_draft(client, gathered, act):
+    pack(act, gathered)
+    assert layout(client, gathered)["revision"]["tidy_cost"] is None
+    pack(act, gathered, tidy=1.0, as_draft=True)
+    (draft,) = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()
+    assert 0 <= draft["tidy_cost"] < 1
+    head = {"revision": gathered.head_id}
+    kept = client.post(f"/api/drafts/{draft['id']}/", head, content_type="application/json")
+    assert kept.status_code == 200
+    assert layout(client, gathered)["revision"]["tidy_cost"] == draft["tidy_cost"]

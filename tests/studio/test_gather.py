@@ -66,7 +66,7 @@ BAD = {
     "no mesh at all": {"notes__txt": b"hello"},
     "cut glb": {"a__glb": plain_glb()[:50]},
     "one good, one bad": {"good__obj": QUAD_OBJ, "bad__obj": QUAD_OBJ.replace(b"f 5/1/1", b"f 99/1/1")},
-    "nan": {"a__obj": QUAD_OBJ.replace(b"v 1 1 0", b"v nan 1 0")},
+    "words": {"a__obj": QUAD_OBJ.replace(b"v 1 1 0", b"v one 1 0")},
     "not a zip": {"a__zip": b"PK but not really"},
     "nothing": {},
 }

@@ -8,7 +8,7 @@ import pytest
 from django.core.management import call_command
 
 from quilt_core.formats import read_scene
-from quilt_core.scene import island_set
+from quilt_core.scene import read_surface
 from studio import storage
 from studio.actions.errors import Refused
 from studio.actions.gather_files import siblings_in
@@ -82,8 +82,8 @@ def test_stored_geometry_is_the_island_set_and_marks_bare_faces():
     obj = read_scene(
         "a.obj", QUAD_OBJ.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f 1/1/1 2/2/1 3/3/1\nf 1 3 4")
     ).objects[0]
-    islands = island_set(obj, 0, 1.0)
-    data = load_geometry(store_geometry(obj, islands))
+    islands, surface = read_surface(obj, 0, 1.0)
+    data = load_geometry(store_geometry(obj, islands, surface))
     assert data["corner_island"].tolist() == [0, -1]
     assert np.array_equal(data["edges"], islands.edges)
 

@@ -1,6 +1,7 @@
 import type { Atlas, ControlRequest } from "./api/client";
 import type { Actions } from "./api/hooks";
 import { CONTROL, type Editor } from "./editor/Editor";
+import { VIEWS } from "./editor/style/views";
 import { STAGES, useUi } from "./state";
 
 export type Command = { name: string; group: string; hint?: string; enabled: boolean; on?: boolean; run: () => void };
@@ -24,6 +25,10 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
     toggle("May be mirrored", CONTROL.mirror, "may_mirror", "the packer may flip it"),
     toggle("Leave out", CONTROL.out, "left_out", "lies on the side table"),
     { name: "Bundle", group: "Islands", hint: "packed as one cluster", enabled: some && islands.length > 1, run: () => set({ bundle: true }) },
+    ...(["object", "material"] as const).map((by) => ({
+      name: `One bundle per ${by}`, group: "Islands", hint: islands.length ? "of those picked" : "of all islands", enabled: editor.info !== null && !actions.control.isPending,
+      run: () => set({ bundle_by: by }, islands.length ? islands : Array.from({ length: editor.info?.world_area.length ?? 0 }, (_, i) => i)),
+    })),
     { name: "Take bundle apart", group: "Islands", enabled: some && mates("bundle").length > 0, run: () => set({ bundle: false }, mates("bundle")) },
     { name: "Stack", group: "Islands", hint: "share the same texels", enabled: some && islands.length > 1, run: () => set({ stack: true }) },
     { name: "Take off the stack", group: "Islands", enabled: some && islands.some((i) => editor.control(i).stack >= 0), run: () => set({ stack: false }) },
@@ -52,6 +57,7 @@ export function allCommands(editor: Editor, actions: Actions, atlas: Atlas): Com
     { name: "Select nothing", group: "Select", enabled: chosen.length > 0, run: () => editor.select((s) => s.clear()) },
     { name: "Show what is selected", group: "View", enabled: chosen.length > 0, run: () => editor.frameSelection() },
     { name: "Show the whole table", group: "View", enabled: count > 0, run: () => editor.frameTable() },
+    ...VIEWS.map((view) => ({ name: `View as ${view}`, group: "View", enabled: count > 0, on: editor.viewAs === view, run: () => editor.setView(view) })),
     ...STAGES.map((stage) => ({ name: `Go to ${stage}`, group: "Stages", enabled: true, run: () => ui.setStage(stage) })),
     { name: ui.theme === "paper" ? "Night theme" : "Paper theme", group: "View", enabled: true, run: ui.toggleTheme },
   ];

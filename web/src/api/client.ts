@@ -14,6 +14,11 @@ export type Candidate = components["schemas"]["CandidateOut"];
 export type PlanRow = components["schemas"]["PlanRowOut"];
 export type Draft = components["schemas"]["DraftOut"];
 export type Recipe = components["schemas"]["RecipeOut"];
+export type Proof = components["schemas"]["ProofOut"];
+export type Finding = components["schemas"]["FindingOut"];
+export type Rules = components["schemas"]["RulesOut"];
+export type RulesChange = components["schemas"]["PatchedRulesIn"];
+export type KindInfo = components["schemas"]["KindOut"];
 export type EvenOutRequest = components["schemas"]["EvenOutIn"];
 
 export const api = createClient<paths>({ baseUrl: "" });

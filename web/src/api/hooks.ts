@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useSyncExternalStore } from "react";
 import type { Geometry } from "../editor/layout/readGeometry";
 import { readGeometry } from "../editor/layout/readGeometry";
@@ -7,6 +7,12 @@ import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequ
 
 export function useEditor() {
   useSyncExternalStore(editor.subscribe, editor.getVersion);
+  return editor;
+}
+
+/** The editor for a view that draws every frame. */
+export function useEditorFrames() {
+  useSyncExternalStore(editor.subscribeFrames, editor.getFrame);
   return editor;
 }
 
@@ -37,7 +43,7 @@ export function useJobs(projectId: number) {
   const query = useQuery({
     queryKey: ["jobs", projectId],
     queryFn: () => ask(api.GET("/api/projects/{project_id}/jobs/", { params: { path: { project_id: projectId } } })),
-    refetchInterval: (q) => (q.state.data?.some(isActive) ? 250 : 4000),
+    refetchInterval: (q) => (q.state.data?.some((job) => isActive(job) && job.kind === "measure") ? 90 : q.state.data?.some(isActive) ? 250 : 4000),
   });
   const known = useRef(new Map<number, string>());
   useEffect(() => {
@@ -47,6 +53,7 @@ export function useJobs(projectId: number) {
       if (!before || before === job.state || isActive(job)) continue;
       void client.invalidateQueries({ queryKey: ["atlas"] });
       void client.invalidateQueries({ queryKey: ["layout"] });
+      void client.invalidateQueries({ queryKey: ["proof"] });
       void client.invalidateQueries({ queryKey: ["drafts"] });
       void client.invalidateQueries({ queryKey: ["plan"] });
       void client.invalidateQueries({ queryKey: ["project", projectId] });
@@ -68,6 +75,8 @@ export function useShownLayout(revisionId: number | undefined) {
     queryKey: ["layout", revisionId],
     enabled: revisionId !== undefined,
     placeholderData: (previous) => previous,
+    // A job may have ended between the first look at the layout and the first look at the jobs.
+    refetchInterval: (q) => (q.state.data && !q.state.data.info.figures ? 1000 : false),
     queryFn: async () => {
       const path = { params: { path: { revision_id: revisionId! } } };
       const [info, bytes] = await Promise.all([
@@ -91,6 +100,12 @@ export function useShownLayout(revisionId: number | undefined) {
   return query;
 }
 
+/** An answer that is the atlas with its new layout needs no second question. */
+export function showHead(client: QueryClient, projectId: number, atlas: Atlas): void {
+  client.setQueryData(["atlas", atlas.id], atlas);
+  void client.invalidateQueries({ queryKey: ["jobs", projectId] });
+}
+
 /** Actions on an atlas; errors are told, and what changed is fetched again. */
 export function useActions(atlas: Atlas | undefined, projectId: number) {
   const client = useQueryClient();
@@ -101,6 +116,7 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
   const path = { path: { atlas_id: atlas?.id ?? 0 } };
   const revision = atlas?.head?.id ?? 0;
   const options = { onSuccess: refresh, onError: (error: unknown) => { tellError(error); refresh(); } };
+  const moved = { ...options, onSuccess: (data: Atlas) => showHead(client, projectId, data) };
   return {
     evenOut: useMutation({
       mutationFn: (body: Omit<EvenOutRequest, "revision">) =>
@@ -115,15 +131,15 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     control: useMutation({
       mutationFn: (body: Omit<ControlRequest, "revision">) =>
         ask(api.POST("/api/atlases/{atlas_id}/control/", { params: path, body: { ...body, revision } })),
-      ...options,
+      ...moved,
     }),
     setTiles: useMutation({
       mutationFn: (tiles: TileRequest[]) => ask(api.PUT("/api/atlases/{atlas_id}/tiles/", { params: path, body: { tiles, revision } })),
-      ...options,
+      ...moved,
     }),
     keepDraft: useMutation({
       mutationFn: (draft: number) => ask(api.POST("/api/drafts/{draft_id}/", { params: { path: { draft_id: draft } }, body: { revision } })),
-      ...options,
+      ...moved,
     }),
     handOff: useMutation({
       mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/export/", { params: path, body: { revision } })),
@@ -131,11 +147,11 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     undo: useMutation({
       mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/undo/", { params: path, body: { revision } })),
-      ...options,
+      ...moved,
     }),
     redo: useMutation({
       mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/redo/", { params: path, body: { revision } })),
-      ...options,
+      ...moved,
     }),
     setWeight: useMutation({
       mutationFn: (body: { object: number; weight: number }) => ask(api.PATCH("/api/atlases/{atlas_id}/", { params: path, body })),
@@ -145,7 +161,9 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     setHouse: useMutation({
       mutationFn: (body: { house_density?: number; tolerance?: number }) =>
         ask(api.PATCH("/api/projects/{project_id}/", { params: { path: { project_id: projectId } }, body })),
-      onSuccess: () => client.invalidateQueries({ queryKey: ["project", projectId] }),
+      onSuccess: () => {
+        for (const key of ["project", "jobs", "proof"]) void client.invalidateQueries({ queryKey: key === "proof" ? [key] : [key, projectId] });
+      },
       onError: tellError,
     }),
     cancel: useMutation({

@@ -39,6 +39,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/cure/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Cure findings at once. */
+        post: operations["cure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/drafts/": {
         parameters: {
             query?: never;
@@ -118,6 +135,23 @@ export interface paths {
         put?: never;
         /** @description Redo what was undone. */
         post: operations["redo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/report/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Write the proof as a page and as JSON. */
+        post: operations["report"];
         delete?: never;
         options?: never;
         head?: never;
@@ -261,6 +295,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs/{job_id}/proof.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The proof that a report job wrote: html or json. */
+        get: operations["get_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/": {
         parameters: {
             query?: never;
@@ -349,6 +400,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/rules/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a layout must keep to be called ready. */
+        get: operations["get_rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description What a layout must keep to be called ready. */
+        patch: operations["set_rules"];
+        trace?: never;
+    };
     "/api/recipes/{recipe_id}/": {
         parameters: {
             query?: never;
@@ -434,6 +503,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{revision_id}/proof/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was found about a revision; no content until it is known. */
+        get: operations["get_proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{revision_id}/sheet.{kind}": {
         parameters: {
             query?: never;
@@ -508,6 +594,12 @@ export interface components {
             readonly can_undo: boolean;
             readonly can_redo: boolean;
         };
+        /**
+         * @description * `object` - object
+         *     * `material` - material
+         * @enum {string}
+         */
+        BundleByEnum: "object" | "material";
         CancelIn: {
             /** @default true */
             keep: boolean;
@@ -522,8 +614,14 @@ export interface components {
              */
             deviation: number;
             stacked: boolean;
-            kind: components["schemas"]["KindEnum"];
+            kind: components["schemas"]["CandidateOutKindEnum"];
         };
+        /**
+         * @description * `shape` - shape
+         *     * `topology` - topology
+         * @enum {string}
+         */
+        CandidateOutKindEnum: "shape" | "topology";
         ControlIn: {
             /** @description the revision the user saw; a stale one is refused with 409 */
             revision: number;
@@ -536,6 +634,13 @@ export interface components {
             /** @description 0 for any */
             tile?: number;
             bundle?: boolean;
+            /**
+             * @description one bundle for each
+             *
+             *     * `object` - object
+             *     * `material` - material
+             */
+            bundle_by?: components["schemas"]["BundleByEnum"];
             stack?: boolean;
             /** Format: double */
             weight?: number;
@@ -548,6 +653,19 @@ export interface components {
             stack: number[];
             weight: number[];
         };
+        /**
+         * @description * `mirror` - mirror
+         *     * `move in` - move in
+         *     * `stack` - stack
+         * @enum {string}
+         */
+        CureEnum: "mirror" | "move in" | "stack";
+        CureIn: {
+            /** @description the revision the user saw; a stale one is refused with 409 */
+            revision: number;
+            cure: components["schemas"]["CureEnum"];
+            islands: number[];
+        };
         DraftOut: {
             readonly id: number;
             params?: unknown;
@@ -558,6 +676,11 @@ export interface components {
              * @description what it took to make
              */
             seconds?: number | null;
+            /**
+             * Format: double
+             * @description coverage that tidiness cost, by quick packs
+             */
+            tidy_cost?: number | null;
             /** Format: date-time */
             created?: string;
             /** Format: double */
@@ -608,6 +731,33 @@ export interface components {
             island_density: (number | null)[];
             island_flags: number[];
         };
+        FindingOut: {
+            key: string;
+            kind: components["schemas"]["KindD23Enum"];
+            severity: components["schemas"]["SeverityEnum"];
+            object: string;
+            island: number;
+            other_object: string;
+            other_island: number;
+            /** Format: double */
+            amount: number | null;
+            unit: string;
+            text: string;
+            islands: number[];
+            spots: number[][];
+            faces: number[];
+            other_faces: number[];
+            /** @description 0 for none */
+            tile: number;
+            cure: string;
+            ignored: string;
+        };
+        HistogramOut: {
+            /** @description px per metre */
+            edges: number[];
+            /** @description square metres */
+            area: number[];
+        };
         JobOut: {
             readonly id: number;
             project: number;
@@ -628,11 +778,53 @@ export interface components {
             finished?: string | null;
         };
         /**
-         * @description * `shape` - shape
-         *     * `topology` - topology
+         * @description * `overlap` - overlap
+         *     * `fold` - fold
+         *     * `loose stack` - loose stack
+         *     * `crowded` - crowded
+         *     * `gap` - gap
+         *     * `margin` - margin
+         *     * `straddling` - straddling
+         *     * `outside` - outside
+         *     * `far away` - far away
+         *     * `parked` - parked
+         *     * `side table` - side table
+         *     * `mirrored` - mirrored
+         *     * `turned faces` - turned faces
+         *     * `collapsed` - collapsed
+         *     * `no surface` - no surface
+         *     * `sliver` - sliver
+         *     * `broken` - broken
+         *     * `unflattened` - unflattened
+         *     * `duplicate faces` - duplicate faces
+         *     * `duplicate vertices` - duplicate vertices
+         *     * `stretch` - stretch
+         *     * `below density` - below density
+         *     * `over-detailed` - over-detailed
+         *     * `hard edge` - hard edge
+         *     * `smooth border` - smooth border
+         *     * `material gap` - material gap
+         *     * `mixed materials` - mixed materials
          * @enum {string}
          */
-        KindEnum: "shape" | "topology";
+        KindD23Enum: "overlap" | "fold" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials";
+        KindOut: {
+            kind: components["schemas"]["KindD23Enum"];
+            title: string;
+            /**
+             * @description by the project's rules
+             *
+             *     * `error` - error
+             *     * `warning` - warning
+             *     * `hint` - hint
+             *     * `off` - off
+             */
+            severity: components["schemas"]["SeverityEnum"];
+            usual: components["schemas"]["UsualEnum"];
+            why: string;
+            advice: string;
+            cure: string;
+        };
         /** @description A revision as the browser needs it, placements apart. */
         LayoutOut: {
             revision: components["schemas"]["RevisionOut"];
@@ -730,6 +922,23 @@ export interface components {
             /** Format: double */
             tolerance?: number;
         };
+        PatchedRulesIn: {
+            mip_level?: number;
+            /** Format: double */
+            stretch?: number;
+            /** Format: double */
+            angle?: number;
+            /** Format: double */
+            sliver?: number;
+            /** Format: double */
+            material_gap?: number;
+            severity?: {
+                [key: string]: string;
+            };
+            ignored?: {
+                [key: string]: string;
+            }[];
+        };
         PlanOut: {
             /**
              * Format: double
@@ -776,10 +985,35 @@ export interface components {
              * @description half-width of the house band as a part of the density
              */
             tolerance?: number;
+            /** @description thresholds, severities and ignored findings of proving */
+            rules?: unknown;
             /** Format: date-time */
             created?: string;
             readonly atlases: number[];
             readonly objects: number;
+        };
+        ProofOut: {
+            /** @description by the present rules */
+            current: boolean;
+            /** Format: date-time */
+            made: string;
+            /** Format: double */
+            seconds: number;
+            ready: boolean;
+            against: string[];
+            errors: number;
+            warnings: number;
+            totals: {
+                [key: string]: number;
+            };
+            /** @description last mip level at which all gaps are open */
+            open_level: number | null;
+            findings: components["schemas"]["FindingOut"][];
+            stretch: components["schemas"]["StretchOut"];
+            island_stretch: (number | null)[];
+            materials: string[];
+            island_material: number[];
+            histogram: components["schemas"]["HistogramOut"];
         };
         RecipeIn: {
             name: string;
@@ -807,6 +1041,11 @@ export interface components {
              * @description what it took to make
              */
             seconds?: number | null;
+            /**
+             * Format: double
+             * @description coverage that tidiness cost, by quick packs
+             */
+            tidy_cost?: number | null;
             /** Format: date-time */
             created?: string;
         };
@@ -818,6 +1057,30 @@ export interface components {
          * @enum {string}
          */
         RotateEnum: "none" | "half" | "quarter" | "free";
+        /** @description The rules in force, and all kinds of findings. */
+        RulesOut: {
+            mip_level: number;
+            /** Format: double */
+            stretch: number;
+            /** Format: double */
+            angle: number;
+            /** Format: double */
+            sliver: number;
+            /** Format: double */
+            material_gap: number;
+            ignored: {
+                [key: string]: string;
+            }[];
+            kinds: components["schemas"]["KindOut"][];
+        };
+        /**
+         * @description * `error` - error
+         *     * `warning` - warning
+         *     * `hint` - hint
+         *     * `off` - off
+         * @enum {string}
+         */
+        SeverityEnum: "error" | "warning" | "hint" | "off";
         /**
          * @description * `queued` - queued
          *     * `running` - running
@@ -827,6 +1090,17 @@ export interface components {
          * @enum {string}
          */
         StateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
+        /** @description 1 is none. */
+        StretchOut: {
+            /** Format: double */
+            l2?: number | null;
+            /** Format: double */
+            linf?: number | null;
+            /** Format: double */
+            angle?: number | null;
+            /** Format: double */
+            area?: number | null;
+        };
         /**
          * @description * `house` - house
          *     * `number` - number
@@ -872,6 +1146,14 @@ export interface components {
             job: components["schemas"]["JobOut"] | null;
             revision: number | null;
         };
+        /**
+         * @description * `error` - error
+         *     * `warning` - warning
+         *     * `hint` - hint
+         *     * `off` - off
+         * @enum {string}
+         */
+        UsualEnum: "error" | "warning" | "hint" | "off";
     };
     responses: never;
     parameters: never;
@@ -943,6 +1225,33 @@ export interface operations {
                 "application/json": components["schemas"]["ControlIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["ControlIn"];
                 "multipart/form-data": components["schemas"]["ControlIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    cure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CureIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["CureIn"];
+                "multipart/form-data": components["schemas"]["CureIn"];
             };
         };
         responses: {
@@ -1081,6 +1390,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnRevision"];
+                "application/x-www-form-urlencoded": components["schemas"]["OnRevision"];
+                "multipart/form-data": components["schemas"]["OnRevision"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -1295,6 +1631,28 @@ export interface operations {
             };
         };
     };
+    get_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+        };
+    };
     list_projects: {
         parameters: {
             query?: never;
@@ -1492,6 +1850,54 @@ export interface operations {
             };
         };
     };
+    get_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
+    set_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedRulesIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedRulesIn"];
+                "multipart/form-data": components["schemas"]["PatchedRulesIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
     drop_recipe: {
         parameters: {
             query?: never;
@@ -1593,6 +1999,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PlanOut"];
                 };
+            };
+        };
+    };
+    get_proof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofOut"];
+                };
+            };
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -84,6 +84,6 @@ type Params = { padding?: number; margin?: number; rotate?: string; effort?: str
 
 export function settingsLine(draft: Draft): string {
   const p = draft.params as Params;
-  const words = [`${p.rotate} turns`, `padding ${p.padding} px`, String(p.effort), p.tidy ? `tidy ${Math.round(100 * p.tidy)} %` : "", p.upright ? "upright" : "", p.mirror ? "mirroring" : "", p.fixed_scale ? "fixed size" : "", p.seed !== 1 ? `seed ${p.seed}` : ""];
+  const words = [`${p.rotate} turns`, `padding ${p.padding} px`, String(p.effort), p.tidy ? `tidy ${Math.round(100 * p.tidy)} %${draft.tidy_cost == null ? "" : ` (costs ${format.percent(draft.tidy_cost)} % of coverage)`}` : "", p.upright ? "upright" : "", p.mirror ? "mirroring" : "", p.fixed_scale ? "fixed size" : "", p.seed !== 1 ? `seed ${p.seed}` : ""];
   return words.filter(Boolean).join(", ");
 }

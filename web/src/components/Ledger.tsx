@@ -2,15 +2,19 @@ import { Box, Flex, IconButton, Input, Text } from "@chakra-ui/react";
 import { createColumnHelper, flexRender, getCoreRowModel, getExpandedRowModel, getFilteredRowModel, getSortedRowModel, useReactTable, type ExpandedState, type SortingState } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } from "lucide-react";
-import { useMemo, useRef, useState } from "react";
+import { useCallback, useMemo, useRef, useState } from "react";
+import type { Proof } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
+import { islandCommands } from "../commands";
 import { CONTROL } from "../editor/Editor";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
+import { findingsOf } from "../editor/findings/walk";
 import { FLAGS, islandCode } from "../editor/style/islandStyle";
 import * as format from "../format";
 import { useUi, type Stage } from "../state";
 import { DensityRow } from "./DensityRow";
 import { HouseRibbon } from "./HouseRibbon";
+import { IslandMenu } from "./IslandMenu";
 
 export type LedgerRow = {
   key: string;
@@ -39,9 +43,11 @@ export function Ledger({ actions }: { actions: Actions }) {
   const [expanded, setExpanded] = useState<ExpandedState>({});
   const { filter, setFilter } = useUi();
   const scroll = useRef<HTMLDivElement>(null);
-  const [stripWidth, setStripWidth] = useState(600);
+  const [strip, stripWidth] = useWidth(600);
+  const [menu, setMenu] = useState<{ at: [number, number]; row: HTMLElement } | null>(null);
   const info = editor.info;
-  const rows = useMemo(() => (info ? rowsOf(info) : []), [info]);
+  const found = stage === "Prove" ? editor.proof : null;
+  const rows = useMemo(() => (info ? rowsOf(info, found) : []), [info, found]);
   const columns = useMemo(() => columnsFor(stage, actions), [stage, actions]);
   const table = useReactTable({
     data: rows, columns, state: { sorting, expanded, globalFilter: filter }, getRowId: (row) => row.key, getSubRows: (row) => row.children,
@@ -72,7 +78,7 @@ export function Ledger({ actions }: { actions: Actions }) {
               aria-label={`Sort by ${header.id}`}>{name}{sorted === "asc" ? " ↑" : sorted === "desc" ? " ↓" : ""}</Box>
           ) : <Box key={header.id} px="2" fontWeight="600">{name}</Box>;
         })}
-        <Box position="relative" h="100%" ref={(el: HTMLDivElement | null) => { if (el && Math.abs(el.clientWidth - stripWidth) > 1) setStripWidth(el.clientWidth); }}>
+        <Box position="relative" h="100%" ref={strip}>
           {ticks(scale).map((value) => {
             const x = toX(scale, value);
             return x > 14 && x < stripWidth - 44 ? <Text key={value} position="absolute" left={`${x}px`} top="2px" transform="translateX(-50%)">{format.density(value)}</Text> : null;
@@ -91,6 +97,11 @@ export function Ledger({ actions }: { actions: Actions }) {
                 bg={all ? "straw/45" : chosen ? "straw/20" : item.index % 2 ? "stripe" : "slip"} cursor="default" _hover={{ bg: all ? "straw/55" : "straw/25" }} data-row={row.original.name}
                 onClick={(e) => pick(row.original, e.shiftKey || e.ctrlKey || e.metaKey)}
                 onDoubleClick={() => editor.frameSelection()}
+                onContextMenu={(e) => {
+                  e.preventDefault();
+                  if (!all) pick(row.original, false);
+                  if (row.original.islands.length) setMenu({ at: [e.clientX, e.clientY], row: e.currentTarget });
+                }}
                 onKeyDown={(e) => ledgerKey(e, row, () => pick(row.original, e.shiftKey), () => editor.frameSelection())}>
                 {row.getVisibleCells().map((cell) => (
                   <Box key={cell.id} px="2" textAlign={numeric(cell.column.id) ? "right" : "left"} truncate>{flexRender(cell.column.columnDef.cell, cell.getContext())}</Box>
@@ -101,6 +112,10 @@ export function Ledger({ actions }: { actions: Actions }) {
           })}
         </Box>
       </Box>
+      {menu && <>
+        <Box position="fixed" inset="0" zIndex="popover" onPointerDown={() => setMenu(null)} />
+        <IslandMenu at={menu.at} position="fixed" room={{ width: window.innerWidth, height: window.innerHeight }} commands={islandCommands(editor, actions)} close={() => { setMenu(null); menu.row.focus(); }} />
+      </>}
       <HouseRibbon editor={editor} scale={scale} left={fixed} top={HEAD - 11} bottom={FOOT} actions={actions} />
       <Flex px="3" align="center" justify="space-between" fontSize="12px" color="soft" borderTopWidth="1px" borderColor="line">
         <Text>{rows.length} objects · {format.whole(info?.world_area.length ?? 0)} islands · house density {format.density(editor.house)} px/m ± {Math.round(100 * editor.tolerance)} %</Text>
@@ -108,6 +123,19 @@ export function Ledger({ actions }: { actions: Actions }) {
       </Flex>
     </Box>
   );
+}
+
+/** Width in px of an element, asked for only when it changes. */
+function useWidth(before: number): [(element: HTMLDivElement | null) => void, number] {
+  const [width, setWidth] = useState(before);
+  const observer = useRef<ResizeObserver | null>(null);
+  const watch = useCallback((element: HTMLDivElement | null) => {
+    observer.current?.disconnect();
+    if (!element) return;
+    observer.current = new ResizeObserver(([entry]) => setWidth(Math.round(entry.contentRect.width)));
+    observer.current.observe(element);
+  }, []);
+  return [watch, width];
 }
 
 const numeric = (id: string) => ["islands", "faces", "density"].includes(id);
@@ -123,7 +151,7 @@ function ledgerKey(event: React.KeyboardEvent<HTMLElement>, row: { getCanExpand:
   event.preventDefault();
 }
 
-function rowsOf(info: NonNullable<ReturnType<typeof useEditor>["info"]>): LedgerRow[] {
+function rowsOf(info: NonNullable<ReturnType<typeof useEditor>["info"]>, proof: Proof | null): LedgerRow[] {
   const total = info.world_area.reduce((sum, area) => sum + area, 0) || 1;
   const flags = info.figures?.island_flags ?? [];
   const densities = info.figures?.island_density ?? [];
@@ -136,10 +164,10 @@ function rowsOf(info: NonNullable<ReturnType<typeof useEditor>["info"]>): Ledger
     return {
       key: `o${o.id}`, name: o.name, colour: o.colour, islands, faces: o.faces, area: area / total, weight: o.weight, object: o.id,
       density: knownArea > 0 ? Math.sqrt(pixels / knownArea) : null,
-      notes: notesOf(islands, flags, o.unflattened),
+      notes: proof ? findingsOf(proof, new Set(islands), o.name) : notesOf(islands, flags, o.unflattened),
       children: islands.map((i) => ({
         key: `i${i}`, name: islandCode(o.name, i - o.first_island + 1), colour: o.colour, islands: [i], faces: null, area: info.world_area[i] / total,
-        weight: null, object: o.id, density: densities[i] ?? null, notes: notesOf([i], flags, 0),
+        weight: null, object: o.id, density: densities[i] ?? null, notes: proof ? findingsOf(proof, new Set([i]), "") : notesOf([i], flags, 0),
       })),
     };
   });
@@ -180,7 +208,7 @@ function columnsFor(stage: Stage, actions: Actions) {
   });
   const control = helper.display({ id: "control", header: "Locks", size: 120, cell: ({ row }) => <LockCell row={row.original} actions={actions} /> });
   const density = helper.accessor((row) => row.density ?? 0, { id: "density", header: "px/m", size: 66, cell: (c) => format.density(c.row.original.density) });
-  const notes = helper.accessor("notes", { header: "Notes", size: 190, cell: (c) => <Text as="span" color="rose" title={c.getValue()}>{c.getValue()}</Text> });
+  const notes = helper.accessor("notes", { header: "Notes", size: stage === "Prove" ? 290 : 190, cell: (c) => <Text as="span" color="rose" title={c.getValue()}>{c.getValue()}</Text> });
   const sets: Record<Stage, unknown[]> = {
     Gather: [name, islands, faces, share, notes],
     "Even out": [name, islands, density, share, weight, notes],

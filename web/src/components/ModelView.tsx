@@ -1,45 +1,39 @@
-import { Box, Flex, Heading, IconButton, Text } from "@chakra-ui/react";
+import { Box, Flex, Heading, IconButton } from "@chakra-ui/react";
 import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree, type ThreeEvent } from "@react-three/fiber";
 import { Focus } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
 import { Box3, DoubleSide, GLSL3, PerspectiveCamera, ShaderMaterial, Vector3, type BufferGeometry } from "three";
-import { useEditor } from "../api/hooks";
-import * as format from "../format";
+import { useEditor, useEditorFrames } from "../api/hooks";
 import type { Editor } from "../editor/Editor";
+import { Legend } from "./Legend";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 
 /** The model: the same islands in the same colours, picked together. */
 export function ModelView() {
   const editor = useEditor();
-  const note = editor.viewAs === "checker" ? `1 square = ${editor.checkerSquare} px` : editor.viewAs;
   return (
     <Box position="relative" rounded="lg" bg="slip" borderWidth="1px" borderColor="line" overflow="hidden" data-testid="model">
       <Flex position="absolute" top="8px" left="12px" right="8px" justify="space-between" align="center" zIndex="1" pointerEvents="none">
         <Heading as="h2" fontFamily="heading" fontSize="14px">Model</Heading>
         <Flex align="center" gap="1" pointerEvents="auto">
-          {editor.viewAs === "density" ? <DensityLegend house={editor.house} /> : <Text fontSize="12px" color="soft">{note}</Text>}
+          <Legend />
           <IconButton size="2xs" variant="ghost" aria-label="Show what is selected" title="Show what is selected (F)" onClick={() => editor.frameSelection()}><Focus /></IconButton>
         </Flex>
       </Flex>
       <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => editor.select((s) => s.clear())}>
-        {editor.geometry && <Scene editor={editor} version={editor.version} />}
+        {editor.geometry && (editor.viewAs === "checker" ? <CheckerScene editor={editor} /> : <Scene editor={editor} version={editor.look} />)}
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
     </Box>
   );
 }
 
-/** One octave below the house density to one above. */
-function DensityLegend({ house }: { house: number }) {
-  return (
-    <Flex align="center" gap="1.5" fontSize="12px" color="soft" aria-label="Legend of density">
-      {format.density(house / 2)}
-      <Box w="84px" h="9px" rounded="full" borderWidth="1px" borderColor="line" bgImage="linear-gradient(90deg, #3A8F8F, #C6CDBF 46%, #F0EADC 48% 52%, #E3D0A8 54%, #C48A2A)" />
-      {format.density(house * 2)} px/m
-    </Flex>
-  );
+/** The checker moves over the model while islands glide on the table; all other looks stay. */
+function CheckerScene({ editor }: { editor: Editor }) {
+  useEditorFrames();
+  return <Scene editor={editor} version={editor.getFrame()} />;
 }
 
 function Scene({ editor, version }: { editor: Editor; version: number }) {
@@ -57,7 +51,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           uChecker: { value: null },
           uUseChecker: { value: 0 },
           uRepeat: { value: 1 },
-          uAspectY: { value: 1 },
+          uUseStretch: { value: 0 },
         },
       }),
     [],
@@ -70,7 +64,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uChecker.value = editor.checker;
     u.uUseChecker.value = editor.viewAs === "checker" ? 1 : 0;
     u.uRepeat.value = editor.checkerRepeat;
-    u.uAspectY.value = editor.tile[2] / editor.tile[1];
+    u.uUseStretch.value = editor.viewAs === "stretch" ? 1 : 0;
     invalidate();
   }, [editor, material, version, invalidate]);
   useFraming(editor);
@@ -101,8 +95,10 @@ function islandOfFace(event: ThreeEvent<MouseEvent>): number {
 /** Corners in world space of the islands that are wanted, of all where none are. */
 function boxOf(editor: Editor, wanted: Set<number>): Box3 {
   const box = new Box3();
+  const whole = wanted.size ? undefined : editor.info?.objects.find((o) => o.name === editor.focusObject)?.id;
   const point = new Vector3();
-  for (const { geometry, matrix } of editor.geometry!.instances) {
+  for (const { geometry, matrix, object } of editor.geometry!.instances) {
+    if (whole !== undefined && object !== whole) continue;
     const position = geometry.getAttribute("position");
     const island = geometry.getAttribute("_island").array as Float32Array;
     for (let i = 0; i < position.count; i++) {

@@ -3,13 +3,14 @@ import { useEffect } from "react";
 import type { Atlas } from "../api/client";
 import type { Actions } from "../api/hooks";
 import { islandCommands } from "../commands";
+import { groups, nextFinding } from "../editor/findings/walk";
 import { editor, STAGES, useUi } from "../state";
 
 const KEYS: [string, string][] = [
   ["Ctrl+Z", "Undo"], ["Ctrl+Shift+Z or Ctrl+Y", "Redo"], ["Ctrl+A", "Select all islands"], ["Ctrl+I", "Select all but these"], ["Esc", "Select nothing"],
   ["F", "Show what is selected"], ["Home", "Show the whole sheet"], ["Alt+1 … Alt+5", "Go to a stage"], ["Arrows on the table", "Move the view; Shift coarse, Alt fine"],
   ["+ and −, wheel", "Zoom; Alt fine"], ["Space and drag, middle button", "Move the view"], ["Drag on the table", "Select with a box; Shift adds"],
-  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows"], ["Ctrl+K", "Commands by name: locks, bundles, tiles, stages"], ["L", "Lock or unlock the place of what is selected"], ["B", "Bundle what is selected"], ["D", "Drafts"], ["?", "This sheet"],
+  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows, Shift+F10 opens its menu"], ["Ctrl+K", "Commands by name: locks, bundles, tiles, stages"], ["L", "Lock or unlock the place of what is selected"], ["B", "Bundle what is selected"], ["D", "Drafts"], ["F3, Shift+F3", "Next finding, finding before"], ["?", "This sheet"],
 ];
 
 export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
@@ -27,9 +28,10 @@ export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
       else if (ctrl && key === "i") editor.select((s) => s.invert(editor.info?.world_area.length ?? 0));
       else if (e.altKey && STAGES[Number(e.key) - 1]) ui.setStage(STAGES[Number(e.key) - 1]);
       else if (ctrl || e.altKey) return;
-      else if (key === "escape" && !ui.help) editor.select((s) => s.clear());
+      else if (key === "escape" && !ui.help) { editor.showFinding(null); editor.select((s) => s.clear()); }
       else if (key === "l" || key === "b") islandCommands(editor, actions).filter((c) => c.name === (key === "l" ? "Lock place" : "Bundle") && c.enabled).forEach((c) => c.run());
       else if (key === "d") ui.setDrafts(!ui.drafts);
+      else if (e.key === "F3") stepFinding(e.shiftKey ? -1 : 1);
       else if (key === "f") editor.frameSelection();
       else if (e.key === "Home") editor.frameTable();
       else if (e.key === "?") ui.setHelp(true);
@@ -39,6 +41,14 @@ export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
   }, [actions, atlas]);
+}
+
+/** Through the findings of the kind that is looked at; of the first kind where none is. */
+function stepFinding(step: 1 | -1): void {
+  if (!editor.proof) return;
+  const all = groups(editor.proof);
+  const group = all.find((g) => g.kind === editor.finding?.kind) ?? all[0];
+  if (group) editor.showFinding(nextFinding(group.findings, editor.finding, step));
 }
 
 export function Shortcuts() {

@@ -1,12 +1,14 @@
 import { Box, Button, Center, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Atlas } from "../api/client";
-import { useEditor, type Actions } from "../api/hooks";
+import { useEditorFrames, type Actions } from "../api/hooks";
 import { FLAGS, islandCode } from "../editor/style/islandStyle";
 import { islandCommands } from "../commands";
 import { IslandMenu } from "./IslandMenu";
 import { drawBadges, drawGhost, drawThreads } from "../editor/table/badges";
 import { drawInnerLabels, drawPaper, type Palette, type Sheet } from "../editor/table/paper";
+import { drawSpots } from "../editor/table/spots";
+import { viewLabel } from "../editor/style/views";
 import { drawLabels, drawStitches } from "../editor/table/stitches";
 import { TablePointer } from "../editor/table/TablePointer";
 import { TableRenderer } from "../editor/table/TableRenderer";
@@ -15,7 +17,7 @@ import { useUi } from "../state";
 
 /** The table: paper below, islands in the middle, labels and stitches above. */
 export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Actions; empty: boolean }) {
-  const editor = useEditor();
+  const editor = useEditorFrames();
   const theme = useUi((ui) => ui.theme);
   const box = useRef<HTMLDivElement>(null);
   const under = useRef<HTMLCanvasElement>(null);
@@ -45,13 +47,14 @@ export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Ac
     const ratio = window.devicePixelRatio || 1;
     const palette = readPalette(box.current!);
     const paper = prepare(under.current!, size, ratio);
-    if (info) drawPaper(paper, camera, sheetsOf(editor, atlas), editor.aspect, palette);
+    if (info) drawPaper(paper, camera, sheetsOf(editor, atlas), editor.map, palette);
     const u = renderer.uniforms;
     u.uChecker.value = editor.checker;
     u.uUseChecker.value = editor.viewAs === "checker" ? 1 : 0;
     u.uRepeat.value = editor.checkerRepeat;
+    u.uUseStretch.value = editor.viewAs === "stretch" ? 1 : 0;
     u.uNight.value = theme === "night" ? 1 : 0;
-    renderer.draw(camera, editor.aspect, ratio);
+    renderer.draw(camera, editor.map.pitch, ratio);
     const top = prepare(over.current!, size, ratio);
     if (!model || !info) return;
     const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
@@ -60,9 +63,10 @@ export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Ac
       drawThreads(top, camera, model, editor.anchors, info.controls.bundle, (i) => editor.selection.has(i) || editor.hovered === i, onIsland);
       drawBadges(top, camera, model, editor.anchors, (i) => editor.control(i), (i) => editor.mates("stack", i).length, onIsland);
     }
-    drawInnerLabels(top, camera, sheetsOf(editor, atlas), editor.aspect, onIsland);
+    drawInnerLabels(top, camera, sheetsOf(editor, atlas), editor.map, onIsland);
     if (editor.ghost) drawGhost(top, camera, editor.ghost);
     if (!editor.previewed) drawStitches(top, camera, model, editor.selection.list(), onIsland);
+    if (editor.finding && !editor.previewed) drawSpots(top, camera, editor.finding, editor.map, onIsland);
     if (pointer.state.kind === "marquee") drawMarquee(top, pointer.state, palette);
   });
 
@@ -107,10 +111,11 @@ export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Ac
   );
 }
 
-type E = ReturnType<typeof useEditor>;
+type E = ReturnType<typeof useEditorFrames>;
 
 function labelOf(editor: E, island: number): string {
-  if (editor.viewAs === "density") return format.density(editor.density(island));
+  const shown = viewLabel(editor.viewAs, editor.seen(island), format.density);
+  if (shown) return shown;
   const object = editor.objectOf(island);
   return object ? islandCode(object.name, island - object.first_island + 1) : "";
 }
@@ -127,7 +132,7 @@ function sheetsOf(editor: E, atlas: Atlas): Sheet[] {
   const figures = editor.info?.figures?.tiles;
   return editor.tiles.map(({ number, width, height, label, frozen }, k) => {
     const f = figures?.find((t) => t.number === number);
-    const measured = f ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density)} px/m` : " · measuring";
+    const measured = f?.islands === 0 ? " · empty" : f ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density)} px/m` : " · measuring";
     return { number, label: label || (k === 0 ? atlas.name : ""), width, height, frozen, note: `${width === height ? width : `${width} × ${height}`} px${measured}` };
   });
 }

@@ -1,8 +1,11 @@
 import { Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useRef } from "react";
+import type { Figures } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
-import { FLAGS, type ViewAs } from "../editor/style/islandStyle";
+import { groups, nextFinding } from "../editor/findings/walk";
+import { FLAGS } from "../editor/style/islandStyle";
+import { VIEWS, type ViewAs } from "../editor/style/views";
 import * as format from "../format";
 import { useUi } from "../state";
 
@@ -10,8 +13,16 @@ import { useUi } from "../state";
 export function VerdictBar() {
   const editor = useEditor();
   const step = useRef<Record<string, number>>({});
-  const f = editor.info?.figures;
-  const lead = (name: string, islands: number[]) => {
+  const last = useRef<Figures | null>(null);
+  // While a new layout is measured the figures of the one before stay, faded.
+  if (editor.info?.figures) last.current = editor.info.figures;
+  const f = editor.info ? last.current : null;
+  const measuring = !editor.info?.figures;
+  /** To the next finding of these kinds; while there is no proof, to the next island that is flagged. */
+  const lead = (name: string, islands: number[], kinds: string[] = []) => {
+    const found = editor.proof && !editor.proofStale ? groups(editor.proof).filter((g) => kinds.includes(g.kind)).flatMap((g) => g.findings) : [];
+    const next = nextFinding(found, editor.finding, 1);
+    if (next) return editor.showFinding(next);
     if (!islands.length) return;
     const at = (step.current[name] ?? -1) + 1;
     step.current[name] = at % islands.length;
@@ -29,26 +40,40 @@ export function VerdictBar() {
   const bare = (editor.info?.objects ?? []).filter((o) => o.unflattened);
   const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
   return (
-    <Flex px="16px" align="center" gap="7px" role="toolbar" aria-label="Verdict">
-      <Figure name="density" tone={outliers.length ? "amber" : undefined} onClick={() => lead("density", outliers)} hint={`${outliers.length} islands outside the house band`}
+    <Flex px="16px" align="center" gap="6px" role="toolbar" aria-label="Verdict" aria-busy={measuring} opacity={measuring ? 0.6 : 1}>
+      <Verdict />
+      <Figure name="density" tone={outliers.length ? "amber" : undefined} onClick={() => lead("density", outliers, ["below density", "over-detailed"])} hint={`${outliers.length} islands outside the house band`}
         value={f.density.min === null ? "–" : `${format.density(f.density.min)} – ${format.density(f.density.max)}`} unit="px/m" />
       <Figure name="coverage" value={format.percent(f.coverage)} unit="%" tone={f.overlap_pairs ? "amber" : undefined} onClick={() => editor.frameTable()} hint="sum of island areas / tile area" />
-      <Figure name="overlaps" value={format.whole(f.overlapping)} tone={f.overlapping ? "rose" : undefined} onClick={() => lead("overlaps", editor.flagged(FLAGS.overlapping))} hint={`${format.whole(f.overlap_pairs)} pairs share ${format.whole(f.overlap_texels)} texels`} />
-      <Figure name="smallest gap" value={f.overlap_pairs ? "0.0" : format.pixels(f.gap_px)} unit="px" tone={gapBad ? "rose" : undefined} onClick={() => lead("gap", f.gap_islands.filter((i) => i >= 0))} />
-      <Figure name="outside" value={format.whole(f.outside)} tone={f.outside ? "rose" : undefined} onClick={() => lead("outside", editor.flagged(FLAGS.outside))} />
-      <Figure name="mirrored" value={format.whole(f.mirrored)} tone={f.mirrored ? "rose" : undefined} onClick={() => lead("mirrored", editor.flagged(FLAGS.mirrored))} />
+      <Figure name="overlaps" value={format.whole(f.overlapping)} tone={f.overlapping ? "rose" : undefined} onClick={() => lead("overlaps", editor.flagged(FLAGS.overlapping), ["overlap", "fold", "crowded", "loose stack"])} hint={`${format.whole(f.overlap_pairs)} pairs share ${format.whole(f.overlap_texels)} texels`} />
+      <Figure name="smallest gap" value={f.overlap_pairs ? "0.0" : format.pixels(f.gap_px)} unit="px" tone={gapBad ? "rose" : undefined} onClick={() => lead("gap", f.gap_islands.filter((i) => i >= 0), ["gap", "margin"])} />
+      <Figure name="outside" value={format.whole(f.outside)} tone={f.outside ? "rose" : undefined} onClick={() => lead("outside", editor.flagged(FLAGS.outside), ["straddling", "outside", "far away"])} />
+      <Figure name="mirrored" value={format.whole(f.mirrored)} tone={f.mirrored ? "rose" : undefined} onClick={() => lead("mirrored", editor.flagged(FLAGS.mirrored), ["mirrored"])} />
       <Figure name="no UVs" value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`} tone={bare.length ? "amber" : undefined} hint={bare.map((o) => o.name).join(", ")} onClick={() => findBare(bare.map((o) => o.name))} />
-      {f.side_table > 0 && <Figure name="side table" value={format.whole(f.side_table)} tone="amber" onClick={() => lead("side", editor.flagged(FLAGS.sideTable))} />}
+      {f.side_table > 0 && <Figure name="side table" value={format.whole(f.side_table)} tone="amber" onClick={() => lead("side", editor.flagged(FLAGS.sideTable), ["side table"])} />}
       <Flex ml="auto" align="center" gap="1">
         <Text color="soft" whiteSpace="nowrap">View as</Text>
         <NativeSelect.Root size="xs" w="104px" variant="plain">
           <NativeSelect.Field fontWeight="600" aria-label="View as" value={editor.viewAs} onChange={(e) => editor.setView(e.target.value as ViewAs)}>
-            {["object", "density", "checker", "plain"].map((view) => <option key={view} value={view}>{view}</option>)}
+            {VIEWS.map((view) => <option key={view} value={view}>{view}</option>)}
           </NativeSelect.Field>
           <NativeSelect.Indicator />
         </NativeSelect.Root>
       </Flex>
     </Flex>
+  );
+}
+
+/** Ready or not, in one word; leads to the Prove stage. */
+function Verdict() {
+  const editor = useEditor();
+  const { proof, proofStale } = editor;
+  const setStage = useUi((ui) => ui.setStage);
+  const word = !proof || proofStale ? "checking…" : proof.ready ? "ready to bake" : `${format.whole(proof.errors)} ${proof.errors === 1 ? "error" : "errors"}`;
+  const tone = !proof || proofStale ? "soft" : proof.ready ? "petrol" : "rose";
+  return (
+    <Button size="xs" h="28px" px="2.5" minW="92px" variant="outline" borderColor={tone} borderWidth="1.5px" borderStyle="dashed" color={tone} bg="slip" fontWeight="700" fontSize="12.5px" data-figure="verdict"
+      title={proof && !proofStale ? (proof.against.join(", ") || "nothing stands against a bake") : "the layout is being checked"} onClick={() => setStage("Prove")}><span data-value>{word}</span></Button>
   );
 }
 

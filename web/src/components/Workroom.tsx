@@ -5,6 +5,7 @@ import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../ap
 import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
 import { useLivePicture } from "../api/arrange";
+import { useProof } from "../api/prove";
 import { Drafts } from "./Drafts";
 import { Ledger } from "./Ledger";
 import { ModelView } from "./ModelView";
@@ -26,6 +27,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const setStage = useUi((ui) => ui.setStage);
   useShortcuts(actions, atlas.data);
   useLivePicture(jobs);
+  useProof(atlas.data?.head?.id);
 
   useEffect(() => {
     if (project.data) editor.setHouse(project.data.house_density ?? 512, project.data.tolerance ?? 0.05);

@@ -4,14 +4,19 @@ export const MODEL_VERTEX = /* glsl */ `
 precision highp float;
 precision highp int;
 in float _island;
+in float _stretch;
 out vec3 vView;
 out vec2 vUv;
 flat out vec4 vLook;
 flat out float vHas;
+flat out float vStretch;
+flat out vec2 vTexels;
 ${ISLAND_GLSL}
 void main() {
   vHas = _island >= 0.0 ? 1.0 : 0.0;
+  vStretch = _stretch;
   vUv = vHas > 0.5 ? placed(_island, uv) : vec2(0.0);
+  vTexels = vHas > 0.5 ? texels(_island) : vec2(1.0);
   vLook = vHas > 0.5 ? look(_island) : vec4(0.75, 0.74, 0.71, 0.0);
   vec4 view = modelViewMatrix * vec4(position, 1.0);
   vView = view.xyz;
@@ -25,18 +30,19 @@ in vec3 vView;
 in vec2 vUv;
 flat in vec4 vLook;
 flat in float vHas;
+flat in float vStretch;
+flat in vec2 vTexels;
+uniform float uUseStretch;
 uniform sampler2D uChecker;
 uniform float uUseChecker;
 uniform float uRepeat;
-uniform float uAspectY;
 out vec4 outColour;
 ${ISLAND_GLSL}
 ${PATTERN_GLSL}
 void main() {
   vec3 normal = normalize(cross(dFdx(vView), dFdy(vView)));
-  vec3 colour = vLook.rgb;
-  vec2 at = vec2(vUv.x, vUv.y * uAspectY) * uRepeat;
-  if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, at).rgb;
+  vec3 colour = uUseStretch > 0.5 && vHas > 0.5 ? stretchColour(vStretch) : vLook.rgb;
+  if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
   if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
   colour = patterned(colour, vLook.a, gl_FragCoord.xy);
   float sun = dot(normal, normalize(vec3(0.4, 0.75, 0.55)));

@@ -1,6 +1,6 @@
 import { BufferGeometry } from "three";
 import { beforeEach, expect, it, vi } from "vitest";
-import type { LayoutInfo } from "../api/client";
+import type { Finding, LayoutInfo, Proof } from "../api/client";
 import { Editor } from "./Editor";
 import type { Geometry } from "./layout/readGeometry";
 import { FLAGS } from "./style/islandStyle";
@@ -46,7 +46,7 @@ it("shows a layout, tells listeners, and knows islands by object and flag", () =
   editor.subscribe(heard);
   editor.show(info(), still, geometry);
   expect(heard).toHaveBeenCalled();
-  expect(editor.aspect).toEqual([1, 0.5]);
+  expect(editor.map.pitch).toEqual([1, 0.5]);
   expect(editor.objectOf(1)?.name).toBe("Crate");
   expect(editor.flagged(FLAGS.outside)).toEqual([1]);
   expect(look(editor, 0).slice(0, 3)).toEqual([0x20, 0x40, 0x60]);
@@ -146,4 +146,52 @@ it("brings a new sheet into sight", () => {
   editor.show(info([[1001, 2048, 1024], [1003, 512, 512]]), still.slice(), geometry);
   expect(editor.camera.scale).toBeLessThan(scale);
   expect(editor.tiles.map((t) => t.number)).toEqual([1001, 1003]);
+});
+
+it("looks at a finding: its islands are picked, its spot is in the middle, and a new layout takes it away", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  const finding = { key: "k", kind: "gap", object: "Crate", islands: [0, 1], spots: [[0.2, 0.1], [0.5, 0.1]] } as unknown as Finding;
+  const asked = editor.frameModel;
+  editor.showFinding(finding);
+  expect(editor.selection.list()).toEqual([0, 1]);
+  expect(editor.camera.x).toBeCloseTo(0.35);
+  expect(editor.camera.y).toBeCloseTo(0.05);
+  expect(editor.frameModel).toBe(asked + 1);
+  editor.show(info(), still.slice(), geometry);
+  expect(editor.finding).toBe(finding);
+  editor.show({ ...info(), revision: { ...info().revision, id: 2 } }, still.slice(), geometry);
+  expect(editor.finding).toBeNull();
+});
+
+it("looks at a whole object where a finding has no island", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  editor.showFinding({ key: "u", kind: "unflattened", object: "Crate", islands: [], spots: [] } as unknown as Finding);
+  expect(editor.focusObject).toBe("Crate");
+  expect(editor.selection.size).toBe(0);
+  editor.select((s) => s.set([1]));
+  editor.frameSelection();
+  expect(editor.focusObject).toBe("");
+});
+
+it("knows an island's material and stretch from the proof, and its tile from its place", () => {
+  const editor = new Editor();
+  editor.show(info([[1001, 2048, 1024], [1002, 512, 512]]), new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 1, 0, 1, 0]), geometry);
+  editor.setProof({ island_material: [2, -1], island_stretch: [1.2, null], findings: [], totals: {} } as unknown as Proof, false);
+  expect(editor.seen(0)).toMatchObject({ material: 2, stretch: 1.2, tile: 0, mirrored: true, stacked: false });
+  expect(editor.seen(1)).toMatchObject({ material: -1, stretch: null, tile: 1 });
+});
+
+it("redraws while islands glide without telling everyone", () => {
+  const editor = new Editor();
+  const heard = vi.fn();
+  const drawn = vi.fn();
+  editor.subscribe(heard);
+  editor.subscribeFrames(drawn);
+  editor.drawn();
+  expect(heard).not.toHaveBeenCalled();
+  expect(drawn).toHaveBeenCalledTimes(1);
+  editor.changed();
+  expect(drawn).toHaveBeenCalledTimes(2);
 });

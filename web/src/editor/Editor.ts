@@ -1,15 +1,17 @@
 import { TextureLoader, type Texture, RepeatWrapping, LinearMipmapLinearFilter, SRGBColorSpace } from "three";
-import type { LayoutInfo } from "../api/client";
-import { between, type Bounds } from "./affine/affine";
+import type { Finding, LayoutInfo, Proof } from "../api/client";
+import { between, union, type Bounds } from "./affine/affine";
 import { TableCamera } from "./camera/TableCamera";
 import { LayoutModel } from "./layout/LayoutModel";
 import type { Geometry } from "./layout/readGeometry";
 import { Selection } from "./selection/Selection";
-import { densityColour, FLAGS, hexToRgb, type Rgb, type ViewAs } from "./style/islandStyle";
+import { FLAGS, hexToRgb } from "./style/islandStyle";
+import { viewColour, type Seen, type ViewAs } from "./style/views";
 import { IslandTextures, MARK } from "./style/islandTextures";
 import { labelAnchors } from "./table/stitches";
 import { SIDE_TABLE } from "./table/paper";
-import { tileCorner, type TileRow } from "./table/tiles";
+import { TableMap } from "./table/TableMap";
+import type { TileRow } from "./table/tiles";
 
 const MOVE_MS = 480;
 const PREVIEW_MS = 160;
@@ -29,21 +31,32 @@ export class Editor {
   textures: IslandTextures | null = null;
   anchors: Float32Array = new Float32Array(0);
   viewAs: ViewAs = "object";
+  /** What was found about the layout, and whether it is about an earlier one. */
+  proof: Proof | null = null;
+  proofStale = true;
+  /** The finding that is looked at. */
+  finding: Finding | null = null;
   house = 512;
   tolerance = 0.05;
   hovered = -1;
   checker: Texture;
   /** Raised with every change that a component may show. */
   version = 0;
-  /** Asks the model view to look at what is selected. */
+  /** Raised when the model looks different: moving islands on the table does not change it. */
+  look = 0;
+  /** Asks the model view to look at what is selected, or at an object as a whole. */
   frameModel = 0;
+  focusObject = "";
   /** A layout that a search has found so far. */
   previewed: Float32Array | null = null;
   /** Another layout that is laid over this one. */
   ghost: LayoutModel | null = null;
   private listeners = new Set<() => void>();
+  private frameListeners = new Set<() => void>();
+  private frame = 0;
   private animation = 0;
   private framed = false;
+  private mapped: { of: unknown; map: TableMap } | null = null;
 
   constructor() {
     this.checker = new TextureLoader().load("/api/checker.png", () => this.changed());
@@ -63,13 +76,21 @@ export class Editor {
   changed(): void {
     this.version++;
     for (const listener of this.listeners) listener();
+    this.drawn();
   }
 
-  /** Table units per UV unit: the longer edge of the tile is 1. */
-  get aspect(): [number, number] {
-    const [, width, height] = this.tile;
-    const longest = Math.max(width, height);
-    return [width / longest, height / longest];
+  /** For the views that draw every frame: islands that glide, and the camera. */
+  subscribeFrames = (listener: () => void): (() => void) => {
+    this.frameListeners.add(listener);
+    return () => this.frameListeners.delete(listener);
+  };
+
+  getFrame = (): number => this.frame;
+
+  /** Only the pictures change, nothing that is said about the layout. */
+  drawn(): void {
+    this.frame++;
+    for (const listener of this.frameListeners) listener();
   }
 
   /** Number, width and height in px, label and frozen of every tile. */
@@ -82,6 +103,13 @@ export class Editor {
   get tile(): [number, number, number] {
     const first = this.tiles[0];
     return [first.number, first.width, first.height];
+  }
+
+  /** Where UVs lie on the table. */
+  get map(): TableMap {
+    const tiles = this.info?.revision.tiles;
+    if (!this.mapped || this.mapped.of !== tiles) this.mapped = { of: tiles, map: new TableMap(this.tiles) };
+    return this.mapped.map;
   }
 
   /** What was said about an island: locks, tile, bundle, stack. */
@@ -117,13 +145,13 @@ export class Editor {
 
   /** Lay the outlines of another layout over this one; null takes them away. */
   overlay(placements: Float32Array | null): void {
-    this.ghost = placements && this.geometry && placements.length === 6 * this.geometry.base.count ? new LayoutModel(this.geometry.base, placements, this.aspect) : null;
+    this.ghost = placements && this.geometry && placements.length === 6 * this.geometry.base.count ? new LayoutModel(this.geometry.base, placements, this.map) : null;
     this.changed();
   }
 
-  /** Checker repeats across the tile; one square is `checkerSquare` px. */
+  /** Checker repeats per px: eight squares a picture, each of `checkerSquare` px in every tile. */
   get checkerRepeat(): number {
-    return this.tile[1] / (8 * this.checkerSquare);
+    return 1 / (8 * this.checkerSquare);
   }
 
   get checkerSquare(): number {
@@ -136,6 +164,8 @@ export class Editor {
     const from = same ? (this.previewed ?? this.model!.placements) : placements;
     this.previewed = null;
     this.ghost = null;
+    // The same layout with its figures leaves the finding in sight.
+    if (this.info?.revision.id !== info.revision.id) this.finding = null;
     const grid = this.tiles.map((tile) => tile.number).join();
     this.info = info;
     // A new sheet is brought into sight.
@@ -146,7 +176,7 @@ export class Editor {
       this.textures = new IslandTextures(geometry.base.count);
       this.selection.clear();
     }
-    this.model = new LayoutModel(geometry.base, placements, this.aspect);
+    this.model = new LayoutModel(geometry.base, placements, this.map);
     if (!same) this.anchors = labelAnchors(this.model);
     this.restyle();
     this.glide(from, placements);
@@ -157,11 +187,14 @@ export class Editor {
     cancelAnimationFrame(this.animation);
     const still = from === to || matchMedia("(prefers-reduced-motion: reduce)").matches;
     const start = performance.now();
+    if (this.geometry) this.textures?.setCells(this.map.cells(this.map.homes(this.geometry.base, to)));
+    this.changed();
     const step = () => {
       const t = still ? 1 : Math.min(1, (performance.now() - start) / time);
       const eased = 1 - (1 - t) ** 3;
       this.textures?.setPlacements(t >= 1 ? to : between(from, to, eased));
-      this.changed();
+      if (t >= 1) this.changed();
+      else this.drawn();
       if (t < 1) this.animation = requestAnimationFrame(step);
     };
     step();
@@ -215,13 +248,60 @@ export class Editor {
 
   /** Show the sheet and the side table. */
   frameTable(): void {
-    const [w, h] = this.aspect;
-    const corners = this.tiles.map((tile) => tileCorner(tile.number));
-    const columns = 1 + Math.max(...corners.map(([x]) => x));
-    const rows = 1 + Math.max(...corners.map(([, y]) => y));
-    this.camera.frame({ minX: w * SIDE_TABLE.left, minY: -0.055 * h, maxX: w * columns, maxY: h * rows }, 14, 22);
+    const [w, h] = this.map.first;
+    const sheets = this.tiles.map((tile) => this.map.sheet(tile.number)).reduce(union);
+    this.camera.frame({ minX: w * SIDE_TABLE.left, minY: -0.055 * h, maxX: sheets.maxX, maxY: sheets.maxY }, 14, 22);
     this.framed = this.camera.width > 1 && this.info !== null;
     this.changed();
+  }
+
+  setProof(proof: Proof | null, stale: boolean): void {
+    this.proof = proof;
+    this.proofStale = stale;
+    this.restyle();
+    this.changed();
+  }
+
+  /** Look at a finding: its islands are picked, its spot comes into sight in both views. */
+  showFinding(finding: Finding | null): void {
+    this.finding = finding;
+    if (!finding) return this.changed();
+    const islands = finding.islands.filter((i) => i < (this.geometry?.base.count ?? 0));
+    this.selection.set(islands);
+    this.focusObject = islands.length ? "" : finding.object;
+    this.restyle();
+    this.frameModel++;
+    const spots = finding.spots.map(([u, v]) => this.map.place(u, v, finding.tile));
+    if (!spots.length || !this.model) return this.changed();
+    const xs = spots.map(([x]) => x);
+    const ys = spots.map(([, y]) => y);
+    // Near enough to see the spot, and enough around it to know where that is.
+    const box = this.model.boundsOf(islands);
+    const extent = islands.length ? Math.max(box.maxX - box.minX, box.maxY - box.minY) : 0.1;
+    const room = Math.min(Math.max(0.35 * extent, 0.012), 0.2);
+    this.camera.frame({ minX: Math.min(...xs) - room, minY: Math.min(...ys) - room, maxX: Math.max(...xs) + room, maxY: Math.max(...ys) + room }, 10);
+    this.changed();
+  }
+
+  /** All that is known of an island, for its colour and label. */
+  seen(island: number, own: Seen["own"] = [0, 0, 0]): Seen {
+    const flags = this.flags(island);
+    const home = this.model?.homes[island] ?? 0;
+    return {
+      density: this.density(island),
+      mirrored: (flags & FLAGS.mirrored) !== 0,
+      overlapping: (flags & FLAGS.overlapping) !== 0,
+      stacked: (this.info?.controls.stack[island] ?? -1) >= 0,
+      material: this.proof?.island_material[island] ?? -1,
+      tile: this.tiles.findIndex((tile) => tile.number === home),
+      stretch: this.proof?.island_stretch[island] ?? null,
+      own,
+    };
+  }
+
+  /** The L2 stretch that is shown in full colour. */
+  get mostStretch(): number {
+    return 1.5;
   }
 
   /** Show what is selected in both views. */
@@ -231,6 +311,7 @@ export class Editor {
     const b: Bounds = this.model.boundsOf(islands);
     const room = Math.max(b.maxX - b.minX, b.maxY - b.minY, 0.05) * 0.6;
     this.camera.frame({ minX: b.minX - room, minY: b.minY - room, maxX: b.maxX + room, maxY: b.maxY + room }, 10);
+    this.focusObject = "";
     this.frameModel++;
     this.changed();
   }
@@ -241,28 +322,24 @@ export class Editor {
     for (const object of this.info.objects) {
       const own = hexToRgb(object.colour);
       for (let island = object.first_island; island < object.first_island + object.islands; island++) {
-        this.textures.setLook(island, this.colour(island, own), this.marks(island));
+        this.textures.setLook(island, viewColour(this.viewAs, this.seen(island, own), this.house, this.tolerance, this.mostStretch), this.marks(island));
       }
     }
     this.textures.lookDone();
-  }
-
-  private colour(island: number, own: Rgb): Rgb {
-    if (this.viewAs === "density") return densityColour(this.density(island), this.house, this.tolerance);
-    if (this.viewAs === "plain") return [226, 218, 200];
-    return own;
+    this.look++;
   }
 
   private marks(island: number): number {
     // Faults of the kept layout say nothing about one that a search is trying.
     const flags = this.previewed ? 0 : this.flags(island);
-    const patterns = this.viewAs === "object" || this.viewAs === "plain";
+    const stripes = this.viewAs === "object" || this.viewAs === "plain" || this.viewAs === "facing";
+    const plaid = this.viewAs === "object" || this.viewAs === "plain" || this.viewAs === "overlap";
     return (
       (this.selection.has(island) ? MARK.selected : 0) |
       (island === this.hovered ? MARK.hovered : 0) |
       (flags & FLAGS.outside ? MARK.outside : 0) |
-      (patterns && flags & FLAGS.mirrored ? MARK.mirrored : 0) |
-      (patterns && flags & FLAGS.overlapping ? MARK.overlapping : 0) |
+      (stripes && flags & FLAGS.mirrored ? MARK.mirrored : 0) |
+      (plaid && flags & FLAGS.overlapping ? MARK.overlapping : 0) |
       (flags & FLAGS.sideTable ? MARK.sideTable : 0)
     );
   }

@@ -1,4 +1,4 @@
-import { Box, Button, Flex } from "@chakra-ui/react";
+import { Box } from "@chakra-ui/react";
 import type { SlipProps } from "../components/TaskSlip";
 import { useKept } from "../state";
 import { IslandsPart } from "./IslandsPart";
@@ -6,6 +6,7 @@ import { PackPart } from "./PackPart";
 import { PlanPart } from "./PlanPart";
 import { StacksPart } from "./StacksPart";
 import { TilesPart } from "./TilesPart";
+import { Pages } from "./parts";
 
 const PARTS = { Pack: PackPart, Islands: IslandsPart, Tiles: TilesPart, Stacks: StacksPart, Plan: PlanPart };
 type Part = keyof typeof PARTS;
@@ -16,12 +17,7 @@ export function ArrangeSlip(props: SlipProps) {
   const Shown = PARTS[part];
   return (
     <>
-      <Flex role="tablist" aria-label="Arrange" justify="space-between" mx="-4px" mb="2.5" borderBottomWidth="1.5px" borderBottomStyle="dashed" borderColor="line">
-        {(Object.keys(PARTS) as Part[]).map((name) => (
-          <Button key={name} role="tab" aria-selected={part === name} variant="plain" size="2xs" px="1" h="24px" rounded="0" fontSize="12.5px" fontWeight={part === name ? "700" : "400"} color={part === name ? "ink" : "soft"}
-            borderBottomWidth="2px" borderColor={part === name ? "petrol" : "transparent"} onClick={() => setPart(name)}>{name}</Button>
-        ))}
-      </Flex>
+      <Pages label="Arrange" pages={Object.keys(PARTS) as Part[]} page={part} turn={setPart} />
       <Box role="tabpanel" aria-label={part}><Shown {...props} /></Box>
     </>
   );

@@ -5,13 +5,12 @@ import { MainButton, Running, running, Title } from "./parts";
 
 export function HandOffSlip({ atlas, jobs, actions }: SlipProps) {
   const editor = useEditor();
-  const f = editor.info?.figures;
-  const faults = f ? f.overlapping + f.outside : 0;
+  const { proof } = editor;
   const head = atlas.head?.id;
   return (
     <>
-      <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets are in the zip.">Hand off</Title>
-      {faults > 0 && <Text color="rose" mb="2">{f!.overlapping} islands overlap and {f!.outside} lie outside: this layout is not safe to bake yet.</Text>}
+      <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the proof are in the zip.">Hand off</Title>
+      {proof && !proof.ready && <Text color="rose" mb="2" lineHeight="1.35">Not safe to bake yet: {proof.against.join(", ")}.</Text>}
       <MainButton disabled={!head || running(jobs, "export")} busy={actions.handOff.isPending} onClick={() => actions.handOff.mutate()}>Export all as zip</MainButton>
       <Running jobs={jobs} kind="export" actions={actions} />
       {head && <Box mt="3">

@@ -40,6 +40,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
   const picked = editor.selection.list();
   const count = scope === "selected" ? picked.length : (editor.info?.world_area.length ?? 0);
   const busy = running(jobs, "pack");
+  const cost = editor.info?.revision.tidy_cost ?? null;
   const run = (as_draft: boolean) =>
     actions.pack.mutate({
       ...s, more_tiles: s.fixed_scale && s.more_tiles, islands: scope === "selected" ? picked : [], as_draft, tile: chosen?.number ?? null,
@@ -78,6 +79,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
         <Collapsible.Trigger asChild><Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px">{more ? "Fewer settings" : "More settings"}</Button></Collapsible.Trigger>
         <Collapsible.Content>
           <Range label="Tidy" value={s.tidy} left="tight" right="one region per object" onChange={(tidy) => set({ tidy })} />
+          {cost !== null && <Text color="petrol" fontSize="12px" mt="-1" mb="1.5" data-tidy-cost>In this layout tidiness costs {format.percent(cost)} % of coverage, by quick packs with it and without.</Text>}
           <Check label="Turn to the tightest upright box" value={s.upright} onChange={(upright) => set({ upright })} />
           <Check label="Any island may be mirrored" value={s.mirror} onChange={(mirror) => set({ mirror })} />
           <NumberField label="Seed" unit="" value={s.seed} min={0} max={999999} onChange={(seed) => set({ seed: Math.round(seed) })} />

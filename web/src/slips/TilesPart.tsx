@@ -9,10 +9,11 @@ import { Title } from "./parts";
 const SIZES = [128, 256, 512, 1024, 2048, 4096, 8192, 16384];
 
 /** The grid of tiles: up to ten in a row, each with its own resolution. */
-export function TilesPart({ actions }: SlipProps) {
+export function TilesPart({ atlas, actions }: SlipProps) {
   const editor = useEditor();
   const tiles = editor.tiles;
-  const busy = actions.setTiles.isPending;
+  // Until the layout shows the last change, another one would start from tiles of before.
+  const busy = actions.setTiles.isPending || atlas.head?.id !== editor.info?.revision.id;
   const figures = editor.info?.figures?.tiles;
   const send = (rows: TileRow[]) => actions.setTiles.mutate(rows);
   const change = (number: number, what: Partial<TileRow>) => send(tiles.map((t) => (t.number === number ? { ...t, ...what } : t)));
@@ -25,14 +26,14 @@ export function TilesPart({ actions }: SlipProps) {
           <Box key={tile.number} py="1.5" borderBottomWidth="1px" borderColor="line" data-tile={tile.number}>
             <Flex align="center" gap="1">
               <Text fontWeight="700" w="34px">{tile.number}</Text>
-              <Input size="2xs" flex="1" minW="0" placeholder="label" aria-label={`Label of tile ${tile.number}`} defaultValue={tile.label} key={tile.label} maxLength={120}
+              <Input size="2xs" flex="1" minW="0" placeholder="label" aria-label={`Label of tile ${tile.number}`} defaultValue={tile.label} key={tile.label} readOnly={busy} maxLength={120}
                 onBlur={(e) => { if (e.target.value !== tile.label) change(tile.number, { label: e.target.value }); }} onKeyDown={(e) => { if (e.key === "Enter") e.currentTarget.blur(); }} />
               <IconButton size="2xs" variant={tile.frozen ? "solid" : "ghost"} bg={tile.frozen ? "petrol" : undefined} color={tile.frozen ? "onPetrol" : undefined} aria-pressed={tile.frozen} aria-label={`Freeze tile ${tile.number}`} title={tile.frozen ? "Thaw" : "Freeze: nothing in it is touched"} disabled={busy} onClick={() => change(tile.number, { frozen: !tile.frozen })}><Snowflake size={13} /></IconButton>
               <IconButton size="2xs" variant="ghost" aria-label={`Remove tile ${tile.number}`} title={f?.islands ? `${f.islands} islands in it will lie outside` : "Remove"} disabled={busy || tiles.length === 1} onClick={() => send(tiles.filter((t) => t !== tile))}><Trash2 size={13} /></IconButton>
             </Flex>
             <Flex align="center" gap="1" mt="1">
-              <SizeSelect label={`Width of tile ${tile.number}`} value={tile.width} onChange={(width) => change(tile.number, { width })} />×
-              <SizeSelect label={`Height of tile ${tile.number}`} value={tile.height} onChange={(height) => change(tile.number, { height })} />
+              <SizeSelect busy={busy} label={`Width of tile ${tile.number}`} value={tile.width} onChange={(width) => change(tile.number, { width })} />×
+              <SizeSelect busy={busy} label={`Height of tile ${tile.number}`} value={tile.height} onChange={(height) => change(tile.number, { height })} />
               <Text color="soft" fontSize="12px">px</Text>
             </Flex>
             {f && <Text color="soft" fontSize="12px">{format.whole(f.islands)} islands · {format.percent(f.coverage)} % · {format.density(f.density)} px/m</Text>}
@@ -45,10 +46,10 @@ export function TilesPart({ actions }: SlipProps) {
   );
 }
 
-function SizeSelect({ label, value, onChange }: { label: string; value: number; onChange: (value: number) => void }) {
+function SizeSelect({ label, value, busy, onChange }: { label: string; value: number; busy: boolean; onChange: (value: number) => void }) {
   const sizes = SIZES.includes(value) ? SIZES : [...SIZES, value].sort((a, b) => a - b);
   return (
-    <NativeSelect.Root size="xs" w="78px">
+    <NativeSelect.Root size="xs" w="78px" disabled={busy}>
       <NativeSelect.Field px="1.5" h="22px" aria-label={label} value={value} onChange={(e) => onChange(Number(e.target.value))}>
         {sizes.map((size) => <option key={size} value={size}>{size}</option>)}
       </NativeSelect.Field>

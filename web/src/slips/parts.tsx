@@ -13,6 +13,20 @@ export function Title({ children, note }: { children: ReactNode; note: ReactNode
   );
 }
 
+type PagesProps<T extends string> = { label: string; pages: readonly T[]; page: T; turn: (page: T) => void };
+
+/** The pages of a slip, as a row of tabs. */
+export function Pages<T extends string>({ label, pages, page, turn }: PagesProps<T>) {
+  return (
+    <Flex role="tablist" aria-label={label} justify={pages.length > 3 ? "space-between" : "flex-start"} gap={pages.length > 3 ? "0" : "3"} mx="-4px" mb="2.5" borderBottomWidth="1.5px" borderBottomStyle="dashed" borderColor="line">
+      {pages.map((name) => (
+        <Button key={name} role="tab" aria-selected={page === name} variant="plain" size="2xs" px="1" h="24px" rounded="0" fontSize="12.5px" fontWeight={page === name ? "700" : "400"} color={page === name ? "ink" : "soft"}
+          borderWidth="0" borderBottomWidth="2px" borderColor={page === name ? "petrol" : "transparent"} onClick={() => turn(name)}>{name}</Button>
+      ))}
+    </Flex>
+  );
+}
+
 type NumberProps = { label: string; unit: string; value: number; min: number; max: number; step?: number; onChange: (value: number) => void };
 
 /** A number with its unit. What is typed counts once it is left or Enter is pressed. */

@@ -1,4 +1,5 @@
 import { applyX, applyY, contains, inTriangle, meets, NOWHERE, union, type Bounds } from "../affine/affine";
+import type { TableMap } from "../table/TableMap";
 
 /** Islands in base UVs, as they came with the geometry; never changes for a revision's contents. */
 export type BaseLayout = {
@@ -10,6 +11,8 @@ export type BaseLayout = {
   /** u, v of both ends of every outline edge. */
   edges: Float32Array;
   edgeIsland: Int32Array;
+  /** Octaves of every triangle's density over its island's. */
+  stretch?: Float32Array;
 };
 
 /** Group item numbers by island: items of island i are `items[start[i]] … items[start[i + 1] - 1]`. */
@@ -30,12 +33,15 @@ export class LayoutModel {
   private edges;
   private ringCache = new Map<number, Float32Array[]>();
 
-  /** @param aspect table units per UV unit across and up: the longer tile edge is 1. */
+  /** Number of the tile that each island lies in, 0 for none. */
+  readonly homes: Int32Array;
+
   constructor(
     readonly base: BaseLayout,
     readonly placements: Float32Array,
-    readonly aspect: [number, number],
+    readonly map: TableMap,
   ) {
+    this.homes = map.homes(base, placements);
     this.triangles = groupBy(base.triangleIsland, base.count);
     this.edges = groupBy(base.edgeIsland, base.count);
     this.bounds = Array.from({ length: base.count }, () => ({ ...NOWHERE }));
@@ -53,7 +59,7 @@ export class LayoutModel {
 
   /** Table position of a base UV. */
   place(island: number, u: number, v: number): [number, number] {
-    return [applyX(this.placements, island, u, v) * this.aspect[0], applyY(this.placements, island, u, v) * this.aspect[1]];
+    return this.map.place(applyX(this.placements, island, u, v), applyY(this.placements, island, u, v), this.homes[island]);
   }
 
   boundsOf(islands: number[]): Bounds {

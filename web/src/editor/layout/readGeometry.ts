@@ -14,6 +14,7 @@ export async function readGeometry(glb: ArrayBuffer, islandCount: number): Promi
   const seen = new Set<BufferGeometry>();
   const corners: number[][] = [];
   const owners: number[][] = [];
+  const octaves: number[][] = [];
   let edges = new Float32Array(0);
   let edgeIsland = new Int32Array(0);
   scene.traverse((node: Object3D) => {
@@ -35,15 +36,19 @@ export async function readGeometry(glb: ArrayBuffer, islandCount: number): Promi
     seen.add(geometry);
     const uv = geometry.getAttribute("uv").array as Float32Array;
     const island = geometry.getAttribute("_island").array as Float32Array;
+    const stretch = geometry.getAttribute("_stretch")?.array as Float32Array | undefined;
     const kept: number[] = [];
+    const stretched: number[] = [];
     const numbers: number[] = [];
     for (let t = 0; t < island.length / 3; t++) {
       if (island[3 * t] < 0) continue;
       for (let k = 0; k < 6; k++) kept.push(uv[6 * t + k]);
       numbers.push(island[3 * t]);
+      stretched.push(stretch?.[3 * t] ?? 0);
     }
     corners.push(kept);
     owners.push(numbers);
+    octaves.push(stretched);
   });
   const base: BaseLayout = {
     count: islandCount,
@@ -51,6 +56,7 @@ export async function readGeometry(glb: ArrayBuffer, islandCount: number): Promi
     triangleIsland: Int32Array.from(owners.flat()),
     edges,
     edgeIsland,
+    stretch: Float32Array.from(octaves.flat()),
   };
   return { base, instances };
 }

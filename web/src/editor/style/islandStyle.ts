@@ -1,7 +1,5 @@
 import { againstBand } from "../density/logScale";
 
-export type ViewAs = "object" | "density" | "checker" | "plain";
-
 export const FLAGS = { mirrored: 1, overlapping: 2, outside: 4, collapsed: 8, sideTable: 16 } as const;
 
 export type Rgb = [number, number, number];

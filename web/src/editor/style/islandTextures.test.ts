@@ -6,9 +6,10 @@ it("puts an island's placement into two texels next to one another", () => {
   const placements = new Float32Array((PER_ROW + 1) * 6);
   placements.set([1, 2, 3, 4, 5, 6], PER_ROW * 6);
   textures.setPlacements(placements);
+  textures.setCells(new Float32Array((PER_ROW + 1) * 4).fill(64));
   const data = textures.placements.image.data as Float32Array;
   const width = textures.placements.image.width;
-  expect(Array.from(data.slice(width * 4, width * 4 + 8))).toEqual([1, 2, 3, 0, 4, 5, 6, 0]);
+  expect(Array.from(data.slice(width * 4, width * 4 + 8))).toEqual([1, 2, 3, 64.5, 4, 5, 6, 64.5]);
 });
 
 it("keeps colour and marks of each island", () => {

@@ -4,6 +4,9 @@ import type { Rgb } from "./islandStyle";
 /** Islands per texture row; each takes two texels of placements. */
 export const PER_ROW = 512;
 
+/** More than there are columns or rows of tiles. */
+const CELLS = 128;
+
 export const MARK = { selected: 1, mirrored: 2, overlapping: 4, outside: 8, hovered: 16, sideTable: 32 } as const;
 
 /** What the shaders read per island: its placement and its look. Both views share these two small textures. */
@@ -34,6 +37,15 @@ export class IslandTextures {
     this.placements.needsUpdate = true;
   }
 
+  /** Width, height, column and row of the tile that each island lies in; the last two go into the fractions. */
+  setCells(cells: Float32Array): void {
+    for (let i = 0; i < this.count; i++) {
+      this.placementData[i * 8 + 3] = cells[i * 4] + cells[i * 4 + 2] / CELLS;
+      this.placementData[i * 8 + 7] = cells[i * 4 + 1] + cells[i * 4 + 3] / CELLS;
+    }
+    this.placements.needsUpdate = true;
+  }
+
   setLook(island: number, [r, g, b]: Rgb, marks: number): void {
     this.lookData.set([r, g, b, marks], island * 4);
   }
@@ -59,6 +71,19 @@ vec2 placed(float island, vec2 uv) {
   vec3 y = texelFetch(uPlacements, at + ivec2(1, 0), 0).xyz;
   return vec2(dot(x.xy, uv) + x.z, dot(y.xy, uv) + y.z);
 }
+/* px per UV of the tile that the island lies in. */
+vec2 cell(float island) {
+  int i = int(island + 0.5);
+  ivec2 at = ivec2((i % ${PER_ROW}) * 2, i / ${PER_ROW});
+  return vec2(texelFetch(uPlacements, at, 0).w, texelFetch(uPlacements, at + ivec2(1, 0), 0).w);
+}
+vec2 texels(float island) { return floor(cell(island)); }
+/* Where a UV of the island lies on the table, when sheets are \`pitch\` apart. */
+vec2 onTable(float island, vec2 uv, vec2 pitch) {
+  vec2 size = texels(island);
+  vec2 corner = floor(fract(cell(island)) * ${CELLS}.0 + 0.5);
+  return (uv - corner) * size / max(size.x, size.y) + corner * pitch;
+}
 vec4 look(float island) {
   int i = int(island + 0.5);
   return texelFetch(uLook, ivec2(i % ${PER_ROW}, i / ${PER_ROW}), 0);
@@ -68,6 +93,11 @@ bool marked(float alpha, int bit) { return (int(alpha * 255.0 + 0.5) & bit) != 0
 
 /** GLSL for the fault patterns: stripes for mirrored, plaid for overlap. \`at\` in screen px. */
 export const PATTERN_GLSL = /* glsl */ `
+/* One octave either way has full colour: teal for fewer texels than the island's mean, ochre for more. */
+vec3 stretchColour(float octaves) {
+  vec3 end = octaves < 0.0 ? vec3(0.227, 0.561, 0.561) : vec3(0.769, 0.541, 0.165);
+  return mix(vec3(0.941, 0.918, 0.863), end, min(1.0, abs(octaves)));
+}
 vec3 patterned(vec3 colour, float alpha, vec2 at) {
   if (marked(alpha, ${MARK.mirrored})) {
     float stripe = step(0.62, fract((at.x + at.y) / 9.0));

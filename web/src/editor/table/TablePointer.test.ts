@@ -13,6 +13,7 @@ function setUp() {
     select: (change: (s: Selection) => void) => change(selection),
     hover: vi.fn(),
     changed: vi.fn(),
+    drawn: vi.fn(),
   };
   return { editor, pointer: new TablePointer(editor as unknown as Editor) };
 }

@@ -30,13 +30,13 @@ export class TablePointer {
       if (Math.hypot(x - s.x, y - s.y) > 1) this.dragged = true;
       this.editor.camera.pan(x - s.x, y - s.y);
       this.state = { ...s, x, y };
-      this.editor.changed();
+      this.editor.drawn();
     } else if (s.kind === "pressed" && Math.hypot(x - s.x, y - s.y) > DRAG_PX) {
       this.state = { kind: "marquee", x: s.x, y: s.y, toX: x, toY: y, add: s.add };
-      this.editor.changed();
+      this.editor.drawn();
     } else if (s.kind === "marquee") {
       this.state = { ...s, toX: x, toY: y };
-      this.editor.changed();
+      this.editor.drawn();
     } else if (s.kind === "idle") {
       this.editor.hover(this.editor.model?.islandAt(...this.editor.camera.toTable(x, y)) ?? -1);
     }
@@ -71,7 +71,7 @@ export class TablePointer {
   wheel(x: number, y: number, dx: number, dy: number, shift: boolean, alt: boolean): void {
     if (shift) this.editor.camera.pan(-(dx || dy), 0);
     else this.editor.camera.zoomAt(x, y, Math.exp(-dy * (alt ? 0.0004 : 0.0016)));
-    this.editor.changed();
+    this.editor.drawn();
   }
 
   /** Arrow keys move the view, plus and minus zoom; true when the key was used. */
@@ -83,7 +83,7 @@ export class TablePointer {
     else if (key === "+" || key === "=") camera.zoomAt(camera.width / 2, camera.height / 2, 1.25);
     else if (key === "-") camera.zoomAt(camera.width / 2, camera.height / 2, 0.8);
     else return false;
-    this.editor.changed();
+    this.editor.drawn();
     return true;
   }
 }

@@ -19,17 +19,22 @@ const VERTEX = /* glsl */ `
 precision highp float;
 precision highp int;
 in float island;
+in float stretch;
 uniform vec2 uCentre;
-uniform vec2 uAspect;
+uniform vec2 uPitch;
 uniform vec2 uView;
 uniform float uScale;
 out vec2 vUv;
 flat out vec4 vLook;
+flat out float vStretch;
+flat out vec2 vTexels;
 ${ISLAND_GLSL}
 void main() {
   vUv = placed(island, uv);
   vLook = look(island);
-  vec2 p = (vUv * uAspect - uCentre) * uScale * 2.0 / uView;
+  vStretch = stretch;
+  vTexels = texels(island);
+  vec2 p = (onTable(island, vUv, uPitch) - uCentre) * uScale * 2.0 / uView;
   gl_Position = vec4(p, 0.0, 1.0);
 }`;
 
@@ -38,15 +43,18 @@ precision highp float;
 precision highp int;
 in vec2 vUv;
 flat in vec4 vLook;
+flat in float vStretch;
+flat in vec2 vTexels;
 uniform sampler2D uChecker;
 uniform float uUseChecker;
 uniform float uRepeat;
+uniform float uUseStretch;
 out vec4 outColour;
 ${ISLAND_GLSL}
 ${PATTERN_GLSL}
 void main() {
-  vec3 colour = vLook.rgb;
-  if (uUseChecker > 0.5) colour = texture(uChecker, vUv * uRepeat).rgb;
+  vec3 colour = uUseStretch > 0.5 ? stretchColour(vStretch) : vLook.rgb;
+  if (uUseChecker > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
   colour = patterned(colour, vLook.a, gl_FragCoord.xy);
   if (marked(vLook.a, ${MARK.hovered})) colour = mix(colour, vec3(1.0), 0.28);
   outColour = vec4(colour, 0.94);
@@ -79,9 +87,10 @@ export class TableRenderer {
     uChecker: { value: null as Texture | null },
     uUseChecker: { value: 0 },
     uRepeat: { value: 1 },
+    uUseStretch: { value: 0 },
     uNight: { value: 0 },
     uCentre: { value: new Vector2() },
-    uAspect: { value: new Vector2(1, 1) },
+    uPitch: { value: new Vector2(1, 1) },
     uView: { value: new Vector2(1, 1) },
     uScale: { value: 1 },
   };
@@ -95,7 +104,7 @@ export class TableRenderer {
     this.clear();
     this.uniforms.uPlacements.value = textures.placements;
     this.uniforms.uLook.value = textures.look;
-    const fill = this.geometry(base.corners, base.triangleIsland, 3);
+    const fill = this.geometry(base.corners, base.triangleIsland, 3, base.stretch);
     const edge = this.geometry(base.edges, base.edgeIsland, 2);
     const common = { uniforms: this.uniforms, vertexShader: VERTEX, glslVersion: GLSL3, depthTest: false, transparent: true, side: 2 as const };
     const faces = new Mesh(fill, new ShaderMaterial({ ...common, fragmentShader: FILL }));
@@ -108,12 +117,12 @@ export class TableRenderer {
     }
   }
 
-  draw(camera: TableCamera, aspect: [number, number], pixelRatio: number): void {
+  draw(camera: TableCamera, pitch: [number, number], pixelRatio: number): void {
     this.renderer.setPixelRatio(pixelRatio);
     this.renderer.setSize(camera.width, camera.height, false);
     this.uniforms.uCentre.value.set(camera.x, camera.y);
     this.uniforms.uView.value.set(camera.width, camera.height);
-    this.uniforms.uAspect.value.set(...aspect);
+    this.uniforms.uPitch.value.set(...pitch);
     this.uniforms.uScale.value = camera.scale;
     this.renderer.render(this.scene, this.camera);
   }
@@ -123,13 +132,16 @@ export class TableRenderer {
     this.renderer.dispose();
   }
 
-  private geometry(points: Float32Array, islands: Int32Array, corners: number): BufferGeometry {
+  private geometry(points: Float32Array, islands: Int32Array, corners: number, stretch?: Float32Array): BufferGeometry {
     const geometry = new BufferGeometry();
     const island = new Float32Array(islands.length * corners);
     islands.forEach((number, i) => island.fill(number, i * corners, (i + 1) * corners));
     geometry.setAttribute("position", new BufferAttribute(new Float32Array(island.length * 3), 3));
     geometry.setAttribute("uv", new BufferAttribute(points, 2));
     geometry.setAttribute("island", new BufferAttribute(island, 1));
+    const octaves = new Float32Array(islands.length * corners);
+    stretch?.forEach((value, i) => octaves.fill(value, i * corners, (i + 1) * corners));
+    geometry.setAttribute("stretch", new BufferAttribute(octaves, 1));
     return geometry;
   }
 

@@ -1,5 +1,5 @@
 import type { TableCamera } from "../camera/TableCamera";
-import { tileCorner } from "./tiles";
+import type { TableMap } from "./TableMap";
 
 export type Sheet = { number: number; label: string; width: number; height: number; note: string; frozen: boolean };
 
@@ -9,11 +9,11 @@ export type Palette = { paper: string; ink: string; soft: string; line: string; 
 export const SIDE_TABLE = { left: -0.5, right: -0.05 };
 
 /** The sheets of paper, their specimen labels and the side table, under the islands. */
-export function drawPaper(ctx: CanvasRenderingContext2D, camera: TableCamera, sheets: Sheet[], aspect: [number, number], palette: Palette): void {
+export function drawPaper(ctx: CanvasRenderingContext2D, camera: TableCamera, sheets: Sheet[], map: TableMap, palette: Palette): void {
   for (const sheet of sheets) {
-    const [column, row] = tileCorner(sheet.number);
-    const [left, top] = camera.toScreen(aspect[0] * column, aspect[1] * (row + 1));
-    const [right, bottom] = camera.toScreen(aspect[0] * (column + 1), aspect[1] * row);
+    const on = map.sheet(sheet.number);
+    const [left, top] = camera.toScreen(on.minX, on.maxY);
+    const [right, bottom] = camera.toScreen(on.maxX, on.minY);
     const w = right - left;
     const h = bottom - top;
     if (right < 0 || left > camera.width || bottom < -30 || top > camera.height + 30) continue;
@@ -33,16 +33,16 @@ export function drawPaper(ctx: CanvasRenderingContext2D, camera: TableCamera, sh
     }
     if (!hasAbove(sheets, sheet)) specimenLabel(ctx, sheet, left, top, w, palette);
   }
-  sideTable(ctx, camera, aspect, palette);
+  sideTable(ctx, camera, map.first, palette);
 }
 
 const hasAbove = (sheets: Sheet[], sheet: Sheet) => sheets.some((other) => other.number === sheet.number + 10);
 
 /** Labels of sheets that have another one above them lie on the sheet, over its islands. */
-export function drawInnerLabels(ctx: CanvasRenderingContext2D, camera: TableCamera, sheets: Sheet[], aspect: [number, number], palette: Palette): void {
+export function drawInnerLabels(ctx: CanvasRenderingContext2D, camera: TableCamera, sheets: Sheet[], map: TableMap, palette: Palette): void {
   for (const sheet of sheets.filter((one) => hasAbove(sheets, one))) {
-    const [column, row] = tileCorner(sheet.number);
-    const [left, top] = camera.toScreen(aspect[0] * column, aspect[1] * (row + 1));
+    const on = map.sheet(sheet.number);
+    const [left, top] = camera.toScreen(on.minX, on.maxY);
     ctx.font = "600 12px 'Fraunces Variable', serif";
     ctx.textAlign = "left";
     ctx.textBaseline = "alphabetic";

@@ -1,6 +1,7 @@
 import { expect, it } from "vitest";
 import { TableCamera } from "../camera/TableCamera";
 import { LayoutModel } from "../layout/LayoutModel";
+import { TableMap } from "./TableMap";
 import { drawLabels, inView, labelAnchors } from "./stitches";
 
 const model = new LayoutModel(
@@ -12,7 +13,7 @@ const model = new LayoutModel(
     edgeIsland: new Int32Array([0, 0, 0]),
   },
   new Float32Array([1, 0, 0, 0, 1, 0]),
-  [1, 1],
+  new TableMap([{ number: 1001, width: 64, height: 64, label: "", frozen: false }]),
 );
 
 it("anchors a label in the middle of the largest triangle", () => {

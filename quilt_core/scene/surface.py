@@ -1,0 +1,268 @@
+"""Where the faces of an island set lie in space, how they are shaded, and what is wrong with the mesh."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.scene.edges import find_neighbours
+from quilt_core.scene.island_set import IslandSet, island_set, object_face_areas
+from quilt_core.scene.islands import find_islands, weld_ids, weld_positions
+from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.model import Material, SceneObject
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """What proving needs to know of the meshes behind an `IslandSet`, in the same order.
+
+    Parameters
+    ----------
+    points : (N, 3, 3) float64
+        Corners of the set's triangles in metres, as the object's first instance stands in the world.
+    triangle_face : (N,) int64
+        Face of each triangle; faces are numbered through all objects.
+    face_start : (O + 1,) int64
+        First face of each object.
+    materials : tuple of str
+    island_material : (I,) int64
+        The one with the largest part, -1 for none.
+    edge_material : (E,) int64
+        Of the outline edges.
+    mixed : (I,) bool
+        Islands with faces of several materials.
+    hard : (H, 2, 2) float64
+        Base UVs of edges that are shaded hard but are not island borders.
+    hard_island : (H,) int64
+    soft_border : (I,) int64
+        Number of border edges of each island across which the shading is smooth.
+    shaded : (O,) bool
+        Whether the file says how the object is shaded.
+    broken : (B,) int64
+        Faces with a vertex or UV that is not a number.
+    duplicate : (D,) int64
+        Faces whose corners lie exactly where those of an earlier face lie.
+    duplicate_vertices : (O,) int64
+        Vertices that nothing tells apart from an earlier one.
+    """
+
+    points: FloatArray
+    triangle_face: IntArray
+    face_start: IntArray
+    materials: tuple[str, ...]
+    island_material: IntArray
+    edge_material: IntArray
+    mixed: BoolArray
+    hard: FloatArray
+    hard_island: IntArray
+    soft_border: IntArray
+    shaded: BoolArray
+    broken: IntArray
+    duplicate: IntArray
+    duplicate_vertices: IntArray
+
+
+ARRAYS = tuple(name for name in Surface.__dataclass_fields__ if name != "materials")
+
+
+def read_surface(
+    obj: SceneObject, channel: int, metres_per_unit: float, materials: Sequence[Material] = ()
+) -> tuple[IslandSet, Surface]:
+    """Islands of one object and the surface behind them.
+
+    Parameters
+    ----------
+    obj : SceneObject
+    channel : int
+        UV channel from 0.
+    metres_per_unit : float
+    materials : sequence of Material
+        Of the object's scene.
+
+    Returns
+    -------
+    IslandSet, Surface
+    """
+    mesh = obj.mesh
+    layout = mesh.channels[channel] if channel < len(mesh.channels) else _no_uvs(mesh)
+    position, world = weld_positions(mesh), object_face_areas(obj, metres_per_unit)
+    islands = find_islands(mesh, layout, position)
+    found = island_set(obj, channel, metres_per_unit, islands, world)
+    matrix = obj.instances[0].matrix if obj.instances else np.eye(4)
+    shown = islands.face_island[mesh.triangle_face] >= 0
+    pairs = find_neighbours(mesh, position)
+    inside = pairs.joined(layout.per_corner, islands.face_island[mesh.corner_face])
+    shading = pairs.hard(mesh)
+    nowhere = np.zeros(len(inside), bool)
+    hard, soft = (nowhere, nowhere) if shading is None else (shading & inside, ~shading & ~inside)
+    first = pairs.corners[:, 0]
+    after = pairs.following[first]
+    owner = islands.face_island[mesh.corner_face[first]]
+    soft_owner = islands.face_island[mesh.corner_face[pairs.corners[soft]]].ravel()
+    main, mixed = _island_materials(islands.face_island, mesh.face_material, world, islands.count)
+    names = tuple(material.name for material in materials)
+    return found, Surface(
+        (mesh.positions @ matrix[:3, :3].T * metres_per_unit)[mesh.corner_vertex[mesh.triangles[shown]]],
+        mesh.triangle_face[shown],
+        np.array([0, mesh.face_count]),
+        names,
+        main,
+        mesh.face_material[mesh.corner_face[islands.edges[:, 0]]],
+        mixed,
+        layout.per_corner[np.stack([first, after], axis=1)[hard]],
+        owner[hard],
+        np.bincount(soft_owner[soft_owner >= 0], minlength=islands.count),
+        np.array([mesh.corner_normal is not None or mesh.smoothing is not None]),
+        _broken_faces(mesh, layout),
+        _duplicate_faces(mesh, position),
+        np.array([_duplicate_vertices(mesh, position, layout)]),
+    )
+
+
+def join_surfaces(surfaces: Sequence[Surface], counts: Sequence[int]) -> Surface:
+    """Join the surfaces of several objects; `counts` are their numbers of islands.
+
+    Materials of one name are one material.
+    """
+    names = tuple(dict.fromkeys(name for s in surfaces for name in s.materials))
+    number = {name: k for k, name in enumerate(names)}
+    faces = np.cumsum([0] + [int(s.face_start[-1]) for s in surfaces])
+    islands = np.cumsum([0, *counts])
+
+    def joined(field: str, shift: IntArray | None = None) -> NDArray[Any]:
+        parts = [getattr(s, field) for s in surfaces]
+        if shift is not None:
+            parts = [part + step for part, step in zip(parts, shift, strict=False)]
+        return np.concatenate(parts)
+
+    def material(field: str) -> IntArray:
+        tables = [np.array([*(number[n] for n in s.materials), -1], np.int64) for s in surfaces]
+        return np.concatenate([t[getattr(s, field)] for s, t in zip(surfaces, tables, strict=True)])
+
+    if not surfaces:
+        return _nothing()
+    return Surface(
+        joined("points"), joined("triangle_face", faces), faces, names, material("island_material"),
+        material("edge_material"), joined("mixed"), joined("hard"), joined("hard_island", islands),
+        joined("soft_border"), joined("shaded"), joined("broken", faces), joined("duplicate", faces),
+        joined("duplicate_vertices"),
+    )  # type: ignore[arg-type]  # fmt: skip
+
+
+def _nothing() -> Surface:
+    ints, flags = np.empty(0, np.int64), np.empty(0, bool)
+    return Surface(
+        np.empty((0, 3, 3)), ints, np.zeros(1, np.int64), (), ints, ints, flags, np.empty((0, 2, 2)), ints, ints,
+        flags, ints, ints, ints,
+    )  # fmt: skip
+
+
+def _no_uvs(mesh: Mesh) -> UVChannel:
+    return UVChannel("", np.empty((0, 2)), np.full(len(mesh.corner_vertex), -1, np.int64))
+
+
+def _island_materials(
+    face_island: IntArray, material: IntArray, area: FloatArray, count: int
+) -> tuple[IntArray, BoolArray]:
+    """Material with the largest area in each island, and whether there are several."""
+    main, mixed = np.full(count, -1, np.int64), np.zeros(count, bool)
+    inside = face_island >= 0
+    if not inside.any():
+        return main, mixed
+    span = int(material.max()) + 2
+    keys, inverse = np.unique(face_island[inside] * span + material[inside] + 1, return_inverse=True)
+    # A face without area still counts a little, so that its material is known.
+    total = np.bincount(inverse, area[inside] + 1e-30)
+    order = np.argsort(total, kind="stable")
+    main[keys[order] // span] = keys[order] % span - 1
+    mixed[np.unique(keys // span, return_counts=True)[1] > 1] = True
+    return main, mixed
+
+
+def _broken_faces(mesh: Mesh, layout: UVChannel) -> IntArray:
+    bad = np.asarray(np.isnan(mesh.positions).any(axis=1))[mesh.corner_vertex]
+    bad |= (layout.corner_uv >= 0) & np.isnan(layout.per_corner).any(axis=1)
+    return np.unique(mesh.corner_face[bad])
+
+
+def _duplicate_faces(mesh: Mesh, position: IntArray) -> IntArray:
+    """Faces with the same corners as an earlier one, wherever they start and whichever way they turn."""
+    sizes = np.diff(mesh.face_offsets)
+    corner = position[mesh.corner_vertex]
+    if not len(corner):
+        return np.empty(0, np.int64)
+    # Sums of two scrambled numbers per corner do not depend on the order of the corners.
+    rng = np.random.default_rng(7)
+    salt = rng.integers(1, 2**62, (2, int(position.max()) + 1), dtype=np.int64)
+    real = sizes > 0
+    starts = mesh.face_offsets[:-1][real]
+    keys = np.stack([np.add.reduceat(salt[k][corner], starts) for k in (0, 1)], axis=1)
+    order = np.lexsort((keys[:, 1], keys[:, 0]))
+    again = np.concatenate([[False], (keys[order][1:] == keys[order][:-1]).all(axis=1)])
+    return np.sort(np.flatnonzero(real)[order[again]])
+
+
+def _duplicate_vertices(mesh: Mesh, position: IntArray, layout: UVChannel) -> int:
+    """Vertices with the place, UV, normal and material of another one, which they could share."""
+    columns = [position[mesh.corner_vertex], mesh.face_material[mesh.corner_face]]
+    columns += list(layout.per_corner.T)
+    if mesh.corner_normal is not None:
+        columns += list(mesh.corner_normal.T)
+    if not len(mesh.corner_vertex):
+        return 0
+    corner_kind = weld_ids(*columns)
+    kinds = np.unique(corner_kind * len(mesh.positions) + mesh.corner_vertex)
+    # Vertices that share one and the same kind of corner are one too many each.
+    same = kinds // len(mesh.positions)
+    again = np.concatenate([[False], same[1:] == same[:-1]])
+    return len(np.unique(kinds[again] % len(mesh.positions)))
+
+
+def worst_octaves(uv: FloatArray, points: FloatArray, group: IntArray, count: int) -> FloatArray:
+    """(N,) octaves by which the texels per metre of each triangle differ from its group's, in the worst direction.
+
+    Of the two singular values of the map from the layout to the surface the one that is farther from
+    the group's mean scale counts; it is the same for every turn, size and mirroring of the group.
+
+    Parameters
+    ----------
+    uv : (N, 3, 2) float64
+    points : (N, 3, 3) float64
+    group : (N,) int64
+    count : int
+        Number of groups.
+
+    Returns
+    -------
+    (N,) float64
+        1 for twice the texels per metre in some direction, -1 for half; 0 where there is no area.
+
+    Examples
+    --------
+    >>> square = np.array([[[0.0, 0], [2, 0], [0, 1]]])
+    >>> worst_octaves(square, np.array([[[0.0, 0, 0], [1, 0, 0], [0, 1, 0]]]), np.array([0]), 1).tolist()
+    [-0.5]
+    """
+    (s1, t1), (s2, t2) = (uv[:, 1] - uv[:, 0]).T, (uv[:, 2] - uv[:, 0]).T
+    p1, p2 = points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]
+    flat = 0.5 * np.abs(s1 * t2 - s2 * t1)
+    area = 0.5 * np.linalg.norm(np.cross(p1, p2), axis=1)
+    known = (flat > 0) & (area > 0)
+    ds, dt = p1 * t2[:, None] - p2 * t1[:, None], p2 * s1[:, None] - p1 * s2[:, None]
+    a, b, c = (ds * ds).sum(axis=1), (ds * dt).sum(axis=1), (dt * dt).sum(axis=1)
+    high = np.sqrt(0.5 * (a + c + np.sqrt((a - c) ** 2 + 4 * b * b)))[known] / (2 * flat[known])
+    low = area[known] / flat[known] / high
+    of = group[known]
+    scale2 = np.bincount(of, flat[known], count) / np.maximum(np.bincount(of, area[known], count), 1e-300)
+    longer, shorter = (np.log2(v) + 0.5 * np.log2(scale2[of]) for v in (high, low))
+    out = np.zeros(len(uv))
+    out[known] = np.where(longer >= -shorter - 1e-9, -longer, -shorter)
+    return out

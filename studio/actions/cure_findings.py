@@ -1,0 +1,89 @@
+"""Cures of findings that are made at once: mirror back, move into the tile, stack."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.pack.stacks import lay_onto
+from quilt_core.scene import home_tiles
+from quilt_core.scene.placement import compose, identity
+from studio.actions.control_islands import group_islands
+from studio.actions.errors import Refused
+from studio.actions.revise import append_revision
+from studio.arrays import Layout, load_layout
+from studio.models import Revision
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+VERBS = {"mirror": "mirror back", "move in": "move into the tile", "stack": "stack"}
+
+
+def cure_findings(revision: Revision, cure: str, islands: list[int]) -> Revision:
+    """Cure some islands; returns the new revision.
+
+    `cure` is mirror (turn mirrored islands over about their middle), move in (by whole tiles where that
+    is enough, else by as little as is needed) or stack (mark the islands, and lay them on the first).
+    """
+    layout = load_layout(revision)
+    chosen = np.unique(np.array(islands, np.int64))
+    if not len(chosen) or chosen[-1] >= layout.islands.count:
+        raise Refused("There is no such island.", "islands", "Look at the new layout and try again.")
+    if cure == "stack":
+        return _stack(revision, layout, islands)
+    moves = identity(layout.islands.count)
+    box = layout.islands.placed(layout.placements).bounds()
+    if not np.isfinite(box[chosen]).all():
+        raise Refused("An island has no place: its UVs are not numbers.", "islands", "Flatten it again.")
+    unplaced = layout.unplaced.copy()
+    if cure == "mirror":
+        moves[chosen, 0, 0] = -1.0
+        moves[chosen, 0, 2] = box[chosen, 0] + box[chosen, 2]
+    else:
+        moves[chosen, :, 2] = _way_in(layout, box[chosen])
+        unplaced[chosen] = False
+    return append_revision(
+        revision.atlas, revision, VERBS[cure], {"islands": len(chosen)}, compose(moves, layout.placements), unplaced
+    )  # fmt: skip
+
+
+def _way_in(layout: Layout, box: FloatArray) -> FloatArray:
+    """(N, 2) shift of each box into the nearest tile."""
+    corners = np.array([tile.size.corner for tile in layout.tiles], np.float64)
+    middle = 0.5 * (box[:, :2] + box[:, 2:])
+    nearest = np.abs(middle[:, None] - corners - 0.5).max(axis=2).argmin(axis=1)
+    corner = corners[nearest]
+    size = np.array([(tile.width, tile.height) for tile in layout.tiles], np.float64)[nearest]
+    # By whole tiles, as a texture that repeats would show the same texels.
+    whole = corner - np.floor(middle)
+    moved = box + np.tile(whole, 2)
+    margin = layout.revision.atlas.margin / size
+    low, high = corner + margin - moved[:, :2], corner + 1 - margin - moved[:, 2:]
+    if (low > high + 1e-9).any():
+        raise Refused(
+            "An island is larger than the tile.",
+            "islands",
+            "Make it smaller first, or give the tile more px.",
+        )
+    return np.asarray(whole + np.clip(0.0, low, high))
+
+
+def _stack(revision: Revision, layout: Layout, islands: list[int]) -> Revision:
+    """Lay islands on the first one named that lies in a tile, and mark them as one stack unless they are one already."""
+    members = np.array(list(dict.fromkeys(islands)), np.int64)
+    # A parked one is laid on its twin in the tile, not the other way round.
+    home = home_tiles(layout.islands, layout.placements, [tile.size for tile in layout.tiles])
+    members = members[np.argsort(home[members] < 0, kind="stable")]
+    controls = layout.controls.copy()
+    stacks = controls["stack"][members]
+    if stacks[0] < 0 or (stacks != stacks[0]).any():
+        group_islands(layout, controls, members, "stack", True)
+    onto = lay_onto(layout.islands, members)
+    if onto is None:
+        raise Refused("These islands do not have the same shape.", "islands", "Take them off the stack.")
+    placements = layout.placements.copy()
+    placements[members] = compose(np.repeat(layout.placements[members[:1]], len(members), axis=0), onto)
+    return append_revision(
+        revision.atlas, revision, VERBS["stack"], {"islands": len(members)}, placements, layout.unplaced, controls=controls
+    )  # fmt: skip

@@ -1,0 +1,139 @@
+"""Prove a revision by its project's rules and keep what was found with it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from pathlib import PurePosixPath
+from typing import Any
+
+import numpy as np
+from django.utils import timezone
+
+from quilt_core.formats import read_scene
+from quilt_core.prove.findings import KINDS, Finding
+from quilt_core.prove.rules import Rules, make_rules, plain
+from quilt_core.scene import Surface, read_surface
+from studio import storage
+from studio.actions.gather_files import siblings_in
+from studio.arrays import Layout, has_surface, load_surface, store_geometry
+from studio.models import Atlas, MeshObject, Project, Revision, Source
+
+MOST_SHOWN = 300
+"""Findings of a kind that are kept for the screen; the proof to hand off has more."""
+OWN = ("padding", "margin", "house_density", "tolerance")
+"""Rules that are settings of the atlas and the project already."""
+
+
+def rules_of(atlas: Atlas) -> Rules:
+    """The rules that a layout is judged by."""
+    project = atlas.project
+    base = Rules(
+        padding=atlas.padding, margin=atlas.margin, house_density=project.house_density, tolerance=project.tolerance
+    )  # fmt: skip
+    return make_rules(project.rules, f"rules of {project.name}", base)
+
+
+def set_rules(project: Project, change: dict[str, Any]) -> Rules:
+    """Change some of a project's rules; raises `QuiltError` for one that cannot be."""
+    kept = {**project.rules, **change}
+    if "severity" in change:
+        merged = {**project.rules.get("severity", {}), **change["severity"]}
+        kept["severity"] = {k: v for k, v in merged.items() if k not in KINDS or v != KINDS[k].severity}
+    rules = make_rules({k: v for k, v in kept.items() if k not in OWN}, "rules", Rules())
+    values = plain(rules)
+    project.rules = {key: values[key] for key in kept if key not in OWN}
+    project.save(update_fields=["rules"])
+    return rules
+
+
+def mark_of(revision: Revision, rules: Rules) -> str:
+    """Changes whenever the rules or the weights that a proof depends on do."""
+    weights = sorted(revision.atlas.members.values_list("object_id", "weight"))
+    return hashlib.sha256(json.dumps([plain(rules), weights], sort_keys=True).encode()).hexdigest()[:16]
+
+
+def is_proven(revision: Revision) -> bool:
+    """Whether the kept proof is by the present rules."""
+    proof = revision.proof
+    return proof is not None and proof["mark"] == mark_of(revision, rules_of(revision.atlas))
+
+
+def weights_of(layout: Layout) -> np.ndarray[Any, np.dtype[np.float64]]:
+    """(I,) weight of each island: its own times its object's."""
+    by_object = dict(layout.revision.atlas.members.values_list("object_id", "weight"))
+    each = np.array([by_object.get(obj.pk, 1.0) for obj in layout.objects])
+    return np.asarray(each[layout.islands.object_index] * layout.controls["weight"], np.float64)
+
+
+def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
+    """The core's `Proof` of a layout, with the surface behind it."""
+    from quilt_core.prove import prove
+
+    for obj in layout.objects:
+        complete(obj)
+    surface = load_surface(layout)
+    proof = prove(
+        layout.islands, surface, layout.placements, [tile.size for tile in layout.tiles],
+        [obj.name for obj in layout.objects], rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
+        weights_of(layout),
+    )  # fmt: skip
+    return proof, surface
+
+
+def proof_values(proof: Any, surface: Surface) -> dict[str, Any]:
+    """What is kept of a proof, as plain values."""
+    return {
+        "made": timezone.now().isoformat(),
+        **_verdict(proof),
+        "findings": _shown(proof.findings),
+        "stretch": {
+            key: _round(proof.stretch[key]) for key in ("l2", "linf", "angle", "area") if proof.stretch
+        },
+        "island_stretch": [_round(v) for v in proof.stretch["island_l2"]] if proof.stretch else [],
+        "materials": list(surface.materials),
+        "island_material": surface.island_material.tolist(),
+        "histogram": {key: [_round(v) for v in row] for key, row in proof.density["histogram"].items()},
+    }
+
+
+def _verdict(proof: Any) -> dict[str, Any]:
+    return {
+        "ready": proof.ready,
+        "against": proof.against,
+        "errors": proof.errors,
+        "warnings": proof.warnings,
+        "totals": proof.totals,
+        "open_level": proof.open_level,
+    }
+
+
+def _shown(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
+    from quilt_core.prove.report import finding_values
+
+    counts: dict[str, int] = {}
+    out = []
+    for finding in findings:
+        counts[finding.kind] = counts.get(finding.kind, 0) + 1
+        if counts[finding.kind] <= MOST_SHOWN:
+            out.append(finding_values(finding))
+    return out
+
+
+def _round(value: float) -> float | None:
+    return float(f"{value:.6g}") if np.isfinite(value) else None
+
+
+def complete(obj: MeshObject) -> None:
+    """Read an object's file again when its stored arrays are from before there was proving."""
+    if has_surface(obj.geometry):
+        return
+    source = obj.source
+    beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
+    find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
+    scene = read_scene(
+        PurePosixPath(source.name).name, storage.get(source.sha256), find, source.metres_per_unit
+    )
+    mesh = scene.objects[obj.number]
+    obj.geometry = store_geometry(mesh, *read_surface(mesh, 0, scene.metres_per_unit, scene.materials))
+    obj.save(update_fields=["geometry"])

@@ -1,0 +1,52 @@
+"""The proof of a revision as a page and as JSON, to hand off."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from django.utils import timezone
+
+from studio import storage
+from studio.actions.prove_layout import examine, rules_of
+from studio.arrays import load_layout
+from studio.models import Revision
+
+
+def reports_of(revision: Revision) -> dict[str, str]:
+    """Text of the proof as html and as json."""
+    from quilt_core.prove.report import Subject, report_page, report_values
+
+    layout = load_layout(revision)
+    proof, _ = examine(layout, rules_of(revision.atlas))
+    project = revision.atlas.project
+    made = timezone.localtime(timezone.now()).strftime("%Y-%m-%d %H:%M")
+    subject = Subject(
+        f"{project.name}: {revision.atlas.name}",
+        made,
+        layout.islands.placed(layout.placements),
+        [tile.size for tile in layout.tiles],
+        [obj.name for obj in layout.objects],
+        {"Last action": f"{revision.verb} (revision {revision.pk})", **_settings(revision)},
+    )
+    values = json.dumps(report_values(subject, proof), indent=1, ensure_ascii=False, allow_nan=False)
+    return {"html": report_page(subject, proof), "json": values}
+
+
+def _settings(revision: Revision) -> dict[str, str]:
+    """What the last pack on the way here was told."""
+    packed: Revision | None = revision
+    while packed is not None and packed.verb not in ("pack", "keep draft"):
+        packed = packed.parent
+    if packed is None:
+        return {"Packed": "not yet"}
+    shown = ("padding", "margin", "rotate", "effort", "order", "tidy", "seed")
+    given = {key: packed.params[key] for key in shown if packed.params.get(key) is not None}
+    units = {"padding": " px", "margin": " px"}
+    return {"Packed with": ", ".join(f"{key} {value}{units.get(key, '')}" for key, value in given.items())}
+
+
+def write_reports(revision: Revision) -> dict[str, Any]:
+    """Store both; returns their storage keys and what they are about."""
+    keys = {kind: storage.put(text.encode()) for kind, text in reports_of(revision).items()}
+    return {**keys, "revision": revision.pk}

@@ -1,0 +1,98 @@
+"""Views about proving."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from typing import Any
+
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from quilt_core.prove.findings import KINDS
+from quilt_core.prove.rules import Rules, make_rules
+from studio import storage
+from studio.actions.cure_findings import cure_findings
+from studio.actions.prove_layout import is_proven, set_rules
+from studio.api import proof_serializers as p
+from studio.api import serializers as s
+from studio.api.control_views import Change
+from studio.api.parse import valid
+from studio.api.views import LayoutJob
+from studio.jobs.run import start_measure
+from studio.models import Job, Project, Revision
+
+
+class Proof(APIView):
+    """What was found about a revision; no content until it is known."""
+
+    @extend_schema(operation_id="get_proof", responses={200: p.ProofOut, 204: None})
+    def get(self, request: Request, revision_id: int) -> Response:
+        revision = get_object_or_404(Revision.objects.select_related("atlas__project"), pk=revision_id)
+        if revision.proof is None:
+            return Response(status=204)
+        return Response(p.ProofOut({**revision.proof, "current": is_proven(revision)}).data)
+
+
+class ProjectRules(APIView):
+    """What a layout must keep to be called ready."""
+
+    @extend_schema(operation_id="get_rules", responses=p.RulesOut)
+    def get(self, request: Request, project_id: int) -> Response:
+        return Response(p.RulesOut(_rules(get_object_or_404(Project, pk=project_id))).data)
+
+    @extend_schema(operation_id="set_rules", request=p.RulesIn, responses=p.RulesOut)
+    def patch(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        set_rules(project, valid(p.RulesIn, request))
+        for atlas in project.atlases.select_related("head", "project"):
+            start_measure(atlas)
+        return Response(p.RulesOut(_rules(project)).data)
+
+
+def _rules(project: Project) -> dict[str, Any]:
+    rules = make_rules(project.rules, "rules", Rules())
+    kinds = [
+        {"kind": kind, **asdict(about), "severity": rules.severity_of(kind), "usual": about.severity}
+        for kind, about in KINDS.items()
+    ]
+    return {**asdict(rules), "ignored": [asdict(row) for row in rules.ignored], "kinds": kinds}
+
+
+class Cure(Change):
+    """Cure findings at once."""
+
+    @extend_schema(operation_id="cure", request=p.CureIn, responses=s.AtlasOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        params = valid(p.CureIn, request)
+        return self.change(
+            atlas_id, params, lambda head: cure_findings(head, params["cure"], params["islands"])
+        )
+
+
+class Report(LayoutJob):
+    """Write the proof as a page and as JSON."""
+
+    kind = "report"
+    exclusive = False
+
+    @extend_schema(operation_id="report", request=s.OnRevision, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(s.OnRevision, request))
+
+
+class ReportFile(APIView):
+    """The proof that a report job wrote: html or json."""
+
+    @extend_schema(operation_id="get_report", responses={(200, "text/html"): OpenApiTypes.BINARY})
+    def get(self, request: Request, job_id: int, kind: str) -> HttpResponse:
+        job = get_object_or_404(Job, pk=job_id, kind="report", state=Job.DONE)
+        types = {"html": "text/html; charset=utf-8", "json": "application/json"}
+        answer = HttpResponse(storage.get(job.result[kind]), content_type=types[kind])
+        if "download" in request.query_params:
+            answer["Content-Disposition"] = f'attachment; filename="proof-{job.params["revision"]}.{kind}"'
+        return answer

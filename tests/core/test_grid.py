@@ -1,0 +1,58 @@
+"""The grid that overlap, gaps and compaction look into: every pair that meets, once, whatever the sizes."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from numba import njit
+
+from quilt_core.measure._grid import CROWDED, make_grid, meeting, slot_shares
+
+
+@njit
+def pairs_of(grid, first, last):
+    out = []
+    for i, j in meeting(grid, first, last):
+        out.append((min(i, j), max(i, j)))
+    return out
+
+
+def brute(boxes):
+    low, high = boxes[:, None], boxes[None]
+    meet = (low[..., :2] <= high[..., 2:]).all(-1) & (high[..., :2] <= low[..., 2:]).all(-1)
+    i, j = np.nonzero(np.triu(meet, 1))
+    return sorted(zip(i.tolist(), j.tolist(), strict=True))
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.integers(0, 10_000), st.integers(2, 60), st.sampled_from([1e-6, 1.0, 1e6]), st.floats(0, 4))
+def test_every_meeting_pair_is_given_once(seed, count, size, spread):
+    rng = np.random.default_rng(seed)
+    low = rng.uniform(-5, 5, (count, 2)) * size
+    # Sizes over up to eight powers of ten beside one another.
+    extent = size * 10 ** rng.uniform(-spread, spread / 4, (count, 1)) * rng.uniform(0.1, 1, (count, 2))
+    boxes = np.concatenate([low, low + extent], axis=1)
+    grid = make_grid(boxes)
+    found = [pair for share in slot_shares(grid, 2) for pair in pairs_of(grid, *share)]
+    assert sorted(found) == brute(boxes)
+
+
+def test_touching_boxes_and_points_meet():
+    boxes = np.array([[0.0, 0, 1, 1], [1, 0, 2, 1], [1, 1, 1, 1], [3, 3, 3, 3]])
+    grid = make_grid(boxes)
+    assert sorted(pairs_of(grid, 0, len(grid.offsets) - 1)) == [(0, 1), (0, 2), (1, 2)]
+
+
+def test_a_crowd_is_told_not_hidden():
+    boxes = np.tile([[0.0, 0, 1, 1]], (CROWDED + 3, 1))
+    grid = make_grid(boxes)
+    found = pairs_of(grid, 0, len(grid.offsets) - 1)
+    told = [pair for pair in found if pair[0] < 0]
+    assert {i for _, i in told} == {0, 1}, "two of them have more neighbours than are compared"
+    assert len(found) - len(told) == len(boxes) * (len(boxes) - 1) // 2 - 3
+
+
+@pytest.mark.parametrize("count", [0, 1])
+def test_nothing_meets_nothing(count):
+    grid = make_grid(np.zeros((count, 4)))
+    assert list(pairs_of(grid, 0, len(grid.offsets) - 1)) == []

@@ -1,0 +1,98 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { editor, tellError, useUi } from "../state";
+import { showHead } from "./hooks";
+import { api, ask, type Atlas, type Finding, type RulesChange } from "./client";
+
+/** What was found about a revision; null while it is being looked for. The one before stays in sight meanwhile. */
+export function useProof(revision: number | undefined) {
+  const query = useQuery({
+    queryKey: ["proof", revision],
+    enabled: revision !== undefined,
+    placeholderData: (previous) => previous,
+    retry: false,
+    // A job may have ended between the first look at the layout and the first look at the jobs.
+    refetchInterval: (q) => (q.state.data?.current ? false : 1000),
+    queryFn: async () => {
+      const path = { params: { path: { revision_id: revision! } } };
+      const { data } = await api.GET("/api/revisions/{revision_id}/proof/", path);
+      return data ? { ...data, revision: revision! } : null;
+    },
+  });
+  const { data } = query;
+  const stale = data ? data.revision !== revision || !data.current : true;
+  useEffect(() => {
+    // Until there is a newer one the proof of the layout before stays in sight, with its age.
+    if (revision === undefined) editor.setProof(null, true);
+    else editor.setProof(data ?? editor.proof, stale);
+  }, [data, stale, revision]);
+  return query;
+}
+
+export function useRules(projectId: number) {
+  const client = useQueryClient();
+  const path = { path: { project_id: projectId } };
+  const rules = useQuery({ queryKey: ["rules", projectId], queryFn: () => ask(api.GET("/api/projects/{project_id}/rules/", { params: path })) });
+  const change = useMutation({
+    mutationFn: (body: RulesChange) => ask(api.PATCH("/api/projects/{project_id}/rules/", { params: path, body })),
+    onError: tellError,
+    onSuccess: (data) => {
+      client.setQueryData(["rules", projectId], data);
+      void client.invalidateQueries({ queryKey: ["proof"] });
+      void client.invalidateQueries({ queryKey: ["jobs", projectId] });
+    },
+  });
+  return { rules: rules.data, change };
+}
+
+export type Cures = ReturnType<typeof useCures>;
+
+/** Cures at a click. Those that move one island ask the server at once, those that pack start a job. */
+export function useCures(atlas: Atlas, projectId: number) {
+  const client = useQueryClient();
+  const refresh = () => {
+    for (const key of ["jobs", "atlas"]) void client.invalidateQueries({ queryKey: [key] });
+  };
+  const revision = atlas.head?.id ?? 0;
+  const path = { path: { atlas_id: atlas.id } };
+  const options = { onSuccess: refresh, onError: (error: unknown) => { tellError(error); refresh(); } };
+  const cure = useMutation({
+    mutationFn: ({ name, islands }: { name: "mirror" | "move in" | "stack"; islands: number[] }) =>
+      ask(api.POST("/api/atlases/{atlas_id}/cure/", { params: path, body: { revision, cure: name, islands } })),
+    ...options,
+    onSuccess: (data) => showHead(client, projectId, data),
+  });
+  const spread = useMutation({
+    mutationFn: (islands: number[]) =>
+      ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: {
+        revision, islands, fixed_scale: true, effort: "quick", rotate: "quarter", padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, seed: 1,
+        order: "in order", upright: false, mirror: false, free_steps: 16, tidy: 0, more_tiles: false, as_draft: false,
+      } })),
+    ...options,
+  });
+  const even = useMutation({
+    mutationFn: (islands: number[]) =>
+      ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { revision, target: "house", islands, per_object: false } })),
+    ...options,
+  });
+  const report = useMutation({
+    mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/report/", { params: path, body: { revision } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["jobs", projectId] }),
+    onError: tellError,
+  });
+  const run = (name: string, findings: Finding[]) => {
+    const all = [...new Set(findings.flatMap((f) => f.islands))];
+    if (name === "mirror" || name === "move in") cure.mutate({ name, islands: all });
+    else if (name === "stack") cure.mutate({ name, islands: findings[0].islands });
+    else if (name === "house density") even.mutate(all);
+    else if (name === "spread") spread.mutate([...new Set(findings.map(smaller))]);
+    useUi.getState().tell(null);
+  };
+  return { run, report, busy: cure.isPending || spread.isPending || even.isPending };
+}
+
+/** Of two islands the one that takes less room: it finds a free place sooner. */
+function smaller(finding: Finding): number {
+  const area = (island: number) => editor.model?.bounds[island] ? (editor.model.bounds[island].maxX - editor.model.bounds[island].minX) * (editor.model.bounds[island].maxY - editor.model.bounds[island].minY) : 0;
+  return finding.islands.reduce((best, island) => (area(island) < area(best) ? island : best), finding.islands[0]);
+}
