@@ -114,6 +114,7 @@ def test_a_new_project_bad_files_and_good_ones(page):
     page.get_by_label("Name of a new project").fill("Pier")
     page.get_by_role("button", name="Create").click()
     page.get_by_text("The table is empty").wait_for()
+    page.get_by_text("nothing to measure yet").wait_for()
     page.get_by_test_id("files").set_input_files(
         {"name": "bad.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nf 1 2 3\n"}
     )
@@ -129,7 +130,7 @@ def test_a_new_project_bad_files_and_good_ones(page):
         {"name": "props.zip", "mimeType": "application/zip", "buffer": body.getvalue()}
     )
     page.locator("[data-row='Left plate']").wait_for()
-    page.wait_for_selector("[data-figure=overlaps]")
+    page.locator("[aria-label=Verdict][aria-busy=false]").wait_for()
     assert figure(page, "overlaps") == "2"
 
 

@@ -16,6 +16,7 @@ export function VerdictBar() {
   const last = useRef<Figures | null>(null);
   // While a new layout is measured the figures of the one before stay, faded.
   if (editor.info?.figures) last.current = editor.info.figures;
+  else if (!editor.info) last.current = null;
   const f = editor.info ? last.current : null;
   const measuring = !editor.info?.figures;
   /** To the next finding of these kinds; while there is no proof, to the next island that is flagged. */

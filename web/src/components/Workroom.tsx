@@ -1,5 +1,5 @@
 import { Box, Center, Grid, Spinner, Text } from "@chakra-ui/react";
-import { useEffect, useState } from "react";
+import { useEffect, useLayoutEffect, useState } from "react";
 import { uploadFiles } from "../api/client";
 import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
 import { editor, tellError, useUi } from "../state";
@@ -26,6 +26,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const upload = useUpload(projectId);
   const setStage = useUi((ui) => ui.setStage);
   useShortcuts(actions, atlas.data);
+  useLayoutEffect(() => () => editor.clear(), []);
   useLivePicture(jobs);
   useProof(atlas.data?.head?.id);
 

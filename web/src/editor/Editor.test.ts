@@ -195,3 +195,17 @@ it("redraws while islands glide without telling everyone", () => {
   editor.changed();
   expect(drawn).toHaveBeenCalledTimes(2);
 });
+
+it("forgets everything of one project before the next", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  editor.select((selection) => selection.set([1]));
+  editor.setProof({ ready: true } as Proof, false);
+  const textures = vi.spyOn(editor.textures!, "dispose");
+  editor.clear();
+  expect(textures).toHaveBeenCalled();
+  expect([editor.info, editor.model, editor.proof, editor.finding]).toEqual([null, null, null, null]);
+  expect(editor.selection.list()).toEqual([]);
+  expect(editor.flagged(FLAGS.mirrored)).toEqual([]);
+  expect(editor.tiles).toHaveLength(1);
+});

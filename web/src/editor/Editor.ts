@@ -183,6 +183,19 @@ export class Editor {
     if (!this.framed) this.frameTable();
   }
 
+  /** Nothing is shown any more: another project comes. */
+  clear(): void {
+    cancelAnimationFrame(this.animation);
+    this.textures?.dispose();
+    this.info = this.geometry = this.model = this.textures = this.previewed = this.ghost = this.proof = this.finding = null;
+    this.anchors = new Float32Array(0);
+    this.proofStale = true;
+    this.framed = false;
+    this.focusObject = "";
+    this.selection.clear();
+    this.changed();
+  }
+
   private glide(from: Float32Array, to: Float32Array, time = MOVE_MS): void {
     cancelAnimationFrame(this.animation);
     const still = from === to || matchMedia("(prefers-reduced-motion: reduce)").matches;
