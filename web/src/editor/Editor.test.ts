@@ -200,7 +200,7 @@ it("forgets everything of one project before the next", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
   editor.select((selection) => selection.set([1]));
-  editor.setProof({ ready: true } as Proof, false);
+  editor.setProof({ ready: true, island_material: [0, 0], island_stretch: [1, 1] } as unknown as Proof, false);
   const textures = vi.spyOn(editor.textures!, "dispose");
   editor.clear();
   expect(textures).toHaveBeenCalled();
