@@ -57,6 +57,10 @@ def attempts(
                 rules = replace(rules, seconds=max(left, LEAST_SECONDS))
             last = None
             for attempt in search(pieces.problem, rules, stop):
+                if not attempt.whole:
+                    if best is None:
+                        yield attempt, pieces
+                    continue
                 last = attempt
                 # At a smaller scale the gaps inside the clusters would be too small.
                 if attempt.scale >= scale and (best is None or attempt.scale > best[0].scale):
@@ -98,4 +102,4 @@ def _tight_coverage(
     last = None
     for last, _ in attempts(islands, single, controls, rules, names, stop):
         pass
-    return None if last is None else last.coverage
+    return None if last is None or not last.whole else last.coverage

@@ -73,6 +73,7 @@ def pack_islands(
     Yields
     ------
     attempt : Attempt
+        One that is not ``whole`` is a picture of a search at work; islands without a place have no size.
     placements : (I, 2, 3) float64
         Base UVs to UVs, tile (column, row) at UV (column, row). What is left over or left out lies on
         the side table, to the left of the tiles.
@@ -131,6 +132,11 @@ def pack_islands(
         beside = ~attempt.placed[at]
         out[moves] = to_uv(done, np.maximum(home, 0), settings)
         placed[moves] = ~beside
+        if not attempt.whole:
+            # Those that the pass did not come to yet are not seen.
+            out[np.flatnonzero(moves)[beside], :, :2] = 0.0
+            yield attempt, out, placed
+            continue
         parked = np.zeros(islands.count, bool)
         parked[moves] = beside
         parked |= aside

@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
-from concurrent.futures import Executor
+import itertools
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import Executor, Future, ThreadPoolExecutor, wait
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.bounds import scale_bound
-from quilt_core.pack.placer import Placer
+from quilt_core.pack.placer import CHUNK, Placer
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 
 IntArray = NDArray[np.int64]
 
+NEWS_EVERY = 0.3
+"""Seconds between two looks at a pass that is at work."""
 FILL = 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""
 FIRST, HIGHER, LOWER = (1.0, 0.94), (1.02, 1.045), (0.99, 0.97)
@@ -21,6 +25,21 @@ FIRST, HIGHER, LOWER = (1.0, 0.94), (1.02, 1.045), (0.99, 0.97)
 the area left over tells when none did."""
 BETWEEN = (0.35, 0.7)
 """Parts of the way from the largest that fitted to the smallest that did not."""
+
+
+class News(NamedTuple):
+    """How a search among thousands stands.
+
+    Parameters
+    ----------
+    share : float
+        Part of the planned rounds that is done, 0 to 1; it stays below 1 when more rounds are needed.
+    found : Attempt, optional
+        A new layout; one that is not whole is a pass at work.
+    """
+
+    share: float
+    found: Attempt | None
 
 
 def grow_many(
@@ -31,8 +50,8 @@ def grow_many(
     order: IntArray,
     rounds: int,
     check: Callable[[], None],
-) -> Iterator[Attempt]:
-    """Yield layouts with a larger and larger scale.
+) -> Iterator[News]:
+    """Yield layouts with a larger and larger scale, and every `NEWS_EVERY` seconds how far a pass is.
 
     Parameters
     ----------
@@ -50,26 +69,54 @@ def grow_many(
     total = problem.areas.sum()
     low, high, likely = 0.0, np.inf, 0.0
     guesses = [FILL * scale_bound(problem, settings) * step for step in FIRST]
+    looks = itertools.count()
+    # Making the masks and placing the pieces ask about once per chunk, for each of two scales.
+    expected = rounds * 4 * -(-problem.count // CHUNK)
+    seen = 0
+
+    def counted() -> None:
+        nonlocal seen
+        seen = next(looks)
+        check()
+
+    def share() -> float:
+        return min(0.99, seen / expected)
+
+    def prepare(scales: list[float]) -> None:
+        for placer, scale in zip(placers, scales, strict=True):
+            placer.prepare(scale, counted)
+
     done = 0
-    while done < rounds or low == 0:
-        done += 1
-        for placer, guess in zip(placers, guesses, strict=True):
-            placer.prepare(guess, check)
-        tasks = [
-            pool.submit(placer.place, order, guess, check)
-            for placer, guess in zip(placers, guesses, strict=True)
-        ]
-        for task, guess in zip(tasks, guesses, strict=True):
-            found, left = task.result()
-            if left == 0 and guess > low:
-                low = guess
-                yield found
-            elif left > 0 and guess < high:
-                # What was left over tells which scale would about have fitted.
-                high, likely = guess, guess * np.sqrt(1 - left / total)
-        if low == 0:
-            guesses = [min(likely, 0.97 * high) * step for step in LOWER]
-        elif high == np.inf:
-            guesses = [low * step for step in HIGHER]
-        else:
-            guesses = [low + (high - low) * part for part in BETWEEN]
+    with ThreadPoolExecutor(1) as aside:
+        while done < rounds or low == 0:
+            done += 1
+            masks = aside.submit(prepare, guesses)
+            for _ in while_at_work([masks]):
+                yield News(share(), None)
+            masks.result()
+            tasks = [
+                pool.submit(placer.place, order, guess, counted)
+                for placer, guess in zip(placers, guesses, strict=True)
+            ]
+            for _ in while_at_work(tasks):
+                yield News(share(), None if low else placers[0].so_far())
+            for task, guess in zip(tasks, guesses, strict=True):
+                found, left = task.result()
+                if left == 0 and guess > low:
+                    low = guess
+                    yield News(share(), found)
+                elif left > 0 and guess < high:
+                    # What was left over tells which scale would about have fitted.
+                    high, likely = guess, guess * np.sqrt(1 - left / total)
+            if low == 0:
+                guesses = [min(likely, 0.97 * high) * step for step in LOWER]
+            elif high == np.inf:
+                guesses = [low * step for step in HIGHER]
+            else:
+                guesses = [low + (high - low) * part for part in BETWEEN]
+
+
+def while_at_work(tasks: Sequence[Future[Any]]) -> Iterator[None]:
+    """Yield every `NEWS_EVERY` seconds until all tasks have ended."""
+    while wait(tasks, timeout=NEWS_EVERY).not_done:
+        yield

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from concurrent.futures import Executor
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,6 +52,7 @@ class Placer:
         ]
         self._masks: Masks | None = None
         self._scale = 0.0
+        self._places: NDArray[np.int32] | None = None
 
     def prepare(self, scale: float, check: Callable[[], None]) -> Masks:
         """Masks at a scale; made anew only when the scale changed."""
@@ -94,7 +96,7 @@ class Placer:
         taken[:] = 0.0
         areas = self.problem.areas * (self.problem.scales(scale) / self.grid.cell) ** 2
         spread = self.settings.order == "spread"
-        places = np.full((self.problem.count, 3), -1, np.int32)
+        places = self._places = np.full((self.problem.count, 3), -1, np.int32)
         left = 0.0
         for start in range(0, len(order), CHUNK):
             check()
@@ -122,6 +124,12 @@ class Placer:
             float((places[done, 1] + masks.size[places[done, 2], 1]).max(initial=1)) / self.grid.rows
         )
         return self._attempt(masks, places, scale), left
+
+    def so_far(self) -> Attempt | None:
+        """Picture of the pass that is at work, from another thread; the pieces it came to have places."""
+        if self._masks is None or self._places is None:
+            return None
+        return replace(self._attempt(self._masks, self._places.copy(), self._scale), whole=False)
 
     def _attempt(self, masks: Masks, places: NDArray[np.int32], scale: float) -> Attempt:
         placed = places[:, 2] >= 0

@@ -211,6 +211,8 @@ class Attempt:
     done : bool
     tidy_cost : float, optional
         Coverage that tidiness costs: the difference of two quick packs, one with it and one without.
+    whole : bool
+        False for a picture of a pass at work, with pieces that have no place yet; nothing to keep.
     """
 
     scale: float
@@ -223,6 +225,15 @@ class Attempt:
     steps: int
     done: bool = False
     tidy_cost: float | None = None
+    whole: bool = True
+
+
+def nothing_placed(problem: PackProblem) -> Attempt:
+    """The picture of a pass that has not begun."""
+    n = problem.count
+    return Attempt(
+        1.0, np.zeros(n), np.zeros((n, 2)), np.full(n, -1), np.zeros(n, bool), 0.0, 0, 0, whole=False
+    )
 
 
 MIRRORED = 4 * np.pi

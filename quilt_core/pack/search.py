@@ -11,7 +11,7 @@ Bottom-Left-Fill Heuristic Algorithm for the Two-Dimensional Irregular Packing P
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
@@ -30,9 +30,9 @@ from quilt_core.pack.efforts import (
     plan_for,
 )
 from quilt_core.pack.fitting import fit
-from quilt_core.pack.many import grow_many
+from quilt_core.pack.many import grow_many, while_at_work
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import MIRRORED, Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import MIRRORED, Attempt, PackProblem, PackSettings, nothing_placed
 from quilt_core.pack.separation import Separation
 
 FloatArray = NDArray[np.float64]
@@ -43,6 +43,7 @@ LANES = 2
 FEW_FILL, MANY_FILL = 0.82, 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""
 MOVES_A_STEP = 100
+MANY_STEPS = 200
 OUT_OF_REACH = 0.014
 """Gain of the mating pieces over the plain orders that better orders seldom make good."""
 
@@ -56,7 +57,9 @@ def search(
 ) -> Iterator[Attempt]:
     """Yield better and better layouts; the last one has ``done`` set.
 
-    Nothing at all is yielded when it is stopped before the first layout of thousands of pieces.
+    When a first layout takes long, as of thousands of pieces, pictures of the pass at work come, which are
+    not ``whole``.
+    When it is stopped before, there is no layout at all.
 
     Parameters
     ----------
@@ -72,8 +75,8 @@ def search(
     """
     if problem.count == 0:
         raise LayoutError("There are no islands to pack.", "", "Bring in meshes that have UVs.")
-    with ThreadPoolExecutor(LANES) as pool:
-        yield from _Search(problem, settings, stop, pool).run()
+    with ThreadPoolExecutor(LANES) as pool, ThreadPoolExecutor(1) as aside:
+        yield from _Search(problem, settings, stop, pool, aside).run()
 
 
 def _without_half_turns(turns: FloatArray) -> FloatArray:
@@ -82,13 +85,18 @@ def _without_half_turns(turns: FloatArray) -> FloatArray:
 
 class _Search:
     def __init__(
-        self, problem: PackProblem, settings: PackSettings, stop: Callable[[], bool], pool: ThreadPoolExecutor
+        self,
+        problem: PackProblem,
+        settings: PackSettings,
+        stop: Callable[[], bool],
+        pool: ThreadPoolExecutor,
+        aside: ThreadPoolExecutor,
     ) -> None:
         if not problem.grows.any():
             settings = replace(settings, fixed_scale=True)
         if problem.count > FEWER_TURNS:
             problem = replace(problem, turns=tuple(_without_half_turns(t) for t in problem.turns))
-        self.problem, self.settings, self.stop, self.pool = problem, settings, stop, pool
+        self.problem, self.settings, self.stop, self.pool, self.aside = problem, settings, stop, pool, aside
         self.plan = plan_for(settings.effort, problem.count)
         self.rng = np.random.default_rng(settings.seed)
         self.started = time.monotonic()
@@ -100,6 +108,7 @@ class _Search:
             + self.plan.compactions
             + POLISH_STEPS[settings.effort] * len(self.plan.polish)
             + self.plan.moves // MOVES_A_STEP
+            + (MANY_STEPS if problem.count > FEWER_TURNS else 0)
         )
         self.step = 0
         self.best: Attempt | None = None
@@ -177,10 +186,14 @@ class _Search:
         if len(orders) == 1:
             self.order = orders[0]
             placers = (self.placer, self._placer(self.plan.explore, 1))
-            for found in grow_many(
+            for news in grow_many(
                 self.problem, self.settings, placers, self.pool, self.order, self.plan.guesses, self._check
             ):
-                yield self._accept(found)
+                self.step = int(news.share * MANY_STEPS)
+                if news.found is not None and news.found.whole:
+                    yield self._accept(news.found)
+                else:
+                    yield self._at_work(news.found)
             return
         high, low = scale_bound(self.problem, self.settings), 0.0
         many = self.problem.count > MANY
@@ -190,7 +203,7 @@ class _Search:
             if low > 0 and n >= self.plan.guesses:
                 break
             # Of many, the area left over says how much too large the guess was.
-            trials = self._both(orders, guess, np.inf if many and not low else 0.0)
+            trials = yield from self._both(orders, guess, np.inf if many and not low else 0.0)
             left = [area for _, area in trials]
             k = int(np.argmin(left))
             if left[k] == 0:
@@ -225,7 +238,7 @@ class _Search:
             pair = [current, self._disturbed(current, 0)] if np.isinf(left_now) else []
             while len(pair) < LANES:
                 pair.append(self._disturbed(current, failures + len(pair)))
-            trials = self._both(tuple(pair), target, left_now)
+            trials = yield from self._both(tuple(pair), target, left_now)
             k = int(np.argmin([left for _, left in trials]))
             found, left = trials[k]
             if left == 0:
@@ -244,13 +257,23 @@ class _Search:
                 left_now = np.inf
             yield self._progress()
 
-    def _both(self, orders: tuple[IntArray, ...], scale: float, limit: float) -> list[tuple[Attempt, float]]:
-        """Try orders at the same time, a lane each; deterministic, as each has buffers of its own."""
-        self.placer.prepare(scale, self._check)
+    def _both(
+        self, orders: tuple[IntArray, ...], scale: float, limit: float
+    ) -> Generator[Attempt, None, list[tuple[Attempt, float]]]:
+        """Try orders at the same time, a lane each; deterministic, as each has buffers of its own.
+
+        Yields how it stands when it takes long.
+        """
+        masks = self.aside.submit(self.placer.prepare, scale, self._check)
+        for _ in while_at_work([masks]):
+            yield self._at_work()
+        masks.result()
         tasks = [
             self.pool.submit(self.placer.place, order, scale, self._check, lane, limit)
             for lane, order in enumerate(orders)
         ]
+        for _ in while_at_work(tasks):
+            yield self._at_work(self.placer.so_far())
         return [task.result() for task in tasks]
 
     def _disturbed(self, order: IntArray, strength: int) -> IntArray:
@@ -273,7 +296,7 @@ class _Search:
         pair, left_now = orders, np.inf
         while True:
             self.step += 1
-            trials = self._both(pair, 1.0, np.inf)
+            trials = yield from self._both(pair, 1.0, np.inf)
             k = int(np.argmin([left for _, left in trials]))
             found, left = trials[k]
             if left <= left_now:
@@ -370,6 +393,12 @@ class _Search:
     def _accept(self, found: Attempt) -> Attempt:
         self.best = found
         return self._progress()
+
+    def _at_work(self, picture: Attempt | None = None) -> Attempt:
+        """The best layout, or while there is none the picture of a pass."""
+        if self.best is not None:
+            return self._progress()
+        return replace(picture or nothing_placed(self.problem), step=self.step, steps=self.steps)
 
     def _progress(self) -> Attempt:
         assert self.best is not None

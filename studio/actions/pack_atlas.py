@@ -87,7 +87,8 @@ def pack_atlas(
     for attempt, found, mask in pack_islands(
         layout.islands, layout.placements, settings, lambda: bool(stop()), controls, frozen, layout.pixels, layout.names()
     ):  # fmt: skip
-        best, tidy_cost, placed = found, attempt.tidy_cost, mask
+        if attempt.whole:
+            best, tidy_cost, placed = found, attempt.tidy_cost, mask
         report(attempt, found)
         if stop() == "drop":
             return None

@@ -62,9 +62,9 @@ def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
         }
         reporter.report(
             attempt.step / max(attempt.steps, 1),
-            f"packing · {attempt.coverage:.1%} full",
+            f"packing · {attempt.coverage:.1%} full" + ("" if attempt.whole else " so far"),
             figures,
-            placements,
+            placements if attempt.placed.any() else None,
         )
 
     revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled)

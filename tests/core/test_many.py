@@ -1,5 +1,6 @@
 """The search for thousands of pieces, and what is known of a set before it is packed."""
 
+import threading
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -22,13 +23,21 @@ class Scripted:
 
     def __init__(self, problem, limit):
         self.problem, self.limit, self.tried, self.prepared = problem, limit, [], []
+        self.at_work = threading.Event()
 
     def prepare(self, scale, check):
         check()
         self.prepared.append(scale)
 
+    def so_far(self):
+        self.at_work.set()
+        n = self.problem.count
+        none = np.zeros(n)
+        return Attempt(1.0, none, np.zeros((n, 2)), none.astype(int), none > 0, 0.0, 0, 0, whole=False)
+
     def place(self, order, scale, check, **_):
         assert scale == self.prepared[-1]
+        check()
         self.tried.append(scale)
         total = self.problem.areas.sum()
         left = 0.0 if scale <= self.limit else total * (1 - (self.limit / scale) ** 2)
@@ -37,13 +46,37 @@ class Scripted:
         return Attempt(scale, none, np.zeros((n, 2)), none.astype(int), none == 0, 0.0, 0, 0), left
 
 
-def grow(limit, rounds, check=lambda: None):
+class Slow(Scripted):
+    """One that goes on only once somebody looked at its work."""
+
+    def place(self, *args, **kwargs):
+        assert self.tried or self.at_work.wait(20)
+        return super().place(*args, **kwargs)
+
+
+def news(limit, rounds, check=lambda: None, kind=Scripted):
     problem = problem_of([shapely.box(0, 0, 1, 1)] * 40, RULES)
     bound = scale_bound(problem, RULES)
-    placers = (Scripted(problem, limit * bound), Scripted(problem, limit * bound))
+    placers = (kind(problem, limit * bound), Scripted(problem, limit * bound))
     with ThreadPoolExecutor(2) as pool:
         found = list(grow_many(problem, RULES, placers, pool, np.arange(40), rounds, check))
-    return [a.scale / bound for a in found], [s / bound for p in placers for s in p.tried]
+    return found, [s / bound for p in placers for s in p.tried], bound
+
+
+def grow(limit, rounds, check=lambda: None):
+    told, tried, bound = news(limit, rounds, check)
+    return [n.found.scale / bound for n in told if n.found is not None], tried
+
+
+def test_a_pass_at_work_shows_what_it_has_until_there_is_a_layout():
+    told, _, _ = news(0.7, 3, kind=Slow)
+    whole = [n.found is not None and n.found.whole for n in told]
+    partial = [n.found is not None and not n.found.whole for n in told]
+    assert partial[0]
+    assert not any(partial[whole.index(True) :]), "a picture of less never follows a whole layout"
+    shares = [n.share for n in told]
+    assert shares == sorted(shares)
+    assert 0 < shares[-1] < 1
 
 
 @pytest.mark.parametrize("limit", [0.3, 0.55, 0.69, 0.72, 0.8, 0.95])

@@ -68,7 +68,9 @@ export function useLivePicture(jobs: Job[]) {
   const job = jobs.find((j) => j.kind === "pack" && isActive(j));
   const shown = useRef("");
   const id = job?.id;
-  const mark = job ? `${job.id} ${String((job.figures as { scale?: number } | undefined)?.scale ?? "")}` : "";
+  // Another scale is another layout; while a first one of thousands grows only what it covers changes.
+  const found = job?.figures as { scale?: number; coverage?: number } | undefined;
+  const mark = job ? `${job.id} ${found?.scale === undefined ? "" : `${found.scale} ${found.coverage}`}` : "";
   const last = useRef(0);
   useEffect(() => {
     if (id === undefined) return () => undefined;
