@@ -161,17 +161,17 @@ def square_fits(after, before, y, side):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def lowest_place(  # type: ignore[no-untyped-def]
-    raster, width, height, offsets, runs, order, needs, square, y_first, y_end, y_stop
+    raster, width, height, offsets, runs, order, needs, square, x_first, x_end, y_first, y_end, y_stop
 ):
     """First free place in reading order from the bottom, or (-1, -1).
 
-    The piece lies within rows y_first to y_end - 1 and starts below `y_stop`; `order` is the order in which the piece's rows are tested, and
+    The piece lies within columns x_first to x_end - 1 and rows y_first to y_end - 1, and starts below
+    `y_stop`; `order` is the order in which the piece's rows are tested, and
     `needs` the longest run of each row: where a row has less room, the piece cannot lie. `square` is the
     side and lowest row of the largest square inside the piece. A row that is found without room for it stays
     closed, as cells are only ever taken.
     """
     after, before, room, open_rows = raster.after, raster.before, raster.room, raster.open_rows
-    w = after.shape[1] - 1
     top = min(y_end - height, y_stop - 1)
     looks = min(height, 4)
     level = 0
@@ -195,10 +195,10 @@ def lowest_place(  # type: ignore[no-untyped-def]
             if room[y + order[k]] < needs[order[k]]:
                 fits = False
                 break
-        x = 0
+        x = x_first
         while fits:
             x = next_run(raster, y + lead, x + ahead, needs[lead]) - ahead
-            if x > w - width:
+            if x > x_end - width:
                 break
             jump = 0
             for k in range(height):
@@ -219,109 +219,6 @@ def lowest_place(  # type: ignore[no-untyped-def]
                 open_rows[higher, y + up] = 0
         y += 1
     return -1, -1
-
-
-CLASSES = 56
-
-
-@njit(cache=True, nogil=True)
-def size_class(length):  # type: ignore[no-untyped-def]
-    """Number of the class of a length in cells: four classes an octave, one a cell for short ones."""
-    return length if length < 8 else min(CLASSES - 1, int(4 * np.log2(length)) - 4)
-
-
-@njit(cache=True, nogil=True)
-def next_band(bands, taken, tried, spread):  # type: ignore[no-untyped-def]
-    """The tile to try next: the first one left, or the emptiest one left."""
-    best, least = -1, 1e300
-    for b in range(len(bands)):
-        if tried[b]:
-            continue
-        if not spread:
-            return b
-        cells = max(1.0, float((bands[b, 1] - bands[b, 0]) * bands[b, 2]))
-        if taken[b] / cells < least:
-            best, least = b, taken[b] / cells
-    return best
-
-
-@njit(cache=True, nogil=True)
-def place_in_order(  # type: ignore[no-untyped-def]
-    sequence,
-    raster,
-    bands,
-    only,
-    areas,
-    taken,
-    spread,
-    starts,
-    m,
-    places,
-):
-    """Place pieces one after the other; each takes the variant whose top ends lowest.
-
-    `bands` (B, 3) are first row, past-last row and columns of each tile, `only` (P,) the tile a piece
-    must lie in or -1, `areas` (P,) cells, `taken` (B,) the cells used so far. `starts` (B, classes,
-    classes, 4) remembers for each class of size where the last piece of it was placed, and lower rows
-    are not looked at again; empty to look everywhere. `places` (P, 3) receives x, y and variant, -1
-    where a piece found no place. `m` are the `Masks`. Returns the number of pieces without a place.
-    """
-    missed = 0
-    tried = np.zeros(len(bands), np.uint8)
-    for n in range(len(sequence)):
-        piece = sequence[n]
-        best_top, best_x, best_y, best_variant = 1 << 30, -1, -1, -1
-        tried[:] = 0
-        band = only[piece] if only[piece] >= 0 else next_band(bands, taken, tried, spread)
-        while band >= 0 and best_variant < 0:
-            y_end = bands[band, 1]
-            for v in range(m.variant_start[piece], m.variant_start[piece + 1]):
-                width, height = m.size[v, 0], m.size[v, 1]
-                if width == 0 or width > bands[band, 2] or height > y_end - bands[band, 0]:
-                    continue
-                a = size_class(width)
-                b = size_class(height)
-                c = min(3, 4 * m.squares[v, 0] // max(1, min(width, height)))
-                y_first = bands[band, 0]
-                if len(starts):
-                    y_first = max(y_first, starts[band, a, b, c])
-                offsets = m.hit_offsets[m.hit_at[v] : m.hit_at[v] + height + 1]
-                runs = m.hit_runs[m.hit_run_at[v] : m.hit_run_at[v + 1]]
-                order = m.row_order[m.hit_at[v] : m.hit_at[v] + height]
-                needs = m.row_needs[m.hit_at[v] : m.hit_at[v] + height]
-                stop = best_top - height + 1
-                x, y = lowest_place(
-                    raster, width, height, offsets, runs, order, needs, m.squares[v], y_first, y_end, stop,
-                )  # fmt: skip
-                if len(starts) and (x >= 0 or stop > y_end):
-                    starts[band, a, b, c] = y if x >= 0 else y_end
-                if x < 0:
-                    continue
-                top = y + height
-                if top < best_top or (top == best_top and x < best_x):
-                    best_top, best_x, best_y, best_variant = top, x, y, v
-            if best_variant >= 0 or only[piece] >= 0:
-                break
-            tried[band] = 1
-            band = next_band(bands, taken, tried, spread)
-        places[piece, 0], places[piece, 1], places[piece, 2] = best_x, best_y, best_variant
-        if best_variant < 0:
-            missed += 1
-            continue
-        v = best_variant
-        taken[band] += areas[piece]
-        rows = m.stamp_at[v + 1] - m.stamp_at[v] - 1
-        stamp(
-            raster,
-            best_x,
-            best_y,
-            m.stamp_offsets[m.stamp_at[v] : m.stamp_at[v] + rows + 1],
-            m.stamp_runs[m.stamp_run_at[v] : m.stamp_run_at[v + 1]],
-            m.border[v],
-            bands[band, 0],
-            bands[band, 1],
-        )
-    return missed
 
 
 @njit(cache=True, nogil=True)

@@ -17,41 +17,6 @@ ASPECTS = (0.55, 0.75, 1.0, 1.35, 1.8)
 """Widths that are tried, over the square root of the area."""
 
 
-def tidy_groups(owners: IntArray, areas: FloatArray, tidy: float) -> IntArray:
-    """Put pieces of one owner together: into one group at tidy 1, each alone at tidy 0.
-
-    Parameters
-    ----------
-    owners : (P,) int64
-        Object of each piece; -1 for pieces that go alone.
-    areas : (P,) float64
-    tidy : float
-        n pieces of an owner make about n^(1 - tidy) groups.
-
-    Returns
-    -------
-    (P,) int64
-        Group numbers from 0.
-
-    Examples
-    --------
-    >>> tidy_groups(np.array([0, 0, 1, -1]), np.ones(4), 1.0).tolist()
-    [0, 0, 1, 2]
-    """
-    out = np.full(len(owners), -1, np.int64)
-    number = 0
-    for owner in np.unique(owners):
-        own = np.flatnonzero(owners == owner)
-        own = own[np.argsort(-areas[own], kind="stable")]
-        groups = len(own) if owner < 0 else max(1, round(len(own) ** (1 - tidy)))
-        out[own] = number + np.arange(len(own)) % groups
-        number += groups
-    _, first, named = np.unique(out, return_index=True, return_inverse=True)
-    rank = np.empty(len(first), np.int64)
-    rank[np.argsort(first, kind="stable")] = np.arange(len(first))
-    return np.asarray(rank[named])
-
-
 def pack_cluster(problem: PackProblem, settings: PackSettings, scale: float) -> FloatArray:
     """Lay pieces close together in a block that is as compact as can be found quickly.
 
@@ -77,7 +42,11 @@ def pack_cluster(problem: PackProblem, settings: PackSettings, scale: float) -> 
     longest = 2 * float(reach.max()) * scale + settings.padding
     side = float(np.sqrt(problem.areas.sum() * scale**2 * 1.25 + settings.padding**2 * problem.count))
     alone = replace(
-        problem, grows=np.ones(problem.count, bool), tile=np.full(problem.count, -1), obstacles=no_obstacles()
+        problem,
+        grows=np.ones(problem.count, bool),
+        tile=np.full(problem.count, -1),
+        obstacles=no_obstacles(),
+        region=None,
     )
     order = np.argsort(-reach, kind="stable")
     best: tuple[float, FloatArray] | None = None

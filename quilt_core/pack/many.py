@@ -3,21 +3,20 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import Executor, Future, ThreadPoolExecutor, wait
-from typing import Any, NamedTuple
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor, ThreadPoolExecutor
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.bounds import scale_bound
+from quilt_core.pack.pace import while_at_work
 from quilt_core.pack.placer import CHUNK, Placer
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 
 IntArray = NDArray[np.int64]
 
-NEWS_EVERY = 0.3
-"""Seconds between two looks at a pass that is at work."""
 FILL = 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""
 FIRST, HIGHER, LOWER = (1.0, 0.94), (1.02, 1.045), (0.99, 0.97)
@@ -51,7 +50,7 @@ def grow_many(
     rounds: int,
     check: Callable[[], None],
 ) -> Iterator[News]:
-    """Yield layouts with a larger and larger scale, and every `NEWS_EVERY` seconds how far a pass is.
+    """Yield layouts with a larger and larger scale, and now and then how far a pass is.
 
     Parameters
     ----------
@@ -109,14 +108,10 @@ def grow_many(
                     # What was left over tells which scale would about have fitted.
                     high, likely = guess, guess * np.sqrt(1 - left / total)
             if low == 0:
+                for placer in placers:
+                    placer.loosen()
                 guesses = [min(likely, 0.97 * high) * step for step in LOWER]
             elif high == np.inf:
                 guesses = [low * step for step in HIGHER]
             else:
                 guesses = [low + (high - low) * part for part in BETWEEN]
-
-
-def while_at_work(tasks: Sequence[Future[Any]]) -> Iterator[None]:
-    """Yield every `NEWS_EVERY` seconds until all tasks have ended."""
-    while wait(tasks, timeout=NEWS_EVERY).not_done:
-        yield

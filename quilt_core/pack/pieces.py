@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack.clusters import pack_cluster, tidy_groups
+from quilt_core.pack.clusters import pack_cluster
 from quilt_core.pack.controls import LOCK_SIZE, LOCK_TURN, MAY_MIRROR, Controls
 from quilt_core.pack.problem import MIRRORED, Obstacles, PackProblem, PackSettings, turns_for
 from quilt_core.pack.stacks import lay_onto
@@ -124,12 +124,15 @@ def clustered(
     names: list[str],
     scale: float,
 ) -> Pieces:
-    """Bundles, and with tidiness the islands of each object, as clusters laid out for a scale.
+    """Bundles as clusters laid out for a scale.
 
     Gaps inside the clusters are the padding at `scale`; they hold for all larger scales.
     """
     problem, piece = single.problem, single.piece
-    group = cluster_groups(islands, single, controls, settings)
+    group = np.arange(problem.count)
+    for bundle in np.unique(controls.bundle[controls.bundle >= 0]):
+        own = piece[controls.bundle == bundle]
+        group[own] = own.min()
     out, numbers = single.to_piece.copy(), np.arange(problem.count)
     grows, tile, turns = problem.grows.copy(), problem.tile.copy(), list(problem.turns)
     for g in np.flatnonzero(np.bincount(group) > 1):
@@ -158,27 +161,22 @@ def clustered(
     points = islands.placed(out)
     made = _problem(points, piece_of, first, settings, problem.obstacles, stacks=piece)
     turned = tuple(turns[h] for h in heads)
-    return Pieces(replace(made, turns=turned, grows=grows[heads], tile=tile[heads]), piece_of, out)
+    region = None if problem.region is None else problem.region[heads]
+    return Pieces(
+        replace(made, turns=turned, grows=grows[heads], tile=tile[heads], region=region), piece_of, out
+    )
 
 
-def cluster_groups(
-    islands: IslandSet, single: Pieces, controls: Controls, settings: PackSettings
-) -> IntArray:
-    """(P,) group of each piece: its bundle, or with tidiness its object."""
+def in_regions(islands: IslandSet, single: Pieces, controls: Controls) -> Pieces:
+    """The same pieces; those of an object that are sent to the same tile are to lie in one region.
+
+    Bundles lie where they like.
+    """
     problem, piece = single.problem, single.piece
     owner = np.full(problem.count, -1)
-    if settings.tidy > 0:
-        owner[piece] = islands.object_index
-        # A piece that keeps its size cannot grow with a cluster; one sent to a tile goes with its like.
-        owner[~problem.grows] = -1
-        owner = np.where(owner >= 0, owner * (len(settings.bins) + 1) + problem.tile + 1, -1)
-    bundle = np.full(problem.count, -1)
-    bundle[piece[controls.bundle >= 0]] = controls.bundle[controls.bundle >= 0]
-    owner[bundle >= 0] = -1
-    group = tidy_groups(owner, problem.areas, settings.tidy)
-    for number in np.unique(bundle[bundle >= 0]):
-        group[bundle == number] = group[bundle == number].min()
-    return group
+    owner[piece] = islands.object_index * (int(problem.tile.max(initial=-1)) + 2) + problem.tile[piece] + 1
+    owner[piece[controls.bundle >= 0]] = -1
+    return replace(single, problem=replace(problem, region=owner))
 
 
 def _problem(

@@ -9,7 +9,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack._place_loops import CLASSES, empty_raster, load, place_in_order
+from quilt_core.pack._order_loops import CLASSES, Regions, place_in_order
+from quilt_core.pack._place_loops import empty_raster, load
 from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
@@ -18,6 +19,13 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 CHUNK = 64
+REGION_FILL = 0.9
+"""Part of a region that its pieces fill, paddings counted with them."""
+WIDENINGS = 5
+"""How often regions may be made wider, to begin with."""
+ROOM = 0.85
+"""Edge of the free box that a region is begun in, over that of the region."""
+MOST_OF_A_TILE = 0.7
 LEVELS = 10
 
 
@@ -41,7 +49,7 @@ class Placer:
         self.grid = make_grid(settings, problem.obstacles, cells)
         self._total = float(sum(tile.width * tile.height for tile in settings.bins))
         tiles = len(settings.bins)
-        classes = (tiles, CLASSES, CLASSES, 4) if hurried else (0, 1, 1, 1)
+        classes = (tiles, CLASSES, CLASSES, 4) if hurried else (tiles, 0, 1, 1)
         self._buffers = [
             (
                 empty_raster(self.grid.rows, self.grid.columns, LEVELS),
@@ -50,6 +58,7 @@ class Placer:
             )
             for _ in range(lanes)
         ]
+        self.widenings = WIDENINGS
         self._masks: Masks | None = None
         self._scale = 0.0
         self._places: NDArray[np.int32] | None = None
@@ -96,6 +105,7 @@ class Placer:
         taken[:] = 0.0
         areas = self.problem.areas * (self.problem.scales(scale) / self.grid.cell) ** 2
         spread = self.settings.order == "spread"
+        regions = self._regions(masks, areas)
         places = self._places = np.full((self.problem.count, 3), -1, np.int32)
         left = 0.0
         for start in range(0, len(order), CHUNK):
@@ -111,6 +121,7 @@ class Placer:
                 spread,
                 starts,
                 masks,
+                regions,
                 places,
             )
             if missed:
@@ -124,6 +135,41 @@ class Placer:
             float((places[done, 1] + masks.size[places[done, 2], 1]).max(initial=1)) / self.grid.rows
         )
         return self._attempt(masks, places, scale), left
+
+    def _regions(self, masks: Masks, areas: FloatArray) -> Regions:
+        """Empty regions, as wide as their pieces with the padding around them need; wider when less tidy."""
+        of = self.problem.region
+        if of is None:
+            none = np.empty(0)
+            return Regions(
+                np.full(self.problem.count, -1),
+                none,
+                none,
+                0,
+                none,
+                np.empty(0, bool),
+                np.empty((0, 5), np.int32),
+            )
+        size = masks.size[masks.variant_start[:-1]]
+        around = areas + self.grid.reach * size.sum(axis=1)
+        inside, count = of >= 0, int(of.max(initial=-1)) + 1
+        needed = np.bincount(of[inside], around[inside], count) / REGION_FILL
+        span, longest = np.sqrt(needed), np.zeros(count)
+        np.maximum.at(longest, of[inside], size[inside].max(axis=1).astype(np.float64))
+        tile = self.grid.bands[:, 1] - self.grid.bands[:, 0], self.grid.bands[:, 2]
+        edge = float(np.max(tile))
+        tidy = self.settings.tidy
+        room = ROOM * span
+        span = np.maximum(span, longest) ** tidy * max(edge, 1.0) ** (1 - tidy)
+        # What fills most of a tile may go on in another one, and at a fixed size it is better apart than left over.
+        whole = (needed < MOST_OF_A_TILE * float(np.prod(tile, axis=0).max())) & (
+            not self.settings.fixed_scale
+        )
+        return Regions(of, span, room, self.widenings, longest, whole, np.full((count, 5), -1, np.int32))
+
+    def loosen(self) -> None:
+        """Let regions be wider from now on: orders that do not go together do not at a smaller scale either."""
+        self.widenings += 1
 
     def so_far(self) -> Attempt | None:
         """Picture of the pass that is at work, from another thread; the pieces it came to have places."""

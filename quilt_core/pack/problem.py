@@ -58,8 +58,8 @@ class PackSettings:
     free_steps : int
         Turns of a full circle when `rotate` is free.
     tidy : float
-        0 packs as tight as it goes; 1 keeps all islands of an object in one region; between them,
-        in several.
+        0 packs as tight as it goes; 1 keeps all islands of an object in one region, as small as they need;
+        between them the regions are wider.
     """
 
     width: int = 2048
@@ -166,6 +166,8 @@ class PackProblem:
     tile : (P,) int64
         Position of the only tile that a piece may lie in, -1 for any.
     obstacles : Obstacles
+    region : (P,) int64, optional
+        Pieces of one number are to lie together; -1 for those that lie anywhere. None when all may.
     """
 
     edges: FloatArray
@@ -177,6 +179,7 @@ class PackProblem:
     grows: NDArray[np.bool_]
     tile: IntArray
     obstacles: Obstacles
+    region: IntArray | None = None
 
     @property
     def count(self) -> int:
@@ -226,6 +229,17 @@ class Attempt:
     done: bool = False
     tidy_cost: float | None = None
     whole: bool = True
+
+
+def example_problem(boxes: list[tuple[float, float]]) -> PackProblem:
+    """Boxes of a width and height in px, for examples and tests."""
+    corners = [[(0.0, 0.0), (w, 0.0), (w, h), (0.0, h)] for w, h in boxes]
+    edges = [(*c[k], *c[(k + 1) % 4]) for c in corners for k in range(4)]
+    n = len(boxes)
+    return PackProblem(
+        np.array(edges), 4 * np.arange(n + 1), np.full(n, 4), np.zeros(n, bool), np.array([w * h for w, h in boxes]),
+        (np.zeros(1),) * n, np.ones(n, bool), np.full(n, -1), no_obstacles(),
+    )  # fmt: skip
 
 
 def nothing_placed(problem: PackProblem) -> Attempt:

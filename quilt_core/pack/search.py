@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack.bounds import fineness, longest_edges, scale_bound
+from quilt_core.pack.bounds import fineness, scale_bound
 from quilt_core.pack.compaction import compact
 from quilt_core.pack.efforts import (
     FEWER_TURNS,
@@ -30,7 +30,9 @@ from quilt_core.pack.efforts import (
     plan_for,
 )
 from quilt_core.pack.fitting import fit
-from quilt_core.pack.many import grow_many, while_at_work
+from quilt_core.pack.many import grow_many
+from quilt_core.pack.orders import disturbed, first_orders
+from quilt_core.pack.pace import steady, while_at_work
 from quilt_core.pack.placer import Placer
 from quilt_core.pack.problem import MIRRORED, Attempt, PackProblem, PackSettings, nothing_placed
 from quilt_core.pack.separation import Separation
@@ -76,7 +78,7 @@ def search(
     if problem.count == 0:
         raise LayoutError("There are no islands to pack.", "", "Bring in meshes that have UVs.")
     with ThreadPoolExecutor(LANES) as pool, ThreadPoolExecutor(1) as aside:
-        yield from _Search(problem, settings, stop, pool, aside).run()
+        yield from steady(_Search(problem, settings, stop, pool, aside).run())
 
 
 def _without_half_turns(turns: FloatArray) -> FloatArray:
@@ -105,7 +107,7 @@ class _Search:
         self.placer = self._placer(self.plan.explore, LANES)
         self.steps = (
             self.plan.steps
-            + self.plan.compactions
+            + 2 * self.plan.compactions  # of the mating pieces, and of the others
             + POLISH_STEPS[settings.effort] * len(self.plan.polish)
             + self.plan.moves // MOVES_A_STEP
             + (MANY_STEPS if problem.count > FEWER_TURNS else 0)
@@ -148,11 +150,7 @@ class _Search:
             raise _OutOfTime
 
     def run(self) -> Iterator[Attempt]:
-        extent = longest_edges(self.problem)
-        orders: tuple[IntArray, ...] = (
-            np.argsort(-extent, kind="stable"),
-            np.argsort(-self.problem.areas, kind="stable"),
-        )
+        orders: tuple[IntArray, ...] = first_orders(self.problem)
         if self.problem.count > FEWER_TURNS:
             orders = orders[:1]  # the other one takes three times as long
         explore = self._fixed(orders) if self.settings.fixed_scale else self._grow(orders)
@@ -212,6 +210,8 @@ class _Search:
                 guess = min(0.5 * (low + high), low * 1.02) if many else 0.5 * (low + high)
             else:
                 high = guess
+                if not low:
+                    self.placer.loosen()
                 placed = 1 - left[k] / self.problem.areas.sum()
                 guess = (
                     0.5 * (low + high)
@@ -277,19 +277,7 @@ class _Search:
         return [task.result() for task in tasks]
 
     def _disturbed(self, order: IntArray, strength: int) -> IntArray:
-        """Move some of what was left over forward, and a few others about."""
-        out = order.tolist()
-        chosen = self.left_over[: 1 + strength % 3]
-        for piece in chosen:
-            at = out.index(piece)
-            out.pop(at)
-            out.insert(int(self.rng.integers(0, max(at, 1))), int(piece))
-        for _ in range(1 + strength % 4):
-            a = int(self.rng.integers(0, len(out)))
-            piece = out.pop(a)
-            reach = max(2, len(out) // 6)
-            out.insert(int(np.clip(a + self.rng.integers(-reach, reach + 1), 0, len(out))), piece)
-        return np.array(out, np.int64)
+        return disturbed(order, self.left_over, strength, self.rng, self.problem.region)
 
     def _fixed(self, orders: tuple[IntArray, ...]) -> Iterator[Attempt]:
         """Place as much area as possible at scale 1."""
@@ -316,7 +304,8 @@ class _Search:
         for cells in self.plan.polish:
             if self.best is None:
                 return
-            self.placer = self._placer(cells, 1)
+            self.placer, before = self._placer(cells, 1), self.placer
+            self.placer.widenings = before.widenings
             low, high = self.best.scale, self.best.scale * 1.04
             guess = low * 1.008
             for _ in range(POLISH_STEPS[self.settings.effort]):
@@ -334,7 +323,7 @@ class _Search:
     def _fit(self) -> Iterator[Attempt]:
         """Lay pieces whose outlines run along one another side by side."""
         assert self.best is not None
-        if not self.plan.compactions:
+        if not self.plan.compactions or self.problem.region is not None:
             return
         plain = self.best.scale
         for found in fit(
@@ -360,7 +349,8 @@ class _Search:
 
     def _separate(self) -> Iterator[Attempt]:
         """Let the pieces overlap and push the overlap out."""
-        if self.best is None or self.settings.fixed_scale or not self.plan.moves:
+        tidy = self.problem.region is not None  # pieces would leave their regions
+        if self.best is None or self.settings.fixed_scale or not self.plan.moves or tidy:
             return
         self.separation = Separation(
             self.problem, self.settings, self.best, self.pool, LANES, self._check, self.rng, self._hear
@@ -377,6 +367,7 @@ class _Search:
         for found in compact(
             self.problem, self.settings, self.best, self.plan.compactions, self._check, hear=self._hear
         ):
+            self.step += 1
             yield self._accept(found)
 
     def _emergency(self, order: IntArray) -> Iterator[Attempt]:

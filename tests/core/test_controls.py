@@ -21,7 +21,6 @@ from quilt_core.pack import (
     no_controls,
     pack_islands,
 )  # fmt: skip
-from quilt_core.pack.clusters import tidy_groups
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, random_polygons
 
@@ -226,12 +225,6 @@ def test_tidy_lays_the_islands_of_an_object_in_one_region():
     assert 0 <= loose[0].tidy_cost <= tidy[0].tidy_cost
     # Both packs were quick here, so what it costs is the difference itself.
     assert tidy[0].tidy_cost == pytest.approx(tight[0].coverage - tidy[0].coverage, abs=0.03)
-
-
-def test_tidiness_is_counted_in_groups():
-    owners = np.repeat([0, 1], [16, 4])
-    counts = [len(np.unique(tidy_groups(owners, np.ones(20), t))) for t in (0.0, 0.5, 1.0)]
-    assert counts == [20, 4 + 2, 2]
 
 
 def test_upright_makes_boxes_tight():

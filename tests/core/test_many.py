@@ -23,11 +23,14 @@ class Scripted:
 
     def __init__(self, problem, limit):
         self.problem, self.limit, self.tried, self.prepared = problem, limit, [], []
-        self.at_work = threading.Event()
+        self.at_work, self.loosened = threading.Event(), 0
 
     def prepare(self, scale, check):
         check()
         self.prepared.append(scale)
+
+    def loosen(self):
+        self.loosened += 1
 
     def so_far(self):
         self.at_work.set()

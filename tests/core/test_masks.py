@@ -103,6 +103,8 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
     needs = np.array(
         [max((b - a for a, b in runs[offsets[r] : offsets[r + 1]]), default=0) for r in range(3)]
     )
+    # Anywhere, or within some columns.
+    first, end = (0, columns) if seed % 2 else np.sort(rng.integers(0, columns + 1, 2)).tolist()
     x, y = lowest_place(
         raster,
         4,
@@ -112,6 +114,8 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
         spread(3),
         needs,
         np.array(largest_square(piece)),
+        first,
+        end,
         0,
         14,
         1 << 30,
@@ -119,7 +123,7 @@ def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
     free = [
         (r, c)
         for r in range(12)
-        for c in range(columns - 3)
+        for c in range(first, end - 3)
         if not (taken[r : r + 3, c : c + 4] & piece).any()
     ]
     assert (y, x) == (free[0] if free else (-1, -1))
