@@ -33,6 +33,8 @@ class Regions(NamedTuple):
         Cells along the longest piece.
     whole : (R,) bool
         Regions that are never taken apart: a piece that finds no room near the others has none.
+    starts : (widenings + 1, classes, classes, 4) int32
+        For the region at work and each width of it: rows below which a class of size found no place.
     box : (R, 5) int32
         First column and row, past-last column and row, and tile; tile -1 while it is empty.
     """
@@ -43,6 +45,7 @@ class Regions(NamedTuple):
     widenings: int
     longest: NDArray[np.float64]
     whole: NDArray[np.bool_]
+    starts: NDArray[np.int32]
     box: NDArray[np.int32]
 
 
@@ -68,15 +71,15 @@ def next_band(bands, taken, tried, spread):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def best_place(piece, raster, band, limits, starts, m):  # type: ignore[no-untyped-def]
+def best_place(piece, raster, band, limits, below, starts, m):  # type: ignore[no-untyped-def]
     """Place of the variant whose top ends lowest, as x, y and variant, within limits (x_first, x_end, y_first, y_end).
 
-    `band` is first row, past-last row and columns of a tile, `starts` (classes, classes, 4) are its own, or
-    empty; they are raised only when the limits are those of the tile.
+    `band` is first row, past-last row and columns of a tile. `starts` (classes, classes, 4) remembers for each
+    class of size the row below which there is no place within the limits; `below` is the same for wider
+    limits. Both have no classes when all rows are to be looked at.
     """
     best_top, best_x, best_y, best_variant = 1 << 30, -1, -1, -1
     x_first, x_end, y_low, y_end = limits
-    whole = x_first == 0 and x_end == band[2] and y_low == band[0] and y_end == band[1]
     for v in range(m.variant_start[piece], m.variant_start[piece + 1]):
         width, height = m.size[v, 0], m.size[v, 1]
         if width == 0 or width > x_end - x_first or height > y_end - y_low:
@@ -86,7 +89,7 @@ def best_place(piece, raster, band, limits, starts, m):  # type: ignore[no-untyp
         c = min(3, 4 * m.squares[v, 0] // max(1, min(width, height)))
         y_first = y_low
         if len(starts):
-            y_first = max(y_first, starts[a, b, c])
+            y_first = max(y_first, starts[a, b, c], below[a, b, c])
         offsets = m.hit_offsets[m.hit_at[v] : m.hit_at[v] + height + 1]
         runs = m.hit_runs[m.hit_run_at[v] : m.hit_run_at[v + 1]]
         order = m.row_order[m.hit_at[v] : m.hit_at[v] + height]
@@ -95,7 +98,7 @@ def best_place(piece, raster, band, limits, starts, m):  # type: ignore[no-untyp
         x, y = lowest_place(
             raster, width, height, offsets, runs, order, needs, m.squares[v], x_first, x_end, y_first, y_end, stop,
         )  # fmt: skip
-        if whole and len(starts) and (x >= 0 or stop > y_end):
+        if len(starts) and (x >= 0 or stop > y_end):
             starts[a, b, c] = y if x >= 0 else y_end
         if x < 0:
             continue
@@ -106,21 +109,21 @@ def best_place(piece, raster, band, limits, starts, m):  # type: ignore[no-untyp
 
 
 @njit(cache=True, nogil=True)
-def place_near(piece, raster, bands, box, span, widenings, starts, m):  # type: ignore[no-untyped-def]
-    """Place a piece so that the box of its region stays within `span`, or within a little more.
+def place_near(piece, raster, band, regions, below, m):  # type: ignore[no-untyped-def]
+    """Place a piece so that the box of its region stays within its span, or within a little more.
 
-    `box` is first column, first row, past-last column, past-last row and tile.
+    While a region grows, what is left of its span only gets smaller; so rows without a place stay without one.
     """
-    band = bands[box[4]]
-    reach = span
-    for _ in range(widenings + 1):
+    region = regions.of[piece]
+    box, reach = regions.box[region], regions.span[region]
+    for step in range(regions.widenings + 1):
         limits = (
             max(0, int(box[2] - reach)),
             min(band[2], int(np.ceil(box[0] + reach))),
             max(band[0], int(box[3] - reach)),
             min(band[1], int(np.ceil(box[1] + reach))),
         )
-        x, y, variant = best_place(piece, raster, band, limits, starts, m)
+        x, y, variant = best_place(piece, raster, band, limits, below, regions.starts[step], m)
         if variant >= 0:
             return x, y, variant
         reach *= WIDENED
@@ -169,7 +172,8 @@ def begin_region(piece, raster, band, regions, starts, m):  # type: ignore[no-un
         max(band[0], y_first - aside),
         min(band[1], y_end + aside),
     )
-    return best_place(piece, raster, band, limits, starts, m)
+    regions.starts[:] = 0
+    return best_place(piece, raster, band, limits, starts, regions.starts[0], m)
 
 
 @njit(cache=True, nogil=True)
@@ -205,9 +209,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
         if begun:
             box = regions.box[region]
             band = box[4]
-            x, y, v = place_near(
-                piece, raster, bands, box, regions.span[region], regions.widenings, starts[band], m
-            )
+            x, y, v = place_near(piece, raster, bands[band], regions, starts[band], m)
         if v < 0 and not (begun and regions.whole[region]):
             # Anywhere; a region that found no room begins anew there.
             tried[:] = 0
@@ -217,7 +219,7 @@ def place_in_order(  # type: ignore[no-untyped-def]
                     x, y, v = begin_region(piece, raster, bands[band], regions, starts[band], m)
                 if v < 0:
                     limits = (0, bands[band, 2], bands[band, 0], bands[band, 1])
-                    x, y, v = best_place(piece, raster, bands[band], limits, starts[band], m)
+                    x, y, v = best_place(piece, raster, bands[band], limits, starts[band], starts[band], m)
                 if v >= 0 or only[piece] >= 0:
                     break
                 tried[band] = 1

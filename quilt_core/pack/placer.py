@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from quilt_core.pack._order_loops import CLASSES, Regions, place_in_order
 from quilt_core.pack._place_loops import empty_raster, load
+from quilt_core.pack.efforts import FEWER_TURNS
 from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
@@ -105,7 +106,7 @@ class Placer:
         taken[:] = 0.0
         areas = self.problem.areas * (self.problem.scales(scale) / self.grid.cell) ** 2
         spread = self.settings.order == "spread"
-        regions = self._regions(masks, areas)
+        regions = self._regions(masks, areas, starts.shape[1:])
         places = self._places = np.full((self.problem.count, 3), -1, np.int32)
         left = 0.0
         for start in range(0, len(order), CHUNK):
@@ -136,20 +137,13 @@ class Placer:
         )
         return self._attempt(masks, places, scale), left
 
-    def _regions(self, masks: Masks, areas: FloatArray) -> Regions:
+    def _regions(self, masks: Masks, areas: FloatArray, classes: tuple[int, ...]) -> Regions:
         """Empty regions, as wide as their pieces with the padding around them need; wider when less tidy."""
         of = self.problem.region
         if of is None:
-            none = np.empty(0)
-            return Regions(
-                np.full(self.problem.count, -1),
-                none,
-                none,
-                0,
-                none,
-                np.empty(0, bool),
-                np.empty((0, 5), np.int32),
-            )
+            none, box = np.empty(0), np.empty((0, 5), np.int32)
+            no_starts = np.empty((0, *classes), np.int32)
+            return Regions(np.full(self.problem.count, -1), none, none, 0, none, none > 0, no_starts, box)
         size = masks.size[masks.variant_start[:-1]]
         around = areas + self.grid.reach * size.sum(axis=1)
         inside, count = of >= 0, int(of.max(initial=-1)) + 1
@@ -161,11 +155,13 @@ class Placer:
         tidy = self.settings.tidy
         room = ROOM * span
         span = np.maximum(span, longest) ** tidy * max(edge, 1.0) ** (1 - tidy)
-        # What fills most of a tile may go on in another one, and at a fixed size it is better apart than left over.
-        whole = (needed < MOST_OF_A_TILE * float(np.prod(tile, axis=0).max())) & (
-            not self.settings.fixed_scale
-        )
-        return Regions(of, span, room, self.widenings, longest, whole, np.full((count, 5), -1, np.int32))
+        # What fills most of a tile may go on in another one. At a fixed size pieces are better apart than left
+        # over, and among thousands there is always one that is.
+        whole = needed < MOST_OF_A_TILE * float(np.prod(tile, axis=0).max())
+        whole &= not self.settings.fixed_scale and self.problem.count <= FEWER_TURNS
+        starts = np.zeros((self.widenings + 1, *classes), np.int32)
+        box = np.full((count, 5), -1, np.int32)
+        return Regions(of, span, room, self.widenings, longest, whole, starts, box)
 
     def loosen(self) -> None:
         """Let regions be wider from now on: orders that do not go together do not at a smaller scale either."""

@@ -110,6 +110,6 @@ def test_less_tidy_regions_may_be_wider():
     for tidy in (0.2, 0.6, 1.0):
         placer = Placer(problem, PackSettings(512, 512, tidy=tidy), 256)
         masks = placer.prepare(1.0, lambda: None)
-        spans.append(placer._regions(masks, problem.areas / placer.grid.cell**2).span.max())
+        spans.append(placer._regions(masks, problem.areas / placer.grid.cell**2, (0, 1, 1)).span.max())
     assert spans[0] > spans[1] > spans[2]
     assert spans[2] < 100, "five squares of 20 cells with their paddings"
