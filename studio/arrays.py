@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.pack.controls import Controls
 from quilt_core.scene import (
     IslandSet,
     SceneObject,
@@ -188,3 +189,16 @@ def load_layout(revision: Revision) -> Layout:
         np.frombuffer(bytes(revision.unplaced), np.uint8).astype(bool),
         read_controls(revision),
     )
+
+
+def controls_of(layout: Layout, chosen: list[int]) -> Controls:
+    """Controls as the core takes them; `chosen` are the islands to pack, all when empty."""
+    rows = layout.controls
+    use = np.ones(len(rows), bool)
+    if chosen:
+        use[:] = False
+        use[[i for i in chosen if i < len(rows)]] = True
+    return Controls(
+        rows["flags"].copy(), rows["tile"].astype(np.int64), rows["bundle"].astype(np.int64),
+        rows["stack"].astype(np.int64), use,
+    )  # fmt: skip

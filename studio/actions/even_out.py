@@ -5,13 +5,17 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from quilt_core.measure.density import equalize, island_densities, set_density
+from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE
 from studio.actions.errors import Refused
 from studio.actions.prove_layout import weights_of
 from studio.actions.revise import append_revision
-from studio.arrays import Layout, load_layout
+from studio.arrays import Layout, controls_of, load_layout
 from studio.models import Revision
+
+Placements = NDArray[np.float64]
 
 TARGETS = ("house", "number", "average", "island", "object")
 
@@ -23,17 +27,28 @@ def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
     object id), per_object, islands (list of island numbers, empty for all).
     """
     layout = load_layout(revision)
-    width, height = layout.pixels.T
-    weights = weights_of(layout)
-    which = None
-    if params.get("islands"):
-        which = np.zeros(layout.islands.count, bool)
-        which[np.array(params["islands"], np.int64)] = True
-    placements = equalize(
-        layout.islands, layout.placements, width, height, target_density(layout, params), weights,
-        per_object=bool(params.get("per_object")), which=which,
-    )  # fmt: skip
+    placements = evened(
+        layout, target_density(layout, params), params.get("islands") or [], bool(params.get("per_object"))
+    )
     return append_revision(revision.atlas, revision, "even out", params, placements, layout.unplaced)
+
+
+def evened(layout: Layout, target: float | None, chosen: list[int], per_object: bool = False) -> Placements:
+    """Placements at one density times the weights; locked places and sizes stay as they are.
+
+    `chosen` are the islands to scale, all when empty; `target` in px per metre, None for the average.
+    """
+    which = controls_of(layout, chosen).chosen & (layout.controls["flags"] & (LOCK_PLACE | LOCK_SIZE) == 0)
+    if not which.any() and layout.islands.count:
+        raise Refused(
+            "All these islands keep their place or their size.",
+            "locks",
+            "Unlock the size of some, or pick others.",
+        )
+    width, height = layout.pixels.T
+    return equalize(
+        layout.islands, layout.placements, width, height, target, weights_of(layout), per_object=per_object, which=which,
+    )  # fmt: skip
 
 
 def target_density(layout: Layout, params: dict[str, Any]) -> float | None:

@@ -10,12 +10,12 @@ from typing import Any
 import numpy as np
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack.controls import Controls
 from quilt_core.pack.problem import Attempt, PackSettings
 from quilt_core.scene.tiles import home_tiles, more_tiles
+from studio.actions.even_out import evened
 from studio.actions.measure_layout import measure_revision
 from studio.actions.revise import append_revision
-from studio.arrays import Layout, TileRow, load_layout, tiles_of
+from studio.arrays import Layout, TileRow, controls_of, load_layout, tiles_of
 from studio.models import Revision
 
 Report = Callable[[Attempt, np.ndarray[Any, np.dtype[np.float64]]], None]
@@ -46,19 +46,6 @@ def tiles_for(revision: Revision, params: dict[str, Any]) -> list[TileRow]:
     return tiles
 
 
-def controls_of(layout: Layout, chosen: list[int]) -> Controls:
-    """Controls as the core takes them; `chosen` are the islands to pack, all when empty."""
-    rows = layout.controls
-    use = np.ones(len(rows), bool)
-    if chosen:
-        use[:] = False
-        use[[i for i in chosen if i < len(rows)]] = True
-    return Controls(
-        rows["flags"].copy(), rows["tile"].astype(np.int64), rows["bundle"].astype(np.int64),
-        rows["stack"].astype(np.int64), use,
-    )  # fmt: skip
-
-
 def pack_atlas(
     revision: Revision, params: dict[str, Any], report: Report, stop: Callable[[], str]
 ) -> Revision | None:
@@ -83,9 +70,13 @@ def pack_atlas(
     settings = replace(settings, tiles=tuple(t.size for t in open_tiles))
     frozen = [t.size for t in tiles if t not in open_tiles]
     controls = controls_of(layout, params.get("islands") or [])
+    placements = layout.placements
+    if params.get("even"):
+        house = revision.atlas.project.house_density if settings.fixed_scale else None
+        placements = evened(layout, house, params.get("islands") or [])
     best, tidy_cost, placed = None, None, np.zeros(layout.islands.count, bool)
     for attempt, found, mask in pack_islands(
-        layout.islands, layout.placements, settings, lambda: bool(stop()), controls, frozen, layout.pixels, layout.names()
+        layout.islands, placements, settings, lambda: bool(stop()), controls, frozen, layout.pixels, layout.names()
     ):  # fmt: skip
         if attempt.whole:
             best, tidy_cost, placed = found, attempt.tidy_cost, mask

@@ -163,6 +163,9 @@ class PackIn(OnRevision):
     seconds = serializers.FloatField(required=False, allow_null=True, min_value=0.1)
     seed = serializers.IntegerField(default=1)
     fixed_scale = serializers.BooleanField(default=False)
+    even = serializers.BooleanField(
+        default=False, help_text="even out first: to the house density at a fixed scale, else to the average"
+    )
     order = serializers.ChoiceField(choices=ORDERS, default="in order")
     upright = serializers.BooleanField(default=False)
     mirror = serializers.BooleanField(default=False)

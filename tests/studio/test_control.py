@@ -288,3 +288,44 @@ def test_what_tidiness_costs_is_told_and_stays_with_a_draft(client, gathered, ac
     kept = client.post(f"/api/drafts/{draft['id']}/", head, content_type="application/json")
     assert kept.status_code == 200
     assert layout(client, gathered)["revision"]["tidy_cost"] == draft["tidy_cost"]
+
+
+def test_packing_can_even_out_first_and_leaves_locked_sizes(gathered, act, client):
+    tiles(client, gathered, (1001, 512, 512), (1002, 256, 256))
+    act(gathered, "control", islands=[2], tile=1002)
+    pack(act, gathered, order="spread")
+    assert np.ptp(layout(client, gathered)["figures"]["island_density"]) < 1e-3
+    # The same layout on a finer tile: the island there is denser now.
+    tiles(client, gathered, (1001, 512, 512), (1002, 1024, 1024))
+    pack(act, gathered, order="spread")
+    uneven = layout(client, gathered)["figures"]["island_density"]
+    assert uneven[2] == pytest.approx(4 * uneven[0])
+    assert pack(act, gathered, even=True, order="spread").status_code == 202
+    evened = layout(client, gathered)
+    assert np.ptp(evened["figures"]["island_density"]) < 1e-3
+    act(gathered, "undo")
+    act(gathered, "control", islands=[0], lock_size=True)
+    kept = layout(client, gathered)["figures"]["island_density"][0]
+    pack(act, gathered, even=True, padding=1, margin=1)
+    found = layout(client, gathered)["figures"]["island_density"]
+    assert found[0] == pytest.approx(kept)
+    assert found[1] == pytest.approx(found[2])
+
+
+def test_at_a_fixed_size_packing_evens_out_to_the_house_density(gathered, act, client):
+    house = gathered.project.house_density
+    pack(act, gathered, even=True, fixed_scale=True, more_tiles=True)
+    assert layout(client, gathered)["figures"]["island_density"] == pytest.approx([house] * 3)
+
+
+def test_evening_out_leaves_locked_islands_and_says_when_all_are(gathered, act, client):
+    act(gathered, "control", islands=[1], lock_place=True)
+    before = layout(client, gathered)["figures"]["island_density"]
+    act(gathered, "even-out", target="number", value=300)
+    assert layout(client, gathered)["figures"]["island_density"] == pytest.approx([300, before[1], 300])
+    act(gathered, "control", islands=[0, 1, 2], lock_size=True)
+    act(gathered, "even-out", target="number", value=400)
+    job = Job.objects.filter(kind="even out").first()
+    assert job.state == "failed"
+    assert "keep their place or their size" in job.error["what"]
+    assert "Unlock" in job.error["cure"]

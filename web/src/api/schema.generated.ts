@@ -885,6 +885,11 @@ export interface components {
             seed: number;
             /** @default false */
             fixed_scale: boolean;
+            /**
+             * @description even out first: to the house density at a fixed scale, else to the average
+             * @default false
+             */
+            even: boolean;
             /** @default in order */
             order: components["schemas"]["OrderEnum"];
             /** @default false */

@@ -15,7 +15,7 @@ const ORDER = ["in order", "spread"] as const;
 const SCOPE = ["all", "selected"] as const;
 
 export type PackSettings = {
-  padding: number; margin: number; rotate: (typeof TURNING)[number]; free_steps: number; effort: (typeof EFFORT)[number]; fixed_scale: boolean;
+  padding: number; margin: number; rotate: (typeof TURNING)[number]; free_steps: number; effort: (typeof EFFORT)[number]; fixed_scale: boolean; even: boolean;
   order: (typeof ORDER)[number]; upright: boolean; mirror: boolean; tidy: number; more_tiles: boolean; seed: number;
 };
 
@@ -27,7 +27,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
   const [height, setHeight] = useState(tileHeight);
   useEffect(() => { setWidth(tileWidth); setHeight(tileHeight); }, [tileWidth, tileHeight]);
   const [s, setAll] = useKept<PackSettings>(`pack ${atlas.id}`, {
-    padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, rotate: "quarter", free_steps: 16, effort: "quick", fixed_scale: false, order: "in order",
+    padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, rotate: "quarter", free_steps: 16, effort: "quick", fixed_scale: false, even: false, order: "in order",
     upright: false, mirror: false, tidy: 0, more_tiles: false, seed: 1,
   });
   const set = (change: Partial<PackSettings>) => setAll({ ...s, ...change });
@@ -63,6 +63,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
       <Choice label="Turning" value={s.rotate} options={TURNING} onChange={(rotate) => set({ rotate })} />
       {s.rotate === "free" && <NumberField label="Steps of a full turn" unit="" value={s.free_steps} min={1} max={360} onChange={(free_steps) => set({ free_steps: Math.round(free_steps) })} />}
       <Choice label="Size" value={s.fixed_scale ? "keep" : "shrink"} options={SIZE} onChange={(size) => set({ fixed_scale: size === "keep" })} names={{ shrink: "all scale to fit", keep: "keep" }} />
+      <Check label={s.fixed_scale ? "Even out to the house density first" : "Even out first"} value={s.even ?? false} onChange={(even) => set({ even })} />
       {s.fixed_scale && <Check label="Add sheets until all fit" value={s.more_tiles} onChange={(more_tiles) => set({ more_tiles })} />}
       {tiles.length > 1 && <Flex align="center" justify="space-between" mb="2">
         <Text>Into</Text>
