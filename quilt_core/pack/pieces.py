@@ -80,15 +80,15 @@ def single_pieces(
     leader = np.arange(islands.count)
     for stack in np.unique(controls.stack[controls.stack >= 0]):
         members = np.flatnonzero(controls.stack == stack)
-        onto = lay_onto(islands, members)
-        if onto is None:
+        laid = lay_onto(islands, members)
+        if laid is None:
             raise LayoutError(
                 f"A stack of {len(members)} islands holds different shapes.",
                 ", ".join(names[m] for m in members[:4]),
                 "Take the odd ones off the stack.",
             )
         leader[members] = members[0]
-        to_piece[members] = compose(np.broadcast_to(to_piece[members[0]], onto.shape), onto)
+        to_piece[members] = compose(np.broadcast_to(to_piece[members[0]], laid.onto.shape), laid.onto)
     heads, piece = np.unique(leader, return_inverse=True)
     points = islands.placed(to_piece)
     turnable = ~_any(controls.has(LOCK_TURN), piece)

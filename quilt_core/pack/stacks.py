@@ -16,6 +16,8 @@ IntArray = NDArray[np.int64]
 
 TOLERANCE = 0.002
 """Largest distance between outlines as a part of the square root of the area."""
+LOOSEST = 0.01
+"""The largest tolerance: islands farther off have no common texels worth sharing."""
 EXACT = 1e-5
 """Nearer than this there is no need to look for a better way to lay it on."""
 
@@ -86,17 +88,18 @@ def find_stacks(
     ]
 
 
-def lay_onto(islands: IslandSet, members: IntArray, tolerance: float = 0.01) -> FloatArray | None:
-    """(N, 2, 3) base UVs of each member to base UVs of the first; None when a shape differs too much."""
+def lay_onto(islands: IslandSet, members: IntArray, tolerance: float = LOOSEST) -> Candidate | None:
+    """The members as one stack, on the first of them; None when a shape differs too much."""
     shapes = _shapes(islands, members)
     leader = shapes[0]
-    out = []
+    rows = []
     for shape in shapes:
         found = None if shape is None or leader is None else _align(shape, leader, tolerance, True)
         if found is None:
             return None
-        out.append(found[0])
-    return np.array(out)
+        rows.append(found)
+    onto, away, mirrored = zip(*rows, strict=True)
+    return Candidate(np.asarray(members), np.array(onto), max(away), np.array(mirrored))
 
 
 @dataclass(frozen=True, eq=False)

@@ -27,10 +27,11 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Revision:
 
     `params`: islands (numbers), and any of lock_place, lock_turn, lock_size, may_mirror, left_out
     (true or false), tile (number, 0 for any), bundle and stack (true joins all of them into one,
-    false takes them out), bundle_by (object or material: one bundle for each), weight.
+    false takes them out), stacks (lists of islands, one stack each), bundle_by (object or material: one bundle for each), weight.
     """
     layout = load_layout(revision)
-    chosen = np.unique(np.array(params["islands"], np.int64))
+    stacked = [island for members in params.get("stacks") or [] for island in members]
+    chosen = np.unique(np.array([*params["islands"], *stacked], np.int64))
     if not len(chosen):
         raise Refused(
             "No islands are picked.", "islands", "Pick some on the table, the model or in the ledger."
@@ -56,6 +57,9 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Revision:
         verb = f"bundle by {params['bundle_by']}"
         groups = _groups(layout, params["bundle_by"])[chosen]
         controls["bundle"][chosen] = bundles_of(groups, int(controls["bundle"].max(initial=-1)) + 1)
+    for members in params.get("stacks") or []:
+        verb = f"stack {len(params['stacks'])} shapes"
+        group_islands(layout, controls, np.unique(np.array(members, np.int64)), "stack", True)
     for key in ("bundle", "stack"):
         if params.get(key) is not None:
             on = bool(params[key])
@@ -64,7 +68,7 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Revision:
     if not verb:
         raise Refused("Nothing was changed.", "controls", "Say what to change.")
     # Stacks change what is an overlap; all else is measured already.
-    figures = revision.figures if params.get("stack") is None else None
+    figures = revision.figures if params.get("stack") is None and not stacked else None
     return append_revision(
         revision.atlas, revision, verb, {"islands": len(chosen)}, layout.placements, layout.unplaced,
         controls=controls, figures=figures,

@@ -79,11 +79,11 @@ def _stack(revision: Revision, layout: Layout, islands: list[int]) -> Revision:
     stacks = controls["stack"][members]
     if stacks[0] < 0 or (stacks != stacks[0]).any():
         group_islands(layout, controls, members, "stack", True)
-    onto = lay_onto(layout.islands, members)
-    if onto is None:
+    laid = lay_onto(layout.islands, members)
+    if laid is None:
         raise Refused("These islands do not have the same shape.", "islands", "Take them off the stack.")
     placements = layout.placements.copy()
-    placements[members] = compose(np.repeat(layout.placements[members[:1]], len(members), axis=0), onto)
+    placements[members] = compose(np.repeat(layout.placements[members[:1]], len(members), axis=0), laid.onto)
     return append_revision(
         revision.atlas, revision, VERBS["stack"], {"islands": len(members)}, placements, layout.unplaced, controls=controls
     )  # fmt: skip

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from quilt_core.pack.stacks import find_stacks, lay_onto
+from quilt_core.pack.stacks import Candidate, find_stacks, lay_onto
 from studio.arrays import Layout, load_geometry, load_layout
 from studio.models import Revision
 
@@ -17,21 +17,25 @@ def find_candidates(revision: Revision, tolerance: float) -> list[dict[str, Any]
     stack = layout.controls["stack"]
     rows = []
     for found in find_stacks(layout.islands, tolerance):
-        rows.append(_row(layout, found.islands, int(found.mirrored.sum()), found.deviation, "shape"))
+        rows.append(_row(layout, found, "shape"))
     grouped = {int(i) for row in rows for i in row["islands"]}
     for members in _by_topology(layout):
-        if not grouped & set(members) and lay_onto(layout.islands, np.array(members)) is not None:
-            rows.append(_row(layout, np.array(members), 0, 0.01, "topology"))
+        if not grouped & set(members):
+            laid = lay_onto(layout.islands, np.array(members))
+            if laid is not None:
+                rows.append(_row(layout, laid, "topology"))
     for row in rows:
         own = stack[row["islands"]]
         row["stacked"] = bool((own >= 0).all() and (own == own[0]).all())
     return sorted(rows, key=lambda row: -row.pop("saved"))
 
 
-def _row(layout: Layout, islands: Any, mirrored: int, deviation: float, kind: str) -> dict[str, Any]:
-    saved = float(layout.islands.world_area[islands][1:].sum())
-    members = [int(i) for i in islands]
-    return {"islands": members, "mirrored": mirrored, "deviation": deviation, "kind": kind, "saved": saved}
+def _row(layout: Layout, found: Candidate, kind: str) -> dict[str, Any]:
+    saved = float(layout.islands.world_area[found.islands][1:].sum())
+    return {
+        "islands": found.islands.tolist(), "mirrored": int(found.mirrored.sum()), "deviation": found.deviation,
+        "kind": kind, "saved": saved,
+    }  # fmt: skip
 
 
 def _by_topology(layout: Layout) -> list[list[int]]:

@@ -22,6 +22,11 @@ class ControlIn(OnRevision):
         choices=["object", "material"], required=False, help_text="one bundle for each"
     )
     stack = serializers.BooleanField(required=False)
+    stacks = serializers.ListField(
+        child=serializers.ListField(child=serializers.IntegerField(min_value=0)),
+        required=False,
+        help_text="islands of one shape, a list for each stack",
+    )
     weight = serializers.FloatField(required=False, min_value=0.01, max_value=100)
 
 

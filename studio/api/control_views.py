@@ -6,11 +6,12 @@ from collections.abc import Callable
 from typing import Any
 
 from django.shortcuts import get_object_or_404
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from quilt_core.pack.stacks import LOOSEST
 from studio.actions.control_islands import control_islands
 from studio.actions.errors import Refused
 from studio.actions.find_candidates import find_candidates
@@ -59,15 +60,21 @@ class Tiles(Change):
 class StackCandidates(APIView):
     """Islands of the same shape."""
 
-    @extend_schema(operation_id="find_stacks", responses=c.CandidateOut(many=True))
+    @extend_schema(
+        operation_id="find_stacks",
+        parameters=[OpenApiParameter("tolerance", float)],
+        responses=c.CandidateOut(many=True),
+    )
     def get(self, request: Request, revision_id: int) -> Response:
         revision = get_object_or_404(Revision, pk=revision_id)
         try:
             tolerance = float(request.query_params.get("tolerance", 0.002))
         except ValueError:
             tolerance = -1.0
-        if not 0 < tolerance <= 0.1:
-            raise Refused("This tolerance cannot be used.", "tolerance", "Give more than 0 and at most 0.1.")
+        if not 0 < tolerance <= LOOSEST:
+            raise Refused(
+                "This tolerance cannot be used.", "tolerance", f"Give more than 0 and at most {LOOSEST}."
+            )
         return Response(c.CandidateOut(find_candidates(revision, tolerance), many=True).data)
 
 

@@ -113,6 +113,12 @@ def test_stacks_are_found_and_made(page):
     task(page).get_by_role("button", name="Take off", exact=True).first.wait_for()
     undo(page)
     task(page).get_by_role("button", name="Take off", exact=True).first.wait_for(state="detached")
+    shapes = task(page).get_by_role("button", name="Stack", exact=True).count()
+    task(page).get_by_role("button", name=f"Stack all {shapes} shapes").click()
+    task(page).get_by_role("button", name="Stack", exact=True).first.wait_for(state="detached")
+    assert task(page).get_by_role("button", name="Take off", exact=True).count() == shapes
+    undo(page)
+    task(page).get_by_role("button", name="Take off", exact=True).first.wait_for(state="detached")
 
 
 def test_drafts_are_compared_laid_over_kept_and_thrown_away(page):

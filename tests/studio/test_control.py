@@ -13,6 +13,37 @@ from studio.arrays import load_layout
 from studio.models import Job, Recipe, Revision
 from tests.core.meshes import QUAD_OBJ
 
+PAIRS_OBJ = b"""
+o squares
+v 0 0 0
+v 1 0 0
+v 1 1 0
+v 0 1 0
+v 2 0 0
+v 3 0 0
+v 3 1 0
+v 2 1 0
+v 0 5 0
+v 2 5 0
+v 0 6 0
+v 4 5 0
+v 6 5 0
+v 4 6 0
+vt 0 0
+vt 0.2 0
+vt 0.2 0.2
+vt 0 0.2
+vt 0.4 0
+vt 0.8 0
+vt 0.4 0.2
+f 1/1 2/2 3/3 4/4
+f 5/1 6/2 7/3 8/4
+o corners
+f 9/5 10/6 11/7
+f 12/5 13/6 14/7
+"""
+"""Two squares and two triangles, each pair of one shape."""
+
 
 def layout(client, atlas):
     atlas.refresh_from_db()
@@ -108,6 +139,34 @@ def test_stacks_are_found_made_and_taken_off(gathered, act, client):
     assert next(r for r in rows if r["islands"] == members)["stacked"]
     assert act(gathered, "control", islands=members, stack=False).status_code == 200
     assert layout(client, gathered)["figures"]["overlapping"] == len(members), "now they lie on one another"
+
+
+def test_all_candidates_are_stacked_at_once_or_none_is(send, atlas, act, client):
+    assert send(two__obj=PAIRS_OBJ).status_code == 201
+    atlas.refresh_from_db()
+    found = client.get(f"/api/revisions/{atlas.head_id}/stacks/").json()
+    groups = [row["islands"] for row in found]
+    assert sorted(len(g) for g in groups) == [2, 2]
+    assert {row["kind"] for row in found} == {"shape"}
+    assert all(row["deviation"] < 1e-6 for row in found)
+    odd = [groups[0], [groups[0][0], groups[1][0]]]
+    refused = act(atlas, "control", islands=[], stacks=odd)
+    assert refused.status_code == 400
+    assert "same shape" in refused.json()["what"]
+    assert layout(client, atlas)["controls"]["stack"] == [-1] * 4
+    assert act(atlas, "control", islands=[], stacks=groups).status_code == 200
+    stack = layout(client, atlas)["controls"]["stack"]
+    assert [len({stack[i] for i in g}) for g in groups] == [1, 1]
+    assert stack[groups[0][0]] != stack[groups[1][0]]
+    act(atlas, "undo")
+    assert layout(client, atlas)["controls"]["stack"] == [-1] * 4
+
+
+@pytest.mark.parametrize("tolerance", ["0", "0.02", "much", "-1", "nan"])
+def test_a_tolerance_that_cannot_be_is_refused(gathered, client, tolerance):
+    answer = client.get(f"/api/revisions/{gathered.head_id}/stacks/?tolerance={tolerance}")
+    assert answer.status_code == 400
+    assert "0.01" in answer.json()["cure"]
 
 
 @pytest.mark.parametrize(

@@ -83,7 +83,7 @@ def test_work_on_a_layout_excludes_other_work(gathered, act):
     [
         {"target": "number"},
         {"target": "island", "value": 99},
-        {"target": "object", "value": 99},
+        {"target": "object", "value": 10**6},
         {"target": "number", "value": -1},
     ],
 )

@@ -44,12 +44,13 @@ export function useRecipes(projectId: number) {
   };
 }
 
-/** Islands of one shape, found when asked for. */
-export function useCandidates(revision: number | undefined, wanted: boolean) {
+/** Islands of one shape, with outlines no farther apart than a part of the square root of the area. */
+export function useCandidates(revision: number | undefined, tolerance: number) {
   return useQuery({
-    queryKey: ["stacks", revision],
-    enabled: wanted && revision !== undefined,
-    queryFn: () => ask(api.GET("/api/revisions/{revision_id}/stacks/", { params: { path: { revision_id: revision! } } })),
+    queryKey: ["stacks", revision, tolerance],
+    enabled: revision !== undefined,
+    placeholderData: (previous) => previous,
+    queryFn: () => ask(api.GET("/api/revisions/{revision_id}/stacks/", { params: { path: { revision_id: revision! }, query: { tolerance } } })),
   });
 }
 

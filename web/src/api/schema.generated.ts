@@ -642,6 +642,8 @@ export interface components {
              */
             bundle_by?: components["schemas"]["BundleByEnum"];
             stack?: boolean;
+            /** @description islands of one shape, a list for each stack */
+            stacks?: number[][];
             /** Format: double */
             weight?: number;
         };
@@ -2059,7 +2061,9 @@ export interface operations {
     };
     find_stacks: {
         parameters: {
-            query?: never;
+            query?: {
+                tolerance?: number;
+            };
             header?: never;
             path: {
                 revision_id: number;

@@ -2,7 +2,7 @@ import { Box, Button, Center, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Atlas } from "../api/client";
 import { useEditorFrames, type Actions } from "../api/hooks";
-import { FLAGS, islandCode } from "../editor/style/islandStyle";
+import { FLAGS } from "../editor/style/islandStyle";
 import { islandCommands } from "../commands";
 import { IslandMenu } from "./IslandMenu";
 import { drawBadges, drawGhost, drawThreads } from "../editor/table/badges";
@@ -115,9 +115,7 @@ type E = ReturnType<typeof useEditorFrames>;
 
 function labelOf(editor: E, island: number): string {
   const shown = viewLabel(editor.viewAs, editor.seen(island), format.density);
-  if (shown) return shown;
-  const object = editor.objectOf(island);
-  return object ? islandCode(object.name, island - object.first_island + 1) : "";
+  return shown || editor.code(island);
 }
 
 function statusLine(editor: E): string {

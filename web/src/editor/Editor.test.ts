@@ -48,6 +48,7 @@ it("shows a layout, tells listeners, and knows islands by object and flag", () =
   expect(heard).toHaveBeenCalled();
   expect(editor.map.pitch).toEqual([1, 0.5]);
   expect(editor.objectOf(1)?.name).toBe("Crate");
+  expect([editor.code(1), editor.code(7)]).toEqual(["CR·2", ""]);
   expect(editor.flagged(FLAGS.outside)).toEqual([1]);
   expect(look(editor, 0).slice(0, 3)).toEqual([0x20, 0x40, 0x60]);
 });

@@ -5,7 +5,7 @@ import { TableCamera } from "./camera/TableCamera";
 import { LayoutModel } from "./layout/LayoutModel";
 import type { Geometry } from "./layout/readGeometry";
 import { Selection } from "./selection/Selection";
-import { FLAGS, hexToRgb } from "./style/islandStyle";
+import { FLAGS, hexToRgb, islandCode } from "./style/islandStyle";
 import { viewColour, type Seen, type ViewAs } from "./style/views";
 import { IslandTextures, MARK } from "./style/islandTextures";
 import { labelAnchors } from "./table/stitches";
@@ -253,6 +253,12 @@ export class Editor {
 
   objectOf(island: number) {
     return this.info?.objects.find((o) => island >= o.first_island && island < o.first_island + o.islands);
+  }
+
+  /** The sewing label of an island. */
+  code(island: number): string {
+    const object = this.objectOf(island);
+    return object ? islandCode(object.name, island - object.first_island + 1) : "";
   }
 
   flagged(flag: number): number[] {

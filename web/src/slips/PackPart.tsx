@@ -5,7 +5,7 @@ import { useDrafts } from "../api/arrange";
 import type { SlipProps } from "../components/TaskSlip";
 import * as format from "../format";
 import { useKept, useUi } from "../state";
-import { Check, Choice, MainButton, NumberField, Range, Running, running, Title } from "./parts";
+import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "./parts";
 import { RecipeRow } from "./RecipeRow";
 
 const TURNING = ["none", "half", "quarter", "free"] as const;
@@ -88,13 +88,15 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
       </Collapsible.Root>
       <Choice label="Islands" value={scope} options={SCOPE} onChange={(next) => { setScope(next); set({ fixed_scale: next === "selected" }); }} names={{ selected: `fill around (${picked.length})` }} />
       <Choice label="Effort" value={s.effort} options={EFFORT} onChange={(effort) => set({ effort })} />
+      {!busy && tiles.length === 1 && <Text color="soft" fontSize="12px" mb="1.5">{format.rawMegabytes(width, height)} MB per picture, 8-bit with mips</Text>}
+      <Foot>
       {!busy && <MainButton disabled={!count} busy={actions.pack.isPending} onClick={() => run(false)}>Pack {format.whole(count)} islands</MainButton>}
       {!busy && <Flex mt="1.5" gap="1.5">
         <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={!count || actions.pack.isPending} onClick={() => run(true)}>Pack as draft</Button>
         <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => setDrafts(true)}>Drafts ({drafts})</Button>
       </Flex>}
       <Running jobs={jobs} kind="pack" actions={actions} />
-      {!busy && tiles.length === 1 && <Text color="soft" fontSize="12px" mt="1.5">{format.rawMegabytes(width, height)} MB per picture, 8-bit with mips</Text>}
+      </Foot>
     </>
   );
 }

@@ -2,17 +2,24 @@ import { Box, Button, Flex, Spinner, Text } from "@chakra-ui/react";
 import { useCandidates } from "../api/arrange";
 import { useEditor } from "../api/hooks";
 import type { SlipProps } from "../components/TaskSlip";
-import { Title } from "./parts";
+import { useKept } from "../state";
+import { NumberField, Title } from "./parts";
+
+/** The first few labels, the others counted. */
+const codes = (all: string[]) => (all.length > 4 ? `${all.slice(0, 3).join(" ")} and ${all.length - 3} more` : all.join(" "));
 
 /** Islands of one shape: candidates, and what is stacked already. */
 export function StacksPart({ atlas, actions }: SlipProps) {
   const editor = useEditor();
-  const found = useCandidates(atlas.head?.id, true);
+  const [tolerance, setTolerance] = useKept("stack tolerance", 0.2);
+  const found = useCandidates(atlas.head?.id, tolerance / 100);
   const rows = found.data ?? [];
   const open = rows.filter((row) => !row.stacked);
   return (
     <>
       <Title note="Islands of the same shape and size, turned or mirrored, may share their texels. A stack is packed as one and is no fault.">Stacks</Title>
+      <NumberField label="Outlines apart up to" unit="% of side" value={tolerance} min={0.001} max={1} step={0.1} onChange={(value) => setTolerance(Number(value.toFixed(3)))} />
+      {open.length > 1 && <Button size="xs" w="100%" mb="1" variant="outline" borderColor="line" disabled={actions.control.isPending} onClick={() => actions.control.mutate({ islands: [], stacks: open.map((row) => row.islands) })}>Stack all {open.length} shapes</Button>}
       {found.isFetching && <Flex gap="2" align="center" color="soft"><Spinner size="xs" /> looking for equal shapes</Flex>}
       {found.isError && <Text color="rose" role="alert">{found.error.message}</Text>}
       {found.isSuccess && rows.length === 0 && <Text color="soft">No two islands have the same shape.</Text>}
@@ -25,7 +32,7 @@ export function StacksPart({ atlas, actions }: SlipProps) {
               {row.islands.length} × {first?.name}{objects.size > 1 ? ` and ${objects.size - 1} more` : ""}
             </Button>
             <Flex justify="space-between" align="center" gap="1">
-              <Text color="soft" fontSize="12px">{row.mirrored ? `${row.mirrored} mirrored · ` : ""}{row.kind === "topology" ? "same topology · " : ""}{(100 * row.deviation).toFixed(2)} % off</Text>
+              <Text color="soft" fontSize="12px" lineClamp={2}>{codes(row.islands.map((i) => editor.code(i)))}<br />{row.mirrored ? `${row.mirrored} mirrored · ` : ""}{row.kind === "topology" ? "same topology · " : ""}{(100 * row.deviation).toFixed(2)} % apart</Text>
               <Button size="2xs" variant="outline" borderColor="line" disabled={actions.control.isPending} onClick={() => actions.control.mutate({ islands: row.islands, stack: !row.stacked })}>{row.stacked ? "Take off" : "Stack"}</Button>
             </Flex>
           </Box>

@@ -19,7 +19,7 @@ export function TilesPart({ atlas, actions }: SlipProps) {
   const change = (number: number, what: Partial<TileRow>) => send(tiles.map((t) => (t.number === number ? { ...t, ...what } : t)));
   return (
     <>
-      <Title note="Islands keep the same px/m in every tile, whatever its resolution. A frozen tile is not touched.">Tiles</Title>
+      <Title note="Packing keeps px/m when islands move to a tile of another resolution. A new resolution changes it for those in the tile: pack with “Even out first”. A frozen tile is not touched.">Tiles</Title>
       {tiles.map((tile) => {
         const f = figures?.find((t) => t.number === tile.number);
         return (

@@ -18,7 +18,7 @@ type PagesProps<T extends string> = { label: string; pages: readonly T[]; page: 
 /** The pages of a slip, as a row of tabs. */
 export function Pages<T extends string>({ label, pages, page, turn }: PagesProps<T>) {
   return (
-    <Flex role="tablist" aria-label={label} justify={pages.length > 3 ? "space-between" : "flex-start"} gap={pages.length > 3 ? "0" : "3"} mx="-4px" mb="2.5" borderBottomWidth="1.5px" borderBottomStyle="dashed" borderColor="line">
+    <Flex role="tablist" aria-label={label} justify={pages.length > 3 ? "space-between" : "flex-start"} gap={pages.length > 3 ? "0" : "3"} mx="-4px" mt="-12px" pt="10px" mb="2.5" position="sticky" top="-12px" zIndex="2" bg="slip" borderBottomWidth="1.5px" borderBottomStyle="dashed" borderColor="line">
       {pages.map((name) => (
         <Button key={name} role="tab" aria-selected={page === name} variant="plain" size="2xs" px="1" h="24px" rounded="0" fontSize="12.5px" fontWeight={page === name ? "700" : "400"} color={page === name ? "ink" : "soft"}
           borderWidth="0" borderBottomWidth="2px" borderColor={page === name ? "petrol" : "transparent"} onClick={() => turn(name)}>{name}</Button>
@@ -50,7 +50,7 @@ export function NumberField({ label, unit, value, min, max, step = 1, onChange }
             const by = e.key === "ArrowUp" ? step : e.key === "ArrowDown" ? -step : 0;
             if (by) { e.preventDefault(); onChange(Math.min(max, Math.max(min, value + by * (e.shiftKey ? 4 : 1)))); }
           }} />
-        <Text color="soft" w="30px">{unit}</Text>
+        <Text color="soft" minW="30px">{unit}</Text>
       </Flex>
     </Flex>
   );
@@ -78,6 +78,15 @@ export function Choice<T extends string>({ label, value, options, onChange, name
 export function MainButton({ children, onClick, disabled, busy }: { children: ReactNode; onClick: () => void; disabled?: boolean; busy?: boolean }) {
   return (
     <Button w="100%" h="34px" mt="1" bg="petrol" color="onPetrol" fontWeight="600" fontSize="13.5px" _hover={{ bg: "ink", color: "slip" }} disabled={disabled} loading={busy} onClick={onClick}>{children}</Button>
+  );
+}
+
+/** The lower edge of a slip: what it can do stays in sight however long the slip is. */
+export function Foot({ children }: { children: ReactNode }) {
+  return (
+    <Box position="sticky" bottom="-12px" zIndex="2" mx="-14px" mb="-12px" mt="1" px="14px" pt="1.5" pb="12px" bg="slip" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
+      {children}
+    </Box>
   );
 }
 
