@@ -58,10 +58,10 @@ export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Ac
     const top = prepare(over.current!, size, ratio);
     if (!model || !info) return;
     const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
-    if (editor.viewAs !== "checker" && !editor.previewed) drawLabels(top, camera, model, editor.anchors, (island) => (editor.flags(island) & FLAGS.overlapping ? "" : labelOf(editor, island)), onIsland);
+    if (editor.viewAs !== "checker" && !editor.previewed) drawLabels(top, camera, model, editor.anchors, (island) => (editor.flags(island) & FLAGS.overlapping || editor.covered[island] ? "" : labelOf(editor, island)), onIsland);
     if (!editor.previewed) {
       drawThreads(top, camera, model, editor.anchors, info.controls.bundle, (i) => editor.selection.has(i) || editor.hovered === i, onIsland);
-      drawBadges(top, camera, model, editor.anchors, (i) => editor.control(i), (i) => editor.mates("stack", i).length, onIsland);
+      drawBadges(top, camera, model, editor.anchors, (i) => (editor.covered[i] ? null : editor.control(i)), (i) => editor.mates("stack", i).length, onIsland);
     }
     drawInnerLabels(top, camera, sheetsOf(editor, atlas), editor.map, onIsland);
     if (editor.ghost) drawGhost(top, camera, editor.ghost);

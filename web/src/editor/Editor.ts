@@ -2,6 +2,7 @@ import { TextureLoader, type Texture, RepeatWrapping, LinearMipmapLinearFilter, 
 import type { Finding, LayoutInfo, Proof } from "../api/client";
 import { between, union, type Bounds } from "./affine/affine";
 import { TableCamera } from "./camera/TableCamera";
+import { coveredIslands } from "./layout/covered";
 import { LayoutModel } from "./layout/LayoutModel";
 import type { Geometry } from "./layout/readGeometry";
 import { Selection } from "./selection/Selection";
@@ -30,6 +31,8 @@ export class Editor {
   model: LayoutModel | null = null;
   textures: IslandTextures | null = null;
   anchors: Float32Array = new Float32Array(0);
+  /** Islands that lie on another one of their stack. */
+  covered: Uint8Array = new Uint8Array(0);
   viewAs: ViewAs = "object";
   /** What was found about the layout, and whether it is about an earlier one. */
   proof: Proof | null = null;
@@ -178,6 +181,7 @@ export class Editor {
     }
     this.model = new LayoutModel(geometry.base, placements, this.map);
     if (!same) this.anchors = labelAnchors(this.model);
+    this.covered = coveredIslands(this.model.bounds, info.controls.stack);
     this.restyle();
     this.glide(from, placements);
     if (!this.framed) this.frameTable();

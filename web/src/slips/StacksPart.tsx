@@ -6,7 +6,7 @@ import { useKept } from "../state";
 import { NumberField, Title } from "./parts";
 
 /** The first few labels, the others counted. */
-const codes = (all: string[]) => (all.length > 4 ? `${all.slice(0, 3).join(" ")} and ${all.length - 3} more` : all.join(" "));
+const codes = (all: string[]) => (all.length > 3 ? `${all.slice(0, 2).join(" ")} + ${all.length - 2}` : all.join(" "));
 
 /** Islands of one shape: candidates, and what is stacked already. */
 export function StacksPart({ atlas, actions }: SlipProps) {
@@ -32,7 +32,7 @@ export function StacksPart({ atlas, actions }: SlipProps) {
               {row.islands.length} × {first?.name}{objects.size > 1 ? ` and ${objects.size - 1} more` : ""}
             </Button>
             <Flex justify="space-between" align="center" gap="1">
-              <Text color="soft" fontSize="12px" lineClamp={2}>{codes(row.islands.map((i) => editor.code(i)))}<br />{row.mirrored ? `${row.mirrored} mirrored · ` : ""}{row.kind === "topology" ? "same topology · " : ""}{(100 * row.deviation).toFixed(2)} % apart</Text>
+              <Text color="soft" fontSize="12px">{codes(row.islands.map((i) => editor.code(i)))}<br />{row.mirrored ? `${row.mirrored} mirrored · ` : ""}{row.kind === "topology" ? "same topology · " : ""}{(100 * row.deviation).toFixed(2)} % apart</Text>
               <Button size="2xs" variant="outline" borderColor="line" disabled={actions.control.isPending} onClick={() => actions.control.mutate({ islands: row.islands, stack: !row.stacked })}>{row.stacked ? "Take off" : "Stack"}</Button>
             </Flex>
           </Box>

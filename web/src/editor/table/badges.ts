@@ -2,25 +2,29 @@ import type { TableCamera } from "../camera/TableCamera";
 import { CONTROL, type Control } from "../Editor";
 import type { LayoutModel } from "../layout/LayoutModel";
 import type { Palette } from "./paper";
-import { inView } from "./stitches";
+import { inView, labelFits } from "./stitches";
 
 const SIZE = 13;
 
 /** What was said about islands, as buttons sewn on them: locks, mirroring, tile, stacks. */
-export function drawBadges(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, control: (island: number) => Control, stackSize: (island: number) => number, palette: Palette): void {
+export function drawBadges(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, control: (island: number) => Control | null, stackSize: (island: number) => number, palette: Palette): void {
   model.bounds.forEach((b, island) => {
-    const { flags, tile, stack } = control(island);
+    const said = control(island);
+    if (!said) return;
+    const { flags, tile, stack } = said;
     if ((!flags && !tile && stack < 0) || !inView(camera, b)) return;
     const w = (b.maxX - b.minX) * camera.scale;
     const h = (b.maxY - b.minY) * camera.scale;
     if (Math.max(w, h) < 16) return;
     const marks = badges(flags, tile, stack >= 0 ? stackSize(island) : 0);
     const [x, y] = camera.toScreen(...model.place(island, anchors[2 * island], anchors[2 * island + 1]));
+    // Under the label; where there is no room for one, in its place.
+    const top = labelFits(w, h) ? y + 8 : y - SIZE / 2;
     let left = x - (marks.length * (SIZE + 2)) / 2;
     for (const mark of marks) {
       const width = mark.length > 1 ? 8 + 6 * mark.length : SIZE;
-      button(ctx, left, y + 8, width, palette);
-      symbol(ctx, mark, left + width / 2, y + 8 + SIZE / 2, palette);
+      button(ctx, left, top, width, palette);
+      symbol(ctx, mark, left + width / 2, top + SIZE / 2, palette);
       left += width + 2;
     }
   });

@@ -36,6 +36,9 @@ export function inView(camera: TableCamera, b: Bounds): boolean {
   return right >= 0 && bottom >= 0 && left <= camera.width && top <= camera.height;
 }
 
+/** Whether there is room for a label on an island of this width and height in px. */
+export const labelFits = (width: number, height: number): boolean => width >= 30 && height >= 14 && width * height >= 900;
+
 /** A short text in the middle of each island that has room for it. */
 export function drawLabels(
   ctx: CanvasRenderingContext2D,
@@ -55,7 +58,7 @@ export function drawLabels(
   model.bounds.forEach((b, island) => {
     const w = (b.maxX - b.minX) * camera.scale;
     const h = (b.maxY - b.minY) * camera.scale;
-    if (w < 30 || h < 14 || w * h < 900 || !inView(camera, b)) return;
+    if (!labelFits(w, h) || !inView(camera, b)) return;
     const label = text(island);
     if (!label) return;
     const [sx, sy] = camera.toScreen(...model.place(island, anchors[2 * island], anchors[2 * island + 1]));
