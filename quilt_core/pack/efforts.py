@@ -41,6 +41,8 @@ PLANS = {
 POLISH_STEPS = {"quick": 2, "standard": 5, "thorough": 7}
 SHARES = {"explore": 0.38, "polish": 0.43, "compact": 0.53, "separate": 0.96, "refine": 1.0}
 """Parts of a time limit at which each phase ends."""
+SHARES_OF_ORDERS = {"explore": 0.8, "polish": 0.85, "compact": 1.0, "separate": 1.0, "refine": 1.0}
+"""The same where pieces are not separated."""
 MANY = 400
 HURRIED = 100
 """With more pieces than this, quick effort does not look twice for places of one size."""
@@ -48,8 +50,10 @@ FEWER_TURNS = 2000
 """With more pieces than this, half turns are left out: they change little."""
 FEWER_STEPS = 200
 """With more pieces than this, standard effort tries fewer orders."""
-FEW, MOST_SEPARATED = 100, 600
-"""Separation pays at standard effort for few pieces, and at thorough effort for not too many."""
+FEW = 100
+"""Separation pays up to so many pieces; with more the time is better spent on orders."""
+ORDERS_OF_MORE = 1000
+"""Changes of the order at thorough effort with more pieces than these."""
 COMPACTED, MOST_COMPACTED = 200, 800
 """With more pieces than the first fewer linear programs are solved; with more than the second they take too long."""
 
@@ -57,10 +61,13 @@ COMPACTED, MOST_COMPACTED = 200, 800
 def plan_for(effort: Effort, count: int) -> Plan:
     """The plan of an effort: with many pieces a step takes longer, and fewer are taken."""
     plan = PLANS[effort]
-    if effort == "standard" and count > FEW:
-        plan = replace(plan, steps=2 * plan.steps * FEWER_STEPS // max(count, FEWER_STEPS), moves=0)
-    if count > MOST_SEPARATED:
-        plan = replace(plan, moves=0)
+    if count > FEW:
+        steps = {
+            "quick": plan.steps,
+            "standard": 2 * plan.steps * FEWER_STEPS // max(count, FEWER_STEPS),
+            "thorough": ORDERS_OF_MORE,
+        }[effort]
+        plan = replace(plan, steps=steps, moves=0)
     if count > COMPACTED:
         rounds = plan.compactions * COMPACTED // count if count <= MOST_COMPACTED else 0
         plan = replace(plan, compactions=rounds)

@@ -10,6 +10,7 @@ Bottom-Left-Fill Heuristic Algorithm for the Two-Dimensional Irregular Packing P
 
 from __future__ import annotations
 
+import itertools
 import time
 from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -27,6 +28,7 @@ from quilt_core.pack.efforts import (
     MANY,
     POLISH_STEPS,
     SHARES,
+    SHARES_OF_ORDERS,
     plan_for,
 )
 from quilt_core.pack.fitting import fit
@@ -46,6 +48,10 @@ FEW_FILL, MANY_FILL = 0.82, 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""
 MOVES_A_STEP = 100
 MANY_STEPS = 200
+GAINS = (0.006, 0.02, 0.012)
+"""What each climb of the order search tries to gain at first."""
+PATIENCE = 50
+"""Steps without a gain after which a climb ends."""
 OUT_OF_REACH = 0.014
 """Gain of the mating pieces over the plain orders that better orders seldom make good."""
 
@@ -135,9 +141,10 @@ class _Search:
             self.hurried,
         )
 
-    def _until(self, share: float) -> None:
-        """Let the time run out when this share of the limit is used."""
+    def _until(self, phase: str) -> None:
+        """Let the time run out when the share of the limit is used that ends with this phase."""
         if self.settings.seconds:
+            share = (SHARES if self.plan.moves else SHARES_OF_ORDERS)[phase]
             self.deadline = self.started + share * self.settings.seconds
 
     def _check(self) -> None:
@@ -161,7 +168,7 @@ class _Search:
             ("separate", self._separate()),
             ("refine", self._compact()),
         ):
-            self._until(SHARES[phase])
+            self._until(phase)
             try:
                 yield from part
             except _OutOfTime:
@@ -222,18 +229,27 @@ class _Search:
                 )
                 if self.best is not None:
                     yield self._progress()
-        if self.best is not None:
-            yield from self._fit()
-        if self.best is not None and not self.settled:
-            yield from self._improve()
+        if self.best is None:
+            return
+        plain = self.best.scale
+        yield from self._fit()
+        if not self.settled or (self.settings.effort == "thorough" and not self.plan.moves):
+            yield from self._improve(plain)
 
-    def _improve(self) -> Iterator[Attempt]:
-        """Local search over the order at a scale a little above the best one."""
+    def _improve(self, plain: float) -> Iterator[Attempt]:
+        """Local search over the order: climb from the plain order and its scale again and again; the best of all counts."""
+        start = self.order
+        for climb in itertools.count():
+            yield from self._climb(start, plain, GAINS[climb % len(GAINS)])
+            if self.step >= self.plan.steps:
+                return
+
+    def _climb(self, current: IntArray, scale: float, gain: float) -> Iterator[Attempt]:
+        """Change the order at a scale a little above the one it reached, until that gets no further."""
         assert self.best is not None
-        gain, failures, left_now = 0.006, 0, np.inf
-        current = self.order
-        target = self.best.scale * (1 + gain)
-        while self.step < self.plan.steps:
+        failures, silent, left_now = 0, 0, np.inf
+        target = scale * (1 + gain)
+        while self.step < self.plan.steps and silent < PATIENCE:
             self.step += 1
             pair = [current, self._disturbed(current, 0)] if np.isinf(left_now) else []
             while len(pair) < LANES:
@@ -242,18 +258,21 @@ class _Search:
             k = int(np.argmin([left for _, left in trials]))
             found, left = trials[k]
             if left == 0:
-                self.order = current = pair[k]
-                failures, left_now = 0, np.inf
-                yield self._accept(found)
-                target = found.scale * (1 + gain)
+                current, scale = pair[k], found.scale
+                failures, silent, left_now = 0, 0, np.inf
+                if scale > self.best.scale:
+                    self.order, self.settled = current, False
+                    yield self._accept(found)
+                target = scale * (1 + gain)
                 continue
             if left <= left_now:
                 current, left_now = pair[k], left
                 self.left_over = np.flatnonzero(~found.placed)
             failures += 1
+            silent += 1
             if failures % 10 == 0:
                 gain = max(gain * 0.6, 0.0005)
-                target = self.best.scale * (1 + gain)
+                target = scale * (1 + gain)
                 left_now = np.inf
             yield self._progress()
 
