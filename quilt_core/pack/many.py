@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, ThreadPoolExecutor
 from typing import NamedTuple
@@ -17,6 +18,8 @@ from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 
 IntArray = NDArray[np.int64]
 
+PICTURE_EVERY = 2e-5
+"""Seconds for each piece between two pictures of a pass at work."""
 FILL = 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""
 FIRST, HIGHER, LOWER = (1.0, 0.94), (1.02, 1.045), (0.99, 0.97)
@@ -68,7 +71,7 @@ def grow_many(
     total = problem.areas.sum()
     low, high, likely = 0.0, np.inf, 0.0
     guesses = [FILL * scale_bound(problem, settings) * step for step in FIRST]
-    looks = itertools.count()
+    looks, pictured = itertools.count(), 0.0
     # Making the masks and placing the pieces ask about once per chunk, for each of two scales.
     expected = rounds * 4 * -(-problem.count // CHUNK)
     seen = 0
@@ -98,7 +101,13 @@ def grow_many(
                 for placer, guess in zip(placers, guesses, strict=True)
             ]
             for _ in while_at_work(tasks):
-                yield News(share(), None if low else placers[0].so_far())
+                # A picture of very many takes time that the passes need.
+                due = time.monotonic() - pictured > problem.count * PICTURE_EVERY
+                if due and low == 0:
+                    pictured = time.monotonic()
+                    yield News(share(), placers[0].so_far())
+                else:
+                    yield News(share(), None)
             for task, guess in zip(tasks, guesses, strict=True):
                 found, left = task.result()
                 if left == 0 and guess > low:

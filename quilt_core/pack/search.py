@@ -120,6 +120,7 @@ class _Search:
         )
         self.step = 0
         self.best: Attempt | None = None
+        self.picture: Attempt | None = None
         self.fitted: Attempt | None = None
         self.settled = False  # what the orders can reach is beaten already
         self.separation: Separation | None = None
@@ -408,7 +409,9 @@ class _Search:
         """The best layout, or while there is none the picture of a pass."""
         if self.best is not None:
             return self._progress()
-        return replace(picture or nothing_placed(self.problem), step=self.step, steps=self.steps)
+        # The same picture is handed on until there is a newer one, so that nobody draws it twice.
+        self.picture = picture or self.picture or nothing_placed(self.problem)
+        return replace(self.picture, step=self.step, steps=self.steps)
 
     def _progress(self) -> Attempt:
         assert self.best is not None

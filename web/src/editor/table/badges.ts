@@ -8,6 +8,7 @@ const SIZE = 13;
 
 /** What was said about islands, as buttons sewn on them: locks, mirroring, tile, stacks. */
 export function drawBadges(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, control: (island: number) => Control | null, stackSize: (island: number) => number, palette: Palette): void {
+  const taken = new Set<string>();
   model.bounds.forEach((b, island) => {
     const said = control(island);
     if (!said) return;
@@ -18,6 +19,10 @@ export function drawBadges(ctx: CanvasRenderingContext2D, camera: TableCamera, m
     if (Math.max(w, h) < 16) return;
     const marks = badges(flags, tile, stack >= 0 ? stackSize(island) : 0);
     const [x, y] = camera.toScreen(...model.place(island, anchors[2 * island], anchors[2 * island + 1]));
+    // Zoomed out, one of those that would lie on one another is enough.
+    const cell = `${Math.round(x / 24)},${Math.round(y / 16)}`;
+    if (taken.has(cell)) return;
+    taken.add(cell);
     // Under the label; where there is no room for one, in its place.
     const top = labelFits(w, h) ? y + 8 : y - SIZE / 2;
     let left = x - (marks.length * (SIZE + 2)) / 2;
