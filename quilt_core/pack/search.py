@@ -400,6 +400,7 @@ class _Search:
                 yield self._accept(found)
                 return
             scale *= 0.8
+            self.placer.loosen()
 
     def _accept(self, found: Attempt) -> Attempt:
         self.best = found

@@ -40,6 +40,9 @@ def one(seed: int) -> None:
         controls.bundle[rng.random(islands.count) < 0.5] = 0
     if rng.random() < 0.3:  # long enough for the separation and for compaction
         rules = replace(rules, effort="standard", seconds=0.4)
+    if rng.random() < 0.3:
+        rules = replace(rules, tidy=float(rng.choice([0.2, 0.6, 1.0])))
+        islands = replace(islands, object_index=rng.integers(0, 3, islands.count), unflattened=(0, 0, 0))
     attempt, found, placed = list(pack_islands(islands, identity(islands.count), rules, controls=controls))[
         -1
     ]
