@@ -2,16 +2,21 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
-from django.db import connection
+from django.db import OperationalError, connection
 from django.utils import timezone
 from numpy.typing import NDArray
 
 from studio.models import Job
+
+log = logging.getLogger(__name__)
 
 WRITE_EVERY = 0.3
 LISTEN_EVERY = 0.25
@@ -60,17 +65,31 @@ class Reporter:
         if placements is not None and placements is not self._shown:
             self._shown = placements
             changes["picture"] = placements.astype("<f4").tobytes()
-        Job.objects.filter(pk=self.job.pk).update(**changes)
+        self._write(**changes)
 
     def cancelled(self) -> str:
         """ "" to go on, "keep" or "drop" when the user asked to stop."""
         now = time.monotonic()
         if not self._heard and now - self._heard_at > LISTEN_EVERY:
             self._heard_at = now
-            self._heard = Job.objects.values_list("cancel", flat=True).get(pk=self.job.pk)
+            with _locked_for_now():
+                self._heard = Job.objects.values_list("cancel", flat=True).get(pk=self.job.pk)
         return self._heard
 
     def _keep_beating(self) -> None:
         while not self._end.wait(BEAT_EVERY):
-            Job.objects.filter(pk=self.job.pk).update(heartbeat=timezone.now())
+            self._write(heartbeat=timezone.now())
         connection.close()
+
+    def _write(self, **changes: Any) -> None:
+        with _locked_for_now():
+            Job.objects.filter(pk=self.job.pk).update(**changes)
+
+
+@contextmanager
+def _locked_for_now() -> Iterator[None]:
+    """News of a job can wait: what a locked database does not take is told, or asked, again soon."""
+    try:
+        yield
+    except OperationalError as error:
+        log.warning("the news of a job had to wait: %s", error)

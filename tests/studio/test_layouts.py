@@ -7,6 +7,7 @@ from datetime import timedelta
 
 import numpy as np
 import pytest
+from django.db import OperationalError
 from django.utils import timezone
 
 from quilt_core.formats import read_scene
@@ -14,6 +15,7 @@ from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from studio.jobs import run as jobs
+from studio.jobs.reporter import Reporter
 from studio.models import Job, Revision
 
 
@@ -238,3 +240,22 @@ def test_the_schema_is_there_and_the_client_s_copy_is_current(client, db):
     served = yaml.safe_load(client.get("/api/schema/").content)
     kept = yaml.safe_load((Path(__file__).resolve().parents[2] / "web" / "openapi.yaml").read_text())
     assert served == kept
+
+
+def test_a_locked_database_does_not_end_a_job(gathered, monkeypatch):
+    job = Job.objects.create(kind="pack", project=gathered.project, state=Job.RUNNING, cancel="keep")
+
+    def locked(*args, **kwargs):
+        raise OperationalError("database is locked")
+
+    reporter = Reporter(job)
+    with monkeypatch.context() as patch:
+        patch.setattr("django.db.models.query.QuerySet.update", locked)
+        patch.setattr("django.db.models.query.QuerySet.get", locked)
+        reporter.report(0.5, "packing")
+        assert reporter.cancelled() == ""
+    reporter._written = reporter._heard_at = 0.0
+    reporter.report(0.6, "packing")
+    assert reporter.cancelled() == "keep"
+    job.refresh_from_db()
+    assert job.progress == 0.6
