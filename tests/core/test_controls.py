@@ -272,9 +272,9 @@ def test_a_time_limit_holds_with_bundles():
     told = list(pack_islands(islands, identity(40), rules, controls=controls))
     assert told[-1][0].done
     assert told[-1][2].all()
-    # Thorough effort counts hundreds of steps for so many islands; no machine gets there in time.
-    total = told[-1][0].steps
-    assert max((a.step for a, _, _ in told if a.step < a.steps == total), default=0) < total / 2
+    # Thorough effort counts hundreds of steps for so many islands, the quick one before it a few; no machine gets
+    # half through the hundreds in time.
+    assert all(a.step < a.steps / 2 for a, _, _ in told if a.steps > 100 and a.step < a.steps)
 
 
 def test_each_tile_measures_as_it_would_alone():
