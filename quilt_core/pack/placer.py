@@ -131,10 +131,6 @@ class Placer:
                 left += 1e-12 * missed
             if left > limit:
                 break
-        done = places[:, 2] >= 0
-        self.filled = (
-            float((places[done, 1] + masks.size[places[done, 2], 1]).max(initial=1)) / self.grid.rows
-        )
         return self._attempt(masks, places, scale), left
 
     def _regions(self, masks: Masks, areas: FloatArray, classes: tuple[int, ...]) -> Regions:

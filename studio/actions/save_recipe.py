@@ -8,7 +8,7 @@ from studio.actions.errors import Refused
 from studio.actions.pack_atlas import KEYS, settings_from
 from studio.models import Project, Recipe
 
-KEPT = (*KEYS, "more_tiles")
+KEPT = (*KEYS, "more_tiles", "even")
 
 
 def save_recipe(project: Project, name: str, settings: dict[str, Any]) -> Recipe:

@@ -213,11 +213,11 @@ def test_recipes_are_saved_replaced_and_thrown_away(project, client):
     for padding in (4, 6):
         client.post(
             url,
-            {"name": "tight", "settings": {"padding": padding, "rotate": "free", "odd": 1}},
+            {"name": "tight", "settings": {"padding": padding, "rotate": "free", "even": True, "odd": 1}},
             content_type="application/json",
         )
     (recipe,) = client.get(url).json()
-    assert recipe["settings"] == {"padding": 6, "rotate": "free"}
+    assert recipe["settings"] == {"padding": 6, "rotate": "free", "even": True}
     bad = client.post(url, {"name": "bad", "settings": {"rotate": "wild"}}, content_type="application/json")
     assert bad.status_code == 400
     assert "wild" in bad.json()["what"]

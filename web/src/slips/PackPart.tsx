@@ -90,12 +90,12 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
       <Choice label="Effort" value={s.effort} options={EFFORT} onChange={(effort) => set({ effort })} />
       {!busy && tiles.length === 1 && <Text color="soft" fontSize="12px" mb="1.5">{format.rawMegabytes(width, height)} MB per picture, 8-bit with mips</Text>}
       <Foot>
-      {!busy && <MainButton disabled={!count} busy={actions.pack.isPending} onClick={() => run(false)}>Pack {format.whole(count)} islands</MainButton>}
-      {!busy && <Flex mt="1.5" gap="1.5">
-        <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={!count || actions.pack.isPending} onClick={() => run(true)}>Pack as draft</Button>
-        <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => setDrafts(true)}>Drafts ({drafts})</Button>
-      </Flex>}
-      <Running jobs={jobs} kind="pack" actions={actions} />
+        {!busy && <MainButton disabled={!count} busy={actions.pack.isPending} onClick={() => run(false)}>Pack {format.whole(count)} islands</MainButton>}
+        {!busy && <Flex mt="1.5" gap="1.5">
+          <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={!count || actions.pack.isPending} onClick={() => run(true)}>Pack as draft</Button>
+          <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => setDrafts(true)}>Drafts ({drafts})</Button>
+        </Flex>}
+        <Running jobs={jobs} kind="pack" actions={actions} />
       </Foot>
     </>
   );
