@@ -29,6 +29,7 @@ def islands_of(count: int) -> IslandSet:
             replace(
                 base, triangles=base.triangles * factor, edges=base.edges * factor,
                 uv_area=base.uv_area * factor**2, world_area=base.world_area * factor**2,
+                world_length=base.world_length * factor,
             )
         )  # fmt: skip
     whole = concatenate(parts)

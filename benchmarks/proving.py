@@ -123,7 +123,7 @@ def real_line(files: int = 5) -> str:
     np.add.at(wanted, tuple(pairs.T), shared)
     got = np.zeros_like(wanted)
     got[tuple(found.pairs.T)] = found.texels
-    area = np.abs(islands.uv_area) * 1024**2
+    area = islands.uv_area * 1024**2
     off = np.abs(got - wanted) / np.minimum(area[:, None], area[None])
     return (
         f"real meshes: {len(found.pairs):,} pairs of islands overlap; areas differ from Shapely's by at most "

@@ -17,6 +17,7 @@ from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats import write_scene
 from quilt_core.measure import equalize, measure_tiles
 from quilt_core.pack import LEFT_OUT, LOCK_PLACE, PackSettings, pack_islands
+from quilt_core.pack.layout import packable
 from quilt_core.scene import IslandSet, TileSize, home_tiles, pixel_sizes
 from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import identity
@@ -87,7 +88,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     all_tiles = sorted([*frozen, *used], key=lambda tile: tile.number)
     figures = measure_tiles(islands, result, all_tiles, options.padding, controls.stack)
     wanted = controls.chosen & ~controls.has(LEFT_OUT)
-    left = np.flatnonzero(~placed & ~figures.collapsed & wanted)
+    left = np.flatnonzero(~placed & packable(islands) & wanted)
     left_over = [
         {"object": names[islands.object_index[i]], "island": _number_in_object(islands, int(i))} for i in left
     ]

@@ -21,15 +21,17 @@ def sample(count: int = 3, size: float = 0.2) -> IslandSet:
     edges = np.array([(c[k], c[(k + 1) % 4]) for c in corners for k in range(4)])
     area = np.full(count, size * size)
     return IslandSet(
-        triangles,
-        np.repeat(np.arange(count), 2),
-        edges,
-        np.repeat(np.arange(count), 4),
-        area,
-        area,
-        np.zeros(count, np.int64),
-        np.array([False] * (count - 1) + [True]),
-        (0,),
+        triangles=triangles,
+        triangle_island=np.repeat(np.arange(count), 2),
+        edges=edges,
+        edge_island=np.repeat(np.arange(count), 4),
+        uv_area=area,
+        turned=np.zeros(count),
+        world_area=area,
+        world_length=np.full(count, np.sqrt(8.0) * size),
+        step=np.zeros(count),
+        object_index=np.zeros(count, np.int64),
+        unflattened=(0,),
     )
 
 
@@ -48,6 +50,8 @@ def prove_sample(placements: NDArray[np.float64] | None = None) -> None:
     islands = sample()
     placements = identity(islands.count) if placements is None else placements
     measure(islands, placements, 256, 256)
+    heap = np.array([[[1.0, 0.0, -0.3 * k], [0.0, 1.0, 0.0]] for k in range(islands.count)])
+    measure(islands, heap, 256, 256)
     prove(islands, None, placements, [TileSize()], ["sample"])
     points = np.concatenate([islands.triangles, np.zeros((len(islands.triangles), 3, 1))], axis=2)
     measure_triangles(islands.triangles, points)

@@ -32,9 +32,11 @@ FIELDS = (
     "edges",
     "edge_island",
     "uv_area",
+    "turned",
     "world_area",
+    "world_length",
+    "step",
     "object_index",
-    "folded",
 )
 
 

@@ -23,8 +23,8 @@ from quilt_core.formats._accessors import Buffers
 from quilt_core.formats._append import Appender
 from quilt_core.formats._texture_transform import to_stored
 from quilt_core.formats.gltf_read import GltfSource, PrimitivePart
-from quilt_core.scene.islands import weld_ids
 from quilt_core.scene.model import Scene
+from quilt_core.scene.weld import weld_ids
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.formats.obj_read import ObjSource
-from quilt_core.scene.islands import weld_ids
 from quilt_core.scene.model import Scene
+from quilt_core.scene.weld import weld_ids
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

@@ -56,16 +56,16 @@ def distance2(a, b, best, spots):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def nearest_pair(segments, owner, grid, reach):  # type: ignore[no-untyped-def]
-    """Smallest distance below `reach` between segments (N, 4) of different owners.
+def nearest_pair(segments, owner, group, grid, reach, most):  # type: ignore[no-untyped-def]
+    """Smallest distance below `reach` between segments (N, 4) of different owners and groups (< 0: none).
 
     Returns the distance (inf when there is none), the two segments and the two spots (4,).
     """
     best = reach * reach
     first, second = -1, -1
     spots = np.zeros(4)
-    for i, j in meeting(grid, 0, len(grid.offsets) - 1):
-        if i < 0 or owner[i] == owner[j]:
+    for i, j in meeting(grid, 0, len(grid.offsets) - 1, most):
+        if i < 0 or owner[i] == owner[j] or (group[i] >= 0 and group[i] == group[j]):
             continue
         d = distance2(segments[i], segments[j], best, spots)
         if d < best:
@@ -83,24 +83,22 @@ def _row_of(key, keys):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def close_segments(segments, owner, kind, count, grid, first, last, reach):  # type: ignore[no-untyped-def]
+def close_segments(segments, owner, kind, group, count, grid, first, last, reach, most):  # type: ignore[no-untyped-def]
     """The nearest two spots of every pair of owners nearer than `reach`.
 
-    Only segments of different owners and, where `kind` (N,) is not negative, of different kinds count.
-    Returns (n,) keys (lower owner x count + higher owner), (n,) distances, (n, 4) spots on the lower and
-    on the higher owner, and whether some pairs were not looked at.
+    Only segments of different owners and, where they are not negative, of different kinds (N,) and groups
+    (N,) count; at most `most` others of a cell are compared. Returns (n,) keys (lower owner x count + higher
+    owner), (n,) distances, and (n, 4) spots on the lower and on the higher owner.
     """
     size, used = 1024, 0
     keys = np.full(size, -1, np.int64)
     near = np.empty(size)
     where = np.empty((size, 4))
     spots = np.zeros(4)
-    cut = False
-    for i, j in meeting(grid, first, last):
-        if i < 0:
-            cut = True
+    for i, j in meeting(grid, first, last, most):
+        if i < 0 or owner[i] == owner[j] or (kind[i] >= 0 and kind[i] == kind[j]):
             continue
-        if owner[i] == owner[j] or (kind[i] >= 0 and kind[i] == kind[j]):
+        if group[i] >= 0 and group[i] == group[j]:
             continue
         a, b = (i, j) if owner[i] < owner[j] else (j, i)
         key = owner[a] * count + owner[b]
@@ -123,4 +121,4 @@ def close_segments(segments, owner, kind, count, grid, first, last, reach):  # t
                     row = _row_of(old_keys[k], keys)
                     keys[row], near[row], where[row] = old_keys[k], old_near[k], old_where[k]
     full = np.flatnonzero(keys >= 0)
-    return keys[full], np.sqrt(near[full]), where[full], cut
+    return keys[full], np.sqrt(near[full]), where[full]

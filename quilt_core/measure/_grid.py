@@ -13,8 +13,11 @@ from numba import njit
 from numpy.typing import NDArray
 
 MOST_LEVELS = 40
-CROWDED = 4096
-"""A box is compared with at most so many others of one cell."""
+SMALL = 0.05
+"""Boxes smaller than those of this quantile share the finest cells."""
+EVERYONE = 2**62
+IDLE, LOOKS = 1024, 32
+"""So many looks at pairs that do not meet are told at once; so many take as long as one pair that does."""
 
 
 class Grid(NamedTuple):
@@ -87,7 +90,10 @@ def make_grid(boxes: NDArray[np.float64], least: float = 0.0) -> Grid:
     extent = np.maximum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1])
     far = float(np.abs(boxes).max(initial=0.0))
     # Columns stay whole numbers that a float64 can tell apart.
-    base = max(least, float(np.median(extent)) if len(extent) else 1.0, far * 2.0**-50, 1e-300)
+    small = float(np.quantile(extent, SMALL)) if len(extent) else 1.0
+    base = max(
+        least, small, float(extent.max(initial=0.0)) * 2.0 ** -(MOST_LEVELS - 2), far * 2.0**-50, 1e-300
+    )
     with np.errstate(divide="ignore"):
         level = np.ceil(np.log2(np.maximum(extent, base) / base)).astype(np.int64)
     level = np.minimum(level, MOST_LEVELS - 1)
@@ -112,12 +118,14 @@ def _meet_in(a, b, ix, iy, cell):  # type: ignore[no-untyped-def]
 # Not cached by itself: a generator out of the cache cannot be compiled into another function. Those that
 # use it are cached whole.
 @njit(nogil=True)
-def meeting(grid, first, last):  # type: ignore[no-untyped-def]
+def meeting(grid, first, last, most):  # type: ignore[no-untyped-def]
     """Yield the pairs of boxes that meet, each once; boxes of the slots first to last - 1 lead.
 
-    Yields (i, j), and (-1, i) where box i has more neighbours in a cell than are compared.
+    A box is compared with at most `most` others of one cell. Yields (-1, -1) now and then while it looks at
+    pairs that do not meet.
     """
     mask = len(grid.offsets) - 2
+    idle = 0
     boxes = grid.boxes
     for s in range(first, last):
         for u in range(grid.offsets[s], grid.offsets[s + 1]):
@@ -130,11 +138,15 @@ def meeting(grid, first, last):  # type: ignore[no-untyped-def]
                 if grid.entries[v, 1] != ix or grid.entries[v, 2] != iy or grid.entries[v, 3] != own:
                     continue
                 seen += 1
-                if seen > CROWDED:
-                    yield -1, i
+                if seen > most:
                     break
                 if _meet_in(boxes[i], boxes[j], ix, iy, cell):
                     yield i, j
+                else:
+                    idle += 1
+                    if idle == IDLE:
+                        idle = 0
+                        yield -1, -1
             # Coarser levels, once per box.
             if ix != column(boxes[i, 0], cell) or iy != column(boxes[i, 1], cell):
                 continue
@@ -154,11 +166,31 @@ def meeting(grid, first, last):  # type: ignore[no-untyped-def]
                             ):  # fmt: skip
                                 continue
                             seen += 1
-                            if seen > CROWDED:
-                                yield -1, i
+                            if seen > most:
                                 break
                             if _meet_in(boxes[i], boxes[j], jx, jy, cell):
                                 yield i, j
+                            else:
+                                idle += 1
+                                if idle == IDLE:
+                                    idle = 0
+                                    yield -1, -1
+
+
+@njit(cache=True, nogil=True)
+def _count(grid, most):  # type: ignore[no-untyped-def]
+    """Number of pairs of boxes that meet, up to `most` and one more."""
+    n = 0
+    for i, _ in meeting(grid, 0, len(grid.offsets) - 1, EVERYONE):
+        n += 1 if i >= 0 else IDLE // LOOKS
+        if n > most:
+            break
+    return n
+
+
+def too_many(grid: Grid, most: int) -> bool:
+    """Whether more than `most` pairs of boxes meet, so that comparing all of them would take long."""
+    return int(_count(grid, most)) > most
 
 
 def slot_shares(grid: Grid, parts: int) -> list[tuple[int, int]]:

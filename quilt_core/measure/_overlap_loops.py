@@ -7,11 +7,7 @@ from numba import njit
 
 from quilt_core.measure._grid import meeting
 
-FINE = 1e-6
-"""Of triangles smaller than a texel, a shared part above this share of the smaller one counts too."""
-SLIGHT = 1e-6
-"""Shared parts below the least area by this factor are left out altogether."""
-MOST_FOUND = 20_000_000
+MOST_FOUND = 3_000_000
 """Pairs of triangles that are listed by one lane at most."""
 
 
@@ -43,7 +39,7 @@ def shared_area(a, b):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def shared(a, b):  # type: ignore[no-untyped-def]
-    """Area shared by two triangles (3, 2), and the middle of the corners of the shared piece."""
+    """Area shared by two triangles (3, 2), the middle of the corners of the shared piece, and its extent."""
     ox, oy = a[0, 0], a[0, 1]
     px = np.empty(12)
     py = np.empty(12)
@@ -76,43 +72,37 @@ def shared(a, b):  # type: ignore[no-untyped-def]
                 m += 1
         n = m
         if n < 3:
-            return 0.0, 0.0, 0.0
+            return 0.0, 0.0, 0.0, 0.0
         for i in range(n):
             px[i] = qx[i]
             py[i] = qy[i]
     area = 0.0
     for i in range(1, n - 1):
         area += (px[i] - px[0]) * (py[i + 1] - py[0]) - (py[i] - py[0]) * (px[i + 1] - px[0])
-    return abs(area) * 0.5, ox + px[:n].mean(), oy + py[:n].mean()
+    extent = max(px[:n].max() - px[:n].min(), py[:n].max() - py[:n].min())
+    return abs(area) * 0.5, ox + px[:n].mean(), oy + py[:n].mean(), extent
 
 
 @njit(cache=True, nogil=True)
-def _area(a):  # type: ignore[no-untyped-def]
-    turn = (a[1, 0] - a[0, 0]) * (a[2, 1] - a[0, 1]) - (a[1, 1] - a[0, 1]) * (a[2, 0] - a[0, 0])
-    return 0.5 * abs(turn)
+def overlapping_pairs(triangles, noise, grid, first, last, least, most):  # type: ignore[no-untyped-def]
+    """Pairs of triangles that share more than `least` area; at most `most` others of a cell are compared.
 
-
-@njit(cache=True, nogil=True)
-def overlapping_pairs(triangles, grid, first, last, least):  # type: ignore[no-untyped-def]
-    """Pairs of triangles that share area.
-
-    Returns (n, 2) indices; (n, 4) areas, spots, and 1 where the area is more than `least` or a good part of the
-    smaller triangle, so that it cannot be rounding alone; and whether some pairs were not looked at.
+    Returns (n, 2) indices; (n, 4) areas, spots, and 1 where the shared piece is wider than the `noise` (N,)
+    of both triangles, so that it cannot be rounding; and whether the list became too long.
     """
     capacity = 1024
     pairs = np.empty((capacity, 2), np.int64)
     areas = np.empty((capacity, 4))
     n = 0
-    cut = False
-    for i, j in meeting(grid, first, last):
-        if i < 0 or n >= MOST_FOUND:
-            cut = True
+    for i, j in meeting(grid, first, last, most):
+        if i < 0:
             continue
+        if n >= MOST_FOUND:
+            return pairs[:n], areas[:n], True
         if apart(triangles[i], triangles[j]) or apart(triangles[j], triangles[i]):
             continue
-        area, x, y = shared(triangles[i], triangles[j])
-        sure = area > least or area > FINE * min(_area(triangles[i]), _area(triangles[j]))
-        if not sure and area <= SLIGHT * least:
+        area, x, y, extent = shared(triangles[i], triangles[j])
+        if area <= least:
             continue
         if n == capacity:
             capacity *= 2
@@ -123,6 +113,7 @@ def overlapping_pairs(triangles, grid, first, last, least):  # type: ignore[no-u
             wider[:n] = areas
             areas = wider
         pairs[n, 0], pairs[n, 1] = i, j
-        areas[n, 0], areas[n, 1], areas[n, 2], areas[n, 3] = area, x, y, sure
+        areas[n, 0], areas[n, 1], areas[n, 2] = area, x, y
+        areas[n, 3] = area > max(noise[i], noise[j]) * extent
         n += 1
-    return pairs[:n], areas[:n], cut
+    return pairs[:n], areas[:n], False

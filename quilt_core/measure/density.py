@@ -9,14 +9,18 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.scene.island_set import IslandSet, object_face_areas
-from quilt_core.scene.islands import signed_uv_areas
+from quilt_core.scene.island_set import IslandSet, face_uv_areas, object_face_areas
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import determinants, identity
 
 FloatArray = NDArray[np.float64]
 Size = int | NDArray[np.float64]
 IntArray = NDArray[np.int64]
+
+COLLAPSED = 1e-3
+"""An island whose density by area is below this part of that by length has collapsed to a line."""
+LONGER = 4.0
+"""An island is made at most so many times as long as it should be by its length."""
 
 
 def density(uv_area: FloatArray, world_area: FloatArray, width: Size, height: Size) -> FloatArray:
@@ -67,13 +71,32 @@ def face_densities(
     (F,) float64
         NaN for faces without UVs and for collapsed ones.
     """
-    areas = np.nan_to_num(signed_uv_areas(obj.mesh, obj.mesh.channels[channel].per_corner))
+    areas = np.nan_to_num(face_uv_areas(obj.mesh, obj.mesh.channels[channel].per_corner)[0])
     return density(areas, object_face_areas(obj, metres_per_unit), width, height)
 
 
 def island_densities(islands: IslandSet, placements: FloatArray, width: Size, height: Size) -> FloatArray:
-    """(I,) density of each island in px per metre; NaN for collapsed ones."""
-    return density(islands.uv_area * determinants(placements), islands.world_area, width, height)
+    """(I,) density of each island in px per metre; NaN for those that have collapsed to a line or point."""
+    found = density(islands.uv_area * determinants(placements), islands.world_area, width, height)
+    with np.errstate(invalid="ignore"):
+        flat = ~(found > COLLAPSED * length_densities(islands, placements, width, height))
+    found[flat] = np.nan
+    return found
+
+
+def length_densities(islands: IslandSet, placements: FloatArray, width: Size, height: Size) -> FloatArray:
+    """(I,) px per metre by the lengths of the triangles' sides; of an isometric island its density.
+
+    NaN where there is no length in space, 0 where there is none in the layout.
+    """
+    out = np.full(islands.count, np.nan)
+    known = islands.world_length > 0
+    linear = placements[known, :, :2] if len(placements) else np.empty((0, 2, 2))
+    second = np.einsum("nij,njk,nlk->nil", linear, islands.second_moments[known], linear)
+    sizes = np.broadcast_to(np.stack(np.broadcast_arrays(width, height), axis=-1), (islands.count, 2))[known]
+    squared = second[:, 0, 0] * sizes[:, 0] ** 2 + second[:, 1, 1] * sizes[:, 1] ** 2
+    out[known] = np.sqrt(squared) / islands.world_length[known]
+    return out
 
 
 def set_density(
@@ -123,10 +146,14 @@ def equalize(
     Returns
     -------
     (I, 2, 3) float64
-        New placements. Collapsed islands stay as they are.
+        New placements. An island that is nearly collapsed is not enlarged beyond `LONGER` times its true
+        length, one that has collapsed to a line gets that length, and one that is a point stays as it is.
     """
     now = island_densities(islands, placements, width, height)
-    use = np.isfinite(now)
+    by_length = length_densities(islands, placements, width, height)
+    line = np.isnan(now) & (by_length > 0)
+    now = np.where(line, by_length, np.fmax(now, by_length / LONGER))
+    use = np.isfinite(now) & (now > 0)
     if which is not None:
         use &= which
     weight = np.ones(islands.count) if weights is None else weights
@@ -134,11 +161,13 @@ def equalize(
     groups = islands.object_index if per_object else np.zeros(islands.count, np.int64)
     if target is None:
         # Sum of UV areas after = sum before: goal^2 = sum(uv px) / sum(world x weight^2).
-        pixels = np.where(use, np.nan_to_num(now) ** 2 * islands.world_area, 0.0)
-        world = np.where(use, islands.world_area * weight**2, 0.0)
+        counted = use & ~line
+        pixels = np.where(counted, np.nan_to_num(now) ** 2 * islands.world_area, 0.0)
+        world = np.where(counted, islands.world_area * weight**2, 0.0)
         top, bottom = np.bincount(groups, pixels), np.bincount(groups, world)
         with np.errstate(invalid="ignore", divide="ignore"):
             goal = np.sqrt(top / bottom)[groups]
+    use &= np.isfinite(goal)
     factor = np.where(use, goal * weight / np.where(use, now, 1.0), 1.0)
     return scale_about_centres(islands, placements, factor)
 

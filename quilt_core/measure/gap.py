@@ -12,13 +12,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.measure._gap_loops import close_segments, nearest_pair
-from quilt_core.measure._grid import Grid, make_grid, slot_shares
+from quilt_core.measure._grid import EVERYONE, Grid, make_grid, slot_shares, too_many
 from quilt_core.scene.island_set import IslandSet
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 LANES = 2
+MOST_PAIRS = 12_000_000
+"""With more pairs of edges whose boxes meet, each edge is compared with a few others only."""
+FEW = 64
 
 
 @dataclass(frozen=True)
@@ -63,7 +66,9 @@ class ClosePairs:
     complete: bool
 
 
-def smallest_gap(islands: IslandSet, width: int, height: int, expected: float = 16.0) -> Gap:
+def smallest_gap(
+    islands: IslandSet, width: int, height: int, expected: float = 16.0, group: IntArray | None = None
+) -> Gap:
     """Find the smallest gap between the outlines of any two placed islands.
 
     An island that lies wholly inside the area of another is found by `find_overlaps`, not here.
@@ -76,30 +81,35 @@ def smallest_gap(islands: IslandSet, width: int, height: int, expected: float = 
         Resolution of the tile in px.
     expected : float
         Guess in px; the search starts with twice this reach and doubles it.
+    group : (I,) int64, optional
+        Islands with the same number are not compared with each other; -1 for none.
     """
     segments, edge = _segments(islands, width, height)
     owner = islands.edge_island[edge]
     if len(np.unique(owner)) < 2:
         return NO_GAP
+    groups = np.full(len(edge), -1) if group is None else group[owner]
     ends = segments.reshape(-1, 2)
     span = float((ends.max(axis=0) - ends.min(axis=0)).max())
     reach = max(2.0 * expected, 1.0)
     while True:
-        pixels_apart, a, b, spots = nearest_pair(segments, owner, _grid(segments, reach), reach)
+        grid = _grid(segments, reach)
+        pixels_apart, a, b, spots = nearest_pair(segments, owner, groups, grid, reach, EVERYONE)
         if np.isfinite(pixels_apart):
             return Gap(
                 float(pixels_apart),
                 (int(owner[a]), int(owner[b])),
                 ((float(spots[0]), float(spots[1])), (float(spots[2]), float(spots[3]))),
             )
-        if reach > 4 * span + 1:
+        if reach > 4 * span + 1 or len(np.unique(groups)) + (groups < 0).sum() < 2:
             return NO_GAP
         reach *= 2
 
 
 def close_pairs(
-    islands: IslandSet, width: int, height: int, reach: float, kind: IntArray | None = None
-) -> ClosePairs:
+    islands: IslandSet, width: int, height: int, reach: float, kind: IntArray | None = None,
+    group: IntArray | None = None,
+) -> ClosePairs:  # fmt: skip
     """Find every pair of islands whose outlines are nearer than a reach.
 
     Parameters
@@ -112,18 +122,35 @@ def close_pairs(
         In px; pairs at just this distance do not count.
     kind : (E,) int64, optional
         Edges of the same kind do not count; -1 counts with all.
+    group : (I,) int64, optional
+        Islands with the same number are not compared with each other; -1 for none.
     """
     segments, edge = _segments(islands, width, height)
-    owner = islands.edge_island[edge]
-    kinds = np.full(len(edge), -1) if kind is None else kind[edge]
     nothing = ClosePairs(np.empty((0, 2), np.int64), np.empty(0), np.empty((0, 2, 2)), True)
     if len(edge) < 2 or reach <= 0:
         return nothing
-    grid, count = _grid(segments, reach), islands.count
+    kinds = np.full(len(edge), -1) if kind is None else kind[edge]
+    groups = np.full(len(edge), -1) if group is None else group[islands.edge_island[edge]]
+    grid, most = _grid(segments, reach), EVERYONE
+    if too_many(grid, MOST_PAIRS // 2):
+        # Of equal edges of one group one speaks for all.
+        kept = np.unique(np.column_stack([segments, groups, kinds]), axis=0, return_index=True)[1]
+        kept = np.sort(np.concatenate([kept[groups[kept] >= 0], np.flatnonzero(groups < 0)]))
+        segments, edge, kinds, groups = (
+            np.ascontiguousarray(segments[kept]),
+            edge[kept],
+            kinds[kept],
+            groups[kept],
+        )
+        grid = _grid(segments, reach)
+        most = FEW if too_many(grid, max(MOST_PAIRS, 40 * len(edge))) else EVERYONE
+    owner, count = islands.edge_island[edge], islands.count
     with ThreadPoolExecutor(LANES) as pool:
         parts = list(
             pool.map(
-                lambda share: close_segments(segments, owner, kinds, count, grid, share[0], share[1], reach),
+                lambda share: close_segments(
+                    segments, owner, kinds, groups, count, grid, share[0], share[1], reach, most
+                ),
                 slot_shares(grid, LANES),
             )
         )
@@ -133,9 +160,7 @@ def close_pairs(
     first = np.sort(np.unique(keys[order], return_index=True)[1])
     order = order[first]
     pairs = np.stack([keys[order] // count, keys[order] % count], axis=1)
-    return ClosePairs(
-        pairs, pixels[order], spots[order].reshape(-1, 2, 2), not any(part[3] for part in parts)
-    )
+    return ClosePairs(pairs, pixels[order], spots[order].reshape(-1, 2, 2), most == EVERYONE)
 
 
 def _segments(islands: IslandSet, width: int, height: int) -> tuple[FloatArray, IntArray]:

@@ -8,15 +8,19 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure._grid import CROWDED, Grid, make_grid, slot_shares
+from quilt_core.measure._grid import EVERYONE, Grid, make_grid, slot_shares, too_many
 from quilt_core.measure._overlap_loops import overlapping_pairs
 from quilt_core.scene.island_set import IslandSet, sums
+from quilt_core.scene.islands import triangle_areas
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
-NOISE_TEXELS = 1e-6
-"""Shared area in texels below which two triangles only touch."""
+LEAST_TEXELS = 1e-12
+"""Shared areas below this many texels are left out of all sums."""
+MOST_PAIRS = 8_000_000
+"""With more pairs of triangles whose boxes meet, each triangle is compared with a few others only."""
+FEW = 48
 LANES = 2
 
 
@@ -36,8 +40,8 @@ class Overlaps:
         Triangles of the set that share area.
     triangle_texels : (T,) float64
     complete : bool
-        False where so many faces lie on one spot that not all pairs are listed: copies of a face are
-        then compared with the first of them only.
+        False where so many faces lie on one spot that not every pair was compared. Where there are many copies
+        of a face, they are compared with the first of them, and only that one with the others.
     """
 
     pairs: IntArray
@@ -60,7 +64,7 @@ class Overlaps:
         )  # fmt: skip
 
 
-def find_overlaps(islands: IslandSet, width: int, height: int) -> Overlaps:
+def find_overlaps(islands: IslandSet, width: int, height: int, noise: FloatArray | None = None) -> Overlaps:
     """Find all overlaps of placed islands, within and between them.
 
     Parameters
@@ -69,28 +73,36 @@ def find_overlaps(islands: IslandSet, width: int, height: int) -> Overlaps:
         Already placed: its coordinates are tile UVs.
     width, height : int
         Resolution of the tile in px.
+    noise : (I,) float64, optional
+        px by which outlines may be off; shared pieces that are not wider are no overlap. Without it the
+        rounding of float64 at a few texels.
     """
     triangles = np.ascontiguousarray(islands.triangles * np.array([width, height], np.float64))
+    own_noise = np.full(islands.count, 1e-9) if noise is None else noise
     usable = np.flatnonzero(np.isfinite(triangles).all(axis=(1, 2)))
     triangles = triangles[usable]
     grid = _grid(triangles)
     copies = np.empty((0, 2), np.int64)
-    if _crowded(grid):
+    most, complete = EVERYONE, True
+    if too_many(grid, MOST_PAIRS // 4):
         copies, kept = _copies(triangles)
-        usable_kept = usable[kept]
-        copies = usable[copies]
-        triangles, usable = triangles[kept], usable_kept
+        copies, triangles, usable = usable[copies], triangles[kept], usable[kept]
         grid = _grid(triangles)
+        if too_many(grid, max(MOST_PAIRS, 24 * len(triangles))):
+            most, complete = FEW, False
+    triangle_noise = own_noise[islands.triangle_island[usable]]
     with ThreadPoolExecutor(LANES) as pool:
         parts = list(
             pool.map(
-                lambda share: overlapping_pairs(triangles, grid, share[0], share[1], NOISE_TEXELS),
+                lambda share: overlapping_pairs(
+                    triangles, triangle_noise, grid, share[0], share[1], LEAST_TEXELS, most
+                ),
                 slot_shares(grid, LANES),
             )
         )
     found = np.concatenate([usable[part[0]] for part in parts] + [copies])
     own = _own_areas(islands, copies, width, height)
-    areas = np.concatenate([*(part[1] for part in parts), np.column_stack([own, np.ones(len(own))])])
+    areas = np.concatenate([*(part[1] for part in parts), own])
     owner = islands.triangle_island
     between = np.sort(owner[found], axis=1)
     count = max(islands.count, 1)
@@ -105,14 +117,13 @@ def find_overlaps(islands: IslandSet, width: int, height: int) -> Overlaps:
     order = np.argsort(areas[:, 0], kind="stable")
     largest = np.zeros(len(keys), np.int64)
     largest[inverse[order]] = order
-    complete = not len(copies) and not any(part[2] for part in parts)
     return Overlaps(
         pairs,
         sums(inverse, areas[:, 0], len(keys)),
         areas[largest, 1:3],
         found[sure],
         areas[sure, 0],
-        complete,
+        complete and not any(part[2] for part in parts),
     )
 
 
@@ -120,11 +131,6 @@ def _grid(triangles: FloatArray) -> Grid:
     a, b, c = triangles.transpose(1, 0, 2)
     low, high = np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
     return make_grid(np.concatenate([low, high], axis=1))
-
-
-def _crowded(grid: Grid) -> bool:
-    """Whether any slot holds so many boxes that comparing all of them would take long."""
-    return bool(np.diff(grid.offsets).max(initial=0) > CROWDED // 4)
 
 
 def _copies(triangles: FloatArray) -> tuple[IntArray, IntArray]:
@@ -140,8 +146,7 @@ def _copies(triangles: FloatArray) -> tuple[IntArray, IntArray]:
 
 
 def _own_areas(islands: IslandSet, copies: IntArray, width: int, height: int) -> FloatArray:
-    """(n, 3) area and middle of the triangles of which there are copies."""
+    """(n, 4) area and middle of the triangles of which there are copies, and 1 where they have an area."""
     corners = islands.triangles[copies[:, 0]] * np.array([width, height], np.float64)
-    one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    area = 0.5 * np.abs(one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0])
-    return np.column_stack([area, corners.mean(axis=1)])
+    area = np.abs(triangle_areas(corners))
+    return np.column_stack([area, corners.mean(axis=1), area > LEAST_TEXELS])

@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 
 from quilt_core.measure._gap_loops import distance2
-from quilt_core.measure._grid import meeting
+from quilt_core.measure._grid import EVERYONE, meeting
 
 
 @njit(cache=True, nogil=True)
@@ -20,7 +20,7 @@ def near_segments(segments, owner, still, grid, reach):  # type: ignore[no-untyp
     spots = np.empty((capacity, 4))
     found = np.zeros(4)
     n = 0
-    for i, j in meeting(grid, 0, len(grid.offsets) - 1):
+    for i, j in meeting(grid, 0, len(grid.offsets) - 1, EVERYONE):
         if i < 0 or owner[i] == owner[j] or (owner[i] >= still and owner[j] >= still):
             continue
         if distance2(segments[i], segments[j], reach * reach, found) >= reach * reach:

@@ -64,51 +64,33 @@ def mark_edges(edges, reach, grid, ox, oy):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def fill_inside(edges, grid, ox, oy):  # type: ignore[no-untyped-def]
-    """Fill cells whose middle is inside the rings, by the even-odd rule; holes stay free."""
+    """Fill cells whose middle is inside the outline by its winding number; holes stay free."""
     h, w = grid.shape
+    xs = np.empty(len(edges))
+    ways = np.empty(len(edges), np.int64)
     for row in range(h):
         y = row + 0.5
         n = 0
-        xs = np.empty(len(edges))
         for e in range(len(edges)):
             ay, by = edges[e, 1] + oy, edges[e, 3] + oy
             if (ay <= y) != (by <= y):
                 ax, bx = edges[e, 0] + ox, edges[e, 2] + ox
-                xs[n] = ax + (y - ay) / (by - ay) * (bx - ax)
+                x = ax + (y - ay) / (by - ay) * (bx - ax)
+                # Few crossings: they are put in their places one by one.
+                k = n
+                while k > 0 and xs[k - 1] > x:
+                    xs[k], ways[k] = xs[k - 1], ways[k - 1]
+                    k -= 1
+                xs[k], ways[k] = x, (1 if by > ay else -1)
                 n += 1
-        cuts = np.sort(xs[:n])
-        for k in range(0, n - 1, 2):
-            for column in range(
-                max(0, int(np.ceil(cuts[k] - 0.5))), min(w - 1, int(np.floor(cuts[k + 1] - 0.5))) + 1
-            ):
-                grid[row, column] = 1
-
-
-@njit(cache=True, nogil=True)
-def fill_enclosed(grid):  # type: ignore[no-untyped-def]
-    """Fill every cell that cannot be reached from the border of the grid over free cells."""
-    h, w = grid.shape
-    stack = np.empty((2 * (h + w) + 4 * h * w, 2), np.int32)
-    n = 0
-    for y in range(h):
-        for x in range(w):
-            if (y == 0 or x == 0 or y == h - 1 or x == w - 1) and grid[y, x] == 0:
-                grid[y, x] = 2
-                stack[n, 0], stack[n, 1] = y, x
-                n += 1
-    while n > 0:
-        n -= 1
-        y, x = stack[n, 0], stack[n, 1]
-        for k in range(4):
-            v = y + (k == 0) - (k == 1)
-            u = x + (k == 2) - (k == 3)
-            if 0 <= v < h and 0 <= u < w and grid[v, u] == 0:
-                grid[v, u] = 2
-                stack[n, 0], stack[n, 1] = v, u
-                n += 1
-    for y in range(h):
-        for x in range(w):
-            grid[y, x] = 0 if grid[y, x] == 2 else 1
+        layers = 0
+        for k in range(n - 1):
+            layers += ways[k]
+            if layers != 0:
+                for column in range(
+                    max(0, int(np.ceil(xs[k] - 0.5))), min(w - 1, int(np.floor(xs[k + 1] - 0.5))) + 1
+                ):
+                    grid[row, column] = 1
 
 
 @njit(cache=True, nogil=True)
@@ -172,30 +154,26 @@ def turned(edges, angle, scale):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def hit_grid(edges, width, height, solid, folded):  # type: ignore[no-untyped-def]
+def hit_grid(edges, width, height, solid):  # type: ignore[no-untyped-def]
     """Cells that a piece touches; its first `solid` edges bound the inside.
 
     Its lowest corner is at (EPS, EPS), so that no cell is lost.
     """
     grid = np.zeros((max(1, int(np.ceil(height))), max(1, int(np.ceil(width)))), np.uint8)
     mark_edges(edges, 0.0, grid, 0.0, 0.0)
-    if folded:
-        fill_enclosed(grid)
-    else:
-        fill_inside(edges[:solid], grid, 0.0, 0.0)
+    fill_inside(edges[:solid], grid, 0.0, 0.0)
     return grid
 
 
 @njit(cache=True, nogil=True)
-def stamp_grid(edges, hit, reach, solid=0, folded=True):  # type: ignore[no-untyped-def]
+def stamp_grid(edges, hit, reach, solid=0):  # type: ignore[no-untyped-def]
     """Cells nearer than `reach` to a piece; offset by the returned border.
 
     With a negative reach: the cells whose middle is inside, or all that are touched if there is none.
     """
     if reach < 0:
         inner = np.zeros_like(hit)
-        if not folded:
-            fill_inside(edges[:solid], inner, 0.0, 0.0)
+        fill_inside(edges[:solid], inner, 0.0, 0.0)
         return (inner if inner.any() else hit), 0
     border = int(np.ceil(reach + EPS)) + 1
     h, w = hit.shape

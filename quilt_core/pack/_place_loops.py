@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from quilt_core.pack._mask_loops import fill_enclosed, fill_inside, mark_edges
+from quilt_core.pack._mask_loops import fill_inside, mark_edges
 
 BLOCK = 64
 """Columns whose longest free run is remembered together."""
@@ -222,7 +222,7 @@ def lowest_place(  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def block(occupied, edges, starts, folded, tiles, bands, scale, margin, reach):  # type: ignore[no-untyped-def]
+def block(occupied, edges, starts, tiles, bands, scale, margin, reach):  # type: ignore[no-untyped-def]
     """Take the cells nearer than `reach` to outlines that lie at fixed places.
 
     `edges` are in px from the corner of their tile; `scale` is cells per px and `margin` in cells.
@@ -245,10 +245,7 @@ def block(occupied, edges, starts, folded, tiles, bands, scale, margin, reach): 
             continue
         grid = np.zeros((top - bottom, right - left), np.uint8)
         mark_edges(own, reach, grid, float(-left), float(-bottom))
-        if folded[n]:
-            fill_enclosed(grid)
-        else:
-            fill_inside(own, grid, float(-left), float(-bottom))
+        fill_inside(own, grid, float(-left), float(-bottom))
         for v in range(grid.shape[0]):
             row = first + bottom + v
             if row < first or row >= end:

@@ -64,7 +64,7 @@ def largest_square(grid):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def make_variants(edges, starts, solid, folded, turns, turn_starts, scales, reach):  # type: ignore[no-untyped-def]
+def make_variants(edges, starts, solid, turns, turn_starts, scales, reach):  # type: ignore[no-untyped-def]
     """Masks of pieces at scales (P,) in cells: per variant sizes and corners, per row offsets, order and needs, and runs.
 
     Returns facts (V, 9: angle, corner x, corner y, columns, rows, border, stamp rows, side and
@@ -86,8 +86,8 @@ def make_variants(edges, starts, solid, folded, turns, turn_starts, scales, reac
         own = edges[starts[piece] : starts[piece + 1]]
         for v in range(turn_starts[piece], turn_starts[piece + 1]):
             local, lx, ly, width, height = turned(own, turns[v], scales[piece])
-            hit = hit_grid(local, width, height, solid[piece], folded[piece])
-            ring, border = stamp_grid(local, hit, reach, solid[piece], folded[piece])
+            hit = hit_grid(local, width, height, solid[piece])
+            ring, border = stamp_grid(local, hit, reach, solid[piece])
             rows, runs = row_runs(hit)
             ring_rows, ring_runs = row_runs(ring)
             side, low = largest_square(hit)

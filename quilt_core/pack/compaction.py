@@ -132,7 +132,7 @@ def _scene(problem: PackProblem, settings: PackSettings, best: Attempt) -> _Scen
     high = np.maximum.reduceat(turned.max(axis=1), problem.starts[:-1])
     middle = 0.5 * (low + high)
     obstacles = problem.obstacles
-    number = np.repeat(np.arange(len(obstacles.folded)), np.diff(obstacles.starts))
+    number = np.repeat(np.arange(len(obstacles.tile)), np.diff(obstacles.starts))
     shift = _tile_shift(settings)[obstacles.tile[number]]
     still = obstacles.edges.reshape(-1, 2, 2) + np.stack([shift, np.zeros(len(shift))], axis=1)[:, None]
     return _Scene(

@@ -122,7 +122,6 @@ def _group_problem(problem: PackProblem, groups: list[Group]) -> PackProblem:
         edges=np.ascontiguousarray(np.concatenate(edges)),
         starts=np.concatenate([[0], np.cumsum(counts)]).astype(np.int64),
         solid=np.where(alone, problem.solid[head], counts).astype(np.int64),
-        folded=problem.folded[head],
         areas=np.array([problem.areas[group.pieces].sum() for group in groups]),
         turns=tuple(group.turns for group in groups),
         grows=problem.grows[head],

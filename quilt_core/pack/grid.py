@@ -82,7 +82,7 @@ def make_grid(settings: PackSettings, obstacles: Obstacles, cells: int) -> Grid:
     for first, end, wide in bands:
         occupied[first:end, wide:] = 1
     block(
-        occupied, obstacles.edges, obstacles.starts, obstacles.folded, obstacles.tile, bands,
+        occupied, obstacles.edges, obstacles.starts, obstacles.tile, bands,
         1 / cell, margin / cell, reach,
     )  # type: ignore[call-arg]  # fmt: skip
     return Grid(columns, rows, float(cell), margin, float(reach), bands, occupied)

@@ -35,9 +35,8 @@ LEAST_OVERLAP = 1e-3
 
 
 def packable(islands: IslandSet) -> BoolArray:
-    """(I,) islands that can be packed: those with an area and finite coordinates."""
-    finite = np.isfinite(islands.bounds()).all(axis=1)
-    return np.asarray(finite & (np.abs(islands.uv_area) > 0))
+    """(I,) islands that can be packed: those with finite coordinates, be they only lines or points."""
+    return np.asarray(np.isfinite(islands.bounds()).all(axis=1))
 
 
 def pack_islands(
@@ -55,7 +54,7 @@ def pack_islands(
     Parameters
     ----------
     islands : IslandSet
-        All islands; collapsed ones are left where they are.
+        All islands; those that are not finite are left where they are.
     placements : (I, 2, 3) float64
         Their sizes relative to one another are kept.
     settings : PackSettings
@@ -78,7 +77,7 @@ def pack_islands(
         Base UVs to UVs, tile (column, row) at UV (column, row). What is left over or left out lies on
         the side table, to the left of the tiles.
     placed : (I,) bool
-        False for collapsed, left-over and left-out islands, and for others that lie in no tile.
+        False for left-over and left-out islands, and for others that lie in no tile.
 
     Raises
     ------
@@ -115,7 +114,7 @@ def pack_islands(
     single = single_pieces(chosen, linear, mine, settings, obstacles, own_names)
     lying = home_tiles(islands, placements, settings.bins) >= 0
     settled = stays & (lying | (home_tiles(islands, placements, frozen) >= 0))
-    there = float((np.abs(islands.placed(placements).uv_area) * pixels.prod(axis=1))[stays & lying].sum())
+    there = float((islands.placed(placements).uv_area * pixels.prod(axis=1))[stays & lying].sum())
     total = sum(tile.width * tile.height for tile in settings.bins)
     top = _side_table_top(islands, placements, stays, pixels)
     shown: FloatArray | None = None
@@ -196,7 +195,7 @@ def _obstacles(
     box = still.bounds()
     order = np.argsort(still.edge_island, kind="stable")
     starts = np.searchsorted(still.edge_island[order], np.arange(still.count + 1))
-    rows, folded, tiles = [], [], []
+    rows, tiles = [], []
     for k, tile in enumerate(settings.bins):
         size, corner = np.array([tile.width, tile.height], np.float64), np.array(tile.corner, np.float64)
         reach = settings.padding / size
@@ -204,14 +203,12 @@ def _obstacles(
         for i in np.flatnonzero(near):
             own = still.edges[order[starts[i] : starts[i + 1]]]
             rows.append(((own - corner) * size).reshape(-1, 4))
-            folded.append(bool(still.folded[i]))
             tiles.append(k)
     if not rows:
         return no_obstacles()
     return Obstacles(
         np.ascontiguousarray(np.concatenate(rows)),
         np.concatenate([[0], np.cumsum([len(r) for r in rows])]).astype(np.int64),
-        np.array(folded),
         np.array(tiles, np.int64),
     )
 

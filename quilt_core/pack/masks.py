@@ -94,7 +94,6 @@ def make_masks(
         turn_starts = np.concatenate([[0], np.cumsum([len(t) for t in turns])])
         return make_variants(  # type: ignore[no-any-return]
             problem.edges[starts[0] : starts[-1]], starts - starts[0], problem.solid[first:last],
-            problem.folded[first:last],
             np.concatenate(turns), turn_starts, scales[first:last], reach,
         )  # fmt: skip
 

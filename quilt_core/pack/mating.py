@@ -67,7 +67,7 @@ def outer_corners(problem: PackProblem, piece: int) -> NDArray[np.complex128] | 
     Points on a straight line between others are left out.
     """
     first, end = int(problem.starts[piece]), int(problem.starts[piece + 1])
-    if problem.folded[piece] or problem.solid[piece] != end - first:
+    if problem.solid[piece] != end - first:
         return None
     edges = problem.edges[first:end]
     tails, heads = edges[:, 0] + 1j * edges[:, 1], edges[:, 2] + 1j * edges[:, 3]

@@ -19,6 +19,9 @@ from quilt_core.scene.placement import compose
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
+LEAST_AREA = 1e-9
+"""No piece counts for less than this part of the whole area."""
+
 
 @dataclass(frozen=True, eq=False)
 class Pieces:
@@ -195,11 +198,11 @@ def _problem(
     order = np.lexsort([extra, owner])
     starts = np.searchsorted(owner[order], np.arange(count + 1))
     solid = np.bincount(owner[~extra], minlength=count).astype(np.int64)
-    folded = np.zeros(count, bool)
-    np.logical_or.at(folded, piece[lead], points.folded[lead])
-    areas = np.bincount(piece[lead], np.abs(points.uv_area)[lead], count).astype(np.float64)
+    areas = np.bincount(piece[lead], points.uv_area[lead], count).astype(np.float64)
+    # Lines and points have no area, but a place in orders that go by it.
+    areas = np.maximum(areas, max(LEAST_AREA * float(areas.sum()), 1e-12))
     return PackProblem(
-        np.ascontiguousarray(points.edges.reshape(-1, 4)[order]), starts, solid, folded, areas, (), np.ones(count, bool),
+        np.ascontiguousarray(points.edges.reshape(-1, 4)[order]), starts, solid, areas, (), np.ones(count, bool),
         np.full(count, -1), obstacles,
     )  # fmt: skip
 
@@ -211,7 +214,6 @@ def _part(problem: PackProblem, which: IntArray) -> PackProblem:
         edges=np.ascontiguousarray(problem.edges[np.concatenate(rows)]),
         starts=np.concatenate([[0], np.cumsum([len(r) for r in rows])]),
         solid=problem.solid[which],
-        folded=problem.folded[which],
         areas=problem.areas[which],
         turns=tuple(problem.turns[p] for p in which),
     )

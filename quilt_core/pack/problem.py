@@ -126,21 +126,19 @@ class Obstacles:
     edges : (E, 4) float64
         Outline edges in px from the lower left corner of their tile.
     starts : (N + 1,) int64
-    folded : (N,) bool
     tile : (N,) int64
         Position of the tile in the list of tiles.
     """
 
     edges: FloatArray
     starts: IntArray
-    folded: NDArray[np.bool_]
     tile: IntArray
 
 
 def no_obstacles() -> Obstacles:
     """Empty tiles."""
     ints = np.empty(0, np.int64)
-    return Obstacles(np.empty((0, 4)), np.zeros(1, np.int64), np.empty(0, bool), ints)
+    return Obstacles(np.empty((0, 4)), np.zeros(1, np.int64), ints)
 
 
 @dataclass(frozen=True, eq=False)
@@ -155,8 +153,6 @@ class PackProblem:
         Edges of piece ``p`` are ``edges[starts[p]:starts[p + 1]]``.
     solid : (P,) int64
         So many edges of a piece, from its first, bound its inside; the others are kept clear as well.
-    folded : (P,) bool
-        Pieces whose outline is not a set of simple rings; their inside is all that it encloses.
     areas : (P,) float64
         Areas in px at scale 1.
     turns : tuple of (T,) float64
@@ -173,7 +169,6 @@ class PackProblem:
     edges: FloatArray
     starts: IntArray
     solid: IntArray
-    folded: NDArray[np.bool_]
     areas: FloatArray
     turns: tuple[FloatArray, ...]
     grows: NDArray[np.bool_]
@@ -237,7 +232,7 @@ def example_problem(boxes: list[tuple[float, float]]) -> PackProblem:
     edges = [(*c[k], *c[(k + 1) % 4]) for c in corners for k in range(4)]
     n = len(boxes)
     return PackProblem(
-        np.array(edges), 4 * np.arange(n + 1), np.full(n, 4), np.zeros(n, bool), np.array([w * h for w, h in boxes]),
+        np.array(edges), 4 * np.arange(n + 1), np.full(n, 4), np.array([w * h for w, h in boxes]),
         (np.zeros(1),) * n, np.ones(n, bool), np.full(n, -1), no_obstacles(),
     )  # fmt: skip
 

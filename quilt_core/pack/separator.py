@@ -61,7 +61,7 @@ class Separator:
         # a cell less of padding makes up for it, and what then is too near is pushed away on a fine one.
         self.reach = self.grid.reach - 1 if loose else self.grid.reach
         self._loose = loose
-        self._blocked = len(problem.obstacles.folded) > 0
+        self._blocked = len(problem.obstacles.tile) > 0
         self._total = float(sum(tile.width * tile.height for tile in settings.bins))
         n = problem.count
         self.lanes = [

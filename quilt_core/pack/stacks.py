@@ -133,9 +133,7 @@ def _shape(edges: FloatArray, area: float) -> _Shape | None:
 def _shapes(islands: IslandSet, which: IntArray) -> list[_Shape | None]:
     order = np.argsort(islands.edge_island, kind="stable")
     starts = np.searchsorted(islands.edge_island[order], np.arange(islands.count + 1))
-    return [
-        _shape(islands.edges[order[starts[i] : starts[i + 1]]], abs(float(islands.uv_area[i]))) for i in which
-    ]
+    return [_shape(islands.edges[order[starts[i] : starts[i + 1]]], float(islands.uv_area[i])) for i in which]
 
 
 def _keys(shape: _Shape, world: float, step: float) -> list[tuple[int, int]]:

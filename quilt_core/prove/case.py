@@ -14,6 +14,7 @@ from quilt_core.measure.stretch import Stretch, TriangleFigures, measure_triangl
 from quilt_core.prove.findings import KINDS, Finding
 from quilt_core.prove.rules import Rules
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.surface import Surface
 from quilt_core.scene.tiles import TileSize
 
@@ -24,6 +25,8 @@ BoolArray = NDArray[np.bool_]
 MOST_LISTED = 1000
 """Findings of one kind that are listed; more are only counted."""
 MOST_FACES = 12
+FLAT = 1e-6
+"""A triangle has no area when its height is below this part of its longest edge: the rounding of 32-bit files."""
 
 
 @dataclass(eq=False)
@@ -83,7 +86,26 @@ class Case:
         """Stretch of each island."""
         if self.triangles is None:
             return None
-        return stretch_of(self.triangles, self.placed.triangle_island, self.islands.count)
+        group = np.where(self.gone, -1, self.placed.triangle_island)
+        return stretch_of(self.triangles, group, self.islands.count)
+
+    @cached_property
+    def longest_px(self) -> FloatArray:
+        """(N,) longest side of each triangle in the layout, in px."""
+        sides = self.triangle_px - np.roll(self.triangle_px, 1, axis=1)
+        return np.asarray(np.sqrt((sides**2).sum(axis=2).max(axis=1, initial=0.0)))
+
+    @cached_property
+    def triangle_noise(self) -> FloatArray:
+        """(N,) px by which the corners of each triangle may be off."""
+        return np.asarray(self.figures.noise[self.placed.triangle_island])
+
+    @cached_property
+    def gone(self) -> BoolArray:
+        """(N,) triangles of no area in the layout, but for rounding, that have one in space."""
+        assert self.triangles is not None
+        flat = 2 * np.abs(triangle_areas(self.triangle_px)) <= self.triangle_noise * self.longest_px
+        return np.asarray(flat & (self.triangles.slim > FLAT))
 
     @cached_property
     def first_island(self) -> IntArray:

@@ -42,6 +42,10 @@ KINDS: dict[str, Kind] = {
         "Islands folded over themselves", "error", "Several faces of the island share texels.",
         "Cut the island where it folds, or flatten it again.",
     ),
+    "two-sided": Kind(
+        "Islands of two-sided sheets", "hint", "Front and back of the sheet share their texels.",
+        "Nothing, if both sides may look the same; else flatten the back apart.",
+    ),
     "loose stack": Kind(
         "Stacks that no longer lie together", "error", "They are marked to share texels, but do not cover one another.",
         "Stack them again, or take them off the stack.", "stack",
@@ -87,8 +91,16 @@ KINDS: dict[str, Kind] = {
         "Flip the faces in the mesh, or flatten the island again.",
     ),
     "collapsed": Kind(
-        "Faces without area in the layout", "warning", "They get no texels: a single colour is drawn over the whole face.",
+        "Islands and faces without area in the layout", "warning", "They get no texels: a single colour is drawn over the whole face.",
         "Flatten these faces again.",
+    ),
+    "crumb": Kind(
+        "Islands thinner than a quarter texel", "hint", "No texel lies inside them: they get the colour of their surroundings.",
+        "Join them to a neighbour where the mesh is flattened.",
+    ),
+    "near seam": Kind(
+        "Islands that are nearly joined", "hint", "Edges are split by less than a quarter of a texel, so the island falls into pieces without need.",
+        "Join the two sides where the mesh is flattened.",
     ),
     "no surface": Kind(
         "Faces without area in space", "hint", "They are never seen, but they disturb normals and bakes.",

@@ -6,12 +6,16 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 import numpy as np
+import shapely
 from numpy.typing import NDArray
 
-from quilt_core.measure.figures import EDGE_TOLERANCE_PX, GAP_TOLERANCE_PX
+from quilt_core.measure.figures import EDGE_TOLERANCE_PX, GAP_TOLERANCE_PX, piles
 from quilt_core.measure.gap import close_pairs
 from quilt_core.prove.case import MOST_FACES, Case
 from quilt_core.prove.mips import closing
+from quilt_core.scene.island_set import sums
+from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.weld import groups
 
 IntArray = NDArray[np.int64]
 FloatArray = NDArray[np.float64]
@@ -20,36 +24,92 @@ TWIN_PX = 0.5
 TWIN_AREA = 1e-3
 """A parked island lies as exactly on its twin: half a pixel of its box, a thousandth of its area."""
 FAR_TILES = 1.0
+HEAP = 12
+"""More pairs of islands that lie on one another are one finding."""
+MOST_IN_HEAP = 200
+WALL = 200
+"""More gaps below the padding are told once an island."""
+LOOSE = 0.02
+"""Members of a stack may be off by this part of their size, or a pixel."""
+BACKS = 0.01
+"""Area by which the two sides of a sheet may differ."""
 
 
 def check_overlaps(case: Case) -> None:
     """Islands that share texels, with others or with themselves."""
     found = case.figures.overlaps
     own = found.pairs[:, 0] == found.pairs[:, 1]
-    areas = np.abs(case.placed.uv_area) * case.figures.pixel.prod(axis=1)
+    backs = _area_of_backs(case)
+    sides = own & (found.texels <= (1 + BACKS) * backs[found.pairs[:, 0]])
     faces_of = _faces_of_pairs(case)
-    for kind, which in (("overlap", np.flatnonzero(~own)), ("fold", np.flatnonzero(own))):
+    for kind, which in (("fold", np.flatnonzero(own & ~sides)), ("two-sided", np.flatnonzero(sides))):
         which = which[np.argsort(-found.texels[which], kind="stable")]
         for k in which[: case.count(kind, len(which))]:
-            a, b = (int(i) for i in found.pairs[k])
-            texels = float(found.texels[k])
-            text = f"{texels:,.0f} texels are shared" if texels >= 100 else f"{texels:.3g} texels are shared"
-            cure = None
-            if kind == "overlap" and _alike(case, areas, a, b) and texels > 0.98 * min(areas[a], areas[b]):
-                text += "; they lie exactly on one another"
-                cure = "stack"
-            one, two = faces_of(a, b)
-            case.add(
-                kind, (a, b) if kind == "overlap" else (a,), texels, "texel", text, [found.spots[k]], one, cure=cure,
-                other_faces=two,
-            )  # fmt: skip
+            a, texels = int(found.pairs[k, 0]), float(found.texels[k])
+            case.add(kind, (a,), texels, "texel", _shared(texels), [found.spots[k]], faces_of(a, a)[0])
+    heaps, single = _heaps(found.pairs, np.flatnonzero(~own))
+    areas = case.placed.uv_area * case.figures.pixel.prod(axis=1)
+    single = single[np.argsort(-found.texels[single], kind="stable")]
+    listed = case.count("overlap", len(single) + len(heaps))
+    for rows in heaps[:listed]:
+        _add_heap(case, rows, faces_of)
+    for k in single[: max(0, listed - len(heaps))]:
+        a, b = (int(i) for i in found.pairs[k])
+        texels = float(found.texels[k])
+        text, cure = _shared(texels), None
+        if _alike(areas, a, b) and texels > 0.98 * min(areas[a], areas[b]):
+            text += "; they lie exactly on one another"
+            cure = "stack"
+        one, two = faces_of(a, b)
+        case.add("overlap", (a, b), texels, "texel", text, [found.spots[k]], one, cure=cure, other_faces=two)
     if not (found.complete and case.figures.close.complete) and case.count("crowded", 1):
         islands, faces = np.unique(case.placed.triangle_island[found.triangle_pairs], return_counts=True)
         worst = int(islands[np.argmax(faces)]) if len(islands) else 0
         case.add(
             "crowded", (worst,), float(len(found.triangle_pairs)), "pair",
-            f"more than {len(found.triangle_pairs):,} pairs of faces share texels; copies were compared with the first only",
+            f"more than {len(found.triangle_pairs):,} pairs of faces share texels; not every other pair was looked at",
         )  # fmt: skip
+
+
+def _shared(texels: float) -> str:
+    return f"{texels:,.0f} texels are shared" if texels >= 100 else f"{texels:.3g} texels are shared"
+
+
+def _area_of_backs(case: Case) -> FloatArray:
+    """(I,) texels of the faces of each island that are the back of another one, and lie on it."""
+    if case.surface is None or not len(case.surface.backs):
+        return np.zeros(case.islands.count)
+    back = np.isin(case.surface.triangle_face, case.surface.backs)
+    texels = np.abs(triangle_areas(case.triangle_px[back]))
+    return sums(case.placed.triangle_island[back], texels, case.islands.count)
+
+
+def _heaps(pairs: IntArray, which: IntArray) -> tuple[list[IntArray], IntArray]:
+    """Rows of pairs that hang together in large heaps, the largest first, and the other rows."""
+    if not len(which):
+        return [], which
+    label = groups(pairs[which], int(pairs.max()) + 1)[pairs[which, 0]]
+    order = np.argsort(label, kind="stable")
+    parts = np.split(which[order], np.flatnonzero(np.diff(label[order])) + 1)
+    parts.sort(key=len, reverse=True)
+    heaps = [rows for rows in parts if len(rows) > HEAP]
+    single = [rows for rows in parts if len(rows) <= HEAP]
+    return heaps, np.concatenate(single) if single else np.empty(0, np.int64)
+
+
+def _add_heap(case: Case, rows: IntArray, faces_of: Callable[[int, int], tuple[IntArray, IntArray]]) -> None:
+    """One finding for many islands that lie on one another."""
+    found = case.figures.overlaps
+    islands, times = np.unique(found.pairs[rows], return_counts=True)
+    islands = islands[np.argsort(-times, kind="stable")]
+    worst = rows[np.argmax(found.texels[rows])]
+    texels = float(found.texels[rows].sum())
+    text = f"{len(islands):,} islands lie on one another in {len(rows):,} pairs; {_shared(texels)}"
+    one, two = faces_of(*(int(i) for i in found.pairs[worst]))
+    case.add(
+        "overlap", islands[:MOST_IN_HEAP].tolist(), texels, "texel", text, [found.spots[worst]], one,
+        other_faces=two,
+    )  # fmt: skip
 
 
 def _faces_of_pairs(case: Case) -> Callable[[int, int], tuple[IntArray, IntArray]]:
@@ -71,23 +131,32 @@ def _faces_of_pairs(case: Case) -> Callable[[int, int], tuple[IntArray, IntArray
     return faces
 
 
-def _alike(case: Case, areas: FloatArray, a: int, b: int) -> bool:
+def _alike(areas: FloatArray, a: int, b: int) -> bool:
     return bool(abs(areas[a] - areas[b]) <= 0.01 * max(areas[a], areas[b]))
 
 
 def check_stacks(case: Case) -> None:
-    """Members of a stack that do not lie on the first one."""
+    """Members of a stack whose outline is not that of the first one."""
     if not (case.stack >= 0).any():
         return
-    box = case.placed.bounds() * np.tile(case.figures.pixel, 2)
     size = case.figures.pixel
+    order = np.argsort(case.placed.edge_island, kind="stable")
+    starts = np.searchsorted(case.placed.edge_island[order], np.arange(case.islands.count + 1))
+
+    def outline(i: int) -> FloatArray:
+        return np.asarray(case.placed.edges[order[starts[i] : starts[i + 1]]] * size[i])
+
     loose = []
     for number in np.unique(case.stack[case.stack >= 0]):
         members = np.flatnonzero((case.stack == number) & ~case.unplaced)
+        if len(members) < 2:
+            continue
+        first = int(members[0])
+        edges = outline(first)
+        shape = shapely.multilinestrings(edges)
+        allowed = max(1.0, LOOSE * float(np.ptp(edges.reshape(-1, 2), axis=0).max()))
         for other in members[1:]:
-            first = int(members[0])
-            off = float(np.abs(box[other] - box[first]).max())
-            allowed = max(1.0, 0.02 * float((box[first, 2:] - box[first, :2]).max()))
+            off = float(shapely.hausdorff_distance(shape, shapely.multilinestrings(outline(other))))
             if off > allowed or (size[other] != size[first]).any():
                 loose.append((first, int(other), off))
     for first, other, off in loose[: case.count("loose stack", len(loose))]:
@@ -97,9 +166,16 @@ def check_stacks(case: Case) -> None:
 
 
 def check_gaps(case: Case) -> None:
-    """Pairs of islands nearer than the padding, or than the wanted mip level allows."""
+    """Pairs of islands nearer than the padding, or than the wanted mip level allows.
+
+    Very many pairs are told island by island, each with its nearest neighbour.
+    """
     close, wanted = case.figures.close, case.rules.wanted_gap
     below = np.flatnonzero(close.pixels < wanted - GAP_TOLERANCE_PX)
+    if len(below) > WALL:
+        # Pairs are sorted by their gap: the first mention of an island is its nearest neighbour.
+        at = np.unique(close.pairs[below].ravel(), return_index=True)[1] // 2
+        below = below[np.unique(at)]
     for k in below[: case.count("gap", len(below))]:
         a, b = close.pairs[k]
         pixels = float(close.pixels[k])
@@ -109,9 +185,11 @@ def check_gaps(case: Case) -> None:
 
 def check_edges(case: Case) -> None:
     """Islands in a tile that are nearer to its edge than the margin."""
-    inside = ~case.figures.outside & ~case.unplaced & case.figures.unique
+    inside = ~case.figures.outside & ~case.unplaced
     edge = case.figures.edge_px
-    near = np.flatnonzero(inside & (edge < case.rules.margin - EDGE_TOLERANCE_PX))
+    near = np.flatnonzero(
+        inside & (edge < case.rules.margin - np.maximum(EDGE_TOLERANCE_PX, case.figures.noise))
+    )
     near = near[np.argsort(edge[near], kind="stable")]
     for i in near[: case.count("margin", len(near))]:
         text = f"{max(edge[i], 0.0):.4g} px from the edge where {case.rules.margin:g} px are wanted"
@@ -162,7 +240,7 @@ def _parked(case: Case, out: IntArray, box: FloatArray) -> Iterator[tuple[int, i
     inside = np.flatnonzero(~case.figures.outside & ~case.unplaced)
     if not len(out) or not len(inside):
         return
-    pixel, area = case.figures.pixel, np.abs(case.placed.uv_area)
+    pixel, area = case.figures.pixel, case.placed.uv_area
     corner = np.floor(case.middles + 1e-9)
     local = box - np.tile(corner, 2)
     order = np.argsort(local[inside, 0], kind="stable")
@@ -185,19 +263,28 @@ def check_materials(case: Case) -> None:
     mixed = np.flatnonzero(case.surface.mixed)
     for i in mixed[: case.count("mixed materials", len(mixed))]:
         case.add("mixed materials", (i,), 1.0, "island", "its faces have several materials")
-    size, shift = case.figures.pixel, case.figures.shift
-    use = ~case.figures.outside & ~case.unplaced & case.figures.unique
-    edges = (
-        case.placed.edges * size[case.placed.edge_island][:, None] + shift[case.placed.edge_island][:, None]
-    )
-    edges = np.where(use[case.placed.edge_island][:, None, None], edges, np.nan)
-    found = close_pairs(
-        replace(case.placed, edges=edges), 1, 1, case.rules.material_gap, case.surface.edge_material
-    )
+    size = case.figures.pixel
+    pile = piles(case.figures.overlaps, case.islands.count, case.stack)
+    found = []
+    for k in range(len(case.tiles)):
+        here = (case.figures.tile == k)[case.placed.edge_island]
+        px = size[case.figures.tile == k][:1]
+        edges = np.where(here[:, None, None], case.placed.edges * px[:, None] if len(px) else np.nan, np.nan)
+        found.append(
+            close_pairs(
+                replace(case.placed, edges=edges),
+                1,
+                1,
+                case.rules.material_gap,
+                case.surface.edge_material,
+                pile,
+            )
+        )
+    pairs = np.concatenate([f.pairs for f in found])
+    pixels, spots = (np.concatenate([getattr(f, name) for f in found]) for name in ("pixels", "spots"))
     materials = (*case.surface.materials, "none")
-    for k in range(case.count("material gap", len(found.pairs))):
-        a, b = (int(i) for i in found.pairs[k])
+    for k in range(case.count("material gap", len(pairs))):
+        a, b = (int(i) for i in pairs[k])
         one, two = (materials[case.surface.island_material[i]] for i in (a, b))
-        spots = (found.spots[k] - shift[[a, b]]) / size[[a, b]]
-        text = f"{one} and {two}: {found.pixels[k]:.4g} px where {case.rules.material_gap:g} px are wanted"
-        case.add("material gap", (a, b), found.pixels[k], "px", text, spots)
+        text = f"{one} and {two}: {pixels[k]:.4g} px where {case.rules.material_gap:g} px are wanted"
+        case.add("material gap", (a, b), pixels[k], "px", text, spots[k] / size[a])

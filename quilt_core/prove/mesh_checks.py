@@ -5,46 +5,72 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.prove.case import MOST_FACES, Case
+from quilt_core.prove.case import FLAT, MOST_FACES, Case
+from quilt_core.scene.islands import triangle_areas
 
 IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
 
-NO_AREA = 1e-12
-"""A triangle is collapsed when its height is below this part of its longest edge."""
+CRUMB_PX = NEAR_PX = 0.25
 
 
 def check_facing(case: Case) -> None:
     """Mirrored islands, and faces that are turned against their island."""
-    mirrored = np.flatnonzero(case.figures.mirrored)
+    mirrored = np.flatnonzero(case.figures.mirrored & ~case.figures.collapsed)
     for i in mirrored[: case.count("mirrored", len(mirrored))]:
         text = "lies mirrored in the layout" + ("; it is part of a stack" if case.stack[i] >= 0 else "")
         case.add("mirrored", (i,), 1.0, "island", text)
-    corner = case.triangle_px
-    one, two = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
-    twice = one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]
-    facing = np.sign(case.placed.uv_area)[case.placed.triangle_island]
-    longest2 = np.maximum((one**2).sum(axis=1), (two**2).sum(axis=1))
-    turned = twice * facing < -1e-9 * longest2
+    facing = np.where(case.figures.mirrored, -1.0, 1.0)[case.placed.triangle_island]
+    turned = 2 * triangle_areas(case.triangle_px) * facing < -case.triangle_noise * case.longest_px
+    turned &= ~case.figures.collapsed[case.placed.triangle_island]
+    if case.surface is not None and len(case.surface.backs):
+        turned &= ~np.isin(case.surface.triangle_face, case.surface.backs)
     _per_island(case, "turned faces", turned, "face down in the layout")
 
 
 def check_collapsed(case: Case) -> None:
-    """Triangles without area in the layout or in space, and slivers."""
-    figures = case.triangles
+    """Triangles without area in the layout or in space, slivers, and islands too small for a texel."""
+    figures, islands = case.triangles, case.figures.collapsed
+    lost = np.flatnonzero(islands)
+    for i in lost[: case.count("collapsed", len(lost))]:
+        faces = case.local_faces(np.flatnonzero(case.placed.triangle_island == i))
+        case.add("collapsed", (i,), 1.0, "island", "the island has no area in the layout", faces=faces)
+    box = case.placed.bounds()
+    extent = (box[:, 2:] - box[:, :2]) * case.figures.pixel
+    area = case.placed.uv_area * case.figures.pixel.prod(axis=1)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        width = np.minimum(extent.min(axis=1), area / extent.max(axis=1))
+    crumbs = np.flatnonzero((width < CRUMB_PX) & ~islands)
+    for i in crumbs[: case.count("crumb", len(crumbs))]:
+        case.add("crumb", (i,), width[i], "px", f"{width[i]:.2g} px wide")
     if figures is None:
-        islands = np.flatnonzero(case.figures.collapsed)
-        for i in islands[: case.count("collapsed", len(islands))]:
-            case.add("collapsed", (i,), 1.0, "island", "the island has no area")
         return
-    flat = figures.slim <= NO_AREA
-    gone = (figures.uv_slim <= NO_AREA) & ~flat
-    _per_island(case, "collapsed", gone, "without area in the layout")
+    whole = ~islands[case.placed.triangle_island]
+    flat = figures.slim <= FLAT
+    _per_island(case, "collapsed", case.gone & whole, "without area in the layout")
     _per_island(case, "no surface", flat, "without area in space")
-    slim = (figures.uv_slim < case.rules.sliver) & ~gone & ~flat
+    slim = (figures.uv_slim < case.rules.sliver) & ~case.gone & ~flat & whole
     _per_island(
         case, "sliver", slim, f"thinner than 1 : {1 / max(case.rules.sliver, 1e-9):.0f} in the layout"
     )
+
+
+def check_near_seams(case: Case) -> None:
+    """Edges inside which the two sides differ by less than a quarter of a texel."""
+    surface = case.surface
+    if surface is None:
+        return
+    owner = surface.near_seam_island
+    scale = np.linalg.norm(case.transforms[owner][:, :, :2], axis=(1, 2)) / np.sqrt(2.0)
+    off = surface.near_seam.max(axis=1, initial=0.0) * scale * case.figures.pixel[owner].max(axis=1)
+    near = off <= NEAR_PX
+    islands, counts = np.unique(owner[near], return_counts=True)
+    largest = np.zeros(case.islands.count)
+    np.maximum.at(largest, owner[near], off[near])
+    for i, n in list(zip(islands, counts, strict=True))[: case.count("near seam", len(islands))]:
+        noun = "edge is" if n == 1 else "edges are"
+        text = f"{n:,} {noun} split by at most {largest[i]:.2g} px"
+        case.add("near seam", (i,), largest[i], "px", text)
 
 
 def _per_island(case: Case, kind: str, which: BoolArray, text: str) -> None:

@@ -30,6 +30,7 @@ CHECKS: tuple[Callable[[Case], None], ...] = (
     layout_checks.check_whereabouts,
     mesh_checks.check_facing,
     mesh_checks.check_collapsed,
+    mesh_checks.check_near_seams,
     mesh_checks.check_meshes,
     mesh_checks.check_unflattened,
     quality_checks.check_stretch,

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.scene.islands import next_corner
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.weld import next_corner
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -48,6 +48,16 @@ class Neighbours:
         here, there = self.ends()
         same = (uv[here] == uv[there]).all(axis=(1, 2))
         return np.asarray(same & (corner_island[here[:, 0]] == corner_island[there[:, 0]]))
+
+    def nearly_joined(
+        self, uv: FloatArray, corner_island: IntArray, reach: float
+    ) -> tuple[BoolArray, FloatArray]:
+        """(K,) edges whose sides have UVs that differ by less than a reach; and by how much in u and v, (S, 2)."""
+        here, there = self.ends()
+        off = np.abs(uv[here] - uv[there]).max(axis=1, initial=0.0)
+        known = (corner_island[here[:, 0]] >= 0) & (corner_island[there[:, 0]] >= 0)
+        near = known & (off < reach).all(axis=1) & (off > 0).any(axis=1)
+        return near, off[near]
 
     def hard(self, mesh: Mesh) -> BoolArray | None:
         """(K,) whether the edge is shaded hard; None when the mesh does not say."""

@@ -6,13 +6,17 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.weld import groups, next_corner, weld_ids, weld_positions
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+
+UV_TOLERANCE = 1e-5
+"""UVs of one point that differ by less, in tiles, are the same: files round them differently."""
+MOST_AT_AN_EDGE = 16
+"""So many further faces at one edge are compared with each one; they are sorted by their UVs first."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -24,94 +28,30 @@ class Islands:
     count : int
     face_island : (F,) int64
         Island of each face, -1 for a face without UVs.
+    uv : (C, 2) float64
+        UVs of the corners, those of one point of one island made equal.
     edges : (E, 2) int64
-        Corner pairs ``(c, next corner)`` of the outline: edges used by one face, and edges where the
-        layout folds over itself (the faces on both sides are turned differently).
+        Corner pairs of the outline, the island on their left: the border of the region that it covers. An
+        edge stands there as often as the number of layers on its two sides differs, so that the winding
+        number of the outline is the number of layers.
     edge_island : (E,) int64
-    folded : (I,) bool
-        Islands with such folds; their outline is not a set of simple rings.
     """
 
     count: int
     face_island: IntArray
+    uv: FloatArray
     edges: IntArray
     edge_island: IntArray
-    folded: NDArray[np.bool_]
 
 
-SCRAMBLE = np.uint64(0x9E3779B97F4A7C15)
-
-
-def weld_ids(*columns: NDArray[np.generic]) -> IntArray:
-    """Give equal rows equal numbers.
-
-    Parameters
-    ----------
-    *columns : (N,) arrays
-        The columns of the rows; -0.0 equals 0.0.
-
-    Returns
-    -------
-    (N,) int64
-        Numbers from 0, equal exactly where all columns are equal.
-
-    Examples
-    --------
-    >>> ids = weld_ids(np.array([1.0, 2.0, 1.0]), np.array([5, 5, 5]))
-    >>> (ids == ids[0]).tolist()
-    [True, False, True]
-    """
-    if not columns:
-        raise ValueError("weld_ids needs at least one column")
-    # One sort of scrambled rows instead of one for each column; then a look at whether two kinds got mixed up.
-    mixed = np.zeros(len(columns[0]), np.uint64)
-    for column in columns:
-        whole = column.dtype.kind in "iub"
-        bits = column.astype(np.int64) if whole else column.astype(np.float64) + 0.0  # -0.0 becomes 0.0
-        mixed = (mixed ^ bits.view(np.uint64)) * SCRAMBLE
-        mixed ^= mixed >> np.uint64(31)
-    _, first, ids = np.unique(mixed, return_index=True, return_inverse=True)
-    ids = ids.astype(np.int64)
-    if all(_equal(column, column[first[ids]]) for column in columns):
-        return ids
-    return _weld_by_columns(*columns)
-
-
-def _equal(a: NDArray[np.generic], b: NDArray[np.generic]) -> bool:
-    return bool(((a == b) | ((a != a) & (b != b))).all())
-
-
-def _weld_by_columns(*columns: NDArray[np.generic]) -> IntArray:
-    """The same, column by column."""
-    _, ids = np.unique(columns[0], return_inverse=True)
-    for column in columns[1:]:
-        _, numbers = np.unique(column, return_inverse=True)
-        _, ids = np.unique(
-            ids.astype(np.int64) * (int(numbers.max(initial=0)) + 1) + numbers, return_inverse=True
-        )
-    return np.asarray(ids, np.int64)
-
-
-def next_corner(face_offsets: IntArray, corner_count: int) -> IntArray:
-    """(C,) corner that follows each corner around its face."""
-    following = np.arange(1, corner_count + 1, dtype=np.int64)
-    sizes = np.diff(face_offsets)
-    real = sizes > 0
-    following[face_offsets[1:][real] - 1] = face_offsets[:-1][real]
-    return following
-
-
-def weld_positions(mesh: Mesh) -> IntArray:
-    """(V,) numbers of vertices, equal where their positions are."""
-    return weld_ids(*mesh.positions.T) if len(mesh.positions) else np.empty(0, np.int64)
-
-
-def find_islands(mesh: Mesh, channel: UVChannel, position: IntArray | None = None) -> Islands:
+def find_islands(
+    mesh: Mesh, channel: UVChannel, position: IntArray | None = None, tolerance: float = UV_TOLERANCE
+) -> Islands:
     """Find the islands of a UV channel.
 
-    Two faces belong together when they share an edge whose two ends agree in position and in UV, by
-    value: files that repeat vertices (as glTF must at hard edges and material borders) are welded
-    first. Faces with a missing or non-finite UV belong to no island.
+    Two faces belong together when they share an edge whose two ends agree in position (relative to the
+    size of the mesh) and in UV, within a tolerance. Faces with a missing or non-finite UV or fewer than
+    three corners belong to no island.
 
     Parameters
     ----------
@@ -120,39 +60,23 @@ def find_islands(mesh: Mesh, channel: UVChannel, position: IntArray | None = Non
         A channel of that mesh.
     position : (V,) int64, optional
         What `weld_positions` says, when it is already known.
+    tolerance : float
+        Largest difference of two equal UVs in tiles, in u and in v.
 
     Returns
     -------
     Islands
         Numbered in the order of their first face.
     """
-    corners = len(mesh.corner_vertex)
     uv = channel.per_corner
-    has_uv = np.isfinite(uv).all(axis=1)
-    face_ok = np.bincount(mesh.corner_face, ~has_uv, minlength=mesh.face_count) == 0
-    position_ids = (weld_positions(mesh) if position is None else position)[mesh.corner_vertex]
-    use = face_ok[mesh.corner_face]
-    if not use.any():
-        empty = np.empty(0, np.int64)
-        nothing = np.empty(0, bool)
-        return Islands(0, np.full(mesh.face_count, -1, np.int64), empty.reshape(0, 2), empty, nothing)
+    face_ok = usable_faces(mesh, uv)
+    if not face_ok.any():
+        none = np.empty(0, np.int64)
+        return Islands(0, np.full(mesh.face_count, -1, np.int64), uv, none.reshape(0, 2), none)
+    place = (weld_positions(mesh) if position is None else position)[mesh.corner_vertex]
+    joined = _joined_corners(mesh, uv, place, face_ok, tolerance)
 
-    ids = np.full(corners, -1, np.int64)
-    ids[use] = weld_ids(position_ids[use], uv[use, 0], uv[use, 1])
-    starts = np.flatnonzero(use)
-    ends = next_corner(mesh.face_offsets, corners)[starts]
-    low, high = np.minimum(ids[starts], ids[ends]), np.maximum(ids[starts], ids[ends])
-    real = low != high
-    starts, ends, low, high = starts[real], ends[real], low[real], high[real]
-    _, edge, uses = np.unique(low * (ids.max() + 1) + high, return_inverse=True, return_counts=True)
-
-    faces = mesh.corner_face[starts]
-    order = np.argsort(edge, kind="stable")
-    same = edge[order][1:] == edge[order][:-1]
-    left, right = faces[order][:-1][same], faces[order][1:][same]
-    graph = coo_array((np.ones(len(left), np.int8), (left, right)), shape=(mesh.face_count,) * 2)
-    _, labels = connected_components(graph, directed=False)
-
+    labels = groups(mesh.corner_face[joined], mesh.face_count)
     usable = np.flatnonzero(face_ok)
     _, first, inverse = np.unique(labels[usable], return_index=True, return_inverse=True)
     rank = np.empty(len(first), np.int64)
@@ -160,24 +84,106 @@ def find_islands(mesh: Mesh, channel: UVChannel, position: IntArray | None = Non
     face_island = np.full(mesh.face_count, -1, np.int64)
     face_island[usable] = rank[inverse]
 
-    facing = np.sign(signed_uv_areas(mesh, uv))[faces]
-    turned = np.bincount(edge, facing, minlength=len(uses))
-    fold = (np.abs(turned) != uses)[edge] & (uses[edge] > 1)
-    outline = fold | (uses[edge] == 1)
-    pairs = np.stack([starts[outline], ends[outline]], axis=1)
-    folded = np.bincount(face_island[faces[fold]], minlength=len(first)) > 0
-    return Islands(len(first), face_island, pairs, face_island[faces[outline]], folded)
+    uv = _made_equal(uv, joined)
+    edges, edge_island = _outline(mesh, uv, face_island)
+    return Islands(len(first), face_island, uv, edges, edge_island)
 
 
-def signed_uv_areas(mesh: Mesh, uv: FloatArray) -> FloatArray:
-    """(F,) signed areas of the faces by the shoelace formula; NaN where a UV is missing.
+def usable_faces(mesh: Mesh, uv: FloatArray) -> NDArray[np.bool_]:
+    """(F,) faces with three or more corners, all of which have a UV."""
+    missing = np.bincount(mesh.corner_face, ~np.isfinite(uv).all(axis=1), minlength=mesh.face_count)
+    return np.asarray((missing == 0) & (np.diff(mesh.face_offsets) >= 3))
 
-    Coordinates are taken relative to each face's first corner, so that small faces far from the
-    origin keep their digits.
+
+def _joined_corners(
+    mesh: Mesh, uv: FloatArray, place: IntArray, face_ok: NDArray[np.bool_], tolerance: float
+) -> IntArray:
+    """(N, 2) pairs of corners of two faces that are one point of one island."""
+    starts = np.flatnonzero(face_ok[mesh.corner_face])
+    ends = next_corner(mesh.face_offsets, len(mesh.corner_vertex))[starts]
+    turned = place[starts] > place[ends]
+    low, high = np.where(turned, ends, starts), np.where(turned, starts, ends)
+    real = place[low] != place[high]
+    low, high = low[real], high[real]
+    key = place[low] * (int(place.max()) + 1) + place[high]
+    order = np.argsort(key, kind="stable")
+    if len(key) and (key[order][2:] == key[order][:-2]).any():
+        order = np.lexsort((uv[low, 1], uv[low, 0], key))
+    key, low, high = key[order], low[order], high[order]
+    pairs: list[IntArray] = [np.empty((0, 2), np.int64)]
+    for step in range(1, MOST_AT_AN_EDGE + 1):
+        same = np.flatnonzero(key[step:] == key[:-step])
+        if not len(same):
+            break
+        near = _near(uv, low[same], low[same + step], tolerance)
+        near &= _near(uv, high[same], high[same + step], tolerance)
+        same = same[near]
+        pairs += [np.stack([ends[same], ends[same + step]], axis=1) for ends in (low, high)]
+    return np.concatenate(pairs)
+
+
+def _near(uv: FloatArray, a: IntArray, b: IntArray, tolerance: float) -> NDArray[np.bool_]:
+    off = np.abs(uv[a] - uv[b]).max(axis=1, initial=0.0)
+    return np.asarray((off < tolerance) | (off == 0))
+
+
+def _made_equal(uv: FloatArray, joined: IntArray) -> FloatArray:
+    """UVs of corners that are one point set to those of the first of them."""
+    apart = (uv[joined[:, 0]] != uv[joined[:, 1]]).any(axis=1)
+    if not apart.any():
+        return uv
+    group = groups(joined, len(uv))
+    mixed = np.isin(group, group[joined[apart, 0]])
+    _, first, inverse = np.unique(group[mixed], return_index=True, return_inverse=True)
+    out = uv.copy()
+    out[mixed] = uv[np.flatnonzero(mixed)[first[inverse]]]
+    return out
+
+
+def _outline(mesh: Mesh, uv: FloatArray, face_island: IntArray) -> tuple[IntArray, IntArray]:
+    """Corner pairs and islands of the edges where the number of layers changes.
+
+    Every triangle is walked round anticlockwise; steps to and fro along one edge cancel.
     """
-    if not len(mesh.corner_vertex):
-        return np.zeros(mesh.face_count, np.float64)
-    local = uv - uv[mesh.face_offsets[:-1]][mesh.corner_face]
-    after = local[next_corner(mesh.face_offsets, len(uv))]
-    twice = local[:, 0] * after[:, 1] - local[:, 1] * after[:, 0]
-    return np.asarray(np.bincount(mesh.corner_face, 0.5 * twice, minlength=mesh.face_count), np.float64)
+    island = face_island[mesh.triangle_face]
+    triangles = mesh.triangles[island >= 0]
+    island = island[island >= 0]
+    clockwise = triangle_areas(uv[triangles]) < 0
+    triangles = np.where(clockwise[:, None], triangles[:, ::-1], triangles)
+    a, b = triangles.ravel(), np.roll(triangles, -1, axis=1).ravel()
+    owner = np.repeat(island, 3)
+    corners, inverse = np.unique(np.concatenate([a, b]), return_inverse=True)
+    corner_island = np.empty(len(corners), np.int64)
+    corner_island[inverse[: len(a)]] = owner
+    ids = weld_ids(corner_island, uv[corners, 0], uv[corners, 1])[inverse]
+    one, two = ids[: len(a)], ids[len(a) :]
+    kept = _unbalanced(one, two)
+    if len(kept) > len(a) // 2:
+        # Of faces that lie exactly on one another one is a layer, the others change nothing.
+        first = np.unique(weld_ids(*np.sort(one.reshape(-1, 3), axis=1).T), return_index=True)[1]
+        steps = np.sort((3 * first[:, None] + np.arange(3)).ravel())
+        kept = steps[_unbalanced(one[steps], two[steps])]
+    lost = np.setdiff1d(island, owner[kept])
+    if len(lost):
+        # What lies on one line or point covers nothing: all of it is outline.
+        kept = np.concatenate([kept, np.flatnonzero(np.isin(owner, lost))])
+    return np.stack([a[kept], b[kept]], axis=1), owner[kept]
+
+
+def _unbalanced(one: IntArray, two: IntArray) -> IntArray:
+    """Steps from point `one` to point `two` that no step back cancels, each as often as it is left over."""
+    forward = one < two
+    key = np.where(forward, one, two) * (int(max(one.max(initial=0), two.max(initial=0))) + 1)
+    _, edge = np.unique(key + np.where(forward, two, one), return_inverse=True)
+    layers = np.bincount(edge, np.where(one == two, 0, np.where(forward, 1, -1))).astype(np.int64)
+    # The first step in the direction that is left over stands for the edge.
+    kept = np.flatnonzero((one != two) & np.where(forward, layers[edge] > 0, layers[edge] < 0))
+    _, first = np.unique(edge[kept], return_index=True)
+    kept = np.sort(kept[first])
+    return np.repeat(kept, np.abs(layers[edge[kept]]))
+
+
+def triangle_areas(corners: FloatArray) -> FloatArray:
+    """(N,) signed areas of triangles (N, 3, 2), relative to their first corner."""
+    one, two = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
+    return np.asarray(0.5 * (one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]))

@@ -5,14 +5,16 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.scene.islands import find_islands
+from quilt_core.scene.islands import UV_TOLERANCE, find_islands
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import IDENTITY, apply_placements
 
 FloatArray = NDArray[np.float64]
 
 
-def object_corner_uvs(obj: SceneObject, channel: int, placements: FloatArray) -> FloatArray | None:
+def object_corner_uvs(
+    obj: SceneObject, channel: int, placements: FloatArray, tolerance: float = UV_TOLERANCE
+) -> FloatArray | None:
     """New UVs of every face corner.
 
     Parameters
@@ -22,6 +24,8 @@ def object_corner_uvs(obj: SceneObject, channel: int, placements: FloatArray) ->
         UV channel from 0.
     placements : (I, 2, 3) float64
         Of the object's islands, in the order of `find_islands`.
+    tolerance : float
+        With which they were found, see there.
 
     Returns
     -------
@@ -32,12 +36,11 @@ def object_corner_uvs(obj: SceneObject, channel: int, placements: FloatArray) ->
         placements, np.broadcast_to(IDENTITY, placements.shape)
     ):
         return None
-    data = obj.mesh.channels[channel]
-    islands = find_islands(obj.mesh, data)
+    islands = find_islands(obj.mesh, obj.mesh.channels[channel], tolerance=tolerance)
     if islands.count != len(placements):
         raise ValueError(f"{len(placements)} placements for {islands.count} islands")
     which = islands.face_island[obj.mesh.corner_face]
-    moved = apply_placements(data.per_corner, which, placements)
+    moved = apply_placements(islands.uv, which, placements)
     still = np.isin(which, np.flatnonzero((placements == IDENTITY).all(axis=(1, 2)))) | (which < 0)
     moved[still] = np.nan
     return moved

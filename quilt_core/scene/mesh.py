@@ -13,6 +13,9 @@ from quilt_core.scene.triangulate import triangulate
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
+FLOAT32 = 2.0**-24
+"""Rounding of 32-bit floats, as a part of the number."""
+
 
 def frozen(array: NDArray[np.generic]) -> None:
     """Make an array read-only: meshes are shared, never edited in place."""
@@ -31,15 +34,24 @@ class UVChannel:
         Coordinates, origin at the bottom left.
     corner_uv : (C,) int64
         Row of `coords` for each face corner; -1 where the corner has none.
+    step : float
+        Spacing of the numbers in the file, where it is coarser than that of 32-bit floats.
     """
 
     name: str
     coords: FloatArray
     corner_uv: IntArray
+    step: float = 0.0
 
     def __post_init__(self) -> None:
         frozen(self.coords)
         frozen(self.corner_uv)
+
+    @cached_property
+    def rounding(self) -> float:
+        """By how much a coordinate may be off: half a step, or that of 32-bit floats of this size."""
+        finite = self.coords[np.isfinite(self.coords)]
+        return max(0.5 * self.step, FLOAT32 * float(np.abs(finite).max(initial=0.0)))
 
     @cached_property
     def per_corner(self) -> FloatArray:

@@ -10,10 +10,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.scene.edges import find_neighbours
-from quilt_core.scene.island_set import IslandSet, island_set, object_face_areas
-from quilt_core.scene.islands import find_islands, weld_ids, weld_positions
+from quilt_core.scene.island_set import IslandSet, instance_shapes, island_set, object_face_areas
+from quilt_core.scene.islands import UV_TOLERANCE, find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Material, SceneObject
+from quilt_core.scene.weld import weld_ids, weld_positions
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -27,7 +28,7 @@ class Surface:
     Parameters
     ----------
     points : (N, 3, 3) float64
-        Corners of the set's triangles in metres, as the object's first instance stands in the world.
+        Corners of the set's triangles in metres, as the object's largest instance stands in the world.
     triangle_face : (N,) int64
         Face of each triangle; faces are numbered through all objects.
     face_start : (O + 1,) int64
@@ -49,7 +50,12 @@ class Surface:
     broken : (B,) int64
         Faces with a vertex or UV that is not a number.
     duplicate : (D,) int64
-        Faces whose corners lie exactly where those of an earlier face lie.
+        Faces whose corners lie where those of an earlier face lie, turned to the same side.
+    backs : (B,) int64
+        Faces that are the back of an earlier one: the same corners, turned to the other side.
+    near_seam : (S, 2) float64
+        Largest difference in u and in v, in base UVs, of the two sides of edges that are nearly joined.
+    near_seam_island : (S,) int64
     duplicate_vertices : (O,) int64
         Vertices that nothing tells apart from an earlier one.
     """
@@ -67,15 +73,22 @@ class Surface:
     shaded: BoolArray
     broken: IntArray
     duplicate: IntArray
+    backs: IntArray
+    near_seam: FloatArray
+    near_seam_island: IntArray
     duplicate_vertices: IntArray
 
+
+NEAR_SEAM = 4e-3
+"""Edges whose sides differ by less, in tiles, are kept for the question whether they are nearly joined."""
 
 ARRAYS = tuple(name for name in Surface.__dataclass_fields__ if name != "materials")
 
 
 def read_surface(
-    obj: SceneObject, channel: int, metres_per_unit: float, materials: Sequence[Material] = ()
-) -> tuple[IslandSet, Surface]:
+    obj: SceneObject, channel: int, metres_per_unit: float, materials: Sequence[Material] = (),
+    tolerance: float = UV_TOLERANCE,
+) -> tuple[IslandSet, Surface]:  # fmt: skip
     """Islands of one object and the surface behind them.
 
     Parameters
@@ -86,6 +99,8 @@ def read_surface(
     metres_per_unit : float
     materials : sequence of Material
         Of the object's scene.
+    tolerance : float
+        See `find_islands`.
 
     Returns
     -------
@@ -94,36 +109,40 @@ def read_surface(
     mesh = obj.mesh
     layout = mesh.channels[channel] if channel < len(mesh.channels) else _no_uvs(mesh)
     position, world = weld_positions(mesh), object_face_areas(obj, metres_per_unit)
-    islands = find_islands(mesh, layout, position)
-    found = island_set(obj, channel, metres_per_unit, islands, world)
-    matrix = obj.instances[0].matrix if obj.instances else np.eye(4)
+    islands = find_islands(mesh, layout, position, tolerance)
+    found = island_set(obj, channel, metres_per_unit, islands)
+    linear = instance_shapes(obj)[0] * metres_per_unit
     shown = islands.face_island[mesh.triangle_face] >= 0
     pairs = find_neighbours(mesh, position)
-    inside = pairs.joined(layout.per_corner, islands.face_island[mesh.corner_face])
+    corner_island = islands.face_island[mesh.corner_face]
+    inside = pairs.joined(islands.uv, corner_island)
     shading = pairs.hard(mesh)
     nowhere = np.zeros(len(inside), bool)
     hard, soft = (nowhere, nowhere) if shading is None else (shading & inside, ~shading & ~inside)
     first = pairs.corners[:, 0]
     after = pairs.following[first]
-    owner = islands.face_island[mesh.corner_face[first]]
-    soft_owner = islands.face_island[mesh.corner_face[pairs.corners[soft]]].ravel()
+    soft_owner = corner_island[pairs.corners[soft]].ravel()
+    near, apart = pairs.nearly_joined(islands.uv, corner_island, NEAR_SEAM)
     main, mixed = _island_materials(islands.face_island, mesh.face_material, world, islands.count)
-    names = tuple(material.name for material in materials)
+    duplicate, backs = _duplicate_faces(mesh, position)
     return found, Surface(
-        (mesh.positions @ matrix[:3, :3].T * metres_per_unit)[mesh.corner_vertex[mesh.triangles[shown]]],
-        mesh.triangle_face[shown],
-        np.array([0, mesh.face_count]),
-        names,
-        main,
-        mesh.face_material[mesh.corner_face[islands.edges[:, 0]]],
-        mixed,
-        layout.per_corner[np.stack([first, after], axis=1)[hard]],
-        owner[hard],
-        np.bincount(soft_owner[soft_owner >= 0], minlength=islands.count),
-        np.array([mesh.corner_normal is not None or mesh.smoothing is not None]),
-        _broken_faces(mesh, layout),
-        _duplicate_faces(mesh, position),
-        np.array([_duplicate_vertices(mesh, position, layout)]),
+        points=(mesh.positions @ linear.T)[mesh.corner_vertex[mesh.triangles[shown]]],
+        triangle_face=mesh.triangle_face[shown],
+        face_start=np.array([0, mesh.face_count]),
+        materials=tuple(material.name for material in materials),
+        island_material=main,
+        edge_material=mesh.face_material[mesh.corner_face[islands.edges[:, 0]]],
+        mixed=mixed,
+        hard=islands.uv[np.stack([first, after], axis=1)[hard]],
+        hard_island=corner_island[first[hard]],
+        soft_border=np.bincount(soft_owner[soft_owner >= 0], minlength=islands.count),
+        shaded=np.array([mesh.corner_normal is not None or mesh.smoothing is not None]),
+        broken=_broken_faces(mesh, layout),
+        duplicate=duplicate,
+        backs=backs,
+        near_seam=apart,
+        near_seam_island=corner_island[first[near]],
+        duplicate_vertices=np.array([_duplicate_vertices(mesh, position, layout)]),
     )
 
 
@@ -149,20 +168,24 @@ def join_surfaces(surfaces: Sequence[Surface], counts: Sequence[int]) -> Surface
 
     if not surfaces:
         return _nothing()
+    plain = ("points", "mixed", "hard", "soft_border", "shaded", "near_seam", "duplicate_vertices")
     return Surface(
-        joined("points"), joined("triangle_face", faces), faces, names, material("island_material"),
-        material("edge_material"), joined("mixed"), joined("hard"), joined("hard_island", islands),
-        joined("soft_border"), joined("shaded"), joined("broken", faces), joined("duplicate", faces),
-        joined("duplicate_vertices"),
-    )  # type: ignore[arg-type]  # fmt: skip
+        **{field: joined(field) for field in plain},  # type: ignore[arg-type]
+        **{field: joined(field, faces) for field in ("triangle_face", "broken", "duplicate", "backs")},
+        **{field: joined(field, islands) for field in ("hard_island", "near_seam_island")},
+        **{field: material(field) for field in ("island_material", "edge_material")},  # type: ignore[arg-type]
+        face_start=faces,
+        materials=names,
+    )
 
 
 def _nothing() -> Surface:
     ints, flags = np.empty(0, np.int64), np.empty(0, bool)
-    return Surface(
-        np.empty((0, 3, 3)), ints, np.zeros(1, np.int64), (), ints, ints, flags, np.empty((0, 2, 2)), ints, ints,
-        flags, ints, ints, ints,
-    )  # fmt: skip
+    kinds = {
+        "points": np.empty((0, 3, 3)), "face_start": np.zeros(1, np.int64), "mixed": flags, "shaded": flags,
+        "hard": np.empty((0, 2, 2)), "near_seam": np.empty((0, 2)),
+    }  # fmt: skip
+    return Surface(**{name: kinds.get(name, ints) for name in ARRAYS}, materials=())  # type: ignore[arg-type]
 
 
 def _no_uvs(mesh: Mesh) -> UVChannel:
@@ -193,12 +216,12 @@ def _broken_faces(mesh: Mesh, layout: UVChannel) -> IntArray:
     return np.unique(mesh.corner_face[bad])
 
 
-def _duplicate_faces(mesh: Mesh, position: IntArray) -> IntArray:
-    """Faces with the same corners as an earlier one, wherever they start and whichever way they turn."""
+def _duplicate_faces(mesh: Mesh, position: IntArray) -> tuple[IntArray, IntArray]:
+    """Faces with the same corners as an earlier one, wherever they start: turned alike, and turned over."""
     sizes = np.diff(mesh.face_offsets)
     corner = position[mesh.corner_vertex]
     if not len(corner):
-        return np.empty(0, np.int64)
+        return np.empty(0, np.int64), np.empty(0, np.int64)
     # Sums of two scrambled numbers per corner do not depend on the order of the corners.
     rng = np.random.default_rng(7)
     salt = rng.integers(1, 2**62, (2, int(position.max()) + 1), dtype=np.int64)
@@ -207,7 +230,21 @@ def _duplicate_faces(mesh: Mesh, position: IntArray) -> IntArray:
     keys = np.stack([np.add.reduceat(salt[k][corner], starts) for k in (0, 1)], axis=1)
     order = np.lexsort((keys[:, 1], keys[:, 0]))
     again = np.concatenate([[False], (keys[order][1:] == keys[order][:-1]).all(axis=1)])
-    return np.sort(np.flatnonzero(real)[order[again]])
+    if not again.any():
+        return np.empty(0, np.int64), np.empty(0, np.int64)
+    first = order[np.maximum.accumulate(np.where(again, 0, np.arange(len(order))))]
+    faces = np.flatnonzero(real)
+    face, twin = faces[order[again]], faces[first[again]]
+    normal = _face_normals(mesh)
+    over = np.einsum("ij,ij->i", normal[face], normal[twin]) < 0
+    return np.sort(face[~over]), np.sort(face[over])
+
+
+def _face_normals(mesh: Mesh) -> FloatArray:
+    """(F, 3) sums of the triangles' normals, length = twice the area."""
+    corner = np.nan_to_num(mesh.positions)[mesh.corner_vertex[mesh.triangles]]
+    normals = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+    return np.stack([np.bincount(mesh.triangle_face, n, mesh.face_count) for n in normals.T], axis=1)
 
 
 def _duplicate_vertices(mesh: Mesh, position: IntArray, layout: UVChannel) -> int:

@@ -54,6 +54,7 @@ def pack_atlas(
     `stop` is asked often and says "" to go on, "keep" or "drop" to end.
     """
     from quilt_core.pack import pack_islands
+    from quilt_core.pack.layout import packable
 
     started = time.monotonic()
     settings = settings_from(params)
@@ -87,13 +88,13 @@ def pack_atlas(
         return None
     if params.get("more_tiles"):
         tiles = _used(layout, best, placed, tiles, len(tiles_of(revision)))
-    collapsed = np.abs(layout.islands.uv_area) == 0
+    nowhere = ~packable(layout.islands)
     atlas = revision.atlas
     atlas.padding, atlas.margin = settings.padding, settings.margin
     atlas.save(update_fields=["padding", "margin"])
     rows = [tile.row() for tile in tiles]
     # Islands that were not to be packed keep the place they had, in a tile or not.
-    unplaced = np.where(controls.chosen, ~placed & ~collapsed, layout.unplaced)
+    unplaced = np.where(controls.chosen, ~placed & ~nowhere, layout.unplaced)
     made = append_revision(
         atlas, revision, "pack", params, best, unplaced, tiles=rows, controls=layout.controls,
         draft=bool(params.get("as_draft")), seconds=round(time.monotonic() - started, 2), tidy_cost=tidy_cost,

@@ -27,16 +27,21 @@ def island_set_of(polygons: list[shapely.Polygon]) -> IslandSet:
             edge_island += [number] * (len(points) - 1)
     areas = np.array([p.area for p in polygons])
     count = len(polygons)
+    corners = np.array(triangles).reshape(-1, 3, 2)
+    owner = np.array(triangle_island, np.int64)
+    sides = ((corners - np.roll(corners, 1, axis=1)) ** 2).sum(axis=(1, 2))
     return IslandSet(
-        np.array(triangles).reshape(-1, 3, 2),
-        np.array(triangle_island, np.int64),
-        np.array(edges).reshape(-1, 2, 2),
-        np.array(edge_island, np.int64),
-        areas,
-        areas.copy(),
-        np.zeros(count, np.int64),
-        np.zeros(count, bool),
-        (0,),
+        triangles=corners,
+        triangle_island=owner,
+        edges=np.array(edges).reshape(-1, 2, 2),
+        edge_island=np.array(edge_island, np.int64),
+        uv_area=areas,
+        turned=np.zeros(count),
+        world_area=areas.copy(),
+        world_length=np.sqrt(np.bincount(owner, sides, count)),
+        step=np.zeros(count),
+        object_index=np.zeros(count, np.int64),
+        unflattened=(0,),
     )
 
 

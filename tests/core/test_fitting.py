@@ -105,7 +105,7 @@ def test_what_lies_there_already_is_kept_clear():
     box = shapely.box(0, 0, 1000, 300)
     ring = np.array(box.exterior.coords)
     edges = np.concatenate([ring[:-1], ring[1:]], axis=1)
-    obstacles = Obstacles(edges, np.array([0, len(edges)]), np.array([False]), np.array([0]))
+    obstacles = Obstacles(edges, np.array([0, len(edges)]), np.array([0]))
     pieces = jigsaw(3, 2)
     problem = problem_of(pieces, rules, obstacles=obstacles)
     found = best_of(problem, rules, 0.5)

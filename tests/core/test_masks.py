@@ -6,7 +6,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from quilt_core.pack._mask_loops import fill_enclosed, hit_grid, mark_edges, row_runs, stamp_grid, turned
+from quilt_core.pack._mask_loops import fill_inside, hit_grid, mark_edges, row_runs, stamp_grid, turned
 from quilt_core.pack._place_loops import empty_raster, load, lowest_place, stamp
 from quilt_core.pack._variant_loops import largest_square, make_variants, spread
 from tests.core.shapes import random_polygons
@@ -30,7 +30,7 @@ def cells(shape: tuple[int, int], shift: int = 0) -> np.ndarray:
 def test_hit_and_stamp_cells_are_those_that_shapely_names(seed, reach, angle):
     polygon = random_polygons(np.random.default_rng(seed), 1, 0.2)[0]
     local, _, _, width, height = turned(edges_of(polygon), angle, 60.0)
-    hit = hit_grid(local, width, height, len(local), False)
+    hit = hit_grid(local, width, height, len(local))
     shape = shapely.affinity.rotate(polygon, angle, origin=(0, 0), use_radians=True)
     shape = shapely.affinity.scale(shape, 60, 60, origin=(0, 0))
     shape = shapely.affinity.translate(shape, -shape.bounds[0], -shape.bounds[1])
@@ -44,16 +44,21 @@ def test_hit_and_stamp_cells_are_those_that_shapely_names(seed, reach, angle):
     assert (grid[away > reach + 1e-5] == 0).all(), "no other one is"
 
 
-def test_holes_stay_free_and_folded_outlines_are_filled():
+def test_holes_stay_free():
     ring = shapely.box(0, 0, 12, 12).difference(shapely.box(4, 4, 8, 8))
-    assert hit_grid(edges_of(ring), 12.0, 12.0, 8, False)[5, 5] == 0
-    assert hit_grid(edges_of(ring), 12.0, 12.0, 8, True)[5, 5] == 1
+    assert hit_grid(edges_of(ring), 12.0, 12.0, 8)[5, 5] == 0
 
 
-def test_enclosed_cells_are_filled_and_bays_are_not():
-    grid = np.array([[1, 1, 1, 0], [1, 0, 1, 0], [1, 1, 1, 0], [1, 0, 0, 0]], np.uint8)
-    fill_enclosed(grid)
-    assert grid.tolist() == [[1, 1, 1, 0], [1, 1, 1, 0], [1, 1, 1, 0], [1, 0, 0, 0]]
+@pytest.mark.parametrize("way", [1, -1])
+def test_what_is_covered_twice_is_covered(way):
+    """Two layers that overlap, as the winding number sees them, also when all is mirrored."""
+    layers = [edges_of(shapely.box(0, 0, 8, 4))[:, ::1], edges_of(shapely.box(4, 0, 12, 4))]
+    edges = np.concatenate(layers)
+    if way < 0:
+        edges = edges[:, [2, 3, 0, 1]]
+    grid = np.zeros((4, 14), np.uint8)
+    fill_inside(edges, grid, 0.0, 0.0)
+    assert (grid == (np.arange(14) < 12)).all()
 
 
 def test_marks_outside_the_grid_are_left_out():
@@ -141,7 +146,6 @@ def test_variants_carry_all_that_placing_needs():
         edges,
         np.array([0, 4]),
         np.array([4]),
-        np.array([False]),
         turns,
         np.array([0, 2]),
         np.array([3.0]),
@@ -175,7 +179,6 @@ def test_turns_that_give_the_same_mask_are_named_once():
         edges,
         np.array([0, 4]),
         np.array([4]),
-        np.array([False]),
         turns,
         np.array([0, 4]),
         np.array([3.0]),

@@ -3,6 +3,8 @@
 Dighe and Jakiela 1996 measure packers with such jigsaws.
 """
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import shapely
@@ -67,12 +69,14 @@ def test_corners_on_straight_sides_are_left_out():
     assert sorted(ring.tolist(), key=lambda z: (z.real, z.imag)) == [0, 2j, 4, 4 + 2j]
 
 
-def test_a_hole_is_no_outer_ring_and_a_folded_outline_is_none():
+def test_a_hole_is_no_outer_ring_and_layers_are_none():
     frame = shapely.box(0, 0, 9, 9).difference(shapely.box(1, 1, 8, 8))
     assert np.abs(outer_corners(problem_of([frame]), 0)).max() == pytest.approx(np.hypot(9, 9))
-    problem = problem_of([frame])
-    problem.folded[0] = True
-    assert outer_corners(problem, 0) is None
+    twice = problem_of([frame])
+    layers = replace(
+        twice, edges=np.repeat(twice.edges, 2, axis=0), starts=2 * twice.starts, solid=2 * twice.solid
+    )
+    assert outer_corners(layers, 0) is None
 
 
 def test_one_straight_side_alone_is_no_mating():

@@ -140,12 +140,23 @@ def test_an_island_longer_than_the_tile_at_a_fixed_size_is_left_over():
     assert placed.tolist() == [False, True]
 
 
-def test_collapsed_islands_stay_where_they_are():
-    islands = island_set_of([shapely.box(0, 0, 0.4, 0.4), shapely.box(0.5, 0.5, 0.7, 0.7)])
-    islands.uv_area[1] = 0
-    _, found, placed = list(pack_islands(islands, identity(2), PackSettings(256, 256, effort="quick")))[-1]
-    assert placed.tolist() == [True, False]
-    assert np.array_equal(found[1], identity(1)[0])
+def test_islands_without_area_get_a_place_with_padding():
+    line = shapely.box(0.5, 0.5, 0.7, 0.7)
+    islands = island_set_of([shapely.box(0, 0, 0.4, 0.4), line, line])
+    for name in ("triangles", "edges"):
+        rows, owner = getattr(islands, name), getattr(islands, f"{name[:-1]}_island")
+        rows[owner == 1, :, 1] = 0.6  # a line
+        rows[owner == 2] = 0.6  # a point
+    islands.uv_area[1:] = 0
+    settings = PackSettings(256, 256, effort="quick", padding=8, margin=4)
+    _, found, placed = list(pack_islands(islands, identity(3), settings))[-1]
+    assert placed.all()
+    shapes = [
+        shapely.multilinestrings(islands.placed(found).edges[islands.edge_island == i] * 256)
+        for i in range(3)
+    ]
+    for one, two in ((0, 1), (0, 2), (1, 2)):
+        assert shapely.distance(shapes[one], shapes[two]) >= 8 - 1e-6
 
 
 @pytest.mark.parametrize("size", [1e-9, 1e9])

@@ -84,10 +84,12 @@ def test_what_is_ignored_is_listed_with_its_reason_and_a_clean_layout_is_ready()
 
 
 def test_a_long_list_says_how_many_more_there_are():
-    boxes = [shapely.box(0.1 + 0.0001 * k, 0.1, 0.4, 0.4) for k in range(40)]
+    count = MOST_ROWS + 20
+    boxes = [shapely.box(0.1 + 0.002 * k, 0.1, 0.101 + 0.002 * k, 0.4) for k in range(count)]
+    boxes += [shapely.box(0.1 + 0.002 * k, 0.2, 0.101 + 0.002 * k, 0.3) for k in range(count)]
     page = Page(report_page(*subject_of(boxes)))
     said = " ".join(page.text)
-    assert f"and {40 * 39 // 2 - MOST_ROWS:,} more" in said
+    assert "and 20 more" in said
 
 
 def test_the_values_are_plain_json_with_a_picture_per_tile():

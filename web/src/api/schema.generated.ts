@@ -735,7 +735,7 @@ export interface components {
         };
         FindingOut: {
             key: string;
-            kind: components["schemas"]["KindD23Enum"];
+            kind: components["schemas"]["KindA11Enum"];
             severity: components["schemas"]["SeverityEnum"];
             object: string;
             island: number;
@@ -782,6 +782,7 @@ export interface components {
         /**
          * @description * `overlap` - overlap
          *     * `fold` - fold
+         *     * `two-sided` - two-sided
          *     * `loose stack` - loose stack
          *     * `crowded` - crowded
          *     * `gap` - gap
@@ -794,6 +795,8 @@ export interface components {
          *     * `mirrored` - mirrored
          *     * `turned faces` - turned faces
          *     * `collapsed` - collapsed
+         *     * `crumb` - crumb
+         *     * `near seam` - near seam
          *     * `no surface` - no surface
          *     * `sliver` - sliver
          *     * `broken` - broken
@@ -809,9 +812,9 @@ export interface components {
          *     * `mixed materials` - mixed materials
          * @enum {string}
          */
-        KindD23Enum: "overlap" | "fold" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials";
+        KindA11Enum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "crumb" | "near seam" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials";
         KindOut: {
-            kind: components["schemas"]["KindD23Enum"];
+            kind: components["schemas"]["KindA11Enum"];
             title: string;
             /**
              * @description by the project's rules

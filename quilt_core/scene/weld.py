@@ -1,0 +1,118 @@
+"""Equal and nearly equal rows get equal numbers."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+from scipy.spatial import cKDTree
+
+from quilt_core.scene.mesh import Mesh
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+SCRAMBLE = np.uint64(0x9E3779B97F4A7C15)
+SAME_PLACE = 1e-7
+"""Vertices nearer than this part of their object's size are at the same place: the rounding of 32-bit files."""
+
+
+def weld_ids(*columns: NDArray[np.generic]) -> IntArray:
+    """Give equal rows equal numbers.
+
+    Parameters
+    ----------
+    *columns : (N,) arrays
+        The columns of the rows; -0.0 equals 0.0.
+
+    Returns
+    -------
+    (N,) int64
+        Numbers from 0, equal exactly where all columns are equal.
+
+    Examples
+    --------
+    >>> ids = weld_ids(np.array([1.0, 2.0, 1.0]), np.array([5, 5, 5]))
+    >>> (ids == ids[0]).tolist()
+    [True, False, True]
+    """
+    if not columns:
+        raise ValueError("weld_ids needs at least one column")
+    # One sort of scrambled rows instead of one for each column; then a look at whether two kinds got mixed up.
+    mixed = np.zeros(len(columns[0]), np.uint64)
+    for column in columns:
+        whole = column.dtype.kind in "iub"
+        bits = column.astype(np.int64) if whole else column.astype(np.float64) + 0.0  # -0.0 becomes 0.0
+        mixed = (mixed ^ bits.view(np.uint64)) * SCRAMBLE
+        mixed ^= mixed >> np.uint64(31)
+    _, first, ids = np.unique(mixed, return_index=True, return_inverse=True)
+    ids = ids.astype(np.int64)
+    if all(_equal(column, column[first[ids]]) for column in columns):
+        return ids
+    return _weld_by_columns(*columns)
+
+
+def _equal(a: NDArray[np.generic], b: NDArray[np.generic]) -> bool:
+    return bool(((a == b) | ((a != a) & (b != b))).all())
+
+
+def _weld_by_columns(*columns: NDArray[np.generic]) -> IntArray:
+    """The same, column by column."""
+    _, ids = np.unique(columns[0], return_inverse=True)
+    for column in columns[1:]:
+        _, numbers = np.unique(column, return_inverse=True)
+        _, ids = np.unique(
+            ids.astype(np.int64) * (int(numbers.max(initial=0)) + 1) + numbers, return_inverse=True
+        )
+    return np.asarray(ids, np.int64)
+
+
+def near_ids(points: FloatArray, tolerance: float) -> IntArray:
+    """Give points that are nearer than a tolerance to one another, or linked by such, equal numbers.
+
+    Parameters
+    ----------
+    points : (N, D) float64
+        Rows that are not finite are like nothing but themselves, value by value.
+    tolerance : float
+        Euclidean distance in the unit of the points.
+
+    Examples
+    --------
+    >>> ids = near_ids(np.array([[0.0, 0.0], [1.0, 0.0], [1e-9, 0.0]]), 1e-6)
+    >>> (ids == ids[0]).tolist()
+    [True, False, True]
+    """
+    ids = weld_ids(*points.T)
+    kinds, first = np.unique(ids, return_index=True)
+    finite = np.flatnonzero(np.isfinite(points[first]).all(axis=1))
+    if len(finite) < 2 or not tolerance > 0:
+        return ids
+    tree = cKDTree(points[first[finite]], balanced_tree=False, compact_nodes=False)
+    pairs = finite[tree.query_pairs(tolerance, output_type="ndarray")]
+    return ids if not len(pairs) else groups(pairs, len(kinds))[ids]
+
+
+def groups(pairs: IntArray, count: int) -> IntArray:
+    """(count,) number of the group that each thing is in, linked by pairs (N, 2)."""
+    graph = coo_array((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    return np.asarray(connected_components(graph, directed=False)[1], np.int64)
+
+
+def next_corner(face_offsets: IntArray, corner_count: int) -> IntArray:
+    """(C,) corner that follows each corner around its face."""
+    following = np.arange(1, corner_count + 1, dtype=np.int64)
+    sizes = np.diff(face_offsets)
+    real = sizes > 0
+    following[face_offsets[1:][real] - 1] = face_offsets[:-1][real]
+    return following
+
+
+def weld_positions(mesh: Mesh) -> IntArray:
+    """(V,) numbers of vertices, equal where they are at the same place, see `SAME_PLACE`."""
+    if not len(mesh.positions):
+        return np.empty(0, np.int64)
+    finite = mesh.positions[np.isfinite(mesh.positions).all(axis=1)]
+    size = float(np.ptp(finite, axis=0).max()) if len(finite) else 0.0
+    return near_ids(mesh.positions, SAME_PLACE * size)
