@@ -11,7 +11,7 @@ DATA_DIR = Path(env.str("QUILT_DATA_DIR", str(BASE_DIR / "var")))
 DATA_DIR.mkdir(parents=True, exist_ok=True)
 
 DEBUG = env.bool("QUILT_DEBUG", False)
-ALLOWED_HOSTS = env.list("QUILT_ALLOWED_HOSTS", default=["127.0.0.1", "localhost", "testserver"])
+ALLOWED_HOSTS = env.list("QUILT_ALLOWED_HOSTS", default=["127.0.0.1", "localhost"])
 
 
 def _secret_key() -> str:
@@ -73,6 +73,9 @@ MAX_UPLOAD_BYTES = env.int("QUILT_MAX_UPLOAD_BYTES", 512 * 1024 * 1024)
 MAX_UNPACKED_BYTES = 4 * MAX_UPLOAD_BYTES
 INLINE_GATHER_BYTES = 6 * 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 500
+
+# A job whose worker says nothing for so long is run again.
+STALE_SECONDS = env.float("QUILT_STALE_SECONDS", 15.0)
 
 REDIS_URL = env.str("REDIS_URL", "")
 HUEY = {

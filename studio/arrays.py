@@ -63,7 +63,7 @@ def store_geometry(obj: SceneObject, islands: IslandSet, surface: Surface) -> st
     return storage.put(out.getvalue())
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=32)
 def load_geometry(key: str) -> dict[str, NDArray[Any]]:
     """The stored arrays of an object."""
     with np.load(io.BytesIO(storage.get(key))) as data:

@@ -11,10 +11,11 @@ from numpy.typing import NDArray
 
 from quilt_core.formats.gltf_build import LINES, Node, Primitive, build_glb
 from quilt_core.scene.surface import worst_octaves
+from studio import storage
 from studio.arrays import SURFACE, load_geometry, objects_of
 from studio.models import Revision
 
-FORMAT = 5
+FORMAT = 6
 
 
 def geometry_glb(revision: Revision) -> bytes:
@@ -83,10 +84,7 @@ def cached(name: str) -> bytes | None:
 
 def keep_cached(name: str, data: bytes) -> None:
     """Keep what can be made again."""
-    from django.core.files.base import ContentFile
-    from django.core.files.storage import default_storage
-
-    default_storage.save(name, ContentFile(data))
+    storage.write_whole(name, data)
 
 
 def placements_bytes(revision: Revision) -> bytes:

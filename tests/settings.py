@@ -7,3 +7,5 @@ os.environ["QUILT_DATA_DIR"] = tempfile.mkdtemp(prefix="quilt-tests-")
 os.environ["QUILT_IMMEDIATE_JOBS"] = "1"
 
 from quilt_site.settings import *  # noqa: F403
+
+ALLOWED_HOSTS = [*ALLOWED_HOSTS, "testserver"]  # noqa: F405

@@ -65,7 +65,7 @@ def nearest_pair(segments, owner, group, grid, reach, most):  # type: ignore[no-
     first, second = -1, -1
     spots = np.zeros(4)
     for i, j in meeting(grid, 0, len(grid.offsets) - 1, most):
-        if i < 0 or owner[i] == owner[j] or (group[i] >= 0 and group[i] == group[j]):
+        if owner[i] == owner[j] or (group[i] >= 0 and group[i] == group[j]):
             continue
         d = distance2(segments[i], segments[j], best, spots)
         if d < best:
@@ -96,7 +96,7 @@ def close_segments(segments, owner, kind, group, count, grid, first, last, reach
     where = np.empty((size, 4))
     spots = np.zeros(4)
     for i, j in meeting(grid, first, last, most):
-        if i < 0 or owner[i] == owner[j] or (kind[i] >= 0 and kind[i] == kind[j]):
+        if owner[i] == owner[j] or (kind[i] >= 0 and kind[i] == kind[j]):
             continue
         if group[i] >= 0 and group[i] == group[j]:
             continue

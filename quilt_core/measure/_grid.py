@@ -16,8 +16,8 @@ MOST_LEVELS = 40
 SMALL = 0.05
 """Boxes smaller than those of this quantile share the finest cells."""
 EVERYONE = 2**62
-IDLE, LOOKS = 1024, 32
-"""So many looks at pairs that do not meet are told at once; so many take as long as one pair that does."""
+LOOKS = 3
+"""So many looks at pairs of boxes are taken for one pair that meets: boxes may share up to four cells."""
 
 
 class Grid(NamedTuple):
@@ -121,11 +121,9 @@ def _meet_in(a, b, ix, iy, cell):  # type: ignore[no-untyped-def]
 def meeting(grid, first, last, most):  # type: ignore[no-untyped-def]
     """Yield the pairs of boxes that meet, each once; boxes of the slots first to last - 1 lead.
 
-    A box is compared with at most `most` others of one cell. Yields (-1, -1) now and then while it looks at
-    pairs that do not meet.
+    A box is compared with at most `most` others of one cell.
     """
     mask = len(grid.offsets) - 2
-    idle = 0
     boxes = grid.boxes
     for s in range(first, last):
         for u in range(grid.offsets[s], grid.offsets[s + 1]):
@@ -142,11 +140,6 @@ def meeting(grid, first, last, most):  # type: ignore[no-untyped-def]
                     break
                 if _meet_in(boxes[i], boxes[j], ix, iy, cell):
                     yield i, j
-                else:
-                    idle += 1
-                    if idle == IDLE:
-                        idle = 0
-                        yield -1, -1
             # Coarser levels, once per box.
             if ix != column(boxes[i, 0], cell) or iy != column(boxes[i, 1], cell):
                 continue
@@ -170,27 +163,36 @@ def meeting(grid, first, last, most):  # type: ignore[no-untyped-def]
                                 break
                             if _meet_in(boxes[i], boxes[j], jx, jy, cell):
                                 yield i, j
-                            else:
-                                idle += 1
-                                if idle == IDLE:
-                                    idle = 0
-                                    yield -1, -1
 
 
 @njit(cache=True, nogil=True)
-def _count(grid, most):  # type: ignore[no-untyped-def]
-    """Number of pairs of boxes that meet, up to `most` and one more."""
-    n = 0
-    for i, _ in meeting(grid, 0, len(grid.offsets) - 1, EVERYONE):
-        n += 1 if i >= 0 else IDLE // LOOKS
-        if n > most:
-            break
-    return n
+def _count_looks(grid, most):  # type: ignore[no-untyped-def]
+    """Number of looks that `meeting` takes at pairs of boxes, up to `most` and a few more."""
+    mask = len(grid.offsets) - 2
+    boxes = grid.boxes
+    looks = 0
+    for s in range(mask + 1):
+        for u in range(grid.offsets[s], grid.offsets[s + 1]):
+            i, ix, iy, own = grid.entries[u]
+            looks += grid.offsets[s + 1] - u - 1
+            cell = grid.cells[own]
+            if ix == column(boxes[i, 0], cell) and iy == column(boxes[i, 1], cell):
+                for level in range(own + 1, len(grid.cells)):
+                    if not grid.used[level]:
+                        continue
+                    cell = grid.cells[level]
+                    for jx in range(column(boxes[i, 0], cell), column(boxes[i, 2], cell) + 1):
+                        for jy in range(column(boxes[i, 1], cell), column(boxes[i, 3], cell) + 1):
+                            t = slot(jx, jy, level, mask)
+                            looks += grid.offsets[t + 1] - grid.offsets[t]
+            if looks > most:
+                return looks
+    return looks
 
 
-def too_many(grid: Grid, most: int) -> bool:
-    """Whether more than `most` pairs of boxes meet, so that comparing all of them would take long."""
-    return int(_count(grid, most)) > most
+def meetings(grid: Grid, most: int) -> int:
+    """About how many pairs of boxes meet, an upper bound; from `most` on it may be any larger number."""
+    return int(_count_looks(grid, LOOKS * most)) // LOOKS
 
 
 def slot_shares(grid: Grid, parts: int) -> list[tuple[int, int]]:

@@ -95,8 +95,6 @@ def overlapping_pairs(triangles, noise, grid, first, last, least, most):  # type
     areas = np.empty((capacity, 4))
     n = 0
     for i, j in meeting(grid, first, last, most):
-        if i < 0:
-            continue
         if n >= MOST_FOUND:
             return pairs[:n], areas[:n], True
         if apart(triangles[i], triangles[j]) or apart(triangles[j], triangles[i]):

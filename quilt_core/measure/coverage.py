@@ -15,11 +15,16 @@ IntArray = NDArray[np.int64]
 
 LINES_PER_PX = 4
 LEAST_LINES = 256
-MOST_CROSSINGS = 20_000_000
+MOST_CROSSINGS = 3_000_000
 
 
 def covered(
-    placed: IslandSet, use: BoolArray, tile: IntArray, sizes: FloatArray, overlaps: IntArray
+    placed: IslandSet,
+    use: BoolArray,
+    tile: IntArray,
+    sizes: FloatArray,
+    overlaps: IntArray,
+    complete: bool = True,
 ) -> FloatArray:
     """Area that islands cover in each tile, in texels.
 
@@ -38,6 +43,8 @@ def covered(
         px of the tiles.
     overlaps : (P, 2) int64
         Pairs of islands that overlap; an island that overlaps itself is a pair as well.
+    complete : bool
+        Whether these are all pairs; if not, all islands count as one heap.
 
     Returns
     -------
@@ -45,6 +52,9 @@ def covered(
     """
     out = np.zeros(len(sizes))
     piled = np.zeros(placed.count, bool)
+    if not complete and use.any():
+        chain = np.flatnonzero(use)
+        overlaps = np.stack([np.full(len(chain), chain[0]), chain], axis=1)
     pairs = overlaps[use[overlaps].all(axis=1)] if len(overlaps) else overlaps
     piled[pairs] = True
     plain = use & ~piled
@@ -81,5 +91,6 @@ def union_area(triangles: FloatArray) -> float:
     lines = max(1, min(lines, int(MOST_CROSSINGS / max(heights, 1.0))))
     step = (high - low) / lines
     line, start, end = crossings(np.ascontiguousarray(triangles), low, step, lines)
-    order = np.lexsort((start, line))
+    left, width = float(start.min(initial=np.inf)), float(end.max(initial=-np.inf))
+    order = np.argsort(line + 0.999 * (start - left) / max(width - left, 1e-300))
     return float(length_of_runs(line[order], start[order], end[order]) * step)

@@ -19,7 +19,7 @@ IntArray = NDArray[np.int64]
 
 COLLAPSED = 1e-3
 """An island whose density by area is below this part of that by length has collapsed to a line."""
-LONGER = 4.0
+LONGER = 10.0
 """An island is made at most so many times as long as it should be by its length."""
 
 

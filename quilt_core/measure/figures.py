@@ -139,7 +139,9 @@ def measure_tiles(
     gap = _gap(parts, padding, overlaps, stack, close, middle >= 0)
     edge = np.concatenate([local[:, :2], size - local[:, 2:]], axis=1).min(axis=1)
     room = sizes.prod(axis=1)
-    tile_area = covered(placed, ~outside & ~collapsed, np.where(outside, -1, middle), sizes, found.pairs)
+    tile_area = covered(
+        placed, ~outside & ~collapsed, np.where(outside, -1, middle), sizes, found.pairs, found.complete
+    )
     world = np.where(~outside & ~collapsed, islands.world_area, 0.0)
     texels = np.where(world > 0, np.nan_to_num(densities) ** 2 * world, 0.0)
     with np.errstate(invalid="ignore", divide="ignore"):

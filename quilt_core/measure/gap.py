@@ -12,14 +12,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.measure._gap_loops import close_segments, nearest_pair
-from quilt_core.measure._grid import EVERYONE, Grid, make_grid, slot_shares, too_many
+from quilt_core.measure._grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.weld import weld_ids
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 LANES = 2
-MOST_PAIRS = 12_000_000
+MOST_PAIRS = 2_500_000
 """With more pairs of edges whose boxes meet, each edge is compared with a few others only."""
 FEW = 64
 
@@ -132,18 +133,18 @@ def close_pairs(
     kinds = np.full(len(edge), -1) if kind is None else kind[edge]
     groups = np.full(len(edge), -1) if group is None else group[islands.edge_island[edge]]
     grid, most = _grid(segments, reach), EVERYONE
-    if too_many(grid, MOST_PAIRS // 2):
+    many = max(MOST_PAIRS, 40 * len(edge))
+    count = meetings(grid, many)
+    if count > MOST_PAIRS // 4 and (groups >= 0).any():
         # Of equal edges of one group one speaks for all.
-        kept = np.unique(np.column_stack([segments, groups, kinds]), axis=0, return_index=True)[1]
+        kept = np.unique(weld_ids(*segments.T, groups, kinds), return_index=True)[1]
         kept = np.sort(np.concatenate([kept[groups[kept] >= 0], np.flatnonzero(groups < 0)]))
-        segments, edge, kinds, groups = (
-            np.ascontiguousarray(segments[kept]),
-            edge[kept],
-            kinds[kept],
-            groups[kept],
-        )
-        grid = _grid(segments, reach)
-        most = FEW if too_many(grid, max(MOST_PAIRS, 40 * len(edge))) else EVERYONE
+        if len(kept) < len(edge):
+            segments = np.ascontiguousarray(segments[kept])
+            edge, kinds, groups = edge[kept], kinds[kept], groups[kept]
+            grid = _grid(segments, reach)
+            count = meetings(grid, many)
+    most = FEW if count > many else EVERYONE
     owner, count = islands.edge_island[edge], islands.count
     with ThreadPoolExecutor(LANES) as pool:
         parts = list(

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure._grid import EVERYONE, Grid, make_grid, slot_shares, too_many
+from quilt_core.measure._grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.measure._overlap_loops import overlapping_pairs
 from quilt_core.scene.island_set import IslandSet, sums
 from quilt_core.scene.islands import triangle_areas
@@ -18,7 +18,7 @@ IntArray = NDArray[np.int64]
 
 LEAST_TEXELS = 1e-12
 """Shared areas below this many texels are left out of all sums."""
-MOST_PAIRS = 8_000_000
+MOST_PAIRS = 2_500_000
 """With more pairs of triangles whose boxes meet, each triangle is compared with a few others only."""
 FEW = 48
 LANES = 2
@@ -84,11 +84,15 @@ def find_overlaps(islands: IslandSet, width: int, height: int, noise: FloatArray
     grid = _grid(triangles)
     copies = np.empty((0, 2), np.int64)
     most, complete = EVERYONE, True
-    if too_many(grid, MOST_PAIRS // 4):
+    many = max(MOST_PAIRS, 24 * len(triangles))
+    count = meetings(grid, many)
+    if count > MOST_PAIRS // 4:
         copies, kept = _copies(triangles)
-        copies, triangles, usable = usable[copies], triangles[kept], usable[kept]
-        grid = _grid(triangles)
-        if too_many(grid, max(MOST_PAIRS, 24 * len(triangles))):
+        if len(copies):
+            copies, triangles, usable = usable[copies], triangles[kept], usable[kept]
+            grid = _grid(triangles)
+            count = meetings(grid, many)
+        if count > many:
             most, complete = FEW, False
     triangle_noise = own_noise[islands.triangle_island[usable]]
     with ThreadPoolExecutor(LANES) as pool:

@@ -21,7 +21,7 @@ def near_segments(segments, owner, still, grid, reach):  # type: ignore[no-untyp
     found = np.zeros(4)
     n = 0
     for i, j in meeting(grid, 0, len(grid.offsets) - 1, EVERYONE):
-        if i < 0 or owner[i] == owner[j] or (owner[i] >= still and owner[j] >= still):
+        if owner[i] == owner[j] or (owner[i] >= still and owner[j] >= still):
             continue
         if distance2(segments[i], segments[j], reach * reach, found) >= reach * reach:
             continue

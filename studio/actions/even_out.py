@@ -20,7 +20,7 @@ Placements = NDArray[np.float64]
 TARGETS = ("house", "number", "average", "island", "object")
 
 
-def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
+def even_out(revision: Revision, params: dict[str, Any], own_job: int | None = None) -> Revision:
     """Scale the islands of a revision; returns the new one.
 
     `params`: target (house, number, average, island, object), value (px per metre, island number or
@@ -30,7 +30,9 @@ def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
     placements = evened(
         layout, target_density(layout, params), params.get("islands") or [], bool(params.get("per_object"))
     )
-    return append_revision(revision.atlas, revision, "even out", params, placements, layout.unplaced)
+    return append_revision(
+        revision.atlas, revision, "even out", params, placements, layout.unplaced, own_job=own_job
+    )
 
 
 def evened(layout: Layout, target: float | None, chosen: list[int], per_object: bool = False) -> Placements:

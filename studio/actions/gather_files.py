@@ -144,5 +144,5 @@ def _keep(
         atlas, head, "gather", {"files": [name for name, _, _ in ready]},
         np.concatenate([before, identity(added)]), np.concatenate([unplaced, np.zeros(added, bool)]),
         contents=contents, controls=np.concatenate([read_controls(head) if head else free_controls(0), free_controls(added)]),
-        tiles=head.tiles if head else [[t.number, t.width, t.height, t.label, t.frozen] for t in atlas.tiles.all()],
+        own_job=own_job, tiles=head.tiles if head else [[t.number, t.width, t.height, t.label, t.frozen] for t in atlas.tiles.all()],
     )  # fmt: skip

@@ -47,7 +47,11 @@ def tiles_for(revision: Revision, params: dict[str, Any]) -> list[TileRow]:
 
 
 def pack_atlas(
-    revision: Revision, params: dict[str, Any], report: Report, stop: Callable[[], str]
+    revision: Revision,
+    params: dict[str, Any],
+    report: Report,
+    stop: Callable[[], str],
+    own_job: int | None = None,
 ) -> Revision | None:
     """Pack; returns the new revision, or None when the user dropped the result or stopped before there was one.
 
@@ -97,7 +101,7 @@ def pack_atlas(
     unplaced = np.where(controls.chosen, ~placed & ~nowhere, layout.unplaced)
     made = append_revision(
         atlas, revision, "pack", params, best, unplaced, tiles=rows, controls=layout.controls,
-        draft=bool(params.get("as_draft")), seconds=round(time.monotonic() - started, 2), tidy_cost=tidy_cost,
+        draft=bool(params.get("as_draft")), own_job=own_job, seconds=round(time.monotonic() - started, 2), tidy_cost=tidy_cost,
     )  # fmt: skip
     measure_revision(made)
     return made

@@ -8,7 +8,7 @@ import numpy as np
 from django.db import transaction
 from numpy.typing import NDArray
 
-from studio.actions.errors import Conflict
+from studio.actions.errors import Conflict, Refused
 from studio.arrays import tiles_of
 from studio.models import Atlas, Job, Revision, Tile
 
@@ -29,7 +29,7 @@ def check_head(atlas: Atlas, revision_id: int | None) -> Revision:
 
 
 def check_idle(atlas: Atlas) -> None:
-    """Refuse while other work is about to change the layout."""
+    """Refuse while other work is about to change the layout; call it inside the transaction of the change."""
     busy = (
         atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING])
         .exclude(kind__in=["measure", "export", "report"])
@@ -42,6 +42,10 @@ def check_idle(atlas: Atlas) -> None:
             "Wait for it or cancel it.",
             job=busy.pk,
         )
+
+
+FARTHEST = 1e9
+"""No placement holds a larger number, in tiles."""
 
 
 @transaction.atomic
@@ -60,10 +64,26 @@ def append_revision(
     seconds: float | None = None,
     tidy_cost: float | None = None,
     figures: dict[str, Any] | None = None,
+    own_job: int | None = None,
 ) -> Revision:
-    """Add a revision, as a draft beside the chain when that is wanted or the head has moved on meanwhile."""
+    """Add a revision, as a draft beside the chain when that is wanted.
+
+    Whether the head is still the parent, and whether other work is about to change it, is looked at inside
+    the transaction. The late result of a job (`own_job`) becomes a draft; anyone else is refused.
+    """
+    if not (np.isfinite(placements).all() and (np.abs(placements) < FARTHEST).all()):
+        raise Refused(
+            "The layout would hold places that are no numbers, or far beyond all tiles.",
+            verb,
+            "Give a smaller density or size. The layout is as it was.",
+        )
     atlas = Atlas.objects.select_for_update().get(pk=atlas.pk)
-    stale = draft or atlas.head_id != (parent.pk if parent else None)
+    moved = atlas.head_id != (parent.pk if parent else None)
+    if own_job is None and not draft:
+        if parent is not None:
+            check_head(atlas, parent.pk)
+        check_idle(atlas)
+    stale = draft or moved
     revision = Revision.objects.create(
         atlas=atlas,
         parent=parent,

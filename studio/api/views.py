@@ -19,7 +19,7 @@ from studio.actions.create_project import create_project
 from studio.actions.errors import Conflict, Refused
 from studio.actions.gather_files import gather_files
 from studio.actions.pack_atlas import settings_from
-from studio.actions.revise import check_head, check_idle
+from studio.actions.revise import check_idle
 from studio.actions.sheets import in_tile, thumbnail
 from studio.actions.undo import redo, undo
 from studio.actions.unpack import unpack
@@ -27,7 +27,7 @@ from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.arrays import load_geometry, load_layout, objects_of, read_controls
 from studio.geometry import geometry_glb, placements_bytes
-from studio.jobs.run import start_job, start_measure
+from studio.jobs.run import cancel_job, claim, start_measure
 from studio.models import Atlas, Job, Project, Revision
 
 NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
@@ -90,7 +90,7 @@ class Files(APIView):
         files = unpack((upload.name, upload.read()) for upload in request.FILES.getlist("files"))
         if sum(map(len, files.values())) > settings.INLINE_GATHER_BYTES:
             keys = [[name, storage.put(data)] for name, data in files.items()]
-            job = start_job("gather", project, atlas, {"files": keys, "metres_per_unit": unit})
+            job = claim("gather", atlas.pk, {"files": keys, "metres_per_unit": unit, "revision": None})
             return Response({"job": s.JobOut(job).data, "revision": None}, status=202)
         revision = gather_files(project.pk, files, unit)
         start_measure(atlas, revision)
@@ -123,12 +123,7 @@ class LayoutJob(APIView):
     exclusive = True
 
     def start(self, atlas_id: int, params: dict[str, Any]) -> Response:
-        atlas = get_object_or_404(Atlas.objects.select_related("head", "project"), pk=atlas_id)
-        check_head(atlas, params["revision"])
-        if self.exclusive:
-            check_idle(atlas)
-        job = start_job(self.kind, atlas.project, atlas, params)
-        return Response(s.JobOut(job).data, status=202)
+        return Response(s.JobOut(claim(self.kind, atlas_id, params, self.exclusive)).data, status=202)
 
 
 class EvenOut(LayoutJob):
@@ -308,11 +303,10 @@ class CancelJob(APIView):
     @extend_schema(operation_id="cancel_job", request=s.CancelIn, responses=s.JobOut)
     def post(self, request: Request, job_id: int) -> Response:
         job = get_object_or_404(Job, pk=job_id)
-        if not job.active:
-            raise Conflict(f"The job is over: {job.state}.", job.kind, "Use undo to take its result back.")
-        word = "keep" if valid(s.CancelIn, request)["keep"] else "drop"
-        Job.objects.filter(pk=job.pk).update(cancel=word, message="stopping")
+        stopping = cancel_job(job, valid(s.CancelIn, request)["keep"])
         job.refresh_from_db()
+        if not stopping:
+            raise Conflict(f"The job is over: {job.state}.", job.kind, "Use undo to take its result back.")
         return Response(s.JobOut(job).data)
 
 

@@ -46,7 +46,7 @@ def _measure(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 def _even_out(job: Job, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "evening out")
-    revision = even_out(_revision(job), job.params)
+    revision = even_out(_revision(job), job.params, job.pk)
     reporter.report(0.5, "measuring")
     measure_revision(revision)
     return {"revision": revision.pk, "draft": revision.draft}
@@ -67,7 +67,7 @@ def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
             placements if attempt.placed.any() else None,
         )
 
-    revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled)
+    revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled, job.pk)
     if revision is None:
         raise Dropped
     return {"revision": revision.pk, "draft": revision.draft}

@@ -10,6 +10,7 @@ from contextlib import contextmanager
 from typing import Any
 
 import numpy as np
+from django.conf import settings
 from django.db import OperationalError, connection
 from django.utils import timezone
 from numpy.typing import NDArray
@@ -20,7 +21,11 @@ log = logging.getLogger(__name__)
 
 WRITE_EVERY = 0.3
 LISTEN_EVERY = 0.25
-BEAT_EVERY = 3.0
+BEAT_EVERY = settings.STALE_SECONDS / 5
+
+
+class LostClaim(Exception):
+    """The job was taken for dead and is run by someone else now, or is over."""
 
 
 class Reporter:
@@ -65,7 +70,8 @@ class Reporter:
         if placements is not None and placements is not self._shown:
             self._shown = placements
             changes["picture"] = placements.astype("<f4").tobytes()
-        self._write(**changes)
+        if self._write(**changes) == 0:
+            raise LostClaim
 
     def cancelled(self) -> str:
         """ "" to go on, "keep" or "drop" when the user asked to stop."""
@@ -81,9 +87,12 @@ class Reporter:
             self._write(heartbeat=timezone.now())
         connection.close()
 
-    def _write(self, **changes: Any) -> None:
+    def _write(self, **changes: Any) -> int | None:
+        """Rows written: 0 when the claim is lost, None when the database was locked."""
+        mine = Job.objects.filter(pk=self.job.pk, attempts=self.job.attempts, state=Job.RUNNING)
         with _locked_for_now():
-            Job.objects.filter(pk=self.job.pk).update(**changes)
+            return mine.update(**changes)
+        return None
 
 
 @contextmanager

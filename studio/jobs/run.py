@@ -6,18 +6,22 @@ import logging
 from datetime import timedelta
 from typing import Any
 
+from django.conf import settings
 from django.db import transaction
+from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from huey import crontab
 from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
 
 from quilt_core.errors import QuiltError
-from studio.jobs.reporter import Reporter
+from studio.actions.revise import check_head, check_idle
+from studio.jobs.reporter import LostClaim, Reporter
 from studio.models import Atlas, Job, Project, Revision
 
 log = logging.getLogger(__name__)
-STALE_AFTER = timedelta(seconds=30)
+STALE_AFTER = timedelta(seconds=settings.STALE_SECONDS)
 MAX_ATTEMPTS = 2
+FORGOTTEN_AFTER = STALE_AFTER
 
 
 def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str, Any]) -> Job:
@@ -25,6 +29,17 @@ def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str
     job = Job.objects.create(kind=kind, project=project, atlas=atlas, params=params, message="waiting")
     transaction.on_commit(lambda: run_job(job.pk))
     return job
+
+
+@transaction.atomic
+def claim(kind: str, atlas_id: int, params: dict[str, Any], exclusive: bool = True) -> Job:
+    """Start a job on the newest revision: looking whether it may be and taking the atlas is one step."""
+    atlas = get_object_or_404(Atlas.objects.select_for_update(), pk=atlas_id)
+    if params["revision"] is not None or atlas.head is not None:
+        check_head(atlas, params["revision"])
+    if exclusive:
+        check_idle(atlas)
+    return start_job(kind, atlas.project, atlas, params)
 
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
@@ -56,6 +71,8 @@ def run_job(job_id: int) -> None:
     try:
         with Reporter(job) as reporter:
             result = KINDS[job.kind](job, reporter)
+    except LostClaim:
+        log.warning("job %s goes on elsewhere; this worker was too slow", job.pk)
     except Dropped:
         _finish(job, Job.CANCELLED, "cancelled")
     except QuiltError as error:
@@ -92,7 +109,8 @@ def _finish(
     changes: dict[str, Any] = {"state": state, "message": message, "error": error, "finished": timezone.now()}
     if result is not None:
         changes |= {"result": result, "progress": 1.0}
-    Job.objects.filter(pk=job.pk).update(**changes)
+    # Only whoever holds the claim says how it ended.
+    Job.objects.filter(pk=job.pk, attempts=job.attempts, state=Job.RUNNING).update(**changes)
 
 
 def recover_stale_jobs() -> int:
@@ -107,7 +125,31 @@ def recover_stale_jobs() -> int:
         again = Job.objects.filter(pk=job.pk, state=Job.RUNNING, heartbeat=job.heartbeat)
         if again.update(state=Job.QUEUED, attempts=job.attempts + 1, message="starting again"):
             run_job(job.pk)
+    return found + queue_forgotten_jobs()
+
+
+def queue_forgotten_jobs() -> int:
+    """Queue waiting jobs again whose message got lost, as when the server dies just after writing the row.
+
+    A second message does no harm: a job is claimed by its row.
+    """
+    since = timezone.now() - FORGOTTEN_AFTER
+    lost = Job.objects.filter(state=Job.QUEUED, created__lt=since).exclude(heartbeat__gt=since)
+    found = 0
+    for job in lost:
+        found += 1
+        Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(heartbeat=timezone.now())
+        run_job(job.pk)
     return found
+
+
+def cancel_job(job: Job, keep: bool) -> bool:
+    """Ask a job to stop, or end it when it has not begun; False when it is over already."""
+    over = {"state": Job.CANCELLED, "message": "cancelled before it started", "finished": timezone.now()}
+    if Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(**over):
+        return True
+    asked = Job.objects.filter(pk=job.pk, state=Job.RUNNING)
+    return bool(asked.update(cancel="keep" if keep else "drop", message="stopping"))
 
 
 @HUEY.on_startup(name="warm")
@@ -116,6 +158,12 @@ def warm_up() -> None:
     from quilt_core.warm import prove_sample
 
     prove_sample()
+
+
+@HUEY.on_startup(name="recover")
+def recover_at_start() -> None:
+    """Jobs that a dead server or worker left behind."""
+    recover_stale_jobs()
 
 
 @db_periodic_task(crontab(minute="*"))

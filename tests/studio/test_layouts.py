@@ -14,8 +14,10 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
+from studio.actions.errors import Conflict, Refused
 from studio.jobs import run as jobs
-from studio.jobs.reporter import Reporter
+from studio.jobs.reporter import LostClaim, Reporter
+from studio.jobs.run import queue_forgotten_jobs
 from studio.models import Job, Revision
 
 
@@ -196,10 +198,48 @@ def test_a_pack_that_comes_too_late_is_kept_as_a_draft(gathered, act):
     act(gathered, "even-out")
     gathered.refresh_from_db()
     head = gathered.head_id
-    late = append_revision(gathered, parent, "pack", {}, identity(3), np.zeros(3, bool))
+    late = append_revision(gathered, parent, "pack", {}, identity(3), np.zeros(3, bool), own_job=1)
     gathered.refresh_from_db()
     assert late.draft
     assert gathered.head_id == head
+    with pytest.raises(Conflict, match="even out"):
+        append_revision(gathered, parent, "lock", {}, identity(3), np.zeros(3, bool))
+
+
+@pytest.mark.parametrize("value", [np.nan, np.inf, 1e12])
+def test_places_that_are_no_numbers_are_never_stored(gathered, value):
+    from studio.actions.revise import append_revision
+
+    places = identity(3)
+    places[1, 0, 2] = value
+    with pytest.raises(Refused, match="as it was"):
+        append_revision(gathered, gathered.head, "move", {}, places, np.zeros(3, bool))
+
+
+def test_a_waiting_job_whose_message_got_lost_is_found_and_can_be_cancelled(gathered, client):
+    old = timezone.now() - timedelta(minutes=5)
+    facts = {"project": gathered.project, "atlas": gathered, "kind": "measure", "created": old}
+    lost = Job.objects.create(params={"revision": gathered.head_id}, **facts)
+    assert queue_forgotten_jobs() == 1
+    lost.refresh_from_db()
+    assert lost.state == Job.DONE
+    waiting = Job.objects.create(params={"revision": gathered.head_id}, **facts)
+    answer = client.post(f"/api/jobs/{waiting.pk}/cancel/", {"keep": True}, content_type="application/json")
+    assert answer.json()["state"] == Job.CANCELLED
+    again = client.post(f"/api/jobs/{waiting.pk}/cancel/", {"keep": True}, content_type="application/json")
+    assert again.status_code == 409
+
+
+def test_a_slow_worker_that_was_taken_for_dead_says_nothing_any_more(gathered):
+    job = Job.objects.create(
+        project=gathered.project, atlas=gathered, kind="measure", state=Job.RUNNING, heartbeat=timezone.now()
+    )
+    slow = Reporter(job)
+    Job.objects.filter(pk=job.pk).update(attempts=1)  # someone else runs it now
+    with pytest.raises(LostClaim):
+        slow.report(0.5, "still at it")
+    job.refresh_from_db()
+    assert job.message == ""
 
 
 def test_the_export_reads_back_as_the_layout_that_was_packed(gathered, act, client):

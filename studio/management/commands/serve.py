@@ -2,16 +2,65 @@
 
 from __future__ import annotations
 
+import os
 import signal
 import socket
 import subprocess
 import sys
+import threading
+import time
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import OperationalError, connection
 
+from studio.jobs.lifeline import PARENT
 from studio.jobs.run import recover_stale_jobs
+
+
+class WorkerKeeper(threading.Thread):
+    """Keeps one worker running: starts it again when it ended before it was told to."""
+
+    def __init__(self) -> None:
+        super().__init__(name="worker keeper", daemon=True)
+        self._over = threading.Event()
+        self._worker: subprocess.Popen[bytes] | None = None
+
+    def run(self) -> None:
+        """Start the worker, again and again, not faster than once a second."""
+        while not self._over.is_set():
+            self._worker = subprocess.Popen(
+                [sys.executable, str(settings.BASE_DIR / "manage.py"), "work", "--quiet"],
+                env={**os.environ, PARENT: str(os.getpid())},
+            )
+            looked = time.monotonic()
+            while self._worker.poll() is None and not self._over.wait(0.5):
+                if time.monotonic() - looked > settings.STALE_SECONDS / 3:
+                    looked = time.monotonic()
+                    self._recover()
+            self._over.wait(1.0)
+
+    def _recover(self) -> None:
+        try:
+            recover_stale_jobs()
+        except OperationalError:
+            pass  # The database is busy; it is looked at again soon.
+        finally:
+            connection.close()
+
+    def end(self) -> None:
+        """End the worker: asked first, then made to."""
+        self._over.set()
+        self.join(timeout=3)
+        worker = self._worker
+        if worker is None or worker.poll() is not None:
+            return
+        worker.send_signal(signal.SIGINT)
+        try:
+            worker.wait(timeout=10)
+        except subprocess.TimeoutExpired:
+            worker.kill()
 
 
 class Command(BaseCommand):
@@ -38,9 +87,8 @@ class Command(BaseCommand):
                     "Stop what is running there, or give another port: make demo PORT=8010"
                 ) from None
         recover_stale_jobs()
-        worker = subprocess.Popen(
-            [sys.executable, str(settings.BASE_DIR / "manage.py"), "run_huey", "--quiet"]
-        )
+        keeper = WorkerKeeper()
+        keeper.start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         self.stdout.write(
             f"Untold Quilt is at http://{options['host']}:{options['port']}/  (stop with Ctrl+C)"
@@ -51,8 +99,4 @@ class Command(BaseCommand):
                 max_request_body_size=settings.MAX_UPLOAD_BYTES + 1_000_000,
             )  # fmt: skip
         finally:
-            worker.send_signal(signal.SIGINT)
-            try:
-                worker.wait(timeout=10)
-            except subprocess.TimeoutExpired:
-                worker.kill()
+            keeper.end()

@@ -1,0 +1,148 @@
+"""Many writers at once, and processes that are killed: nothing acknowledged is lost, nobody is left behind."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).resolve().parents[2]
+KILLS = int(os.environ.get("QUILT_KILLS", "10"))
+OVER = ("done", "failed", "cancelled")
+
+
+class Server:
+    """The real application in processes of its own."""
+
+    def __init__(self, data: Path) -> None:
+        self.environment = {
+            **os.environ, "QUILT_DATA_DIR": str(data), "QUILT_IMMEDIATE_JOBS": "0",
+            "DJANGO_SETTINGS_MODULE": "quilt_site.settings", "QUILT_STALE_SECONDS": "4",
+        }  # fmt: skip
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = probe.getsockname()[1]
+        self.manage = [sys.executable, str(ROOT / "manage.py")]
+        for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
+            subprocess.run(self.manage + command, env=self.environment, check=True, capture_output=True)
+        self.start()
+
+    def start(self) -> None:
+        self.process = subprocess.Popen(
+            [*self.manage, "serve", "--port", str(self.port)], env=self.environment
+        )
+        for _ in range(300):
+            try:
+                self.ask("/api/projects/")
+                return
+            except OSError:
+                time.sleep(0.1)
+        raise AssertionError("the server does not answer")
+
+    def ask(self, path: str, body: dict | None = None, method: str = "POST") -> tuple[int, dict]:
+        data = None if body is None else json.dumps(body).encode()
+        request = urllib.request.Request(
+            f"http://127.0.0.1:{self.port}{path}", data, {"Content-Type": "application/json"},
+            method=method if data else "GET",
+        )  # fmt: skip
+        try:
+            with urllib.request.urlopen(request, timeout=30) as answer:
+                return answer.status, json.loads(answer.read())
+        except urllib.error.HTTPError as error:
+            return error.code, json.loads(error.read())
+
+    def atlas(self) -> dict:
+        return self.ask(f"/api/atlases/{self.ask('/api/projects/')[1][0]['atlases'][0]}/")[1]
+
+    def jobs(self) -> list[dict]:
+        return self.ask(f"/api/projects/{self.ask('/api/projects/')[1][0]['id']}/jobs/")[1]
+
+    def wait_idle(self, seconds: float = 120) -> None:
+        end = time.monotonic() + seconds
+        while any(job["state"] not in OVER for job in self.jobs()):
+            assert time.monotonic() < end, (
+                f"jobs for ever: {[j for j in self.jobs() if j['state'] not in OVER]}"
+            )
+            time.sleep(0.2)
+
+    def workers(self) -> list[int]:
+        """Processes that work for this installation."""
+        mine = f"QUILT_DATA_DIR={self.environment['QUILT_DATA_DIR']}".encode()
+        found = []
+        for folder in Path("/proc").glob("[0-9]*"):
+            try:
+                if (
+                    mine in (folder / "environ").read_bytes()
+                    and b"\0work\0" in (folder / "cmdline").read_bytes()
+                ):
+                    found.append(int(folder.name))
+            except OSError:
+                continue
+        return found
+
+    def end(self, how: int = signal.SIGTERM) -> None:
+        self.process.send_signal(how)
+        self.process.wait(timeout=30)
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory):
+    running = Server(tmp_path_factory.mktemp("data"))
+    yield running
+    running.end()
+
+
+def test_of_twenty_edits_at_once_one_is_made_and_nineteen_are_told_so(server):
+    server.wait_idle()
+    atlas = server.atlas()
+    path, head = f"/api/atlases/{atlas['id']}/control/", atlas["head"]["id"]
+    bodies = [{"revision": head, "islands": [k], "lock_place": True} for k in range(20)]
+    with ThreadPoolExecutor(20) as pool:
+        answers = list(pool.map(lambda body: server.ask(path, body), bodies))
+    assert sorted(status for status, _ in answers) == [200] + [409] * 19, answers[:3]
+    made = next(body for status, body in answers if status == 200)
+    assert server.atlas()["head"]["id"] == made["head"]["id"]
+
+
+def test_of_five_packs_at_once_one_starts(server):
+    server.wait_idle()
+    atlas = server.atlas()
+    body = {"revision": atlas["head"]["id"], "effort": "quick"}
+    with ThreadPoolExecutor(5) as pool:
+        answers = list(pool.map(lambda _: server.ask(f"/api/atlases/{atlas['id']}/pack/", body), range(5)))
+    assert sorted(status for status, _ in answers) == [202] + [409] * 4
+    server.wait_idle()
+
+
+def test_kills_lose_nothing_and_leave_nobody(server):
+    rng = random.Random(11)
+    for turn in range(KILLS):
+        server.wait_idle()
+        atlas = server.atlas()
+        body = {"revision": atlas["head"]["id"], "target": "number", "value": 100 + turn}
+        status, _ = server.ask(f"/api/atlases/{atlas['id']}/even-out/", body)
+        assert status == 202
+        time.sleep(rng.uniform(0, 0.4))
+        if turn % 2:
+            for worker in server.workers():
+                os.kill(worker, signal.SIGKILL)
+        else:
+            server.end(signal.SIGKILL)
+            time.sleep(2)
+            assert not server.workers(), "a worker without its server"
+            server.start()
+    server.wait_idle()
+    evened = [job for job in server.jobs() if job["kind"] == "even out"]
+    assert len(evened) >= min(KILLS, 3)
+    assert all(job["state"] == "done" for job in evened), [job["message"] for job in evened]
