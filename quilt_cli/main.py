@@ -1,14 +1,16 @@
 """``untold-quilt``: inspect, pack and check mesh files.
 
-Exit code 0: done. 1: done, with findings. 2: bad input. Progress goes to stderr, answers to stdout.
+Exit code 0: done. 1: done, with findings. 2: bad input. 3: an unexpected failure of the program. Progress goes to stderr, answers to stdout.
 """
 
 from __future__ import annotations
 
 import argparse
 import json
+import os
 import sys
 from collections.abc import Sequence
+from pathlib import Path
 from typing import Any
 
 from quilt_cli import arguments
@@ -25,21 +27,54 @@ def main(argv: Sequence[str] | None = None) -> int:
     try:
         answer, code = run(options)
     except QuiltError as error:
-        print(f"untold-quilt: {error}", file=sys.stderr)
-        if options.json:
-            print(json.dumps({"error": {"what": error.what, "where": error.where, "cure": error.cure}}))
-        return 2
+        return _failed(options, 2, error.what, error.where, error.cure)
+    except BrokenPipeError:
+        return _nobody_reads()
     except OSError as error:
-        print(f"untold-quilt: {error.filename}: {error.strerror}", file=sys.stderr)
-        return 2
+        what = error.strerror or str(error)
+        return _failed(
+            options,
+            2,
+            f"It cannot be read or written ({what}).",
+            str(error.filename or ""),
+            "Check the path.",
+        )
     except KeyboardInterrupt:
-        print("untold-quilt: stopped", file=sys.stderr)
-        return 2
-    if options.json:
-        print(json.dumps(answer["json"], indent=2, ensure_ascii=False, allow_nan=False))
-    else:
-        print(answer["text"])
+        return _failed(options, 2, "Stopped.", "", "")
+    except MemoryError:
+        return _failed(options, 3, "There is not enough memory.", "", "Give fewer files at once.")
+    except Exception as error:
+        place = error.__traceback__
+        while place is not None and place.tb_next is not None:
+            place = place.tb_next
+        where = f"{Path(place.tb_frame.f_code.co_filename).name}:{place.tb_lineno}" if place else ""
+        what = f"Something went wrong that should not have ({type(error).__name__}: {str(error)[:200]})."
+        return _failed(options, 3, what, where, "Nothing was changed; please report it.")
+    try:
+        if options.json:
+            print(json.dumps(answer["json"], indent=2, ensure_ascii=False, allow_nan=False))
+        else:
+            print(answer["text"])
+        sys.stdout.flush()
+    except BrokenPipeError:
+        return _nobody_reads()
+    except UnicodeEncodeError:
+        text = json.dumps(answer["json"], indent=2) if options.json else str(answer["text"])
+        sys.stdout.buffer.write(text.encode("utf-8", "backslashreplace") + b"\n")
     return code
+
+
+def _failed(options: argparse.Namespace, code: int, what: str, where: str, cure: str) -> int:
+    print(f"untold-quilt: {QuiltError(what, where, cure)}", file=sys.stderr)
+    if options.json:
+        print(json.dumps({"error": {"what": what, "where": where, "cure": cure}}))
+    return code
+
+
+def _nobody_reads() -> int:
+    """The other end of the pipe is closed: nothing more can be said, and nothing needs to be."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    return 0
 
 
 def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:

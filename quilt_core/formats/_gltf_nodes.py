@@ -12,6 +12,8 @@ from quilt_core.scene.model import Instance
 
 FloatArray = NDArray[np.float64]
 
+LARGEST = 1e15
+
 
 def local_matrix(node: dict[str, Any]) -> FloatArray:
     """(4, 4) matrix of a node from its matrix or its translation, rotation and scale."""
@@ -35,33 +37,35 @@ def instances_of_meshes(name: str, doc: dict[str, Any]) -> dict[int, tuple[Insta
     Raises
     ------
     FileFormatError
-        When the hierarchy has a loop or points at a node that is not there.
+        When the hierarchy has a loop, or a place or size is beyond all measure.
     """
     nodes: list[dict[str, Any]] = doc.get("nodes", [])
     parent: dict[int, int] = {}
     for index, node in enumerate(nodes):
         for child in node.get("children", ()):
-            if not 0 <= child < len(nodes):
-                raise FileFormatError(
-                    f"It has a child {child}, which is not there.",
-                    f"{name}, node {index}",
-                    "Export the file again.",
-                )
             parent[child] = index
     world: dict[int, FloatArray] = {}
 
     def world_of(index: int) -> FloatArray:
-        chain = [index]
+        chain, seen = [index], {index}
         while chain[-1] not in world and chain[-1] in parent:
-            if parent[chain[-1]] in chain:
+            above = parent[chain[-1]]
+            if above in seen:
                 raise FileFormatError(
                     "The hierarchy goes round in a circle.", f"{name}, node {index}", "Export the file again."
                 )
-            chain.append(parent[chain[-1]])
-        for at in reversed(chain):
-            if at not in world:
-                above = world[parent[at]] if at in parent else np.eye(4)
-                world[at] = above @ local_matrix(nodes[at])
+            chain.append(above)
+            seen.add(above)
+        with np.errstate(over="ignore", invalid="ignore"):
+            for at in reversed(chain):
+                if at not in world:
+                    over = world[parent[at]] if at in parent else np.eye(4)
+                    world[at] = over @ local_matrix(nodes[at])
+        if not (np.abs(world[index]) < LARGEST).all():
+            raise FileFormatError(
+                "It stands at a place or in a size that is no number, or far too large.",
+                f"{name}, node {index}", "Correct its transform, or export the file again.",
+            )  # fmt: skip
         return world[index]
 
     out: dict[int, list[Instance]] = {}

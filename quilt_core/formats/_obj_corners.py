@@ -16,17 +16,10 @@ def parse_corners(
     name: str, lines: list[bytes], where: dict[str, IntArray], v_count: int, vt_count: int, vn_count: int
 ) -> tuple[IntArray, IntArray, IntArray, IntArray]:
     """Corner counts per face, and vertex, vt and vn index (from 0, -1 = none) per corner."""
-    from quilt_core.formats.obj_read import all_words, line_number
+    from quilt_core.formats.obj_read import all_words
 
     rows = all_words(lines, where["f"])
     sizes = np.fromiter(map(len, rows), np.int64, len(rows))
-    if sizes.min() < 3:
-        row = int(np.argmin(sizes))
-        raise FileFormatError(
-            f"A face with {sizes[row]} corners.",
-            f"{name}, line {line_number(lines, int(where['f'][row]))}",
-            "A face needs at least 3; remove it or export again.",
-        )
     cells = [cell for row in rows for cell in row]
     vertex, vt, vn = _uniform(cells) or _mixed(name, lines, where, rows)
     owner = np.repeat(np.arange(len(rows)), sizes)
@@ -81,6 +74,8 @@ def _mixed(
                 vertex.append(int(parts[0]))
                 vt.append(int(parts[1]) if len(parts) > 1 and parts[1] else 0)
                 vn.append(int(parts[2]) if len(parts) > 2 and parts[2] else 0)
+                if max(abs(vertex[-1]), abs(vt[-1]), abs(vn[-1])) > 2**62:
+                    raise ValueError
             except ValueError:
                 raise FileFormatError(
                     f"“{cell.decode('utf-8', 'replace')[:40]}” is not a face corner.",

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import base64
 import binascii
-import json
 import struct
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -21,7 +20,9 @@ from quilt_core.errors import FileFormatError
 from quilt_core.formats._accessors import DAMAGED, Buffers
 from quilt_core.formats._draco import expand_draco
 from quilt_core.formats._gltf_nodes import instances_of_meshes
+from quilt_core.formats._gltf_types import decode
 from quilt_core.formats._texture_transform import seen_transforms, to_seen
+from quilt_core.scene.island_set import instance_spread
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Material, Scene, SceneObject
 
@@ -29,7 +30,15 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 
+DIFFERENT = 1.01
 MODES_WITHOUT_FACES = (0, 1, 2, 3)
+MOST_CHANNELS = 16
+"""TEXCOORD sets from this number on are left as they are."""
+MOST_CORNERS = 60_000_000
+FARTHEST, FARTHEST_UV = 1e15, 1e6
+"""Positions and UVs beyond these are taken for no numbers."""
+FLOAT_STEP = 2.0**-23
+"""V is stored from the top, as 1 - v, so that its rounding is that of numbers near 1."""
 UNREADABLE = {
     "EXT_meshopt_compression": "meshopt",
     "KHR_meshopt_compression": "meshopt",
@@ -50,8 +59,9 @@ class PrimitivePart:
 
 @dataclass(frozen=True, eq=False)
 class GltfSource:
-    """What the writer needs: the document, its buffers and how corners map to vertices."""
+    """What the writer needs: the file, the document, its buffers and how corners map to vertices."""
 
+    data: bytes
     doc: dict[str, Any]
     buffers: list[bytes]
     binary: bool
@@ -64,15 +74,7 @@ def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene
     """Read a .gltf or .glb file; see `quilt_core.formats.read_scene`."""
     binary = data[:4] == b"glTF"
     text, chunk = _split_glb(name, data) if binary else (data, None)
-    try:
-        doc = json.loads(text)
-        version = str(doc["asset"]["version"])
-    except (ValueError, KeyError, TypeError):
-        raise FileFormatError(
-            "This is not a glTF document.", name, "Export it again as glTF 2.0 or GLB."
-        ) from None
-    if not version.startswith("2"):
-        raise FileFormatError(f"It is glTF {version}.", name, "Only glTF 2.0 is read; export it again.")
+    doc = decode(name, text)
     for extension in [*doc.get("extensionsRequired", []), *doc.get("extensionsUsed", [])]:
         if extension in UNREADABLE:
             raise FileFormatError(
@@ -84,16 +86,12 @@ def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene
     expand_draco(name, doc, buffers)
     reader = Buffers(name, doc, buffers)
     transforms = seen_transforms(doc)
-    try:
-        return _scene(name, doc, buffers, binary, reader, transforms)
-    except (KeyError, IndexError, TypeError, AttributeError) as error:
-        raise FileFormatError(
-            f"A part of it is missing or of the wrong kind ({error!r}).", name, DAMAGED
-        ) from None
+    return _scene(name, data, doc, buffers, binary, reader, transforms)
 
 
 def _scene(
     name: str,
+    data: bytes,
     doc: dict[str, Any],
     buffers: list[bytes],
     binary: bool,
@@ -122,8 +120,14 @@ def _scene(
         parts.append(built[1])
     if not objects:
         raise FileFormatError("It has 0 faces.", name, "Export it again with its meshes.")
+    for obj in objects:
+        spread = instance_spread(obj)
+        if spread > DIFFERENT:
+            warnings.append(
+                f"{name}: “{obj.name}” stands in sizes that differ {spread:.3g} times; its density is that of the largest, the least dense."
+            )
     materials = tuple(_material(i, m) for i, m in enumerate(doc.get("materials", [])))
-    source = GltfSource(doc, buffers, binary, tuple(meshes), tuple(parts), transforms)
+    source = GltfSource(data, doc, buffers, binary, tuple(meshes), tuple(parts), transforms)
     return Scene(name, tuple(objects), materials, 1.0, source, tuple(warnings))
 
 
@@ -172,7 +176,7 @@ def _buffer(
     elif uri.startswith("data:"):
         try:
             data = base64.b64decode(uri.partition(",")[2], validate=True)
-        except binascii.Error:
+        except (binascii.Error, ValueError):
             raise FileFormatError("The data in it is not base64.", where, DAMAGED) from None
     else:
         data = siblings(unquote(uri)) if siblings else None
@@ -182,7 +186,7 @@ def _buffer(
                 where,
                 "Give it together with the .gltf, in the same folder.",
             )
-    if len(data) < int(entry.get("byteLength", 0)):
+    if len(data) < entry.get("byteLength", 0):
         raise FileFormatError(
             f"It should have {entry['byteLength']:,} bytes and has {len(data):,}.", where, DAMAGED
         )
@@ -207,7 +211,7 @@ def _mesh(
             if key.startswith("TEXCOORD_") and key[9:].isdigit()
         }
     )
-    sets = range(uv_sets[-1] + 1 if uv_sets else 1)
+    sets = range(min(uv_sets[-1] + 1, MOST_CHANNELS) if uv_sets else 1)
     coords: list[list[FloatArray]] = [[] for _ in sets]
     known: list[list[NDArray[np.bool_]]] = [[] for _ in sets]
     base = corner_base = 0
@@ -215,15 +219,17 @@ def _mesh(
         attributes = primitive.get("attributes", {})
         if primitive.get("mode", 4) in MODES_WITHOUT_FACES or "POSITION" not in attributes:
             continue
-        points = reader.numbers(attributes["POSITION"])
-        points = np.where(np.isfinite(points), points, np.nan)
+        points = reader.numbers(attributes["POSITION"], 3)
+        points = np.where(np.abs(points) < FARTHEST, points, np.nan)
         vertex = _triangle_vertices(reader, primitive, len(points), label)
+        if corner_base + len(vertex) > MOST_CORNERS:
+            raise reader.fail(f"It has more than {MOST_CORNERS:,} corners.", label)
         for s in sets:
             accessor = attributes.get(f"TEXCOORD_{s}")
-            uv = reader.numbers(accessor) if accessor is not None else np.full((len(points), 2), np.nan)
+            uv = reader.numbers(accessor, 2) if accessor is not None else np.full((len(points), 2), np.nan)
             if len(uv) != len(points):
                 raise reader.fail(f"TEXCOORD_{s} has {len(uv)} values for {len(points)} vertices.", label)
-            uv = np.where(np.isfinite(uv), uv, np.nan)
+            uv = np.where(np.abs(uv) < FARTHEST_UV, uv, np.nan)
             flipped = np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1)
             coords[s].append(to_seen(flipped, transforms.get((primitive.get("material", -1), s))))
             known[s].append(np.full(len(points), accessor is not None))
@@ -242,6 +248,7 @@ def _mesh(
             f"UV {s + 1}",
             np.concatenate(coords[s]),
             np.where(np.concatenate(known[s])[corner_vertex], corner_vertex, -1),
+            FLOAT_STEP,
         )
         for s in sets
     )
@@ -263,7 +270,7 @@ def _normals(reader: Buffers, attributes: dict[str, Any], count: int) -> FloatAr
 
 def _triangle_vertices(reader: Buffers, primitive: dict[str, Any], count: int, label: str) -> IntArray:
     if "indices" in primitive:
-        index = reader.raw(primitive["indices"])[:, 0].astype(np.int64)
+        index = reader.whole_numbers(primitive["indices"])
     else:
         index = np.arange(count, dtype=np.int64)
     if len(index) and (index.max() >= count or index.min() < 0):

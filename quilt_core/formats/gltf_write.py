@@ -34,6 +34,8 @@ ARRAY, ELEMENTS = 34962, 34963
 def write_gltf(scene: Scene, channel: int, corner_uvs: Sequence[FloatArray | None]) -> dict[str, bytes]:
     """The file, and its first side file when that changed; see `quilt_core.formats.write_scene`."""
     source: GltfSource = scene.source
+    if all(new is None for new in corner_uvs):
+        return {scene.name: source.data}
     doc = copy.deepcopy(source.doc)
     buffers = list(source.buffers)
     appender = Appender(doc, buffers)

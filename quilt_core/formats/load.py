@@ -8,7 +8,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.errors import FileFormatError
+from quilt_core.errors import FileFormatError, QuiltError
+from quilt_core.formats._gltf_types import DAMAGED
 from quilt_core.formats.gltf_read import read_gltf
 from quilt_core.formats.gltf_write import write_gltf
 from quilt_core.formats.obj_read import read_obj
@@ -45,10 +46,22 @@ def read_scene(
     if not data:
         raise FileFormatError("The file is empty.", name, "Export it again from where it was made.")
     suffix = Path(name).suffix.lower()
-    if suffix == ".obj":
-        return read_obj(name, data, siblings, obj_metres_per_unit)
-    if suffix in (".gltf", ".glb"):
-        return read_gltf(name, data, siblings)
+    try:
+        if suffix == ".obj":
+            return read_obj(name, data, siblings, obj_metres_per_unit)
+        if suffix in (".gltf", ".glb"):
+            return read_gltf(name, data, siblings)
+    except QuiltError:
+        raise
+    except MemoryError:
+        raise FileFormatError(
+            "There is not enough memory for it.", name, "Split it into smaller files."
+        ) from None
+    except Exception as error:
+        # Whatever a broken file does that nobody thought of: the user hears of the file, not of the code.
+        raise FileFormatError(
+            f"It is damaged in a way that was not foreseen ({type(error).__name__}).", name, DAMAGED
+        ) from error
     raise FileFormatError(
         f"Files ending in “{suffix or 'nothing'}” are not read.", name, "Give a .obj, .gltf or .glb file."
     )

@@ -6,6 +6,7 @@ Reference: the OBJ appendix of the file format's original documentation: `v`, `v
 
 from __future__ import annotations
 
+import codecs
 import gc
 import re
 from collections.abc import Callable, Iterator
@@ -25,12 +26,19 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 NO_MESH = "Export it again as OBJ with faces."
+FARTHEST, FARTHEST_UV = 1e15, 1e6
+"""Positions and UVs beyond these are taken for no numbers."""
 
 
 @dataclass(frozen=True, eq=False)
 class ObjSource:
-    """What the writer needs: the lines as they were and which corners each face line holds."""
+    """What the writer needs: the bytes and lines as they were and which corners each face line holds.
 
+    `other_lines` are lines and faces of fewer than three corners: they are kept, and may name texture
+    coordinates too.
+    """
+
+    data: bytes
     lines: list[bytes]
     vt_lines: IntArray
     face_lines: IntArray
@@ -38,6 +46,7 @@ class ObjSource:
     corner_vt: IntArray
     object_faces: tuple[IntArray, ...]
     texcoords: FloatArray
+    other_lines: IntArray
 
 
 def read_obj(
@@ -47,10 +56,22 @@ def read_obj(
     metres_per_unit: float = 1.0,
 ) -> Scene:
     """Read an OBJ file; see `quilt_core.formats.read_scene`."""
-    if b"\0" in data[:4096]:
+    text = as_utf8(data)
+    if b"\0" in text[:4096]:
         raise FileFormatError("This is binary data, not an OBJ text.", name, NO_MESH)
     with _no_collection():
-        return _read(name, data, siblings, metres_per_unit)
+        return _read(name, data, text, siblings, metres_per_unit)
+
+
+def as_utf8(data: bytes) -> bytes:
+    """The text in UTF-8: files with the mark of UTF-16 or UTF-32 are converted, others stay as they are."""
+    for mark, encoding in (
+        (codecs.BOM_UTF32_LE, "utf-32"), (codecs.BOM_UTF32_BE, "utf-32"), (codecs.BOM_UTF16_LE, "utf-16"),
+        (codecs.BOM_UTF16_BE, "utf-16"),
+    ):  # fmt: skip
+        if data.startswith(mark):
+            return data.decode(encoding, "replace").encode()
+    return data
 
 
 @contextmanager
@@ -66,9 +87,9 @@ def _no_collection() -> Iterator[None]:
 
 
 def _read(
-    name: str, data: bytes, siblings: Callable[[str], bytes | None] | None, metres_per_unit: float
-) -> Scene:
-    lines = split_logical(data)
+    name: str, data: bytes, text: bytes, siblings: Callable[[str], bytes | None] | None, metres_per_unit: float
+) -> Scene:  # fmt: skip
+    lines = split_logical(text)
     heads = [line.lstrip()[:7] for line in lines]
     where = {
         kind: np.array([i for i, head in enumerate(heads) if head.startswith(keys)], np.int64)
@@ -78,10 +99,19 @@ def _read(
     }  # fmt: skip
     if not len(where["v"]):
         raise FileFormatError("There is no vertex in it: this is not an OBJ mesh.", name, NO_MESH)
+    short = _short_faces(lines, where["f"])
+    short_lines = where["f"][short]
+    where["f"] = where["f"][~short]
+    notes: list[str] = []
+    if short.any():
+        notes.append(
+            f"{name}: {int(short.sum()):,} faces have fewer than three corners; they stay in the file and have no place in the layout."
+        )
     if not len(where["f"]):
         raise FileFormatError("It has 0 faces.", name, NO_MESH)
-    positions = _numbers(name, lines, where["v"], 3, "vertex")
-    texcoords = _numbers(name, lines, where["vt"], 2, "texture coordinate")
+    positions = _within(_numbers(name, lines, where["v"], 3, "vertex"), FARTHEST)
+    texcoords = _within(_numbers(name, lines, where["vt"], 2, "texture coordinate"), FARTHEST_UV)
+    step = _step(lines, where["vt"])
     normals = _numbers(name, lines, where["vn"], 3, "normal")
     sizes, vertex, vt, vn = parse_corners(name, lines, where, len(positions), len(texcoords), len(normals))
     offsets = np.concatenate([[0], np.cumsum(sizes)])
@@ -96,7 +126,7 @@ def _read(
         used_vt, local_vt = np.unique(vt[corner], return_inverse=True)
         if len(used_vt) and used_vt[0] < 0:
             used_vt, local_vt = used_vt[1:], local_vt - 1
-        channel = UVChannel("UV 1", texcoords[used_vt], local_vt.astype(np.int64))
+        channel = UVChannel("UV 1", texcoords[used_vt], local_vt.astype(np.int64), step)
         mesh = Mesh(
             positions[used],
             np.concatenate([[0], np.cumsum(sizes[faces])]).astype(np.int64),
@@ -107,13 +137,47 @@ def _read(
             None if smoothing is None else smoothing[faces],
         )
         objects.append(SceneObject(group_name, mesh, (Instance(group_name, "", np.eye(4)),)))
-    source = ObjSource(lines, where["vt"], where["f"], sizes, vt, tuple(g[1] for g in groups), texcoords)
-    return Scene(name, tuple(objects), materials, metres_per_unit, source, tuple(warnings))
+    others = [i for i, head in enumerate(heads) if head.startswith((b"l ", b"l\t"))]
+    source = ObjSource(
+        data=data,
+        lines=lines,
+        vt_lines=where["vt"],
+        face_lines=where["f"],
+        face_sizes=sizes,
+        corner_vt=vt,
+        object_faces=tuple(g[1] for g in groups),
+        texcoords=texcoords,
+        other_lines=np.sort(np.concatenate([short_lines, np.array(others, np.int64)])),
+    )
+    return Scene(name, tuple(objects), materials, metres_per_unit, source, (*notes, *warnings))
+
+
+def _short_faces(lines: list[bytes], face_lines: IntArray) -> NDArray[np.bool_]:
+    """(F,) face lines with fewer than three corners."""
+    return np.array([len(row) < 3 for row in all_words(lines, face_lines)], bool)
+
+
+def _within(values: FloatArray, limit: float) -> FloatArray:
+    """Numbers beyond a limit are no numbers: nothing can be measured there."""
+    return np.where(np.abs(values) < limit, values, np.nan)
+
+
+def _step(lines: list[bytes], vt_lines: IntArray) -> float:
+    """Spacing of texture coordinates that are written with few digits, 0 where there are many."""
+    digits = 0
+    for i in vt_lines[:: max(1, len(vt_lines) // 500)].tolist():
+        for cell in words(lines[i])[:2]:
+            if b"e" in cell.lower():
+                return 0.0
+            digits = max(digits, len(cell.partition(b".")[2]))
+    return 10.0**-digits if 2 < digits < 7 else 0.0
 
 
 def split_logical(data: bytes) -> list[bytes]:
     """Lines with their ends; a line ending in a backslash is joined with the next one."""
     lines = data.splitlines(keepends=True)
+    if lines and lines[0].startswith(codecs.BOM_UTF8):
+        lines[:1] = [codecs.BOM_UTF8, lines[0][3:]]
     if b"\\\n" not in data and b"\\\r" not in data:
         return lines
     joined: list[bytes] = []
@@ -195,7 +259,7 @@ def _smoothing(lines: list[bytes], heads: list[bytes], face_lines: IntArray) -> 
     groups = [0]
     for i in marks:
         word = lines[i].split()[1:2]
-        groups.append(int(word[0]) if word and word[0].isdigit() else 0)
+        groups.append(min(int(word[0][:20]), 2**62) if word and word[0].isdigit() else 0)
     return np.array(groups, np.int64)[np.searchsorted(np.array(marks), face_lines)]
 
 
@@ -254,10 +318,12 @@ def _structure(
         elif head.startswith(b"mtllib"):
             libraries.append(rest)
     fill(len(lines))
+    order = np.argsort(face_object, kind="stable")
+    cuts = np.searchsorted(face_object[order], np.arange(len(names) + 1))
     groups = [
         (label, faces, face_material[faces])
         for number, label in enumerate(names)
-        if len(faces := np.flatnonzero(face_object == number))
+        if len(faces := order[cuts[number] : cuts[number + 1]])
     ]
     return groups, list(material_of), [], libraries
 
@@ -272,6 +338,10 @@ def _materials(
     colours: dict[str, tuple[float, float, float]] = {}
     for library in libraries:
         data = siblings(library) if siblings else None
+        if data is None and siblings and " " in library:
+            # Several names in one line.
+            several = [found for word in library.split() if (found := siblings(word)) is not None]
+            data = b"\n".join(several) if several else None
         if data is None:
             if siblings:
                 warnings.append(
@@ -279,7 +349,7 @@ def _materials(
                 )
             continue
         current = ""
-        for line in data.decode("utf-8", "replace").splitlines():
+        for line in as_utf8(data).decode("utf-8", "replace").splitlines():
             parts = line.split()
             if parts[:1] == ["newmtl"]:
                 current = line.strip().split(None, 1)[1] if len(parts) > 1 else ""

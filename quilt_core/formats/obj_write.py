@@ -37,7 +37,7 @@ def write_obj(scene: Scene, corner_uvs: Sequence[FloatArray | None]) -> bytes:
     old = np.full_like(values, np.nan)
     old[has] = source.texcoords[source.corner_vt[has]]
     if np.array_equal(old, values, equal_nan=True):
-        return b"".join(source.lines)
+        return source.data
     return _emit(source, values, offsets)
 
 
@@ -68,7 +68,10 @@ def _emit(source: ObjSource, values: FloatArray, offsets: IntArray) -> bytes:
         [(int(line), 0, vt) for vt, line in enumerate(source.vt_lines)]
         + [(int(source.face_lines[face]), 1, face) for face in extras]
     )
+    place_of: list[int] = [0] * len(source.vt_lines)
     for _, kind, item in events:
+        if kind == 0:
+            place_of[item] = written + 1
         for key in [in_place.get(item, -1)] if kind == 0 else extras[item]:
             written += 1
             if key >= 0:
@@ -77,6 +80,7 @@ def _emit(source: ObjSource, values: FloatArray, offsets: IntArray) -> bytes:
     vt_at = {int(line): vt for vt, line in enumerate(source.vt_lines)}
     face_at = {int(line): face for face, line in enumerate(source.face_lines)}
     keys_list = keys.tolist()
+    others = set(source.other_lines.tolist())
     for number, line in enumerate(source.lines):
         if number in vt_at:
             vt = vt_at[number]
@@ -87,8 +91,13 @@ def _emit(source: ObjSource, values: FloatArray, offsets: IntArray) -> bytes:
         elif number in face_at:
             face = face_at[number]
             out.extend(_vt_line(value_of[key], line) for key in extras.get(face, ()))
-            corner_keys = keys_list[offsets[face] : offsets[face + 1]]
-            out.append(_face_line(line, [index_of.get(key, 0) for key in corner_keys]))
+            corners = range(offsets[face], offsets[face + 1])
+            # A corner whose vt is no number keeps that one.
+            kept = [place_of[vt] if vt >= 0 else 0 for vt in source.corner_vt[corners.start : corners.stop]]
+            indices = [index_of.get(keys_list[c], old) for c, old in zip(corners, kept, strict=True)]
+            out.append(_face_line(line, indices))
+        elif number in others:
+            out.append(_other_line(line, int(np.searchsorted(source.vt_lines, number)), place_of))
         else:
             out.append(line)
     return b"".join(out)
@@ -99,6 +108,21 @@ def _vt_line(value: list[float] | None, model: bytes) -> bytes:
     end = b"\r\n" if model.endswith(b"\r\n") else b"\n"
     third = model.split()[3:4] if model.lstrip().startswith(b"vt") else []
     return b" ".join([f"vt {value[0]:.10g} {value[1]:.10g}".encode(), *third]) + end
+
+
+def _other_line(line: bytes, seen: int, place_of: list[int]) -> bytes:
+    """Point the vt indices of a line element at where these vt lines stand now; `seen` of them were before it."""
+
+    def swap(match: re.Match[bytes]) -> bytes:
+        vertex, vt, normal = match.group(1), match.group(2), match.group(3)
+        if not vt:
+            return match.group(0)
+        old = int(vt) - 1 if int(vt) > 0 else seen + int(vt)
+        now = str(place_of[old]).encode() if 0 <= old < len(place_of) else vt
+        return vertex + b"/" + now + (normal or b"")
+
+    body, mark, comment = line.partition(b"#")
+    return _CORNER.sub(swap, body) + mark + comment
 
 
 def _face_line(line: bytes, indices: list[int]) -> bytes:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import io
 import json
+import posixpath
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import PurePosixPath
 
 import numpy as np
@@ -14,12 +15,17 @@ from quilt_core.formats import read_scene, write_scene
 from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.sheet import layout_png, layout_svg
 from studio import storage
+from studio.actions.errors import Refused
 from studio.actions.gather_files import siblings_in
 from studio.actions.measure_layout import measure_revision
 from studio.actions.sheets import in_tile
+from studio.actions.unpack import free_folder
 from studio.actions.write_reports import reports_of
 from studio.arrays import load_layout
 from studio.models import Revision, Source
+
+OWN_NAMES = ("figures.json", "proof.html", "proof.json")
+"""What the export adds itself, beside the layout sheets."""
 
 
 def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> str:
@@ -33,13 +39,10 @@ def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> st
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         sources = list(Source.objects.filter(project=revision.atlas.project))
-        for step, source in enumerate(sources):
-            report(step / (len(sources) + 1), f"writing {source.name}")
-            if source.pk in by_source:
-                for name, data in _rewritten(source, by_source[source.pk]).items():
-                    archive.writestr(name, data)
-            elif not source.is_mesh and source.name not in archive.namelist():
-                archive.writestr(source.name, storage.get(source.sha256))
+        for step, (place, group) in enumerate(_places(sources)):
+            report(step / (len(sources) + 1), f"writing {group[0].name}")
+            for name, data in _group_files(group, by_source).items():
+                archive.writestr(place + name, data)
         names = [obj.name for obj in layout.objects]
         for tile in layout.tiles:
             placed = in_tile(layout, tile)
@@ -59,6 +62,37 @@ def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> st
     return storage.put(out.getvalue())
 
 
+def _places(sources: list[Source]) -> Iterator[tuple[str, list[Source]]]:
+    """Files that came together, and the folder (with its slash) where they go: a new one where names would meet."""
+    groups: dict[str, list[Source]] = {}
+    for source in sources:
+        groups.setdefault(source.folder, []).append(source)
+    taken: list[str] = list(OWN_NAMES)
+    for number, group in enumerate(groups.values(), start=1):
+        names = [source.name for source in group]
+        place = free_folder(names, taken, f"upload-{number}")
+        taken += [place + name for name in names]
+        yield place, group
+
+
+def _group_files(group: list[Source], by_source: dict[int, dict[int, np.ndarray]]) -> dict[str, bytes]:
+    """Meshes with their new layout, and the files beside them; what a mesh changed counts."""
+    changed: dict[str, bytes] = {}
+    for source in group:
+        if source.pk not in by_source:
+            continue
+        for name, data in _rewritten(source, by_source[source.pk]).items():
+            if name in changed and changed[name] != data:
+                raise Refused(
+                    f"Two meshes keep their data in the same file “{name}”, and both have changed.",
+                    source.name,
+                    "Give each mesh a data file of its own, or bring them in as GLB.",
+                )
+            changed[name] = data
+    left = {s.name: s for s in group if s.name not in changed}
+    return {**{name: storage.get(source.sha256) for name, source in left.items()}, **changed}
+
+
 def _rewritten(source: Source, placements: dict[int, np.ndarray]) -> dict[str, bytes]:
     beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
@@ -72,4 +106,4 @@ def _rewritten(source: Source, placements: dict[int, np.ndarray]) -> dict[str, b
         else None
         for number, obj in enumerate(scene.objects)
     ]
-    return {str(folder / name): data for name, data in write_scene(scene, 0, uvs).items()}
+    return {posixpath.normpath(folder / name): data for name, data in write_scene(scene, 0, uvs).items()}

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import io
+import struct
 import zipfile
 from collections.abc import Iterable
+from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 
 from django.conf import settings
@@ -25,7 +27,7 @@ def clean_name(name: str) -> str:
 
 
 def unpack(uploads: Iterable[tuple[str, bytes]]) -> Files:
-    """All files of an upload by name.
+    """All files of an upload by name; what would have the name of another one gets a folder of its own.
 
     Raises
     ------
@@ -33,48 +35,78 @@ def unpack(uploads: Iterable[tuple[str, bytes]]) -> Files:
         For archives that are damaged, encrypted or would unpack to more than is allowed.
     """
     out: Files = {}
+    budget = Budget()
     for name, data in uploads:
         if name.lower().endswith(".zip"):
-            out.update(_open_zip(name, data))
+            found = _open_zip(name, data, budget)
         elif clean_name(name):
-            out[clean_name(name)] = data
+            found = {clean_name(name): data}
+        else:
+            continue
+        # Files of one archive belong together, so they move together.
+        folder = free_folder(found, out, PurePosixPath(clean_name(name) or "files").stem)
+        out.update({folder + path: body for path, body in found.items()})
     return out
 
 
-def _open_zip(name: str, data: bytes) -> Files:
+def free_folder(names: Iterable[str], taken: Iterable[str], stem: str) -> str:
+    """A folder (with its slash) in which no name meets one that is taken; empty where that needs none.
+
+    Examples
+    --------
+    >>> free_folder(["a.obj"], ["b.obj"], "a"), free_folder(["a.obj"], ["a.obj"], "a")
+    ('', 'a-2/')
+    """
+    known = {name.lower() for name in taken}
+    mine = [name.lower() for name in names]
+    folder, number = "", 1
+    while any(folder.lower() + name in known for name in mine):
+        number += 1
+        folder = f"{stem}-{number}/"
+    return folder
+
+
+@dataclass
+class Budget:
+    """What one request may unpack to."""
+
+    size: int = field(default_factory=lambda: settings.MAX_UNPACKED_BYTES)
+    entries: int = MAX_ENTRIES
+
+
+def _open_zip(name: str, data: bytes, budget: Budget) -> Files:
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
         entries = [entry for entry in archive.infolist() if not entry.is_dir() and clean_name(entry.filename)]
-    except zipfile.BadZipFile:
+    except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError, struct.error, EOFError):
         raise Refused(
             "This is not a zip archive, or it is damaged.", name, "Make the archive again."
         ) from None
     total = sum(entry.file_size for entry in entries)
-    if (
-        len(entries) > MAX_ENTRIES
-        or total > settings.MAX_UNPACKED_BYTES
-        or total > MAX_RATIO * max(len(data), 50_000)
-    ):
+    if len(entries) > budget.entries or total > budget.size or total > MAX_RATIO * max(len(data), 50_000):
         raise Refused(
             f"The archive unpacks to {len(entries):,} files with {total / 1e6:,.0f} MB from {len(data) / 1e6:,.1f} MB.",
             name,
             "That is not taken; send the mesh files themselves.",
         )
+    budget.entries -= len(entries)
     out: Files = {}
-    budget = settings.MAX_UNPACKED_BYTES
     for entry in entries:
         try:
             with archive.open(entry) as file:
                 # The sizes in an archive can lie: read no more than the entry says.
                 body = file.read(entry.file_size + 1)
-        except (RuntimeError, zipfile.BadZipFile, NotImplementedError, EOFError, OSError):
+        except MemoryError:
+            raise
+        except Exception as error:  # damaged offsets, streams and names end in many kinds of errors
             raise Refused(
-                f"“{entry.filename}” in it cannot be read.",
+                f"“{entry.filename[:80]}” in it cannot be read ({type(error).__name__}).",
                 name,
                 "Make the archive again, without a password.",
             ) from None
-        budget -= len(body)
-        if budget < 0 or len(body) > entry.file_size:
+        budget.size -= len(body)
+        if budget.size < 0 or len(body) > entry.file_size:
             raise Refused("The archive holds more than it says.", name, "Make the archive again.")
-        out[clean_name(entry.filename)] = body
+        path = clean_name(entry.filename)
+        out[free_folder([path], out, "again") + path] = body
     return out

@@ -7,7 +7,7 @@ import pytest
 
 from quilt_core.errors import FileFormatError
 from quilt_core.formats import read_scene, write_scene
-from quilt_core.scene import island_set
+from quilt_core.scene import find_islands, island_set
 from tests.core.meshes import QUAD_OBJ
 
 
@@ -95,7 +95,10 @@ BAD = {
     "out of range": (QUAD_OBJ.replace(b"f 5/1/1", b"f 55/1/1"), "asks for vertex 55, but the file has 8"),
     "vt out of range": (QUAD_OBJ.replace(b"f 5/1/1", b"f 5/9/1"), "texture coordinate 9"),
     "words for numbers": (QUAD_OBJ.replace(b"v 1 1 0", b"v 1 one 0"), "not a vertex"),
-    "two corners": (QUAD_OBJ.replace(b"f 5/1/1 6/2/1 7/3/1 8/4/1", b"f 5 6"), "2 corners"),
+    "two corners": (
+        QUAD_OBJ.replace(b"f 5/1/1 6/2/1 7/3/1 8/4/1", b"f 5 6").replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b""),
+        "0 faces",
+    ),
     "bad corner": (QUAD_OBJ.replace(b"f 5/1/1", b"f 5/x/1"), "not a face corner"),
     "vertex zero": (QUAD_OBJ.replace(b"f 5/1/1", b"f 0/1/1"), "asks for vertex 0"),
     "empty": (b"", "empty"),
@@ -115,3 +118,63 @@ def test_bad_input_is_told_with_file_and_cure(name):
 def test_the_line_is_named():
     with pytest.raises(FileFormatError, match="line 7"):
         read(QUAD_OBJ.replace(b"v 1 1 0", b"v 1 one 0"))
+
+
+SHORT = b"v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n"
+
+
+def test_faces_of_two_corners_stay_in_the_file_and_are_counted():
+    data = SHORT + b"f 1/1 2/2\nf 1/1 2/2 3/3\nf 2/2\nl 1/1 -1/-1\nf 1/1 3/3 4/4\n"
+    scene = read_scene("a.obj", data)
+    assert scene.objects[0].mesh.face_count == 2
+    assert any("2 faces have fewer than three corners" in note for note in scene.warnings)
+    new = np.array([[0.1, 0], [0.2, 0], [0.2, 0.1], [0.6, 0.5], [0.7, 0.6], [0.6, 0.6]])
+    out = write_scene(scene, 0, [new])["a.obj"]
+    again = read_scene("a.obj", out)
+    assert again.objects[0].mesh.channels[0].per_corner == pytest.approx(new)
+    # What is kept still points at the vt lines of the file as it was, wherever they stand now.
+    vt = [line for line in out.splitlines() if line.startswith(b"vt")]
+    (line,) = [line for line in out.splitlines() if line.startswith(b"l ")]
+    pointed = [vt[int(end.split(b"/")[1]) - 1] for end in line.split()[1:]]
+    assert pointed == [b"vt 0.1 0", b"vt 0.6 0.6"], "the first and the last, as they were moved"
+
+
+def test_a_file_that_nothing_changed_comes_back_as_the_same_bytes():
+    text = "\ufeff" + SHORT.decode() + "f 1/1 2/2 3/3\n"
+    for data in (
+        text.encode("utf-8"),
+        text[1:].encode("utf-16"),
+        SHORT.replace(b"\n", b"\r") + b"f 1/1 2/2 3/3",
+    ):
+        scene = read_scene("a.obj", data)
+        assert scene.objects[0].mesh.face_count == 1
+        assert write_scene(scene, 0, [None])["a.obj"] == data
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        (b"f 1/1 2/2 99999999999999999999/3\n", "99999999999999999999"),
+        (b"f 1/1 2/2 -99999999999999999999\n", "corner"),
+    ],
+)
+def test_indices_beyond_all_measure_are_told(line, said):
+    with pytest.raises(FileFormatError, match="line 9"):
+        read_scene("a.obj", SHORT + line)
+
+
+def test_numbers_written_in_any_way_and_beyond_all_measure():
+    data = (
+        SHORT.replace(b"vt 1 1", b"vt 1.e0 .1e+1 0").replace(b"v 1 1 0", b"v 1 1 0 0.5 0.5 0.5")
+        + b"s 99999999999999999999\n"
+    )
+    scene = read_scene("a.obj", data + b"f 1/1 2/2 3/3\nf 1/1 3/3 4/4\n")
+    assert scene.objects[0].mesh.channels[0].coords[2].tolist() == [1, 1]
+    far = read_scene("a.obj", SHORT.replace(b"vt 1 1", b"vt 1e308 1") + b"f 1/1 2/2 3/3\nf 1/1 2/2 4/4\n")
+    assert find_islands(far.objects[0].mesh, far.objects[0].mesh.channels[0]).face_island.tolist() == [-1, 0]
+    new = np.array([[np.nan, np.nan]] * 3 + [[0.1, 0], [0.2, 0], [0.1, 0.1]])
+    assert b"1e308" in write_scene(far, 0, [new])["a.obj"]
+    again = read_scene("a.obj", write_scene(far, 0, [new])["a.obj"])
+    assert again.objects[0].mesh.channels[0].corner_uv[2] >= 0, (
+        "the broken corner still has its texture coordinate"
+    )

@@ -19,6 +19,7 @@ from studio.jobs import run as jobs
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.run import queue_forgotten_jobs
 from studio.models import Job, Revision
+from tests.core.meshes import QUAD_OBJ, plain_glb
 
 
 def figures(client, atlas):
@@ -299,3 +300,45 @@ def test_a_locked_database_does_not_end_a_job(gathered, monkeypatch):
     assert reporter.cancelled() == "keep"
     job.refresh_from_db()
     assert job.progress == 0.6
+
+
+def test_files_of_one_name_are_all_there_and_none_is_lost(client, project, atlas, act):
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    other = QUAD_OBJ.replace(b"Left", b"Third").replace(b"Right", b"Fourth")
+    third = QUAD_OBJ.replace(b"Left", b"Fifth").replace(b"Right", b"Sixth")
+    url = f"/api/projects/{project.pk}/files/"
+    two = [SimpleUploadedFile("a.obj", QUAD_OBJ), SimpleUploadedFile("a.obj", other)]
+    assert client.post(url, {"files": two}).status_code == 201
+    assert client.post(url, {"files": [SimpleUploadedFile("a.obj", third)]}).status_code == 201
+    act(atlas, "even-out", target="number", value=300)
+    act(atlas, "export")
+    job = Job.objects.filter(kind="export").get()
+    with zipfile.ZipFile(io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content)) as archive:
+        meshes = [name for name in archive.namelist() if name.endswith(".obj")]
+        found = [obj.name for name in meshes for obj in read_scene("a.obj", archive.read(name)).objects]
+    assert len(set(meshes)) == 3
+    assert sorted(found) == sorted(
+        f"{w} plate" for w in ("Left", "Right", "Third", "Fourth", "Fifth", "Sixth")
+    )
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_damaged_archives_are_refused_with_a_word(client, project, seed):
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("props/a.obj", QUAD_OBJ)
+        archive.writestr("props/plate.glb", plain_glb())
+    rng = np.random.default_rng(seed)
+    data = bytearray(out.getvalue())
+    for at in rng.integers(0, len(data), rng.integers(1, 5)):
+        data[at] ^= int(rng.integers(1, 256))
+    answer = client.post(
+        f"/api/projects/{project.pk}/files/", {"files": [SimpleUploadedFile("a.zip", bytes(data))]}
+    )
+    assert answer.status_code in (201, 400)
+    if answer.status_code == 400:
+        assert answer.json()["what"]
+        assert answer.json()["cure"]
