@@ -4,7 +4,7 @@ STAMPS := .setup
 PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 
-.PHONY: demo test setup bench lint lock schema chromium clean
+.PHONY: demo test check setup bench lint lock schema chromium clean
 
 demo: setup
 	$(PY) manage.py migrate --verbosity 0
@@ -50,6 +50,11 @@ test: setup chromium lint
 	cd web && npx vitest run
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2
 	$(PY) -m pytest tests/browser
+
+# Lint, types and the tests that take little time, for daily work.
+check: setup lint
+	cd web && npx vitest run
+	$(PY) -m pytest tests/core tests/studio --numprocesses 2 -m "not slow"
 
 bench: setup
 	$(PY) -m benchmarks

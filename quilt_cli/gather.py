@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -38,12 +39,15 @@ class Gathered:
 
     @property
     def names(self) -> list[str]:
-        """Object names, with the file in front where a name is not unique."""
-        plain = [obj.name for _, obj in self.objects]
-        return [
-            name if plain.count(name) == 1 else f"{scene.name}/{name}"
-            for (scene, _), name in zip(self.objects, plain, strict=True)
-        ]
+        """Object names, with the file in front, and a number behind, where a name is not unique."""
+        times = Counter(obj.name for _, obj in self.objects)
+        seen: Counter[str] = Counter()
+        out = []
+        for scene, obj in self.objects:
+            name = obj.name if times[obj.name] == 1 else f"{scene.name}/{obj.name}"
+            seen[name] += 1
+            out.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
+        return out
 
 
 def say(text: str) -> None:

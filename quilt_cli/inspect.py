@@ -9,6 +9,7 @@ import numpy as np
 
 from quilt_cli.gather import gather
 from quilt_core.measure import measure, set_density
+from quilt_core.scene.island_set import instance_spread
 from quilt_core.scene.placement import identity
 
 
@@ -25,7 +26,10 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     placements = identity(islands.count)
     figures = measure(islands, placements, width, height)
     overlapping = np.zeros(islands.count, bool)
-    overlapping[figures.overlaps.islands] = True
+    between = figures.overlaps.pairs[:, 0] != figures.overlaps.pairs[:, 1]
+    overlapping[figures.overlaps.pairs[between]] = True
+    folded = np.zeros(islands.count, bool)
+    folded[figures.overlaps.pairs[~between]] = True
     rows: list[dict[str, Any]] = []
     for number, ((scene, obj), name) in enumerate(zip(gathered.objects, gathered.names, strict=True)):
         mine = islands.object_index == number
@@ -35,6 +39,7 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
                 "file": scene.name,
                 "object": name,
                 "instances": len(obj.instances),
+                "instance_sizes_differ": finite(instance_spread(obj)),
                 "faces": obj.mesh.face_count,
                 "islands": int(mine.sum()),
                 "channels": [channel.name for channel in obj.mesh.channels if (channel.corner_uv >= 0).any()],
@@ -46,6 +51,7 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
                 },
                 "mirrored": int(figures.mirrored[mine].sum()),
                 "overlapping": int(overlapping[mine].sum()),
+                "folded": int(folded[mine].sum()),
                 "outside": int(figures.outside[mine].sum()),
                 "collapsed": int(figures.collapsed[mine].sum()),
                 "unflattened": islands.unflattened[number],
@@ -57,8 +63,8 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         "faces": sum(row["faces"] for row in rows),
         "density": finite(figures.density_all),
         "coverage": finite(figures.coverage, 6),
-        "overlap_texels": finite(float(figures.overlaps.texels.sum())),
-        "overlap_pairs": len(figures.overlaps.pairs),
+        "overlap_texels": finite(float(figures.overlaps.texels[between].sum())),
+        "overlap_pairs": int(between.sum()),
     }
     answer = {"size": [width, height], "unit_density": "px/m", "objects": rows, "total": total}
     return {"json": answer, "text": _table(rows, width, height)}, 0
@@ -72,7 +78,7 @@ def _table(rows: list[dict[str, Any]], width: int, height: int) -> str:
         cells = [f"{d[k]:9.1f}" if d[k] is not None else f"{'–':>9}" for k in ("min", "mean", "max")]
         notes = [
             f"{row[k]} {k}"
-            for k in ("mirrored", "overlapping", "outside", "collapsed", "unflattened")
+            for k in ("mirrored", "overlapping", "folded", "outside", "collapsed", "unflattened")
             if row[k]
         ]
         lines.append(

@@ -77,6 +77,11 @@ def _islands(key: str) -> IslandSet:
     )
 
 
+def islands_of(keys: list[str]) -> IslandSet:
+    """The islands of some objects, by the keys of their geometry."""
+    return concatenate([_islands(key) for key in keys])
+
+
 SURFACE = "surface_"
 
 

@@ -52,6 +52,46 @@ def density(uv_area: FloatArray, world_area: FloatArray, width: Size, height: Si
     return out
 
 
+def house_band(house: float, tolerance: float) -> tuple[float, float]:
+    """Lowest and highest density that count as the house density: as many times below as above.
+
+    Examples
+    --------
+    >>> house_band(100.0, 0.25)
+    (80.0, 125.0)
+    """
+    return house / (1 + tolerance), house * (1 + tolerance)
+
+
+def proposed_house(density_per_island: FloatArray, world_area: FloatArray) -> float | None:
+    """A house density for a set as it came in: the area-weighted median, as the nearest power of two.
+
+    Parameters
+    ----------
+    density_per_island : (I,) float64
+        px per metre; NaN ones are left out.
+    world_area : (I,) float64
+
+    Returns
+    -------
+    float or None
+        px per metre; None when no island has a density.
+
+    Examples
+    --------
+    >>> proposed_house(np.array([60.0, 500.0, 900.0]), np.array([1.0, 5.0, 1.0]))
+    512.0
+    """
+    known = np.isfinite(density_per_island) & (density_per_island > 0) & (world_area > 0)
+    if not known.any():
+        return None
+    values, weights = density_per_island[known], world_area[known]
+    order = np.argsort(values)
+    reached = np.cumsum(weights[order])
+    median = values[order][np.searchsorted(reached, 0.5 * reached[-1])]
+    return float(2.0 ** np.clip(np.round(np.log2(median)), -9, 23))
+
+
 def face_densities(
     obj: SceneObject, channel: int, metres_per_unit: float, width: int, height: int
 ) -> FloatArray:

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure.density import set_density
+from quilt_core.measure.density import house_band, set_density
 from quilt_core.prove.case import Case
 
 FloatArray = NDArray[np.float64]
@@ -21,8 +21,9 @@ def check_density(case: Case) -> None:
         return
     ratio = case.figures.density / (house * case.weight)
     known = np.isfinite(ratio) & ~case.unplaced
-    low = np.flatnonzero(known & (ratio < 1 - case.rules.tolerance - 1e-9))
-    high = np.flatnonzero(known & (ratio > 1 + case.rules.tolerance + 1e-9))
+    least, most = house_band(1.0, case.rules.tolerance)
+    low = np.flatnonzero(known & (ratio < least - 1e-9))
+    high = np.flatnonzero(known & (ratio > most + 1e-9))
     for kind, which, sign in (("below density", low, 1), ("over-detailed", high, -1)):
         which = which[np.argsort(sign * ratio[which], kind="stable")]
         for i in which[: case.count(kind, len(which))]:

@@ -12,12 +12,14 @@ from django.db import transaction
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import MESH_SUFFIXES, Siblings
+from quilt_core.measure.density import island_densities, proposed_house
 from quilt_core.scene import Scene, SceneObject, read_surface
 from quilt_core.scene.placement import identity
 from studio import storage
+from studio.actions.create_project import UNSAID
 from studio.actions.errors import Refused
 from studio.actions.revise import append_revision, check_idle
-from studio.arrays import free_controls, read_controls, store_geometry
+from studio.arrays import free_controls, islands_of, read_controls, store_geometry
 from studio.models import Atlas, Job, Member, MeshObject, Project, Revision, Source
 
 Report = Callable[[float, str], None]
@@ -105,6 +107,19 @@ def _read(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
         raise Refused(f"It cannot be understood ({error}).", name, "Export it again.") from error
 
 
+def _propose_house(project: Project, geometries: list[str], atlas: Atlas) -> None:
+    """Take the house density from the first files, where nobody has said one."""
+    islands = islands_of(geometries)
+    tile = atlas.tiles.first()
+    width, height = (tile.width, tile.height) if tile else (2048, 2048)
+    found = proposed_house(
+        island_densities(islands, identity(islands.count), width, height), islands.world_area
+    )
+    if found is not None:
+        project.house_density = found
+        project.save(update_fields=["house_density"])
+
+
 @transaction.atomic
 def _keep(
     project: Project,
@@ -138,6 +153,8 @@ def _keep(
             contents.append([made.pk, islands])
             added += islands
     head = atlas.head
+    if head is None and project.house_density == UNSAID:
+        _propose_house(project, [geometry for _, _, rows in ready for _, geometry, _, _ in rows], atlas)
     before = np.frombuffer(bytes(head.placements), np.float64).reshape(-1, 2, 3) if head else identity(0)
     unplaced = np.frombuffer(bytes(head.unplaced), np.uint8).astype(bool) if head else np.empty(0, bool)
     return append_revision(

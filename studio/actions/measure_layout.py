@@ -26,7 +26,9 @@ def figures_of(layout: Layout, f: Figures) -> dict[str, Any]:
     """All figures of a layout, for JSON."""
     tiles = layout.tiles
     overlapping = np.zeros(layout.islands.count, bool)
-    overlapping[f.overlaps.islands] = True
+    # An island that only folds over itself is a finding of its own, no overlap.
+    between = f.overlaps.pairs[:, 0] != f.overlaps.pairs[:, 1]
+    overlapping[f.overlaps.pairs[between]] = True
     flags = (
         MIRRORED * f.mirrored + OVERLAPPING * overlapping + OUTSIDE * (f.outside & ~layout.unplaced)
         + COLLAPSED * f.collapsed + SIDE_TABLE * layout.unplaced
@@ -49,8 +51,8 @@ def figures_of(layout: Layout, f: Figures) -> dict[str, Any]:
             for k, tile in enumerate(tiles)
         ],
         "overlapping": int(overlapping.sum()),
-        "overlap_pairs": len(f.overlaps.pairs),
-        "overlap_texels": number(float(f.overlaps.texels.sum()), 3),
+        "overlap_pairs": int(between.sum()),
+        "overlap_texels": number(float(f.overlaps.texels[between].sum()), 3),
         "gap_px": number(f.gap.pixels),
         "gap_islands": list(f.gap.islands),
         "margin_px": number(f.margin_px),

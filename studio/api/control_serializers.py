@@ -16,7 +16,7 @@ class ControlIn(OnRevision):
     lock_size = serializers.BooleanField(required=False)
     may_mirror = serializers.BooleanField(required=False)
     left_out = serializers.BooleanField(required=False)
-    tile = serializers.IntegerField(required=False, help_text="0 for any")
+    tile = serializers.IntegerField(required=False, min_value=0, max_value=9999, help_text="0 for any")
     bundle = serializers.BooleanField(required=False)
     bundle_by = serializers.ChoiceField(
         choices=["object", "material"], required=False, help_text="one bundle for each"
@@ -31,7 +31,7 @@ class ControlIn(OnRevision):
 
 
 class TileIn(serializers.Serializer):
-    number = serializers.IntegerField()
+    number = serializers.IntegerField(min_value=1001, max_value=9999)
     width = serializers.IntegerField(min_value=16, max_value=MAX_TILE)
     height = serializers.IntegerField(min_value=16, max_value=MAX_TILE)
     label = serializers.CharField(max_length=120, allow_blank=True, default="")

@@ -31,6 +31,10 @@ def handle(error: Exception, context: dict[str, Any]) -> Response:
     if isinstance(error, ValidationError):
         field, reason = _first(error.detail)
         return _answer(400, reason, field, "Correct the value.")
+    if isinstance(error, (OverflowError, UnicodeEncodeError, RecursionError)):
+        return _answer(
+            400, "A number or text in the request is beyond all bounds.", "", "Correct the request."
+        )
     if isinstance(error, APIException):
         return _answer(error.status_code, str(error.detail), "", "")
     log.exception("unexpected error in %s", context.get("view"))

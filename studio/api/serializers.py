@@ -148,7 +148,7 @@ class OnRevision(serializers.Serializer):
 
 class EvenOutIn(OnRevision):
     target = serializers.ChoiceField(choices=TARGETS, default="house")
-    value = serializers.FloatField(required=False, allow_null=True)
+    value = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=1e9)
     per_object = serializers.BooleanField(default=False)
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0), default=list)
 
@@ -156,12 +156,12 @@ class EvenOutIn(OnRevision):
 class PackIn(OnRevision):
     width = serializers.IntegerField(min_value=16, max_value=MAX_TILE, required=False, allow_null=True)
     height = serializers.IntegerField(min_value=16, max_value=MAX_TILE, required=False, allow_null=True)
-    padding = serializers.FloatField(min_value=0, default=8.0)
-    margin = serializers.FloatField(min_value=0, default=4.0)
+    padding = serializers.FloatField(min_value=0, max_value=1024, default=8.0)
+    margin = serializers.FloatField(min_value=0, max_value=1024, default=4.0)
     rotate = serializers.ChoiceField(choices=ROTATIONS, default="quarter")
     effort = serializers.ChoiceField(choices=EFFORTS, default="standard")
-    seconds = serializers.FloatField(required=False, allow_null=True, min_value=0.1)
-    seed = serializers.IntegerField(default=1)
+    seconds = serializers.FloatField(required=False, allow_null=True, min_value=0.1, max_value=86_400)
+    seed = serializers.IntegerField(default=1, min_value=0, max_value=2**31 - 1)
     fixed_scale = serializers.BooleanField(default=False)
     even = serializers.BooleanField(
         default=False, help_text="even out first: to the house density at a fixed scale, else to the average"
@@ -171,7 +171,9 @@ class PackIn(OnRevision):
     mirror = serializers.BooleanField(default=False)
     free_steps = serializers.IntegerField(min_value=1, max_value=MAX_FREE_STEPS, default=FREE_STEPS)
     tidy = serializers.FloatField(min_value=0, max_value=1, default=0.0)
-    tile = serializers.IntegerField(required=False, allow_null=True, help_text="the only tile to fill")
+    tile = serializers.IntegerField(
+        required=False, allow_null=True, min_value=0, max_value=9999, help_text="the only tile to fill"
+    )
     islands = serializers.ListField(
         child=serializers.IntegerField(min_value=0),
         default=list,

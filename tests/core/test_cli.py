@@ -1,6 +1,8 @@
 """The command line's contract: options, JSON, exit codes."""
 
 import json
+import subprocess
+import sys
 
 import pytest
 
@@ -162,3 +164,22 @@ def test_objects_without_uvs_are_left_out_with_a_word(folder, capsys):
     assert code == 0
     assert json.loads(out)["unflattened"] == ["Right plate"]
     assert b"f 5 6 7 8" in (folder / "o.obj").read_bytes()
+
+
+def test_an_unexpected_failure_has_its_own_code_and_is_told_as_json(tmp_path, capsys, monkeypatch):
+    path = tmp_path / "a.obj"
+    path.write_bytes(QUAD_OBJ)
+    monkeypatch.setattr("quilt_cli.inspect.measure", lambda *a: 1 / 0)
+    assert main(["inspect", str(path), "--json"]) == 3
+    out = capsys.readouterr()
+    assert json.loads(out.out)["error"]["cure"]
+    assert "Traceback" not in out.err
+
+
+def test_nobody_reading_is_no_traceback(tmp_path):
+    path = tmp_path / "a.obj"
+    path.write_bytes(QUAD_OBJ)
+    command = f"{sys.executable} -m quilt_cli.main inspect {path} --json | head -c 1"
+    said = subprocess.run(["bash", "-c", command], capture_output=True, text=True)
+    assert "Traceback" not in said.stderr
+    assert "BrokenPipe" not in said.stderr

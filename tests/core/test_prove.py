@@ -353,3 +353,20 @@ def test_nothing_and_one_island():
     one = prove_polygons([shapely.box(0.1, 0.1, 0.2, 0.2)])
     assert one.findings == ()
     assert one.open_level is None
+
+
+@pytest.mark.parametrize(
+    ("density", "said"),
+    [
+        (100 / 1.25 * 0.999, "below density"),
+        (100 / 1.25 * 1.001, None),
+        (124.9, None),
+        (125.1, "over-detailed"),
+    ],
+)
+def test_the_house_band_reaches_as_many_times_down_as_up(density, said):
+    # In these sets the world's area is that in UV, so the density is the tile's edge, 1024: the house is scaled.
+    rules = Rules(house_density=1024 * 100 / density, tolerance=0.25)
+    proof = prove_polygons([shapely.box(0.1, 0.1, 0.4, 0.4)], rules)
+    kinds = {f.kind for f in proof.findings} & {"below density", "over-detailed"}
+    assert kinds == ({said} if said else set())

@@ -139,3 +139,29 @@ def test_other_pages_cannot_change_anything(client, project):
 def test_projects_need_a_name(client, db):
     assert client.post("/api/projects/", {"name": " "}, content_type="application/json").status_code == 400
     assert client.get("/api/projects/999/").status_code == 404
+
+
+def test_the_first_files_propose_the_house_density(send, project):
+    """A square metre on a quarter of 2048 px has 1024 px/m: half the UV edge is half the density (arithmetic)."""
+    assert send(plate__glb=plain_glb()).status_code == 201
+    project.refresh_from_db()
+    assert project.house_density == 1024
+    project.house_density = 300
+    project.save()
+    send(props__obj=QUAD_OBJ)
+    project.refresh_from_db()
+    assert project.house_density == 300
+
+
+def test_numbers_beyond_all_bounds_are_refused_not_failed(client, gathered):
+    huge = 10**30
+    assert client.get(f"/api/atlases/{huge}/").status_code in (400, 404)
+    for body in (
+        {"revision": huge},
+        {"revision": -1},
+        {"revision": gathered.head_id, "seed": huge},
+        {"revision": gathered.head_id, "padding": "nan"},
+    ):
+        answer = client.post(f"/api/atlases/{gathered.pk}/pack/", body, content_type="application/json")
+        assert answer.status_code in (400, 409)
+        assert answer.json()["what"]
