@@ -53,3 +53,22 @@ class UploadLimit:
                 "Send fewer files at a time, or use the command line for very large ones.",
             )
         return self.get_response(request)
+
+
+MADE_PAGE = "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data:"
+"""A page made from users' files (the proof) stands alone: no script, no origin, nothing fetched."""
+
+
+class ContentPolicy:
+    """Say what a page made from files may load."""
+
+    def __init__(self, get_response: Next) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        response = self.get_response(request)
+        page = response.get("Content-Type", "").startswith(("text/html", "image/svg"))
+        made = page and request.path.startswith("/api/")
+        if made:
+            response.headers.setdefault("Content-Security-Policy", MADE_PAGE)
+        return response

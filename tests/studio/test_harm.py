@@ -124,3 +124,11 @@ def test_islands_of_any_size_are_packed(gathered, act, factor):
     gathered.refresh_from_db()
     assert gathered.head.figures["overlap_pairs"] == 0
     assert gathered.head.figures["coverage"] > 0.3
+
+
+def test_a_proof_stands_alone_and_may_load_nothing(client, gathered, act):
+    act(gathered, "report")
+    job = gathered.jobs.filter(kind="report").get()
+    policy = client.get(f"/api/jobs/{job.pk}/proof.html")["Content-Security-Policy"]
+    assert policy.startswith("sandbox")
+    assert "default-src 'none'" in policy
