@@ -29,7 +29,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     except QuiltError as error:
         return _failed(options, 2, error.what, error.where, error.cure)
     except BrokenPipeError:
-        return _nobody_reads()
+        return _nobody_reads(0)
     except OSError as error:
         what = error.strerror or str(error)
         return _failed(
@@ -49,7 +49,7 @@ def main(argv: Sequence[str] | None = None) -> int:
             place = place.tb_next
         where = f"{Path(place.tb_frame.f_code.co_filename).name}:{place.tb_lineno}" if place else ""
         what = f"Something went wrong that should not have ({type(error).__name__}: {str(error)[:200]})."
-        return _failed(options, 3, what, where, "Nothing was changed; please report it.")
+        return _failed(options, 3, what, where, "Please report it.")
     try:
         if options.json:
             print(json.dumps(answer["json"], indent=2, ensure_ascii=False, allow_nan=False))
@@ -57,7 +57,7 @@ def main(argv: Sequence[str] | None = None) -> int:
             print(answer["text"])
         sys.stdout.flush()
     except BrokenPipeError:
-        return _nobody_reads()
+        return _nobody_reads(code)
     except UnicodeEncodeError:
         text = json.dumps(answer["json"], indent=2) if options.json else str(answer["text"])
         sys.stdout.buffer.write(text.encode("utf-8", "backslashreplace") + b"\n")
@@ -67,14 +67,17 @@ def main(argv: Sequence[str] | None = None) -> int:
 def _failed(options: argparse.Namespace, code: int, what: str, where: str, cure: str) -> int:
     print(f"untold-quilt: {QuiltError(what, where, cure)}", file=sys.stderr)
     if options.json:
-        print(json.dumps({"error": {"what": what, "where": where, "cure": cure}}))
+        try:
+            print(json.dumps({"error": {"what": what, "where": where, "cure": cure}}), flush=True)
+        except BrokenPipeError:
+            return _nobody_reads(code)
     return code
 
 
-def _nobody_reads() -> int:
-    """The other end of the pipe is closed: nothing more can be said, and nothing needs to be."""
+def _nobody_reads(code: int) -> int:
+    """The other end of the pipe is closed: nothing more can be said; the exit code still tells."""
     os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-    return 0
+    return code
 
 
 def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:

@@ -31,7 +31,7 @@ def get(key: str) -> bytes:
 
 def write_whole(name: str, data: bytes) -> None:
     """Write a file that is there whole or not at all: into a temporary file, synced, renamed."""
-    if not isinstance(default_storage, FileSystemStorage) and not hasattr(default_storage, "location"):
+    if not isinstance(default_storage, FileSystemStorage):
         default_storage.save(name, ContentFile(data))
         return
     path = Path(default_storage.path(name))

@@ -18,9 +18,9 @@ from quilt_core.scene.placement import identity
 from studio import storage
 from studio.actions.create_project import UNSAID
 from studio.actions.errors import Refused
-from studio.actions.revise import append_revision, check_idle
+from studio.actions.revise import append_revision
 from studio.arrays import free_controls, islands_of, read_controls, store_geometry
-from studio.models import Atlas, Job, Member, MeshObject, Project, Revision, Source
+from studio.models import Atlas, Member, MeshObject, Project, Revision, Source
 
 Report = Callable[[float, str], None]
 
@@ -130,8 +130,6 @@ def _keep(
     own_job: int | None,
 ) -> Revision:
     atlas = Atlas.objects.select_for_update().get(pk=atlas.pk)
-    if not Job.objects.filter(pk=own_job).exists():
-        check_idle(atlas)
     folder = uuid.uuid4().hex
     scenes = {name: (scene, rows) for name, scene, rows in ready}
     contents: list[list[int]] = list(atlas.head.contents) if atlas.head else []
