@@ -26,7 +26,7 @@ TWIN_AREA = 1e-3
 FAR_TILES = 1.0
 HEAP = 12
 """More pairs of islands that lie on one another are one finding."""
-MOST_IN_HEAP = 200
+MOST_IN_HEAP = 2000
 WALL = 200
 """More gaps below the padding are told once an island."""
 LOOSE = 0.02

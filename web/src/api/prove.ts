@@ -85,14 +85,15 @@ export function useCures(atlas: Atlas, projectId: number) {
     if (name === "mirror" || name === "move in") cure.mutate({ name, islands: all });
     else if (name === "stack") cure.mutate({ name, islands: findings[0].islands });
     else if (name === "house density") even.mutate(all);
-    else if (name === "spread") spread.mutate([...new Set(findings.map(smaller))]);
+    else if (name === "spread") spread.mutate([...new Set(findings.flatMap(toSpread))]);
     useUi.getState().tell(null);
   };
   return { run, report, busy: cure.isPending || spread.isPending || even.isPending };
 }
 
-/** Of two islands the one that takes less room: it finds a free place sooner. */
-function smaller(finding: Finding): number {
+/** Of two islands the one that takes less room, as it finds a free place sooner; of a heap all but the largest. */
+function toSpread(finding: Finding): number[] {
   const area = (island: number) => editor.model?.bounds[island] ? (editor.model.bounds[island].maxX - editor.model.bounds[island].minX) * (editor.model.bounds[island].maxY - editor.model.bounds[island].minY) : 0;
-  return finding.islands.reduce((best, island) => (area(island) < area(best) ? island : best), finding.islands[0]);
+  const bySize = [...finding.islands].sort((one, other) => area(one) - area(other));
+  return bySize.slice(0, Math.max(1, bySize.length - 1));
 }
