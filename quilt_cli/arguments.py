@@ -85,6 +85,9 @@ def build() -> argparse.ArgumentParser:
     pack.add_argument("--seconds", type=float, default=None, help="time limit of the search")
     pack.add_argument("--seed", type=int, default=1)
     pack.add_argument("--sheet", type=Path, default=None, help="layout sheet, .png or .svg; one per tile")
+    pack.add_argument(
+        "--why", action="store_true", help="also try what would let the islands be larger (some seconds more)"
+    )
     add_control(pack)
 
     plan.add_argument("--padding", type=float, default=8.0, help="gap between islands in px")

@@ -16,7 +16,7 @@ from quilt_cli.selectors import controls_from, tiles_from
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats import write_scene
 from quilt_core.measure import equalize, measure_tiles
-from quilt_core.pack import LEFT_OUT, LOCK_PLACE, PackSettings, pack_islands
+from quilt_core.pack import LEFT_OUT, LOCK_PLACE, Binding, PackSettings, explain, pack_islands
 from quilt_core.pack.layout import packable
 from quilt_core.scene import IslandSet, TileSize, home_tiles, pixel_sizes
 from quilt_core.scene.layout import object_corner_uvs
@@ -83,6 +83,10 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             result, placed, tidy_cost = found, mask, attempt.tidy_cost
     seconds = time.monotonic() - started
 
+    result_pixels = pixel_sizes(islands, result, [*frozen, *open_tiles])
+    binding = explain(
+        islands, result, settings, controls, tuple(frozen), result_pixels, tuple(island_names), try_cures=options.why
+    )  # fmt: skip
     home = home_tiles(islands, result, open_tiles)
     used = [tile for k, tile in enumerate(open_tiles) if tile in tiles or (home[placed] >= k).any()]
     all_tiles = sorted([*frozen, *used], key=lambda tile: tile.number)
@@ -116,6 +120,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         "islands": islands.count,
         "min_gap_px": finite(figures.gap.pixels, 6),
         "min_margin_px": finite(figures.margin_px, 6),
+        "binding": None if binding is None else _binding(binding, figures.density_all, options.why),
         "seconds": round(seconds, 3),
         "files": [str(path) for path in files],
         "left_over": left_over,
@@ -131,11 +136,26 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             f"\ntile {t.number}: {int((figures.tile == k).sum())} islands, {figures.tile_coverage[k]:.1%}"
             for k, t in enumerate(all_tiles)
         )
+    if binding is not None and (options.why or binding.kind != "shapes"):
+        text += f"\nwhat sets the density: {binding.text}"
+        text += "".join(
+            f"\n  {cure.text} About {figures.density_all * cure.factor:.0f} px/m (+{cure.factor - 1:.1%})."
+            for cure in binding.cures
+        )
     if left_over:
         text += f"\n{len(left_over)} islands do not fit at their size and lie to the left of the tiles"
     if skipped:
         text += f"\nwithout UVs, left as they are: {', '.join(skipped)}"
     return {"json": answer, "text": text}, 1 if left_over else 0
+
+
+def _binding(binding: Binding, density: float, tried: bool) -> dict[str, Any]:
+    """What set the scale, for JSON; cures only when they were tried."""
+    cures = [
+        {"kind": cure.kind, "text": cure.text, "factor": round(cure.factor, 4), "density": finite(density * cure.factor)}
+        for cure in binding.cures
+    ]  # fmt: skip
+    return {"kind": binding.kind, "text": binding.text, **({"cures": cures} if tried else {})}
 
 
 def output_paths(files: list[Path], out: Path) -> list[Path]:

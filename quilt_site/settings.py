@@ -1,5 +1,7 @@
 """Settings. Everything that differs between machines comes from the environment."""
 
+import os
+import secrets
 from pathlib import Path
 
 import environ
@@ -14,18 +16,23 @@ DEBUG = env.bool("QUILT_DEBUG", False)
 ALLOWED_HOSTS = env.list("QUILT_ALLOWED_HOSTS", default=["127.0.0.1", "localhost"])
 
 
-def _secret_key() -> str:
-    """A key of this installation's own, made at first start."""
-    from django.core.management.utils import get_random_secret_key
+def _own_secret(name: str) -> str:
+    """A secret of this installation's own, made at first start and readable by its owner alone."""
+    path = DATA_DIR / name
+    try:
+        handle = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except FileExistsError:
+        return path.read_text()
+    made = secrets.token_urlsafe(40)
+    with os.fdopen(handle, "w") as file:
+        file.write(made)
+    return made
 
-    path = DATA_DIR / "secret_key"
-    if not path.exists():
-        path.write_text(get_random_secret_key())
-        path.chmod(0o600)
-    return path.read_text()
 
-
-SECRET_KEY = env.str("QUILT_SECRET_KEY", "") or _secret_key()
+SECRET_KEY = env.str("QUILT_SECRET_KEY", "") or _own_secret("secret_key")
+# What scripts name that change something, and everybody where others can reach the server.
+TOKEN = env.str("QUILT_TOKEN", "") or _own_secret("token")
+DEMAND_TOKEN = env.bool("QUILT_DEMAND_TOKEN", False)
 
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
@@ -38,6 +45,7 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "studio.middleware.ContentPolicy",
+    "studio.middleware.TokenGate",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.gzip.GZipMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -72,11 +80,15 @@ MEDIA_ROOT = DATA_DIR / "files"
 
 MAX_UPLOAD_BYTES = env.int("QUILT_MAX_UPLOAD_BYTES", 512 * 1024 * 1024)
 MAX_UNPACKED_BYTES = 4 * MAX_UPLOAD_BYTES
-INLINE_GATHER_BYTES = 6 * 1024 * 1024
+INLINE_GATHER_BYTES = 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 500
 
-# A job whose worker says nothing for so long is run again.
-STALE_SECONDS = env.float("QUILT_STALE_SECONDS", 15.0)
+# Work that says nothing for so long stands still: its process is ended, and it is tried once more. A worker
+# of this machine that is gone is noticed at once.
+STALE_SECONDS = env.float("QUILT_STALE_SECONDS", 120.0)
+
+# After a pack a second job asks what sets its density, with quick packs.
+EXPLAIN_PACKS = env.bool("QUILT_EXPLAIN_PACKS", True)
 
 REDIS_URL = env.str("REDIS_URL", "")
 HUEY = {

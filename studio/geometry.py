@@ -18,6 +18,12 @@ from studio.models import Revision
 FORMAT = 6
 
 
+def content_mark(revision: Revision) -> str:
+    """Hash of what a revision shows: its objects, places and tiles."""
+    facts = json.dumps([FORMAT, revision.pk, revision.contents, revision.tiles, str(revision.created)])
+    return hashlib.sha256(facts.encode() + bytes(revision.placements)).hexdigest()[:16]
+
+
 def geometry_glb(revision: Revision) -> bytes:
     """GLB with one mesh per object, a node per instance, and the outlines as lines.
 

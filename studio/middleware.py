@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import hmac
 from collections.abc import Callable
 from urllib.parse import urlsplit
 
 from django.conf import settings
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonResponse
 
 Next = Callable[[HttpRequest], HttpResponse]
 
@@ -16,19 +17,62 @@ def refuse(status: int, what: str, cure: str) -> HttpResponse:
     return JsonResponse({"what": what, "where": "", "cure": cure}, status=status)
 
 
-class SameOrigin:
-    """Other web pages may not change anything here: their browser names them in the Origin header."""
+def _is_token(given: str) -> bool:
+    return bool(given) and hmac.compare_digest(given.encode(), settings.TOKEN.encode())
+
+
+def has_token(request: HttpRequest) -> bool:
+    """Whether a request names this installation's token."""
+    kind, _, given = request.headers.get("Authorization", "").partition(" ")
+    return kind == "Bearer" and _is_token(given)
+
+
+class TokenGate:
+    """Where others can reach the server (`serve --host`), nothing is answered without the token."""
+
+    COOKIE = "quilt_token"
 
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        if not settings.DEMAND_TOKEN or has_token(request):
+            return self.get_response(request)
+        if _is_token(request.COOKIES.get(self.COOKIE, "")):
+            return self.get_response(request)
+        if request.method == "GET" and _is_token(request.GET.get("token", "")):
+            # The address holds the token once; from then on the browser keeps it out of sight.
+            answer = HttpResponseRedirect(request.path)
+            answer.set_cookie(
+                self.COOKIE, settings.TOKEN, httponly=True, samesite="Strict", max_age=30 * 86_400
+            )
+            return answer
+        return refuse(
+            401, "This installation asks for its token.", "Open the address that “serve” printed when it started."
+        )
+
+
+class SameOrigin:
+    """Other web pages may not change anything here: their browser names them in the Origin header.
+
+    What comes from no page at all, a script for example, names the token instead.
+    """
+
+    def __init__(self, get_response: Next) -> None:
+        self.get_response = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        if request.method in ("GET", "HEAD", "OPTIONS") or has_token(request):
+            return self.get_response(request)
         origin = request.headers.get("Origin")
-        if (
-            request.method not in ("GET", "HEAD", "OPTIONS")
-            and origin
-            and urlsplit(origin).netloc != request.get_host()
-        ):
+        if not origin:
+            return refuse(
+                403,
+                "The request does not say which page it comes from.",
+                "Use the application's own page; a script sends the header “Authorization: Bearer …” with what is in the "
+                "file “token” in the data folder.",
+            )
+        if urlsplit(origin).netloc != request.get_host():
             return refuse(
                 403, f"A page from {origin} tried to change something.", "Use the application's own page."
             )
@@ -57,10 +101,15 @@ class UploadLimit:
 
 MADE_PAGE = "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data:"
 """A page made from users' files (the proof) stands alone: no script, no origin, nothing fetched."""
+OWN_PAGE = (
+    "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; connect-src 'self' data: blob:; "
+    "worker-src 'self' blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+)
+"""The application's page: its own scripts only; its styles are made while it runs."""
 
 
 class ContentPolicy:
-    """Say what a page made from files may load."""
+    """Say what a page may load."""
 
     def __init__(self, get_response: Next) -> None:
         self.get_response = get_response
@@ -69,6 +118,6 @@ class ContentPolicy:
         response = self.get_response(request)
         page = response.get("Content-Type", "").startswith(("text/html", "image/svg"))
         made = page and request.path.startswith("/api/")
-        if made:
-            response.headers.setdefault("Content-Security-Policy", MADE_PAGE)
+        if page:
+            response.headers.setdefault("Content-Security-Policy", MADE_PAGE if made else OWN_PAGE)
         return response

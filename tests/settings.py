@@ -8,4 +8,5 @@ os.environ["QUILT_IMMEDIATE_JOBS"] = "1"
 
 from quilt_site.settings import *  # noqa: F403
 
+EXPLAIN_PACKS = False
 ALLOWED_HOSTS = [*ALLOWED_HOSTS, "testserver"]  # noqa: F405

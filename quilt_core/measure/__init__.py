@@ -1,9 +1,23 @@
 """Exact figures about a layout: density, coverage, overlap, gaps, faults."""
 
+from typing import TYPE_CHECKING
+
+from quilt_core.lazy import lazily
 from quilt_core.measure.density import equalize, island_densities, set_density
-from quilt_core.measure.figures import Figures, measure, measure_tiles
-from quilt_core.measure.gap import ClosePairs, Gap, close_pairs, smallest_gap
-from quilt_core.measure.overlap import Overlaps, find_overlaps
+
+if TYPE_CHECKING:
+    from quilt_core.measure.figures import Figures, measure, measure_tiles
+    from quilt_core.measure.gap import ClosePairs, Gap, close_pairs, smallest_gap
+    from quilt_core.measure.overlap import Overlaps, find_overlaps
+else:
+    __getattr__ = lazily(
+        __name__,
+        {
+            **dict.fromkeys(("Figures", "measure", "measure_tiles"), "figures"),
+            **dict.fromkeys(("ClosePairs", "Gap", "close_pairs", "smallest_gap"), "gap"),
+            **dict.fromkeys(("Overlaps", "find_overlaps"), "overlap"),
+        },
+    )
 
 __all__ = [
     "ClosePairs",

@@ -1,5 +1,8 @@
 """Packing islands into tiles: an anytime search that reports its best so far."""
 
+from typing import TYPE_CHECKING
+
+from quilt_core.lazy import lazily
 from quilt_core.pack.controls import (
     LEFT_OUT,
     LOCK_PLACE,
@@ -9,11 +12,22 @@ from quilt_core.pack.controls import (
     Controls,
     no_controls,
 )
-from quilt_core.pack.layout import pack_islands, packable
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, turns_for
-from quilt_core.pack.search import search
-from quilt_core.pack.stacks import Candidate, find_stacks
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
+
+if TYPE_CHECKING:
+    from quilt_core.pack.binding import Binding, Cure, explain
+    from quilt_core.pack.layout import pack_islands, packable
+    from quilt_core.pack.stacks import Candidate, find_stacks
+else:
+    __getattr__ = lazily(
+        __name__,
+        {
+            **dict.fromkeys(("Binding", "Cure", "explain"), "binding"),
+            **dict.fromkeys(("pack_islands", "packable"), "layout"),
+            **dict.fromkeys(("Candidate", "find_stacks"), "stacks"),
+        },
+    )
 
 __all__ = [
     "LEFT_OUT",
@@ -22,17 +36,19 @@ __all__ = [
     "LOCK_TURN",
     "MAY_MIRROR",
     "Attempt",
+    "Binding",
     "Candidate",
     "Controls",
+    "Cure",
     "PackProblem",
     "PackSettings",
     "TileSize",
+    "explain",
     "find_stacks",
     "home_tiles",
     "no_controls",
     "pack_islands",
     "packable",
     "pixel_sizes",
-    "search",
     "turns_for",
 ]

@@ -39,7 +39,7 @@ PLANS = {
     "thorough": Plan(1024, 7, 400, 80000, (2048, 4096), 40),
 }
 POLISH_STEPS = {"quick": 2, "standard": 5, "thorough": 7}
-SHARES = {"explore": 0.38, "polish": 0.43, "compact": 0.53, "separate": 0.96, "refine": 1.0}
+SHARES = {"explore": 0.15, "polish": 0.18, "compact": 0.25, "separate": 0.94, "refine": 1.0}
 """Parts of a time limit at which each phase ends."""
 SHARES_OF_ORDERS = {"explore": 0.8, "polish": 0.85, "compact": 1.0, "separate": 1.0, "refine": 1.0}
 """The same where pieces are not separated."""
@@ -48,13 +48,13 @@ HURRIED = 100
 """With more pieces than this, quick effort does not look twice for places of one size."""
 FEWER_TURNS = 2000
 """With more pieces than this, half turns are left out: they change little."""
-FEWER_STEPS = 200
-"""With more pieces than this, standard effort tries fewer orders."""
-FEW = 100
+STEPS_OF_MORE = 6000
+"""Changes of the order at standard effort, over the number of pieces, when these are not separated."""
+FEW = 170
 """Separation pays up to so many pieces; with more the time is better spent on orders."""
 ORDERS_OF_MORE = 1000
 """Changes of the order at thorough effort with more pieces than these."""
-COMPACTED, MOST_COMPACTED = 200, 800
+COMPACTED, MOST_COMPACTED = 260, 1000
 """With more pieces than the first fewer linear programs are solved; with more than the second they take too long."""
 
 
@@ -64,12 +64,12 @@ def plan_for(effort: Effort, count: int) -> Plan:
     if count > FEW:
         steps = {
             "quick": plan.steps,
-            "standard": 2 * plan.steps * FEWER_STEPS // max(count, FEWER_STEPS),
+            "standard": STEPS_OF_MORE // count,
             "thorough": ORDERS_OF_MORE,
         }[effort]
         plan = replace(plan, steps=steps, moves=0)
     if count > COMPACTED:
-        rounds = plan.compactions * COMPACTED // count if count <= MOST_COMPACTED else 0
+        rounds = plan.compactions * COMPACTED**2 // count**2 if count <= MOST_COMPACTED else 0
         plan = replace(plan, compactions=rounds)
     if count <= MANY:
         return plan

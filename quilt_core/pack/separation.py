@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -11,8 +11,8 @@ from quilt_core.pack.compaction import compact
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 from quilt_core.pack.separator import Separator, State
 
-CELLS_PER_PIECE = 40
-COARSE, FINE = 256, 1024
+CELLS_PER_PIECE = 22
+COARSE, FINE, CELLS_STEP = 256, 1024, 32
 CHUNK = 60
 """Moves between two looks at the clock."""
 PATIENCE = 25
@@ -20,19 +20,20 @@ PATIENCE = 25
 STIRS = 3
 """Stirs before a growth is given up."""
 FIRST_GAIN, MOST_GAIN, LEAST_GAIN = 0.006, 0.01, 0.001
+ALMOST = 24
+"""So few colliding cells may be nothing but the coarseness of the grid: exact distances are tried."""
 SETTLED = 4
 """How much finer the grid is on which a layout of the coarse one is made exact."""
 SETTLE_TRIES, SETTLE_LOSS, WORTH_SETTLING = 5, 0.004, 0.012
 COMPACTIONS, LEAST_MENDED = 16, 0.95
 LEAST_FINE_GAIN, FINE_ROUNDS = 0.0008, 12
+SHAKE_LOSS, HARDEST, SHAKE_ROUNDS = 0.004, 4, 40
+"""Scale given up when a layout is shaken, for each step of hardness; steps of hardness; rounds to get it free again."""
 
 
 def grid_cells(count: int) -> int:
-    """Cells of a grid on which a middling piece has about 24 along its edge."""
-    cells = COARSE
-    while cells < CELLS_PER_PIECE * np.sqrt(count) and cells < FINE:
-        cells *= 2
-    return cells
+    """Cells of the grid that is searched: coarse ones are quick, and what they blur is made exact afterwards."""
+    return int(np.clip(CELLS_STEP * np.ceil(CELLS_PER_PIECE * np.sqrt(count) / CELLS_STEP), COARSE, FINE))
 
 
 class Separation:
@@ -56,9 +57,43 @@ class Separation:
         self.rough: Attempt | None = None
 
     def grow(self, moves: int) -> Iterator[Attempt | None]:
-        """Search the whole tiles for places; yields a layout, or None when there is no news."""
+        """Search the whole tiles for places; yields a layout, or None when there is no news.
+
+        Where growth ends and moves are left, the best layout is shaken and grown again, harder each time.
+        """
         separator = self._separator(grid_cells(self.problem.count), loose=True)
-        rough, gain = self.best, FIRST_GAIN
+        yield from self._grow_from(separator, self.best, moves)
+        shakes = 0
+        while self.used < moves and self.problem.count > 1:
+            before = self.best.scale
+            shaken = yield from self._shaken(separator, shakes, moves)
+            if shaken is not None:
+                yield from self._grow_from(separator, shaken, moves)
+            shakes = 0 if self.best.scale > before else shakes + 1
+
+    def _shaken(self, separator: Separator, shakes: int, moves: int) -> Generator[Attempt | None, None, Attempt | None]:
+        """The best layout with some pieces exchanged, a little smaller, free of overlap again; None if that fails."""
+        separator.prepare(self.best.scale * (1 - SHAKE_LOSS * (1 + shakes % HARDEST)), self.check)
+        if not separator.fits():
+            return None
+        base = separator.state_of(self.best)
+        for lane in range(self.lanes):
+            separator.start(lane, base)
+            for _ in range(1 + (shakes + lane) % HARDEST):
+                separator.start(lane, self._stirred(separator, lane), fresh=False)
+        for _ in range(SHAKE_ROUNDS):
+            rounds = self._run(separator, CHUNK, 0)
+            self.used += CHUNK * self.lanes
+            done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
+            if done is not None:
+                return separator.attempt(done)
+            if self.used >= moves:
+                break
+            yield None
+        return None
+
+    def _grow_from(self, separator: Separator, rough: Attempt, moves: int) -> Iterator[Attempt | None]:
+        gain = FIRST_GAIN
         while gain > LEAST_GAIN and self.used < moves:
             separator.prepare(rough.scale * (1 + gain), self.check)
             if not separator.fits():
@@ -72,8 +107,11 @@ class Separation:
                 rounds = self._run(separator, CHUNK, 0)
                 self.used += CHUNK * self.lanes
                 done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
-                for lane, (_, idle) in enumerate(rounds):
+                for lane, (left, idle) in enumerate(rounds):
                     if done is None and idle > PATIENCE:
+                        if left <= ALMOST and (yield from self._mended(separator.attempt(lane))):
+                            done = lane
+                            break
                         separator.start(lane, self._stirred(separator, lane), fresh=False)
                         stirs += 1
                 if done is None:
@@ -93,14 +131,7 @@ class Separation:
         rough, self.rough = self.rough, None
         if rough is None or rough.scale <= self.best.scale * (1 + LEAST_FINE_GAIN):
             return
-        mended = None
-        for mended in compact(
-            self.problem, self.settings, rough, COMPACTIONS, self.check, LEAST_MENDED, self.hear
-        ):
-            if mended.scale > self.best.scale:
-                self.best = mended
-                yield mended
-        if mended is not None:
+        if (yield from self._mended(rough)):
             return
         coarse = grid_cells(self.problem.count)
         separator = self._separator(SETTLED * coarse, loose=False)
@@ -124,6 +155,17 @@ class Separation:
                     break
                 yield None
             scale = max(scale * (1 - SETTLE_LOSS), 0.5 * (scale + self.best.scale))
+
+    def _mended(self, rough: Attempt) -> Generator[Attempt | None, None, bool]:
+        """Win back the distances of a layout of the coarse grid and compact it; False when pieces overlap too much."""
+        mended = None
+        for mended in compact(
+            self.problem, self.settings, rough, COMPACTIONS, self.check, LEAST_MENDED, self.hear
+        ):
+            if mended.scale > self.best.scale:
+                self.best = mended
+                yield mended
+        return mended is not None
 
     def _separator(self, cells: int, loose: bool) -> Separator:
         return Separator(self.problem, self.settings, cells, self.pool, self.lanes, loose)

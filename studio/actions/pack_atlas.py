@@ -10,8 +10,9 @@ from typing import Any
 import numpy as np
 
 from quilt_core.errors import LayoutError
+from quilt_core.pack.controls import Controls
 from quilt_core.pack.problem import Attempt, PackSettings
-from quilt_core.scene.tiles import home_tiles, more_tiles
+from quilt_core.scene.tiles import TileSize, home_tiles, more_tiles
 from studio.actions.even_out import evened
 from studio.actions.measure_layout import measure_revision
 from studio.actions.revise import append_revision
@@ -46,6 +47,18 @@ def tiles_for(revision: Revision, params: dict[str, Any]) -> list[TileRow]:
     return tiles
 
 
+def rules_for(
+    params: dict[str, Any], tiles: list[TileRow], layout: Layout
+) -> tuple[PackSettings, list[TileSize], Controls]:
+    """Settings with the tiles to fill, the tiles that stay, and the controls of the islands."""
+    only = params.get("tile")
+    open_tiles = [t for t in tiles if not t.frozen and (not only or t.number == only)]
+    if not open_tiles:
+        raise LayoutError("Every tile is frozen.", "tiles", "Thaw one.")
+    settings = replace(settings_from(params), tiles=tuple(t.size for t in open_tiles))
+    return settings, [t.size for t in tiles if t not in open_tiles], controls_of(layout, params.get("islands") or [])
+
+
 def pack_atlas(
     revision: Revision,
     params: dict[str, Any],
@@ -61,20 +74,13 @@ def pack_atlas(
     from quilt_core.pack.layout import packable
 
     started = time.monotonic()
-    settings = settings_from(params)
     layout = load_layout(revision)
     if layout.islands.count == 0:
         raise LayoutError(
             "No object of this atlas has UVs.", revision.atlas.name, "Bring in flattened meshes."
         )
     tiles = tiles_for(revision, params)
-    only = params.get("tile")
-    open_tiles = [t for t in tiles if not t.frozen and (not only or t.number == only)]
-    if not open_tiles:
-        raise LayoutError("Every tile is frozen.", "tiles", "Thaw one.")
-    settings = replace(settings, tiles=tuple(t.size for t in open_tiles))
-    frozen = [t.size for t in tiles if t not in open_tiles]
-    controls = controls_of(layout, params.get("islands") or [])
+    settings, frozen, controls = rules_for(params, tiles, layout)
     placements = layout.placements
     if params.get("even"):
         house = revision.atlas.project.house_density if settings.fixed_scale else None

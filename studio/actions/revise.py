@@ -32,7 +32,7 @@ def check_idle(atlas: Atlas) -> None:
     """Refuse while other work is about to change the layout; call it inside the transaction of the change."""
     busy = (
         atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING])
-        .exclude(kind__in=["measure", "export", "report"])
+        .exclude(kind__in=["measure", "export", "report", "explain"])
         .first()
     )
     if busy:

@@ -14,8 +14,16 @@ from studio.arrays import Layout, TileRow, load_layout
 from studio.models import Revision
 
 THUMBNAIL = 240
+MOST_DRAWN = 4096
+"""Longest edge in px of a picture that is asked for by its address."""
 FINER = 3
 """Thumbnails are drawn so many times larger and then made smaller, so that thin lines stay thin."""
+
+
+def drawn_size(tile: TileRow) -> tuple[int, int]:
+    """px of the picture of a tile that is drawn while a browser waits; the hand-off draws it in full."""
+    part = min(1.0, MOST_DRAWN / max(tile.width, tile.height))
+    return max(1, round(part * tile.width)), max(1, round(part * tile.height))
 
 
 def in_tile(layout: Layout, tile: TileRow) -> IslandSet:

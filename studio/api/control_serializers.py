@@ -6,6 +6,7 @@ from rest_framework import serializers
 
 from quilt_core.scene.tiles import MAX_TILE
 from studio.api.serializers import OnRevision
+from studio.geometry import content_mark
 from studio.models import Recipe, Revision
 
 
@@ -67,6 +68,7 @@ class PlanOut(serializers.Serializer):
 
 
 class DraftOut(serializers.ModelSerializer):
+    mark = serializers.SerializerMethodField()
     coverage = serializers.SerializerMethodField()
     density = serializers.SerializerMethodField()
     left_over = serializers.SerializerMethodField()
@@ -75,6 +77,7 @@ class DraftOut(serializers.ModelSerializer):
         model = Revision
         fields = [
             "id",
+            "mark",
             "params",
             "tiles",
             "seconds",
@@ -84,6 +87,9 @@ class DraftOut(serializers.ModelSerializer):
             "density",
             "left_over",
         ]
+
+    def get_mark(self, draft: Revision) -> str:
+        return content_mark(draft)
 
     def get_coverage(self, revision: Revision) -> float | None:
         return (revision.figures or {}).get("coverage")

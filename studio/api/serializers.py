@@ -10,6 +10,7 @@ from quilt_core.pack.problem import EFFORTS, FREE_STEPS, MAX_FREE_STEPS, ORDERS,
 from quilt_core.scene.tiles import MAX_TILE
 from quilt_core.sheet.colours import object_colours
 from studio.actions.even_out import TARGETS
+from studio.geometry import content_mark
 from studio.models import Atlas, Job, Project, Revision, Tile
 
 
@@ -19,11 +20,37 @@ class TileOut(serializers.ModelSerializer):
         fields = ["number", "label", "width", "height", "frozen"]
 
 
+class CureOut(serializers.Serializer):
+    """Something that would let the islands be larger."""
+
+    kind = serializers.CharField()
+    text = serializers.CharField()
+    factor = serializers.FloatField(help_text="expected density over that of the layout")
+    density = serializers.FloatField(allow_null=True, help_text="px per metre")
+
+
+class BindingOut(serializers.Serializer):
+    """What set the scale of a pack."""
+
+    kind = serializers.CharField()
+    text = serializers.CharField()
+    islands = serializers.ListField(child=serializers.IntegerField())
+    cures = CureOut(many=True)
+
+
 class RevisionOut(serializers.ModelSerializer):
+    mark = serializers.SerializerMethodField(help_text="of its content; addresses with ?v=<mark> never change")
+
+    binding = BindingOut(allow_null=True)
+
+    def get_mark(self, revision: Revision) -> str:
+        return content_mark(revision)
+
     class Meta:
         model = Revision
         fields = [
             "id",
+            "mark",
             "parent",
             "verb",
             "params",
@@ -32,6 +59,7 @@ class RevisionOut(serializers.ModelSerializer):
             "tiles",
             "seconds",
             "tidy_cost",
+            "binding",
             "created",
         ]
 

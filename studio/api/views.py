@@ -20,13 +20,13 @@ from studio.actions.errors import Conflict, Refused
 from studio.actions.gather_files import gather_files
 from studio.actions.pack_atlas import settings_from
 from studio.actions.revise import check_idle
-from studio.actions.sheets import in_tile, thumbnail
+from studio.actions.sheets import drawn_size, in_tile, thumbnail
 from studio.actions.undo import redo, undo
 from studio.actions.unpack import unpack
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.arrays import load_geometry, load_layout, objects_of, read_controls
-from studio.geometry import geometry_glb, placements_bytes
+from studio.geometry import content_mark, geometry_glb, placements_bytes
 from studio.jobs.run import cancel_job, claim, start_measure
 from studio.models import Atlas, Job, Project, Revision
 
@@ -205,8 +205,12 @@ class OneRevision(APIView):
         return Response(body)
 
 
-def _bytes(data: bytes | str, kind: str, name: str = "") -> HttpResponse:
-    headers = dict(NEVER_CHANGES)
+def _bytes(
+    data: bytes | str, kind: str, name: str = "", request: Request | None = None, revision: Revision | None = None
+) -> HttpResponse:
+    """An answer that may be kept for ever when its address names its content, else asked for each time."""
+    named = request is not None and revision is not None and request.query_params.get("v") == content_mark(revision)
+    headers = dict(NEVER_CHANGES if named else {"Cache-Control": "no-cache"})
     if name:
         headers["Content-Disposition"] = f'attachment; filename="{name}"'
     return HttpResponse(data, content_type=kind, headers=headers)
@@ -219,8 +223,9 @@ class Placements(APIView):
         operation_id="get_placements", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY}
     )
     def get(self, request: Request, revision_id: int) -> HttpResponse:
+        revision = get_object_or_404(Revision, pk=revision_id)
         return _bytes(
-            placements_bytes(get_object_or_404(Revision, pk=revision_id)), "application/octet-stream"
+            placements_bytes(revision), "application/octet-stream", request=request, revision=revision
         )
 
 
@@ -229,7 +234,8 @@ class Geometry(APIView):
 
     @extend_schema(operation_id="get_geometry", responses={(200, "model/gltf-binary"): OpenApiTypes.BINARY})
     def get(self, request: Request, revision_id: int) -> HttpResponse:
-        return _bytes(geometry_glb(get_object_or_404(Revision, pk=revision_id)), "model/gltf-binary")
+        revision = get_object_or_404(Revision, pk=revision_id)
+        return _bytes(geometry_glb(revision), "model/gltf-binary", request=request, revision=revision)
 
 
 class Sheet(APIView):
@@ -247,7 +253,8 @@ class Sheet(APIView):
         if kind == "svg":
             names = [o.name for o in layout.objects]
             return _bytes(layout_svg(placed, names, tile.width, tile.height), "image/svg+xml", name)
-        return _bytes(layout_png(placed, tile.width, tile.height), "image/png", name)
+        width, height = drawn_size(tile)
+        return _bytes(layout_png(placed, width, height), "image/png", name)
 
 
 class Thumbnail(APIView):
@@ -255,7 +262,8 @@ class Thumbnail(APIView):
 
     @extend_schema(operation_id="get_thumbnail", responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: Request, revision_id: int) -> HttpResponse:
-        return _bytes(thumbnail(get_object_or_404(Revision, pk=revision_id)), "image/png")
+        revision = get_object_or_404(Revision, pk=revision_id)
+        return _bytes(thumbnail(revision), "image/png", request=request, revision=revision)
 
 
 class JobPicture(APIView):

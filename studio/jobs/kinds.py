@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from django.conf import settings
+
 from studio import storage
 from studio.actions.even_out import even_out
+from studio.actions.explain_pack import explain_pack
 from studio.actions.export_atlas import export_atlas
 from studio.actions.gather_files import gather_files
 from studio.actions.measure_layout import measure_revision
@@ -70,7 +73,16 @@ def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
     revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled, job.pk)
     if revision is None:
         raise Dropped
+    if settings.EXPLAIN_PACKS and not job.params.get("fixed_scale"):
+        from studio.jobs.run import start_job
+
+        start_job("explain", job.project, job.atlas, {"revision": revision.pk})
     return {"revision": revision.pk, "draft": revision.draft}
+
+
+def _explain(job: Job, reporter: Reporter) -> dict[str, Any]:
+    reporter.report(0.1, "asking what sets the density")
+    return {"binding": explain_pack(_revision(job), lambda: bool(reporter.cancelled()))}
 
 
 def _report(job: Job, reporter: Reporter) -> dict[str, Any]:
@@ -92,6 +104,7 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "measure": _measure,
     "even out": _even_out,
     "pack": _pack,
+    "explain": _explain,
     "export": _export,
     "report": _report,
 }

@@ -1,9 +1,11 @@
-"""What a running job tells: progress, best figures, a heartbeat; and what it hears: cancel."""
+"""What a running job tells: progress, best figures, a heartbeat; and what it hears: cancel.
+
+The heartbeat comes from the work itself, whenever it tells or asks something: work that stands still has none.
+"""
 
 from __future__ import annotations
 
 import logging
-import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -11,7 +13,7 @@ from typing import Any
 
 import numpy as np
 from django.conf import settings
-from django.db import OperationalError, connection
+from django.db import OperationalError
 from django.utils import timezone
 from numpy.typing import NDArray
 
@@ -21,7 +23,7 @@ log = logging.getLogger(__name__)
 
 WRITE_EVERY = 0.3
 LISTEN_EVERY = 0.25
-BEAT_EVERY = settings.STALE_SECONDS / 5
+BEAT_EVERY = min(settings.STALE_SECONDS / 10, 3.0)
 
 
 class LostClaim(Exception):
@@ -36,17 +38,8 @@ class Reporter:
         self._written = 0.0
         self._heard_at = 0.0
         self._heard = ""
+        self._beaten = time.monotonic()
         self._shown: NDArray[np.float64] | None = None
-        self._end = threading.Event()
-        self._beat = threading.Thread(target=self._keep_beating, daemon=True)
-
-    def __enter__(self) -> Reporter:
-        self._beat.start()
-        return self
-
-    def __exit__(self, *_: object) -> None:
-        self._end.set()
-        self._beat.join()
 
     def report(
         self,
@@ -59,7 +52,7 @@ class Reporter:
         now = time.monotonic()
         if now - self._written < WRITE_EVERY:
             return
-        self._written = now
+        self._written = self._beaten = now
         changes: dict[str, Any] = {
             "progress": min(max(progress, 0.0), 1.0),
             "message": message,
@@ -76,16 +69,14 @@ class Reporter:
     def cancelled(self) -> str:
         """ "" to go on, "keep" or "drop" when the user asked to stop."""
         now = time.monotonic()
+        if now - self._beaten > BEAT_EVERY:
+            self._beaten = now
+            self._write(heartbeat=timezone.now())
         if not self._heard and now - self._heard_at > LISTEN_EVERY:
             self._heard_at = now
             with _locked_for_now():
                 self._heard = Job.objects.values_list("cancel", flat=True).get(pk=self.job.pk)
         return self._heard
-
-    def _keep_beating(self) -> None:
-        while not self._end.wait(BEAT_EVERY):
-            self._write(heartbeat=timezone.now())
-        connection.close()
 
     def _write(self, **changes: Any) -> int | None:
         """Rows written: 0 when the claim is lost, None when the database was locked."""

@@ -16,12 +16,13 @@ from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
 from quilt_core.errors import QuiltError
 from studio.actions.revise import check_head, check_idle
 from studio.jobs.reporter import LostClaim, Reporter
+from studio.jobs.worker import end_worker, is_gone, this_worker
 from studio.models import Atlas, Job, Project, Revision
 
 log = logging.getLogger(__name__)
 STALE_AFTER = timedelta(seconds=settings.STALE_SECONDS)
 MAX_ATTEMPTS = 2
-FORGOTTEN_AFTER = STALE_AFTER
+FORGOTTEN_AFTER = min(STALE_AFTER, timedelta(seconds=15))
 
 
 def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str, Any]) -> Job:
@@ -60,7 +61,7 @@ def run_job(job_id: int) -> None:
     from studio.jobs.kinds import KINDS, Dropped
 
     claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(
-        state=Job.RUNNING, heartbeat=timezone.now()
+        state=Job.RUNNING, heartbeat=timezone.now(), worker=this_worker()
     )
     if not claimed:
         return
@@ -69,8 +70,7 @@ def run_job(job_id: int) -> None:
         _finish(job, Job.CANCELLED, "cancelled before it started")
         return
     try:
-        with Reporter(job) as reporter:
-            result = KINDS[job.kind](job, reporter)
+        result = KINDS[job.kind](job, Reporter(job))
     except LostClaim:
         log.warning("job %s goes on elsewhere; this worker was too slow", job.pk)
     except Dropped:
@@ -114,13 +114,22 @@ def _finish(
 
 
 def recover_stale_jobs() -> int:
-    """Run jobs of dead workers once more, then fail them; returns how many were found."""
-    stale = Job.objects.filter(state=Job.RUNNING, heartbeat__lt=timezone.now() - STALE_AFTER)
+    """Run jobs of workers that are gone or stand still once more, then fail them; returns how many were found."""
     found = 0
-    for job in stale:
+    for job in Job.objects.filter(state=Job.RUNNING):
+        still = job.heartbeat is None or job.heartbeat < timezone.now() - STALE_AFTER
+        if not still and not is_gone(job.worker):
+            continue
         found += 1
+        if still:
+            end_worker(job.worker)
         if job.attempts + 1 >= MAX_ATTEMPTS:
-            _fail(job, "The worker stopped twice while doing this.", "Start it again with a smaller task.")
+            what = f"stood still for {STALE_AFTER.total_seconds():g} s" if still else "stopped"
+            _fail(
+                job,
+                f"The work on it {what} for the second time.",
+                "The layout is as it was. Start it again with a smaller task.",
+            )
             continue
         again = Job.objects.filter(pk=job.pk, state=Job.RUNNING, heartbeat=job.heartbeat)
         if again.update(state=Job.QUEUED, attempts=job.attempts + 1, message="starting again"):

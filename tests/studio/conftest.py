@@ -1,6 +1,7 @@
 """A client, a project, and short ways to send files."""
 
 import pytest
+from django.test import Client
 from django.core.files.uploadedfile import SimpleUploadedFile
 
 from studio.actions.create_project import create_project
@@ -10,6 +11,12 @@ from tests.core.meshes import QUAD_OBJ, plain_glb
 @pytest.fixture(autouse=True)
 def _own_files(settings, tmp_path):
     settings.MEDIA_ROOT = tmp_path / "files"
+
+
+@pytest.fixture
+def client():
+    """A browser on the application's own page."""
+    return Client(headers={"origin": "http://testserver"})
 
 
 @pytest.fixture

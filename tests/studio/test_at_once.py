@@ -28,7 +28,7 @@ class Server:
     def __init__(self, data: Path) -> None:
         self.environment = {
             **os.environ, "QUILT_DATA_DIR": str(data), "QUILT_IMMEDIATE_JOBS": "0",
-            "DJANGO_SETTINGS_MODULE": "quilt_site.settings", "QUILT_STALE_SECONDS": "4",
+            "DJANGO_SETTINGS_MODULE": "quilt_site.settings", "QUILT_STALE_SECONDS": "20",
         }  # fmt: skip
         with socket.socket() as probe:
             probe.bind(("127.0.0.1", 0))
@@ -53,7 +53,7 @@ class Server:
     def ask(self, path: str, body: dict | None = None, method: str = "POST") -> tuple[int, dict]:
         data = None if body is None else json.dumps(body).encode()
         request = urllib.request.Request(
-            f"http://127.0.0.1:{self.port}{path}", data, {"Content-Type": "application/json"},
+            f"http://127.0.0.1:{self.port}{path}", data, {"Content-Type": "application/json", "Origin": f"http://127.0.0.1:{self.port}"},
             method=method if data else "GET",
         )  # fmt: skip
         try:

@@ -2,19 +2,26 @@
 
 import io
 import json
+import signal
+import socket
+import subprocess
+import sys
 import zipfile
 from datetime import timedelta
 
 import numpy as np
+import psutil
 import pytest
 from django.db import OperationalError
 from django.utils import timezone
+from PIL import Image
 
 from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from studio.actions.errors import Conflict, Refused
+from studio.actions.revise import check_idle
 from studio.jobs import run as jobs
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.run import queue_forgotten_jobs
@@ -180,8 +187,45 @@ def test_jobs_of_a_dead_worker_run_once_more_and_then_fail(gathered, monkeypatch
     jobs.recover_stale_jobs()
     job.refresh_from_db()
     assert job.state == "failed"
-    assert "stopped twice" in job.error["what"]
+    assert "for the second time" in job.error["what"]
     assert jobs.recover_stale_jobs() == 0
+
+
+def test_work_that_stands_still_is_ended_from_outside_and_its_atlas_is_free(gathered, monkeypatch):
+    monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
+    stuck = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)"])
+    process = psutil.Process(stuck.pid)
+    worker = f"{socket.gethostname()} {stuck.pid} {process.create_time():.2f}"
+    facts = {"project": gathered.project, "atlas": gathered, "kind": "measure", "state": Job.RUNNING, "worker": worker}
+    try:
+        job = Job.objects.create(heartbeat=timezone.now(), attempts=1, **facts)
+        assert jobs.recover_stale_jobs() == 0, "it only works"
+        Job.objects.filter(pk=job.pk).update(heartbeat=timezone.now() - timedelta(minutes=5))
+        assert jobs.recover_stale_jobs() == 1
+        assert stuck.wait(timeout=10) == -signal.SIGKILL
+        job.refresh_from_db()
+        assert job.state == Job.FAILED
+        assert "stood still" in job.error["what"]
+        check_idle(gathered)
+    finally:
+        stuck.kill()
+    again = Job.objects.create(heartbeat=timezone.now(), **facts)
+    assert jobs.recover_stale_jobs() == 1, "a worker that is gone is noticed at once"
+    again.refresh_from_db()
+    assert (again.state, again.attempts) == (Job.QUEUED, 1)
+
+
+def test_the_heart_beats_only_while_the_work_gets_on(gathered, monkeypatch):
+    old = timezone.now() - timedelta(minutes=1)
+    job = Job.objects.create(project=gathered.project, kind="pack", state=Job.RUNNING, heartbeat=old)
+    reporter = Reporter(job)
+    reporter.cancelled()
+    job.refresh_from_db()
+    assert job.heartbeat == old, "not more often than needed"
+    reporter._beaten -= 60
+    reporter.cancelled()
+    job.refresh_from_db()
+    assert job.heartbeat > old
 
 
 def test_an_unexpected_fault_ends_in_the_row_without_a_traceback(gathered, act, monkeypatch):
@@ -271,6 +315,21 @@ def test_placements_and_geometry_for_the_browser(gathered, client):
     assert b"_ISLAND" in glb[:6000]
     assert client.get(f"/api/revisions/{gathered.head_id}/sheet.svg").content.count(b"<g ") == 3
     assert client.get("/api/checker.png").content[:4] == b"\x89PNG"
+
+
+def test_only_an_address_that_names_its_content_is_kept_for_ever(gathered, client):
+    mark = client.get(f"/api/revisions/{gathered.head_id}/").json()["revision"]["mark"]
+    for part in ("placements/", "geometry.glb", "thumbnail.png"):
+        address = f"/api/revisions/{gathered.head_id}/{part}"
+        assert client.get(address)["Cache-Control"] == "no-cache"
+        assert client.get(f"{address}?v=other")["Cache-Control"] == "no-cache"
+        assert "immutable" in client.get(f"{address}?v={mark}")["Cache-Control"]
+
+
+def test_a_picture_by_address_has_bounds(gathered, client):
+    Revision.objects.filter(pk=gathered.head_id).update(tiles=[[1001, 16384, 4096, "", False]])
+    picture = Image.open(io.BytesIO(client.get(f"/api/revisions/{gathered.head_id}/sheet.png").content))
+    assert picture.size == (4096, 1024)
 
 
 def test_the_schema_is_there_and_the_client_s_copy_is_current(client, db):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import os
 import signal
 import socket
@@ -17,6 +18,10 @@ from django.db import OperationalError, connection
 
 from studio.jobs.lifeline import PARENT
 from studio.jobs.run import recover_stale_jobs
+
+
+LOOK_EVERY = 2.0
+"""Seconds between two looks for jobs whose worker is gone or stands still."""
 
 
 class WorkerKeeper(threading.Thread):
@@ -36,7 +41,7 @@ class WorkerKeeper(threading.Thread):
             )
             looked = time.monotonic()
             while self._worker.poll() is None and not self._over.wait(0.5):
-                if time.monotonic() - looked > settings.STALE_SECONDS / 3:
+                if time.monotonic() - looked > LOOK_EVERY:
                     looked = time.monotonic()
                     self._recover()
             self._over.wait(1.0)
@@ -63,6 +68,14 @@ class WorkerKeeper(threading.Thread):
             worker.kill()
 
 
+def _is_loopback(host: str) -> bool:
+    """Whether only this machine can reach an address."""
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host == "localhost"
+
+
 class Command(BaseCommand):
     """`manage.py serve`."""
 
@@ -86,13 +99,22 @@ class Command(BaseCommand):
                     f"Port {options['port']} of {options['host']} cannot be used ({error.strerror}). "
                     "Stop what is running there, or give another port: make demo PORT=8010"
                 ) from None
+        address = f"http://{options['host']}:{options['port']}/"
+        if not _is_loopback(options["host"]):
+            settings.DEMAND_TOKEN = True
+            if not os.environ.get("QUILT_ALLOWED_HOSTS"):
+                settings.ALLOWED_HOSTS = ["*"]
+            self.stdout.write(
+                "Everybody who can reach this machine can reach the server, and nothing is encrypted: the token in "
+                "the address below is all that keeps others out. Put a server with TLS in front of it."
+            )
+            address += f"?token={settings.TOKEN}"
         recover_stale_jobs()
         keeper = WorkerKeeper()
         keeper.start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
-        self.stdout.write(
-            f"Untold Quilt is at http://{options['host']}:{options['port']}/  (stop with Ctrl+C)"
-        )
+        self.stdout.write(f"Untold Quilt is at {address}  (stop with Ctrl+C)")
+        self.stdout.flush()
         try:
             waitress.serve(
                 application, host=options["host"], port=options["port"], threads=6, ident=None,

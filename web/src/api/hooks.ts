@@ -70,7 +70,8 @@ export function useJobs(projectId: number) {
 const geometries = new Map<string, Promise<Geometry>>();
 
 /** Fetch a revision and show it; geometry only when the set of objects is a new one. */
-export function useShownLayout(revisionId: number | undefined) {
+export function useShownLayout(revision: { id: number; mark: string } | undefined) {
+  const revisionId = revision?.id;
   const query = useQuery({
     queryKey: ["layout", revisionId],
     enabled: revisionId !== undefined,
@@ -81,12 +82,12 @@ export function useShownLayout(revisionId: number | undefined) {
       const path = { params: { path: { revision_id: revisionId! } } };
       const [info, bytes] = await Promise.all([
         ask(api.GET("/api/revisions/{revision_id}/", path)),
-        fetchBytes(`/api/revisions/${revisionId}/placements/`),
+        fetchBytes(`/api/revisions/${revisionId}/placements/?v=${revision!.mark}`),
       ]);
       const contents = JSON.stringify(info.objects.map((o) => [o.id, o.islands]));
       if (!geometries.has(contents)) {
         geometries.clear();
-        const loading = fetchBytes(`/api/revisions/${revisionId}/geometry.glb`).then((glb) => readGeometry(glb, info.world_area.length));
+        const loading = fetchBytes(`/api/revisions/${revisionId}/geometry.glb?v=${info.revision.mark}`).then((glb) => readGeometry(glb, info.world_area.length));
         loading.catch(() => geometries.delete(contents));
         geometries.set(contents, loading);
       }

@@ -594,6 +594,13 @@ export interface components {
             readonly can_undo: boolean;
             readonly can_redo: boolean;
         };
+        /** @description What set the scale of a pack. */
+        BindingOut: {
+            kind: string;
+            text: string;
+            islands: number[];
+            cures: components["schemas"]["CureOut"][];
+        };
         /**
          * @description * `object` - object
          *     * `material` - material
@@ -668,8 +675,24 @@ export interface components {
             cure: components["schemas"]["CureEnum"];
             islands: number[];
         };
+        /** @description Something that would let the islands be larger. */
+        CureOut: {
+            kind: string;
+            text: string;
+            /**
+             * Format: double
+             * @description expected density over that of the layout
+             */
+            factor: number;
+            /**
+             * Format: double
+             * @description px per metre
+             */
+            density: number | null;
+        };
         DraftOut: {
             readonly id: number;
+            readonly mark: string;
             params?: unknown;
             /** @description number, width, height, label and frozen of each tile */
             tiles: unknown;
@@ -1038,6 +1061,8 @@ export interface components {
         };
         RevisionOut: {
             readonly id: number;
+            /** @description of its content; addresses with ?v=<mark> never change */
+            readonly mark: string;
             parent?: number | null;
             verb: string;
             params?: unknown;
@@ -1056,6 +1081,7 @@ export interface components {
              * @description coverage that tidiness cost, by quick packs
              */
             tidy_cost?: number | null;
+            binding: components["schemas"]["BindingOut"] | null;
             /** Format: date-time */
             created?: string;
         };

@@ -21,7 +21,7 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
   const two = picked.flatMap((id) => list.filter((d) => d.id === id));
   const pick = (id: number) => setPicked(picked.includes(id) ? picked.filter((p) => p !== id) : [...picked, id].slice(-2));
   const overlay = (draft: Draft) => {
-    fetchBytes(`/api/revisions/${draft.id}/placements/`).then((bytes) => { editor.overlay(new Float32Array(bytes)); close(); }, tellError);
+    fetchBytes(`/api/revisions/${draft.id}/placements/?v=${draft.mark}`).then((bytes) => { editor.overlay(new Float32Array(bytes)); close(); }, tellError);
   };
   const keep = (draft: Draft) => actions.keepDraft.mutate(draft.id, { onSuccess: close });
   const best = Math.max(...list.map((d) => d.coverage ?? 0));
@@ -37,7 +37,7 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
       <Flex wrap="wrap" gap="3" px="4" pb="4" overflowY="auto" align="flex-start">
         {list.map((draft) => (
           <Box key={draft.id} w="164px" position="relative" borderWidth="1px" borderColor={picked.includes(draft.id) ? "petrol" : "line"} rounded="md" p="2" bg="paper" color="#1F2A44" data-draft={draft.id}>
-            <Image src={`/api/revisions/${draft.id}/thumbnail.png`} alt={`Draft ${draft.id}`} w="146px" h="146px" objectFit="contain" borderWidth="1px" borderColor="#D9CFBB" bg="#FFFEFA" />
+            <Image src={`/api/revisions/${draft.id}/thumbnail.png?v=${draft.mark}`} alt={`Draft ${draft.id}`} w="146px" h="146px" objectFit="contain" borderWidth="1px" borderColor="#D9CFBB" bg="#FFFEFA" />
             <Flex justify="space-between" mt="1"><Text fontWeight="700">{format.percent(draft.coverage ?? 0)} %{draft.coverage === best && list.length > 1 ? " · fullest" : ""}</Text><Text color="#665E4E">{draft.seconds} s</Text></Flex>
             <Text fontSize="12px" color="#665E4E">{format.density(draft.density)} px/m{draft.left_over ? ` · ${draft.left_over} left over` : ""}</Text>
             <Text fontSize="12px" color="#665E4E" truncate title={settingsLine(draft)}>{settingsLine(draft)}</Text>
@@ -69,8 +69,8 @@ function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
   ];
   return (
     <Flex px="4" pb="3" gap="4" align="center" borderBottomWidth="1px" borderColor="line" mb="3" flexShrink="0">
-      <Image src={`/api/revisions/${a.id}/thumbnail.png`} alt="Left draft" h="150px" bg="#FFFEFA" borderWidth="1px" borderColor="line" />
-      <Image src={`/api/revisions/${b.id}/thumbnail.png`} alt="Right draft" h="150px" bg="#FFFEFA" borderWidth="1px" borderColor="line" />
+      <Image src={`/api/revisions/${a.id}/thumbnail.png?v=${a.mark}`} alt="Left draft" h="150px" bg="#FFFEFA" borderWidth="1px" borderColor="line" />
+      <Image src={`/api/revisions/${b.id}/thumbnail.png?v=${b.mark}`} alt="Right draft" h="150px" bg="#FFFEFA" borderWidth="1px" borderColor="line" />
       <Box flex="1" minW="0">
         {rows.map(([name, left, right]) => (
           <Flex key={name} gap="3" fontWeight={left === right ? "400" : "600"}><Text w="64px" color="soft" fontWeight="400">{name}</Text><Text flex="1" truncate title={left}>{left}</Text><Text flex="1" truncate title={right}>{right}</Text></Flex>

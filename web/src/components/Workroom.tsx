@@ -21,7 +21,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const project = useProject(projectId);
   const atlas = useAtlas(project.data?.atlases[0]);
   const jobs = useJobs(projectId);
-  const layout = useShownLayout(atlas.data?.head?.id);
+  const layout = useShownLayout(atlas.data?.head ?? undefined);
   const actions = useActions(atlas.data, projectId);
   const upload = useUpload(projectId);
   const setStage = useUi((ui) => ui.setStage);

@@ -15,10 +15,16 @@ export function HandOffSlip({ atlas, jobs, actions }: SlipProps) {
       <Running jobs={jobs} kind="export" actions={actions} />
       {head && <Box mt="3">
         <Text mb="1">Layout sheet</Text>
-        <Link href={`/api/revisions/${head}/sheet.png`} download color="petrol">PNG at {editor.tile[1]} × {editor.tile[2]} px</Link><br />
+        <Link href={`/api/revisions/${head}/sheet.png`} download color="petrol">PNG at {drawn(editor.tile)} px</Link><br />
         <Link href={`/api/revisions/${head}/sheet.svg`} download color="petrol">SVG, a named group per object</Link><br />
         <Link href="/api/checker.png" download="checker.png" color="petrol">Checker picture, 1024 px</Link>
       </Box>}
     </>
   );
+}
+
+/** Pictures by address are drawn up to 4096 px; those in the zip have the size of the sheet. */
+function drawn([, width, height]: readonly [number, number, number]): string {
+  const part = Math.min(1, 4096 / Math.max(width, height));
+  return `${Math.round(width * part)} × ${Math.round(height * part)}`;
 }

@@ -6,6 +6,7 @@ import type { SlipProps } from "../components/TaskSlip";
 import * as format from "../format";
 import { useKept, useUi } from "../state";
 import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "./parts";
+import { BindingPart } from "./BindingPart";
 import { RecipeRow } from "./RecipeRow";
 
 const TURNING = ["none", "half", "quarter", "free"] as const;
@@ -89,6 +90,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
       <Choice label="Islands" value={scope} options={SCOPE} onChange={(next) => { setScope(next); set({ fixed_scale: next === "selected" }); }} names={{ selected: `fill around (${picked.length})` }} />
       <Choice label="Effort" value={s.effort} options={EFFORT} onChange={(effort) => set({ effort })} />
       {!busy && tiles.length === 1 && <Text color="soft" fontSize="12px" mb="1.5">{format.rawMegabytes(width, height)} MB per picture, 8-bit with mips</Text>}
+      {!busy && <BindingPart binding={editor.info?.revision.binding} asking={running(jobs, "explain")} settings={s} set={set} />}
       <Foot>
         {!busy && <MainButton disabled={!count} busy={actions.pack.isPending} onClick={() => run(false)}>Pack {format.whole(count)} islands</MainButton>}
         {!busy && <Flex mt="1.5" gap="1.5">

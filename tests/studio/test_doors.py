@@ -1,0 +1,56 @@
+"""Who may change something, and what a page may load."""
+
+import pytest
+from django.conf import settings as site
+from django.test import Client
+
+BODY = {"data": {"name": "Quay"}, "content_type": "application/json"}
+BEARER = f"Bearer {site.TOKEN}"
+
+
+@pytest.mark.parametrize(
+    ("headers", "status"),
+    [
+        ({"origin": "http://testserver"}, 201),
+        ({"origin": "http://elsewhere.example"}, 403),
+        ({}, 403),
+        ({"authorization": BEARER}, 201),
+        ({"authorization": BEARER, "origin": "http://elsewhere.example"}, 201),
+        ({"authorization": "Bearer " + "x" * 54}, 403),
+        ({"authorization": "Bearer "}, 403),
+        ({"authorization": "Basic " + site.TOKEN}, 403),
+        ({"origin": "null"}, 403),
+    ],
+)
+def test_a_change_names_its_page_or_the_token(db, headers, status):
+    answer = Client(headers=headers).post("/api/projects/", **BODY)
+    assert answer.status_code == status
+    if status == 403:
+        assert answer.json()["cure"]
+
+
+def test_looking_needs_neither(db):
+    assert Client().get("/api/projects/").status_code == 200
+
+
+def test_where_others_can_reach_it_everything_needs_the_token(db, settings):
+    settings.DEMAND_TOKEN = True
+    browser = Client(headers={"origin": "http://testserver"})
+    assert browser.get("/api/projects/").status_code == 401
+    assert browser.post("/api/projects/", **BODY).status_code == 401
+    assert browser.get("/?token=wrong").status_code == 401
+    opened = browser.get(f"/project/1?token={settings.TOKEN}")
+    assert (opened.status_code, opened["Location"]) == (302, "/project/1")
+    cookie = browser.cookies["quilt_token"]
+    assert cookie["httponly"]
+    assert cookie["samesite"] == "Strict"
+    assert browser.get("/api/projects/").status_code == 200
+    assert browser.post("/api/projects/", **BODY).status_code == 201
+    assert Client(headers={"authorization": BEARER}).get("/api/projects/").status_code == 200
+
+
+def test_the_page_loads_only_its_own_scripts(db):
+    policy = Client().get("/")["Content-Security-Policy"]
+    assert "default-src 'self'" in policy
+    assert "script-src" not in policy, "as for all else: its own"
+    assert "frame-ancestors 'none'" in policy
