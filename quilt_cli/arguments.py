@@ -7,6 +7,8 @@ from pathlib import Path
 
 from quilt_cli.selectors import add_control, tile
 from quilt_core.pack.problem import EFFORTS, ROTATIONS
+from quilt_core.scene.islands import UV_TOLERANCE
+from quilt_core.scene.proportion import MOST
 
 
 def size(text: str) -> tuple[int, int]:
@@ -55,6 +57,29 @@ def length(text: str) -> float:
     return value
 
 
+def proportion(text: str) -> float:
+    """``853:1461`` or ``0.58`` to width / height."""
+    first, _, second = text.partition(":")
+    try:
+        value = float(first) / float(second or "1")
+    except (ValueError, ZeroDivisionError):
+        value = float("nan")
+    if not 1 / MOST <= value <= MOST:
+        raise argparse.ArgumentTypeError(f"“{text}” is no proportion; give width:height, e.g. 2:1")
+    return value
+
+
+def uv_tolerance(text: str) -> float:
+    """A difference of UVs in tiles, 0 to 0.01."""
+    try:
+        value = float(text)
+    except ValueError:
+        value = float("nan")
+    if not 0 <= value <= 0.01:
+        raise argparse.ArgumentTypeError(f"“{text}” is no tolerance; give 0 to 0.01 tiles, e.g. 0.00001")
+    return value
+
+
 def build() -> argparse.ArgumentParser:
     """The parser of all commands."""
     parser = argparse.ArgumentParser(prog="untold-quilt", description="Even, tight, bake-safe UV layouts.")
@@ -74,6 +99,14 @@ def build() -> argparse.ArgumentParser:
         command.add_argument(
             "--unit", type=length, default=1.0, help="unit of OBJ files: m, cm, mm, in, ft or metres"
         )
+        command.add_argument(
+            "--proportion", type=proportion, default=None, metavar="W:H",
+            help="of the pictures that the UVs were laid out for, e.g. 853:1461; without it that of each object's pictures",
+        )  # fmt: skip
+        command.add_argument(
+            "--uv-tolerance", type=uv_tolerance, default=UV_TOLERANCE, metavar="T",
+            help="largest difference of UVs that are one point, in tiles (0.00001)",
+        )  # fmt: skip
         command.add_argument("--json", action="store_true", help="answer as JSON on stdout")
 
     pack.add_argument("--out", type=Path, required=True, help="a folder, or a file when there is one input")

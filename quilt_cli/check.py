@@ -24,7 +24,7 @@ def check(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         raise QuiltError(
             f"“{options.report.name}” is no report.", "--report", "Give a name that ends in .html or .json."
         )
-    gathered = gather(options.files, options.channel, options.unit, surfaces=True)
+    gathered = gather(options, surfaces=True)
     width, height = options.size
     tiles = tiles_from(options)
     proof = prove(

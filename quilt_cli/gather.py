@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import argparse
 import sys
-from collections import Counter
-from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
+
+import numpy as np
 
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
@@ -21,6 +22,7 @@ from quilt_core.scene import (
     join_surfaces,
     read_surface,
 )
+from quilt_core.scene.naming import unique_names
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,14 +42,8 @@ class Gathered:
     @property
     def names(self) -> list[str]:
         """Object names, with the file in front, and a number behind, where a name is not unique."""
-        times = Counter(obj.name for _, obj in self.objects)
-        seen: Counter[str] = Counter()
-        out = []
-        for scene, obj in self.objects:
-            name = obj.name if times[obj.name] == 1 else f"{scene.name}/{obj.name}"
-            seen[name] += 1
-            out.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
-        return out
+        rows = self.objects
+        return unique_names([obj.name for _, obj in rows], [scene.name for scene, _ in rows])
 
 
 def say(text: str) -> None:
@@ -55,8 +51,9 @@ def say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
 
 
-def gather(paths: Sequence[Path], channel: int, metres_per_unit: float, surfaces: bool = False) -> Gathered:
-    """Read files and find their islands in a channel counted from 1, and the surfaces behind them if wanted."""
+def gather(options: argparse.Namespace, surfaces: bool = False) -> Gathered:
+    """Read the files and find their islands in the channel asked for, and the surfaces behind them if wanted."""
+    paths, channel, metres_per_unit = options.files, options.channel, options.unit
     if channel < 1:
         raise QuiltError(f"UV channel {channel}.", "--channel", "Channels count from 1.")
     scenes: list[Scene] = []
@@ -72,11 +69,15 @@ def gather(paths: Sequence[Path], channel: int, metres_per_unit: float, surfaces
         for warning in scene.warnings:
             say(f"note: {warning}")
         for obj in scene.objects:
-            if surfaces:
-                islands, surface = read_surface(obj, channel - 1, scene.metres_per_unit, scene.materials)
+            if surfaces or any(m.picture and m.picture[0] != m.picture[1] for m in scene.materials):
+                islands, surface = read_surface(
+                    obj, channel - 1, scene.metres_per_unit, scene.materials, options.uv_tolerance
+                )
                 found.append(surface)
             else:
-                islands = island_set(obj, channel - 1, scene.metres_per_unit)
+                islands = island_set(obj, channel - 1, scene.metres_per_unit, tolerance=options.uv_tolerance)
+            if options.proportion is not None:
+                islands = replace(islands, proportion=np.full(islands.count, options.proportion))
             sets.append(islands)
         scenes.append(scene)
     joined = join_surfaces(found, [s.count for s in sets]) if surfaces else None

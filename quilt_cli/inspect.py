@@ -10,7 +10,9 @@ import numpy as np
 from quilt_cli.gather import gather
 from quilt_core.measure import measure, set_density
 from quilt_core.scene.island_set import instance_spread
+from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import identity
+from quilt_core.scene.proportion import suggested_proportion
 
 
 def finite(value: float, digits: int = 3) -> float | None:
@@ -20,7 +22,7 @@ def finite(value: float, digits: int = 3) -> float | None:
 
 def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Faces, islands, channels, density and fault counts of every object."""
-    gathered = gather(options.files, options.channel, options.unit)
+    gathered = gather(options)
     islands = gathered.islands
     width, height = options.size
     placements = identity(islands.count)
@@ -34,6 +36,7 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     for number, ((scene, obj), name) in enumerate(zip(gathered.objects, gathered.names, strict=True)):
         mine = islands.object_index == number
         known = figures.density[mine & ~figures.collapsed]
+        shape, suggested = _proportions(obj, options.channel - 1, islands.proportion[mine])
         rows.append(
             {
                 "file": scene.name,
@@ -49,6 +52,8 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
                     "max": finite(known.max()) if len(known) else None,
                     "unit": "px/m",
                 },
+                "proportion": finite(shape, 4),
+                "suggested_proportion": None if suggested is None else finite(suggested, 4),
                 "mirrored": int(figures.mirrored[mine].sum()),
                 "overlapping": int(overlapping[mine].sum()),
                 "folded": int(folded[mine].sum()),
@@ -70,6 +75,19 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     return {"json": answer, "text": _table(rows, width, height)}, 0
 
 
+def _proportions(
+    obj: SceneObject, channel: int, proportion: np.ndarray[Any, Any]
+) -> tuple[float, float | None]:
+    """Width / height of the pictures of most islands, and what the stretch of the layout suggests instead."""
+    if not len(proportion):
+        return 1.0, None
+    usual = float(np.median(proportion))
+    mesh = obj.mesh
+    corners = mesh.triangles
+    uv, points = mesh.channels[channel].per_corner[corners], mesh.positions[mesh.corner_vertex[corners]]
+    return usual, suggested_proportion(uv, points, usual)
+
+
 def _table(rows: list[dict[str, Any]], width: int, height: int) -> str:
     head = f"{'object':28} {'faces':>8} {'islands':>7} {'px/m min':>9} {'mean':>9} {'max':>9}  notes"
     lines = [f"tile {width} x {height} px", head]
@@ -81,6 +99,10 @@ def _table(rows: list[dict[str, Any]], width: int, height: int) -> str:
             for k in ("mirrored", "overlapping", "folded", "outside", "collapsed", "unflattened")
             if row[k]
         ]
+        if row["proportion"] != 1:
+            notes.append(f"laid out for {row['proportion']:.3g} : 1")
+        if row["suggested_proportion"]:
+            notes.append(f"looks laid out for {row['suggested_proportion']:.3g} : 1 (--proportion)")
         lines.append(
             f"{row['object'][:28]:28} {row['faces']:8} {row['islands']:7} {' '.join(cells)}  {', '.join(notes)}"
         )

@@ -15,6 +15,7 @@ from quilt_cli.inspect import finite
 from quilt_cli.selectors import controls_from, tiles_from
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats import write_scene
+from quilt_core.formats.load import shared_side_names, side_files
 from quilt_core.measure import equalize, measure_tiles
 from quilt_core.pack import LEFT_OUT, LOCK_PLACE, Binding, PackSettings, explain, pack_islands
 from quilt_core.pack.layout import packable
@@ -32,7 +33,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     fixed = isinstance(options.density, float)
     tiles = tiles_from(options)
     targets = output_paths(options.files, options.out)
-    gathered = gather(options.files, options.channel, options.unit, options.bundle_by == "material")
+    gathered = gather(options, options.bundle_by == "material")
     islands = gathered.islands
     if islands.count == 0:
         raise LayoutError(
@@ -96,7 +97,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     left_over = [
         {"object": names[islands.object_index[i]], "island": _number_in_object(islands, int(i))} for i in left
     ]
-    files = _write(gathered, options.channel - 1, result, targets)
+    files = _write(gathered, options, result, targets)
     if options.sheet:
         _sheets(options.sheet, islands.placed(result), names, all_tiles)
     skipped = [name for name, faces in zip(names, islands.unflattened, strict=True) if faces]
@@ -175,25 +176,54 @@ def _number_in_object(islands: IslandSet, island: int) -> int:
 
 
 def _write(
-    gathered: Gathered, channel: int, placements: np.ndarray[Any, Any], targets: list[Path]
+    gathered: Gathered, options: argparse.Namespace, placements: np.ndarray[Any, Any], targets: list[Path]
 ) -> list[Path]:
     """Build every file in memory first, so that an error leaves nothing half written."""
     ready: list[tuple[Path, bytes]] = []
+    channel = options.channel - 1
+    sides = {
+        str(target): side_files(path.name, path.read_bytes())
+        for path, target in zip(gathered.paths, targets, strict=True)
+    }
+    side_names = shared_side_names(sides)
     at = 0
     number = 0
-    for scene, target in zip(gathered.scenes, targets, strict=True):
+    for scene, origin, target in zip(gathered.scenes, gathered.paths, targets, strict=True):
         uvs = []
         for obj in scene.objects:
             count = int((gathered.islands.object_index == number).sum())
-            uvs.append(object_corner_uvs(obj, channel, placements[at : at + count]) if count else None)
+            uvs.append(
+                object_corner_uvs(obj, channel, placements[at : at + count], options.uv_tolerance)
+                if count
+                else None
+            )
             at += count
             number += 1
-        for name, data in write_scene(scene, channel, uvs).items():
+        written = write_scene(scene, channel, uvs, side_names[str(target)])
+        for name in sides[str(target)]:
+            # What a mesh that did not change keeps its data in goes with it.
+            old = origin.parent / name
+            if len(written) == 1 and old.resolve() != (target.parent / name).resolve():
+                written[name] = old.read_bytes()
+        for name, data in written.items():
             ready.append((target if name == scene.name else target.parent / name, data))
+    _refuse_collisions(ready)
     for path, data in ready:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
     return targets
+
+
+def _refuse_collisions(ready: list[tuple[Path, bytes]]) -> None:
+    """Two inputs from different folders may name different side files alike."""
+    seen: dict[Path, bytes] = {}
+    for path, data in ready:
+        if seen.setdefault(path, data) != data:
+            raise QuiltError(
+                f"Two inputs keep different data in files of the name “{path.name}”.",
+                str(path),
+                "Pack them into folders of their own, or give them as GLB.",
+            )
 
 
 def _sheets(path: Path, islands: IslandSet, names: list[str], tiles: list[TileSize]) -> None:

@@ -12,7 +12,7 @@ from quilt_core.pack.plan import plan_tiles
 
 def plan(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Rows for tile sizes and counts; exit code 1 when none of them reaches the density."""
-    islands = gather(options.files, options.channel, options.unit).islands
+    islands = gather(options).islands
     world = float(islands.world_area.sum())
     if world <= 0:
         raise LayoutError(

@@ -30,6 +30,7 @@ def sample(count: int = 3, size: float = 0.2) -> IslandSet:
         world_area=area,
         world_length=np.full(count, np.sqrt(8.0) * size),
         step=np.zeros(count),
+        proportion=np.ones(count),
         object_index=np.zeros(count, np.int64),
         unflattened=(0,),
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from typing import Any
 
@@ -20,6 +20,7 @@ from quilt_core.scene import (
     join_surfaces,
     pixel_sizes,
 )
+from quilt_core.scene.naming import unique_names
 from quilt_core.scene.surface import ARRAYS as SURFACE_FIELDS
 from studio import storage
 from studio.models import MeshObject, Revision
@@ -36,6 +37,7 @@ FIELDS = (
     "world_area",
     "world_length",
     "step",
+    "proportion",
     "object_index",
 )
 
@@ -72,9 +74,9 @@ def load_geometry(key: str) -> dict[str, NDArray[Any]]:
 
 def _islands(key: str) -> IslandSet:
     data = load_geometry(key)
-    return IslandSet(
-        **{name: data[name] for name in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"])
-    )
+    # Arrays that were stored before there were proportions are of square pictures.
+    fields = {"proportion": np.ones(len(data["uv_area"]))} | {n: data[n] for n in FIELDS if n in data}
+    return IslandSet(**fields, unflattened=tuple(int(n) for n in data["unflattened"]))
 
 
 def islands_of(keys: list[str]) -> IslandSet:
@@ -174,9 +176,23 @@ class Layout:
         """(I, 2) px per UV of each island's tile."""
         return pixel_sizes(self.islands, self.placements, [tile.size for tile in self.tiles])
 
+    def object_names(self) -> list[str]:
+        """What to call each object; no two are called the same."""
+        return names_of(self.objects)
+
     def names(self) -> list[str]:
         """What to call each island: its object and its number there."""
-        return [f"{obj.name} island {k + 1}" for obj in self.objects for k in range(obj.islands)]
+        names = self.object_names()
+        return [
+            f"{name} island {k + 1}"
+            for name, obj in zip(names, self.objects, strict=True)
+            for k in range(obj.islands)
+        ]
+
+
+def names_of(objects: list[MeshObject]) -> list[str]:
+    """Names that tell objects apart."""
+    return unique_names([obj.name for obj in objects], [obj.source.name for obj in objects])
 
 
 def objects_of(revision: Revision) -> list[MeshObject]:
@@ -188,10 +204,15 @@ def objects_of(revision: Revision) -> list[MeshObject]:
 def load_layout(revision: Revision) -> Layout:
     """Put a revision's layout together."""
     objects = objects_of(revision)
+    said = dict(revision.atlas.members.exclude(proportion=None).values_list("object_id", "proportion"))
+    sets = [_islands(obj.geometry) for obj in objects]
+    for k, obj in enumerate(objects):
+        if obj.pk in said:
+            sets[k] = replace(sets[k], proportion=np.full(sets[k].count, said[obj.pk]))
     return Layout(
         revision,
         objects,
-        concatenate([_islands(obj.geometry) for obj in objects]),
+        concatenate(sets),
         np.frombuffer(bytes(revision.placements), np.float64).reshape(-1, 2, 3),
         np.frombuffer(bytes(revision.unplaced), np.uint8).astype(bool),
         read_controls(revision),

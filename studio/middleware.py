@@ -48,7 +48,9 @@ class TokenGate:
             )
             return answer
         return refuse(
-            401, "This installation asks for its token.", "Open the address that “serve” printed when it started."
+            401,
+            "This installation asks for its token.",
+            "Open the address that “serve” printed when it started.",
         )
 
 

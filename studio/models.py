@@ -5,6 +5,8 @@ from __future__ import annotations
 from django.db import models
 from django.utils import timezone
 
+from quilt_core.scene.islands import UV_TOLERANCE
+
 
 class Project(models.Model):
     """A set of assets that share a house density."""
@@ -13,6 +15,10 @@ class Project(models.Model):
     house_density = models.FloatField(default=512.0, help_text="px per metre")
     tolerance = models.FloatField(
         default=0.05, help_text="half-width of the house band as a part of the density"
+    )
+    uv_tolerance = models.FloatField(
+        default=UV_TOLERANCE,
+        help_text="UVs that differ by less, in tiles, are one point; of files that come in from now on",
     )
     rules = models.JSONField(default=dict, help_text="thresholds, severities and ignored findings of proving")
     created = models.DateTimeField(default=timezone.now)
@@ -30,6 +36,7 @@ class Source(models.Model):
     size = models.BigIntegerField()
     is_mesh = models.BooleanField()
     metres_per_unit = models.FloatField(default=1.0)
+    uv_tolerance = models.FloatField(default=UV_TOLERANCE, help_text="with which its islands were found")
     folder = models.CharField(max_length=32, help_text="files brought in together see one another")
     warnings = models.JSONField(default=list)
 
@@ -51,6 +58,10 @@ class MeshObject(models.Model):
     islands = models.PositiveIntegerField()
     unflattened = models.PositiveIntegerField(help_text="faces without UVs in the channel in use")
     geometry = models.CharField(max_length=64, help_text="SHA-256 of its arrays")
+    proportion = models.FloatField(
+        default=1.0, help_text="width / height of its picture; that of most islands"
+    )
+    suggested = models.FloatField(null=True, help_text="another proportion that its stretch suggests")
 
     class Meta:
         ordering = ["id"]
@@ -93,6 +104,7 @@ class Member(models.Model):
     source_channel = models.PositiveIntegerField(default=0)
     target_channel = models.PositiveIntegerField(default=0)
     weight = models.FloatField(default=1.0)
+    proportion = models.FloatField(null=True, help_text="said by the user, instead of that of its picture")
 
     class Meta:
         ordering = ["id"]

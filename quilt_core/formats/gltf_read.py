@@ -21,6 +21,7 @@ from quilt_core.formats._accessors import DAMAGED, Buffers
 from quilt_core.formats._draco import expand_draco
 from quilt_core.formats._gltf_nodes import instances_of_meshes
 from quilt_core.formats._gltf_types import decode
+from quilt_core.formats._pictures import gltf_picture_sizes
 from quilt_core.formats._texture_transform import seen_transforms, to_seen
 from quilt_core.scene.island_set import instance_spread
 from quilt_core.scene.mesh import Mesh, UVChannel
@@ -86,7 +87,19 @@ def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene
     expand_draco(name, doc, buffers)
     reader = Buffers(name, doc, buffers)
     transforms = seen_transforms(doc)
-    return _scene(name, data, doc, buffers, binary, reader, transforms)
+    return _scene(name, data, doc, buffers, binary, reader, transforms, siblings)
+
+
+def data_files(name: str, data: bytes) -> tuple[str, ...]:
+    """Names of the side files that hold a file's buffers.
+
+    Raises
+    ------
+    FileFormatError
+    """
+    text = _split_glb(name, data)[0] if data[:4] == b"glTF" else data
+    uris = (entry.get("uri") for entry in decode(name, text).get("buffers", []))
+    return tuple(unquote(uri) for uri in uris if uri and not uri.startswith("data:"))
 
 
 def _scene(
@@ -97,6 +110,7 @@ def _scene(
     binary: bool,
     reader: Buffers,
     transforms: dict[tuple[int, int], FloatArray],
+    siblings: Siblings | None,
 ) -> Scene:
     placed = instances_of_meshes(name, doc)
     objects: list[SceneObject] = []
@@ -126,7 +140,8 @@ def _scene(
             warnings.append(
                 f"{name}: “{obj.name}” stands in sizes that differ {spread:.3g} times; its density is that of the largest, the least dense."
             )
-    materials = tuple(_material(i, m) for i, m in enumerate(doc.get("materials", [])))
+    sizes = gltf_picture_sizes(doc, buffers, siblings)
+    materials = tuple(_material(i, m, sizes[i]) for i, m in enumerate(doc.get("materials", [])))
     source = GltfSource(data, doc, buffers, binary, tuple(meshes), tuple(parts), transforms)
     return Scene(name, tuple(objects), materials, 1.0, source, tuple(warnings))
 
@@ -289,8 +304,10 @@ def _triangle_vertices(reader: Buffers, primitive: dict[str, Any], count: int, l
     raise reader.fail(f"Primitive mode {mode} is unknown.", label)
 
 
-def _material(index: int, entry: dict[str, Any]) -> Material:
+def _material(index: int, entry: dict[str, Any], picture: tuple[int, int] | None) -> Material:
     colour = entry.get("pbrMetallicRoughness", {}).get("baseColorFactor", [0.8, 0.8, 0.8])
     return Material(
-        entry.get("name", f"material {index}"), (float(colour[0]), float(colour[1]), float(colour[2]))
+        entry.get("name", f"material {index}"),
+        (float(colour[0]), float(colour[1]), float(colour[2])),
+        picture,
     )

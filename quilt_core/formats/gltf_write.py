@@ -11,14 +11,13 @@ import base64
 import copy
 import json
 import struct
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any
-from urllib.parse import unquote
+from urllib.parse import quote, unquote
 
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.errors import LayoutError
 from quilt_core.formats._accessors import Buffers
 from quilt_core.formats._append import Appender
 from quilt_core.formats._texture_transform import to_stored
@@ -31,7 +30,12 @@ IntArray = NDArray[np.int64]
 ARRAY, ELEMENTS = 34962, 34963
 
 
-def write_gltf(scene: Scene, channel: int, corner_uvs: Sequence[FloatArray | None]) -> dict[str, bytes]:
+def write_gltf(
+    scene: Scene,
+    channel: int,
+    corner_uvs: Sequence[FloatArray | None],
+    side_names: Mapping[str, str] | None = None,
+) -> dict[str, bytes]:
     """The file, and its first side file when that changed; see `quilt_core.formats.write_scene`."""
     source: GltfSource = scene.source
     if all(new is None for new in corner_uvs):
@@ -46,7 +50,7 @@ def write_gltf(scene: Scene, channel: int, corner_uvs: Sequence[FloatArray | Non
                 writer.primitive(doc["meshes"][mesh]["primitives"][part.primitive], part, new[part.corners])
     writer.overwrite_in_place()
     appender.finish()
-    return _pack(scene.name, doc, buffers, source)
+    return _pack(scene.name, doc, buffers, source, side_names or {})
 
 
 class _UVWriter:
@@ -121,11 +125,8 @@ class _UVWriter:
     ) -> None:
         count = len(values)
         if primitive.get("mode", 4) != 4:
-            raise LayoutError(
-                "Two islands share a vertex in a triangle strip or fan.",
-                self.name,
-                "Export it as plain triangles.",
-            )
+            # A strip or fan whose vertices part is no strip any more: its triangles are written one by one.
+            primitive["mode"] = 4
         index = part.vertex.copy()
         place = np.full(int(groups.max()) + 1, -1, np.int64)
         place[groups[extra]] = count + np.arange(len(extra))
@@ -194,7 +195,9 @@ def _exclusive_accessors(doc: dict[str, Any], reader: Buffers, key: str) -> set[
     return out
 
 
-def _pack(name: str, doc: dict[str, Any], buffers: list[bytes], source: GltfSource) -> dict[str, bytes]:
+def _pack(
+    name: str, doc: dict[str, Any], buffers: list[bytes], source: GltfSource, side_names: Mapping[str, str]
+) -> dict[str, bytes]:
     out: dict[str, bytes] = {}
     for index, data in enumerate(buffers):
         entry = doc["buffers"][index]
@@ -206,7 +209,11 @@ def _pack(name: str, doc: dict[str, Any], buffers: list[bytes], source: GltfSour
             if uri is None or data != source.buffers[index]:
                 entry["uri"] = head + "," + base64.b64encode(data).decode()
         else:
-            out[unquote(uri)] = data
+            own = unquote(uri)
+            if own in side_names and data != source.buffers[index]:
+                own = side_names[own]
+                entry["uri"] = quote(own)
+            out[own] = data
     if not source.binary:
         out[name] = json.dumps(doc, ensure_ascii=False, indent=2).encode()
         return out

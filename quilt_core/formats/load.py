@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from pathlib import Path
+from collections.abc import Callable, Mapping, Sequence
+from pathlib import Path, PurePosixPath
+from posixpath import normpath
 
 import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import FileFormatError, QuiltError
 from quilt_core.formats._gltf_types import DAMAGED
-from quilt_core.formats.gltf_read import read_gltf
+from quilt_core.formats.gltf_read import data_files, read_gltf
 from quilt_core.formats.gltf_write import write_gltf
 from quilt_core.formats.obj_read import read_obj
 from quilt_core.formats.obj_write import write_obj
@@ -67,7 +68,12 @@ def read_scene(
     )
 
 
-def write_scene(scene: Scene, channel: int, corner_uvs: Sequence[FloatArray | None]) -> dict[str, bytes]:
+def write_scene(
+    scene: Scene,
+    channel: int,
+    corner_uvs: Sequence[FloatArray | None],
+    side_names: Mapping[str, str] | None = None,
+) -> dict[str, bytes]:
     """Write a scene back in its own format with new UVs in one channel.
 
     Parameters
@@ -78,6 +84,8 @@ def write_scene(scene: Scene, channel: int, corner_uvs: Sequence[FloatArray | No
         UV channel to change, from 0.
     corner_uvs : sequence of (C, 2) float64 or None
         New coordinates per object and face corner; NaN keeps the corner as it was, None the object.
+    side_names : mapping, optional
+        New names for side files that other meshes use as well, by the names in the file; taken where they change.
 
     Returns
     -------
@@ -86,7 +94,56 @@ def write_scene(scene: Scene, channel: int, corner_uvs: Sequence[FloatArray | No
     """
     if Path(scene.name).suffix.lower() == ".obj":
         return {scene.name: write_obj(scene, corner_uvs)}
-    return write_gltf(scene, channel, corner_uvs)
+    return write_gltf(scene, channel, corner_uvs, side_names)
+
+
+def side_files(name: str, data: bytes) -> tuple[str, ...]:
+    """Names of the files beside a mesh that hold its geometry, as the mesh names them; empty when it cannot be read."""
+    if Path(name).suffix.lower() not in (".gltf", ".glb"):
+        return ()
+    try:
+        return data_files(name, data)
+    except QuiltError:
+        return ()
+
+
+def shared_side_names(meshes: Mapping[str, Sequence[str]]) -> dict[str, dict[str, str]]:
+    """Names of their own for side files that several meshes use: one of them may change what is none of the others' business.
+
+    Parameters
+    ----------
+    meshes : mapping
+        Path of each mesh and the side files that it names, relative to its folder.
+
+    Returns
+    -------
+    dict
+        For each mesh, new names by the old ones, relative to its folder; for files of its own there is none.
+
+    Examples
+    --------
+    >>> shared_side_names({"a/one.gltf": ["all.bin"], "a/two.gltf": ["all.bin", "two.bin"]})["a/two.gltf"]
+    {'all.bin': 'all.two.bin'}
+    """
+    users: dict[str, list[str]] = {}
+    for mesh, names in meshes.items():
+        for name in dict.fromkeys(names):
+            users.setdefault(normpath(PurePosixPath(mesh).parent / name), []).append(mesh)
+    taken = set(users)
+    out: dict[str, dict[str, str]] = {mesh: {} for mesh in meshes}
+    for mesh, names in meshes.items():
+        for name in dict.fromkeys(names):
+            path = normpath(PurePosixPath(mesh).parent / name)
+            if len(users[path]) < 2:
+                continue
+            old, number = PurePosixPath(name), 1
+            new = old.with_name(f"{old.stem}.{PurePosixPath(mesh).stem}{old.suffix}")
+            while normpath(PurePosixPath(mesh).parent / new) in taken:
+                number += 1
+                new = old.with_name(f"{old.stem}.{PurePosixPath(mesh).stem}-{number}{old.suffix}")
+            taken.add(normpath(PurePosixPath(mesh).parent / new))
+            out[mesh][name] = str(new)
+    return out
 
 
 def folder_siblings(folder: Path, limit: int = 2**31) -> Siblings:

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import FileFormatError
 from quilt_core.formats._obj_corners import parse_corners
+from quilt_core.formats._pictures import mtl_picture, picture_size
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, Scene, SceneObject
 
@@ -336,6 +337,7 @@ def _materials(
     warnings: list[str],
 ) -> tuple[Material, ...]:
     colours: dict[str, tuple[float, float, float]] = {}
+    pictures: dict[str, tuple[int, int] | None] = {}
     for library in libraries:
         data = siblings(library) if siblings else None
         if data is None and siblings and " " in library:
@@ -358,4 +360,14 @@ def _materials(
                     colours[current] = (float(parts[1]), float(parts[2]), float(parts[3]))
                 except ValueError:
                     warnings.append(f"{library}: the colour of “{current}” cannot be read.")
-    return tuple(Material(label, colours.get(label, (0.8, 0.8, 0.8))) for label in wanted)
+            elif parts[:1] == ["map_Kd"] and len(parts) > 1 and siblings and current in wanted:
+                file = mtl_picture(line.strip().split(None, 1)[1])
+                picture = siblings(file) if file else None
+                if picture is None:
+                    warnings.append(
+                        f"{library}: the picture “{file}” is not there; its proportions are taken to be square."
+                    )
+                pictures[current] = picture_size(picture) if picture else None
+    return tuple(
+        Material(label, colours.get(label, (0.8, 0.8, 0.8)), pictures.get(label)) for label in wanted
+    )

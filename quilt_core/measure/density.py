@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from quilt_core.scene.island_set import IslandSet, face_uv_areas, object_face_areas
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import determinants, identity
+from quilt_core.scene.proportion import in_shape
 
 FloatArray = NDArray[np.float64]
 Size = int | NDArray[np.float64]
@@ -209,7 +210,27 @@ def equalize(
             goal = np.sqrt(top / bottom)[groups]
     use &= np.isfinite(goal)
     factor = np.where(use, goal * weight / np.where(use, now, 1.0), 1.0)
-    return scale_about_centres(islands, placements, factor)
+    return scale_about_centres(islands, reshaped(islands, placements, width, height, use), factor)
+
+
+def reshaped(
+    islands: IslandSet, placements: FloatArray, width: Size, height: Size, which: NDArray[np.bool_]
+) -> FloatArray:
+    """Placements that give islands laid out for pictures that are not square the shapes that were meant.
+
+    They keep their area and the middle of their box. Islands of square pictures stay as they are.
+    """
+    use = which & (islands.proportion != 1.0)
+    if not use.any():
+        return placements
+    pixels = np.broadcast_to(np.stack(np.broadcast_arrays(width, height), axis=-1), (islands.count, 2))[use]
+    out = placements.copy()
+    linear = placements[use, :, :2] * pixels[:, :, None]
+    out[use, :, :2] = in_shape(linear, islands.proportion[use]) / pixels[:, :, None]
+    before, after = (islands.placed(p).bounds()[use] for p in (placements, out))
+    shift = 0.5 * (before[:, :2] + before[:, 2:] - after[:, :2] - after[:, 2:])
+    out[use, :, 2] += np.where(np.isfinite(shift), shift, 0.0)
+    return out
 
 
 def scale_about_centres(islands: IslandSet, placements: FloatArray, factor: FloatArray) -> FloatArray:

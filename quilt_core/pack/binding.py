@@ -41,8 +41,8 @@ class Cure:
     Parameters
     ----------
     kind : str
-        free turns, cut, sheet shape, another sheet, padding, unlock turns, unlock places, unlock sizes,
-        bundles, tiles.
+        free turns, cut, sheet shape, another sheet, padding, unlock turns, unlock places, bundles,
+        tiles.
     text : str
         What to do, as a sentence.
     factor : float
@@ -61,7 +61,7 @@ class Binding:
     Parameters
     ----------
     kind : str
-        longest island, turns, bundles, places, sizes, padding, tiles, or shapes when it is nothing but those.
+        longest island, turns, bundles, places, padding, tiles, or shapes when it is nothing but those.
     text : str
     islands : tuple of int
         The islands it is about, empty for all.
@@ -168,9 +168,13 @@ def explain(
     grows = moves & ~controls.has(LOCK_SIZE)
     if settings.fixed_scale or not grows.any():
         return None
-    case = _Case(islands, placements, replace(settings, effort="quick", tidy=0.0), controls, frozen, pixels, names)
+    case = _Case(
+        islands, placements, replace(settings, effort="quick", tidy=0.0), controls, frozen, pixels, names
+    )
     turnable = ~controls.has(LOCK_TURN)
-    room = np.where(grows, room_to_grow(islands, placements, settings, turnable, pixels, controls.bundle), np.inf)
+    room = np.where(
+        grows, room_to_grow(islands, placements, settings, turnable, pixels, controls.bundle), np.inf
+    )
     longest = int(np.argmin(room))
     spans = room[longest] < SPANS
     cures: list[Cure] = []
@@ -195,7 +199,6 @@ RULES = {
     "unlock turns": ("turns", "Islands whose turn is locked"),
     "bundles": ("bundles", "The bundles"),
     "unlock places": ("places", "Islands that keep their place"),
-    "unlock sizes": ("sizes", "Islands that keep their size"),
     "tiles": ("tiles", "Islands that are sent to one sheet"),
     "padding": ("padding", "The padding"),
 }
@@ -234,7 +237,6 @@ def _changes(case: _Case, longest: int, moves: NDArray[np.bool_]) -> Iterator[tu
     for kind, flag, text in (
         ("unlock turns", LOCK_TURN, "Unlock the turn of {} islands."),
         ("unlock places", LOCK_PLACE, "Unlock the place of {} islands."),
-        ("unlock sizes", LOCK_SIZE, "Unlock the size of {} islands."),
     ):
         marked = c.has(flag) & c.chosen
         if marked.any():
@@ -297,7 +299,7 @@ def _cut(case: _Case, island: int) -> _Case | None:
         return None
     box = shapely.get_coordinates(hull)[:4]
     sides = box[1] - box[0], box[2] - box[1]
-    long, across = (sides if np.hypot(*sides[0]) >= np.hypot(*sides[1]) else sides[::-1])
+    long, across = sides if np.hypot(*sides[0]) >= np.hypot(*sides[1]) else sides[::-1]
     middle = box.mean(axis=0)
     parts = []
     for sign in (1.0, -1.0):
@@ -319,7 +321,12 @@ def _with_parts(case: _Case, island: int, parts: list[shapely.Polygon]) -> _Case
     triangles, of, edges, edge_of = [rest.triangles], [rest.triangle_island], [rest.edges], [rest.edge_island]
     for k, part in enumerate(parts):
         part = shapely.orient_polygons(part)
-        faces = np.array([shapely.get_coordinates(t)[:3] for t in shapely.get_parts(shapely.constrained_delaunay_triangles(part))])
+        faces = np.array(
+            [
+                shapely.get_coordinates(t)[:3]
+                for t in shapely.get_parts(shapely.constrained_delaunay_triangles(part))
+            ]
+        )
         triangles.append(faces / case.pixels[island])
         of.append(np.full(len(faces), count - 1 + k))
         for ring in (part.exterior, *part.interiors):
@@ -332,6 +339,7 @@ def _with_parts(case: _Case, island: int, parts: list[shapely.Polygon]) -> _Case
     def each(values: FloatArray, more: FloatArray) -> FloatArray:
         return np.concatenate([values, more])
 
+    rows = np.concatenate([np.flatnonzero(keep), np.full(len(parts), island)])
     cut = IslandSet(
         triangles=np.concatenate(triangles),
         triangle_island=np.concatenate(of),
@@ -342,10 +350,10 @@ def _with_parts(case: _Case, island: int, parts: list[shapely.Polygon]) -> _Case
         world_area=each(rest.world_area, islands.world_area[island] * share),
         world_length=each(rest.world_length, islands.world_length[island] * np.sqrt(share)),
         step=each(rest.step, np.full(len(parts), islands.step[island])),
+        proportion=case.pixels[rows, 0] / case.pixels[rows, 1],
         object_index=np.concatenate([rest.object_index, np.full(len(parts), islands.object_index[island])]),
         unflattened=rest.unflattened,
     )
-    rows = np.concatenate([np.flatnonzero(keep), np.full(len(parts), island)])
     c = case.controls
     controls = Controls(c.flags[rows], c.tile[rows], c.bundle[rows], c.stack[rows], c.chosen[rows])
     still = np.zeros((len(rows), 2, 3))

@@ -142,6 +142,7 @@ def _largest(problem: PackProblem, placer: Placer, least: float, check: Callable
     guess = least
     for _ in range(TRIES):
         check()
+        placer.prepare(guess, check)
         for order in orders:
             found, left = placer.place(order, guess, check, limit=0.0)
             if left == 0:

@@ -15,6 +15,7 @@ from quilt_core.pack.stacks import lay_onto
 from quilt_core.pack.upright import tightest_turn
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
+from quilt_core.scene.proportion import in_shape
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -39,16 +40,6 @@ class Pieces:
     problem: PackProblem
     piece: IntArray
     to_piece: FloatArray
-
-
-def nearest_similarities(linear: FloatArray) -> FloatArray:
-    """(I, 2, 2) nearest maps that turn, mirror and scale evenly, with the same area factor."""
-    left, values, right = np.linalg.svd(linear)
-    mean = np.sqrt(np.abs(values[:, 0] * values[:, 1]))
-    out = left @ right * mean[:, None, None]
-    even = np.abs(values[:, 0] - values[:, 1]) <= 1e-12 * values[:, 0]
-    out[even] = linear[even]
-    return np.asarray(out)
 
 
 def single_pieces(
@@ -79,7 +70,7 @@ def single_pieces(
     LayoutError
         When islands of a stack differ in shape or are sent to different tiles.
     """
-    to_piece = np.concatenate([nearest_similarities(linear), np.zeros((islands.count, 2, 1))], axis=2)
+    to_piece = np.concatenate([in_shape(linear, islands.proportion), np.zeros((islands.count, 2, 1))], axis=2)
     leader = np.arange(islands.count)
     for stack in np.unique(controls.stack[controls.stack >= 0]):
         members = np.flatnonzero(controls.stack == stack)

@@ -65,11 +65,18 @@ class Placer:
         self._places: NDArray[np.int32] | None = None
 
     def prepare(self, scale: float, check: Callable[[], None]) -> Masks:
-        """Masks at a scale; made anew only when the scale changed."""
+        """Masks at a scale; made anew only when the scale changed, by several threads.
+
+        Not to be called from the pool that the placer was given: it waits for that pool.
+        """
+        return self._prepared(scale, check, self._pool)
+
+    def _prepared(self, scale: float, check: Callable[[], None], pool: Executor | None) -> Masks:
         if self._masks is None or scale != self._scale:
-            self._masks = make_masks(
-                self.problem, self.problem.scales(scale) / self.grid.cell, self.grid.reach, check, self._pool
-            )
+            if not np.isfinite(scale):
+                raise ValueError(f"a scale of {scale}")
+            scales = self.problem.scales(scale) / self.grid.cell
+            self._masks = make_masks(self.problem, scales, self.grid.reach, check, pool)
             self._scale = scale
         return self._masks
 
@@ -99,7 +106,8 @@ class Placer:
         left : float
             Area in px at scale 1 that found no place.
         """
-        masks = self.prepare(scale, check)
+        # In this thread alone, as it may be one of the pool's; whoever can prepares ahead.
+        masks = self._prepared(scale, check, None)
         raster, starts, taken = self._buffers[lane]
         load(self.grid.occupied, raster)  # type: ignore[call-arg]
         starts[:] = 0

@@ -330,6 +330,7 @@ class _Search:
             guess = low * 1.008
             for _ in range(POLISH_STEPS[self.settings.effort]):
                 self.step += 1
+                self.placer.prepare(guess, self._check)
                 found, left = self.placer.place(self.order, guess, self._check, limit=0.0)
                 if left == 0:
                     low = guess

@@ -71,7 +71,9 @@ class Separation:
                 yield from self._grow_from(separator, shaken, moves)
             shakes = 0 if self.best.scale > before else shakes + 1
 
-    def _shaken(self, separator: Separator, shakes: int, moves: int) -> Generator[Attempt | None, None, Attempt | None]:
+    def _shaken(
+        self, separator: Separator, shakes: int, moves: int
+    ) -> Generator[Attempt | None, None, Attempt | None]:
         """The best layout with some pieces exchanged, a little smaller, free of overlap again; None if that fails."""
         separator.prepare(self.best.scale * (1 - SHAKE_LOSS * (1 + shakes % HARDEST)), self.check)
         if not separator.fits():

@@ -43,6 +43,8 @@ class IslandSet:
         Root of the sum of the squared edge lengths of the triangles in metres, in the same way.
     step : (I,) float64
         Rounding of the base UVs in the file they come from.
+    proportion : (I,) float64
+        Width / height of the picture that the base UVs were laid out for, 1 for a square or unknown one.
     object_index : (I,) int64
     unflattened : tuple of int
         Faces without UVs, per object.
@@ -57,6 +59,7 @@ class IslandSet:
     world_area: FloatArray
     world_length: FloatArray
     step: FloatArray
+    proportion: FloatArray
     object_index: IntArray
     unflattened: tuple[int, ...]
 
@@ -115,7 +118,7 @@ class IslandSet:
         )
 
 
-PER_ISLAND = ("uv_area", "turned", "world_area", "world_length", "step", "object_index")
+PER_ISLAND = ("uv_area", "turned", "world_area", "world_length", "step", "proportion", "object_index")
 """Fields with one row an island."""
 
 
@@ -177,7 +180,7 @@ def face_uv_areas(mesh: Mesh, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
 
 def island_set(
     obj: SceneObject, channel: int, metres_per_unit: float, islands: Islands | None = None,
-    tolerance: float = UV_TOLERANCE,
+    tolerance: float = UV_TOLERANCE, proportion: FloatArray | None = None,
 ) -> IslandSet:  # fmt: skip
     """Islands of one object.
 
@@ -191,6 +194,8 @@ def island_set(
         Of that channel, when they are already known.
     tolerance : float
         See `find_islands`.
+    proportion : (I,) float64, optional
+        Width / height of each island's picture; without it they are taken to be square.
     """
     mesh = obj.mesh
     if channel >= len(mesh.channels):
@@ -217,6 +222,7 @@ def island_set(
         world_area=world[0],
         world_length=np.sqrt(world[1]),
         step=np.full(count, mesh.channels[channel].rounding),
+        proportion=np.ones(count) if proportion is None else proportion,
         object_index=np.zeros(count, np.int64),
         unflattened=(int((islands.face_island < 0).sum()),),
     )
@@ -234,6 +240,7 @@ def _empty(faces: int) -> IslandSet:
         world_area=none,
         world_length=none,
         step=none,
+        proportion=none,
         object_index=ints,
         unflattened=(faces,),
     )
@@ -252,7 +259,7 @@ def concatenate(sets: Sequence[IslandSet]) -> IslandSet:
         parts = [getattr(s, name) for s in sets]
         return np.concatenate([p + n for p, n in zip(parts, shift[kind], strict=False)] if kind else parts)
 
-    plain = ("triangles", "edges", "uv_area", "turned", "world_area", "world_length", "step")
+    plain = ("triangles", "edges", "uv_area", "turned", "world_area", "world_length", "step", "proportion")
     return IslandSet(
         **{name: joined(name) for name in plain},  # type: ignore[arg-type]
         triangle_island=joined("triangle_island", "island"),  # type: ignore[arg-type]

@@ -15,10 +15,19 @@ FloatArray = NDArray[np.float64]
 
 @dataclass(frozen=True)
 class Material:
-    """A material by name; only what a layout needs to know."""
+    """A material by name; only what a layout needs to know.
+
+    Parameters
+    ----------
+    name : str
+    base_color : tuple of float
+    picture : tuple of int, optional
+        Width and height in px of its picture.
+    """
 
     name: str
     base_color: tuple[float, float, float] = (0.8, 0.8, 0.8)
+    picture: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -14,6 +14,7 @@ from quilt_core.scene.island_set import IslandSet, instance_shapes, island_set, 
 from quilt_core.scene.islands import UV_TOLERANCE, find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Material, SceneObject
+from quilt_core.scene.proportion import proportions_of
 from quilt_core.scene.weld import weld_ids, weld_positions
 
 FloatArray = NDArray[np.float64]
@@ -110,7 +111,9 @@ def read_surface(
     layout = mesh.channels[channel] if channel < len(mesh.channels) else _no_uvs(mesh)
     position, world = weld_positions(mesh), object_face_areas(obj, metres_per_unit)
     islands = find_islands(mesh, layout, position, tolerance)
-    found = island_set(obj, channel, metres_per_unit, islands)
+    main, mixed = _island_materials(islands.face_island, mesh.face_material, world, islands.count)
+    proportion = proportions_of(main, materials)
+    found = island_set(obj, channel, metres_per_unit, islands, proportion=proportion)
     linear = instance_shapes(obj)[0] * metres_per_unit
     shown = islands.face_island[mesh.triangle_face] >= 0
     pairs = find_neighbours(mesh, position)
@@ -123,7 +126,6 @@ def read_surface(
     after = pairs.following[first]
     soft_owner = corner_island[pairs.corners[soft]].ravel()
     near, apart = pairs.nearly_joined(islands.uv, corner_island, NEAR_SEAM)
-    main, mixed = _island_materials(islands.face_island, mesh.face_material, world, islands.count)
     duplicate, backs = _duplicate_faces(mesh, position)
     return found, Surface(
         points=(mesh.positions @ linear.T)[mesh.corner_vertex[mesh.triangles[shown]]],

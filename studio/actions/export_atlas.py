@@ -12,6 +12,7 @@ from pathlib import PurePosixPath
 import numpy as np
 
 from quilt_core.formats import read_scene, write_scene
+from quilt_core.formats.load import shared_side_names, side_files
 from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.sheet import layout_png, layout_svg
 from studio import storage
@@ -43,7 +44,7 @@ def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> st
             report(step / (len(sources) + 1), f"writing {group[0].name}")
             for name, data in _group_files(group, by_source).items():
                 archive.writestr(place + name, data)
-        names = [obj.name for obj in layout.objects]
+        names = layout.object_names()
         for tile in layout.tiles:
             placed = in_tile(layout, tile)
             archive.writestr(f"layout.{tile.number}.png", layout_png(placed, tile.width, tile.height))
@@ -78,10 +79,12 @@ def _places(sources: list[Source]) -> Iterator[tuple[str, list[Source]]]:
 def _group_files(group: list[Source], by_source: dict[int, dict[int, np.ndarray]]) -> dict[str, bytes]:
     """Meshes with their new layout, and the files beside them; what a mesh changed counts."""
     changed: dict[str, bytes] = {}
+    meshes = {s.name: side_files(s.name, storage.get(s.sha256)) for s in group if s.pk in by_source}
+    side_names = shared_side_names(meshes)
     for source in group:
         if source.pk not in by_source:
             continue
-        for name, data in _rewritten(source, by_source[source.pk]).items():
+        for name, data in _rewritten(source, by_source[source.pk], side_names[source.name]).items():
             if name in changed and changed[name] != data:
                 raise Refused(
                     f"Two meshes keep their data in the same file “{name}”, and both have changed.",
@@ -93,7 +96,9 @@ def _group_files(group: list[Source], by_source: dict[int, dict[int, np.ndarray]
     return {**{name: storage.get(source.sha256) for name, source in left.items()}, **changed}
 
 
-def _rewritten(source: Source, placements: dict[int, np.ndarray]) -> dict[str, bytes]:
+def _rewritten(
+    source: Source, placements: dict[int, np.ndarray], side_names: dict[str, str]
+) -> dict[str, bytes]:
     beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
     folder = PurePosixPath(source.name).parent
@@ -101,9 +106,10 @@ def _rewritten(source: Source, placements: dict[int, np.ndarray]) -> dict[str, b
         PurePosixPath(source.name).name, storage.get(source.sha256), find, source.metres_per_unit
     )
     uvs = [
-        object_corner_uvs(obj, 0, placements[number])
+        object_corner_uvs(obj, 0, placements[number], source.uv_tolerance)
         if number in placements and len(placements[number])
         else None
         for number, obj in enumerate(scene.objects)
     ]
-    return {posixpath.normpath(folder / name): data for name, data in write_scene(scene, 0, uvs).items()}
+    written = write_scene(scene, 0, uvs, side_names)
+    return {posixpath.normpath(folder / name): data for name, data in written.items()}

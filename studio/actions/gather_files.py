@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Callable
 from pathlib import Path, PurePosixPath
+from typing import Any
 
 import numpy as np
 from django.db import transaction
@@ -13,8 +14,9 @@ from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import MESH_SUFFIXES, Siblings
 from quilt_core.measure.density import island_densities, proposed_house
-from quilt_core.scene import Scene, SceneObject, read_surface
+from quilt_core.scene import IslandSet, Scene, SceneObject, Surface, read_surface
 from quilt_core.scene.placement import identity
+from quilt_core.scene.proportion import suggested_proportion
 from studio import storage
 from studio.actions.create_project import UNSAID
 from studio.actions.errors import Refused
@@ -23,6 +25,8 @@ from studio.arrays import free_controls, islands_of, read_controls, store_geomet
 from studio.models import Atlas, Member, MeshObject, Project, Revision, Source
 
 Report = Callable[[float, str], None]
+Ready = tuple[SceneObject, dict[str, Any]]
+"""An object and what is kept of it."""
 
 
 def is_mesh(name: str) -> bool:
@@ -79,14 +83,22 @@ def gather_files(
             "metres_per_unit",
             "Give the length of one OBJ unit in metres.",
         )
-    ready: list[tuple[str, Scene, list[tuple[SceneObject, str, int, int]]]] = []
+    ready: list[tuple[str, Scene, list[Ready]]] = []
     for number, name in enumerate(meshes):
         report(number / len(meshes), f"reading {name}")
         scene = _read(name, files, metres_per_unit)
         rows = []
         for obj in scene.objects:
-            islands, surface = read_surface(obj, 0, scene.metres_per_unit, scene.materials)
-            rows.append((obj, store_geometry(obj, islands, surface), islands.count, islands.unflattened[0]))
+            islands, surface = read_surface(
+                obj, 0, scene.metres_per_unit, scene.materials, project.uv_tolerance
+            )
+            facts = {
+                "islands": islands.count,
+                "unflattened": islands.unflattened[0],
+                "geometry": store_geometry(obj, islands, surface),
+                **_proportions(islands, surface),
+            }
+            rows.append((obj, facts))
         ready.append((name, scene, rows))
     keys = {name: storage.put(data) for name, data in files.items()}
     report(0.95, "keeping the files")
@@ -105,6 +117,18 @@ def _read(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
         raise
     except (MemoryError, OverflowError, ValueError, ArithmeticError) as error:
         raise Refused(f"It cannot be understood ({error}).", name, "Export it again.") from error
+
+
+def _proportions(islands: IslandSet, surface: Surface) -> dict[str, float | None]:
+    """Proportions of an object's pictures, that of its largest islands, and what its stretch suggests instead."""
+    if not islands.count:
+        return {}
+    values, of = np.unique(islands.proportion, return_inverse=True)
+    usual = float(values[int(np.argmax(np.bincount(of, islands.world_area)))])
+    return {
+        "proportion": usual,
+        "suggested": suggested_proportion(islands.triangles, surface.points, usual),
+    }
 
 
 def _propose_house(project: Project, geometries: list[str], atlas: Atlas) -> None:
@@ -126,7 +150,7 @@ def _keep(
     atlas: Atlas,
     files: dict[str, bytes],
     keys: dict[str, str],
-    ready: list[tuple[str, Scene, list[tuple[SceneObject, str, int, int]]]],
+    ready: list[tuple[str, Scene, list[Ready]]],
     own_job: int | None,
 ) -> Revision:
     atlas = Atlas.objects.select_for_update().get(pk=atlas.pk)
@@ -137,22 +161,22 @@ def _keep(
     for name, data in files.items():
         scene, rows = scenes.get(name, (None, []))
         source = Source.objects.create(
-            project=project, name=name, sha256=keys[name], size=len(data), is_mesh=scene is not None, folder=folder,
+            project=project, name=name, sha256=keys[name], size=len(data), is_mesh=scene is not None, folder=folder, uv_tolerance=project.uv_tolerance,
             metres_per_unit=scene.metres_per_unit if scene else 1.0, warnings=list(scene.warnings) if scene else [],
         )  # fmt: skip
-        for number, (obj, geometry, islands, unflattened) in enumerate(rows):
+        for number, (obj, facts) in enumerate(rows):
             made = MeshObject.objects.create(
                 project=project, source=source, number=number, name=obj.name, parent=obj.instances[0].parent,
                 instances=[[i.name, i.matrix.tolist()] for i in obj.instances],
                 channels=[c.name for c in obj.mesh.channels if (c.corner_uv >= 0).any()],
-                faces=obj.mesh.face_count, islands=islands, unflattened=unflattened, geometry=geometry,
+                faces=obj.mesh.face_count, **facts,
             )  # fmt: skip
             Member.objects.create(atlas=atlas, object=made)
-            contents.append([made.pk, islands])
-            added += islands
+            contents.append([made.pk, made.islands])
+            added += made.islands
     head = atlas.head
     if head is None and project.house_density == UNSAID:
-        _propose_house(project, [geometry for _, _, rows in ready for _, geometry, _, _ in rows], atlas)
+        _propose_house(project, [facts["geometry"] for _, _, rows in ready for _, facts in rows], atlas)
     before = np.frombuffer(bytes(head.placements), np.float64).reshape(-1, 2, 3) if head else identity(0)
     unplaced = np.frombuffer(bytes(head.unplaced), np.uint8).astype(bool) if head else np.empty(0, bool)
     return append_revision(

@@ -56,7 +56,11 @@ def rules_for(
     if not open_tiles:
         raise LayoutError("Every tile is frozen.", "tiles", "Thaw one.")
     settings = replace(settings_from(params), tiles=tuple(t.size for t in open_tiles))
-    return settings, [t.size for t in tiles if t not in open_tiles], controls_of(layout, params.get("islands") or [])
+    return (
+        settings,
+        [t.size for t in tiles if t not in open_tiles],
+        controls_of(layout, params.get("islands") or []),
+    )
 
 
 def pack_atlas(

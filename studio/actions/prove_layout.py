@@ -75,7 +75,7 @@ def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
     surface = load_surface(layout)
     proof = prove(
         layout.islands, surface, layout.placements, [tile.size for tile in layout.tiles],
-        [obj.name for obj in layout.objects], rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
+        layout.object_names(), rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
         weights_of(layout),
     )  # fmt: skip
     return proof, surface
@@ -135,5 +135,7 @@ def complete(obj: MeshObject) -> None:
         PurePosixPath(source.name).name, storage.get(source.sha256), find, source.metres_per_unit
     )
     mesh = scene.objects[obj.number]
-    obj.geometry = store_geometry(mesh, *read_surface(mesh, 0, scene.metres_per_unit, scene.materials))
+    obj.geometry = store_geometry(
+        mesh, *read_surface(mesh, 0, scene.metres_per_unit, scene.materials, source.uv_tolerance)
+    )
     obj.save(update_fields=["geometry"])

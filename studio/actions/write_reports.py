@@ -26,7 +26,7 @@ def reports_of(revision: Revision) -> dict[str, str]:
         made,
         layout.islands.placed(layout.placements),
         [tile.size for tile in layout.tiles],
-        [obj.name for obj in layout.objects],
+        layout.object_names(),
         {"Last action": f"{revision.verb} (revision {revision.pk})", **_settings(revision)},
     )
     values = json.dumps(report_values(subject, proof), indent=1, ensure_ascii=False, allow_nan=False)

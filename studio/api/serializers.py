@@ -10,6 +10,7 @@ from quilt_core.pack.problem import EFFORTS, FREE_STEPS, MAX_FREE_STEPS, ORDERS,
 from quilt_core.scene.tiles import MAX_TILE
 from quilt_core.sheet.colours import object_colours
 from studio.actions.even_out import TARGETS
+from studio.arrays import names_of
 from studio.geometry import content_mark
 from studio.models import Atlas, Job, Project, Revision, Tile
 
@@ -39,7 +40,9 @@ class BindingOut(serializers.Serializer):
 
 
 class RevisionOut(serializers.ModelSerializer):
-    mark = serializers.SerializerMethodField(help_text="of its content; addresses with ?v=<mark> never change")
+    mark = serializers.SerializerMethodField(
+        help_text="of its content; addresses with ?v=<mark> never change"
+    )
 
     binding = BindingOut(allow_null=True)
 
@@ -114,7 +117,17 @@ class ProjectOut(serializers.ModelSerializer):
 
     class Meta:
         model = Project
-        fields = ["id", "name", "house_density", "tolerance", "rules", "created", "atlases", "objects"]
+        fields = [
+            "id",
+            "name",
+            "house_density",
+            "tolerance",
+            "uv_tolerance",
+            "rules",
+            "created",
+            "atlases",
+            "objects",
+        ]
 
 
 class ProjectIn(serializers.Serializer):
@@ -125,6 +138,7 @@ class ProjectChange(serializers.Serializer):
     name = serializers.CharField(max_length=120, required=False)
     house_density = serializers.FloatField(min_value=1e-3, max_value=1e7, required=False)
     tolerance = serializers.FloatField(min_value=0.001, max_value=0.9, required=False)
+    uv_tolerance = serializers.FloatField(min_value=0, max_value=0.01, required=False)
 
 
 class ObjectOut(serializers.Serializer):
@@ -140,6 +154,11 @@ class ObjectOut(serializers.Serializer):
     instances = serializers.IntegerField()
     channels = serializers.ListField(child=serializers.CharField())
     weight = serializers.FloatField()
+    proportion = serializers.FloatField(help_text="width / height of the picture that its UVs are for")
+    said = serializers.BooleanField(help_text="whether the user said that proportion")
+    suggested = serializers.FloatField(
+        allow_null=True, help_text="another proportion that the stretch of its islands suggests"
+    )
 
 
 class ControlsOut(serializers.Serializer):
@@ -165,7 +184,10 @@ class LayoutOut(serializers.Serializer):
 
 class MemberChange(serializers.Serializer):
     object = serializers.IntegerField()
-    weight = serializers.FloatField(min_value=0.01, max_value=100)
+    weight = serializers.FloatField(min_value=0.01, max_value=100, required=False)
+    proportion = serializers.FloatField(
+        min_value=1 / 64, max_value=64, required=False, allow_null=True, help_text="null: that of its picture"
+    )
 
 
 class OnRevision(serializers.Serializer):
@@ -229,16 +251,20 @@ class UploadOut(serializers.Serializer):
     revision = serializers.IntegerField(allow_null=True)
 
 
-def object_rows(objects: list[Any], weights: dict[int, float]) -> list[dict[str, Any]]:
+def object_rows(
+    objects: list[Any], weights: dict[int, float], said: dict[int, float | None]
+) -> list[dict[str, Any]]:
     """Rows of `ObjectOut` with colours and island numbers."""
     rows: list[dict[str, Any]] = []
     first = 0
-    for obj, colour in zip(objects, object_colours(len(objects)), strict=True):
+    for obj, name, colour in zip(objects, names_of(objects), object_colours(len(objects)), strict=True):
         rows.append(
             {
-                "id": obj.pk, "name": obj.name, "parent": obj.parent, "file": obj.source.name, "colour": colour,
+                "id": obj.pk, "name": name, "parent": obj.parent, "file": obj.source.name, "colour": colour,
                 "faces": obj.faces, "first_island": first, "islands": obj.islands, "unflattened": obj.unflattened,
                 "instances": len(obj.instances), "channels": obj.channels, "weight": weights.get(obj.pk, 1.0),
+                "proportion": said.get(obj.pk) or obj.proportion, "said": said.get(obj.pk) is not None,
+                "suggested": obj.suggested,
             }
         )  # fmt: skip
         first += obj.islands

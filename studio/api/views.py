@@ -110,8 +110,10 @@ class OneAtlas(APIView):
         atlas = get_object_or_404(Atlas, pk=atlas_id)
         change = valid(s.MemberChange, request)
         member = get_object_or_404(atlas.members, object_id=change["object"])
-        member.weight = change["weight"]
-        member.save(update_fields=["weight"])
+        fields = [name for name in ("weight", "proportion") if name in change]
+        for name in fields:
+            setattr(member, name, change[name])
+        member.save(update_fields=fields)
         start_measure(atlas)
         return Response(s.AtlasOut(atlas).data)
 
@@ -190,7 +192,8 @@ class OneRevision(APIView):
     def get(self, request: Request, revision_id: int) -> Response:
         revision = get_object_or_404(Revision.objects.select_related("atlas__project"), pk=revision_id)
         objects = objects_of(revision)
-        weights = dict(revision.atlas.members.values_list("object_id", "weight"))
+        members = list(revision.atlas.members.values_list("object_id", "weight", "proportion"))
+        weights, said = {pk: weight for pk, weight, _ in members}, {pk: shape for pk, _, shape in members}
         areas = [float(a) for obj in objects for a in load_geometry(obj.geometry)["world_area"]]
         warnings = list(dict.fromkeys(w for obj in objects for w in obj.source.warnings))
         controls = read_controls(revision)
@@ -198,7 +201,7 @@ class OneRevision(APIView):
             "revision": s.RevisionOut(revision).data,
             "controls": {name: controls[name].tolist() for name in controls.dtype.names or ()},
             "figures": revision.figures,
-            "objects": s.object_rows(objects, weights),
+            "objects": s.object_rows(objects, weights, said),
             "world_area": areas,
             "warnings": warnings,
         }
@@ -206,10 +209,18 @@ class OneRevision(APIView):
 
 
 def _bytes(
-    data: bytes | str, kind: str, name: str = "", request: Request | None = None, revision: Revision | None = None
+    data: bytes | str,
+    kind: str,
+    name: str = "",
+    request: Request | None = None,
+    revision: Revision | None = None,
 ) -> HttpResponse:
     """An answer that may be kept for ever when its address names its content, else asked for each time."""
-    named = request is not None and revision is not None and request.query_params.get("v") == content_mark(revision)
+    named = (
+        request is not None
+        and revision is not None
+        and request.query_params.get("v") == content_mark(revision)
+    )
     headers = dict(NEVER_CHANGES if named else {"Cache-Control": "no-cache"})
     if name:
         headers["Content-Disposition"] = f'attachment; filename="{name}"'
@@ -251,7 +262,7 @@ class Sheet(APIView):
         placed = in_tile(layout, tile)
         name = f"layout.{tile.number}.{kind}"
         if kind == "svg":
-            names = [o.name for o in layout.objects]
+            names = layout.object_names()
             return _bytes(layout_svg(placed, names, tile.width, tile.height), "image/svg+xml", name)
         width, height = drawn_size(tile)
         return _bytes(layout_png(placed, width, height), "image/png", name)

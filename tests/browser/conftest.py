@@ -67,7 +67,9 @@ def page(address, chromium):
     errors: list[str] = []
     # Software rendering draws every frame of a glide slowly; without motion the tests look at the same pages.
     context = chromium.new_context(
-        viewport={"width": 1280, "height": 800}, accept_downloads=True, reduced_motion="reduce",
+        viewport={"width": 1280, "height": 800},
+        accept_downloads=True,
+        reduced_motion="reduce",
         bypass_csp=True,  # Playwright waits by evaluating strings; a test of its own keeps the policy
     )
     page = context.new_page()

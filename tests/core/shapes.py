@@ -40,6 +40,7 @@ def island_set_of(polygons: list[shapely.Polygon]) -> IslandSet:
         world_area=areas.copy(),
         world_length=np.sqrt(np.bincount(owner, sides, count)),
         step=np.zeros(count),
+        proportion=np.ones(count),
         object_index=np.zeros(count, np.int64),
         unflattened=(0,),
     )

@@ -4,6 +4,7 @@ import base64
 import copy
 import json
 import shutil
+import struct
 import subprocess
 from pathlib import Path
 
@@ -257,6 +258,23 @@ def test_strips_and_fans():
             "a.glb", glb_of(doc, POINTS.tobytes() + UVS.tobytes() + np.array(index, "<u2").tobytes())
         )
         assert island_set(scene.objects[0], 0, 1.0).uv_area == pytest.approx([0.25])
+
+
+@pytest.mark.parametrize(("mode", "index"), [(5, [0, 1, 2, 3, 4]), (6, [0, 1, 2, 3, 4])])
+def test_a_strip_or_fan_whose_vertices_part_comes_back_as_triangles(mode, index):
+    """Every corner gets a place of its own, so vertices that triangles share must part."""
+    points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 2, 0], [-1, 1, 0]], "<f4")
+    uvs = points[:, :2] / 8 + 0.2
+    glb = plain_glb(uvs.astype("<f4"), points, np.array(index, "<u2"))
+    doc = json_of(glb)
+    doc["meshes"][0]["primitives"][0]["mode"] = mode
+    start = 20 + struct.unpack_from("<I", glb, 12)[0] + 8
+    scene = read_scene("a.glb", glb_of(doc, glb[start : start + doc["buffers"][0]["byteLength"]]))
+    mesh = scene.objects[0].mesh
+    wanted = np.random.default_rng(1).random((len(mesh.corner_vertex), 2))
+    again = read_scene("a.glb", write_scene(scene, 0, [wanted])["a.glb"]).objects[0].mesh
+    assert again.channels[0].per_corner == pytest.approx(wanted, abs=1e-6)
+    assert np.array_equal(again.positions[again.corner_vertex], mesh.positions[mesh.corner_vertex])
 
 
 def test_draco_is_unpacked():

@@ -1,8 +1,8 @@
 """A client, a project, and short ways to send files."""
 
 import pytest
-from django.test import Client
 from django.core.files.uploadedfile import SimpleUploadedFile
+from django.test import Client
 
 from studio.actions.create_project import create_project
 from tests.core.meshes import QUAD_OBJ, plain_glb

@@ -4,6 +4,7 @@ import io
 import json
 import signal
 import socket
+import struct
 import subprocess
 import sys
 import zipfile
@@ -22,11 +23,12 @@ from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from studio.actions.errors import Conflict, Refused
 from studio.actions.revise import check_idle
+from studio.arrays import load_layout
 from studio.jobs import run as jobs
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.run import queue_forgotten_jobs
-from studio.models import Job, Revision
-from tests.core.meshes import QUAD_OBJ, plain_glb
+from studio.models import Job, Revision, Source
+from tests.core.meshes import QUAD_OBJ, json_of, plain_glb
 
 
 def figures(client, atlas):
@@ -196,7 +198,13 @@ def test_work_that_stands_still_is_ended_from_outside_and_its_atlas_is_free(gath
     stuck = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)"])
     process = psutil.Process(stuck.pid)
     worker = f"{socket.gethostname()} {stuck.pid} {process.create_time():.2f}"
-    facts = {"project": gathered.project, "atlas": gathered, "kind": "measure", "state": Job.RUNNING, "worker": worker}
+    facts = {
+        "project": gathered.project,
+        "atlas": gathered,
+        "kind": "measure",
+        "state": Job.RUNNING,
+        "worker": worker,
+    }
     try:
         job = Job.objects.create(heartbeat=timezone.now(), attempts=1, **facts)
         assert jobs.recover_stale_jobs() == 0, "it only works"
@@ -359,6 +367,55 @@ def test_a_locked_database_does_not_end_a_job(gathered, monkeypatch):
     assert reporter.cancelled() == "keep"
     job.refresh_from_db()
     assert job.progress == 0.6
+
+
+def test_two_meshes_that_share_a_data_file_keep_it_apart_when_they_change(send, atlas, act, client):
+    both = plain_glb()
+    doc = json_of(both)
+    start = 20 + struct.unpack_from("<I", both, 12)[0] + 8
+    data = both[start : start + doc["buffers"][0]["byteLength"]]
+    doc["buffers"][0]["uri"] = "all.bin"
+    files = {"one__gltf": json.dumps(doc).encode(), "two__gltf": json.dumps(doc).encode(), "all__bin": data}
+    assert send(**files).status_code == 201
+    pack(act, atlas)
+    act(atlas, "export")
+    job = Job.objects.get(kind="export")
+    assert job.state == Job.DONE, job.error
+    archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content))
+    assert archive.read("all.bin") == data, "the file that both had stays what it was"
+    scenes = [
+        read_scene(name, archive.read(name), lambda n: archive.read(n)) for name in ("one.gltf", "two.gltf")
+    ]
+    islands = concatenate([island_set(o, 0, 1.0) for s in scenes for o in s.objects])
+    assert len(measure(islands, identity(2), 512, 512).overlaps.pairs) == 0
+
+
+def test_proportions_and_tolerance_are_said_by_the_user(gathered, act, client, send):
+    first = client.get(f"/api/revisions/{gathered.head_id}/").json()["objects"][0]
+    assert (first["proportion"], first["said"], first["suggested"]) == (1.0, False, None)
+    url = f"/api/atlases/{gathered.pk}/"
+
+    def say(**change):
+        return client.patch(url, {"object": first["id"], **change}, content_type="application/json")
+
+    def shape():
+        gathered.refresh_from_db()
+        return load_layout(gathered.head).placements[0, :, :2]
+
+    assert say(proportion=4.0).status_code == 200
+    told = client.get(f"/api/revisions/{gathered.head_id}/").json()["objects"][0]
+    assert (told["proportion"], told["said"]) == (4.0, True)
+    pack(act, gathered, rotate="none")
+    assert shape()[0, 0] / shape()[1, 1] == pytest.approx(4.0)
+    assert say(proportion=None).status_code == 200
+    pack(act, gathered, rotate="none")
+    assert shape()[0, 0] / shape()[1, 1] == pytest.approx(1.0)
+    assert say(proportion=0).status_code == 400
+    project = f"/api/projects/{gathered.project_id}/"
+    assert client.patch(project, {"uv_tolerance": 1}, content_type="application/json").status_code == 400
+    assert client.patch(project, {"uv_tolerance": 0.001}, content_type="application/json").status_code == 200
+    assert send(again__obj=QUAD_OBJ).status_code == 201
+    assert [s.uv_tolerance for s in Source.objects.order_by("pk")] == [1e-5, 1e-5, 0.001]
 
 
 def test_files_of_one_name_are_all_there_and_none_is_lost(client, project, atlas, act):

@@ -19,3 +19,16 @@ export function lastMip(gap: number, size: number): { level: number; size: numbe
 
 /** Megabytes of an 8-bit RGBA picture with its mip chain (4/3 of level 0). */
 export const rawMegabytes = (width: number, height: number) => ((width * height * 4 * 4) / 3 / 1e6).toFixed(1);
+
+/** Width : height, with 1 for the shorter edge. */
+export function asRatio(proportion: number): string {
+  const round = (n: number) => String(Number(n.toPrecision(4)));
+  return proportion >= 1 ? `${round(proportion)} : 1` : `1 : ${round(1 / proportion)}`;
+}
+
+/** A typed proportion: 853:1461, 853x1461, 2 or 1/2; null when it is none. */
+export function fromRatio(text: string): number | null {
+  const parts = text.split(/[:x/×]/).map((part) => Number(part.trim().replace(",", ".")));
+  const value = parts.length === 1 ? parts[0] : parts.length === 2 ? parts[0] / parts[1] : NaN;
+  return value >= 1 / 64 && value <= 64 ? value : null;
+}

@@ -19,7 +19,6 @@ from django.db import OperationalError, connection
 from studio.jobs.lifeline import PARENT
 from studio.jobs.run import recover_stale_jobs
 
-
 LOOK_EVERY = 2.0
 """Seconds between two looks for jobs whose worker is gone or stands still."""
 

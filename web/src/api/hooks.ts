@@ -154,13 +154,13 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/redo/", { params: path, body: { revision } })),
       ...moved,
     }),
-    setWeight: useMutation({
-      mutationFn: (body: { object: number; weight: number }) => ask(api.PATCH("/api/atlases/{atlas_id}/", { params: path, body })),
+    setMember: useMutation({
+      mutationFn: (body: { object: number; weight?: number; proportion?: number | null }) => ask(api.PATCH("/api/atlases/{atlas_id}/", { params: path, body })),
       onError: tellError,
       onSuccess: () => client.invalidateQueries({ queryKey: ["layout"] }),
     }),
     setHouse: useMutation({
-      mutationFn: (body: { house_density?: number; tolerance?: number }) =>
+      mutationFn: (body: { house_density?: number; tolerance?: number; uv_tolerance?: number }) =>
         ask(api.PATCH("/api/projects/{project_id}/", { params: { path: { project_id: projectId } }, body })),
       onSuccess: () => {
         for (const key of ["project", "jobs", "proof"]) void client.invalidateQueries({ queryKey: key === "proof" ? [key] : [key, projectId] });

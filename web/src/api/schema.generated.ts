@@ -877,6 +877,18 @@ export interface components {
             channels: string[];
             /** Format: double */
             weight: number;
+            /**
+             * Format: double
+             * @description width / height of the picture that its UVs are for
+             */
+            proportion: number;
+            /** @description whether the user said that proportion */
+            said: boolean;
+            /**
+             * Format: double
+             * @description another proportion that the stretch of its islands suggests
+             */
+            suggested: number | null;
         };
         OnRevision: {
             /** @description the revision the user saw; a stale one is refused with 409 */
@@ -947,6 +959,11 @@ export interface components {
             object?: number;
             /** Format: double */
             weight?: number;
+            /**
+             * Format: double
+             * @description null: that of its picture
+             */
+            proportion?: number | null;
         };
         PatchedProjectChange: {
             name?: string;
@@ -954,6 +971,8 @@ export interface components {
             house_density?: number;
             /** Format: double */
             tolerance?: number;
+            /** Format: double */
+            uv_tolerance?: number;
         };
         PatchedRulesIn: {
             mip_level?: number;
@@ -1018,6 +1037,11 @@ export interface components {
              * @description half-width of the house band as a part of the density
              */
             tolerance?: number;
+            /**
+             * Format: double
+             * @description UVs that differ by less, in tiles, are one point; of files that come in from now on
+             */
+            uv_tolerance?: number;
             /** @description thresholds, severities and ignored findings of proving */
             rules?: unknown;
             /** Format: date-time */

@@ -251,7 +251,7 @@ function WeightCell({ row, actions }: { row: LedgerRow; actions: Actions }) {
       onKeyDown={(e) => { e.stopPropagation(); if (e.key === "Enter") e.currentTarget.blur(); }}
       onBlur={(e) => {
         const value = parseFloat(e.target.value);
-        if (value >= 0.01 && value <= 100) { if (value !== row.weight) actions.setWeight.mutate({ object: row.object, weight: value }); }
+        if (value >= 0.01 && value <= 100) { if (value !== row.weight) actions.setMember.mutate({ object: row.object, weight: value }); }
         else e.target.value = `${row.weight} ×`;
       }} />
   );

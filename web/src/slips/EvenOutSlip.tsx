@@ -4,6 +4,7 @@ import { againstBand } from "../editor/density/logScale";
 import type { SlipProps } from "../components/TaskSlip";
 import * as format from "../format";
 import { useKept } from "../state";
+import { ProportionsPart } from "./ProportionsPart";
 import { Choice, MainButton, NumberField, Running, running, Title } from "./parts";
 
 const TARGETS = ["house", "average", "picked"] as const;
@@ -41,6 +42,7 @@ export function EvenOutSlip({ jobs, actions }: SlipProps) {
       <MainButton disabled={!canRun || running(jobs, "even out")} busy={actions.evenOut.isPending} onClick={run}>Even out</MainButton>
       <Text color="soft" fontSize="12px" mt="2">A weight in the ledger makes a deliberate exception: 2 × is twice the density.</Text>
       <Running jobs={jobs} kind="even out" actions={actions} />
+      <ProportionsPart actions={actions} />
     </>
   );
 }

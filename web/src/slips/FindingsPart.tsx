@@ -5,7 +5,7 @@ import { useEditor } from "../api/hooks";
 import { useCures, useRules } from "../api/prove";
 import { SeverityMark } from "../components/SeverityMark";
 import type { SlipProps } from "../components/TaskSlip";
-import { afterCure, groups, type Group } from "../editor/findings/walk";
+import { islandsOf, afterCure, groups, type Group } from "../editor/findings/walk";
 import * as format from "../format";
 import { useKept } from "../state";
 import { FindingCard } from "./FindingCard";
@@ -70,6 +70,7 @@ function KindRow({ group, title, open, onClick }: { group: Group; title: string;
       <Flex w="100%" align="center" gap="2">
         <SeverityMark severity={group.severity} hollow={group.total === 0} />
         <Text flex="1" color={group.total === 0 ? "soft" : undefined}>{title}</Text>
+        {islandsOf(group) > group.total && group.total > 0 && <Text color="soft" fontSize="12px">{format.whole(islandsOf(group))} islands ·</Text>}
         <Text fontWeight="700" data-count>{group.total === 0 ? `${group.ignored} ignored` : format.whole(group.total)}</Text>
       </Flex>
     </Button>

@@ -3,11 +3,11 @@ import { useRef, useState } from "react";
 import { useEditor } from "../api/hooks";
 import type { SlipProps } from "../components/TaskSlip";
 import * as format from "../format";
-import { MainButton, Running, Title } from "./parts";
+import { MainButton, NumberField, Running, Title } from "./parts";
 
 const UNITS = [["1", "metre"], ["0.01", "centimetre"], ["0.001", "millimetre"], ["0.0254", "inch"], ["0.3048", "foot"]];
 
-export function GatherSlip({ jobs, actions, upload }: SlipProps) {
+export function GatherSlip({ jobs, project, actions, upload }: SlipProps) {
   const editor = useEditor();
   const input = useRef<HTMLInputElement>(null);
   const [unit, setUnit] = useState("1");
@@ -30,6 +30,8 @@ export function GatherSlip({ jobs, actions, upload }: SlipProps) {
         <NativeSelect.Indicator />
       </NativeSelect.Root>
       <Text color="soft" fontSize="12px" mb="2">An OBJ does not say its unit. glTF is always in metres.</Text>
+      <NumberField label="UVs are one point within" unit="tiles" value={project.uv_tolerance ?? 1e-5} min={0} max={0.01} step={1e-5} onChange={(uv_tolerance) => actions.setHouse.mutate({ uv_tolerance })} />
+      <Text color="soft" fontSize="12px" mb="2">Files round their UVs; this is of files that come in from now on.</Text>
       <Input ref={input} type="file" multiple hidden data-testid="files" onChange={(e) => { void send([...(e.target.files ?? [])]); e.target.value = ""; }} />
       <MainButton busy={busy} onClick={() => input.current?.click()}>Bring in files</MainButton>
       <Running jobs={jobs} kind="gather" actions={actions} />

@@ -28,7 +28,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
   const [height, setHeight] = useState(tileHeight);
   useEffect(() => { setWidth(tileWidth); setHeight(tileHeight); }, [tileWidth, tileHeight]);
   const [s, setAll] = useKept<PackSettings>(`pack ${atlas.id}`, {
-    padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, rotate: "quarter", free_steps: 16, effort: "quick", fixed_scale: false, even: false, order: "in order",
+    padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, rotate: "quarter", free_steps: 16, effort: "standard", fixed_scale: false, even: false, order: "in order",
     upright: false, mirror: false, tidy: 0, more_tiles: false, seed: 1,
   });
   const set = (change: Partial<PackSettings>) => setAll({ ...s, ...change });

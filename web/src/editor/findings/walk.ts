@@ -42,9 +42,15 @@ export function afterCure(before: Finding[], present: Finding, now: Finding[]): 
 export function place(finding: Finding): string {
   const named = (object: string, island: number) => object + (island ? ` · island ${island}` : "");
   const one = named(finding.object, finding.island);
+  if (finding.islands.length > 2) return `${finding.islands.length} islands, among them ${one}`;
   if (!finding.other_object) return one || "the whole layout";
   if (finding.other_object !== finding.object) return `${one} and ${named(finding.other_object, finding.other_island)}`;
   return finding.other_island === finding.island ? one : `${finding.object} · islands ${finding.island} and ${finding.other_island}`;
+}
+
+/** Islands that the findings of a group are about, each counted once. */
+export function islandsOf(group: Group): number {
+  return new Set(group.findings.filter((f) => !f.ignored).flatMap((f) => f.islands)).size;
 }
 
 /** Errors and warnings on some islands, or on the object as a whole, in words. */

@@ -1,0 +1,49 @@
+"""The planner's arithmetic, by hand."""
+
+import numpy as np
+import pytest
+
+from quilt_core.pack.plan import expected_coverage, plan_tiles
+
+
+def test_coverage_without_padding_is_the_usual_one():
+    for size in (512, 4096):
+        assert expected_coverage(50, 0, size, 1) == pytest.approx(0.74)
+    assert expected_coverage(50, 0, 512, 1, full=0.9) == pytest.approx(0.9)
+
+
+def test_padding_takes_a_border_around_each_island():
+    # 64 islands on 1024 px with 0.64 full: cells of 1024 sqrt(0.64 / 64) = 102.4 px, of which 22.4 are padding.
+    assert expected_coverage(64, 22.4, 1024, 1, full=0.64) == pytest.approx(64 * 80**2 / 1024**2)
+    # Four tiles hold cells of twice the edge.
+    assert expected_coverage(64, 22.4, 1024, 4, full=0.64) == pytest.approx(64 * 182.4**2 / (4 * 1024**2))
+    assert expected_coverage(64, 102.4, 1024, 1, full=0.64) == pytest.approx(0.0)
+    assert expected_coverage(64, 500.0, 1024, 1, full=0.64) == 0.0
+    assert expected_coverage(0, 10.0, 1024, 1) > 0, "no island counts as one"
+
+
+def test_density_and_memory_of_each_choice():
+    rows = plan_tiles(2.0, 10, 0.0, 512.0, reached=0.5, sizes=(1024, 2048), counts=(1, 4))
+    assert [(r.size, r.count) for r in rows] == [(1024, 1), (1024, 4), (2048, 1), (2048, 4)]
+    # sqrt(0.5 x 1024^2 / 2 m2) = 512 px/m exactly, which reaches 512.
+    assert [r.density for r in rows] == pytest.approx([512, 1024, 1024, 2048])
+    assert [r.reaches for r in rows] == [True] * 4
+    assert not plan_tiles(2.0, 10, 0.0, 512.01, reached=0.5, sizes=(1024,), counts=(1,))[0].reaches
+    first = rows[0]
+    # 1024^2 texels, a third more for the mips; 4, 0.5 and 1 bytes a texel (Khronos Data Format Specification for BC1, BC7).
+    assert (first.raw, first.bc1, first.bc7) == pytest.approx((5592405.333, 699050.667, 1398101.333))
+    assert rows[3].raw == pytest.approx(16 * first.raw)
+
+
+def test_nothing_to_cover_has_no_density():
+    (row,) = plan_tiles(0.0, 0, 4.0, 512.0, sizes=(512,), counts=(1,))
+    assert row.density == 0.0
+    assert not row.reaches
+    assert np.isfinite(row.coverage)
+
+
+def test_the_usual_choices():
+    rows = plan_tiles(1.0, 10, 4.0, 512.0)
+    assert {r.size for r in rows} == {512, 1024, 2048, 4096, 8192}
+    assert {r.count for r in rows} == {1, 2, 4}
+    assert rows[0].coverage == expected_coverage(10, 4.0, 512, 1)
