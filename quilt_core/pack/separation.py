@@ -61,7 +61,7 @@ class Separation:
 
         Where growth ends and moves are left, the best layout is shaken and grown again, harder each time.
         """
-        separator = self._separator(grid_cells(self.problem.count), loose=True)
+        separator = self._separator(grid_cells(self.problem.count), deep=True)
         yield from self._grow_from(separator, self.best, moves)
         shakes = 0
         while self.used < moves and self.problem.count > 1:
@@ -86,10 +86,11 @@ class Separation:
         for _ in range(SHAKE_ROUNDS):
             rounds = self._run(separator, CHUNK, 0)
             self.used += CHUNK * self.lanes
-            done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
+            # What is almost free gets free while it grows, or when exact distances are tried.
+            done = next((lane for lane, (left, _) in enumerate(rounds) if left <= ALMOST), None)
             if done is not None:
                 return separator.attempt(done)
-            if self.used >= moves:
+            if self.used >= moves or min(idle for _, idle in rounds) > 2 * PATIENCE:
                 break
             yield None
         return None
@@ -129,14 +130,14 @@ class Separation:
         yield from self._settle()
 
     def _settle(self) -> Iterator[Attempt | None]:
-        """Make the layout of the coarse grid exact: win back the distances and compact, else push apart."""
+        """Make the layout of the coarse grid exact: win back the distances and compact, else push apart on a finer grid first."""
         rough, self.rough = self.rough, None
         if rough is None or rough.scale <= self.best.scale * (1 + LEAST_FINE_GAIN):
             return
         if (yield from self._mended(rough)):
             return
         coarse = grid_cells(self.problem.count)
-        separator = self._separator(SETTLED * coarse, loose=False)
+        separator = self._separator(SETTLED * coarse, deep=False)
         scale = rough.scale
         for _ in range(SETTLE_TRIES):
             if scale <= self.best.scale * (1 + LEAST_FINE_GAIN):
@@ -149,11 +150,12 @@ class Separation:
                 rounds = self._run(separator, CHUNK, 3 * SETTLED)
                 self.used += CHUNK * self.lanes
                 done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
-                if done is not None:
-                    self.best = separator.attempt(done)
-                    yield self.best
+                stuck = min(idle for _, idle in rounds) > PATIENCE
+                if done is None and stuck:
+                    done = next((lane for lane, (left, _) in enumerate(rounds) if left <= ALMOST), None)
+                if done is not None and (yield from self._mended(separator.attempt(done))):
                     return
-                if min(idle for _, idle in rounds) > PATIENCE:
+                if done is not None or stuck:
                     break
                 yield None
             scale = max(scale * (1 - SETTLE_LOSS), 0.5 * (scale + self.best.scale))
@@ -169,8 +171,8 @@ class Separation:
                 yield mended
         return mended is not None
 
-    def _separator(self, cells: int, loose: bool) -> Separator:
-        return Separator(self.problem, self.settings, cells, self.pool, self.lanes, loose)
+    def _separator(self, cells: int, deep: bool) -> Separator:
+        return Separator(self.problem, self.settings, cells, self.pool, self.lanes, deep)
 
     def _run(self, separator: Separator, moves: int, reach: int) -> list[tuple[int, int]]:
         self.check()

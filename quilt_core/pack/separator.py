@@ -53,14 +53,14 @@ class Separator:
         cells: int,
         pool: Executor | None,
         lanes: int,
-        loose: bool,
+        deep: bool,
     ) -> None:
         self.problem, self.settings, self._pool = problem, settings, pool
         self.grid = make_grid(settings, problem.obstacles, cells)
         # Masks take in every cell that is touched, about half a cell more on each side; on a coarse grid
-        # a cell less of padding makes up for it, and what then is too near is pushed away on a fine one.
-        self.reach = self.grid.reach - 1 if loose else self.grid.reach
-        self._loose = loose
+        # a cell less of padding makes up for it, and what then is too near is mended by linear programs.
+        self.reach = self.grid.reach - 1
+        self._senses_depth = deep
         self._blocked = len(problem.obstacles.tile) > 0
         self._total = float(sum(tile.width * tile.height for tile in settings.bins))
         n = problem.count
@@ -88,7 +88,7 @@ class Separator:
                     *deep_runs(m.stamp_at, m.stamp_offsets, m.stamp_run_at, m.stamp_runs, DEPTHS),  # type: ignore[call-arg]
                     DEPTH_WEIGHTS,
                 )
-                if self._loose
+                if self._senses_depth
                 else Deep(m.stamp_offsets[None], m.stamp_run_at[None], m.stamp_runs, DEPTH_WEIGHTS[:1])
             )
             self.scale = scale

@@ -207,3 +207,33 @@ def test_bad_settings_in_fields_are_not_taken(page):
     width.fill("9")
     width.press("Enter")
     assert width.input_value() == "2048"
+
+
+def test_the_page_works_under_its_own_policy(address, chromium):
+    """The other tests bypass the policy, as waiting by evaluated strings needs it out of the way."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    page = context.new_page()
+    said: list[str] = []
+    page.on("console", lambda message: said.append(message.text))
+    page.on("pageerror", lambda error: said.append(str(error)))
+    page.goto(address + "/project/1")
+    page.wait_for_selector("[data-figure=overlaps]")
+    page.get_by_label("View as").select_option("checker")
+    page.get_by_role("button", name="Whole sheet").click()
+    page.wait_for_timeout(1000)
+    context.close()
+    assert [text for text in said if "Content Security Policy" in text or "violates" in text] == []
+
+
+def test_after_a_pack_the_slip_says_what_sets_the_density(page):
+    stage(page, "Arrange")
+    task(page).get_by_text("quick", exact=True).click()
+    task(page).get_by_role("button", name="Pack 221 islands").click()
+    told = task(page).locator("[data-binding]")
+    told.wait_for(timeout=90_000)
+    assert "What sets the density" in told.inner_text()
+    assert told.locator("[data-cure]").count() >= 1
+    assert "px/m" in told.locator("[data-cure]").first.inner_text()
+    told.locator("[data-cure='free turns']").get_by_role("button", name="Set").click()
+    assert task(page).get_by_label("Steps of a full turn").input_value() == "24"
+    page.get_by_label("Undo").click()
