@@ -27,6 +27,7 @@ WORTH = 1.01
 LEADS = 1.03
 """A rule that costs less than this factor of density does not count as what sets the scale."""
 SECONDS_EACH, SECONDS_ALL = 1.5, 12.0
+SHEETS = ("sheet shape", "another sheet")
 MOST_ISLANDS = 3000
 """With more islands quick packs take too long; only the longest island is looked at."""
 FREE_STEPS = 24
@@ -66,7 +67,7 @@ class Binding:
     islands : tuple of int
         The islands it is about, empty for all.
     cures : tuple of Cure
-        The best first; those that bring nothing are left out.
+        The best first, then those that cost another sheet; those that bring nothing are left out.
     """
 
     kind: str
@@ -190,7 +191,7 @@ def explain(
             # A quick pack may be worse than the layout at hand by chance; the cures are compared with its like.
             if found is not None and found > WORTH * before:
                 cures.append(Cure(kind, text, found / before))
-    cures.sort(key=lambda cure: -cure.factor)
+    cures.sort(key=lambda cure: (cure.kind in SHEETS, -cure.factor))
     kind, text, about = _reason(case, cures, room, longest if spans else -1, turnable)
     return Binding(kind, text, about, tuple(cures))
 

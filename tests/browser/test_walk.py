@@ -234,6 +234,6 @@ def test_after_a_pack_the_slip_says_what_sets_the_density(page):
     assert "What sets the density" in told.inner_text()
     assert told.locator("[data-cure]").count() >= 1
     assert "px/m" in told.locator("[data-cure]").first.inner_text()
-    told.locator("[data-cure='free turns']").get_by_role("button", name="Set").click()
-    assert task(page).get_by_label("Steps of a full turn").input_value() == "24"
+    told.locator("[data-cure='padding']").get_by_role("button", name="Set").click()
+    assert task(page).get_by_label("Padding").input_value() == "4"
     page.get_by_label("Undo").click()

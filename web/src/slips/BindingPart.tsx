@@ -18,11 +18,13 @@ export function BindingPart({ binding, asking, settings, set }: { binding: Bindi
       {binding.cures.map((cure) => {
         const change = changeOf(cure.kind, settings);
         return (
-          <Flex key={cure.kind} align="baseline" gap="2" mt="0.5" data-cure={cure.kind}>
-            <Text flex="1" lineHeight="1.3">{cure.text}</Text>
-            <Text whiteSpace="nowrap" title="Expected, by a quick pack with it and one without">{cure.density === null ? "" : `${format.density(cure.density)} px/m `}(+{format.percent(cure.factor - 1)} %)</Text>
-            {change && <Button size="2xs" variant="outline" borderColor="line" onClick={() => set(change)} title="Set it below; then pack again">Set</Button>}
-          </Flex>
+          <Box key={cure.kind} mt="1" data-cure={cure.kind}>
+            <Text lineHeight="1.3">{cure.text}</Text>
+            <Flex align="center" justify="space-between" minH="22px">
+              <Text color="petrol" title="Expected, by a quick pack with it and one without">{cure.density === null ? "" : `about ${format.density(cure.density)} px/m, `}+{format.percent(cure.factor - 1)} %</Text>
+              {change && <Button size="2xs" variant="outline" borderColor="line" onClick={() => set(change)} title="Set it below; then pack again">Set</Button>}
+            </Flex>
+          </Box>
         );
       })}
       {binding.cures.length === 0 && <Text color="soft">No cure that was tried brings more than 1 %.</Text>}

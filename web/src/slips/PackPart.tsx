@@ -50,6 +50,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
   return (
     <>
       <Title note={scope === "selected" ? "Fits the picked islands into free space; nothing else moves." : `Fit ${format.whole(count)} islands into ${tiles.length} ${tiles.length === 1 ? "sheet" : "sheets"} ${s.fixed_scale ? "at the size they have" : "at the largest common scale"}.`}>Pack</Title>
+      {!busy && <BindingPart binding={editor.info?.revision.binding} asking={running(jobs, "explain")} settings={s} set={set} />}
       <RecipeRow project={project} settings={s} apply={(kept) => set(kept)} />
       {tiles.length === 1 && <Flex align="center" justify="space-between" mb="1.5" gap="1">
         <Text>Sheet</Text>
@@ -90,7 +91,6 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
       <Choice label="Islands" value={scope} options={SCOPE} onChange={(next) => { setScope(next); set({ fixed_scale: next === "selected" }); }} names={{ selected: `fill around (${picked.length})` }} />
       <Choice label="Effort" value={s.effort} options={EFFORT} onChange={(effort) => set({ effort })} />
       {!busy && tiles.length === 1 && <Text color="soft" fontSize="12px" mb="1.5">{format.rawMegabytes(width, height)} MB per picture, 8-bit with mips</Text>}
-      {!busy && <BindingPart binding={editor.info?.revision.binding} asking={running(jobs, "explain")} settings={s} set={set} />}
       <Foot>
         {!busy && <MainButton disabled={!count} busy={actions.pack.isPending} onClick={() => run(false)}>Pack {format.whole(count)} islands</MainButton>}
         {!busy && <Flex mt="1.5" gap="1.5">
