@@ -22,13 +22,15 @@ from queue import Queue
 
 ROOT = Path(__file__).resolve().parents[1]
 PACKAGES = {
-    "quilt_core/measure": ("test_measure", "test_density", "test_grid", "test_stretch", "test_nasty", "test_islands", "test_prove"),
-    "quilt_core/scene": (
-        "test_islands", "test_nasty", "test_density", "test_obj", "test_gltf", "test_round_trip", "test_proportion", "test_prove",
-        "test_controls",
+    "quilt_core/measure": (
+        "test_density", "test_measure", "test_stretch", "test_nasty", "test_grid", "test_islands", "test_examples", "test_prove",
     ),
-    "quilt_core/prove": ("test_prove", "test_report", "test_nasty", "test_stretch"),
-    "quilt_core/formats": ("test_obj", "test_gltf", "test_round_trip", "test_proportion", "test_fuzz"),
+    "quilt_core/scene": (
+        "test_islands", "test_density", "test_obj", "test_proportion", "test_nasty", "test_gltf", "test_round_trip", "test_examples",
+        "test_prove", "test_controls",
+    ),
+    "quilt_core/prove": ("test_prove", "test_report", "test_nasty", "test_stretch", "test_examples"),
+    "quilt_core/formats": ("test_obj", "test_gltf", "test_round_trip", "test_proportion", "test_examples", "test_fuzz"),
     "quilt_core/pack/plan.py": ("test_plan",),
 }  # fmt: skip
 """Where faults are made, and the tests that are run for them."""

@@ -9,6 +9,7 @@ import numpy as np
 
 from quilt_cli.gather import gather
 from quilt_core.measure import measure, set_density
+from quilt_core.measure.density import flat_faces
 from quilt_core.scene.island_set import instance_spread
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import identity
@@ -37,6 +38,7 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         mine = islands.object_index == number
         known = figures.density[mine & ~figures.collapsed]
         shape, suggested = _proportions(obj, options.channel - 1, islands.proportion[mine])
+        flat = _flat_faces(obj, options.channel - 1) if mine.any() else 0
         rows.append(
             {
                 "file": scene.name,
@@ -59,6 +61,7 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
                 "folded": int(folded[mine].sum()),
                 "outside": int(figures.outside[mine].sum()),
                 "collapsed": int(figures.collapsed[mine].sum()),
+                "flat_faces": flat,
                 "unflattened": islands.unflattened[number],
             }
         )
@@ -88,6 +91,16 @@ def _proportions(
     return usual, suggested_proportion(uv, points, usual)
 
 
+def _flat_faces(obj: SceneObject, channel: int) -> int:
+    """Faces with UVs, but without an area there or in space."""
+    mesh = obj.mesh
+    uv = mesh.channels[channel].per_corner[mesh.triangles]
+    known = np.isfinite(uv).all(axis=(1, 2))
+    return flat_faces(
+        uv[known], mesh.positions[mesh.corner_vertex[mesh.triangles[known]]], mesh.triangle_face[known]
+    )
+
+
 def _table(rows: list[dict[str, Any]], width: int, height: int) -> str:
     head = f"{'object':28} {'faces':>8} {'islands':>7} {'px/m min':>9} {'mean':>9} {'max':>9}  notes"
     lines = [f"tile {width} x {height} px", head]
@@ -95,8 +108,16 @@ def _table(rows: list[dict[str, Any]], width: int, height: int) -> str:
         d = row["density"]
         cells = [f"{d[k]:9.1f}" if d[k] is not None else f"{'–':>9}" for k in ("min", "mean", "max")]
         notes = [
-            f"{row[k]} {k}"
-            for k in ("mirrored", "overlapping", "folded", "outside", "collapsed", "unflattened")
+            f"{row[k]} {k.replace('_', ' ')}"
+            for k in (
+                "mirrored",
+                "overlapping",
+                "folded",
+                "outside",
+                "collapsed",
+                "flat_faces",
+                "unflattened",
+            )
             if row[k]
         ]
         if row["proportion"] != 1:

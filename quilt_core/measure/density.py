@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.scene.island_set import IslandSet, face_uv_areas, object_face_areas
+from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import determinants, identity
 from quilt_core.scene.proportion import in_shape
@@ -51,6 +52,34 @@ def density(uv_area: FloatArray, world_area: FloatArray, width: Size, height: Si
     pixels = np.abs(uv_area) * width * height
     out[ok] = np.sqrt(pixels[ok] / world_area[ok])
     return out
+
+
+def flat_faces(uv: FloatArray, points: FloatArray, face: IntArray) -> int:
+    """Faces that have no density: no area in the layout, or none in space.
+
+    Parameters
+    ----------
+    uv : (N, 3, 2) float64
+        Triangles in UVs.
+    points : (N, 3, 3) float64
+        The same triangles in space.
+    face : (N,) int64
+        Face of each triangle.
+
+    Examples
+    --------
+    >>> corner = np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]])
+    >>> space = np.array([[0.0, 0, 0], [1, 0, 0], [0, 1, 0]])
+    >>> flat_faces(np.stack([corner, corner * [1, 0]]), np.stack([space, space]), np.array([0, 1]))
+    1
+    """
+    if not len(face):
+        return 0
+    _, of = np.unique(face, return_inverse=True)
+    surface = np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0])
+    in_layout = np.bincount(of, np.abs(triangle_areas(uv)))
+    in_space = np.bincount(of, np.sqrt((surface**2).sum(axis=1)))
+    return int((~(in_layout > 0) | ~(in_space > 0)).sum())
 
 
 def house_band(house: float, tolerance: float) -> tuple[float, float]:

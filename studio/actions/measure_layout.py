@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
+from quilt_core.measure.density import flat_faces
+from quilt_core.scene import Surface
 from studio.actions.prove_layout import examine, is_proven, mark_of, proof_values, rules_of
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
@@ -22,7 +24,7 @@ def number(value: float, digits: int = 6) -> float | None:
     return round(float(value), digits) if np.isfinite(value) else None
 
 
-def figures_of(layout: Layout, f: Figures) -> dict[str, Any]:
+def figures_of(layout: Layout, f: Figures, surface: Surface) -> dict[str, Any]:
     """All figures of a layout, for JSON."""
     tiles = layout.tiles
     overlapping = np.zeros(layout.islands.count, bool)
@@ -60,6 +62,7 @@ def figures_of(layout: Layout, f: Figures) -> dict[str, Any]:
         "side_table": int(layout.unplaced.sum()),
         "mirrored": int(f.mirrored.sum()),
         "collapsed": int(f.collapsed.sum()),
+        "flat_faces": flat_faces(layout.islands.triangles, surface.points, surface.triangle_face),
         "unflattened": sum(faces > 0 for faces in layout.islands.unflattened),
         "island_density": [number(d, 3) for d in f.density],
         "island_flags": [int(flag) for flag in flags],
@@ -74,7 +77,7 @@ def measure_revision(revision: Revision) -> dict[str, Any]:
     rules = rules_of(revision.atlas)
     layout = load_layout(revision)
     proof, surface = examine(layout, rules)
-    revision.figures = figures_of(layout, proof.figures)
+    revision.figures = figures_of(layout, proof.figures, surface)
     revision.proof = proof_values(proof, surface)
     revision.proof |= {"mark": mark_of(revision, rules), "seconds": round(time.monotonic() - started, 3)}
     revision.save(update_fields=["figures", "proof"])

@@ -88,6 +88,7 @@ class FiguresOut(serializers.Serializer):
     side_table = serializers.IntegerField()
     mirrored = serializers.IntegerField()
     collapsed = serializers.IntegerField()
+    flat_faces = serializers.IntegerField(default=0, help_text="faces without an area, which have no density")
     unflattened = serializers.IntegerField()
     island_density = serializers.ListField(child=serializers.FloatField(allow_null=True))
     island_flags = serializers.ListField(child=serializers.IntegerField())

@@ -752,6 +752,11 @@ export interface components {
             side_table: number;
             mirrored: number;
             collapsed: number;
+            /**
+             * @description faces without an area, which have no density
+             * @default 0
+             */
+            flat_faces: number;
             unflattened: number;
             island_density: (number | null)[];
             island_flags: number[];

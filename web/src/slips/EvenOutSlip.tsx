@@ -33,6 +33,7 @@ export function EvenOutSlip({ jobs, actions }: SlipProps) {
   return (
     <>
       <Title note={`${format.whole(off)} of ${format.whole(f?.island_density.length ?? 0)} islands are outside the house band. Islands are scaled about their middles; pack them afterwards.`}>Even out</Title>
+      {(f?.flat_faces ?? 0) > 0 && <Text color="soft" fontSize="12px" mb="1.5">{format.whole(f!.flat_faces ?? 0)} faces have no area in the layout or in space; they have no density.</Text>}
       <NumberField label="House density" unit="px/m" value={editor.house} min={0.01} max={1e6} step={8} onChange={(value) => { editor.setHouse(value, editor.tolerance); actions.setHouse.mutate({ house_density: value }); }} />
       <NumberField label="Tolerance" unit="± %" value={Math.round(100 * editor.tolerance)} min={1} max={90} onChange={(value) => { editor.setHouse(editor.house, value / 100); actions.setHouse.mutate({ tolerance: value / 100 }); }} />
       <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} />
