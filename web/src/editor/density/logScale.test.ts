@@ -1,4 +1,5 @@
 import { expect, it } from "vitest";
+import cases from "../rules.cases.json";
 import { againstBand, scaleFor, ticks, toDensity, toX } from "./logScale";
 
 it("goes there and back", () => {
@@ -20,4 +21,10 @@ it("tells which side of the band a density is on", () => {
   expect(againstBand(128, 128, 0.05)).toBe(0);
   expect(againstBand(100, 128, 0.05)).toBe(-1);
   expect(againstBand(140, 128, 0.05)).toBe(1);
+});
+
+it("has the house band of the core", () => {
+  for (const { house, tolerance, band: [low, high] } of cases.bands) {
+    expect([low * 0.9999, low * 1.0001, high * 0.9999, high * 1.0001].map((d) => againstBand(d, house, tolerance))).toEqual([-1, 0, 0, 1]);
+  }
 });

@@ -1,4 +1,5 @@
 import { expect, it } from "vitest";
+import cases from "../rules.cases.json";
 import { TableMap } from "./TableMap";
 import type { TileRow } from "./tiles";
 
@@ -28,4 +29,15 @@ it("tells the tile of each island, and its resolution and place for the shaders"
   const homes = map.homes(base, placements);
   expect([...homes]).toEqual([1001, 1012, 0]);
   expect([...map.cells(homes)]).toEqual([2048, 2048, 0, 0, 512, 1024, 1, 1, 2048, 2048, 0, 0]);
+});
+
+it("gives islands the homes that the core gives them", () => {
+  const map = new TableMap(cases.tiles.map(([number, width, height]) => tile(number, width, height)));
+  const boxes = cases.homes.map(({ box }) => box);
+  // Two outline edges that run from corner to corner span the box, whatever lies between.
+  const outline = new Float32Array(boxes.flatMap(([a, b, c, d]) => [a, b, c, d, a, b, a, b]));
+  const islands = Int32Array.from(boxes.flatMap((_, i) => [i, i]));
+  const still = new Float32Array(boxes.flatMap(() => [1, 0, 0, 0, 1, 0]));
+  const homes = map.homes({ ...base, count: boxes.length, edges: outline, edgeIsland: islands }, still);
+  expect([...homes]).toEqual(cases.homes.map(({ tile }) => tile));
 });

@@ -42,20 +42,23 @@ export class TableMap {
 
   /** Number of the tile that each island's middle lies in, 0 for none. */
   homes(base: BaseLayout, placements: Float32Array): Int32Array {
-    const sums = new Float64Array(base.count * 3);
+    const box = new Float64Array(base.count * 4);
+    for (let i = 0; i < base.count; i++) box.set([Infinity, Infinity, -Infinity, -Infinity], i * 4);
     base.edgeIsland.forEach((island, edge) => {
       for (let end = 0; end < 2; end++) {
-        sums[island * 3] += base.edges[edge * 4 + end * 2];
-        sums[island * 3 + 1] += base.edges[edge * 4 + end * 2 + 1];
-        sums[island * 3 + 2]++;
+        const [u, v] = [base.edges[edge * 4 + end * 2], base.edges[edge * 4 + end * 2 + 1]];
+        const [x, y] = [applyX(placements, island, u, v), applyY(placements, island, u, v)];
+        const at = island * 4;
+        box[at] = Math.min(box[at], x);
+        box[at + 1] = Math.min(box[at + 1], y);
+        box[at + 2] = Math.max(box[at + 2], x);
+        box[at + 3] = Math.max(box[at + 3], y);
       }
     });
     const out = new Int32Array(base.count);
     for (let i = 0; i < base.count; i++) {
-      const ends = Math.max(1, sums[i * 3 + 2]);
-      const [u, v] = [sums[i * 3] / ends, sums[i * 3 + 1] / ends];
-      const column = Math.floor(applyX(placements, i, u, v));
-      const row = Math.floor(applyY(placements, i, u, v));
+      const column = Math.floor(0.5 * (box[i * 4] + box[i * 4 + 2]));
+      const row = Math.floor(0.5 * (box[i * 4 + 1] + box[i * 4 + 3]));
       const number = 1001 + column + 10 * row;
       out[i] = column >= 0 && column < 10 && row >= 0 && this.byNumber.has(number) ? number : 0;
     }
