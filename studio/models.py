@@ -7,6 +7,9 @@ from django.utils import timezone
 
 from quilt_core.scene.islands import UV_TOLERANCE
 
+PADDING, MARGIN = 8.0, 4.0
+"""px of a layout that nobody has packed yet."""
+
 
 class Project(models.Model):
     """A set of assets that share a house density."""
@@ -72,8 +75,6 @@ class Atlas(models.Model):
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="atlases")
     name = models.CharField(max_length=120)
-    padding = models.FloatField(default=8.0, help_text="px")
-    margin = models.FloatField(default=4.0, help_text="px")
     head = models.ForeignKey("Revision", models.PROTECT, null=True, related_name="+")
     redo = models.JSONField(default=list, help_text="revisions that redo goes to, the next one last")
 
@@ -122,6 +123,8 @@ class Revision(models.Model):
     draft = models.BooleanField(default=False, help_text="kept beside the chain, not part of it")
     contents = models.JSONField(help_text="object id and number of islands, in order")
     tiles = models.JSONField(help_text="number, width, height, label and frozen of each tile")
+    padding = models.FloatField(default=PADDING, help_text="px that it was packed with, and is judged by")
+    margin = models.FloatField(default=MARGIN, help_text="px, in the same way")
     placements = models.BinaryField(help_text="float64, 6 per island")
     unplaced = models.BinaryField(help_text="one byte per island, 1 = on the side table")
     controls = models.BinaryField(default=b"", help_text="locks, tile, bundle, stack and weight per island")

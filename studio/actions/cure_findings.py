@@ -58,7 +58,7 @@ def _way_in(layout: Layout, box: FloatArray) -> FloatArray:
     # By whole tiles, as a texture that repeats would show the same texels.
     whole = corner - np.floor(middle)
     moved = box + np.tile(whole, 2)
-    margin = layout.revision.atlas.margin / size
+    margin = layout.revision.margin / size
     low, high = corner + margin - moved[:, :2], corner + 1 - margin - moved[:, 2:]
     if (low > high + 1e-9).any():
         raise Refused(

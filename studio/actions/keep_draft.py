@@ -24,7 +24,7 @@ def keep_draft(draft: Revision, revision_id: int) -> Revision:
     layout = load_layout(draft)
     return append_revision(
         atlas, head, "keep draft", {**draft.params, "draft": draft.pk}, layout.placements, layout.unplaced,
-        tiles=draft.tiles, controls=layout.controls, figures=draft.figures, seconds=draft.seconds, tidy_cost=draft.tidy_cost,
+        tiles=draft.tiles, controls=layout.controls, made_of=draft, seconds=draft.seconds, tidy_cost=draft.tidy_cost,
     )  # fmt: skip
 
 

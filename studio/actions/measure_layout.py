@@ -74,7 +74,7 @@ def measure_revision(revision: Revision) -> dict[str, Any]:
     if revision.figures is not None and is_proven(revision):
         return dict(revision.figures)
     started = time.monotonic()
-    rules = rules_of(revision.atlas)
+    rules = rules_of(revision)
     layout = load_layout(revision)
     proof, surface = examine(layout, rules)
     revision.figures = figures_of(layout, proof.figures, surface)

@@ -104,14 +104,13 @@ def pack_atlas(
         tiles = _used(layout, best, placed, tiles, len(tiles_of(revision)))
     nowhere = ~packable(layout.islands)
     atlas = revision.atlas
-    atlas.padding, atlas.margin = settings.padding, settings.margin
-    atlas.save(update_fields=["padding", "margin"])
     rows = [tile.row() for tile in tiles]
     # Islands that were not to be packed keep the place they had, in a tile or not.
     unplaced = np.where(controls.chosen, ~placed & ~nowhere, layout.unplaced)
     made = append_revision(
         atlas, revision, "pack", params, best, unplaced, tiles=rows, controls=layout.controls,
         draft=bool(params.get("as_draft")), own_job=own_job, seconds=round(time.monotonic() - started, 2), tidy_cost=tidy_cost,
+        distances=(settings.padding, settings.margin),
     )  # fmt: skip
     measure_revision(made)
     return made

@@ -17,7 +17,7 @@ from quilt_core.scene import Surface, read_surface
 from studio import storage
 from studio.actions.gather_files import siblings_in
 from studio.arrays import Layout, has_surface, load_surface, store_geometry
-from studio.models import Atlas, MeshObject, Project, Revision, Source
+from studio.models import MeshObject, Project, Revision, Source
 
 MOST_SHOWN = 300
 """Findings of a kind that are kept for the screen; the proof to hand off has more."""
@@ -25,11 +25,11 @@ OWN = ("padding", "margin", "house_density", "tolerance")
 """Rules that are settings of the atlas and the project already."""
 
 
-def rules_of(atlas: Atlas) -> Rules:
-    """The rules that a layout is judged by."""
-    project = atlas.project
+def rules_of(revision: Revision) -> Rules:
+    """The rules that a layout is judged by: its project's, and the distances it was packed with."""
+    project = revision.atlas.project
     base = Rules(
-        padding=atlas.padding, margin=atlas.margin, house_density=project.house_density, tolerance=project.tolerance
+        padding=revision.padding, margin=revision.margin, house_density=project.house_density, tolerance=project.tolerance
     )  # fmt: skip
     return make_rules(project.rules, f"rules of {project.name}", base)
 
@@ -56,7 +56,7 @@ def mark_of(revision: Revision, rules: Rules) -> str:
 def is_proven(revision: Revision) -> bool:
     """Whether the kept proof is by the present rules."""
     proof = revision.proof
-    return proof is not None and proof["mark"] == mark_of(revision, rules_of(revision.atlas))
+    return proof is not None and proof["mark"] == mark_of(revision, rules_of(revision))
 
 
 def weights_of(layout: Layout) -> np.ndarray[Any, np.dtype[np.float64]]:

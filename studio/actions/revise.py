@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from studio.actions.errors import Conflict, Refused
 from studio.arrays import tiles_of
-from studio.models import Atlas, Job, Revision, Tile
+from studio.models import MARGIN, PADDING, Atlas, Job, Revision, Tile
 
 
 def check_head(atlas: Atlas, revision_id: int | None) -> Revision:
@@ -48,6 +48,10 @@ FARTHEST = 1e9
 """No placement holds a larger number, in tiles."""
 
 
+KNOWN = ("figures", "proof", "binding")
+"""What is known of a layout, and of one that is the same."""
+
+
 @transaction.atomic
 def append_revision(
     atlas: Atlas,
@@ -64,9 +68,14 @@ def append_revision(
     seconds: float | None = None,
     tidy_cost: float | None = None,
     figures: dict[str, Any] | None = None,
+    made_of: Revision | None = None,
+    distances: tuple[float, float] | None = None,
     own_job: int | None = None,
 ) -> Revision:
     """Add a revision, as a draft beside the chain when that is wanted.
+
+    What is not given is as in the parent. `distances` are padding and margin in px. A revision that is
+    `made_of` another one has its layout, distances and all that is known of it.
 
     Whether the head is still the parent, and whether other work is about to change it, is looked at inside
     the transaction. The late result of a job (`own_job`) becomes a draft; anyone else is refused.
@@ -84,6 +93,8 @@ def append_revision(
             check_head(atlas, parent.pk)
         check_idle(atlas)
     stale = draft or moved
+    like = made_of or parent
+    padding, margin = distances or ((like.padding, like.margin) if like else (PADDING, MARGIN))
     revision = Revision.objects.create(
         atlas=atlas,
         parent=parent,
@@ -95,9 +106,11 @@ def append_revision(
         placements=np.ascontiguousarray(placements, np.float64).tobytes(),
         unplaced=unplaced.astype(np.uint8).tobytes(),
         controls=controls.tobytes() if controls is not None else (bytes(parent.controls) if parent else b""),
+        padding=padding,
+        margin=margin,
         seconds=seconds,
         tidy_cost=tidy_cost,
-        figures=figures,
+        **({name: getattr(made_of, name) for name in KNOWN} if made_of else {"figures": figures}),
     )
     if not stale:
         move_head(atlas, revision, redo=[])

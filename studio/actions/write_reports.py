@@ -18,7 +18,7 @@ def reports_of(revision: Revision) -> dict[str, str]:
     from quilt_core.prove.report import Subject, report_page, report_values
 
     layout = load_layout(revision)
-    proof, _ = examine(layout, rules_of(revision.atlas))
+    proof, _ = examine(layout, rules_of(revision))
     project = revision.atlas.project
     made = timezone.localtime(timezone.now()).strftime("%Y-%m-%d %H:%M")
     subject = Subject(

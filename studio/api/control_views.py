@@ -84,7 +84,7 @@ class Plan(APIView):
     @extend_schema(operation_id="plan_tiles", responses=c.PlanOut)
     def get(self, request: Request, revision_id: int) -> Response:
         revision = get_object_or_404(Revision.objects.select_related("atlas__project"), pk=revision_id)
-        return Response(c.PlanOut(plan_atlas(revision, revision.atlas.padding)).data)
+        return Response(c.PlanOut(plan_atlas(revision, revision.padding)).data)
 
 
 class Drafts(APIView):

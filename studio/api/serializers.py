@@ -12,7 +12,7 @@ from quilt_core.sheet.colours import object_colours
 from studio.actions.even_out import TARGETS
 from studio.arrays import names_of
 from studio.geometry import content_mark
-from studio.models import Atlas, Job, Project, Revision, Tile
+from studio.models import MARGIN, PADDING, Atlas, Job, Project, Revision, Tile
 
 
 class TileOut(serializers.ModelSerializer):
@@ -63,6 +63,8 @@ class RevisionOut(serializers.ModelSerializer):
             "seconds",
             "tidy_cost",
             "binding",
+            "padding",
+            "margin",
             "created",
         ]
 
@@ -100,6 +102,14 @@ class AtlasOut(serializers.ModelSerializer):
     can_undo = serializers.SerializerMethodField()
     can_redo = serializers.SerializerMethodField()
     project = serializers.IntegerField(source="project_id")
+    padding = serializers.SerializerMethodField(help_text="px that the newest layout was packed with")
+    margin = serializers.SerializerMethodField(help_text="px, in the same way")
+
+    def get_padding(self, atlas: Atlas) -> float:
+        return atlas.head.padding if atlas.head else PADDING
+
+    def get_margin(self, atlas: Atlas) -> float:
+        return atlas.head.margin if atlas.head else MARGIN
 
     class Meta:
         model = Atlas

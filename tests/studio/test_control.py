@@ -9,6 +9,7 @@ import pytest
 from PIL import Image
 
 from quilt_core.pack.plan import expected_coverage, plan_tiles
+from studio.actions.prove_layout import is_proven
 from studio.arrays import load_layout
 from studio.models import Job, Recipe, Revision
 from tests.core.meshes import QUAD_OBJ
@@ -388,3 +389,29 @@ def test_evening_out_leaves_locked_islands_and_says_when_all_are(gathered, act, 
     assert job.state == "failed"
     assert "keep their place or their size" in job.error["what"]
     assert "Unlock" in job.error["cure"]
+
+
+def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, act, client):
+    def judged():
+        gathered.refresh_from_db()
+        atlas = client.get(f"/api/atlases/{gathered.pk}/").json()
+        figures = client.get(f"/api/revisions/{gathered.head_id}/proof/").json()["totals"]
+        return (atlas["padding"], atlas["margin"], figures.get("gap", 0))
+
+    options = {"width": 512, "height": 512, "effort": "quick", "seconds": 1}
+    act(gathered, "pack", padding=8, margin=2, **options)
+    assert judged() == (8, 2, 0)
+    act(gathered, "pack", padding=40, margin=6, as_draft=True, **options)
+    assert judged() == (8, 2, 0), "a draft beside it changes nothing"
+    draft = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()[0]["id"]
+    body = {"revision": gathered.head_id}
+    assert client.post(f"/api/drafts/{draft}/", body, content_type="application/json").status_code == 200
+    assert judged() == (40, 6, 0)
+    gathered.refresh_from_db()
+    assert gathered.head.proof is not None, "what is known of the draft is known of the layout made of it"
+    assert is_proven(gathered.head)
+    act(gathered, "control", islands=[0], lock_place=True)
+    assert judged() == (40, 6, 0), "an action that packs nothing keeps the distances"
+    act(gathered, "undo")
+    act(gathered, "undo")
+    assert judged() == (8, 2, 0)

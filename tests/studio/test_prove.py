@@ -210,7 +210,7 @@ def test_the_proof_is_written_as_page_and_json(client, gathered):
     values = json.loads(client.get(f"/api/jobs/{job['id']}/proof.json?download=1").content)
     assert values["errors"] > 0
     assert values["tiles"][0]["picture"].startswith("data:image/png")
-    assert values["rules"]["padding"] == gathered.padding
+    assert values["rules"]["padding"] == gathered.head.padding
 
 
 def test_there_is_no_proof_before_it_is_made(client, gathered):

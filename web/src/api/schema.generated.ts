@@ -581,14 +581,14 @@ export interface components {
             name: string;
             /**
              * Format: double
-             * @description px
+             * @description px that the newest layout was packed with
              */
-            padding?: number;
+            readonly padding: number;
             /**
              * Format: double
-             * @description px
+             * @description px, in the same way
              */
-            margin?: number;
+            readonly margin: number;
             tiles: components["schemas"]["TileOut"][];
             head: components["schemas"]["RevisionOut"] | null;
             readonly can_undo: boolean;
@@ -1111,6 +1111,16 @@ export interface components {
              */
             tidy_cost?: number | null;
             binding: components["schemas"]["BindingOut"] | null;
+            /**
+             * Format: double
+             * @description px that it was packed with, and is judged by
+             */
+            padding?: number;
+            /**
+             * Format: double
+             * @description px, in the same way
+             */
+            margin?: number;
             /** Format: date-time */
             created?: string;
         };
