@@ -1,6 +1,5 @@
 """Places near others of a region, against plain arrays; and climbs of the order search."""
 
-import sys
 from dataclasses import replace
 
 import numpy as np
@@ -8,15 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from quilt_core.pack import PackSettings
+from quilt_core.pack import PackSettings, order_search, search
 from quilt_core.pack._order_loops import ASPECTS, WIDENED, room_for
 from quilt_core.pack._place_loops import empty_raster, load
 from quilt_core.pack.orders import first_orders
 from quilt_core.pack.placer import WIDENINGS, Placer
 from quilt_core.pack.problem import example_problem
-
-# The package has a function of that name too.
-search_module = sys.modules["quilt_core.pack.search"]
 
 
 @settings(max_examples=60, deadline=None)
@@ -74,26 +70,26 @@ def test_regions_that_are_never_taken_apart_stay_within_their_span(seed):
 
 def found_by(count, monkeypatch, **rules):
     climbs = []
-    climb = search_module._Search._climb
+    climb = search._Search._climb
 
     def counted(self, order, scale, gain):
         climbs.append((order.tolist(), scale, gain))
         yield from climb(self, order, scale, gain)
 
-    monkeypatch.setattr(search_module._Search, "_climb", counted)
+    monkeypatch.setattr(search._Search, "_climb", counted)
     rng = np.random.default_rng(4)
     problem = example_problem([tuple(map(float, rng.uniform(20, 90, 2))) for _ in range(count)])
-    told = list(search_module.search(problem, PackSettings(512, 512, 2.0, 1.0, **rules)))
+    told = list(search.search(problem, PackSettings(512, 512, 2.0, 1.0, **rules)))
     return told, climbs
 
 
 def test_climbs_begin_at_the_plain_order_with_different_gains(monkeypatch):
-    monkeypatch.setattr(search_module, "PATIENCE", 4)
+    monkeypatch.setattr(order_search, "PATIENCE", 4)
     told, climbs = found_by(12, monkeypatch, effort="standard")
-    assert len(climbs) > len(search_module.GAINS)
+    assert len(climbs) > len(order_search.GAINS)
     assert len({tuple(order) for order, _, _ in climbs}) == 1
     assert len({scale for _, scale, _ in climbs}) == 1
-    assert {gain for _, _, gain in climbs} == set(search_module.GAINS)
+    assert {gain for _, _, gain in climbs} == set(order_search.GAINS)
     scales = [attempt.scale for attempt in told]
     assert scales == sorted(scales), "the best of all climbs counts"
     assert scales[-1] >= climbs[0][1]
