@@ -25,6 +25,7 @@ class Project(models.Model):
     )
     rules = models.JSONField(default=dict, help_text="thresholds, severities and ignored findings of proving")
     created = models.DateTimeField(default=timezone.now)
+    deleted = models.DateTimeField(null=True, help_text="since when it is put away")
 
     class Meta:
         ordering = ["-created", "-id"]

@@ -22,7 +22,7 @@ IntArray = NDArray[np.int64]
 LANES = 2
 MOST_PAIRS = 2_500_000
 """With more pairs of edges whose boxes meet, each edge is compared with a few others only."""
-FEW = 64
+FEW = 24
 
 
 @dataclass(frozen=True)

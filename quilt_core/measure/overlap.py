@@ -20,7 +20,7 @@ LEAST_TEXELS = 1e-12
 """Shared areas below this many texels are left out of all sums."""
 MOST_PAIRS = 2_500_000
 """With more pairs of triangles whose boxes meet, each triangle is compared with a few others only."""
-FEW = 48
+FEW = 20
 LANES = 2
 
 

@@ -136,6 +136,7 @@ class ProjectOut(serializers.ModelSerializer):
             "uv_tolerance",
             "rules",
             "created",
+            "deleted",
             "atlases",
             "objects",
         ]

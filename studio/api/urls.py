@@ -9,6 +9,7 @@ from studio.api import views as v
 urlpatterns = [
     path("projects/", v.Projects.as_view()),
     path("projects/<int:project_id>/", v.OneProject.as_view()),
+    path("projects/<int:project_id>/restore/", v.Restore.as_view()),
     path("projects/<int:project_id>/files/", v.Files.as_view()),
     path("projects/<int:project_id>/jobs/", v.Jobs.as_view()),
     path("atlases/<int:atlas_id>/", v.OneAtlas.as_view()),

@@ -15,6 +15,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from studio import storage
+from studio.actions.clean_projects import delete_project, restore_project
 from studio.actions.create_project import create_project
 from studio.actions.errors import Conflict, Refused
 from studio.actions.gather_files import gather_files
@@ -34,11 +35,11 @@ NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
 
 
 class Projects(APIView):
-    """All projects."""
+    """All projects, those that are deleted but can be brought back among them."""
 
     @extend_schema(operation_id="list_projects", responses=s.ProjectOut(many=True))
     def get(self, request: Request) -> Response:
-        return Response(s.ProjectOut(Project.objects.all(), many=True).data)
+        return Response(s.ProjectOut(Project.objects.order_by("deleted", "-created", "-id"), many=True).data)
 
     @extend_schema(operation_id="create_project", request=s.ProjectIn, responses={201: s.ProjectOut})
     def post(self, request: Request) -> Response:
@@ -62,6 +63,18 @@ class OneProject(APIView):
         for atlas in project.atlases.select_related("head", "project"):
             start_measure(atlas)
         return Response(s.ProjectOut(project).data)
+
+    @extend_schema(operation_id="delete_project", responses=s.ProjectOut)
+    def delete(self, request: Request, project_id: int) -> Response:
+        return Response(s.ProjectOut(delete_project(get_object_or_404(Project, pk=project_id))).data)
+
+
+class Restore(APIView):
+    """Bring a deleted project back."""
+
+    @extend_schema(operation_id="restore_project", request=None, responses=s.ProjectOut)
+    def post(self, request: Request, project_id: int) -> Response:
+        return Response(s.ProjectOut(restore_project(get_object_or_404(Project, pk=project_id))).data)
 
 
 class Files(APIView):

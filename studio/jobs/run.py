@@ -175,6 +175,14 @@ def recover_at_start() -> None:
     recover_stale_jobs()
 
 
+@db_periodic_task(crontab(minute="17"))
+def clear_files() -> None:
+    """Once an hour, what nothing refers to any more."""
+    from studio.actions.clean_projects import clear
+
+    clear()
+
+
 @db_periodic_task(crontab(minute="*"))
 def look_after_jobs() -> None:
     """Once a minute."""

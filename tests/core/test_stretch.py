@@ -119,3 +119,36 @@ def test_collapsed_triangles_are_no_stretch_and_an_empty_group_has_none():
     assert found.worst.tolist() == [0, -1]
     assert figures.uv_slim[1] == 0
     assert figures.slim[0] == pytest.approx(0.5), "a right triangle: height 1/sqrt(2) over sqrt(2)"
+
+
+@pytest.mark.parametrize(
+    ("corners", "slim"),
+    [
+        ([(0, 0), (2, 0), (1, np.sqrt(3))], np.sqrt(3) / 2),  # equilateral
+        ([(0, 0), (3, 0), (0, 4)], 2.4 / 5),  # legs 3 and 4: height 2.4 over the longest edge 5
+        ([(0, 0), (1, 0), (0.5, 0.01)], 0.01),
+        ([(0, 0), (0.5, 0.01), (1, 0)], 0.01),
+        ([(0, 0), (1, 1), (2, 2)], 0.0),
+        ([(1, 1), (1, 1), (1, 1)], 0.0),
+    ],
+)
+def test_slimness_is_height_over_longest_edge_in_both(corners, slim):
+    """Elementary geometry."""
+    flat = np.array([corners], float) * 7
+    space = np.concatenate([flat[..., 1:], np.zeros((1, 3, 1)), flat[..., :1]], axis=2)
+    figures = measure_triangles(flat, space)
+    assert figures.uv_slim[0] == pytest.approx(slim, abs=1e-12)
+    assert figures.slim[0] == pytest.approx(slim, abs=1e-7)
+
+
+def test_areas_and_singular_values_of_random_triangles_are_those_of_numpy():
+    rng = np.random.default_rng(2)
+    uv, points = rng.normal(size=(50, 3, 2)), rng.normal(size=(50, 3, 3))
+    figures = measure_triangles(uv, points)
+    for n in range(50):
+        e = (points[n, 1:] - points[n, 0]).T
+        f = (uv[n, 1:] - uv[n, 0]).T
+        assert figures.uv_area[n] == pytest.approx(0.5 * np.linalg.det(f))
+        assert figures.area[n] == pytest.approx(0.5 * np.linalg.norm(np.cross(*e.T)))
+        want = np.linalg.svd(e @ np.linalg.inv(f))[1]
+        assert (figures.high[n], figures.low[n]) == pytest.approx(tuple(want))

@@ -1,7 +1,8 @@
-import { Box, Button, Center, Flex, Heading, Input, Spinner, Stack, Text } from "@chakra-ui/react";
+import { Box, Button, Center, Flex, Heading, IconButton, Input, Spinner, Stack, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
+import { Pencil, Trash2 } from "lucide-react";
 import { useEffect, useState } from "react";
-import { api, ask } from "./api/client";
+import { api, ask, type Project } from "./api/client";
 import { useProjects } from "./api/hooks";
 import { Notices } from "./components/Notices";
 import { Workroom } from "./components/Workroom";
@@ -22,7 +23,9 @@ export function App() {
     window.addEventListener("popstate", back);
     return () => window.removeEventListener("popstate", back);
   }, []);
-  const shown = projectIn(path) || (path === "/" ? projects.data?.[0]?.id : undefined);
+  const kept = projects.data?.filter((p) => !p.deleted) ?? [];
+  const away = projects.data?.filter((p) => p.deleted) ?? [];
+  const shown = projectIn(path) || (path === "/" ? kept[0]?.id : undefined);
   if (shown) return <><Workroom key={shown} projectId={shown} leave={() => open(0)} /><Notices /></>;
   return (
     <Center h="100%" bg="cloth">
@@ -32,17 +35,56 @@ export function App() {
         {projects.isPending && <Spinner />}
         {projects.isError && <Text color="rose">{projects.error.message}</Text>}
         <Stack gap="2">
-          {projects.data?.map((p) => (
-            <Button key={p.id} variant="outline" borderColor="line" justifyContent="space-between" onClick={() => open(p.id)}>
-              <span>{p.name}</span><Text as="span" color="soft" fontWeight="400">{p.objects} objects</Text>
-            </Button>
-          ))}
-          {projects.data?.length === 0 && <Text color="soft">There is no project yet. Name one to begin.</Text>}
+          {kept.map((p) => <ProjectRow key={p.id} project={p} open={() => open(p.id)} />)}
+          {projects.data && kept.length === 0 && <Text color="soft">There is no project yet. Name one to begin.</Text>}
         </Stack>
         <NewProject open={open} />
+        {away.length > 0 && <Box mt="5" pt="3" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
+          <Text color="soft" mb="1">Deleted; kept for a week</Text>
+          {away.map((p) => <DeletedRow key={p.id} project={p} />)}
+        </Box>}
       </Box>
       <Notices />
     </Center>
+  );
+}
+
+function useProjectChange() {
+  const client = useQueryClient();
+  return (call: Promise<unknown>) => call.then(() => client.invalidateQueries({ queryKey: ["projects"] }), tellError);
+}
+
+/** A project to open, with its name to change and the way to delete it. */
+function ProjectRow({ project, open }: { project: Project; open: () => void }) {
+  const [naming, setNaming] = useState(false);
+  const change = useProjectChange();
+  const path = { params: { path: { project_id: project.id } } };
+  const rename = (name: string) => {
+    setNaming(false);
+    if (name.trim() && name.trim() !== project.name) void change(ask(api.PATCH("/api/projects/{project_id}/", { ...path, body: { name: name.trim() } })));
+  };
+  if (naming) {
+    return <Input size="sm" autoFocus defaultValue={project.name} maxLength={120} aria-label={`New name of ${project.name}`} onFocus={(e) => e.target.select()} onBlur={(e) => rename(e.target.value)}
+      onKeyDown={(e) => { if (e.key === "Enter") rename(e.currentTarget.value); if (e.key === "Escape") setNaming(false); }} />;
+  }
+  return (
+    <Flex gap="1" align="center">
+      <Button flex="1" variant="outline" borderColor="line" justifyContent="space-between" onClick={open}>
+        <span>{project.name}</span><Text as="span" color="soft" fontWeight="400">{project.objects} {project.objects === 1 ? "object" : "objects"}</Text>
+      </Button>
+      <IconButton size="sm" variant="ghost" aria-label={`Rename ${project.name}`} title="Rename" onClick={() => setNaming(true)}><Pencil size={15} /></IconButton>
+      <IconButton size="sm" variant="ghost" aria-label={`Delete ${project.name}`} title="Delete; it can be brought back for a week" onClick={() => void change(ask(api.DELETE("/api/projects/{project_id}/", path)))}><Trash2 size={15} /></IconButton>
+    </Flex>
+  );
+}
+
+function DeletedRow({ project }: { project: Project }) {
+  const change = useProjectChange();
+  return (
+    <Flex justify="space-between" align="center">
+      <Text color="soft" truncate>{project.name}</Text>
+      <Button size="2xs" variant="outline" borderColor="line" onClick={() => void change(ask(api.POST("/api/projects/{project_id}/restore/", { params: { path: { project_id: project.id } } })))}>Bring back</Button>
+    </Flex>
   );
 }
 

@@ -319,10 +319,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description All projects. */
+        /** @description All projects, those that are deleted but can be brought back among them. */
         get: operations["list_projects"];
         put?: never;
-        /** @description All projects. */
+        /** @description All projects, those that are deleted but can be brought back among them. */
         post: operations["create_project"];
         delete?: never;
         options?: never;
@@ -341,7 +341,8 @@ export interface paths {
         get: operations["get_project"];
         put?: never;
         post?: never;
-        delete?: never;
+        /** @description One project. */
+        delete: operations["delete_project"];
         options?: never;
         head?: never;
         /** @description One project. */
@@ -394,6 +395,23 @@ export interface paths {
         put?: never;
         /** @description Saved pack settings of a project. */
         post: operations["save_recipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/restore/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring a deleted project back. */
+        post: operations["restore_project"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1051,6 +1069,11 @@ export interface components {
             rules?: unknown;
             /** Format: date-time */
             created?: string;
+            /**
+             * Format: date-time
+             * @description since when it is put away
+             */
+            deleted?: string | null;
             readonly atlases: number[];
             readonly objects: number;
         };
@@ -1793,6 +1816,26 @@ export interface operations {
             };
         };
     };
+    delete_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     change_project: {
         parameters: {
             query?: never;
@@ -1921,6 +1964,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeOut"];
+                };
+            };
+        };
+    };
+    restore_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
                 };
             };
         };

@@ -1,0 +1,81 @@
+"""Projects are renamed, deleted and brought back; what nothing refers to is cleared, and nothing else."""
+
+import os
+import time
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from django.core.management import call_command
+from django.utils import timezone
+
+from studio import storage
+from studio.actions.clean_projects import clear
+from studio.models import Job, Project, Source
+
+
+def age(settings, hours=48):
+    """Make all stored files old."""
+    then = time.time() - 3600 * hours
+    for path in Path(settings.MEDIA_ROOT).rglob("*"):
+        if path.is_file():
+            os.utime(path, (then, then))
+
+
+def files(settings):
+    return {path.name for path in Path(settings.MEDIA_ROOT).rglob("*") if path.is_file()}
+
+
+def test_a_project_is_renamed_deleted_and_brought_back(client, gathered):
+    url = f"/api/projects/{gathered.project_id}/"
+    assert client.patch(url, {"name": "Quay"}, content_type="application/json").json()["name"] == "Quay"
+    waiting = Job.objects.create(kind="pack", project=gathered.project, atlas=gathered)
+    assert client.delete(url).json()["deleted"]
+    waiting.refresh_from_db()
+    assert waiting.state == Job.CANCELLED
+    assert client.delete(url).status_code == 409
+    (listed,) = client.get("/api/projects/").json()
+    assert listed["deleted"]
+    assert client.post(f"{url}restore/").json()["deleted"] is None
+    assert client.post(f"{url}restore/").status_code == 409
+    assert client.get(f"/api/revisions/{gathered.head_id}/").status_code == 200, "as it was"
+
+
+def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, settings, capsys):
+    act(gathered, "pack", effort="quick", seconds=1)
+    act(gathered, "export")
+    act(gathered, "report")
+    client.get(f"/api/revisions/{gathered.head_id}/geometry.glb")
+    stray, fresh = storage.put(b"nobody wants this"), storage.put(b"a job is about to want this")
+    before = files(settings)
+    age(settings)
+    path = next(p for p in Path(settings.MEDIA_ROOT).rglob(fresh))
+    os.utime(path)
+    call_command("clear_files")
+    assert "0 projects and" in capsys.readouterr().out
+    left = files(settings)
+    assert stray in before - left
+    assert fresh in left
+    assert {name for name in before - left if not name.startswith(("geometry-", "thumbnail-"))} == {stray}
+    for source in Source.objects.all():
+        assert storage.get(source.sha256)
+    job = Job.objects.get(kind="export")
+    assert client.get(f"/api/jobs/{job.pk}/download/").status_code == 200
+    assert client.get(f"/api/revisions/{gathered.head_id}/geometry.glb").status_code == 200, "made again"
+
+
+@pytest.mark.parametrize(
+    ("days", "busy", "gone"), [(6.9, False, False), (7.1, False, True), (7.1, True, False)]
+)
+def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(gathered, settings, days, busy, gone):
+    project = gathered.project
+    if busy:
+        Job.objects.create(kind="measure", project=project, state=Job.RUNNING)
+    Project.objects.filter(pk=project.pk).update(deleted=timezone.now() - timedelta(days=days))
+    age(settings)
+    projects, removed = clear()
+    assert (projects == 1) == gone
+    assert Project.objects.filter(pk=project.pk).exists() != gone
+    if gone:
+        assert removed
+        assert files(settings) == set()
