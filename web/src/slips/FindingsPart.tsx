@@ -70,7 +70,7 @@ function KindRow({ group, title, open, onClick }: { group: Group; title: string;
       <Flex w="100%" align="center" gap="2">
         <SeverityMark severity={group.severity} hollow={group.total === 0} />
         <Text flex="1" color={group.total === 0 ? "soft" : undefined}>{title}</Text>
-        {islandsOf(group) > group.total && group.total > 0 && <Text color="soft" fontSize="12px">{format.whole(islandsOf(group))} islands ·</Text>}
+        {islandsOf(group) > 2 * group.total && group.total > 0 && <Text color="soft" fontSize="12px">{format.whole(islandsOf(group))} islands ·</Text>}
         <Text fontWeight="700" data-count>{group.total === 0 ? `${group.ignored} ignored` : format.whole(group.total)}</Text>
       </Flex>
     </Button>
