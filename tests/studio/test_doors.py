@@ -1,5 +1,9 @@
 """Who may change something, and what a page may load."""
 
+import os
+import subprocess
+import sys
+
 import pytest
 from django.conf import settings as site
 from django.test import Client
@@ -54,3 +58,13 @@ def test_the_page_loads_only_its_own_scripts(db):
     assert "default-src 'self'" in policy
     assert "script-src" not in policy, "as for all else: its own"
     assert "frame-ancestors 'none'" in policy
+
+
+def test_the_web_process_loads_no_compiled_loops():
+    """They take a second and much memory to load, and belong to the worker."""
+    code = "import sys, django; django.setup(); import studio.api.urls; print('numba' in sys.modules)"
+    environment = {**os.environ, "DJANGO_SETTINGS_MODULE": "tests.settings"}
+    told = subprocess.run(
+        [sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True
+    )
+    assert told.stdout.strip() == "False"
