@@ -5,6 +5,7 @@ QUILT_FUZZ=10000 tries ten thousand files; without it there are three hundred.
 
 from __future__ import annotations
 
+import copy
 import json
 import os
 import resource
@@ -74,7 +75,8 @@ def mutated_json(rng: np.random.Generator) -> bytes:
         elif choice < 0.35 and isinstance(holder[key], (int, float)) and not isinstance(holder[key], bool):
             holder[key] = holder[key] * [-1, 10, 1000, 2**20][rng.integers(4)]
         else:
-            holder[key] = VALUES[rng.integers(len(VALUES))]
+            # A copy, as it may be changed in the next round.
+            holder[key] = copy.deepcopy(VALUES[rng.integers(len(VALUES))])
         if isinstance(holder, list) and rng.random() < 0.1:
             holder *= 50
     return glb_from(doc, body)
