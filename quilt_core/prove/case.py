@@ -113,6 +113,20 @@ class Case:
         return np.searchsorted(self.islands.object_index, np.arange(len(self.names)))
 
     @cached_property
+    def number_of(self) -> dict[str, int]:
+        """Objects by their names."""
+        return {name: number for number, name in enumerate(self.names)}
+
+    @cached_property
+    def first_face(self) -> IntArray:
+        """(I,) first face of each island, by its number in the object; without a surface its number there."""
+        if self.surface is None:
+            return np.arange(self.placed.count) - self.first_island[self.islands.object_index]
+        first = np.full(self.placed.count, np.iinfo(np.int64).max)
+        np.minimum.at(first, self.placed.triangle_island, self.surface.triangle_face)
+        return np.asarray(first - self.surface.face_start[self.islands.object_index])
+
+    @cached_property
     def middles(self) -> FloatArray:
         """(I, 2) middles of the islands' boxes."""
         box = self.placed.bounds()

@@ -191,6 +191,8 @@ class Finding:
         Name of the action that cures it at a click.
     ignored : str
         Why it does not count; empty when it does.
+    known_as : str
+        Its `key`, where objects have ids that do not change as names do.
     """
 
     kind: str
@@ -209,6 +211,7 @@ class Finding:
     tile: int = 0
     cure: str = ""
     ignored: str = ""
+    known_as: str = ""
 
     @property
     def key(self) -> str:
@@ -219,6 +222,8 @@ class Finding:
         >>> Finding("mirrored", "warning", "Crate", 3, 1.0, "island").key
         'mirrored / Crate : 3'
         """
+        if self.known_as:
+            return self.known_as
         key = f"{self.kind} / {self.object} : {self.island}" if self.object else self.kind
         return f"{key} / {self.other_object} : {self.other_island}" if self.other_object else key
 

@@ -110,6 +110,7 @@ def prove(
     stack: IntArray | None = None,
     weight: FloatArray | None = None,
     figures: Figures | None = None,
+    ids: Sequence[str] | None = None,
 ) -> Proof:
     """Check a layout.
 
@@ -132,6 +133,8 @@ def prove(
         Deliberate exceptions from the house density.
     figures : Figures, optional
         Of this layout at the padding of the rules (`Rules.wanted_gap`), when they are known.
+    ids : sequence of str, optional
+        Of the objects. Findings are then ignored by them and by the first face of an island, and not by names.
     """
     rules = rules or Rules()
     unplaced = np.zeros(islands.count, bool) if unplaced is None else unplaced
@@ -144,8 +147,21 @@ def prove(
     )  # fmt: skip
     for check in CHECKS:
         check(case)
+    if ids is not None:
+        case.findings = [replace(f, known_as=_key(case, ids, f)) for f in case.findings]
     findings, totals = _judged(case)
     return Proof(findings, totals, figures, _stretch_table(case), quality_checks.density_table(case), rules)
+
+
+def _key(case: Case, ids: Sequence[str], finding: Finding) -> str:
+    """What a finding is known as: its kind, and the ids of its objects with the first face of its islands."""
+    ends = [finding.kind]
+    for name, number in ((finding.object, finding.island), (finding.other_object, finding.other_island)):
+        if name:
+            owner = case.number_of[name]
+            face = case.first_face[case.first_island[owner] + number - 1] if number else -1
+            ends.append(f"{ids[owner]}" + (f" : {face}" if number else ""))
+    return " / ".join(ends)
 
 
 def _judged(case: Case) -> tuple[tuple[Finding, ...], dict[str, int]]:

@@ -90,7 +90,9 @@ def report_values(subject: Subject, proof: Proof, pictures: bool = True) -> dict
 
 def finding_values(finding: Finding) -> dict[str, Any]:
     """A finding as plain values, with its key."""
-    return {**asdict(finding), "amount": number(finding.amount, 6), "key": finding.key}
+    values = {**asdict(finding), "amount": number(finding.amount, 6), "key": finding.key}
+    del values["known_as"]
+    return values
 
 
 def number(value: float, digits: int) -> float | None:

@@ -13,10 +13,20 @@ from quilt_core.prove.findings import KINDS, SEVERITIES
 
 @dataclass(frozen=True)
 class Ignored:
-    """A finding that does not count, and why."""
+    """A finding that does not count, and why.
+
+    Parameters
+    ----------
+    finding : str
+        Its key.
+    reason : str
+    about : str
+        What it is, in words, where the key does not say.
+    """
 
     finding: str
     reason: str
+    about: str = ""
 
 
 @dataclass(frozen=True)
@@ -176,5 +186,6 @@ def _ignored(value: Any, where: str) -> tuple[Ignored, ...]:
                 where,
                 "Say in “reason” why it does not count.",
             )
-        out.append(Ignored(row["finding"], reason.strip()))
+        about = row.get("about", "")
+        out.append(Ignored(row["finding"], reason.strip(), about if isinstance(about, str) else ""))
     return tuple(out)

@@ -76,7 +76,7 @@ def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
     proof = prove(
         layout.islands, surface, layout.placements, [tile.size for tile in layout.tiles],
         layout.object_names(), rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
-        weights_of(layout),
+        weights_of(layout), ids=[str(obj.pk) for obj in layout.objects],
     )  # fmt: skip
     return proof, surface
 

@@ -81,7 +81,9 @@ class RulesOut(serializers.Serializer):
     angle = serializers.FloatField()
     sliver = serializers.FloatField()
     material_gap = serializers.FloatField()
-    ignored = serializers.ListField(child=serializers.DictField(child=serializers.CharField()))
+    ignored = serializers.ListField(
+        child=serializers.DictField(child=serializers.CharField(allow_blank=True))
+    )
     kinds = KindOut(many=True)
 
 
@@ -93,7 +95,7 @@ class RulesIn(serializers.Serializer):
     material_gap = serializers.FloatField(required=False)
     severity = serializers.DictField(child=serializers.CharField(), required=False)
     ignored = serializers.ListField(
-        child=serializers.DictField(child=serializers.CharField()), required=False
+        child=serializers.DictField(child=serializers.CharField(allow_blank=True)), required=False
     )
 
 

@@ -107,6 +107,29 @@ def test_an_ignored_finding_stays_listed_with_its_reason(client, gathered):
     )
 
 
+def test_ignoring_goes_by_objects_and_faces_and_not_by_names(client, send, atlas):
+    """Names repeat, and what an object is called changes when another of its name comes in."""
+    alone = QUAD_OBJ.split(b"o Right plate")[0]
+    mirrored = alone.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f 1/2/1 2/1/1 3/4/1 4/3/1")
+    assert send(a__obj=mirrored).status_code == 201
+    url = f"/api/projects/{atlas.project_id}/rules/"
+
+    def mirrors():
+        found = proof_of(client, head(atlas))["findings"]
+        return {f["object"]: (f["ignored"], f["key"]) for f in found if f["kind"] == "mirrored"}
+
+    ((name, (_, key)),) = mirrors().items()
+    assert name == "Left plate"
+    row = {"finding": key, "reason": "a decal", "about": "mirrored · Left plate"}
+    patch(client, url, {"ignored": [row]})
+    assert client.get(url).json()["ignored"] == [row]
+    assert mirrors()["Left plate"][0] == "a decal"
+    assert send(b__obj=mirrored).status_code == 201
+    told = mirrors()
+    assert told["a.obj/Left plate"][0] == "a decal"
+    assert told["b.obj/Left plate"][0] == ""
+
+
 def test_mirrored_islands_are_mirrored_back_and_undo_brings_them_again(client, send, project):
     assert (
         send(a__obj=QUAD_OBJ.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f 1/2/1 2/1/1 3/4/1 4/3/1")).status_code

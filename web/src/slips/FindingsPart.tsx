@@ -5,7 +5,7 @@ import { useEditor } from "../api/hooks";
 import { useCures, useRules } from "../api/prove";
 import { SeverityMark } from "../components/SeverityMark";
 import type { SlipProps } from "../components/TaskSlip";
-import { islandsOf, afterCure, groups, type Group } from "../editor/findings/walk";
+import { islandsOf, place, afterCure, groups, type Group } from "../editor/findings/walk";
 import * as format from "../format";
 import { useKept } from "../state";
 import { FindingCard } from "./FindingCard";
@@ -55,7 +55,7 @@ export function FindingsPart({ project, atlas, jobs, actions }: SlipProps) {
           <KindRow group={g} title={rules?.kinds.find((k) => k.kind === g.kind)?.title ?? g.kind} open={g.kind === open && editor.finding !== null} onClick={() => show(g.kind)} />
           {g.kind === open && editor.finding?.kind === open && (
             <FindingCard group={g} finding={editor.finding} about={rules?.kinds.find((k) => k.kind === g.kind)} cures={cures}
-              ignore={(finding, reason) => change.mutate({ ignored: [...(rules?.ignored ?? []).filter((row) => row.finding !== finding.key), ...(reason ? [{ finding: finding.key, reason }] : [])] })} />
+              ignore={(finding, reason) => change.mutate({ ignored: [...(rules?.ignored ?? []).filter((row) => row.finding !== finding.key), ...(reason ? [{ finding: finding.key, reason, about: `${finding.kind} · ${place(finding)}` }] : [])] })} />
           )}
         </Box>
       ))}

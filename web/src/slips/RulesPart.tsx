@@ -21,7 +21,7 @@ export function RulesPart({ project, atlas }: SlipProps) {
       {rules.ignored.length > 0 && <Text fontWeight="650" mt="2">Ignored</Text>}
       {rules.ignored.map((row) => (
         <Box key={row.finding} py="1" borderBottomWidth="1px" borderColor="line">
-          <Text fontSize="12.5px" lineHeight="1.3">{row.finding}</Text>
+          <Text fontSize="12.5px" lineHeight="1.3">{row.about || row.finding}</Text>
           <Flex justify="space-between" align="center"><Text color="soft" fontSize="12px">{row.reason}</Text>
             <Button size="2xs" variant="ghost" onClick={() => set({ ignored: rules.ignored.filter((other) => other !== row) })}>Count again</Button></Flex>
         </Box>
