@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.efforts import FEWER_TURNS
-from quilt_core.pack.problem import PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, turn_matrices
 
 FloatArray = NDArray[np.float64]
 
@@ -23,6 +23,22 @@ def longest_edges(problem: PackProblem) -> FloatArray:
         for extreme in (np.maximum, np.minimum)
     ]
     return np.asarray(np.maximum(box[0] - box[1], box[2] - box[3]))
+
+
+def bare_band(problem: PackProblem, settings: PackSettings, found: Attempt) -> float:
+    """Widest band along a border of the only tile that no piece reaches into, as a part of that side.
+
+    Beside the margin; 0 where there are several tiles, or pieces without a place.
+    """
+    if len(settings.bins) != 1 or not found.placed.all():
+        return 0.0
+    owner = np.repeat(np.arange(problem.count), np.diff(problem.starts))
+    linear = turn_matrices(found.turn) * problem.scales(found.scale)[:, None, None]
+    ends = np.einsum("eij,ekj->eki", linear[owner], problem.edges.reshape(-1, 2, 2))
+    ends = (ends + found.shift[owner][:, None]).reshape(-1, 2)
+    sides = np.array([settings.bins[0].width, settings.bins[0].height], np.float64)
+    below, above = ends.min(axis=0), sides - ends.max(axis=0)
+    return float(((np.maximum(below, above) - settings.margin) / sides).max())
 
 
 def scale_bound(problem: PackProblem, settings: PackSettings) -> float:

@@ -18,7 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack.bounds import scale_bound
+from quilt_core.pack.bounds import bare_band, scale_bound
 from quilt_core.pack.compaction import compact
 from quilt_core.pack.efforts import FEWER_TURNS
 from quilt_core.pack.order_search import OrderSearch
@@ -29,6 +29,13 @@ from quilt_core.pack.search_state import LANES, MOVES_A_STEP, OutOfTime
 from quilt_core.pack.separation import Separation
 
 IntArray = NDArray[np.int64]
+
+MOST_FILLED = 1000
+"""With more pieces a pass takes long, and they reach the borders anyway."""
+BARE = 0.012
+"""Bands along the borders up to this part of the side are nothing to do about."""
+FILLS = (0.7, 0.5, 0.5, 0.35, 0.35, 0.25, 0.25, 0.15)
+"""Parts of the bare band by which the scale is raised, one try after the other."""
 
 
 def search(
@@ -72,6 +79,7 @@ class _Search(OrderSearch):
             ("compact", self._after_orders()),
             ("separate", self._separate()),
             ("refine", self._compact()),
+            ("refine", self._fill()),
         ):
             self._until(phase)
             try:
@@ -119,6 +127,26 @@ class _Search(OrderSearch):
         ):
             self.step += 1
             yield self._accept(found)
+
+    def _fill(self) -> Iterator[Attempt]:
+        """Raise the scale while a border of the tile is bare; what the orders left there is found late."""
+        if self.best is None or self.settings.fixed_scale or len(self.problem.obstacles.tile):
+            return
+        if self.problem.count > MOST_FILLED:
+            return
+        for part in FILLS:
+            band = bare_band(self.problem, self.settings, self.best)
+            if band < BARE:
+                return
+            guess = self.best.scale * (1 + part * band)
+            self.placer.prepare(guess, self._check)
+            for order in (self.order, self._disturbed(self.order, 0), self._disturbed(self.order, 2)):
+                found, left = self.placer.place(order, guess, self._check, limit=0.0)
+                if left == 0:
+                    self.order = order
+                    yield self._accept(found)
+                    break
+                self.left_over = np.flatnonzero(~found.placed)[:1]
 
     def _emergency(self, order: IntArray) -> Iterator[Attempt]:
         """Stopped before the first answer: a coarse one, without regard to the clock."""

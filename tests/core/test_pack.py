@@ -180,3 +180,14 @@ def test_settings_that_cannot_be_are_told(options, said):
 def test_nothing_to_pack_is_told():
     with pytest.raises(LayoutError, match="no islands"):
         pack([])
+
+
+@pytest.mark.parametrize(("count", "seed"), [(50, 50), (80, 1), (200, 200), (300, 300)])
+def test_whatever_the_effort_no_border_of_the_sheet_stays_bare(count, seed):
+    """No band over 2 % of the side on sets of fifty islands and more."""
+    polygons = random_polygons(np.random.default_rng(seed), count)
+    islands, _, found, _, s = pack(polygons, width=2048, height=2048, padding=8.0, margin=4.0)
+    box = islands.placed(found).bounds()
+    bare = max(box[:, 0].min(), box[:, 1].min(), 1 - box[:, 2].max(), 1 - box[:, 3].max())
+    assert bare < 0.02
+    assert measure(islands, found, s.width, s.height, s.padding).gap.pixels >= 8.0
