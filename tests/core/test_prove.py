@@ -370,3 +370,20 @@ def test_the_house_band_reaches_as_many_times_down_as_up(density, said):
     proof = prove_polygons([shapely.box(0.1, 0.1, 0.4, 0.4)], rules)
     kinds = {f.kind for f in proof.findings} & {"below density", "over-detailed"}
     assert kinds == ({said} if said else set())
+
+
+def test_with_ids_a_finding_is_known_by_its_object_and_the_first_face_of_its_island():
+    """Faces count from 0 within their object, whatever stands before it."""
+    square = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 0.2 0\nvt 0.2 0.2\nvt 0 0.2\n"
+    mirrored = "f {0}/2 {1}/1 {2}/4 {3}/3\n"
+    text = square + "o one\nf 1/1 2/2 3/3 4/4\no two\nf 1/1 2/2 3/3 4/4\n"
+    text += "v 5 0 0\nv 6 0 0\nv 6 1 0\nv 5 1 0\n" + mirrored.format(5, 6, 7, 8)
+    scene = read_scene("a.obj", text.encode())
+    pairs = [read_surface(obj, 0, 1.0, ()) for obj in scene.objects]
+    counts = [pair[0].count for pair in pairs]
+    islands, surface = concatenate([p[0] for p in pairs]), join_surfaces([p[1] for p in pairs], counts)
+    proof = prove(
+        islands, surface, identity(islands.count), [TileSize(1001, 64, 64)], ["one", "two"], ids=["12", "7"]
+    )
+    (found,) = [f for f in proof.findings if f.kind == "mirrored"]
+    assert (found.object, found.island, found.key) == ("two", 2, "mirrored / 7 : 1")
