@@ -18,9 +18,20 @@ def _path(key: str) -> str:
 def put(data: bytes) -> str:
     """Store bytes; equal bytes are stored once. Returns their key."""
     key = hashlib.sha256(data).hexdigest()
-    if not default_storage.exists(_path(key)):
+    if not _freshened(_path(key)):
         write_whole(_path(key), data)
     return key
+
+
+def _freshened(name: str) -> bool:
+    """Whether a file is there already; it counts as new then, so that nobody clears it as left over."""
+    if not isinstance(default_storage, FileSystemStorage):
+        return default_storage.exists(name)
+    try:
+        os.utime(default_storage.path(name))
+    except FileNotFoundError:
+        return False
+    return True
 
 
 def get(key: str) -> bytes:

@@ -63,7 +63,8 @@ def clear() -> tuple[int, int]:
     for path, age in files:
         known = path.name in referred
         limit = CACHED if path.name.startswith(("geometry-", "thumbnail-")) else YOUNG
-        if not known and age > limit:
+        # Stored again since it was listed: a job is about to refer to it.
+        if not known and age > limit and time.time() - path.stat().st_mtime > limit:
             path.unlink(missing_ok=True)
             removed += 1
     return len(gone), removed
