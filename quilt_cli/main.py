@@ -13,6 +13,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from quilt_cli import arguments
 from quilt_core.errors import QuiltError
 
@@ -52,7 +54,7 @@ def main(argv: Sequence[str] | None = None) -> int:
         return _failed(options, 3, what, where, "Please report it.")
     try:
         if options.json:
-            print(json.dumps(answer["json"], indent=2, ensure_ascii=False, allow_nan=False))
+            print(msgspec.json.format(msgspec.json.encode(answer["json"]), indent=2).decode())
         else:
             print(answer["text"])
         sys.stdout.flush()

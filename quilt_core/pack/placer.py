@@ -28,6 +28,8 @@ ROOM = 0.85
 """Edge of the free box that a region is begun in, over that of the region."""
 MOST_OF_A_TILE = 0.7
 LEVELS = 10
+TOO_LONG = 2.0
+"""A piece of so many times width plus height of its tile fits in no turn; it is drawn no longer than that."""
 
 
 class Placer:
@@ -60,9 +62,19 @@ class Placer:
             for _ in range(lanes)
         ]
         self.widenings = WIDENINGS
+        self._longest = self._longest_scales()
         self._masks: Masks | None = None
         self._scale = 0.0
         self._places: NDArray[np.int32] | None = None
+
+    def _longest_scales(self) -> FloatArray:
+        """(P,) cells per px at which each piece is so long that it fits nowhere."""
+        corners = self.problem.edges.reshape(-1, 2, 2)
+        low = np.minimum.reduceat(corners.min(axis=1), self.problem.starts[:-1])
+        high = np.maximum.reduceat(corners.max(axis=1), self.problem.starts[:-1])
+        widest, tallest = (self.grid.bands[:, 1] - self.grid.bands[:, 0]).max(), self.grid.bands[:, 2].max()
+        extent = np.maximum((high - low).max(axis=1), 1e-300)
+        return np.asarray(TOO_LONG * float(widest + tallest) / extent)
 
     def prepare(self, scale: float, check: Callable[[], None]) -> Masks:
         """Masks at a scale; made anew only when the scale changed, by several threads.
@@ -75,7 +87,7 @@ class Placer:
         if self._masks is None or scale != self._scale:
             if not np.isfinite(scale):
                 raise ValueError(f"a scale of {scale}")
-            scales = self.problem.scales(scale) / self.grid.cell
+            scales = np.minimum(self.problem.scales(scale) / self.grid.cell, self._longest)
             self._masks = make_masks(self.problem, scales, self.grid.reach, check, pool)
             self._scale = scale
         return self._masks

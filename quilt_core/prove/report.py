@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 from html import escape
 from typing import Any
 
@@ -88,11 +88,13 @@ def report_values(subject: Subject, proof: Proof, pictures: bool = True) -> dict
     }
 
 
+SHOWN = tuple(field.name for field in fields(Finding) if field.name != "known_as")
+
+
 def finding_values(finding: Finding) -> dict[str, Any]:
     """A finding as plain values, with its key."""
-    values = {**asdict(finding), "amount": number(finding.amount, 6), "key": finding.key}
-    del values["known_as"]
-    return values
+    values = {name: getattr(finding, name) for name in SHOWN}
+    return {**values, "amount": number(finding.amount, 6), "key": finding.key}
 
 
 def number(value: float, digits: int) -> float | None:
