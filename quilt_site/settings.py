@@ -59,7 +59,7 @@ TEMPLATES = [
     {"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [BASE_DIR / "web" / "dist"]}
 ]
 
-DATABASES = {"default": env.db("DATABASE_URL", default=f"sqlite:///{DATA_DIR / 'quilt.sqlite3'}")}
+DATABASES = {"default": env.db("DATABASE_URL", default=f"sqlite:///{DATA_DIR / 'studio.sqlite3'}")}
 if DATABASES["default"]["ENGINE"].endswith("sqlite3"):
     DATABASES["default"]["OPTIONS"] = {
         "transaction_mode": "IMMEDIATE",

@@ -3,27 +3,21 @@
 from __future__ import annotations
 
 import io
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.controls import Controls
-from quilt_core.scene import (
-    IslandSet,
-    SceneObject,
-    Surface,
-    TileSize,
-    concatenate,
-    join_surfaces,
-    pixel_sizes,
-)
+from quilt_core.scene import IslandSet, SceneObject, Surface, concatenate, join_surfaces, pixel_sizes
 from quilt_core.scene.naming import unique_names
 from quilt_core.scene.surface import ARRAYS as SURFACE_FIELDS
 from studio import storage
-from studio.models import MeshObject, Revision
+from studio.models import BaseLayout, MeshObject, Revision
+from studio.state import MemberRow, State, TileRow, read_state
 
 FloatArray = NDArray[np.float64]
 
@@ -42,11 +36,12 @@ FIELDS = (
 )
 
 
-def store_geometry(obj: SceneObject, islands: IslandSet, surface: Surface) -> str:
-    """Store what measuring, proving, packing and drawing need of an object; returns the key."""
+def store_geometry(obj: SceneObject, channel_number: int, islands: IslandSet, surface: Surface) -> str:
+    """Store what measuring, proving, packing and drawing need of an object in a channel; returns the key."""
     mesh = obj.mesh
     out = io.BytesIO()
-    channel = mesh.channels[0].per_corner if mesh.channels else np.full((len(mesh.corner_vertex), 2), np.nan)
+    bare = np.full((len(mesh.corner_vertex), 2), np.nan)
+    channel = mesh.channels[channel_number].per_corner if channel_number < len(mesh.channels) else bare
     uv = channel[mesh.triangles]
     face_ok = np.ones(mesh.face_count, bool)
     np.logical_and.at(face_ok, mesh.corner_face, np.isfinite(channel).all(axis=1))
@@ -74,9 +69,7 @@ def load_geometry(key: str) -> dict[str, NDArray[Any]]:
 
 def _islands(key: str) -> IslandSet:
     data = load_geometry(key)
-    # Arrays that were stored before there were proportions are of square pictures.
-    fields = {"proportion": np.ones(len(data["uv_area"]))} | {n: data[n] for n in FIELDS if n in data}
-    return IslandSet(**fields, unflattened=tuple(int(n) for n in data["unflattened"]))
+    return IslandSet(**{n: data[n] for n in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"]))
 
 
 def islands_of(keys: list[str]) -> IslandSet:
@@ -87,67 +80,24 @@ def islands_of(keys: list[str]) -> IslandSet:
 SURFACE = "surface_"
 
 
-def has_surface(key: str) -> bool:
-    """Whether the stored arrays hold what proving needs; those of an earlier version do not."""
-    return SURFACE + "points" in load_geometry(key)
-
-
 def _surface(key: str) -> Surface:
     data = load_geometry(key)
     fields = {name: data[SURFACE + name] for name in SURFACE_FIELDS}
     return Surface(**fields, materials=tuple(str(name) for name in data[SURFACE + "materials"]))
 
 
-def load_surface(layout: Layout) -> Surface:
-    """The surface behind a layout's islands."""
-    return join_surfaces(
-        [_surface(obj.geometry) for obj in layout.objects], [obj.islands for obj in layout.objects]
-    )
+@dataclass(frozen=True, eq=False)
+class Member:
+    """An object's part in a layout, with the rows it is made of."""
 
-
-CONTROL_FIELDS = np.dtype(
-    [("flags", "u1"), ("tile", "<i4"), ("bundle", "<i4"), ("stack", "<i4"), ("weight", "<f4")]
-)
-
-
-def free_controls(count: int) -> NDArray[Any]:
-    """Controls of islands that nobody said anything about."""
-    out = np.zeros(count, CONTROL_FIELDS)
-    out["bundle"] = out["stack"] = -1
-    out["weight"] = 1.0
-    return out
-
-
-def read_controls(revision: Revision) -> NDArray[Any]:
-    """Controls of a revision's islands, one record each."""
-    count = len(bytes(revision.unplaced))
-    data = bytes(revision.controls)
-    return np.frombuffer(data, CONTROL_FIELDS).copy() if data else free_controls(count)
-
-
-@dataclass(frozen=True)
-class TileRow:
-    """A tile of a revision."""
-
-    number: int
-    width: int
-    height: int
-    label: str = ""
-    frozen: bool = False
+    row: MemberRow
+    object: MeshObject
+    base: BaseLayout
 
     @property
-    def size(self) -> TileSize:
-        """As the core takes it."""
-        return TileSize(self.number, self.width, self.height)
-
-    def row(self) -> list[Any]:
-        """As a revision keeps it."""
-        return [self.number, self.width, self.height, self.label, self.frozen]
-
-
-def tiles_of(revision: Revision) -> list[TileRow]:
-    """Tiles of a revision in the order of their numbers."""
-    return sorted((TileRow(*row) for row in revision.tiles), key=lambda tile: tile.number)
+    def proportion(self) -> float:
+        """Width / height of its picture: as was said, else as the files say."""
+        return self.row.proportion or self.base.proportion
 
 
 @dataclass(frozen=True, eq=False)
@@ -155,26 +105,55 @@ class Layout:
     """A revision with its objects and arrays."""
 
     revision: Revision
-    objects: list[MeshObject]
-    islands: IslandSet
-    placements: FloatArray
-    unplaced: NDArray[np.bool_]
-    controls: NDArray[Any]
+    state: State
+    members: list[Member]
+
+    @cached_property
+    def islands(self) -> IslandSet:
+        """All islands, as their base layouts have them."""
+        return _joined(tuple((m.base.geometry, m.row.proportion) for m in self.members))
+
+    @cached_property
+    def surface(self) -> Surface:
+        """The surface behind the islands."""
+        return _joined_surface(tuple((m.base.geometry, m.base.islands) for m in self.members))
+
+    @cached_property
+    def placements(self) -> FloatArray:
+        """(I, 2, 3) from base UVs to the tiles' plane."""
+        return self.state.placements
+
+    @cached_property
+    def unplaced(self) -> NDArray[np.bool_]:
+        """(I,) islands on the side table."""
+        return self.state.unplaced
+
+    @cached_property
+    def controls(self) -> NDArray[Any]:
+        """(I,) records of `CONTROL_FIELDS`."""
+        return self.state.controls
+
+    @property
+    def objects(self) -> list[MeshObject]:
+        """Objects in order."""
+        return [member.object for member in self.members]
 
     @property
     def tiles(self) -> list[TileRow]:
         """Tiles in the order of their numbers."""
-        return tiles_of(self.revision)
-
-    @property
-    def size(self) -> tuple[int, int]:
-        """px of the first tile."""
-        return self.tiles[0].width, self.tiles[0].height
+        return list(self.state.tiles)
 
     @property
     def pixels(self) -> FloatArray:
         """(I, 2) px per UV of each island's tile."""
         return pixel_sizes(self.islands, self.placements, [tile.size for tile in self.tiles])
+
+    @property
+    def weights(self) -> FloatArray:
+        """(I,) weight of each island: its own times its object's."""
+        each = np.array([member.row.weight for member in self.members])
+        counts = [member.row.islands for member in self.members]
+        return np.asarray(np.repeat(each, counts) * self.controls["weight"], np.float64)
 
     def object_names(self) -> list[str]:
         """What to call each object; no two are called the same."""
@@ -185,8 +164,8 @@ class Layout:
         names = self.object_names()
         return [
             f"{name} island {k + 1}"
-            for name, obj in zip(names, self.objects, strict=True)
-            for k in range(obj.islands)
+            for name, member in zip(names, self.members, strict=True)
+            for k in range(member.row.islands)
         ]
 
 
@@ -195,28 +174,30 @@ def names_of(objects: list[MeshObject]) -> list[str]:
     return unique_names([obj.name for obj in objects], [obj.source.name for obj in objects])
 
 
-def objects_of(revision: Revision) -> list[MeshObject]:
-    """Objects of a revision in its order."""
-    found = MeshObject.objects.select_related("source").in_bulk([row[0] for row in revision.contents])
-    return [found[row[0]] for row in revision.contents]
+def members_with_rows(rows: Sequence[MemberRow]) -> list[Member]:
+    """Members with their objects and base layouts."""
+    found = BaseLayout.objects.select_related("object__source").in_bulk([row.base for row in rows])
+    return [Member(row, found[row.base].object, found[row.base]) for row in rows]
 
 
 def load_layout(revision: Revision) -> Layout:
     """Put a revision's layout together."""
-    objects = objects_of(revision)
-    said = dict(revision.atlas.members.exclude(proportion=None).values_list("object_id", "proportion"))
-    sets = [_islands(obj.geometry) for obj in objects]
-    for k, obj in enumerate(objects):
-        if obj.pk in said:
-            sets[k] = replace(sets[k], proportion=np.full(sets[k].count, said[obj.pk]))
-    return Layout(
-        revision,
-        objects,
-        concatenate(sets),
-        np.frombuffer(bytes(revision.placements), np.float64).reshape(-1, 2, 3),
-        np.frombuffer(bytes(revision.unplaced), np.uint8).astype(bool),
-        read_controls(revision),
-    )
+    state = read_state(revision)
+    return Layout(revision, state, members_with_rows(state.members))
+
+
+@lru_cache(maxsize=4)
+def _joined(parts: tuple[tuple[str, float | None], ...]) -> IslandSet:
+    sets = []
+    for key, said in parts:
+        own = _islands(key)
+        sets.append(own if said is None else replace(own, proportion=np.full(own.count, said)))
+    return concatenate(sets)
+
+
+@lru_cache(maxsize=2)
+def _joined_surface(parts: tuple[tuple[str, int], ...]) -> Surface:
+    return join_surfaces([_surface(key) for key, _ in parts], [islands for _, islands in parts])
 
 
 def controls_of(layout: Layout, chosen: list[int]) -> Controls:

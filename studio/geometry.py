@@ -12,16 +12,17 @@ from numpy.typing import NDArray
 from quilt_core.formats.gltf_build import LINES, Node, Primitive, build_glb
 from quilt_core.scene.surface import worst_octaves
 from studio import storage
-from studio.arrays import SURFACE, load_geometry, objects_of
+from studio.arrays import SURFACE, load_geometry, members_with_rows
 from studio.models import Revision
+from studio.state import members_of, read_state
 
-FORMAT = 6
+FORMAT = 7
 
 
 def content_mark(revision: Revision) -> str:
-    """Hash of what a revision shows: its objects, places and tiles."""
-    facts = json.dumps([FORMAT, revision.pk, revision.contents, revision.tiles, str(revision.created)])
-    return hashlib.sha256(facts.encode() + bytes(revision.placements)).hexdigest()[:16]
+    """Mark of what a revision shows, which never changes; no other one ever has the same."""
+    facts = f"{FORMAT} {revision.pk} {revision.created.isoformat()}"
+    return hashlib.sha256(facts.encode()).hexdigest()[:16]
 
 
 def geometry_glb(revision: Revision) -> bytes:
@@ -30,8 +31,8 @@ def geometry_glb(revision: Revision) -> bytes:
     Triangles carry base UVs, `_ISLAND`, the number of the island within the revision (-1 for none), and
     `_STRETCH`, the octaves by which their texels per metre differ from their island's. The node “outlines” holds the outline edges: position = (u, v, island).
     """
-    objects = objects_of(revision)
-    mark = json.dumps([FORMAT, revision.contents, [obj.geometry for obj in objects]])
+    members = members_with_rows(members_of(revision))
+    mark = json.dumps([FORMAT, [[m.object.pk, m.base.geometry] for m in members]])
     key_path = "geometry-" + hashlib.sha256(mark.encode()).hexdigest()
     known = cached(key_path)
     if known is not None:
@@ -40,8 +41,8 @@ def geometry_glb(revision: Revision) -> bytes:
     meshes: list[tuple[str, list[Primitive]]] = []
     edges, edge_islands = [], []
     base = 0
-    for obj in objects:
-        data = load_geometry(obj.geometry)
+    for member in members:
+        obj, data = member.object, load_geometry(member.base.geometry)
         island = np.repeat(np.where(data["corner_island"] >= 0, data["corner_island"] + base, -1), 3)
         primitive = Primitive(
             {
@@ -58,7 +59,7 @@ def geometry_glb(revision: Revision) -> bytes:
         meshes.append((obj.name, [primitive]))
         edges.append(data["edges"].reshape(-1, 2))
         edge_islands.append(np.repeat(data["edge_island"] + base, 2))
-        base += obj.islands
+        base += member.row.islands
     if edges and base:
         flat = np.column_stack([np.concatenate(edges), np.concatenate(edge_islands)]).astype(np.float32)
         nodes.append(Node("outlines", -1, None, len(meshes)))
@@ -69,12 +70,11 @@ def geometry_glb(revision: Revision) -> bytes:
 
 
 def _octaves(data: dict[str, NDArray[Any]]) -> NDArray[np.float64]:
-    """Octaves of each stored triangle, see `worst_octaves`; 0 where they are not known."""
+    """Octaves of each stored triangle, see `worst_octaves`; 0 for one of no island."""
     out = np.zeros(len(data["corner_island"]))
-    if SURFACE + "points" in data:
-        out[data["corner_island"] >= 0] = worst_octaves(
-            data["triangles"], data[SURFACE + "points"], data["triangle_island"], len(data["uv_area"])
-        )
+    out[data["corner_island"] >= 0] = worst_octaves(
+        data["triangles"], data[SURFACE + "points"], data["triangle_island"], len(data["uv_area"])
+    )
     return out
 
 
@@ -95,4 +95,4 @@ def keep_cached(name: str, data: bytes) -> None:
 
 def placements_bytes(revision: Revision) -> bytes:
     """float32, 6 per island: a, b, tu, c, d, tv."""
-    return np.frombuffer(bytes(revision.placements), np.float64).astype("<f4").tobytes()
+    return read_state(revision).placements.astype("<f4").tobytes()

@@ -1,6 +1,10 @@
-"""Facts of a project. Workflows are in `studio.actions`."""
+"""Facts of a project, and its history. Workflows are in `studio.actions`."""
 
 from __future__ import annotations
+
+import json
+import zlib
+from typing import Any
 
 from django.db import models
 from django.utils import timezone
@@ -12,23 +16,65 @@ PADDING, MARGIN = 8.0, 4.0
 
 
 class Project(models.Model):
-    """A set of assets that share a house density."""
+    """A set of assets that share a house density. What a user can change of it is in its history."""
 
-    name = models.CharField(max_length=120)
-    house_density = models.FloatField(default=512.0, help_text="px per metre")
-    tolerance = models.FloatField(
-        default=0.05, help_text="half-width of the house band as a part of the density"
-    )
-    uv_tolerance = models.FloatField(
-        default=UV_TOLERANCE,
-        help_text="UVs that differ by less, in tiles, are one point; of files that come in from now on",
-    )
-    rules = models.JSONField(default=dict, help_text="thresholds, severities and ignored findings of proving")
+    head = models.ForeignKey("Change", models.PROTECT, null=True, related_name="+")
+    redo = models.JSONField(default=list, help_text="changes that redo goes to, the next one last")
     created = models.DateTimeField(default=timezone.now)
     deleted = models.DateTimeField(null=True, help_text="since when it is put away")
 
     class Meta:
         ordering = ["-created", "-id"]
+
+    @property
+    def settings(self) -> dict[str, Any]:
+        """Name, house density (px per metre), tolerance, UV tolerance and rules as they are now."""
+        return dict(self.head.settings) if self.head else {}
+
+    @property
+    def name(self) -> str:
+        """What the user calls it."""
+        return str(self.settings["name"])
+
+    @property
+    def house_density(self) -> float:
+        """px per metre."""
+        return float(self.settings["house_density"])
+
+    @property
+    def tolerance(self) -> float:
+        """Half-width of the house band as a part of the density."""
+        return float(self.settings["tolerance"])
+
+    @property
+    def uv_tolerance(self) -> float:
+        """UVs that differ by less, in tiles, are one point; of files that come in from now on."""
+        return float(self.settings["uv_tolerance"])
+
+    @property
+    def rules(self) -> dict[str, Any]:
+        """Thresholds, severities and ignored findings of proving."""
+        return dict(self.settings["rules"])
+
+
+class Change(models.Model):
+    """One step of a project's history: what a user did, and the state after it. Never changed, but for its label."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="changes")
+    parent = models.ForeignKey("self", models.PROTECT, null=True, related_name="children")
+    verb = models.CharField(max_length=40)
+    what = models.CharField(max_length=200, blank=True, help_text="what it was done to, in words")
+    author = models.CharField(max_length=80, default="you")
+    label = models.CharField(max_length=120, blank=True, help_text="a name that the user gave this step")
+    settings = models.JSONField(help_text="of the project, after it")
+    atlases = models.JSONField(help_text="[atlas id, revision id] of each atlas after it, in order")
+    touched = models.JSONField(
+        help_text="what it changed: names of parts, with the islands where they are few"
+    )
+    created = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        ordering = ["id"]
 
 
 class Source(models.Model):
@@ -59,9 +105,21 @@ class MeshObject(models.Model):
     instances = models.JSONField(help_text="names and world matrices")
     channels = models.JSONField(help_text="names of its UV channels")
     faces = models.PositiveIntegerField()
-    islands = models.PositiveIntegerField()
-    unflattened = models.PositiveIntegerField(help_text="faces without UVs in the channel in use")
+
+    class Meta:
+        ordering = ["id"]
+
+
+class BaseLayout(models.Model):
+    """UVs of an object in one channel, with its islands. Never changed; an edit makes another one."""
+
+    object = models.ForeignKey(MeshObject, models.CASCADE, related_name="bases")
+    channel = models.PositiveIntegerField(default=0, help_text="of the object, from 0")
+    verb = models.CharField(max_length=40, default="read", help_text="what made it")
+    parent = models.ForeignKey("self", models.PROTECT, null=True, related_name="children")
     geometry = models.CharField(max_length=64, help_text="SHA-256 of its arrays")
+    islands = models.PositiveIntegerField(help_text="numbered from 0 in the order of their first face")
+    unflattened = models.PositiveIntegerField(help_text="faces without UVs")
     proportion = models.FloatField(
         default=1.0, help_text="width / height of its picture; that of most islands"
     )
@@ -72,72 +130,81 @@ class MeshObject(models.Model):
 
 
 class Atlas(models.Model):
-    """A shared layout of many objects."""
+    """A shared layout of many objects. Its state is a revision, which the project's present change names."""
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="atlases")
-    name = models.CharField(max_length=120)
-    head = models.ForeignKey("Revision", models.PROTECT, null=True, related_name="+")
-    redo = models.JSONField(default=list, help_text="revisions that redo goes to, the next one last")
+    head = models.ForeignKey(
+        "Revision", models.PROTECT, null=True, related_name="+", help_text="none while it is deleted"
+    )
 
     class Meta:
         ordering = ["id"]
 
-
-class Tile(models.Model):
-    """One tile of an atlas."""
-
-    atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="tiles")
-    number = models.PositiveIntegerField(default=1001)
-    label = models.CharField(max_length=120, blank=True)
-    width = models.PositiveIntegerField(default=2048)
-    height = models.PositiveIntegerField(default=2048)
-    frozen = models.BooleanField(default=False)
-
-    class Meta:
-        ordering = ["number"]
-        constraints = [models.UniqueConstraint(fields=["atlas", "number"], name="one_tile_per_number")]
-
-
-class Member(models.Model):
-    """An object's part in an atlas."""
-
-    atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="members")
-    object = models.ForeignKey(MeshObject, models.CASCADE, related_name="+")
-    source_channel = models.PositiveIntegerField(default=0)
-    target_channel = models.PositiveIntegerField(default=0)
-    weight = models.FloatField(default=1.0)
-    proportion = models.FloatField(null=True, help_text="said by the user, instead of that of its picture")
-
-    class Meta:
-        ordering = ["id"]
-        constraints = [models.UniqueConstraint(fields=["atlas", "object"], name="one_member_per_object")]
+    @property
+    def name(self) -> str:
+        """What the user calls it."""
+        return self.head.name if self.head else f"atlas {self.pk}"
 
 
 class Revision(models.Model):
-    """A layout as one action left it. Never changed afterwards, but for the figures measured of it."""
+    """State of an atlas as one action left it. Never changed, but for what is found out about it later.
+
+    A keyframe holds all of it; another one what differs from its parent, which goes back to the keyframe.
+    `studio.state` reads and writes both.
+    """
 
     atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="revisions")
     parent = models.ForeignKey("self", models.PROTECT, null=True, related_name="children")
-    verb = models.CharField(max_length=40)
-    params = models.JSONField(default=dict)
-    author = models.CharField(max_length=80, default="you")
-    draft = models.BooleanField(default=False, help_text="kept beside the chain, not part of it")
-    contents = models.JSONField(help_text="object id and number of islands, in order")
-    tiles = models.JSONField(help_text="number, width, height, label and frozen of each tile")
+    keyframe = models.ForeignKey("self", models.PROTECT, null=True, related_name="+")
+    name = models.CharField(max_length=120, help_text="of the atlas")
+    members = models.JSONField(null=True, help_text="its objects, in order; none = as in the keyframe")
+    tiles = models.JSONField(help_text="number, width, height, label and frozen of each")
+    state = models.BinaryField(help_text="placements, side table and controls, or what differs, compressed")
+    depth = models.PositiveIntegerField(default=0, help_text="revisions since the keyframe")
+    stored = models.PositiveIntegerField(default=0, help_text="islands stored since the keyframe")
     padding = models.FloatField(default=PADDING, help_text="px that it was packed with, and is judged by")
     margin = models.FloatField(default=MARGIN, help_text="px, in the same way")
-    placements = models.BinaryField(help_text="float64, 6 per island")
-    unplaced = models.BinaryField(help_text="one byte per island, 1 = on the side table")
-    controls = models.BinaryField(default=b"", help_text="locks, tile, bundle, stack and weight per island")
+    verb = models.CharField(max_length=40)
+    params = models.JSONField(default=dict)
+    draft = models.BooleanField(default=False, help_text="kept beside the chain, not part of it")
     seconds = models.FloatField(null=True, help_text="what it took to make")
     tidy_cost = models.FloatField(null=True, help_text="coverage that tidiness cost, by quick packs")
     binding = models.JSONField(null=True, help_text="what set the scale when it was packed, and cures")
-    figures = models.JSONField(null=True)
-    proof = models.JSONField(null=True, help_text="findings by the rules of the day, and when")
+    summary = models.JSONField(null=True, help_text="coverage and density, once it was measured")
     created = models.DateTimeField(default=timezone.now)
 
     class Meta:
         ordering = ["id"]
+
+    @property
+    def figures(self) -> dict[str, Any] | None:
+        """What was measured; none when that is not known (any more)."""
+        kept = getattr(self, "measurement", None)
+        return _unpacked(kept.figures) if kept else None
+
+    @property
+    def proof(self) -> dict[str, Any] | None:
+        """What was found, by the rules of the day it was made."""
+        kept = getattr(self, "measurement", None)
+        return _unpacked(kept.proof) if kept else None
+
+
+class Measurement(models.Model):
+    """Figures and proof of a revision. They can be made again, and are kept for the newest only."""
+
+    revision = models.OneToOneField(Revision, models.CASCADE, related_name="measurement")
+    figures = models.BinaryField(help_text="JSON, compressed")
+    proof = models.BinaryField(help_text="JSON, compressed")
+    mark = models.CharField(max_length=16, help_text="of the rules and weights of the proof")
+
+    @staticmethod
+    def packed(values: dict[str, Any]) -> bytes:
+        """As a row keeps it."""
+        return zlib.compress(json.dumps(values, separators=(",", ":")).encode(), 4)
+
+
+def _unpacked(data: bytes) -> dict[str, Any]:
+    return dict(json.loads(zlib.decompress(bytes(data))))
 
 
 class Recipe(models.Model):

@@ -13,7 +13,7 @@ from django.utils import timezone
 
 from studio.actions.errors import Conflict
 from studio.jobs.run import cancel_job
-from studio.models import Job, MeshObject, Project, Revision, Source
+from studio.models import BaseLayout, Job, Project, Revision, Source
 
 KEPT = timedelta(days=7)
 """So long a deleted project can be brought back."""
@@ -72,14 +72,18 @@ def clear() -> tuple[int, int]:
 
 @transaction.atomic
 def _forget(project: Project) -> None:
-    Revision.objects.filter(atlas__project=project).update(parent=None)
+    revisions = Revision.objects.filter(atlas__project=project)
     project.atlases.update(head=None)
-    project.delete()
+    Project.objects.filter(pk=project.pk).update(head=None)
+    revisions.update(parent=None, keyframe=None)
+    project.changes.update(parent=None)
+    BaseLayout.objects.filter(object__project=project).update(parent=None)
+    Project.objects.get(pk=project.pk).delete()
 
 
 def _referred() -> set[str]:
     keys = set(Source.objects.values_list("sha256", flat=True))
-    keys |= set(MeshObject.objects.values_list("geometry", flat=True))
+    keys |= set(BaseLayout.objects.values_list("geometry", flat=True))
     for params, result in Job.objects.values_list("params", "result"):
         keys |= {str(value) for value in result.values()}
         keys |= {str(key) for _, key in params.get("files", [])}

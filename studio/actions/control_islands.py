@@ -9,9 +9,8 @@ from numpy.typing import NDArray
 
 from quilt_core.pack.controls import FLAGS, bundles_of
 from studio.actions.errors import Refused
-from studio.actions.prove_layout import complete
-from studio.actions.revise import append_revision
-from studio.arrays import Layout, load_layout, load_surface
+from studio.actions.history import Made
+from studio.arrays import Layout, load_layout
 from studio.models import Revision
 
 VERBS = {
@@ -22,8 +21,8 @@ VERBS = {
 }  # fmt: skip
 
 
-def control_islands(revision: Revision, params: dict[str, Any]) -> Revision:
-    """Change controls of some islands; returns the new revision.
+def control_islands(revision: Revision, params: dict[str, Any]) -> Made:
+    """Change controls of some islands.
 
     `params`: islands (numbers), and any of lock_place, lock_turn, lock_size, may_mirror, left_out
     (true or false), tile (number, 0 for any), bundle and stack (true joins all of them into one,
@@ -36,7 +35,7 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Revision:
         raise Refused(
             "No islands are picked.", "islands", "Pick some on the table, the model or in the ledger."
         )
-    if chosen[-1] >= layout.islands.count:
+    if chosen[-1] >= len(layout.controls):
         raise Refused(
             f"There is no island {chosen[-1] + 1}.", "islands", "Look at the new layout and try again."
         )
@@ -68,20 +67,21 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Revision:
     if not verb:
         raise Refused("Nothing was changed.", "controls", "Say what to change.")
     # Stacks change what is an overlap; all else is measured already.
-    figures = revision.figures if params.get("stack") is None and not stacked else None
-    return append_revision(
-        revision.atlas, revision, verb, {"islands": len(chosen)}, layout.placements, layout.unplaced,
-        controls=controls, figures=figures,
-    )  # fmt: skip
+    known = revision if params.get("stack") is None and not stacked and params.get("weight") is None else None
+    state = layout.state.having(controls=controls)
+    return Made(verb, state, counted(len(chosen)), {"islands": len(chosen)}, measured_as=known)
+
+
+def counted(islands: int) -> str:
+    """How many, in words."""
+    return f"{islands:,} {'island' if islands == 1 else 'islands'}"
 
 
 def _groups(layout: Layout, by: str) -> NDArray[np.int64]:
     """Object or material of each island."""
     if by == "object":
         return layout.islands.object_index
-    for obj in layout.objects:
-        complete(obj)
-    return load_surface(layout).island_material
+    return layout.surface.island_material
 
 
 def _send(layout: Layout, controls: NDArray[Any], chosen: NDArray[np.int64], tile: int) -> str:

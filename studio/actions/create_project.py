@@ -5,10 +5,13 @@ from __future__ import annotations
 from django.db import transaction
 
 from studio.actions.errors import Refused
-from studio.models import Atlas, Project, Tile
+from studio.actions.history import append_change, first_settings
+from studio.models import Atlas, Project
+from studio.state import State, TileRow, write_state
 
 UNSAID = 512.0
 """House density in px per metre of a project that has no files yet; its first files propose one."""
+FIRST_ATLAS = "props A"
 
 
 @transaction.atomic
@@ -16,7 +19,10 @@ def create_project(name: str, house_density: float | None = None) -> Project:
     """A new, empty project."""
     if not name.strip():
         raise Refused("The project has no name.", "name", "Give it one.")
-    project = Project.objects.create(name=name.strip(), house_density=house_density or UNSAID)
-    atlas = Atlas.objects.create(project=project, name="props A")
-    Tile.objects.create(atlas=atlas, number=1001, label="props A")
+    project = Project.objects.create()
+    atlas = Atlas.objects.create(project=project)
+    state = State(FIRST_ATLAS, (), (TileRow(1001, 2048, 2048, FIRST_ATLAS),))
+    revision = write_state(atlas, None, state, verb="begin")
+    settings = first_settings(name.strip(), house_density or UNSAID)
+    append_change(project, "begin", "", {}, settings=settings, revisions={atlas.pk: revision})
     return project

@@ -8,9 +8,10 @@ from numpy.typing import NDArray
 from quilt_core.pack.stacks import lay_onto
 from quilt_core.scene import home_tiles
 from quilt_core.scene.placement import compose, identity
-from studio.actions.control_islands import group_islands
+from studio.actions.control_islands import counted, group_islands
 from studio.actions.errors import Refused
-from studio.actions.revise import append_revision
+from studio.actions.history import Made
+from studio.actions.parts import Parts, within
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
 
@@ -20,8 +21,8 @@ IntArray = NDArray[np.int64]
 VERBS = {"mirror": "mirror back", "move in": "move into the tile", "stack": "stack"}
 
 
-def cure_findings(revision: Revision, cure: str, islands: list[int]) -> Revision:
-    """Cure some islands; returns the new revision.
+def cure_findings(revision: Revision, cure: str, islands: list[int]) -> Made:
+    """Cure some islands.
 
     `cure` is mirror (turn mirrored islands over about their middle), move in (by whole tiles where that
     is enough, else by as little as is needed) or stack (mark the islands, and lay them on the first).
@@ -31,7 +32,7 @@ def cure_findings(revision: Revision, cure: str, islands: list[int]) -> Revision
     if not len(chosen) or chosen[-1] >= layout.islands.count:
         raise Refused("There is no such island.", "islands", "Look at the new layout and try again.")
     if cure == "stack":
-        return _stack(revision, layout, islands)
+        return _stack(layout, islands)
     moves = identity(layout.islands.count)
     box = layout.islands.placed(layout.placements).bounds()
     if not np.isfinite(box[chosen]).all():
@@ -43,9 +44,9 @@ def cure_findings(revision: Revision, cure: str, islands: list[int]) -> Revision
     else:
         moves[chosen, :, 2] = _way_in(layout, box[chosen])
         unplaced[chosen] = False
-    return append_revision(
-        revision.atlas, revision, VERBS[cure], {"islands": len(chosen)}, compose(moves, layout.placements), unplaced
-    )  # fmt: skip
+    state = layout.state.having(placements=compose(moves, layout.placements), unplaced=unplaced)
+    needs: Parts = {within(revision.atlas_id, "tiles"): None} if cure == "move in" else {}
+    return Made(VERBS[cure], state, counted(len(chosen)), {"islands": len(chosen)}, needs)
 
 
 def _way_in(layout: Layout, box: FloatArray) -> FloatArray:
@@ -69,7 +70,7 @@ def _way_in(layout: Layout, box: FloatArray) -> FloatArray:
     return np.asarray(whole + np.clip(0.0, low, high))
 
 
-def _stack(revision: Revision, layout: Layout, islands: list[int]) -> Revision:
+def _stack(layout: Layout, islands: list[int]) -> Made:
     """Lay islands on the first one named that lies in a tile, and mark them as one stack unless they are one already."""
     members = np.array(list(dict.fromkeys(islands)), np.int64)
     # A parked one is laid on its twin in the tile, not the other way round.
@@ -84,6 +85,5 @@ def _stack(revision: Revision, layout: Layout, islands: list[int]) -> Revision:
         raise Refused("These islands do not have the same shape.", "islands", "Take them off the stack.")
     placements = layout.placements.copy()
     placements[members] = compose(np.repeat(layout.placements[members[:1]], len(members), axis=0), laid.onto)
-    return append_revision(
-        revision.atlas, revision, VERBS["stack"], {"islands": len(members)}, placements, layout.unplaced, controls=controls
-    )  # fmt: skip
+    state = layout.state.having(placements=placements, controls=controls)
+    return Made(VERBS["stack"], state, counted(len(members)), {"islands": len(members)})

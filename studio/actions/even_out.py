@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from quilt_core.measure.density import equalize, island_densities, set_density
 from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE
+from studio.actions.control_islands import counted
 from studio.actions.errors import Refused
-from studio.actions.prove_layout import weights_of
-from studio.actions.revise import append_revision
+from studio.actions.history import Made, finish_job
 from studio.arrays import Layout, controls_of, load_layout
 from studio.models import Revision
 
@@ -20,19 +20,20 @@ Placements = NDArray[np.float64]
 TARGETS = ("house", "number", "average", "island", "object")
 
 
-def even_out(revision: Revision, params: dict[str, Any], own_job: int | None = None) -> Revision:
+def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
     """Scale the islands of a revision; returns the new one.
 
     `params`: target (house, number, average, island, object), value (px per metre, island number or
     object id), per_object, islands (list of island numbers, empty for all).
     """
     layout = load_layout(revision)
-    placements = evened(
-        layout, target_density(layout, params), params.get("islands") or [], bool(params.get("per_object"))
-    )
-    return append_revision(
-        revision.atlas, revision, "even out", params, placements, layout.unplaced, own_job=own_job
-    )
+    chosen, target = params.get("islands") or [], target_density(layout, params)
+    placements = evened(layout, target, chosen, bool(params.get("per_object")))
+    what = f"to {target:.4g} px/m" if target else "to the average"
+    if chosen:
+        what = f"{counted(len(chosen))} {what}"
+    made = Made("even out", layout.state.having(placements=placements), what, params)
+    return finish_job(revision.atlas_id, revision, made)
 
 
 def evened(layout: Layout, target: float | None, chosen: list[int], per_object: bool = False) -> Placements:
@@ -49,7 +50,7 @@ def evened(layout: Layout, target: float | None, chosen: list[int], per_object: 
         )
     width, height = layout.pixels.T
     return equalize(
-        layout.islands, layout.placements, width, height, target, weights_of(layout), per_object=per_object, which=which,
+        layout.islands, layout.placements, width, height, target, layout.weights, per_object=per_object, which=which,
     )  # fmt: skip
 
 

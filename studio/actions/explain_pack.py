@@ -7,8 +7,9 @@ from dataclasses import asdict
 from typing import Any
 
 from studio.actions.pack_atlas import rules_for
-from studio.arrays import load_layout, tiles_of
+from studio.arrays import load_layout
 from studio.models import Revision
+from studio.state import tiles_of
 
 
 def explain_pack(revision: Revision, stop: Callable[[], bool]) -> dict[str, Any] | None:

@@ -7,6 +7,7 @@ import json
 import posixpath
 import zipfile
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass
 from pathlib import PurePosixPath
 
 import numpy as np
@@ -29,14 +30,24 @@ OWN_NAMES = ("figures.json", "proof.html", "proof.json")
 """What the export adds itself, beside the layout sheets."""
 
 
+@dataclass(frozen=True, eq=False)
+class Written:
+    """The layout of an object: the channel it was read from, and where its islands went."""
+
+    channel: int
+    placements: np.ndarray
+
+
 def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> str:
     """Build the zip; returns its storage key."""
     layout = load_layout(revision)
-    first = np.searchsorted(layout.islands.object_index, np.arange(len(layout.objects)))
-    by_source: dict[int, dict[int, np.ndarray]] = {}
-    for number, obj in enumerate(layout.objects):
-        rows = layout.placements[first[number] : first[number] + obj.islands]
-        by_source.setdefault(obj.source_id, {})[obj.number] = rows
+    by_source: dict[int, dict[int, Written]] = {}
+    first = 0
+    for member in layout.members:
+        rows = layout.placements[first : first + member.row.islands]
+        first += member.row.islands
+        mine = by_source.setdefault(member.object.source_id, {})
+        mine[member.object.number] = Written(member.base.channel, rows)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         sources = list(Source.objects.filter(project=revision.atlas.project))
@@ -76,7 +87,7 @@ def _places(sources: list[Source]) -> Iterator[tuple[str, list[Source]]]:
         yield place, group
 
 
-def _group_files(group: list[Source], by_source: dict[int, dict[int, np.ndarray]]) -> dict[str, bytes]:
+def _group_files(group: list[Source], by_source: dict[int, dict[int, Written]]) -> dict[str, bytes]:
     """Meshes with their new layout, and the files beside them; what a mesh changed counts."""
     changed: dict[str, bytes] = {}
     meshes = {s.name: side_files(s.name, storage.get(s.sha256)) for s in group if s.pk in by_source}
@@ -97,7 +108,7 @@ def _group_files(group: list[Source], by_source: dict[int, dict[int, np.ndarray]
 
 
 def _rewritten(
-    source: Source, placements: dict[int, np.ndarray], side_names: dict[str, str]
+    source: Source, placements: dict[int, Written], side_names: dict[str, str]
 ) -> dict[str, bytes]:
     beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
@@ -106,8 +117,8 @@ def _rewritten(
         PurePosixPath(source.name).name, storage.get(source.sha256), find, source.metres_per_unit
     )
     uvs = [
-        object_corner_uvs(obj, 0, placements[number], source.uv_tolerance)
-        if number in placements and len(placements[number])
+        object_corner_uvs(obj, new.channel, new.placements, source.uv_tolerance)
+        if (new := placements.get(number)) and len(new.placements)
         else None
         for number, obj in enumerate(scene.objects)
     ]

@@ -42,11 +42,11 @@ def _by_topology(layout: Layout) -> list[list[int]]:
     """Islands with the same number on objects whose faces are joined in the same way."""
     alike: dict[bytes, list[tuple[int, int]]] = {}
     first = 0
-    for obj in layout.objects:
-        data = load_geometry(obj.geometry)
-        mark = np.concatenate([data["corner_island"], [obj.faces, len(data["edges"])], data["edge_island"]])
-        alike.setdefault(mark.astype(np.int64).tobytes(), []).append((first, obj.islands))
-        first += obj.islands
+    for member in layout.members:
+        data, faces = load_geometry(member.base.geometry), member.object.faces
+        mark = np.concatenate([data["corner_island"], [faces, len(data["edges"])], data["edge_island"]])
+        alike.setdefault(mark.astype(np.int64).tobytes(), []).append((first, member.row.islands))
+        first += member.row.islands
     return [
         [start + k for start, _ in group]
         for group in alike.values()

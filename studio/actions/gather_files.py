@@ -19,14 +19,16 @@ from quilt_core.scene.placement import identity
 from quilt_core.scene.proportion import suggested_proportion
 from studio import storage
 from studio.actions.create_project import UNSAID
-from studio.actions.errors import Refused
-from studio.actions.revise import append_revision
-from studio.arrays import free_controls, islands_of, read_controls, store_geometry
-from studio.models import Atlas, Member, MeshObject, Project, Revision, Source
+from studio.actions.errors import Conflict, Refused
+from studio.actions.history import append_change, check_idle
+from studio.actions.parts import parts_of_atlas, settings_parts
+from studio.arrays import islands_of, store_geometry
+from studio.models import Atlas, BaseLayout, MeshObject, Project, Revision, Source
+from studio.state import MemberRow, TileRow, read_state, write_state
 
 Report = Callable[[float, str], None]
-Ready = tuple[SceneObject, dict[str, Any]]
-"""An object and what is kept of it."""
+Ready = tuple[SceneObject, list[dict[str, Any]]]
+"""An object and what is kept of it in each channel."""
 
 
 def is_mesh(name: str) -> bool:
@@ -57,6 +59,14 @@ def siblings_in(
     return find
 
 
+def first_atlas(project: Project) -> Atlas:
+    """The first atlas that is there now."""
+    atlas = project.atlases.exclude(head=None).first()
+    if atlas is None:
+        raise Conflict("The project has no atlas.", project.name, "Make one first.")
+    return atlas
+
+
 def gather_files(
     project_id: int,
     files: dict[str, bytes],
@@ -69,7 +79,7 @@ def gather_files(
     Nothing is written before every file has been read, and everything in one transaction.
     """
     project = Project.objects.get(pk=project_id)
-    atlas = project.atlases.get()
+    atlas = first_atlas(project)
     meshes = [name for name in files if is_mesh(name)]
     if not meshes:
         raise Refused(
@@ -87,22 +97,28 @@ def gather_files(
     for number, name in enumerate(meshes):
         report(number / len(meshes), f"reading {name}")
         scene = _read(name, files, metres_per_unit)
-        rows = []
-        for obj in scene.objects:
-            islands, surface = read_surface(
-                obj, 0, scene.metres_per_unit, scene.materials, project.uv_tolerance
-            )
-            facts = {
-                "islands": islands.count,
-                "unflattened": islands.unflattened[0],
-                "geometry": store_geometry(obj, islands, surface),
-                **_proportions(islands, surface),
-            }
-            rows.append((obj, facts))
+        rows = [(obj, _bases(obj, scene, project.uv_tolerance)) for obj in scene.objects]
         ready.append((name, scene, rows))
     keys = {name: storage.put(data) for name, data in files.items()}
     report(0.95, "keeping the files")
     return _keep(project, atlas, files, keys, ready, own_job)
+
+
+def _bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str, Any]]:
+    """Facts of an object's base layout in each of its channels; one without islands where it has none."""
+    out = []
+    for channel in range(max(len(obj.mesh.channels), 1)):
+        islands, surface = read_surface(obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance)
+        out.append(
+            {
+                "channel": channel,
+                "islands": islands.count,
+                "unflattened": islands.unflattened[0],
+                "geometry": store_geometry(obj, channel, islands, surface),
+                **_proportions(islands, surface),
+            }
+        )
+    return out
 
 
 def _read(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
@@ -131,17 +147,11 @@ def _proportions(islands: IslandSet, surface: Surface) -> dict[str, float | None
     }
 
 
-def _propose_house(project: Project, geometries: list[str], atlas: Atlas) -> None:
-    """Take the house density from the first files, where nobody has said one."""
+def _propose_house(geometries: list[str], tile: TileRow) -> float | None:
+    """The house density that the first files suggest, in px per metre."""
     islands = islands_of(geometries)
-    tile = atlas.tiles.first()
-    width, height = (tile.width, tile.height) if tile else (2048, 2048)
-    found = proposed_house(
-        island_densities(islands, identity(islands.count), width, height), islands.world_area
-    )
-    if found is not None:
-        project.house_density = found
-        project.save(update_fields=["house_density"])
+    densities = island_densities(islands, identity(islands.count), tile.width, tile.height)
+    return proposed_house(densities, islands.world_area)
 
 
 @transaction.atomic
@@ -153,35 +163,45 @@ def _keep(
     ready: list[tuple[str, Scene, list[Ready]]],
     own_job: int | None,
 ) -> Revision:
-    atlas = Atlas.objects.select_for_update().get(pk=atlas.pk)
+    """Add rows, and one change with the objects in the atlas, on whatever its state is now."""
+    project = Project.objects.select_for_update().get(pk=project.pk)
+    atlas = Atlas.objects.get(pk=atlas.pk)
+    if atlas.head is None:
+        raise Conflict("The atlas has been deleted meanwhile.", atlas.name, "Undo brings it back.")
+    if own_job is None:
+        check_idle(atlas)
     folder = uuid.uuid4().hex
     scenes = {name: (scene, rows) for name, scene, rows in ready}
-    contents: list[list[int]] = list(atlas.head.contents) if atlas.head else []
-    added = 0
+    before = read_state(atlas.head)
+    state = before
     for name, data in files.items():
         scene, rows = scenes.get(name, (None, []))
         source = Source.objects.create(
             project=project, name=name, sha256=keys[name], size=len(data), is_mesh=scene is not None, folder=folder, uv_tolerance=project.uv_tolerance,
             metres_per_unit=scene.metres_per_unit if scene else 1.0, warnings=list(scene.warnings) if scene else [],
         )  # fmt: skip
-        for number, (obj, facts) in enumerate(rows):
-            made = MeshObject.objects.create(
-                project=project, source=source, number=number, name=obj.name, parent=obj.instances[0].parent,
-                instances=[[i.name, i.matrix.tolist()] for i in obj.instances],
-                channels=[c.name for c in obj.mesh.channels if (c.corner_uv >= 0).any()],
-                faces=obj.mesh.face_count, **facts,
-            )  # fmt: skip
-            Member.objects.create(atlas=atlas, object=made)
-            contents.append([made.pk, made.islands])
-            added += made.islands
-    head = atlas.head
-    if head is None and project.house_density == UNSAID:
-        _propose_house(project, [facts["geometry"] for _, _, rows in ready for _, facts in rows], atlas)
-    before = np.frombuffer(bytes(head.placements), np.float64).reshape(-1, 2, 3) if head else identity(0)
-    unplaced = np.frombuffer(bytes(head.unplaced), np.uint8).astype(bool) if head else np.empty(0, bool)
-    return append_revision(
-        atlas, head, "gather", {"files": [name for name, _, _ in ready]},
-        np.concatenate([before, identity(added)]), np.concatenate([unplaced, np.zeros(added, bool)]),
-        contents=contents, controls=np.concatenate([read_controls(head) if head else free_controls(0), free_controls(added)]),
-        own_job=own_job, tiles=head.tiles if head else [[t.number, t.width, t.height, t.label, t.frozen] for t in atlas.tiles.all()],
+        for number, (obj, bases) in enumerate(rows):
+            state = state.with_member(_keep_object(project, source, number, obj, bases))
+    settings = project.settings
+    if not before.members and project.house_density == UNSAID:
+        firsts = [bases[0]["geometry"] for _, _, rows in ready for _, bases in rows]
+        settings["house_density"] = _propose_house(firsts, before.tiles[0]) or UNSAID
+    names = [name for name, _, _ in ready]
+    revision = write_state(atlas, atlas.head, state, verb="gather", params={"files": names})
+    touched = parts_of_atlas(atlas.pk, before, state) | settings_parts(project.settings, settings)
+    what = names[0] if len(names) == 1 else f"{len(names)} files"
+    append_change(project, "gather", what, touched, settings=settings, revisions={atlas.pk: revision})
+    return revision
+
+
+def _keep_object(
+    project: Project, source: Source, number: int, obj: SceneObject, bases: list[dict[str, Any]]
+) -> MemberRow:
+    """Rows of an object and its base layouts; what an atlas keeps of it."""
+    made = MeshObject.objects.create(
+        project=project, source=source, number=number, name=obj.name, parent=obj.instances[0].parent,
+        instances=[[i.name, i.matrix.tolist()] for i in obj.instances],
+        channels=[c.name for c in obj.mesh.channels if (c.corner_uv >= 0).any()], faces=obj.mesh.face_count,
     )  # fmt: skip
+    kept = [BaseLayout.objects.create(object=made, **facts) for facts in bases]
+    return MemberRow(object=made.pk, base=kept[0].pk, islands=kept[0].islands)

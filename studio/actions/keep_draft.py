@@ -5,27 +5,31 @@ from __future__ import annotations
 from django.db import transaction
 
 from studio.actions.errors import Conflict, Refused
-from studio.actions.revise import append_revision, check_head, check_idle
-from studio.arrays import load_layout
+from studio.actions.history import Made, edit_atlas
+from studio.actions.parts import within
 from studio.models import Revision
+from studio.state import members_of, read_state
 
 
-def keep_draft(draft: Revision, revision_id: int) -> Revision:
+def keep_draft(draft: Revision, seen: int | None) -> Revision:
     """Make a draft the newest layout. The draft stays among the drafts, and undo leads back."""
-    atlas = draft.atlas
-    head = check_head(atlas, revision_id)
-    check_idle(atlas)
     if not draft.draft:
         raise Refused("This layout is not a draft.", f"revision {draft.pk}", "Use undo and redo to go to it.")
-    if draft.contents != head.contents:
-        raise Conflict(
-            "The draft was made before other objects came in.", atlas.name, "Pack again with its settings."
-        )
-    layout = load_layout(draft)
-    return append_revision(
-        atlas, head, "keep draft", {**draft.params, "draft": draft.pk}, layout.placements, layout.unplaced,
-        tiles=draft.tiles, controls=layout.controls, made_of=draft, seconds=draft.seconds, tidy_cost=draft.tidy_cost,
-    )  # fmt: skip
+
+    def make(head: Revision) -> Made:
+        members = members_of(head)
+        if [(m.base, m.islands) for m in members] != [(m.base, m.islands) for m in members_of(draft)]:
+            raise Conflict(
+                "The draft was made before other objects came in.", head.name, "Pack again with its settings."
+            )
+        # What was said of the objects since is kept: a draft is a layout.
+        state = read_state(draft).having(members=members, name=head.name)
+        facts = {"seconds": draft.seconds, "tidy_cost": draft.tidy_cost}
+        params = {**draft.params, "draft": draft.pk}
+        needs = {within(head.atlas_id, "islands"): None}
+        return Made("keep draft", state, f"draft {draft.pk}", params, needs, facts, draft)
+
+    return edit_atlas(draft.atlas_id, seen, make)
 
 
 @transaction.atomic

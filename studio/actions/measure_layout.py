@@ -9,9 +9,10 @@ import numpy as np
 
 from quilt_core.measure.density import flat_faces
 from quilt_core.scene import Surface
+from studio.actions.history import keep_measurement
 from studio.actions.prove_layout import examine, is_proven, mark_of, proof_values, rules_of
 from studio.arrays import Layout, load_layout
-from studio.models import Revision
+from studio.models import Measurement, Revision
 
 if TYPE_CHECKING:
     from quilt_core.measure import Figures
@@ -71,14 +72,20 @@ def figures_of(layout: Layout, f: Figures, surface: Surface) -> dict[str, Any]:
 
 def measure_revision(revision: Revision) -> dict[str, Any]:
     """Figures of a revision and its proof by the rules of the day, from one measurement; kept with it."""
-    if revision.figures is not None and is_proven(revision):
-        return dict(revision.figures)
+    if is_proven(revision):
+        return dict(revision.figures or {})
     started = time.monotonic()
     rules = rules_of(revision)
     layout = load_layout(revision)
     proof, surface = examine(layout, rules)
-    revision.figures = figures_of(layout, proof.figures, surface)
-    revision.proof = proof_values(proof, surface)
-    revision.proof |= {"mark": mark_of(revision, rules), "seconds": round(time.monotonic() - started, 3)}
-    revision.save(update_fields=["figures", "proof"])
-    return dict(revision.figures)
+    figures, mark = figures_of(layout, proof.figures, surface), mark_of(revision, rules)
+    found = proof_values(proof, surface) | {"seconds": round(time.monotonic() - started, 3)}
+    revision.summary = {
+        "coverage": figures["coverage"],
+        "density": figures["density"]["mean"],
+        "left_over": figures["side_table"],
+        "ready": proof.ready,
+    }
+    revision.save(update_fields=["summary"])
+    keep_measurement(revision, Measurement.packed(figures), Measurement.packed(found), mark)
+    return figures

@@ -14,10 +14,11 @@ from quilt_core.pack.controls import Controls
 from quilt_core.pack.problem import Attempt, PackSettings
 from quilt_core.scene.tiles import TileSize, home_tiles, more_tiles
 from studio.actions.even_out import evened
+from studio.actions.history import Made, finish_job
 from studio.actions.measure_layout import measure_revision
-from studio.actions.revise import append_revision
-from studio.arrays import Layout, TileRow, controls_of, load_layout, tiles_of
+from studio.arrays import Layout, controls_of, load_layout
 from studio.models import Revision
+from studio.state import TileRow, tiles_of
 
 Report = Callable[[Attempt, np.ndarray[Any, np.dtype[np.float64]]], None]
 
@@ -68,7 +69,6 @@ def pack_atlas(
     params: dict[str, Any],
     report: Report,
     stop: Callable[[], str],
-    own_job: int | None = None,
 ) -> Revision | None:
     """Pack; returns the new revision, or None when the user dropped the result or stopped before there was one.
 
@@ -103,14 +103,15 @@ def pack_atlas(
     if params.get("more_tiles"):
         tiles = _used(layout, best, placed, tiles, len(tiles_of(revision)))
     nowhere = ~packable(layout.islands)
-    atlas = revision.atlas
-    rows = [tile.row() for tile in tiles]
     # Islands that were not to be packed keep the place they had, in a tile or not.
     unplaced = np.where(controls.chosen, ~placed & ~nowhere, layout.unplaced)
-    made = append_revision(
-        atlas, revision, "pack", params, best, unplaced, tiles=rows, controls=layout.controls,
-        draft=bool(params.get("as_draft")), own_job=own_job, seconds=round(time.monotonic() - started, 2), tidy_cost=tidy_cost,
-        distances=(settings.padding, settings.margin),
+    state = layout.state.having(
+        placements=best, unplaced=unplaced, tiles=tuple(tiles), padding=settings.padding, margin=settings.margin
+    )  # fmt: skip
+    facts = {"seconds": round(time.monotonic() - started, 2), "tidy_cost": tidy_cost}
+    what = f"{settings.effort}, padding {settings.padding:g} px"
+    made = finish_job(
+        revision.atlas_id, revision, Made("pack", state, what, params, facts=facts), bool(params.get("as_draft"))
     )  # fmt: skip
     measure_revision(made)
     return made

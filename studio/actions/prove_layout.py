@@ -4,20 +4,18 @@ from __future__ import annotations
 
 import hashlib
 import json
-from pathlib import PurePosixPath
 from typing import Any
 
 import numpy as np
 from django.utils import timezone
 
-from quilt_core.formats import read_scene
 from quilt_core.prove.findings import KINDS, Finding
 from quilt_core.prove.rules import Rules, make_rules, plain
-from quilt_core.scene import Surface, read_surface
-from studio import storage
-from studio.actions.gather_files import siblings_in
-from studio.arrays import Layout, has_surface, load_surface, store_geometry
-from studio.models import MeshObject, Project, Revision, Source
+from quilt_core.scene import Surface
+from studio.actions.history import edit_settings
+from studio.arrays import Layout
+from studio.models import Change, Revision
+from studio.state import members_of
 
 MOST_SHOWN = 300
 """Findings of a kind that are kept for the screen; the proof to hand off has more."""
@@ -34,49 +32,43 @@ def rules_of(revision: Revision) -> Rules:
     return make_rules(project.rules, f"rules of {project.name}", base)
 
 
-def set_rules(project: Project, change: dict[str, Any]) -> Rules:
+def set_rules(project_id: int, seen: int | None, change: dict[str, Any]) -> Change:
     """Change some of a project's rules; raises `QuiltError` for one that cannot be."""
-    kept = {**project.rules, **change}
-    if "severity" in change:
-        merged = {**project.rules.get("severity", {}), **change["severity"]}
-        kept["severity"] = {k: v for k, v in merged.items() if k not in KINDS or v != KINDS[k].severity}
-    rules = make_rules({k: v for k, v in kept.items() if k not in OWN}, "rules", Rules())
-    values = plain(rules)
-    project.rules = {key: values[key] for key in kept if key not in OWN}
-    project.save(update_fields=["rules"])
-    return rules
+
+    def make(settings: dict[str, Any]) -> tuple[dict[str, Any], str]:
+        before = settings["rules"]
+        kept = {**before, **change}
+        if "severity" in change:
+            merged = {**before.get("severity", {}), **change["severity"]}
+            kept["severity"] = {k: v for k, v in merged.items() if k not in KINDS or v != KINDS[k].severity}
+        values = plain(make_rules({k: v for k, v in kept.items() if k not in OWN}, "rules", Rules()))
+        settings["rules"] = {key: values[key] for key in kept if key not in OWN}
+        return settings, ", ".join(key.replace("_", " ") for key in change)
+
+    return edit_settings(project_id, seen, "rules", make)
 
 
 def mark_of(revision: Revision, rules: Rules) -> str:
     """Changes whenever the rules or the weights that a proof depends on do."""
-    weights = sorted(revision.atlas.members.values_list("object_id", "weight"))
+    weights = sorted((row.object, row.weight) for row in members_of(revision))
     return hashlib.sha256(json.dumps([plain(rules), weights], sort_keys=True).encode()).hexdigest()[:16]
 
 
 def is_proven(revision: Revision) -> bool:
     """Whether the kept proof is by the present rules."""
-    proof = revision.proof
-    return proof is not None and proof["mark"] == mark_of(revision, rules_of(revision))
-
-
-def weights_of(layout: Layout) -> np.ndarray[Any, np.dtype[np.float64]]:
-    """(I,) weight of each island: its own times its object's."""
-    by_object = dict(layout.revision.atlas.members.values_list("object_id", "weight"))
-    each = np.array([by_object.get(obj.pk, 1.0) for obj in layout.objects])
-    return np.asarray(each[layout.islands.object_index] * layout.controls["weight"], np.float64)
+    kept = getattr(revision, "measurement", None)
+    return kept is not None and kept.mark == mark_of(revision, rules_of(revision))
 
 
 def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
     """The core's `Proof` of a layout, with the surface behind it."""
     from quilt_core.prove import prove
 
-    for obj in layout.objects:
-        complete(obj)
-    surface = load_surface(layout)
+    surface = layout.surface
     proof = prove(
         layout.islands, surface, layout.placements, [tile.size for tile in layout.tiles],
         layout.object_names(), rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
-        weights_of(layout), ids=[str(obj.pk) for obj in layout.objects],
+        layout.weights, ids=[str(obj.pk) for obj in layout.objects],
     )  # fmt: skip
     return proof, surface
 
@@ -122,20 +114,3 @@ def _shown(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
 
 def _round(value: float) -> float | None:
     return float(f"{value:.6g}") if np.isfinite(value) else None
-
-
-def complete(obj: MeshObject) -> None:
-    """Read an object's file again when its stored arrays are from before there was proving."""
-    if has_surface(obj.geometry):
-        return
-    source = obj.source
-    beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
-    find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
-    scene = read_scene(
-        PurePosixPath(source.name).name, storage.get(source.sha256), find, source.metres_per_unit
-    )
-    mesh = scene.objects[obj.number]
-    obj.geometry = store_geometry(
-        mesh, *read_surface(mesh, 0, scene.metres_per_unit, scene.materials, source.uv_tolerance)
-    )
-    obj.save(update_fields=["geometry"])

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from quilt_core.pack.problem import MAX_TILES
 from quilt_core.scene.tiles import LAST_TILE
 from studio.actions.errors import Refused
-from studio.actions.revise import append_revision
-from studio.arrays import TileRow, load_layout
+from studio.actions.history import Made
 from studio.models import Revision
+from studio.state import TileRow, read_state
 
 
-def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Revision:
-    """Give the atlas these tiles; returns the new revision. Islands stay where they are."""
+def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Made:
+    """Give the atlas these tiles. Islands stay where they are."""
     if not rows:
         raise Refused("An atlas needs a tile.", "tiles", "Keep at least one.")
     if len(rows) > MAX_TILES:
@@ -33,13 +34,28 @@ def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Revision:
             )  # fmt: skip
     if len({tile.number for tile in tiles}) < len(tiles):
         raise Refused("Two tiles have the same number.", "tiles", "Give each number once.")
-    layout = load_layout(revision)
+    before = read_state(revision)
     numbers = {tile.number for tile in tiles}
-    controls = layout.controls.copy()
+    controls = before.controls
     for number in set(controls["tile"].tolist()) - numbers - {0}:
         controls["tile"][controls["tile"] == number] = 0
-    kept = [tile.row() for tile in tiles]
-    return append_revision(
-        revision.atlas, revision, "tiles", {"tiles": len(kept)}, layout.placements, layout.unplaced, tiles=kept,
-        controls=controls,
-    )  # fmt: skip
+    return Made("tiles", before.having(controls=controls, tiles=tuple(tiles)), _said(before.tiles, tiles))
+
+
+def _said(before: Sequence[TileRow], after: Sequence[TileRow]) -> str:
+    """What is different, in words."""
+    old, new = {t.number: t for t in before}, {t.number: t for t in after}
+    added = [f"{t.number} added" for t in after if t.number not in old]
+    gone = [f"{t.number} removed" for t in before if t.number not in new]
+    sizes = [
+        f"{n} {t.width} × {t.height} px"
+        for n, t in new.items()
+        if n in old and (t.width, t.height) != (old[n].width, old[n].height)
+    ]
+    frozen = [
+        f"{n} {'frozen' if t.frozen else 'thawed'}"
+        for n, t in new.items()
+        if n in old and t.frozen != old[n].frozen
+    ]
+    named = [f"{n} “{t.label}”" for n, t in new.items() if n in old and t.label != old[n].label]
+    return ", ".join([*added, *gone, *sizes, *frozen, *named])

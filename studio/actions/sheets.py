@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import io
 from dataclasses import replace
 
@@ -10,8 +9,9 @@ import numpy as np
 from PIL import Image
 
 from quilt_core.scene import IslandSet
-from studio.arrays import Layout, TileRow, load_layout
+from studio.arrays import Layout, load_layout
 from studio.models import Revision
+from studio.state import TileRow
 
 THUMBNAIL = 240
 MOST_DRAWN = 4096
@@ -39,14 +39,9 @@ def in_tile(layout: Layout, tile: TileRow) -> IslandSet:
 def thumbnail(revision: Revision) -> bytes:
     """PNG of all tiles side by side, at most 240 px; drawn once."""
     from quilt_core.sheet import layout_png
-    from studio.geometry import cached, keep_cached
+    from studio.geometry import cached, content_mark, keep_cached
 
-    key = (
-        "thumbnail-"
-        + hashlib.sha256(
-            f"{revision.tiles}-{revision.contents}-{THUMBNAIL}".encode() + bytes(revision.placements)
-        ).hexdigest()
-    )
+    key = f"thumbnail-{THUMBNAIL}-{content_mark(revision)}"
     found = cached(key)
     if found is not None:
         return found

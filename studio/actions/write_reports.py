@@ -22,7 +22,7 @@ def reports_of(revision: Revision) -> dict[str, str]:
     project = revision.atlas.project
     made = timezone.localtime(timezone.now()).strftime("%Y-%m-%d %H:%M")
     subject = Subject(
-        f"{project.name}: {revision.atlas.name}",
+        f"{project.name}: {revision.name}",
         made,
         layout.islands.placed(layout.placements),
         [tile.size for tile in layout.tiles],

@@ -5,12 +5,13 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from quilt_core.scene.tiles import MAX_TILE
-from studio.api.serializers import OnRevision
+from studio.actions.place_islands import VERBS
+from studio.api.serializers import OnChange
 from studio.geometry import content_mark
 from studio.models import Recipe, Revision
 
 
-class ControlIn(OnRevision):
+class ControlIn(OnChange):
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0))
     lock_place = serializers.BooleanField(required=False)
     lock_turn = serializers.BooleanField(required=False)
@@ -31,6 +32,16 @@ class ControlIn(OnRevision):
     weight = serializers.FloatField(required=False, min_value=0.01, max_value=100)
 
 
+class PlaceIn(OnChange):
+    verb = serializers.ChoiceField(choices=VERBS, default="place")
+    islands = serializers.ListField(child=serializers.IntegerField(min_value=0), max_length=100_000)
+    placements = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField(), min_length=6, max_length=6),
+        help_text="a, b, tu, c, d, tv of each: from base UVs to the plane of the tiles",
+    )
+    side_table = serializers.BooleanField(required=False, allow_null=True)
+
+
 class TileIn(serializers.Serializer):
     number = serializers.IntegerField(min_value=1001, max_value=9999)
     width = serializers.IntegerField(min_value=16, max_value=MAX_TILE)
@@ -39,7 +50,7 @@ class TileIn(serializers.Serializer):
     frozen = serializers.BooleanField(default=False)
 
 
-class TilesIn(OnRevision):
+class TilesIn(OnChange):
     tiles = TileIn(many=True)
 
 
@@ -92,13 +103,13 @@ class DraftOut(serializers.ModelSerializer):
         return content_mark(draft)
 
     def get_coverage(self, revision: Revision) -> float | None:
-        return (revision.figures or {}).get("coverage")
+        return (revision.summary or {}).get("coverage")
 
     def get_density(self, revision: Revision) -> float | None:
-        return (revision.figures or {}).get("density", {}).get("mean")
+        return (revision.summary or {}).get("density")
 
     def get_left_over(self, revision: Revision) -> int:
-        return int((revision.figures or {}).get("side_table", 0))
+        return int((revision.summary or {}).get("left_over", 0))
 
 
 class RecipeOut(serializers.ModelSerializer):

@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from typing import Any
-
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework.request import Request
@@ -16,27 +13,15 @@ from studio.actions.control_islands import control_islands
 from studio.actions.errors import Refused
 from studio.actions.find_candidates import find_candidates
 from studio.actions.keep_draft import drop_draft, keep_draft
+from studio.actions.place_islands import place_islands
 from studio.actions.plan_tiles import plan_atlas
-from studio.actions.revise import check_head, check_idle
 from studio.actions.save_recipe import save_recipe
 from studio.actions.set_tiles import set_tiles
 from studio.api import control_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.jobs.run import start_measure
+from studio.api.views import Change, answer_atlas
 from studio.models import Atlas, Project, Recipe, Revision
-
-
-class Change(APIView):
-    """A change of the newest revision that is quick enough to be made at once."""
-
-    def change(self, atlas_id: int, params: dict[str, Any], make: Callable[[Revision], Revision]) -> Response:
-        atlas = get_object_or_404(Atlas.objects.select_related("head"), pk=atlas_id)
-        head = check_head(atlas, params["revision"])
-        check_idle(atlas)
-        revision = make(head)
-        start_measure(revision.atlas, revision)
-        return Response(s.AtlasOut(Atlas.objects.get(pk=atlas_id)).data)
 
 
 class ControlIslands(Change):
@@ -45,7 +30,16 @@ class ControlIslands(Change):
     @extend_schema(operation_id="control_islands", request=c.ControlIn, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(c.ControlIn, request)
-        return self.change(atlas_id, params, lambda head: control_islands(head, params))
+        return self.change(atlas_id, params["change"], lambda head: control_islands(head, params))
+
+
+class PlaceIslands(Change):
+    """Move, turn, size or mirror islands."""
+
+    @extend_schema(operation_id="place_islands", request=c.PlaceIn, responses=s.AtlasOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        params = valid(c.PlaceIn, request)
+        return self.change(atlas_id, params["change"], lambda head: place_islands(head, params))
 
 
 class Tiles(Change):
@@ -54,7 +48,7 @@ class Tiles(Change):
     @extend_schema(operation_id="set_tiles", request=c.TilesIn, responses=s.AtlasOut)
     def put(self, request: Request, atlas_id: int) -> Response:
         params = valid(c.TilesIn, request)
-        return self.change(atlas_id, params, lambda head: set_tiles(head, params["tiles"]))
+        return self.change(atlas_id, params["change"], lambda head: set_tiles(head, params["tiles"]))
 
 
 class StackCandidates(APIView):
@@ -83,7 +77,9 @@ class Plan(APIView):
 
     @extend_schema(operation_id="plan_tiles", responses=c.PlanOut)
     def get(self, request: Request, revision_id: int) -> Response:
-        revision = get_object_or_404(Revision.objects.select_related("atlas__project"), pk=revision_id)
+        revision = get_object_or_404(
+            Revision.objects.select_related("atlas__project__head", "keyframe"), pk=revision_id
+        )
         return Response(c.PlanOut(plan_atlas(revision, revision.padding)).data)
 
 
@@ -99,11 +95,11 @@ class Drafts(APIView):
 class OneDraft(APIView):
     """Keep a draft as the newest layout, or throw it away."""
 
-    @extend_schema(operation_id="keep_draft", request=s.OnRevision, responses=s.AtlasOut)
+    @extend_schema(operation_id="keep_draft", request=s.OnChange, responses=s.AtlasOut)
     def post(self, request: Request, draft_id: int) -> Response:
-        draft = get_object_or_404(Revision.objects.select_related("atlas"), pk=draft_id)
-        kept = keep_draft(draft, valid(s.OnRevision, request)["revision"])
-        return Response(s.AtlasOut(Atlas.objects.get(pk=kept.atlas_id)).data)
+        draft = get_object_or_404(Revision.objects.select_related("atlas", "keyframe"), pk=draft_id)
+        keep_draft(draft, valid(s.OnChange, request)["change"])
+        return answer_atlas(draft.atlas_id)
 
     @extend_schema(operation_id="drop_draft", responses={204: None})
     def delete(self, request: Request, draft_id: int) -> Response:

@@ -6,7 +6,7 @@ from rest_framework import serializers
 
 from quilt_core.prove.findings import KINDS, SEVERITIES
 from studio.actions.cure_findings import VERBS
-from studio.api.serializers import OnRevision
+from studio.api.serializers import OnChange, StepsOut
 
 
 class FindingOut(serializers.Serializer):
@@ -73,7 +73,7 @@ class KindOut(serializers.Serializer):
     cure = serializers.CharField(allow_blank=True)
 
 
-class RulesOut(serializers.Serializer):
+class RulesOut(StepsOut):
     """The rules in force, and all kinds of findings."""
 
     mip_level = serializers.IntegerField()
@@ -87,7 +87,7 @@ class RulesOut(serializers.Serializer):
     kinds = KindOut(many=True)
 
 
-class RulesIn(serializers.Serializer):
+class RulesIn(OnChange):
     mip_level = serializers.IntegerField(required=False)
     stretch = serializers.FloatField(required=False)
     angle = serializers.FloatField(required=False)
@@ -99,6 +99,6 @@ class RulesIn(serializers.Serializer):
     )
 
 
-class CureIn(OnRevision):
+class CureIn(OnChange):
     cure = serializers.ChoiceField(choices=list(VERBS))
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0), allow_empty=False)

@@ -20,10 +20,9 @@ from studio.actions.cure_findings import cure_findings
 from studio.actions.prove_layout import is_proven, set_rules
 from studio.api import proof_serializers as p
 from studio.api import serializers as s
-from studio.api.control_views import Change
 from studio.api.parse import valid
-from studio.api.views import LayoutJob
-from studio.jobs.run import start_measure
+from studio.api.views import Change, LayoutJob
+from studio.jobs.run import measure_all
 from studio.models import Job, Project, Revision
 
 
@@ -32,10 +31,13 @@ class Proof(APIView):
 
     @extend_schema(operation_id="get_proof", responses={200: p.ProofOut, 204: None})
     def get(self, request: Request, revision_id: int) -> Response:
-        revision = get_object_or_404(Revision.objects.select_related("atlas__project"), pk=revision_id)
-        if revision.proof is None:
+        revision = get_object_or_404(
+            Revision.objects.select_related("atlas__project__head", "keyframe"), pk=revision_id
+        )
+        proof = revision.proof
+        if proof is None:
             return Response(status=204)
-        return Response(p.ProofOut({**revision.proof, "current": is_proven(revision)}).data)
+        return Response(p.ProofOut({**proof, "current": is_proven(revision)}).data)
 
 
 class ProjectRules(APIView):
@@ -47,10 +49,10 @@ class ProjectRules(APIView):
 
     @extend_schema(operation_id="set_rules", request=p.RulesIn, responses=p.RulesOut)
     def patch(self, request: Request, project_id: int) -> Response:
-        project = get_object_or_404(Project, pk=project_id)
-        set_rules(project, valid(p.RulesIn, request))
-        for atlas in project.atlases.select_related("head", "project"):
-            start_measure(atlas)
+        given = valid(p.RulesIn, request)
+        set_rules(project_id, given.pop("change"), given)
+        project = Project.objects.select_related("head").get(pk=project_id)
+        measure_all(project)
         return Response(p.RulesOut(_rules(project)).data)
 
 
@@ -60,7 +62,7 @@ def _rules(project: Project) -> dict[str, Any]:
         {"kind": kind, **asdict(about), "severity": rules.severity_of(kind), "usual": about.severity}
         for kind, about in KINDS.items()
     ]
-    return {**asdict(rules), "ignored": [asdict(row) for row in rules.ignored], "kinds": kinds}
+    return {**asdict(rules), "project": project, "ignored": [asdict(row) for row in rules.ignored], "kinds": kinds}
 
 
 class Cure(Change):
@@ -70,7 +72,7 @@ class Cure(Change):
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(p.CureIn, request)
         return self.change(
-            atlas_id, params, lambda head: cure_findings(head, params["cure"], params["islands"])
+            atlas_id, params["change"], lambda head: cure_findings(head, params["cure"], params["islands"])
         )
 
 
@@ -80,9 +82,9 @@ class Report(LayoutJob):
     kind = "report"
     exclusive = False
 
-    @extend_schema(operation_id="report", request=s.OnRevision, responses={202: s.JobOut})
+    @extend_schema(operation_id="report", request=s.OnChange, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(s.OnRevision, request))
+        return self.start(atlas_id, valid(s.OnChange, request))
 
 
 class ReportFile(APIView):

@@ -2,23 +2,28 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
+from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
 from quilt_core.pack.problem import EFFORTS, FREE_STEPS, MAX_FREE_STEPS, ORDERS, ROTATIONS
 from quilt_core.scene.tiles import MAX_TILE
 from quilt_core.sheet.colours import object_colours
 from studio.actions.even_out import TARGETS
-from studio.arrays import names_of
+from studio.arrays import Member, names_of
 from studio.geometry import content_mark
-from studio.models import MARGIN, PADDING, Atlas, Job, Project, Revision, Tile
+from studio.models import Atlas, Change, Job, Project, Revision
+from studio.state import members_of, tiles_of
 
 
-class TileOut(serializers.ModelSerializer):
-    class Meta:
-        model = Tile
-        fields = ["number", "label", "width", "height", "frozen"]
+class TileOut(serializers.Serializer):
+    number = serializers.IntegerField()
+    label = serializers.CharField(allow_blank=True)
+    width = serializers.IntegerField(help_text="px")
+    height = serializers.IntegerField(help_text="px")
+    frozen = serializers.BooleanField()
 
 
 class CureOut(serializers.Serializer):
@@ -57,7 +62,6 @@ class RevisionOut(serializers.ModelSerializer):
             "parent",
             "verb",
             "params",
-            "author",
             "draft",
             "tiles",
             "seconds",
@@ -96,57 +100,111 @@ class FiguresOut(serializers.Serializer):
     island_flags = serializers.ListField(child=serializers.IntegerField())
 
 
-class AtlasOut(serializers.ModelSerializer):
-    tiles = TileOut(many=True)
-    head = RevisionOut(allow_null=True)
-    can_undo = serializers.SerializerMethodField()
-    can_redo = serializers.SerializerMethodField()
+class StepsOut(serializers.Serializer):
+    """Where a project stands in its history."""
+
+    change = serializers.SerializerMethodField(help_text="the present step; edits name the one they saw")
+    undo = serializers.SerializerMethodField(help_text="what undo takes back; empty when there is nothing")
+    redo = serializers.SerializerMethodField(help_text="what redo makes again; empty when there is nothing")
+
+    def _project(self, of: Any) -> Project:
+        if isinstance(of, Project):
+            return of
+        return of["project"] if isinstance(of, dict) else of.project
+
+    def get_change(self, of: Any) -> int:
+        return self._project(of).head_id or 0
+
+    def get_undo(self, of: Any) -> str:
+        head = self._project(of).head
+        return head.verb if head is not None and head.parent_id is not None else ""
+
+    def get_redo(self, of: Any) -> str:
+        redo = self._project(of).redo
+        return str(Change.objects.values_list("verb", flat=True).get(pk=redo[-1])) if redo else ""
+
+
+class AtlasOut(StepsOut):
+    id = serializers.IntegerField()
     project = serializers.IntegerField(source="project_id")
-    padding = serializers.SerializerMethodField(help_text="px that the newest layout was packed with")
-    margin = serializers.SerializerMethodField(help_text="px, in the same way")
+    name = serializers.CharField()
+    objects = serializers.SerializerMethodField(help_text="how many it has")
+    tiles = serializers.SerializerMethodField()
+    padding = serializers.FloatField(source="head.padding", help_text="px that the layout was packed with")
+    margin = serializers.FloatField(source="head.margin", help_text="px, in the same way")
+    head = RevisionOut()
 
-    def get_padding(self, atlas: Atlas) -> float:
-        return atlas.head.padding if atlas.head else PADDING
+    def get_objects(self, atlas: Atlas) -> int:
+        return len(members_of(atlas.head)) if atlas.head else 0
 
-    def get_margin(self, atlas: Atlas) -> float:
-        return atlas.head.margin if atlas.head else MARGIN
-
-    class Meta:
-        model = Atlas
-        fields = ["id", "project", "name", "padding", "margin", "tiles", "head", "can_undo", "can_redo"]
-
-    def get_can_undo(self, atlas: Atlas) -> bool:
-        return atlas.head is not None and atlas.head.parent_id is not None
-
-    def get_can_redo(self, atlas: Atlas) -> bool:
-        return bool(atlas.redo)
+    @extend_schema_field(TileOut(many=True))
+    def get_tiles(self, atlas: Atlas) -> list[dict[str, Any]]:
+        return [asdict(tile) for tile in tiles_of(atlas.head)] if atlas.head else []
 
 
-class ProjectOut(serializers.ModelSerializer):
-    atlases = serializers.PrimaryKeyRelatedField(many=True, read_only=True)
-    objects = serializers.IntegerField(source="mesh_objects.count", read_only=True)
+class ProjectOut(StepsOut):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    house_density = serializers.FloatField(help_text="px per metre")
+    tolerance = serializers.FloatField(help_text="half-width of the house band as a part of the density")
+    uv_tolerance = serializers.FloatField(help_text="tiles")
+    rules = serializers.DictField()
+    created = serializers.DateTimeField()
+    deleted = serializers.DateTimeField(allow_null=True)
+    atlases = serializers.SerializerMethodField(help_text="ids of those that are there now, in order")
+    objects = serializers.SerializerMethodField(help_text="how many its atlases have")
 
-    class Meta:
-        model = Project
-        fields = [
-            "id",
-            "name",
-            "house_density",
-            "tolerance",
-            "uv_tolerance",
-            "rules",
-            "created",
-            "deleted",
-            "atlases",
-            "objects",
-        ]
+    def get_atlases(self, project: Project) -> list[int]:
+        return [atlas for atlas, _ in project.head.atlases] if project.head else []
+
+    def get_objects(self, project: Project) -> int:
+        heads = Revision.objects.filter(pk__in=[r for _, r in project.head.atlases] if project.head else [])
+        return sum(
+            len(members_of(head))
+            for head in heads.select_related("keyframe").defer("state", "keyframe__state")
+        )
+
+
+class HistoryStepOut(serializers.Serializer):
+    """A step of the history."""
+
+    id = serializers.IntegerField()
+    verb = serializers.CharField()
+    what = serializers.CharField(allow_blank=True)
+    author = serializers.CharField()
+    label = serializers.CharField(allow_blank=True)
+    created = serializers.DateTimeField()
+    ahead = serializers.BooleanField(help_text="undone; redo leads there")
+    atlas = serializers.IntegerField(allow_null=True, help_text="the atlas that it changed")
+    coverage = serializers.FloatField(
+        allow_null=True, help_text="of that atlas after it, when it was measured"
+    )
+    density = serializers.FloatField(allow_null=True, help_text="px per metre, in the same way")
+
+
+class HistoryOut(serializers.Serializer):
+    """The chain of steps, the oldest first."""
+
+    head = serializers.IntegerField()
+    steps = HistoryStepOut(many=True)
+
+
+class LabelIn(serializers.Serializer):
+    label = serializers.CharField(max_length=120, allow_blank=True)
 
 
 class ProjectIn(serializers.Serializer):
     name = serializers.CharField(max_length=120)
 
 
-class ProjectChange(serializers.Serializer):
+class OnChange(serializers.Serializer):
+    change = serializers.IntegerField(
+        min_value=1,
+        help_text="the step that the user saw; 409 when what the edit touches was changed since",
+    )
+
+
+class ProjectChange(OnChange):
     name = serializers.CharField(max_length=120, required=False)
     house_density = serializers.FloatField(min_value=1e-3, max_value=1e7, required=False)
     tolerance = serializers.FloatField(min_value=0.001, max_value=0.9, required=False)
@@ -165,6 +223,7 @@ class ObjectOut(serializers.Serializer):
     unflattened = serializers.IntegerField()
     instances = serializers.IntegerField()
     channels = serializers.ListField(child=serializers.CharField())
+    channel = serializers.IntegerField(help_text="the one its islands are of, from 0")
     weight = serializers.FloatField()
     proportion = serializers.FloatField(help_text="width / height of the picture that its UVs are for")
     said = serializers.BooleanField(help_text="whether the user said that proportion")
@@ -194,7 +253,7 @@ class LayoutOut(serializers.Serializer):
     warnings = serializers.ListField(child=serializers.CharField())
 
 
-class MemberChange(serializers.Serializer):
+class MemberChange(OnChange):
     object = serializers.IntegerField()
     weight = serializers.FloatField(min_value=0.01, max_value=100, required=False)
     proportion = serializers.FloatField(
@@ -202,20 +261,18 @@ class MemberChange(serializers.Serializer):
     )
 
 
-class OnRevision(serializers.Serializer):
-    revision = serializers.IntegerField(
-        help_text="the revision the user saw; a stale one is refused with 409"
-    )
+class StepIn(OnChange):
+    step = serializers.IntegerField(min_value=1, help_text="the step to go to")
 
 
-class EvenOutIn(OnRevision):
+class EvenOutIn(OnChange):
     target = serializers.ChoiceField(choices=TARGETS, default="house")
     value = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=1e9)
     per_object = serializers.BooleanField(default=False)
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0), default=list)
 
 
-class PackIn(OnRevision):
+class PackIn(OnChange):
     width = serializers.IntegerField(min_value=16, max_value=MAX_TILE, required=False, allow_null=True)
     height = serializers.IntegerField(min_value=16, max_value=MAX_TILE, required=False, allow_null=True)
     padding = serializers.FloatField(min_value=0, max_value=1024, default=8.0)
@@ -263,21 +320,20 @@ class UploadOut(serializers.Serializer):
     revision = serializers.IntegerField(allow_null=True)
 
 
-def object_rows(
-    objects: list[Any], weights: dict[int, float], said: dict[int, float | None]
-) -> list[dict[str, Any]]:
+def object_rows(members: list[Member]) -> list[dict[str, Any]]:
     """Rows of `ObjectOut` with colours and island numbers."""
     rows: list[dict[str, Any]] = []
     first = 0
-    for obj, name, colour in zip(objects, names_of(objects), object_colours(len(objects)), strict=True):
+    names = names_of([member.object for member in members])
+    for member, name, colour in zip(members, names, object_colours(len(members)), strict=True):
+        obj, base, row = member.object, member.base, member.row
         rows.append(
             {
                 "id": obj.pk, "name": name, "parent": obj.parent, "file": obj.source.name, "colour": colour,
-                "faces": obj.faces, "first_island": first, "islands": obj.islands, "unflattened": obj.unflattened,
-                "instances": len(obj.instances), "channels": obj.channels, "weight": weights.get(obj.pk, 1.0),
-                "proportion": said.get(obj.pk) or obj.proportion, "said": said.get(obj.pk) is not None,
-                "suggested": obj.suggested,
+                "faces": obj.faces, "first_island": first, "islands": row.islands, "unflattened": base.unflattened,
+                "instances": len(obj.instances), "channels": obj.channels, "channel": base.channel, "weight": row.weight,
+                "proportion": member.proportion, "said": row.proportion is not None, "suggested": base.suggested,
             }
         )  # fmt: skip
-        first += obj.islands
+        first += row.islands
     return rows

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.conf import settings
@@ -14,22 +15,27 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio import models as m
 from studio import storage
 from studio.actions.clean_projects import delete_project, restore_project
 from studio.actions.create_project import create_project
 from studio.actions.errors import Conflict, Refused
-from studio.actions.gather_files import gather_files
+from studio.actions.gather_files import first_atlas, gather_files
+from studio.actions.history import Made, check_idle, edit_atlas
+from studio.actions.list_steps import list_steps, name_step
 from studio.actions.pack_atlas import settings_from
-from studio.actions.revise import check_idle
+from studio.actions.set_member import set_member
+from studio.actions.set_settings import set_settings
 from studio.actions.sheets import drawn_size, in_tile, thumbnail
-from studio.actions.undo import redo, undo
+from studio.actions.step import go_to, redo, undo
 from studio.actions.unpack import unpack
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.arrays import load_geometry, load_layout, objects_of, read_controls
+from studio.arrays import load_geometry, load_layout, members_with_rows
 from studio.geometry import content_mark, geometry_glb, placements_bytes
-from studio.jobs.run import cancel_job, claim, start_measure
+from studio.jobs.run import cancel_job, claim, measure_all, start_measure
 from studio.models import Atlas, Job, Project, Revision
+from studio.state import read_state
 
 NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
 
@@ -39,7 +45,8 @@ class Projects(APIView):
 
     @extend_schema(operation_id="list_projects", responses=s.ProjectOut(many=True))
     def get(self, request: Request) -> Response:
-        return Response(s.ProjectOut(Project.objects.order_by("deleted", "-created", "-id"), many=True).data)
+        rows = Project.objects.select_related("head").order_by("deleted", "-created", "-id")
+        return Response(s.ProjectOut(rows, many=True).data)
 
     @extend_schema(operation_id="create_project", request=s.ProjectIn, responses={201: s.ProjectOut})
     def post(self, request: Request) -> Response:
@@ -56,13 +63,9 @@ class OneProject(APIView):
 
     @extend_schema(operation_id="change_project", request=s.ProjectChange, responses=s.ProjectOut)
     def patch(self, request: Request, project_id: int) -> Response:
-        project = get_object_or_404(Project, pk=project_id)
-        for key, value in valid(s.ProjectChange, request).items():
-            setattr(project, key, value)
-        project.save()
-        for atlas in project.atlases.select_related("head", "project"):
-            start_measure(atlas)
-        return Response(s.ProjectOut(project).data)
+        given = valid(s.ProjectChange, request)
+        set_settings(project_id, given.pop("change"), given)
+        return answer_project(project_id)
 
     @extend_schema(operation_id="delete_project", responses=s.ProjectOut)
     def delete(self, request: Request, project_id: int) -> Response:
@@ -92,7 +95,7 @@ class Files(APIView):
     )  # fmt: skip
     def post(self, request: Request, project_id: int) -> Response:
         project = get_object_or_404(Project, pk=project_id)
-        atlas = project.atlases.get()
+        atlas = first_atlas(project)
         check_idle(atlas)
         try:
             unit = float(request.data.get("metres_per_unit") or 1.0)
@@ -103,42 +106,59 @@ class Files(APIView):
         files = unpack((upload.name, upload.read()) for upload in request.FILES.getlist("files"))
         if sum(map(len, files.values())) > settings.INLINE_GATHER_BYTES:
             keys = [[name, storage.put(data)] for name, data in files.items()]
-            job = claim("gather", atlas.pk, {"files": keys, "metres_per_unit": unit, "revision": None})
+            job = claim("gather", atlas.pk, {"files": keys, "metres_per_unit": unit})
             return Response({"job": s.JobOut(job).data, "revision": None}, status=202)
         revision = gather_files(project.pk, files, unit)
         start_measure(atlas, revision)
         return Response({"job": None, "revision": revision.pk}, status=201)
 
 
-class OneAtlas(APIView):
-    """An atlas with its newest revision."""
+class Change(APIView):
+    """A change of an atlas that is quick enough to be made at once."""
+
+    def change(self, atlas_id: int, seen: int | None, make: Callable[[Revision], Made]) -> Response:
+        edit_atlas(atlas_id, seen, make)
+        return answer_atlas(atlas_id)
+
+
+class OneAtlas(Change):
+    """An atlas as it is now."""
 
     @extend_schema(operation_id="get_atlas", responses=s.AtlasOut)
     def get(self, request: Request, atlas_id: int) -> Response:
-        atlas = get_object_or_404(Atlas.objects.select_related("head"), pk=atlas_id)
-        return Response(s.AtlasOut(atlas).data)
+        return answer_atlas(atlas_id, measure=False)
 
     @extend_schema(operation_id="change_member", request=s.MemberChange, responses=s.AtlasOut)
     def patch(self, request: Request, atlas_id: int) -> Response:
-        atlas = get_object_or_404(Atlas, pk=atlas_id)
-        change = valid(s.MemberChange, request)
-        member = get_object_or_404(atlas.members, object_id=change["object"])
-        fields = [name for name in ("weight", "proportion") if name in change]
-        for name in fields:
-            setattr(member, name, change[name])
-        member.save(update_fields=fields)
+        given = valid(s.MemberChange, request)
+        seen, obj = given.pop("change"), given.pop("object")
+        return self.change(atlas_id, seen, lambda head: set_member(head, obj, given))
+
+
+def answer_atlas(atlas_id: int, measure: bool = True) -> Response:
+    rows = Atlas.objects.exclude(head=None).select_related("head__keyframe", "project__head")
+    atlas = get_object_or_404(rows, pk=atlas_id)
+    if measure:
         start_measure(atlas)
-        return Response(s.AtlasOut(atlas).data)
+    return Response(s.AtlasOut(atlas).data)
+
+
+def answer_project(project_id: int) -> Response:
+    """The project; the rules may have changed since its layouts were proven."""
+    project = Project.objects.select_related("head").get(pk=project_id)
+    measure_all(project)
+    return Response(s.ProjectOut(project).data)
 
 
 class LayoutJob(APIView):
-    """Start a job on the newest revision."""
+    """Start a job on an atlas as it is now."""
 
     kind = ""
     exclusive = True
 
-    def start(self, atlas_id: int, params: dict[str, Any]) -> Response:
-        return Response(s.JobOut(claim(self.kind, atlas_id, params, self.exclusive)).data, status=202)
+    def start(self, atlas_id: int, params: dict[str, Any], settings: tuple[str, ...] = ()) -> Response:
+        job = claim(self.kind, atlas_id, params, self.exclusive, settings)
+        return Response(s.JobOut(job).data, status=202)
 
 
 class EvenOut(LayoutJob):
@@ -148,7 +168,8 @@ class EvenOut(LayoutJob):
 
     @extend_schema(operation_id="even_out", request=s.EvenOutIn, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(s.EvenOutIn, request))
+        params = valid(s.EvenOutIn, request)
+        return self.start(atlas_id, params, ("house_density",) if params["target"] == "house" else ())
 
 
 class Pack(LayoutJob):
@@ -169,33 +190,53 @@ class Export(LayoutJob):
     kind = "export"
     exclusive = False
 
-    @extend_schema(operation_id="export", request=s.OnRevision, responses={202: s.JobOut})
+    @extend_schema(operation_id="export", request=s.OnChange, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(s.OnRevision, request))
-
-
-def _moved(revision: Revision) -> Response:
-    """The rules may have changed since that layout was proven."""
-    start_measure(revision.atlas, revision)
-    return Response(s.AtlasOut(revision.atlas).data)
+        return self.start(atlas_id, valid(s.OnChange, request))
 
 
 class Undo(APIView):
-    """Undo the last action."""
+    """Undo the last change of the project."""
 
-    @extend_schema(operation_id="undo", request=s.OnRevision, responses=s.AtlasOut)
-    def post(self, request: Request, atlas_id: int) -> Response:
-        get_object_or_404(Atlas, pk=atlas_id)
-        return _moved(undo(atlas_id, valid(s.OnRevision, request)["revision"]))
+    @extend_schema(operation_id="undo", request=s.OnChange, responses=s.ProjectOut)
+    def post(self, request: Request, project_id: int) -> Response:
+        undo(project_id, valid(s.OnChange, request)["change"])
+        return answer_project(project_id)
 
 
 class Redo(APIView):
     """Redo what was undone."""
 
-    @extend_schema(operation_id="redo", request=s.OnRevision, responses=s.AtlasOut)
-    def post(self, request: Request, atlas_id: int) -> Response:
-        get_object_or_404(Atlas, pk=atlas_id)
-        return _moved(redo(atlas_id, valid(s.OnRevision, request)["revision"]))
+    @extend_schema(operation_id="redo", request=s.OnChange, responses=s.ProjectOut)
+    def post(self, request: Request, project_id: int) -> Response:
+        redo(project_id, valid(s.OnChange, request)["change"])
+        return answer_project(project_id)
+
+
+class History(APIView):
+    """All steps of a project."""
+
+    @extend_schema(operation_id="get_history", responses=s.HistoryOut)
+    def get(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+        return Response({"head": project.head_id, "steps": list_steps(project)})
+
+    @extend_schema(operation_id="go_to_step", request=s.StepIn, responses=s.ProjectOut)
+    def post(self, request: Request, project_id: int) -> Response:
+        given = valid(s.StepIn, request)
+        go_to(project_id, given["step"], given["change"])
+        return answer_project(project_id)
+
+
+class OneStep(APIView):
+    """A step of the history."""
+
+    @extend_schema(operation_id="name_step", request=s.LabelIn, responses={204: None})
+    def patch(self, request: Request, project_id: int, step_id: int) -> Response:
+        name_step(
+            get_object_or_404(m.Change, pk=step_id, project=project_id), valid(s.LabelIn, request)["label"]
+        )
+        return Response(status=204)
 
 
 class OneRevision(APIView):
@@ -203,18 +244,19 @@ class OneRevision(APIView):
 
     @extend_schema(operation_id="get_layout", responses=s.LayoutOut)
     def get(self, request: Request, revision_id: int) -> Response:
-        revision = get_object_or_404(Revision.objects.select_related("atlas__project"), pk=revision_id)
-        objects = objects_of(revision)
-        members = list(revision.atlas.members.values_list("object_id", "weight", "proportion"))
-        weights, said = {pk: weight for pk, weight, _ in members}, {pk: shape for pk, _, shape in members}
-        areas = [float(a) for obj in objects for a in load_geometry(obj.geometry)["world_area"]]
-        warnings = list(dict.fromkeys(w for obj in objects for w in obj.source.warnings))
-        controls = read_controls(revision)
+        revision = get_object_or_404(
+            Revision.objects.select_related("atlas__project__head", "keyframe"), pk=revision_id
+        )
+        state = read_state(revision)
+        members = members_with_rows(state.members)
+        areas = [float(a) for member in members for a in load_geometry(member.base.geometry)["world_area"]]
+        warnings = list(dict.fromkeys(w for member in members for w in member.object.source.warnings))
+        controls = state.controls
         body = {
             "revision": s.RevisionOut(revision).data,
             "controls": {name: controls[name].tolist() for name in controls.dtype.names or ()},
             "figures": revision.figures,
-            "objects": s.object_rows(objects, weights, said),
+            "objects": s.object_rows(members),
             "world_area": areas,
             "warnings": warnings,
         }

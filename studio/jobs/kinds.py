@@ -24,7 +24,7 @@ class Dropped(Exception):
 
 
 def _revision(job: Job) -> Revision:
-    return Revision.objects.select_related("atlas__project").get(pk=job.params["revision"])
+    return Revision.objects.select_related("atlas__project__head", "keyframe").get(pk=job.params["revision"])
 
 
 def _gather(job: Job, reporter: Reporter) -> dict[str, Any]:
@@ -49,7 +49,7 @@ def _measure(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 def _even_out(job: Job, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "evening out")
-    revision = even_out(_revision(job), job.params, job.pk)
+    revision = even_out(_revision(job), job.params)
     reporter.report(0.5, "measuring")
     measure_revision(revision)
     return {"revision": revision.pk, "draft": revision.draft}
@@ -70,7 +70,7 @@ def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
             placements if attempt.placed.any() else None,
         )
 
-    revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled, job.pk)
+    revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled)
     if revision is None:
         raise Dropped
     if settings.EXPLAIN_PACKS and not job.params.get("fixed_scale"):

@@ -14,10 +14,12 @@ from huey import crontab
 from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
 
 from quilt_core.errors import QuiltError
-from studio.actions.revise import check_head, check_idle
+from studio.actions.errors import Conflict
+from studio.actions.history import check_fresh, check_idle, claim_parts
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.worker import end_worker, is_gone, this_worker
 from studio.models import Atlas, Job, Project, Revision
+from studio.state import members_of
 
 log = logging.getLogger(__name__)
 STALE_AFTER = timedelta(seconds=settings.STALE_SECONDS)
@@ -33,26 +35,41 @@ def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str
 
 
 @transaction.atomic
-def claim(kind: str, atlas_id: int, params: dict[str, Any], exclusive: bool = True) -> Job:
-    """Start a job on the newest revision: looking whether it may be and taking the atlas is one step."""
-    atlas = get_object_or_404(Atlas.objects.select_for_update(), pk=atlas_id)
-    if params["revision"] is not None or atlas.head is not None:
-        check_head(atlas, params["revision"])
+def claim(
+    kind: str, atlas_id: int, params: dict[str, Any], exclusive: bool = True, settings: tuple[str, ...] = ()
+) -> Job:
+    """Start a job on an atlas's present state: looking whether it may be and taking the atlas is one step.
+
+    `params` hold the change that the user saw; the job's own hold the revision it begins from. `settings` are
+    names of the project's settings that it relies on.
+    """
+    project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
+    project = Project.objects.select_for_update().get(pk=project_id)
+    atlas = Atlas.objects.get(pk=atlas_id)
+    if atlas.head_id is None:
+        raise Conflict("This atlas has been deleted.", atlas.name, "Undo brings it back.")
+    check_fresh(project, params.get("change"), claim_parts(atlas.pk, settings))
     if exclusive:
         check_idle(atlas)
-    return start_job(kind, atlas.project, atlas, params)
+    return start_job(kind, project, atlas, {**params, "revision": atlas.head_id})
 
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
-    """Measure and prove a revision (the newest one) unless both are up to date or under way."""
+    """Measure and prove a revision (the present one) unless both are up to date or under way."""
     from studio.actions.prove_layout import is_proven
 
     revision = revision or atlas.head
-    if revision is None or (revision.figures is not None and is_proven(revision)):
+    if revision is None or not members_of(revision) or is_proven(revision):
         return
     waiting = atlas.jobs.filter(kind="measure", state=Job.QUEUED, params={"revision": revision.pk})
     if not waiting.exists():
         start_job("measure", atlas.project, atlas, {"revision": revision.pk})
+
+
+def measure_all(project: Project) -> None:
+    """Measure all atlases of a project whose figures are not up to date."""
+    for atlas in project.atlases.exclude(head=None).select_related("head__keyframe", "project__head"):
+        start_measure(atlas)
 
 
 @db_task()

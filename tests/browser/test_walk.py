@@ -135,18 +135,18 @@ def test_a_new_project_bad_files_and_good_ones(page):
 
 
 def undo_all(page) -> None:
-    """Back to the demo as it came in, whatever other tests did to it."""
-    undo = page.get_by_label("Undo")
-    for _ in range(20):
-        if undo.is_disabled():
-            return
-        title = undo.get_attribute("title")
-        undo.click()
-        page.wait_for_function(
-            "title => { const b = document.querySelector('[aria-label=Undo]'); return b.disabled || b.title !== title; }",
-            arg=title,
-        )
-        page.wait_for_timeout(300)
+    """Back to the demo as it came in, whatever other tests did to it: by the list of steps."""
+    page.get_by_label("Steps", exact=True).click()
+    steps = page.get_by_role("dialog", name="Steps")
+    first = steps.locator("[data-step=gather]").last
+    first.wait_for()
+    if first.get_attribute("aria-selected") != "true":
+        with page.expect_response(lambda r: "/history/" in r.url and r.request.method == "POST") as answer:
+            first.click()
+        assert answer.value.status == 200
+    page.wait_for_function("document.querySelector('[data-step=gather]').ariaSelected === 'true'")
+    page.keyboard.press("Escape")
+    steps.wait_for(state="detached")
 
 
 def test_a_pack_can_be_stopped_and_its_best_is_kept(page):

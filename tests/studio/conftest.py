@@ -5,6 +5,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from studio.actions.create_project import create_project
+from studio.models import Project
 from tests.core.meshes import QUAD_OBJ, plain_glb
 
 
@@ -49,14 +50,22 @@ def gathered(send, atlas):
 
 @pytest.fixture
 def act(client):
-    """Post to an action of an atlas, on its newest revision unless another is named."""
+    """Post to an action of an atlas or its project, from the newest step unless another is named."""
 
-    def post(atlas, verb, **body):
+    def post(atlas, verb, /, method="post", **body):
         atlas.refresh_from_db()
-        return client.post(
-            f"/api/atlases/{atlas.pk}/{verb}/",
-            {"revision": atlas.head_id, **body},
-            content_type="application/json",
-        )
+        of_project = verb in OF_PROJECT
+        place = f"projects/{atlas.project_id}" if of_project else f"atlases/{atlas.pk}"
+        address = f"/api/{place}/{'' if verb in ('project', 'atlas') else verb + '/'}"
+        given = {"change": step_of(atlas), **body}
+        return getattr(client, method)(address, given, content_type="application/json")
 
     return post
+
+
+OF_PROJECT = ("undo", "redo", "history", "rules", "project")
+
+
+def step_of(atlas):
+    """The present step of an atlas's project."""
+    return Project.objects.values_list("head_id", flat=True).get(pk=atlas.project_id)

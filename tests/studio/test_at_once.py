@@ -103,22 +103,37 @@ def server(tmp_path_factory):
     running.end()
 
 
-def test_of_twenty_edits_at_once_one_is_made_and_nineteen_are_told_so(server):
+def edits(server, islands):
+    """Give one island each another weight, all at once and from one step; the answers."""
     server.wait_idle()
     atlas = server.atlas()
-    path, head = f"/api/atlases/{atlas['id']}/control/", atlas["head"]["id"]
-    bodies = [{"revision": head, "islands": [k], "lock_place": True} for k in range(20)]
-    with ThreadPoolExecutor(20) as pool:
-        answers = list(pool.map(lambda body: server.ask(path, body), bodies))
+    bodies = [{"change": atlas["change"], "islands": [k], "weight": 2 + n} for n, k in enumerate(islands)]
+    with ThreadPoolExecutor(len(bodies)) as pool:
+        path = f"/api/atlases/{atlas['id']}/control/"
+        return list(pool.map(lambda body: server.ask(path, body), bodies))
+
+
+def test_of_twenty_edits_of_one_island_at_once_one_is_made_and_nineteen_are_told_so(server):
+    answers = edits(server, [0] * 20)
     assert sorted(status for status, _ in answers) == [200] + [409] * 19, answers[:3]
     made = next(body for status, body in answers if status == 200)
     assert server.atlas()["head"]["id"] == made["head"]["id"]
+    refused = next(body for status, body in answers if status == 409)
+    assert "weight (1 island)" in refused["what"]
+
+
+def test_twenty_edits_of_as_many_islands_at_once_are_all_made(server):
+    answers = edits(server, range(1, 21))
+    assert [status for status, _ in answers] == [200] * 20, [b for s, b in answers if s != 200][:3]
+    head = server.atlas()["head"]["id"]
+    weights = server.ask(f"/api/revisions/{head}/")[1]["controls"]["weight"]
+    assert weights[1:21] == list(range(2, 22))
 
 
 def test_of_five_packs_at_once_one_starts(server):
     server.wait_idle()
     atlas = server.atlas()
-    body = {"revision": atlas["head"]["id"], "effort": "quick"}
+    body = {"change": atlas["change"], "effort": "quick"}
     with ThreadPoolExecutor(5) as pool:
         answers = list(pool.map(lambda _: server.ask(f"/api/atlases/{atlas['id']}/pack/", body), range(5)))
     assert sorted(status for status, _ in answers) == [202] + [409] * 4
@@ -130,7 +145,7 @@ def test_kills_lose_nothing_and_leave_nobody(server):
     for turn in range(KILLS):
         server.wait_idle()
         atlas = server.atlas()
-        body = {"revision": atlas["head"]["id"], "target": "number", "value": 100 + turn}
+        body = {"change": atlas["change"], "target": "number", "value": 100 + turn}
         status, _ = server.ask(f"/api/atlases/{atlas['id']}/even-out/", body)
         assert status == 202
         time.sleep(rng.uniform(0, 0.4))

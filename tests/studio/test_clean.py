@@ -12,6 +12,7 @@ from django.utils import timezone
 from studio import storage
 from studio.actions.clean_projects import clear
 from studio.models import Job, Project, Source
+from tests.studio.conftest import step_of
 
 
 def age(settings, hours=48):
@@ -28,7 +29,8 @@ def files(settings):
 
 def test_a_project_is_renamed_deleted_and_brought_back(client, gathered):
     url = f"/api/projects/{gathered.project_id}/"
-    assert client.patch(url, {"name": "Quay"}, content_type="application/json").json()["name"] == "Quay"
+    given = {"name": "Quay", "change": step_of(gathered)}
+    assert client.patch(url, given, content_type="application/json").json()["name"] == "Quay"
     waiting = Job.objects.create(kind="pack", project=gathered.project, atlas=gathered)
     assert client.delete(url).json()["deleted"]
     waiting.refresh_from_db()

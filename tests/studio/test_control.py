@@ -13,6 +13,7 @@ from studio.actions.prove_layout import is_proven
 from studio.arrays import load_layout
 from studio.models import Job, Recipe, Revision
 from tests.core.meshes import QUAD_OBJ
+from tests.studio.conftest import step_of
 
 PAIRS_OBJ = b"""
 o squares
@@ -62,7 +63,7 @@ def pack(act, atlas, **more):
 def tiles(client, atlas, *rows):
     atlas.refresh_from_db()
     body = {
-        "revision": atlas.head_id,
+        "change": step_of(atlas),
         "tiles": [dict(zip(("number", "width", "height", "frozen"), r, strict=False)) for r in rows],
     }
     return client.put(f"/api/atlases/{atlas.pk}/tiles/", body, content_type="application/json")
@@ -197,7 +198,7 @@ def test_drafts_lie_beside_and_one_is_kept(gathered, act, client):
     assert all(d["coverage"] > 0 and d["seconds"] > 0 for d in drafts)
     assert client.get(f"/api/revisions/{drafts[0]['id']}/thumbnail.png").content.startswith(b"\x89PNG")
     kept = client.post(
-        f"/api/drafts/{drafts[0]['id']}/", {"revision": head}, content_type="application/json"
+        f"/api/drafts/{drafts[0]['id']}/", {"change": step_of(gathered)}, content_type="application/json"
     ).json()
     assert kept["head"]["verb"] == "keep draft"
     assert np.array_equal(placements(client, kept["head"]["id"]), placements(client, drafts[0]["id"]))
@@ -295,12 +296,10 @@ def test_a_draft_from_before_other_objects_came_in_is_not_kept(gathered, act, cl
     send(more__obj=QUAD_OBJ)
     gathered.refresh_from_db()
     answer = client.post(
-        f"/api/drafts/{draft['id']}/", {"revision": gathered.head_id}, content_type="application/json"
+        f"/api/drafts/{draft['id']}/", {"change": step_of(gathered)}, content_type="application/json"
     )
     assert answer.status_code == 409
     assert "before other objects" in answer.json()["what"]
-    stale = client.post(f"/api/drafts/{draft['id']}/", {"revision": 1}, content_type="application/json")
-    assert stale.status_code == 409
 
 
 def test_locks_survive_when_more_files_come_in(gathered, act, client, send):
@@ -319,9 +318,16 @@ def test_a_weight_of_an_island_is_kept_by_even_out(gathered, act, client):
 
 
 @pytest.mark.parametrize("by", ["object", "material"])
-def test_one_bundle_per_object_or_material(client, gathered, by):
+def test_one_bundle_per_object_or_material(client, send, atlas, by):
+    faces = [f"f {k}/1 {k + 1}/2 {k + 2}/3" for k in (1, 4, 7)]
+    points = [f"v {k} {k % 3 == 1:d} 0" for k in range(9)]
+    text = [*points, "vt 0 0", "vt 1 0", "vt 0 1", "o a", "usemtl x", *faces[:2], "o b", "usemtl y", faces[2]]
+    send(three__obj="\n".join([*text, "usemtl x", "f 1/1 4/2 9/3"]).encode())
+    atlas.refresh_from_db()
+    gathered = atlas
     count = len(gathered.head.figures["island_flags"])
-    body = {"revision": gathered.head_id, "islands": list(range(count)), "bundle_by": by}
+    assert count == 4
+    body = {"change": step_of(gathered), "islands": list(range(count)), "bundle_by": by}
     answer = client.post(
         f"/api/atlases/{gathered.pk}/control/", json.dumps(body), content_type="application/json"
     )
@@ -344,7 +350,7 @@ def test_what_tidiness_costs_is_told_and_stays_with_a_draft(client, gathered, ac
     pack(act, gathered, tidy=1.0, as_draft=True)
     (draft,) = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()
     assert 0 <= draft["tidy_cost"] < 1
-    head = {"revision": gathered.head_id}
+    head = {"change": step_of(gathered)}
     kept = client.post(f"/api/drafts/{draft['id']}/", head, content_type="application/json")
     assert kept.status_code == 200
     assert layout(client, gathered)["revision"]["tidy_cost"] == draft["tidy_cost"]
@@ -404,7 +410,7 @@ def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, a
     act(gathered, "pack", padding=40, margin=6, as_draft=True, **options)
     assert judged() == (8, 2, 0), "a draft beside it changes nothing"
     draft = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()[0]["id"]
-    body = {"revision": gathered.head_id}
+    body = {"change": step_of(gathered)}
     assert client.post(f"/api/drafts/{draft}/", body, content_type="application/json").status_code == 200
     assert judged() == (40, 6, 0)
     gathered.refresh_from_db()

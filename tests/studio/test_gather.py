@@ -5,8 +5,11 @@ import zipfile
 
 import pytest
 
+from studio.actions.set_settings import set_settings
 from studio.models import Atlas, MeshObject, Project, Revision, Source
+from studio.state import members_of
 from tests.core.meshes import QUAD_OBJ, plain_glb
+from tests.studio.conftest import step_of
 
 
 def zip_of(files: dict[str, bytes]) -> bytes:
@@ -28,7 +31,7 @@ def test_many_files_become_objects_islands_and_figures(gathered, client):
 def test_more_files_join_the_same_atlas(gathered, send, client):
     assert send(more__obj=QUAD_OBJ).status_code == 201
     gathered.refresh_from_db()
-    assert len(gathered.head.contents) == 5
+    assert len(members_of(gathered.head)) == 5
     assert gathered.head.parent.verb == "gather"
 
 
@@ -110,7 +113,7 @@ def test_large_files_go_through_a_job_and_fail_with_a_word(settings, send, proje
     answer = send(a__obj=QUAD_OBJ)
     assert answer.status_code == 202
     assert project.jobs.get().state == "done"
-    assert Atlas.objects.get().head.contents
+    assert members_of(Atlas.objects.get().head)
     answer = send(a__obj=b"v 0 0 0\nf 1 2 3\n")
     job = project.jobs.first()
     assert job.state == "failed"
@@ -146,8 +149,7 @@ def test_the_first_files_propose_the_house_density(send, project):
     assert send(plate__glb=plain_glb()).status_code == 201
     project.refresh_from_db()
     assert project.house_density == 1024
-    project.house_density = 300
-    project.save()
+    set_settings(project.pk, None, {"house_density": 300})
     send(props__obj=QUAD_OBJ)
     project.refresh_from_db()
     assert project.house_density == 300
@@ -157,10 +159,10 @@ def test_numbers_beyond_all_bounds_are_refused_not_failed(client, gathered):
     huge = 10**30
     assert client.get(f"/api/atlases/{huge}/").status_code in (400, 404)
     for body in (
-        {"revision": huge},
-        {"revision": -1},
-        {"revision": gathered.head_id, "seed": huge},
-        {"revision": gathered.head_id, "padding": "nan"},
+        {"change": huge},
+        {"change": -1},
+        {"change": step_of(gathered), "seed": huge},
+        {"change": step_of(gathered), "padding": "nan"},
     ):
         answer = client.post(f"/api/atlases/{gathered.pk}/pack/", body, content_type="application/json")
         assert answer.status_code in (400, 409)

@@ -2,13 +2,14 @@
 
 from types import SimpleNamespace
 
-import numpy as np
 import pytest
 
 from studio.actions.pack_atlas import pack_atlas
 from studio.arrays import load_layout
 from studio.jobs.kinds import KINDS, Dropped
 from studio.models import Job, Revision
+from studio.state import read_state
+from tests.studio.conftest import step_of
 
 QUICK = {"effort": "quick", "seconds": 1}
 
@@ -16,9 +17,8 @@ QUICK = {"effort": "quick", "seconds": 1}
 def state(atlas):
     """All that must stay: revision, placements, controls and tiles."""
     atlas.refresh_from_db()
-    layout = load_layout(atlas.head)
-    tiles = list(atlas.tiles.values_list("number", "width", "height", "frozen"))
-    return atlas.head_id, layout.placements.tobytes(), bytes(atlas.head.controls), tiles
+    now = read_state(atlas.head)
+    return atlas.head_id, now.placements.tobytes(), now.controls.tobytes(), now.tiles
 
 
 def failed(atlas, said):
@@ -64,7 +64,7 @@ def test_where_locked_islands_leave_no_room_the_others_lie_on_the_side_table_who
 def test_every_tile_is_frozen(gathered, act, client):
     gathered.refresh_from_db()
     rows = [{"number": 1001, "width": 2048, "height": 2048, "frozen": True}]
-    body = {"revision": gathered.head_id, "tiles": rows}
+    body = {"change": step_of(gathered), "tiles": rows}
     client.put(f"/api/atlases/{gathered.pk}/tiles/", body, content_type="application/json")
     before = state(gathered)
     act(gathered, "pack", **QUICK)
@@ -111,13 +111,12 @@ def test_undo_goes_back_through_packs_to_the_bit(gathered, act):
     assert state(gathered)[:3] == states[1][:3]
 
 
-@pytest.mark.parametrize("factor", [1e-9, 1e9])
+@pytest.mark.parametrize("factor", [1e-9, 5e8])
 def test_islands_of_any_size_are_packed(gathered, act, factor):
-    revision = gathered.head
-    layout = load_layout(revision)
-    scaled = layout.placements.copy()
+    scaled = read_state(gathered.head).placements
     scaled[:, :, :2] *= factor
-    Revision.objects.filter(pk=revision.pk).update(placements=np.ascontiguousarray(scaled).tobytes())
+    rows = scaled.reshape(-1, 6).tolist()
+    assert act(gathered, "place", verb="size", islands=[0, 1, 2], placements=rows).status_code == 200
     assert act(gathered, "pack", **QUICK).status_code == 202
     job = Job.objects.filter(kind="pack").latest("id")
     assert job.state == Job.DONE, job.error

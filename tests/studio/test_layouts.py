@@ -21,14 +21,16 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
-from studio.actions.errors import Conflict, Refused
-from studio.actions.revise import check_idle
+from studio.actions.errors import Refused
+from studio.actions.history import Made, check_idle, edit_atlas, finish_job
 from studio.arrays import load_layout
 from studio.jobs import run as jobs
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.run import queue_forgotten_jobs
 from studio.models import Job, Revision, Source
+from studio.state import members_of, read_state, tiles_of
 from tests.core.meshes import QUAD_OBJ, json_of, plain_glb
+from tests.studio.conftest import step_of
 
 
 def figures(client, atlas):
@@ -41,9 +43,7 @@ def pack(act, atlas, **more):
 
 
 def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
-    client.patch(
-        f"/api/projects/{gathered.project_id}/", {"house_density": 300}, content_type="application/json"
-    )
+    act(gathered, "project", "patch", house_density=300)
     assert act(gathered, "even-out").status_code == 202
     evened = figures(client, gathered)
     assert (evened["density"]["min"], evened["density"]["max"]) == (300, 300)
@@ -52,35 +52,37 @@ def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
     assert packed["overlapping"] == 0
     assert packed["gap_px"] >= 8
     assert packed["coverage"] > evened["coverage"]
-    assert act(gathered, "undo").json()["can_redo"] is True
+    assert act(gathered, "undo").json()["redo"] == "pack"
     assert figures(client, gathered)["density"] == evened["density"]
-    assert gathered.tiles.get().width == 2048
+    assert tiles_of(gathered.head)[0].width == 2048
     act(gathered, "redo")
     assert figures(client, gathered) == packed
-    assert gathered.tiles.get().width == 512
-    act(gathered, "undo")
-    act(gathered, "undo")
+    assert tiles_of(gathered.head)[0].width == 512
+    for verb in ("pack", "even out", "house density", "gather"):
+        assert client.get(f"/api/projects/{gathered.project_id}/").json()["undo"] == verb
+        act(gathered, "undo")
     answer = act(gathered, "undo")
     assert answer.status_code == 409
     assert "nothing to undo" in answer.json()["what"]
 
 
 def test_a_new_action_after_undo_ends_the_way_forward_but_nothing_is_lost(gathered, act):
-    act(gathered, "even-out")
+    act(gathered, "even-out", target="number", value=300)
     act(gathered, "undo")
-    act(gathered, "even-out", target="average")
+    act(gathered, "even-out", target="number", value=200)
     assert act(gathered, "redo").status_code == 409
     assert Revision.objects.filter(verb="even out").count() == 2
 
 
 @pytest.mark.parametrize("verb", ["even-out", "pack", "undo", "redo", "export"])
-def test_a_stale_revision_is_refused_with_what_changed(verb, gathered, act):
-    old = gathered.head_id
-    act(gathered, "even-out")
-    answer = act(gathered, verb, revision=old)
+def test_a_stale_step_is_refused_with_what_changed(verb, gathered, act):
+    old = step_of(gathered)
+    act(gathered, "even-out", target="number", value=300)
+    answer = act(gathered, verb, change=old)
     assert answer.status_code == 409
     assert "even out" in answer.json()["what"]
-    assert answer.json()["head"] == gathered.head_id
+    assert answer.json()["head"] == step_of(gathered)
+    assert answer.json()["by"] == "you"
 
 
 def test_work_on_a_layout_excludes_other_work(gathered, act):
@@ -112,10 +114,8 @@ def test_even_out_with_a_target_that_gives_nothing_fails_with_a_word(body, gathe
 
 
 def test_even_out_to_a_picked_island_and_with_weights(gathered, act, client):
-    first = gathered.head.contents[0][0]
-    client.patch(
-        f"/api/atlases/{gathered.pk}/", {"object": first, "weight": 2}, content_type="application/json"
-    )
+    first = members_of(gathered.head)[0].object
+    assert act(gathered, "atlas", "patch", object=first, weight=2).status_code == 200
     act(gathered, "even-out", target="island", value=1)
     assert figures(client, gathered)["island_density"] == pytest.approx([2048, 1024, 1024])
 
@@ -245,28 +245,25 @@ def test_an_unexpected_fault_ends_in_the_row_without_a_traceback(gathered, act, 
 
 
 def test_a_pack_that_comes_too_late_is_kept_as_a_draft(gathered, act):
-    from studio.actions.revise import append_revision
-
     parent = gathered.head
-    act(gathered, "even-out")
+    state = read_state(parent)
+    act(gathered, "even-out", target="number", value=300)
     gathered.refresh_from_db()
     head = gathered.head_id
-    late = append_revision(gathered, parent, "pack", {}, identity(3), np.zeros(3, bool), own_job=1)
+    late = finish_job(gathered.pk, parent, Made("pack", state))
     gathered.refresh_from_db()
     assert late.draft
     assert gathered.head_id == head
-    with pytest.raises(Conflict, match="even out"):
-        append_revision(gathered, parent, "lock", {}, identity(3), np.zeros(3, bool))
 
 
 @pytest.mark.parametrize("value", [np.nan, np.inf, 1e12])
 def test_places_that_are_no_numbers_are_never_stored(gathered, value):
-    from studio.actions.revise import append_revision
-
     places = identity(3)
     places[1, 0, 2] = value
     with pytest.raises(Refused, match="as it was"):
-        append_revision(gathered, gathered.head, "move", {}, places, np.zeros(3, bool))
+        edit_atlas(
+            gathered.pk, None, lambda head: Made("move", read_state(head).having(placements=places))
+        )
 
 
 def test_a_waiting_job_whose_message_got_lost_is_found_and_can_be_cancelled(gathered, client):
@@ -393,16 +390,16 @@ def test_two_meshes_that_share_a_data_file_keep_it_apart_when_they_change(send, 
 def test_proportions_and_tolerance_are_said_by_the_user(gathered, act, client, send):
     first = client.get(f"/api/revisions/{gathered.head_id}/").json()["objects"][0]
     assert (first["proportion"], first["said"], first["suggested"]) == (1.0, False, None)
-    url = f"/api/atlases/{gathered.pk}/"
 
-    def say(**change):
-        return client.patch(url, {"object": first["id"], **change}, content_type="application/json")
+    def say(**given):
+        return act(gathered, "atlas", "patch", object=first["id"], **given)
 
     def shape():
         gathered.refresh_from_db()
         return load_layout(gathered.head).placements[0, :, :2]
 
     assert say(proportion=4.0).status_code == 200
+    gathered.refresh_from_db()
     told = client.get(f"/api/revisions/{gathered.head_id}/").json()["objects"][0]
     assert (told["proportion"], told["said"]) == (4.0, True)
     pack(act, gathered, rotate="none")
@@ -411,9 +408,8 @@ def test_proportions_and_tolerance_are_said_by_the_user(gathered, act, client, s
     pack(act, gathered, rotate="none")
     assert shape()[0, 0] / shape()[1, 1] == pytest.approx(1.0)
     assert say(proportion=0).status_code == 400
-    project = f"/api/projects/{gathered.project_id}/"
-    assert client.patch(project, {"uv_tolerance": 1}, content_type="application/json").status_code == 400
-    assert client.patch(project, {"uv_tolerance": 0.001}, content_type="application/json").status_code == 200
+    assert act(gathered, "project", "patch", uv_tolerance=1).status_code == 400
+    assert act(gathered, "project", "patch", uv_tolerance=0.001).status_code == 200
     assert send(again__obj=QUAD_OBJ).status_code == 201
     assert [s.uv_tolerance for s in Source.objects.order_by("pk")] == [1e-5, 1e-5, 0.001]
 

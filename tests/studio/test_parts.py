@@ -83,7 +83,7 @@ def test_stored_geometry_is_the_island_set_and_marks_bare_faces():
         "a.obj", QUAD_OBJ.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f 1/1/1 2/2/1 3/3/1\nf 1 3 4")
     ).objects[0]
     islands, surface = read_surface(obj, 0, 1.0)
-    data = load_geometry(store_geometry(obj, islands, surface))
+    data = load_geometry(store_geometry(obj, 0, islands, surface))
     assert data["corner_island"].tolist() == [0, -1]
     assert np.array_equal(data["edges"], islands.edges)
 
@@ -163,7 +163,8 @@ def test_a_broken_content_length_is_refused(client, project):
 
 @pytest.mark.parametrize("body", [{"house_density": -1}, {"tolerance": 5}, {"house_density": "much"}])
 def test_house_densities_that_cannot_be_are_refused(body, client, project):
-    answer = client.patch(f"/api/projects/{project.pk}/", body, content_type="application/json")
+    given = {"change": project.head_id, **body}
+    answer = client.patch(f"/api/projects/{project.pk}/", given, content_type="application/json")
     assert answer.status_code == 400
     assert answer.json()["where"] in body
 

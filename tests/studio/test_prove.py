@@ -5,11 +5,12 @@ import re
 
 import pytest
 
-from studio.actions.measure_layout import measure_revision
 from studio.actions.prove_layout import is_proven
-from studio.arrays import load_geometry, load_layout
-from studio.models import Project, Revision
+from studio.arrays import load_layout
+from studio.models import Measurement, Project, Revision
+from studio.state import members_of
 from tests.core.meshes import QUAD_OBJ
+from tests.studio.conftest import step_of
 
 pytestmark = pytest.mark.django_db
 
@@ -28,11 +29,13 @@ def kinds(proof):
 
 
 def patch(client, url, body):
-    return client.patch(url, json.dumps(body), content_type="application/json")
+    """Change a project's rules from its newest step."""
+    seen = Project.objects.values_list("head_id", flat=True).get(pk=int(url.split("/")[3]))
+    return client.patch(url, json.dumps({"change": seen, **body}), content_type="application/json")
 
 
 def cure(client, atlas, name, islands):
-    body = {"revision": head(atlas).pk, "cure": name, "islands": islands}
+    body = {"change": step_of(atlas), "cure": name, "islands": islands}
     return client.post(f"/api/atlases/{atlas.pk}/cure/", json.dumps(body), content_type="application/json")
 
 
@@ -142,8 +145,8 @@ def test_mirrored_islands_are_mirrored_back_and_undo_brings_them_again(client, s
     assert head(atlas).verb == "mirror back"
     assert "mirrored" not in kinds(proof_of(client, head(atlas)))
     client.post(
-        f"/api/atlases/{atlas.pk}/undo/",
-        json.dumps({"revision": head(atlas).pk}),
+        f"/api/projects/{atlas.project_id}/undo/",
+        json.dumps({"change": step_of(atlas)}),
         content_type="application/json",
     )
     assert "mirrored" in kinds(proof_of(client, head(atlas)))
@@ -198,33 +201,22 @@ def test_a_parked_twin_is_laid_on_the_one_in_the_tile(client, send, project):
     assert not {"parked", "overlap", "loose stack"} & kinds(proof_of(client, head(atlas)))
 
 
-def test_an_old_proof_is_not_taken_for_a_new_one(gathered):
+def test_an_old_proof_is_not_taken_for_a_new_one(gathered, act):
     revision = head(gathered)
-    measure_revision(revision)
-    assert is_proven(revision)
-    member = gathered.members.first()
-    member.weight = 3.0
-    member.save()
-    assert not is_proven(Revision.objects.get(pk=revision.pk))
-
-
-def test_geometry_from_before_there_was_proving_is_completed(gathered, monkeypatch):
-    revision = head(gathered)
-    Revision.objects.filter(pk=revision.pk).update(proof=None, figures=None)
-    import studio.actions.prove_layout as module
-
-    seen = []
-    real = module.has_surface
-    monkeypatch.setattr(
-        module, "has_surface", lambda key: bool(seen.append(key)) or (len(seen) > 1 and real(key))
-    )
-    measure_revision(Revision.objects.get(pk=revision.pk))
-    first = gathered.members.order_by("pk").first().object
-    assert "surface_points" in load_geometry(first.geometry)
+    mark = revision.measurement.mark
+    weigh = {"object": members_of(revision)[0].object, "weight": 3.0}
+    assert act(gathered, "project", "patch", house_density=200).status_code == 200
+    again = Revision.objects.get(pk=revision.pk)
+    assert again.measurement.mark != mark, "measured anew by the new band"
+    assert is_proven(again)
+    assert act(gathered, "atlas", "patch", **weigh).status_code == 200
+    assert head(gathered).measurement.mark != again.measurement.mark
+    Measurement.objects.filter(revision=head(gathered)).update(mark=mark)
+    assert not is_proven(head(gathered))
 
 
 def test_the_proof_is_written_as_page_and_json(client, gathered):
-    body = json.dumps({"revision": head(gathered).pk})
+    body = json.dumps({"change": step_of(gathered)})
     job = client.post(f"/api/atlases/{gathered.pk}/report/", body, content_type="application/json").json()
     page = client.get(f"/api/jobs/{job['id']}/proof.html").content.decode()
     assert "Not ready to bake" in page
@@ -237,5 +229,5 @@ def test_the_proof_is_written_as_page_and_json(client, gathered):
 
 
 def test_there_is_no_proof_before_it_is_made(client, gathered):
-    Revision.objects.filter(pk=head(gathered).pk).update(proof=None)
+    Measurement.objects.all().delete()
     assert client.get(f"/api/revisions/{head(gathered).pk}/proof/").status_code == 204

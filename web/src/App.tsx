@@ -61,7 +61,7 @@ function ProjectRow({ project, open }: { project: Project; open: () => void }) {
   const path = { params: { path: { project_id: project.id } } };
   const rename = (name: string) => {
     setNaming(false);
-    if (name.trim() && name.trim() !== project.name) void change(ask(api.PATCH("/api/projects/{project_id}/", { ...path, body: { name: name.trim() } })));
+    if (name.trim() && name.trim() !== project.name) void change(ask(api.PATCH("/api/projects/{project_id}/", { ...path, body: { name: name.trim(), change: project.change } })));
   };
   if (naming) {
     return <Input size="sm" autoFocus defaultValue={project.name} maxLength={120} aria-label={`New name of ${project.name}`} onFocus={(e) => e.target.select()} onBlur={(e) => rename(e.target.value)}

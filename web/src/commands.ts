@@ -1,4 +1,4 @@
-import type { Atlas, ControlRequest } from "./api/client";
+import type { ControlRequest, Project } from "./api/client";
 import type { Actions } from "./api/hooks";
 import { CONTROL, type Editor } from "./editor/Editor";
 import { VIEWS } from "./editor/style/views";
@@ -6,7 +6,7 @@ import { STAGES, useUi } from "./state";
 
 export type Command = { name: string; group: string; hint?: string; enabled: boolean; on?: boolean; run: () => void };
 
-type Change = Omit<ControlRequest, "revision" | "islands">;
+type Change = Omit<ControlRequest, "change" | "islands">;
 
 /** What can be said about the islands that are picked. Locks that all of them have are taken off again. */
 export function islandCommands(editor: Editor, actions: Actions): Command[] {
@@ -38,7 +38,7 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
 }
 
 /** Everything that the command palette offers. */
-export function allCommands(editor: Editor, actions: Actions, atlas: Atlas): Command[] {
+export function allCommands(editor: Editor, actions: Actions, project: Project): Command[] {
   const ui = useUi.getState();
   const count = editor.info?.world_area.length ?? 0;
   const chosen = editor.selection.list();
@@ -48,8 +48,9 @@ export function allCommands(editor: Editor, actions: Actions, atlas: Atlas): Com
   };
   return [
     ...islandCommands(editor, actions),
-    { name: "Undo", group: "Layout", hint: atlas.head?.verb, enabled: atlas.can_undo, run: () => actions.undo.mutate() },
-    { name: "Redo", group: "Layout", enabled: atlas.can_redo, run: () => actions.redo.mutate() },
+    { name: "Undo", group: "Layout", hint: project.undo, enabled: project.undo !== "", run: () => actions.undo.mutate() },
+    { name: "Redo", group: "Layout", hint: project.redo, enabled: project.redo !== "", run: () => actions.redo.mutate() },
+    { name: "All steps", group: "Layout", hint: "look back, go back, name a step", enabled: true, run: () => ui.setSteps(true) },
     { name: "Drafts", group: "Layout", hint: "compare layouts and keep one", enabled: true, run: () => ui.setDrafts(true) },
     { name: "Select all islands", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.set(Array.from({ length: count }, (_, i) => i))) },
     { name: "Select all but these", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.invert(count)) },

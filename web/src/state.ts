@@ -15,6 +15,8 @@ type Ui = {
   /** The command palette and the contact sheet of drafts. */
   palette: boolean;
   drafts: boolean;
+  /** The list of steps. */
+  steps: boolean;
   /** What the ledger is searched for. */
   filter: string;
   setFilter: (filter: string) => void;
@@ -24,6 +26,7 @@ type Ui = {
   setHelp: (help: boolean) => void;
   setPalette: (palette: boolean) => void;
   setDrafts: (drafts: boolean) => void;
+  setSteps: (steps: boolean) => void;
 };
 
 const storedTheme = () => (localStorage.getItem("quilt-theme") === "night" ? "night" : "paper");
@@ -35,6 +38,7 @@ export const useUi = create<Ui>((set, get) => ({
   help: false,
   palette: false,
   drafts: false,
+  steps: false,
   filter: "",
   setFilter: (filter) => set({ filter }),
   setStage: (stage) => set({ stage }),
@@ -47,6 +51,7 @@ export const useUi = create<Ui>((set, get) => ({
   setHelp: (help) => set({ help }),
   setPalette: (palette) => set({ palette }),
   setDrafts: (drafts) => set({ drafts }),
+  setSteps: (steps) => set({ steps }),
 }));
 
 export function applyTheme(): void {

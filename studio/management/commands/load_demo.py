@@ -11,6 +11,7 @@ from studio.actions.create_project import create_project
 from studio.actions.gather_files import gather_files
 from studio.actions.measure_layout import measure_revision
 from studio.models import Project
+from studio.state import members_of
 
 NAME = "Harbour light · prop set"
 
@@ -24,10 +25,10 @@ class Command(BaseCommand):
         parser.add_argument("--again", action="store_true", help="load another copy even if one is there")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        if Project.objects.filter(name=NAME).exists() and not options["again"]:
+        if any(p.name == NAME for p in Project.objects.select_related("head")) and not options["again"]:
             self.stdout.write("The demo project is there.")
             return
         project = create_project(NAME, house_density=128.0)
         revision = gather_files(project.pk, files())
         measure_revision(revision)
-        self.stdout.write(f"Demo project loaded: {len(revision.contents)} objects.")
+        self.stdout.write(f"Demo project loaded: {len(members_of(revision))} objects.")

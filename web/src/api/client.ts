@@ -2,6 +2,7 @@ import createClient from "openapi-fetch";
 import type { components, paths } from "./schema.generated";
 
 export type Project = components["schemas"]["ProjectOut"];
+export type Step = components["schemas"]["HistoryStepOut"];
 export type Atlas = components["schemas"]["AtlasOut"];
 export type LayoutInfo = components["schemas"]["LayoutOut"];
 export type ObjectRow = components["schemas"]["ObjectOut"];

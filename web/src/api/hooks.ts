@@ -1,9 +1,10 @@
-import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useSyncExternalStore } from "react";
 import type { Geometry } from "../editor/layout/readGeometry";
 import { readGeometry } from "../editor/layout/readGeometry";
 import { editor, tellError, useUi } from "../state";
-import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type Job, type PackRequest, type TileRequest } from "./client";
+import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
+import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
 export function useEditor() {
   useSyncExternalStore(editor.subscribe, editor.getVersion);
@@ -28,10 +29,15 @@ export function useProject(id: number) {
 }
 
 export function useAtlas(id: number | undefined) {
+  const client = useQueryClient();
   return useQuery({
     queryKey: ["atlas", id],
     enabled: id !== undefined,
-    queryFn: () => ask(api.GET("/api/atlases/{atlas_id}/", { params: { path: { atlas_id: id! } } })),
+    queryFn: async () => {
+      const atlas = await ask(api.GET("/api/atlases/{atlas_id}/", { params: { path: { atlas_id: id! } } }));
+      keepSteps(client, atlas.project, atlas);
+      return atlas;
+    },
   });
 }
 
@@ -57,6 +63,7 @@ export function useJobs(projectId: number) {
       void client.invalidateQueries({ queryKey: ["drafts"] });
       void client.invalidateQueries({ queryKey: ["plan"] });
       void client.invalidateQueries({ queryKey: ["project", projectId] });
+      void client.invalidateQueries({ queryKey: ["history", projectId] });
       if (job.state === "failed") {
         const told = (job.error ?? {}) as { what?: string; where?: string; cure?: string };
         useUi.getState().tell({ kind: "error", what: told.what ?? job.message ?? "It failed.", where: told.where, cure: told.cure });
@@ -101,71 +108,70 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
   return query;
 }
 
-/** An answer that is the atlas with its new layout needs no second question. */
-export function showHead(client: QueryClient, projectId: number, atlas: Atlas): void {
-  client.setQueryData(["atlas", atlas.id], atlas);
-  void client.invalidateQueries({ queryKey: ["jobs", projectId] });
-}
-
 /** Actions on an atlas; errors are told, and what changed is fetched again. */
 export function useActions(atlas: Atlas | undefined, projectId: number) {
   const client = useQueryClient();
   const refresh = () => {
     void client.invalidateQueries({ queryKey: ["jobs", projectId] });
+    void client.invalidateQueries({ queryKey: ["project", projectId] });
     void client.invalidateQueries({ queryKey: ["atlas"] });
   };
   const path = { path: { atlas_id: atlas?.id ?? 0 } };
-  const revision = atlas?.head?.id ?? 0;
+  const ofProject = { path: { project_id: projectId } };
+  // What the user saw: the server rebases an edit, or says what has changed.
+  const seen = () => ({ change: stepSeen(client, projectId) });
   const options = { onSuccess: refresh, onError: (error: unknown) => { tellError(error); refresh(); } };
-  const moved = { ...options, onSuccess: (data: Atlas) => showHead(client, projectId, data) };
+  const moved = { ...options, onSuccess: (data: Atlas) => showAtlas(client, projectId, data) };
+  const stepped = { ...options, onSuccess: (data: Project) => showProject(client, data) };
   return {
     evenOut: useMutation({
-      mutationFn: (body: Omit<EvenOutRequest, "revision">) =>
-        ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { ...body, revision } })),
+      mutationFn: (body: Omit<EvenOutRequest, "change">) =>
+        ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { ...body, ...seen() } })),
       ...options,
     }),
     pack: useMutation({
-      mutationFn: (body: Omit<PackRequest, "revision">) =>
-        ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: { ...body, revision } })),
+      mutationFn: (body: Omit<PackRequest, "change">) =>
+        ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: { ...body, ...seen() } })),
       ...options,
     }),
     control: useMutation({
-      mutationFn: (body: Omit<ControlRequest, "revision">) =>
-        ask(api.POST("/api/atlases/{atlas_id}/control/", { params: path, body: { ...body, revision } })),
+      mutationFn: (body: Omit<ControlRequest, "change">) =>
+        ask(api.POST("/api/atlases/{atlas_id}/control/", { params: path, body: { ...body, ...seen() } })),
       ...moved,
     }),
     setTiles: useMutation({
-      mutationFn: (tiles: TileRequest[]) => ask(api.PUT("/api/atlases/{atlas_id}/tiles/", { params: path, body: { tiles, revision } })),
+      mutationFn: (tiles: TileRequest[]) => ask(api.PUT("/api/atlases/{atlas_id}/tiles/", { params: path, body: { tiles, ...seen() } })),
       ...moved,
     }),
     keepDraft: useMutation({
-      mutationFn: (draft: number) => ask(api.POST("/api/drafts/{draft_id}/", { params: { path: { draft_id: draft } }, body: { revision } })),
+      mutationFn: (draft: number) => ask(api.POST("/api/drafts/{draft_id}/", { params: { path: { draft_id: draft } }, body: seen() })),
       ...moved,
     }),
     handOff: useMutation({
-      mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/export/", { params: path, body: { revision } })),
+      mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/export/", { params: path, body: seen() })),
       ...options,
     }),
     undo: useMutation({
-      mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/undo/", { params: path, body: { revision } })),
-      ...moved,
+      mutationFn: () => ask(api.POST("/api/projects/{project_id}/undo/", { params: ofProject, body: seen() })),
+      ...stepped,
     }),
     redo: useMutation({
-      mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/redo/", { params: path, body: { revision } })),
-      ...moved,
+      mutationFn: () => ask(api.POST("/api/projects/{project_id}/redo/", { params: ofProject, body: seen() })),
+      ...stepped,
+    }),
+    goTo: useMutation({
+      mutationFn: (step: number) => ask(api.POST("/api/projects/{project_id}/history/", { params: ofProject, body: { step, ...seen() } })),
+      ...stepped,
     }),
     setMember: useMutation({
-      mutationFn: (body: { object: number; weight?: number; proportion?: number | null }) => ask(api.PATCH("/api/atlases/{atlas_id}/", { params: path, body })),
-      onError: tellError,
-      onSuccess: () => client.invalidateQueries({ queryKey: ["layout"] }),
+      mutationFn: (body: { object: number; weight?: number; proportion?: number | null }) =>
+        ask(api.PATCH("/api/atlases/{atlas_id}/", { params: path, body: { ...body, ...seen() } })),
+      ...moved,
     }),
     setHouse: useMutation({
       mutationFn: (body: { house_density?: number; tolerance?: number; uv_tolerance?: number }) =>
-        ask(api.PATCH("/api/projects/{project_id}/", { params: { path: { project_id: projectId } }, body })),
-      onSuccess: () => {
-        for (const key of ["project", "jobs", "proof"]) void client.invalidateQueries({ queryKey: key === "proof" ? [key] : [key, projectId] });
-      },
-      onError: tellError,
+        ask(api.PATCH("/api/projects/{project_id}/", { params: ofProject, body: { ...body, ...seen() } })),
+      ...stepped,
     }),
     cancel: useMutation({
       mutationFn: ({ job, keep }: { job: number; keep: boolean }) =>

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { editor, tellError, useUi } from "../state";
-import { showHead } from "./hooks";
+import { keepSteps, showAtlas, stepSeen } from "./step";
 import { api, ask, type Atlas, type Finding, type RulesChange } from "./client";
 
 /** What was found about a revision; null while it is being looked for. The one before stays in sight meanwhile. */
@@ -34,10 +34,12 @@ export function useRules(projectId: number) {
   const path = { path: { project_id: projectId } };
   const rules = useQuery({ queryKey: ["rules", projectId], queryFn: () => ask(api.GET("/api/projects/{project_id}/rules/", { params: path })) });
   const change = useMutation({
-    mutationFn: (body: RulesChange) => ask(api.PATCH("/api/projects/{project_id}/rules/", { params: path, body })),
+    mutationFn: (body: Omit<RulesChange, "change">) =>
+      ask(api.PATCH("/api/projects/{project_id}/rules/", { params: path, body: { ...body, change: stepSeen(client, projectId) } })),
     onError: tellError,
     onSuccess: (data) => {
       client.setQueryData(["rules", projectId], data);
+      keepSteps(client, projectId, data);
       void client.invalidateQueries({ queryKey: ["proof"] });
       void client.invalidateQueries({ queryKey: ["jobs", projectId] });
     },
@@ -51,32 +53,32 @@ export type Cures = ReturnType<typeof useCures>;
 export function useCures(atlas: Atlas, projectId: number) {
   const client = useQueryClient();
   const refresh = () => {
-    for (const key of ["jobs", "atlas"]) void client.invalidateQueries({ queryKey: [key] });
+    for (const key of ["jobs", "atlas", "project"]) void client.invalidateQueries({ queryKey: [key] });
   };
-  const revision = atlas.head?.id ?? 0;
+  const seen = () => ({ change: stepSeen(client, projectId) });
   const path = { path: { atlas_id: atlas.id } };
   const options = { onSuccess: refresh, onError: (error: unknown) => { tellError(error); refresh(); } };
   const cure = useMutation({
     mutationFn: ({ name, islands }: { name: "mirror" | "move in" | "stack"; islands: number[] }) =>
-      ask(api.POST("/api/atlases/{atlas_id}/cure/", { params: path, body: { revision, cure: name, islands } })),
+      ask(api.POST("/api/atlases/{atlas_id}/cure/", { params: path, body: { ...seen(), cure: name, islands } })),
     ...options,
-    onSuccess: (data) => showHead(client, projectId, data),
+    onSuccess: (data) => showAtlas(client, projectId, data),
   });
   const spread = useMutation({
     mutationFn: (islands: number[]) =>
       ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: {
-        revision, islands, fixed_scale: true, even: false, effort: "quick", rotate: "quarter", padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, seed: 1,
+        ...seen(), islands, fixed_scale: true, even: false, effort: "quick", rotate: "quarter", padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, seed: 1,
         order: "in order", upright: false, mirror: false, free_steps: 16, tidy: 0, more_tiles: false, as_draft: false,
       } })),
     ...options,
   });
   const even = useMutation({
     mutationFn: (islands: number[]) =>
-      ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { revision, target: "house", islands, per_object: false } })),
+      ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { ...seen(), target: "house", islands, per_object: false } })),
     ...options,
   });
   const report = useMutation({
-    mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/report/", { params: path, body: { revision } })),
+    mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/report/", { params: path, body: seen() })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["jobs", projectId] }),
     onError: tellError,
   });

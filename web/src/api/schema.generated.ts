@@ -11,14 +11,14 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description An atlas with its newest revision. */
+        /** @description An atlas as it is now. */
         get: operations["get_atlas"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** @description An atlas with its newest revision. */
+        /** @description An atlas as it is now. */
         patch: operations["change_member"];
         trace?: never;
     };
@@ -124,7 +124,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/redo/": {
+    "/api/atlases/{atlas_id}/place/": {
         parameters: {
             query?: never;
             header?: never;
@@ -133,8 +133,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Redo what was undone. */
-        post: operations["redo"];
+        /** @description Move, turn, size or mirror islands. */
+        post: operations["place_islands"];
         delete?: never;
         options?: never;
         head?: never;
@@ -169,23 +169,6 @@ export interface paths {
         /** @description The tile grid. */
         put: operations["set_tiles"];
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/atlases/{atlas_id}/undo/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Undo the last action. */
-        post: operations["undo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -366,6 +349,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/history/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description All steps of a project. */
+        get: operations["get_history"];
+        put?: never;
+        /** @description All steps of a project. */
+        post: operations["go_to_step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/history/{step_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description A step of the history. */
+        patch: operations["name_step"];
+        trace?: never;
+    };
     "/api/projects/{project_id}/jobs/": {
         parameters: {
             query?: never;
@@ -395,6 +413,23 @@ export interface paths {
         put?: never;
         /** @description Saved pack settings of a project. */
         post: operations["save_recipe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/redo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Redo what was undone. */
+        post: operations["redo"];
         delete?: never;
         options?: never;
         head?: never;
@@ -434,6 +469,23 @@ export interface paths {
         head?: never;
         /** @description What a layout must keep to be called ready. */
         patch: operations["set_rules"];
+        trace?: never;
+    };
+    "/api/projects/{project_id}/undo/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Undo the last change of the project. */
+        post: operations["undo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/recipes/{recipe_id}/": {
@@ -593,24 +645,31 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description Where a project stands in its history. */
         AtlasOut: {
-            readonly id: number;
+            /** @description the present step; edits name the one they saw */
+            readonly change: number;
+            /** @description what undo takes back; empty when there is nothing */
+            readonly undo: string;
+            /** @description what redo makes again; empty when there is nothing */
+            readonly redo: string;
+            id: number;
             project: number;
             name: string;
+            /** @description how many it has */
+            readonly objects: number;
+            readonly tiles: components["schemas"]["TileOut"][];
             /**
              * Format: double
-             * @description px that the newest layout was packed with
+             * @description px that the layout was packed with
              */
-            readonly padding: number;
+            padding: number;
             /**
              * Format: double
              * @description px, in the same way
              */
-            readonly margin: number;
-            tiles: components["schemas"]["TileOut"][];
-            head: components["schemas"]["RevisionOut"] | null;
-            readonly can_undo: boolean;
-            readonly can_redo: boolean;
+            margin: number;
+            head: components["schemas"]["RevisionOut"];
         };
         /** @description What set the scale of a pack. */
         BindingOut: {
@@ -648,8 +707,8 @@ export interface components {
          */
         CandidateOutKindEnum: "shape" | "topology";
         ControlIn: {
-            /** @description the revision the user saw; a stale one is refused with 409 */
-            revision: number;
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
             islands: number[];
             lock_place?: boolean;
             lock_turn?: boolean;
@@ -688,8 +747,8 @@ export interface components {
          */
         CureEnum: "mirror" | "move in" | "stack";
         CureIn: {
-            /** @description the revision the user saw; a stale one is refused with 409 */
-            revision: number;
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
             cure: components["schemas"]["CureEnum"];
             islands: number[];
         };
@@ -712,7 +771,7 @@ export interface components {
             readonly id: number;
             readonly mark: string;
             params?: unknown;
-            /** @description number, width, height, label and frozen of each tile */
+            /** @description number, width, height, label and frozen of each */
             tiles: unknown;
             /**
              * Format: double
@@ -740,8 +799,8 @@ export interface components {
          */
         EffortEnum: "quick" | "standard" | "thorough";
         EvenOutIn: {
-            /** @description the revision the user saw; a stale one is refused with 409 */
-            revision: number;
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
             /** @default house */
             target: components["schemas"]["TargetEnum"];
             /** Format: double */
@@ -805,6 +864,35 @@ export interface components {
             edges: number[];
             /** @description square metres */
             area: number[];
+        };
+        /** @description The chain of steps, the oldest first. */
+        HistoryOut: {
+            head: number;
+            steps: components["schemas"]["HistoryStepOut"][];
+        };
+        /** @description A step of the history. */
+        HistoryStepOut: {
+            id: number;
+            verb: string;
+            what: string;
+            author: string;
+            label: string;
+            /** Format: date-time */
+            created: string;
+            /** @description undone; redo leads there */
+            ahead: boolean;
+            /** @description the atlas that it changed */
+            atlas: number | null;
+            /**
+             * Format: double
+             * @description of that atlas after it, when it was measured
+             */
+            coverage: number | null;
+            /**
+             * Format: double
+             * @description px per metre, in the same way
+             */
+            density: number | null;
         };
         JobOut: {
             readonly id: number;
@@ -898,6 +986,8 @@ export interface components {
             unflattened: number;
             instances: number;
             channels: string[];
+            /** @description the one its islands are of, from 0 */
+            channel: number;
             /** Format: double */
             weight: number;
             /**
@@ -913,9 +1003,9 @@ export interface components {
              */
             suggested: number | null;
         };
-        OnRevision: {
-            /** @description the revision the user saw; a stale one is refused with 409 */
-            revision: number;
+        OnChange: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
         };
         /**
          * @description * `in order` - in order
@@ -924,8 +1014,8 @@ export interface components {
          */
         OrderEnum: "in order" | "spread";
         PackIn: {
-            /** @description the revision the user saw; a stale one is refused with 409 */
-            revision: number;
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
             width?: number | null;
             height?: number | null;
             /**
@@ -978,7 +1068,12 @@ export interface components {
             /** @default false */
             as_draft: boolean;
         };
+        PatchedLabelIn: {
+            label?: string;
+        };
         PatchedMemberChange: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change?: number;
             object?: number;
             /** Format: double */
             weight?: number;
@@ -989,6 +1084,8 @@ export interface components {
             proportion?: number | null;
         };
         PatchedProjectChange: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change?: number;
             name?: string;
             /** Format: double */
             house_density?: number;
@@ -998,6 +1095,8 @@ export interface components {
             uv_tolerance?: number;
         };
         PatchedRulesIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change?: number;
             mip_level?: number;
             /** Format: double */
             stretch?: number;
@@ -1013,6 +1112,16 @@ export interface components {
             ignored?: {
                 [key: string]: string;
             }[];
+        };
+        PlaceIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @default place */
+            verb: components["schemas"]["VerbEnum"];
+            islands: number[];
+            /** @description a, b, tu, c, d, tv of each: from base UVs to the plane of the tiles */
+            placements: number[][];
+            side_table?: boolean | null;
         };
         PlanOut: {
             /**
@@ -1047,34 +1156,41 @@ export interface components {
         ProjectIn: {
             name: string;
         };
+        /** @description Where a project stands in its history. */
         ProjectOut: {
-            readonly id: number;
+            /** @description the present step; edits name the one they saw */
+            readonly change: number;
+            /** @description what undo takes back; empty when there is nothing */
+            readonly undo: string;
+            /** @description what redo makes again; empty when there is nothing */
+            readonly redo: string;
+            id: number;
             name: string;
             /**
              * Format: double
              * @description px per metre
              */
-            house_density?: number;
+            house_density: number;
             /**
              * Format: double
              * @description half-width of the house band as a part of the density
              */
-            tolerance?: number;
+            tolerance: number;
             /**
              * Format: double
-             * @description UVs that differ by less, in tiles, are one point; of files that come in from now on
+             * @description tiles
              */
-            uv_tolerance?: number;
-            /** @description thresholds, severities and ignored findings of proving */
-            rules?: unknown;
+            uv_tolerance: number;
+            rules: {
+                [key: string]: unknown;
+            };
             /** Format: date-time */
-            created?: string;
-            /**
-             * Format: date-time
-             * @description since when it is put away
-             */
-            deleted?: string | null;
+            created: string;
+            /** Format: date-time */
+            deleted: string | null;
+            /** @description ids of those that are there now, in order */
             readonly atlases: number[];
+            /** @description how many its atlases have */
             readonly objects: number;
         };
         ProofOut: {
@@ -1118,10 +1234,9 @@ export interface components {
             parent?: number | null;
             verb: string;
             params?: unknown;
-            author?: string;
             /** @description kept beside the chain, not part of it */
             draft?: boolean;
-            /** @description number, width, height, label and frozen of each tile */
+            /** @description number, width, height, label and frozen of each */
             tiles: unknown;
             /**
              * Format: double
@@ -1157,6 +1272,12 @@ export interface components {
         RotateEnum: "none" | "half" | "quarter" | "free";
         /** @description The rules in force, and all kinds of findings. */
         RulesOut: {
+            /** @description the present step; edits name the one they saw */
+            readonly change: number;
+            /** @description what undo takes back; empty when there is nothing */
+            readonly undo: string;
+            /** @description what redo makes again; empty when there is nothing */
+            readonly redo: string;
             mip_level: number;
             /** Format: double */
             stretch: number;
@@ -1188,6 +1309,12 @@ export interface components {
          * @enum {string}
          */
         StateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
+        StepIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description the step to go to */
+            step: number;
+        };
         /** @description 1 is none. */
         StretchOut: {
             /** Format: double */
@@ -1226,18 +1353,17 @@ export interface components {
             frozen: boolean;
         };
         TileOut: {
-            /** Format: int64 */
-            number?: number;
-            label?: string;
-            /** Format: int64 */
-            width?: number;
-            /** Format: int64 */
-            height?: number;
-            frozen?: boolean;
+            number: number;
+            label: string;
+            /** @description px */
+            width: number;
+            /** @description px */
+            height: number;
+            frozen: boolean;
         };
         TilesIn: {
-            /** @description the revision the user saw; a stale one is refused with 409 */
-            revision: number;
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
             tiles: components["schemas"]["TileIn"][];
         };
         UploadOut: {
@@ -1252,6 +1378,15 @@ export interface components {
          * @enum {string}
          */
         UsualEnum: "error" | "warning" | "hint" | "off";
+        /**
+         * @description * `move` - move
+         *     * `turn` - turn
+         *     * `size` - size
+         *     * `mirror` - mirror
+         *     * `place` - place
+         * @enum {string}
+         */
+        VerbEnum: "move" | "turn" | "size" | "mirror" | "place";
     };
     responses: never;
     parameters: never;
@@ -1422,9 +1557,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OnRevision"];
-                "application/x-www-form-urlencoded": components["schemas"]["OnRevision"];
-                "multipart/form-data": components["schemas"]["OnRevision"];
+                "application/json": components["schemas"]["OnChange"];
+                "application/x-www-form-urlencoded": components["schemas"]["OnChange"];
+                "multipart/form-data": components["schemas"]["OnChange"];
             };
         };
         responses: {
@@ -1465,7 +1600,7 @@ export interface operations {
             };
         };
     };
-    redo: {
+    place_islands: {
         parameters: {
             query?: never;
             header?: never;
@@ -1476,9 +1611,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OnRevision"];
-                "application/x-www-form-urlencoded": components["schemas"]["OnRevision"];
-                "multipart/form-data": components["schemas"]["OnRevision"];
+                "application/json": components["schemas"]["PlaceIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PlaceIn"];
+                "multipart/form-data": components["schemas"]["PlaceIn"];
             };
         };
         responses: {
@@ -1503,9 +1638,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OnRevision"];
-                "application/x-www-form-urlencoded": components["schemas"]["OnRevision"];
-                "multipart/form-data": components["schemas"]["OnRevision"];
+                "application/json": components["schemas"]["OnChange"];
+                "application/x-www-form-urlencoded": components["schemas"]["OnChange"];
+                "multipart/form-data": components["schemas"]["OnChange"];
             };
         };
         responses: {
@@ -1533,33 +1668,6 @@ export interface operations {
                 "application/json": components["schemas"]["TilesIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["TilesIn"];
                 "multipart/form-data": components["schemas"]["TilesIn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AtlasOut"];
-                };
-            };
-        };
-    };
-    undo: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["OnRevision"];
-                "application/x-www-form-urlencoded": components["schemas"]["OnRevision"];
-                "multipart/form-data": components["schemas"]["OnRevision"];
             };
         };
         responses: {
@@ -1603,9 +1711,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OnRevision"];
-                "application/x-www-form-urlencoded": components["schemas"]["OnRevision"];
-                "multipart/form-data": components["schemas"]["OnRevision"];
+                "application/json": components["schemas"]["OnChange"];
+                "application/x-www-form-urlencoded": components["schemas"]["OnChange"];
+                "multipart/form-data": components["schemas"]["OnChange"];
             };
         };
         responses: {
@@ -1899,6 +2007,81 @@ export interface operations {
             };
         };
     };
+    get_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryOut"];
+                };
+            };
+        };
+    };
+    go_to_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StepIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["StepIn"];
+                "multipart/form-data": components["schemas"]["StepIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    name_step: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                step_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedLabelIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedLabelIn"];
+                "multipart/form-data": components["schemas"]["PatchedLabelIn"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     list_jobs: {
         parameters: {
             query?: never;
@@ -1968,6 +2151,33 @@ export interface operations {
             };
         };
     };
+    redo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnChange"];
+                "application/x-www-form-urlencoded": components["schemas"]["OnChange"];
+                "multipart/form-data": components["schemas"]["OnChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
     restore_project: {
         parameters: {
             query?: never;
@@ -2033,6 +2243,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
+    undo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnChange"];
+                "application/x-www-form-urlencoded": components["schemas"]["OnChange"];
+                "multipart/form-data": components["schemas"]["OnChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
                 };
             };
         };

@@ -1,6 +1,6 @@
 import { CloseButton, Dialog, Portal, Table } from "@chakra-ui/react";
 import { useEffect } from "react";
-import type { Atlas } from "../api/client";
+import type { Project } from "../api/client";
 import type { Actions } from "../api/hooks";
 import { islandCommands } from "../commands";
 import { groups, nextFinding } from "../editor/findings/walk";
@@ -10,10 +10,10 @@ const KEYS: [string, string][] = [
   ["Ctrl+Z", "Undo"], ["Ctrl+Shift+Z or Ctrl+Y", "Redo"], ["Ctrl+A", "Select all islands"], ["Ctrl+I", "Select all but these"], ["Esc", "Select nothing"],
   ["F", "Show what is selected"], ["Home", "Show the whole sheet"], ["Alt+1 … Alt+5", "Go to a stage"], ["Arrows on the table", "Move the view; Shift coarse, Alt fine"],
   ["+ and −, wheel", "Zoom; Alt fine"], ["Space and drag, middle button", "Move the view"], ["Drag on the table", "Select with a box; Shift adds"],
-  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows, Shift+F10 opens its menu"], ["Ctrl+K", "Commands by name: locks, bundles, tiles, stages"], ["L", "Lock or unlock the place of what is selected"], ["B", "Bundle what is selected"], ["D", "Drafts"], ["F3, Shift+F3", "Next finding, finding before"], ["?", "This sheet"],
+  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows, Shift+F10 opens its menu"], ["Ctrl+K", "Commands by name: locks, bundles, tiles, stages"], ["L", "Lock or unlock the place of what is selected"], ["B", "Bundle what is selected"], ["D", "Drafts"], ["H", "All steps, to look back and go back"], ["F3, Shift+F3", "Next finding, finding before"], ["?", "This sheet"],
 ];
 
-export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
+export function useShortcuts(actions: Actions, project: Project | undefined) {
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       const typing = e.target instanceof HTMLInputElement || e.target instanceof HTMLSelectElement || e.target instanceof HTMLTextAreaElement;
@@ -21,8 +21,8 @@ export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
       const ui = useUi.getState();
       if (typing) return;
       const key = e.key.toLowerCase();
-      if (ctrl && key === "z" && !e.shiftKey) { if (atlas?.can_undo) actions.undo.mutate(); }
-      else if (ctrl && (key === "y" || key === "z")) { if (atlas?.can_redo) actions.redo.mutate(); }
+      if (ctrl && key === "z" && !e.shiftKey) { if (project?.undo) actions.undo.mutate(); }
+      else if (ctrl && (key === "y" || key === "z")) { if (project?.redo) actions.redo.mutate(); }
       else if (ctrl && key === "a") editor.select((s) => s.set(Array.from({ length: editor.info?.world_area.length ?? 0 }, (_, i) => i)));
       else if (ctrl && key === "k") ui.setPalette(true);
       else if (ctrl && key === "i") editor.select((s) => s.invert(editor.info?.world_area.length ?? 0));
@@ -31,6 +31,7 @@ export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
       else if (key === "escape" && !ui.help) { editor.showFinding(null); editor.select((s) => s.clear()); }
       else if (key === "l" || key === "b") islandCommands(editor, actions).filter((c) => c.name === (key === "l" ? "Lock place" : "Bundle") && c.enabled).forEach((c) => c.run());
       else if (key === "d") ui.setDrafts(!ui.drafts);
+      else if (key === "h") ui.setSteps(!ui.steps);
       else if (e.key === "F3") stepFinding(e.shiftKey ? -1 : 1);
       else if (key === "f") editor.frameSelection();
       else if (e.key === "Home") editor.frameTable();
@@ -40,7 +41,7 @@ export function useShortcuts(actions: Actions, atlas: Atlas | undefined) {
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
-  }, [actions, atlas]);
+  }, [actions, project]);
 }
 
 /** Through the findings of the kind that is looked at; of the first kind where none is. */

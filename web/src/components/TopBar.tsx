@@ -1,14 +1,14 @@
 import { Box, Button, Flex, Heading, IconButton, Popover, Portal, Progress, Text } from "@chakra-ui/react";
-import { HelpCircle, Moon, Redo2, Sun, Undo2 } from "lucide-react";
+import { HelpCircle, History, Moon, Redo2, Sun, Undo2 } from "lucide-react";
 import { Fragment } from "react";
-import type { Atlas, Job, Project } from "../api/client";
+import type { Job, Project } from "../api/client";
 import { isActive, type Actions } from "../api/hooks";
 import { STAGES, useUi } from "../state";
 
-type Props = { project: Project; atlas: Atlas; jobs: Job[]; actions: Actions; leave: () => void };
+type Props = { project: Project; jobs: Job[]; actions: Actions; leave: () => void };
 
-export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
-  const { stage, setStage, theme, toggleTheme, setHelp } = useUi();
+export function TopBar({ project, jobs, actions, leave }: Props) {
+  const { stage, setStage, theme, toggleTheme, setHelp, steps, setSteps } = useUi();
   return (
     <Flex as="header" align="center" px="16px" bg="slip" borderBottomWidth="1px" borderColor="line" gap="4">
       <Heading as="h1" fontFamily="heading" fontSize="20px" fontWeight="700" whiteSpace="nowrap">Untold Quilt</Heading>
@@ -30,8 +30,9 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
         ))}
       </Flex>
       <Flex align="center" gap="1">
-        <IconButton aria-label="Undo" title={`Undo ${atlas.head?.verb ?? ""} (Ctrl+Z)`} size="xs" variant="ghost" disabled={!atlas.can_undo || actions.undo.isPending} onClick={() => actions.undo.mutate()}><Undo2 /></IconButton>
-        <IconButton aria-label="Redo" title="Redo (Ctrl+Shift+Z)" size="xs" variant="ghost" disabled={!atlas.can_redo || actions.redo.isPending} onClick={() => actions.redo.mutate()}><Redo2 /></IconButton>
+        <IconButton aria-label="Undo" title={`Undo ${project.undo} (Ctrl+Z)`} size="xs" variant="ghost" disabled={!project.undo || actions.undo.isPending} onClick={() => actions.undo.mutate()}><Undo2 /></IconButton>
+        <IconButton aria-label="Redo" title={`Redo ${project.redo} (Ctrl+Shift+Z)`} size="xs" variant="ghost" disabled={!project.redo || actions.redo.isPending} onClick={() => actions.redo.mutate()}><Redo2 /></IconButton>
+        <IconButton aria-label="Steps" title="All steps: look back, go back (H)" size="xs" variant="ghost" aria-pressed={steps} onClick={() => setSteps(!steps)}><History /></IconButton>
         <JobTray jobs={jobs} actions={actions} />
         <IconButton aria-label={theme === "paper" ? "Night theme" : "Paper theme"} title={theme === "paper" ? "Night theme" : "Paper theme"} size="xs" variant="ghost" onClick={toggleTheme}>{theme === "paper" ? <Moon /> : <Sun />}</IconButton>
         <IconButton aria-label="Shortcuts" title="Shortcuts (?)" size="xs" variant="ghost" onClick={() => setHelp(true)}><HelpCircle /></IconButton>

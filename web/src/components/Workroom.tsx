@@ -10,6 +10,7 @@ import { Drafts } from "./Drafts";
 import { Ledger } from "./Ledger";
 import { ModelView } from "./ModelView";
 import { Palette } from "./Palette";
+import { Steps } from "./Steps";
 import { Shortcuts, useShortcuts } from "./Shortcuts";
 import { TableView } from "./TableView";
 import { TaskSlip } from "./TaskSlip";
@@ -21,19 +22,19 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const project = useProject(projectId);
   const atlas = useAtlas(project.data?.atlases[0]);
   const jobs = useJobs(projectId);
-  const layout = useShownLayout(atlas.data?.head ?? undefined);
+  const layout = useShownLayout(atlas.data?.objects ? atlas.data.head : undefined);
   const actions = useActions(atlas.data, projectId);
   const upload = useUpload(projectId);
   const setStage = useUi((ui) => ui.setStage);
-  useShortcuts(actions, atlas.data);
+  useShortcuts(actions, project.data);
   useLayoutEffect(() => () => editor.clear(), []);
   useLivePicture(jobs);
-  useProof(atlas.data?.head?.id);
+  useProof(atlas.data?.objects ? atlas.data.head.id : undefined);
 
   useEffect(() => {
     if (project.data) editor.setHouse(project.data.house_density ?? 512, project.data.tolerance ?? 0.05);
   }, [project.data]);
-  const empty = atlas.data !== undefined && atlas.data.head === null;
+  const empty = atlas.data?.objects === 0;
   useEffect(() => {
     if (empty) setStage("Gather");
   }, [empty, setStage]);
@@ -45,7 +46,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   if (!project.data || !atlas.data) return <Center h="100%" gap="3"><Spinner /> laying out the table</Center>;
   return (
     <Grid h="100%" minW="1180px" templateRows="50px 38px minmax(0, 1fr) 222px" bg="table" onDragOver={upload.over} onDragLeave={upload.out} onDrop={upload.drop}>
-      <TopBar project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} leave={leave} />
+      <TopBar project={project.data} jobs={jobs} actions={actions} leave={leave} />
       <VerdictBar />
       <Grid templateColumns="236px minmax(0, 1fr) 330px" gap="10px" px="12px" pb="10px" minH="0">
         <TaskSlip project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} upload={upload.send} />
@@ -54,7 +55,8 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
       </Grid>
       <Ledger actions={actions} />
       <Shortcuts />
-      <Palette actions={actions} atlas={atlas.data} />
+      <Palette actions={actions} project={project.data} />
+      <Steps projectId={projectId} actions={actions} />
       <Drafts actions={actions} atlas={atlas.data} />
       {upload.dragging && (
         <Center position="fixed" inset="12px" zIndex="15" bg="slip/90" borderWidth="3px" borderStyle="dashed" borderColor="petrol" rounded="xl" pointerEvents="none">
@@ -77,7 +79,7 @@ function useUpload(projectId: number) {
     } catch (error) {
       tellError(error);
     }
-    for (const key of ["atlas", "jobs", "project"]) void client.invalidateQueries({ queryKey: [key] });
+    for (const key of ["atlas", "jobs", "project", "history"]) void client.invalidateQueries({ queryKey: [key] });
   };
   return {
     dragging,

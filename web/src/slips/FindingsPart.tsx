@@ -36,7 +36,7 @@ export function FindingsPart({ project, atlas, jobs, actions }: SlipProps) {
   useEffect(() => {
     if (editor.finding && editor.finding.kind !== open) setOpen(editor.finding.kind);
   });
-  if (!proof) return <Title note={atlas.head ? "The layout is being checked." : "Bring in files first."}>Prove</Title>;
+  if (!proof) return <Title note={atlas.objects ? "The layout is being checked." : "Bring in files first."}>Prove</Title>;
   const show = (kind: string) => {
     last.current = null;
     const next = kind === open && editor.finding ? "" : kind;

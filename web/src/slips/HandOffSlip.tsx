@@ -6,14 +6,14 @@ import { MainButton, Running, running, Title } from "./parts";
 export function HandOffSlip({ atlas, jobs, actions }: SlipProps) {
   const editor = useEditor();
   const { proof } = editor;
-  const head = atlas.head?.id;
+  const head = atlas.objects ? atlas.head.id : 0;
   return (
     <>
       <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the proof are in the zip.">Hand off</Title>
       {proof && !proof.ready && <Text color="rose" mb="2" lineHeight="1.35">Not safe to bake yet: {proof.against.join(", ")}.</Text>}
       <MainButton disabled={!head || running(jobs, "export")} busy={actions.handOff.isPending} onClick={() => actions.handOff.mutate()}>Export all as zip</MainButton>
       <Running jobs={jobs} kind="export" actions={actions} />
-      {head && <Box mt="3">
+      {head > 0 && <Box mt="3">
         <Text mb="1">Layout sheet</Text>
         <Link href={`/api/revisions/${head}/sheet.png`} download color="petrol">PNG at {drawn(editor.tile)} px</Link><br />
         <Link href={`/api/revisions/${head}/sheet.svg`} download color="petrol">SVG, a named group per object</Link><br />

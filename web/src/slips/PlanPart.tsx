@@ -12,7 +12,7 @@ const COUNTS = [1, 2, 4];
 /** Which tiles reach the house density, and what they cost. */
 export function PlanPart({ atlas }: SlipProps) {
   const editor = useEditor();
-  const plan = usePlan(atlas.head?.id, editor.house);
+  const plan = usePlan(atlas.objects ? atlas.head.id : undefined, editor.house);
   const [memory, setMemory] = useKept<(typeof MEMORY)[number]>("plan memory", "raw");
   const rows = plan.data?.rows ?? [];
   const sizes = [...new Set(rows.map((r) => r.size))];

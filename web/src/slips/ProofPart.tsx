@@ -12,9 +12,9 @@ export function ProofPart({ project, atlas, jobs, actions }: SlipProps) {
   const { report } = useCures(atlas, project.id);
   const { proof } = editor;
   const f = editor.info?.figures;
-  if (!proof || !f) return <Title note={atlas.head ? "The layout is being checked." : "Bring in files first."}>Proof</Title>;
+  if (!proof || !f) return <Title note={atlas.objects ? "The layout is being checked." : "Bring in files first."}>Proof</Title>;
   const written = jobs.find((job) => job.kind === "report" && job.state === "done");
-  const old = written && (written.result as { revision?: number } | undefined)?.revision !== atlas.head?.id;
+  const old = written && (written.result as { revision?: number } | undefined)?.revision !== atlas.head.id;
   const s = proof.stretch;
   const rows: [string, string][] = [
     ["Coverage", `${format.percent(f.coverage)} %`],

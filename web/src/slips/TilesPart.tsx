@@ -13,7 +13,7 @@ export function TilesPart({ atlas, actions }: SlipProps) {
   const editor = useEditor();
   const tiles = editor.tiles;
   // Until the layout shows the last change, another one would start from tiles of before.
-  const busy = actions.setTiles.isPending || atlas.head?.id !== editor.info?.revision.id;
+  const busy = actions.setTiles.isPending || atlas.head.id !== editor.info?.revision.id;
   const figures = editor.info?.figures?.tiles;
   const send = (rows: TileRow[]) => actions.setTiles.mutate(rows);
   const change = (number: number, what: Partial<TileRow>) => send(tiles.map((t) => (t.number === number ? { ...t, ...what } : t)));

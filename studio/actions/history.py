@@ -1,0 +1,261 @@
+"""A project's history: the one place where changes are appended and its pointer moves."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from django.shortcuts import get_object_or_404
+
+from quilt_core.scene.islands import UV_TOLERANCE
+from studio.actions.errors import Conflict, Refused
+from studio.actions.parts import Parts, meet, parts_of_atlas, settings_parts, within
+from studio.models import Atlas, Change, Job, Measurement, Project, Revision
+from studio.state import State, read_state, write_state
+
+FARTHEST = 1e9
+"""No placement holds a larger number, in tiles."""
+TRIES = 3
+"""So often an edit is computed anew, because another one came first, before it makes the others wait."""
+QUIET = ("measure", "export", "report", "explain", "stacks")
+"""Kinds of jobs that change no layout."""
+
+
+@dataclass(frozen=True, eq=False)
+class Made:
+    """What an action makes of an atlas."""
+
+    verb: str
+    state: State
+    what: str = ""
+    """What it was done to, in words."""
+    params: dict[str, Any] = field(default_factory=dict)
+    needs: Parts = field(default_factory=dict)
+    """Parts that it relies on without changing them."""
+    facts: dict[str, Any] = field(default_factory=dict)
+    """Other fields of the revision: seconds, tidy_cost, binding."""
+    measured_as: Revision | None = None
+    """A revision of which all that was measured holds for this one too."""
+
+
+def first_settings(name: str, house_density: float) -> dict[str, Any]:
+    """Settings of a new project."""
+    return {
+        "name": name,
+        "house_density": house_density,
+        "tolerance": 0.05,
+        "uv_tolerance": UV_TOLERANCE,
+        "rules": {},
+    }
+
+
+def check_idle(atlas: Atlas) -> None:
+    """Refuse while other work is about to change the layout; call it inside the transaction of the change."""
+    busy = atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING]).exclude(kind__in=QUIET).first()
+    if busy:
+        raise Conflict(
+            f"A job is at work on this layout: {busy.kind}.",
+            atlas.name,
+            "Wait for it or cancel it.",
+            job=busy.pk,
+        )
+
+
+def check_fresh(project: Project, seen: int | None, parts: Parts) -> None:
+    """Refuse when what the user saw of these parts has changed since, with what changed and by which action."""
+    if seen is None or seen == project.head_id:
+        return
+    if not project.changes.filter(pk=seen).exists():
+        raise Refused(
+            f"There is no step {seen} in this project.", "change", "Look at the newest layout and try again."
+        )
+    met = [change for change in _between(project, seen) if meet(change.touched, parts)]
+    if met:
+        _refuse_stale(project, met[0])
+
+
+def _refuse_stale(project: Project, change: Change) -> None:
+    said = f"{change.verb} ({change.what})" if change.what else change.verb
+    raise Conflict(
+        f"It has changed since: {said}.",
+        project.name,
+        "Look at what is there now and try again.",
+        head=project.head_id,
+        verb=change.verb,
+        by=change.author,
+    )
+
+
+def _between(project: Project, seen: int) -> list[Change]:
+    """Changes that lead from one to the present state: those undone since, and those made since; newest first."""
+    parents = dict(project.changes.values_list("pk", "parent_id"))
+
+    def back(at: int | None) -> list[int]:
+        out = []
+        while at is not None:
+            out.append(at)
+            at = parents[at]
+        return out
+
+    here, there = back(project.head_id), back(seen)
+    apart = set(here) ^ set(there)
+    return list(project.changes.filter(pk__in=apart).order_by("-pk"))
+
+
+def edit_atlas(atlas_id: int, seen: int | None, make: Callable[[Revision], Made]) -> Revision:
+    """Append what `make` makes of an atlas's present revision, computed outside the transaction where that is possible.
+
+    Raises `Conflict` when what it touches or needs has changed since the change that the user saw.
+    """
+    for _ in range(TRIES):
+        atlas, _project = _present(atlas_id)
+        made = make(_head(atlas))
+        with transaction.atomic():
+            now, project = _present(atlas_id, lock=True)
+            if now.head_id == atlas.head_id:
+                return _append(project, now, seen, made)
+    with transaction.atomic():
+        now, project = _present(atlas_id, lock=True)
+        return _append(project, now, seen, make(_head(now)))
+
+
+def _present(atlas_id: int, lock: bool = False) -> tuple[Atlas, Project]:
+    """An atlas as it is now, and its project; held until the transaction ends when `lock` is asked."""
+    project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
+    projects = Project.objects.select_for_update() if lock else Project.objects.all()
+    project = projects.get(pk=project_id)
+    return Atlas.objects.select_related("head__keyframe").get(pk=atlas_id), project
+
+
+def _head(atlas: Atlas) -> Revision:
+    if atlas.head is None:
+        raise Conflict("This atlas has been deleted.", atlas.name, "Undo brings it back.")
+    atlas.head.atlas = atlas
+    return atlas.head
+
+
+def _append(project: Project, atlas: Atlas, seen: int | None, made: Made) -> Revision:
+    """Inside the transaction: look whether it may be, and append."""
+    head = _head(atlas)
+    touched = parts_of_atlas(atlas.pk, read_state(head), made.state)
+    check_fresh(project, seen, {within(atlas.pk, "members"): None, **made.needs, **touched})
+    check_idle(atlas)
+    if not (touched or made.facts):
+        return head
+    revision = _store(atlas, head, made, draft=False)
+    append_change(project, made.verb, made.what, touched, revisions={atlas.pk: revision})
+    return revision
+
+
+def _store(atlas: Atlas, parent: Revision, made: Made, draft: bool) -> Revision:
+    places = made.state.islands["placement"]
+    if not (np.isfinite(places).all() and (np.abs(places) < FARTHEST).all()):
+        raise Refused(
+            "The layout would hold places that are no numbers, or far beyond all tiles.",
+            made.verb,
+            "Give a smaller density or size. The layout is as it was.",
+        )
+    facts = {"verb": made.verb, "params": made.params, "draft": draft, **made.facts}
+    known = made.measured_as
+    if known is not None:
+        facts |= {"summary": known.summary, "binding": known.binding}
+    revision = write_state(atlas, parent, made.state, **facts)
+    kept = getattr(known, "measurement", None) if known is not None else None
+    if kept is not None:
+        keep_measurement(revision, bytes(kept.figures), bytes(kept.proof), kept.mark)
+    return revision
+
+
+@transaction.atomic
+def finish_job(atlas_id: int, base: Revision, made: Made, as_draft: bool = False) -> Revision:
+    """Append what a job made of a revision; as a draft beside the chain when asked, or when another came first."""
+    Project.objects.select_for_update().get(pk=base.atlas.project_id)
+    atlas = Atlas.objects.get(pk=atlas_id)
+    if as_draft or atlas.head_id != base.pk:
+        return _store(atlas, base, made, draft=True)
+    project = Project.objects.select_related("head").get(pk=atlas.project_id)
+    touched = parts_of_atlas(atlas.pk, read_state(base), made.state)
+    if not (touched or made.facts):
+        return base
+    revision = _store(atlas, base, made, draft=False)
+    append_change(project, made.verb, made.what, touched, revisions={atlas.pk: revision})
+    return revision
+
+
+def edit_settings(
+    project_id: int, seen: int | None, verb: str, make: Callable[[dict[str, Any]], tuple[dict[str, Any], str]]
+) -> Change:
+    """Append a change of the project's settings; `make` returns the new ones and what was changed, in words."""
+    with transaction.atomic():
+        get_object_or_404(Project, pk=project_id)
+        project = Project.objects.select_for_update().get(pk=project_id)
+        before = project.settings
+        after, what = make(dict(before))
+        touched = settings_parts(before, after)
+        if not touched:
+            assert project.head is not None
+            return project.head
+        check_fresh(project, seen, touched)
+        return append_change(project, verb, what, touched, settings=after)
+
+
+def append_change(
+    project: Project,
+    verb: str,
+    what: str,
+    touched: Parts,
+    *,
+    settings: dict[str, Any] | None = None,
+    revisions: dict[int, Revision] | None = None,
+    removed: tuple[int, ...] = (),
+) -> Change:
+    """Append a change and move the project to it. The caller holds the project's row.
+
+    `revisions` are the new states of atlases by their ids (new atlases come last), `removed` those that are gone.
+    """
+    parent = project.head
+    rows = [[a, r] for a, r in (parent.atlases if parent else []) if a not in removed]
+    for atlas_id, revision in (revisions or {}).items():
+        known = next((row for row in rows if row[0] == atlas_id), None)
+        if known:
+            known[1] = revision.pk
+        else:
+            rows.append([atlas_id, revision.pk])
+    change = Change.objects.create(
+        project=project, parent=parent, verb=verb, what=what[:200], touched=touched, atlases=rows,
+        settings=settings if settings is not None else project.settings,
+    )  # fmt: skip
+    move_to(project, change, redo=[])
+    return change
+
+
+def move_to(project: Project, change: Change, redo: list[int]) -> None:
+    """Point the project and its atlases at a change."""
+    project.head, project.redo = change, redo
+    project.save(update_fields=["head", "redo"])
+    states = dict(change.atlases)
+    for atlas in project.atlases.all():
+        if atlas.head_id != states.get(atlas.pk):
+            atlas.head_id = states.get(atlas.pk)
+            atlas.save(update_fields=["head"])
+
+
+def claim_parts(atlas_id: int, more: tuple[str, ...] = ()) -> Parts:
+    """What a job on an atlas relies on: all of it, and some settings."""
+    return {within(atlas_id, ""): None} | {f"settings/{name}": None for name in more}
+
+
+KEPT = 12
+"""Measurements of an atlas's newest revisions that are kept; others are made again when they are looked at."""
+
+
+def keep_measurement(revision: Revision, figures: bytes, proof: bytes, mark: str) -> None:
+    """Keep what was found about a revision, and forget that of old ones."""
+    values = {"figures": figures, "proof": proof, "mark": mark}
+    revision.measurement = Measurement.objects.update_or_create(revision=revision, defaults=values)[0]
+    of_chain = Measurement.objects.filter(revision__atlas=revision.atlas_id, revision__draft=False)
+    old = of_chain.exclude(revision=revision.atlas.head_id).order_by("-revision_id")[KEPT:]
+    Measurement.objects.filter(pk__in=[kept.pk for kept in old.only("pk")]).delete()

@@ -1,0 +1,77 @@
+"""Undo, redo, and going to any step: the project's pointer moves, nothing is overwritten."""
+
+from __future__ import annotations
+
+from django.db import transaction
+from django.shortcuts import get_object_or_404
+
+from studio.actions.errors import Conflict, Refused
+from studio.actions.history import check_idle, move_to
+from studio.models import Change, Project
+
+
+@transaction.atomic
+def undo(project_id: int, seen: int | None = None) -> Change:
+    """Go back to the state before the last change."""
+    project, head = _held(project_id, seen)
+    if head.parent is None:
+        raise Conflict("There is nothing to undo.", project.name, "This is the project as it began.")
+    return _go(project, head.parent, [*project.redo, head.pk])
+
+
+@transaction.atomic
+def redo(project_id: int, seen: int | None = None) -> Change:
+    """Go forward again to what was undone last."""
+    project, _ = _held(project_id, seen)
+    if not project.redo:
+        raise Conflict(
+            "There is nothing to redo.", project.name, "A new action after an undo ends the way forward."
+        )
+    return _go(project, Change.objects.get(pk=project.redo[-1]), project.redo[:-1])
+
+
+@transaction.atomic
+def go_to(project_id: int, step: int, seen: int | None = None) -> Change:
+    """Go to a step behind or ahead of the present one."""
+    project, head = _held(project_id, seen)
+    ahead = list(project.redo)
+    if step in ahead:
+        at = ahead.index(step)
+        return _go(project, Change.objects.get(pk=step), ahead[:at])
+    parents = dict(project.changes.values_list("pk", "parent_id"))
+    at: int | None = head.pk
+    while at is not None and at != step:
+        ahead.append(at)
+        at = parents[at]
+    if at is None:
+        raise Refused(
+            "This step is not in the history (any more).", f"step {step}", "Pick one that is listed."
+        )
+    return _go(project, Change.objects.get(pk=step), ahead)
+
+
+def _held(project_id: int, seen: int | None) -> tuple[Project, Change]:
+    get_object_or_404(Project, pk=project_id)
+    project = Project.objects.select_for_update().get(pk=project_id)
+    head = project.head
+    assert head is not None
+    if seen is not None and seen != head.pk:
+        said = f"{head.verb} ({head.what})" if head.what else head.verb
+        raise Conflict(
+            f"It has changed since: {said}.",
+            project.name,
+            "Look at what is there now and try again.",
+            head=head.pk,
+            verb=head.verb,
+            by=head.author,
+        )
+    return project, head
+
+
+def _go(project: Project, change: Change, redo: list[int]) -> Change:
+    there = dict(change.atlases)
+    for atlas in project.atlases.select_related("head"):
+        if atlas.head_id != there.get(atlas.pk):
+            check_idle(atlas)
+    move_to(project, change, redo)
+    return change

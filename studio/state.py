@@ -1,0 +1,215 @@
+"""The state of an atlas: read from and written to revisions, which store what differs from their parents."""
+
+from __future__ import annotations
+
+import zlib
+from dataclasses import asdict, dataclass, field, replace
+from datetime import datetime
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.scene import TileSize
+from quilt_core.scene.placement import identity
+from studio.models import MARGIN, PADDING, Atlas, Revision
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+CONTROL_FIELDS = np.dtype(
+    [("flags", "u1"), ("tile", "<i4"), ("bundle", "<i4"), ("stack", "<i4"), ("weight", "<f4")]
+)
+ISLAND = np.dtype([("placement", "<f8", (2, 3)), ("unplaced", "u1"), ("control", CONTROL_FIELDS)])
+ROW = np.dtype([("island", "<i4"), ("state", ISLAND)])
+"""An island that differs from the parent, as a revision stores it."""
+FEW = 0.25
+"""What changes a larger part of the islands is stored whole."""
+LONGEST = 100
+"""Revisions in a row that store differences only."""
+
+
+@dataclass(frozen=True)
+class TileRow:
+    """A tile of an atlas."""
+
+    number: int
+    width: int
+    height: int
+    label: str = ""
+    frozen: bool = False
+
+    @property
+    def size(self) -> TileSize:
+        """As the core takes it."""
+        return TileSize(self.number, self.width, self.height)
+
+    def row(self) -> list[Any]:
+        """As a revision keeps it."""
+        return [self.number, self.width, self.height, self.label, self.frozen]
+
+
+@dataclass(frozen=True)
+class MemberRow:
+    """An object's part in an atlas: its base layout, and what was said about it."""
+
+    object: int
+    base: int
+    islands: int
+    """How many islands it has here."""
+    target: int = 0
+    """UV channel, from 0, that its layout is written to."""
+    weight: float = 1.0
+    proportion: float | None = None
+    """Width / height of its picture, said by the user instead of what the files say."""
+
+
+@dataclass(frozen=True, eq=False)
+class State:
+    """All that a revision says of an atlas; islands are numbered through its members."""
+
+    name: str
+    members: tuple[MemberRow, ...]
+    tiles: tuple[TileRow, ...]
+    padding: float = PADDING
+    margin: float = MARGIN
+    islands: NDArray[Any] = field(default_factory=lambda: np.zeros(0, ISLAND))
+
+    @property
+    def placements(self) -> FloatArray:
+        """(I, 2, 3) from base UVs to the tiles' plane."""
+        return np.array(self.islands["placement"])
+
+    @property
+    def unplaced(self) -> NDArray[np.bool_]:
+        """(I,) islands on the side table."""
+        return np.asarray(self.islands["unplaced"] > 0)
+
+    @property
+    def controls(self) -> NDArray[Any]:
+        """(I,) records of `CONTROL_FIELDS`."""
+        return np.array(self.islands["control"])
+
+    def having(
+        self,
+        *,
+        placements: FloatArray | None = None,
+        unplaced: NDArray[np.bool_] | None = None,
+        controls: NDArray[Any] | None = None,
+        **other: Any,
+    ) -> State:
+        """The state with some things changed."""
+        islands = self.islands.copy()
+        for name, value in (("placement", placements), ("unplaced", unplaced), ("control", controls)):
+            if value is not None:
+                islands[name] = value
+        return replace(self, islands=islands, **other)
+
+    def with_member(self, row: MemberRow) -> State:
+        """The state with one more object, its islands placed as its base layout has them."""
+        islands = np.concatenate([self.islands, fresh_islands(row.islands)])
+        return replace(self, members=(*self.members, row), islands=islands)
+
+
+def fresh_islands(count: int) -> NDArray[Any]:
+    """Islands that nobody did anything to."""
+    out = np.zeros(count, ISLAND)
+    out["placement"] = identity(count)
+    out["control"] = free_controls(count)
+    return out
+
+
+def free_controls(count: int) -> NDArray[Any]:
+    """Controls of islands that nobody said anything about."""
+    out = np.zeros(count, CONTROL_FIELDS)
+    out["bundle"] = out["stack"] = -1
+    out["weight"] = 1.0
+    return out
+
+
+def tiles_of(revision: Revision) -> list[TileRow]:
+    """Tiles of a revision in the order of their numbers."""
+    return sorted((TileRow(*row) for row in revision.tiles), key=lambda tile: tile.number)
+
+
+def members_of(revision: Revision) -> tuple[MemberRow, ...]:
+    """Members of a revision in its order."""
+    rows = revision.members
+    if rows is None:
+        assert revision.keyframe is not None
+        rows = revision.keyframe.members
+    return tuple(MemberRow(**row) for row in rows)
+
+
+def read_state(revision: Revision) -> State:
+    """What a revision says, put together from its keyframe on."""
+    return State(
+        revision.name,
+        members_of(revision),
+        tuple(tiles_of(revision)),
+        revision.padding,
+        revision.margin,
+        _islands(revision.pk, revision.created),
+    )
+
+
+@lru_cache(maxsize=16)
+def _islands(revision_id: int, _created: datetime) -> NDArray[Any]:
+    """Islands of a revision; read-only. The time tells it from another one that once had its number."""
+    facts = Revision.objects.values_list("keyframe_id", "state").get(pk=revision_id)
+    keyframe, data = facts
+    if keyframe is None:
+        out = np.frombuffer(zlib.decompress(bytes(data)), ISLAND)
+        out.flags.writeable = False
+        return out
+    rows = Revision.objects.filter(keyframe=keyframe, pk__lte=revision_id)
+    steps = {pk: (parent, state) for pk, parent, state in rows.values_list("pk", "parent_id", "state")}
+    chain, at = [], revision_id
+    while at != keyframe:
+        at, state = steps[at]
+        chain.append(state)
+    out = np.frombuffer(
+        zlib.decompress(bytes(Revision.objects.values_list("state", flat=True).get(pk=keyframe))), ISLAND
+    ).copy()
+    for state in reversed(chain):
+        changed = np.frombuffer(zlib.decompress(bytes(state)), ROW)
+        out[changed["island"]] = changed["state"]
+    out.flags.writeable = False
+    return out
+
+
+def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: Any) -> Revision:
+    """Store a state as a new revision; `facts` are its other fields."""
+    members: list[dict[str, Any]] | None = [asdict(row) for row in state.members]
+    keyframe, data, depth, stored = None, b"", 0, 0
+    changed = changed_islands(read_state(parent), state) if parent else None
+    if parent is not None and changed is not None:
+        depth, stored = parent.depth + 1, parent.stored + len(changed)
+        if depth <= LONGEST and stored <= FEW * len(state.islands):
+            keyframe = parent.keyframe or parent
+            rows = np.zeros(len(changed), ROW)
+            rows["island"], rows["state"] = changed, state.islands[changed]
+            data = zlib.compress(rows.tobytes(), 6)
+            members = None if members == keyframe.members else members
+    if keyframe is None:
+        depth = stored = 0
+        data = zlib.compress(np.ascontiguousarray(state.islands).tobytes(), 1)
+    return Revision.objects.create(
+        atlas=atlas, parent=parent, keyframe=keyframe, name=state.name, members=members, state=data, depth=depth,
+        stored=stored, tiles=[tile.row() for tile in state.tiles], padding=state.padding, margin=state.margin, **facts,
+    )  # fmt: skip
+
+
+def changed_islands(before: State, after: State) -> IntArray | None:
+    """Islands that differ, bit by bit; None when they are not the same islands."""
+    if len(before.islands) != len(after.islands) or _bases(before) != _bases(after):
+        return None
+    size = ISLAND.itemsize
+    one = np.ascontiguousarray(before.islands).view(np.uint8).reshape(-1, size)
+    two = np.ascontiguousarray(after.islands).view(np.uint8).reshape(-1, size)
+    return np.flatnonzero((one != two).any(axis=1)).astype(np.int64)
+
+
+def _bases(state: State) -> list[int]:
+    return [row.base for row in state.members]
