@@ -16,6 +16,7 @@ from quilt_core.scene.tiles import TileSize, home_tiles, more_tiles
 from studio.actions.even_out import evened
 from studio.actions.history import Made, finish_job
 from studio.actions.measure_layout import measure_revision
+from studio.actions.sheets import thumbnail
 from studio.arrays import Layout, controls_of, load_layout
 from studio.models import Revision
 from studio.state import TileRow, tiles_of
@@ -114,6 +115,9 @@ def pack_atlas(
         revision.atlas_id, revision, Made("pack", state, what, params, facts=facts), bool(params.get("as_draft"))
     )  # fmt: skip
     measure_revision(made)
+    if made.draft:
+        # Its picture is drawn here, not while a browser waits for the contact sheet.
+        thumbnail(made)
     return made
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
+from quilt_core.pack.stacks import LOOSEST
 from quilt_core.scene.tiles import MAX_TILE
 from studio.actions.place_islands import VERBS
 from studio.api.serializers import OnChange
@@ -52,6 +53,12 @@ class TileIn(serializers.Serializer):
 
 class TilesIn(OnChange):
     tiles = TileIn(many=True)
+
+
+class FindStacksIn(OnChange):
+    tolerance = serializers.FloatField(
+        default=0.002, min_value=1e-9, max_value=LOOSEST, help_text="of the outlines, part of the side"
+    )
 
 
 class CandidateOut(serializers.Serializer):

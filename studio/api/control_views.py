@@ -3,15 +3,12 @@
 from __future__ import annotations
 
 from django.shortcuts import get_object_or_404
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from quilt_core.pack.stacks import LOOSEST
 from studio.actions.control_islands import control_islands
-from studio.actions.errors import Refused
-from studio.actions.find_candidates import find_candidates
 from studio.actions.keep_draft import drop_draft, keep_draft
 from studio.actions.place_islands import place_islands
 from studio.actions.plan_tiles import plan_atlas
@@ -20,8 +17,8 @@ from studio.actions.set_tiles import set_tiles
 from studio.api import control_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.api.views import Change, answer_atlas
-from studio.models import Atlas, Project, Recipe, Revision
+from studio.api.views import Change, LayoutJob, answer_atlas
+from studio.models import Atlas, Job, Project, Recipe, Revision
 
 
 class ControlIslands(Change):
@@ -51,25 +48,24 @@ class Tiles(Change):
         return self.change(atlas_id, params["change"], lambda head: set_tiles(head, params["tiles"]))
 
 
-class StackCandidates(APIView):
-    """Islands of the same shape."""
+class FindStacks(LayoutJob):
+    """Look for islands of the same shape; the job's result lists them as candidates."""
 
-    @extend_schema(
-        operation_id="find_stacks",
-        parameters=[OpenApiParameter("tolerance", float)],
-        responses=c.CandidateOut(many=True),
-    )
-    def get(self, request: Request, revision_id: int) -> Response:
-        revision = get_object_or_404(Revision, pk=revision_id)
-        try:
-            tolerance = float(request.query_params.get("tolerance", 0.002))
-        except ValueError:
-            tolerance = -1.0
-        if not 0 < tolerance <= LOOSEST:
-            raise Refused(
-                "This tolerance cannot be used.", "tolerance", f"Give more than 0 and at most {LOOSEST}."
-            )
-        return Response(c.CandidateOut(find_candidates(revision, tolerance), many=True).data)
+    kind = "stacks"
+    exclusive = False
+
+    @extend_schema(operation_id="find_stacks", request=c.FindStacksIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(c.FindStacksIn, request))
+
+
+class Candidates(APIView):
+    """What a job that looked for stacks has found."""
+
+    @extend_schema(operation_id="get_candidates", responses=c.CandidateOut(many=True))
+    def get(self, request: Request, job_id: int) -> Response:
+        job = get_object_or_404(Job, pk=job_id, kind="stacks", state=Job.DONE)
+        return Response(c.CandidateOut(job.result["candidates"], many=True).data)
 
 
 class Plan(APIView):

@@ -62,7 +62,12 @@ def _rules(project: Project) -> dict[str, Any]:
         {"kind": kind, **asdict(about), "severity": rules.severity_of(kind), "usual": about.severity}
         for kind, about in KINDS.items()
     ]
-    return {**asdict(rules), "project": project, "ignored": [asdict(row) for row in rules.ignored], "kinds": kinds}
+    return {
+        **asdict(rules),
+        "project": project,
+        "ignored": [asdict(row) for row in rules.ignored],
+        "kinds": kinds,
+    }
 
 
 class Cure(Change):

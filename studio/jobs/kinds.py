@@ -11,6 +11,7 @@ from studio import storage
 from studio.actions.even_out import even_out
 from studio.actions.explain_pack import explain_pack
 from studio.actions.export_atlas import export_atlas
+from studio.actions.find_candidates import find_candidates
 from studio.actions.gather_files import gather_files
 from studio.actions.measure_layout import measure_revision
 from studio.actions.pack_atlas import pack_atlas
@@ -85,6 +86,11 @@ def _explain(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"binding": explain_pack(_revision(job), lambda: bool(reporter.cancelled()))}
 
 
+def _stacks(job: Job, reporter: Reporter) -> dict[str, Any]:
+    reporter.report(0.1, "looking for equal shapes")
+    return {"candidates": find_candidates(_revision(job), job.params["tolerance"])}
+
+
 def _report(job: Job, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "writing the proof")
     return write_reports(_revision(job))
@@ -107,4 +113,5 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "explain": _explain,
     "export": _export,
     "report": _report,
+    "stacks": _stacks,
 }

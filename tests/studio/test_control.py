@@ -129,15 +129,20 @@ def test_a_fixed_density_adds_the_tiles_that_it_takes(gathered, act, client):
     assert found["figures"]["density"]["mean"] == pytest.approx(200, rel=1e-3)
 
 
+def candidates(act, client, atlas):
+    job = act(atlas, "stacks").json()["id"]
+    return client.get(f"/api/jobs/{job}/candidates/").json()
+
+
 def test_stacks_are_found_made_and_taken_off(gathered, act, client):
-    found = client.get(f"/api/revisions/{gathered.head_id}/stacks/").json()
+    found = candidates(act, client, gathered)
     assert found
     members = found[0]["islands"]
     assert act(gathered, "control", islands=members, stack=True).status_code == 200
     pack(act, gathered)
     figures = layout(client, gathered)["figures"]
     assert figures["overlapping"] == 0, "a stack that is meant is no overlap"
-    rows = client.get(f"/api/revisions/{gathered.head_id}/stacks/").json()
+    rows = candidates(act, client, gathered)
     assert next(r for r in rows if r["islands"] == members)["stacked"]
     assert act(gathered, "control", islands=members, stack=False).status_code == 200
     assert layout(client, gathered)["figures"]["overlapping"] == len(members), "now they lie on one another"
@@ -146,7 +151,7 @@ def test_stacks_are_found_made_and_taken_off(gathered, act, client):
 def test_all_candidates_are_stacked_at_once_or_none_is(send, atlas, act, client):
     assert send(two__obj=PAIRS_OBJ).status_code == 201
     atlas.refresh_from_db()
-    found = client.get(f"/api/revisions/{atlas.head_id}/stacks/").json()
+    found = candidates(act, client, atlas)
     groups = [row["islands"] for row in found]
     assert sorted(len(g) for g in groups) == [2, 2]
     assert {row["kind"] for row in found} == {"shape"}
@@ -165,10 +170,10 @@ def test_all_candidates_are_stacked_at_once_or_none_is(send, atlas, act, client)
 
 
 @pytest.mark.parametrize("tolerance", ["0", "0.02", "much", "-1", "nan"])
-def test_a_tolerance_that_cannot_be_is_refused(gathered, client, tolerance):
-    answer = client.get(f"/api/revisions/{gathered.head_id}/stacks/?tolerance={tolerance}")
+def test_a_tolerance_that_cannot_be_is_refused(gathered, act, tolerance):
+    answer = act(gathered, "stacks", tolerance=tolerance)
     assert answer.status_code == 400
-    assert "0.01" in answer.json()["cure"]
+    assert answer.json()["where"] == "tolerance"
 
 
 @pytest.mark.parametrize(

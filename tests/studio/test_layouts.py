@@ -261,9 +261,7 @@ def test_places_that_are_no_numbers_are_never_stored(gathered, value):
     places = identity(3)
     places[1, 0, 2] = value
     with pytest.raises(Refused, match="as it was"):
-        edit_atlas(
-            gathered.pk, None, lambda head: Made("move", read_state(head).having(placements=places))
-        )
+        edit_atlas(gathered.pk, None, lambda head: Made("move", read_state(head).having(placements=places)))
 
 
 def test_a_waiting_job_whose_message_got_lost_is_found_and_can_be_cancelled(gathered, client):

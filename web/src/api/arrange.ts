@@ -1,8 +1,9 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient, type UseQueryResult } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { editor, tellError } from "../state";
-import { api, ask, fetchBytes, type Job } from "./client";
+import { api, ask, Explained, fetchBytes, type Atlas, type Candidate, type Job } from "./client";
 import { isActive } from "./hooks";
+import { stepSeen } from "./step";
 
 /** Layouts kept beside the chain, newest first. */
 export function useDrafts(atlasId: number) {
@@ -45,13 +46,39 @@ export function useRecipes(projectId: number) {
 }
 
 /** Islands of one shape, with outlines no farther apart than a part of the square root of the area. */
-export function useCandidates(revision: number | undefined, tolerance: number) {
+export function useCandidates(atlas: Atlas, tolerance: number): UseQueryResult<Candidate[]> {
+  const client = useQueryClient();
   return useQuery({
-    queryKey: ["stacks", revision, tolerance],
-    enabled: revision !== undefined,
+    queryKey: ["stacks", atlas.head.id, tolerance],
+    enabled: atlas.objects > 0,
+    retry: false,
     placeholderData: (previous) => previous,
-    queryFn: () => ask(api.GET("/api/revisions/{revision_id}/stacks/", { params: { path: { revision_id: revision! }, query: { tolerance } } })),
+    queryFn: async ({ signal }) => {
+      const change = stepSeen(client, atlas.project);
+      const job = await ask(api.POST("/api/atlases/{atlas_id}/stacks/", { params: { path: { atlas_id: atlas.id } }, body: { change, tolerance } }));
+      await jobDone(job, signal);
+      return ask(api.GET("/api/jobs/{job_id}/candidates/", { params: { path: { job_id: job.id } } }));
+    },
   });
+}
+
+const ASK_EVERY = 150;
+
+/** Waits until a job is done; throws its error when it failed, and cancels it when nobody waits any more. */
+async function jobDone(job: Job, signal: AbortSignal): Promise<void> {
+  const path = { params: { path: { job_id: job.id } } };
+  let now = job;
+  while (isActive(now)) {
+    await new Promise((resolve) => setTimeout(resolve, ASK_EVERY));
+    if (signal.aborted) {
+      void api.POST("/api/jobs/{job_id}/cancel/", { ...path, body: { keep: false } });
+      throw new Error("Nobody waits for it any more.");
+    }
+    now = await ask(api.GET("/api/jobs/{job_id}/", path));
+  }
+  if (now.state === "done") return;
+  const told = (now.error ?? {}) as { what?: string; where?: string; cure?: string };
+  throw new Explained(told.what ?? now.message ?? "It was stopped.", told.where, told.cure);
 }
 
 export function usePlan(revision: number | undefined, house: number) {

@@ -158,6 +158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/stacks/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Look for islands of the same shape; the job's result lists them as candidates. */
+        post: operations["find_stacks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/tiles/": {
         parameters: {
             query?: never;
@@ -238,6 +255,23 @@ export interface paths {
         put?: never;
         /** @description Stop a job; its best result so far is kept unless that is not wanted. */
         post: operations["cancel_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/candidates/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a job that looked for stacks has found. */
+        get: operations["get_candidates"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -607,23 +641,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/revisions/{revision_id}/stacks/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Islands of the same shape. */
-        get: operations["find_stacks"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/revisions/{revision_id}/thumbnail.png": {
         parameters: {
             query?: never;
@@ -837,6 +854,16 @@ export interface components {
             unflattened: number;
             island_density: (number | null)[];
             island_flags: number[];
+        };
+        FindStacksIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * Format: double
+             * @description of the outlines, part of the side
+             * @default 0.002
+             */
+            tolerance: number;
         };
         FindingOut: {
             key: string;
@@ -1654,6 +1681,33 @@ export interface operations {
             };
         };
     };
+    find_stacks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FindStacksIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["FindStacksIn"];
+                "multipart/form-data": components["schemas"]["FindStacksIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     set_tiles: {
         parameters: {
             query?: never;
@@ -1791,6 +1845,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    get_candidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CandidateOut"][];
                 };
             };
         };
@@ -2424,29 +2499,6 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
-                };
-            };
-        };
-    };
-    find_stacks: {
-        parameters: {
-            query?: {
-                tolerance?: number;
-            };
-            header?: never;
-            path: {
-                revision_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CandidateOut"][];
                 };
             };
         };

@@ -45,7 +45,7 @@ function Thread({ projectId, actions, close }: { projectId: number; actions: Act
     e.stopPropagation();
   };
   return (
-    <Box role="dialog" aria-label="Steps" position="fixed" top="96px" right="12px" bottom="232px" w="330px" zIndex="10" bg="slip" borderWidth="1px" borderColor="line" rounded="lg" shadow="lg" display="flex" flexDirection="column" onKeyDown={keys}>
+    <Box role="dialog" aria-label="Steps" position="fixed" top="88px" right="12px" bottom="232px" w="330px" zIndex="10" bg="slip" borderWidth="1px" borderColor="line" rounded="lg" shadow="lg" display="flex" flexDirection="column" onKeyDown={keys}>
       <Flex px="4" pt="3" pb="1" align="baseline" gap="3">
         <Heading as="h2" fontFamily="heading" fontSize="18px">Steps</Heading>
         <Text color="soft">{list.length > 1 ? `${format.whole(list.length)}, the newest on top` : ""}</Text>

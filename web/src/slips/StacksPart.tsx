@@ -12,7 +12,7 @@ const codes = (all: string[]) => (all.length > 3 ? `${all.slice(0, 2).join(" ")}
 export function StacksPart({ atlas, actions }: SlipProps) {
   const editor = useEditor();
   const [tolerance, setTolerance] = useKept("stack tolerance", 0.2);
-  const found = useCandidates(atlas.objects ? atlas.head.id : undefined, tolerance / 100);
+  const found = useCandidates(atlas, tolerance / 100);
   const rows = found.data ?? [];
   const open = rows.filter((row) => !row.stacked);
   return (
