@@ -142,10 +142,20 @@ def test_of_five_packs_at_once_one_starts(server):
 
 def test_kills_lose_nothing_and_leave_nobody(server):
     rng = random.Random(11)
+    server.wait_idle()
+    project = server.ask("/api/projects/")[1][0]["id"]
+    acknowledged: list[int] = []
+    weights: dict[int, float] = {}
     for turn in range(KILLS):
         server.wait_idle()
-        atlas = server.atlas()
-        body = {"change": atlas["change"], "target": "number", "value": 100 + turn}
+        for k in range(3):
+            atlas, island = server.atlas(), rng.randrange(200)
+            body = {"change": atlas["change"], "islands": [island], "weight": round(1 + turn + 0.1 * k, 1)}
+            status, answer = server.ask(f"/api/atlases/{atlas['id']}/control/", body)
+            assert status == 200, answer
+            acknowledged.append(answer["change"])
+            weights[island] = body["weight"]
+        body = {"change": server.atlas()["change"], "target": "number", "value": 100 + turn}
         status, _ = server.ask(f"/api/atlases/{atlas['id']}/even-out/", body)
         assert status == 202
         time.sleep(rng.uniform(0, 0.4))
@@ -158,6 +168,12 @@ def test_kills_lose_nothing_and_leave_nobody(server):
             assert not server.workers(), "a worker without its server"
             server.start()
     server.wait_idle()
+    steps = server.ask(f"/api/projects/{project}/history/")[1]["steps"]
+    assert set(acknowledged) <= {step["id"] for step in steps}
+    head = server.atlas()["head"]["id"]
+    kept = server.ask(f"/api/revisions/{head}/")[1]["controls"]["weight"]
+    assert {k: round(kept[k], 1) for k in weights} == weights
     evened = [job for job in server.jobs() if job["kind"] == "even out"]
     assert len(evened) >= min(KILLS, 3)
     assert all(job["state"] == "done" for job in evened), [job["message"] for job in evened]
+    assert sum(step["verb"] == "even out" for step in steps) == KILLS
