@@ -6,7 +6,8 @@ import argparse
 from pathlib import Path
 
 from quilt_cli.selectors import add_control, tile
-from quilt_core.pack.problem import EFFORTS, ROTATIONS
+from quilt_core.pack.options import Option
+from quilt_core.pack.problem import RECIPE_OPTIONS
 from quilt_core.scene.islands import UV_TOLERANCE
 from quilt_core.scene.proportion import MOST
 
@@ -80,6 +81,30 @@ def uv_tolerance(text: str) -> float:
     return value
 
 
+BY_DENSITY = ("fixed_scale", "even")
+"""Options that `--density` stands for: a number of px per metre, keep or equal."""
+
+
+def _add_option(parser: argparse.ArgumentParser, option: Option) -> None:
+    """An option of the core as an argument; its bounds are checked where it is used."""
+    name = "--" + option.name.replace("_", "-")
+    usual = (
+        ""
+        if option.default is None
+        else f" ({option.default:g})"
+        if option.kind in ("whole", "number")
+        else ""
+    )
+    said = f"{option.help}{f', {option.unit}' if option.unit else ''}{usual}".replace("%", "%%")
+    if option.kind == "flag":
+        parser.add_argument(name, action="store_true", help=said)
+    elif option.kind == "choice":
+        parser.add_argument(name, choices=option.choices, default=option.default, help=said)
+    else:
+        kind = int if option.kind == "whole" else float
+        parser.add_argument(name, type=kind, default=option.default, help=said)
+
+
 def build() -> argparse.ArgumentParser:
     """The parser of all commands."""
     parser = argparse.ArgumentParser(prog="untold-quilt", description="Even, tight, bake-safe UV layouts.")
@@ -110,13 +135,10 @@ def build() -> argparse.ArgumentParser:
         command.add_argument("--json", action="store_true", help="answer as JSON on stdout")
 
     pack.add_argument("--out", type=Path, required=True, help="a folder, or a file when there is one input")
-    pack.add_argument("--padding", type=float, default=8.0, help="gap between islands in px")
-    pack.add_argument("--margin", type=float, default=4.0, help="gap to the tile's edge in px")
-    pack.add_argument("--rotate", choices=ROTATIONS, default="quarter")
+    for option in RECIPE_OPTIONS:
+        if option.name not in BY_DENSITY:
+            _add_option(pack, option)
     pack.add_argument("--density", type=density, default="equal", help="equal, keep, or px per metre")
-    pack.add_argument("--effort", choices=EFFORTS, default="standard")
-    pack.add_argument("--seconds", type=float, default=None, help="time limit of the search")
-    pack.add_argument("--seed", type=int, default=1)
     pack.add_argument("--sheet", type=Path, default=None, help="layout sheet, .png or .svg; one per tile")
     pack.add_argument(
         "--why", action="store_true", help="also try what would let the islands be larger (some seconds more)"

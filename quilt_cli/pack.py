@@ -19,6 +19,7 @@ from quilt_core.formats.load import shared_side_names, side_files
 from quilt_core.measure import equalize, measure_tiles
 from quilt_core.pack import LEFT_OUT, LOCK_PLACE, Binding, PackSettings, explain, pack_islands
 from quilt_core.pack.layout import packable
+from quilt_core.pack.problem import PACK_OPTIONS
 from quilt_core.scene import IslandSet, TileSize, home_tiles, pixel_sizes
 from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import identity
@@ -61,11 +62,9 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     if options.more_tiles and fixed:
         open_tiles += tuple(more_tiles(tiles))
     width, height = tiles[0].width, tiles[0].height
-    settings = PackSettings(
-        width, height, options.padding, options.margin, options.rotate, options.effort, options.seconds, options.seed,
-        fixed or bool(options.only), open_tiles, options.order, options.upright, options.mirror, options.free_steps,
-        options.tidy,
-    )  # fmt: skip
+    given = {option.name: getattr(options, option.name, option.default) for option in PACK_OPTIONS}
+    given["fixed_scale"] = fixed or bool(options.only)
+    settings = PackSettings(width=width, height=height, tiles=open_tiles, **given)
     frozen = [tile for tile in tiles if tile not in open_tiles]
     island_names = [
         f"{names[islands.object_index[i]]}:{_number_in_object(islands, i)}" for i in range(islands.count)

@@ -106,22 +106,6 @@ def add_control(parser: Any) -> None:
     tiles.add_argument(
         "--frozen", type=int, nargs="+", default=[], metavar="NUMBER", help="tiles that are not touched"
     )
-    tiles.add_argument(
-        "--order",
-        choices=("in order", "spread"),
-        default="in order",
-        help="fill one after the other, or all evenly",
-    )
-    tiles.add_argument(
-        "--more-tiles", action="store_true", help="at a density: add tiles until everything fits"
-    )
-    rules = parser.add_argument_group("rules")
-    rules.add_argument("--free-steps", type=int, default=16, help="turns of a full circle with --rotate free")
-    rules.add_argument(
-        "--upright", action="store_true", help="turn every island to its tightest upright box first"
-    )
-    rules.add_argument("--mirror", action="store_true", help="any island may be mirrored")
-    rules.add_argument("--tidy", type=float, default=0.0, help="0 tight to 1 tidy: one region per object")
     each = parser.add_argument_group(
         "single islands", "NAME is an object, a pattern like post*, or one island as post:3"
     )

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.pack.options import Option, option, options_of
 from quilt_core.scene.tiles import TileSize
 
 FloatArray = NDArray[np.float64]
@@ -34,49 +35,34 @@ class PackSettings:
     ----------
     width, height : int
         Resolution of the one tile in px, 16 to 16384, when no `tiles` are given.
-    padding : float
-        Smallest gap between islands in px.
-    margin : float
-        Smallest gap to the tile's edge in px.
-    rotate : str
-        none, half (0, 180), quarter (0, 90, 180, 270) or free.
-    effort : str
-        quick, standard or thorough; counted in steps, so that results repeat.
-    seconds : float, optional
-        Stop after this time even if steps are left. Results then depend on the machine.
-    seed : int
-    fixed_scale : bool
-        Keep the size given; islands that do not fit are left over instead of all shrinking.
     tiles : tuple of TileSize
         Tiles to fill; empty for one tile 1001 of `width` x `height`. Sizes in px are even across them.
-    order : str
-        "in order" fills one tile after the other, "spread" fills them evenly.
-    upright : bool
-        Turn every island to its tightest upright box first.
-    mirror : bool
-        Islands may be mirrored; otherwise only those that their controls allow to.
-    free_steps : int
-        Turns of a full circle when `rotate` is free.
-    tidy : float
-        0 packs as tight as it goes; 1 keeps all islands of an object in one region, as small as they need;
-        between them the regions are wider.
+
+    All others are options, declared here for the API, the command line and the screen as well. Efforts are
+    counted in steps, so that results repeat; with a time limit they depend on the machine.
     """
 
     width: int = 2048
     height: int = 2048
-    padding: float = 8.0
-    margin: float = 4.0
-    rotate: Rotate = "quarter"
-    effort: Effort = "standard"
-    seconds: float | None = None
-    seed: int = 1
-    fixed_scale: bool = False
+    padding: float = option(8.0, "smallest gap between islands", unit="px", low=0, high=1024)
+    margin: float = option(4.0, "smallest gap to the tile's edge", unit="px", low=0, high=1024)
+    rotate: Rotate = option(
+        "quarter", "turns that islands may make: none, by halves, by quarters, or free", choices=ROTATIONS
+    )
+    effort: Effort = option("standard", "how long to search", choices=EFFORTS)
+    seconds: float | None = option(
+        None, "time limit of the search; without it the effort decides", unit="s", low=0.01, high=86_400
+    )
+    seed: int = option(1, "other seeds, other layouts", low=0, high=2**31 - 1)
+    fixed_scale: bool = option(False, "keep the size given; what does not fit is left over")
     tiles: tuple[TileSize, ...] = ()
-    order: Order = "in order"
-    upright: bool = False
-    mirror: bool = False
-    free_steps: int = FREE_STEPS
-    tidy: float = 0.0
+    order: Order = option("in order", "fill one tile after the other, or spread evenly", choices=ORDERS)
+    upright: bool = option(False, "turn every island to its tightest upright box first")
+    mirror: bool = option(False, "any island may be mirrored, not only those that are allowed to")
+    free_steps: int = option(
+        FREE_STEPS, "turns of a full circle when turning is free", low=1, high=MAX_FREE_STEPS
+    )
+    tidy: float = option(0.0, "0 as tight as it goes, 1 one region for each object", low=0, high=1)
 
     def __post_init__(self) -> None:
         if not self.tiles:
@@ -93,28 +79,23 @@ class PackSettings:
                     label,
                     "Give at least 0 px and less than half the tile.",
                 )
-        for label, value, known in (
-            ("rotate", self.rotate, ROTATIONS),
-            ("effort", self.effort, EFFORTS),
-            ("order", self.order, ORDERS),
-        ):
-            if value not in known:
-                raise LayoutError(
-                    f"“{value}” is unknown for {label}.", label, f"Give one of {', '.join(known)}."
-                )
-        if self.seconds is not None and not self.seconds > 0:
-            raise LayoutError(f"{self.seconds:g} seconds.", "seconds", "Give more than 0 s.")
-        if not 1 <= self.free_steps <= MAX_FREE_STEPS:
-            raise LayoutError(
-                f"{self.free_steps} steps of turn.", "free_steps", f"Give 1 to {MAX_FREE_STEPS}."
-            )
-        if not 0 <= self.tidy <= 1:
-            raise LayoutError(f"A tidiness of {self.tidy:g}.", "tidy", "Give 0 (tight) to 1 (tidy).")
+        for one in options_of(PackSettings):
+            one.check(getattr(self, one.name))
 
     @property
     def bins(self) -> tuple[TileSize, ...]:
         """The tiles that are filled."""
         return self.tiles or (TileSize(1001, self.width, self.height),)
+
+
+PACK_OPTIONS = options_of(PackSettings)
+"""What a user can set of a pack."""
+RECIPE_OPTIONS = (
+    *PACK_OPTIONS,
+    Option("more_tiles", False, "at a fixed size: add tiles until everything fits"),
+    Option("even", False, "even out first: to the house density at a fixed size, else to the average"),
+)
+"""The same, and what is done around it: all that a recipe keeps."""
 
 
 @dataclass(frozen=True, eq=False)

@@ -11,7 +11,7 @@ import numpy as np
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import Controls
-from quilt_core.pack.problem import Attempt, PackSettings
+from quilt_core.pack.problem import PACK_OPTIONS, Attempt, PackSettings
 from quilt_core.scene.tiles import TileSize, home_tiles, more_tiles
 from studio.actions.even_out import evened
 from studio.actions.history import Made, finish_job
@@ -23,10 +23,7 @@ from studio.state import TileRow, tiles_of
 
 Report = Callable[[Attempt, np.ndarray[Any, np.dtype[np.float64]]], None]
 
-KEYS = (
-    "padding", "margin", "rotate", "effort", "seconds", "seed", "fixed_scale", "order", "upright", "mirror",
-    "free_steps", "tidy",
-)  # fmt: skip
+KEYS = tuple(option.name for option in PACK_OPTIONS)
 
 
 def settings_from(params: dict[str, Any]) -> PackSettings:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from quilt_core.pack.problem import RECIPE_OPTIONS
 from studio.actions.errors import Refused
-from studio.actions.pack_atlas import KEYS, settings_from
+from studio.actions.pack_atlas import settings_from
 from studio.models import Project, Recipe
 
-KEPT = (*KEYS, "more_tiles", "even")
+KEPT = tuple(option.name for option in RECIPE_OPTIONS)
 
 
 def save_recipe(project: Project, name: str, settings: dict[str, Any]) -> Recipe:

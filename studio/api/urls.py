@@ -10,6 +10,7 @@ urlpatterns = [
     path("projects/", v.Projects.as_view()),
     path("projects/<int:project_id>/", v.OneProject.as_view()),
     path("projects/<int:project_id>/restore/", v.Restore.as_view()),
+    path("projects/<int:project_id>/duplicate/", v.Duplicate.as_view()),
     path("projects/<int:project_id>/files/", v.Files.as_view()),
     path("projects/<int:project_id>/jobs/", v.Jobs.as_view()),
     path("atlases/<int:atlas_id>/", v.OneAtlas.as_view()),
@@ -44,5 +45,6 @@ urlpatterns = [
     re_path(r"^jobs/(?P<job_id>\d+)/proof\.(?P<kind>html|json)$", p.ReportFile.as_view()),
     path("projects/<int:project_id>/rules/", p.ProjectRules.as_view()),
     path("revisions/<int:revision_id>/proof/", p.Proof.as_view()),
+    path("pack-options/", v.PackOptions.as_view()),
     path("checker.png", v.Checker.as_view()),
 ]

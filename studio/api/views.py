@@ -15,10 +15,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from quilt_core.pack.problem import RECIPE_OPTIONS
 from studio import models as m
 from studio import storage
 from studio.actions.clean_projects import delete_project, restore_project
 from studio.actions.create_project import create_project
+from studio.actions.duplicate_project import duplicate_project
 from studio.actions.errors import Conflict, Refused
 from studio.actions.gather_files import first_atlas, gather_files
 from studio.actions.history import Made, check_idle, edit_atlas
@@ -78,6 +80,16 @@ class Restore(APIView):
     @extend_schema(operation_id="restore_project", request=None, responses=s.ProjectOut)
     def post(self, request: Request, project_id: int) -> Response:
         return Response(s.ProjectOut(restore_project(get_object_or_404(Project, pk=project_id))).data)
+
+
+class Duplicate(APIView):
+    """Make a copy of a project as it is now."""
+
+    @extend_schema(operation_id="duplicate_project", request=None, responses={201: s.ProjectOut})
+    def post(self, request: Request, project_id: int) -> Response:
+        copy = duplicate_project(project_id)
+        answer_project(copy.pk)
+        return Response(s.ProjectOut(copy).data, status=201)
 
 
 class Files(APIView):
@@ -182,6 +194,14 @@ class Pack(LayoutJob):
         params = valid(s.PackIn, request)
         settings_from(params)
         return self.start(atlas_id, params)
+
+
+class PackOptions(APIView):
+    """The options of packing, as the core declares them."""
+
+    @extend_schema(operation_id="list_pack_options", responses=s.OptionOut(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(s.OptionOut(RECIPE_OPTIONS, many=True).data)
 
 
 class Export(LayoutJob):

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from quilt_core.errors import LayoutError
 from quilt_core.measure import measure
 from quilt_core.pack import PackSettings, pack_islands, turns_for
+from quilt_core.pack.problem import PACK_OPTIONS, RECIPE_OPTIONS
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, polygon_of, random_polygons
 
@@ -191,3 +192,24 @@ def test_whatever_the_effort_no_border_of_the_sheet_stays_bare(count, seed):
     bare = max(box[:, 0].min(), box[:, 1].min(), 1 - box[:, 2].max(), 1 - box[:, 3].max())
     assert bare < 0.02
     assert measure(islands, found, s.width, s.height, s.padding).gap.pixels >= 8.0
+
+
+def test_options_are_declared_once_with_their_bounds():
+    by = {option.name: option for option in PACK_OPTIONS}
+    assert by["padding"].kind == "number"
+    assert (by["padding"].unit, by["padding"].low) == ("px", 0)
+    assert (by["seed"].kind, by["mirror"].kind, by["rotate"].kind) == ("whole", "flag", "choice")
+    assert {o.name for o in RECIPE_OPTIONS} - set(by) == {"more_tiles", "even"}
+    for option in PACK_OPTIONS:
+        option.check(option.default)
+        PackSettings(**{option.name: option.default})
+        for value in ("wild",) if option.choices else (option.low, option.high):
+            if value is not None and not option.choices:
+                option.check(value)
+        if option.choices:
+            with pytest.raises(LayoutError, match="unknown"):
+                PackSettings(**{option.name: "wild"})
+        elif option.kind != "flag":
+            for value in (option.low - 1, option.high * 1.01 + 1, float("nan")):
+                with pytest.raises(LayoutError):
+                    PackSettings(**{option.name: value})

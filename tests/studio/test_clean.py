@@ -11,7 +11,8 @@ from django.utils import timezone
 
 from studio import storage
 from studio.actions.clean_projects import clear
-from studio.models import Job, Project, Source
+from studio.models import Atlas, Job, Project, Source
+from studio.state import read_state
 from tests.studio.conftest import step_of
 
 
@@ -80,3 +81,26 @@ def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(gathered, sett
     if gone:
         assert removed
         assert files(settings) == set()
+
+
+def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, act, settings):
+    act(gathered, "pack", effort="quick", seconds=1)
+    act(gathered, "control", islands=[1], weight=2)
+    copy = client.post(f"/api/projects/{gathered.project_id}/duplicate/").json()
+    assert copy["name"] == "Pier (copy)"
+    assert (copy["objects"], copy["undo"], copy["house_density"]) == (3, "", gathered.project.house_density)
+    twin = Atlas.objects.get(pk=copy["atlases"][0])
+    gathered.refresh_from_db()
+    mine, its = read_state(gathered.head), read_state(twin.head)
+    assert its.islands.tobytes() == mine.islands.tobytes()
+    assert {row.object for row in its.members} & {row.object for row in mine.members} == set()
+    assert twin.head.figures == gathered.head.figures
+    assert act(twin, "even-out", target="number", value=100).status_code == 202
+    gathered.refresh_from_db()
+    assert read_state(gathered.head).islands.tobytes() == mine.islands.tobytes()
+    client.delete(f"/api/projects/{gathered.project_id}/")
+    Project.objects.filter(pk=gathered.project_id).update(deleted=timezone.now() - timedelta(days=9))
+    age(settings)
+    assert clear()[0] == 1
+    assert act(twin, "export").status_code == 202
+    assert Job.objects.get(project=copy["id"], kind="export").state == Job.DONE

@@ -1,6 +1,6 @@
 import { Box, Button, Center, Flex, Heading, IconButton, Input, Spinner, Stack, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
-import { Pencil, Trash2 } from "lucide-react";
+import { Copy, Pencil, Trash2 } from "lucide-react";
 import { useEffect, useState } from "react";
 import { api, ask, type Project } from "./api/client";
 import { useProjects } from "./api/hooks";
@@ -73,6 +73,7 @@ function ProjectRow({ project, open }: { project: Project; open: () => void }) {
         <span>{project.name}</span><Text as="span" color="soft" fontWeight="400">{project.objects} {project.objects === 1 ? "object" : "objects"}</Text>
       </Button>
       <IconButton size="sm" variant="ghost" aria-label={`Rename ${project.name}`} title="Rename" onClick={() => setNaming(true)}><Pencil size={15} /></IconButton>
+      <IconButton size="sm" variant="ghost" aria-label={`Duplicate ${project.name}`} title="Make a copy as it is now" onClick={() => void change(ask(api.POST("/api/projects/{project_id}/duplicate/", path)))}><Copy size={15} /></IconButton>
       <IconButton size="sm" variant="ghost" aria-label={`Delete ${project.name}`} title="Delete; it can be brought back for a week" onClick={() => void change(ask(api.DELETE("/api/projects/{project_id}/", path)))}><Trash2 size={15} /></IconButton>
     </Flex>
   );

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient, type UseQueryResult } from "@tanstack/react-query";
-import { useEffect, useRef } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import { editor, tellError } from "../state";
-import { api, ask, Explained, fetchBytes, type Atlas, type Candidate, type Job } from "./client";
+import { api, ask, Explained, fetchBytes, type Atlas, type Candidate, type Job, type PackRequest } from "./client";
 import { isActive } from "./hooks";
 import { stepSeen } from "./step";
 
@@ -87,6 +87,29 @@ export function usePlan(revision: number | undefined, house: number) {
     enabled: revision !== undefined,
     queryFn: () => ask(api.GET("/api/revisions/{revision_id}/plan/", { params: { path: { revision_id: revision! } } })),
   });
+}
+
+/** Settings of a pack that a recipe keeps. */
+export type PackSettings = Required<Omit<PackRequest, "change" | "width" | "height" | "tile" | "islands" | "as_draft" | "seconds">>;
+
+/** The options of packing as the core declares them: defaults, bounds and words. */
+export type PackOptions = {
+  defaults: PackSettings;
+  choices: <Name extends "rotate" | "order" | "effort">(name: Name) => readonly PackSettings[Name][];
+  bounds: (name: keyof PackSettings) => { min: number; max: number };
+};
+
+export function usePackOptions(): PackOptions | undefined {
+  const { data } = useQuery({ queryKey: ["pack-options"], staleTime: Infinity, queryFn: () => ask(api.GET("/api/pack-options/")) });
+  return useMemo(() => {
+    if (!data) return undefined;
+    const by = new Map(data.map((option) => [option.name, option]));
+    return {
+      defaults: Object.fromEntries(data.filter((o) => o.default !== null).map((o) => [o.name, o.default])) as PackSettings,
+      choices: (name) => (by.get(name)?.choices ?? []) as never[],
+      bounds: (name) => ({ min: by.get(name)?.low ?? 0, max: by.get(name)?.high ?? Number.MAX_SAFE_INTEGER }),
+    };
+  }, [data]);
 }
 
 const LOOK_EVERY = 450;

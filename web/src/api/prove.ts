@@ -67,8 +67,7 @@ export function useCures(atlas: Atlas, projectId: number) {
   const spread = useMutation({
     mutationFn: (islands: number[]) =>
       ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: {
-        ...seen(), islands, fixed_scale: true, even: false, effort: "quick", rotate: "quarter", padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, seed: 1,
-        order: "in order", upright: false, mirror: false, free_steps: 16, tidy: 0, more_tiles: false, as_draft: false,
+        ...seen(), islands, fixed_scale: true, effort: "quick", padding: atlas.padding, margin: atlas.margin,
       } })),
     ...options,
   });

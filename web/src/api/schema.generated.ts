@@ -329,6 +329,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pack-options/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The options of packing, as the core declares them. */
+        get: operations["list_pack_options"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/": {
         parameters: {
             query?: never;
@@ -364,6 +381,23 @@ export interface paths {
         head?: never;
         /** @description One project. */
         patch: operations["change_project"];
+        trace?: never;
+    };
+    "/api/projects/{project_id}/duplicate/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a copy of a project as it is now. */
+        post: operations["duplicate_project"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/projects/{project_id}/files/": {
@@ -1034,66 +1068,103 @@ export interface components {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
         };
+        /** @description An option of packing. */
+        OptionOut: {
+            name: string;
+            kind: components["schemas"]["OptionOutKindEnum"];
+            default: unknown;
+            help: string;
+            unit: string;
+            /** Format: double */
+            low: number | null;
+            /** Format: double */
+            high: number | null;
+            choices: string[];
+        };
+        /**
+         * @description * `flag` - flag
+         *     * `choice` - choice
+         *     * `whole` - whole
+         *     * `number` - number
+         * @enum {string}
+         */
+        OptionOutKindEnum: "flag" | "choice" | "whole" | "number";
         /**
          * @description * `in order` - in order
          *     * `spread` - spread
          * @enum {string}
          */
         OrderEnum: "in order" | "spread";
+        /** @description What to pack, and the options of packing as the core declares them. */
         PackIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
             width?: number | null;
             height?: number | null;
-            /**
-             * Format: double
-             * @default 8
-             */
-            padding: number;
-            /**
-             * Format: double
-             * @default 4
-             */
-            margin: number;
-            /** @default quarter */
-            rotate: components["schemas"]["RotateEnum"];
-            /** @default standard */
-            effort: components["schemas"]["EffortEnum"];
-            /** Format: double */
-            seconds?: number | null;
-            /** @default 1 */
-            seed: number;
-            /** @default false */
-            fixed_scale: boolean;
-            /**
-             * @description even out first: to the house density at a fixed scale, else to the average
-             * @default false
-             */
-            even: boolean;
-            /** @default in order */
-            order: components["schemas"]["OrderEnum"];
-            /** @default false */
-            upright: boolean;
-            /** @default false */
-            mirror: boolean;
-            /** @default 16 */
-            free_steps: number;
-            /**
-             * Format: double
-             * @default 0
-             */
-            tidy: number;
             /** @description the only tile to fill */
             tile?: number | null;
             /** @description islands to pack; the others stay */
             islands?: number[];
+            /** @description keep the layout beside the chain */
+            as_draft?: boolean;
             /**
-             * @description add tiles until everything fits
-             * @default false
+             * Format: double
+             * @description smallest gap between islands, px; usually 8.0
              */
-            more_tiles: boolean;
-            /** @default false */
-            as_draft: boolean;
+            padding?: number;
+            /**
+             * Format: double
+             * @description smallest gap to the tile's edge, px; usually 4.0
+             */
+            margin?: number;
+            /**
+             * @description turns that islands may make: none, by halves, by quarters, or free; usually quarter
+             *
+             *     * `none` - none
+             *     * `half` - half
+             *     * `quarter` - quarter
+             *     * `free` - free
+             */
+            rotate?: components["schemas"]["RotateEnum"];
+            /**
+             * @description how long to search; usually standard
+             *
+             *     * `quick` - quick
+             *     * `standard` - standard
+             *     * `thorough` - thorough
+             */
+            effort?: components["schemas"]["EffortEnum"];
+            /**
+             * Format: double
+             * @description time limit of the search; without it the effort decides, s; usually None
+             */
+            seconds?: number | null;
+            /** @description other seeds, other layouts; usually 1 */
+            seed?: number;
+            /** @description keep the size given; what does not fit is left over; usually False */
+            fixed_scale?: boolean;
+            /**
+             * @description fill one tile after the other, or spread evenly; usually in order
+             *
+             *     * `in order` - in order
+             *     * `spread` - spread
+             */
+            order?: components["schemas"]["OrderEnum"];
+            /** @description turn every island to its tightest upright box first; usually False */
+            upright?: boolean;
+            /** @description any island may be mirrored, not only those that are allowed to; usually False */
+            mirror?: boolean;
+            /** @description turns of a full circle when turning is free; usually 16 */
+            free_steps?: number;
+            /**
+             * Format: double
+             * @description 0 as tight as it goes, 1 one region for each object; usually 0.0
+             */
+            tidy?: number;
+            /** @description at a fixed size: add tiles until everything fits; usually False */
+            more_tiles?: boolean;
+            /** @description even out first: to the house density at a fixed size, else to the average; usually False */
+            even?: boolean;
         };
         PatchedLabelIn: {
             label?: string;
@@ -1934,6 +2005,25 @@ export interface operations {
             };
         };
     };
+    list_pack_options: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OptionOut"][];
+                };
+            };
+        };
+    };
     list_projects: {
         parameters: {
             query?: never;
@@ -2037,6 +2127,27 @@ export interface operations {
         };
         responses: {
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    duplicate_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };

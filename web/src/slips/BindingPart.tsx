@@ -2,7 +2,7 @@ import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import type { components } from "../api/schema.generated";
 import { useEditor } from "../api/hooks";
 import * as format from "../format";
-import type { PackSettings } from "./PackPart";
+import type { PackSettings } from "../api/arrange";
 
 type Binding = components["schemas"]["BindingOut"];
 

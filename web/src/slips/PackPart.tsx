@@ -1,7 +1,7 @@
 import { Box, Button, Collapsible, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { useEditor } from "../api/hooks";
-import { useDrafts } from "../api/arrange";
+import { useDrafts, usePackOptions, type PackOptions, type PackSettings } from "../api/arrange";
 import type { SlipProps } from "../components/TaskSlip";
 import * as format from "../format";
 import { useKept, useUi } from "../state";
@@ -9,18 +9,15 @@ import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, 
 import { BindingPart } from "./BindingPart";
 import { RecipeRow } from "./RecipeRow";
 
-const TURNING = ["none", "half", "quarter", "free"] as const;
-const EFFORT = ["quick", "standard", "thorough"] as const;
 const SIZE = ["shrink", "keep"] as const;
-const ORDER = ["in order", "spread"] as const;
 const SCOPE = ["all", "selected"] as const;
 
-export type PackSettings = {
-  padding: number; margin: number; rotate: (typeof TURNING)[number]; free_steps: number; effort: (typeof EFFORT)[number]; fixed_scale: boolean; even: boolean;
-  order: (typeof ORDER)[number]; upright: boolean; mirror: boolean; tidy: number; more_tiles: boolean; seed: number;
-};
+export function PackPart(props: SlipProps) {
+  const options = usePackOptions();
+  return options ? <Settings {...props} options={options} /> : <Title note="The settings are on their way.">Pack</Title>;
+}
 
-export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
+function Settings({ atlas, project, jobs, actions, options }: SlipProps & { options: PackOptions }) {
   const editor = useEditor();
   const tiles = editor.tiles;
   const [, tileWidth, tileHeight] = editor.tile;
@@ -28,9 +25,9 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
   const [height, setHeight] = useState(tileHeight);
   useEffect(() => { setWidth(tileWidth); setHeight(tileHeight); }, [tileWidth, tileHeight]);
   const [s, setAll] = useKept<PackSettings>(`pack ${atlas.id}`, {
-    padding: atlas.padding ?? 8, margin: atlas.margin ?? 4, rotate: "quarter", free_steps: 16, effort: "standard", fixed_scale: false, even: false, order: "in order",
-    upright: false, mirror: false, tidy: 0, more_tiles: false, seed: 1,
+    ...options.defaults, padding: atlas.padding, margin: atlas.margin,
   });
+  const { choices, bounds } = options;
   const set = (change: Partial<PackSettings>) => setAll({ ...s, ...change });
   const [scope, setScope] = useKept<(typeof SCOPE)[number]>("pack scope", "all");
   const [more, setMore] = useKept("pack more", false);
@@ -59,13 +56,13 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
           <Text color="soft" w="16px">px</Text>
         </Flex>
       </Flex>}
-      <NumberField label="Padding" unit="px" value={s.padding} min={0} max={512} onChange={(padding) => set({ padding })} />
+      <NumberField label="Padding" unit="px" value={s.padding} {...bounds("padding")} onChange={(padding) => set({ padding })} />
       <Text color="petrol" fontSize="12px" mt="-1" mb="1.5">{lastLine(s.padding, Math.min(...tiles.map((t) => Math.min(t.width, t.height))))}</Text>
-      <NumberField label="Edge margin" unit="px" value={s.margin} min={0} max={512} onChange={(margin) => set({ margin })} />
-      <Choice label="Turning" value={s.rotate} options={TURNING} onChange={(rotate) => set({ rotate })} />
-      {s.rotate === "free" && <NumberField label="Steps of a full turn" unit="" value={s.free_steps} min={1} max={360} onChange={(free_steps) => set({ free_steps: Math.round(free_steps) })} />}
+      <NumberField label="Edge margin" unit="px" value={s.margin} {...bounds("margin")} onChange={(margin) => set({ margin })} />
+      <Choice label="Turning" value={s.rotate} options={choices("rotate")} onChange={(rotate) => set({ rotate })} />
+      {s.rotate === "free" && <NumberField label="Steps of a full turn" unit="" value={s.free_steps} {...bounds("free_steps")} onChange={(free_steps) => set({ free_steps: Math.round(free_steps) })} />}
       <Choice label="Size" value={s.fixed_scale ? "keep" : "shrink"} options={SIZE} onChange={(size) => set({ fixed_scale: size === "keep" })} names={{ shrink: "all scale to fit", keep: "keep" }} />
-      <Check label={s.fixed_scale ? "Even out to the house density first" : "Even out first"} value={s.even ?? false} onChange={(even) => set({ even })} />
+      <Check label={s.fixed_scale ? "Even out to the house density first" : "Even out first"} value={s.even} onChange={(even) => set({ even })} />
       {s.fixed_scale && <Check label="Add sheets until all fit" value={s.more_tiles} onChange={(more_tiles) => set({ more_tiles })} />}
       {tiles.length > 1 && <Flex align="center" justify="space-between" mb="2">
         <Text>Into</Text>
@@ -77,7 +74,7 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
           <NativeSelect.Indicator />
         </NativeSelect.Root>
       </Flex>}
-      {tiles.length > 1 && !chosen && <Choice label="Fill sheets" value={s.order} options={ORDER} onChange={(order) => set({ order })} names={{ spread: "evenly" }} />}
+      {tiles.length > 1 && !chosen && <Choice label="Fill sheets" value={s.order} options={choices("order")} onChange={(order) => set({ order })} names={{ spread: "evenly" }} />}
       <Collapsible.Root open={more} onOpenChange={(e) => setMore(e.open)}>
         <Collapsible.Trigger asChild><Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px">{more ? "Fewer settings" : "More settings"}</Button></Collapsible.Trigger>
         <Collapsible.Content>
@@ -85,11 +82,11 @@ export function PackPart({ atlas, project, jobs, actions }: SlipProps) {
           {cost !== null && <Text color="petrol" fontSize="12px" mt="-1" mb="1.5" data-tidy-cost>In this layout tidiness costs {format.percent(cost)} % of coverage, by quick packs with it and without.</Text>}
           <Check label="Turn to the tightest upright box" value={s.upright} onChange={(upright) => set({ upright })} />
           <Check label="Any island may be mirrored" value={s.mirror} onChange={(mirror) => set({ mirror })} />
-          <NumberField label="Seed" unit="" value={s.seed} min={0} max={999999} onChange={(seed) => set({ seed: Math.round(seed) })} />
+          <NumberField label="Seed" unit="" value={s.seed} {...bounds("seed")} onChange={(seed) => set({ seed: Math.round(seed) })} />
         </Collapsible.Content>
       </Collapsible.Root>
       <Choice label="Islands" value={scope} options={SCOPE} onChange={(next) => { setScope(next); set({ fixed_scale: next === "selected" }); }} names={{ selected: `fill around (${picked.length})` }} />
-      <Choice label="Effort" value={s.effort} options={EFFORT} onChange={(effort) => set({ effort })} />
+      <Choice label="Effort" value={s.effort} options={choices("effort")} onChange={(effort) => set({ effort })} />
       {!busy && tiles.length === 1 && <Text color="soft" fontSize="12px" mb="1.5">{format.rawMegabytes(width, height)} MB per picture, 8-bit with mips</Text>}
       <Foot>
         {!busy && <MainButton disabled={!count} busy={actions.pack.isPending} onClick={() => run(false)}>Pack {format.whole(count)} islands</MainButton>}

@@ -3,7 +3,7 @@ import { Save, Trash2 } from "lucide-react";
 import { useState } from "react";
 import { useRecipes } from "../api/arrange";
 import type { Project } from "../api/client";
-import type { PackSettings } from "./PackPart";
+import type { PackSettings } from "../api/arrange";
 
 /** Recipes: pack settings saved by name. Choosing one fills in its settings. */
 export function RecipeRow({ project, settings, apply }: { project: Project; settings: PackSettings; apply: (settings: Partial<PackSettings>) => void }) {
