@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
 from pathlib import Path
 
 from quilt_cli.selectors import add_control, tile
+from quilt_core.formats.channels import ChannelEdit
 from quilt_core.pack.options import Option
 from quilt_core.pack.problem import RECIPE_OPTIONS
 from quilt_core.scene.islands import UV_TOLERANCE
@@ -105,6 +107,41 @@ def _add_option(parser: argparse.ArgumentParser, option: Option) -> None:
         parser.add_argument(name, type=kind, default=option.default, help=said)
 
 
+def channel_edit(kind: str) -> Callable[[str], ChannelEdit]:
+    """``1=2``, ``1,2``, ``3`` or ``1=Name`` to an edit of that kind."""
+
+    def read(text: str) -> ChannelEdit:
+        first, joint, second = text.partition("," if kind == "swap" else "=")
+        try:
+            if kind == "rename" and joint and second.strip():
+                return ChannelEdit(kind, int(first), name=second.strip())
+            if kind == "delete" and not joint:
+                return ChannelEdit(kind, int(first))
+            if kind in ("copy", "move", "swap") and joint:
+                return ChannelEdit(kind, int(first), int(second))
+        except ValueError:
+            pass
+        form = {"swap": "1,2", "delete": "3", "rename": "1=Light"}.get(kind, "1=2")
+        raise argparse.ArgumentTypeError(f"“{text}” cannot be used; give {form}, channels from 1")
+
+    return read
+
+
+def _add_channel_edits(parser: argparse.ArgumentParser) -> None:
+    """Edits of channels, made in the order in which they are given."""
+    for kind, form, said in (
+        ("copy", "A=B", "copy channel A to B: a new one, or in place of what is there"),
+        ("move", "A=B", "give channel A the number B; those from B on move up"),
+        ("swap", "A,B", "exchange two channels"),
+        ("delete", "A", "delete channel A; those behind it move down"),
+        ("rename", "A=NAME", "name a channel, where the format has names"),
+    ):
+        parser.add_argument(
+            f"--{kind}", dest="edits", action="append", default=[], type=channel_edit(kind), metavar=form, help=said
+        )  # fmt: skip
+    parser.add_argument("--out", type=Path, default=None, help="a folder, or a file when there is one input")
+
+
 def build() -> argparse.ArgumentParser:
     """The parser of all commands."""
     parser = argparse.ArgumentParser(prog="untold-quilt", description="Even, tight, bake-safe UV layouts.")
@@ -117,13 +154,20 @@ def build() -> argparse.ArgumentParser:
         "check", help="find faults of the layout; exit code 1 when there are any errors"
     )
 
-    for command in (inspect, pack, plan, check):
+    channels = commands.add_parser(
+        "channels", help="list the UV channels; copy, move, swap or delete them on many files"
+    )
+    _add_channel_edits(channels)
+
+    for command in (inspect, pack, plan, check, channels):
         command.add_argument("files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb")
-        command.add_argument("--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024")
-        command.add_argument("--channel", type=int, default=1, help="UV channel, from 1")
+        command.add_argument("--json", action="store_true", help="answer as JSON on stdout")
         command.add_argument(
             "--unit", type=length, default=1.0, help="unit of OBJ files: m, cm, mm, in, ft or metres"
         )
+    for command in (inspect, pack, plan, check):
+        command.add_argument("--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024")
+        command.add_argument("--channel", type=int, default=1, help="UV channel, from 1")
         command.add_argument(
             "--proportion", type=proportion, default=None, metavar="W:H",
             help="of the pictures that the UVs were laid out for, e.g. 853:1461; without it that of each object's pictures",
@@ -132,7 +176,6 @@ def build() -> argparse.ArgumentParser:
             "--uv-tolerance", type=uv_tolerance, default=UV_TOLERANCE, metavar="T",
             help="largest difference of UVs that are one point, in tiles (0.00001)",
         )  # fmt: skip
-        command.add_argument("--json", action="store_true", help="answer as JSON on stdout")
 
     pack.add_argument("--out", type=Path, required=True, help="a folder, or a file when there is one input")
     for option in RECIPE_OPTIONS:

@@ -1,4 +1,4 @@
-"""``untold-quilt``: inspect, pack and check mesh files.
+"""``untold-quilt``: inspect, pack, check and renumber the UVs of mesh files.
 
 Exit code 0: done. 1: done, with findings. 2: bad input. 3: an unexpected failure of the program. Progress goes to stderr, answers to stdout.
 """
@@ -89,6 +89,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.pack import pack
 
         return pack(options)
+    if options.command == "channels":
+        from quilt_cli.channels import channels
+
+        return channels(options)
     if options.command == "plan":
         from quilt_cli.plan import plan
 

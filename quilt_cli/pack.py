@@ -206,11 +206,16 @@ def _write(
                 written[name] = old.read_bytes()
         for name, data in written.items():
             ready.append((target if name == scene.name else target.parent / name, data))
+    write_all(ready)
+    return targets
+
+
+def write_all(ready: list[tuple[Path, bytes]]) -> None:
+    """Write files that are all built; refuse before the first when two of them meet."""
     _refuse_collisions(ready)
     for path, data in ready:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
-    return targets
 
 
 def _refuse_collisions(ready: list[tuple[Path, bytes]]) -> None:

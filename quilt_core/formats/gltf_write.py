@@ -50,7 +50,7 @@ def write_gltf(
                 writer.primitive(doc["meshes"][mesh]["primitives"][part.primitive], part, new[part.corners])
     writer.overwrite_in_place()
     appender.finish()
-    return _pack(scene.name, doc, buffers, source, side_names or {})
+    return pack_document(scene.name, doc, buffers, source, side_names or {})
 
 
 class _UVWriter:
@@ -195,9 +195,10 @@ def _exclusive_accessors(doc: dict[str, Any], reader: Buffers, key: str) -> set[
     return out
 
 
-def _pack(
+def pack_document(
     name: str, doc: dict[str, Any], buffers: list[bytes], source: GltfSource, side_names: Mapping[str, str]
 ) -> dict[str, bytes]:
+    """A document and its buffers as files: the file itself, and side files; `side_names` are new names for those that changed."""
     out: dict[str, bytes] = {}
     for index, data in enumerate(buffers):
         entry = doc["buffers"][index]

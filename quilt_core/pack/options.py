@@ -67,7 +67,9 @@ class Option:
         inside = (self.low is None or value >= self.low) and (self.high is None or value <= self.high)
         if not inside or value != value:
             said = self.name.replace("_", " ")
-            raise LayoutError(f"{value:g}{unit} cannot be used for {said}.", self.name, f"Give {' and '.join(bounds)}.")
+            raise LayoutError(
+                f"{value:g}{unit} cannot be used for {said}.", self.name, f"Give {' and '.join(bounds)}."
+            )
 
 
 def option(default: Any, help: str, **facts: Any) -> Any:

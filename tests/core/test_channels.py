@@ -1,0 +1,188 @@
+"""UV channels on many files: order, bits, materials that follow, words where a format has no such thing."""
+
+import base64
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from quilt_cli.main import main
+from quilt_core.errors import FileFormatError
+from quilt_core.formats import read_scene
+from quilt_core.formats.channels import ChannelEdit, edit_channels
+from tests.core.meshes import QUAD_OBJ
+
+POINTS = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
+MODELS = Path("/usr/share/assimp/models/glTF2")
+
+
+def uvs(number):
+    """UVs that tell their channel."""
+    return (np.array([[0, 0], [1, 0], [0, 1]]) * 0.1 + number).astype(np.float32)
+
+
+def two_meshes(first=3, second=1, **materials):
+    """A .gltf of two triangles with so many channels each; both have material 0, which reads channels 1 and 2."""
+    rows = [POINTS, *[uvs(k) for k in range(first)]]
+    views, data = [], b""
+    for row in rows:
+        views.append({"buffer": 0, "byteOffset": len(data), "byteLength": row.nbytes})
+        data += row.tobytes()
+    accessors = [
+        {"bufferView": k, "componentType": 5126, "count": 3, "type": "VEC3" if k == 0 else "VEC2"}
+        for k in range(len(rows))
+    ]
+    accessors[0] |= {"min": [0, 0, 0], "max": [1, 1, 0]}
+
+    def mesh(name, count):
+        attributes = {"POSITION": 0, **{f"TEXCOORD_{k}": k + 1 for k in range(count)}}
+        return {"name": name, "primitives": [{"attributes": attributes, "material": 0}]}
+
+    picture = {"uri": "data:image/png;base64,"}
+    doc = {
+        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0, 1]}], "nodes": [{"mesh": 0}, {"mesh": 1}],
+        "meshes": [mesh("one", first), mesh("two", second)], "accessors": accessors, "bufferViews": views,
+        "buffers": [{"byteLength": len(data), "uri": "data:application/octet-stream;base64," + base64.b64encode(data).decode()}],
+        "materials": [{
+            "name": "brass", "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}},
+            "occlusionTexture": {"index": 0, "texCoord": 1} if first > 1 else {"index": 0},
+            **materials,
+        }],
+        "textures": [{"source": 0}], "images": [picture],
+    }  # fmt: skip
+    return json.dumps(doc).encode()
+
+
+def edited(data, *edits):
+    files, notes = edit_channels(read_scene("a.gltf", data), edits)
+    return json.loads(files["a.gltf"]), notes, read_scene("a.gltf", files["a.gltf"])
+
+
+def channels_of(scene, obj=0):
+    """The number that each channel's UVs tell."""
+    return [int(np.floor(c.per_corner[:, 0].min())) for c in scene.objects[obj].mesh.channels]
+
+
+@pytest.mark.parametrize(
+    ("edits", "expected"),
+    [
+        ([ChannelEdit("copy", 1, 4)], [0, 1, 2, 0]),
+        ([ChannelEdit("copy", 3, 2)], [0, 2, 2]),
+        ([ChannelEdit("move", 3, 1)], [2, 0, 1]),
+        ([ChannelEdit("move", 1, 3)], [1, 2, 0]),
+        ([ChannelEdit("swap", 1, 3)], [2, 1, 0]),
+        ([ChannelEdit("delete", 3)], [0, 1]),
+        ([ChannelEdit("move", 3, 1), ChannelEdit("delete", 2), ChannelEdit("copy", 1, 3)], None),
+        ([ChannelEdit("swap", 1, 2), ChannelEdit("swap", 1, 2)], [0, 1, 2]),
+    ],
+)
+def test_channels_are_put_in_order_and_their_values_stay(edits, expected):
+    data = two_meshes(3, 3)
+    if expected is None:
+        with pytest.raises(FileFormatError, match="“brass” reads UV channel"):
+            edited(data, ChannelEdit("delete", 3), ChannelEdit("delete", 2))
+        return
+    _, notes, scene = edited(data, *edits)
+    assert notes == []
+    for obj in (0, 1):
+        assert channels_of(scene, obj) == expected
+    for new, old in enumerate(expected):
+        assert np.array_equal(
+            scene.objects[0].mesh.channels[new].per_corner,
+            read_scene("a.gltf", data).objects[0].mesh.channels[old].per_corner,
+        )
+
+
+def test_materials_go_on_reading_what_they_read():
+    doc, _, _ = edited(two_meshes(3, 3), ChannelEdit("move", 3, 1))
+    (material,) = doc["materials"]
+    assert material["pbrMetallicRoughness"]["baseColorTexture"]["texCoord"] == 1
+    assert material["occlusionTexture"]["texCoord"] == 2
+    transform = {"KHR_texture_transform": {"scale": [2, 2], "texCoord": 1}}
+    moved = two_meshes(3, 3, emissiveTexture={"index": 0, "extensions": transform})
+    doc, _, _ = edited(moved, ChannelEdit("swap", 2, 3))
+    told = doc["materials"][0]["emissiveTexture"]
+    assert told["extensions"]["KHR_texture_transform"]["texCoord"] == 2
+    assert "texCoord" not in told
+    doc, _, _ = edited(two_meshes(3, 3), ChannelEdit("copy", 3, 2))
+    assert doc["materials"][0]["occlusionTexture"]["texCoord"] == 1, "it reads what is there now"
+
+
+def test_a_mesh_without_the_channel_stays_as_it_is_with_a_material_of_its_own():
+    doc, notes, scene = edited(two_meshes(3, 1), ChannelEdit("swap", 1, 2))
+    assert channels_of(scene, 0) == [1, 0, 2]
+    assert channels_of(scene, 1) == [0]
+    assert notes == ["a.gltf: “two” has 1 UV channels; swap 1,2 was not made there."]
+    one, two = (mesh["primitives"][0]["material"] for mesh in doc["meshes"])
+    assert (one, two) == (0, 1)
+    assert doc["materials"][0]["pbrMetallicRoughness"]["baseColorTexture"]["texCoord"] == 1
+    assert "texCoord" not in doc["materials"][1]["pbrMetallicRoughness"]["baseColorTexture"]
+
+
+@pytest.mark.parametrize(
+    ("edit", "said"),
+    [
+        (ChannelEdit("copy", 4, 5), "no mesh has"),
+        (ChannelEdit("copy", 1, 5), "no mesh has"),
+        (ChannelEdit("copy", 1, 1), "no mesh has"),
+        (ChannelEdit("move", 1, 4), "no mesh has"),
+        (ChannelEdit("swap", 0, 1), "no mesh has"),
+        (ChannelEdit("delete", 4), "no mesh has"),
+        (ChannelEdit("rename", 1, name="Light"), "no names"),
+    ],
+)
+def test_what_cannot_be_is_told(edit, said):
+    with pytest.raises(FileFormatError, match=said):
+        edited(two_meshes(3, 1), edit)
+
+
+def test_a_deleted_channel_that_a_material_reads_is_refused():
+    with pytest.raises(FileFormatError, match="reads UV channel 2"):
+        edited(two_meshes(2, 2), ChannelEdit("delete", 2))
+    with pytest.raises(FileFormatError, match="an OBJ has one UV channel"):
+        edit_channels(read_scene("a.obj", QUAD_OBJ), [ChannelEdit("delete", 1)])
+
+
+def test_the_command_line_lists_and_edits_many_files(tmp_path, capsys):
+    for name in ("a.gltf", "b.gltf"):
+        (tmp_path / name).write_bytes(two_meshes(3, 3))
+    files = [str(tmp_path / name) for name in ("a.gltf", "b.gltf")]
+    assert main(["channels", *files, "--json"]) == 0
+    listed = json.loads(capsys.readouterr().out)["files"][0]["objects"][0]
+    assert [row["channel"] for row in listed["channels"]] == [1, 2, 3]
+    assert listed["channels"][1]["bounds"][1] == pytest.approx([1.1, 0])
+    out = tmp_path / "out"
+    assert main(["channels", *files, "--move", "3=1", "--copy", "1=4", "--out", str(out)]) == 0
+    for name in ("a.gltf", "b.gltf"):
+        assert channels_of(read_scene(name, (out / name).read_bytes())) == [2, 0, 1, 2]
+    assert main(["channels", files[0], "--move", "3=1"]) == 2
+    assert "--out" in capsys.readouterr().err
+    assert main(["channels", files[0], "--swap", "3", "--out", str(out)]) == 2
+    assert "1,2" in capsys.readouterr().err
+
+
+@pytest.mark.skipif(not MODELS.exists(), reason="assimp-testmodels is not installed")
+@pytest.mark.parametrize("path", sorted(MODELS.rglob("*.gl*")), ids=lambda p: f"{p.parent.name}/{p.name}")
+def test_real_files_keep_their_channels_through_two_swaps(path):
+    from quilt_core.errors import QuiltError
+    from quilt_core.formats.load import folder_siblings
+
+    find = folder_siblings(path.parent)
+    try:
+        scene = read_scene(path.name, path.read_bytes(), find)
+    except QuiltError:
+        return
+    if not any(len(obj.mesh.channels) > 1 for obj in scene.objects):
+        return
+    try:
+        files, _ = edit_channels(scene, [ChannelEdit("swap", 1, 2)])
+    except FileFormatError as error:
+        assert "no mesh has" in error.what
+        return
+    swapped = read_scene(path.name, files[path.name], lambda name: files.get(name) or find(name))
+    files, _ = edit_channels(swapped, [ChannelEdit("swap", 1, 2)])
+    again = read_scene(path.name, files[path.name], lambda name: files.get(name) or find(name))
+    for one, two in zip(scene.objects, again.objects, strict=True):
+        for a, b in zip(one.mesh.channels, two.mesh.channels, strict=True):
+            assert np.array_equal(a.per_corner, b.per_corner, equal_nan=True)
