@@ -70,7 +70,8 @@ def _listed(path: Path, scene: Scene) -> dict[str, Any]:
             there = np.isfinite(uv).all(axis=1)
             whole = np.bincount(obj.mesh.corner_face, ~there, minlength=obj.mesh.face_count) == 0
             box = [uv[there].min(axis=0).tolist(), uv[there].max(axis=0).tolist()] if there.any() else None
-            rows.append({"channel": number, "faces": int(whole.sum()), "bounds": box})
+            if box is not None:
+                rows.append({"channel": number, "faces": int(whole.sum()), "bounds": box})
         objects.append({"name": obj.name, "faces": obj.mesh.face_count, "channels": rows})
     return {"file": str(path), "objects": objects}
 

@@ -166,16 +166,17 @@ def _is_channel(key: str, new: int, old: int) -> bool:
 def _follow(name: str, doc: dict[str, Any], orders: Orders) -> None:
     """Let materials read the channels that they read before; one whose meshes differ becomes several."""
     originals = copy.deepcopy(doc.get("materials", []))
-    made: dict[tuple[int, tuple[int, ...]], int] = {}
+    made: dict[tuple[int, int, tuple[int, ...]], int] = {}
     used: set[int] = set()
     for primitive, order in orders:
         for holder in _material_holders(primitive):
             old = holder["material"]
-            key = (old, tuple(order))
+            had = _count(primitive)
+            key = (old, had, tuple(order))
             if key not in made:
                 fresh = copy.deepcopy(originals[old])
                 for info in _texture_infos(fresh):
-                    _point(name, fresh.get("name", f"material {old}"), info, order)
+                    _point(name, fresh.get("name", f"material {old}"), info, order, had)
                 # The first keeps the number.
                 made[key] = len(doc["materials"]) if old in used else old
                 if old in used:
@@ -208,8 +209,8 @@ def _texture_infos(value: Any) -> Iterator[dict[str, Any]]:
             yield from _texture_infos(inner)
 
 
-def _point(name: str, material: str, info: dict[str, Any], order: list[int]) -> None:
-    """Let a texture info name the new number of its channel, where it has one."""
+def _point(name: str, material: str, info: dict[str, Any], order: list[int], had: int) -> None:
+    """Let a texture info name the new number of its channel, of the `had` ones before."""
     transform = info.get("extensions", {}).get("KHR_texture_transform", {})
     for holder in (info, transform):
         if holder is transform and "texCoord" not in holder:
@@ -217,8 +218,9 @@ def _point(name: str, material: str, info: dict[str, Any], order: list[int]) -> 
         old = holder.get("texCoord", 0)
         if old in order:
             new = order.index(old)
-        elif old < len(order):
-            new = old  # what was there was written over, and that is what it reads now
+        elif old < len(order) or old >= had:
+            # It reads what was written over it, or it never had anything to read.
+            new = old
         else:
             raise FileFormatError(
                 f"The material “{material}” reads UV channel {old + 1}, which would be gone.",
