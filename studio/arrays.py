@@ -12,7 +12,17 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.controls import Controls
-from quilt_core.scene import IslandSet, SceneObject, Surface, concatenate, join_surfaces, pixel_sizes
+from quilt_core.scene import (
+    IslandSet,
+    Scene,
+    SceneObject,
+    Surface,
+    concatenate,
+    find_islands,
+    join_surfaces,
+    pixel_sizes,
+    read_surface,
+)
 from quilt_core.scene.naming import unique_names
 from quilt_core.scene.surface import ARRAYS as SURFACE_FIELDS
 from studio import storage
@@ -36,24 +46,43 @@ FIELDS = (
 )
 
 
-def store_geometry(obj: SceneObject, channel_number: int, islands: IslandSet, surface: Surface) -> str:
-    """Store what measuring, proving, packing and drawing need of an object in a channel; returns the key."""
+@dataclass(frozen=True, eq=False)
+class Base:
+    """A base layout in full: its UVs, its islands and the surface behind them."""
+
+    uv: FloatArray
+    """(C, 2) UVs of the face corners, NaN for none."""
+    face_island: NDArray[np.int64]
+    """(F,) island of each face, -1 for none."""
+    islands: IslandSet
+    surface: Surface
+
+
+def read_base(obj: SceneObject, channel: int, scene: Scene, uv_tolerance: float) -> Base:
+    """The base layout that a file has for an object in a channel; one without islands where it has none."""
     mesh = obj.mesh
+    if channel >= len(mesh.channels):
+        bare = np.full((len(mesh.corner_vertex), 2), np.nan)
+        found = read_surface(obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance)
+        return Base(bare, np.full(mesh.face_count, -1, np.int64), *found)
+    islands = find_islands(mesh, mesh.channels[channel], tolerance=uv_tolerance)
+    found = read_surface(obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance, islands)
+    return Base(islands.uv, islands.face_island, *found)
+
+
+def store_geometry(obj: SceneObject, base: Base) -> str:
+    """Store what measuring, proving, packing, drawing and writing need of a base layout; returns the key."""
+    mesh, islands, surface = obj.mesh, base.islands, base.surface
     out = io.BytesIO()
-    bare = np.full((len(mesh.corner_vertex), 2), np.nan)
-    channel = mesh.channels[channel_number].per_corner if channel_number < len(mesh.channels) else bare
-    uv = channel[mesh.triangles]
-    face_ok = np.ones(mesh.face_count, bool)
-    np.logical_and.at(face_ok, mesh.corner_face, np.isfinite(channel).all(axis=1))
-    number = np.full(len(mesh.triangles), -1, np.int64)
-    number[face_ok[mesh.triangle_face]] = islands.triangle_island
     np.savez(
         out,
+        uv=base.uv,
+        face_island=base.face_island,
         **{name: getattr(islands, name) for name in FIELDS},
         unflattened=np.array(islands.unflattened),
         corners=np.nan_to_num(mesh.positions[mesh.corner_vertex[mesh.triangles]]).astype(np.float32),
-        corner_uv=np.nan_to_num(uv).astype(np.float32),
-        corner_island=number,
+        corner_uv=np.nan_to_num(base.uv[mesh.triangles]).astype(np.float32),
+        corner_island=base.face_island[mesh.triangle_face],
         **{SURFACE + name: getattr(surface, name) for name in SURFACE_FIELDS},
         **{SURFACE + "materials": np.array(surface.materials, np.str_)},
     )

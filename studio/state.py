@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import zlib
+from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
 from functools import lru_cache
@@ -110,6 +111,43 @@ class State:
         """The state with one more object, its islands placed as its base layout has them."""
         islands = np.concatenate([self.islands, fresh_islands(row.islands)])
         return replace(self, members=(*self.members, row), islands=islands)
+
+
+def spans(members: Sequence[MemberRow]) -> list[tuple[int, int]]:
+    """First and past-last island of each member."""
+    ends = np.cumsum([0, *(row.islands for row in members)]).tolist()
+    return list(zip(ends[:-1], ends[1:], strict=True))
+
+
+def split(state: State, taken: Collection[int]) -> tuple[State, State]:
+    """The state without some of its members (by their places in it), and one with those alone."""
+    kept = [k for k in range(len(state.members)) if k not in taken]
+    return _with_only(state, kept), _with_only(state, sorted(taken))
+
+
+def _with_only(state: State, places: Sequence[int]) -> State:
+    all_spans = spans(state.members)
+    parts = [state.islands[slice(*all_spans[k])] for k in places]
+    islands = np.concatenate([np.zeros(0, ISLAND), *parts])
+    return replace(state, members=tuple(state.members[k] for k in places), islands=islands)
+
+
+def joined(state: State, more: State) -> State:
+    """The state with the members of another one behind its own, with what was said of their islands.
+
+    Bundles and stacks stay apart from those that are there, and no island asks for a tile that is not.
+    """
+    islands = more.islands.copy()
+    for name in ("bundle", "stack"):
+        column = islands["control"][name]
+        first = int(state.islands["control"][name].max(initial=-1)) + 1
+        islands["control"][name] = np.where(column >= 0, column + first, -1)
+    numbers = [0, *(tile.number for tile in state.tiles)]
+    asked = islands["control"]["tile"]
+    islands["control"]["tile"] = np.where(np.isin(asked, numbers), asked, 0)
+    return replace(
+        state, members=(*state.members, *more.members), islands=np.concatenate([state.islands, islands])
+    )
 
 
 def fresh_islands(count: int) -> NDArray[Any]:

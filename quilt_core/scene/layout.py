@@ -10,6 +10,7 @@ from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import IDENTITY, apply_placements
 
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
 
 
 def object_corner_uvs(
@@ -32,15 +33,40 @@ def object_corner_uvs(
     (C, 2) float64 or None
         NaN for corners that keep what they have; None when nothing moved.
     """
-    if channel >= len(obj.mesh.channels) or np.array_equal(
-        placements, np.broadcast_to(IDENTITY, placements.shape)
-    ):
+    if channel >= len(obj.mesh.channels):
         return None
     islands = find_islands(obj.mesh, obj.mesh.channels[channel], tolerance=tolerance)
     if islands.count != len(placements):
         raise ValueError(f"{len(placements)} placements for {islands.count} islands")
-    which = islands.face_island[obj.mesh.corner_face]
-    moved = apply_placements(islands.uv, which, placements)
-    still = np.isin(which, np.flatnonzero((placements == IDENTITY).all(axis=(1, 2)))) | (which < 0)
+    return placed_corner_uvs(islands.uv, islands.face_island[obj.mesh.corner_face], placements)
+
+
+def placed_corner_uvs(
+    uv: FloatArray, corner_island: IntArray, placements: FloatArray, whole: bool = False
+) -> FloatArray | None:
+    """New UVs of every face corner, from base UVs.
+
+    Parameters
+    ----------
+    uv : (C, 2) float64
+        Base UVs of the corners.
+    corner_island : (C,) int64
+        Island of each corner, -1 for none.
+    placements : (I, 2, 3) float64
+    whole : bool
+        Give the corners of islands that did not move, too: they are written where they were not before.
+
+    Returns
+    -------
+    (C, 2) float64 or None
+        NaN for corners that keep what they have; None when all do.
+    """
+    same = (placements == IDENTITY).all(axis=(1, 2))
+    if not len(placements) or (same.all() and not whole):
+        return None
+    moved = apply_placements(uv, corner_island, placements)
+    still = corner_island < 0
+    if not whole:
+        still |= np.isin(corner_island, np.flatnonzero(same))
     moved[still] = np.nan
     return moved

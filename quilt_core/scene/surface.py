@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from quilt_core.scene.edges import find_neighbours
 from quilt_core.scene.island_set import IslandSet, instance_shapes, island_set, object_face_areas
-from quilt_core.scene.islands import UV_TOLERANCE, find_islands
+from quilt_core.scene.islands import UV_TOLERANCE, Islands, find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Material, SceneObject
 from quilt_core.scene.proportion import proportions_of
@@ -88,7 +88,7 @@ ARRAYS = tuple(name for name in Surface.__dataclass_fields__ if name != "materia
 
 def read_surface(
     obj: SceneObject, channel: int, metres_per_unit: float, materials: Sequence[Material] = (),
-    tolerance: float = UV_TOLERANCE,
+    tolerance: float = UV_TOLERANCE, islands: Islands | None = None,
 ) -> tuple[IslandSet, Surface]:  # fmt: skip
     """Islands of one object and the surface behind them.
 
@@ -102,6 +102,8 @@ def read_surface(
         Of the object's scene.
     tolerance : float
         See `find_islands`.
+    islands : Islands, optional
+        Of that channel, when they are already known.
 
     Returns
     -------
@@ -110,7 +112,7 @@ def read_surface(
     mesh = obj.mesh
     layout = mesh.channels[channel] if channel < len(mesh.channels) else _no_uvs(mesh)
     position, world = weld_positions(mesh), object_face_areas(obj, metres_per_unit)
-    islands = find_islands(mesh, layout, position, tolerance)
+    islands = islands or find_islands(mesh, layout, position, tolerance)
     main, mixed = _island_materials(islands.face_island, mesh.face_material, world, islands.count)
     proportion = proportions_of(main, materials)
     found = island_set(obj, channel, metres_per_unit, islands, proportion=proportion)

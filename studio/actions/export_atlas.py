@@ -1,20 +1,24 @@
-"""Hand off: every file written back with the new layout, and layout sheets, in one zip."""
+"""Hand off: every file written back with its new layouts, and layout sheets and proofs of each atlas, in one zip."""
 
 from __future__ import annotations
 
 import io
 import json
 import posixpath
+import re
 import zipfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
 import numpy as np
+from numpy.typing import NDArray
 
 from quilt_core.formats import read_scene, write_scene
-from quilt_core.formats.load import shared_side_names, side_files
-from quilt_core.scene.layout import object_corner_uvs
+from quilt_core.formats.load import Siblings, shared_side_names, side_files
+from quilt_core.scene import Scene
+from quilt_core.scene.layout import placed_corner_uvs
+from quilt_core.scene.naming import unique_names
 from quilt_core.sheet import layout_png, layout_svg
 from studio import storage
 from studio.actions.errors import Refused
@@ -23,8 +27,9 @@ from studio.actions.measure_layout import measure_revision
 from studio.actions.sheets import in_tile
 from studio.actions.unpack import free_folder
 from studio.actions.write_reports import reports_of
-from studio.arrays import load_layout
+from studio.arrays import Layout, load_geometry, load_layout
 from studio.models import Revision, Source
+from studio.state import spans
 
 OWN_NAMES = ("figures.json", "proof.html", "proof.json")
 """What the export adds itself, beside the layout sheets."""
@@ -32,54 +37,94 @@ OWN_NAMES = ("figures.json", "proof.html", "proof.json")
 
 @dataclass(frozen=True, eq=False)
 class Written:
-    """The layout of an object: the channel it was read from, and where its islands went."""
+    """A layout of an object: its base layout, where its islands went, and the channel that it is written to."""
 
+    geometry: str
     channel: int
-    placements: np.ndarray
+    target: int
+    placements: NDArray[np.float64]
+
+    def corner_uvs(self, corner_face: NDArray[np.int64]) -> NDArray[np.float64] | None:
+        """(C, 2) new UVs of the face corners, NaN for those that stay; None when all do."""
+        base = load_geometry(self.geometry)
+        whole = self.target != self.channel
+        return placed_corner_uvs(base["uv"], base["face_island"][corner_face], self.placements, whole)
 
 
-def export_atlas(revision: Revision, report: Callable[[float, str], None]) -> str:
-    """Build the zip; returns its storage key."""
-    layout = load_layout(revision)
-    by_source: dict[int, dict[int, Written]] = {}
-    first = 0
-    for member in layout.members:
-        rows = layout.placements[first : first + member.row.islands]
-        first += member.row.islands
-        mine = by_source.setdefault(member.object.source_id, {})
-        mine[member.object.number] = Written(member.base.channel, rows)
+Layouts = dict[int, dict[int, list[Written]]]
+"""By file, then by the object's number in it."""
+
+
+def export_atlases(revisions: list[Revision], report: Callable[[float, str], None]) -> str:
+    """Build the zip of all atlases of a project; returns its storage key."""
+    layouts = [load_layout(revision) for revision in revisions]
+    by_source: Layouts = {}
+    for layout in layouts:
+        _collect(layout, by_source)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
-        sources = list(Source.objects.filter(project=revision.atlas.project))
-        for step, (place, group) in enumerate(_places(sources)):
-            report(step / (len(sources) + 1), f"writing {group[0].name}")
+        sources = _sources(layouts)
+        steps = len(sources) + 2 * len(layouts)
+        folders = _folders(layouts)
+        for step, (place, group) in enumerate(_places(sources, folders)):
+            report(step / steps, f"writing {group[0].name}")
             for name, data in _group_files(group, by_source).items():
                 archive.writestr(place + name, data)
-        names = layout.object_names()
-        for tile in layout.tiles:
-            placed = in_tile(layout, tile)
-            archive.writestr(f"layout.{tile.number}.png", layout_png(placed, tile.width, tile.height))
-            archive.writestr(f"layout.{tile.number}.svg", layout_svg(placed, names, tile.width, tile.height))
-        for kind, text in reports_of(revision).items():
-            archive.writestr(f"proof.{kind}", text)
-        figures = measure_revision(revision)
-        short = {key: value for key, value in figures.items() if not key.startswith("island_")}
-        archive.writestr(
-            "figures.json",
-            json.dumps(
-                {"sizes": {tile.number: [tile.width, tile.height] for tile in layout.tiles}, **short},
-                indent=2,
-            ),
-        )
+        for step, (folder, layout) in enumerate(zip(folders, layouts, strict=True)):
+            report((len(sources) + 2 * step) / steps, f"drawing {layout.revision.name}")
+            _add_sheets(archive, folder, layout)
     return storage.put(out.getvalue())
 
 
-def _places(sources: list[Source]) -> Iterator[tuple[str, list[Source]]]:
+def _collect(layout: Layout, by_source: Layouts) -> None:
+    for member, span in zip(layout.members, spans(layout.state.members), strict=True):
+        of_file = by_source.setdefault(member.object.source_id, {})
+        of_file.setdefault(member.object.number, []).append(
+            Written(
+                member.base.geometry, member.base.channel, member.row.target, layout.placements[slice(*span)]
+            )
+        )
+
+
+def _sources(layouts: list[Layout]) -> list[Source]:
+    """Files of the objects in these atlases, and the files that came with them."""
+    folders = {member.object.source.folder for layout in layouts for member in layout.members}
+    return list(Source.objects.filter(project=layouts[0].revision.atlas.project, folder__in=folders))
+
+
+def _folders(layouts: list[Layout]) -> list[str]:
+    """Where sheets and proof of each atlas go: beside the files, or in folders of their own when there are several."""
+    if len(layouts) == 1:
+        return [""]
+    names = [re.sub(r"[^\w. -]+", "_", layout.revision.name).strip(" .") or "atlas" for layout in layouts]
+    return [f"{name}/" for name in unique_names(names, ["atlas"] * len(names))]
+
+
+def _add_sheets(archive: zipfile.ZipFile, folder: str, layout: Layout) -> None:
+    names = layout.object_names()
+    for tile in layout.tiles:
+        placed = in_tile(layout, tile)
+        archive.writestr(f"{folder}layout.{tile.number}.png", layout_png(placed, tile.width, tile.height))
+        archive.writestr(
+            f"{folder}layout.{tile.number}.svg", layout_svg(placed, names, tile.width, tile.height)
+        )
+    for kind, text in reports_of(layout.revision).items():
+        archive.writestr(f"{folder}proof.{kind}", text)
+    figures = measure_revision(layout.revision)
+    short = {key: value for key, value in figures.items() if not key.startswith("island_")}
+    sizes = {tile.number: [tile.width, tile.height] for tile in layout.tiles}
+    archive.writestr(
+        f"{folder}figures.json",
+        json.dumps({"atlas": layout.revision.name, "sizes": sizes, **short}, indent=2),
+    )
+
+
+def _places(sources: list[Source], folders: list[str]) -> Iterator[tuple[str, list[Source]]]:
     """Files that came together, and the folder (with its slash) where they go: a new one where names would meet."""
     groups: dict[str, list[Source]] = {}
     for source in sources:
         groups.setdefault(source.folder, []).append(source)
-    taken: list[str] = list(OWN_NAMES)
+    taken = [folder + name for folder in folders for name in OWN_NAMES]
     for number, group in enumerate(groups.values(), start=1):
         names = [source.name for source in group]
         place = free_folder(names, taken, f"upload-{number}")
@@ -87,8 +132,8 @@ def _places(sources: list[Source]) -> Iterator[tuple[str, list[Source]]]:
         yield place, group
 
 
-def _group_files(group: list[Source], by_source: dict[int, dict[int, Written]]) -> dict[str, bytes]:
-    """Meshes with their new layout, and the files beside them; what a mesh changed counts."""
+def _group_files(group: list[Source], by_source: Layouts) -> dict[str, bytes]:
+    """Meshes with their new layouts, and the files beside them; what a mesh changed counts."""
     changed: dict[str, bytes] = {}
     meshes = {s.name: side_files(s.name, storage.get(s.sha256)) for s in group if s.pk in by_source}
     side_names = shared_side_names(meshes)
@@ -108,19 +153,36 @@ def _group_files(group: list[Source], by_source: dict[int, dict[int, Written]]) 
 
 
 def _rewritten(
-    source: Source, placements: dict[int, Written], side_names: dict[str, str]
+    source: Source, layouts: dict[int, list[Written]], side_names: Mapping[str, str]
 ) -> dict[str, bytes]:
+    """A file with its layouts, one channel after the other, and the side files that changed with it."""
     beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
-    folder = PurePosixPath(source.name).parent
-    scene = read_scene(
-        PurePosixPath(source.name).name, storage.get(source.sha256), find, source.metres_per_unit
+    folder, name = PurePosixPath(source.name).parent, PurePosixPath(source.name).name
+    out = {name: storage.get(source.sha256)}
+    for target in sorted({new.target for each in layouts.values() for new in each}):
+        scene = _read_again(name, out, find, source.metres_per_unit)
+        uvs = []
+        for number, obj in enumerate(scene.objects):
+            mine = [new for new in layouts.get(number, []) if new.target == target]
+            parts = [new.corner_uvs(obj.mesh.corner_face) for new in mine]
+            uvs.append(_merged([part for part in parts if part is not None]))
+        # Side files that changed have their new names already.
+        out |= write_scene(scene, target, uvs, side_names if len(out) == 1 else {})
+    return {posixpath.normpath(folder / written): data for written, data in out.items()}
+
+
+def _read_again(name: str, written: dict[str, bytes], find: Siblings, metres_per_unit: float) -> Scene:
+    return read_scene(
+        name, written[name], lambda wanted: written.get(wanted) or find(wanted), metres_per_unit
     )
-    uvs = [
-        object_corner_uvs(obj, new.channel, new.placements, source.uv_tolerance)
-        if (new := placements.get(number)) and len(new.placements)
-        else None
-        for number, obj in enumerate(scene.objects)
-    ]
-    written = write_scene(scene, 0, uvs, side_names)
-    return {posixpath.normpath(folder / name): data for name, data in written.items()}
+
+
+def _merged(parts: list[NDArray[np.float64]]) -> NDArray[np.float64] | None:
+    """UVs of several layouts of one object and channel, which share no corner."""
+    if not parts:
+        return None
+    out = parts[0]
+    for part in parts[1:]:
+        out = np.where(np.isfinite(part), part, out)
+    return out

@@ -14,7 +14,7 @@ from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import MESH_SUFFIXES, Siblings
 from quilt_core.measure.density import island_densities, proposed_house
-from quilt_core.scene import IslandSet, Scene, SceneObject, Surface, read_surface
+from quilt_core.scene import IslandSet, Scene, SceneObject, Surface
 from quilt_core.scene.placement import identity
 from quilt_core.scene.proportion import suggested_proportion
 from studio import storage
@@ -22,7 +22,7 @@ from studio.actions.create_project import UNSAID
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history import append_change, check_idle
 from studio.actions.parts import parts_of_atlas, settings_parts
-from studio.arrays import islands_of, store_geometry
+from studio.arrays import islands_of, read_base, store_geometry
 from studio.models import Atlas, BaseLayout, MeshObject, Project, Revision, Source
 from studio.state import MemberRow, TileRow, read_state, write_state
 
@@ -108,13 +108,14 @@ def _bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str
     """Facts of an object's base layout in each of its channels; one without islands where it has none."""
     out = []
     for channel in range(max(len(obj.mesh.channels), 1)):
-        islands, surface = read_surface(obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance)
+        base = read_base(obj, channel, scene, uv_tolerance)
+        islands, surface = base.islands, base.surface
         out.append(
             {
                 "channel": channel,
                 "islands": islands.count,
                 "unflattened": islands.unflattened[0],
-                "geometry": store_geometry(obj, channel, islands, surface),
+                "geometry": store_geometry(obj, base),
                 **_proportions(islands, surface),
             }
         )

@@ -169,6 +169,59 @@ def _store(atlas: Atlas, parent: Revision, made: Made, draft: bool) -> Revision:
     return revision
 
 
+@dataclass(frozen=True, eq=False)
+class Shared:
+    """What an action makes of several atlases at once."""
+
+    verb: str
+    what: str
+    states: dict[int, State]
+    """New states by atlas id; of those that are not named nothing changes."""
+    fresh: tuple[State, ...] = ()
+    """States of new atlases."""
+    removed: tuple[int, ...] = ()
+    """Atlases that are gone after it."""
+
+
+def edit_atlases(
+    project_id: int, seen: int | None, make: Callable[[dict[int, State]], Shared]
+) -> tuple[Change, list[int]]:
+    """Append one change of several atlases; `make` gets the present states by atlas id, in order.
+
+    Returns the change, and the ids of the new atlases.
+    """
+    with transaction.atomic():
+        get_object_or_404(Project, pk=project_id)
+        project = Project.objects.select_for_update().get(pk=project_id)
+        head = project.head
+        assert head is not None
+        atlases = {a.pk: a for a in project.atlases.exclude(head=None).select_related("head__keyframe")}
+        before = {pk: read_state(_head(atlases[pk])) for pk, _ in head.atlases}
+        made = make(dict(before))
+        parts = {pk: parts_of_atlas(pk, before[pk], state) for pk, state in made.states.items()}
+        touched: Parts = {name: at for each in parts.values() for name, at in each.items()}
+        touched |= {within(pk, ""): None for pk in made.removed}
+        if not (touched or made.fresh):
+            return head, []
+        check_fresh(project, seen, touched)
+        revisions: dict[int, Revision] = {}
+        for pk in [pk for pk, each in parts.items() if each] + list(made.removed):
+            check_idle(atlases[pk])
+        for pk, each in parts.items():
+            if each:
+                revisions[pk] = write_state(atlases[pk], atlases[pk].head, made.states[pk], verb=made.verb)
+        new = []
+        for state in made.fresh:
+            atlas = Atlas.objects.create(project=project)
+            revisions[atlas.pk] = write_state(atlas, None, state, verb=made.verb)
+            new.append(atlas.pk)
+            touched[within(atlas.pk, "")] = None
+        change = append_change(
+            project, made.verb, made.what, touched, revisions=revisions, removed=made.removed
+        )  # fmt: skip
+        return change, new
+
+
 @transaction.atomic
 def finish_job(atlas_id: int, base: Revision, made: Made, as_draft: bool = False) -> Revision:
     """Append what a job made of a revision; as a draft beside the chain when asked, or when another came first."""

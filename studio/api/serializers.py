@@ -143,6 +143,25 @@ class AtlasOut(StepsOut):
         return [asdict(tile) for tile in tiles_of(atlas.head)] if atlas.head else []
 
 
+class AtlasTabOut(serializers.Serializer):
+    """An atlas in short."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    objects = serializers.IntegerField()
+    islands = serializers.IntegerField()
+    coverage = serializers.FloatField(allow_null=True, help_text="once it was measured")
+    density = serializers.FloatField(allow_null=True, help_text="px per metre, in the same way")
+
+
+def _tab(atlas: int, head: Revision) -> dict[str, Any]:
+    members, summary = members_of(head), head.summary or {}
+    return {
+        "id": atlas, "name": head.name, "objects": len(members), "islands": sum(row.islands for row in members),
+        "coverage": summary.get("coverage"), "density": summary.get("density"),
+    }  # fmt: skip
+
+
 class ProjectOut(StepsOut):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -152,11 +171,15 @@ class ProjectOut(StepsOut):
     rules = serializers.DictField()
     created = serializers.DateTimeField()
     deleted = serializers.DateTimeField(allow_null=True)
-    atlases = serializers.SerializerMethodField(help_text="ids of those that are there now, in order")
+    atlases = serializers.SerializerMethodField(help_text="those that are there now, in order")
     objects = serializers.SerializerMethodField(help_text="how many its atlases have")
 
-    def get_atlases(self, project: Project) -> list[int]:
-        return [atlas for atlas, _ in project.head.atlases] if project.head else []
+    @extend_schema_field(AtlasTabOut(many=True))
+    def get_atlases(self, project: Project) -> list[dict[str, Any]]:
+        rows = project.head.atlases if project.head else []
+        heads = Revision.objects.select_related("keyframe").defer("state", "keyframe__state")
+        found = heads.in_bulk([revision for _, revision in rows])
+        return [_tab(atlas, found[revision]) for atlas, revision in rows]
 
     def get_objects(self, project: Project) -> int:
         heads = Revision.objects.filter(pk__in=[r for _, r in project.head.atlases] if project.head else [])
@@ -225,6 +248,8 @@ class ObjectOut(serializers.Serializer):
     instances = serializers.IntegerField()
     channels = serializers.ListField(child=serializers.CharField())
     channel = serializers.IntegerField(help_text="the one its islands are of, from 0")
+    target = serializers.IntegerField(help_text="the one its layout is written to, from 0")
+    source = serializers.IntegerField(help_text="id of its file")
     weight = serializers.FloatField()
     proportion = serializers.FloatField(help_text="width / height of the picture that its UVs are for")
     said = serializers.BooleanField(help_text="whether the user said that proportion")
@@ -260,6 +285,41 @@ class MemberChange(OnChange):
     proportion = serializers.FloatField(
         min_value=1 / 64, max_value=64, required=False, allow_null=True, help_text="null: that of its picture"
     )
+
+
+class ObjectsIn(OnChange):
+    objects = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=100_000)
+    channel = serializers.IntegerField(
+        min_value=0, max_value=15, default=0, help_text="of those that lie in no atlas yet, from 0"
+    )
+
+
+class NewAtlasIn(ObjectsIn):
+    name = serializers.CharField(max_length=120)
+
+
+class NewAtlasOut(serializers.Serializer):
+    project = ProjectOut()
+    atlas = serializers.IntegerField(help_text="the new one")
+
+
+class AtlasName(OnChange):
+    name = serializers.CharField(max_length=120)
+
+
+class ChannelIn(OnChange):
+    objects = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=100_000)
+    source = serializers.IntegerField(min_value=0, max_value=15, help_text="laid out from, from 0")
+    target = serializers.IntegerField(min_value=0, max_value=15, help_text="written to, from 0")
+
+
+class LooseObjectOut(serializers.Serializer):
+    """An object that lies in no atlas."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    file = serializers.CharField()
+    islands = serializers.IntegerField()
 
 
 class StepIn(OnChange):
@@ -351,7 +411,8 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
             {
                 "id": obj.pk, "name": name, "parent": obj.parent, "file": obj.source.name, "colour": colour,
                 "faces": obj.faces, "first_island": first, "islands": row.islands, "unflattened": base.unflattened,
-                "instances": len(obj.instances), "channels": obj.channels, "channel": base.channel, "weight": row.weight,
+                "instances": len(obj.instances), "channels": obj.channels, "channel": base.channel, "target": row.target,
+                "source": obj.source_id, "weight": row.weight,
                 "proportion": member.proportion, "said": row.proportion is not None, "suggested": base.suggested,
             }
         )  # fmt: skip

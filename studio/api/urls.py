@@ -2,6 +2,7 @@
 
 from django.urls import path, re_path
 
+from studio.api import atlas_views as a
 from studio.api import control_views as c
 from studio.api import proof_views as p
 from studio.api import views as v
@@ -32,6 +33,13 @@ urlpatterns = [
     path("projects/<int:project_id>/redo/", v.Redo.as_view()),
     path("projects/<int:project_id>/history/", v.History.as_view()),
     path("projects/<int:project_id>/history/<int:step_id>/", v.OneStep.as_view()),
+    path("projects/<int:project_id>/atlases/", a.Atlases.as_view()),
+    path("projects/<int:project_id>/loose/", a.LooseObjects.as_view()),
+    path("atlases/<int:atlas_id>/objects/", a.MoveObjects.as_view()),
+    path("atlases/<int:atlas_id>/release/", a.ReleaseObjects.as_view()),
+    path("atlases/<int:atlas_id>/name/", a.AtlasName.as_view()),
+    path("atlases/<int:atlas_id>/delete/", a.DeleteAtlas.as_view()),
+    path("atlases/<int:atlas_id>/channel/", a.Channel.as_view()),
     path("atlases/<int:atlas_id>/place/", c.PlaceIslands.as_view()),
     path("revisions/<int:revision_id>/", v.OneRevision.as_view()),
     path("revisions/<int:revision_id>/placements/", v.Placements.as_view()),

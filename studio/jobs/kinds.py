@@ -10,7 +10,7 @@ from django.conf import settings
 from studio import storage
 from studio.actions.even_out import even_out
 from studio.actions.explain_pack import explain_pack
-from studio.actions.export_atlas import export_atlas
+from studio.actions.export_atlas import export_atlases
 from studio.actions.find_candidates import find_candidates
 from studio.actions.gather_files import gather_files
 from studio.actions.measure_layout import measure_revision
@@ -102,7 +102,9 @@ def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
         if reporter.cancelled():
             raise Dropped
 
-    return {"file": export_atlas(_revision(job), report)}
+    rows = Revision.objects.select_related("atlas__project__head", "keyframe")
+    found = rows.in_bulk(job.params["revisions"])
+    return {"file": export_atlases([found[pk] for pk in job.params["revisions"]], report)}
 
 
 KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {

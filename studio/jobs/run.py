@@ -51,7 +51,9 @@ def claim(
     check_fresh(project, params.get("change"), claim_parts(atlas.pk, settings))
     if exclusive:
         check_idle(atlas)
-    return start_job(kind, project, atlas, {**params, "revision": atlas.head_id})
+    assert project.head is not None
+    states = {"revision": atlas.head_id, "revisions": [revision for _, revision in project.head.atlases]}
+    return start_job(kind, project, atlas, {**params, **states})
 
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:

@@ -63,7 +63,7 @@ class Server:
             return error.code, json.loads(error.read())
 
     def atlas(self) -> dict:
-        return self.ask(f"/api/atlases/{self.ask('/api/projects/')[1][0]['atlases'][0]}/")[1]
+        return self.ask(f"/api/atlases/{self.ask('/api/projects/')[1][0]['atlases'][0]['id']}/")[1]
 
     def jobs(self) -> list[dict]:
         return self.ask(f"/api/projects/{self.ask('/api/projects/')[1][0]['id']}/jobs/")[1]
@@ -150,7 +150,11 @@ def test_kills_lose_nothing_and_leave_nobody(server):
         server.wait_idle()
         for k in range(3):
             atlas, island = server.atlas(), rng.randrange(200)
-            body = {"change": atlas["change"], "islands": [island], "weight": round(1 + turn + 0.1 * k, 1)}
+            body = {
+                "change": atlas["change"],
+                "islands": [island],
+                "weight": round(1 + turn % 90 + 0.1 * k, 1),
+            }
             status, answer = server.ask(f"/api/atlases/{atlas['id']}/control/", body)
             assert status == 200, answer
             acknowledged.append(answer["change"])

@@ -89,7 +89,7 @@ def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, 
     copy = client.post(f"/api/projects/{gathered.project_id}/duplicate/").json()
     assert copy["name"] == "Pier (copy)"
     assert (copy["objects"], copy["undo"], copy["house_density"]) == (3, "", gathered.project.house_density)
-    twin = Atlas.objects.get(pk=copy["atlases"][0])
+    twin = Atlas.objects.get(pk=copy["atlases"][0]["id"])
     gathered.refresh_from_db()
     mine, its = read_state(gathered.head), read_state(twin.head)
     assert its.islands.tobytes() == mine.islands.tobytes()

@@ -8,12 +8,11 @@ import pytest
 from django.core.management import call_command
 
 from quilt_core.formats import read_scene
-from quilt_core.scene import read_surface
 from studio import storage
 from studio.actions.errors import Refused
 from studio.actions.gather_files import siblings_in
 from studio.actions.unpack import clean_name, unpack
-from studio.arrays import load_geometry, load_layout, store_geometry
+from studio.arrays import load_geometry, load_layout, read_base, store_geometry
 from studio.models import Project
 from tests.core.meshes import QUAD_OBJ, plain_glb
 
@@ -79,11 +78,15 @@ def test_equal_bytes_are_stored_once(tmp_path):
 
 
 def test_stored_geometry_is_the_island_set_and_marks_bare_faces():
-    obj = read_scene(
+    scene = read_scene(
         "a.obj", QUAD_OBJ.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f 1/1/1 2/2/1 3/3/1\nf 1 3 4")
-    ).objects[0]
-    islands, surface = read_surface(obj, 0, 1.0)
-    data = load_geometry(store_geometry(obj, 0, islands, surface))
+    )
+    obj = scene.objects[0]
+    base = read_base(obj, 0, scene, 1e-5)
+    islands = base.islands
+    data = load_geometry(store_geometry(obj, base))
+    assert np.array_equal(data["uv"], base.uv, equal_nan=True)
+    assert data["face_island"].tolist() == [0, -1]
     assert data["corner_island"].tolist() == [0, -1]
     assert np.array_equal(data["edges"], islands.edges)
 

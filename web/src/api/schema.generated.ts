@@ -22,6 +22,23 @@ export interface paths {
         patch: operations["change_member"];
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/channel/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description The UV channel that objects are laid out from and written to. */
+        post: operations["set_channel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/control/": {
         parameters: {
             query?: never;
@@ -50,6 +67,23 @@ export interface paths {
         put?: never;
         /** @description Cure findings at once. */
         post: operations["cure"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/delete/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take an atlas away; undo brings it back. */
+        post: operations["delete_atlas"];
         delete?: never;
         options?: never;
         head?: never;
@@ -107,6 +141,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/name/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description Give an atlas another name. */
+        put: operations["rename_atlas"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/objects/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put objects into an atlas. */
+        post: operations["move_objects"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/pack/": {
         parameters: {
             query?: never;
@@ -135,6 +203,23 @@ export interface paths {
         put?: never;
         /** @description Move, turn, size or mirror islands. */
         post: operations["place_islands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/release/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take objects out of an atlas; they stay in the project. */
+        post: operations["release_objects"];
         delete?: never;
         options?: never;
         head?: never;
@@ -383,6 +468,23 @@ export interface paths {
         patch: operations["change_project"];
         trace?: never;
     };
+    "/api/projects/{project_id}/atlases/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make an atlas. */
+        post: operations["new_atlas"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/duplicate/": {
         parameters: {
             query?: never;
@@ -461,6 +563,23 @@ export interface paths {
         };
         /** @description The newest jobs of a project. */
         get: operations["list_jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/loose/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Objects that lie in no atlas. */
+        get: operations["list_loose_objects"];
         put?: never;
         post?: never;
         delete?: never;
@@ -696,6 +815,11 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        AtlasName: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            name: string;
+        };
         /** @description Where a project stands in its history. */
         AtlasOut: {
             /** @description the present step; edits name the one they saw */
@@ -721,6 +845,23 @@ export interface components {
              */
             margin: number;
             head: components["schemas"]["RevisionOut"];
+        };
+        /** @description An atlas in short. */
+        AtlasTabOut: {
+            id: number;
+            name: string;
+            objects: number;
+            islands: number;
+            /**
+             * Format: double
+             * @description once it was measured
+             */
+            coverage: number | null;
+            /**
+             * Format: double
+             * @description px per metre, in the same way
+             */
+            density: number | null;
         };
         /** @description What set the scale of a pack. */
         BindingOut: {
@@ -757,6 +898,15 @@ export interface components {
          * @enum {string}
          */
         CandidateOutKindEnum: "shape" | "topology";
+        ChannelIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            objects: number[];
+            /** @description laid out from, from 0 */
+            source: number;
+            /** @description written to, from 0 */
+            target: number;
+        };
         ControlIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -1035,6 +1185,29 @@ export interface components {
             world_area: number[];
             warnings: string[];
         };
+        /** @description An object that lies in no atlas. */
+        LooseObjectOut: {
+            id: number;
+            name: string;
+            file: string;
+            islands: number;
+        };
+        NewAtlasIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            objects: number[];
+            /**
+             * @description of those that lie in no atlas yet, from 0
+             * @default 0
+             */
+            channel: number;
+            name: string;
+        };
+        NewAtlasOut: {
+            project: components["schemas"]["ProjectOut"];
+            /** @description the new one */
+            atlas: number;
+        };
         ObjectOut: {
             id: number;
             name: string;
@@ -1049,6 +1222,10 @@ export interface components {
             channels: string[];
             /** @description the one its islands are of, from 0 */
             channel: number;
+            /** @description the one its layout is written to, from 0 */
+            target: number;
+            /** @description id of its file */
+            source: number;
             /** Format: double */
             weight: number;
             /**
@@ -1063,6 +1240,16 @@ export interface components {
              * @description another proportion that the stretch of its islands suggests
              */
             suggested: number | null;
+        };
+        ObjectsIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            objects: number[];
+            /**
+             * @description of those that lie in no atlas yet, from 0
+             * @default 0
+             */
+            channel: number;
         };
         OnChange: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -1286,8 +1473,8 @@ export interface components {
             created: string;
             /** Format: date-time */
             deleted: string | null;
-            /** @description ids of those that are there now, in order */
-            readonly atlases: number[];
+            /** @description those that are there now, in order */
+            readonly atlases: components["schemas"]["AtlasTabOut"][];
             /** @description how many its atlases have */
             readonly objects: number;
         };
@@ -1542,6 +1729,33 @@ export interface operations {
             };
         };
     };
+    set_channel: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChannelIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ChannelIn"];
+                "multipart/form-data": components["schemas"]["ChannelIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
     control_islands: {
         parameters: {
             query?: never;
@@ -1592,6 +1806,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    delete_atlas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnChange"];
+                "application/x-www-form-urlencoded": components["schemas"]["OnChange"];
+                "multipart/form-data": components["schemas"]["OnChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
                 };
             };
         };
@@ -1671,6 +1912,60 @@ export interface operations {
             };
         };
     };
+    rename_atlas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtlasName"];
+                "application/x-www-form-urlencoded": components["schemas"]["AtlasName"];
+                "multipart/form-data": components["schemas"]["AtlasName"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    move_objects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ObjectsIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ObjectsIn"];
+                "multipart/form-data": components["schemas"]["ObjectsIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
     pack: {
         parameters: {
             query?: never;
@@ -1721,6 +2016,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    release_objects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ObjectsIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ObjectsIn"];
+                "multipart/form-data": components["schemas"]["ObjectsIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
                 };
             };
         };
@@ -2136,6 +2458,33 @@ export interface operations {
             };
         };
     };
+    new_atlas: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAtlasIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["NewAtlasIn"];
+                "multipart/form-data": components["schemas"]["NewAtlasIn"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NewAtlasOut"];
+                };
+            };
+        };
+    };
     duplicate_project: {
         parameters: {
             query?: never;
@@ -2285,6 +2634,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"][];
+                };
+            };
+        };
+    };
+    list_loose_objects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LooseObjectOut"][];
                 };
             };
         };

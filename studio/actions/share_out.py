@@ -1,0 +1,151 @@
+"""Which objects lie in which atlas: new atlases, objects that move between them, are let go or come back."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from studio.actions.errors import Conflict, Refused
+from studio.actions.history import Shared, edit_atlases
+from studio.models import BaseLayout, Change, MeshObject
+from studio.state import MemberRow, State, TileRow, fresh_islands, joined, split
+
+LONGEST_NAME = 120
+
+
+def new_atlas(
+    project_id: int, seen: int | None, name: str, objects: Sequence[int], channel: int = 0
+) -> tuple[Change, int]:
+    """Make an atlas of some objects, wherever they lie now; returns the change and the new atlas's id."""
+    name = _checked(name)
+
+    def make(states: dict[int, State]) -> Shared:
+        tile = next(iter(states.values())).tiles[0]
+        empty = State(name, (), (TileRow(1001, tile.width, tile.height, name),))
+        left, taken = _taken(project_id, states, objects, channel)
+        what = f"“{name}”" + (f" of {_counted(len(objects))}" if objects else "")
+        return Shared("new atlas", what, left, (joined(empty, taken),))
+
+    change, (made,) = edit_atlases(project_id, seen, make)
+    return change, made
+
+
+def move_objects(
+    project_id: int, atlas_id: int, seen: int | None, objects: Sequence[int], channel: int = 0
+) -> Change:
+    """Put objects into an atlas, out of any other or from beside all of them."""
+
+    def make(states: dict[int, State]) -> Shared:
+        here = _state(states, atlas_id)
+        there = {row.object for row, base in _with_bases(here) if base.channel == channel}
+        moved = [pk for pk in objects if pk not in there]
+        left, taken = _taken(project_id, states, moved, channel)
+        left[atlas_id] = joined(left.get(atlas_id, here), taken)
+        return Shared("move objects", f"{_counted(len(moved))} to “{here.name}”", left)
+
+    return edit_atlases(project_id, seen, make)[0]
+
+
+def release_objects(project_id: int, atlas_id: int, seen: int | None, objects: Sequence[int]) -> Change:
+    """Take objects out of an atlas; they stay in the project, beside all atlases."""
+
+    def make(states: dict[int, State]) -> Shared:
+        here = _state(states, atlas_id)
+        places = {k for k, row in enumerate(here.members) if row.object in objects}
+        if not places:
+            raise Refused("None of these objects is in this atlas.", here.name, "Pick some that are listed.")
+        return Shared(
+            "let go", f"{_counted(len(places))} of “{here.name}”", {atlas_id: split(here, places)[0]}
+        )
+
+    return edit_atlases(project_id, seen, make)[0]
+
+
+def delete_atlas(project_id: int, atlas_id: int, seen: int | None) -> Change:
+    """Take an atlas away; its objects stay in the project, beside the others. Undo brings it back."""
+
+    def make(states: dict[int, State]) -> Shared:
+        here = _state(states, atlas_id)
+        if len(states) == 1:
+            raise Conflict(
+                "A project needs an atlas.", here.name, "Make another one first, or let its objects go."
+            )
+        return Shared("delete atlas", f"“{here.name}”", {}, removed=(atlas_id,))
+
+    return edit_atlases(project_id, seen, make)[0]
+
+
+def rename_atlas(project_id: int, atlas_id: int, seen: int | None, name: str) -> Change:
+    """Give an atlas another name."""
+    name = _checked(name)
+
+    def make(states: dict[int, State]) -> Shared:
+        here = _state(states, atlas_id)
+        return Shared("rename atlas", f"“{here.name}” → “{name}”", {atlas_id: here.having(name=name)})
+
+    return edit_atlases(project_id, seen, make)[0]
+
+
+def loose_objects(project_id: int, states: Sequence[State]) -> list[MeshObject]:
+    """Objects of a project that lie in no atlas."""
+    held = {row.object for state in states for row in state.members}
+    rows = MeshObject.objects.filter(project=project_id).exclude(pk__in=held)
+    return list(rows.select_related("source"))
+
+
+def _taken(
+    project_id: int, states: dict[int, State], objects: Sequence[int], channel: int
+) -> tuple[dict[int, State], State]:
+    """States without some objects' layouts in a channel, and a state of these alone; new ones for those that lie nowhere."""
+    wanted = {
+        base.object_id: base
+        for base in BaseLayout.objects.filter(
+            object__in=objects, object__project=project_id, channel=channel, parent=None
+        )
+    }
+    for pk in objects:
+        if pk not in wanted:
+            raise Refused(
+                f"Object {pk} has no UV channel {channel + 1} in this project.", "objects", "Pick others."
+            )
+    left: dict[int, State] = {}
+    first = next(iter(states.values()))
+    taken = State("", (), first.tiles)
+    found: set[int] = set()
+    for pk, state in states.items():
+        places = {
+            k
+            for k, (row, base) in enumerate(_with_bases(state))
+            if row.object in wanted and base.channel == channel
+        }
+        if places:
+            rest, mine = split(state, places)
+            left[pk] = rest
+            taken = joined(taken, mine)
+            found |= {row.object for row in mine.members}
+    for pk in objects:
+        if pk not in found:
+            base = wanted[pk]
+            row = MemberRow(pk, base.pk, base.islands, target=channel)
+            taken = joined(taken, State("", (row,), first.tiles, islands=fresh_islands(base.islands)))
+    return left, taken
+
+
+def _with_bases(state: State) -> list[tuple[MemberRow, BaseLayout]]:
+    bases = BaseLayout.objects.in_bulk([row.base for row in state.members])
+    return [(row, bases[row.base]) for row in state.members]
+
+
+def _state(states: dict[int, State], atlas_id: int) -> State:
+    if atlas_id not in states:
+        raise Conflict("This atlas has been deleted.", f"atlas {atlas_id}", "Undo brings it back.")
+    return states[atlas_id]
+
+
+def _checked(name: str) -> str:
+    if not name.strip():
+        raise Refused("The atlas has no name.", "name", "Give it one.")
+    return name.strip()[:LONGEST_NAME]
+
+
+def _counted(objects: int) -> str:
+    return f"{objects:,} {'object' if objects == 1 else 'objects'}"

@@ -1,0 +1,108 @@
+"""Views about which objects lie in which atlas, and in which UV channel."""
+
+from __future__ import annotations
+
+from django.shortcuts import get_object_or_404
+from drf_spectacular.utils import extend_schema
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studio.actions import share_out
+from studio.actions.set_channel import set_channel
+from studio.api import serializers as s
+from studio.api.parse import valid
+from studio.api.views import Change, answer_project
+from studio.models import Atlas, Project, Revision
+from studio.state import read_state
+
+
+def _project_of(atlas_id: int) -> int:
+    return int(get_object_or_404(Atlas, pk=atlas_id).project_id)
+
+
+class Atlases(APIView):
+    """Make an atlas."""
+
+    @extend_schema(operation_id="new_atlas", request=s.NewAtlasIn, responses={201: s.NewAtlasOut})
+    def post(self, request: Request, project_id: int) -> Response:
+        given = valid(s.NewAtlasIn, request)
+        _, made = share_out.new_atlas(
+            project_id, given["change"], given["name"], given["objects"], given["channel"]
+        )
+        return Response({"project": answer_project(project_id).data, "atlas": made}, status=201)
+
+
+class LooseObjects(APIView):
+    """Objects that lie in no atlas."""
+
+    @extend_schema(operation_id="list_loose_objects", responses=s.LooseObjectOut(many=True))
+    def get(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+        heads = Revision.objects.filter(pk__in=[r for _, r in project.head.atlases] if project.head else [])
+        loose = share_out.loose_objects(
+            project_id, [read_state(head) for head in heads.select_related("keyframe")]
+        )
+        rows = [
+            {
+                "id": obj.pk,
+                "name": obj.name,
+                "file": obj.source.name,
+                "islands": obj.bases.filter(channel=0).first().islands,
+            }
+            for obj in loose
+        ]
+        return Response(rows)
+
+
+class MoveObjects(APIView):
+    """Put objects into an atlas."""
+
+    @extend_schema(operation_id="move_objects", request=s.ObjectsIn, responses=s.ProjectOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        given, project = valid(s.ObjectsIn, request), _project_of(atlas_id)
+        share_out.move_objects(project, atlas_id, given["change"], given["objects"], given["channel"])
+        return answer_project(project)
+
+
+class ReleaseObjects(APIView):
+    """Take objects out of an atlas; they stay in the project."""
+
+    @extend_schema(operation_id="release_objects", request=s.ObjectsIn, responses=s.ProjectOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        given, project = valid(s.ObjectsIn, request), _project_of(atlas_id)
+        share_out.release_objects(project, atlas_id, given["change"], given["objects"])
+        return answer_project(project)
+
+
+class AtlasName(APIView):
+    """Give an atlas another name."""
+
+    @extend_schema(operation_id="rename_atlas", request=s.AtlasName, responses=s.ProjectOut)
+    def put(self, request: Request, atlas_id: int) -> Response:
+        given, project = valid(s.AtlasName, request), _project_of(atlas_id)
+        share_out.rename_atlas(project, atlas_id, given["change"], given["name"])
+        return answer_project(project)
+
+
+class DeleteAtlas(APIView):
+    """Take an atlas away; undo brings it back."""
+
+    @extend_schema(operation_id="delete_atlas", request=s.OnChange, responses=s.ProjectOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        given, project = valid(s.OnChange, request), _project_of(atlas_id)
+        share_out.delete_atlas(project, atlas_id, given["change"])
+        return answer_project(project)
+
+
+class Channel(Change):
+    """The UV channel that objects are laid out from and written to."""
+
+    @extend_schema(operation_id="set_channel", request=s.ChannelIn, responses=s.AtlasOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        given = valid(s.ChannelIn, request)
+        return self.change(
+            atlas_id,
+            given["change"],
+            lambda head: set_channel(head, given["objects"], given["source"], given["target"]),
+        )

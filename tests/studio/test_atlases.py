@@ -1,0 +1,201 @@
+"""Several atlases and UV channels: objects move between them, each step can be undone, and all of it is written."""
+
+import io
+import json
+import zipfile
+
+import numpy as np
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from quilt_core.formats import read_scene
+from quilt_core.measure import measure
+from quilt_core.scene import concatenate, island_set
+from quilt_core.scene.placement import identity
+from studio.models import Atlas, Job, MeshObject, Project
+from studio.state import read_state
+from tests.core.test_channels import channels_of, two_meshes
+from tests.studio.conftest import step_of
+
+
+@pytest.fixture
+def post(client, gathered):
+    """Post to an address of the API from the newest step."""
+
+    def send(address, method="post", **body):
+        given = {"change": step_of(gathered), **body}
+        return getattr(client, method)(f"/api/{address}/", given, content_type="application/json")
+
+    return send
+
+
+def state(atlas_id):
+    return read_state(Atlas.objects.get(pk=atlas_id).head)
+
+
+def ids(atlas_id):
+    return [row.object for row in state(atlas_id).members]
+
+
+def export(act, client, atlas):
+    act(atlas, "export")
+    job = Job.objects.filter(kind="export").latest("id")
+    assert job.state == Job.DONE, job.error
+    return zipfile.ZipFile(io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content))
+
+
+def test_objects_go_to_a_new_atlas_with_all_that_was_said_of_them(gathered, post, act, client):
+    one, two, three = ids(gathered.pk)
+    act(gathered, "control", islands=[0, 1], bundle=True)
+    act(gathered, "control", islands=[1], weight=2, lock_turn=True)
+    before = state(gathered.pk)
+    answer = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two])
+    assert answer.status_code == 201, answer.json()
+    tabs = answer.json()["project"]["atlases"]
+    assert [(tab["name"], tab["objects"]) for tab in tabs] == [("props A", 2), ("lamp", 1)]
+    lamp = answer.json()["atlas"]
+    assert (ids(gathered.pk), ids(lamp)) == ([one, three], [two])
+    assert state(lamp).controls["weight"].tolist() == [2]
+    assert state(lamp).controls["flags"].tolist() == [2]
+    assert np.array_equal(state(lamp).placements, before.placements[1:2])
+    assert post(f"atlases/{lamp}/objects", objects=[three]).status_code == 200
+    assert (ids(gathered.pk), ids(lamp)) == ([one], [two, three])
+    for verb in ("move objects", "new atlas"):
+        assert client.get(f"/api/projects/{gathered.project_id}/").json()["undo"] == verb
+        act(gathered, "undo")
+    assert state(gathered.pk).islands.tobytes() == before.islands.tobytes()
+    assert [tab["id"] for tab in client.get(f"/api/projects/{gathered.project_id}/").json()["atlases"]] == [
+        gathered.pk
+    ]
+    assert client.get(f"/api/atlases/{lamp}/").status_code == 404
+    act(gathered, "redo")
+    act(gathered, "redo")
+    assert ids(lamp) == [two, three]
+
+
+def test_objects_are_let_go_come_back_and_atlases_are_deleted(gathered, post, act, client):
+    one, two, three = ids(gathered.pk)
+    lamp = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two]).json()["atlas"]
+    assert post(f"atlases/{gathered.pk}/release", objects=[one]).status_code == 200
+    loose = f"/api/projects/{gathered.project_id}/loose/"
+    assert [row["id"] for row in client.get(loose).json()] == [one]
+    assert post(f"atlases/{lamp}/objects", objects=[one]).status_code == 200
+    assert client.get(loose).json() == []
+    assert ids(lamp) == [two, one]
+    assert post(f"atlases/{lamp}/delete").status_code == 200
+    assert {row["id"] for row in client.get(loose).json()} == {one, two}
+    refused = post(f"atlases/{gathered.pk}/delete")
+    assert refused.status_code == 409
+    assert "needs an atlas" in refused.json()["what"]
+    assert post(f"atlases/{lamp}/objects", objects=[three]).status_code == 409, "it is deleted"
+    act(gathered, "undo")
+    assert ids(lamp) == [two, one]
+    assert post(f"atlases/{lamp}/name", "put", name="storm lamp").status_code == 200
+    assert state(lamp).name == "storm lamp"
+    assert post(f"atlases/{lamp}/name", "put", name=" ").status_code == 400
+    assert post(f"atlases/{lamp}/release", objects=[three]).status_code == 400
+    assert post(f"atlases/{lamp}/objects", objects=[10**6]).status_code == 400
+
+
+def test_a_job_on_one_atlas_lets_the_other_be_edited(gathered, post, act):
+    one, two, _ = ids(gathered.pk)
+    lamp = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two]).json()["atlas"]
+    facts = {"project": gathered.project, "kind": "pack", "state": Job.RUNNING}
+    Job.objects.create(atlas_id=lamp, **facts)
+    assert act(gathered, "control", islands=[0], weight=2).status_code == 200
+    assert post(f"atlases/{lamp}/control", islands=[0], weight=2).status_code == 409
+    assert post(f"atlases/{lamp}/objects", objects=[one]).status_code == 409
+    assert act(gathered, "undo").status_code == 200
+    assert act(gathered, "undo").status_code == 409, "that would change the atlas that is packed"
+
+
+def test_two_atlases_are_written_into_one_set_of_files(gathered, post, act, client):
+    _, two, _ = ids(gathered.pk)
+    lamp = Atlas.objects.get(
+        pk=post(f"projects/{gathered.project_id}/atlases", name="lamp: A/B", objects=[two]).json()["atlas"]
+    )
+    for atlas in (gathered, lamp):
+        act(atlas, "pack", width=256, height=256, effort="quick", seconds=0.5)
+    with export(act, client, gathered) as archive:
+        names = set(archive.namelist())
+        assert {
+            "props.obj",
+            "plate.glb",
+            "props A/layout.1001.png",
+            "props A/proof.html",
+            "lamp_ A_B/figures.json",
+        } <= names
+        assert json.loads(archive.read("lamp_ A_B/figures.json"))["atlas"] == "lamp: A/B"
+        scenes = [read_scene(name, archive.read(name)) for name in ("props.obj", "plate.glb")]
+    by_name = {
+        obj.name: island_set(obj, 0, scene.metres_per_unit) for scene in scenes for obj in scene.objects
+    }
+    other = MeshObject.objects.get(pk=two).name
+    rest = concatenate([islands for name, islands in by_name.items() if name != other])
+    figures = measure(rest, identity(rest.count), 256, 256)
+    assert len(figures.overlaps.pairs) == 0
+    assert figures.gap.pixels >= 8 - 1e-3
+    alone = by_name[other].bounds()[0]
+    assert alone[2:].max() > 0.97, "it fills its own tile"
+
+
+@pytest.fixture
+def channelled(client, project, atlas):
+    """Two objects with three UV channels each."""
+    upload = SimpleUploadedFile("a.gltf", two_meshes(3, 3))
+    assert client.post(f"/api/projects/{project.pk}/files/", {"files": [upload]}).status_code == 201
+    atlas.refresh_from_db()
+    return atlas
+
+
+def test_objects_are_laid_out_from_another_channel_and_written_to_a_third(channelled, act, client):
+    objects = ids(channelled.pk)
+    answer = act(channelled, "channel", objects=objects, source=1, target=3)
+    assert answer.status_code == 200, answer.json()
+    rows = client.get(f"/api/revisions/{answer.json()['head']['id']}/").json()["objects"]
+    assert [(row["channel"], row["target"]) for row in rows] == [(1, 3), (1, 3)]
+    act(channelled, "pack", effort="quick", seconds=0.5, width=256, height=256)
+    with export(act, client, channelled) as archive:
+        data = archive.read("a.gltf")
+        scene = read_scene("a.gltf", data)
+    before = read_scene("a.gltf", two_meshes(3, 3))
+    for new, old in zip(scene.objects, before.objects, strict=True):
+        assert len(new.mesh.channels) == 4
+        for k in range(3):
+            assert np.array_equal(new.mesh.channels[k].per_corner, old.mesh.channels[k].per_corner)
+    islands = concatenate([island_set(obj, 3, 1.0) for obj in scene.objects])
+    figures = measure(islands, identity(2), 256, 256)
+    assert len(figures.overlaps.pairs) == 0
+    assert 0 <= islands.bounds().min() <= islands.bounds().max() <= 1
+    act(channelled, "undo")
+    act(channelled, "undo")
+    rows = client.get(f"/api/revisions/{Atlas.objects.get().head_id}/").json()["objects"]
+    assert [(row["channel"], row["target"]) for row in rows] == [(0, 0), (0, 0)]
+
+
+def test_one_object_lies_in_two_atlases_by_two_channels(channelled, act, client):
+    one, two = ids(channelled.pk)
+    url = f"/api/projects/{channelled.project_id}/atlases/"
+    body = {"change": step_of(channelled), "name": "light", "objects": [one, two], "channel": 1}
+    light = client.post(url, body, content_type="application/json").json()["atlas"]
+    assert ids(light) == ids(channelled.pk) == [one, two]
+    act(Atlas.objects.get(pk=light), "pack", effort="quick", seconds=0.5, width=256, height=256)
+    with export(act, client, channelled) as archive:
+        scene = read_scene("a.gltf", archive.read("a.gltf"))
+    assert channels_of(scene) == [0, 0, 2], "channel 2 has the new layout, the others are as they were"
+
+
+@pytest.mark.parametrize(
+    ("source", "target", "said"), [(3, 0, "has no UV channel 4"), (0, 5, "would leave a gap")]
+)
+def test_channels_that_cannot_be_are_refused(channelled, act, source, target, said):
+    answer = act(channelled, "channel", objects=ids(channelled.pk), source=source, target=target)
+    assert answer.status_code == 400
+    assert said in answer.json()["what"]
+
+
+def test_an_obj_has_one_channel(gathered, act):
+    answer = act(gathered, "channel", objects=ids(gathered.pk)[:1], source=0, target=1)
+    assert "which has one UV channel" in answer.json()["what"]
+    assert act(gathered, "channel", objects=[10**6], source=0, target=0).status_code == 400
+    assert Project.objects.get().head.verb == "gather"
