@@ -15,7 +15,7 @@ from quilt_core.sheet.colours import object_colours
 from studio.actions.even_out import TARGETS
 from studio.arrays import Member, names_of
 from studio.geometry import content_mark
-from studio.models import Atlas, Change, Job, Project, Revision
+from studio.models import Atlas, Change, Job, MeshObject, Project, Revision
 from studio.state import members_of, tiles_of
 
 
@@ -405,8 +405,13 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
     rows: list[dict[str, Any]] = []
     first = 0
     names = names_of([member.object for member in members])
-    for member, name, colour in zip(members, names, object_colours(len(members)), strict=True):
+    # An object has one colour, whichever atlas it lies in.
+    project = members[0].object.project_id if members else None
+    everyone = list(MeshObject.objects.filter(project=project).values_list("pk", flat=True))
+    colours = dict(zip(everyone, object_colours(len(everyone)), strict=True))
+    for member, name in zip(members, names, strict=True):
         obj, base, row = member.object, member.base, member.row
+        colour = colours[obj.pk]
         rows.append(
             {
                 "id": obj.pk, "name": name, "parent": obj.parent, "file": obj.source.name, "colour": colour,

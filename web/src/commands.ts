@@ -1,8 +1,8 @@
-import type { ControlRequest, Project } from "./api/client";
+import type { Atlas, ControlRequest, Project } from "./api/client";
 import type { Actions } from "./api/hooks";
 import { CONTROL, type Editor } from "./editor/Editor";
 import { VIEWS } from "./editor/style/views";
-import { STAGES, useUi } from "./state";
+import { nextName, STAGES, useUi } from "./state";
 
 export type Command = { name: string; group: string; hint?: string; enabled: boolean; on?: boolean; run: () => void };
 
@@ -37,8 +37,27 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
   ];
 }
 
+/** Where the objects of the picked islands can go. */
+export function objectCommands(editor: Editor, actions: Actions, project: Project, atlas: Atlas): Command[] {
+  const picked = new Set(editor.selection.list().map((i) => editor.objectOf(i)?.id));
+  const objects = (editor.info?.objects ?? []).map((o) => o.id).filter((id) => picked.has(id));
+  const some = objects.length > 0;
+  const said = objects.length === 1 ? "this object" : `these ${objects.length} objects`;
+  const goTo = useUi.getState().goToAtlas;
+  return [
+    {
+      name: "New atlas of these objects", group: "Atlases", hint: `${said}, with all islands and what was said of them`, enabled: some && !actions.newAtlas.isPending,
+      run: () => actions.newAtlas.mutate({ name: nextName(project.atlases), objects }, { onSuccess: ({ atlas: made }) => goTo(made) }),
+    },
+    ...project.atlases.filter((tab) => tab.id !== atlas.id).map((tab) => ({
+      name: `Move to ${tab.name}`, group: "Atlases", hint: `${said}, with all islands`, enabled: some, run: () => actions.moveObjects.mutate({ atlas: tab.id, objects }),
+    })),
+    { name: "Let go of these objects", group: "Atlases", hint: "out of the atlas; they stay in the project, see Gather", enabled: some, run: () => actions.releaseObjects.mutate(objects) },
+  ];
+}
+
 /** Everything that the command palette offers. */
-export function allCommands(editor: Editor, actions: Actions, project: Project): Command[] {
+export function allCommands(editor: Editor, actions: Actions, project: Project, atlas: Atlas): Command[] {
   const ui = useUi.getState();
   const count = editor.info?.world_area.length ?? 0;
   const chosen = editor.selection.list();
@@ -48,8 +67,11 @@ export function allCommands(editor: Editor, actions: Actions, project: Project):
   };
   return [
     ...islandCommands(editor, actions),
+    ...objectCommands(editor, actions, project, atlas),
     { name: "Undo", group: "Layout", hint: project.undo, enabled: project.undo !== "", run: () => actions.undo.mutate() },
     { name: "Redo", group: "Layout", hint: project.redo, enabled: project.redo !== "", run: () => actions.redo.mutate() },
+    { name: "New empty atlas", group: "Atlases", hint: "a further set of sheets in this project", enabled: true, run: () => actions.newAtlas.mutate({ name: nextName(project.atlases), objects: [] }, { onSuccess: ({ atlas: made }) => ui.goToAtlas(made) }) },
+    ...project.atlases.filter((tab) => tab.id !== atlas.id).map((tab) => ({ name: `Go to ${tab.name}`, group: "Atlases", enabled: true, run: () => ui.goToAtlas(tab.id) })),
     { name: "All steps", group: "Layout", hint: "look back, go back, name a step", enabled: true, run: () => ui.setSteps(true) },
     { name: "Drafts", group: "Layout", hint: "compare layouts and keep one", enabled: true, run: () => ui.setDrafts(true) },
     { name: "Select all islands", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.set(Array.from({ length: count }, (_, i) => i))) },

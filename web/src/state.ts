@@ -17,6 +17,9 @@ type Ui = {
   drafts: boolean;
   /** The list of steps. */
   steps: boolean;
+  /** The atlas on the table; none is the first. */
+  atlas: number | null;
+  goToAtlas: (atlas: number | null) => void;
   /** What the ledger is searched for. */
   filter: string;
   setFilter: (filter: string) => void;
@@ -39,6 +42,11 @@ export const useUi = create<Ui>((set, get) => ({
   palette: false,
   drafts: false,
   steps: false,
+  atlas: null,
+  goToAtlas: (atlas) => {
+    if (atlas !== get().atlas) editor.select((selection) => selection.clear());
+    set({ atlas });
+  },
   filter: "",
   setFilter: (filter) => set({ filter }),
   setStage: (stage) => set({ stage }),
@@ -67,6 +75,15 @@ export function tellError(error: unknown): void {
 
 /** The one editor of this page. */
 export const editor = new Editor();
+
+/** The next name for an atlas: props A, props B and so on. */
+export function nextName(atlases: { name: string }[]): string {
+  const taken = new Set(atlases.map((atlas) => atlas.name));
+  for (let k = 0; ; k++) {
+    const name = `props ${k < 26 ? String.fromCharCode(65 + k) : k + 1}`;
+    if (!taken.has(name)) return name;
+  }
+}
 
 const kept = create<Record<string, unknown>>(() => ({}));
 

@@ -3,6 +3,7 @@ import type { components, paths } from "./schema.generated";
 
 export type Project = components["schemas"]["ProjectOut"];
 export type Step = components["schemas"]["HistoryStepOut"];
+export type AtlasTab = components["schemas"]["AtlasTabOut"];
 export type Atlas = components["schemas"]["AtlasOut"];
 export type LayoutInfo = components["schemas"]["LayoutOut"];
 export type ObjectRow = components["schemas"]["ObjectOut"];

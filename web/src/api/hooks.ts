@@ -91,7 +91,7 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
         ask(api.GET("/api/revisions/{revision_id}/", path)),
         fetchBytes(`/api/revisions/${revisionId}/placements/?v=${revision!.mark}`),
       ]);
-      const contents = JSON.stringify(info.objects.map((o) => [o.id, o.islands]));
+      const contents = JSON.stringify(info.objects.map((o) => [o.id, o.channel, o.islands]));
       if (!geometries.has(contents)) {
         geometries.clear();
         const loading = fetchBytes(`/api/revisions/${revisionId}/geometry.glb?v=${info.revision.mark}`).then((glb) => readGeometry(glb, info.world_area.length));
@@ -106,6 +106,15 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
     if (data) editor.show(data.info, data.placements, data.geometry);
   }, [data]);
   return query;
+}
+
+/** Objects that lie in no atlas. */
+export function useLooseObjects(project: Project) {
+  return useQuery({
+    queryKey: ["loose", project.id, project.change],
+    placeholderData: (previous) => previous,
+    queryFn: () => ask(api.GET("/api/projects/{project_id}/loose/", { params: { path: { project_id: project.id } } })),
+  }).data ?? [];
 }
 
 /** Actions on an atlas; errors are told, and what changed is fetched again. */
@@ -162,6 +171,35 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     goTo: useMutation({
       mutationFn: (step: number) => ask(api.POST("/api/projects/{project_id}/history/", { params: ofProject, body: { step, ...seen() } })),
       ...stepped,
+    }),
+    newAtlas: useMutation({
+      mutationFn: (body: { name: string; objects: number[]; channel?: number }) =>
+        ask(api.POST("/api/projects/{project_id}/atlases/", { params: ofProject, body: { channel: 0, ...body, ...seen() } })),
+      ...options,
+      onSuccess: ({ project }) => showProject(client, project),
+    }),
+    moveObjects: useMutation({
+      mutationFn: (body: { atlas: number; objects: number[] }) =>
+        ask(api.POST("/api/atlases/{atlas_id}/objects/", { params: { path: { atlas_id: body.atlas } }, body: { objects: body.objects, channel: 0, ...seen() } })),
+      ...stepped,
+    }),
+    releaseObjects: useMutation({
+      mutationFn: (objects: number[]) => ask(api.POST("/api/atlases/{atlas_id}/release/", { params: path, body: { objects, channel: 0, ...seen() } })),
+      ...stepped,
+    }),
+    renameAtlas: useMutation({
+      mutationFn: (body: { atlas: number; name: string }) =>
+        ask(api.PUT("/api/atlases/{atlas_id}/name/", { params: { path: { atlas_id: body.atlas } }, body: { name: body.name, ...seen() } })),
+      ...stepped,
+    }),
+    deleteAtlas: useMutation({
+      mutationFn: (id: number) => ask(api.POST("/api/atlases/{atlas_id}/delete/", { params: { path: { atlas_id: id } }, body: seen() })),
+      ...stepped,
+    }),
+    setChannel: useMutation({
+      mutationFn: (body: { objects: number[]; source: number; target: number }) =>
+        ask(api.POST("/api/atlases/{atlas_id}/channel/", { params: path, body: { ...body, ...seen() } })),
+      ...moved,
     }),
     setMember: useMutation({
       mutationFn: (body: { object: number; weight?: number; proportion?: number | null }) =>

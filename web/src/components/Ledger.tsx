@@ -3,9 +3,9 @@ import { createColumnHelper, flexRender, getCoreRowModel, getExpandedRowModel, g
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } from "lucide-react";
 import { useCallback, useMemo, useRef, useState } from "react";
-import type { Proof } from "../api/client";
+import type { Atlas, Project, Proof } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
-import { islandCommands } from "../commands";
+import { islandCommands, objectCommands } from "../commands";
 import { CONTROL } from "../editor/Editor";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
 import { findingsOf } from "../editor/findings/walk";
@@ -36,7 +36,7 @@ const ROW = 22;
 const helper = createColumnHelper<LedgerRow>();
 
 /** Objects and islands as rows; every row carries its dots on one density scale. */
-export function Ledger({ actions }: { actions: Actions }) {
+export function Ledger({ actions, project, atlas }: { actions: Actions; project: Project; atlas: Atlas }) {
   const editor = useEditor();
   const stage = useUi((ui) => ui.stage);
   const [sorting, setSorting] = useState<SortingState>([]);
@@ -114,7 +114,7 @@ export function Ledger({ actions }: { actions: Actions }) {
       </Box>
       {menu && <>
         <Box position="fixed" inset="0" zIndex="popover" onPointerDown={() => setMenu(null)} />
-        <IslandMenu at={menu.at} position="fixed" room={{ width: window.innerWidth, height: window.innerHeight }} commands={islandCommands(editor, actions)} close={() => { setMenu(null); menu.row.focus(); }} />
+        <IslandMenu at={menu.at} position="fixed" room={{ width: window.innerWidth, height: window.innerHeight }} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); menu.row.focus(); }} />
       </>}
       <HouseRibbon editor={editor} scale={scale} left={fixed} top={HEAD - 11} bottom={FOOT} actions={actions} />
       <Flex px="3" align="center" justify="space-between" fontSize="12px" color="soft" borderTopWidth="1px" borderColor="line">

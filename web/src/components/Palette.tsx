@@ -1,19 +1,19 @@
 import { Box, Dialog, Flex, Input, Portal, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
-import type { Project } from "../api/client";
+import type { Atlas, Project } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
 import { allCommands, matching } from "../commands";
 import { useUi } from "../state";
 
 /** Everything by name: type a few letters, choose with the arrows, Enter does it. */
-export function Palette({ actions, project }: { actions: Actions; project: Project }) {
+export function Palette({ actions, project, atlas }: { actions: Actions; project: Project; atlas: Atlas }) {
   const editor = useEditor();
   const { palette, setPalette } = useUi();
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);
   useEffect(() => { setTyped(""); setAt(0); }, [palette]);
   if (!palette) return null;
-  const found = matching(allCommands(editor, actions, project), typed);
+  const found = matching(allCommands(editor, actions, project, atlas), typed);
   const here = Math.min(at, Math.max(found.length - 1, 0));
   const run = (index: number) => { setPalette(false); found[index]?.run(); };
   return (

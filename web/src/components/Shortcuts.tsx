@@ -28,6 +28,7 @@ export function useShortcuts(actions: Actions, project: Project | undefined) {
       else if (ctrl && key === "i") editor.select((s) => s.invert(editor.info?.world_area.length ?? 0));
       else if (e.altKey && STAGES[Number(e.key) - 1]) ui.setStage(STAGES[Number(e.key) - 1]);
       else if (ctrl || e.altKey) return;
+      else if (key === "escape" && ui.steps) ui.setSteps(false);
       else if (key === "escape" && !ui.help) { editor.showFinding(null); editor.select((s) => s.clear()); }
       else if (key === "l" || key === "b") islandCommands(editor, actions).filter((c) => c.name === (key === "l" ? "Lock place" : "Bundle") && c.enabled).forEach((c) => c.run());
       else if (key === "d") ui.setDrafts(!ui.drafts);

@@ -27,6 +27,7 @@ function Thread({ projectId, actions, close }: { projectId: number; actions: Act
     setAt(here);
     if (here >= 0) rows.scrollToIndex(here);
   }, [here, rows]);
+  useEffect(() => scroller.current?.focus(), []);
   const move = (to: number) => {
     const next = Math.min(Math.max(to, 0), list.length - 1);
     setAt(next);

@@ -1,9 +1,9 @@
 import { Box, Button, Center, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
-import type { Atlas } from "../api/client";
+import type { Atlas, Project } from "../api/client";
 import { useEditorFrames, type Actions } from "../api/hooks";
 import { FLAGS } from "../editor/style/islandStyle";
-import { islandCommands } from "../commands";
+import { islandCommands, objectCommands } from "../commands";
 import { IslandMenu } from "./IslandMenu";
 import { drawBadges, drawGhost, drawThreads } from "../editor/table/badges";
 import { drawInnerLabels, drawPaper, type Palette, type Sheet } from "../editor/table/paper";
@@ -16,7 +16,7 @@ import * as format from "../format";
 import { useUi } from "../state";
 
 /** The table: paper below, islands in the middle, labels and stitches above. */
-export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Actions; empty: boolean }) {
+export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean }) {
   const editor = useEditorFrames();
   const theme = useUi((ui) => ui.theme);
   const box = useRef<HTMLDivElement>(null);
@@ -76,7 +76,7 @@ export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Ac
   };
   useWheel(box, pointer);
   return (
-    <Box ref={box} position="relative" rounded="lg" bg="cloth" borderWidth="1px" borderColor="line" overflow="hidden" minW="0" tabIndex={0} role="application"
+    <Box ref={box} flex="1" minH="0" position="relative" rounded="lg" bg="cloth" borderWidth="1px" borderColor="line" overflow="hidden" minW="0" tabIndex={0} role="application"
       aria-label="Table. Arrow keys move the view, plus and minus zoom, F shows what is selected." data-testid="table"
       onPointerDown={(e) => { if (e.target instanceof HTMLButtonElement) return; setMenu(null); e.currentTarget.setPointerCapture(e.pointerId); pointer.down(...at(e), e.button, e.shiftKey || e.ctrlKey); }}
       onPointerMove={(e) => pointer.move(...at(e))}
@@ -97,11 +97,11 @@ export function TableView({ atlas, actions, empty }: { atlas: Atlas; actions: Ac
       {[under, middle, over].map((ref, i) => (
         <canvas key={i} ref={ref} style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }} aria-hidden />
       ))}
-      {menu && <IslandMenu at={menu} room={size} commands={islandCommands(editor, actions)} close={() => { setMenu(null); box.current?.focus(); }} />}
+      {menu && <IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} />}
       {editor.ghost && <Button position="absolute" top="6px" right="10px" size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => editor.overlay(null)}>Take the draft's outlines away</Button>}
       {empty && <Center position="absolute" inset="0"><Box textAlign="center" maxW="340px">
-        <Text fontFamily="heading" fontSize="19px">The table is empty</Text>
-        <Text color="soft">Drop OBJ, glTF or GLB files anywhere here, with their MTL and pictures, or a zip.</Text>
+        <Text fontFamily="heading" fontSize="19px">{project.objects ? `${atlas.name} is empty` : "The table is empty"}</Text>
+        <Text color="soft">{project.objects ? "Pick islands in another atlas and move their objects here, or drop files: " : ""}Drop OBJ, glTF or GLB files anywhere here, with their MTL and pictures, or a zip.</Text>
       </Box></Center>}
       {!empty && <Flex position="absolute" bottom="6px" right="10px" gap="2" align="center">
         <Text color="soft" fontSize="12px">{statusLine(editor)}</Text>

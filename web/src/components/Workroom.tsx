@@ -1,4 +1,4 @@
-import { Box, Center, Grid, Spinner, Text } from "@chakra-ui/react";
+import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { useEffect, useLayoutEffect, useState } from "react";
 import { uploadFiles } from "../api/client";
 import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
@@ -6,6 +6,7 @@ import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
 import { useLivePicture } from "../api/arrange";
 import { useProof } from "../api/prove";
+import { AtlasTabs } from "./AtlasTabs";
 import { Drafts } from "./Drafts";
 import { Ledger } from "./Ledger";
 import { ModelView } from "./ModelView";
@@ -20,7 +21,9 @@ import { VerdictBar } from "./VerdictBar";
 /** The frame: stages on top, verdict under it, slip, table, model, and the ledger below. */
 export function Workroom({ projectId, leave }: { projectId: number; leave: () => void }) {
   const project = useProject(projectId);
-  const atlas = useAtlas(project.data?.atlases[0]);
+  const wanted = useUi((ui) => ui.atlas);
+  const tabs = project.data?.atlases ?? [];
+  const atlas = useAtlas((tabs.find((tab) => tab.id === wanted) ?? tabs[0])?.id);
   const jobs = useJobs(projectId);
   const layout = useShownLayout(atlas.data?.objects ? atlas.data.head : undefined);
   const actions = useActions(atlas.data, projectId);
@@ -36,8 +39,11 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   }, [project.data]);
   const empty = atlas.data?.objects === 0;
   useEffect(() => {
-    if (empty) setStage("Gather");
-  }, [empty, setStage]);
+    if (empty) editor.clear();
+  }, [empty, atlas.data?.id]);
+  useEffect(() => {
+    if (empty && tabs.length === 1) setStage("Gather");
+  }, [empty, tabs.length, setStage]);
 
   if (project.isError || atlas.isError || layout.isError) {
     const error = project.error ?? atlas.error ?? layout.error;
@@ -50,12 +56,15 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
       <VerdictBar />
       <Grid templateColumns="236px minmax(0, 1fr) 330px" gap="10px" px="12px" pb="10px" minH="0">
         <TaskSlip project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} upload={upload.send} />
-        <TableView atlas={atlas.data} actions={actions} empty={empty} />
+        <Flex direction="column" minW="0" minH="0">
+          {tabs.length > 1 && <AtlasTabs project={project.data} here={atlas.data.id} actions={actions} />}
+          <TableView atlas={atlas.data} project={project.data} actions={actions} empty={empty} />
+        </Flex>
         <ModelView />
       </Grid>
-      <Ledger actions={actions} />
+      <Ledger actions={actions} project={project.data} atlas={atlas.data} />
       <Shortcuts />
-      <Palette actions={actions} project={project.data} />
+      <Palette actions={actions} project={project.data} atlas={atlas.data} />
       <Steps projectId={projectId} actions={actions} />
       <Drafts actions={actions} atlas={atlas.data} />
       {upload.dragging && (

@@ -1,14 +1,16 @@
-import { Box, Input, NativeSelect, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
-import { useEditor } from "../api/hooks";
+import { useEditor, useLooseObjects } from "../api/hooks";
 import type { SlipProps } from "../components/TaskSlip";
 import * as format from "../format";
+import { ChannelPart } from "./ChannelPart";
 import { MainButton, NumberField, Running, Title } from "./parts";
 
 const UNITS = [["1", "metre"], ["0.01", "centimetre"], ["0.001", "millimetre"], ["0.0254", "inch"], ["0.3048", "foot"]];
 
-export function GatherSlip({ jobs, project, actions, upload }: SlipProps) {
+export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps) {
   const editor = useEditor();
+  const loose = useLooseObjects(project);
   const input = useRef<HTMLInputElement>(null);
   const [unit, setUnit] = useState("1");
   const [busy, setBusy] = useState(false);
@@ -35,6 +37,13 @@ export function GatherSlip({ jobs, project, actions, upload }: SlipProps) {
       <Input ref={input} type="file" multiple hidden data-testid="files" onChange={(e) => { void send([...(e.target.files ?? [])]); e.target.value = ""; }} />
       <MainButton busy={busy} onClick={() => input.current?.click()}>Bring in files</MainButton>
       <Running jobs={jobs} kind="gather" actions={actions} />
+      <ChannelPart atlas={atlas} actions={actions} />
+      {loose.length > 0 && <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
+        <Flex justify="space-between" align="center"><Text fontWeight="650">In no atlas</Text>
+          {loose.length > 1 && <Button size="2xs" variant="outline" borderColor="line" onClick={() => actions.moveObjects.mutate({ atlas: atlas.id, objects: loose.map((o) => o.id) })}>Bring all {loose.length} here</Button>}</Flex>
+        {loose.map((o) => <Flex key={o.id} justify="space-between" align="center" gap="1"><Text fontSize="12.5px" truncate title={o.file}>{o.name || "unnamed"} <Text as="span" color="soft">· {o.islands} {o.islands === 1 ? "island" : "islands"}</Text></Text>
+          <Button size="2xs" variant="ghost" onClick={() => actions.moveObjects.mutate({ atlas: atlas.id, objects: [o.id] })}>Bring here</Button></Flex>)}
+      </Box>}
       <Box mt="3">
         {[...files].map(([name, count]) => <Text key={name} fontSize="12.5px">{name} <Text as="span" color="soft">· {format.whole(count)} {count === 1 ? "object" : "objects"}</Text></Text>)}
         {editor.info?.warnings.map((warning) => <Text key={warning} color="amber" fontSize="12px" mt="1">{warning}</Text>)}
