@@ -10,7 +10,7 @@ import time
 
 import numpy as np
 
-from benchmarks import many, proving
+from benchmarks import history, many, proving
 from benchmarks.references import ROUNDS, box_coverage, nesting_coverage
 from benchmarks.sets import SETS, jigsaw
 from quilt_core.measure import measure
@@ -41,6 +41,7 @@ def main() -> None:
         _packing(options)
     if not (options.packing or options.set):
         proving.main()
+        history.main()
 
 
 def _packing(options: argparse.Namespace) -> None:
