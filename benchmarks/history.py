@@ -57,9 +57,9 @@ def lines() -> Iterator[str]:
         _set_up(folder)
         from django.test import Client
 
-        from studio.actions.create_project import create_project
-        from studio.actions.gather_files import gather_files
-        from studio.actions.history import edit_settings
+        from studio.actions.gather.gather_files import gather_files
+        from studio.actions.history.change import edit_settings
+        from studio.actions.project.create_project import create_project
         from studio.models import Change, Project
 
         project = create_project("bench")

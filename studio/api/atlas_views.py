@@ -8,8 +8,8 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from studio.actions import share_out
-from studio.actions.set_channel import set_channel
+from studio.actions.gather import share_out
+from studio.actions.gather.set_channel import set_channel
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change, answer_project

@@ -6,7 +6,7 @@ from rest_framework import serializers
 
 from quilt_core.pack.stacks import LOOSEST
 from quilt_core.scene.tiles import MAX_TILE
-from studio.actions.place_islands import VERBS
+from studio.actions.arrange.place_islands import VERBS
 from studio.api.serializers import OnChange
 from studio.geometry import content_mark
 from studio.models import Recipe, Revision

@@ -8,12 +8,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from studio.actions.control_islands import control_islands
-from studio.actions.keep_draft import drop_draft, keep_draft
-from studio.actions.place_islands import place_islands
-from studio.actions.plan_tiles import plan_atlas
-from studio.actions.save_recipe import save_recipe
-from studio.actions.set_tiles import set_tiles
+from studio.actions.arrange.control_islands import control_islands
+from studio.actions.arrange.keep_draft import drop_draft, keep_draft
+from studio.actions.arrange.place_islands import place_islands
+from studio.actions.arrange.plan_tiles import plan_atlas
+from studio.actions.arrange.save_recipe import save_recipe
+from studio.actions.arrange.set_tiles import set_tiles
 from studio.api import control_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid

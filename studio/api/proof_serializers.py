@@ -5,7 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from quilt_core.prove.findings import KINDS, SEVERITIES
-from studio.actions.cure_findings import VERBS
+from studio.actions.prove.cure_findings import VERBS
 from studio.api.serializers import OnChange, StepsOut
 
 

@@ -12,7 +12,7 @@ from quilt_core.pack.options import Option
 from quilt_core.pack.problem import RECIPE_OPTIONS
 from quilt_core.scene.tiles import MAX_TILE
 from quilt_core.sheet.colours import object_colours
-from studio.actions.even_out import TARGETS
+from studio.actions.even_out.even_out import TARGETS
 from studio.arrays import Member, names_of
 from studio.geometry import content_mark
 from studio.models import Atlas, Change, Job, MeshObject, Project, Revision

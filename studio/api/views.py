@@ -18,19 +18,19 @@ from rest_framework.views import APIView
 from quilt_core.pack.problem import RECIPE_OPTIONS
 from studio import models as m
 from studio import storage
-from studio.actions.clean_projects import delete_project, restore_project
-from studio.actions.create_project import create_project
-from studio.actions.duplicate_project import duplicate_project
+from studio.actions.arrange.pack_atlas import settings_from
+from studio.actions.arrange.sheets import drawn_size, in_tile, thumbnail
 from studio.actions.errors import Conflict, Refused
-from studio.actions.gather_files import first_atlas, gather_files
-from studio.actions.history import Made, check_idle, edit_atlas
-from studio.actions.list_steps import list_steps, name_step
-from studio.actions.pack_atlas import settings_from
-from studio.actions.set_member import set_member
-from studio.actions.set_settings import set_settings
-from studio.actions.sheets import drawn_size, in_tile, thumbnail
-from studio.actions.step import go_to, redo, undo
-from studio.actions.unpack import unpack
+from studio.actions.even_out.set_member import set_member
+from studio.actions.gather.gather_files import first_atlas, gather_files
+from studio.actions.gather.unpack import unpack
+from studio.actions.history.change import Made, check_idle, edit_atlas
+from studio.actions.history.list_steps import list_steps, name_step
+from studio.actions.history.step import go_to, redo, undo
+from studio.actions.project.clean_projects import delete_project, restore_project
+from studio.actions.project.create_project import create_project
+from studio.actions.project.duplicate_project import duplicate_project
+from studio.actions.project.set_settings import set_settings
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.arrays import load_geometry, load_layout, members_with_rows

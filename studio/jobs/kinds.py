@@ -8,14 +8,14 @@ from typing import Any
 from django.conf import settings
 
 from studio import storage
-from studio.actions.even_out import even_out
-from studio.actions.explain_pack import explain_pack
-from studio.actions.export_atlas import export_atlases
-from studio.actions.find_candidates import find_candidates
-from studio.actions.gather_files import gather_files
-from studio.actions.measure_layout import measure_revision
-from studio.actions.pack_atlas import pack_atlas
-from studio.actions.write_reports import write_reports
+from studio.actions.arrange.explain_pack import explain_pack
+from studio.actions.arrange.find_candidates import find_candidates
+from studio.actions.arrange.pack_atlas import pack_atlas
+from studio.actions.even_out.even_out import even_out
+from studio.actions.gather.gather_files import gather_files
+from studio.actions.hand_off.export_atlas import export_atlases
+from studio.actions.hand_off.write_reports import write_reports
+from studio.actions.prove.measure_layout import measure_revision
 from studio.jobs.reporter import Reporter
 from studio.models import Job, Revision
 

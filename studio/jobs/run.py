@@ -15,7 +15,7 @@ from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
 
 from quilt_core.errors import QuiltError
 from studio.actions.errors import Conflict
-from studio.actions.history import check_fresh, check_idle, claim_parts
+from studio.actions.history.change import check_fresh, check_idle, claim_parts
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.worker import end_worker, is_gone, this_worker
 from studio.models import Atlas, Job, Project, Revision
@@ -58,7 +58,7 @@ def claim(
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
     """Measure and prove a revision (the present one) unless both are up to date or under way."""
-    from studio.actions.prove_layout import is_proven
+    from studio.actions.prove.prove_layout import is_proven
 
     revision = revision or atlas.head
     if revision is None or not members_of(revision) or is_proven(revision):
@@ -197,7 +197,7 @@ def recover_at_start() -> None:
 @db_periodic_task(crontab(minute="17"))
 def clear_files() -> None:
     """Once an hour, what nothing refers to any more."""
-    from studio.actions.clean_projects import clear
+    from studio.actions.project.clean_projects import clear
 
     clear()
 

@@ -4,7 +4,7 @@ import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
-from studio.actions.create_project import create_project
+from studio.actions.project.create_project import create_project
 from studio.models import Project
 from tests.core.meshes import QUAD_OBJ, plain_glb
 

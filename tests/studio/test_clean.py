@@ -10,7 +10,7 @@ from django.core.management import call_command
 from django.utils import timezone
 
 from studio import storage
-from studio.actions.clean_projects import clear
+from studio.actions.project.clean_projects import clear
 from studio.models import Atlas, Job, Project, Source
 from studio.state import read_state
 from tests.studio.conftest import step_of

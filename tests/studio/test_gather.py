@@ -5,7 +5,7 @@ import zipfile
 
 import pytest
 
-from studio.actions.set_settings import set_settings
+from studio.actions.project.set_settings import set_settings
 from studio.models import Atlas, MeshObject, Project, Revision, Source
 from studio.state import members_of
 from tests.core.meshes import QUAD_OBJ, plain_glb

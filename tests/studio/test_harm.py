@@ -4,7 +4,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from studio.actions.pack_atlas import pack_atlas
+from studio.actions.arrange.pack_atlas import pack_atlas
 from studio.arrays import load_layout
 from studio.jobs.kinds import KINDS, Dropped
 from studio.models import Job, Revision

@@ -9,11 +9,11 @@ import pytest
 from django.db import connection
 
 from quilt_core.scene.placement import identity
-from studio.actions.history import Made, edit_atlas, edit_settings
-from studio.actions.list_steps import list_steps
-from studio.actions.parts import meet
-from studio.actions.place_islands import place_islands
-from studio.actions.step import redo, undo
+from studio.actions.arrange.place_islands import place_islands
+from studio.actions.history.change import Made, edit_atlas, edit_settings
+from studio.actions.history.list_steps import list_steps
+from studio.actions.history.parts import meet
+from studio.actions.history.step import redo, undo
 from studio.models import Atlas, BaseLayout, Change, Measurement, MeshObject, Project, Revision, Source
 from studio.state import MemberRow, changed_islands, fresh_islands, read_state
 from tests.studio.conftest import step_of

@@ -22,7 +22,7 @@ from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from studio.actions.errors import Refused
-from studio.actions.history import Made, check_idle, edit_atlas, finish_job
+from studio.actions.history.change import Made, check_idle, edit_atlas, finish_job
 from studio.arrays import load_layout
 from studio.jobs import run as jobs
 from studio.jobs.reporter import LostClaim, Reporter

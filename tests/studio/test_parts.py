@@ -10,8 +10,8 @@ from django.core.management import call_command
 from quilt_core.formats import read_scene
 from studio import storage
 from studio.actions.errors import Refused
-from studio.actions.gather_files import siblings_in
-from studio.actions.unpack import clean_name, unpack
+from studio.actions.gather.gather_files import siblings_in
+from studio.actions.gather.unpack import clean_name, unpack
 from studio.arrays import load_geometry, load_layout, read_base, store_geometry
 from studio.models import Project
 from tests.core.meshes import QUAD_OBJ, plain_glb

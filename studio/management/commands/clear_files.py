@@ -6,7 +6,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from studio.actions.clean_projects import KEPT, clear
+from studio.actions.project.clean_projects import KEPT, clear
 
 
 class Command(BaseCommand):

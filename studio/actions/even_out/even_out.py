@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from quilt_core.measure.density import equalize, island_densities, set_density
 from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE
-from studio.actions.control_islands import counted
+from studio.actions.arrange.control_islands import counted
 from studio.actions.errors import Refused
-from studio.actions.history import Made, finish_job
+from studio.actions.history.change import Made, finish_job
 from studio.arrays import Layout, controls_of, load_layout
 from studio.models import Revision
 

@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 from quilt_core.pack.stacks import lay_onto
 from quilt_core.scene import home_tiles
 from quilt_core.scene.placement import compose, identity
-from studio.actions.control_islands import counted, group_islands
+from studio.actions.arrange.control_islands import counted, group_islands
 from studio.actions.errors import Refused
-from studio.actions.history import Made
-from studio.actions.parts import Parts, within
+from studio.actions.history.change import Made
+from studio.actions.history.parts import Parts, within
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 from django.db import models, transaction
 from django.shortcuts import get_object_or_404
 
-from studio.actions.history import append_change
+from studio.actions.history.change import append_change
 from studio.models import Atlas, BaseLayout, MeshObject, Project, Recipe, Revision, Source
 from studio.state import read_state, write_state
 

@@ -13,10 +13,10 @@ from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.problem import PACK_OPTIONS, Attempt, PackSettings
 from quilt_core.scene.tiles import TileSize, home_tiles, more_tiles
-from studio.actions.even_out import evened
-from studio.actions.history import Made, finish_job
-from studio.actions.measure_layout import measure_revision
-from studio.actions.sheets import thumbnail
+from studio.actions.arrange.sheets import thumbnail
+from studio.actions.even_out.even_out import evened
+from studio.actions.history.change import Made, finish_job
+from studio.actions.prove.measure_layout import measure_revision
 from studio.arrays import Layout, controls_of, load_layout
 from studio.models import Revision
 from studio.state import TileRow, tiles_of

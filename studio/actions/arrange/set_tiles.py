@@ -8,7 +8,7 @@ from typing import Any
 from quilt_core.pack.problem import MAX_TILES
 from quilt_core.scene.tiles import LAST_TILE
 from studio.actions.errors import Refused
-from studio.actions.history import Made
+from studio.actions.history.change import Made
 from studio.models import Revision
 from studio.state import TileRow, read_state
 

@@ -12,7 +12,7 @@ from django.shortcuts import get_object_or_404
 
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.actions.errors import Conflict, Refused
-from studio.actions.parts import Parts, meet, parts_of_atlas, settings_parts, within
+from studio.actions.history.parts import Parts, meet, parts_of_atlas, settings_parts, within
 from studio.models import Atlas, Change, Job, Measurement, Project, Revision
 from studio.state import State, read_state, write_state
 

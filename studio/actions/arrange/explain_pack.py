@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import asdict
 from typing import Any
 
-from studio.actions.pack_atlas import rules_for
+from studio.actions.arrange.pack_atlas import rules_for
 from studio.arrays import load_layout
 from studio.models import Revision
 from studio.state import tiles_of

@@ -5,8 +5,8 @@ from __future__ import annotations
 from django.db import transaction
 
 from studio.actions.errors import Conflict, Refused
-from studio.actions.history import Made, edit_atlas
-from studio.actions.parts import within
+from studio.actions.history.change import Made, edit_atlas
+from studio.actions.history.parts import within
 from studio.models import Revision
 from studio.state import members_of, read_state
 

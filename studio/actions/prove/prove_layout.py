@@ -12,7 +12,7 @@ from django.utils import timezone
 from quilt_core.prove.findings import KINDS, Finding
 from quilt_core.prove.rules import Rules, make_rules, plain
 from quilt_core.scene import Surface
-from studio.actions.history import edit_settings
+from studio.actions.history.change import edit_settings
 from studio.arrays import Layout
 from studio.models import Change, Revision
 from studio.state import members_of

@@ -18,10 +18,10 @@ from quilt_core.scene import IslandSet, Scene, SceneObject, Surface
 from quilt_core.scene.placement import identity
 from quilt_core.scene.proportion import suggested_proportion
 from studio import storage
-from studio.actions.create_project import UNSAID
 from studio.actions.errors import Conflict, Refused
-from studio.actions.history import append_change, check_idle
-from studio.actions.parts import parts_of_atlas, settings_parts
+from studio.actions.history.change import append_change, check_idle
+from studio.actions.history.parts import parts_of_atlas, settings_parts
+from studio.actions.project.create_project import UNSAID
 from studio.arrays import islands_of, read_base, store_geometry
 from studio.models import Atlas, BaseLayout, MeshObject, Project, Revision, Source
 from studio.state import MemberRow, TileRow, read_state, write_state

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from studio.actions.errors import Conflict, Refused
-from studio.actions.history import Shared, edit_atlases
+from studio.actions.history.change import Shared, edit_atlases
 from studio.models import BaseLayout, Change, MeshObject
 from studio.state import MemberRow, State, TileRow, fresh_islands, joined, split
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 
 from studio.actions.errors import Refused
-from studio.actions.history import append_change, first_settings
+from studio.actions.history.change import append_change, first_settings
 from studio.models import Atlas, Project
 from studio.state import State, TileRow, write_state
 

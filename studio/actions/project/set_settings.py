@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from studio.actions.errors import Refused
-from studio.actions.history import edit_settings
+from studio.actions.history.change import edit_settings
 from studio.models import Change
 
 UNITS = {

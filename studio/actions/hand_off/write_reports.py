@@ -8,7 +8,7 @@ from typing import Any
 from django.utils import timezone
 
 from studio import storage
-from studio.actions.prove_layout import examine, rules_of
+from studio.actions.prove.prove_layout import examine, rules_of
 from studio.arrays import load_layout
 from studio.models import Revision
 

@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from quilt_core.pack.controls import FLAGS, bundles_of
 from studio.actions.errors import Refused
-from studio.actions.history import Made
+from studio.actions.history.change import Made
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
 

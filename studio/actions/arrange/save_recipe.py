@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from quilt_core.pack.problem import RECIPE_OPTIONS
+from studio.actions.arrange.pack_atlas import settings_from
 from studio.actions.errors import Refused
-from studio.actions.pack_atlas import settings_from
 from studio.models import Project, Recipe
 
 KEPT = tuple(option.name for option in RECIPE_OPTIONS)

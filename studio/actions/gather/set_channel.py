@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from studio.actions.errors import Refused
-from studio.actions.history import Made
+from studio.actions.history.change import Made
 from studio.models import BaseLayout, Revision
 from studio.state import ISLAND, fresh_islands, read_state, spans
 

@@ -6,7 +6,7 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 
 from studio.actions.errors import Conflict, Refused
-from studio.actions.history import check_idle, move_to
+from studio.actions.history.change import check_idle, move_to
 from studio.models import Change, Project
 
 

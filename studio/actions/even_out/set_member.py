@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from studio.actions.errors import Refused
-from studio.actions.history import Made
+from studio.actions.history.change import Made
 from studio.models import MeshObject, Revision
 from studio.state import MemberRow, read_state
 

@@ -21,12 +21,12 @@ from quilt_core.scene.layout import placed_corner_uvs
 from quilt_core.scene.naming import unique_names
 from quilt_core.sheet import layout_png, layout_svg
 from studio import storage
+from studio.actions.arrange.sheets import in_tile
 from studio.actions.errors import Refused
-from studio.actions.gather_files import siblings_in
-from studio.actions.measure_layout import measure_revision
-from studio.actions.sheets import in_tile
-from studio.actions.unpack import free_folder
-from studio.actions.write_reports import reports_of
+from studio.actions.gather.gather_files import siblings_in
+from studio.actions.gather.unpack import free_folder
+from studio.actions.hand_off.write_reports import reports_of
+from studio.actions.prove.measure_layout import measure_revision
 from studio.arrays import Layout, load_geometry, load_layout
 from studio.models import Revision, Source
 from studio.state import spans

@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE, LOCK_TURN
-from studio.actions.control_islands import counted
+from studio.actions.arrange.control_islands import counted
 from studio.actions.errors import Refused
-from studio.actions.history import Made
+from studio.actions.history.change import Made
 from studio.models import Revision
 from studio.state import State, read_state
 

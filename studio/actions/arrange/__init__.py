@@ -1,0 +1,1 @@
+"""Arrange: packing and single islands."""

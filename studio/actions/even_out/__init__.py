@@ -1,0 +1,1 @@
+"""Even out: densities and what they depend on."""

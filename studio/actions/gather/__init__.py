@@ -1,0 +1,1 @@
+"""Gather: files, objects, atlases, channels."""

@@ -1,0 +1,1 @@
+"""Hand off: files and reports."""

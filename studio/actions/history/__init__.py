@@ -1,0 +1,1 @@
+"""The history: how a change is appended, and stepping through."""
