@@ -2,7 +2,7 @@ import { expect, it, vi } from "vitest";
 import { islandCommands, matching, type Command } from "./commands";
 import type { Editor } from "./editor/Editor";
 
-vi.mock("./state", () => ({ STAGES: [], useUi: { getState: () => ({}) } }));
+vi.mock("./state", () => ({ STAGES: [], nextName: () => "props B", useUi: { getState: () => ({}) } }));
 
 const controls: Record<number, { flags: number; tile: number; bundle: number; stack: number }> = {
   0: { flags: 1, tile: 0, bundle: 2, stack: -1 }, 1: { flags: 1, tile: 1001, bundle: 2, stack: -1 }, 2: { flags: 0, tile: 0, bundle: -1, stack: -1 },
@@ -11,7 +11,8 @@ const controls: Record<number, { flags: number; tile: number; bundle: number; st
 function setUp(picked: number[]) {
   const mutate = vi.fn();
   const editor = {
-    selection: { list: () => picked }, control: (i: number) => controls[i], mates: () => [0, 1], tiles: [{ number: 1001 }, { number: 1002 }],
+    selection: { list: () => picked },
+    document: { info: null, control: (i: number) => controls[i], mates: () => [0, 1], tiles: [{ number: 1001 }, { number: 1002 }] },
   } as unknown as Editor;
   const commands = islandCommands(editor, { control: { mutate, isPending: false } } as never);
   return { mutate, by: (name: string) => commands.find((c) => c.name === name)! };

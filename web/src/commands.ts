@@ -1,6 +1,7 @@
 import type { Atlas, ControlRequest, Project } from "./api/client";
 import type { Actions } from "./api/hooks";
-import { CONTROL, type Editor } from "./editor/Editor";
+import { CONTROL } from "./editor/document/LayoutDocument";
+import type { Editor } from "./editor/Editor";
 import { VIEWS } from "./editor/style/views";
 import { nextName, STAGES, useUi } from "./state";
 
@@ -13,11 +14,11 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
   const islands = editor.selection.list();
   const some = islands.length > 0 && !actions.control.isPending;
   const set = (change: Change, which = islands) => actions.control.mutate({ islands: which, ...change });
-  const all = (bit: number) => some && islands.every((i) => editor.control(i).flags & bit);
+  const all = (bit: number) => some && islands.every((i) => editor.document.control(i).flags & bit);
   const toggle = (name: string, bit: number, key: "lock_place" | "lock_turn" | "lock_size" | "may_mirror" | "left_out", hint: string): Command => ({
     name, group: "Islands", hint, enabled: some, on: all(bit), run: () => set({ [key]: !all(bit) }),
   });
-  const mates = (kind: "bundle" | "stack") => [...new Set(islands.flatMap((i) => (editor.control(i)[kind] >= 0 ? editor.mates(kind, i) : [])))];
+  const mates = (kind: "bundle" | "stack") => [...new Set(islands.flatMap((i) => (editor.document.control(i)[kind] >= 0 ? editor.document.mates(kind, i) : [])))];
   return [
     toggle("Lock place", CONTROL.place, "lock_place", "stays where it lies, others pack around it"),
     toggle("Lock turn", CONTROL.turn, "lock_turn", "stays upright as it is"),
@@ -26,21 +27,21 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
     toggle("Leave out", CONTROL.out, "left_out", "lies on the side table"),
     { name: "Bundle", group: "Islands", hint: "packed as one cluster", enabled: some && islands.length > 1, run: () => set({ bundle: true }) },
     ...(["object", "material"] as const).map((by) => ({
-      name: `One bundle per ${by}`, group: "Islands", hint: islands.length ? "of those picked" : "of all islands", enabled: editor.info !== null && !actions.control.isPending,
-      run: () => set({ bundle_by: by }, islands.length ? islands : Array.from({ length: editor.info?.world_area.length ?? 0 }, (_, i) => i)),
+      name: `One bundle per ${by}`, group: "Islands", hint: islands.length ? "of those picked" : "of all islands", enabled: editor.document.info !== null && !actions.control.isPending,
+      run: () => set({ bundle_by: by }, islands.length ? islands : Array.from({ length: editor.document.info?.world_area.length ?? 0 }, (_, i) => i)),
     })),
     { name: "Take bundle apart", group: "Islands", enabled: some && mates("bundle").length > 0, run: () => set({ bundle: false }, mates("bundle")) },
     { name: "Stack", group: "Islands", hint: "share the same texels", enabled: some && islands.length > 1, run: () => set({ stack: true }) },
-    { name: "Take off the stack", group: "Islands", enabled: some && islands.some((i) => editor.control(i).stack >= 0), run: () => set({ stack: false }) },
-    ...editor.tiles.map((tile) => ({ name: `Send to tile ${tile.number}`, group: "Tiles", enabled: some, run: () => set({ tile: tile.number }) })),
-    { name: "Let go to any tile", group: "Tiles", enabled: some && islands.some((i) => editor.control(i).tile > 0), run: () => set({ tile: 0 }) },
+    { name: "Take off the stack", group: "Islands", enabled: some && islands.some((i) => editor.document.control(i).stack >= 0), run: () => set({ stack: false }) },
+    ...editor.document.tiles.map((tile) => ({ name: `Send to tile ${tile.number}`, group: "Tiles", enabled: some, run: () => set({ tile: tile.number }) })),
+    { name: "Let go to any tile", group: "Tiles", enabled: some && islands.some((i) => editor.document.control(i).tile > 0), run: () => set({ tile: 0 }) },
   ];
 }
 
 /** Where the objects of the picked islands can go. */
 export function objectCommands(editor: Editor, actions: Actions, project: Project, atlas: Atlas): Command[] {
-  const picked = new Set(editor.selection.list().map((i) => editor.objectOf(i)?.id));
-  const objects = (editor.info?.objects ?? []).map((o) => o.id).filter((id) => picked.has(id));
+  const picked = new Set(editor.selection.list().map((i) => editor.document.objectOf(i)?.id));
+  const objects = (editor.document.info?.objects ?? []).map((o) => o.id).filter((id) => picked.has(id));
   const some = objects.length > 0;
   const said = objects.length === 1 ? "this object" : `these ${objects.length} objects`;
   const goTo = useUi.getState().goToAtlas;
@@ -59,11 +60,11 @@ export function objectCommands(editor: Editor, actions: Actions, project: Projec
 /** Everything that the command palette offers. */
 export function allCommands(editor: Editor, actions: Actions, project: Project, atlas: Atlas): Command[] {
   const ui = useUi.getState();
-  const count = editor.info?.world_area.length ?? 0;
+  const count = editor.document.info?.world_area.length ?? 0;
   const chosen = editor.selection.list();
   const objectsOf = () => {
-    const objects = new Set(chosen.map((i) => editor.objectOf(i)?.id));
-    return (editor.info?.objects ?? []).filter((o) => objects.has(o.id)).flatMap((o) => Array.from({ length: o.islands }, (_, k) => o.first_island + k));
+    const objects = new Set(chosen.map((i) => editor.document.objectOf(i)?.id));
+    return (editor.document.info?.objects ?? []).filter((o) => objects.has(o.id)).flatMap((o) => Array.from({ length: o.islands }, (_, k) => o.first_island + k));
   };
   return [
     ...islandCommands(editor, actions),
@@ -80,7 +81,7 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
     { name: "Select nothing", group: "Select", enabled: chosen.length > 0, run: () => editor.select((s) => s.clear()) },
     { name: "Show what is selected", group: "View", enabled: chosen.length > 0, run: () => editor.frameSelection() },
     { name: "Show the whole table", group: "View", enabled: count > 0, run: () => editor.frameTable() },
-    ...VIEWS.map((view) => ({ name: `View as ${view}`, group: "View", enabled: count > 0, on: editor.viewAs === view, run: () => editor.setView(view) })),
+    ...VIEWS.map((view) => ({ name: `View as ${view}`, group: "View", enabled: count > 0, on: editor.view.as === view, run: () => editor.setView(view) })),
     ...STAGES.map((stage) => ({ name: `Go to ${stage}`, group: "Stages", enabled: true, run: () => ui.setStage(stage) })),
     { name: ui.theme === "paper" ? "Night theme" : "Paper theme", group: "View", enabled: true, run: ui.toggleTheme },
   ];

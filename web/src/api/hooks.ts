@@ -1,19 +1,26 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useSyncExternalStore } from "react";
+import { useEffect, useMemo, useRef, useSyncExternalStore } from "react";
 import type { Geometry } from "../editor/layout/readGeometry";
 import { readGeometry } from "../editor/layout/readGeometry";
+import type { Topic } from "../editor/Editor";
 import { editor, tellError, useUi } from "../state";
 import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
-export function useEditor() {
-  useSyncExternalStore(editor.subscribe, editor.getVersion);
-  return editor;
-}
-
-/** The editor for a view that draws every frame. */
-export function useEditorFrames() {
-  useSyncExternalStore(editor.subscribeFrames, editor.getFrame);
+/** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
+export function useEditor(...topics: Topic[]) {
+  const key = topics.join();
+  const store = useMemo(() => {
+    const signals = (key ? (key.split(",") as Topic[]) : []).map((topic) => editor.signal(topic));
+    return {
+      subscribe: (heard: () => void) => {
+        const ends = signals.map((signal) => signal.subscribe(heard));
+        return () => ends.forEach((end) => end());
+      },
+      version: () => signals.reduce((sum, signal) => sum + signal.version, 0),
+    };
+  }, [key]);
+  useSyncExternalStore(store.subscribe, store.version);
   return editor;
 }
 
@@ -147,6 +154,9 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       mutationFn: (body: Omit<ControlRequest, "change">) =>
         ask(api.POST("/api/atlases/{atlas_id}/control/", { params: path, body: { ...body, ...seen() } })),
       ...moved,
+      // The table shows it at once; the answer confirms it, or it is taken back with the reason.
+      onMutate: (body) => editor.expect(body.islands, body),
+      onError: (error) => { editor.takeBack(); options.onError(error); },
     }),
     setTiles: useMutation({
       mutationFn: (tiles: TileRequest[]) => ask(api.PUT("/api/atlases/{atlas_id}/tiles/", { params: path, body: { tiles, ...seen() } })),

@@ -24,7 +24,7 @@ export function useProof(revision: number | undefined) {
   useEffect(() => {
     // Until there is a newer one the proof of the layout before stays in sight, with its age.
     if (revision === undefined) editor.setProof(null, true);
-    else editor.setProof(data ?? editor.proof, stale);
+    else editor.setProof(data ?? editor.figures.proof, stale);
   }, [data, stale, revision]);
   return query;
 }
@@ -94,7 +94,7 @@ export function useCures(atlas: Atlas, projectId: number) {
 
 /** Of two islands the one that takes less room, as it finds a free place sooner; of a heap all but the largest. */
 function toSpread(finding: Finding): number[] {
-  const area = (island: number) => editor.model?.bounds[island] ? (editor.model.bounds[island].maxX - editor.model.bounds[island].minX) * (editor.model.bounds[island].maxY - editor.model.bounds[island].minY) : 0;
+  const area = (island: number) => editor.document.model?.bounds[island] ? (editor.document.model.bounds[island].maxX - editor.document.model.bounds[island].minX) * (editor.document.model.bounds[island].maxY - editor.document.model.bounds[island].minY) : 0;
   const bySize = [...finding.islands].sort((one, other) => area(one) - area(other));
   return bySize.slice(0, Math.max(1, bySize.length - 1));
 }

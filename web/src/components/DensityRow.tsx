@@ -18,7 +18,7 @@ export function DensityRow({ islands, editor, scale, version }: { islands: numbe
     const style = getComputedStyle(element);
     const colour = (name: string) => style.getPropertyValue(`--chakra-colors-${name}`).trim();
     for (const [x, y, r, island] of dots(islands, editor, scale)) {
-      const side = againstBand(editor.density(island)!, editor.house, editor.tolerance);
+      const side = againstBand(editor.document.density(island)!, editor.view.house, editor.view.tolerance);
       ctx.beginPath();
       ctx.arc(x, y, r, 0, 2 * Math.PI);
       ctx.globalAlpha = 0.75;
@@ -47,10 +47,10 @@ export function DensityRow({ islands, editor, scale, version }: { islands: numbe
 }
 
 function dots(islands: number[], editor: Editor, scale: LogScale): [number, number, number, number][] {
-  const areas = editor.info?.world_area ?? [];
+  const areas = editor.document.info?.world_area ?? [];
   const largest = Math.sqrt(Math.max(1e-12, ...(areas.length < 20000 ? areas : [1])));
   return islands.flatMap((island) => {
-    const density = editor.density(island);
+    const density = editor.document.density(island);
     if (density === null) return [];
     const r = 2.2 + 5.2 * Math.min(1, Math.sqrt(areas[island]) / largest);
     const sway = (((island * 7919) % 9) - 4) * 0.75;

@@ -13,7 +13,7 @@ export function Drafts({ atlas, actions }: { atlas: Atlas; actions: Actions }) {
 }
 
 function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; close: () => void }) {
-  const editor = useEditor();
+  const editor = useEditor("document");
   const drafts = useDrafts(atlas.id);
   const drop = useDropDraft();
   const [picked, setPicked] = useState<number[]>([]);

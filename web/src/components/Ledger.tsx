@@ -3,10 +3,10 @@ import { createColumnHelper, flexRender, getCoreRowModel, getExpandedRowModel, g
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } from "lucide-react";
 import { useCallback, useMemo, useRef, useState } from "react";
-import type { Atlas, Project, Proof } from "../api/client";
+import type { Atlas, LayoutInfo, Project, Proof } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
 import { islandCommands, objectCommands } from "../commands";
-import { CONTROL } from "../editor/Editor";
+import { CONTROL } from "../editor/document/LayoutDocument";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
 import { findingsOf } from "../editor/findings/walk";
 import { FLAGS, islandCode } from "../editor/style/islandStyle";
@@ -37,7 +37,7 @@ const helper = createColumnHelper<LedgerRow>();
 
 /** Objects and islands as rows; every row carries its dots on one density scale. */
 export function Ledger({ actions, project, atlas }: { actions: Actions; project: Project; atlas: Atlas }) {
-  const editor = useEditor();
+  const editor = useEditor("document", "selection", "figures", "view");
   const stage = useUi((ui) => ui.stage);
   const [sorting, setSorting] = useState<SortingState>([]);
   const [expanded, setExpanded] = useState<ExpandedState>({});
@@ -45,8 +45,8 @@ export function Ledger({ actions, project, atlas }: { actions: Actions; project:
   const scroll = useRef<HTMLDivElement>(null);
   const [strip, stripWidth] = useWidth(600);
   const [menu, setMenu] = useState<{ at: [number, number]; row: HTMLElement } | null>(null);
-  const info = editor.info;
-  const found = stage === "Prove" ? editor.proof : null;
+  const info = editor.document.info;
+  const found = stage === "Prove" ? editor.figures.proof : null;
   const rows = useMemo(() => (info ? rowsOf(info, found) : []), [info, found]);
   const columns = useMemo(() => columnsFor(stage, actions), [stage, actions]);
   const table = useReactTable({
@@ -57,7 +57,7 @@ export function Ledger({ actions, project, atlas }: { actions: Actions; project:
   const shown = table.getRowModel().rows;
   const virtual = useVirtualizer({ count: shown.length, getScrollElement: () => scroll.current, estimateSize: () => ROW, overscan: 8 });
   const densities = info?.figures?.island_density ?? [];
-  const scale = scaleFor(densities, editor.house, stripWidth);
+  const scale = scaleFor(densities, editor.view.house, stripWidth);
   const gridColumns = `${table.getVisibleLeafColumns().map((c) => `${c.getSize()}px`).join(" ")} minmax(200px, 1fr)`;
   const fixed = table.getVisibleLeafColumns().reduce((sum, c) => sum + c.getSize(), 0);
 
@@ -106,7 +106,7 @@ export function Ledger({ actions, project, atlas }: { actions: Actions; project:
                 {row.getVisibleCells().map((cell) => (
                   <Box key={cell.id} px="2" textAlign={numeric(cell.column.id) ? "right" : "left"} truncate>{flexRender(cell.column.columnDef.cell, cell.getContext())}</Box>
                 ))}
-                <DensityRow islands={row.original.islands} editor={editor} scale={scale} version={editor.version} />
+                <DensityRow islands={row.original.islands} editor={editor} scale={scale} version={editor.document.signal.version + editor.selection.signal.version + editor.view.signal.version} />
               </Box>
             );
           })}
@@ -118,7 +118,7 @@ export function Ledger({ actions, project, atlas }: { actions: Actions; project:
       </>}
       <HouseRibbon editor={editor} scale={scale} left={fixed} top={HEAD - 11} bottom={FOOT} actions={actions} />
       <Flex px="3" align="center" justify="space-between" fontSize="12px" color="soft" borderTopWidth="1px" borderColor="line">
-        <Text>{rows.length} objects · {format.whole(info?.world_area.length ?? 0)} islands · house density {format.density(editor.house)} px/m ± {Math.round(100 * editor.tolerance)} %</Text>
+        <Text>{rows.length} objects · {format.whole(info?.world_area.length ?? 0)} islands · house density {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %</Text>
         <Input size="2xs" w="180px" placeholder="Find an object" aria-label="Find an object" value={filter} onChange={(e) => setFilter(e.target.value)} />
       </Flex>
     </Box>
@@ -151,7 +151,7 @@ function ledgerKey(event: React.KeyboardEvent<HTMLElement>, row: { getCanExpand:
   event.preventDefault();
 }
 
-function rowsOf(info: NonNullable<ReturnType<typeof useEditor>["info"]>, proof: Proof | null): LedgerRow[] {
+function rowsOf(info: LayoutInfo, proof: Proof | null): LedgerRow[] {
   const total = info.world_area.reduce((sum, area) => sum + area, 0) || 1;
   const flags = info.figures?.island_flags ?? [];
   const densities = info.figures?.island_density ?? [];
@@ -228,11 +228,11 @@ const LOCKS = [
 
 /** Small buttons for the locks of a row's islands; a dot says that only some have it. */
 function LockCell({ row, actions }: { row: LedgerRow; actions: Actions }) {
-  const editor = useEditor();
+  const editor = useEditor("document");
   return (
     <Flex gap="0.5">
       {LOCKS.map(({ key, bit, name, Icon }) => {
-        const have = row.islands.filter((i) => editor.control(i).flags & bit).length;
+        const have = row.islands.filter((i) => editor.document.control(i).flags & bit).length;
         const all = have > 0 && have === row.islands.length;
         return (
           <IconButton key={key} size="2xs" minW="20px" h="19px" variant={all ? "solid" : "ghost"} bg={all ? "petrol" : undefined} color={all ? "onPetrol" : have ? "petrol" : "soft/60"} aria-pressed={all}

@@ -5,12 +5,12 @@ import * as format from "../format";
 
 /** What the colours mean, with numbers and units. */
 export function Legend() {
-  const editor = useEditor();
-  const f = editor.info?.figures;
-  switch (editor.viewAs) {
+  const editor = useEditor("document", "figures", "view");
+  const f = editor.document.info?.figures;
+  switch (editor.view.as) {
     case "density": {
-      const off = f?.island_density.filter((d) => outsideBand(d, editor.house, editor.tolerance)).length ?? 0;
-      return <Ramp left={format.density(editor.house / 2)} right={`${format.density(editor.house * 2)} px/m`} title={`${off} islands outside the house band`} />;
+      const off = f?.island_density.filter((d) => outsideBand(d, editor.view.house, editor.view.tolerance)).length ?? 0;
+      return <Ramp left={format.density(editor.view.house / 2)} right={`${format.density(editor.view.house * 2)} px/m`} title={`${off} islands outside the house band`} />;
     }
     case "stretch":
       return <Ramp left="½" right="2 × texels/m" title="Texels per metre of each face over its island's mean, in the direction where they differ most. The number on an island is its L2 stretch, 1 is none." />;
@@ -19,16 +19,16 @@ export function Legend() {
     case "overlap":
       return <Swatches rows={[[css(OCHRE), `${format.whole(f?.overlapping ?? 0)} share ${format.whole(f?.overlap_texels ?? 0)} texels`], [css(mix(PAPER, TEAL, 0.6)), "stack"]]} />;
     case "material": {
-      const names = editor.proof?.materials ?? [];
-      const counts = names.map((_, k) => editor.proof!.island_material.filter((m) => m === k).length);
+      const names = editor.figures.proof?.materials ?? [];
+      const counts = names.map((_, k) => editor.figures.proof!.island_material.filter((m) => m === k).length);
       return <Swatches rows={names.map((name, k) => [css(fabric(k)), `${name} ${format.whole(counts[k])}`])} />;
     }
     case "tile":
-      return <Swatches rows={editor.tiles.map((tile, k) => [css(fabric(k)), `${tile.number} ${format.whole(f?.tiles.find((t) => t.number === tile.number)?.islands ?? 0)}`])} />;
+      return <Swatches rows={editor.document.tiles.map((tile, k) => [css(fabric(k)), `${tile.number} ${format.whole(f?.tiles.find((t) => t.number === tile.number)?.islands ?? 0)}`])} />;
     case "checker":
-      return <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">1 square = {editor.checkerSquare} px</Text>;
+      return <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">1 square = {editor.view.checkerSquare} px</Text>;
     default:
-      return <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">{editor.viewAs}</Text>;
+      return <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">{editor.view.as}</Text>;
   }
 }
 

@@ -4,7 +4,7 @@ import { Canvas, useThree, type ThreeEvent } from "@react-three/fiber";
 import { Focus } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
 import { Box3, DoubleSide, GLSL3, PerspectiveCamera, ShaderMaterial, Vector3, type BufferGeometry } from "three";
-import { useEditor, useEditorFrames } from "../api/hooks";
+import { useEditor } from "../api/hooks";
 import type { Editor } from "../editor/Editor";
 import { Legend } from "./Legend";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
@@ -12,7 +12,7 @@ import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 /** The model: the same islands in the same colours, picked together. */
 export function ModelView() {
-  const editor = useEditor();
+  const editor = useEditor("document", "view", "looks");
   return (
     <Box position="relative" rounded="lg" bg="slip" borderWidth="1px" borderColor="line" overflow="hidden" data-testid="model">
       <Flex position="absolute" top="8px" left="12px" right="8px" justify="space-between" align="center" zIndex="1" pointerEvents="none">
@@ -23,7 +23,7 @@ export function ModelView() {
         </Flex>
       </Flex>
       <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => editor.select((s) => s.clear())}>
-        {editor.geometry && (editor.viewAs === "checker" ? <CheckerScene editor={editor} /> : <Scene editor={editor} version={editor.look} />)}
+        {editor.document.geometry && (editor.view.as === "checker" ? <CheckerScene editor={editor} /> : <Scene editor={editor} version={editor.looks.signal.version} />)}
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
     </Box>
@@ -32,8 +32,8 @@ export function ModelView() {
 
 /** The checker moves over the model while islands glide on the table; all other looks stay. */
 function CheckerScene({ editor }: { editor: Editor }) {
-  useEditorFrames();
-  return <Scene editor={editor} version={editor.getFrame()} />;
+  useEditor("frames");
+  return <Scene editor={editor} version={editor.looks.frames.version} />;
 }
 
 function Scene({ editor, version }: { editor: Editor; version: number }) {
@@ -59,12 +59,12 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   useEffect(() => () => material.dispose(), [material]);
   useEffect(() => {
     const u = material.uniforms;
-    u.uPlacements.value = editor.textures?.placements ?? null;
-    u.uLook.value = editor.textures?.look ?? null;
-    u.uChecker.value = editor.checker;
-    u.uUseChecker.value = editor.viewAs === "checker" ? 1 : 0;
-    u.uRepeat.value = editor.checkerRepeat;
-    u.uUseStretch.value = editor.viewAs === "stretch" ? 1 : 0;
+    u.uPlacements.value = editor.looks.textures?.placements ?? null;
+    u.uLook.value = editor.looks.textures?.look ?? null;
+    u.uChecker.value = editor.view.checker;
+    u.uUseChecker.value = editor.view.as === "checker" ? 1 : 0;
+    u.uRepeat.value = editor.view.checkerRepeat;
+    u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
     invalidate();
   }, [editor, material, version, invalidate]);
   useFraming(editor);
@@ -79,7 +79,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   };
   return (
     <>
-      {editor.geometry!.instances.map(({ geometry, matrix }, i) => (
+      {editor.document.geometry!.instances.map(({ geometry, matrix }, i) => (
         <mesh key={i} geometry={geometry} material={material} matrix={matrix} matrixAutoUpdate={false} onClick={pick} />
       ))}
     </>
@@ -95,9 +95,9 @@ function islandOfFace(event: ThreeEvent<MouseEvent>): number {
 /** Corners in world space of the islands that are wanted, of all where none are. */
 function boxOf(editor: Editor, wanted: Set<number>): Box3 {
   const box = new Box3();
-  const whole = wanted.size ? undefined : editor.info?.objects.find((o) => o.name === editor.focusObject)?.id;
+  const whole = wanted.size ? undefined : editor.document.info?.objects.find((o) => o.name === editor.view.focusObject)?.id;
   const point = new Vector3();
-  for (const { geometry, matrix, object } of editor.geometry!.instances) {
+  for (const { geometry, matrix, object } of editor.document.geometry!.instances) {
     if (whole !== undefined && object !== whole) continue;
     const position = geometry.getAttribute("position");
     const island = geometry.getAttribute("_island").array as Float32Array;
@@ -113,12 +113,12 @@ function useFraming(editor: Editor) {
   const { camera, controls, invalidate } = useThree();
   const framed = useRef<unknown>(null);
   useEffect(() => {
-    const asked = editor.frameModel;
+    const asked = editor.view.frameModel;
     const mark = `${asked}`;
-    if (!editor.geometry || !controls) return;
-    const fresh = framed.current === null || (framed.current as { geometry: unknown }).geometry !== editor.geometry;
+    if (!editor.document.geometry || !controls) return;
+    const fresh = framed.current === null || (framed.current as { geometry: unknown }).geometry !== editor.document.geometry;
     if (!fresh && (framed.current as { mark: string }).mark === mark) return;
-    framed.current = { geometry: editor.geometry, mark };
+    framed.current = { geometry: editor.document.geometry, mark };
     const box = boxOf(editor, fresh ? new Set() : new Set(editor.selection.list()));
     if (box.isEmpty()) return;
     const centre = box.getCenter(new Vector3());

@@ -7,7 +7,7 @@ import { useUi } from "../state";
 
 /** Everything by name: type a few letters, choose with the arrows, Enter does it. */
 export function Palette({ actions, project, atlas }: { actions: Actions; project: Project; atlas: Atlas }) {
-  const editor = useEditor();
+  const editor = useEditor("document", "selection", "view");
   const { palette, setPalette } = useUi();
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);

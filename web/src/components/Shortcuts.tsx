@@ -23,9 +23,9 @@ export function useShortcuts(actions: Actions, project: Project | undefined) {
       const key = e.key.toLowerCase();
       if (ctrl && key === "z" && !e.shiftKey) { if (project?.undo) actions.undo.mutate(); }
       else if (ctrl && (key === "y" || key === "z")) { if (project?.redo) actions.redo.mutate(); }
-      else if (ctrl && key === "a") editor.select((s) => s.set(Array.from({ length: editor.info?.world_area.length ?? 0 }, (_, i) => i)));
+      else if (ctrl && key === "a") editor.select((s) => s.set(Array.from({ length: editor.document.info?.world_area.length ?? 0 }, (_, i) => i)));
       else if (ctrl && key === "k") ui.setPalette(true);
-      else if (ctrl && key === "i") editor.select((s) => s.invert(editor.info?.world_area.length ?? 0));
+      else if (ctrl && key === "i") editor.select((s) => s.invert(editor.document.info?.world_area.length ?? 0));
       else if (e.altKey && STAGES[Number(e.key) - 1]) ui.setStage(STAGES[Number(e.key) - 1]);
       else if (ctrl || e.altKey) return;
       else if (key === "escape" && ui.steps) ui.setSteps(false);
@@ -47,10 +47,10 @@ export function useShortcuts(actions: Actions, project: Project | undefined) {
 
 /** Through the findings of the kind that is looked at; of the first kind where none is. */
 function stepFinding(step: 1 | -1): void {
-  if (!editor.proof) return;
-  const all = groups(editor.proof);
-  const group = all.find((g) => g.kind === editor.finding?.kind) ?? all[0];
-  if (group) editor.showFinding(nextFinding(group.findings, editor.finding, step));
+  if (!editor.figures.proof) return;
+  const all = groups(editor.figures.proof);
+  const group = all.find((g) => g.kind === editor.figures.finding?.kind) ?? all[0];
+  if (group) editor.showFinding(nextFinding(group.findings, editor.figures.finding, step));
 }
 
 export function Shortcuts() {

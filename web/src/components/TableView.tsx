@@ -1,7 +1,7 @@
 import { Box, Button, Center, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Atlas, Project } from "../api/client";
-import { useEditorFrames, type Actions } from "../api/hooks";
+import { useEditor, type Actions } from "../api/hooks";
 import { FLAGS } from "../editor/style/islandStyle";
 import { islandCommands, objectCommands } from "../commands";
 import { IslandMenu } from "./IslandMenu";
@@ -17,7 +17,7 @@ import { useUi } from "../state";
 
 /** The table: paper below, islands in the middle, labels and stitches above. */
 export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean }) {
-  const editor = useEditorFrames();
+  const editor = useEditor("frames", "document", "view");
   const theme = useUi((ui) => ui.theme);
   const box = useRef<HTMLDivElement>(null);
   const under = useRef<HTMLCanvasElement>(null);
@@ -34,8 +34,8 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
     return () => made.dispose();
   }, []);
   useEffect(() => {
-    if (renderer && editor.geometry && editor.textures) renderer.load(editor.geometry.base, editor.textures);
-  }, [renderer, editor.geometry, editor.textures, editor]);
+    if (renderer && editor.document.geometry && editor.looks.textures) renderer.load(editor.document.geometry.base, editor.looks.textures);
+  }, [renderer, editor.document.geometry, editor.looks.textures, editor]);
   useEffect(() => {
     editor.camera.resize(size.width, size.height);
     if (size.width > 1) editor.frameTable();
@@ -43,30 +43,30 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
 
   useEffect(() => {
     if (!renderer || size.width < 2) return;
-    const { model, camera, info } = editor;
+    const { camera, document: { model, info } } = editor;
     const ratio = window.devicePixelRatio || 1;
     const palette = readPalette(box.current!);
     const paper = prepare(under.current!, size, ratio);
-    if (info) drawPaper(paper, camera, sheetsOf(editor, atlas), editor.map, palette);
+    if (info) drawPaper(paper, camera, sheetsOf(editor, atlas), editor.document.map, palette);
     const u = renderer.uniforms;
-    u.uChecker.value = editor.checker;
-    u.uUseChecker.value = editor.viewAs === "checker" ? 1 : 0;
-    u.uRepeat.value = editor.checkerRepeat;
-    u.uUseStretch.value = editor.viewAs === "stretch" ? 1 : 0;
+    u.uChecker.value = editor.view.checker;
+    u.uUseChecker.value = editor.view.as === "checker" ? 1 : 0;
+    u.uRepeat.value = editor.view.checkerRepeat;
+    u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
     u.uNight.value = theme === "night" ? 1 : 0;
-    renderer.draw(camera, editor.map.pitch, ratio);
+    renderer.draw(camera, editor.document.map.pitch, ratio);
     const top = prepare(over.current!, size, ratio);
     if (!model || !info) return;
     const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
-    if (editor.viewAs !== "checker" && !editor.previewed) drawLabels(top, camera, model, editor.anchors, (island) => (editor.flags(island) & FLAGS.overlapping || editor.covered[island] ? "" : labelOf(editor, island)), onIsland);
-    if (!editor.previewed) {
-      drawThreads(top, camera, model, editor.anchors, info.controls.bundle, (i) => editor.selection.has(i) || editor.hovered === i, onIsland);
-      drawBadges(top, camera, model, editor.anchors, (i) => (editor.covered[i] ? null : editor.control(i)), (i) => editor.mates("stack", i).length, onIsland);
+    if (editor.view.as !== "checker" && !editor.view.previewed) drawLabels(top, camera, model, editor.document.anchors, (island) => (editor.document.flags(island) & FLAGS.overlapping || editor.document.covered[island] ? "" : labelOf(editor, island)), onIsland);
+    if (!editor.view.previewed) {
+      drawThreads(top, camera, model, editor.document.anchors, info.controls.bundle, (i) => editor.selection.has(i) || editor.view.hovered === i, onIsland);
+      drawBadges(top, camera, model, editor.document.anchors, (i) => (editor.document.covered[i] ? null : editor.document.control(i)), (i) => editor.document.mates("stack", i).length, onIsland);
     }
-    drawInnerLabels(top, camera, sheetsOf(editor, atlas), editor.map, onIsland);
-    if (editor.ghost) drawGhost(top, camera, editor.ghost);
-    if (!editor.previewed) drawStitches(top, camera, model, editor.selection.list(), onIsland);
-    if (editor.finding && !editor.previewed) drawSpots(top, camera, editor.finding, editor.map, onIsland);
+    drawInnerLabels(top, camera, sheetsOf(editor, atlas), editor.document.map, onIsland);
+    if (editor.view.ghost) drawGhost(top, camera, editor.view.ghost);
+    if (!editor.view.previewed) drawStitches(top, camera, model, editor.selection.list(), onIsland);
+    if (editor.figures.finding && !editor.view.previewed) drawSpots(top, camera, editor.figures.finding, editor.document.map, onIsland);
     if (pointer.state.kind === "marquee") drawMarquee(top, pointer.state, palette);
   });
 
@@ -85,7 +85,7 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
       onContextMenu={(e) => {
         e.preventDefault();
         const [x, y] = at(e);
-        const island = editor.model?.islandAt(...editor.camera.toTable(x, y)) ?? -1;
+        const island = editor.document.model?.islandAt(...editor.camera.toTable(x, y)) ?? -1;
         if (island >= 0 && !editor.selection.has(island)) editor.select((s) => s.set([island]));
         if (!pointer.dragged && editor.selection.size) setMenu([x, y]);
       }}
@@ -98,7 +98,7 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
         <canvas key={i} ref={ref} style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }} aria-hidden />
       ))}
       {menu && <IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} />}
-      {editor.ghost && <Button position="absolute" top="6px" right="10px" size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => editor.overlay(null)}>Take the draft's outlines away</Button>}
+      {editor.view.ghost && <Button position="absolute" top="6px" right="10px" size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => editor.overlay(null)}>Take the draft's outlines away</Button>}
       {empty && <Center position="absolute" inset="0"><Box textAlign="center" maxW="340px">
         <Text fontFamily="heading" fontSize="19px">{project.objects ? `${atlas.name} is empty` : "The table is empty"}</Text>
         <Text color="soft">{project.objects ? "Pick islands in another atlas and move their objects here, or drop files: " : ""}Drop OBJ, glTF or GLB files anywhere here, with their MTL and pictures, or a zip.</Text>
@@ -111,24 +111,24 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
   );
 }
 
-type E = ReturnType<typeof useEditorFrames>;
+type E = ReturnType<typeof useEditor>;
 
 function labelOf(editor: E, island: number): string {
-  const shown = viewLabel(editor.viewAs, editor.seen(island), format.density);
-  return shown || editor.code(island);
+  const shown = viewLabel(editor.view.as, editor.looks.seen(island), format.density);
+  return shown || editor.document.code(island);
 }
 
 function statusLine(editor: E): string {
   const chosen = editor.selection.size ? `${editor.selection.size} selected · ` : "";
-  const hovered = editor.hovered >= 0 ? `${editor.objectOf(editor.hovered)?.name} ${labelNumber(editor, editor.hovered)} · ${format.density(editor.density(editor.hovered))} px/m · ` : "";
-  return `${hovered}${chosen}${Math.round((100 * editor.camera.scale) / Math.max(editor.tile[1], editor.tile[2]))} %`;
+  const hovered = editor.view.hovered >= 0 ? `${editor.document.objectOf(editor.view.hovered)?.name} ${labelNumber(editor, editor.view.hovered)} · ${format.density(editor.document.density(editor.view.hovered))} px/m · ` : "";
+  return `${hovered}${chosen}${Math.round((100 * editor.camera.scale) / Math.max(editor.document.tile[1], editor.document.tile[2]))} %`;
 }
 
-const labelNumber = (editor: E, island: number) => island - (editor.objectOf(island)?.first_island ?? 0) + 1;
+const labelNumber = (editor: E, island: number) => island - (editor.document.objectOf(island)?.first_island ?? 0) + 1;
 
 function sheetsOf(editor: E, atlas: Atlas): Sheet[] {
-  const figures = editor.info?.figures?.tiles;
-  return editor.tiles.map(({ number, width, height, label, frozen }, k) => {
+  const figures = editor.document.info?.figures?.tiles;
+  return editor.document.tiles.map(({ number, width, height, label, frozen }, k) => {
     const f = figures?.find((t) => t.number === number);
     const measured = f?.islands === 0 ? " · empty" : f ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density)} px/m` : " · measuring";
     return { number, label: label || (k === 0 ? atlas.name : ""), width, height, frozen, note: `${width === height ? width : `${width} × ${height}`} px${measured}` };

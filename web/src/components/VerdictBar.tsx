@@ -11,18 +11,18 @@ import { useUi } from "../state";
 
 /** The figures that decide, always in sight. Each button leads to its offenders one by one. */
 export function VerdictBar() {
-  const editor = useEditor();
+  const editor = useEditor("document", "figures", "view");
   const step = useRef<Record<string, number>>({});
   const last = useRef<Figures | null>(null);
   // While a new layout is measured the figures of the one before stay, faded.
-  if (editor.info?.figures) last.current = editor.info.figures;
-  else if (!editor.info) last.current = null;
-  const f = editor.info ? last.current : null;
-  const measuring = !editor.info?.figures;
+  if (editor.document.info?.figures) last.current = editor.document.info.figures;
+  else if (!editor.document.info) last.current = null;
+  const f = editor.document.info ? last.current : null;
+  const measuring = !editor.document.info?.figures;
   /** To the next finding of these kinds; while there is no proof, to the next island that is flagged. */
   const lead = (name: string, islands: number[], kinds: string[] = []) => {
-    const found = editor.proof && !editor.proofStale ? groups(editor.proof).filter((g) => kinds.includes(g.kind)).flatMap((g) => g.findings) : [];
-    const next = nextFinding(found, editor.finding, 1);
+    const found = editor.figures.proof && !editor.figures.stale ? groups(editor.figures.proof).filter((g) => kinds.includes(g.kind)).flatMap((g) => g.findings) : [];
+    const next = nextFinding(found, editor.figures.finding, 1);
     if (next) return editor.showFinding(next);
     if (!islands.length) return;
     const at = (step.current[name] ?? -1) + 1;
@@ -31,14 +31,14 @@ export function VerdictBar() {
     editor.frameSelection();
   };
   if (!f) {
-    return <Flex px="16px" align="center" color="soft">{editor.info ? "measuring the layout…" : "nothing to measure yet"}</Flex>;
+    return <Flex px="16px" align="center" color="soft">{editor.document.info ? "measuring the layout…" : "nothing to measure yet"}</Flex>;
   }
   const findBare = (names: string[]) => {
     const { filter, setFilter } = useUi.getState();
     setFilter(names[names.indexOf(filter) + 1] ?? "");
   };
-  const outliers = f.island_density.flatMap((d, i) => (d !== null && againstBand(d, editor.house, editor.tolerance) !== 0 ? [i] : []));
-  const bare = (editor.info?.objects ?? []).filter((o) => o.unflattened);
+  const outliers = f.island_density.flatMap((d, i) => (d !== null && againstBand(d, editor.view.house, editor.view.tolerance) !== 0 ? [i] : []));
+  const bare = (editor.document.info?.objects ?? []).filter((o) => o.unflattened);
   const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
   return (
     <Flex px="16px" align="center" gap="6px" role="toolbar" aria-label="Verdict" aria-busy={measuring} opacity={measuring ? 0.6 : 1}>
@@ -46,16 +46,16 @@ export function VerdictBar() {
       <Figure name="density" tone={outliers.length ? "amber" : undefined} onClick={() => lead("density", outliers, ["below density", "over-detailed"])} hint={`${outliers.length} islands outside the house band`}
         value={f.density.min === null ? "–" : `${format.density(f.density.min)} – ${format.density(f.density.max)}`} unit="px/m" />
       <Figure name="coverage" value={format.percent(f.coverage)} unit="%" tone={f.overlap_pairs ? "amber" : undefined} onClick={() => editor.frameTable()} hint="sum of island areas / tile area" />
-      <Figure name="overlaps" value={format.whole(f.overlapping)} unit={f.overlapping === 1 ? "island" : "islands"} tone={f.overlapping ? "rose" : undefined} onClick={() => lead("overlaps", editor.flagged(FLAGS.overlapping), ["overlap", "fold", "crowded", "loose stack"])} hint={`${format.whole(f.overlap_pairs)} pairs share ${format.whole(f.overlap_texels)} texels`} />
+      <Figure name="overlaps" value={format.whole(f.overlapping)} unit={f.overlapping === 1 ? "island" : "islands"} tone={f.overlapping ? "rose" : undefined} onClick={() => lead("overlaps", editor.document.flagged(FLAGS.overlapping), ["overlap", "fold", "crowded", "loose stack"])} hint={`${format.whole(f.overlap_pairs)} pairs share ${format.whole(f.overlap_texels)} texels`} />
       <Figure name="smallest gap" value={f.overlap_pairs ? "0.0" : format.pixels(f.gap_px)} unit="px" tone={gapBad ? "rose" : undefined} onClick={() => lead("gap", f.gap_islands.filter((i) => i >= 0), ["gap", "margin"])} />
-      <Figure name="outside" value={format.whole(f.outside)} tone={f.outside ? "rose" : undefined} onClick={() => lead("outside", editor.flagged(FLAGS.outside), ["straddling", "outside", "far away"])} />
-      <Figure name="mirrored" value={format.whole(f.mirrored)} tone={f.mirrored ? "rose" : undefined} onClick={() => lead("mirrored", editor.flagged(FLAGS.mirrored), ["mirrored"])} />
+      <Figure name="outside" value={format.whole(f.outside)} tone={f.outside ? "rose" : undefined} onClick={() => lead("outside", editor.document.flagged(FLAGS.outside), ["straddling", "outside", "far away"])} />
+      <Figure name="mirrored" value={format.whole(f.mirrored)} tone={f.mirrored ? "rose" : undefined} onClick={() => lead("mirrored", editor.document.flagged(FLAGS.mirrored), ["mirrored"])} />
       <Figure name="no UVs" value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`} tone={bare.length ? "amber" : undefined} hint={bare.map((o) => o.name).join(", ")} onClick={() => findBare(bare.map((o) => o.name))} />
-      {f.side_table > 0 && <Figure name="side table" value={format.whole(f.side_table)} tone="amber" onClick={() => lead("side", editor.flagged(FLAGS.sideTable), ["side table"])} />}
+      {f.side_table > 0 && <Figure name="side table" value={format.whole(f.side_table)} tone="amber" onClick={() => lead("side", editor.document.flagged(FLAGS.sideTable), ["side table"])} />}
       <Flex ml="auto" align="center" gap="1">
         <Text color="soft" whiteSpace="nowrap">View as</Text>
         <NativeSelect.Root size="xs" w="104px" variant="plain">
-          <NativeSelect.Field fontWeight="600" aria-label="View as" value={editor.viewAs} onChange={(e) => editor.setView(e.target.value as ViewAs)}>
+          <NativeSelect.Field fontWeight="600" aria-label="View as" value={editor.view.as} onChange={(e) => editor.setView(e.target.value as ViewAs)}>
             {VIEWS.map((view) => <option key={view} value={view}>{view}</option>)}
           </NativeSelect.Field>
           <NativeSelect.Indicator />
@@ -67,8 +67,8 @@ export function VerdictBar() {
 
 /** Ready or not, in one word; leads to the Prove stage. */
 function Verdict() {
-  const editor = useEditor();
-  const { proof, proofStale } = editor;
+  const editor = useEditor("figures");
+  const { proof, stale: proofStale } = editor.figures;
   const setStage = useUi((ui) => ui.setStage);
   const word = !proof || proofStale ? "checking…" : proof.ready ? "ready to bake" : `${format.whole(proof.errors)} ${proof.errors === 1 ? "error" : "errors"}`;
   const tone = !proof || proofStale ? "soft" : proof.ready ? "petrol" : "rose";

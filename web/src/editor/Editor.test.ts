@@ -38,18 +38,18 @@ function info(tiles: number[][] = [[1001, 2048, 1024]]): LayoutInfo {
 }
 
 const still = new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 0, 0, 1, 0]);
-const look = (editor: Editor, island: number) => Array.from((editor.textures!.look.image.data as Uint8Array).slice(4 * island, 4 * island + 4));
+const look = (editor: Editor, island: number) => Array.from((editor.looks.textures!.look.image.data as Uint8Array).slice(4 * island, 4 * island + 4));
 
 it("shows a layout, tells listeners, and knows islands by object and flag", () => {
   const editor = new Editor();
   const heard = vi.fn();
-  editor.subscribe(heard);
+  editor.signal("document").subscribe(heard);
   editor.show(info(), still, geometry);
   expect(heard).toHaveBeenCalled();
-  expect(editor.map.pitch).toEqual([1, 0.5]);
-  expect(editor.objectOf(1)?.name).toBe("Crate");
-  expect([editor.code(1), editor.code(7)]).toEqual(["CR·2", ""]);
-  expect(editor.flagged(FLAGS.outside)).toEqual([1]);
+  expect(editor.document.map.pitch).toEqual([1, 0.5]);
+  expect(editor.document.objectOf(1)?.name).toBe("Crate");
+  expect([editor.document.code(1), editor.document.code(7)]).toEqual(["CR·2", ""]);
+  expect(editor.document.flagged(FLAGS.outside)).toEqual([1]);
   expect(look(editor, 0).slice(0, 3)).toEqual([0x20, 0x40, 0x60]);
 });
 
@@ -99,18 +99,18 @@ it("frames the selection, or the sheet when nothing is selected", () => {
 
 it("chooses checker squares of a power of two px near an eighth of a metre", () => {
   const editor = new Editor();
-  editor.house = 128;
-  expect(editor.checkerSquare).toBe(16);
-  editor.house = 100_000;
-  expect(editor.checkerSquare).toBe(128);
+  editor.view.house = 128;
+  expect(editor.view.checkerSquare).toBe(16);
+  editor.view.house = 100_000;
+  expect(editor.view.checkerSquare).toBe(128);
 });
 
 it("knows what was said about islands", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
-  expect(editor.control(1)).toEqual({ flags: 3, tile: 1002, bundle: 4, stack: -1 });
-  expect(editor.mates("bundle", 0)).toEqual([0, 1]);
-  expect(editor.mates("stack", 0)).toEqual([0]);
+  expect(editor.document.control(1)).toEqual({ flags: 3, tile: 1002, bundle: 4, stack: -1 });
+  expect(editor.document.mates("bundle", 0)).toEqual([0, 1]);
+  expect(editor.document.mates("stack", 0)).toEqual([0]);
 });
 
 it("shows a search at work and goes back to what is kept", () => {
@@ -119,21 +119,21 @@ it("shows a search at work and goes back to what is kept", () => {
   const found = still.slice();
   found[2] = 0.25;
   editor.preview(found);
-  expect(editor.previewed).toBe(found);
-  expect(editor.model!.placements).toBe(still);
+  expect(editor.view.previewed).toBe(found);
+  expect(editor.document.model!.placements).toBe(still);
   editor.preview(new Float32Array(3));
-  expect(editor.previewed).toBe(found);
+  expect(editor.view.previewed).toBe(found);
   editor.endPreview();
-  expect(editor.previewed).toBeNull();
+  expect(editor.view.previewed).toBeNull();
 });
 
 it("lays another layout over this one until the next comes", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
   editor.overlay(still.slice());
-  expect(editor.ghost?.bounds[0].maxX).toBeCloseTo(0.2);
+  expect(editor.view.ghost?.bounds[0].maxX).toBeCloseTo(0.2);
   editor.show(info(), still.slice(), geometry);
-  expect(editor.ghost).toBeNull();
+  expect(editor.view.ghost).toBeNull();
 });
 
 it("brings a new sheet into sight", () => {
@@ -146,55 +146,91 @@ it("brings a new sheet into sight", () => {
   expect(editor.camera.scale).toBeCloseTo(3 * scale);
   editor.show(info([[1001, 2048, 1024], [1003, 512, 512]]), still.slice(), geometry);
   expect(editor.camera.scale).toBeLessThan(scale);
-  expect(editor.tiles.map((t) => t.number)).toEqual([1001, 1003]);
+  expect(editor.document.tiles.map((t) => t.number)).toEqual([1001, 1003]);
 });
 
 it("looks at a finding: its islands are picked, its spot is in the middle, and a new layout takes it away", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
   const finding = { key: "k", kind: "gap", object: "Crate", islands: [0, 1], spots: [[0.2, 0.1], [0.5, 0.1]] } as unknown as Finding;
-  const asked = editor.frameModel;
+  const asked = editor.view.frameModel;
   editor.showFinding(finding);
   expect(editor.selection.list()).toEqual([0, 1]);
   expect(editor.camera.x).toBeCloseTo(0.35);
   expect(editor.camera.y).toBeCloseTo(0.05);
-  expect(editor.frameModel).toBe(asked + 1);
+  expect(editor.view.frameModel).toBe(asked + 1);
   editor.show(info(), still.slice(), geometry);
-  expect(editor.finding).toBe(finding);
+  expect(editor.figures.finding).toBe(finding);
   editor.show({ ...info(), revision: { ...info().revision, id: 2 } }, still.slice(), geometry);
-  expect(editor.finding).toBeNull();
+  expect(editor.figures.finding).toBeNull();
 });
 
 it("looks at a whole object where a finding has no island", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
   editor.showFinding({ key: "u", kind: "unflattened", object: "Crate", islands: [], spots: [] } as unknown as Finding);
-  expect(editor.focusObject).toBe("Crate");
+  expect(editor.view.focusObject).toBe("Crate");
   expect(editor.selection.size).toBe(0);
   editor.select((s) => s.set([1]));
   editor.frameSelection();
-  expect(editor.focusObject).toBe("");
+  expect(editor.view.focusObject).toBe("");
 });
 
 it("knows an island's material and stretch from the proof, and its tile from its place", () => {
   const editor = new Editor();
   editor.show(info([[1001, 2048, 1024], [1002, 512, 512]]), new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 1, 0, 1, 0]), geometry);
   editor.setProof({ island_material: [2, -1], island_stretch: [1.2, null], findings: [], totals: {} } as unknown as Proof, false);
-  expect(editor.seen(0)).toMatchObject({ material: 2, stretch: 1.2, tile: 0, mirrored: true, stacked: false });
-  expect(editor.seen(1)).toMatchObject({ material: -1, stretch: null, tile: 1 });
+  expect(editor.looks.seen(0)).toMatchObject({ material: 2, stretch: 1.2, tile: 0, mirrored: true, stacked: false });
+  expect(editor.looks.seen(1)).toMatchObject({ material: -1, stretch: null, tile: 1 });
 });
 
-it("redraws while islands glide without telling everyone", () => {
+const TOPICS = ["document", "selection", "figures", "view", "pointer", "looks", "frames"] as const;
+
+/** Topics that something raises. */
+function raised(editor: Editor, act: () => void): string[] {
+  const before = TOPICS.map((topic) => editor.signal(topic).version);
+  act();
+  return TOPICS.filter((topic, k) => editor.signal(topic).version > before[k]);
+}
+
+it("tells each thing to those that show it, and to nobody else", () => {
   const editor = new Editor();
-  const heard = vi.fn();
-  const drawn = vi.fn();
-  editor.subscribe(heard);
-  editor.subscribeFrames(drawn);
-  editor.drawn();
-  expect(heard).not.toHaveBeenCalled();
-  expect(drawn).toHaveBeenCalledTimes(1);
-  editor.changed();
-  expect(drawn).toHaveBeenCalledTimes(2);
+  editor.show(info(), still, geometry);
+  expect(raised(editor, () => editor.drawn())).toEqual(["frames"]);
+  expect(raised(editor, () => editor.hover(1))).toEqual(["pointer", "looks", "frames"]);
+  expect(raised(editor, () => editor.select((s) => s.set([1])))).toEqual(["selection", "looks", "frames"]);
+  expect(raised(editor, () => editor.selection.set([1]))).toEqual([]);
+  expect(raised(editor, () => editor.setHouse(99, 0.1))).toEqual(["view", "looks", "frames"]);
+  expect(raised(editor, () => editor.setHouse(99, 0.1))).toEqual([]);
+  expect(raised(editor, () => editor.setProof(null, false))).toEqual(["figures"]);
+  expect(raised(editor, () => editor.frameTable())).toEqual(["frames"]);
+  expect(raised(editor, () => editor.expect([0], { lock_place: true }))).toEqual(["document", "looks", "frames"]);
+});
+
+it("restyles only what was picked or left", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  const styled = vi.spyOn(editor.looks.textures!, "setLook");
+  editor.select((s) => s.set([1]));
+  expect(styled.mock.calls.map(([island]) => island)).toEqual([1]);
+  editor.select((s) => s.set([0]));
+  expect(styled.mock.calls.slice(1).map(([island]) => island).sort()).toEqual([0, 1]);
+});
+
+it("shows an edit at once, and takes it back when it is refused", () => {
+  const editor = new Editor();
+  editor.show(info(), still, geometry);
+  editor.expect([0, 1], { lock_turn: true, lock_place: false, tile: 1001, weight: 2 });
+  expect([editor.document.control(0).flags, editor.document.control(1).flags]).toEqual([2, 2]);
+  expect(editor.document.info!.controls.weight).toEqual([2, 2]);
+  editor.expect([0], { left_out: true });
+  expect(editor.document.control(0).flags).toBe(18);
+  editor.takeBack();
+  expect([editor.document.control(0), editor.document.control(1).tile]).toEqual([{ flags: 0, tile: 0, bundle: 4, stack: -1 }, 1002]);
+  editor.expect([0], { lock_size: true });
+  editor.show({ ...info(), controls: { ...info().controls, flags: [4, 3] } }, still.slice(), geometry);
+  editor.takeBack();
+  expect(editor.document.control(0).flags).toBe(4);
 });
 
 it("forgets everything of one project before the next", () => {
@@ -202,11 +238,11 @@ it("forgets everything of one project before the next", () => {
   editor.show(info(), still, geometry);
   editor.select((selection) => selection.set([1]));
   editor.setProof({ ready: true, island_material: [0, 0], island_stretch: [1, 1] } as unknown as Proof, false);
-  const textures = vi.spyOn(editor.textures!, "dispose");
+  const textures = vi.spyOn(editor.looks.textures!, "dispose");
   editor.clear();
   expect(textures).toHaveBeenCalled();
-  expect([editor.info, editor.model, editor.proof, editor.finding]).toEqual([null, null, null, null]);
+  expect([editor.document.info, editor.document.model, editor.figures.proof, editor.figures.finding]).toEqual([null, null, null, null]);
   expect(editor.selection.list()).toEqual([]);
-  expect(editor.flagged(FLAGS.mirrored)).toEqual([]);
-  expect(editor.tiles).toHaveLength(1);
+  expect(editor.document.flagged(FLAGS.mirrored)).toEqual([]);
+  expect(editor.document.tiles).toHaveLength(1);
 });

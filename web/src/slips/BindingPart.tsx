@@ -8,7 +8,7 @@ type Binding = components["schemas"]["BindingOut"];
 
 /** After a pack: what sets the density, and what each cure would bring. */
 export function BindingPart({ binding, asking, settings, set }: { binding: Binding | null | undefined; asking: boolean; settings: PackSettings; set: (change: Partial<PackSettings>) => void }) {
-  const editor = useEditor();
+  const editor = useEditor("document");
   if (!binding) return asking ? <Text color="soft" fontSize="12px" mb="1.5">Asking what sets the density …</Text> : null;
   return (
     <Box borderWidth="1px" borderColor="line" borderStyle="dashed" rounded="md" px="2" py="1.5" mb="2" fontSize="12.5px" data-binding={binding.kind}>

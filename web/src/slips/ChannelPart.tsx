@@ -4,9 +4,9 @@ import { useEditor, type Actions } from "../api/hooks";
 
 /** The UV channel that objects are laid out from, and the one that is written; shown when there is a choice. */
 export function ChannelPart({ atlas, actions }: { atlas: Atlas; actions: Actions }) {
-  const editor = useEditor();
-  const all = editor.info?.objects ?? [];
-  const picked = new Set(editor.selection.list().map((i) => editor.objectOf(i)?.id));
+  const editor = useEditor("document", "selection");
+  const all = editor.document.info?.objects ?? [];
+  const picked = new Set(editor.selection.list().map((i) => editor.document.objectOf(i)?.id));
   const objects = picked.size ? all.filter((o) => picked.has(o.id)) : all;
   const most = Math.max(0, ...objects.map((o) => o.channels.length));
   if (!atlas.objects || most === 0 || (most === 1 && objects.every((o) => o.file.toLowerCase().endsWith(".obj")))) return null;

@@ -19,13 +19,13 @@ type Props = { group: Group; finding: Finding; about: KindInfo | undefined; cure
 
 /** One finding: what, why, and what can be done; with steps to the next one. */
 export function FindingCard({ group, finding, about, cures, ignore }: Props) {
-  const editor = useEditor();
+  const editor = useEditor("document", "figures");
   const [asking, setAsking] = useState(false);
   const at = group.findings.findIndex((f) => f.key === finding.key);
   const step = (by: 1 | -1) => editor.showFinding(nextFinding(group.findings, finding, by));
   const cure = CURES[finding.cure];
   const alike = group.findings.filter((f) => f.cure === finding.cure && !f.ignored);
-  const busy = cures.busy || editor.proofStale;
+  const busy = cures.busy || editor.figures.stale;
   return (
     <Box px="1" pb="2.5" mb="1" borderBottomWidth="1px" borderColor="line" data-finding={finding.key}>
       <Flex align="center" justify="space-between">

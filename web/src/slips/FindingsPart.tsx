@@ -13,8 +13,8 @@ import { Running, Title } from "./parts";
 
 /** What was found, by kind. An open kind is stepped through one by one. */
 export function FindingsPart({ project, atlas, jobs, actions }: SlipProps) {
-  const editor = useEditor();
-  const { proof } = editor;
+  const editor = useEditor("figures");
+  const { proof } = editor.figures;
   const { rules, change } = useRules(project.id);
   const cures = useCures(atlas, project.id);
   const [open, setOpen] = useKept<string>("open kind", "");
@@ -24,37 +24,37 @@ export function FindingsPart({ project, atlas, jobs, actions }: SlipProps) {
   // A new layout: stay where the work was, on the same finding or the one behind it.
   const seen = useRef(proof);
   useEffect(() => {
-    if (editor.proofStale || proof === seen.current) return;
+    if (editor.figures.stale || proof === seen.current) return;
     seen.current = proof;
-    if (!editor.finding && last.current && group) editor.showFinding(afterCure(last.current.list, last.current.finding, group.findings));
+    if (!editor.figures.finding && last.current && group) editor.showFinding(afterCure(last.current.list, last.current.finding, group.findings));
   });
   useEffect(() => {
-    if (editor.finding && group) last.current = { finding: editor.finding, list: group.findings };
+    if (editor.figures.finding && group) last.current = { finding: editor.figures.finding, list: group.findings };
   });
   useEffect(() => () => editor.showFinding(null), [editor]);
   // The bar above can open a kind, too.
   useEffect(() => {
-    if (editor.finding && editor.finding.kind !== open) setOpen(editor.finding.kind);
+    if (editor.figures.finding && editor.figures.finding.kind !== open) setOpen(editor.figures.finding.kind);
   });
   if (!proof) return <Title note={atlas.objects ? "The layout is being checked." : "Bring in files first."}>Prove</Title>;
   const show = (kind: string) => {
     last.current = null;
-    const next = kind === open && editor.finding ? "" : kind;
+    const next = kind === open && editor.figures.finding ? "" : kind;
     setOpen(next);
     editor.showFinding(list.find((g) => g.kind === next)?.findings[0] ?? null);
   };
   return (
     <>
-      <Title note={<Checked made={proof.made} seconds={proof.seconds} stale={editor.proofStale} />}>
+      <Title note={<Checked made={proof.made} seconds={proof.seconds} stale={editor.figures.stale} />}>
         <Text as="span" color={proof.ready ? "petrol" : "rose"} data-verdict>{proof.ready ? "Ready to bake" : "Not ready to bake"}</Text>
       </Title>
       <Text mb="2">{format.whole(proof.errors)} errors · {format.whole(proof.warnings)} warnings</Text>
       {list.length === 0 && <Text color="soft">Nothing was found: no overlap, every gap wide enough, all islands in their tiles.</Text>}
       {list.map((g) => (
         <Box key={g.kind} data-kind={g.kind}>
-          <KindRow group={g} title={rules?.kinds.find((k) => k.kind === g.kind)?.title ?? g.kind} open={g.kind === open && editor.finding !== null} onClick={() => show(g.kind)} />
-          {g.kind === open && editor.finding?.kind === open && (
-            <FindingCard group={g} finding={editor.finding} about={rules?.kinds.find((k) => k.kind === g.kind)} cures={cures}
+          <KindRow group={g} title={rules?.kinds.find((k) => k.kind === g.kind)?.title ?? g.kind} open={g.kind === open && editor.figures.finding !== null} onClick={() => show(g.kind)} />
+          {g.kind === open && editor.figures.finding?.kind === open && (
+            <FindingCard group={g} finding={editor.figures.finding} about={rules?.kinds.find((k) => k.kind === g.kind)} cures={cures}
               ignore={(finding, reason) => change.mutate({ ignored: [...(rules?.ignored ?? []).filter((row) => row.finding !== finding.key), ...(reason ? [{ finding: finding.key, reason, about: `${finding.kind} · ${place(finding)}` }] : [])] })} />
           )}
         </Box>

@@ -9,13 +9,13 @@ import { MainButton, NumberField, Running, Title } from "./parts";
 const UNITS = [["1", "metre"], ["0.01", "centimetre"], ["0.001", "millimetre"], ["0.0254", "inch"], ["0.3048", "foot"]];
 
 export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps) {
-  const editor = useEditor();
+  const editor = useEditor("document");
   const loose = useLooseObjects(project);
   const input = useRef<HTMLInputElement>(null);
   const [unit, setUnit] = useState("1");
   const [busy, setBusy] = useState(false);
   const files = new Map<string, number>();
-  for (const object of editor.info?.objects ?? []) files.set(object.file, (files.get(object.file) ?? 0) + 1);
+  for (const object of editor.document.info?.objects ?? []) files.set(object.file, (files.get(object.file) ?? 0) + 1);
   const send = async (chosen: File[]) => {
     setBusy(true);
     await upload(chosen, Number(unit));
@@ -46,7 +46,7 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
       </Box>}
       <Box mt="3">
         {[...files].map(([name, count]) => <Text key={name} fontSize="12.5px">{name} <Text as="span" color="soft">· {format.whole(count)} {count === 1 ? "object" : "objects"}</Text></Text>)}
-        {editor.info?.warnings.map((warning) => <Text key={warning} color="amber" fontSize="12px" mt="1">{warning}</Text>)}
+        {editor.document.info?.warnings.map((warning) => <Text key={warning} color="amber" fontSize="12px" mt="1">{warning}</Text>)}
       </Box>
     </>
   );

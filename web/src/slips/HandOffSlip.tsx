@@ -4,8 +4,8 @@ import type { SlipProps } from "../components/TaskSlip";
 import { MainButton, Running, running, Title } from "./parts";
 
 export function HandOffSlip({ atlas, jobs, actions }: SlipProps) {
-  const editor = useEditor();
-  const { proof } = editor;
+  const editor = useEditor("document", "figures");
+  const { proof } = editor.figures;
   const head = atlas.objects ? atlas.head.id : 0;
   return (
     <>
@@ -15,7 +15,7 @@ export function HandOffSlip({ atlas, jobs, actions }: SlipProps) {
       <Running jobs={jobs} kind="export" actions={actions} />
       {head > 0 && <Box mt="3">
         <Text mb="1">Layout sheet</Text>
-        <Link href={`/api/revisions/${head}/sheet.png`} download color="petrol">PNG at {drawn(editor.tile)} px</Link><br />
+        <Link href={`/api/revisions/${head}/sheet.png`} download color="petrol">PNG at {drawn(editor.document.tile)} px</Link><br />
         <Link href={`/api/revisions/${head}/sheet.svg`} download color="petrol">SVG, a named group per object</Link><br />
         <Link href="/api/checker.png" download="checker.png" color="petrol">Checker picture, 1024 px</Link>
       </Box>}

@@ -7,11 +7,11 @@ import { NumberField, Title } from "./parts";
 
 /** What the packer may do with the picked islands. */
 export function IslandsPart({ actions }: SlipProps) {
-  const editor = useEditor();
+  const editor = useEditor("document", "selection");
   const picked = editor.selection.list();
   const commands = islandCommands(editor, actions);
-  const weights = [...new Set(picked.map((i) => editor.info?.controls.weight[i] ?? 1))];
-  const touched = editor.info?.controls.flags.flatMap((f, i) => (f || editor.control(i).tile || editor.control(i).bundle >= 0 || editor.control(i).stack >= 0 ? [i] : [])) ?? [];
+  const weights = [...new Set(picked.map((i) => editor.document.info?.controls.weight[i] ?? 1))];
+  const touched = editor.document.info?.controls.flags.flatMap((f, i) => (f || editor.document.control(i).tile || editor.document.control(i).bundle >= 0 || editor.document.control(i).stack >= 0 ? [i] : [])) ?? [];
   const shown = (group: string, keep: (c: Command) => boolean) => commands.filter((c) => c.group === group && keep(c));
   return (
     <>

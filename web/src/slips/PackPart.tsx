@@ -18,9 +18,9 @@ export function PackPart(props: SlipProps) {
 }
 
 function Settings({ atlas, project, jobs, actions, options }: SlipProps & { options: PackOptions }) {
-  const editor = useEditor();
-  const tiles = editor.tiles;
-  const [, tileWidth, tileHeight] = editor.tile;
+  const editor = useEditor("document", "selection");
+  const tiles = editor.document.tiles;
+  const [, tileWidth, tileHeight] = editor.document.tile;
   const [width, setWidth] = useState(tileWidth);
   const [height, setHeight] = useState(tileHeight);
   useEffect(() => { setWidth(tileWidth); setHeight(tileHeight); }, [tileWidth, tileHeight]);
@@ -36,9 +36,9 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
   const setDrafts = useUi((ui) => ui.setDrafts);
   const drafts = useDrafts(atlas.id).data?.length ?? 0;
   const picked = editor.selection.list();
-  const count = scope === "selected" ? picked.length : (editor.info?.world_area.length ?? 0);
+  const count = scope === "selected" ? picked.length : (editor.document.info?.world_area.length ?? 0);
   const busy = running(jobs, "pack");
-  const cost = editor.info?.revision.tidy_cost ?? null;
+  const cost = editor.document.info?.revision.tidy_cost ?? null;
   const run = (as_draft: boolean) =>
     actions.pack.mutate({
       ...s, more_tiles: s.fixed_scale && s.more_tiles, islands: scope === "selected" ? picked : [], as_draft, tile: chosen?.number ?? null,
@@ -47,7 +47,7 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
   return (
     <>
       <Title note={scope === "selected" ? "Fits the picked islands into free space; nothing else moves." : `Fit ${format.whole(count)} islands into ${tiles.length} ${tiles.length === 1 ? "sheet" : "sheets"} ${s.fixed_scale ? "at the size they have" : "at the largest common scale"}.`}>Pack</Title>
-      {!busy && <BindingPart binding={editor.info?.revision.binding} asking={running(jobs, "explain")} settings={s} set={set} />}
+      {!busy && <BindingPart binding={editor.document.info?.revision.binding} asking={running(jobs, "explain")} settings={s} set={set} />}
       <RecipeRow project={project} settings={s} apply={(kept) => set(kept)} />
       {tiles.length === 1 && <Flex align="center" justify="space-between" mb="1.5" gap="1">
         <Text>Sheet</Text>

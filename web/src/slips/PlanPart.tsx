@@ -11,15 +11,15 @@ const COUNTS = [1, 2, 4];
 
 /** Which tiles reach the house density, and what they cost. */
 export function PlanPart({ atlas }: SlipProps) {
-  const editor = useEditor();
-  const plan = usePlan(atlas.objects ? atlas.head.id : undefined, editor.house);
+  const editor = useEditor("view");
+  const plan = usePlan(atlas.objects ? atlas.head.id : undefined, editor.view.house);
   const [memory, setMemory] = useKept<(typeof MEMORY)[number]>("plan memory", "raw");
   const rows = plan.data?.rows ?? [];
   const sizes = [...new Set(rows.map((r) => r.size))];
   const reached = plan.data?.coverage;
   return (
     <>
-      <Title note={`Expected density of this set${reached ? `, from the ${format.percent(reached)} % that the last pack reached` : ", before packing"}. House density ${format.density(editor.house)} px/m.`}>Plan</Title>
+      <Title note={`Expected density of this set${reached ? `, from the ${format.percent(reached)} % that the last pack reached` : ", before packing"}. House density ${format.density(editor.view.house)} px/m.`}>Plan</Title>
       <Choice label="Memory of one map, with mips" value={memory} options={MEMORY} onChange={setMemory} names={{ raw: "raw", bc1: "BC1", bc7: "BC7" }} />
       <Table.Root size="sm" fontSize="12px" mx="-4px" w="calc(100% + 8px)">
         <Table.Header>

@@ -8,10 +8,10 @@ import { MainButton, Running, running, Title } from "./parts";
 
 /** The figures of the proof, and the proof itself as a page and as JSON. */
 export function ProofPart({ project, atlas, jobs, actions }: SlipProps) {
-  const editor = useEditor();
+  const editor = useEditor("document", "figures");
   const { report } = useCures(atlas, project.id);
-  const { proof } = editor;
-  const f = editor.info?.figures;
+  const { proof } = editor.figures;
+  const f = editor.document.info?.figures;
   if (!proof || !f) return <Title note={atlas.objects ? "The layout is being checked." : "Bring in files first."}>Proof</Title>;
   const written = jobs.find((job) => job.kind === "report" && job.state === "done");
   const old = written && (written.result as { revision?: number } | undefined)?.revision !== atlas.head.id;
@@ -45,7 +45,7 @@ export function ProofPart({ project, atlas, jobs, actions }: SlipProps) {
         {rows.map(([name, value]) => <Flex key={name + value} justify="space-between" py="0.5"><Text>{name}</Text><Text fontWeight="700">{value}</Text></Flex>)}
       </Box>
       <Text color="soft" fontSize="12px" mb="2">Stretch, angles and areas: 1 is none.</Text>
-      <Histogram proof={proof} house={editor.house} tolerance={editor.tolerance} />
+      <Histogram proof={proof} house={editor.view.house} tolerance={editor.view.tolerance} />
     </>
   );
 }

@@ -6,9 +6,9 @@ import { useKept } from "../state";
 
 /** Objects laid out for pictures that are not square, and those that look as if they were. */
 export function ProportionsPart({ actions }: { actions: Actions }) {
-  const editor = useEditor();
+  const editor = useEditor("document", "selection");
   const [all, setAll] = useKept("all proportions", false);
-  const objects = editor.info?.objects ?? [];
+  const objects = editor.document.info?.objects ?? [];
   const odd = objects.filter((o) => o.proportion !== 1 || o.said || o.suggested !== null);
   const shown = all ? objects : odd;
   return (

@@ -10,7 +10,7 @@ const codes = (all: string[]) => (all.length > 3 ? `${all.slice(0, 2).join(" ")}
 
 /** Islands of one shape: candidates, and what is stacked already. */
 export function StacksPart({ atlas, actions }: SlipProps) {
-  const editor = useEditor();
+  const editor = useEditor("document");
   const [tolerance, setTolerance] = useKept("stack tolerance", 0.2);
   const found = useCandidates(atlas, tolerance / 100);
   const rows = found.data ?? [];
@@ -24,15 +24,15 @@ export function StacksPart({ atlas, actions }: SlipProps) {
       {found.isError && <Text color="rose" role="alert">{found.error.message}</Text>}
       {found.isSuccess && rows.length === 0 && <Text color="soft">No two islands have the same shape.</Text>}
       {rows.map((row) => {
-        const first = editor.objectOf(row.islands[0]);
-        const objects = new Set(row.islands.map((i) => editor.objectOf(i)?.name));
+        const first = editor.document.objectOf(row.islands[0]);
+        const objects = new Set(row.islands.map((i) => editor.document.objectOf(i)?.name));
         return (
           <Box key={row.islands.join()} py="1.5" borderBottomWidth="1px" borderColor="line">
             <Button variant="plain" size="2xs" px="0" h="20px" fontSize="13px" fontWeight="600" onClick={() => { editor.select((s) => s.set(row.islands)); editor.frameSelection(); }}>
               {row.islands.length} × {first?.name}{objects.size > 1 ? ` and ${objects.size - 1} more` : ""}
             </Button>
             <Flex justify="space-between" align="center" gap="1">
-              <Text color="soft" fontSize="12px">{codes(row.islands.map((i) => editor.code(i)))}<br />{row.mirrored ? `${row.mirrored} mirrored · ` : ""}{row.kind === "topology" ? "same topology · " : ""}{(100 * row.deviation).toFixed(2)} % apart</Text>
+              <Text color="soft" fontSize="12px">{codes(row.islands.map((i) => editor.document.code(i)))}<br />{row.mirrored ? `${row.mirrored} mirrored · ` : ""}{row.kind === "topology" ? "same topology · " : ""}{(100 * row.deviation).toFixed(2)} % apart</Text>
               <Button size="2xs" variant="outline" borderColor="line" disabled={actions.control.isPending} onClick={() => actions.control.mutate({ islands: row.islands, stack: !row.stacked })}>{row.stacked ? "Take off" : "Stack"}</Button>
             </Flex>
           </Box>

@@ -10,11 +10,11 @@ const SIZES = [128, 256, 512, 1024, 2048, 4096, 8192, 16384];
 
 /** The grid of tiles: up to ten in a row, each with its own resolution. */
 export function TilesPart({ atlas, actions }: SlipProps) {
-  const editor = useEditor();
-  const tiles = editor.tiles;
+  const editor = useEditor("document");
+  const tiles = editor.document.tiles;
   // Until the layout shows the last change, another one would start from tiles of before.
-  const busy = actions.setTiles.isPending || atlas.head.id !== editor.info?.revision.id;
-  const figures = editor.info?.figures?.tiles;
+  const busy = actions.setTiles.isPending || atlas.head.id !== editor.document.info?.revision.id;
+  const figures = editor.document.info?.figures?.tiles;
   const send = (rows: TileRow[]) => actions.setTiles.mutate(rows);
   const change = (number: number, what: Partial<TileRow>) => send(tiles.map((t) => (t.number === number ? { ...t, ...what } : t)));
   return (

@@ -1,5 +1,8 @@
+import { Signal } from "../signal";
+
 /** The islands that are selected, wherever they were picked: one selection for table, model and ledger. */
 export class Selection {
+  readonly signal = new Signal();
   private islands = new Set<number>();
 
   get size(): number {
@@ -15,26 +18,35 @@ export class Selection {
   }
 
   set(islands: Iterable<number>): void {
-    this.islands = new Set(islands);
+    this.take(new Set(islands));
   }
 
   /** Add what is not all selected yet, take away what is. */
   toggle(islands: number[]): void {
-    const all = islands.every((island) => this.islands.has(island));
+    const next = new Set(this.islands);
+    const all = islands.every((island) => next.has(island));
     for (const island of islands) {
-      if (all) this.islands.delete(island);
-      else this.islands.add(island);
+      if (all) next.delete(island);
+      else next.add(island);
     }
+    this.take(next);
   }
 
   /** All but this. */
   invert(count: number): void {
     const out = new Set<number>();
     for (let i = 0; i < count; i++) if (!this.islands.has(i)) out.add(i);
-    this.islands = out;
+    this.take(out);
   }
 
   clear(): void {
-    this.islands = new Set();
+    this.take(new Set());
+  }
+
+  /** Nobody hears of a selection that is the same. */
+  private take(next: Set<number>): void {
+    const same = next.size === this.islands.size && [...next].every((island) => this.islands.has(island));
+    this.islands = next;
+    if (!same) this.signal.raise();
   }
 }

@@ -9,10 +9,9 @@ function setUp() {
   const editor = {
     camera: new TableCamera(),
     selection,
-    model: { islandAt: () => 3, islandsIn: () => [1, 2] },
+    document: { model: { islandAt: () => 3, islandsIn: () => [1, 2] } },
     select: (change: (s: Selection) => void) => change(selection),
     hover: vi.fn(),
-    changed: vi.fn(),
     drawn: vi.fn(),
   };
   return { editor, pointer: new TablePointer(editor as unknown as Editor) };

@@ -38,14 +38,14 @@ export class TablePointer {
       this.state = { ...s, toX: x, toY: y };
       this.editor.drawn();
     } else if (s.kind === "idle") {
-      this.editor.hover(this.editor.model?.islandAt(...this.editor.camera.toTable(x, y)) ?? -1);
+      this.editor.hover(this.editor.document.model?.islandAt(...this.editor.camera.toTable(x, y)) ?? -1);
     }
   }
 
   up(x: number, y: number): void {
     const s = this.state;
     this.state = { kind: "idle" };
-    const { model, camera } = this.editor;
+    const { camera, document: { model } } = this.editor;
     if (!model) return;
     if (s.kind === "pressed") {
       const island = model.islandAt(...camera.toTable(x, y));
@@ -60,7 +60,7 @@ export class TablePointer {
       const found = model.islandsIn(box);
       this.editor.select((selection) => selection.set(s.add ? [...selection.list(), ...found] : found));
     }
-    this.editor.changed();
+    this.editor.drawn();
   }
 
   leave(): void {

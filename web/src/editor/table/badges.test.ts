@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { CONTROL } from "../Editor";
+import { CONTROL } from "../document/LayoutDocument";
 import { badges, inReach } from "./badges";
 
 it("shows each control as one badge", () => {

@@ -1,5 +1,5 @@
 import type { TableCamera } from "../camera/TableCamera";
-import { CONTROL, type Control } from "../Editor";
+import { CONTROL, type Control } from "../document/LayoutDocument";
 import type { LayoutModel } from "../layout/LayoutModel";
 import type { Palette } from "./paper";
 import { inView, labelFits } from "./stitches";

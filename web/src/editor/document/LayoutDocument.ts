@@ -1,0 +1,136 @@
+import type { LayoutInfo } from "../../api/client";
+import { coveredIslands } from "../layout/covered";
+import { LayoutModel } from "../layout/LayoutModel";
+import type { Geometry } from "../layout/readGeometry";
+import { Signal } from "../signal";
+import { islandCode } from "../style/islandStyle";
+import { labelAnchors } from "../table/stitches";
+import { TableMap } from "../table/TableMap";
+import type { TileRow } from "../table/tiles";
+
+export type Control = { flags: number; tile: number; bundle: number; stack: number };
+
+/** Bits of an island's controls. */
+export const CONTROL = { place: 1, turn: 2, size: 4, mirror: 8, out: 16 } as const;
+
+const FLAG_OF = { lock_place: CONTROL.place, lock_turn: CONTROL.turn, lock_size: CONTROL.size, may_mirror: CONTROL.mirror, left_out: CONTROL.out } as const;
+
+/** What an edit says of islands, as far as it can be shown before the server has answered. */
+export type ControlEdit = Partial<Record<keyof typeof FLAG_OF, boolean>> & { tile?: number; weight?: number };
+
+/** The layout on the table: base layouts, placements, controls; what the server confirmed, and what is on its way to it. */
+export class LayoutDocument {
+  readonly signal = new Signal();
+  info: LayoutInfo | null = null;
+  geometry: Geometry | null = null;
+  model: LayoutModel | null = null;
+  anchors: Float32Array = new Float32Array(0);
+  /** Islands that lie on another one of their stack. */
+  covered: Uint8Array = new Uint8Array(0);
+  /** What the server said last, while an edit is on its way. */
+  private confirmed: LayoutInfo | null = null;
+  private mapped: { of: unknown; map: TableMap } | null = null;
+
+  /** Take a layout; says whether its islands are those that were there, and whether its sheets are. */
+  take(info: LayoutInfo, placements: Float32Array, geometry: Geometry): { sameIslands: boolean; sameSheets: boolean } {
+    const sameIslands = this.geometry === geometry && this.model !== null;
+    const sheets = this.tiles.map((tile) => tile.number).join();
+    this.info = info;
+    this.confirmed = null;
+    this.geometry = geometry;
+    this.model = new LayoutModel(geometry.base, placements, this.map);
+    if (!sameIslands) this.anchors = labelAnchors(this.model);
+    this.covered = coveredIslands(this.model.bounds, info.controls.stack);
+    this.signal.raise();
+    return { sameIslands, sameSheets: this.tiles.map((tile) => tile.number).join() === sheets };
+  }
+
+  clear(): void {
+    this.info = this.geometry = this.model = this.confirmed = null;
+    this.anchors = new Float32Array(0);
+    this.signal.raise();
+  }
+
+  /** Show what an edit of controls will give; the server's answer confirms it, or `takeBack` undoes it. */
+  expect(islands: number[], edit: ControlEdit): void {
+    if (!this.info) return;
+    const { flags, tile, weight } = this.info.controls;
+    const controls = { ...this.info.controls, flags: [...flags], tile: [...tile], weight: [...weight] };
+    for (const island of islands) {
+      for (const [name, bit] of Object.entries(FLAG_OF)) {
+        const on = edit[name as keyof typeof FLAG_OF];
+        if (on !== undefined) controls.flags[island] = on ? controls.flags[island] | bit : controls.flags[island] & ~bit;
+      }
+      if (edit.tile !== undefined) controls.tile[island] = edit.tile;
+      if (edit.weight !== undefined) controls.weight[island] = edit.weight;
+    }
+    this.confirmed ??= this.info;
+    this.info = { ...this.info, controls };
+    this.signal.raise();
+  }
+
+  /** The server did not take the edit: what it confirmed last is shown again. */
+  takeBack(): void {
+    if (!this.confirmed) return;
+    this.info = this.confirmed;
+    this.confirmed = null;
+    this.signal.raise();
+  }
+
+  /** Number, width and height in px, label and frozen of every tile. */
+  get tiles(): TileRow[] {
+    const tiles = (this.info?.revision.tiles ?? [[1001, 2048, 2048]]) as [number, number, number, string?, boolean?][];
+    return tiles.map(([number, width, height, label, frozen]) => ({ number, width, height, label: label ?? "", frozen: frozen ?? false })).sort((a, b) => a.number - b.number);
+  }
+
+  /** Number, width and height of the first tile in px. */
+  get tile(): [number, number, number] {
+    const first = this.tiles[0];
+    return [first.number, first.width, first.height];
+  }
+
+  /** Where UVs lie on the table. */
+  get map(): TableMap {
+    const tiles = this.info?.revision.tiles;
+    if (!this.mapped || this.mapped.of !== tiles) this.mapped = { of: tiles, map: new TableMap(this.tiles) };
+    return this.mapped.map;
+  }
+
+  get count(): number {
+    return this.info?.world_area.length ?? 0;
+  }
+
+  /** What was said about an island: locks, tile, bundle, stack. */
+  control(island: number): Control {
+    const c = this.info?.controls;
+    return { flags: c?.flags[island] ?? 0, tile: c?.tile[island] ?? 0, bundle: c?.bundle[island] ?? -1, stack: c?.stack[island] ?? -1 };
+  }
+
+  /** Islands that share a bundle or stack. */
+  mates(kind: "bundle" | "stack", island: number): number[] {
+    const groups = this.info?.controls?.[kind] ?? [];
+    return groups[island] === undefined || groups[island] < 0 ? [island] : groups.flatMap((g, i) => (g === groups[island] ? [i] : []));
+  }
+
+  density(island: number): number | null {
+    return this.info?.figures?.island_density[island] ?? null;
+  }
+
+  flags(island: number): number {
+    return this.info?.figures?.island_flags[island] ?? 0;
+  }
+
+  flagged(flag: number): number[] {
+    return (this.info?.figures?.island_flags ?? []).flatMap((flags, island) => (flags & flag ? [island] : []));
+  }
+
+  objectOf(island: number) {
+    return this.info?.objects.find((o) => island >= o.first_island && island < o.first_island + o.islands);
+  }
+
+  /** The sewing label of an island. */
+  code(island: number): string {
+    const object = this.objectOf(island);
+    return object ? islandCode(object.name, island - object.first_island + 1) : "";
+  }
+}

@@ -1,0 +1,30 @@
+import type { Finding, Proof } from "../../api/client";
+import { Signal } from "../signal";
+
+/** What was found about the layout: the proof, its age, and the finding that is looked at. */
+export class FiguresManager {
+  readonly signal = new Signal();
+  proof: Proof | null = null;
+  /** Whether the proof is about an earlier layout. */
+  stale = true;
+  finding: Finding | null = null;
+
+  setProof(proof: Proof | null, stale: boolean): void {
+    if (this.proof === proof && this.stale === stale) return;
+    this.proof = proof;
+    this.stale = stale;
+    this.signal.raise();
+  }
+
+  look(finding: Finding | null): void {
+    if (this.finding === finding) return;
+    this.finding = finding;
+    this.signal.raise();
+  }
+
+  clear(): void {
+    this.proof = this.finding = null;
+    this.stale = true;
+    this.signal.raise();
+  }
+}

@@ -1,0 +1,105 @@
+import type { FiguresManager } from "../figures/FiguresManager";
+import type { LayoutDocument } from "../document/LayoutDocument";
+import type { Selection } from "../selection/Selection";
+import { Signal } from "../signal";
+import { FLAGS, hexToRgb, type Rgb } from "../style/islandStyle";
+import { IslandTextures, MARK } from "../style/islandTextures";
+import { viewColour, type Seen } from "../style/views";
+import type { ViewManager } from "../view/ViewManager";
+
+/** The L2 stretch that is shown in full colour. */
+const MOST_STRETCH = 1.5;
+
+/** Colours and marks of all islands, as both views draw them; and the signals for what has to be drawn anew. */
+export class Looks {
+  textures: IslandTextures | null = null;
+  /** Colours or marks are others: both views are drawn. */
+  readonly signal = new Signal();
+  /** Every frame: islands glide, the camera moves. */
+  readonly frames = new Signal();
+
+  constructor(
+    private layout: LayoutDocument,
+    private figures: FiguresManager,
+    private view: ViewManager,
+    private selection: Selection,
+  ) {}
+
+  /** Textures for another set of islands. */
+  begin(count: number): void {
+    this.textures?.dispose();
+    this.textures = new IslandTextures(count);
+  }
+
+  clear(): void {
+    this.textures?.dispose();
+    this.textures = null;
+    this.changed();
+  }
+
+  /** All that is known of an island, for its colour and label. */
+  seen(island: number, own: Rgb = [0, 0, 0]): Seen {
+    const { layout, figures } = this;
+    const flags = layout.flags(island);
+    const home = layout.model?.homes[island] ?? 0;
+    return {
+      density: layout.density(island),
+      mirrored: (flags & FLAGS.mirrored) !== 0,
+      overlapping: (flags & FLAGS.overlapping) !== 0,
+      stacked: layout.control(island).stack >= 0,
+      material: figures.proof?.island_material[island] ?? -1,
+      tile: layout.tiles.findIndex((tile) => tile.number === home),
+      stretch: figures.proof?.island_stretch[island] ?? null,
+      own,
+    };
+  }
+
+  /** Colours and marks of all islands for the present way of looking. */
+  restyle(): void {
+    const { info } = this.layout;
+    if (!info || !this.textures) return;
+    for (const object of info.objects) {
+      const own = hexToRgb(object.colour);
+      for (let island = object.first_island; island < object.first_island + object.islands; island++) this.style(island, own);
+    }
+    this.textures.lookDone();
+    this.changed();
+  }
+
+  /** Colours and marks of some islands; the others look as before. */
+  touch(islands: Iterable<number>): void {
+    if (!this.layout.info || !this.textures) return;
+    for (const island of islands) {
+      const object = this.layout.objectOf(island);
+      if (object) this.style(island, hexToRgb(object.colour));
+    }
+    this.textures.lookDone();
+    this.changed();
+  }
+
+  private changed(): void {
+    this.signal.raise();
+    this.frames.raise();
+  }
+
+  private style(island: number, own: Rgb): void {
+    const { as, house, tolerance } = this.view;
+    this.textures!.setLook(island, viewColour(as, this.seen(island, own), house, tolerance, MOST_STRETCH), this.marks(island));
+  }
+
+  private marks(island: number): number {
+    // Faults of the kept layout say nothing about one that a search is trying.
+    const flags = this.view.previewed ? 0 : this.layout.flags(island);
+    const { as } = this.view;
+    const stripes = as === "object" || as === "plain" || as === "facing";
+    const plaid = as === "object" || as === "plain" || as === "overlap";
+    return (
+      (this.selection.has(island) ? MARK.selected : 0) |
+      (island === this.view.hovered ? MARK.hovered : 0) |
+      (flags & FLAGS.outside ? MARK.outside : 0) |
+      (stripes && flags & FLAGS.mirrored ? MARK.mirrored : 0) |
+      (plaid && flags & FLAGS.overlapping ? MARK.overlapping : 0) |
+      (flags & FLAGS.sideTable ? MARK.sideTable : 0)
+    );
+  }
+}

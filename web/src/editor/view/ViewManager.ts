@@ -1,0 +1,47 @@
+import { TextureLoader, type Texture, RepeatWrapping, LinearMipmapLinearFilter, SRGBColorSpace } from "three";
+import type { LayoutModel } from "../layout/LayoutModel";
+import { Signal } from "../signal";
+import type { ViewAs } from "../style/views";
+
+/** How the layout is looked at: by what it is coloured, the house band on its way, previews and ghosts, what the pointer is over. */
+export class ViewManager {
+  readonly signal = new Signal();
+  /** What the pointer is over; many things change with it, so it has a signal of its own. */
+  readonly pointer = new Signal();
+  as: ViewAs = "object";
+  house = 512;
+  tolerance = 0.05;
+  hovered = -1;
+  /** A layout that a search has found so far. */
+  previewed: Float32Array | null = null;
+  /** Another layout that is laid over this one. */
+  ghost: LayoutModel | null = null;
+  /** Asks the model view to look at what is selected, or at an object as a whole. */
+  frameModel = 0;
+  focusObject = "";
+  readonly checker: Texture;
+
+  constructor(loaded: () => void) {
+    this.checker = new TextureLoader().load("/api/checker.png", loaded);
+    this.checker.wrapS = this.checker.wrapT = RepeatWrapping;
+    this.checker.minFilter = LinearMipmapLinearFilter;
+    this.checker.anisotropy = 8;
+    this.checker.colorSpace = SRGBColorSpace;
+  }
+
+  /** Checker repeats per px: eight squares a picture, each of `checkerSquare` px in every tile. */
+  get checkerRepeat(): number {
+    return 1 / (8 * this.checkerSquare);
+  }
+
+  get checkerSquare(): number {
+    return 2 ** Math.max(2, Math.min(7, Math.round(Math.log2(this.house / 8))));
+  }
+
+  clear(): void {
+    this.previewed = this.ghost = null;
+    this.focusObject = "";
+    this.hovered = -1;
+    this.signal.raise();
+  }
+}
