@@ -1,6 +1,7 @@
 """``make bench``: coverage and time of the packer beside general libraries, as ratios.
 
-Usage: python -m benchmarks [--seconds S] [--nesting [whole|share]] [--set NAME] [--packing] [--proving]
+Usage: python -m benchmarks [--seconds S] [--nesting [whole|share]] [--set NAME] [--packing]
+[--proving]
 """
 
 from __future__ import annotations
@@ -27,9 +28,12 @@ def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--seconds", type=float, default=10.0)
     parser.add_argument(
-        "--nesting", nargs="?", const="share", choices=("share", "whole"),
+        "--nesting",
+        nargs="?",
+        const="share",
+        choices=("share", "whole"),
         help="also run the nesting solver: its four rounds share the time, or each has the whole of it",
-    )  # fmt: skip
+    )
     parser.add_argument("--padding", type=float, default=PADDING)
     parser.add_argument("--margin", type=float, default=MARGIN)
     parser.add_argument("--packing", action="store_true", help="only packing")
@@ -58,13 +62,19 @@ def _packing(options: argparse.Namespace) -> None:
             continue
         polygons = make()
         islands = island_set_of(polygons)
-        settings = PackSettings(SIZE, SIZE, padding, margin, effort="thorough", seconds=options.seconds)
+        settings = PackSettings(
+            SIZE, SIZE, padding, margin, effort="thorough", seconds=options.seconds
+        )
         started = time.monotonic()
         first = None
         for attempt, found, _ in pack_islands(islands, identity(islands.count), settings):
             first = first or time.monotonic() - started
         figures = measure(islands, found, SIZE, SIZE, padding)
-        if figures.gap.pixels < padding or figures.overlaps.pairs.size or figures.margin_px < margin:
+        if (
+            figures.gap.pixels < padding
+            or figures.overlaps.pairs.size
+            or figures.margin_px < margin
+        ):
             raise SystemExit(f"{name}: the layout breaks its own rules")
         against_boxes.append(attempt.coverage / box_coverage(polygons, SIZE, padding, margin))
         nesting = ""

@@ -1,10 +1,12 @@
-"""Do the tests notice? Makes small random faults in the core, one at a time, and runs the tests that are near.
+"""Do the tests notice? Makes small random faults in the core, one at a time, and runs the tests
+that are near.
 
 Usage: python -m benchmarks.faults [--count 63] [--seed 1] [--only quilt_core/prove]
 
-Each fault is made in a copy of the project: a comparison that is off by its edge, a sign, an operator, a constant, a
-condition turned round. Printed is each fault that no test noticed, and the share of those that were. Some faults change
-nothing that matters (a budget, a step of progress): those are for a reader to judge.
+Each fault is made in a copy of the project: a comparison that is off by its edge, a sign, an
+operator, a constant, a condition turned round. Printed is each fault that no test noticed, and the
+share of those that were. Some faults change nothing that matters (a budget, a step of progress):
+those are for a reader to judge.
 """
 
 from __future__ import annotations
@@ -23,16 +25,44 @@ from queue import Queue
 ROOT = Path(__file__).resolve().parents[1]
 PACKAGES = {
     "quilt_core/measure": (
-        "test_density", "test_measure", "test_stretch", "test_nasty", "test_grid", "test_islands", "test_examples", "test_prove",
+        "test_density",
+        "test_measure",
+        "test_stretch",
+        "test_nasty",
+        "test_grid",
+        "test_islands",
+        "test_examples",
+        "test_prove",
     ),
     "quilt_core/scene": (
-        "test_islands", "test_density", "test_obj", "test_proportion", "test_nasty", "test_gltf", "test_round_trip", "test_examples",
-        "test_prove", "test_controls",
+        "test_islands",
+        "test_density",
+        "test_obj",
+        "test_proportion",
+        "test_nasty",
+        "test_gltf",
+        "test_round_trip",
+        "test_examples",
+        "test_prove",
+        "test_controls",
     ),
-    "quilt_core/prove": ("test_prove", "test_report", "test_nasty", "test_stretch", "test_examples"),
-    "quilt_core/formats": ("test_obj", "test_gltf", "test_round_trip", "test_proportion", "test_examples", "test_fuzz"),
+    "quilt_core/prove": (
+        "test_prove",
+        "test_report",
+        "test_nasty",
+        "test_stretch",
+        "test_examples",
+    ),
+    "quilt_core/formats": (
+        "test_obj",
+        "test_gltf",
+        "test_round_trip",
+        "test_proportion",
+        "test_examples",
+        "test_fuzz",
+    ),
     "quilt_core/pack/plan.py": ("test_plan",),
-}  # fmt: skip
+}
 """Where faults are made, and the tests that are run for them."""
 SECONDS = 400
 LANES = 2
@@ -78,13 +108,19 @@ class _Fault(ast.NodeTransformer):
     def visit_BinOp(self, node: ast.BinOp) -> ast.AST:
         self.generic_visit(node)
         other = OPERATORS.get(type(node.op))
-        if other and not _is_text(node) and self._mine(node, f"{type(node.op).__name__} to {other.__name__}"):
+        if (
+            other
+            and not _is_text(node)
+            and self._mine(node, f"{type(node.op).__name__} to {other.__name__}")
+        ):
             node.op = other()
         return node
 
     def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.AST:
         self.generic_visit(node)
-        if isinstance(node.op, ast.USub | ast.Not) and self._mine(node, f"{type(node.op).__name__} dropped"):
+        if isinstance(node.op, ast.USub | ast.Not) and self._mine(
+            node, f"{type(node.op).__name__} dropped"
+        ):
             return node.operand
         return node
 
@@ -144,15 +180,22 @@ def _copy() -> Path:
 
 
 def _noticed(folder: Path, tests: tuple[str, ...]) -> bool:
-    names = [f"tests/core/{name}.py" for name in tests if (folder / f"tests/core/{name}.py").exists()]
+    names = [
+        f"tests/core/{name}.py" for name in tests if (folder / f"tests/core/{name}.py").exists()
+    ]
     command = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *names]
     try:
-        return subprocess.run(command, cwd=folder, capture_output=True, timeout=SECONDS).returncode != 0
+        return (
+            subprocess.run(command, cwd=folder, capture_output=True, timeout=SECONDS).returncode
+            != 0
+        )
     except subprocess.TimeoutExpired:
         return True
 
 
-def _try(folders: Queue[Path], relative: str, number: int, tests: tuple[str, ...]) -> tuple[bool, str]:
+def _try(
+    folders: Queue[Path], relative: str, number: int, tests: tuple[str, ...]
+) -> tuple[bool, str]:
     folder = folders.get()
     path = folder / relative
     try:

@@ -1,4 +1,5 @@
-"""The history on 10,000 islands: edits through the API, what they cost in the database, and opening."""
+"""The history on 10,000 islands: edits through the API, what they cost in the database, and
+opening."""
 
 from __future__ import annotations
 
@@ -16,8 +17,10 @@ ISLANDS, EDITS, STEPS = 10_000, 1000, 5000
 
 def _set_up(folder: str) -> None:
     os.environ |= {
-        "QUILT_DATA_DIR": folder, "QUILT_IMMEDIATE_JOBS": "0", "DJANGO_SETTINGS_MODULE": "quilt_site.settings",
-    }  # fmt: skip
+        "QUILT_DATA_DIR": folder,
+        "QUILT_IMMEDIATE_JOBS": "0",
+        "DJANGO_SETTINGS_MODULE": "quilt_site.settings",
+    }
     import django
     from django.core.management import call_command
 
@@ -36,7 +39,9 @@ def grid_obj(islands: int, objects: int = 20) -> bytes:
         size = 0.4 + 0.4 * ((i * 7919) % 97) / 97
         for u, v in ((0, 0), (1, 0), (1, 1), (0, 1)):
             lines.append(f"v {x * 2 + u} {y * 2 + v} 0")
-            lines.append(f"vt {(x + 0.1 + size * u) / across:.6f} {(y + 0.1 + size * v) / across:.6f}")
+            lines.append(
+                f"vt {(x + 0.1 + size * u) / across:.6f} {(y + 0.1 + size * v) / across:.6f}"
+            )
         a = 4 * i + 1
         lines.append("f " + " ".join(f"{k}/{k}" for k in range(a, a + 4)))
     return "\n".join(lines).encode()
@@ -80,10 +85,16 @@ def lines() -> Iterator[str]:
         def edit(k: int) -> object:
             island = int(rng.integers(ISLANDS))
             body = {
-                "change": state["seen"], "verb": "move", "islands": [island],
-                "placements": [[1, 0, float(rng.normal(0, 0.01)), 0, 1, float(rng.normal(0, 0.01))]],
-            }  # fmt: skip
-            answer = client.post(f"/api/atlases/{atlas}/place/", body, content_type="application/json")
+                "change": state["seen"],
+                "verb": "move",
+                "islands": [island],
+                "placements": [
+                    [1, 0, float(rng.normal(0, 0.01)), 0, 1, float(rng.normal(0, 0.01))]
+                ],
+            }
+            answer = client.post(
+                f"/api/atlases/{atlas}/place/", body, content_type="application/json"
+            )
             assert answer.status_code == 200, answer.content
             state["seen"] = answer.json()["change"]
             return answer
@@ -117,7 +128,10 @@ def lines() -> Iterator[str]:
         yield f"  opening the project, all answers of the server: first {took[0]:.2f} s, then {np.median(took[1:]):.2f} s"
         for k in range(STEPS - Change.objects.count()):
             edit_settings(
-                project.pk, None, "house density", lambda s, k=k: ({**s, "house_density": 100.0 + k}, str(k))
+                project.pk,
+                None,
+                "house density",
+                lambda s, k=k: ({**s, "house_density": 100.0 + k}, str(k)),
             )
         took = _times(5, lambda _: client.get(f"/api/projects/{project.pk}/history/"))
         yield f"  a list of {Change.objects.count():,} steps: {1e3 * np.median(took):.0f} ms ({np.median(took) / unit:.2f} of the reference)"

@@ -1,4 +1,5 @@
-"""Proving: all checks on a million triangles, overlap beside pairwise Shapely, and how time grows."""
+"""Proving: all checks on a million triangles, overlap beside pairwise Shapely, and how time
+grows."""
 
 from __future__ import annotations
 
@@ -48,7 +49,11 @@ def objects(triangles: int, overlapping: float = 0.02) -> list[SceneObject]:
         for i in mine:
             angle = rng.uniform(0, 2 * np.pi)
             turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
-            middle = np.array([i % across, i // across]) + 0.5 + (0.6 if rng.random() < overlapping else 0.0)
+            middle = (
+                np.array([i % across, i // across])
+                + 0.5
+                + (0.6 if rng.random() < overlapping else 0.0)
+            )
             uvs.append((flat * 0.66 @ turn.T + middle) / (across + 1))
             bend = 0.1 * np.sin(4 * flat[:, 0])
             points.append(np.column_stack([flat, bend]) + np.array([2.0 * i, 0, 0]))
@@ -57,15 +62,20 @@ def objects(triangles: int, overlapping: float = 0.02) -> list[SceneObject]:
         count = len(corner) // 3
         channel = UVChannel("UV 1", np.concatenate(uvs), corner.copy())
         mesh = Mesh(
-            np.concatenate(points), np.arange(0, 3 * count + 1, 3), corner, (channel,), np.full(count, k % 3),
+            np.concatenate(points),
+            np.arange(0, 3 * count + 1, 3),
+            corner,
+            (channel,),
+            np.full(count, k % 3),
             np.tile([0.0, 0.0, 1.0], (3 * count, 1)),
-        )  # fmt: skip
+        )
         out.append(SceneObject(f"Part {k + 1}", mesh, (Instance(f"Part {k + 1}", "", np.eye(4)),)))
     return out
 
 
 def shapely_overlaps(triangles: np.ndarray) -> float:
-    """Seconds of the pairwise way: an STRtree over all triangles, intersections of the pairs it names."""
+    """Seconds of the pairwise way: an STRtree over all triangles, intersections of the pairs it
+    names."""
     started = time.monotonic()
     shapes = shapely.polygons(triangles)
     left, right = shapely.STRtree(shapes).query(shapes)
@@ -86,7 +96,9 @@ def lines(sizes: tuple[int, ...] = (10_000, 100_000, 1_000_000)) -> Iterator[str
         islands = concatenate([p[0] for p in parts])
         surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
         known = time.monotonic()
-        proof = prove(islands, surface, identity(islands.count), TILE, [o.name for o in scene], rules)
+        proof = prove(
+            islands, surface, identity(islands.count), TILE, [o.name for o in scene], rules
+        )
         done = time.monotonic()
         find_overlaps(islands, 8192, 8192)
         overlap = time.monotonic() - done
@@ -106,7 +118,8 @@ def lines(sizes: tuple[int, ...] = (10_000, 100_000, 1_000_000)) -> Iterator[str
 
 
 def real_line(files: int = 5) -> str:
-    """How far the overlaps of real meshes, laid over one another, are from Shapely's of the same triangles."""
+    """How far the overlaps of real meshes, laid over one another, are from Shapely's of the same
+    triangles."""
     scenes = [read_scene(path.name, path.read_bytes()) for path in fetch()[-files:]]
     islands = concatenate([island_set(o, 0, 1.0) for scene in scenes for o in scene.objects])
     started = time.monotonic()

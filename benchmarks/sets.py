@@ -28,22 +28,29 @@ def jigsaw(per_edge: int, seed: int = 1) -> list[shapely.Polygon]:
     """A unit square cut into wavy pieces: the optimum is 100 %. After Dighe and Jakiela 1996."""
     rng = np.random.default_rng(seed)
     n = per_edge
-    knots = np.stack(np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, 1, n + 1), indexing="ij"), -1)
+    knots = np.stack(
+        np.meshgrid(np.linspace(0, 1, n + 1), np.linspace(0, 1, n + 1), indexing="ij"), -1
+    )
     knots[1:-1, 1:-1] += rng.uniform(-0.22, 0.22, (n - 1, n - 1, 2)) / n
     knots[1:-1, [0, -1], 0] += rng.uniform(-0.22, 0.22, (n - 1, 2)) / n
     knots[[0, -1], 1:-1, 1] += rng.uniform(-0.22, 0.22, (2, n - 1)) / n
     along_x = [
-        [_edge(knots[i, j], knots[i + 1, j], rng, j in (0, n)) for j in range(n + 1)] for i in range(n)
+        [_edge(knots[i, j], knots[i + 1, j], rng, j in (0, n)) for j in range(n + 1)]
+        for i in range(n)
     ]
     along_y = [
-        [_edge(knots[i, j], knots[i, j + 1], rng, i in (0, n)) for j in range(n)] for i in range(n + 1)
+        [_edge(knots[i, j], knots[i, j + 1], rng, i in (0, n)) for j in range(n)]
+        for i in range(n + 1)
     ]
     out = []
     for i in range(n):
         for j in range(n):
             ring = [
-                *along_x[i][j][:-1], *along_y[i + 1][j][:-1], *along_x[i][j + 1][:0:-1], *along_y[i][j][:0:-1],
-            ]  # fmt: skip
+                *along_x[i][j][:-1],
+                *along_y[i + 1][j][:-1],
+                *along_x[i][j + 1][:0:-1],
+                *along_y[i][j][:0:-1],
+            ]
             out.append(shapely.Polygon(ring))
     return out
 
@@ -82,10 +89,16 @@ def rings(count: int, seed: int = 4) -> list[shapely.Polygon]:
     for k in range(count):
         r = rng.uniform(0.6, 1.6)
         if k % 3 == 0:
-            out.append(shapely.Point(0, 0).buffer(r, 10).difference(shapely.Point(0, 0).buffer(r * 0.82, 10)))
+            out.append(
+                shapely.Point(0, 0)
+                .buffer(r, 10)
+                .difference(shapely.Point(0, 0).buffer(r * 0.82, 10))
+            )
         elif k % 3 == 1:
             out.append(
-                shapely.box(0, 0, 2 * r, r).difference(shapely.box(0.12, 0.12, 2 * r - 0.12, r - 0.12))
+                shapely.box(0, 0, 2 * r, r).difference(
+                    shapely.box(0.12, 0.12, 2 * r - 0.12, r - 0.12)
+                )
             )
         else:
             out.append(affinity.scale(shapely.box(0, 0, 1, 1), r * 0.35, r * 0.35))

@@ -10,7 +10,8 @@ from quilt_core.scene.placement import identity
 
 
 def island_polygons(islands: IslandSet) -> list[shapely.Polygon]:
-    """Each island at one density as a polygon in metres; of one that falls apart the largest part."""
+    """Each island at one density as a polygon in metres; of one that falls apart the largest
+    part."""
     placed = islands.placed(equalize(islands, identity(islands.count), 1, 1, 1.0))
     out = []
     for i in range(islands.count):
@@ -18,5 +19,7 @@ def island_polygons(islands: IslandSet) -> list[shapely.Polygon]:
         shape = shapely.union_all(triangles[shapely.area(triangles) > 0]).buffer(0)
         if shape.is_empty:
             continue
-        out.append(shape if shape.geom_type == "Polygon" else max(shape.geoms, key=lambda g: g.area))
+        out.append(
+            shape if shape.geom_type == "Polygon" else max(shape.geoms, key=lambda g: g.area)
+        )
     return out

@@ -1,4 +1,5 @@
-"""Charts: pieces of surface that are flat or can be flattened without stretch, with their UVs in metres."""
+"""Charts: pieces of surface that are flat or can be flattened without stretch, with their UVs in
+metres."""
 
 from __future__ import annotations
 
@@ -77,7 +78,12 @@ def disk(radius: float, sides: int = 24, y: float = 0, down: bool = False) -> Ch
 
 
 def ring(
-    inner: float, outer: float, start: float = 0, end: float = 2 * np.pi, sides: int = 32, y: float = 0
+    inner: float,
+    outer: float,
+    start: float = 0,
+    end: float = 2 * np.pi,
+    sides: int = 32,
+    y: float = 0,
 ) -> Chart:
     """A level ring or part of one; a full ring is one island with a hole."""
     closed = abs(end - start - 2 * np.pi) < 1e-9
@@ -91,7 +97,13 @@ def ring(
 
 
 def band(
-    r0: float, r1: float, y0: float, y1: float, start: float = 0, end: float = 2 * np.pi, sides: int = 24
+    r0: float,
+    r1: float,
+    y0: float,
+    y1: float,
+    start: float = 0,
+    end: float = 2 * np.pi,
+    sides: int = 24,
 ) -> Chart:
     """A band of a cone or cylinder about the y axis, cut open and rolled flat.
 
@@ -109,7 +121,10 @@ def band(
     if abs(r0 - r1) < 1e-9:
         along = np.arange(sides + 1) * step * r0
         flat = np.concatenate(
-            [np.stack([along, np.zeros(sides + 1)], 1), np.stack([along, np.full(sides + 1, y1 - y0)], 1)]
+            [
+                np.stack([along, np.zeros(sides + 1)], 1),
+                np.stack([along, np.full(sides + 1, y1 - y0)], 1),
+            ]
         )
     else:
         rise = np.hypot(y1 - y0, (r0 - r1) * np.cos((t[1] - t[0]) / 2))
@@ -127,7 +142,8 @@ def band(
 
 
 def strip(width: float, path: FloatArray, across: FloatArray, wave: float = 0.0) -> Chart:
-    """A ribbon along a path (N, 3); rolled flat as a straight strip, or a wavy one where `wave` > 0 metres."""
+    """A ribbon along a path (N, 3); rolled flat as a straight strip, or a wavy one where `wave` > 0
+    metres."""
     steps = np.linalg.norm(np.diff(path, axis=0), axis=1)
     along = np.concatenate([[0], np.cumsum(steps)])
     sway = wave * np.sin(along / max(along[-1], 1e-9) * 5 * np.pi)

@@ -99,7 +99,9 @@ def obj(props: list[Prop]) -> str:
         lines.append("s off" if prop.faceted else "s 1")
         lines.append(f"usemtl {('tarred wood', 'red lead', 'rope')[number % 3]}")
         for chart, uv in zip(prop.charts, layout_of(prop), strict=True):
-            lines += [f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in chart.points + np.array(prop.place)]
+            lines += [
+                f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in chart.points + np.array(prop.place)
+            ]
             if prop.flat:
                 lines += [f"vt {a:.7f} {b:.7f}" for a, b in uv]
                 lines += ["f " + " ".join(f"{i + v}/{i + t}" for i in face) for face in chart.faces]

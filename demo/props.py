@@ -16,8 +16,9 @@ class Prop:
     """An object of the demo.
 
     `scale` multiplies the size of single charts in the layout (uneven density), `away` moves charts
-    out of the tile, `pile` puts charts on top of their neighbour, `wide` draws charts wider than they are
-    (stretch), `faceted` shades all edges hard, also those inside islands, `flat` False leaves out all UVs.
+    out of the tile, `pile` puts charts on top of their neighbour, `wide` draws charts wider than
+    they are (stretch), `faceted` shades all edges hard, also those inside islands, `flat` False
+    leaves out all UVs.
     """
 
     name: str
@@ -34,7 +35,15 @@ class Prop:
 
 def tower() -> Prop:
     charts = [
-        band(2.6 - 0.22 * k, 2.38 - 0.22 * k, 1.6 * k, 1.6 * k + 1.6, s * TAU / 3, (s + 1) * TAU / 3, 10)
+        band(
+            2.6 - 0.22 * k,
+            2.38 - 0.22 * k,
+            1.6 * k,
+            1.6 * k + 1.6,
+            s * TAU / 3,
+            (s + 1) * TAU / 3,
+            10,
+        )
         for k in range(3)
         for s in range(3)
     ]
@@ -72,11 +81,15 @@ def gallery_rail() -> Prop:
     ]
     hoops = [ring(1.8, 1.9, sides=28, y=y) for y in (5.3, 5.75)]
     deck = [ring(1.15, 2.0, s * TAU / 2, (s + 1) * TAU / 2, 14, 4.85) for s in range(2)]
-    return Prop("Gallery rail", [*deck, *hoops, *posts], fill=1.0, scale=dict.fromkeys(range(2, 18), 2.6))
+    return Prop(
+        "Gallery rail", [*deck, *hoops, *posts], fill=1.0, scale=dict.fromkeys(range(2, 18), 2.6)
+    )
 
 
 def spiral_stair() -> Prop:
-    treads = [ring(0.22, 1.05, a, a + 0.42, 5, 0.28 * (k + 1)) for k, a in enumerate(np.arange(14) * 0.4)]
+    treads = [
+        ring(0.22, 1.05, a, a + 0.42, 5, 0.28 * (k + 1)) for k, a in enumerate(np.arange(14) * 0.4)
+    ]
     risers = [
         plate(0.82, 0.26)
         .moved(z=0)
@@ -147,7 +160,9 @@ def signal_winch() -> Prop:
         disk(0.2, 18).tilted(0, np.pi / 2).moved(y=0.6, z=0.29),
     ]
     crank = [
-        cutout([(0, 0), (0.5, 0), (0.5, 0.34), (0.42, 0.34), (0.42, 0.09), (0, 0.09)]).moved(y=0.55, z=0.42)
+        cutout([(0, 0), (0.5, 0), (0.5, 0.34), (0.42, 0.34), (0.42, 0.09), (0, 0.09)]).moved(
+            y=0.55, z=0.42
+        )
     ]
     wheels = [
         gear(r, r * 0.45, n).moved(x=x, y=0.6, z=0.36)
@@ -227,7 +242,10 @@ def notice_board() -> Prop:
         plate(0.6, 0.4, 3, 2).moved(x=-0.35, y=1.15, z=0.06),
         plate(0.42, 0.55, 2, 3).mirrored().moved(x=0.32, y=1.05, z=0.06),
     ]
-    board = [plate(1.5, 0.9).moved(y=0.95, z=0.05), plate(1.5, 0.9).moved(turn=np.pi).moved(y=0.95, z=-0.05)]
+    board = [
+        plate(1.5, 0.9).moved(y=0.95, z=0.05),
+        plate(1.5, 0.9).moved(turn=np.pi).moved(y=0.95, z=-0.05),
+    ]
     posts = [c.moved(x=x) for x in (-0.7, 0.7) for c in box(0.12, 2.0, 0.1)]
     return Prop(
         "Notice board",
@@ -257,7 +275,9 @@ def storm_lamp(fine: bool) -> Prop:
                 for a in (0.5, 2.6, 4.7)
             ],
         ]
-    return Prop(f"Storm lamp, {'high' if fine else 'low'}", charts, (2.4, 0, 4.9) if fine else (3.0, 0, 4.9))
+    return Prop(
+        f"Storm lamp, {'high' if fine else 'low'}", charts, (2.4, 0, 4.9) if fine else (3.0, 0, 4.9)
+    )
 
 
 def mooring_stone() -> Prop:
@@ -282,9 +302,18 @@ LIGHTHOUSE = (tower, lantern_room, gallery_rail, spiral_stair, lens_carriage)
 def yard() -> list[Prop]:
     """Everything that stands around the tower."""
     return [
-        fog_bell(), signal_winch(), oil_drum(1, 4.3, 0.9, 0), oil_drum(2, 4.9, 1.4, 1), oil_drum(3, 4.2, 1.7, 2),
-        shutter("left", -2.6), shutter("right", -1.6), rope_coil(), notice_board(), quay_crates(), mooring_stone(),
-    ]  # fmt: skip
+        fog_bell(),
+        signal_winch(),
+        oil_drum(1, 4.3, 0.9, 0),
+        oil_drum(2, 4.9, 1.4, 1),
+        oil_drum(3, 4.2, 1.7, 2),
+        shutter("left", -2.6),
+        shutter("right", -1.6),
+        rope_coil(),
+        notice_board(),
+        quay_crates(),
+        mooring_stone(),
+    ]
 
 
 def lamps() -> list[Prop]:

@@ -56,7 +56,9 @@ def length(text: str) -> float:
     except ValueError:
         value = float("nan")
     if not 0 < value < float("inf"):
-        raise argparse.ArgumentTypeError(f"“{text}” is no unit; give m, cm, mm, in, ft or metres per unit")
+        raise argparse.ArgumentTypeError(
+            f"“{text}” is no unit; give m, cm, mm, in, ft or metres per unit"
+        )
     return value
 
 
@@ -79,7 +81,9 @@ def uv_tolerance(text: str) -> float:
     except ValueError:
         value = float("nan")
     if not 0 <= value <= 0.01:
-        raise argparse.ArgumentTypeError(f"“{text}” is no tolerance; give 0 to 0.01 tiles, e.g. 0.00001")
+        raise argparse.ArgumentTypeError(
+            f"“{text}” is no tolerance; give 0 to 0.01 tiles, e.g. 0.00001"
+        )
     return value
 
 
@@ -137,19 +141,31 @@ def _add_channel_edits(parser: argparse.ArgumentParser) -> None:
         ("rename", "A=NAME", "name a channel, where the format has names"),
     ):
         parser.add_argument(
-            f"--{kind}", dest="edits", action="append", default=[], type=channel_edit(kind), metavar=form, help=said
-        )  # fmt: skip
-    parser.add_argument("--out", type=Path, default=None, help="a folder, or a file when there is one input")
+            f"--{kind}",
+            dest="edits",
+            action="append",
+            default=[],
+            type=channel_edit(kind),
+            metavar=form,
+            help=said,
+        )
+    parser.add_argument(
+        "--out", type=Path, default=None, help="a folder, or a file when there is one input"
+    )
 
 
 def build() -> argparse.ArgumentParser:
     """The parser of all commands."""
-    parser = argparse.ArgumentParser(prog="untold-quilt", description="Even, tight, bake-safe UV layouts.")
+    parser = argparse.ArgumentParser(
+        prog="untold-quilt", description="Even, tight, bake-safe UV layouts."
+    )
     commands = parser.add_subparsers(dest="command", required=True)
 
     inspect = commands.add_parser("inspect", help="what is in the files: islands, density, faults")
     pack = commands.add_parser("pack", help="pack the islands of all files into one shared tile")
-    plan = commands.add_parser("plan", help="which tiles reach a density, and what they cost in memory")
+    plan = commands.add_parser(
+        "plan", help="which tiles reach a density, and what they cost in memory"
+    )
     check = commands.add_parser(
         "check", help="find faults of the layout; exit code 1 when there are any errors"
     )
@@ -160,51 +176,91 @@ def build() -> argparse.ArgumentParser:
     _add_channel_edits(channels)
 
     for command in (inspect, pack, plan, check, channels):
-        command.add_argument("files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb")
+        command.add_argument(
+            "files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb"
+        )
         command.add_argument("--json", action="store_true", help="answer as JSON on stdout")
         command.add_argument(
-            "--unit", type=length, default=1.0, help="unit of OBJ files: m, cm, mm, in, ft or metres"
+            "--unit",
+            type=length,
+            default=1.0,
+            help="unit of OBJ files: m, cm, mm, in, ft or metres",
         )
     for command in (inspect, pack, plan, check):
-        command.add_argument("--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024")
+        command.add_argument(
+            "--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024"
+        )
         command.add_argument("--channel", type=int, default=1, help="UV channel, from 1")
         command.add_argument(
-            "--proportion", type=proportion, default=None, metavar="W:H",
+            "--proportion",
+            type=proportion,
+            default=None,
+            metavar="W:H",
             help="of the pictures that the UVs were laid out for, e.g. 853:1461; without it that of each object's pictures",
-        )  # fmt: skip
+        )
         command.add_argument(
-            "--uv-tolerance", type=uv_tolerance, default=UV_TOLERANCE, metavar="T",
+            "--uv-tolerance",
+            type=uv_tolerance,
+            default=UV_TOLERANCE,
+            metavar="T",
             help="largest difference of UVs that are one point, in tiles (0.00001)",
-        )  # fmt: skip
+        )
 
-    pack.add_argument("--out", type=Path, required=True, help="a folder, or a file when there is one input")
+    pack.add_argument(
+        "--out", type=Path, required=True, help="a folder, or a file when there is one input"
+    )
     for option in RECIPE_OPTIONS:
         if option.name not in BY_DENSITY:
             _add_option(pack, option)
-    pack.add_argument("--density", type=density, default="equal", help="equal, keep, or px per metre")
-    pack.add_argument("--sheet", type=Path, default=None, help="layout sheet, .png or .svg; one per tile")
     pack.add_argument(
-        "--why", action="store_true", help="also try what would let the islands be larger (some seconds more)"
+        "--density", type=density, default="equal", help="equal, keep, or px per metre"
+    )
+    pack.add_argument(
+        "--sheet", type=Path, default=None, help="layout sheet, .png or .svg; one per tile"
+    )
+    pack.add_argument(
+        "--why",
+        action="store_true",
+        help="also try what would let the islands be larger (some seconds more)",
     )
     add_control(pack)
 
     plan.add_argument("--padding", type=float, default=8.0, help="gap between islands in px")
-    plan.add_argument("--density", type=wanted_density, default=512.0, help="px per metre to be reached")
+    plan.add_argument(
+        "--density", type=wanted_density, default=512.0, help="px per metre to be reached"
+    )
     plan.add_argument(
         "--coverage", type=float, default=None, help="share of the tiles that is filled, when known"
     )
 
     check.add_argument(
-        "--tiles", type=tile, nargs="+", default=[], metavar="TILE", help="1001:2048 1002:1024x512 …"
+        "--tiles",
+        type=tile,
+        nargs="+",
+        default=[],
+        metavar="TILE",
+        help="1001:2048 1002:1024x512 …",
     )
-    check.add_argument("--padding", type=float, default=None, help="wanted gap between islands in px (8)")
-    check.add_argument("--margin", type=float, default=None, help="wanted gap to the tile's edge in px (0)")
     check.add_argument(
-        "--house-density", type=wanted_density, default=None, help="px per metre; without it not judged"
+        "--padding", type=float, default=None, help="wanted gap between islands in px (8)"
     )
     check.add_argument(
-        "--tolerance", type=float, default=None, help="half-width of the house band as a part of it (0.05)"
+        "--margin", type=float, default=None, help="wanted gap to the tile's edge in px (0)"
     )
-    check.add_argument("--rules", type=Path, default=None, help="JSON file of thresholds and severities")
+    check.add_argument(
+        "--house-density",
+        type=wanted_density,
+        default=None,
+        help="px per metre; without it not judged",
+    )
+    check.add_argument(
+        "--tolerance",
+        type=float,
+        default=None,
+        help="half-width of the house band as a part of it (0.05)",
+    )
+    check.add_argument(
+        "--rules", type=Path, default=None, help="JSON file of thresholds and severities"
+    )
     check.add_argument("--report", type=Path, default=None, help="write the proof, .html or .json")
     return parser

@@ -56,7 +56,9 @@ def _read(path: Path, metres_per_unit: float) -> Scene:
     try:
         data = path.read_bytes()
     except OSError as error:
-        raise QuiltError(f"It cannot be read ({error.strerror}).", str(path), "Check the path.") from None
+        raise QuiltError(
+            f"It cannot be read ({error.strerror}).", str(path), "Check the path."
+        ) from None
     return read_scene(path.name, data, folder_siblings(path.parent), metres_per_unit)
 
 
@@ -69,7 +71,11 @@ def _listed(path: Path, scene: Scene) -> dict[str, Any]:
             uv = channel.per_corner
             there = np.isfinite(uv).all(axis=1)
             whole = np.bincount(obj.mesh.corner_face, ~there, minlength=obj.mesh.face_count) == 0
-            box = [uv[there].min(axis=0).tolist(), uv[there].max(axis=0).tolist()] if there.any() else None
+            box = (
+                [uv[there].min(axis=0).tolist(), uv[there].max(axis=0).tolist()]
+                if there.any()
+                else None
+            )
             if box is not None:
                 rows.append({"channel": number, "faces": int(whole.sum()), "bounds": box})
         objects.append({"name": obj.name, "faces": obj.mesh.face_count, "channels": rows})
@@ -82,7 +88,11 @@ def _lines(file: dict[str, Any]) -> list[str]:
         said = []
         for row in obj["channels"]:
             box = row["bounds"]
-            where = "no UVs" if box is None else f"u {box[0][0]:.3f} to {box[1][0]:.3f}, v {box[0][1]:.3f} to {box[1][1]:.3f}"  # fmt: skip
+            where = (
+                "no UVs"
+                if box is None
+                else f"u {box[0][0]:.3f} to {box[1][0]:.3f}, v {box[0][1]:.3f} to {box[1][1]:.3f}"
+            )
             said.append(f"{row['channel']}: {row['faces']:,} of {obj['faces']:,} faces, {where}")
         out.append(f"  {obj['name'] or 'unnamed'}: " + ("; ".join(said) or "no UV channel"))
     return out

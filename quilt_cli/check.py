@@ -22,13 +22,20 @@ def check(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     rules = rules_from(options)
     if options.report and options.report.suffix.lower() not in (".html", ".json"):
         raise QuiltError(
-            f"“{options.report.name}” is no report.", "--report", "Give a name that ends in .html or .json."
+            f"“{options.report.name}” is no report.",
+            "--report",
+            "Give a name that ends in .html or .json.",
         )
     gathered = gather(options, surfaces=True)
     width, height = options.size
     tiles = tiles_from(options)
     proof = prove(
-        gathered.islands, gathered.surface, identity(gathered.islands.count), tiles, gathered.names, rules
+        gathered.islands,
+        gathered.surface,
+        identity(gathered.islands.count),
+        tiles,
+        gathered.names,
+        rules,
     )
     if options.report:
         _write_report(options.report, gathered, proof, options)
@@ -67,7 +74,9 @@ def rules_from(options: argparse.Namespace) -> Rules:
         try:
             text = options.rules.read_text(encoding="utf-8")
         except (OSError, UnicodeDecodeError) as error:
-            raise QuiltError(f"It cannot be read ({error}).", str(options.rules), "Check the path.") from None
+            raise QuiltError(
+                f"It cannot be read ({error}).", str(options.rules), "Check the path."
+            ) from None
         rules = read_rules(text, options.rules.name)
     given = {
         "padding": options.padding,
@@ -86,17 +95,24 @@ def _line(finding: Finding) -> str:
     return f"{finding.severity:7} {finding.kind:18} {place}: {finding.text}{ignored}"
 
 
-def _write_report(path: Path, gathered: Gathered, proof: Proof, options: argparse.Namespace) -> None:
+def _write_report(
+    path: Path, gathered: Gathered, proof: Proof, options: argparse.Namespace
+) -> None:
     subject = Subject(
         ", ".join(file.name for file in gathered.paths),
         datetime.now().strftime("%Y-%m-%d %H:%M"),
         gathered.islands,
         tiles_from(options),
         gathered.names,
-        {"Files": ", ".join(str(file) for file in gathered.paths), "UV channel": str(options.channel)},
+        {
+            "Files": ", ".join(str(file) for file in gathered.paths),
+            "UV channel": str(options.channel),
+        },
     )
     if path.suffix.lower() == ".json":
-        text = json.dumps(report_values(subject, proof), indent=1, ensure_ascii=False, allow_nan=False)
+        text = json.dumps(
+            report_values(subject, proof), indent=1, ensure_ascii=False, allow_nan=False
+        )
     else:
         text = report_page(subject, proof)
     path.parent.mkdir(parents=True, exist_ok=True)

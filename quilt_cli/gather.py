@@ -52,7 +52,8 @@ def say(text: str) -> None:
 
 
 def gather(options: argparse.Namespace, surfaces: bool = False) -> Gathered:
-    """Read the files and find their islands in the channel asked for, and the surfaces behind them if wanted."""
+    """Read the files and find their islands in the channel asked for, and the surfaces behind them
+    if wanted."""
     paths, channel, metres_per_unit = options.files, options.channel, options.unit
     if channel < 1:
         raise QuiltError(f"UV channel {channel}.", "--channel", "Channels count from 1.")
@@ -64,7 +65,9 @@ def gather(options: argparse.Namespace, surfaces: bool = False) -> Gathered:
         try:
             data = path.read_bytes()
         except OSError as error:
-            raise QuiltError(f"It cannot be read ({error.strerror}).", str(path), "Check the path.") from None
+            raise QuiltError(
+                f"It cannot be read ({error.strerror}).", str(path), "Check the path."
+            ) from None
         scene = read_scene(path.name, data, folder_siblings(path.parent), metres_per_unit)
         for warning in scene.warnings:
             say(f"note: {warning}")
@@ -75,7 +78,9 @@ def gather(options: argparse.Namespace, surfaces: bool = False) -> Gathered:
                 )
                 found.append(surface)
             else:
-                islands = island_set(obj, channel - 1, scene.metres_per_unit, tolerance=options.uv_tolerance)
+                islands = island_set(
+                    obj, channel - 1, scene.metres_per_unit, tolerance=options.uv_tolerance
+                )
             if options.proportion is not None:
                 islands = replace(islands, proportion=np.full(islands.count, options.proportion))
             sets.append(islands)

@@ -34,7 +34,9 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     folded = np.zeros(islands.count, bool)
     folded[figures.overlaps.pairs[~between]] = True
     rows: list[dict[str, Any]] = []
-    for number, ((scene, obj), name) in enumerate(zip(gathered.objects, gathered.names, strict=True)):
+    for number, ((scene, obj), name) in enumerate(
+        zip(gathered.objects, gathered.names, strict=True)
+    ):
         mine = islands.object_index == number
         known = figures.density[mine & ~figures.collapsed]
         shape, suggested = _proportions(obj, options.channel - 1, islands.proportion[mine])
@@ -47,7 +49,9 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
                 "instance_sizes_differ": finite(instance_spread(obj)),
                 "faces": obj.mesh.face_count,
                 "islands": int(mine.sum()),
-                "channels": [channel.name for channel in obj.mesh.channels if (channel.corner_uv >= 0).any()],
+                "channels": [
+                    channel.name for channel in obj.mesh.channels if (channel.corner_uv >= 0).any()
+                ],
                 "density": {
                     "min": finite(known.min()) if len(known) else None,
                     "mean": finite(set_density(islands, placements, width, height, mine)),
@@ -81,13 +85,17 @@ def inspect(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
 def _proportions(
     obj: SceneObject, channel: int, proportion: np.ndarray[Any, Any]
 ) -> tuple[float, float | None]:
-    """Width / height of the pictures of most islands, and what the stretch of the layout suggests instead."""
+    """Width / height of the pictures of most islands, and what the stretch of the layout suggests
+    instead."""
     if not len(proportion):
         return 1.0, None
     usual = float(np.median(proportion))
     mesh = obj.mesh
     corners = mesh.triangles
-    uv, points = mesh.channels[channel].per_corner[corners], mesh.positions[mesh.corner_vertex[corners]]
+    uv, points = (
+        mesh.channels[channel].per_corner[corners],
+        mesh.positions[mesh.corner_vertex[corners]],
+    )
     return usual, suggested_proportion(uv, points, usual)
 
 
@@ -97,16 +105,22 @@ def _flat_faces(obj: SceneObject, channel: int) -> int:
     uv = mesh.channels[channel].per_corner[mesh.triangles]
     known = np.isfinite(uv).all(axis=(1, 2))
     return flat_faces(
-        uv[known], mesh.positions[mesh.corner_vertex[mesh.triangles[known]]], mesh.triangle_face[known]
+        uv[known],
+        mesh.positions[mesh.corner_vertex[mesh.triangles[known]]],
+        mesh.triangle_face[known],
     )
 
 
 def _table(rows: list[dict[str, Any]], width: int, height: int) -> str:
-    head = f"{'object':28} {'faces':>8} {'islands':>7} {'px/m min':>9} {'mean':>9} {'max':>9}  notes"
+    head = (
+        f"{'object':28} {'faces':>8} {'islands':>7} {'px/m min':>9} {'mean':>9} {'max':>9}  notes"
+    )
     lines = [f"tile {width} x {height} px", head]
     for row in rows:
         d = row["density"]
-        cells = [f"{d[k]:9.1f}" if d[k] is not None else f"{'–':>9}" for k in ("min", "mean", "max")]
+        cells = [
+            f"{d[k]:9.1f}" if d[k] is not None else f"{'–':>9}" for k in ("min", "mean", "max")
+        ]
         notes = [
             f"{row[k]} {k.replace('_', ' ')}"
             for k in (

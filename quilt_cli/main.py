@@ -1,6 +1,7 @@
 """``untold-quilt``: inspect, pack, check and renumber the UVs of mesh files.
 
-Exit code 0: done. 1: done, with findings. 2: bad input. 3: an unexpected failure of the program. Progress goes to stderr, answers to stdout.
+Exit code 0: done. 1: done, with findings. 2: bad input. 3: an unexpected failure of the program.
+Progress goes to stderr, answers to stdout.
 """
 
 from __future__ import annotations

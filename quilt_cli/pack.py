@@ -67,7 +67,8 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     settings = PackSettings(width=width, height=height, tiles=open_tiles, **given)
     frozen = [tile for tile in tiles if tile not in open_tiles]
     island_names = [
-        f"{names[islands.object_index[i]]}:{_number_in_object(islands, i)}" for i in range(islands.count)
+        f"{names[islands.object_index[i]]}:{_number_in_object(islands, i)}"
+        for i in range(islands.count)
     ]
 
     started = time.monotonic()
@@ -85,8 +86,15 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
 
     result_pixels = pixel_sizes(islands, result, [*frozen, *open_tiles])
     binding = explain(
-        islands, result, settings, controls, tuple(frozen), result_pixels, tuple(island_names), try_cures=options.why
-    )  # fmt: skip
+        islands,
+        result,
+        settings,
+        controls,
+        tuple(frozen),
+        result_pixels,
+        tuple(island_names),
+        try_cures=options.why,
+    )
     home = home_tiles(islands, result, open_tiles)
     used = [tile for k, tile in enumerate(open_tiles) if tile in tiles or (home[placed] >= k).any()]
     all_tiles = sorted([*frozen, *used], key=lambda tile: tile.number)
@@ -94,7 +102,8 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     wanted = controls.chosen & ~controls.has(LEFT_OUT)
     left = np.flatnonzero(~placed & packable(islands) & wanted)
     left_over = [
-        {"object": names[islands.object_index[i]], "island": _number_in_object(islands, int(i))} for i in left
+        {"object": names[islands.object_index[i]], "island": _number_in_object(islands, int(i))}
+        for i in left
     ]
     files = _write(gathered, options, result, targets)
     if options.sheet:
@@ -143,7 +152,9 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             for cure in binding.cures
         )
     if left_over:
-        text += f"\n{len(left_over)} islands do not fit at their size and lie to the left of the tiles"
+        text += (
+            f"\n{len(left_over)} islands do not fit at their size and lie to the left of the tiles"
+        )
     if skipped:
         text += f"\nwithout UVs, left as they are: {', '.join(skipped)}"
     return {"json": answer, "text": text}, 1 if left_over else 0
@@ -152,9 +163,14 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
 def _binding(binding: Binding, density: float, tried: bool) -> dict[str, Any]:
     """What set the scale, for JSON; cures only when they were tried."""
     cures = [
-        {"kind": cure.kind, "text": cure.text, "factor": round(cure.factor, 4), "density": finite(density * cure.factor)}
+        {
+            "kind": cure.kind,
+            "text": cure.text,
+            "factor": round(cure.factor, 4),
+            "density": finite(density * cure.factor),
+        }
         for cure in binding.cures
-    ]  # fmt: skip
+    ]
     return {"kind": binding.kind, "text": binding.text, **({"cures": cures} if tried else {})}
 
 
@@ -165,7 +181,9 @@ def output_paths(files: list[Path], out: Path) -> list[Path]:
     if len({path.name for path in files}) < len(files):
         raise QuiltError("Two inputs have the same file name.", str(out), "Rename one of them.")
     if out.exists() and not out.is_dir():
-        raise QuiltError("It is a file, but a folder is needed.", str(out), "Give a folder with --out.")
+        raise QuiltError(
+            "It is a file, but a folder is needed.", str(out), "Give a folder with --out."
+        )
     return [out / path.name for path in files]
 
 
@@ -175,7 +193,10 @@ def _number_in_object(islands: IslandSet, island: int) -> int:
 
 
 def _write(
-    gathered: Gathered, options: argparse.Namespace, placements: np.ndarray[Any, Any], targets: list[Path]
+    gathered: Gathered,
+    options: argparse.Namespace,
+    placements: np.ndarray[Any, Any],
+    targets: list[Path],
 ) -> list[Path]:
     """Build every file in memory first, so that an error leaves nothing half written."""
     ready: list[tuple[Path, bytes]] = []

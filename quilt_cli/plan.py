@@ -24,7 +24,9 @@ def plan(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     lines = [
         f"{islands.count} islands, {world:.3f} m², wanted {options.density:g} px/m, padding {options.padding:g} px"
     ]
-    lines.append(f"{'tiles':>12} {'coverage':>9} {'px/m':>9}  {'raw MB':>8} {'BC1 MB':>8} {'BC7 MB':>8}")
+    lines.append(
+        f"{'tiles':>12} {'coverage':>9} {'px/m':>9}  {'raw MB':>8} {'BC1 MB':>8} {'BC7 MB':>8}"
+    )
     for r in rows:
         lines.append(
             f"{r.count:>5} x {r.size:<5}{r.coverage:>9.1%} {r.density:>9.1f}{' *' if r.reaches else '  '}"

@@ -19,7 +19,8 @@ OPTIONS = {key: "leave_out" if key == "left_out" else key for key in FLAGS}
 
 
 def select(text: str, islands: IslandSet, names: list[str], option: str) -> NDArray[np.bool_]:
-    """(I,) islands that a selector names: objects by name or pattern, an island by its number from 1.
+    """(I,) islands that a selector names: objects by name or pattern, an island by its number from
+    1.
 
     Raises
     ------
@@ -42,9 +43,13 @@ def select(text: str, islands: IslandSet, names: list[str], option: str) -> NDAr
 
 
 def controls_from(
-    options: argparse.Namespace, islands: IslandSet, names: list[str], surface: Surface | None = None
+    options: argparse.Namespace,
+    islands: IslandSet,
+    names: list[str],
+    surface: Surface | None = None,
 ) -> Controls:
-    """What the options say about single islands; `surface` is there when materials are asked for."""
+    """What the options say about single islands; `surface` is there when materials are asked
+    for."""
     controls = no_controls(islands.count)
     for key, flag in FLAGS.items():
         option = OPTIONS[key]
@@ -53,13 +58,19 @@ def controls_from(
     for text in options.send:
         which, _, number = text.rpartition("=")
         if not which or not number.isdigit():
-            raise QuiltError(f"“{text}” is not NAME=TILE.", "--send", "Give for example crate=1002.")
+            raise QuiltError(
+                f"“{text}” is not NAME=TILE.", "--send", "Give for example crate=1002."
+            )
         controls.tile[select(which, islands, names, "--send")] = int(number)
     for k, text in enumerate(options.bundle):
         for part in text.split(","):
             controls.bundle[select(part, islands, names, "--bundle")] = k
     if options.bundle_by:
-        by = surface.island_material if surface and options.bundle_by == "material" else islands.object_index
+        by = (
+            surface.island_material
+            if surface and options.bundle_by == "material"
+            else islands.object_index
+        )
         free = controls.bundle < 0
         controls.bundle[free] = bundles_of(by[free], len(options.bundle))
     if options.only:
@@ -104,18 +115,29 @@ def add_control(parser: Any) -> None:
         help="1001:2048 1002:1024x512 …; without it one tile of --size",
     )
     tiles.add_argument(
-        "--frozen", type=int, nargs="+", default=[], metavar="NUMBER", help="tiles that are not touched"
+        "--frozen",
+        type=int,
+        nargs="+",
+        default=[],
+        metavar="NUMBER",
+        help="tiles that are not touched",
     )
     each = parser.add_argument_group(
         "single islands", "NAME is an object, a pattern like post*, or one island as post:3"
     )
     for option in OPTIONS.values():
-        each.add_argument(f"--{option.replace('_', '-')}", action="append", default=[], metavar="NAME")
+        each.add_argument(
+            f"--{option.replace('_', '-')}", action="append", default=[], metavar="NAME"
+        )
     each.add_argument(
         "--send", action="append", default=[], metavar="NAME=TILE", help="lie in this tile only"
     )
     each.add_argument(
-        "--bundle", action="append", default=[], metavar="NAME,NAME", help="stay together as one cluster"
+        "--bundle",
+        action="append",
+        default=[],
+        metavar="NAME,NAME",
+        help="stay together as one cluster",
     )
     each.add_argument("--bundle-by", choices=("object", "material"), help="one bundle for each")
     each.add_argument(
@@ -134,4 +156,6 @@ def add_control(parser: Any) -> None:
         metavar="TOLERANCE",
         help="islands of one shape share their texels",
     )
-    each.add_argument("--no-mirrored-stacks", action="store_true", help="do not stack mirror images")
+    each.add_argument(
+        "--no-mirrored-stacks", action="store_true", help="do not stack mirror images"
+    )

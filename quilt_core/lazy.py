@@ -1,4 +1,5 @@
-"""Packages whose names are imported when they are asked for: the web process needs some, without the compiled loops."""
+"""Packages whose names are imported when they are asked for: the web process needs some, without
+the compiled loops."""
 
 from __future__ import annotations
 

@@ -1,4 +1,5 @@
-"""``python -m quilt_core.warm``: compile the inner loops once, so that the first pack starts at once."""
+"""``python -m quilt_core.warm``: compile the inner loops once, so that the first pack starts at
+once."""
 
 from __future__ import annotations
 

@@ -41,6 +41,7 @@ INSTALLED_APPS = [
     "drf_spectacular",
     "huey.contrib.djhuey",
     "studio",
+    "demo",
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
@@ -56,7 +57,10 @@ MIDDLEWARE = [
 ROOT_URLCONF = "quilt_site.urls"
 WSGI_APPLICATION = "quilt_site.wsgi.application"
 TEMPLATES = [
-    {"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [BASE_DIR / "web" / "dist"]}
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [BASE_DIR / "web" / "dist"],
+    }
 ]
 
 DATABASES = {"default": env.db("DATABASE_URL", default=f"sqlite:///{DATA_DIR / 'studio.sqlite3'}")}
@@ -83,7 +87,8 @@ MAX_UNPACKED_BYTES = 4 * MAX_UPLOAD_BYTES
 INLINE_GATHER_BYTES = 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 500
 
-# Work that says nothing for so long stands still: its process is ended, and it is tried once more. A worker
+# Work that says nothing for so long stands still: its process is ended, and it is tried once more.
+# A worker
 # of this machine that is gone is noticed at once.
 STALE_SECONDS = env.float("QUILT_STALE_SECONDS", 120.0)
 

@@ -59,19 +59,23 @@ class Base:
 
 
 def read_base(obj: SceneObject, channel: int, scene: Scene, uv_tolerance: float) -> Base:
-    """The base layout that a file has for an object in a channel; one without islands where it has none."""
+    """The base layout that a file has for an object in a channel; one without islands where it has
+    none."""
     mesh = obj.mesh
     if channel >= len(mesh.channels):
         bare = np.full((len(mesh.corner_vertex), 2), np.nan)
         found = read_surface(obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance)
         return Base(bare, np.full(mesh.face_count, -1, np.int64), *found)
     islands = find_islands(mesh, mesh.channels[channel], tolerance=uv_tolerance)
-    found = read_surface(obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance, islands)
+    found = read_surface(
+        obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance, islands
+    )
     return Base(islands.uv, islands.face_island, *found)
 
 
 def store_geometry(obj: SceneObject, base: Base) -> str:
-    """Store what measuring, proving, packing, drawing and writing need of a base layout; returns the key."""
+    """Store what measuring, proving, packing, drawing and writing need of a base layout; returns
+    the key."""
     mesh, islands, surface = obj.mesh, base.islands, base.surface
     out = io.BytesIO()
     np.savez(
@@ -80,7 +84,9 @@ def store_geometry(obj: SceneObject, base: Base) -> str:
         face_island=base.face_island,
         **{name: getattr(islands, name) for name in FIELDS},
         unflattened=np.array(islands.unflattened),
-        corners=np.nan_to_num(mesh.positions[mesh.corner_vertex[mesh.triangles]]).astype(np.float32),
+        corners=np.nan_to_num(mesh.positions[mesh.corner_vertex[mesh.triangles]]).astype(
+            np.float32
+        ),
         corner_uv=np.nan_to_num(base.uv[mesh.triangles]).astype(np.float32),
         corner_island=base.face_island[mesh.triangle_face],
         **{SURFACE + name: getattr(surface, name) for name in SURFACE_FIELDS},
@@ -98,7 +104,9 @@ def load_geometry(key: str) -> dict[str, NDArray[Any]]:
 
 def _islands(key: str) -> IslandSet:
     data = load_geometry(key)
-    return IslandSet(**{n: data[n] for n in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"]))
+    return IslandSet(
+        **{n: data[n] for n in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"])
+    )
 
 
 def islands_of(keys: list[str]) -> IslandSet:

@@ -28,8 +28,9 @@ def content_mark(revision: Revision) -> str:
 def geometry_glb(revision: Revision) -> bytes:
     """GLB with one mesh per object, a node per instance, and the outlines as lines.
 
-    Triangles carry base UVs, `_ISLAND`, the number of the island within the revision (-1 for none), and
-    `_STRETCH`, the octaves by which their texels per metre differ from their island's. The node “outlines” holds the outline edges: position = (u, v, island).
+    Triangles carry base UVs, `_ISLAND`, the number of the island within the revision (-1 for none),
+    and `_STRETCH`, the octaves by which their texels per metre differ from their island's. The node
+    “outlines” holds the outline edges: position = (u, v, island).
     """
     members = members_with_rows(members_of(revision))
     mark = json.dumps([FORMAT, [[m.object.pk, m.base.geometry] for m in members]])
@@ -43,7 +44,9 @@ def geometry_glb(revision: Revision) -> bytes:
     base = 0
     for member in members:
         obj, data = member.object, load_geometry(member.base.geometry)
-        island = np.repeat(np.where(data["corner_island"] >= 0, data["corner_island"] + base, -1), 3)
+        island = np.repeat(
+            np.where(data["corner_island"] >= 0, data["corner_island"] + base, -1), 3
+        )
         primitive = Primitive(
             {
                 "POSITION": data["corners"].reshape(-1, 3),
@@ -61,7 +64,9 @@ def geometry_glb(revision: Revision) -> bytes:
         edge_islands.append(np.repeat(data["edge_island"] + base, 2))
         base += member.row.islands
     if edges and base:
-        flat = np.column_stack([np.concatenate(edges), np.concatenate(edge_islands)]).astype(np.float32)
+        flat = np.column_stack([np.concatenate(edges), np.concatenate(edge_islands)]).astype(
+            np.float32
+        )
         nodes.append(Node("outlines", -1, None, len(meshes)))
         meshes.append(("outlines", [Primitive({"POSITION": flat}, mode=LINES)]))
     glb = build_glb(nodes, meshes)

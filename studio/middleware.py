@@ -76,7 +76,9 @@ class SameOrigin:
             )
         if urlsplit(origin).netloc != request.get_host():
             return refuse(
-                403, f"A page from {origin} tried to change something.", "Use the application's own page."
+                403,
+                f"A page from {origin} tried to change something.",
+                "Use the application's own page.",
             )
         return self.get_response(request)
 

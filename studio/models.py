@@ -16,7 +16,8 @@ PADDING, MARGIN = 8.0, 4.0
 
 
 class Project(models.Model):
-    """A set of assets that share a house density. What a user can change of it is in its history."""
+    """A set of assets that share a house density. What a user can change of it is in its
+    history."""
 
     head = models.ForeignKey("Change", models.PROTECT, null=True, related_name="+")
     redo = models.JSONField(default=list, help_text="changes that redo goes to, the next one last")
@@ -58,14 +59,17 @@ class Project(models.Model):
 
 
 class Change(models.Model):
-    """One step of a project's history: what a user did, and the state after it. Never changed, but for its label."""
+    """One step of a project's history: what a user did, and the state after it. Never changed, but
+    for its label."""
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="changes")
     parent = models.ForeignKey("self", models.PROTECT, null=True, related_name="children")
     verb = models.CharField(max_length=40)
     what = models.CharField(max_length=200, blank=True, help_text="what it was done to, in words")
     author = models.CharField(max_length=80, default="you")
-    label = models.CharField(max_length=120, blank=True, help_text="a name that the user gave this step")
+    label = models.CharField(
+        max_length=120, blank=True, help_text="a name that the user gave this step"
+    )
     settings = models.JSONField(help_text="of the project, after it")
     atlases = models.JSONField(help_text="[atlas id, revision id] of each atlas after it, in order")
     touched = models.JSONField(
@@ -86,7 +90,9 @@ class Source(models.Model):
     size = models.BigIntegerField()
     is_mesh = models.BooleanField()
     metres_per_unit = models.FloatField(default=1.0)
-    uv_tolerance = models.FloatField(default=UV_TOLERANCE, help_text="with which its islands were found")
+    uv_tolerance = models.FloatField(
+        default=UV_TOLERANCE, help_text="with which its islands were found"
+    )
     folder = models.CharField(max_length=32, help_text="files brought in together see one another")
     warnings = models.JSONField(default=list)
 
@@ -111,30 +117,40 @@ class MeshObject(models.Model):
 
 
 class BaseLayout(models.Model):
-    """UVs of an object in one channel, with its islands. Never changed; an edit makes another one."""
+    """UVs of an object in one channel, with its islands. Never changed; an edit makes another
+    one."""
 
     object = models.ForeignKey(MeshObject, models.CASCADE, related_name="bases")
     channel = models.PositiveIntegerField(default=0, help_text="of the object, from 0")
     verb = models.CharField(max_length=40, default="read", help_text="what made it")
     parent = models.ForeignKey("self", models.PROTECT, null=True, related_name="children")
     geometry = models.CharField(max_length=64, help_text="SHA-256 of its arrays")
-    islands = models.PositiveIntegerField(help_text="numbered from 0 in the order of their first face")
+    islands = models.PositiveIntegerField(
+        help_text="numbered from 0 in the order of their first face"
+    )
     unflattened = models.PositiveIntegerField(help_text="faces without UVs")
     proportion = models.FloatField(
         default=1.0, help_text="width / height of its picture; that of most islands"
     )
-    suggested = models.FloatField(null=True, help_text="another proportion that its stretch suggests")
+    suggested = models.FloatField(
+        null=True, help_text="another proportion that its stretch suggests"
+    )
 
     class Meta:
         ordering = ["id"]
 
 
 class Atlas(models.Model):
-    """A shared layout of many objects. Its state is a revision, which the project's present change names."""
+    """A shared layout of many objects. Its state is a revision, which the project's present change
+    names."""
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="atlases")
     head = models.ForeignKey(
-        "Revision", models.PROTECT, null=True, related_name="+", help_text="none while it is deleted"
+        "Revision",
+        models.PROTECT,
+        null=True,
+        related_name="+",
+        help_text="none while it is deleted",
     )
 
     class Meta:
@@ -147,29 +163,40 @@ class Atlas(models.Model):
 
 
 class Revision(models.Model):
-    """State of an atlas as one action left it. Never changed, but for what is found out about it later.
+    """State of an atlas as one action left it. Never changed, but for what is found out about it
+    later.
 
-    A keyframe holds all of it; another one what differs from its parent, which goes back to the keyframe.
-    `studio.state` reads and writes both.
+    A keyframe holds all of it; another one what differs from its parent, which goes back to the
+    keyframe. `studio.state` reads and writes both.
     """
 
     atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="revisions")
     parent = models.ForeignKey("self", models.PROTECT, null=True, related_name="children")
     keyframe = models.ForeignKey("self", models.PROTECT, null=True, related_name="+")
     name = models.CharField(max_length=120, help_text="of the atlas")
-    members = models.JSONField(null=True, help_text="its objects, in order; none = as in the keyframe")
+    members = models.JSONField(
+        null=True, help_text="its objects, in order; none = as in the keyframe"
+    )
     tiles = models.JSONField(help_text="number, width, height, label and frozen of each")
-    state = models.BinaryField(help_text="placements, side table and controls, or what differs, compressed")
+    state = models.BinaryField(
+        help_text="placements, side table and controls, or what differs, compressed"
+    )
     depth = models.PositiveIntegerField(default=0, help_text="revisions since the keyframe")
     stored = models.PositiveIntegerField(default=0, help_text="islands stored since the keyframe")
-    padding = models.FloatField(default=PADDING, help_text="px that it was packed with, and is judged by")
+    padding = models.FloatField(
+        default=PADDING, help_text="px that it was packed with, and is judged by"
+    )
     margin = models.FloatField(default=MARGIN, help_text="px, in the same way")
     verb = models.CharField(max_length=40)
     params = models.JSONField(default=dict)
     draft = models.BooleanField(default=False, help_text="kept beside the chain, not part of it")
     seconds = models.FloatField(null=True, help_text="what it took to make")
-    tidy_cost = models.FloatField(null=True, help_text="coverage that tidiness cost, by quick packs")
-    binding = models.JSONField(null=True, help_text="what set the scale when it was packed, and cures")
+    tidy_cost = models.FloatField(
+        null=True, help_text="coverage that tidiness cost, by quick packs"
+    )
+    binding = models.JSONField(
+        null=True, help_text="what set the scale when it was packed, and cures"
+    )
     summary = models.JSONField(null=True, help_text="coverage and density, once it was measured")
     created = models.DateTimeField(default=timezone.now)
 
@@ -216,7 +243,9 @@ class Recipe(models.Model):
 
     class Meta:
         ordering = ["name"]
-        constraints = [models.UniqueConstraint(fields=["project", "name"], name="one_recipe_per_name")]
+        constraints = [
+            models.UniqueConstraint(fields=["project", "name"], name="one_recipe_per_name")
+        ]
 
 
 class Job(models.Model):
@@ -233,10 +262,14 @@ class Job(models.Model):
     progress = models.FloatField(default=0.0)
     message = models.CharField(max_length=255, blank=True)
     figures = models.JSONField(default=dict)
-    picture = models.BinaryField(default=b"", help_text="float32 placements of the best layout so far")
+    picture = models.BinaryField(
+        default=b"", help_text="float32 placements of the best layout so far"
+    )
     result = models.JSONField(default=dict)
     error = models.JSONField(null=True)
-    cancel = models.CharField(max_length=8, blank=True, help_text="keep or drop, once asked to stop")
+    cancel = models.CharField(
+        max_length=8, blank=True, help_text="keep or drop, once asked to stop"
+    )
     attempts = models.PositiveSmallIntegerField(default=0)
     worker = models.CharField(max_length=300, blank=True, help_text="process that works on it")
     heartbeat = models.DateTimeField(null=True)

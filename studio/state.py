@@ -1,4 +1,5 @@
-"""The state of an atlas: read from and written to revisions, which store what differs from their parents."""
+"""The state of an atlas: read from and written to revisions, which store what differs from their
+parents."""
 
 from __future__ import annotations
 
@@ -102,7 +103,11 @@ class State:
     ) -> State:
         """The state with some things changed."""
         islands = self.islands.copy()
-        for name, value in (("placement", placements), ("unplaced", unplaced), ("control", controls)):
+        for name, value in (
+            ("placement", placements),
+            ("unplaced", unplaced),
+            ("control", controls),
+        ):
             if value is not None:
                 islands[name] = value
         return replace(self, islands=islands, **other)
@@ -133,9 +138,11 @@ def _with_only(state: State, places: Sequence[int]) -> State:
 
 
 def joined(state: State, more: State) -> State:
-    """The state with the members of another one behind its own, with what was said of their islands.
+    """The state with the members of another one behind its own, with what was said of their
+    islands.
 
-    Bundles and stacks stay apart from those that are there, and no island asks for a tile that is not.
+    Bundles and stacks stay apart from those that are there, and no island asks for a tile that is
+    not.
     """
     islands = more.islands.copy()
     for name in ("bundle", "stack"):
@@ -146,7 +153,9 @@ def joined(state: State, more: State) -> State:
     asked = islands["control"]["tile"]
     islands["control"]["tile"] = np.where(np.isin(asked, numbers), asked, 0)
     return replace(
-        state, members=(*state.members, *more.members), islands=np.concatenate([state.islands, islands])
+        state,
+        members=(*state.members, *more.members),
+        islands=np.concatenate([state.islands, islands]),
     )
 
 
@@ -194,7 +203,8 @@ def read_state(revision: Revision) -> State:
 
 @lru_cache(maxsize=16)
 def _islands(revision_id: int, _created: datetime) -> NDArray[Any]:
-    """Islands of a revision; read-only. The time tells it from another one that once had its number."""
+    """Islands of a revision; read-only. The time tells it from another one that once had its
+    number."""
     facts = Revision.objects.values_list("keyframe_id", "state").get(pk=revision_id)
     keyframe, data = facts
     if keyframe is None:
@@ -202,13 +212,16 @@ def _islands(revision_id: int, _created: datetime) -> NDArray[Any]:
         out.flags.writeable = False
         return out
     rows = Revision.objects.filter(keyframe=keyframe, pk__lte=revision_id)
-    steps = {pk: (parent, state) for pk, parent, state in rows.values_list("pk", "parent_id", "state")}
+    steps = {
+        pk: (parent, state) for pk, parent, state in rows.values_list("pk", "parent_id", "state")
+    }
     chain, at = [], revision_id
     while at != keyframe:
         at, state = steps[at]
         chain.append(state)
     out = np.frombuffer(
-        zlib.decompress(bytes(Revision.objects.values_list("state", flat=True).get(pk=keyframe))), ISLAND
+        zlib.decompress(bytes(Revision.objects.values_list("state", flat=True).get(pk=keyframe))),
+        ISLAND,
     ).copy()
     for state in reversed(chain):
         changed = np.frombuffer(zlib.decompress(bytes(state)), ROW)
@@ -234,9 +247,19 @@ def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: An
         depth = stored = 0
         data = zlib.compress(np.ascontiguousarray(state.islands).tobytes(), 1)
     return Revision.objects.create(
-        atlas=atlas, parent=parent, keyframe=keyframe, name=state.name, members=members, state=data, depth=depth,
-        stored=stored, tiles=[tile.row() for tile in state.tiles], padding=state.padding, margin=state.margin, **facts,
-    )  # fmt: skip
+        atlas=atlas,
+        parent=parent,
+        keyframe=keyframe,
+        name=state.name,
+        members=members,
+        state=data,
+        depth=depth,
+        stored=stored,
+        tiles=[tile.row() for tile in state.tiles],
+        padding=state.padding,
+        margin=state.margin,
+        **facts,
+    )
 
 
 def changed_islands(before: State, after: State) -> IntArray | None:

@@ -24,7 +24,8 @@ def put(data: bytes) -> str:
 
 
 def _freshened(name: str) -> bool:
-    """Whether a file is there already; it counts as new then, so that nobody clears it as left over."""
+    """Whether a file is there already; it counts as new then, so that nobody clears it as left
+    over."""
     if not isinstance(default_storage, FileSystemStorage):
         return default_storage.exists(name)
     try:

@@ -59,7 +59,12 @@ class Buffers:
             )
         if "bufferView" in accessor:
             out = self._view(
-                int(accessor["bufferView"]), int(accessor.get("byteOffset", 0)), dtype, width, count, where
+                int(accessor["bufferView"]),
+                int(accessor.get("byteOffset", 0)),
+                dtype,
+                width,
+                count,
+                where,
             )
         else:
             # Nothing is stored for these rows; what is there bounds how many there can be.
@@ -73,20 +78,25 @@ class Buffers:
             kind = COMPONENT_TYPES.get(at["componentType"])
             if kind is None or kind.kind != "u":
                 raise self.fail("Its sparse indices are no whole numbers.", where)
-            rows = self._view(at["bufferView"], at.get("byteOffset", 0), kind, 1, n, where)[:, 0].astype(
-                np.int64
-            )
+            rows = self._view(at["bufferView"], at.get("byteOffset", 0), kind, 1, n, where)[
+                :, 0
+            ].astype(np.int64)
             if n and rows.max() >= count:
                 raise self.fail("A sparse index is out of range.", where)
             out = out.copy()
-            out[rows] = self._view(values["bufferView"], values.get("byteOffset", 0), dtype, width, n, where)
+            out[rows] = self._view(
+                values["bufferView"], values.get("byteOffset", 0), dtype, width, n, where
+            )
         return out
 
     def numbers(self, index: int, width: int | None = None) -> FloatArray:
-        """Like `raw`, as float64 with normalized integers scaled to 0–1 or -1–1; refused in another width."""
+        """Like `raw`, as float64 with normalized integers scaled to 0–1 or -1–1; refused in another
+        width."""
         out = self.raw(index)
         if width is not None and out.shape[1] != width:
-            raise self.fail(f"It has {out.shape[1]} numbers a row where {width} belong.", f"accessor {index}")
+            raise self.fail(
+                f"It has {out.shape[1]} numbers a row where {width} belong.", f"accessor {index}"
+            )
         if not self.doc["accessors"][index].get("normalized") or out.dtype.kind == "f":
             return out.astype(np.float64)
         top = np.iinfo(out.dtype).max
@@ -118,7 +128,9 @@ class Buffers:
             data = self.buffers[view["buffer"]]
             base, length = int(view.get("byteOffset", 0)), int(view["byteLength"])
         except (KeyError, IndexError, TypeError):
-            raise self.fail(f"It points at buffer view {view_index}, which is not there.", where) from None
+            raise self.fail(
+                f"It points at buffer view {view_index}, which is not there.", where
+            ) from None
         item = dtype.itemsize * width
         stride = int(view.get("byteStride", 0)) or item
         if stride < item:
@@ -126,7 +138,8 @@ class Buffers:
         need = offset + (stride * (count - 1) + item if count else 0)
         if need > length or base + need > len(data) or base < 0 or offset < 0:
             raise self.fail(
-                f"It needs {base + need:,} bytes of buffer {view['buffer']}, which has {len(data):,}.", where
+                f"It needs {base + need:,} bytes of buffer {view['buffer']}, which has {len(data):,}.",
+                where,
             )
         out = np.ndarray((count, width), dtype, data, base + offset, (stride, dtype.itemsize))
         return out.copy()

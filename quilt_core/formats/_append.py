@@ -28,7 +28,8 @@ class Appender:
         self._length = len(buffers[0])
 
     def add_view(self, rows: NDArray[Any], target: int) -> int:
-        """Append rows, each padded to 4 bytes as vertex attributes must be; returns the view's index."""
+        """Append rows, each padded to 4 bytes as vertex attributes must be; returns the view's
+        index."""
         self._pad()
         raw = np.ascontiguousarray(rows)
         item = raw.dtype.itemsize * raw.shape[1]

@@ -44,14 +44,18 @@ def expand_draco(name: str, doc: dict[str, Any], buffers: list[bytes]) -> None:
             extension = primitive["extensions"].pop(EXTENSION)
             view = doc["bufferViews"][extension["bufferView"]]
             start = view.get("byteOffset", 0)
-            decoded = DracoPy.decode(bytes(buffers[view["buffer"]][start : start + view["byteLength"]]))
+            decoded = DracoPy.decode(
+                bytes(buffers[view["buffer"]][start : start + view["byteLength"]])
+            )
             for attribute, unique_id in extension["attributes"].items():
                 accessor = doc["accessors"][primitive["attributes"][attribute]]
                 values = np.asarray(decoded.get_attribute_by_unique_id(unique_id)["data"])
                 _fill(appender, accessor, values)
             if "indices" in primitive:
                 _fill(
-                    appender, doc["accessors"][primitive["indices"]], np.asarray(decoded.faces).reshape(-1, 1)
+                    appender,
+                    doc["accessors"][primitive["indices"]],
+                    np.asarray(decoded.faces).reshape(-1, 1),
                 )
         except (KeyError, IndexError, TypeError, ValueError, RuntimeError) as error:
             raise FileFormatError(
@@ -76,5 +80,7 @@ def _fill(appender: Appender, accessor: dict[str, Any], values: NDArray[Any]) ->
     rows = values.reshape(-1, WIDTHS[accessor["type"]]).astype(dtype)
     if len(rows) != accessor["count"]:
         accessor["count"] = len(rows)
-    accessor["bufferView"] = appender.add_view(rows, 34963 if accessor["type"] == "SCALAR" else 34962)
+    accessor["bufferView"] = appender.add_view(
+        rows, 34963 if accessor["type"] == "SCALAR" else 34962
+    )
     accessor.pop("byteOffset", None)

@@ -52,7 +52,9 @@ def instances_of_meshes(name: str, doc: dict[str, Any]) -> dict[int, tuple[Insta
             above = parent[chain[-1]]
             if above in seen:
                 raise FileFormatError(
-                    "The hierarchy goes round in a circle.", f"{name}, node {index}", "Export the file again."
+                    "The hierarchy goes round in a circle.",
+                    f"{name}, node {index}",
+                    "Export the file again.",
                 )
             chain.append(above)
             seen.add(above)

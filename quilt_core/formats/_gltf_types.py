@@ -1,7 +1,7 @@
 """The parts of a glTF document that are read, decoded once into checked types.
 
-What passes here has the right types, finite numbers and indices of things that are there, so that no later
-line meets anything else. The document itself is kept as it is for writing back.
+What passes here has the right types, finite numbers and indices of things that are there, so that
+no later line meets anything else. The document itself is kept as it is for writing back.
 
 Reference: glTF 2.0 specification (ISO/IEC 12113:2022), JSON schema.
 """
@@ -164,7 +164,8 @@ def decode(name: str, text: bytes) -> dict[str, Any]:
     Raises
     ------
     FileFormatError
-        When it is not JSON, not glTF 2, or any part that is read has the wrong type or points nowhere.
+        When it is not JSON, not glTF 2, or any part that is read has the wrong type or points
+        nowhere.
     """
     if text[:3] == b"\xef\xbb\xbf":
         text = text[3:]
@@ -195,14 +196,20 @@ def decode(name: str, text: bytes) -> dict[str, Any]:
 
 def _check_indices(name: str, doc: Document) -> None:
     counts = {
-        "node": len(doc.nodes), "mesh": len(doc.meshes), "accessor": len(doc.accessors), "material": len(doc.materials),
-        "buffer view": len(doc.bufferViews), "buffer": len(doc.buffers),
-    }  # fmt: skip
+        "node": len(doc.nodes),
+        "mesh": len(doc.meshes),
+        "accessor": len(doc.accessors),
+        "material": len(doc.materials),
+        "buffer view": len(doc.bufferViews),
+        "buffer": len(doc.buffers),
+    }
 
     def check(kind: str, index: int | UnsetType, where: str) -> None:
         if not isinstance(index, UnsetType) and index >= counts[kind]:
             raise FileFormatError(
-                f"It asks for {kind} {index}, but there are {counts[kind]}.", f"{name}, {where}", DAMAGED
+                f"It asks for {kind} {index}, but there are {counts[kind]}.",
+                f"{name}, {where}",
+                DAMAGED,
             )
 
     for n, scene in enumerate(doc.scenes):

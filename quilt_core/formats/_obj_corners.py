@@ -13,7 +13,12 @@ IntArray = NDArray[np.int64]
 
 
 def parse_corners(
-    name: str, lines: list[bytes], where: dict[str, IntArray], v_count: int, vt_count: int, vn_count: int
+    name: str,
+    lines: list[bytes],
+    where: dict[str, IntArray],
+    v_count: int,
+    vt_count: int,
+    vn_count: int,
 ) -> tuple[IntArray, IntArray, IntArray, IntArray]:
     """Corner counts per face, and vertex, vt and vn index (from 0, -1 = none) per corner."""
     from quilt_core.formats.obj_read import all_words

@@ -79,7 +79,9 @@ def _image_of(doc: dict[str, Any], info: dict[str, Any]) -> int | None:
     choices = [texture.get("source")]
     extensions = texture.get("extensions")
     if isinstance(extensions, dict):
-        choices += [e.get("source") for key in SOURCES if isinstance(e := extensions.get(key), dict)]
+        choices += [
+            e.get("source") for key in SOURCES if isinstance(e := extensions.get(key), dict)
+        ]
     return next((c for c in choices if type(c) is int and 0 <= c < len(images)), None)
 
 
@@ -113,8 +115,19 @@ def mtl_picture(words: str) -> str:
     >>> mtl_picture("-s 1 1 1 -clamp on wood grain.png")
     'wood grain.png'
     """
-    counts = {"-bm": 1, "-blendu": 1, "-blendv": 1, "-boost": 1, "-cc": 1, "-clamp": 1, "-imfchan": 1, "-mm": 2,
-              "-texres": 1, "-type": 1, "-colorspace": 1}  # fmt: skip
+    counts = {
+        "-bm": 1,
+        "-blendu": 1,
+        "-blendv": 1,
+        "-boost": 1,
+        "-cc": 1,
+        "-clamp": 1,
+        "-imfchan": 1,
+        "-mm": 2,
+        "-texres": 1,
+        "-type": 1,
+        "-colorspace": 1,
+    }
     parts = words.split()
     at = 0
     while at < len(parts) and parts[at].startswith("-"):

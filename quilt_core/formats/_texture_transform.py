@@ -32,7 +32,11 @@ def seen_transforms(doc: dict[str, Any]) -> dict[tuple[int, int], FloatArray]:
             matrix = _FLIP @ _matrix(transform or {}) @ _FLIP
             if abs(np.linalg.det(matrix)) > 1e-12:
                 out[(index, channel)] = matrix
-    return {key: matrix for key, matrix in out.items() if not np.allclose(matrix, np.eye(3), atol=0, rtol=0)}
+    return {
+        key: matrix
+        for key, matrix in out.items()
+        if not np.allclose(matrix, np.eye(3), atol=0, rtol=0)
+    }
 
 
 def _texture_infos(material: dict[str, Any]) -> list[dict[str, Any]]:

@@ -1,7 +1,9 @@
-"""UV channels of a file: copied, moved, swapped and deleted on all its meshes; the values stay bit by bit.
+"""UV channels of a file: copied, moved, swapped and deleted on all its meshes; the values stay bit
+by bit.
 
-Reference: glTF 2.0 specification (ISO/IEC 12113:2022), 3.7.2 (TEXCOORD_n are numbered from 0 without gaps), 3.9.1
-(texture infos name their channel by texCoord); KHR_texture_transform; KHR_materials_variants.
+Reference: glTF 2.0 specification (ISO/IEC 12113:2022), 3.7.2 (TEXCOORD_n are numbered from 0
+without gaps), 3.9.1 (texture infos name their channel by texCoord); KHR_texture_transform;
+KHR_materials_variants.
 """
 
 from __future__ import annotations
@@ -27,8 +29,8 @@ class ChannelEdit:
     Parameters
     ----------
     kind : str
-        copy (`one` onto `two`, a new one behind the last or in place of what is there), move (`one` to the place
-        `two`, the others move up), swap, delete (those behind it move down) or rename.
+        copy (`one` onto `two`, a new one behind the last or in place of what is there), move (`one`
+        to the place `two`, the others move up), swap, delete (those behind it move down) or rename.
     one, two : int
         `two` is 0 where there is no second one.
     name : str
@@ -67,7 +69,8 @@ def edit_channels(scene: Scene, edits: Sequence[ChannelEdit]) -> tuple[dict[str,
     Raises
     ------
     FileFormatError
-        When no mesh has the channel, when the format has no such thing, or when a material would lose what it reads.
+        When no mesh has the channel, when the format has no such thing, or when a material would
+        lose what it reads.
     """
     if Path(scene.name).suffix.lower() == ".obj":
         raise FileFormatError(
@@ -96,7 +99,9 @@ Orders = list[tuple[dict[str, Any], list[int]]]
 """Primitives, with the old channel that each new one is, from 0."""
 
 
-def _orders(name: str, doc: dict[str, Any], edits: Sequence[ChannelEdit], notes: list[str]) -> Orders:
+def _orders(
+    name: str, doc: dict[str, Any], edits: Sequence[ChannelEdit], notes: list[str]
+) -> Orders:
     out: Orders = []
     done: set[ChannelEdit] = set()
     for number, mesh in enumerate(doc.get("meshes", [])):
@@ -153,7 +158,11 @@ def _edited(order: list[int], edit: ChannelEdit) -> list[int] | None:
 
 def _renumber(primitive: dict[str, Any], order: list[int]) -> None:
     attributes = primitive.get("attributes", {})
-    held = {key: attributes[key] for key in attributes if not _is_channel(key, len(order), _count(primitive))}
+    held = {
+        key: attributes[key]
+        for key in attributes
+        if not _is_channel(key, len(order), _count(primitive))
+    }
     held |= {f"TEXCOORD_{new}": attributes[f"TEXCOORD_{old}"] for new, old in enumerate(order)}
     primitive["attributes"] = held
 
@@ -164,7 +173,8 @@ def _is_channel(key: str, new: int, old: int) -> bool:
 
 
 def _follow(name: str, doc: dict[str, Any], orders: Orders) -> None:
-    """Let materials read the channels that they read before; one whose meshes differ becomes several."""
+    """Let materials read the channels that they read before; one whose meshes differ becomes
+    several."""
     originals = copy.deepcopy(doc.get("materials", []))
     made: dict[tuple[int, int, tuple[int, ...]], int] = {}
     used: set[int] = set()

@@ -84,7 +84,9 @@ def build_glb(
                 "mode": primitive.mode,
             }
             if primitive.indices is not None:
-                entry["indices"] = _add(doc, body, np.asarray(primitive.indices)[:, None], 34963, False)
+                entry["indices"] = _add(
+                    doc, body, np.asarray(primitive.indices)[:, None], 34963, False
+                )
             if primitive.material is not None:
                 entry["material"] = primitive.material
             entries.append(entry)
@@ -118,7 +120,9 @@ def _node(index: int, nodes: Sequence[Node]) -> dict[str, Any]:
     return out
 
 
-def _add(doc: dict[str, Any], body: bytearray, rows: NDArray[Any], target: int, bounds: bool) -> int:
+def _add(
+    doc: dict[str, Any], body: bytearray, rows: NDArray[Any], target: int, bounds: bool
+) -> int:
     data = np.ascontiguousarray(rows)
     doc["bufferViews"].append(
         {"buffer": 0, "byteOffset": len(body), "byteLength": data.nbytes, "target": target}

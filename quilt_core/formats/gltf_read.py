@@ -1,6 +1,7 @@
 """glTF 2.0 and GLB, read so that everything but the UVs can be written back as it was.
 
-Reference: glTF 2.0 specification (ISO/IEC 12113:2022); KHR_texture_transform; KHR_mesh_quantization.
+Reference: glTF 2.0 specification (ISO/IEC 12113:2022); KHR_texture_transform;
+KHR_mesh_quantization.
 """
 
 from __future__ import annotations
@@ -60,7 +61,8 @@ class PrimitivePart:
 
 @dataclass(frozen=True, eq=False)
 class GltfSource:
-    """What the writer needs: the file, the document, its buffers and how corners map to vertices."""
+    """What the writer needs: the file, the document, its buffers and how corners map to
+    vertices."""
 
     data: bytes
     doc: dict[str, Any]
@@ -83,7 +85,9 @@ def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene
                 name,
                 f"Export it again without {UNREADABLE[extension]} compression.",
             )
-    buffers = [_buffer(name, i, entry, chunk, siblings) for i, entry in enumerate(doc.get("buffers", []))]
+    buffers = [
+        _buffer(name, i, entry, chunk, siblings) for i, entry in enumerate(doc.get("buffers", []))
+    ]
     expand_draco(name, doc, buffers)
     reader = Buffers(name, doc, buffers)
     transforms = seen_transforms(doc)
@@ -119,7 +123,9 @@ def _scene(
     warnings: list[str] = []
     for index, entry in enumerate(doc.get("meshes", [])):
         if index not in placed:
-            warnings.append(f"{name}: mesh “{entry.get('name', index)}” is used by no node and was left out.")
+            warnings.append(
+                f"{name}: mesh “{entry.get('name', index)}” is used by no node and was left out."
+            )
             continue
         built = _mesh(reader, index, entry, transforms)
         if built is None:
@@ -128,7 +134,9 @@ def _scene(
             )
             continue
         objects.append(
-            SceneObject(placed[index][0].name or entry.get("name", f"mesh {index}"), built[0], placed[index])
+            SceneObject(
+                placed[index][0].name or entry.get("name", f"mesh {index}"), built[0], placed[index]
+            )
         )
         meshes.append(index)
         parts.append(built[1])
@@ -157,7 +165,9 @@ def _split_glb(name: str, data: bytes) -> tuple[bytes, bytes | None]:
         )
     if total > len(data):
         raise FileFormatError(
-            f"The GLB is cut short: it says {total:,} bytes, there are {len(data):,}.", name, DAMAGED
+            f"The GLB is cut short: it says {total:,} bytes, there are {len(data):,}.",
+            name,
+            DAMAGED,
         )
     text: bytes | None = None
     binary: bytes | None = None
@@ -165,7 +175,9 @@ def _split_glb(name: str, data: bytes) -> tuple[bytes, bytes | None]:
     while at + 8 <= total:
         length, kind = struct.unpack_from("<II", data, at)
         if at + 8 + length > total:
-            raise FileFormatError("The GLB is cut short: its last chunk is not complete.", name, DAMAGED)
+            raise FileFormatError(
+                "The GLB is cut short: its last chunk is not complete.", name, DAMAGED
+            )
         body = data[at + 8 : at + 8 + length]
         if kind == 0x4E4F534A and text is None:
             text = body
@@ -209,7 +221,10 @@ def _buffer(
 
 
 def _mesh(
-    reader: Buffers, index: int, entry: dict[str, Any], transforms: dict[tuple[int, int], FloatArray]
+    reader: Buffers,
+    index: int,
+    entry: dict[str, Any],
+    transforms: dict[tuple[int, int], FloatArray],
 ) -> tuple[Mesh, tuple[PrimitivePart, ...]] | None:
     """One mesh of all primitives with faces; triangles only, as the format has no polygons."""
     label = f"mesh “{entry.get('name', index)}”"
@@ -241,9 +256,15 @@ def _mesh(
             raise reader.fail(f"It has more than {MOST_CORNERS:,} corners.", label)
         for s in sets:
             accessor = attributes.get(f"TEXCOORD_{s}")
-            uv = reader.numbers(accessor, 2) if accessor is not None else np.full((len(points), 2), np.nan)
+            uv = (
+                reader.numbers(accessor, 2)
+                if accessor is not None
+                else np.full((len(points), 2), np.nan)
+            )
             if len(uv) != len(points):
-                raise reader.fail(f"TEXCOORD_{s} has {len(uv)} values for {len(points)} vertices.", label)
+                raise reader.fail(
+                    f"TEXCOORD_{s} has {len(uv)} values for {len(points)} vertices.", label
+                )
             uv = np.where(np.abs(uv) < FARTHEST_UV, uv, np.nan)
             flipped = np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1)
             coords[s].append(to_seen(flipped, transforms.get((primitive.get("material", -1), s))))
@@ -283,7 +304,9 @@ def _normals(reader: Buffers, attributes: dict[str, Any], count: int) -> FloatAr
     return normals if normals.shape == (count, 3) else np.full((count, 3), np.nan)
 
 
-def _triangle_vertices(reader: Buffers, primitive: dict[str, Any], count: int, label: str) -> IntArray:
+def _triangle_vertices(
+    reader: Buffers, primitive: dict[str, Any], count: int, label: str
+) -> IntArray:
     if "indices" in primitive:
         index = reader.whole_numbers(primitive["indices"])
     else:

@@ -47,7 +47,9 @@ def write_gltf(
     for mesh, parts, new in zip(source.mesh_of_object, source.parts, corner_uvs, strict=True):
         if new is not None:
             for part in parts:
-                writer.primitive(doc["meshes"][mesh]["primitives"][part.primitive], part, new[part.corners])
+                writer.primitive(
+                    doc["meshes"][mesh]["primitives"][part.primitive], part, new[part.corners]
+                )
     writer.overwrite_in_place()
     appender.finish()
     return pack_document(scene.name, doc, buffers, source, side_names or {})
@@ -72,7 +74,9 @@ class _UVWriter:
     def primitive(self, primitive: dict[str, Any], part: PrimitivePart, seen: FloatArray) -> None:
         key = f"TEXCOORD_{self.channel}"
         attributes = primitive["attributes"]
-        flipped = to_stored(seen, self.transforms.get((primitive.get("material", -1), self.channel)))
+        flipped = to_stored(
+            seen, self.transforms.get((primitive.get("material", -1), self.channel))
+        )
         wanted = np.stack([flipped[:, 0], 1.0 - flipped[:, 1]], axis=1)
         has = np.asarray(np.isfinite(wanted).all(axis=1))
         if not has.any():
@@ -125,7 +129,8 @@ class _UVWriter:
     ) -> None:
         count = len(values)
         if primitive.get("mode", 4) != 4:
-            # A strip or fan whose vertices part is no strip any more: its triangles are written one by one.
+            # A strip or fan whose vertices part is no strip any more: its triangles are written one
+            # by one.
             primitive["mode"] = 4
         index = part.vertex.copy()
         place = np.full(int(groups.max()) + 1, -1, np.int64)
@@ -140,13 +145,17 @@ class _UVWriter:
                     continue
                 rows = self.reader.raw(accessor)
                 model = self.doc["accessors"][accessor]
-                holder[name] = self.appender.add_accessor(np.concatenate([rows, rows[origin]]), model, ARRAY)
+                holder[name] = self.appender.add_accessor(
+                    np.concatenate([rows, rows[origin]]), model, ARRAY
+                )
         primitive["attributes"][key] = self._add_uv(
             np.concatenate([values, stored[extra]]), primitive["attributes"].get(key)
         )
         wide = np.uint16 if index.max() < 65535 else np.uint32
         model = {"componentType": 5123 if wide is np.uint16 else 5125, "type": "SCALAR"}
-        primitive["indices"] = self.appender.add_accessor(index.astype(wide)[:, None], model, ELEMENTS)
+        primitive["indices"] = self.appender.add_accessor(
+            index.astype(wide)[:, None], model, ELEMENTS
+        )
 
     def overwrite_in_place(self) -> None:
         """Write the noted values over the old ones, in the stored layout."""
@@ -164,7 +173,8 @@ class _UVWriter:
 
 
 def _exclusive_accessors(doc: dict[str, Any], reader: Buffers, key: str) -> set[int]:
-    """Plain float accessors that are used as `key` only and whose bytes no other accessor touches."""
+    """Plain float accessors that are used as `key` only and whose bytes no other accessor
+    touches."""
     as_key: set[int] = set()
     otherwise: set[int] = set()
     for mesh in doc.get("meshes", []):
@@ -188,7 +198,10 @@ def _exclusive_accessors(doc: dict[str, Any], reader: Buffers, key: str) -> set[
             continue
         # Interleaved neighbours overlap as ranges; within one stride their bytes stay apart.
         if all(
-            r is None or r[1] >= mine[2] or r[2] <= mine[1] or (stride and abs(r[1] - mine[1]) < stride)
+            r is None
+            or r[1] >= mine[2]
+            or r[2] <= mine[1]
+            or (stride and abs(r[1] - mine[1]) < stride)
             for r in rivals
         ):
             out.add(accessor)
@@ -196,9 +209,14 @@ def _exclusive_accessors(doc: dict[str, Any], reader: Buffers, key: str) -> set[
 
 
 def pack_document(
-    name: str, doc: dict[str, Any], buffers: list[bytes], source: GltfSource, side_names: Mapping[str, str]
+    name: str,
+    doc: dict[str, Any],
+    buffers: list[bytes],
+    source: GltfSource,
+    side_names: Mapping[str, str],
 ) -> dict[str, bytes]:
-    """A document and its buffers as files: the file itself, and side files; `side_names` are new names for those that changed."""
+    """A document and its buffers as files: the file itself, and side files; `side_names` are new
+    names for those that changed."""
     out: dict[str, bytes] = {}
     for index, data in enumerate(buffers):
         entry = doc["buffers"][index]

@@ -59,12 +59,15 @@ def read_scene(
             "There is not enough memory for it.", name, "Split it into smaller files."
         ) from None
     except Exception as error:
-        # Whatever a broken file does that nobody thought of: the user hears of the file, not of the code.
+        # Whatever a broken file does that nobody thought of: the user hears of the file, not of the
+        # code.
         raise FileFormatError(
             f"It is damaged in a way that was not foreseen ({type(error).__name__}).", name, DAMAGED
         ) from error
     raise FileFormatError(
-        f"Files ending in “{suffix or 'nothing'}” are not read.", name, "Give a .obj, .gltf or .glb file."
+        f"Files ending in “{suffix or 'nothing'}” are not read.",
+        name,
+        "Give a .obj, .gltf or .glb file.",
     )
 
 
@@ -85,7 +88,8 @@ def write_scene(
     corner_uvs : sequence of (C, 2) float64 or None
         New coordinates per object and face corner; NaN keeps the corner as it was, None the object.
     side_names : mapping, optional
-        New names for side files that other meshes use as well, by the names in the file; taken where they change.
+        New names for side files that other meshes use as well, by the names in the file; taken
+        where they change.
 
     Returns
     -------
@@ -98,7 +102,8 @@ def write_scene(
 
 
 def side_files(name: str, data: bytes) -> tuple[str, ...]:
-    """Names of the files beside a mesh that hold its geometry, as the mesh names them; empty when it cannot be read."""
+    """Names of the files beside a mesh that hold its geometry, as the mesh names them; empty when
+    it cannot be read."""
     if Path(name).suffix.lower() not in (".gltf", ".glb"):
         return ()
     try:
@@ -108,7 +113,8 @@ def side_files(name: str, data: bytes) -> tuple[str, ...]:
 
 
 def shared_side_names(meshes: Mapping[str, Sequence[str]]) -> dict[str, dict[str, str]]:
-    """Names of their own for side files that several meshes use: one of them may change what is none of the others' business.
+    """Names of their own for side files that several meshes use: one of them may change what is
+    none of the others' business.
 
     Parameters
     ----------
@@ -118,7 +124,8 @@ def shared_side_names(meshes: Mapping[str, Sequence[str]]) -> dict[str, dict[str
     Returns
     -------
     dict
-        For each mesh, new names by the old ones, relative to its folder; for files of its own there is none.
+        For each mesh, new names by the old ones, relative to its folder; for files of its own there
+        is none.
 
     Examples
     --------

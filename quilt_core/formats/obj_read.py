@@ -33,10 +33,11 @@ FARTHEST, FARTHEST_UV = 1e15, 1e6
 
 @dataclass(frozen=True, eq=False)
 class ObjSource:
-    """What the writer needs: the bytes and lines as they were and which corners each face line holds.
+    """What the writer needs: the bytes and lines as they were and which corners each face line
+    holds.
 
-    `other_lines` are lines and faces of fewer than three corners: they are kept, and may name texture
-    coordinates too.
+    `other_lines` are lines and faces of fewer than three corners: they are kept, and may name
+    texture coordinates too.
     """
 
     data: bytes
@@ -65,7 +66,8 @@ def read_obj(
 
 
 def as_utf8(data: bytes) -> bytes:
-    """The text in UTF-8: files with the mark of UTF-16 or UTF-32 are converted, others stay as they are."""
+    """The text in UTF-8: files with the mark of UTF-16 or UTF-32 are converted, others stay as they
+    are."""
     for mark, encoding in (
         (codecs.BOM_UTF32_LE, "utf-32"), (codecs.BOM_UTF32_BE, "utf-32"), (codecs.BOM_UTF16_LE, "utf-16"),
         (codecs.BOM_UTF16_BE, "utf-16"),
@@ -77,7 +79,8 @@ def as_utf8(data: bytes) -> bytes:
 
 @contextmanager
 def _no_collection() -> Iterator[None]:
-    """Hold Python's cycle collector back while millions of short lists are made: it doubles the time."""
+    """Hold Python's cycle collector back while millions of short lists are made: it doubles the
+    time."""
     was_on = gc.isenabled()
     gc.disable()
     try:
@@ -95,9 +98,12 @@ def _read(
     where = {
         kind: np.array([i for i, head in enumerate(heads) if head.startswith(keys)], np.int64)
         for kind, keys in {
-            "v": (b"v ", b"v\t"), "vt": (b"vt ", b"vt\t"), "vn": (b"vn ", b"vn\t"), "f": (b"f ", b"f\t"),
+            "v": (b"v ", b"v\t"),
+            "vt": (b"vt ", b"vt\t"),
+            "vn": (b"vn ", b"vn\t"),
+            "f": (b"f ", b"f\t"),
         }.items()
-    }  # fmt: skip
+    }
     if not len(where["v"]):
         raise FileFormatError("There is no vertex in it: this is not an OBJ mesh.", name, NO_MESH)
     short = _short_faces(lines, where["f"])
@@ -114,7 +120,9 @@ def _read(
     texcoords = _within(_numbers(name, lines, where["vt"], 2, "texture coordinate"), FARTHEST_UV)
     step = _step(lines, where["vt"])
     normals = _numbers(name, lines, where["vn"], 3, "normal")
-    sizes, vertex, vt, vn = parse_corners(name, lines, where, len(positions), len(texcoords), len(normals))
+    sizes, vertex, vt, vn = parse_corners(
+        name, lines, where, len(positions), len(texcoords), len(normals)
+    )
     offsets = np.concatenate([[0], np.cumsum(sizes)])
 
     groups, material_names, warnings, libraries = _structure(lines, heads, where["f"])
@@ -219,12 +227,15 @@ def _fail(name: str, lines: list[bytes], logical: int, what: str, cure: str) -> 
 
 
 def _numbers(name: str, lines: list[bytes], where: IntArray, want: int, noun: str) -> FloatArray:
-    """The first `want` numbers of each named line; vertex colours and weights behind them are left."""
+    """The first `want` numbers of each named line; vertex colours and weights behind them are
+    left."""
     rows = all_words(lines, where)
     try:
         if any(len(row) < want for row in rows) and want == 2:
             rows = [row if len(row) > 1 else row + [b"0"] for row in rows]
-        out = np.array([float(cell) for row in rows for cell in row[:want]]).reshape(len(rows), want)
+        out = np.array([float(cell) for row in rows for cell in row[:want]]).reshape(
+            len(rows), want
+        )
     except ValueError:
         for i, row in zip(where, rows, strict=True):
             try:
@@ -281,7 +292,8 @@ def _structure(
     marks = [
         (i, h)
         for i, h in enumerate(heads)
-        if h[:1] in b"ogum" and h[:2] in (b"o ", b"g ", b"us", b"mt", b"o\t", b"g\t", b"g\n", b"g\r", b"o\n")
+        if h[:1] in b"ogum"
+        and h[:2] in (b"o ", b"g ", b"us", b"mt", b"o\t", b"g\t", b"g\n", b"g\r", b"o\n")
     ]
     by = b"o" if any(h[:1] == b"o" for _, h in marks) else b"g"
     names: list[str] = []
@@ -369,5 +381,6 @@ def _materials(
                     )
                 pictures[current] = picture_size(picture) if picture else None
     return tuple(
-        Material(label, colours.get(label, (0.8, 0.8, 0.8)), pictures.get(label)) for label in wanted
+        Material(label, colours.get(label, (0.8, 0.8, 0.8)), pictures.get(label))
+        for label in wanted
     )

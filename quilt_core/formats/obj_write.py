@@ -93,8 +93,13 @@ def _emit(source: ObjSource, values: FloatArray, offsets: IntArray) -> bytes:
             out.extend(_vt_line(value_of[key], line) for key in extras.get(face, ()))
             corners = range(offsets[face], offsets[face + 1])
             # A corner whose vt is no number keeps that one.
-            kept = [place_of[vt] if vt >= 0 else 0 for vt in source.corner_vt[corners.start : corners.stop]]
-            indices = [index_of.get(keys_list[c], old) for c, old in zip(corners, kept, strict=True)]
+            kept = [
+                place_of[vt] if vt >= 0 else 0
+                for vt in source.corner_vt[corners.start : corners.stop]
+            ]
+            indices = [
+                index_of.get(keys_list[c], old) for c, old in zip(corners, kept, strict=True)
+            ]
             out.append(_face_line(line, indices))
         elif number in others:
             out.append(_other_line(line, int(np.searchsorted(source.vt_lines, number)), place_of))
@@ -111,7 +116,8 @@ def _vt_line(value: list[float] | None, model: bytes) -> bytes:
 
 
 def _other_line(line: bytes, seen: int, place_of: list[int]) -> bytes:
-    """Point the vt indices of a line element at where these vt lines stand now; `seen` of them were before it."""
+    """Point the vt indices of a line element at where these vt lines stand now; `seen` of them were
+    before it."""
 
     def swap(match: re.Match[bytes]) -> bytes:
         vertex, vt, normal = match.group(1), match.group(2), match.group(3)

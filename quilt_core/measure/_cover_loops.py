@@ -8,7 +8,8 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def crossings(triangles, low, step, lines):  # type: ignore[no-untyped-def]
-    """Where triangles (N, 3, 2) meet lines at low + (k + 1/2) step: line number, start and end, one row each."""
+    """Where triangles (N, 3, 2) meet lines at low + (k + 1/2) step: line number, start and end, one
+    row each."""
     total = 0
     for n in range(len(triangles)):
         ys = triangles[n, :, 1]

@@ -8,7 +8,8 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def _slimness(edges2, area):  # type: ignore[no-untyped-def]
-    """Smallest height over longest edge, from squared edge lengths: 0.866 for an equilateral triangle."""
+    """Smallest height over longest edge, from squared edge lengths: 0.866 for an equilateral
+    triangle."""
     longest2 = max(edges2[0], edges2[1], edges2[2])
     return 2.0 * area / longest2 if longest2 > 0 else 0.0
 

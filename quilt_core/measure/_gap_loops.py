@@ -31,7 +31,8 @@ def _crosses(a, b):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def distance2(a, b, best, spots):  # type: ignore[no-untyped-def]
-    """Squared distance of two segments (4,) when below `best`, else `best`; `spots` (4,) gets the points."""
+    """Squared distance of two segments (4,) when below `best`, else `best`; `spots` (4,) gets the
+    points."""
     gx = max(min(a[0], a[2]) - max(b[0], b[2]), min(b[0], b[2]) - max(a[0], a[2]))
     gy = max(min(a[1], a[3]) - max(b[1], b[3]), min(b[1], b[3]) - max(a[1], a[3]))
     gx, gy = max(gx, 0.0), max(gy, 0.0)
@@ -57,7 +58,8 @@ def distance2(a, b, best, spots):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def nearest_pair(segments, owner, group, grid, reach, most):  # type: ignore[no-untyped-def]
-    """Smallest distance below `reach` between segments (N, 4) of different owners and groups (< 0: none).
+    """Smallest distance below `reach` between segments (N, 4) of different owners and groups (< 0:
+    none).
 
     Returns the distance (inf when there is none), the two segments and the two spots (4,).
     """
@@ -76,7 +78,9 @@ def nearest_pair(segments, owner, group, grid, reach, most):  # type: ignore[no-
 @njit(cache=True, nogil=True)
 def _row_of(key, keys):  # type: ignore[no-untyped-def]
     """Row of a key in an open hash table (a power of two long), or of the free place for it."""
-    row = np.int64((np.uint64(key) * np.uint64(0x9E3779B97F4A7C15)) >> np.uint64(20)) & (len(keys) - 1)
+    row = np.int64((np.uint64(key) * np.uint64(0x9E3779B97F4A7C15)) >> np.uint64(20)) & (
+        len(keys) - 1
+    )
     while keys[row] != -1 and keys[row] != key:
         row = (row + 1) & (len(keys) - 1)
     return row
@@ -86,9 +90,9 @@ def _row_of(key, keys):  # type: ignore[no-untyped-def]
 def close_segments(segments, owner, kind, group, count, grid, first, last, reach, most):  # type: ignore[no-untyped-def]
     """The nearest two spots of every pair of owners nearer than `reach`.
 
-    Only segments of different owners and, where they are not negative, of different kinds (N,) and groups
-    (N,) count; at most `most` others of a cell are compared. Returns (n,) keys (lower owner x count + higher
-    owner), (n,) distances, and (n, 4) spots on the lower and on the higher owner.
+    Only segments of different owners and, where they are not negative, of different kinds (N,) and
+    groups (N,) count; at most `most` others of a cell are compared. Returns (n,) keys (lower owner
+    x count + higher owner), (n,) distances, and (n, 4) spots on the lower and on the higher owner.
     """
     size, used = 1024, 0
     keys = np.full(size, -1, np.int64)

@@ -17,7 +17,8 @@ SMALL = 0.05
 """Boxes smaller than those of this quantile share the finest cells."""
 EVERYONE = 2**62
 LOOKS = 3
-"""So many looks at pairs of boxes are taken for one pair that meets: boxes may share up to four cells."""
+"""So many looks at pairs of boxes are taken for one pair that meets: boxes may share up to four
+cells."""
 
 
 class Grid(NamedTuple):
@@ -49,7 +50,9 @@ class Grid(NamedTuple):
 @njit(cache=True, nogil=True)
 def slot(ix, iy, level, mask):  # type: ignore[no-untyped-def]
     """Slot of a cell in a table of mask + 1 entries (a power of two)."""
-    h = np.uint64(ix) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(iy) * np.uint64(0xC2B2AE3D27D4EB4F)
+    h = np.uint64(ix) * np.uint64(0x9E3779B97F4A7C15) + np.uint64(iy) * np.uint64(
+        0xC2B2AE3D27D4EB4F
+    )
     h += np.uint64(level) * np.uint64(0x165667B19E3779F9)
     h ^= h >> np.uint64(29)
     h *= np.uint64(0xBF58476D1CE4E5B9)
@@ -92,7 +95,11 @@ def make_grid(boxes: NDArray[np.float64], least: float = 0.0) -> Grid:
     # Columns stay whole numbers that a float64 can tell apart.
     small = float(np.quantile(extent, SMALL)) if len(extent) else 1.0
     base = max(
-        least, small, float(extent.max(initial=0.0)) * 2.0 ** -(MOST_LEVELS - 2), far * 2.0**-50, 1e-300
+        least,
+        small,
+        float(extent.max(initial=0.0)) * 2.0 ** -(MOST_LEVELS - 2),
+        far * 2.0**-50,
+        1e-300,
     )
     with np.errstate(divide="ignore"):
         level = np.ceil(np.log2(np.maximum(extent, base) / base)).astype(np.int64)
@@ -109,13 +116,15 @@ def make_grid(boxes: NDArray[np.float64], least: float = 0.0) -> Grid:
 
 @njit(cache=True, nogil=True)
 def _meet_in(a, b, ix, iy, cell):  # type: ignore[no-untyped-def]
-    """Whether two boxes meet and this cell is the one that counts: that of the lower corner of their meeting."""
+    """Whether two boxes meet and this cell is the one that counts: that of the lower corner of
+    their meeting."""
     if a[0] > b[2] or b[0] > a[2] or a[1] > b[3] or b[1] > a[3]:
         return False
     return ix == column(max(a[0], b[0]), cell) and iy == column(max(a[1], b[1]), cell)
 
 
-# Not cached by itself: a generator out of the cache cannot be compiled into another function. Those that
+# Not cached by itself: a generator out of the cache cannot be compiled into another function. Those
+# that
 # use it are cached whole.
 @njit(nogil=True)
 def meeting(grid, first, last, most):  # type: ignore[no-untyped-def]
@@ -133,7 +142,11 @@ def meeting(grid, first, last, most):  # type: ignore[no-untyped-def]
             seen = 0
             for v in range(u + 1, grid.offsets[s + 1]):
                 j = grid.entries[v, 0]
-                if grid.entries[v, 1] != ix or grid.entries[v, 2] != iy or grid.entries[v, 3] != own:
+                if (
+                    grid.entries[v, 1] != ix
+                    or grid.entries[v, 2] != iy
+                    or grid.entries[v, 3] != own
+                ):
                     continue
                 seen += 1
                 if seen > most:
@@ -191,7 +204,8 @@ def _count_looks(grid, most):  # type: ignore[no-untyped-def]
 
 
 def meetings(grid: Grid, most: int) -> int:
-    """About how many pairs of boxes meet, an upper bound; from `most` on it may be any larger number."""
+    """About how many pairs of boxes meet, an upper bound; from `most` on it may be any larger
+    number."""
     return int(_count_looks(grid, LOOKS * most)) // LOOKS
 
 

@@ -39,7 +39,8 @@ def shared_area(a, b):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def shared(a, b):  # type: ignore[no-untyped-def]
-    """Area shared by two triangles (3, 2), the middle of the corners of the shared piece, and its extent."""
+    """Area shared by two triangles (3, 2), the middle of the corners of the shared piece, and its
+    extent."""
     ox, oy = a[0, 0], a[0, 1]
     px = np.empty(12)
     py = np.empty(12)
@@ -85,10 +86,12 @@ def shared(a, b):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def overlapping_pairs(triangles, noise, grid, first, last, least, most):  # type: ignore[no-untyped-def]
-    """Pairs of triangles that share more than `least` area; at most `most` others of a cell are compared.
+    """Pairs of triangles that share more than `least` area; at most `most` others of a cell are
+    compared.
 
-    Returns (n, 2) indices; (n, 4) areas, spots, and 1 where the shared piece is wider than the `noise` (N,)
-    of both triangles, so that it cannot be rounding; and whether the list became too long.
+    Returns (n, 2) indices; (n, 4) areas, spots, and 1 where the shared piece is wider than the
+    `noise` (N,) of both triangles, so that it cannot be rounding; and whether the list became too
+    long.
     """
     capacity = 1024
     pairs = np.empty((capacity, 2), np.int64)

@@ -28,8 +28,8 @@ def covered(
 ) -> FloatArray:
     """Area that islands cover in each tile, in texels.
 
-    The areas of islands that overlap nothing are added up; the union of those that do is measured along
-    lines a quarter of a texel apart, exactly along each line.
+    The areas of islands that overlap nothing are added up; the union of those that do is measured
+    along lines a quarter of a texel apart, exactly along each line.
 
     Parameters
     ----------

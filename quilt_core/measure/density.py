@@ -94,7 +94,8 @@ def house_band(house: float, tolerance: float) -> tuple[float, float]:
 
 
 def proposed_house(density_per_island: FloatArray, world_area: FloatArray) -> float | None:
-    """A house density for a set as it came in: the area-weighted median, as the nearest power of two.
+    """A house density for a set as it came in: the area-weighted median, as the nearest power of
+    two.
 
     Parameters
     ----------
@@ -145,8 +146,11 @@ def face_densities(
     return density(areas, object_face_areas(obj, metres_per_unit), width, height)
 
 
-def island_densities(islands: IslandSet, placements: FloatArray, width: Size, height: Size) -> FloatArray:
-    """(I,) density of each island in px per metre; NaN for those that have collapsed to a line or point."""
+def island_densities(
+    islands: IslandSet, placements: FloatArray, width: Size, height: Size
+) -> FloatArray:
+    """(I,) density of each island in px per metre; NaN for those that have collapsed to a line or
+    point."""
     found = density(islands.uv_area * determinants(placements), islands.world_area, width, height)
     with np.errstate(invalid="ignore"):
         flat = ~(found > COLLAPSED * length_densities(islands, placements, width, height))
@@ -154,7 +158,9 @@ def island_densities(islands: IslandSet, placements: FloatArray, width: Size, he
     return found
 
 
-def length_densities(islands: IslandSet, placements: FloatArray, width: Size, height: Size) -> FloatArray:
+def length_densities(
+    islands: IslandSet, placements: FloatArray, width: Size, height: Size
+) -> FloatArray:
     """(I,) px per metre by the lengths of the triangles' sides; of an isometric island its density.
 
     NaN where there is no length in space, 0 where there is none in the layout.
@@ -163,7 +169,9 @@ def length_densities(islands: IslandSet, placements: FloatArray, width: Size, he
     known = islands.world_length > 0
     linear = placements[known, :, :2] if len(placements) else np.empty((0, 2, 2))
     second = np.einsum("nij,njk,nlk->nil", linear, islands.second_moments[known], linear)
-    sizes = np.broadcast_to(np.stack(np.broadcast_arrays(width, height), axis=-1), (islands.count, 2))[known]
+    sizes = np.broadcast_to(
+        np.stack(np.broadcast_arrays(width, height), axis=-1), (islands.count, 2)
+    )[known]
     squared = second[:, 0, 0] * sizes[:, 0] ** 2 + second[:, 1, 1] * sizes[:, 1] ** 2
     out[known] = np.sqrt(squared) / islands.world_length[known]
     return out
@@ -216,8 +224,9 @@ def equalize(
     Returns
     -------
     (I, 2, 3) float64
-        New placements. An island that is nearly collapsed is not enlarged beyond `LONGER` times its true
-        length, one that has collapsed to a line gets that length, and one that is a point stays as it is.
+        New placements. An island that is nearly collapsed is not enlarged beyond `LONGER` times its
+        true length, one that has collapsed to a line gets that length, and one that is a point
+        stays as it is.
     """
     now = island_densities(islands, placements, width, height)
     by_length = length_densities(islands, placements, width, height)
@@ -245,14 +254,17 @@ def equalize(
 def reshaped(
     islands: IslandSet, placements: FloatArray, width: Size, height: Size, which: NDArray[np.bool_]
 ) -> FloatArray:
-    """Placements that give islands laid out for pictures that are not square the shapes that were meant.
+    """Placements that give islands laid out for pictures that are not square the shapes that were
+    meant.
 
     They keep their area and the middle of their box. Islands of square pictures stay as they are.
     """
     use = which & (islands.proportion != 1.0)
     if not use.any():
         return placements
-    pixels = np.broadcast_to(np.stack(np.broadcast_arrays(width, height), axis=-1), (islands.count, 2))[use]
+    pixels = np.broadcast_to(
+        np.stack(np.broadcast_arrays(width, height), axis=-1), (islands.count, 2)
+    )[use]
     out = placements.copy()
     linear = placements[use, :, :2] * pixels[:, :, None]
     out[use, :, :2] = in_shape(linear, islands.proportion[use]) / pixels[:, :, None]
@@ -262,7 +274,9 @@ def reshaped(
     return out
 
 
-def scale_about_centres(islands: IslandSet, placements: FloatArray, factor: FloatArray) -> FloatArray:
+def scale_about_centres(
+    islands: IslandSet, placements: FloatArray, factor: FloatArray
+) -> FloatArray:
     """Scale each placed island by its factor, (I,), about the middle of its bounding box."""
     box = islands.placed(placements).bounds()
     centre = np.where(np.isfinite(box[:, :2]), 0.5 * (box[:, :2] + box[:, 2:]), 0.0)

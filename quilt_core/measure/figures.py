@@ -22,7 +22,8 @@ BoolArray = NDArray[np.bool_]
 IntArray = NDArray[np.int64]
 
 EDGE_TOLERANCE_PX = GAP_TOLERANCE_PX = 1e-3
-"""An island may pass the tile's edge by this much, the rounding of 32-bit files, and still be inside."""
+"""An island may pass the tile's edge by this much, the rounding of 32-bit files, and still be
+inside."""
 ROUNDINGS = 4.0
 """Two outlines may be off by so many roundings of a coordinate: both ends, in both directions."""
 
@@ -38,7 +39,8 @@ class Figures:
     density_all : float
         px per metre over all islands together.
     coverage : float
-        Area that the islands inside the tiles cover / area of the tiles, 0–1. What is covered twice counts once.
+        Area that the islands inside the tiles cover / area of the tiles, 0–1. What is covered twice
+        counts once.
     mirrored : (I,) bool
         Islands with most of their area turned over.
     outside, collapsed : (I,) bool
@@ -51,8 +53,8 @@ class Figures:
     gap : Gap
         Among the islands in the tiles; 0 px when any two of them overlap. Spots are UVs.
     close : ClosePairs
-        All pairs in the tiles that are nearer than the padding; those that overlap, be it by way of others,
-        are left out. Spots are UVs.
+        All pairs in the tiles that are nearer than the padding; those that overlap, be it by way of
+        others, are left out. Spots are UVs.
     margin_px : float
         Smallest distance from an inside island to its tile's edge.
     edge_px : (I,) float64
@@ -120,7 +122,9 @@ def measure_tiles(
     noise = _noise(placed, box, size)
     slack = np.maximum(EDGE_TOLERANCE_PX, noise)[:, None]
     outside = np.asarray(
-        (middle < 0) | (local[:, :2] < -slack).any(axis=1) | (local[:, 2:] > size + slack).any(axis=1)
+        (middle < 0)
+        | (local[:, :2] < -slack).any(axis=1)
+        | (local[:, 2:] > size + slack).any(axis=1)
     )
     densities = island_densities(islands, placements, size[:, 0], size[:, 1])
     collapsed = ~np.isfinite(densities)
@@ -128,7 +132,10 @@ def measure_tiles(
 
     plane = sizes.max(axis=0)
     found = find_overlaps(
-        _only(placed, ~collapsed), int(plane[0]), int(plane[1]), noise * plane.max() / size.max(axis=1)
+        _only(placed, ~collapsed),
+        int(plane[0]),
+        int(plane[1]),
+        noise * plane.max() / size.max(axis=1),
     )
     overlaps = _not_meant(_in_uv(found, plane, size), stack)
     parts = [
@@ -140,12 +147,19 @@ def measure_tiles(
     edge = np.concatenate([local[:, :2], size - local[:, 2:]], axis=1).min(axis=1)
     room = sizes.prod(axis=1)
     tile_area = covered(
-        placed, ~outside & ~collapsed, np.where(outside, -1, middle), sizes, found.pairs, found.complete
+        placed,
+        ~outside & ~collapsed,
+        np.where(outside, -1, middle),
+        sizes,
+        found.pairs,
+        found.complete,
     )
     world = np.where(~outside & ~collapsed, islands.world_area, 0.0)
     texels = np.where(world > 0, np.nan_to_num(densities) ** 2 * world, 0.0)
     with np.errstate(invalid="ignore", divide="ignore"):
-        tile_density = np.sqrt(np.bincount(home, texels, len(tiles)) / np.bincount(home, world, len(tiles)))
+        tile_density = np.sqrt(
+            np.bincount(home, texels, len(tiles)) / np.bincount(home, world, len(tiles))
+        )
     return Figures(
         density=densities,
         density_all=set_density(islands, placements, size[:, 0], size[:, 1]),
@@ -167,7 +181,8 @@ def measure_tiles(
 
 
 def _noise(placed: IslandSet, box: FloatArray, size: FloatArray) -> FloatArray:
-    """(I,) px by which two outlines may be off: the rounding of the source and that of a 32-bit file."""
+    """(I,) px by which two outlines may be off: the rounding of the source and that of a 32-bit
+    file."""
     far = np.nan_to_num(np.abs(box).max(axis=1, initial=0.0), nan=0.0, posinf=0.0)
     return np.asarray(ROUNDINGS * (placed.step + FLOAT32 * far) * size.max(axis=1))
 
@@ -184,7 +199,8 @@ def _only(placed: IslandSet, use: BoolArray) -> IslandSet:
 
 
 def _in_uv(found: Overlaps, plane: FloatArray, size: FloatArray) -> Overlaps:
-    """Overlaps measured in one plane, told in texels of the first island's tile, with spots in UVs."""
+    """Overlaps measured in one plane, told in texels of the first island's tile, with spots in
+    UVs."""
     factor = size[found.pairs[:, 0]].prod(axis=1) / plane.prod()
     return replace(found, texels=found.texels * factor, spots=found.spots / plane)
 
@@ -222,7 +238,8 @@ class _Part:
 
 
 def piles(overlaps: Overlaps, count: int, stack: IntArray) -> IntArray:
-    """(I,) number of the pile that an island is in: what overlaps or is stacked, be it by way of others; -1 for none."""
+    """(I,) number of the pile that an island is in: what overlaps or is stacked, be it by way of
+    others; -1 for none."""
     _, head, inverse = np.unique(stack, return_index=True, return_inverse=True)
     meant = np.flatnonzero(stack >= 0)
     links = np.concatenate([overlaps.pairs, np.stack([head[inverse[meant]], meant], axis=1)])
@@ -238,7 +255,9 @@ def _close(
     """Pairs nearer than the padding in any tile, nearest first."""
     count = len(stack)
     pile = piles(overlaps, count, stack)
-    found = [close_pairs(part.outlines, 1, 1, padding - GAP_TOLERANCE_PX, group=pile) for part in parts]
+    found = [
+        close_pairs(part.outlines, 1, 1, padding - GAP_TOLERANCE_PX, group=pile) for part in parts
+    ]
     pairs = np.concatenate([f.pairs for f in found])
     pixels = np.concatenate([f.pixels for f in found])
     spots = np.concatenate([f.spots / part.size for f, part in zip(found, parts, strict=True)])
@@ -261,7 +280,9 @@ def _gap(
         return Gap(0.0, (int(pairs[worst, 0]), int(pairs[worst, 1])), (spot, spot))
     if len(close.pairs):
         (a, b), ((x, y), (u, v)) = close.pairs[0], close.spots[0]
-        return Gap(float(close.pixels[0]), (int(a), int(b)), ((float(x), float(y)), (float(u), float(v))))
+        return Gap(
+            float(close.pixels[0]), (int(a), int(b)), ((float(x), float(y)), (float(u), float(v)))
+        )
     best = NO_GAP
     pile = piles(overlaps, len(stack), stack)
     for part in parts:

@@ -68,7 +68,11 @@ class ClosePairs:
 
 
 def smallest_gap(
-    islands: IslandSet, width: int, height: int, expected: float = 16.0, group: IntArray | None = None
+    islands: IslandSet,
+    width: int,
+    height: int,
+    expected: float = 16.0,
+    group: IntArray | None = None,
 ) -> Gap:
     """Find the smallest gap between the outlines of any two placed islands.
 

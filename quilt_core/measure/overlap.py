@@ -19,7 +19,8 @@ IntArray = NDArray[np.int64]
 LEAST_TEXELS = 1e-12
 """Shared areas below this many texels are left out of all sums."""
 MOST_PAIRS = 2_500_000
-"""With more pairs of triangles whose boxes meet, each triangle is compared with a few others only."""
+"""With more pairs of triangles whose boxes meet, each triangle is compared with a few others
+only."""
 FEW = 20
 LANES = 2
 
@@ -40,8 +41,9 @@ class Overlaps:
         Triangles of the set that share area.
     triangle_texels : (T,) float64
     complete : bool
-        False where so many faces lie on one spot that not every pair was compared. Where there are many copies
-        of a face, they are compared with the first of them, and only that one with the others.
+        False where so many faces lie on one spot that not every pair was compared. Where there are
+        many copies of a face, they are compared with the first of them, and only that one with the
+        others.
     """
 
     pairs: IntArray
@@ -59,12 +61,18 @@ class Overlaps:
     def select(self, keep: NDArray[np.bool_]) -> Overlaps:
         """Only some pairs of islands; the triangles stay."""
         return Overlaps(
-            self.pairs[keep], self.texels[keep], self.spots[keep], self.triangle_pairs, self.triangle_texels,
+            self.pairs[keep],
+            self.texels[keep],
+            self.spots[keep],
+            self.triangle_pairs,
+            self.triangle_texels,
             self.complete,
-        )  # fmt: skip
+        )
 
 
-def find_overlaps(islands: IslandSet, width: int, height: int, noise: FloatArray | None = None) -> Overlaps:
+def find_overlaps(
+    islands: IslandSet, width: int, height: int, noise: FloatArray | None = None
+) -> Overlaps:
     """Find all overlaps of placed islands, within and between them.
 
     Parameters
@@ -74,8 +82,8 @@ def find_overlaps(islands: IslandSet, width: int, height: int, noise: FloatArray
     width, height : int
         Resolution of the tile in px.
     noise : (I,) float64, optional
-        px by which outlines may be off; shared pieces that are not wider are no overlap. Without it the
-        rounding of float64 at a few texels.
+        px by which outlines may be off; shared pieces that are not wider are no overlap. Without it
+        the rounding of float64 at a few texels.
     """
     triangles = np.ascontiguousarray(islands.triangles * np.array([width, height], np.float64))
     own_noise = np.full(islands.count, 1e-9) if noise is None else noise
@@ -140,7 +148,9 @@ def _grid(triangles: FloatArray) -> Grid:
 def _copies(triangles: FloatArray) -> tuple[IntArray, IntArray]:
     """Triangles that are equal to an earlier one, as (first, copy), and those that are not."""
     corner = np.lexsort((triangles[:, :, 1], triangles[:, :, 0]), axis=1)
-    rows = np.ascontiguousarray(np.take_along_axis(triangles, corner[:, :, None], axis=1).reshape(-1, 6))
+    rows = np.ascontiguousarray(
+        np.take_along_axis(triangles, corner[:, :, None], axis=1).reshape(-1, 6)
+    )
     _, first, inverse = np.unique(
         rows.view(np.dtype((np.void, 48))).ravel(), return_index=True, return_inverse=True
     )
@@ -150,7 +160,8 @@ def _copies(triangles: FloatArray) -> tuple[IntArray, IntArray]:
 
 
 def _own_areas(islands: IslandSet, copies: IntArray, width: int, height: int) -> FloatArray:
-    """(n, 4) area and middle of the triangles of which there are copies, and 1 where they have an area."""
+    """(n, 4) area and middle of the triangles of which there are copies, and 1 where they have an
+    area."""
     corners = islands.triangles[copies[:, 0]] * np.array([width, height], np.float64)
     area = np.abs(triangle_areas(corners))
     return np.column_stack([area, corners.mean(axis=1), area > LEAST_TEXELS])

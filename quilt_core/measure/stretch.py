@@ -56,7 +56,8 @@ class Stretch:
     angle : (G,) float64
         Area-weighted mean of a / b: 1 where angles are kept.
     area : (G,) float64
-        Area-weighted mean of max(r, 1 / r), r the triangle's area scale over the group's: 1 where areas are.
+        Area-weighted mean of max(r, 1 / r), r the triangle's area scale over the group's: 1 where
+        areas are.
     worst : (G,) int64
         Triangle with the largest lengthening, -1 for none.
     """
@@ -105,8 +106,8 @@ def stretch_of(figures: TriangleFigures, group: IntArray, count: int) -> Stretch
     Returns
     -------
     Stretch
-        NaN for groups without a measurable triangle. Triangles without area in the layout are left out:
-        they are collapsed, not stretched.
+        NaN for groups without a measurable triangle. Triangles without area in the layout are left
+        out: they are collapsed, not stretched.
     """
     use = (group >= 0) & np.isfinite(figures.high) & (figures.area > 0)
     of = group[use]

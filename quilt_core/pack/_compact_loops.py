@@ -11,7 +11,8 @@ from quilt_core.measure._grid import EVERYONE, meeting
 
 @njit(cache=True, nogil=True)
 def near_segments(segments, owner, still, grid, reach):  # type: ignore[no-untyped-def]
-    """Pairs of segments (N, 4) of different owners nearer than `reach`, and their nearest points (n, 4).
+    """Pairs of segments (N, 4) of different owners nearer than `reach`, and their nearest points
+    (n, 4).
 
     Owners from `still` on do not move, so pairs among them are left out.
     """

@@ -52,7 +52,8 @@ def depths(offsets, runs, rows, columns):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def deep_runs(stamp_at, stamp_offsets, stamp_run_at, stamp_runs, thresholds):  # type: ignore[no-untyped-def]
-    """Runs of cells at least so deep: for each threshold all masks, in the layout of the masks given.
+    """Runs of cells at least so deep: for each threshold all masks, in the layout of the masks
+    given.
 
     Returns run offsets per row (L, rows of all masks), first run of every mask (L, V) and runs.
     """

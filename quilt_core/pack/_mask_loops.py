@@ -88,7 +88,8 @@ def fill_inside(edges, grid, ox, oy):  # type: ignore[no-untyped-def]
             layers += ways[k]
             if layers != 0:
                 for column in range(
-                    max(0, int(np.ceil(xs[k] - 0.5))), min(w - 1, int(np.floor(xs[k + 1] - 0.5))) + 1
+                    max(0, int(np.ceil(xs[k] - 0.5))),
+                    min(w - 1, int(np.floor(xs[k + 1] - 0.5))) + 1,
                 ):
                     grid[row, column] = 1
 
@@ -169,7 +170,8 @@ def hit_grid(edges, width, height, solid):  # type: ignore[no-untyped-def]
 def stamp_grid(edges, hit, reach, solid=0):  # type: ignore[no-untyped-def]
     """Cells nearer than `reach` to a piece; offset by the returned border.
 
-    With a negative reach: the cells whose middle is inside, or all that are touched if there is none.
+    With a negative reach: the cells whose middle is inside, or all that are touched if there is
+    none.
     """
     if reach < 0:
         inner = np.zeros_like(hit)

@@ -1,4 +1,5 @@
-"""Inner loop of a pass: pieces are placed one after the other, near others of their region when they have one."""
+"""Inner loop of a pass: pieces are placed one after the other, near others of their region when
+they have one."""
 
 from __future__ import annotations
 
@@ -34,7 +35,8 @@ class Regions(NamedTuple):
     whole : (R,) bool
         Regions that are never taken apart: a piece that finds no room near the others has none.
     starts : (widenings + 1, classes, classes, 4) int32
-        For the region at work and each width of it: rows below which a class of size found no place.
+        For the region at work and each width of it: rows below which a class of size found no
+        place.
     box : (R, 5) int32
         First column and row, past-last column and row, and tile; tile -1 while it is empty.
     """
@@ -51,7 +53,8 @@ class Regions(NamedTuple):
 
 @njit(cache=True, nogil=True)
 def size_class(length):  # type: ignore[no-untyped-def]
-    """Number of the class of a length in cells: four classes an octave, one a cell for short ones."""
+    """Number of the class of a length in cells: four classes an octave, one a cell for short
+    ones."""
     return length if length < 8 else min(CLASSES - 1, int(4 * np.log2(length)) - 4)
 
 
@@ -72,11 +75,12 @@ def next_band(bands, taken, tried, spread):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def best_place(piece, raster, band, limits, below, starts, m):  # type: ignore[no-untyped-def]
-    """Place of the variant whose top ends lowest, as x, y and variant, within limits (x_first, x_end, y_first, y_end).
+    """Place of the variant whose top ends lowest, as x, y and variant, within limits (x_first,
+    x_end, y_first, y_end).
 
-    `band` is first row, past-last row and columns of a tile. `starts` (classes, classes, 4) remembers for each
-    class of size the row below which there is no place within the limits; `below` is the same for wider
-    limits. Both have no classes when all rows are to be looked at.
+    `band` is first row, past-last row and columns of a tile. `starts` (classes, classes, 4)
+    remembers for each class of size the row below which there is no place within the limits;
+    `below` is the same for wider limits. Both have no classes when all rows are to be looked at.
     """
     best_top, best_x, best_y, best_variant = 1 << 30, -1, -1, -1
     x_first, x_end, y_low, y_end = limits
@@ -96,8 +100,20 @@ def best_place(piece, raster, band, limits, below, starts, m):  # type: ignore[n
         needs = m.row_needs[m.hit_at[v] : m.hit_at[v] + height]
         stop = best_top - height + 1
         x, y = lowest_place(
-            raster, width, height, offsets, runs, order, needs, m.squares[v], x_first, x_end, y_first, y_end, stop,
-        )  # fmt: skip
+            raster,
+            width,
+            height,
+            offsets,
+            runs,
+            order,
+            needs,
+            m.squares[v],
+            x_first,
+            x_end,
+            y_first,
+            y_end,
+            stop,
+        )
         if len(starts) and (x >= 0 or stop > y_end):
             starts[a, b, c] = y if x >= 0 else y_end
         if x < 0:
@@ -112,7 +128,8 @@ def best_place(piece, raster, band, limits, below, starts, m):  # type: ignore[n
 def place_near(piece, raster, band, regions, below, m):  # type: ignore[no-untyped-def]
     """Place a piece so that the box of its region stays within its span, or within a little more.
 
-    While a region grows, what is left of its span only gets smaller; so rows without a place stay without one.
+    While a region grows, what is left of its span only gets smaller; so rows without a place stay
+    without one.
     """
     region = regions.of[piece]
     box, reach = regions.box[region], regions.span[region]
@@ -132,14 +149,19 @@ def place_near(piece, raster, band, regions, below, m):  # type: ignore[no-untyp
 
 @njit(cache=True, nogil=True)
 def room_for(raster, band, room, longest):  # type: ignore[no-untyped-def]
-    """Lowest free box of about `room` x `room` cells in a tile, as columns and rows (x_first, x_end, y_first, y_end).
+    """Lowest free box of about `room` x `room` cells in a tile, as columns and rows (x_first,
+    x_end, y_first, y_end).
 
-    Boxes that are wider or higher are tried too, but all have an edge of at least `longest`; x_first is -1
-    when there is none.
+    Boxes that are wider or higher are tried too, but all have an edge of at least `longest`;
+    x_first is -1 when there is none.
     """
     found, lowest = (-1, -1, -1, -1), 1 << 30
     for aspect in ASPECTS:
-        edge = max(room * aspect, longest) if aspect >= 1 else room * room / max(room / aspect, longest)
+        edge = (
+            max(room * aspect, longest)
+            if aspect >= 1
+            else room * room / max(room / aspect, longest)
+        )
         width = max(1, min(band[2], int(edge)))
         height = max(1, int(room * room / width))
         if height > band[1] - band[0]:
@@ -150,8 +172,20 @@ def room_for(raster, band, room, longest):  # type: ignore[no-untyped-def]
         needs = np.full(height, width, np.int32)
         square = np.array([min(width, height), 0], np.int32)
         x, y = lowest_place(
-            raster, width, height, rows, runs, rows[:-1], needs, square, 0, band[2], band[0], band[1], lowest - height
-        )  # fmt: skip
+            raster,
+            width,
+            height,
+            rows,
+            runs,
+            rows[:-1],
+            needs,
+            square,
+            0,
+            band[2],
+            band[0],
+            band[1],
+            lowest - height,
+        )
         if x >= 0 and y + height < lowest:
             found, lowest = (x, x + width, y, y + height), y + height
     return found
@@ -192,11 +226,11 @@ def place_in_order(  # type: ignore[no-untyped-def]
 ):
     """Place pieces one after the other; each takes the variant whose top ends lowest.
 
-    `bands` (B, 3) are first row, past-last row and columns of each tile, `only` (P,) the tile a piece
-    must lie in or -1, `areas` (P,) cells, `taken` (B,) the cells used so far. `starts` (B, classes,
-    classes, 4) remembers for each class of size where the last piece of it was placed, and lower rows
-    are not looked at again; with no classes all are. `regions` are the `Regions`, with none for any piece
-    when nothing is to be tidy. `places` (P, 3) receives x, y and variant, -1
+    `bands` (B, 3) are first row, past-last row and columns of each tile, `only` (P,) the tile a
+    piece must lie in or -1, `areas` (P,) cells, `taken` (B,) the cells used so far. `starts` (B,
+    classes, classes, 4) remembers for each class of size where the last piece of it was placed, and
+    lower rows are not looked at again; with no classes all are. `regions` are the `Regions`, with
+    none for any piece when nothing is to be tidy. `places` (P, 3) receives x, y and variant, -1
     where a piece found no place. `m` are the `Masks`. Returns the number of pieces without a place.
     """
     missed = 0
@@ -219,7 +253,9 @@ def place_in_order(  # type: ignore[no-untyped-def]
                     x, y, v = begin_region(piece, raster, bands[band], regions, starts[band], m)
                 if v < 0:
                     limits = (0, bands[band, 2], bands[band, 0], bands[band, 1])
-                    x, y, v = best_place(piece, raster, bands[band], limits, starts[band], starts[band], m)
+                    x, y, v = best_place(
+                        piece, raster, bands[band], limits, starts[band], starts[band], m
+                    )
                 if v >= 0 or only[piece] >= 0:
                     break
                 tried[band] = 1

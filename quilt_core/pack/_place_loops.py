@@ -1,7 +1,7 @@
 """Inner loops that place pieces on a grid of cells, bottom-left first, holes and bays used.
 
-The grid knows for every cell the next and the previous occupied cell in its row. A run of a piece is
-then tested in one look, and a collision tells how far to jump.
+The grid knows for every cell the next and the previous occupied cell in its row. A run of a piece
+is then tested in one look, and a collision tells how far to jump.
 """
 
 from __future__ import annotations
@@ -44,9 +44,12 @@ def empty_raster(rows: int, columns: int, levels: int) -> Raster:
     """Room for a grid; `load` fills it."""
     shape = (rows, columns + 1)
     return Raster(
-        np.empty(shape, np.int16), np.empty(shape, np.int16), np.empty((rows, columns // BLOCK + 1), np.int16),
-        np.empty(rows, np.int32), np.empty((levels, rows), np.uint8),
-    )  # fmt: skip
+        np.empty(shape, np.int16),
+        np.empty(shape, np.int16),
+        np.empty((rows, columns // BLOCK + 1), np.int16),
+        np.empty(rows, np.int32),
+        np.empty((levels, rows), np.uint8),
+    )
 
 
 @njit(cache=True, nogil=True)
@@ -114,7 +117,8 @@ def stamp(raster, x, y, offsets, runs, border, low, high):  # type: ignore[no-un
             while u < w and before[v, u] < b - 1:
                 before[v, u] = b - 1
                 u += 1
-            # The run that was cut short, and those that begin among or behind the cells that are taken now.
+            # The run that was cut short, and those that begin among or behind the cells that are
+            # taken now.
             gaps[v, cut] = longest_free(after, v, cut)
             for block in range(max(cut + 1, a // BLOCK), b // BLOCK + 1):
                 gaps[v, block] = longest_free(after, v, block)
@@ -123,7 +127,8 @@ def stamp(raster, x, y, offsets, runs, border, low, high):  # type: ignore[no-un
 
 @njit(cache=True, nogil=True)
 def next_run(raster, row, u, length):  # type: ignore[no-untyped-def]
-    """First column from `u` on at which `length` free cells begin; the row's end when there is none."""
+    """First column from `u` on at which `length` free cells begin; the row's end when there is
+    none."""
     before, gaps = raster.before, raster.gaps
     w = before.shape[1] - 1
     while u + length <= w:
@@ -161,15 +166,27 @@ def square_fits(after, before, y, side):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def lowest_place(  # type: ignore[no-untyped-def]
-    raster, width, height, offsets, runs, order, needs, square, x_first, x_end, y_first, y_end, y_stop
+    raster,
+    width,
+    height,
+    offsets,
+    runs,
+    order,
+    needs,
+    square,
+    x_first,
+    x_end,
+    y_first,
+    y_end,
+    y_stop,
 ):
     """First free place in reading order from the bottom, or (-1, -1).
 
-    The piece lies within columns x_first to x_end - 1 and rows y_first to y_end - 1, and starts below
-    `y_stop`; `order` is the order in which the piece's rows are tested, and
-    `needs` the longest run of each row: where a row has less room, the piece cannot lie. `square` is the
-    side and lowest row of the largest square inside the piece. A row that is found without room for it stays
-    closed, as cells are only ever taken.
+    The piece lies within columns x_first to x_end - 1 and rows y_first to y_end - 1, and starts
+    below `y_stop`; `order` is the order in which the piece's rows are tested, and
+    `needs` the longest run of each row: where a row has less room, the piece cannot lie. `square`
+    is the side and lowest row of the largest square inside the piece. A row that is found without
+    room for it stays closed, as cells are only ever taken.
     """
     after, before, room, open_rows = raster.after, raster.before, raster.room, raster.open_rows
     top = min(y_end - height, y_stop - 1)

@@ -2,8 +2,8 @@
 
 The cost of a place is the number of cells in which a piece meets the kept-clear cells of others,
 each pair with a weight of its own. A table of running sums along the rows gives the cost of one row
-of a piece in two looks, for all columns at once. Pairs that keep colliding get heavier (guided local
-search), until some way around is found or the moves are used up.
+of a piece in two looks, for all columns at once. Pairs that keep colliding get heavier (guided
+local search), until some way around is found or the moves are used up.
 
 `m` are the `Masks`, `deep` the `Deep` masks; `state` (P, 3) holds x, y and variant of every piece;
 `world` is the raster as `World`.
@@ -24,7 +24,8 @@ NOT_YET = np.float32(1e30)
 
 
 class World(NamedTuple):
-    """The raster: its tiles, the only tile of each piece or -1, cells taken, and whether there are any."""
+    """The raster: its tiles, the only tile of each piece or -1, cells taken, and whether there are
+    any."""
 
     bands: NDArray[np.int32]
     only: NDArray[np.int64]
@@ -36,8 +37,8 @@ class World(NamedTuple):
 def weigh(own, window, state, weights, world, m, deep, table):  # type: ignore[no-untyped-def]
     """Running sums along the rows of what lies in a window, for one piece.
 
-    `window` is first row, past-last row, first column, past-last column; `table` (rows, columns + 1)
-    receives the sums, its first entry of a row 0.
+    `window` is first row, past-last row, first column, past-last column; `table` (rows, columns +
+    1) receives the sums, its first entry of a row 0.
     """
     r0, r1, c0, c1 = window
     table[r0:r1, c0 : c1 + 1] = 0
@@ -57,7 +58,9 @@ def weigh(own, window, state, weights, world, m, deep, table):  # type: ignore[n
             runs = deep.first[level, v]
             heavy = w * deep.weights[level]
             for row in range(first, last):
-                for k in range(deep.offsets[level, at + row - y], deep.offsets[level, at + row - y + 1]):
+                for k in range(
+                    deep.offsets[level, at + row - y], deep.offsets[level, at + row - y + 1]
+                ):
                     a = max(c0, x + deep.runs[runs + k, 0])
                     b = min(c1, x + deep.runs[runs + k, 1])
                     if a < b:
@@ -107,9 +110,9 @@ def best_place(  # type: ignore[no-untyped-def]
 ):
     """Cheapest place whose y and x lie in `room` (first and last y, first and last x).
 
-    Only places below `limit` count. With a stride, only every so many rows of places and of the piece
-    are looked at. The search begins at place `start` and goes round. Returns cost, x and y; x is -1
-    when there is none.
+    Only places below `limit` count. With a stride, only every so many rows of places and of the
+    piece are looked at. The search begins at place `start` and goes round. Returns cost, x and y; x
+    is -1 when there is none.
     """
     y0, y1, x0, x1 = room
     best, best_x, best_y = limit, -1, -1
@@ -153,8 +156,14 @@ def pair_cells(i, j, state, m):  # type: ignore[no-untyped-def]
     total = 0
     for row in range(first, last):
         at_i, at_j = m.hit_at[vi] + row - yi, m.stamp_at[vj] + row - yj
-        a, a_end = m.hit_offsets[at_i] + m.hit_run_at[vi], m.hit_offsets[at_i + 1] + m.hit_run_at[vi]
-        b, b_end = m.stamp_offsets[at_j] + m.stamp_run_at[vj], m.stamp_offsets[at_j + 1] + m.stamp_run_at[vj]
+        a, a_end = (
+            m.hit_offsets[at_i] + m.hit_run_at[vi],
+            m.hit_offsets[at_i + 1] + m.hit_run_at[vi],
+        )
+        b, b_end = (
+            m.stamp_offsets[at_j] + m.stamp_run_at[vj],
+            m.stamp_offsets[at_j + 1] + m.stamp_run_at[vj],
+        )
         while a < a_end and b < b_end:
             low = max(m.hit_runs[a, 0], m.stamp_runs[b, 0] + shift)
             high = min(m.hit_runs[a, 1], m.stamp_runs[b, 1] + shift)
@@ -208,7 +217,9 @@ def near_place(i, reach, state, weights, world, m, deep, table, costs):  # type:
     runs = m.hit_runs[m.hit_run_at[v] : m.hit_run_at[v + 1]]
     order = m.row_order[m.hit_at[v] : m.hit_at[v] + height]
     start = np.random.randint(0, y1 - y0 + 1)
-    cost, x, y = best_place(table, (y0, y1, x0, x1), height, offsets, runs, order, 1, start, NOT_YET, costs)
+    cost, x, y = best_place(
+        table, (y0, y1, x0, x1), height, offsets, runs, order, 1, start, NOT_YET, costs
+    )
     return cost, x, y, v
 
 
@@ -239,8 +250,11 @@ def any_place(i, state, weights, world, m, deep, table, costs):  # type: ignore[
             if x < 0:
                 continue
             around = (
-                max(first, y - stride), min(y1, y + stride), max(0, x - 2 * stride), min(x1, x + 2 * stride),
-            )  # fmt: skip
+                max(first, y - stride),
+                min(y1, y + stride),
+                max(0, x - 2 * stride),
+                min(x1, x + 2 * stride),
+            )
             cost, x, y = best_place(table, around, height, offsets, runs, order, 1, 0, best, costs)
             if x >= 0 and cost < best:
                 best, best_x, best_y, best_v = cost, x, y, v
@@ -269,10 +283,10 @@ def separate(  # type: ignore[no-untyped-def]
 ):
     """Push the overlap out for some moves.
 
-    `cells` (P, P + 1) are the colliding cells of every pair, the last column those with walls; negative
-    numbers in ``cells[0, 0]`` ask for it to be counted anew. `facts` are the fewest colliding cells so
-    far and the rounds since. With `reach` > 0 a piece moves at most that far and keeps its turn.
-    Returns the number of colliding cells that are left in `best_state`.
+    `cells` (P, P + 1) are the colliding cells of every pair, the last column those with walls;
+    negative numbers in ``cells[0, 0]`` ask for it to be counted anew. `facts` are the fewest
+    colliding cells so far and the rounds since. With `reach` > 0 a piece moves at most that far and
+    keeps its turn. Returns the number of colliding cells that are left in `best_state`.
     """
     np.random.seed(seed)
     count = len(state)

@@ -65,7 +65,8 @@ def largest_square(grid):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def make_variants(edges, starts, solid, turns, turn_starts, scales, reach):  # type: ignore[no-untyped-def]
-    """Masks of pieces at scales (P,) in cells: per variant sizes and corners, per row offsets, order and needs, and runs.
+    """Masks of pieces at scales (P,) in cells: per variant sizes and corners, per row offsets,
+    order and needs, and runs.
 
     Returns facts (V, 9: angle, corner x, corner y, columns, rows, border, stamp rows, side and
     lowest row of the largest square inside), hit rows (·, 3:
@@ -101,7 +102,8 @@ def make_variants(edges, starts, solid, turns, turn_starts, scales, reach):  # t
                         columns = 0
                         break
             facts[v] = np.array(
-                [turns[v], lx, ly, columns, hit.shape[0], border, len(ring_rows) - 1, side, low], np.float64
+                [turns[v], lx, ly, columns, hit.shape[0], border, len(ring_rows) - 1, side, low],
+                np.float64,
             )
             first_run[v] = b
             hit_counts[v], stamp_counts[v] = len(runs), len(ring_runs)
@@ -126,4 +128,12 @@ def make_variants(edges, starts, solid, turns, turn_starts, scales, reach):  # t
             b += len(runs)
             c += len(ring_rows)
             d += len(ring_runs)
-    return facts, hit_rows[:a], hit_runs[:b], hit_counts, stamp_rows[:c], stamp_runs[:d], stamp_counts
+    return (
+        facts,
+        hit_rows[:a],
+        hit_runs[:b],
+        hit_counts,
+        stamp_rows[:c],
+        stamp_runs[:d],
+        stamp_counts,
+    )

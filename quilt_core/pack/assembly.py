@@ -80,7 +80,9 @@ def assemble(
         then = {**{p: at[p] for p in members[one]}, **moved}
         if not len(_common_turns(problem, together, [then[p][0] for p in together])):
             continue
-        left, right = ([_moved(shapes[p], then[p]) for p in members[number]] for number in (one, two))
+        left, right = (
+            [_moved(shapes[p], then[p]) for p in members[number]] for number in (one, two)
+        )
         if not _fits([*left, *right], room) or _collide(left, right):
             continue
         at.update(moved)
@@ -93,7 +95,9 @@ def assemble(
         shift_of = np.array([at[p][1] for p in own])
         alone = len(own) == 1
         turns = problem.turns[own[0]] if alone else _common_turns(problem, own, turn_of.tolist())
-        out.append(Group(np.array(own), turn_of, np.stack([shift_of.real, shift_of.imag], axis=1), turns))
+        out.append(
+            Group(np.array(own), turn_of, np.stack([shift_of.real, shift_of.imag], axis=1), turns)
+        )
     return out
 
 

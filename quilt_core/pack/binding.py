@@ -62,7 +62,8 @@ class Binding:
     Parameters
     ----------
     kind : str
-        longest island, turns, bundles, places, padding, tiles, or shapes when it is nothing but those.
+        longest island, turns, bundles, places, padding, tiles, or shapes when it is nothing but
+        those.
     text : str
     islands : tuple of int
         The islands it is about, empty for all.
@@ -170,11 +171,19 @@ def explain(
     if settings.fixed_scale or not grows.any():
         return None
     case = _Case(
-        islands, placements, replace(settings, effort="quick", tidy=0.0), controls, frozen, pixels, names
+        islands,
+        placements,
+        replace(settings, effort="quick", tidy=0.0),
+        controls,
+        frozen,
+        pixels,
+        names,
     )
     turnable = ~controls.has(LOCK_TURN)
     room = np.where(
-        grows, room_to_grow(islands, placements, settings, turnable, pixels, controls.bundle), np.inf
+        grows,
+        room_to_grow(islands, placements, settings, turnable, pixels, controls.bundle),
+        np.inf,
     )
     longest = int(np.argmin(room))
     spans = room[longest] < SPANS
@@ -188,7 +197,8 @@ def explain(
             found = _scale(changed, stop)
             if stop():
                 return None
-            # A quick pack may be worse than the layout at hand by chance; the cures are compared with its like.
+            # A quick pack may be worse than the layout at hand by chance; the cures are compared
+            # with its like.
             if found is not None and found > WORTH * before:
                 cures.append(Cure(kind, text, found / before))
     cures.sort(key=lambda cure: (cure.kind in SHEETS, -cure.factor))
@@ -221,11 +231,21 @@ def _reason(
     for cure in cures:
         if cure.kind in RULES and cure.factor > LEADS:
             kind, what = RULES[cure.kind]
-            return kind, f"{what} cost about {100 * (1 - 1 / cure.factor):.0f} % of the density.", ()
-    return "shapes", "The shapes of the islands: no single island and no rule holds the others back.", ()
+            return (
+                kind,
+                f"{what} cost about {100 * (1 - 1 / cure.factor):.0f} % of the density.",
+                (),
+            )
+    return (
+        "shapes",
+        "The shapes of the islands: no single island and no rule holds the others back.",
+        (),
+    )
 
 
-def _changes(case: _Case, longest: int, moves: NDArray[np.bool_]) -> Iterator[tuple[str, str, _Case]]:
+def _changes(
+    case: _Case, longest: int, moves: NDArray[np.bool_]
+) -> Iterator[tuple[str, str, _Case]]:
     """Cures that can be tried: kind, text and what would be packed."""
     s, c = case.settings, case.controls
     if s.rotate != "free" and (moves & ~c.has(LOCK_TURN)).any():
@@ -251,7 +271,11 @@ def _changes(case: _Case, longest: int, moves: NDArray[np.bool_]) -> Iterator[tu
         yield "tiles", "Let all islands go to any sheet.", replace(case, controls=anywhere)
     if s.padding >= 2:
         less_padding = replace(s, padding=s.padding / 2)
-        yield "padding", f"Halve the padding to {s.padding / 2:g} px.", replace(case, settings=less_padding)
+        yield (
+            "padding",
+            f"Halve the padding to {s.padding / 2:g} px.",
+            replace(case, settings=less_padding),
+        )
     yield from _other_sheets(case)
 
 
@@ -267,7 +291,11 @@ def _other_sheets(case: _Case) -> Iterator[tuple[str, str, _Case]]:
         else:
             return
         changed = replace(s, tiles=(one,))
-        yield "sheet shape", f"A sheet of {one.width} x {one.height} px.", replace(case, settings=changed)
+        yield (
+            "sheet shape",
+            f"A sheet of {one.width} x {one.height} px.",
+            replace(case, settings=changed),
+        )
     last = max((*s.bins, *case.frozen), key=lambda t: t.number)
     if last.number < LAST_TILE:
         more = TileSize(last.number + 1, last.width, last.height)
@@ -281,7 +309,14 @@ def _scale(case: _Case, stop: Callable[[], bool]) -> float | None:
     found = None
     try:
         for attempt, _, _ in pack_islands(
-            case.islands, case.placements, settings, stop, case.controls, case.frozen, case.pixels, case.names
+            case.islands,
+            case.placements,
+            settings,
+            stop,
+            case.controls,
+            case.frozen,
+            case.pixels,
+            case.names,
         ):
             found = attempt
     except LayoutError:
@@ -304,8 +339,14 @@ def _cut(case: _Case, island: int) -> _Case | None:
     middle = box.mean(axis=0)
     parts = []
     for sign in (1.0, -1.0):
-        half = shapely.Polygon([middle - 2 * across, middle + 2 * across, middle + 2 * across + sign * 2 * long,
-                                middle - 2 * across + sign * 2 * long])  # fmt: skip
+        half = shapely.Polygon(
+            [
+                middle - 2 * across,
+                middle + 2 * across,
+                middle + 2 * across + sign * 2 * long,
+                middle - 2 * across + sign * 2 * long,
+            ]
+        )
         part = shapely.intersection(shape, half)
         parts += [p for p in shapely.get_parts(part) if p.geom_type == "Polygon" and p.area > 0]
     if len(parts) < 2:
@@ -319,7 +360,12 @@ def _with_parts(case: _Case, island: int, parts: list[shapely.Polygon]) -> _Case
     keep = np.ones(count, bool)
     keep[island] = False
     rest = islands.select(keep)
-    triangles, of, edges, edge_of = [rest.triangles], [rest.triangle_island], [rest.edges], [rest.edge_island]
+    triangles, of, edges, edge_of = (
+        [rest.triangles],
+        [rest.triangle_island],
+        [rest.edges],
+        [rest.edge_island],
+    )
     for k, part in enumerate(parts):
         part = shapely.orient_polygons(part)
         faces = np.array(
@@ -352,7 +398,9 @@ def _with_parts(case: _Case, island: int, parts: list[shapely.Polygon]) -> _Case
         world_length=each(rest.world_length, islands.world_length[island] * np.sqrt(share)),
         step=each(rest.step, np.full(len(parts), islands.step[island])),
         proportion=case.pixels[rows, 0] / case.pixels[rows, 1],
-        object_index=np.concatenate([rest.object_index, np.full(len(parts), islands.object_index[island])]),
+        object_index=np.concatenate(
+            [rest.object_index, np.full(len(parts), islands.object_index[island])]
+        ),
         unflattened=rest.unflattened,
     )
     c = case.controls

@@ -1,4 +1,5 @@
-"""What is known of a set before it is packed: how large it can get, and how fine a grid it needs."""
+"""What is known of a set before it is packed: how large it can get, and how fine a grid it
+needs."""
 
 from __future__ import annotations
 
@@ -26,7 +27,8 @@ def longest_edges(problem: PackProblem) -> FloatArray:
 
 
 def bare_band(problem: PackProblem, settings: PackSettings, found: Attempt) -> float:
-    """Widest band along a border of the only tile that no piece reaches into, as a part of that side.
+    """Widest band along a border of the only tile that no piece reaches into, as a part of that
+    side.
 
     Beside the margin; 0 where there are several tiles, or pieces without a place.
     """
@@ -51,14 +53,16 @@ def scale_bound(problem: PackProblem, settings: PackSettings) -> float:
         [(t.width - 2 * settings.margin, t.height - 2 * settings.margin) for t in settings.bins]
     ).clip(1e-9)
     room = max(
-        float(inner.prod(axis=1).sum() - problem.areas[~grows].sum()), 1e-3 * float(inner.prod(axis=1).sum())
+        float(inner.prod(axis=1).sum() - problem.areas[~grows].sum()),
+        1e-3 * float(inner.prod(axis=1).sum()),
     )
     by_length = float(np.hypot(*inner.T).max()) / max(float(longest[grows].max()), 1e-300)
     return float(min(np.sqrt(room / area), by_length))
 
 
 def fineness(problem: PackProblem, settings: PackSettings, cells: int) -> int:
-    """Cells for a grid on which a middling piece still has some cells along its edge, at least `cells`."""
+    """Cells for a grid on which a middling piece still has some cells along its edge, at least
+    `cells`."""
     # A long and narrow tile must still have some cells across.
     across = CELLS_ACROSS * max(max(t.width / t.height, t.height / t.width) for t in settings.bins)
     if problem.count > FEWER_TURNS:

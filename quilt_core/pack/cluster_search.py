@@ -1,4 +1,5 @@
-"""Search with bundles, which are laid out for a scale, packed, and laid out again; and what tidiness costs."""
+"""Search with bundles, which are laid out for a scale, packed, and laid out again; and what
+tidiness costs."""
 
 from __future__ import annotations
 
@@ -15,11 +16,13 @@ from quilt_core.pack.search import search
 from quilt_core.scene.island_set import IslandSet
 
 FIRST_CLUSTERS, LATER_CLUSTERS = 0.55, 0.98
-"""Scale that clusters are laid out for: of the area bound at first, of the best scale afterwards."""
+"""Scale that clusters are laid out for: of the area bound at first, of the best scale
+afterwards."""
 FIRST_SHARE, LEAST_SECONDS = 0.3, 0.02
 """Part of a time limit that finding the scale for clusters may take."""
 QUICK_SHARE, MOST_COMPARED = 0.15, 2000
-"""Part of a time limit for a quick pack to compare with, and the most pieces of which one is made."""
+"""Part of a time limit for a quick pack to compare with, and the most pieces of which one is
+made."""
 
 
 def attempts(
@@ -30,7 +33,8 @@ def attempts(
     names: list[str],
     stop: Callable[[], bool],
 ) -> Iterator[tuple[Attempt, Pieces]]:
-    """Search; with tidiness a quick pack without it is made as well, and attempts tell what it cost.
+    """Search; with tidiness a quick pack without it is made as well, and attempts tell what it
+    cost.
 
     Quick packs are compared, with tidiness and without; that of quick effort is the result itself.
     """
@@ -89,7 +93,9 @@ def _laid_out(
         for _ in range(12):
             pieces = clustered(islands, single, controls, settings, names, scale)
             if settings.seconds:
-                left = settings.seconds * (FIRST_SHARE if first else 1.0) - (time.monotonic() - started)
+                left = settings.seconds * (FIRST_SHARE if first else 1.0) - (
+                    time.monotonic() - started
+                )
                 rules = replace(rules, seconds=max(left, LEAST_SECONDS))
             last = None
             for attempt in search(pieces.problem, rules, stop):
@@ -102,7 +108,10 @@ def _laid_out(
                 if attempt.scale >= scale and (best is None or attempt.scale > best[0].scale):
                     best = attempt, pieces
                 if best is not None:
-                    yield replace(best[0], step=attempt.step, steps=attempt.steps, done=False), best[1]
+                    yield (
+                        replace(best[0], step=attempt.step, steps=attempt.steps, done=False),
+                        best[1],
+                    )
             if last is None:  # stopped before there was anything
                 return
             if last.scale >= scale or best is not None:
@@ -113,5 +122,7 @@ def _laid_out(
             if stop():
                 break
     if best is None:
-        raise LayoutError("The bundles do not fit.", "pack", "Take some apart, or make the padding smaller.")
+        raise LayoutError(
+            "The bundles do not fit.", "pack", "Take some apart, or make the padding smaller."
+        )
     yield replace(best[0], step=best[0].steps, done=True), best[1]

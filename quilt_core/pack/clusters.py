@@ -40,7 +40,9 @@ def pack_cluster(problem: PackProblem, settings: PackSettings, scale: float) -> 
     centre = np.stack(sums, 1) / np.bincount(piece, minlength=problem.count)[:, None]
     np.maximum.at(reach, piece, np.linalg.norm(points - centre[piece], axis=1))
     longest = 2 * float(reach.max()) * scale + settings.padding
-    side = float(np.sqrt(problem.areas.sum() * scale**2 * 1.25 + settings.padding**2 * problem.count))
+    side = float(
+        np.sqrt(problem.areas.sum() * scale**2 * 1.25 + settings.padding**2 * problem.count)
+    )
     alone = replace(
         problem,
         grows=np.ones(problem.count, bool),
@@ -56,9 +58,15 @@ def pack_cluster(problem: PackProblem, settings: PackSettings, scale: float) -> 
         tall = max(3 * side * side / wide + 2 * longest, 2.2 * settings.padding)
         unit = 4096 / max(wide, tall)
         room = replace(
-            settings, width=max(16, int(wide * unit)), height=max(16, int(tall * unit)), tiles=(), margin=0.0,
-            padding=settings.padding * unit, tidy=0.0, order="in order",
-        )  # fmt: skip
+            settings,
+            width=max(16, int(wide * unit)),
+            height=max(16, int(tall * unit)),
+            tiles=(),
+            margin=0.0,
+            padding=settings.padding * unit,
+            tidy=0.0,
+            order="in order",
+        )
         scaled = replace(alone, edges=problem.edges * unit, areas=problem.areas * unit**2)
         cells = int(np.clip(20 * np.sqrt(problem.count) * max(wide, tall) / side, 128, 1024))
         found, left = Placer(scaled, room, cells).place(order, scale, lambda: None)

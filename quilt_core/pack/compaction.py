@@ -1,9 +1,9 @@
 """Compaction: let all pieces of a layout move and grow at once, as far as a linear program says.
 
-Every pair of outline edges that could come too near is kept apart by a line between them, square to the
-way from one to the other. With these lines fixed the largest common scale and all shifts are a linear
-program; then new lines are drawn, until nothing is gained. A raster loses up to a cell in every gap,
-this loses nothing.
+Every pair of outline edges that could come too near is kept apart by a line between them, square to
+the way from one to the other. With these lines fixed the largest common scale and all shifts are a
+linear program; then new lines are drawn, until nothing is gained. A raster loses up to a cell in
+every gap, this loses nothing.
 
 References
 ----------
@@ -84,8 +84,8 @@ def compact(
     check : callable
         Asked before each; raises to stop.
     lowest : float
-        Below 1: the first round may shrink the pieces down to this part, to win back distances that are
-        too small. Nothing is yielded when that is not enough, or when pieces overlap.
+        Below 1: the first round may shrink the pieces down to this part, to win back distances that
+        are too small. Nothing is yielded when that is not enough, or when pieces overlap.
     hear : callable, optional
         Asked while a program is solved; without it that is `check`.
     """
@@ -110,10 +110,15 @@ def compact(
         if gain <= 0 and not mending:
             return
         coverage = (
-            best.coverage * (1 + gain) ** 2 if problem.grows.all() else _coverage(problem, settings, scale)
+            best.coverage * (1 + gain) ** 2
+            if problem.grows.all()
+            else _coverage(problem, settings, scale)
         )
         best = replace(
-            best, scale=scale, shift=place - _scaled(problem, scale, scene.middle), coverage=coverage
+            best,
+            scale=scale,
+            shift=place - _scaled(problem, scale, scene.middle),
+            coverage=coverage,
         )
         yield best
         if gain < LEAST_GAIN and not mending:
@@ -131,17 +136,27 @@ def _scaled(problem: PackProblem, scale: float, points: FloatArray) -> FloatArra
 
 def _scene(problem: PackProblem, settings: PackSettings, best: Attempt) -> _Scene:
     owner = np.repeat(np.arange(problem.count), np.diff(problem.starts))
-    turned = np.einsum("eij,ekj->eki", turn_matrices(best.turn)[owner], problem.edges.reshape(-1, 2, 2))
+    turned = np.einsum(
+        "eij,ekj->eki", turn_matrices(best.turn)[owner], problem.edges.reshape(-1, 2, 2)
+    )
     low = np.minimum.reduceat(turned.min(axis=1), problem.starts[:-1])
     high = np.maximum.reduceat(turned.max(axis=1), problem.starts[:-1])
     middle = 0.5 * (low + high)
     obstacles = problem.obstacles
     number = np.repeat(np.arange(len(obstacles.tile)), np.diff(obstacles.starts))
     shift = _tile_shift(settings)[obstacles.tile[number]]
-    still = obstacles.edges.reshape(-1, 2, 2) + np.stack([shift, np.zeros(len(shift))], axis=1)[:, None]
+    still = (
+        obstacles.edges.reshape(-1, 2, 2) + np.stack([shift, np.zeros(len(shift))], axis=1)[:, None]
+    )
     return _Scene(
-        turned - middle[owner][:, None], owner, low - middle, high - middle, middle, still, problem.count + number
-    )  # fmt: skip
+        turned - middle[owner][:, None],
+        owner,
+        low - middle,
+        high - middle,
+        middle,
+        still,
+        problem.count + number,
+    )
 
 
 def _tile_shift(settings: PackSettings) -> FloatArray:
@@ -171,7 +186,9 @@ def _round(
     pairs, spots = near_segments(segments, owner, count, make_grid(boxes, reach), reach)
     if len(pairs) > MOST_ROWS:
         return None
-    rows = _apart(problem, scene, pairs, spots, owner, place + aside, segments, settings.padding + slack)
+    rows = _apart(
+        problem, scene, pairs, spots, owner, place + aside, segments, settings.padding + slack
+    )
     if rows is None:
         return None
     return _solve(
@@ -195,7 +212,8 @@ def _apart(
     problem: PackProblem, scene: _Scene, pairs: IntArray, spots: FloatArray, owner: IntArray, place: FloatArray,
     segments: FloatArray, distance: float,
 ) -> Rows | None:  # fmt: skip
-    """For each pair of edges n . (t_a - t_b) + s c >= d: pieces a and b (-1: does not move), n, c and d."""
+    """For each pair of edges n . (t_a - t_b) + s c >= d: pieces a and b (-1: does not move), n, c
+    and d."""
     way = spots[:, :2] - spots[:, 2:]
     length = np.hypot(*way.T)
     if (length < 1e-9).any():
@@ -203,7 +221,10 @@ def _apart(
     n = way / length[:, None]
     a, b = owner[pairs[:, 0]], owner[pairs[:, 1]]
     factor, fixed = np.zeros(len(pairs)), np.zeros(len(pairs))
-    for piece, edge, sign, nearest in ((a, pairs[:, 0], 1.0, np.min), (b, pairs[:, 1], -1.0, np.max)):
+    for piece, edge, sign, nearest in (
+        (a, pairs[:, 0], 1.0, np.min),
+        (b, pairs[:, 1], -1.0, np.max),
+    ):
         moves = piece < problem.count
         local = np.empty((len(pairs), 2, 2))
         local[moves] = scene.edges[edge[moves]]
@@ -274,10 +295,11 @@ def _by_rows(
     goal: FloatArray, matrix: Any, upper: FloatArray, limits: list[tuple[float, float]], start: FloatArray,
     use: NDArray[np.bool_], hear: Callable[[], None],
 ) -> FloatArray | None:  # fmt: skip
-    """The program's solution, found with the rows `use` that bind most likely; those that it breaks are added.
+    """The program's solution, found with the rows `use` that bind most likely; those that it breaks
+    are added.
 
-    Most rows never bind, and time goes with their number. Where `start` keeps all rows, most of the way to a
-    solution that breaks a few is taken instead of asking once more.
+    Most rows never bind, and time goes with their number. Where `start` keeps all rows, most of the
+    way to a solution that breaks a few is taken instead of asking once more.
     """
     room = upper - matrix @ start
     within = bool((room >= -0.5 * ROUNDING).all())
@@ -303,7 +325,8 @@ def _solution(
     limits: list[tuple[float, float]],
     hear: Callable[[], None],
 ) -> FloatArray | None:
-    """The program's solution; `hear` is asked meanwhile, and when it raises the solver is left to itself."""
+    """The program's solution; `hear` is asked meanwhile, and when it raises the solver is left to
+    itself."""
     solver = ThreadPoolExecutor(1)
     try:
         task = solver.submit(linprog, goal, A_ub=matrix, b_ub=upper, bounds=limits, method="highs")

@@ -49,13 +49,15 @@ HURRIED = 100
 FEWER_TURNS = 2000
 """With more pieces than this, half turns are left out: they change little."""
 STEPS_OF_MORE = 6000
-"""Changes of the order at standard effort, over the number of pieces, when these are not separated."""
+"""Changes of the order at standard effort, over the number of pieces, when these are not
+separated."""
 FEW = 170
 """Separation pays up to so many pieces; with more the time is better spent on orders."""
 ORDERS_OF_MORE = 1000
 """Changes of the order at thorough effort with more pieces than these."""
 COMPACTED, MOST_COMPACTED = 260, 1000
-"""With more pieces than the first fewer linear programs are solved; with more than the second they take too long."""
+"""With more pieces than the first fewer linear programs are solved; with more than the second they
+take too long."""
 
 
 def plan_for(effort: Effort, count: int) -> Plan:

@@ -1,4 +1,5 @@
-"""Fitting: pieces that mate are laid out as groups, then all pieces move apart to the padding at once."""
+"""Fitting: pieces that mate are laid out as groups, then all pieces move apart to the padding at
+once."""
 
 from __future__ import annotations
 
@@ -19,9 +20,11 @@ FloatArray = NDArray[np.float64]
 LEAST_GAP = 0.3
 """px that pieces of a group are moved apart at least, so that a line can be drawn between them."""
 SPREADS = (1.3, 2.2, 4.0)
-"""Gaps tried between the middles of mating pieces, in paddings; the outlines lie slanted to that way."""
+"""Gaps tried between the middles of mating pieces, in paddings; the outlines lie slanted to that
+way."""
 SHARES = (LEAST_SHARE, 0.35)
-"""Matings are tried from this part of the shorter outline on: all of them, then only the strong ones."""
+"""Matings are tried from this part of the shorter outline on: all of them, then only the strong
+ones."""
 TRIES = 9
 CLOSE = 1.002
 """Scales nearer than this are not told apart any more."""
@@ -85,7 +88,8 @@ def fit(
 
 
 def _apart(problem: PackProblem, groups: list[Group], gap: float) -> list[Group]:
-    """Move the pieces of each group away from its middle, so that neighbours come apart by about `gap`."""
+    """Move the pieces of each group away from its middle, so that neighbours come apart by about
+    `gap`."""
     out = []
     for group in groups:
         if len(group.pieces) == 1:
@@ -110,7 +114,9 @@ def _group_problem(problem: PackProblem, groups: list[Group]) -> PackProblem:
     edges, counts = [], []
     for group in groups:
         rows = []
-        for p, turn, shift in zip(group.pieces, turn_matrices(group.turn), group.shift, strict=True):
+        for p, turn, shift in zip(
+            group.pieces, turn_matrices(group.turn), group.shift, strict=True
+        ):
             own = problem.edges[problem.starts[p] : problem.starts[p + 1]].reshape(-1, 2)
             rows.append((own @ turn.T + shift).reshape(-1, 4))
         edges.append(np.concatenate(rows))
@@ -129,11 +135,16 @@ def _group_problem(problem: PackProblem, groups: list[Group]) -> PackProblem:
     )
 
 
-def _largest(problem: PackProblem, placer: Placer, least: float, check: Callable[[], None]) -> Attempt | None:
-    """The largest scale at which the groups fit, from `least` on; None when they do not even fit there."""
+def _largest(
+    problem: PackProblem, placer: Placer, least: float, check: Callable[[], None]
+) -> Attempt | None:
+    """The largest scale at which the groups fit, from `least` on; None when they do not even fit
+    there."""
     box = np.array(
         [
-            np.ptp(problem.edges[problem.starts[p] : problem.starts[p + 1]].reshape(-1, 2), axis=0).max()
+            np.ptp(
+                problem.edges[problem.starts[p] : problem.starts[p + 1]].reshape(-1, 2), axis=0
+            ).max()
             for p in range(problem.count)
         ]
     )

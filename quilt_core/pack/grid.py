@@ -50,7 +50,8 @@ class Grid:
 
 
 def make_grid(settings: PackSettings, obstacles: Obstacles, cells: int) -> Grid:
-    """A grid with `cells` cells along the longest edge of a tile, fewer when there are very many tiles.
+    """A grid with `cells` cells along the longest edge of a tile, fewer when there are very many
+    tiles.
 
     Raises
     ------

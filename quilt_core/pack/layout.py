@@ -29,13 +29,15 @@ IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
 
 SIDE_TABLE_LEFT, SIDE_TABLE_RIGHT = -0.7, -0.06
-"""The side table lies to the left of the tiles, in UVs of the first tile, where no tile number reaches."""
+"""The side table lies to the left of the tiles, in UVs of the first tile, where no tile number
+reaches."""
 LEAST_OVERLAP = 1e-3
 """Texels that locked islands may share before they count as lying on one another."""
 
 
 def packable(islands: IslandSet) -> BoolArray:
-    """(I,) islands that can be packed: those with finite coordinates, be they only lines or points."""
+    """(I,) islands that can be packed: those with finite coordinates, be they only lines or
+    points."""
     return np.asarray(np.isfinite(islands.bounds()).all(axis=1))
 
 
@@ -72,10 +74,11 @@ def pack_islands(
     Yields
     ------
     attempt : Attempt
-        One that is not ``whole`` is a picture of a search at work; islands without a place have no size.
+        One that is not ``whole`` is a picture of a search at work; islands without a place have no
+        size.
     placements : (I, 2, 3) float64
-        Base UVs to UVs, tile (column, row) at UV (column, row). What is left over or left out lies on
-        the side table, to the left of the tiles.
+        Base UVs to UVs, tile (column, row) at UV (column, row). What is left over or left out lies
+        on the side table, to the left of the tiles.
     placed : (I,) bool
         False for left-over and left-out islands, and for others that lie in no tile.
 
@@ -100,9 +103,13 @@ def pack_islands(
             if not whole.any()
             else "Every island is locked, frozen or left out.",
             "",
-            "Bring in meshes that have UVs." if not whole.any() else "Unlock some, or choose others.",
+            "Bring in meshes that have UVs."
+            if not whole.any()
+            else "Unlock some, or choose others.",
         )
-    _check_locks(islands, placements, controls.has(LOCK_PLACE) & stays, controls.stack, pixels, names)
+    _check_locks(
+        islands, placements, controls.has(LOCK_PLACE) & stays, controls.stack, pixels, names
+    )
     obstacles = _obstacles(islands, placements, stays, settings)
     chosen = islands.select(moves)
     mine = Controls(
@@ -174,7 +181,9 @@ def _check_locks(
     if not locked.any():
         return
     numbers = np.flatnonzero(locked)
-    found = find_overlaps(islands.placed(placements).select(locked), *pixels[locked].max(axis=0).astype(int))
+    found = find_overlaps(
+        islands.placed(placements).select(locked), *pixels[locked].max(axis=0).astype(int)
+    )
     for pair, texels in zip(found.pairs, found.texels, strict=True):
         a, b = numbers[pair]
         if a != b and not (stack[a] >= 0 and stack[a] == stack[b]) and texels > LEAST_OVERLAP:
@@ -197,9 +206,14 @@ def _obstacles(
     starts = np.searchsorted(still.edge_island[order], np.arange(still.count + 1))
     rows, tiles = [], []
     for k, tile in enumerate(settings.bins):
-        size, corner = np.array([tile.width, tile.height], np.float64), np.array(tile.corner, np.float64)
+        size, corner = (
+            np.array([tile.width, tile.height], np.float64),
+            np.array(tile.corner, np.float64),
+        )
         reach = settings.padding / size
-        near = (box[:, :2] < corner + 1 + reach).all(axis=1) & (box[:, 2:] > corner - reach).all(axis=1)
+        near = (box[:, :2] < corner + 1 + reach).all(axis=1) & (box[:, 2:] > corner - reach).all(
+            axis=1
+        )
         for i in np.flatnonzero(near):
             own = still.edges[order[starts[i] : starts[i + 1]]]
             rows.append(((own - corner) * size).reshape(-1, 4))
@@ -222,7 +236,9 @@ def _side_table_top(
     return float((box[there, 3] * pixels[there, 1]).max(initial=0.0))
 
 
-def _beside(islands: IslandSet, linear: FloatArray, settings: PackSettings, top: float) -> FloatArray:
+def _beside(
+    islands: IslandSet, linear: FloatArray, settings: PackSettings, top: float
+) -> FloatArray:
     """UV placements of islands on the side table: rows to the left of the tiles, above `top` in px.
 
     `linear` (I, 2, 2) is in px; islands wider than the side table make it wider to the left.

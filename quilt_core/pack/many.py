@@ -1,4 +1,5 @@
-"""Thousands of pieces: one order, placed at two scales at the same time, then again nearer to the largest."""
+"""Thousands of pieces: one order, placed at two scales at the same time, then again nearer to the
+largest."""
 
 from __future__ import annotations
 
@@ -23,8 +24,8 @@ PICTURE_EVERY = 2e-5
 FILL = 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""
 FIRST, HIGHER, LOWER = (1.0, 0.94), (1.02, 1.045), (0.99, 0.97)
-"""Scales that are tried at the same time: over the first guess; over the largest yet when all fitted; over what
-the area left over tells when none did."""
+"""Scales that are tried at the same time: over the first guess; over the largest yet when all
+fitted; over what the area left over tells when none did."""
 BETWEEN = (0.35, 0.7)
 """Parts of the way from the largest that fitted to the smallest that did not."""
 
@@ -35,7 +36,8 @@ class News(NamedTuple):
     Parameters
     ----------
     share : float
-        Part of the planned rounds that is done, 0 to 1; it stays below 1 when more rounds are needed.
+        Part of the planned rounds that is done, 0 to 1; it stays below 1 when more rounds are
+        needed.
     found : Attempt, optional
         A new layout; one that is not whole is a pass at work.
     """

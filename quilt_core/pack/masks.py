@@ -19,7 +19,8 @@ BATCH = 64
 
 
 class Masks(NamedTuple):
-    """Run-length masks, flat, one entry per variant (a piece in one turn); the inner loops take it whole.
+    """Run-length masks, flat, one entry per variant (a piece in one turn); the inner loops take it
+    whole.
 
     Parameters
     ----------
@@ -29,13 +30,15 @@ class Masks(NamedTuple):
     corner : (V, 2) float64
         Lowest corner of the turned piece in cells, before it was moved to the origin.
     size : (V, 2) int32
-        Columns and rows of the hit mask; 0 columns for a turn that gives the same mask as an earlier one.
+        Columns and rows of the hit mask; 0 columns for a turn that gives the same mask as an
+        earlier one.
     squares : (V, 2) int32
         Side of the largest square inside the hit mask, and its lowest row.
     hit_at, stamp_at : (V + 1,) int32
         First row of each variant in the arrays of rows, which have one row more than the mask.
     hit_offsets, stamp_offsets : (rows,) int32
-        Runs of row ``r`` of a variant are those from ``offsets[r]`` to ``offsets[r + 1] - 1`` of its own.
+        Runs of row ``r`` of a variant are those from ``offsets[r]`` to ``offsets[r + 1] - 1`` of
+        its own.
     hit_run_at, stamp_run_at : (V + 1,) int32
         First run of each variant.
     hit_runs, stamp_runs : (R, 2) int32
@@ -104,11 +107,23 @@ def make_masks(
     )
     starts = np.concatenate([[0], np.cumsum([len(t) for t in problem.turns])]).astype(np.int32)
     return Masks(
-        starts, facts[:, 0].copy(), facts[:, 1:3].copy(), facts[:, 3:5].astype(np.int32), facts[:, 7:9].astype(np.int32),
-        _starts(facts[:, 4] + 1), hit_rows[:, 0].copy(), _starts(hit_counts), hit_runs,
-        hit_rows[:, 1].copy(), hit_rows[:, 2].copy(), _starts(facts[:, 6] + 1), stamp_rows[:, 0].copy(),
-        _starts(stamp_counts), stamp_runs, facts[:, 5].astype(np.int32),
-    )  # fmt: skip
+        starts,
+        facts[:, 0].copy(),
+        facts[:, 1:3].copy(),
+        facts[:, 3:5].astype(np.int32),
+        facts[:, 7:9].astype(np.int32),
+        _starts(facts[:, 4] + 1),
+        hit_rows[:, 0].copy(),
+        _starts(hit_counts),
+        hit_runs,
+        hit_rows[:, 1].copy(),
+        hit_rows[:, 2].copy(),
+        _starts(facts[:, 6] + 1),
+        stamp_rows[:, 0].copy(),
+        _starts(stamp_counts),
+        stamp_runs,
+        facts[:, 5].astype(np.int32),
+    )
 
 
 def _starts(counts: NDArray[np.generic]) -> Int32Array:

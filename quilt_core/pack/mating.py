@@ -1,13 +1,13 @@
 """Mating: which pieces have outlines that run along one another, as if cut from one sheet.
 
-Charts cut from one flat area, rows of equal parts and jigsaws fit together without waste, and an order
-search hardly ever finds that. Here corners of outlines are compared: two runs of straight sides mate
-when each side of one is a side of the other the other way round.
+Charts cut from one flat area, rows of equal parts and jigsaws fit together without waste, and an
+order search hardly ever finds that. Here corners of outlines are compared: two runs of straight
+sides mate when each side of one is a side of the other the other way round.
 
 References
 ----------
-Dighe and Jakiela 1996, Solving pattern nesting problems with genetic algorithms (pieces that are cut
-from one square, whose best layout is known).
+Dighe and Jakiela 1996, Solving pattern nesting problems with genetic algorithms (pieces that are
+cut from one square, whose best layout is known).
 """
 
 from __future__ import annotations
@@ -100,7 +100,10 @@ def _bends(points: NDArray[np.complex128]) -> NDArray[np.complex128] | None:
         ring = np.array(kept)
         before, after = np.roll(ring, 1), np.roll(ring, -1)
         chord = np.abs(after - before)
-        off = np.abs(np.imag((ring - before) * np.conj(after - before))) / np.maximum(chord, 1e-300) ** 2
+        off = (
+            np.abs(np.imag((ring - before) * np.conj(after - before)))
+            / np.maximum(chord, 1e-300) ** 2
+        )
         flat = np.flatnonzero(off < STRAIGHT)
         if not len(flat):
             break
@@ -153,14 +156,17 @@ def _sides(rings: dict[int, NDArray[np.complex128]], turns: list[FloatArray]) ->
             following.append(first + np.roll(number, -1))
             preceding.append(first + np.roll(number, 1))
             first += len(ring)
-    return _Sides(*(np.concatenate(part) for part in (corner, way, piece, turn, following, preceding)))
+    return _Sides(
+        *(np.concatenate(part) for part in (corner, way, piece, turn, following, preceding))
+    )
 
 
 def find_matings(problem: PackProblem, check: Callable[[], None] = lambda: None) -> list[Mating]:
     """All matings of two pieces, those that share most first.
 
-    Only pieces that may be turned into place count, without mirroring; both must grow with the others
-    and may be sent to the same tile. With very many alike sides nothing is compared, and none is found.
+    Only pieces that may be turned into place count, without mirroring; both must grow with the
+    others and may be sent to the same tile. With very many alike sides nothing is compared, and
+    none is found.
 
     Parameters
     ----------
@@ -175,7 +181,10 @@ def find_matings(problem: PackProblem, check: Callable[[], None] = lambda: None)
         ring = outer_corners(problem, p) if problem.grows[p] and len(turns[p]) else None
         if ring is not None:
             rings[p] = ring
-    if len(rings) < 2 or sum(len(ring) * len(turns[p]) for p, ring in rings.items()) > MOST_CANDIDATES:
+    if (
+        len(rings) < 2
+        or sum(len(ring) * len(turns[p]) for p, ring in rings.items()) > MOST_CANDIDATES
+    ):
         return []
     sides = _sides(rings, turns)
     here, there = _alike(sides)
@@ -206,7 +215,8 @@ def find_matings(problem: PackProblem, check: Callable[[], None] = lambda: None)
 
 
 def _alike(sides: _Sides) -> tuple[IntArray, IntArray]:
-    """Pairs of sides of about the same length that run against one another; the first in its first turn."""
+    """Pairs of sides of about the same length that run against one another; the first in its first
+    turn."""
     none = np.empty(0, np.int64)
     size = np.abs(sides.way)
     # Lengths on a log scale and directions: near neighbours differ by a part of their length.

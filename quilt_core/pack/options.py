@@ -1,4 +1,5 @@
-"""Options that are declared once: in a dataclass, with their unit, bounds and a word; every door derives its own from it."""
+"""Options that are declared once: in a dataclass, with their unit, bounds and a word; every door
+derives its own from it."""
 
 from __future__ import annotations
 
@@ -64,11 +65,15 @@ class Option:
             if bound is not None
         ]
         # Not-a-number is neither.
-        inside = (self.low is None or value >= self.low) and (self.high is None or value <= self.high)
+        inside = (self.low is None or value >= self.low) and (
+            self.high is None or value <= self.high
+        )
         if not inside or value != value:
             said = self.name.replace("_", " ")
             raise LayoutError(
-                f"{value:g}{unit} cannot be used for {said}.", self.name, f"Give {' and '.join(bounds)}."
+                f"{value:g}{unit} cannot be used for {said}.",
+                self.name,
+                f"Give {' and '.join(bounds)}.",
             )
 
 

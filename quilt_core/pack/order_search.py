@@ -1,4 +1,5 @@
-"""The search over orders: place all pieces, grow the scale, change the order, place on finer grids."""
+"""The search over orders: place all pieces, grow the scale, change the order, place on finer
+grids."""
 
 from __future__ import annotations
 
@@ -38,7 +39,13 @@ class OrderSearch(SearchState):
             self.order = orders[0]
             placers = (self.placer, self._placer(self.plan.explore, 1))
             for news in grow_many(
-                self.problem, self.settings, placers, self.pool, self.order, self.plan.guesses, self._check
+                self.problem,
+                self.settings,
+                placers,
+                self.pool,
+                self.order,
+                self.plan.guesses,
+                self._check,
             ):
                 self.step = int(news.share * MANY_STEPS)
                 if news.found is not None and news.found.whole:
@@ -83,7 +90,8 @@ class OrderSearch(SearchState):
             yield from self._improve(plain)
 
     def _improve(self, plain: float) -> Iterator[Attempt]:
-        """Local search over the order: climb from the plain order and its scale again and again; the best of all counts."""
+        """Local search over the order: climb from the plain order and its scale again and again;
+        the best of all counts."""
         start = self.order
         for climb in itertools.count():
             yield from self._climb(start, plain, GAINS[climb % len(GAINS)])
@@ -91,7 +99,8 @@ class OrderSearch(SearchState):
                 return
 
     def _climb(self, current: IntArray, scale: float, gain: float) -> Iterator[Attempt]:
-        """Change the order at a scale a little above the one it reached, until that gets no further."""
+        """Change the order at a scale a little above the one it reached, until that gets no
+        further."""
         assert self.best is not None
         failures, silent, left_now = 0, 0, np.inf
         target = scale * (1 + gain)

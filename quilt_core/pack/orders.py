@@ -44,7 +44,11 @@ def alone_apart(region: IntArray) -> IntArray:
 
 
 def disturbed(
-    order: IntArray, left_over: IntArray, strength: int, rng: np.random.Generator, region: IntArray | None
+    order: IntArray,
+    left_over: IntArray,
+    strength: int,
+    rng: np.random.Generator,
+    region: IntArray | None,
 ) -> IntArray:
     """Move some of what was left over forward, and a few others about.
 
@@ -58,7 +62,9 @@ def disturbed(
     within = {int(r): order[owner[order] == r] for r in regions}
     missed = np.unique(owner[left_over])
     if strength % 2 == 0 and len(regions) > 1:
-        regions = _moved(regions.tolist(), missed[: 1 + strength % 3].tolist(), 1 + strength % 4, rng)
+        regions = _moved(
+            regions.tolist(), missed[: 1 + strength % 3].tolist(), 1 + strength % 4, rng
+        )
     else:
         for r in missed if len(missed) else rng.choice(regions, 1):
             mine = within[int(r)]

@@ -19,9 +19,11 @@ def while_at_work(tasks: Sequence[Future[Any]]) -> Iterator[None]:
 
 
 def steady(source: Iterator[T]) -> Iterator[T]:
-    """Yield what `source` yields, and its last item again every `NEWS_EVERY` seconds while it is silent.
+    """Yield what `source` yields, and its last item again every `NEWS_EVERY` seconds while it is
+    silent.
 
-    The source runs in a thread of its own. Closing this waits until the source comes to its next item.
+    The source runs in a thread of its own. Closing this waits until the source comes to its next
+    item.
 
     Examples
     --------

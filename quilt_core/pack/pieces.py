@@ -1,4 +1,5 @@
-"""From islands with controls to the pieces that are packed: stacks and clusters become one piece each."""
+"""From islands with controls to the pieces that are packed: stacks and clusters become one piece
+each."""
 
 from __future__ import annotations
 
@@ -70,7 +71,9 @@ def single_pieces(
     LayoutError
         When islands of a stack differ in shape or are sent to different tiles.
     """
-    to_piece = np.concatenate([in_shape(linear, islands.proportion), np.zeros((islands.count, 2, 1))], axis=2)
+    to_piece = np.concatenate(
+        [in_shape(linear, islands.proportion), np.zeros((islands.count, 2, 1))], axis=2
+    )
     leader = np.arange(islands.count)
     for stack in np.unique(controls.stack[controls.stack >= 0]):
         members = np.flatnonzero(controls.stack == stack)
@@ -82,7 +85,9 @@ def single_pieces(
                 "Take the odd ones off the stack.",
             )
         leader[members] = members[0]
-        to_piece[members] = compose(np.broadcast_to(to_piece[members[0]], laid.onto.shape), laid.onto)
+        to_piece[members] = compose(
+            np.broadcast_to(to_piece[members[0]], laid.onto.shape), laid.onto
+        )
     heads, piece = np.unique(leader, return_inverse=True)
     points = islands.placed(to_piece)
     turnable = ~_any(controls.has(LOCK_TURN), piece)
@@ -135,7 +140,9 @@ def clustered(
         rows = pack_cluster(_part(problem, own), settings, scale if together else 1.0)
         for p, row in zip(own, rows, strict=True):
             mine = piece == p
-            out[mine] = compose(np.broadcast_to(row, (int(mine.sum()), 2, 3)), single.to_piece[mine])
+            out[mine] = compose(
+                np.broadcast_to(row, (int(mine.sum()), 2, 3)), single.to_piece[mine]
+            )
         head = own[0]
         wanted = np.unique(tile[own][tile[own] >= 0])
         if len(wanted) > 1:
@@ -157,7 +164,9 @@ def clustered(
     turned = tuple(turns[h] for h in heads)
     region = None if problem.region is None else problem.region[heads]
     return Pieces(
-        replace(made, turns=turned, grows=grows[heads], tile=tile[heads], region=region), piece_of, out
+        replace(made, turns=turned, grows=grows[heads], tile=tile[heads], region=region),
+        piece_of,
+        out,
     )
 
 
@@ -168,7 +177,9 @@ def in_regions(islands: IslandSet, single: Pieces, controls: Controls) -> Pieces
     """
     problem, piece = single.problem, single.piece
     owner = np.full(problem.count, -1)
-    owner[piece] = islands.object_index * (int(problem.tile.max(initial=-1)) + 2) + problem.tile[piece] + 1
+    owner[piece] = (
+        islands.object_index * (int(problem.tile.max(initial=-1)) + 2) + problem.tile[piece] + 1
+    )
     owner[piece[controls.bundle >= 0]] = -1
     return replace(single, problem=replace(problem, region=owner))
 
@@ -193,9 +204,15 @@ def _problem(
     # Lines and points have no area, but a place in orders that go by it.
     areas = np.maximum(areas, max(LEAST_AREA * float(areas.sum()), 1e-12))
     return PackProblem(
-        np.ascontiguousarray(points.edges.reshape(-1, 4)[order]), starts, solid, areas, (), np.ones(count, bool),
-        np.full(count, -1), obstacles,
-    )  # fmt: skip
+        np.ascontiguousarray(points.edges.reshape(-1, 4)[order]),
+        starts,
+        solid,
+        areas,
+        (),
+        np.ones(count, bool),
+        np.full(count, -1),
+        obstacles,
+    )
 
 
 def _part(problem: PackProblem, which: IntArray) -> PackProblem:

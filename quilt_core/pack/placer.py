@@ -29,14 +29,15 @@ ROOM = 0.85
 MOST_OF_A_TILE = 0.7
 LEVELS = 10
 TOO_LONG = 2.0
-"""A piece of so many times width plus height of its tile fits in no turn; it is drawn no longer than that."""
+"""A piece of so many times width plus height of its tile fits in no turn; it is drawn no longer
+than that."""
 
 
 class Placer:
     """Places pieces on one grid; keeps the masks of the last scale and the buffers of each lane.
 
-    Lanes are independent: passes in different lanes may run at the same time. A hurried placer does not
-    look again at rows where a piece of about the same size did not fit.
+    Lanes are independent: passes in different lanes may run at the same time. A hurried placer does
+    not look again at rows where a piece of about the same size did not fit.
     """
 
     def __init__(
@@ -72,7 +73,10 @@ class Placer:
         corners = self.problem.edges.reshape(-1, 2, 2)
         low = np.minimum.reduceat(corners.min(axis=1), self.problem.starts[:-1])
         high = np.maximum.reduceat(corners.max(axis=1), self.problem.starts[:-1])
-        widest, tallest = (self.grid.bands[:, 1] - self.grid.bands[:, 0]).max(), self.grid.bands[:, 2].max()
+        widest, tallest = (
+            (self.grid.bands[:, 1] - self.grid.bands[:, 0]).max(),
+            self.grid.bands[:, 2].max(),
+        )
         extent = np.maximum((high - low).max(axis=1), 1e-300)
         return np.asarray(TOO_LONG * float(widest + tallest) / extent)
 
@@ -154,12 +158,15 @@ class Placer:
         return self._attempt(masks, places, scale), left
 
     def _regions(self, masks: Masks, areas: FloatArray, classes: tuple[int, ...]) -> Regions:
-        """Empty regions, as wide as their pieces with the padding around them need; wider when less tidy."""
+        """Empty regions, as wide as their pieces with the padding around them need; wider when less
+        tidy."""
         of = self.problem.region
         if of is None:
             none, box = np.empty(0), np.empty((0, 5), np.int32)
             no_starts = np.empty((0, *classes), np.int32)
-            return Regions(np.full(self.problem.count, -1), none, none, 0, none, none > 0, no_starts, box)
+            return Regions(
+                np.full(self.problem.count, -1), none, none, 0, none, none > 0, no_starts, box
+            )
         size = masks.size[masks.variant_start[:-1]]
         around = areas + self.grid.reach * size.sum(axis=1)
         inside, count = of >= 0, int(of.max(initial=-1)) + 1
@@ -171,7 +178,8 @@ class Placer:
         tidy = self.settings.tidy
         room = ROOM * span
         span = np.maximum(span, longest) ** tidy * max(edge, 1.0) ** (1 - tidy)
-        # What fills most of a tile may go on in another one. At a fixed size pieces are better apart than left
+        # What fills most of a tile may go on in another one. At a fixed size pieces are better
+        # apart than left
         # over, and among thousands there is always one that is.
         whole = needed < MOST_OF_A_TILE * float(np.prod(tile, axis=0).max())
         whole &= not self.settings.fixed_scale and self.problem.count <= FEWER_TURNS
@@ -180,11 +188,13 @@ class Placer:
         return Regions(of, span, room, self.widenings, longest, whole, starts, box)
 
     def loosen(self) -> None:
-        """Let regions be wider from now on: orders that do not go together do not at a smaller scale either."""
+        """Let regions be wider from now on: orders that do not go together do not at a smaller
+        scale either."""
         self.widenings += 1
 
     def so_far(self) -> Attempt | None:
-        """Picture of the pass that is at work, from another thread; the pieces it came to have places."""
+        """Picture of the pass that is at work, from another thread; the pieces it came to have
+        places."""
         if self._masks is None or self._places is None:
             return None
         return replace(self._attempt(self._masks, self._places.copy(), self._scale), whole=False)

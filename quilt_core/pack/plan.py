@@ -9,12 +9,14 @@ import numpy as np
 SIZES = (512, 1024, 2048, 4096, 8192)
 COUNTS = (1, 2, 4)
 USUAL_COVERAGE = 0.74
-"""Share of a tile that islands fill when there is no padding; from the demo and the benchmark sets."""
+"""Share of a tile that islands fill when there is no padding; from the demo and the benchmark
+sets."""
 
 MIPS = 4 / 3
 """A full mip chain costs 4/3 of level 0 (arithmetic)."""
 RAW_BYTES, BC1_BYTES, BC7_BYTES = 4.0, 0.5, 1.0
-"""Bytes per texel: 8-bit RGBA; 8 and 16 bytes per 4 x 4 block (Khronos Data Format Specification)."""
+"""Bytes per texel: 8-bit RGBA; 8 and 16 bytes per 4 x 4 block (Khronos Data Format
+Specification)."""
 
 
 @dataclass(frozen=True)

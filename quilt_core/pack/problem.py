@@ -36,10 +36,12 @@ class PackSettings:
     width, height : int
         Resolution of the one tile in px, 16 to 16384, when no `tiles` are given.
     tiles : tuple of TileSize
-        Tiles to fill; empty for one tile 1001 of `width` x `height`. Sizes in px are even across them.
+        Tiles to fill; empty for one tile 1001 of `width` x `height`. Sizes in px are even across
+        them.
 
-    All others are options, declared here for the API, the command line and the screen as well. Efforts are
-    counted in steps, so that results repeat; with a time limit they depend on the machine.
+    All others are options, declared here for the API, the command line and the screen as well.
+    Efforts are counted in steps, so that results repeat; with a time limit they depend on the
+    machine.
     """
 
     width: int = 2048
@@ -47,16 +49,24 @@ class PackSettings:
     padding: float = option(8.0, "smallest gap between islands", unit="px", low=0, high=1024)
     margin: float = option(4.0, "smallest gap to the tile's edge", unit="px", low=0, high=1024)
     rotate: Rotate = option(
-        "quarter", "turns that islands may make: none, by halves, by quarters, or free", choices=ROTATIONS
+        "quarter",
+        "turns that islands may make: none, by halves, by quarters, or free",
+        choices=ROTATIONS,
     )
     effort: Effort = option("standard", "how long to search", choices=EFFORTS)
     seconds: float | None = option(
-        None, "time limit of the search; without it the effort decides", unit="s", low=0.01, high=86_400
+        None,
+        "time limit of the search; without it the effort decides",
+        unit="s",
+        low=0.01,
+        high=86_400,
     )
     seed: int = option(1, "other seeds, other layouts", low=0, high=2**31 - 1)
     fixed_scale: bool = option(False, "keep the size given; what does not fit is left over")
     tiles: tuple[TileSize, ...] = ()
-    order: Order = option("in order", "fill one tile after the other, or spread evenly", choices=ORDERS)
+    order: Order = option(
+        "in order", "fill one tile after the other, or spread evenly", choices=ORDERS
+    )
     upright: bool = option(False, "turn every island to its tightest upright box first")
     mirror: bool = option(False, "any island may be mirrored, not only those that are allowed to")
     free_steps: int = option(
@@ -93,7 +103,9 @@ PACK_OPTIONS = options_of(PackSettings)
 RECIPE_OPTIONS = (
     *PACK_OPTIONS,
     Option("more_tiles", False, "at a fixed size: add tiles until everything fits"),
-    Option("even", False, "even out first: to the house density at a fixed size, else to the average"),
+    Option(
+        "even", False, "even out first: to the house density at a fixed size, else to the average"
+    ),
 )
 """The same, and what is done around it: all that a recipe keeps."""
 
@@ -133,7 +145,8 @@ class PackProblem:
     starts : (P + 1,) int64
         Edges of piece ``p`` are ``edges[starts[p]:starts[p + 1]]``.
     solid : (P,) int64
-        So many edges of a piece, from its first, bound its inside; the others are kept clear as well.
+        So many edges of a piece, from its first, bound its inside; the others are kept clear as
+        well.
     areas : (P,) float64
         Areas in px at scale 1.
     turns : tuple of (T,) float64
@@ -189,7 +202,8 @@ class Attempt:
         How far the search is.
     done : bool
     tidy_cost : float, optional
-        Coverage that tidiness costs: the difference of two quick packs, one with it and one without.
+        Coverage that tidiness costs: the difference of two quick packs, one with it and one
+        without.
     whole : bool
         False for a picture of a pass at work, with pieces that have no place yet; nothing to keep.
     """
@@ -222,7 +236,15 @@ def nothing_placed(problem: PackProblem) -> Attempt:
     """The picture of a pass that has not begun."""
     n = problem.count
     return Attempt(
-        1.0, np.zeros(n), np.zeros((n, 2)), np.full(n, -1), np.zeros(n, bool), 0.0, 0, 0, whole=False
+        1.0,
+        np.zeros(n),
+        np.zeros((n, 2)),
+        np.full(n, -1),
+        np.zeros(n, bool),
+        0.0,
+        0,
+        0,
+        whole=False,
     )
 
 

@@ -2,9 +2,9 @@
 
 A layout at one scale is made by placing the pieces in an order, each as low and as far left as it
 goes, holes and bays included. When all fit, the scale grows; when some do not, the order is changed
-and the change is kept if less area is left over. The search explores on a coarse grid, two orders at
-a time on two cores, then on finer grids, and ends with compaction, which knows no cells. Known ways:
-bottom-left-fill on a raster, and local search over the order (Burke et al. 2006, A New
+and the change is kept if less area is left over. The search explores on a coarse grid, two orders
+at a time on two cores, then on finer grids, and ends with compaction, which knows no cells. Known
+ways: bottom-left-fill on a raster, and local search over the order (Burke et al. 2006, A New
 Bottom-Left-Fill Heuristic Algorithm for the Two-Dimensional Irregular Packing Problem).
 """
 
@@ -43,8 +43,8 @@ def search(
 ) -> Iterator[Attempt]:
     """Yield better and better layouts; the last one has ``done`` set.
 
-    When a first layout takes long, as of thousands of pieces, pictures of the pass at work come, which are
-    not ``whole``.
+    When a first layout takes long, as of thousands of pieces, pictures of the pass at work come,
+    which are not ``whole``.
     When it is stopped before, there is no layout at all.
 
     Parameters
@@ -100,9 +100,14 @@ class _Search(OrderSearch):
         yield replace(self._progress(), step=self.steps, done=True)
 
     def _after_orders(self) -> Iterator[Attempt]:
-        """Compact the best layout of the orders; go on with that of the mating pieces if it is better."""
+        """Compact the best layout of the orders; go on with that of the mating pieces if it is
+        better."""
         yield from self._compact()
-        if self.fitted is not None and self.best is not None and self.fitted.scale > self.best.scale:
+        if (
+            self.fitted is not None
+            and self.best is not None
+            and self.fitted.scale > self.best.scale
+        ):
             yield self._accept(self.fitted)
 
     def _separate(self) -> Iterator[Attempt]:
@@ -111,7 +116,14 @@ class _Search(OrderSearch):
         if self.best is None or self.settings.fixed_scale or not self.plan.moves or tidy:
             return
         self.separation = Separation(
-            self.problem, self.settings, self.best, self.pool, LANES, self._check, self.rng, self._hear
+            self.problem,
+            self.settings,
+            self.best,
+            self.pool,
+            LANES,
+            self._check,
+            self.rng,
+            self._hear,
         )
         before = self.step
         for found in self.separation.grow(self.plan.moves):
@@ -123,13 +135,19 @@ class _Search(OrderSearch):
         if self.best is None or self.settings.fixed_scale or not self.plan.compactions:
             return
         for found in compact(
-            self.problem, self.settings, self.best, self.plan.compactions, self._check, hear=self._hear
+            self.problem,
+            self.settings,
+            self.best,
+            self.plan.compactions,
+            self._check,
+            hear=self._hear,
         ):
             self.step += 1
             yield self._accept(found)
 
     def _fill(self) -> Iterator[Attempt]:
-        """Raise the scale while a border of the tile is bare; what the orders left there is found late."""
+        """Raise the scale while a border of the tile is bare; what the orders left there is found
+        late."""
         if self.best is None or self.settings.fixed_scale or len(self.problem.obstacles.tile):
             return
         if self.problem.count > MOST_FILLED:
@@ -140,7 +158,11 @@ class _Search(OrderSearch):
                 return
             guess = self.best.scale * (1 + part * band)
             self.placer.prepare(guess, self._check)
-            for order in (self.order, self._disturbed(self.order, 0), self._disturbed(self.order, 2)):
+            for order in (
+                self.order,
+                self._disturbed(self.order, 0),
+                self._disturbed(self.order, 2),
+            ):
                 found, left = self.placer.place(order, guess, self._check, limit=0.0)
                 if left == 0:
                     self.order = order

@@ -1,4 +1,5 @@
-"""What a search has: the problem and its rules, the clock, the grids it places on, and its best so far."""
+"""What a search has: the problem and its rules, the clock, the grids it places on, and its best so
+far."""
 
 from __future__ import annotations
 
@@ -56,7 +57,13 @@ class SearchState:
             settings = replace(settings, fixed_scale=True)
         if problem.count > FEWER_TURNS:
             problem = replace(problem, turns=tuple(_without_half_turns(t) for t in problem.turns))
-        self.problem, self.settings, self.stop, self.pool, self.aside = problem, settings, stop, pool, aside
+        self.problem, self.settings, self.stop, self.pool, self.aside = (
+            problem,
+            settings,
+            stop,
+            pool,
+            aside,
+        )
         self.plan = plan_for(settings.effort, problem.count)
         self.rng = np.random.default_rng(settings.seed)
         self.started = time.monotonic()
@@ -81,7 +88,10 @@ class SearchState:
 
     def _placer_for(self, problem: PackProblem) -> Placer:
         return Placer(
-            problem, self.settings, fineness(self.problem, self.settings, self.plan.explore), self.pool
+            problem,
+            self.settings,
+            fineness(self.problem, self.settings, self.plan.explore),
+            self.pool,
         )
 
     def _placer(self, cells: int, lanes: int) -> Placer:

@@ -21,19 +21,24 @@ STIRS = 3
 """Stirs before a growth is given up."""
 FIRST_GAIN, MOST_GAIN, LEAST_GAIN = 0.006, 0.01, 0.001
 ALMOST = 24
-"""So few colliding cells may be nothing but the coarseness of the grid: exact distances are tried."""
+"""So few colliding cells may be nothing but the coarseness of the grid: exact distances are
+tried."""
 SETTLED = 4
 """How much finer the grid is on which a layout of the coarse one is made exact."""
 SETTLE_TRIES, SETTLE_LOSS, WORTH_SETTLING = 5, 0.004, 0.012
 COMPACTIONS, LEAST_MENDED = 16, 0.95
 LEAST_FINE_GAIN, FINE_ROUNDS = 0.0008, 12
 SHAKE_LOSS, HARDEST, SHAKE_ROUNDS = 0.004, 4, 40
-"""Scale given up when a layout is shaken, for each step of hardness; steps of hardness; rounds to get it free again."""
+"""Scale given up when a layout is shaken, for each step of hardness; steps of hardness; rounds to
+get it free again."""
 
 
 def grid_cells(count: int) -> int:
-    """Cells of the grid that is searched: coarse ones are quick, and what they blur is made exact afterwards."""
-    return int(np.clip(CELLS_STEP * np.ceil(CELLS_PER_PIECE * np.sqrt(count) / CELLS_STEP), COARSE, FINE))
+    """Cells of the grid that is searched: coarse ones are quick, and what they blur is made exact
+    afterwards."""
+    return int(
+        np.clip(CELLS_STEP * np.ceil(CELLS_PER_PIECE * np.sqrt(count) / CELLS_STEP), COARSE, FINE)
+    )
 
 
 class Separation:
@@ -59,7 +64,8 @@ class Separation:
     def grow(self, moves: int) -> Iterator[Attempt | None]:
         """Search the whole tiles for places; yields a layout, or None when there is no news.
 
-        Where growth ends and moves are left, the best layout is shaken and grown again, harder each time.
+        Where growth ends and moves are left, the best layout is shaken and grown again, harder each
+        time.
         """
         separator = self._separator(grid_cells(self.problem.count), deep=True)
         yield from self._grow_from(separator, self.best, moves)
@@ -74,7 +80,8 @@ class Separation:
     def _shaken(
         self, separator: Separator, shakes: int, moves: int
     ) -> Generator[Attempt | None, None, Attempt | None]:
-        """The best layout with some pieces exchanged, a little smaller, free of overlap again; None if that fails."""
+        """The best layout with some pieces exchanged, a little smaller, free of overlap again; None
+        if that fails."""
         separator.prepare(self.best.scale * (1 - SHAKE_LOSS * (1 + shakes % HARDEST)), self.check)
         if not separator.fits():
             return None
@@ -95,7 +102,9 @@ class Separation:
             yield None
         return None
 
-    def _grow_from(self, separator: Separator, rough: Attempt, moves: int) -> Iterator[Attempt | None]:
+    def _grow_from(
+        self, separator: Separator, rough: Attempt, moves: int
+    ) -> Iterator[Attempt | None]:
         gain = FIRST_GAIN
         while gain > LEAST_GAIN and self.used < moves:
             separator.prepare(rough.scale * (1 + gain), self.check)
@@ -130,7 +139,8 @@ class Separation:
         yield from self._settle()
 
     def _settle(self) -> Iterator[Attempt | None]:
-        """Make the layout of the coarse grid exact: win back the distances and compact, else push apart on a finer grid first."""
+        """Make the layout of the coarse grid exact: win back the distances and compact, else push
+        apart on a finer grid first."""
         rough, self.rough = self.rough, None
         if rough is None or rough.scale <= self.best.scale * (1 + LEAST_FINE_GAIN):
             return
@@ -152,7 +162,9 @@ class Separation:
                 done = next((lane for lane, (left, _) in enumerate(rounds) if left == 0), None)
                 stuck = min(idle for _, idle in rounds) > PATIENCE
                 if done is None and stuck:
-                    done = next((lane for lane, (left, _) in enumerate(rounds) if left <= ALMOST), None)
+                    done = next(
+                        (lane for lane, (left, _) in enumerate(rounds) if left <= ALMOST), None
+                    )
                 if done is not None and (yield from self._mended(separator.attempt(done))):
                     return
                 if done is not None or stuck:
@@ -161,7 +173,8 @@ class Separation:
             scale = max(scale * (1 - SETTLE_LOSS), 0.5 * (scale + self.best.scale))
 
     def _mended(self, rough: Attempt) -> Generator[Attempt | None, None, bool]:
-        """Win back the distances of a layout of the coarse grid and compact it; False when pieces overlap too much."""
+        """Win back the distances of a layout of the coarse grid and compact it; False when pieces
+        overlap too much."""
         mended = None
         for mended in compact(
             self.problem, self.settings, rough, COMPACTIONS, self.check, LEAST_MENDED, self.hear

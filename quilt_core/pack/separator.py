@@ -27,7 +27,8 @@ State = NDArray[np.int32]
 
 DEPTHS = np.array([1, 2, 4, 7, 11], np.int32)
 DEPTH_WEIGHTS = np.array([1, 1, 2, 3, 4], np.int32)
-"""A cell that lies so deep (in cells) in another piece weighs so much more: depth counts, not only area."""
+"""A cell that lies so deep (in cells) in another piece weighs so much more: depth counts, not only
+area."""
 
 
 @dataclass(eq=False)
@@ -57,8 +58,10 @@ class Separator:
     ) -> None:
         self.problem, self.settings, self._pool = problem, settings, pool
         self.grid = make_grid(settings, problem.obstacles, cells)
-        # Masks take in every cell that is touched, about half a cell more on each side; on a coarse grid
-        # a cell less of padding makes up for it, and what then is too near is mended by linear programs.
+        # Masks take in every cell that is touched, about half a cell more on each side; on a coarse
+        # grid
+        # a cell less of padding makes up for it, and what then is too near is mended by linear
+        # programs.
         self.reach = self.grid.reach - 1
         self._senses_depth = deep
         self._blocked = len(problem.obstacles.tile) > 0
@@ -89,7 +92,9 @@ class Separator:
                     DEPTH_WEIGHTS,
                 )
                 if self._senses_depth
-                else Deep(m.stamp_offsets[None], m.stamp_run_at[None], m.stamp_runs, DEPTH_WEIGHTS[:1])
+                else Deep(
+                    m.stamp_offsets[None], m.stamp_run_at[None], m.stamp_runs, DEPTH_WEIGHTS[:1]
+                )
             )
             self.scale = scale
 
@@ -117,7 +122,10 @@ class Separator:
             growth = old[p] / new[p]
             # The middle of the box of the turned piece, before and after it grew.
             extent = self._extent(variant, p)
-            low = masks.corner[variant] * growth + (attempt.shift[p] - self.grid.margin) / self.grid.cell
+            low = (
+                masks.corner[variant] * growth
+                + (attempt.shift[p] - self.grid.margin) / self.grid.cell
+            )
             corner = low + 0.5 * extent * growth - 0.5 * extent
             if masks.size[variant, 0] == 0:
                 variant = self._twin(variant, p)
@@ -165,7 +173,8 @@ class Separator:
         return same[0] if same else first
 
     def fits(self) -> bool:
-        """Whether every piece has a turn in which it fits a tile that it may lie in, at the prepared scale."""
+        """Whether every piece has a turn in which it fits a tile that it may lie in, at the
+        prepared scale."""
         assert self.masks is not None
         size, starts = self.masks.size, self.masks.variant_start
         only = np.repeat(self.problem.tile, np.diff(starts))
@@ -176,14 +185,26 @@ class Separator:
         return bool(np.logical_or.reduceat(good, starts[:-1]).all())
 
     def run(self, lane: int, moves: int, seed: int, reach: int = 0) -> tuple[int, int]:
-        """Work for some moves; returns the fewest colliding cells so far (0: done) and rounds without gain."""
+        """Work for some moves; returns the fewest colliding cells so far (0: done) and rounds
+        without gain."""
         masks, own = self.masks, self.lanes[lane]
         assert masks is not None
         world = World(self.grid.bands, self.problem.tile, self.grid.occupied, self._blocked)
         left = separate(  # type: ignore[call-arg]
-            own.state, own.best, own.weights, own.cells, own.facts, moves, seed, reach, world, masks, self._deep,
-            own.table, own.costs,
-        )  # fmt: skip
+            own.state,
+            own.best,
+            own.weights,
+            own.cells,
+            own.facts,
+            moves,
+            seed,
+            reach,
+            world,
+            masks,
+            self._deep,
+            own.table,
+            own.costs,
+        )
         return int(left), int(own.facts[1])
 
     def attempt(self, lane: int) -> Attempt:
@@ -196,4 +217,6 @@ class Separator:
         shift = (local - masks.corner[variant]) * self.grid.cell + self.grid.margin
         area = float((self.problem.areas * self.problem.scales(self.scale) ** 2).sum())
         placed = np.ones(len(tile), bool)
-        return Attempt(self.scale, masks.angle[variant], shift, tile, placed, area / self._total, 0, 0)
+        return Attempt(
+            self.scale, masks.angle[variant], shift, tile, placed, area / self._total, 0, 0
+        )

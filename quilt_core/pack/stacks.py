@@ -58,7 +58,8 @@ def find_stacks(
     mirrored : bool
         Also find islands that are mirror images.
     same_size : bool
-        World areas must agree too (within four times the tolerance), so that one density serves all.
+        World areas must agree too (within four times the tolerance), so that one density serves
+        all.
     """
     shapes = _shapes(islands, np.arange(islands.count))
     buckets: dict[tuple[int, int], list[int]] = {}
@@ -124,7 +125,9 @@ def _shape(edges: FloatArray, area: float) -> _Shape | None:
     about = (edges - middle) / size
     a, b = about[:, 0], about[:, 1]
     # Moments of the boundary are continuous in the shape and need no order of the points.
-    second = sum(np.einsum("n,ni,nj->ij", length, p, q) for p, q in ((a, a), (b, b), (a, b))) / (3 * total)
+    second = sum(np.einsum("n,ni,nj->ij", length, p, q) for p, q in ((a, a), (b, b), (a, b))) / (
+        3 * total
+    )
     low, high = np.linalg.eigvalsh(0.5 * (second + second.T))
     points = np.unique(about.reshape(-1, 2).round(12), axis=0)
     return _Shape(points, middle, size, total / size, (float(low), float(high)))
@@ -133,7 +136,10 @@ def _shape(edges: FloatArray, area: float) -> _Shape | None:
 def _shapes(islands: IslandSet, which: IntArray) -> list[_Shape | None]:
     order = np.argsort(islands.edge_island, kind="stable")
     starts = np.searchsorted(islands.edge_island[order], np.arange(islands.count + 1))
-    return [_shape(islands.edges[order[starts[i] : starts[i + 1]]], float(islands.uv_area[i])) for i in which]
+    return [
+        _shape(islands.edges[order[starts[i] : starts[i + 1]]], float(islands.uv_area[i]))
+        for i in which
+    ]
 
 
 def _keys(shape: _Shape, world: float, step: float) -> list[tuple[int, int]]:
@@ -146,7 +152,8 @@ def _keys(shape: _Shape, world: float, step: float) -> list[tuple[int, int]]:
 def _align(
     shape: _Shape, leader: _Shape, tolerance: float, mirrored: bool
 ) -> tuple[FloatArray, float, bool] | None:
-    """Base UVs of one shape to those of another, the largest distance, and whether it is mirrored."""
+    """Base UVs of one shape to those of another, the largest distance, and whether it is
+    mirrored."""
     if abs(shape.perimeter / leader.perimeter - 1) > 8 * tolerance:
         return None
     if not np.allclose(shape.moments, leader.moments, rtol=16 * tolerance, atol=8 * tolerance):

@@ -26,7 +26,8 @@ MOST_LISTED = 1000
 """Findings of one kind that are listed; more are only counted."""
 MOST_FACES = 12
 FLAT = 1e-6
-"""A triangle has no area when its height is below this part of its longest edge: the rounding of 32-bit files."""
+"""A triangle has no area when its height is below this part of its longest edge: the rounding of
+32-bit files."""
 
 
 @dataclass(eq=False)
@@ -119,7 +120,8 @@ class Case:
 
     @cached_property
     def first_face(self) -> IntArray:
-        """(I,) first face of each island, by its number in the object; without a surface its number there."""
+        """(I,) first face of each island, by its number in the object; without a surface its number
+        there."""
         if self.surface is None:
             return np.arange(self.placed.count) - self.first_island[self.islands.object_index]
         first = np.full(self.placed.count, np.iinfo(np.int64).max)
@@ -188,12 +190,23 @@ class Case:
         points = self.anchors[list(islands)].tolist() if spots is None else spots
         self.findings.append(
             Finding(
-                kind, self.rules.severity_of(kind), name, number, float(amount), unit, text, other, other_number,
-                tuple(int(i) for i in islands), tuple((float(p[0]), float(p[1])) for p in points),
-                tuple(int(f) for f in faces[:MOST_FACES]), cure=KINDS[kind].cure if cure is None else cure,
-                other_faces=tuple(int(f) for f in other_faces[:MOST_FACES]), tile=self.tile_number(islands),
+                kind,
+                self.rules.severity_of(kind),
+                name,
+                number,
+                float(amount),
+                unit,
+                text,
+                other,
+                other_number,
+                tuple(int(i) for i in islands),
+                tuple((float(p[0]), float(p[1])) for p in points),
+                tuple(int(f) for f in faces[:MOST_FACES]),
+                cure=KINDS[kind].cure if cure is None else cure,
+                other_faces=tuple(int(f) for f in other_faces[:MOST_FACES]),
+                tile=self.tile_number(islands),
             )
-        )  # fmt: skip
+        )
 
     def local_faces(self, triangles: IntArray) -> IntArray:
         """Numbers within their object of the faces of some triangles."""

@@ -35,126 +35,199 @@ class Kind:
 
 KINDS: dict[str, Kind] = {
     "overlap": Kind(
-        "Overlapping islands", "error", "Both are painted and baked into the same texels.",
-        "Lay one into free space; or mark them as a stack if they are meant to share.", "spread",
+        "Overlapping islands",
+        "error",
+        "Both are painted and baked into the same texels.",
+        "Lay one into free space; or mark them as a stack if they are meant to share.",
+        "spread",
     ),
     "fold": Kind(
-        "Islands folded over themselves", "error", "Several faces of the island share texels.",
+        "Islands folded over themselves",
+        "error",
+        "Several faces of the island share texels.",
         "Cut the island where it folds, or flatten it again.",
     ),
     "two-sided": Kind(
-        "Islands of two-sided sheets", "hint", "Front and back of the sheet share their texels.",
+        "Islands of two-sided sheets",
+        "hint",
+        "Front and back of the sheet share their texels.",
         "Nothing, if both sides may look the same; else flatten the back apart.",
     ),
     "loose stack": Kind(
-        "Stacks that no longer lie together", "error", "They are marked to share texels, but do not cover one another.",
-        "Stack them again, or take them off the stack.", "stack",
+        "Stacks that no longer lie together",
+        "error",
+        "They are marked to share texels, but do not cover one another.",
+        "Stack them again, or take them off the stack.",
+        "stack",
     ),
     "crowded": Kind(
-        "Spots with too many faces", "error", "So many faces lie on one spot that not every pair was compared.",
+        "Spots with too many faces",
+        "error",
+        "So many faces lie on one spot that not every pair was compared.",
         "Spread them, or mark them as a stack.",
     ),
     "gap": Kind(
-        "Gaps below the padding", "error", "Neighbours bleed into one another at the mip levels where the gap has closed.",
-        "Move them apart: one of them is laid into free space.", "spread",
+        "Gaps below the padding",
+        "error",
+        "Neighbours bleed into one another at the mip levels where the gap has closed.",
+        "Move them apart: one of them is laid into free space.",
+        "spread",
     ),
     "margin": Kind(
-        "Too near to the tile's edge", "error", "The opposite edge bleeds in where the texture repeats or is halved.",
-        "Lay the island into free space farther in.", "spread",
+        "Too near to the tile's edge",
+        "error",
+        "The opposite edge bleeds in where the texture repeats or is halved.",
+        "Lay the island into free space farther in.",
+        "spread",
     ),
     "straddling": Kind(
-        "Islands across a tile's edge", "error", "The part beyond the edge is baked into another tile, or nowhere.",
-        "Move the island into the tile.", "move in",
+        "Islands across a tile's edge",
+        "error",
+        "The part beyond the edge is baked into another tile, or nowhere.",
+        "Move the island into the tile.",
+        "move in",
     ),
     "outside": Kind(
-        "Islands in no tile", "error", "They get no texels of their own.",
-        "Move the island into the tile by whole tiles, or leave its object out.", "move in",
+        "Islands in no tile",
+        "error",
+        "They get no texels of their own.",
+        "Move the island into the tile by whole tiles, or leave its object out.",
+        "move in",
     ),
     "far away": Kind(
-        "Islands far away", "error", "They lie more than a tile's length from every tile.",
-        "Move the island into the tile.", "move in",
+        "Islands far away",
+        "error",
+        "They lie more than a tile's length from every tile.",
+        "Move the island into the tile.",
+        "move in",
     ),
     "parked": Kind(
-        "Parked islands", "hint", "Exactly one or more tiles over from a twin: it shares its texels and is not baked twice.",
-        "Nothing, if it is meant; else mark both as a stack.", "stack",
+        "Parked islands",
+        "hint",
+        "Exactly one or more tiles over from a twin: it shares its texels and is not baked twice.",
+        "Nothing, if it is meant; else mark both as a stack.",
+        "stack",
     ),
     "side table": Kind(
-        "On the side table", "error", "They have no place in a tile yet.",
-        "Pack them into free space, or add a tile.", "spread",
+        "On the side table",
+        "error",
+        "They have no place in a tile yet.",
+        "Pack them into free space, or add a tile.",
+        "spread",
     ),
     "mirrored": Kind(
-        "Mirrored islands", "warning", "Text and bolts read backwards; tangent-space normals may show a seam.",
-        "Mirror the island back.", "mirror",
+        "Mirrored islands",
+        "warning",
+        "Text and bolts read backwards; tangent-space normals may show a seam.",
+        "Mirror the island back.",
+        "mirror",
     ),
     "turned faces": Kind(
-        "Faces turned against their island", "error", "They lie face down in the layout, so normals bake inside out there.",
+        "Faces turned against their island",
+        "error",
+        "They lie face down in the layout, so normals bake inside out there.",
         "Flip the faces in the mesh, or flatten the island again.",
     ),
     "collapsed": Kind(
-        "Islands and faces without area in the layout", "warning", "They get no texels: a single colour is drawn over the whole face.",
+        "Islands and faces without area in the layout",
+        "warning",
+        "They get no texels: a single colour is drawn over the whole face.",
         "Flatten these faces again.",
     ),
     "crumb": Kind(
-        "Islands thinner than a quarter texel", "hint", "No texel lies inside them: they get the colour of their surroundings.",
+        "Islands thinner than a quarter texel",
+        "hint",
+        "No texel lies inside them: they get the colour of their surroundings.",
         "Join them to a neighbour where the mesh is flattened.",
     ),
     "near seam": Kind(
-        "Islands that are nearly joined", "hint", "Edges are split by less than a quarter of a texel, so the island falls into pieces without need.",
+        "Islands that are nearly joined",
+        "hint",
+        "Edges are split by less than a quarter of a texel, so the island falls into pieces without need.",
         "Join the two sides where the mesh is flattened.",
     ),
     "no surface": Kind(
-        "Faces without area in space", "hint", "They are never seen, but they disturb normals and bakes.",
+        "Faces without area in space",
+        "hint",
+        "They are never seen, but they disturb normals and bakes.",
         "Remove them from the mesh.",
     ),
     "sliver": Kind(
-        "Slivers", "hint", "Very long, thin triangles in the layout: they catch few texels and shimmer.",
+        "Slivers",
+        "hint",
+        "Very long, thin triangles in the layout: they catch few texels and shimmer.",
         "Merge them with a neighbour where the mesh is made.",
     ),
     "broken": Kind(
-        "Faces with values that are no numbers", "error", "A vertex or UV of theirs is not a number, so no one can tell where they lie.",
+        "Faces with values that are no numbers",
+        "error",
+        "A vertex or UV of theirs is not a number, so no one can tell where they lie.",
         "Remove the broken vertices where the mesh was made and bring the file in again.",
     ),
     "unflattened": Kind(
-        "Objects with faces without UVs", "error", "These faces have no place in any texture.",
+        "Objects with faces without UVs",
+        "error",
+        "These faces have no place in any texture.",
         "Flatten them, or leave the object out of the atlas.",
     ),
     "duplicate faces": Kind(
-        "Faces lying in one another", "error", "Two faces at the same place flicker, and rays of a bake hit either.",
+        "Faces lying in one another",
+        "error",
+        "Two faces at the same place flicker, and rays of a bake hit either.",
         "Remove one of each pair from the mesh.",
     ),
     "duplicate vertices": Kind(
-        "Duplicate vertices", "hint", "Vertices that nothing tells apart: they split smooth shading and islands without need.",
+        "Duplicate vertices",
+        "hint",
+        "Vertices that nothing tells apart: they split smooth shading and islands without need.",
         "Weld them where the mesh is made.",
     ),
     "stretch": Kind(
-        "Stretched islands", "warning", "Texels are longer in one direction than in the other, or larger in one part of the island.",
+        "Stretched islands",
+        "warning",
+        "Texels are longer in one direction than in the other, or larger in one part of the island.",
         "Flatten the island again or cut it.",
     ),
     "below density": Kind(
-        "Coarser than the house band", "warning", "They will look blurred beside the rest.",
-        "Give them the house density, or a weight below 1 if it is meant.", "house density",
+        "Coarser than the house band",
+        "warning",
+        "They will look blurred beside the rest.",
+        "Give them the house density, or a weight below 1 if it is meant.",
+        "house density",
     ),
     "over-detailed": Kind(
-        "Finer than the house band", "warning", "They take texels from all others and look over-detailed beside them.",
-        "Give them the house density, or a weight above 1 if it is meant.", "house density",
+        "Finer than the house band",
+        "warning",
+        "They take texels from all others and look over-detailed beside them.",
+        "Give them the house density, or a weight above 1 if it is meant.",
+        "house density",
     ),
     "hard edge": Kind(
-        "Hard edges inside an island", "error", "The shading breaks there, but the texels go on: a normal bake shows a line.",
+        "Hard edges inside an island",
+        "error",
+        "The shading breaks there, but the texels go on: a normal bake shows a line.",
         "Cut the island along the edge, or shade the edge smooth.",
     ),
     "smooth border": Kind(
-        "Island borders that are shaded smooth", "hint", "Not a fault: a normal bake may show a faint seam along them.",
+        "Island borders that are shaded smooth",
+        "hint",
+        "Not a fault: a normal bake may show a faint seam along them.",
         "Shade the edge hard where the form allows it, or move the seam where it is not seen.",
     ),
     "material gap": Kind(
-        "Materials too near to one another", "warning", "Colours of one material bleed into the other as the texture gets smaller.",
-        "Lay one of them into free space, or pack with a larger padding.", "spread",
+        "Materials too near to one another",
+        "warning",
+        "Colours of one material bleed into the other as the texture gets smaller.",
+        "Lay one of them into free space, or pack with a larger padding.",
+        "spread",
     ),
     "mixed materials": Kind(
-        "Islands of several materials", "warning", "Inside the island the materials have no gap at all.",
+        "Islands of several materials",
+        "warning",
+        "Inside the island the materials have no gap at all.",
         "Cut the island along the border of the materials.",
     ),
-}  # fmt: skip
+}
 """In the order in which they are worked through."""
 
 
@@ -184,7 +257,8 @@ class Finding:
     spots : tuple of (u, v)
         Where to look, as UVs.
     faces, other_faces : tuple of int
-        Some of the faces it is about, by their number in their object, from 0; of overlaps the largest.
+        Some of the faces it is about, by their number in their object, from 0; of overlaps the
+        largest.
     tile : int
         Number of the tile that the first island lies in; 0 for none.
     cure : str
@@ -230,4 +304,6 @@ class Finding:
 
 def counts_by_kind(findings: Sequence[Finding]) -> dict[str, int]:
     """Number of findings that count of each kind, in the order of `KINDS`."""
-    return {kind: n for kind in KINDS if (n := sum(f.kind == kind and not f.ignored for f in findings))}
+    return {
+        kind: n for kind in KINDS if (n := sum(f.kind == kind and not f.ignored for f in findings))
+    }

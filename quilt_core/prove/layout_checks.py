@@ -22,7 +22,8 @@ FloatArray = NDArray[np.float64]
 
 TWIN_PX = 0.5
 TWIN_AREA = 1e-3
-"""A parked island lies as exactly on its twin: half a pixel of its box, a thousandth of its area."""
+"""A parked island lies as exactly on its twin: half a pixel of its box, a thousandth of its
+area."""
 FAR_TILES = 1.0
 HEAP = 12
 """More pairs of islands that lie on one another are one finding."""
@@ -42,11 +43,16 @@ def check_overlaps(case: Case) -> None:
     backs = _area_of_backs(case)
     sides = own & (found.texels <= (1 + BACKS) * backs[found.pairs[:, 0]])
     faces_of = _faces_of_pairs(case)
-    for kind, which in (("fold", np.flatnonzero(own & ~sides)), ("two-sided", np.flatnonzero(sides))):
+    for kind, which in (
+        ("fold", np.flatnonzero(own & ~sides)),
+        ("two-sided", np.flatnonzero(sides)),
+    ):
         which = which[np.argsort(-found.texels[which], kind="stable")]
         for k in which[: case.count(kind, len(which))]:
             a, texels = int(found.pairs[k, 0]), float(found.texels[k])
-            case.add(kind, (a,), texels, "texel", _shared(texels), [found.spots[k]], faces_of(a, a)[0])
+            case.add(
+                kind, (a,), texels, "texel", _shared(texels), [found.spots[k]], faces_of(a, a)[0]
+            )
     heaps, single = _heaps(found.pairs, np.flatnonzero(~own))
     areas = case.placed.uv_area * case.figures.pixel.prod(axis=1)
     single = single[np.argsort(-found.texels[single], kind="stable")]
@@ -61,18 +67,35 @@ def check_overlaps(case: Case) -> None:
             text += "; they lie exactly on one another"
             cure = "stack"
         one, two = faces_of(a, b)
-        case.add("overlap", (a, b), texels, "texel", text, [found.spots[k]], one, cure=cure, other_faces=two)
+        case.add(
+            "overlap",
+            (a, b),
+            texels,
+            "texel",
+            text,
+            [found.spots[k]],
+            one,
+            cure=cure,
+            other_faces=two,
+        )
     if not (found.complete and case.figures.close.complete) and case.count("crowded", 1):
-        islands, faces = np.unique(case.placed.triangle_island[found.triangle_pairs], return_counts=True)
+        islands, faces = np.unique(
+            case.placed.triangle_island[found.triangle_pairs], return_counts=True
+        )
         worst = int(islands[np.argmax(faces)]) if len(islands) else 0
         case.add(
-            "crowded", (worst,), float(len(found.triangle_pairs)), "pair",
+            "crowded",
+            (worst,),
+            float(len(found.triangle_pairs)),
+            "pair",
             f"more than {len(found.triangle_pairs):,} pairs of faces share texels; not every other pair was looked at",
-        )  # fmt: skip
+        )
 
 
 def _shared(texels: float) -> str:
-    return f"{texels:,.0f} texels are shared" if texels >= 100 else f"{texels:.3g} texels are shared"
+    return (
+        f"{texels:,.0f} texels are shared" if texels >= 100 else f"{texels:.3g} texels are shared"
+    )
 
 
 def _area_of_backs(case: Case) -> FloatArray:
@@ -97,7 +120,9 @@ def _heaps(pairs: IntArray, which: IntArray) -> tuple[list[IntArray], IntArray]:
     return heaps, np.concatenate(single) if single else np.empty(0, np.int64)
 
 
-def _add_heap(case: Case, rows: IntArray, faces_of: Callable[[int, int], tuple[IntArray, IntArray]]) -> None:
+def _add_heap(
+    case: Case, rows: IntArray, faces_of: Callable[[int, int], tuple[IntArray, IntArray]]
+) -> None:
     """One finding for many islands that lie on one another."""
     found = case.figures.overlaps
     islands, times = np.unique(found.pairs[rows], return_counts=True)
@@ -107,9 +132,15 @@ def _add_heap(case: Case, rows: IntArray, faces_of: Callable[[int, int], tuple[I
     text = f"{len(islands):,} islands lie on one another in {len(rows):,} pairs; {_shared(texels)}"
     one, two = faces_of(*(int(i) for i in found.pairs[worst]))
     case.add(
-        "overlap", islands[:MOST_IN_HEAP].tolist(), texels, "texel", text, [found.spots[worst]], one,
+        "overlap",
+        islands[:MOST_IN_HEAP].tolist(),
+        texels,
+        "texel",
+        text,
+        [found.spots[worst]],
+        one,
         other_faces=two,
-    )  # fmt: skip
+    )
 
 
 def _faces_of_pairs(case: Case) -> Callable[[int, int], tuple[IntArray, IntArray]]:
@@ -125,7 +156,9 @@ def _faces_of_pairs(case: Case) -> Callable[[int, int], tuple[IntArray, IntArray
 
     def faces(a: int, b: int) -> tuple[IntArray, IntArray]:
         at = np.searchsorted(key, a * count + b)
-        rows = triangles[at : min(int(np.searchsorted(key, a * count + b, "right")), at + MOST_FACES)]
+        rows = triangles[
+            at : min(int(np.searchsorted(key, a * count + b, "right")), at + MOST_FACES)
+        ]
         return case.local_faces(rows[:, 0]), case.local_faces(rows[:, 1])
 
     return faces
@@ -161,7 +194,11 @@ def check_stacks(case: Case) -> None:
                 loose.append((first, int(other), off))
     for first, other, off in loose[: case.count("loose stack", len(loose))]:
         case.add(
-            "loose stack", (first, other), off, "px", f"{off:,.4g} px apart from the first of their stack"
+            "loose stack",
+            (first, other),
+            off,
+            "px",
+            f"{off:,.4g} px apart from the first of their stack",
         )
 
 
@@ -179,7 +216,9 @@ def check_gaps(case: Case) -> None:
     for k in below[: case.count("gap", len(below))]:
         a, b = close.pairs[k]
         pixels = float(close.pixels[k])
-        text = f"{pixels:.4g} px where {wanted:g} px are wanted; {closing(pixels, case.tile_size(a))}"
+        text = (
+            f"{pixels:.4g} px where {wanted:g} px are wanted; {closing(pixels, case.tile_size(a))}"
+        )
         case.add("gap", (a, b), pixels, "px", text, close.spots[k])
 
 
@@ -257,7 +296,8 @@ def _parked(case: Case, out: IntArray, box: FloatArray) -> Iterator[tuple[int, i
 
 
 def check_materials(case: Case) -> None:
-    """Islands of different materials that are nearer than the chosen gap, and islands of several."""
+    """Islands of different materials that are nearer than the chosen gap, and islands of
+    several."""
     if case.surface is None or not case.rules.material_gap:
         return
     mixed = np.flatnonzero(case.surface.mixed)
@@ -269,7 +309,9 @@ def check_materials(case: Case) -> None:
     for k in range(len(case.tiles)):
         here = (case.figures.tile == k)[case.placed.edge_island]
         px = size[case.figures.tile == k][:1]
-        edges = np.where(here[:, None, None], case.placed.edges * px[:, None] if len(px) else np.nan, np.nan)
+        edges = np.where(
+            here[:, None, None], case.placed.edges * px[:, None] if len(px) else np.nan, np.nan
+        )
         found.append(
             close_pairs(
                 replace(case.placed, edges=edges),
@@ -281,10 +323,14 @@ def check_materials(case: Case) -> None:
             )
         )
     pairs = np.concatenate([f.pairs for f in found])
-    pixels, spots = (np.concatenate([getattr(f, name) for f in found]) for name in ("pixels", "spots"))
+    pixels, spots = (
+        np.concatenate([getattr(f, name) for f in found]) for name in ("pixels", "spots")
+    )
     materials = (*case.surface.materials, "none")
     for k in range(case.count("material gap", len(pairs))):
         a, b = (int(i) for i in pairs[k])
         one, two = (materials[case.surface.island_material[i]] for i in (a, b))
-        text = f"{one} and {two}: {pixels[k]:.4g} px where {case.rules.material_gap:g} px are wanted"
+        text = (
+            f"{one} and {two}: {pixels[k]:.4g} px where {case.rules.material_gap:g} px are wanted"
+        )
         case.add("material gap", (a, b), pixels[k], "px", text, spots[k] / size[a])

@@ -1,4 +1,5 @@
-"""Checks of the islands and meshes themselves: facing, collapsed faces, missing UVs, duplicates, shading."""
+"""Checks of the islands and meshes themselves: facing, collapsed faces, missing UVs, duplicates,
+shading."""
 
 from __future__ import annotations
 
@@ -18,7 +19,9 @@ def check_facing(case: Case) -> None:
     """Mirrored islands, and faces that are turned against their island."""
     mirrored = np.flatnonzero(case.figures.mirrored & ~case.figures.collapsed)
     for i in mirrored[: case.count("mirrored", len(mirrored))]:
-        text = "lies mirrored in the layout" + ("; it is part of a stack" if case.stack[i] >= 0 else "")
+        text = "lies mirrored in the layout" + (
+            "; it is part of a stack" if case.stack[i] >= 0 else ""
+        )
         case.add("mirrored", (i,), 1.0, "island", text)
     facing = np.where(case.figures.mirrored, -1.0, 1.0)[case.placed.triangle_island]
     turned = 2 * triangle_areas(case.triangle_px) * facing < -case.triangle_noise * case.longest_px
@@ -29,12 +32,15 @@ def check_facing(case: Case) -> None:
 
 
 def check_collapsed(case: Case) -> None:
-    """Triangles without area in the layout or in space, slivers, and islands too small for a texel."""
+    """Triangles without area in the layout or in space, slivers, and islands too small for a
+    texel."""
     figures, islands = case.triangles, case.figures.collapsed
     lost = np.flatnonzero(islands)
     for i in lost[: case.count("collapsed", len(lost))]:
         faces = case.local_faces(np.flatnonzero(case.placed.triangle_island == i))
-        case.add("collapsed", (i,), 1.0, "island", "the island has no area in the layout", faces=faces)
+        case.add(
+            "collapsed", (i,), 1.0, "island", "the island has no area in the layout", faces=faces
+        )
     box = case.placed.bounds()
     extent = (box[:, 2:] - box[:, :2]) * case.figures.pixel
     area = case.placed.uv_area * case.figures.pixel.prod(axis=1)
@@ -51,7 +57,10 @@ def check_collapsed(case: Case) -> None:
     _per_island(case, "no surface", flat, "without area in space")
     slim = (figures.uv_slim < case.rules.sliver) & ~case.gone & ~flat & whole
     _per_island(
-        case, "sliver", slim, f"thinner than 1 : {1 / max(case.rules.sliver, 1e-9):.0f} in the layout"
+        case,
+        "sliver",
+        slim,
+        f"thinner than 1 : {1 / max(case.rules.sliver, 1e-9):.0f} in the layout",
     )
 
 
@@ -88,7 +97,9 @@ def _per_island(case: Case, kind: str, which: BoolArray, text: str) -> None:
         spots = case.placed.triangles[some[:3]].mean(axis=1)
         faces = case.local_faces(some)
         noun = "triangle" if counts[k] == 1 else "triangles"
-        case.add(kind, (islands[k],), counts[k], "triangle", f"{counts[k]:,} {noun} {text}", spots, faces)
+        case.add(
+            kind, (islands[k],), counts[k], "triangle", f"{counts[k]:,} {noun} {text}", spots, faces
+        )
 
 
 def check_unflattened(case: Case) -> None:
@@ -115,17 +126,28 @@ def check_meshes(case: Case) -> None:
             noun = "face" if len(own) == 1 else "faces"
             islands = _islands_of_faces(case, faces[owner == o])
             case.add(
-                kind, islands[:1], len(own), "face", f"{len(own):,} {noun} {text}", None if len(islands) else (),
-                own, case.names[o],
-            )  # fmt: skip
+                kind,
+                islands[:1],
+                len(own),
+                "face",
+                f"{len(own):,} {noun} {text}",
+                None if len(islands) else (),
+                own,
+                case.names[o],
+            )
     objects = np.flatnonzero(surface.duplicate_vertices)
     for o in objects[: case.count("duplicate vertices", len(objects))]:
         number = int(surface.duplicate_vertices[o])
         noun = "vertex lies" if number == 1 else "vertices lie"
         case.add(
-            "duplicate vertices", (), number, "vertex", f"{number:,} {noun} where an equal one is", (),
+            "duplicate vertices",
+            (),
+            number,
+            "vertex",
+            f"{number:,} {noun} where an equal one is",
+            (),
             object_name=case.names[o],
-        )  # fmt: skip
+        )
 
 
 def _islands_of_faces(case: Case, faces: IntArray) -> list[int]:
@@ -153,7 +175,9 @@ def check_shading(case: Case) -> None:
         noun = "edge is" if counts[k] == 1 else "edges are"
         text = f"{counts[k]:,} {noun} shaded hard inside the island"
         case.add("hard edge", (islands[k],), counts[k], "edge", text, spots)
-    per_object = np.bincount(case.islands.object_index, surface.soft_border, len(case.names)).astype(int)
+    per_object = np.bincount(
+        case.islands.object_index, surface.soft_border, len(case.names)
+    ).astype(int)
     soft = np.flatnonzero(per_object)
     for o in soft[: case.count("smooth border", len(soft))]:
         text = f"{per_object[o]:,} border edges are shaded smooth"

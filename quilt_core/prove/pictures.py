@@ -29,7 +29,8 @@ MOST_DOTS = 300
 
 
 def tile_picture(islands: IslandSet, tile: TileSize, proof: Proof) -> bytes:
-    """PNG of a tile: islands in their object's colour, a ring around each spot of an error or warning.
+    """PNG of a tile: islands in their object's colour, a ring around each spot of an error or
+    warning.
 
     Parameters
     ----------
@@ -67,7 +68,9 @@ def tile_picture(islands: IslandSet, tile: TileSize, proof: Proof) -> bytes:
         x, y = pixels(np.array(spot))
         if np.isfinite([x, y]).all() and 0 <= x <= size[0] and 0 <= y <= size[1]:
             draw.ellipse(
-                (x - 7, y - 7, x + 7, y + 7), outline=ROSE if severity == "error" else AMBER, width=2
+                (x - 7, y - 7, x + 7, y + 7),
+                outline=ROSE if severity == "error" else AMBER,
+                width=2,
             )
     out = io.BytesIO()
     image.save(out, "PNG", optimize=True)
@@ -75,7 +78,8 @@ def tile_picture(islands: IslandSet, tile: TileSize, proof: Proof) -> bytes:
 
 
 def density_strip(islands: IslandSet, figures: Figures, names: Sequence[str], rules: Rules) -> str:
-    """SVG: a row per object with its islands as dots on one log scale, and the house band through all rows.
+    """SVG: a row per object with its islands as dots on one log scale, and the house band through
+    all rows.
 
     Parameters
     ----------
@@ -89,7 +93,11 @@ def density_strip(islands: IslandSet, figures: Figures, names: Sequence[str], ru
     if not known.any():
         return "<p>No island has a density.</p>"
     house = rules.house_density
-    ends = [density[known].min(), density[known].max(), *([house * 0.8, house * 1.25] if house else [])]
+    ends = [
+        density[known].min(),
+        density[known].max(),
+        *([house * 0.8, house * 1.25] if house else []),
+    ]
     low, high = np.log(min(ends) / 1.1), np.log(max(ends) * 1.1)
 
     def x(value: float) -> float:

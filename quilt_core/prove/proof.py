@@ -119,7 +119,8 @@ def prove(
     islands : IslandSet
         In base UVs.
     surface : Surface, optional
-        Behind these islands; without it nothing is said of stretch, shading, materials and duplicates.
+        Behind these islands; without it nothing is said of stretch, shading, materials and
+        duplicates.
     placements : (I, 2, 3) float64
     tiles : sequence of TileSize
     names : sequence of str
@@ -134,7 +135,8 @@ def prove(
     figures : Figures, optional
         Of this layout at the padding of the rules (`Rules.wanted_gap`), when they are known.
     ids : sequence of str, optional
-        Of the objects. Findings are then ignored by them and by the first face of an island, and not by names.
+        Of the objects. Findings are then ignored by them and by the first face of an island, and
+        not by names.
     """
     rules = rules or Rules()
     unplaced = np.zeros(islands.count, bool) if unplaced is None else unplaced
@@ -142,21 +144,36 @@ def prove(
     weight = np.ones(islands.count) if weight is None else weight
     figures = figures or measure_tiles(islands, placements, tiles, rules.wanted_gap, stack)
     case = Case(
-        islands, islands.placed(placements), surface, tiles, names, rules, figures, unplaced, stack, weight,
+        islands,
+        islands.placed(placements),
+        surface,
+        tiles,
+        names,
+        rules,
+        figures,
+        unplaced,
+        stack,
+        weight,
         placements,
-    )  # fmt: skip
+    )
     for check in CHECKS:
         check(case)
     if ids is not None:
         case.findings = [replace(f, known_as=_key(case, ids, f)) for f in case.findings]
     findings, totals = _judged(case)
-    return Proof(findings, totals, figures, _stretch_table(case), quality_checks.density_table(case), rules)
+    return Proof(
+        findings, totals, figures, _stretch_table(case), quality_checks.density_table(case), rules
+    )
 
 
 def _key(case: Case, ids: Sequence[str], finding: Finding) -> str:
-    """What a finding is known as: its kind, and the ids of its objects with the first face of its islands."""
+    """What a finding is known as: its kind, and the ids of its objects with the first face of its
+    islands."""
     ends = [finding.kind]
-    for name, number in ((finding.object, finding.island), (finding.other_object, finding.other_island)):
+    for name, number in (
+        (finding.object, finding.island),
+        (finding.other_object, finding.other_island),
+    ):
         if name:
             owner = case.number_of[name]
             face = case.first_face[case.first_island[owner] + number - 1] if number else -1

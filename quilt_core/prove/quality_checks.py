@@ -15,7 +15,8 @@ BINS = 40
 
 
 def check_density(case: Case) -> None:
-    """Islands outside the house band; each island's own band is its weight times the house density."""
+    """Islands outside the house band; each island's own band is its weight times the house
+    density."""
     house = case.rules.house_density
     if house is None:
         return
@@ -75,9 +76,15 @@ def density_table(case: Case) -> dict[str, Any]:
 
     return {
         "all": row(np.ones(islands.count, bool)),
-        "objects": [{"name": name, **row(islands.object_index == o)} for o, name in enumerate(case.names)],
+        "objects": [
+            {"name": name, **row(islands.object_index == o)} for o, name in enumerate(case.names)
+        ],
         "tiles": [
-            {"number": tile.number, "coverage": float(figures.tile_coverage[k]), **row(figures.tile == k)}
+            {
+                "number": tile.number,
+                "coverage": float(figures.tile_coverage[k]),
+                **row(figures.tile == k),
+            }
             for k, tile in enumerate(case.tiles)
         ],
         "histogram": histogram(values, islands.world_area[known]),

@@ -138,8 +138,15 @@ def _figures(proof: Proof) -> str:
         ("Coverage", f"{figures.coverage:.1%}"),
         ("Smallest gap", _px(figures.gap.pixels)),
         ("Smallest distance to an edge", _px(figures.margin_px)),
-        ("Gaps open down to", "–" if proof.open_level is None else f"mip level {proof.open_level}" if proof.open_level >= 0 else "not even full size"),
-    ]  # fmt: skip
+        (
+            "Gaps open down to",
+            "–"
+            if proof.open_level is None
+            else f"mip level {proof.open_level}"
+            if proof.open_level >= 0
+            else "not even full size",
+        ),
+    ]
     if density["mean"] is not None:
         spread = f"{density['min']:,.1f} – {density['max']:,.1f} px/m, mean {density['mean']:,.1f} px/m ({density['mean'] / 100:,.2f} px/cm)"
         rows.append(("Density", spread))
@@ -163,12 +170,17 @@ def _settings(subject: Subject, proof: Proof) -> str:
     house = rules.house_density
     rows = {
         **subject.settings,
-        "Wanted gap": f"{rules.padding:g} px" + (f", open to mip level {rules.mip_level}" if rules.mip_level else ""),
+        "Wanted gap": f"{rules.padding:g} px"
+        + (f", open to mip level {rules.mip_level}" if rules.mip_level else ""),
         "Wanted distance to the edge": f"{rules.margin:g} px",
-        "House band": "not judged" if house is None else f"{house:,.4g} px/m ± {rules.tolerance:.0%}",
+        "House band": "not judged"
+        if house is None
+        else f"{house:,.4g} px/m ± {rules.tolerance:.0%}",
         "Stretch": f"L2 up to {rules.stretch:g}, angles up to {rules.angle:g}",
-        "Gap between materials": f"{rules.material_gap:g} px" if rules.material_gap else "not judged",
-    }  # fmt: skip
+        "Gap between materials": f"{rules.material_gap:g} px"
+        if rules.material_gap
+        else "not judged",
+    }
     changed = [f"{kind}: {severity}" for kind, severity in rules.severity.items()]
     if changed:
         rows["Changed severities"] = ", ".join(changed)
@@ -204,7 +216,11 @@ def _findings(proof: Proof) -> str:
 
 def _place(finding: Finding) -> str:
     one = finding.object + (f", island {finding.island}" if finding.island else "")
-    two = f" and {finding.other_object}, island {finding.other_island}" if finding.other_object else ""
+    two = (
+        f" and {finding.other_object}, island {finding.other_island}"
+        if finding.other_object
+        else ""
+    )
     return one + two
 
 

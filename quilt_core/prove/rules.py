@@ -79,9 +79,16 @@ class Rules:
 
 
 LIMITS: dict[str, tuple[float, float]] = {
-    "padding": (0, 1024), "margin": (0, 1024), "house_density": (1e-6, 1e9), "tolerance": (0, 10), "mip_level": (0, 14),
-    "stretch": (1, 1e6), "angle": (1, 1e6), "sliver": (0, 0.8), "material_gap": (0, 1024),
-}  # fmt: skip
+    "padding": (0, 1024),
+    "margin": (0, 1024),
+    "house_density": (1e-6, 1e9),
+    "tolerance": (0, 10),
+    "mip_level": (0, 14),
+    "stretch": (1, 1e6),
+    "angle": (1, 1e6),
+    "sliver": (0, 0.8),
+    "material_gap": (0, 1024),
+}
 
 
 def read_rules(text: str, where: str = "rules", base: Rules | None = None) -> Rules:
@@ -90,8 +97,8 @@ def read_rules(text: str, where: str = "rules", base: Rules | None = None) -> Ru
     Parameters
     ----------
     text : str
-        An object with any of the fields of `Rules`; ``ignored`` is a list of objects with ``finding`` and
-        ``reason``.
+        An object with any of the fields of `Rules`; ``ignored`` is a list of objects with
+        ``finding`` and ``reason``.
     where : str
         Name of the file, for the error.
     base : Rules, optional
@@ -111,7 +118,9 @@ def read_rules(text: str, where: str = "rules", base: Rules | None = None) -> Ru
         data = json.loads(text)
     except json.JSONDecodeError as error:
         raise QuiltError(
-            f"It is not JSON ({error.msg}).", f"{where}, line {error.lineno}", "Correct the text there."
+            f"It is not JSON ({error.msg}).",
+            f"{where}, line {error.lineno}",
+            "Correct the text there.",
         ) from None
     if not isinstance(data, dict):
         raise QuiltError("It is not a JSON object.", where, 'Write for example {"padding": 8}.')
@@ -136,7 +145,11 @@ def make_rules(data: Mapping[str, Any], where: str, base: Rules) -> Rules:
 
 def plain(rules: Rules) -> dict[str, Any]:
     """Rules as plain values for JSON; `make_rules` reads them again."""
-    return {**asdict(rules), "severity": dict(rules.severity), "ignored": [asdict(i) for i in rules.ignored]}
+    return {
+        **asdict(rules),
+        "severity": dict(rules.severity),
+        "ignored": [asdict(i) for i in rules.ignored],
+    }
 
 
 def _number(name: str, value: Any, where: str) -> float | int | None:
@@ -159,7 +172,9 @@ def _number(name: str, value: Any, where: str) -> float | int | None:
 
 def _severities(value: Any, where: str) -> dict[str, str]:
     if not isinstance(value, dict):
-        raise QuiltError("severity is not an object.", where, 'Write for example {"mirrored": "error"}.')
+        raise QuiltError(
+            "severity is not an object.", where, 'Write for example {"mirrored": "error"}.'
+        )
     for kind, severity in value.items():
         if kind not in KINDS:
             raise QuiltError(

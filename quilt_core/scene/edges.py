@@ -52,7 +52,8 @@ class Neighbours:
     def nearly_joined(
         self, uv: FloatArray, corner_island: IntArray, reach: float
     ) -> tuple[BoolArray, FloatArray]:
-        """(K,) edges whose sides have UVs that differ by less than a reach; and by how much in u and v, (S, 2)."""
+        """(K,) edges whose sides have UVs that differ by less than a reach; and by how much in u
+        and v, (S, 2)."""
         here, there = self.ends()
         off = np.abs(uv[here] - uv[there]).max(axis=1, initial=0.0)
         known = (corner_island[here[:, 0]] >= 0) & (corner_island[there[:, 0]] >= 0)

@@ -44,7 +44,8 @@ class IslandSet:
     step : (I,) float64
         Rounding of the base UVs in the file they come from.
     proportion : (I,) float64
-        Width / height of the picture that the base UVs were laid out for, 1 for a square or unknown one.
+        Width / height of the picture that the base UVs were laid out for, 1 for a square or unknown
+        one.
     object_index : (I,) int64
     unflattened : tuple of int
         Faces without UVs, per object.
@@ -83,7 +84,9 @@ class IslandSet:
         triangles = apply_placements(
             self.triangles.reshape(-1, 2), np.repeat(self.triangle_island, 3), placements
         )
-        edges = apply_placements(self.edges.reshape(-1, 2), np.repeat(self.edge_island, 2), placements)
+        edges = apply_placements(
+            self.edges.reshape(-1, 2), np.repeat(self.edge_island, 2), placements
+        )
         factor = determinants(placements) if len(placements) else np.empty(0)
         return replace(
             self,
@@ -118,7 +121,15 @@ class IslandSet:
         )
 
 
-PER_ISLAND = ("uv_area", "turned", "world_area", "world_length", "step", "proportion", "object_index")
+PER_ISLAND = (
+    "uv_area",
+    "turned",
+    "world_area",
+    "world_length",
+    "step",
+    "proportion",
+    "object_index",
+)
 """Fields with one row an island."""
 
 
@@ -128,18 +139,22 @@ def sums(groups: IntArray, values: FloatArray, count: int) -> FloatArray:
 
 
 def triangle_sides(mesh: Mesh, linear: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """(N,) areas and (N,) sums of squared side lengths of the triangles after a (3, 3) transform."""
+    """(N,) areas and (N,) sums of squared side lengths of the triangles after a (3, 3)
+    transform."""
     x, y, z = linear @ mesh.positions.T
     a, b, c = mesh.corner_vertex[mesh.triangles].T
     ux, uy, uz, vx, vy, vz = (along[end] - along[a] for end in (b, c) for along in (x, y, z))
-    areas = 0.5 * np.sqrt((uy * vz - uz * vy) ** 2 + (uz * vx - ux * vz) ** 2 + (ux * vy - uy * vx) ** 2)
+    areas = 0.5 * np.sqrt(
+        (uy * vz - uz * vy) ** 2 + (uz * vx - ux * vz) ** 2 + (ux * vy - uy * vx) ** 2
+    )
     sides = ux**2 + uy**2 + uz**2 + vx**2 + vy**2 + vz**2
     sides += (ux - vx) ** 2 + (uy - vy) ** 2 + (uz - vz) ** 2
     return np.nan_to_num(areas), np.nan_to_num(sides)
 
 
 def instance_shapes(obj: SceneObject) -> list[FloatArray]:
-    """The (3, 3) transforms of an object's instances that make some surface larger than all others do.
+    """The (3, 3) transforms of an object's instances that make some surface larger than all others
+    do.
 
     Areas depend on ``M.T @ M`` only, so turned copies count once, and one that is smaller in every
     direction than another never decides.
@@ -160,7 +175,8 @@ def instance_shapes(obj: SceneObject) -> list[FloatArray]:
 
 
 def instance_spread(obj: SceneObject) -> float:
-    """How many times larger the largest instance of an object stands than the smallest, 1 for one size."""
+    """How many times larger the largest instance of an object stands than the smallest, 1 for one
+    size."""
     sizes = [float(np.sqrt((instance.matrix[:3, :3] ** 2).sum())) for instance in obj.instances]
     return max(sizes) / max(min(sizes), 1e-300) if sizes and max(sizes) > 0 else 1.0
 
@@ -172,7 +188,8 @@ def object_face_areas(obj: SceneObject, metres_per_unit: float) -> FloatArray:
 
 
 def face_uv_areas(mesh: Mesh, uv: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """(F,) areas of the faces in the layout, and (F,) the part of them that is mirrored; NaN without UVs."""
+    """(F,) areas of the faces in the layout, and (F,) the part of them that is mirrored; NaN
+    without UVs."""
     areas = triangle_areas(uv[mesh.triangles])
     face, count = mesh.triangle_face, mesh.face_count
     return sums(face, np.abs(areas), count), sums(face, np.maximum(-areas, 0.0), count)
@@ -257,9 +274,20 @@ def concatenate(sets: Sequence[IslandSet]) -> IslandSet:
 
     def joined(name: str, kind: str = "") -> NDArray[np.generic]:
         parts = [getattr(s, name) for s in sets]
-        return np.concatenate([p + n for p, n in zip(parts, shift[kind], strict=False)] if kind else parts)
+        return np.concatenate(
+            [p + n for p, n in zip(parts, shift[kind], strict=False)] if kind else parts
+        )
 
-    plain = ("triangles", "edges", "uv_area", "turned", "world_area", "world_length", "step", "proportion")
+    plain = (
+        "triangles",
+        "edges",
+        "uv_area",
+        "turned",
+        "world_area",
+        "world_length",
+        "step",
+        "proportion",
+    )
     return IslandSet(
         **{name: joined(name) for name in plain},  # type: ignore[arg-type]
         triangle_island=joined("triangle_island", "island"),  # type: ignore[arg-type]

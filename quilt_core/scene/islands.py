@@ -16,7 +16,8 @@ IntArray = NDArray[np.int64]
 UV_TOLERANCE = 1e-5
 """UVs of one point that differ by less, in tiles, are the same: files round them differently."""
 MOST_AT_AN_EDGE = 16
-"""So many further faces at one edge are compared with each one; they are sorted by their UVs first."""
+"""So many further faces at one edge are compared with each one; they are sorted by their UVs
+first."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -31,9 +32,9 @@ class Islands:
     uv : (C, 2) float64
         UVs of the corners, those of one point of one island made equal.
     edges : (E, 2) int64
-        Corner pairs of the outline, the island on their left: the border of the region that it covers. An
-        edge stands there as often as the number of layers on its two sides differs, so that the winding
-        number of the outline is the number of layers.
+        Corner pairs of the outline, the island on their left: the border of the region that it
+        covers. An edge stands there as often as the number of layers on its two sides differs, so
+        that the winding number of the outline is the number of layers.
     edge_island : (E,) int64
     """
 
@@ -45,13 +46,16 @@ class Islands:
 
 
 def find_islands(
-    mesh: Mesh, channel: UVChannel, position: IntArray | None = None, tolerance: float = UV_TOLERANCE
+    mesh: Mesh,
+    channel: UVChannel,
+    position: IntArray | None = None,
+    tolerance: float = UV_TOLERANCE,
 ) -> Islands:
     """Find the islands of a UV channel.
 
-    Two faces belong together when they share an edge whose two ends agree in position (relative to the
-    size of the mesh) and in UV, within a tolerance. Faces with a missing or non-finite UV or fewer than
-    three corners belong to no island.
+    Two faces belong together when they share an edge whose two ends agree in position (relative to
+    the size of the mesh) and in UV, within a tolerance. Faces with a missing or non-finite UV or
+    fewer than three corners belong to no island.
 
     Parameters
     ----------
@@ -171,7 +175,8 @@ def _outline(mesh: Mesh, uv: FloatArray, face_island: IntArray) -> tuple[IntArra
 
 
 def _unbalanced(one: IntArray, two: IntArray) -> IntArray:
-    """Steps from point `one` to point `two` that no step back cancels, each as often as it is left over."""
+    """Steps from point `one` to point `two` that no step back cancels, each as often as it is left
+    over."""
     forward = one < two
     key = np.where(forward, one, two) * (int(max(one.max(initial=0), two.max(initial=0))) + 1)
     _, edge = np.unique(key + np.where(forward, two, one), return_inverse=True)

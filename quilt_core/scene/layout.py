@@ -54,7 +54,8 @@ def placed_corner_uvs(
         Island of each corner, -1 for none.
     placements : (I, 2, 3) float64
     whole : bool
-        Give the corners of islands that did not move, too: they are written where they were not before.
+        Give the corners of islands that did not move, too: they are written where they were not
+        before.
 
     Returns
     -------

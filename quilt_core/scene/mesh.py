@@ -49,7 +49,8 @@ class UVChannel:
 
     @cached_property
     def rounding(self) -> float:
-        """By how much a coordinate may be off: half a step, or that of 32-bit floats of this size."""
+        """By how much a coordinate may be off: half a step, or that of 32-bit floats of this
+        size."""
         finite = self.coords[np.isfinite(self.coords)]
         return max(0.5 * self.step, FLOAT32 * float(np.abs(finite).max(initial=0.0)))
 
@@ -81,7 +82,8 @@ class Mesh:
     corner_normal : (C, 3) float64, optional
         Shading normals, NaN where a corner has none.
     smoothing : (F,) int64, optional
-        Smoothing group of each face, 0 for none: its edges are hard. Only where the file has no normals.
+        Smoothing group of each face, 0 for none: its edges are hard. Only where the file has no
+        normals.
     """
 
     positions: FloatArray

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 
 
 def unique_names(names: Sequence[str], files: Sequence[str]) -> list[str]:
-    """Object names, with the file in front where a name is not unique, and a number behind where that is not either.
+    """Object names, with the file in front where a name is not unique, and a number behind where
+    that is not either.
 
     Examples
     --------

@@ -42,7 +42,9 @@ def apply_placements(points: FloatArray, which: IntArray, placements: FloatArray
         return points.copy()
     out = np.empty_like(points)
     # One row of coefficients at a time: six small tables that stay in the cache.
-    for row, (a, b, c) in enumerate(np.ascontiguousarray(placements.reshape(-1, 6).T).reshape(2, 3, -1)):
+    for row, (a, b, c) in enumerate(
+        np.ascontiguousarray(placements.reshape(-1, 6).T).reshape(2, 3, -1)
+    ):
         out[:, row] = a[which] * points[:, 0] + b[which] * points[:, 1] + c[which]
     if (which < 0).any():
         out[which < 0] = points[which < 0]

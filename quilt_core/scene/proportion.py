@@ -1,4 +1,5 @@
-"""Proportions of the pictures that UVs were laid out for: a square of UVs is as wide and high as the picture."""
+"""Proportions of the pictures that UVs were laid out for: a square of UVs is as wide and high as
+the picture."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ IntArray = NDArray[np.int64]
 MOST = 64.0
 """Proportions beyond this, or its inverse, are no pictures that a layout is made for."""
 AGREE, DIFFERS, MAJORITY = 1.1, 1.2, 0.6
-"""Factor within which a face agrees with a proportion; factor from which another one is told; part of the area that agrees."""
+"""Factor within which a face agrees with a proportion; factor from which another one is told; part
+of the area that agrees."""
 
 
 def proportions_of(island_material: IntArray, materials: Sequence[Material]) -> FloatArray:
@@ -53,7 +55,8 @@ def nearest_similarities(linear: FloatArray) -> FloatArray:
 
 
 def in_shape(linear: FloatArray, proportion: FloatArray) -> FloatArray:
-    """(I, 2, 2) nearest maps from UVs to px that keep the shapes that were meant, with the same area factor.
+    """(I, 2, 2) nearest maps from UVs to px that keep the shapes that were meant, with the same
+    area factor.
 
     Parameters
     ----------
@@ -70,8 +73,9 @@ def in_shape(linear: FloatArray, proportion: FloatArray) -> FloatArray:
 def suggested_proportion(uv: FloatArray, points: FloatArray, assumed: float) -> float | None:
     """The proportion that most of a surface suggests, when it is another one than that assumed.
 
-    For a picture of width w and height h a layout without stretch takes the same length on the surface
-    to 1 / w along u and 1 / h along v, so the gradients of u and v over the surface have the ratio h / w.
+    For a picture of width w and height h a layout without stretch takes the same length on the
+    surface to 1 / w along u and 1 / h along v, so the gradients of u and v over the surface have
+    the ratio h / w.
 
     Parameters
     ----------
@@ -114,7 +118,13 @@ def suggested_proportion(uv: FloatArray, points: FloatArray, assumed: float) -> 
         ratio = np.sqrt(vv / uu)
         slant = np.abs(across) / np.sqrt(uu * vv)
         area = np.sqrt(np.maximum(square, 0.0))
-    good = np.isfinite(ratio) & (ratio > 1 / MOST) & (ratio < MOST) & (np.abs(determinant) > 0) & (area > 0)
+    good = (
+        np.isfinite(ratio)
+        & (ratio > 1 / MOST)
+        & (ratio < MOST)
+        & (np.abs(determinant) > 0)
+        & (area > 0)
+    )
     total = float(area[np.isfinite(area)].sum())
     if not good.any() or total <= 0:
         return None
@@ -122,7 +132,11 @@ def suggested_proportion(uv: FloatArray, points: FloatArray, assumed: float) -> 
     values, weights = ratio[good][order], area[good][order]
     reached = np.cumsum(weights)
     found = float(values[np.searchsorted(reached, 0.5 * reached[-1])])
-    agree = good & (np.abs(np.log(np.where(good, ratio, 1.0) / found)) < np.log(AGREE)) & (slant < AGREE - 1)
+    agree = (
+        good
+        & (np.abs(np.log(np.where(good, ratio, 1.0) / found)) < np.log(AGREE))
+        & (slant < AGREE - 1)
+    )
     if area[agree].sum() < MAJORITY * total or abs(np.log(found / assumed)) < np.log(DIFFERS):
         return None
     return found

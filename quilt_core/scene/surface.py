@@ -1,4 +1,5 @@
-"""Where the faces of an island set lie in space, how they are shaded, and what is wrong with the mesh."""
+"""Where the faces of an island set lie in space, how they are shaded, and what is wrong with the
+mesh."""
 
 from __future__ import annotations
 
@@ -29,7 +30,8 @@ class Surface:
     Parameters
     ----------
     points : (N, 3, 3) float64
-        Corners of the set's triangles in metres, as the object's largest instance stands in the world.
+        Corners of the set's triangles in metres, as the object's largest instance stands in the
+        world.
     triangle_face : (N,) int64
         Face of each triangle; faces are numbered through all objects.
     face_start : (O + 1,) int64
@@ -55,7 +57,8 @@ class Surface:
     backs : (B,) int64
         Faces that are the back of an earlier one: the same corners, turned to the other side.
     near_seam : (S, 2) float64
-        Largest difference in u and in v, in base UVs, of the two sides of edges that are nearly joined.
+        Largest difference in u and in v, in base UVs, of the two sides of edges that are nearly
+        joined.
     near_seam_island : (S,) int64
     duplicate_vertices : (O,) int64
         Vertices that nothing tells apart from an earlier one.
@@ -81,7 +84,8 @@ class Surface:
 
 
 NEAR_SEAM = 4e-3
-"""Edges whose sides differ by less, in tiles, are kept for the question whether they are nearly joined."""
+"""Edges whose sides differ by less, in tiles, are kept for the question whether they are nearly
+joined."""
 
 ARRAYS = tuple(name for name in Surface.__dataclass_fields__ if name != "materials")
 
@@ -175,7 +179,10 @@ def join_surfaces(surfaces: Sequence[Surface], counts: Sequence[int]) -> Surface
     plain = ("points", "mixed", "hard", "soft_border", "shaded", "near_seam", "duplicate_vertices")
     return Surface(
         **{field: joined(field) for field in plain},  # type: ignore[arg-type]
-        **{field: joined(field, faces) for field in ("triangle_face", "broken", "duplicate", "backs")},
+        **{
+            field: joined(field, faces)
+            for field in ("triangle_face", "broken", "duplicate", "backs")
+        },
         **{field: joined(field, islands) for field in ("hard_island", "near_seam_island")},
         **{field: material(field) for field in ("island_material", "edge_material")},  # type: ignore[arg-type]
         face_start=faces,
@@ -186,9 +193,13 @@ def join_surfaces(surfaces: Sequence[Surface], counts: Sequence[int]) -> Surface
 def _nothing() -> Surface:
     ints, flags = np.empty(0, np.int64), np.empty(0, bool)
     kinds = {
-        "points": np.empty((0, 3, 3)), "face_start": np.zeros(1, np.int64), "mixed": flags, "shaded": flags,
-        "hard": np.empty((0, 2, 2)), "near_seam": np.empty((0, 2)),
-    }  # fmt: skip
+        "points": np.empty((0, 3, 3)),
+        "face_start": np.zeros(1, np.int64),
+        "mixed": flags,
+        "shaded": flags,
+        "hard": np.empty((0, 2, 2)),
+        "near_seam": np.empty((0, 2)),
+    }
     return Surface(**{name: kinds.get(name, ints) for name in ARRAYS}, materials=())  # type: ignore[arg-type]
 
 
@@ -205,7 +216,9 @@ def _island_materials(
     if not inside.any():
         return main, mixed
     span = int(material.max()) + 2
-    keys, inverse = np.unique(face_island[inside] * span + material[inside] + 1, return_inverse=True)
+    keys, inverse = np.unique(
+        face_island[inside] * span + material[inside] + 1, return_inverse=True
+    )
     # A face without area still counts a little, so that its material is known.
     total = np.bincount(inverse, area[inside] + 1e-30)
     order = np.argsort(total, kind="stable")
@@ -221,7 +234,8 @@ def _broken_faces(mesh: Mesh, layout: UVChannel) -> IntArray:
 
 
 def _duplicate_faces(mesh: Mesh, position: IntArray) -> tuple[IntArray, IntArray]:
-    """Faces with the same corners as an earlier one, wherever they start: turned alike, and turned over."""
+    """Faces with the same corners as an earlier one, wherever they start: turned alike, and turned
+    over."""
     sizes = np.diff(mesh.face_offsets)
     corner = position[mesh.corner_vertex]
     if not len(corner):
@@ -248,7 +262,9 @@ def _face_normals(mesh: Mesh) -> FloatArray:
     """(F, 3) sums of the triangles' normals, length = twice the area."""
     corner = np.nan_to_num(mesh.positions)[mesh.corner_vertex[mesh.triangles]]
     normals = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
-    return np.stack([np.bincount(mesh.triangle_face, n, mesh.face_count) for n in normals.T], axis=1)
+    return np.stack(
+        [np.bincount(mesh.triangle_face, n, mesh.face_count) for n in normals.T], axis=1
+    )
 
 
 def _duplicate_vertices(mesh: Mesh, position: IntArray, layout: UVChannel) -> int:
@@ -268,10 +284,12 @@ def _duplicate_vertices(mesh: Mesh, position: IntArray, layout: UVChannel) -> in
 
 
 def worst_octaves(uv: FloatArray, points: FloatArray, group: IntArray, count: int) -> FloatArray:
-    """(N,) octaves by which the texels per metre of each triangle differ from its group's, in the worst direction.
+    """(N,) octaves by which the texels per metre of each triangle differ from its group's, in the
+    worst direction.
 
-    Of the two singular values of the map from the layout to the surface the one that is farther from
-    the group's mean scale counts; it is the same for every turn, size and mirroring of the group.
+    Of the two singular values of the map from the layout to the surface the one that is farther
+    from the group's mean scale counts; it is the same for every turn, size and mirroring of the
+    group.
 
     Parameters
     ----------
@@ -302,7 +320,9 @@ def worst_octaves(uv: FloatArray, points: FloatArray, group: IntArray, count: in
     high = np.sqrt(0.5 * (a + c + np.sqrt((a - c) ** 2 + 4 * b * b)))[known] / (2 * flat[known])
     low = area[known] / flat[known] / high
     of = group[known]
-    scale2 = np.bincount(of, flat[known], count) / np.maximum(np.bincount(of, area[known], count), 1e-300)
+    scale2 = np.bincount(of, flat[known], count) / np.maximum(
+        np.bincount(of, area[known], count), 1e-300
+    )
     longer, shorter = (np.log2(v) + 0.5 * np.log2(scale2[of]) for v in (high, low))
     out = np.zeros(len(uv))
     out[known] = np.where(longer >= -shorter - 1e-9, -longer, -shorter)

@@ -30,10 +30,14 @@ class TileSize:
 
     def __post_init__(self) -> None:
         if not 1001 <= self.number <= 9999:
-            raise LayoutError(f"Tile {self.number}.", "tile number", "Give 1001 + column + 10 x row.")
+            raise LayoutError(
+                f"Tile {self.number}.", "tile number", "Give 1001 + column + 10 x row."
+            )
         for label, value in (("width", self.width), ("height", self.height)):
             if not 16 <= value <= MAX_TILE:
-                raise LayoutError(f"A tile {label} of {value} px.", "size", f"Give 16 to {MAX_TILE} px.")
+                raise LayoutError(
+                    f"A tile {label} of {value} px.", "size", f"Give 16 to {MAX_TILE} px."
+                )
 
     @property
     def corner(self) -> tuple[int, int]:
@@ -54,15 +58,20 @@ def home_tiles(islands: IslandSet, placements: FloatArray, tiles: Sequence[TileS
 
 def tiles_of_boxes(box: FloatArray, tiles: Sequence[TileSize]) -> IntArray:
     """(I,) position of the tile that holds the middle of each box (I, 4), -1 for none."""
-    middle = np.floor(np.nan_to_num(0.5 * (box[:, :2] + box[:, 2:]), nan=-1e6, posinf=-1e6, neginf=-1e6))
+    middle = np.floor(
+        np.nan_to_num(0.5 * (box[:, :2] + box[:, 2:]), nan=-1e6, posinf=-1e6, neginf=-1e6)
+    )
     out = np.full(len(box), -1)
     for k, tile in enumerate(tiles):
         out[(middle == tile.corner).all(axis=1)] = k
     return out
 
 
-def pixel_sizes(islands: IslandSet, placements: FloatArray, tiles: Sequence[TileSize]) -> FloatArray:
-    """(I, 2) px per UV of each island: of the tile it lies in, of the first tile when it lies in none."""
+def pixel_sizes(
+    islands: IslandSet, placements: FloatArray, tiles: Sequence[TileSize]
+) -> FloatArray:
+    """(I, 2) px per UV of each island: of the tile it lies in, of the first tile when it lies in
+    none."""
     sizes = np.array([(tile.width, tile.height) for tile in tiles], np.float64)
     return np.asarray(sizes[np.maximum(home_tiles(islands, placements, tiles), 0)])
 

@@ -13,8 +13,8 @@ IntArray = NDArray[np.int64]
 def triangulate(corners: FloatArray, face_offsets: IntArray) -> IntArray:
     """Cut every face into triangles.
 
-    Triangles and convex faces are cut as a fan; concave, keyhole and self-touching ones by mapbox-earcut
-    in the plane of the face's mean normal.
+    Triangles and convex faces are cut as a fan; concave, keyhole and self-touching ones by
+    mapbox-earcut in the plane of the face's mean normal.
 
     Parameters
     ----------
@@ -25,8 +25,8 @@ def triangulate(corners: FloatArray, face_offsets: IntArray) -> IntArray:
     Returns
     -------
     (N, 3) int64
-        Corner indices, ordered by face; all of a triangle are corners of its face. Faces with fewer than
-        three corners have none.
+        Corner indices, ordered by face; all of a triangle are corners of its face. Faces with fewer
+        than three corners have none.
     """
     sizes = np.diff(face_offsets)
     if np.all(sizes == 3):
@@ -56,7 +56,8 @@ def _newell(polygons: FloatArray) -> FloatArray:
 
 
 def _is_concave(polygons: FloatArray) -> NDArray[np.bool_]:
-    """(P,) polygons of which a fan might leave the inside: with a turn the other way, or round more than once."""
+    """(P,) polygons of which a fan might leave the inside: with a turn the other way, or round more
+    than once."""
     edges = np.roll(polygons, -1, axis=1) - polygons
     normal = _newell(polygons)
     turn = np.cross(np.roll(edges, 1, axis=1), edges)
@@ -87,6 +88,9 @@ def _ear_cut(polygon: FloatArray) -> IntArray | None:
     triangles = np.asarray(found, np.int64).reshape(-1, 3)
     if not len(triangles):
         return None
-    one, two = flat[triangles[:, 1]] - flat[triangles[:, 0]], flat[triangles[:, 2]] - flat[triangles[:, 0]]
+    one, two = (
+        flat[triangles[:, 1]] - flat[triangles[:, 0]],
+        flat[triangles[:, 2]] - flat[triangles[:, 0]],
+    )
     backward = one[:, 0] * two[:, 1] < one[:, 1] * two[:, 0]
     return np.where(backward[:, None], triangles[:, ::-1], triangles)

@@ -15,7 +15,8 @@ IntArray = NDArray[np.int64]
 
 SCRAMBLE = np.uint64(0x9E3779B97F4A7C15)
 SAME_PLACE = 1e-7
-"""Vertices nearer than this part of their object's size are at the same place: the rounding of 32-bit files."""
+"""Vertices nearer than this part of their object's size are at the same place: the rounding of
+32-bit files."""
 
 
 def weld_ids(*columns: NDArray[np.generic]) -> IntArray:
@@ -39,11 +40,14 @@ def weld_ids(*columns: NDArray[np.generic]) -> IntArray:
     """
     if not columns:
         raise ValueError("weld_ids needs at least one column")
-    # One sort of scrambled rows instead of one for each column; then a look at whether two kinds got mixed up.
+    # One sort of scrambled rows instead of one for each column; then a look at whether two kinds
+    # got mixed up.
     mixed = np.zeros(len(columns[0]), np.uint64)
     for column in columns:
         whole = column.dtype.kind in "iub"
-        bits = column.astype(np.int64) if whole else column.astype(np.float64) + 0.0  # -0.0 becomes 0.0
+        bits = (
+            column.astype(np.int64) if whole else column.astype(np.float64) + 0.0
+        )  # -0.0 becomes 0.0
         mixed = (mixed ^ bits.view(np.uint64)) * SCRAMBLE
         mixed ^= mixed >> np.uint64(31)
     _, first, ids = np.unique(mixed, return_index=True, return_inverse=True)
@@ -69,7 +73,8 @@ def _weld_by_columns(*columns: NDArray[np.generic]) -> IntArray:
 
 
 def near_ids(points: FloatArray, tolerance: float) -> IntArray:
-    """Give points that are nearer than a tolerance to one another, or linked by such, equal numbers.
+    """Give points that are nearer than a tolerance to one another, or linked by such, equal
+    numbers.
 
     Parameters
     ----------
@@ -96,7 +101,9 @@ def near_ids(points: FloatArray, tolerance: float) -> IntArray:
 
 def groups(pairs: IntArray, count: int) -> IntArray:
     """(count,) number of the group that each thing is in, linked by pairs (N, 2)."""
-    graph = coo_array((np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count))
+    graph = coo_array(
+        (np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count)
+    )
     return np.asarray(connected_components(graph, directed=False)[1], np.int64)
 
 

@@ -1,6 +1,7 @@
 """Fabric colours of objects: one lightness and chroma in OKLCH, a hue per object.
 
-Reference: Ottosson 2020, A perceptual color space for image processing (the OKLab matrices, memory).
+Reference: Ottosson 2020, A perceptual color space for image processing (the OKLab matrices,
+memory).
 """
 
 from __future__ import annotations

@@ -58,12 +58,16 @@ def layout_svg(islands: IslandSet, names: Sequence[str], width: int, height: int
     parts = [
         f'<svg xmlns="http://www.w3.org/2000/svg" width="{width}" height="{height}" viewBox="0 0 {width} {height}">'
     ]
-    edge_owner = islands.object_index[islands.edge_island] if islands.count else np.empty(0, np.int64)
+    edge_owner = (
+        islands.object_index[islands.edge_island] if islands.count else np.empty(0, np.int64)
+    )
     used: dict[str, int] = {}
     for number, name in enumerate(names):
         used[name] = used.get(name, 0) + 1
         label = name if used[name] == 1 else f"{name} ({used[name]})"
-        parts.append(f'<g id={quoteattr(label)} fill="{colours[number]}" stroke="{INK}" fill-rule="evenodd">')
+        parts.append(
+            f'<g id={quoteattr(label)} fill="{colours[number]}" stroke="{INK}" fill-rule="evenodd">'
+        )
         parts.append(f"<title>{_text(label)}</title>")
         mine = edge_owner == number
         for island in np.unique(islands.edge_island[mine]):

@@ -10,6 +10,7 @@ from rest_framework.views import APIView
 
 from studio.actions.gather import share_out
 from studio.actions.gather.set_channel import set_channel
+from studio.api import atlas_serializers as q
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change, answer_project
@@ -24,9 +25,9 @@ def _project_of(atlas_id: int) -> int:
 class Atlases(APIView):
     """Make an atlas."""
 
-    @extend_schema(operation_id="new_atlas", request=s.NewAtlasIn, responses={201: s.NewAtlasOut})
+    @extend_schema(operation_id="new_atlas", request=q.NewAtlasIn, responses={201: q.NewAtlasOut})
     def post(self, request: Request, project_id: int) -> Response:
-        given = valid(s.NewAtlasIn, request)
+        given = valid(q.NewAtlasIn, request)
         _, made = share_out.new_atlas(
             project_id, given["change"], given["name"], given["objects"], given["channel"]
         )
@@ -36,10 +37,12 @@ class Atlases(APIView):
 class LooseObjects(APIView):
     """Objects that lie in no atlas."""
 
-    @extend_schema(operation_id="list_loose_objects", responses=s.LooseObjectOut(many=True))
+    @extend_schema(operation_id="list_loose_objects", responses=q.LooseObjectOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
-        heads = Revision.objects.filter(pk__in=[r for _, r in project.head.atlases] if project.head else [])
+        heads = Revision.objects.filter(
+            pk__in=[r for _, r in project.head.atlases] if project.head else []
+        )
         loose = share_out.loose_objects(
             project_id, [read_state(head) for head in heads.select_related("keyframe")]
         )
@@ -58,19 +61,21 @@ class LooseObjects(APIView):
 class MoveObjects(APIView):
     """Put objects into an atlas."""
 
-    @extend_schema(operation_id="move_objects", request=s.ObjectsIn, responses=s.ProjectOut)
+    @extend_schema(operation_id="move_objects", request=q.ObjectsIn, responses=s.ProjectOut)
     def post(self, request: Request, atlas_id: int) -> Response:
-        given, project = valid(s.ObjectsIn, request), _project_of(atlas_id)
-        share_out.move_objects(project, atlas_id, given["change"], given["objects"], given["channel"])
+        given, project = valid(q.ObjectsIn, request), _project_of(atlas_id)
+        share_out.move_objects(
+            project, atlas_id, given["change"], given["objects"], given["channel"]
+        )
         return answer_project(project)
 
 
 class ReleaseObjects(APIView):
     """Take objects out of an atlas; they stay in the project."""
 
-    @extend_schema(operation_id="release_objects", request=s.ObjectsIn, responses=s.ProjectOut)
+    @extend_schema(operation_id="release_objects", request=q.ObjectsIn, responses=s.ProjectOut)
     def post(self, request: Request, atlas_id: int) -> Response:
-        given, project = valid(s.ObjectsIn, request), _project_of(atlas_id)
+        given, project = valid(q.ObjectsIn, request), _project_of(atlas_id)
         share_out.release_objects(project, atlas_id, given["change"], given["objects"])
         return answer_project(project)
 
@@ -78,9 +83,9 @@ class ReleaseObjects(APIView):
 class AtlasName(APIView):
     """Give an atlas another name."""
 
-    @extend_schema(operation_id="rename_atlas", request=s.AtlasName, responses=s.ProjectOut)
+    @extend_schema(operation_id="rename_atlas", request=q.AtlasName, responses=s.ProjectOut)
     def put(self, request: Request, atlas_id: int) -> Response:
-        given, project = valid(s.AtlasName, request), _project_of(atlas_id)
+        given, project = valid(q.AtlasName, request), _project_of(atlas_id)
         share_out.rename_atlas(project, atlas_id, given["change"], given["name"])
         return answer_project(project)
 
@@ -98,9 +103,9 @@ class DeleteAtlas(APIView):
 class Channel(Change):
     """The UV channel that objects are laid out from and written to."""
 
-    @extend_schema(operation_id="set_channel", request=s.ChannelIn, responses=s.AtlasOut)
+    @extend_schema(operation_id="set_channel", request=q.ChannelIn, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:
-        given = valid(s.ChannelIn, request)
+        given = valid(q.ChannelIn, request)
         return self.change(
             atlas_id,
             given["change"],

@@ -19,7 +19,9 @@ class ControlIn(OnChange):
     lock_size = serializers.BooleanField(required=False)
     may_mirror = serializers.BooleanField(required=False)
     left_out = serializers.BooleanField(required=False)
-    tile = serializers.IntegerField(required=False, min_value=0, max_value=9999, help_text="0 for any")
+    tile = serializers.IntegerField(
+        required=False, min_value=0, max_value=9999, help_text="0 for any"
+    )
     bundle = serializers.BooleanField(required=False)
     bundle_by = serializers.ChoiceField(
         choices=["object", "material"], required=False, help_text="one bundle for each"
@@ -57,14 +59,19 @@ class TilesIn(OnChange):
 
 class FindStacksIn(OnChange):
     tolerance = serializers.FloatField(
-        default=0.002, min_value=1e-9, max_value=LOOSEST, help_text="of the outlines, part of the side"
+        default=0.002,
+        min_value=1e-9,
+        max_value=LOOSEST,
+        help_text="of the outlines, part of the side",
     )
 
 
 class CandidateOut(serializers.Serializer):
     islands = serializers.ListField(child=serializers.IntegerField())
     mirrored = serializers.IntegerField(help_text="how many of them are mirror images of the first")
-    deviation = serializers.FloatField(help_text="largest distance of the outlines, part of the side")
+    deviation = serializers.FloatField(
+        help_text="largest distance of the outlines, part of the side"
+    )
     stacked = serializers.BooleanField()
     kind = serializers.ChoiceField(choices=["shape", "topology"])
 
@@ -81,7 +88,9 @@ class PlanRowOut(serializers.Serializer):
 
 
 class PlanOut(serializers.Serializer):
-    coverage = serializers.FloatField(allow_null=True, help_text="of the present layout, when it was packed")
+    coverage = serializers.FloatField(
+        allow_null=True, help_text="of the present layout, when it was packed"
+    )
     rows = PlanRowOut(many=True)
 
 

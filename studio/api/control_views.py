@@ -45,7 +45,9 @@ class Tiles(Change):
     @extend_schema(operation_id="set_tiles", request=c.TilesIn, responses=s.AtlasOut)
     def put(self, request: Request, atlas_id: int) -> Response:
         params = valid(c.TilesIn, request)
-        return self.change(atlas_id, params["change"], lambda head: set_tiles(head, params["tiles"]))
+        return self.change(
+            atlas_id, params["change"], lambda head: set_tiles(head, params["tiles"])
+        )
 
 
 class FindStacks(LayoutJob):
@@ -85,7 +87,9 @@ class Drafts(APIView):
     @extend_schema(operation_id="list_drafts", responses=c.DraftOut(many=True))
     def get(self, request: Request, atlas_id: int) -> Response:
         atlas = get_object_or_404(Atlas, pk=atlas_id)
-        return Response(c.DraftOut(atlas.revisions.filter(draft=True).order_by("-id"), many=True).data)
+        return Response(
+            c.DraftOut(atlas.revisions.filter(draft=True).order_by("-id"), many=True).data
+        )
 
 
 class OneDraft(APIView):
@@ -108,7 +112,9 @@ class Recipes(APIView):
 
     @extend_schema(operation_id="list_recipes", responses=c.RecipeOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
-        return Response(c.RecipeOut(get_object_or_404(Project, pk=project_id).recipes.all(), many=True).data)
+        return Response(
+            c.RecipeOut(get_object_or_404(Project, pk=project_id).recipes.all(), many=True).data
+        )
 
     @extend_schema(operation_id="save_recipe", request=c.RecipeIn, responses=c.RecipeOut)
     def post(self, request: Request, project_id: int) -> Response:

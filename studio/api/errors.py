@@ -24,7 +24,10 @@ def handle(error: Exception, context: dict[str, Any]) -> Response:
         return _answer(400, error.what, error.where, error.cure)
     if isinstance(error, (TooManyFilesSent, RequestDataTooBig)):
         return _answer(
-            400, "There are too many files in one upload.", "", "Send at most 500 at a time, or a zip."
+            400,
+            "There are too many files in one upload.",
+            "",
+            "Send at most 500 at a time, or a zip.",
         )
     if isinstance(error, Http404):
         return _answer(404, "It is not here (any more).", "", "Go back to the list of projects.")
@@ -38,7 +41,9 @@ def handle(error: Exception, context: dict[str, Any]) -> Response:
     if isinstance(error, APIException):
         return _answer(error.status_code, str(error.detail), "", "")
     log.exception("unexpected error in %s", context.get("view"))
-    return _answer(500, "Something went wrong that should not have.", "", "Nothing was changed; try again.")
+    return _answer(
+        500, "Something went wrong that should not have.", "", "Nothing was changed; try again."
+    )
 
 
 def _first(detail: Any, field: str = "") -> tuple[str, str]:
@@ -50,5 +55,7 @@ def _first(detail: Any, field: str = "") -> tuple[str, str]:
     return field, str(detail)
 
 
-def _answer(status: int, what: str, where: str, cure: str, details: dict[str, Any] | None = None) -> Response:
+def _answer(
+    status: int, what: str, where: str, cure: str, details: dict[str, Any] | None = None
+) -> Response:
     return Response({"what": what, "where": where, "cure": cure, **(details or {})}, status=status)

@@ -59,7 +59,12 @@ class ProjectRules(APIView):
 def _rules(project: Project) -> dict[str, Any]:
     rules = make_rules(project.rules, "rules", Rules())
     kinds = [
-        {"kind": kind, **asdict(about), "severity": rules.severity_of(kind), "usual": about.severity}
+        {
+            "kind": kind,
+            **asdict(about),
+            "severity": rules.severity_of(kind),
+            "usual": about.severity,
+        }
         for kind, about in KINDS.items()
     ]
     return {
@@ -77,7 +82,9 @@ class Cure(Change):
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(p.CureIn, request)
         return self.change(
-            atlas_id, params["change"], lambda head: cure_findings(head, params["cure"], params["islands"])
+            atlas_id,
+            params["change"],
+            lambda head: cure_findings(head, params["cure"], params["islands"]),
         )
 
 
@@ -101,5 +108,7 @@ class ReportFile(APIView):
         types = {"html": "text/html; charset=utf-8", "json": "application/json"}
         answer = HttpResponse(storage.get(job.result[kind]), content_type=types[kind])
         if "download" in request.query_params:
-            answer["Content-Disposition"] = f'attachment; filename="proof-{job.params["revision"]}.{kind}"'
+            answer["Content-Disposition"] = (
+                f'attachment; filename="proof-{job.params["revision"]}.{kind}"'
+            )
         return answer

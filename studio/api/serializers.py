@@ -8,9 +8,6 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from quilt_core.pack.options import Option
-from quilt_core.pack.problem import RECIPE_OPTIONS
-from quilt_core.scene.tiles import MAX_TILE
 from quilt_core.sheet.colours import object_colours
 from studio.actions.even_out.even_out import TARGETS
 from studio.arrays import Member, names_of
@@ -95,7 +92,9 @@ class FiguresOut(serializers.Serializer):
     side_table = serializers.IntegerField()
     mirrored = serializers.IntegerField()
     collapsed = serializers.IntegerField()
-    flat_faces = serializers.IntegerField(default=0, help_text="faces without an area, which have no density")
+    flat_faces = serializers.IntegerField(
+        default=0, help_text="faces without an area, which have no density"
+    )
     unflattened = serializers.IntegerField()
     island_density = serializers.ListField(child=serializers.FloatField(allow_null=True))
     island_flags = serializers.ListField(child=serializers.IntegerField())
@@ -104,9 +103,15 @@ class FiguresOut(serializers.Serializer):
 class StepsOut(serializers.Serializer):
     """Where a project stands in its history."""
 
-    change = serializers.SerializerMethodField(help_text="the present step; edits name the one they saw")
-    undo = serializers.SerializerMethodField(help_text="what undo takes back; empty when there is nothing")
-    redo = serializers.SerializerMethodField(help_text="what redo makes again; empty when there is nothing")
+    change = serializers.SerializerMethodField(
+        help_text="the present step; edits name the one they saw"
+    )
+    undo = serializers.SerializerMethodField(
+        help_text="what undo takes back; empty when there is nothing"
+    )
+    redo = serializers.SerializerMethodField(
+        help_text="what redo makes again; empty when there is nothing"
+    )
 
     def _project(self, of: Any) -> Project:
         if isinstance(of, Project):
@@ -131,7 +136,9 @@ class AtlasOut(StepsOut):
     name = serializers.CharField()
     objects = serializers.SerializerMethodField(help_text="how many it has")
     tiles = serializers.SerializerMethodField()
-    padding = serializers.FloatField(source="head.padding", help_text="px that the layout was packed with")
+    padding = serializers.FloatField(
+        source="head.padding", help_text="px that the layout was packed with"
+    )
     margin = serializers.FloatField(source="head.margin", help_text="px, in the same way")
     head = RevisionOut()
 
@@ -157,16 +164,22 @@ class AtlasTabOut(serializers.Serializer):
 def _tab(atlas: int, head: Revision) -> dict[str, Any]:
     members, summary = members_of(head), head.summary or {}
     return {
-        "id": atlas, "name": head.name, "objects": len(members), "islands": sum(row.islands for row in members),
-        "coverage": summary.get("coverage"), "density": summary.get("density"),
-    }  # fmt: skip
+        "id": atlas,
+        "name": head.name,
+        "objects": len(members),
+        "islands": sum(row.islands for row in members),
+        "coverage": summary.get("coverage"),
+        "density": summary.get("density"),
+    }
 
 
 class ProjectOut(StepsOut):
     id = serializers.IntegerField()
     name = serializers.CharField()
     house_density = serializers.FloatField(help_text="px per metre")
-    tolerance = serializers.FloatField(help_text="half-width of the house band as a part of the density")
+    tolerance = serializers.FloatField(
+        help_text="half-width of the house band as a part of the density"
+    )
     uv_tolerance = serializers.FloatField(help_text="tiles")
     rules = serializers.DictField()
     created = serializers.DateTimeField()
@@ -182,39 +195,13 @@ class ProjectOut(StepsOut):
         return [_tab(atlas, found[revision]) for atlas, revision in rows]
 
     def get_objects(self, project: Project) -> int:
-        heads = Revision.objects.filter(pk__in=[r for _, r in project.head.atlases] if project.head else [])
+        heads = Revision.objects.filter(
+            pk__in=[r for _, r in project.head.atlases] if project.head else []
+        )
         return sum(
             len(members_of(head))
             for head in heads.select_related("keyframe").defer("state", "keyframe__state")
         )
-
-
-class HistoryStepOut(serializers.Serializer):
-    """A step of the history."""
-
-    id = serializers.IntegerField()
-    verb = serializers.CharField()
-    what = serializers.CharField(allow_blank=True)
-    author = serializers.CharField()
-    label = serializers.CharField(allow_blank=True)
-    created = serializers.DateTimeField()
-    ahead = serializers.BooleanField(help_text="undone; redo leads there")
-    atlas = serializers.IntegerField(allow_null=True, help_text="the atlas that it changed")
-    coverage = serializers.FloatField(
-        allow_null=True, help_text="of that atlas after it, when it was measured"
-    )
-    density = serializers.FloatField(allow_null=True, help_text="px per metre, in the same way")
-
-
-class HistoryOut(serializers.Serializer):
-    """The chain of steps, the oldest first."""
-
-    head = serializers.IntegerField()
-    steps = HistoryStepOut(many=True)
-
-
-class LabelIn(serializers.Serializer):
-    label = serializers.CharField(max_length=120, allow_blank=True)
 
 
 class ProjectIn(serializers.Serializer):
@@ -251,7 +238,9 @@ class ObjectOut(serializers.Serializer):
     target = serializers.IntegerField(help_text="the one its layout is written to, from 0")
     source = serializers.IntegerField(help_text="id of its file")
     weight = serializers.FloatField()
-    proportion = serializers.FloatField(help_text="width / height of the picture that its UVs are for")
+    proportion = serializers.FloatField(
+        help_text="width / height of the picture that its UVs are for"
+    )
     said = serializers.BooleanField(help_text="whether the user said that proportion")
     suggested = serializers.FloatField(
         allow_null=True, help_text="another proportion that the stretch of its islands suggests"
@@ -259,7 +248,8 @@ class ObjectOut(serializers.Serializer):
 
 
 class ControlsOut(serializers.Serializer):
-    """One number per island; flags are the sum of 1 lock place, 2 turn, 4 size, 8 may mirror, 16 left out."""
+    """One number per island; flags are the sum of 1 lock place, 2 turn, 4 size, 8 may mirror, 16
+    left out."""
 
     flags = serializers.ListField(child=serializers.IntegerField())
     tile = serializers.ListField(child=serializers.IntegerField())
@@ -275,7 +265,9 @@ class LayoutOut(serializers.Serializer):
     controls = ControlsOut()
     figures = FiguresOut(allow_null=True)
     objects = ObjectOut(many=True)
-    world_area = serializers.ListField(child=serializers.FloatField(), help_text="square metres per island")
+    world_area = serializers.ListField(
+        child=serializers.FloatField(), help_text="square metres per island"
+    )
     warnings = serializers.ListField(child=serializers.CharField())
 
 
@@ -283,47 +275,12 @@ class MemberChange(OnChange):
     object = serializers.IntegerField()
     weight = serializers.FloatField(min_value=0.01, max_value=100, required=False)
     proportion = serializers.FloatField(
-        min_value=1 / 64, max_value=64, required=False, allow_null=True, help_text="null: that of its picture"
+        min_value=1 / 64,
+        max_value=64,
+        required=False,
+        allow_null=True,
+        help_text="null: that of its picture",
     )
-
-
-class ObjectsIn(OnChange):
-    objects = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=100_000)
-    channel = serializers.IntegerField(
-        min_value=0, max_value=15, default=0, help_text="of those that lie in no atlas yet, from 0"
-    )
-
-
-class NewAtlasIn(ObjectsIn):
-    name = serializers.CharField(max_length=120)
-
-
-class NewAtlasOut(serializers.Serializer):
-    project = ProjectOut()
-    atlas = serializers.IntegerField(help_text="the new one")
-
-
-class AtlasName(OnChange):
-    name = serializers.CharField(max_length=120)
-
-
-class ChannelIn(OnChange):
-    objects = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=100_000)
-    source = serializers.IntegerField(min_value=0, max_value=15, help_text="laid out from, from 0")
-    target = serializers.IntegerField(min_value=0, max_value=15, help_text="written to, from 0")
-
-
-class LooseObjectOut(serializers.Serializer):
-    """An object that lies in no atlas."""
-
-    id = serializers.IntegerField()
-    name = serializers.CharField()
-    file = serializers.CharField()
-    islands = serializers.IntegerField()
-
-
-class StepIn(OnChange):
-    step = serializers.IntegerField(min_value=1, help_text="the step to go to")
 
 
 class EvenOutIn(OnChange):
@@ -333,62 +290,24 @@ class EvenOutIn(OnChange):
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0), default=list)
 
 
-def option_field(option: Option) -> serializers.Field:
-    """A field of a request for an option; left out, the option has its default."""
-    said = f"{option.help}{f', {option.unit}' if option.unit else ''}; usually {option.default}"
-    common: dict[str, Any] = {"required": False, "help_text": said}
-    bounds = {"min_value": option.low, "max_value": option.high}
-    if option.kind == "flag":
-        return serializers.BooleanField(**common)
-    if option.kind == "choice":
-        return serializers.ChoiceField(choices=option.choices, **common)
-    if option.kind == "whole":
-        return serializers.IntegerField(**bounds, **common)
-    return serializers.FloatField(allow_null=option.default is None, **bounds, **common)
-
-
-class PackIn(OnChange):
-    """What to pack, and the options of packing as the core declares them."""
-
-    width = serializers.IntegerField(min_value=16, max_value=MAX_TILE, required=False, allow_null=True)
-    height = serializers.IntegerField(min_value=16, max_value=MAX_TILE, required=False, allow_null=True)
-    tile = serializers.IntegerField(
-        required=False, allow_null=True, min_value=0, max_value=9999, help_text="the only tile to fill"
-    )
-    islands = serializers.ListField(
-        child=serializers.IntegerField(min_value=0),
-        required=False,
-        help_text="islands to pack; the others stay",
-    )
-    as_draft = serializers.BooleanField(required=False, help_text="keep the layout beside the chain")
-
-    def get_fields(self) -> dict[str, serializers.Field]:
-        return {**super().get_fields(), **{o.name: option_field(o) for o in RECIPE_OPTIONS}}
-
-    def validate(self, given: dict[str, Any]) -> dict[str, Any]:
-        return {**{o.name: o.default for o in RECIPE_OPTIONS}, "islands": [], "as_draft": False, **given}
-
-
-class OptionOut(serializers.Serializer):
-    """An option of packing."""
-
-    name = serializers.CharField()
-    kind = serializers.ChoiceField(choices=["flag", "choice", "whole", "number"])
-    default = serializers.JSONField(allow_null=True)
-    help = serializers.CharField()
-    unit = serializers.CharField(allow_blank=True)
-    low = serializers.FloatField(allow_null=True)
-    high = serializers.FloatField(allow_null=True)
-    choices = serializers.ListField(child=serializers.CharField())
-
-
 class JobOut(serializers.ModelSerializer):
     class Meta:
         model = Job
         fields = [
-            "id", "project", "atlas", "kind", "state", "progress", "message", "figures", "result", "error", "cancel",
-            "created", "finished",
-        ]  # fmt: skip
+            "id",
+            "project",
+            "atlas",
+            "kind",
+            "state",
+            "progress",
+            "message",
+            "figures",
+            "result",
+            "error",
+            "cancel",
+            "created",
+            "finished",
+        ]
 
 
 class CancelIn(serializers.Serializer):
@@ -414,12 +333,25 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
         colour = colours[obj.pk]
         rows.append(
             {
-                "id": obj.pk, "name": name, "parent": obj.parent, "file": obj.source.name, "colour": colour,
-                "faces": obj.faces, "first_island": first, "islands": row.islands, "unflattened": base.unflattened,
-                "instances": len(obj.instances), "channels": obj.channels, "channel": base.channel, "target": row.target,
-                "source": obj.source_id, "weight": row.weight,
-                "proportion": member.proportion, "said": row.proportion is not None, "suggested": base.suggested,
+                "id": obj.pk,
+                "name": name,
+                "parent": obj.parent,
+                "file": obj.source.name,
+                "colour": colour,
+                "faces": obj.faces,
+                "first_island": first,
+                "islands": row.islands,
+                "unflattened": base.unflattened,
+                "instances": len(obj.instances),
+                "channels": obj.channels,
+                "channel": base.channel,
+                "target": row.target,
+                "source": obj.source_id,
+                "weight": row.weight,
+                "proportion": member.proportion,
+                "said": row.proportion is not None,
+                "suggested": base.suggested,
             }
-        )  # fmt: skip
+        )
         first += row.islands
     return rows

@@ -4,14 +4,15 @@ from django.urls import path, re_path
 
 from studio.api import atlas_views as a
 from studio.api import control_views as c
+from studio.api import project_views as j
 from studio.api import proof_views as p
 from studio.api import views as v
 
 urlpatterns = [
-    path("projects/", v.Projects.as_view()),
-    path("projects/<int:project_id>/", v.OneProject.as_view()),
-    path("projects/<int:project_id>/restore/", v.Restore.as_view()),
-    path("projects/<int:project_id>/duplicate/", v.Duplicate.as_view()),
+    path("projects/", j.Projects.as_view()),
+    path("projects/<int:project_id>/", j.OneProject.as_view()),
+    path("projects/<int:project_id>/restore/", j.Restore.as_view()),
+    path("projects/<int:project_id>/duplicate/", j.Duplicate.as_view()),
     path("projects/<int:project_id>/files/", v.Files.as_view()),
     path("projects/<int:project_id>/jobs/", v.Jobs.as_view()),
     path("atlases/<int:atlas_id>/", v.OneAtlas.as_view()),
@@ -29,10 +30,10 @@ urlpatterns = [
     path("jobs/<int:job_id>/candidates/", c.Candidates.as_view()),
     path("jobs/<int:job_id>/picture/", v.JobPicture.as_view()),
     path("atlases/<int:atlas_id>/export/", v.Export.as_view()),
-    path("projects/<int:project_id>/undo/", v.Undo.as_view()),
-    path("projects/<int:project_id>/redo/", v.Redo.as_view()),
-    path("projects/<int:project_id>/history/", v.History.as_view()),
-    path("projects/<int:project_id>/history/<int:step_id>/", v.OneStep.as_view()),
+    path("projects/<int:project_id>/undo/", j.Undo.as_view()),
+    path("projects/<int:project_id>/redo/", j.Redo.as_view()),
+    path("projects/<int:project_id>/history/", j.History.as_view()),
+    path("projects/<int:project_id>/history/<int:step_id>/", j.OneStep.as_view()),
     path("projects/<int:project_id>/atlases/", a.Atlases.as_view()),
     path("projects/<int:project_id>/loose/", a.LooseObjects.as_view()),
     path("atlases/<int:atlas_id>/objects/", a.MoveObjects.as_view()),

@@ -16,7 +16,6 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from quilt_core.pack.problem import RECIPE_OPTIONS
-from studio import models as m
 from studio import storage
 from studio.actions.arrange.pack_atlas import settings_from
 from studio.actions.arrange.sheets import drawn_size, in_tile, thumbnail
@@ -25,12 +24,7 @@ from studio.actions.even_out.set_member import set_member
 from studio.actions.gather.gather_files import first_atlas, gather_files
 from studio.actions.gather.unpack import unpack
 from studio.actions.history.change import Made, check_idle, edit_atlas
-from studio.actions.history.list_steps import list_steps, name_step
-from studio.actions.history.step import go_to, redo, undo
-from studio.actions.project.clean_projects import delete_project, restore_project
-from studio.actions.project.create_project import create_project
-from studio.actions.project.duplicate_project import duplicate_project
-from studio.actions.project.set_settings import set_settings
+from studio.api import pack_serializers as ps
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.arrays import load_geometry, load_layout, members_with_rows
@@ -40,56 +34,6 @@ from studio.models import Atlas, Job, Project, Revision
 from studio.state import read_state
 
 NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
-
-
-class Projects(APIView):
-    """All projects, those that are deleted but can be brought back among them."""
-
-    @extend_schema(operation_id="list_projects", responses=s.ProjectOut(many=True))
-    def get(self, request: Request) -> Response:
-        rows = Project.objects.select_related("head").order_by("deleted", "-created", "-id")
-        return Response(s.ProjectOut(rows, many=True).data)
-
-    @extend_schema(operation_id="create_project", request=s.ProjectIn, responses={201: s.ProjectOut})
-    def post(self, request: Request) -> Response:
-        project = create_project(valid(s.ProjectIn, request)["name"])
-        return Response(s.ProjectOut(project).data, status=201)
-
-
-class OneProject(APIView):
-    """One project."""
-
-    @extend_schema(operation_id="get_project", responses=s.ProjectOut)
-    def get(self, request: Request, project_id: int) -> Response:
-        return Response(s.ProjectOut(get_object_or_404(Project, pk=project_id)).data)
-
-    @extend_schema(operation_id="change_project", request=s.ProjectChange, responses=s.ProjectOut)
-    def patch(self, request: Request, project_id: int) -> Response:
-        given = valid(s.ProjectChange, request)
-        set_settings(project_id, given.pop("change"), given)
-        return answer_project(project_id)
-
-    @extend_schema(operation_id="delete_project", responses=s.ProjectOut)
-    def delete(self, request: Request, project_id: int) -> Response:
-        return Response(s.ProjectOut(delete_project(get_object_or_404(Project, pk=project_id))).data)
-
-
-class Restore(APIView):
-    """Bring a deleted project back."""
-
-    @extend_schema(operation_id="restore_project", request=None, responses=s.ProjectOut)
-    def post(self, request: Request, project_id: int) -> Response:
-        return Response(s.ProjectOut(restore_project(get_object_or_404(Project, pk=project_id))).data)
-
-
-class Duplicate(APIView):
-    """Make a copy of a project as it is now."""
-
-    @extend_schema(operation_id="duplicate_project", request=None, responses={201: s.ProjectOut})
-    def post(self, request: Request, project_id: int) -> Response:
-        copy = duplicate_project(project_id)
-        answer_project(copy.pk)
-        return Response(s.ProjectOut(copy).data, status=201)
 
 
 class Files(APIView):
@@ -113,7 +57,9 @@ class Files(APIView):
             unit = float(request.data.get("metres_per_unit") or 1.0)
         except ValueError:
             raise Refused(
-                "The unit is not a number.", "metres_per_unit", "Give the length of one OBJ unit in metres."
+                "The unit is not a number.",
+                "metres_per_unit",
+                "Give the length of one OBJ unit in metres.",
             ) from None
         files = unpack((upload.name, upload.read()) for upload in request.FILES.getlist("files"))
         if sum(map(len, files.values())) > settings.INLINE_GATHER_BYTES:
@@ -168,7 +114,9 @@ class LayoutJob(APIView):
     kind = ""
     exclusive = True
 
-    def start(self, atlas_id: int, params: dict[str, Any], settings: tuple[str, ...] = ()) -> Response:
+    def start(
+        self, atlas_id: int, params: dict[str, Any], settings: tuple[str, ...] = ()
+    ) -> Response:
         job = claim(self.kind, atlas_id, params, self.exclusive, settings)
         return Response(s.JobOut(job).data, status=202)
 
@@ -181,7 +129,9 @@ class EvenOut(LayoutJob):
     @extend_schema(operation_id="even_out", request=s.EvenOutIn, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(s.EvenOutIn, request)
-        return self.start(atlas_id, params, ("house_density",) if params["target"] == "house" else ())
+        return self.start(
+            atlas_id, params, ("house_density",) if params["target"] == "house" else ()
+        )
 
 
 class Pack(LayoutJob):
@@ -189,9 +139,9 @@ class Pack(LayoutJob):
 
     kind = "pack"
 
-    @extend_schema(operation_id="pack", request=s.PackIn, responses={202: s.JobOut})
+    @extend_schema(operation_id="pack", request=ps.PackIn, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
-        params = valid(s.PackIn, request)
+        params = valid(ps.PackIn, request)
         settings_from(params)
         return self.start(atlas_id, params)
 
@@ -199,9 +149,9 @@ class Pack(LayoutJob):
 class PackOptions(APIView):
     """The options of packing, as the core declares them."""
 
-    @extend_schema(operation_id="list_pack_options", responses=s.OptionOut(many=True))
+    @extend_schema(operation_id="list_pack_options", responses=ps.OptionOut(many=True))
     def get(self, request: Request) -> Response:
-        return Response(s.OptionOut(RECIPE_OPTIONS, many=True).data)
+        return Response(ps.OptionOut(RECIPE_OPTIONS, many=True).data)
 
 
 class Export(LayoutJob):
@@ -215,50 +165,6 @@ class Export(LayoutJob):
         return self.start(atlas_id, valid(s.OnChange, request))
 
 
-class Undo(APIView):
-    """Undo the last change of the project."""
-
-    @extend_schema(operation_id="undo", request=s.OnChange, responses=s.ProjectOut)
-    def post(self, request: Request, project_id: int) -> Response:
-        undo(project_id, valid(s.OnChange, request)["change"])
-        return answer_project(project_id)
-
-
-class Redo(APIView):
-    """Redo what was undone."""
-
-    @extend_schema(operation_id="redo", request=s.OnChange, responses=s.ProjectOut)
-    def post(self, request: Request, project_id: int) -> Response:
-        redo(project_id, valid(s.OnChange, request)["change"])
-        return answer_project(project_id)
-
-
-class History(APIView):
-    """All steps of a project."""
-
-    @extend_schema(operation_id="get_history", responses=s.HistoryOut)
-    def get(self, request: Request, project_id: int) -> Response:
-        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
-        return Response({"head": project.head_id, "steps": list_steps(project)})
-
-    @extend_schema(operation_id="go_to_step", request=s.StepIn, responses=s.ProjectOut)
-    def post(self, request: Request, project_id: int) -> Response:
-        given = valid(s.StepIn, request)
-        go_to(project_id, given["step"], given["change"])
-        return answer_project(project_id)
-
-
-class OneStep(APIView):
-    """A step of the history."""
-
-    @extend_schema(operation_id="name_step", request=s.LabelIn, responses={204: None})
-    def patch(self, request: Request, project_id: int, step_id: int) -> Response:
-        name_step(
-            get_object_or_404(m.Change, pk=step_id, project=project_id), valid(s.LabelIn, request)["label"]
-        )
-        return Response(status=204)
-
-
 class OneRevision(APIView):
     """A revision with its figures and objects."""
 
@@ -269,8 +175,14 @@ class OneRevision(APIView):
         )
         state = read_state(revision)
         members = members_with_rows(state.members)
-        areas = [float(a) for member in members for a in load_geometry(member.base.geometry)["world_area"]]
-        warnings = list(dict.fromkeys(w for member in members for w in member.object.source.warnings))
+        areas = [
+            float(a)
+            for member in members
+            for a in load_geometry(member.base.geometry)["world_area"]
+        ]
+        warnings = list(
+            dict.fromkeys(w for member in members for w in member.object.source.warnings)
+        )
         controls = state.controls
         body = {
             "revision": s.RevisionOut(revision).data,
@@ -290,7 +202,8 @@ def _bytes(
     request: Request | None = None,
     revision: Revision | None = None,
 ) -> HttpResponse:
-    """An answer that may be kept for ever when its address names its content, else asked for each time."""
+    """An answer that may be kept for ever when its address names its content, else asked for each
+    time."""
     named = (
         request is not None
         and revision is not None
@@ -306,22 +219,30 @@ class Placements(APIView):
     """Placements as float32, 6 per island."""
 
     @extend_schema(
-        operation_id="get_placements", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY}
+        operation_id="get_placements",
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, revision_id: int) -> HttpResponse:
         revision = get_object_or_404(Revision, pk=revision_id)
         return _bytes(
-            placements_bytes(revision), "application/octet-stream", request=request, revision=revision
+            placements_bytes(revision),
+            "application/octet-stream",
+            request=request,
+            revision=revision,
         )
 
 
 class Geometry(APIView):
     """Geometry as GLB with an `_ISLAND` vertex attribute."""
 
-    @extend_schema(operation_id="get_geometry", responses={(200, "model/gltf-binary"): OpenApiTypes.BINARY})
+    @extend_schema(
+        operation_id="get_geometry", responses={(200, "model/gltf-binary"): OpenApiTypes.BINARY}
+    )
     def get(self, request: Request, revision_id: int) -> HttpResponse:
         revision = get_object_or_404(Revision, pk=revision_id)
-        return _bytes(geometry_glb(revision), "model/gltf-binary", request=request, revision=revision)
+        return _bytes(
+            geometry_glb(revision), "model/gltf-binary", request=request, revision=revision
+        )
 
 
 class Sheet(APIView):
@@ -331,7 +252,9 @@ class Sheet(APIView):
     def get(self, request: Request, revision_id: int, kind: str) -> HttpResponse:
         from quilt_core.sheet import layout_png, layout_svg
 
-        layout = load_layout(get_object_or_404(Revision.objects.select_related("atlas"), pk=revision_id))
+        layout = load_layout(
+            get_object_or_404(Revision.objects.select_related("atlas"), pk=revision_id)
+        )
         number = request.query_params.get("tile")
         tile = next((t for t in layout.tiles if str(t.number) == number), layout.tiles[0])
         placed = in_tile(layout, tile)
@@ -346,22 +269,28 @@ class Sheet(APIView):
 class Thumbnail(APIView):
     """A small picture of all tiles of a revision."""
 
-    @extend_schema(operation_id="get_thumbnail", responses={(200, "image/png"): OpenApiTypes.BINARY})
+    @extend_schema(
+        operation_id="get_thumbnail", responses={(200, "image/png"): OpenApiTypes.BINARY}
+    )
     def get(self, request: Request, revision_id: int) -> HttpResponse:
         revision = get_object_or_404(Revision, pk=revision_id)
         return _bytes(thumbnail(revision), "image/png", request=request, revision=revision)
 
 
 class JobPicture(APIView):
-    """The best layout of a job so far: placements as float32, 6 per island; empty before the first."""
+    """The best layout of a job so far: placements as float32, 6 per island; empty before the
+    first."""
 
     @extend_schema(
-        operation_id="get_job_picture", responses={(200, "application/octet-stream"): OpenApiTypes.BINARY}
+        operation_id="get_job_picture",
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, job_id: int) -> HttpResponse:
         job = get_object_or_404(Job, pk=job_id)
         headers = {"Cache-Control": "no-store"}
-        return HttpResponse(bytes(job.picture), content_type="application/octet-stream", headers=headers)
+        return HttpResponse(
+            bytes(job.picture), content_type="application/octet-stream", headers=headers
+        )
 
 
 class Checker(APIView):
@@ -400,16 +329,22 @@ class CancelJob(APIView):
         stopping = cancel_job(job, valid(s.CancelIn, request)["keep"])
         job.refresh_from_db()
         if not stopping:
-            raise Conflict(f"The job is over: {job.state}.", job.kind, "Use undo to take its result back.")
+            raise Conflict(
+                f"The job is over: {job.state}.", job.kind, "Use undo to take its result back."
+            )
         return Response(s.JobOut(job).data)
 
 
 class Download(APIView):
     """The zip that an export job made."""
 
-    @extend_schema(operation_id="download_export", responses={(200, "application/zip"): OpenApiTypes.BINARY})
+    @extend_schema(
+        operation_id="download_export", responses={(200, "application/zip"): OpenApiTypes.BINARY}
+    )
     def get(self, request: Request, job_id: int) -> HttpResponse:
         job = get_object_or_404(Job, pk=job_id, kind="export", state=Job.DONE)
         return _bytes(
-            storage.get(job.result["file"]), "application/zip", f"untold-quilt-{job.params['revision']}.zip"
+            storage.get(job.result["file"]),
+            "application/zip",
+            f"untold-quilt-{job.params['revision']}.zip",
         )

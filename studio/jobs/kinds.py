@@ -25,7 +25,9 @@ class Dropped(Exception):
 
 
 def _revision(job: Job) -> Revision:
-    return Revision.objects.select_related("atlas__project__head", "keyframe").get(pk=job.params["revision"])
+    return Revision.objects.select_related("atlas__project__head", "keyframe").get(
+        pk=job.params["revision"]
+    )
 
 
 def _gather(job: Job, reporter: Reporter) -> dict[str, Any]:

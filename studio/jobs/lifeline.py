@@ -8,7 +8,8 @@ import time
 
 LOOK_EVERY = 0.5
 PARENT = "QUILT_PARENT"
-"""Environment variable that names the process a child belongs to: it may be gone before the child looks."""
+"""Environment variable that names the process a child belongs to: it may be gone before the child
+looks."""
 
 
 def end_with_parent() -> None:

@@ -1,6 +1,7 @@
 """What a running job tells: progress, best figures, a heartbeat; and what it hears: cancel.
 
-The heartbeat comes from the work itself, whenever it tells or asks something: work that stands still has none.
+The heartbeat comes from the work itself, whenever it tells or asks something: work that stands
+still has none.
 """
 
 from __future__ import annotations
@@ -48,7 +49,8 @@ class Reporter:
         figures: dict[str, Any] | None = None,
         placements: NDArray[np.float64] | None = None,
     ) -> None:
-        """Tell how far the job is; progress from 0 to 1, with the best layout so far where there is one."""
+        """Tell how far the job is; progress from 0 to 1, with the best layout so far where there is
+        one."""
         now = time.monotonic()
         if now - self._written < WRITE_EVERY:
             return
@@ -88,7 +90,8 @@ class Reporter:
 
 @contextmanager
 def _locked_for_now() -> Iterator[None]:
-    """News of a job can wait: what a locked database does not take is told, or asked, again soon."""
+    """News of a job can wait: what a locked database does not take is told, or asked, again
+    soon."""
     try:
         yield
     except OperationalError as error:

@@ -29,19 +29,26 @@ FORGOTTEN_AFTER = min(STALE_AFTER, timedelta(seconds=15))
 
 def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str, Any]) -> Job:
     """Add a job row and queue it once the row is there for the worker to see."""
-    job = Job.objects.create(kind=kind, project=project, atlas=atlas, params=params, message="waiting")
+    job = Job.objects.create(
+        kind=kind, project=project, atlas=atlas, params=params, message="waiting"
+    )
     transaction.on_commit(lambda: run_job(job.pk))
     return job
 
 
 @transaction.atomic
 def claim(
-    kind: str, atlas_id: int, params: dict[str, Any], exclusive: bool = True, settings: tuple[str, ...] = ()
+    kind: str,
+    atlas_id: int,
+    params: dict[str, Any],
+    exclusive: bool = True,
+    settings: tuple[str, ...] = (),
 ) -> Job:
-    """Start a job on an atlas's present state: looking whether it may be and taking the atlas is one step.
+    """Start a job on an atlas's present state: looking whether it may be and taking the atlas is
+    one step.
 
-    `params` hold the change that the user saw; the job's own hold the revision it begins from. `settings` are
-    names of the project's settings that it relies on.
+    `params` hold the change that the user saw; the job's own hold the revision it begins from.
+    `settings` are names of the project's settings that it relies on.
     """
     project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
     project = Project.objects.select_for_update().get(pk=project_id)
@@ -52,7 +59,10 @@ def claim(
     if exclusive:
         check_idle(atlas)
     assert project.head is not None
-    states = {"revision": atlas.head_id, "revisions": [revision for _, revision in project.head.atlases]}
+    states = {
+        "revision": atlas.head_id,
+        "revisions": [revision for _, revision in project.head.atlases],
+    }
     return start_job(kind, project, atlas, {**params, **states})
 
 
@@ -70,7 +80,9 @@ def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
 
 def measure_all(project: Project) -> None:
     """Measure all atlases of a project whose figures are not up to date."""
-    for atlas in project.atlases.exclude(head=None).select_related("head__keyframe", "project__head"):
+    for atlas in project.atlases.exclude(head=None).select_related(
+        "head__keyframe", "project__head"
+    ):
         start_measure(atlas)
 
 
@@ -125,7 +137,12 @@ def _finish(
     result: dict[str, Any] | None = None,
     error: dict[str, Any] | None = None,
 ) -> None:
-    changes: dict[str, Any] = {"state": state, "message": message, "error": error, "finished": timezone.now()}
+    changes: dict[str, Any] = {
+        "state": state,
+        "message": message,
+        "error": error,
+        "finished": timezone.now(),
+    }
     if result is not None:
         changes |= {"result": result, "progress": 1.0}
     # Only whoever holds the claim says how it ended.
@@ -133,7 +150,8 @@ def _finish(
 
 
 def recover_stale_jobs() -> int:
-    """Run jobs of workers that are gone or stand still once more, then fail them; returns how many were found."""
+    """Run jobs of workers that are gone or stand still once more, then fail them; returns how many
+    were found."""
     found = 0
     for job in Job.objects.filter(state=Job.RUNNING):
         still = job.heartbeat is None or job.heartbeat < timezone.now() - STALE_AFTER
@@ -157,7 +175,8 @@ def recover_stale_jobs() -> int:
 
 
 def queue_forgotten_jobs() -> int:
-    """Queue waiting jobs again whose message got lost, as when the server dies just after writing the row.
+    """Queue waiting jobs again whose message got lost, as when the server dies just after writing
+    the row.
 
     A second message does no harm: a job is claimed by its row.
     """
@@ -173,7 +192,11 @@ def queue_forgotten_jobs() -> int:
 
 def cancel_job(job: Job, keep: bool) -> bool:
     """Ask a job to stop, or end it when it has not begun; False when it is over already."""
-    over = {"state": Job.CANCELLED, "message": "cancelled before it started", "finished": timezone.now()}
+    over = {
+        "state": Job.CANCELLED,
+        "message": "cancelled before it started",
+        "finished": timezone.now(),
+    }
     if Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(**over):
         return True
     asked = Job.objects.filter(pk=job.pk, state=Job.RUNNING)

@@ -17,9 +17,13 @@ from playwright.sync_api import sync_playwright
 
 ROOT = Path(__file__).resolve().parents[2]
 FLAGS = [
-    "--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking", "--disable-component-update",
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
     "--disable-sync",
-]  # fmt: skip
+]
 
 
 @pytest.fixture(scope="session")
@@ -63,9 +67,11 @@ def chromium():
 
 @pytest.fixture
 def page(address, chromium):
-    """A page at 1280 x 800 with nothing kept from before, that has opened the demo; page errors fail the test."""
+    """A page at 1280 x 800 with nothing kept from before, that has opened the demo; page errors
+    fail the test."""
     errors: list[str] = []
-    # Software rendering draws every frame of a glide slowly; without motion the tests look at the same pages.
+    # Software rendering draws every frame of a glide slowly; without motion the tests look at the
+    # same pages.
     context = chromium.new_context(
         viewport={"width": 1280, "height": 800},
         accept_downloads=True,

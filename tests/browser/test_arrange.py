@@ -26,7 +26,9 @@ def undo(page, times: int = 1) -> None:
 
 
 def idle(page) -> None:
-    page.wait_for_function("document.querySelector('header').innerText.includes('no jobs')", timeout=60_000)
+    page.wait_for_function(
+        "document.querySelector('header').innerText.includes('no jobs')", timeout=60_000
+    )
 
 
 def test_locks_are_set_from_slip_ledger_palette_and_table_and_undone(page):

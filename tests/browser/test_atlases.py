@@ -22,7 +22,9 @@ def test_objects_move_to_an_atlas_of_their_own_and_back(page):
     page.locator("[data-row='Fog bell']").click()
     command(page, "new atlas of")
     tabs = page.get_by_role("tablist", name="Atlases").get_by_role("tab")
-    page.wait_for_function("document.querySelectorAll('[aria-label=Atlases] [role=tab]').length === 2")
+    page.wait_for_function(
+        "document.querySelectorAll('[aria-label=Atlases] [role=tab]').length === 2"
+    )
     page.wait_for_function("document.querySelectorAll('[data-row]').length === 1")
     assert tabs.nth(1).get_attribute("aria-selected") == "true"
     assert "props B" in tabs.nth(1).inner_text()
@@ -55,21 +57,29 @@ def test_steps_are_looked_at_named_and_gone_back_to(page):
     steps = page.get_by_role("dialog", name="Steps")
     evened = steps.locator("[data-step='even out']").first
     evened.wait_for()
-    page.wait_for_function("document.querySelector(`[data-step='even out']`).innerText.includes('128 px/m')")
+    page.wait_for_function(
+        "document.querySelector(`[data-step='even out']`).innerText.includes('128 px/m')"
+    )
     assert "to 128 px/m" in evened.inner_text()
     steps.get_by_label("Name the step even out").first.click()
     page.keyboard.type("all even")
     page.keyboard.press("Enter")
-    page.wait_for_function("document.querySelector(`[data-step='even out']`).innerText.includes('all even')")
+    page.wait_for_function(
+        "document.querySelector(`[data-step='even out']`).innerText.includes('all even')"
+    )
     steps.get_by_role("listbox").focus()
     page.keyboard.press("ArrowDown")
-    with page.expect_response(lambda r: "/history/" in r.url and r.request.method == "POST") as answer:
+    with page.expect_response(
+        lambda r: "/history/" in r.url and r.request.method == "POST"
+    ) as answer:
         page.keyboard.press("Enter")
     assert answer.value.json()["redo"] == "even out"
     page.wait_for_function("document.querySelector('[data-step=gather]').ariaSelected === 'true'")
     page.keyboard.press("Escape")
     page.keyboard.press("Control+Shift+z")
-    page.wait_for_function("document.querySelector('[aria-label=Undo]').title.startsWith('Undo even out')")
+    page.wait_for_function(
+        "document.querySelector('[aria-label=Undo]').title.startsWith('Undo even out')"
+    )
     undo_all(page)
 
 

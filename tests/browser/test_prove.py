@@ -27,8 +27,9 @@ def count(page, kind: str) -> int:
 def wait_for_count(page, kind: str, want: int) -> None:
     page.wait_for_function(
         "([kind, want]) => (document.querySelector(`[data-kind='${kind}'] [data-count]`)?.textContent ?? '0') === want",
-        arg=[kind, str(want)], timeout=30_000,
-    )  # fmt: skip
+        arg=[kind, str(want)],
+        timeout=30_000,
+    )
 
 
 @pytest.fixture
@@ -53,7 +54,9 @@ def test_findings_are_stepped_through_and_cured(prove):
     assert card.get_attribute("data-finding") != first
     page.keyboard.press("Shift+F3")
     assert card.get_attribute("data-finding") == first
-    assert "1 selected" in page.locator("[data-testid=table]").inner_text(), "the finding is the selection"
+    assert "1 selected" in page.locator("[data-testid=table]").inner_text(), (
+        "the finding is the selection"
+    )
     page.keyboard.press("Escape")
     card.wait_for(state="detached")
     page.locator("[data-kind='mirrored'] button").first.click()
@@ -84,7 +87,9 @@ def test_a_finding_is_ignored_with_a_reason_and_counted_again(prove):
     page.locator("[data-kind='hard edge'] button").first.click()
     card = page.locator("[data-finding]")
     card.get_by_role("button", name="Ignore…").click()
-    assert card.get_by_role("button", name="Ignore with this reason").is_disabled(), "a reason is needed"
+    assert card.get_by_role("button", name="Ignore with this reason").is_disabled(), (
+        "a reason is needed"
+    )
     page.get_by_label("Reason to ignore").fill("never seen from here")
     page.keyboard.press("Enter")
     wait_for_count(page, "hard edge", before - 1)
@@ -144,7 +149,9 @@ def test_the_proof_is_written_and_saved(prove):
         link.click()
     values = json.loads(Path(waiting.value.path()).read_text(encoding="utf-8"))
     assert values["ready"] is False
-    assert values["totals"]["overlap"] == 1, "the islands of the demo lie in one heap, which is one finding"
+    assert values["totals"]["overlap"] == 1, (
+        "the islands of the demo lie in one heap, which is one finding"
+    )
     (heap,) = [finding for finding in values["findings"] if finding["kind"] == "overlap"]
     assert "islands lie on one another" in heap["text"]
     with page.context.expect_page() as opened:

@@ -68,7 +68,9 @@ def test_the_whole_path_on_the_demo(page):
     with page.expect_download(timeout=30_000) as waiting:
         task(page).get_by_role("button", name="Export all as zip").click()
     archive = zipfile.ZipFile(waiting.value.path())
-    scenes = [read_scene(name, archive.read(name)) for name in ("lighthouse.glb", "yard.obj", "lamps.glb")]
+    scenes = [
+        read_scene(name, archive.read(name)) for name in ("lighthouse.glb", "yard.obj", "lamps.glb")
+    ]
     sets = [island_set(o, 0, 1.0) for scene in scenes for o in scene.objects]
     islands = concatenate(sets)
     figures = measure(islands, identity(islands.count), 2048, 2048)
@@ -76,7 +78,9 @@ def test_the_whole_path_on_the_demo(page):
     assert len(figures.overlaps.pairs) == 0
     assert figures.gap.pixels >= 8 - 1e-3
     assert 100 * figures.coverage == pytest.approx(packed, abs=0.06)
-    assert {"layout.1001.png", "layout.1001.svg", "yard.mtl", "wood_colour.png"} <= set(archive.namelist())
+    assert {"layout.1001.png", "layout.1001.svg", "yard.mtl", "wood_colour.png"} <= set(
+        archive.namelist()
+    )
 
 
 def test_picking_is_one_selection_in_ledger_table_and_model(page):
@@ -88,7 +92,9 @@ def test_picking_is_one_selection_in_ledger_table_and_model(page):
     assert row.get_attribute("aria-selected") == "false"
     box = page.get_by_test_id("model").bounding_box()
     page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.55)
-    page.wait_for_function("document.querySelector('[data-testid=table]').innerText.includes('1 selected')")
+    page.wait_for_function(
+        "document.querySelector('[data-testid=table]').innerText.includes('1 selected')"
+    )
     page.get_by_label("Find an object").fill("lamp")
     assert page.locator("[data-row]").count() == 2
 
@@ -141,7 +147,9 @@ def undo_all(page) -> None:
     first = steps.locator("[data-step=gather]").last
     first.wait_for()
     if first.get_attribute("aria-selected") != "true":
-        with page.expect_response(lambda r: "/history/" in r.url and r.request.method == "POST") as answer:
+        with page.expect_response(
+            lambda r: "/history/" in r.url and r.request.method == "POST"
+        ) as answer:
             first.click()
         assert answer.value.status == 200
     page.wait_for_function("document.querySelector('[data-step=gather]').ariaSelected === 'true'")
@@ -172,7 +180,9 @@ def test_a_pack_can_be_stopped_and_its_best_is_kept(page):
 
 def test_the_verdict_leads_to_offenders_one_by_one(page):
     page.locator("[data-figure='mirrored']").click()
-    page.wait_for_function("document.querySelector('[data-testid=table]').innerText.includes('1 selected')")
+    page.wait_for_function(
+        "document.querySelector('[data-testid=table]').innerText.includes('1 selected')"
+    )
     page.locator("[data-figure='no UVs']").click()
     assert page.locator("[data-row]").count() == 1
     assert page.locator("[data-row='Mooring stone']").inner_text().count("left out") == 1
@@ -189,9 +199,13 @@ def test_the_ledger_by_keyboard(page):
     page.keyboard.press("Space")
     assert page.locator("[data-row='TO·1']").get_attribute("aria-selected") == "true"
     page.keyboard.press("Control+a")
-    page.wait_for_function("document.querySelector('[data-testid=table]').innerText.includes('221 selected')")
+    page.wait_for_function(
+        "document.querySelector('[data-testid=table]').innerText.includes('221 selected')"
+    )
     page.keyboard.press("Control+i")
-    page.wait_for_function("!document.querySelector('[data-testid=table]').innerText.includes('selected')")
+    page.wait_for_function(
+        "!document.querySelector('[data-testid=table]').innerText.includes('selected')"
+    )
     page.keyboard.press("Alt+4")
     task(page).get_by_role("tab", name="Findings").wait_for()
 
@@ -210,7 +224,8 @@ def test_bad_settings_in_fields_are_not_taken(page):
 
 
 def test_the_page_works_under_its_own_policy(address, chromium):
-    """The other tests bypass the policy, as waiting by evaluated strings needs it out of the way."""
+    """The other tests bypass the policy, as waiting by evaluated strings needs it out of the
+    way."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
     page = context.new_page()
     said: list[str] = []

@@ -1,6 +1,7 @@
 """A judge of exported OBJ and GLB files, written with Shapely and nothing of the core.
 
-Faces of more than three corners are cut as a fan. Islands are triangles that share an edge whose ends agree in position and, within 1e-5, in UV.
+Faces of more than three corners are cut as a fan. Islands are triangles that share an edge whose
+ends agree in position and, within 1e-5, in UV.
 """
 
 from __future__ import annotations
@@ -27,7 +28,8 @@ class Verdict:
 
 
 def triangles_of(data: bytes) -> tuple[np.ndarray, np.ndarray]:
-    """(N, 3, 3) points and (N, 3, 2) UVs, V upwards, of a file with one object and no transforms."""
+    """(N, 3, 3) points and (N, 3, 2) UVs, V upwards, of a file with one object and no
+    transforms."""
     if data[:4] == b"glTF":
         return _glb(data)
     v, vt, corners = [], [], []
@@ -95,7 +97,9 @@ def judge(data: bytes, size: int) -> Verdict:
     px = uv * size
     one, two = px[:, 1] - px[:, 0], px[:, 2] - px[:, 0]
     flat = 0.5 * np.abs(one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0])
-    world = 0.5 * np.linalg.norm(np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]), axis=1)
+    world = 0.5 * np.linalg.norm(
+        np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]), axis=1
+    )
     shapes, density = [], []
     for n in range(island.max() + 1):
         mine = (island == n) & (flat > 1e-9)

@@ -78,7 +78,12 @@ def plain_glb(
     views = [
         {"buffer": 0, "byteOffset": 0, "byteLength": points.nbytes, "target": 34962},
         {"buffer": 0, "byteOffset": points.nbytes, "byteLength": uvs.nbytes, "target": 34962},
-        {"buffer": 0, "byteOffset": points.nbytes + uvs.nbytes, "byteLength": index.nbytes, "target": 34963},
+        {
+            "buffer": 0,
+            "byteOffset": points.nbytes + uvs.nbytes,
+            "byteLength": index.nbytes,
+            "target": 34963,
+        },
     ]
     accessors = [
         {

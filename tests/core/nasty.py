@@ -28,7 +28,12 @@ def obj(points: list, uvs: list, faces: list) -> bytes:
 
 
 def sheet(
-    n: int, jitter: float = 0.0, size: float = 0.5, flip: float = 0.0, seed: int = 1, scale: float = 1.0
+    n: int,
+    jitter: float = 0.0,
+    size: float = 0.5,
+    flip: float = 0.0,
+    seed: int = 1,
+    scale: float = 1.0,
 ) -> Nasty:
     """A sheet of n x n quads; every face has UVs of its own that are off by up to `jitter`."""
     rng = np.random.default_rng(seed)
@@ -63,12 +68,23 @@ def fold() -> Nasty:
     """A strip of two quads, the second folded back over half of the first."""
     points = [(x, y, 0) for y in (0, 1) for x in (0, 1, 2)]
     uvs = [(0.1, 0.1), (0.5, 0.1), (0.3, 0.1), (0.1, 0.5), (0.5, 0.5), (0.3, 0.5)]
-    return Nasty(obj(points, uvs, [[(k, k) for k in f] for f in ((0, 1, 4, 3), (1, 2, 5, 4))]), 1, 0.16, 1)
+    return Nasty(
+        obj(points, uvs, [[(k, k) for k in f] for f in ((0, 1, 4, 3), (1, 2, 5, 4))]), 1, 0.16, 1
+    )
 
 
 def fin() -> Nasty:
     """Three faces on one edge, side by side in the layout where they can be."""
-    points = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (1, 0, 1), (0, 0, 1), (1, -1, 0), (0, -1, 0)]
+    points = [
+        (0, 0, 0),
+        (1, 0, 0),
+        (1, 1, 0),
+        (0, 1, 0),
+        (1, 0, 1),
+        (0, 0, 1),
+        (1, -1, 0),
+        (0, -1, 0),
+    ]
     uvs = [(0.2, 0.4), (0.6, 0.4), (0.6, 0.8), (0.2, 0.8), (0.6, 0.0), (0.2, 0.0)]
     faces = [
         [(0, 0), (1, 1), (2, 2), (3, 3)],
@@ -83,7 +99,9 @@ def keyhole() -> Nasty:
     ring = [(0, 0), (9, 0), (9, 9), (0, 9), (0, 0), (3, 3), (3, 6), (6, 6), (6, 3), (3, 3)]
     points = [(x, y, 0) for x, y in ring]
     return Nasty(
-        obj(points, [(0.05 * x, 0.05 * y) for x, y in ring], [[(k, k) for k in range(10)]]), 1, 72 * 0.0025
+        obj(points, [(0.05 * x, 0.05 * y) for x, y in ring], [[(k, k) for k in range(10)]]),
+        1,
+        72 * 0.0025,
     )
 
 

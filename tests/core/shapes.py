@@ -52,7 +52,9 @@ def polygon_of(islands: IslandSet, number: int, width: int, height: int) -> shap
     return shapely.union_all(shapely.polygons(corners), grid_size=None).buffer(0)
 
 
-def random_polygons(rng: np.random.Generator, count: int, size: float = 0.08) -> list[shapely.Polygon]:
+def random_polygons(
+    rng: np.random.Generator, count: int, size: float = 0.08
+) -> list[shapely.Polygon]:
     """Boxes, stars, rings, angles and slivers, some with holes."""
     out: list[shapely.Polygon] = []
     while len(out) < count:
@@ -71,7 +73,9 @@ def random_polygons(rng: np.random.Generator, count: int, size: float = 0.08) ->
                 .difference(shapely.Point(0, 0).buffer(s * rng.uniform(0.4, 0.8), 8))
             )
         elif kind == 3:
-            shape = shapely.LineString([(0, 0), (2 * s, 0), (2 * s, 2 * s)]).buffer(0.3 * s, cap_style="flat")
+            shape = shapely.LineString([(0, 0), (2 * s, 0), (2 * s, 2 * s)]).buffer(
+                0.3 * s, cap_style="flat"
+            )
         else:
             shape = shapely.box(0, 0, 4 * s, 0.05 * s)
         shape = affinity.rotate(shape, float(rng.uniform(0, 360)))

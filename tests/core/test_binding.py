@@ -19,7 +19,10 @@ def explained(polygons, settings=SETTINGS, controls=None, placements=None, **mor
     islands = island_set_of(polygons)
     controls = controls or no_controls(islands.count)
     *_, (_, found, _) = pack_islands(
-        islands, identity(islands.count) if placements is None else placements, settings, controls=controls
+        islands,
+        identity(islands.count) if placements is None else placements,
+        settings,
+        controls=controls,
     )
     pixels = np.full((islands.count, 2), float(SIZE))
     names = tuple(f"piece {i}" for i in range(islands.count))
@@ -43,10 +46,13 @@ def test_a_strip_as_long_as_the_sheet_sets_the_scale_and_the_cures_are_geometry(
     assert 1.2 < found["free turns"] < 1.4
     # Cut in two the halves could be twice as long.
     assert 1.6 < found["cut"] <= 2.02
-    # Twice as wide a sheet holds a strip of twice the length; another sheet of the same size does not help.
+    # Twice as wide a sheet holds a strip of twice the length; another sheet of the same size does
+    # not help.
     assert found["sheet shape"] == pytest.approx(2.0, rel=0.05)
     assert "another sheet" not in found
-    assert [c.kind for c in binding.cures] == ["cut", "free turns", "sheet shape"], "another sheet comes last"
+    assert [c.kind for c in binding.cures] == ["cut", "free turns", "sheet shape"], (
+        "another sheet comes last"
+    )
 
 
 def test_a_strip_whose_turn_is_locked_is_told_so():

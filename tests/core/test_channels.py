@@ -1,4 +1,5 @@
-"""UV channels on many files: order, bits, materials that follow, words where a format has no such thing."""
+"""UV channels on many files: order, bits, materials that follow, words where a format has no such
+thing."""
 
 import base64
 import json
@@ -23,7 +24,8 @@ def uvs(number):
 
 
 def two_meshes(first=3, second=1, **materials):
-    """A .gltf of two triangles with so many channels each; both have material 0, which reads channels 1 and 2."""
+    """A .gltf of two triangles with so many channels each; both have material 0, which reads
+    channels 1 and 2."""
     rows = [POINTS, *[uvs(k) for k in range(first)]]
     views, data = [], b""
     for row in rows:
@@ -41,16 +43,30 @@ def two_meshes(first=3, second=1, **materials):
 
     picture = {"uri": "data:image/png;base64,"}
     doc = {
-        "asset": {"version": "2.0"}, "scene": 0, "scenes": [{"nodes": [0, 1]}], "nodes": [{"mesh": 0}, {"mesh": 1}],
-        "meshes": [mesh("one", first), mesh("two", second)], "accessors": accessors, "bufferViews": views,
-        "buffers": [{"byteLength": len(data), "uri": "data:application/octet-stream;base64," + base64.b64encode(data).decode()}],
-        "materials": [{
-            "name": "brass", "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}},
-            "occlusionTexture": {"index": 0, "texCoord": 1} if first > 1 else {"index": 0},
-            **materials,
-        }],
-        "textures": [{"source": 0}], "images": [picture],
-    }  # fmt: skip
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": [0, 1]}],
+        "nodes": [{"mesh": 0}, {"mesh": 1}],
+        "meshes": [mesh("one", first), mesh("two", second)],
+        "accessors": accessors,
+        "bufferViews": views,
+        "buffers": [
+            {
+                "byteLength": len(data),
+                "uri": "data:application/octet-stream;base64," + base64.b64encode(data).decode(),
+            }
+        ],
+        "materials": [
+            {
+                "name": "brass",
+                "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}},
+                "occlusionTexture": {"index": 0, "texCoord": 1} if first > 1 else {"index": 0},
+                **materials,
+            }
+        ],
+        "textures": [{"source": 0}],
+        "images": [picture],
+    }
     return json.dumps(doc).encode()
 
 
@@ -163,7 +179,9 @@ def test_the_command_line_lists_and_edits_many_files(tmp_path, capsys):
 
 
 @pytest.mark.skipif(not MODELS.exists(), reason="assimp-testmodels is not installed")
-@pytest.mark.parametrize("path", sorted(MODELS.rglob("*.gl*")), ids=lambda p: f"{p.parent.name}/{p.name}")
+@pytest.mark.parametrize(
+    "path", sorted(MODELS.rglob("*.gl*")), ids=lambda p: f"{p.parent.name}/{p.name}"
+)
 def test_real_files_keep_their_channels_through_two_swaps(path):
     from quilt_core.errors import QuiltError
     from quilt_core.formats.load import folder_siblings

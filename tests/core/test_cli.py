@@ -34,15 +34,37 @@ def test_inspect_tells_every_object(folder, capsys):
     answer = json.loads(out)
     assert code == 0
     assert [o["object"] for o in answer["objects"]] == ["Left plate", "Right plate", "Plate"]
-    assert answer["objects"][0]["density"] == {"min": 512.0, "mean": 512.0, "max": 512.0, "unit": "px/m"}
+    assert answer["objects"][0]["density"] == {
+        "min": 512.0,
+        "mean": 512.0,
+        "max": 512.0,
+        "unit": "px/m",
+    }
     assert {o["overlapping"] for o in answer["objects"]} == {1}
     assert "reading" in err
 
 
 def test_pack_many_files_into_one_tile_and_check_them(folder, capsys):
     out_folder = folder / "out"
-    code, out, _ = run(capsys, "pack", folder / "props.obj", folder / "plate.glb", "--out", out_folder, "--size", "512x256", "--padding", "4", "--margin", "2",
-                       "--effort", "quick", "--sheet", folder / "sheet.svg", "--json")  # fmt: skip
+    code, out, _ = run(
+        capsys,
+        "pack",
+        folder / "props.obj",
+        folder / "plate.glb",
+        "--out",
+        out_folder,
+        "--size",
+        "512x256",
+        "--padding",
+        "4",
+        "--margin",
+        "2",
+        "--effort",
+        "quick",
+        "--sheet",
+        folder / "sheet.svg",
+        "--json",
+    )
     answer = json.loads(out)
     assert code == 0
     assert set(answer) >= {
@@ -58,7 +80,9 @@ def test_pack_many_files_into_one_tile_and_check_them(folder, capsys):
     assert answer["min_gap_px"] >= 4
     assert answer["min_margin_px"] >= 2
     assert (folder / "sheet.svg").read_text().count("<g ") == 3
-    scenes = [read_scene(name, (out_folder / name).read_bytes()) for name in ("props.obj", "plate.glb")]
+    scenes = [
+        read_scene(name, (out_folder / name).read_bytes()) for name in ("props.obj", "plate.glb")
+    ]
     islands = concatenate([island_set(o, 0, 1.0) for s in scenes for o in s.objects])
     figures = measure(islands, identity(3), 512, 256)
     assert figures.gap.pixels >= 4 - 1e-4
@@ -159,7 +183,14 @@ def test_bad_files_are_named_and_nothing_is_written(folder, capsys):
 def test_objects_without_uvs_are_left_out_with_a_word(folder, capsys):
     (folder / "bare.obj").write_bytes(QUAD_OBJ.replace(b"f 5/1/1 6/2/1 7/3/1 8/4/1", b"f 5 6 7 8"))
     code, out, _ = run(
-        capsys, "pack", folder / "bare.obj", "--out", folder / "o.obj", "--effort", "quick", "--json"
+        capsys,
+        "pack",
+        folder / "bare.obj",
+        "--out",
+        folder / "o.obj",
+        "--effort",
+        "quick",
+        "--json",
     )
     assert code == 0
     assert json.loads(out)["unflattened"] == ["Right plate"]

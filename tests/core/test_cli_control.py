@@ -24,7 +24,9 @@ def scene(tmp_path):
     """Four square plates of 1, 1, 0.5 and 0.5 m."""
     parts = [
         plate(name, 4 * k, size)
-        for k, (name, size) in enumerate([("deck", 1), ("hull", 1), ("post a", 0.5), ("post b", 0.5)])
+        for k, (name, size) in enumerate(
+            [("deck", 1), ("hull", 1), ("post a", 0.5), ("post b", 0.5)]
+        )
     ]
     path = tmp_path / "quay.obj"
     path.write_text("\n".join(parts) + "\n")
@@ -32,7 +34,18 @@ def scene(tmp_path):
 
 
 def pack(scene, tmp_path, capsys, *options):
-    code = main(["pack", str(scene), "--out", str(tmp_path / "out"), "--effort", "quick", "--json", *options])
+    code = main(
+        [
+            "pack",
+            str(scene),
+            "--out",
+            str(tmp_path / "out"),
+            "--effort",
+            "quick",
+            "--json",
+            *options,
+        ]
+    )
     told = capsys.readouterr()
     return code, json.loads(told.out), told.err
 
@@ -62,12 +75,23 @@ def test_tiles_of_two_resolutions_are_filled_and_islands_sent(scene, tmp_path, c
     assert [t["islands"] for t in answer["tiles"]] == [2, 2]
     assert answer["tiles"][0]["density"] == pytest.approx(answer["tiles"][1]["density"], rel=1e-5)
     assert (tmp_path / "s.1002.png").exists()
-    assert main(["check", str(tmp_path / "out" / "quay.obj"), "--tiles", "1001:512", "1002:256"]) == 0
+    assert (
+        main(["check", str(tmp_path / "out" / "quay.obj"), "--tiles", "1001:512", "1002:256"]) == 0
+    )
 
 
 def test_a_density_takes_the_tiles_that_it_needs(scene, tmp_path, capsys):
     code, answer, _ = pack(
-        scene, tmp_path, capsys, "--tiles", "1001:256", "--density", "200", "--more-tiles", "--padding", "4"
+        scene,
+        tmp_path,
+        capsys,
+        "--tiles",
+        "1001:256",
+        "--density",
+        "200",
+        "--more-tiles",
+        "--padding",
+        "4",
     )
     assert code == 0
     assert [t["number"] for t in answer["tiles"]] == [1001, 1002, 1003]
@@ -111,9 +135,22 @@ def test_equal_islands_are_stacked(scene, tmp_path, capsys):
 
 def test_bundles_tidiness_and_turns_are_taken(scene, tmp_path, capsys):
     code, answer, _ = pack(
-        scene, tmp_path, capsys, "--bundle", "post a,post b", "--tidy", "1", "--upright", "--mirror", "--rotate", "free",
-        "--free-steps", "8", "--size", "512",
-    )  # fmt: skip
+        scene,
+        tmp_path,
+        capsys,
+        "--bundle",
+        "post a,post b",
+        "--tidy",
+        "1",
+        "--upright",
+        "--mirror",
+        "--rotate",
+        "free",
+        "--free-steps",
+        "8",
+        "--size",
+        "512",
+    )
     assert code == 0
     assert answer["min_gap_px"] >= 8
     assert 0 <= answer["tidy_cost"] < 0.5
@@ -153,7 +190,9 @@ def test_the_plan_says_which_tiles_reach_a_density(scene, capsys):
 
 def test_one_bundle_per_object_or_material(tmp_path, capsys):
     parts = [
-        plate(f"plank {k}", 4 * k, 0.6).replace("\nf ", f"\nusemtl {'oak' if k % 2 else 'iron'}\nf ")
+        plate(f"plank {k}", 4 * k, 0.6).replace(
+            "\nf ", f"\nusemtl {'oak' if k % 2 else 'iron'}\nf "
+        )
         for k in range(6)
     ]
     path = tmp_path / "quay.obj"
@@ -168,7 +207,18 @@ def test_one_bundle_per_object_or_material(tmp_path, capsys):
             "no plank of the other wood lies among them"
         )
     assert (
-        main(["pack", str(path), "--out", str(tmp_path / "b"), "--effort", "quick", "--bundle-by", "object"])
+        main(
+            [
+                "pack",
+                str(path),
+                "--out",
+                str(tmp_path / "b"),
+                "--effort",
+                "quick",
+                "--bundle-by",
+                "object",
+            ]
+        )
         == 0
     )
 
@@ -177,7 +227,10 @@ def test_check_takes_rules_and_writes_the_proof(scene, tmp_path, capsys):
     rules = tmp_path / "house.json"
     rules.write_text('{"padding": 4, "severity": {"overlap": "warning"}}')
     report = tmp_path / "out" / "proof.html"
-    assert main(["check", str(scene), "--size", "512", "--rules", str(rules), "--report", str(report)]) == 0
+    assert (
+        main(["check", str(scene), "--size", "512", "--rules", str(rules), "--report", str(report)])
+        == 0
+    )
     text = capsys.readouterr().out
     assert "warning overlap" in text
     assert "ready to bake" in text

@@ -27,7 +27,14 @@ def problem_of(polygons, rules, obstacles=None):
 def attempt_of(problem, scale, shifts):
     n = problem.count
     return Attempt(
-        scale, np.zeros(n), np.array(shifts, float), np.zeros(n, np.int64), np.ones(n, bool), 0.1, 0, 0
+        scale,
+        np.zeros(n),
+        np.array(shifts, float),
+        np.zeros(n, np.int64),
+        np.ones(n, bool),
+        0.1,
+        0,
+        0,
     )
 
 
@@ -49,8 +56,11 @@ def test_two_squares_grow_until_the_tile_is_full():
     rules = PackSettings(1000, 1000, padding=10, margin=5)
     squares = [shapely.box(0, 0, 100, 100)] * 2
     problem = problem_of(squares, rules)
-    best = last(compact(problem, rules, attempt_of(problem, 2.0, [(50, 50), (600, 600)]), 400, lambda: None))
-    # Corner to corner they may be larger than side by side: 990 = 2 edges + the gap along x or along y.
+    best = last(
+        compact(problem, rules, attempt_of(problem, 2.0, [(50, 50), (600, 600)]), 400, lambda: None)
+    )
+    # Corner to corner they may be larger than side by side: 990 = 2 edges + the gap along x or
+    # along y.
     a, b = placed(squares, best)
     assert a.distance(b) >= 10
     assert a.distance(b) == pytest.approx(10, abs=0.05)
@@ -90,7 +100,9 @@ def test_too_small_gaps_are_won_back_by_shrinking():
     squares = [shapely.box(0, 0, 100, 100)] * 3
     problem = problem_of(squares, rules)
     start = attempt_of(problem, 1.3, [(0, 0), (134, 0), (268, 0)])
-    assert last(compact(problem, rules, start, 1, lambda: None)) is None, "as it is nothing can grow"
+    assert last(compact(problem, rules, start, 1, lambda: None)) is None, (
+        "as it is nothing can grow"
+    )
     mended = last(compact(problem, rules, start, 1, lambda: None, lowest=0.9))
     shapes = placed(squares, mended)
     assert min(a.distance(b) for a, b in zip(shapes[:-1], shapes[1:], strict=True)) >= 8
@@ -106,10 +118,14 @@ def test_pieces_that_overlap_are_not_mended():
 
 def test_a_piece_in_the_hole_of_another_stays_there():
     rules = PackSettings(600, 600, padding=4, margin=4)
-    ring = shapely.Point(110, 110).buffer(110, 24).difference(shapely.Point(110, 110).buffer(80, 24))
+    ring = (
+        shapely.Point(110, 110).buffer(110, 24).difference(shapely.Point(110, 110).buffer(80, 24))
+    )
     inner = shapely.box(0, 0, 60, 60)
     problem = problem_of([ring, inner], rules)
-    best = last(compact(problem, rules, attempt_of(problem, 1.5, [(40, 40), (150, 150)]), 200, lambda: None))
+    best = last(
+        compact(problem, rules, attempt_of(problem, 1.5, [(40, 40), (150, 150)]), 200, lambda: None)
+    )
     outer, small = placed([ring, inner], best)
     assert outer.distance(small) >= 4
     assert shapely.Polygon(outer.exterior).contains(small)

@@ -30,8 +30,17 @@ TILES = (TileSize(1001, 512, 512), TileSize(1002, 256, 256), TileSize(1011, 512,
 def pack(islands, controls=None, placements=None, **options):
     frozen = options.pop("frozen", ())
     before = identity(islands.count) if placements is None else placements
-    rules = {"effort": "quick", "width": 512, "height": 512, "padding": 4.0, "margin": 2.0, **options}
-    return list(pack_islands(islands, before, PackSettings(**rules), controls=controls, frozen=frozen))[-1]
+    rules = {
+        "effort": "quick",
+        "width": 512,
+        "height": 512,
+        "padding": 4.0,
+        "margin": 2.0,
+        **options,
+    }
+    return list(
+        pack_islands(islands, before, PackSettings(**rules), controls=controls, frozen=frozen)
+    )[-1]
 
 
 def gaps_hold(islands, found, tiles, padding, skip_stacks=None):
@@ -42,8 +51,10 @@ def gaps_hold(islands, found, tiles, padding, skip_stacks=None):
         inside = placed.select((home == k) if skip_stacks is None else (home == k) & ~skip_stacks)
         if inside.count:
             moved = replace(
-                inside, triangles=inside.triangles - np.array(tile.corner), edges=inside.edges - np.array(tile.corner)
-            )  # fmt: skip
+                inside,
+                triangles=inside.triangles - np.array(tile.corner),
+                edges=inside.edges - np.array(tile.corner),
+            )
             box = moved.bounds()
             assert box[:, :2].min() > 0
             assert box[:, 2:].max() < 1
@@ -74,7 +85,9 @@ def test_tiles_of_different_resolution_are_filled_at_one_density(order):
 def test_spread_uses_all_tiles_and_in_order_fills_the_first_one_first():
     islands = island_set_of([shapely.box(0, 0, 0.1, 0.1)] * 12)
     tiles = (TileSize(1001, 512, 512), TileSize(1002, 512, 512))
-    spread = home_tiles(islands, pack(islands, tiles=tiles, order="spread", fixed_scale=True)[1], tiles)
+    spread = home_tiles(
+        islands, pack(islands, tiles=tiles, order="spread", fixed_scale=True)[1], tiles
+    )
     filled = home_tiles(islands, pack(islands, tiles=tiles, fixed_scale=True)[1], tiles)
     assert np.bincount(spread).tolist() == [6, 6]
     assert np.bincount(filled).tolist() == [12]
@@ -210,7 +223,9 @@ def regions(islands, found):
     """Mean area of the boxes around each object's islands."""
     box = islands.placed(found).bounds()
     groups = [box[islands.object_index == o] for o in range(4)]
-    return np.mean([(b[:, 2].max() - b[:, 0].min()) * (b[:, 3].max() - b[:, 1].min()) for b in groups])
+    return np.mean(
+        [(b[:, 2].max() - b[:, 0].min()) * (b[:, 3].max() - b[:, 1].min()) for b in groups]
+    )
 
 
 def test_tidy_lays_the_islands_of_an_object_in_one_region():
@@ -228,7 +243,9 @@ def test_tidy_lays_the_islands_of_an_object_in_one_region():
 
 
 def test_upright_makes_boxes_tight():
-    turned = [affinity.rotate(shapely.box(0, 0, 0.3, 0.05 + 0.01 * k), 13.0 * k + 5) for k in range(8)]
+    turned = [
+        affinity.rotate(shapely.box(0, 0, 0.3, 0.05 + 0.01 * k), 13.0 * k + 5) for k in range(8)
+    ]
     islands = island_set_of(turned)
     plain, upright = pack(islands, rotate="quarter"), pack(islands, rotate="quarter", upright=True)
     assert upright[0].coverage > 1.3 * plain[0].coverage
@@ -272,7 +289,8 @@ def test_a_time_limit_holds_with_bundles():
     told = list(pack_islands(islands, identity(40), rules, controls=controls))
     assert told[-1][0].done
     assert told[-1][2].all()
-    # Thorough effort counts hundreds of steps for so many islands, the quick one before it a few; no machine gets
+    # Thorough effort counts hundreds of steps for so many islands, the quick one before it a few;
+    # no machine gets
     # half through the hundreds in time.
     assert all(a.step < a.steps / 2 for a, _, _ in told if a.steps > 100 and a.step < a.steps)
 
@@ -300,7 +318,9 @@ def test_a_layout_over_a_tile_s_edge_or_in_no_tile_is_outside():
     islands = island_set_of([shapely.box(0, 0, 0.2, 0.2)] * 4)
     places = identity(4)
     places[:, :, 2] = [(0.1, 0.1), (0.9, 0.1), (1.3, 0.1), (5.1, 0.1)]
-    figures = measure_tiles(islands, places, (TileSize(1001, 512, 512), TileSize(1002, 256, 256)), 4.0)
+    figures = measure_tiles(
+        islands, places, (TileSize(1001, 512, 512), TileSize(1002, 256, 256)), 4.0
+    )
     assert figures.outside.tolist() == [False, True, False, True]
     assert figures.tile.tolist() == [0, -1, 1, -1]
     assert figures.density.tolist() == pytest.approx([512, 256, 256, 512])

@@ -16,7 +16,10 @@ from quilt_core.scene.placement import identity
 @pytest.fixture(scope="module")
 def scenes():
     made = files()
-    return [read_scene(name, made[name], made.get) for name in ("lighthouse.glb", "yard.obj", "lamps.glb")]
+    return [
+        read_scene(name, made[name], made.get)
+        for name in ("lighthouse.glb", "yard.obj", "lamps.glb")
+    ]
 
 
 def edge_lengths(chart):
@@ -78,8 +81,12 @@ def test_the_faults_that_only_proving_sees_are_there(scenes):
     surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
     names = [o.name for s in scenes for o in s.objects]
     tile = (TileSize(1001, 2048, 2048),)
-    proof = prove(islands, surface, identity(islands.count), tile, names, Rules(house_density=128.0))
-    assert {"hard edge", "stretch", "duplicate vertices", "far away", "unflattened"} <= set(proof.totals)
+    proof = prove(
+        islands, surface, identity(islands.count), tile, names, Rules(house_density=128.0)
+    )
+    assert {"hard edge", "stretch", "duplicate vertices", "far away", "unflattened"} <= set(
+        proof.totals
+    )
     assert {f.object for f in proof.findings if f.kind == "hard edge"} == {"Quay crates"}
     assert {f.object for f in proof.findings if f.kind == "stretch"} == {"Notice board"}
 
@@ -108,5 +115,7 @@ def test_pictures_of_both_sizes_are_there():
 
     from PIL import Image
 
-    sizes = {Image.open(io.BytesIO(data)).size for name, data in files().items() if name.endswith(".png")}
+    sizes = {
+        Image.open(io.BytesIO(data)).size for name, data in files().items() if name.endswith(".png")
+    }
     assert sizes == {(512, 512), (1024, 1024)}

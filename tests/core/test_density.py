@@ -31,7 +31,9 @@ def test_half_the_uv_edge_is_half_the_density():
 def test_the_same_surface_reads_a_hundred_times_less_per_centimetre():
     per_metre = island_densities(first(METRE_SQUARE), identity(1), 1024, 1024)[0]
     in_centimetres = first(METRE_SQUARE, metres=0.01)
-    assert island_densities(in_centimetres, identity(1), 1024, 1024)[0] == pytest.approx(100 * per_metre)
+    assert island_densities(in_centimetres, identity(1), 1024, 1024)[0] == pytest.approx(
+        100 * per_metre
+    )
 
 
 def test_width_and_height_of_the_tile_count_as_their_product():
@@ -44,14 +46,18 @@ def test_collapsed_faces_have_no_density():
 
 def test_of_a_set_it_is_the_root_of_the_ratio_of_sums():
     islands = concatenate([first(METRE_SQUARE), first(QUAD_OBJ)])
-    assert set_density(islands, identity(2), 1024, 1024) == pytest.approx(1024 * np.sqrt((1 + 0.25) / 2))
+    assert set_density(islands, identity(2), 1024, 1024) == pytest.approx(
+        1024 * np.sqrt((1 + 0.25) / 2)
+    )
 
 
 def test_texture_transform_changes_the_density_that_is_seen():
     """Khronos extension text KHR_texture_transform: uv' = T R S uv."""
     info = {
         "index": 0,
-        "extensions": {"KHR_texture_transform": {"scale": [2, 2], "rotation": 0.5, "offset": [0.1, 0.2]}},
+        "extensions": {
+            "KHR_texture_transform": {"scale": [2, 2], "rotation": 0.5, "offset": [0.1, 0.2]}
+        },
     }
     more = {"materials": [{"pbrMetallicRoughness": {"baseColorTexture": info}}], "textures": [{}]}
     plain, seen = first(plain_glb(), "a.glb"), first(plain_glb(**more), "a.glb")

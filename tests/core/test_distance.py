@@ -51,6 +51,8 @@ def test_crossing_means_inside_both_segments():
     cross = np.array([0.0, 0.0, 2.0, 2.0])
     assert _crosses(cross, np.array([0.0, 2.0, 2.0, 0.0]))
     assert not _crosses(cross, np.array([0.0, 2.0, 0.9, 1.1])), "ends before it"
-    assert not _crosses(np.array([0.0, 0.0, 0.9, 0.9]), np.array([0.0, 2.0, 2.0, 0.0])), "ends before it"
+    assert not _crosses(np.array([0.0, 0.0, 0.9, 0.9]), np.array([0.0, 2.0, 2.0, 0.0])), (
+        "ends before it"
+    )
     assert not _crosses(cross, np.array([1.0, 1.0, 2.0, 0.0])), "touches with its end"
     assert not _crosses(cross, cross), "lies on it"

@@ -38,7 +38,12 @@ def beaten(problem, rules, share):
 def best_of(problem, rules, share=0.8):
     found = None
     for found in fit(
-        problem, rules, lambda p: Placer(p, rules, 512), beaten(problem, rules, share), 30, lambda: None
+        problem,
+        rules,
+        lambda p: Placer(p, rules, 512),
+        beaten(problem, rules, share),
+        30,
+        lambda: None,
     ):
         pass
     return found
@@ -47,7 +52,9 @@ def best_of(problem, rules, share=0.8):
 def shapes_of(polygons, attempt):
     """The placed pieces in px of their tile."""
     out = []
-    for polygon, matrix, shift in zip(polygons, turn_matrices(attempt.turn), attempt.shift, strict=True):
+    for polygon, matrix, shift in zip(
+        polygons, turn_matrices(attempt.turn), attempt.shift, strict=True
+    ):
         out.append(affinity.affine_transform(polygon, [*(attempt.scale * matrix).ravel(), *shift]))
     return out
 
@@ -83,7 +90,9 @@ def test_the_whole_is_turned_where_only_that_fits():
     problem = problem_of(strip, rules)
     found = best_of(problem, rules)
     assert found is not None
-    assert set(np.round(np.degrees(found.turn) / 90).astype(int) % 2) == {1}, "all stand on their side"
+    assert set(np.round(np.degrees(found.turn) / 90).astype(int) % 2) == {1}, (
+        "all stand on their side"
+    )
     gaps_hold(shapes_of(strip, found), found.tile, 2.0, 2.0, 500, 1000)
 
 
@@ -154,4 +163,13 @@ def test_a_caller_who_wants_to_stop_is_heard():
     rules = PackSettings(800, 800, 4.0, 2.0)
     problem = problem_of(jigsaw(3, 6), rules)
     with pytest.raises(Stop):
-        list(fit(problem, rules, lambda p: Placer(p, rules, 256), beaten(problem, rules, 0.8), 5, check))
+        list(
+            fit(
+                problem,
+                rules,
+                lambda p: Placer(p, rules, 256),
+                beaten(problem, rules, 0.8),
+                5,
+                check,
+            )
+        )

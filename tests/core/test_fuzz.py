@@ -1,4 +1,5 @@
-"""Mutated files: whatever is done to them, the answer is a layout or an error of ours, soon and in little memory.
+"""Mutated files: whatever is done to them, the answer is a layout or an error of ours, soon and in
+little memory.
 
 QUILT_FUZZ=10000 tries ten thousand files; without it there are three hundred.
 """
@@ -31,9 +32,35 @@ BATCH = 50
 PACKED = 4
 """One file of so many is packed and written too."""
 VALUES = [
-    None, True, -1, 0, 1, 2, 3.5, 1e308, -1e308, 2**31, 2**63, 2**70, 99, "", "x", "VEC2", "MAT4", [], [[]], {}, [1, 2],
-    "\ud800", {"a": 1}, 9999999, [None], [1e200] * 16, 5120, 5126,
-]  # fmt: skip
+    None,
+    True,
+    -1,
+    0,
+    1,
+    2,
+    3.5,
+    1e308,
+    -1e308,
+    2**31,
+    2**63,
+    2**70,
+    99,
+    "",
+    "x",
+    "VEC2",
+    "MAT4",
+    [],
+    [[]],
+    {},
+    [1, 2],
+    "\ud800",
+    {"a": 1},
+    9999999,
+    [None],
+    [1e200] * 16,
+    5120,
+    5126,
+]
 
 
 def glb_from(doc: dict, body: bytes) -> bytes:
@@ -51,7 +78,13 @@ def glb_from(doc: dict, body: bytes) -> bytes:
 
 def spots(value, path=()):
     """Every (holder, key) of a JSON value."""
-    pairs = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    pairs = (
+        value.items()
+        if isinstance(value, dict)
+        else enumerate(value)
+        if isinstance(value, list)
+        else ()
+    )
     for key, inner in pairs:
         yield value, key
         yield from spots(inner)
@@ -59,9 +92,18 @@ def spots(value, path=()):
 
 def mutated_json(rng: np.random.Generator) -> bytes:
     source = plain_glb(
-        materials=[{"name": "brass", "pbrMetallicRoughness": {"baseColorFactor": [1, 1, 1, 1], "baseColorTexture": {"index": 0}}}],
-        textures=[{"source": 0}], images=[{"uri": "a.png"}],
-    )  # fmt: skip
+        materials=[
+            {
+                "name": "brass",
+                "pbrMetallicRoughness": {
+                    "baseColorFactor": [1, 1, 1, 1],
+                    "baseColorTexture": {"index": 0},
+                },
+            }
+        ],
+        textures=[{"source": 0}],
+        images=[{"uri": "a.png"}],
+    )
     doc = json_of(source)
     body = source[28 + struct.unpack_from("<I", source, 12)[0] :]
     for _ in range(rng.integers(1, 4)):
@@ -71,8 +113,14 @@ def mutated_json(rng: np.random.Generator) -> bytes:
         if choice < 0.15:
             del holder[key]
         elif choice < 0.25 and isinstance(holder, dict):
-            holder[f"{key}_{rng.integers(10**7)}" if rng.random() < 0.5 else "TEXCOORD_9999999"] = holder[key]
-        elif choice < 0.35 and isinstance(holder[key], (int, float)) and not isinstance(holder[key], bool):
+            holder[f"{key}_{rng.integers(10**7)}" if rng.random() < 0.5 else "TEXCOORD_9999999"] = (
+                holder[key]
+            )
+        elif (
+            choice < 0.35
+            and isinstance(holder[key], (int, float))
+            and not isinstance(holder[key], bool)
+        ):
             holder[key] = holder[key] * [-1, 10, 1000, 2**20][rng.integers(4)]
         else:
             # A copy, as it may be changed in the next round.
@@ -124,7 +172,9 @@ def through(name: str, data: bytes, pack: bool) -> None:
         return
     even = equalize(islands, identity(islands.count), 512, 512)
     assert np.isfinite(even).all()
-    *_, (_, found, _) = pack_islands(islands, even, PackSettings(512, 512, effort="quick", seconds=2))
+    *_, (_, found, _) = pack_islands(
+        islands, even, PackSettings(512, 512, effort="quick", seconds=2)
+    )
     ends = np.cumsum([0] + [pair[0].count for pair in pairs])
     uvs = [
         object_corner_uvs(obj, 0, found[a:b]) if b > a else None
@@ -147,7 +197,9 @@ def test_mutated_files_give_a_layout_or_a_word(first):
         except QuiltError as error:
             assert error.what
             assert error.cure or "not foreseen" not in error.what
-            assert "not foreseen" not in error.what, f"seed {seed}: {error} from {error.__cause__!r}"
+            assert "not foreseen" not in error.what, (
+                f"seed {seed}: {error} from {error.__cause__!r}"
+            )
         except Exception as error:
             raise AssertionError(f"seed {seed} of {name}: {error!r}") from error
         assert time.process_time() - started < 20, f"seed {seed} took too long"

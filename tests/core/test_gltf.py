@@ -33,7 +33,11 @@ def validator_errors(glb: bytes, folder: Path) -> list[dict]:
     node = shutil.which("node")
     assert node, "node is needed to run the validator"
     answer = subprocess.run(
-        [node, "-e", VALIDATOR, str(path)], cwd=ROOT / "web", capture_output=True, text=True, check=True
+        [node, "-e", VALIDATOR, str(path)],
+        cwd=ROOT / "web",
+        capture_output=True,
+        text=True,
+        check=True,
     )
     issues = json.loads(answer.stdout)
     return [m for m in issues["messages"] if m["severity"] == 0]
@@ -78,7 +82,13 @@ def interleaved() -> bytes:
     rows = np.concatenate([POINTS, UVS], axis=1)
     body = rows.tobytes() + INDEX.tobytes()
     views = [
-        {"buffer": 0, "byteOffset": 0, "byteLength": rows.nbytes, "byteStride": 20, "target": 34962},
+        {
+            "buffer": 0,
+            "byteOffset": 0,
+            "byteLength": rows.nbytes,
+            "byteStride": 20,
+            "target": 34962,
+        },
         {"buffer": 0, "byteOffset": rows.nbytes, "byteLength": INDEX.nbytes, "target": 34963},
     ]
     accessors = [
@@ -94,7 +104,8 @@ def interleaved() -> bytes:
         {"bufferView": 1, "componentType": 5123, "count": 6, "type": "SCALAR"},
     ]
     return glb_of(
-        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body
+        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}),
+        body,
     )
 
 
@@ -120,7 +131,8 @@ def quantized() -> bytes:
         {"bufferView": 2, "componentType": 5123, "count": 6, "type": "SCALAR"},
     ]
     return glb_of(
-        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body
+        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}),
+        body,
     )
 
 
@@ -156,7 +168,8 @@ def sparse() -> bytes:
         {"bufferView": 2, "componentType": 5123, "count": 6, "type": "SCALAR"},
     ]
     return glb_of(
-        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}), body
+        document(views, accessors, {"attributes": {"POSITION": 0, "TEXCOORD_0": 1}, "indices": 2}),
+        body,
     )
 
 
@@ -184,7 +197,10 @@ def test_primitives_that_share_accessors_are_one_mesh_and_welded():
     glb = plain_glb()
     doc = json_of(glb)
     first = doc["meshes"][0]["primitives"][0]
-    doc["accessors"] += [dict(doc["accessors"][2], count=3), dict(doc["accessors"][2], count=3, byteOffset=6)]
+    doc["accessors"] += [
+        dict(doc["accessors"][2], count=3),
+        dict(doc["accessors"][2], count=3, byteOffset=6),
+    ]
     doc["meshes"][0]["primitives"] = [dict(first, indices=3), dict(first, indices=4)]
     data = glb_of(doc, glb[-(48 + 32 + 12) :])
     assert island_set(read_scene("a.glb", data).objects[0], 0, 1.0).count == 1
@@ -225,9 +241,13 @@ def test_a_vertex_between_two_islands_is_split(tmp_path):
 def test_texture_transform_is_kept_and_what_is_seen_is_what_was_laid_out():
     info = {
         "index": 0,
-        "extensions": {"KHR_texture_transform": {"scale": [2, 0.5], "rotation": 0.4, "offset": [0.1, -0.2]}},
+        "extensions": {
+            "KHR_texture_transform": {"scale": [2, 0.5], "rotation": 0.4, "offset": [0.1, -0.2]}
+        },
     }
-    data = plain_glb(materials=[{"pbrMetallicRoughness": {"baseColorTexture": info}}], textures=[{}])
+    data = plain_glb(
+        materials=[{"pbrMetallicRoughness": {"baseColorTexture": info}}], textures=[{}]
+    )
     assert json_of(round_trip(data))["materials"] == json_of(data)["materials"]
 
 
@@ -237,13 +257,17 @@ def test_side_files_and_data_uris():
     outside = copy.deepcopy(doc)
     outside["buffers"][0]["uri"] = "my%20plate.bin"
     scene = read_scene(
-        "a.gltf", json.dumps(outside).encode(), lambda name: body if name == "my plate.bin" else None
+        "a.gltf",
+        json.dumps(outside).encode(),
+        lambda name: body if name == "my plate.bin" else None,
     )
     files = write_scene(scene, 0, [seen(scene) * 0.5])
     assert sorted(files) == ["a.gltf", "my plate.bin"]
     assert len(files["my plate.bin"]) == len(body)
     inside = copy.deepcopy(doc)
-    inside["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64.b64encode(body).decode()
+    inside["buffers"][0]["uri"] = (
+        "data:application/octet-stream;base64," + base64.b64encode(body).decode()
+    )
     scene = read_scene("a.gltf", json.dumps(inside).encode())
     again = read_scene("a.gltf", write_scene(scene, 0, [seen(scene) * 0.5])["a.gltf"])
     assert seen(again) == pytest.approx(seen(scene) * 0.5)
@@ -255,7 +279,8 @@ def test_strips_and_fans():
         doc = json_of(glb)
         doc["meshes"][0]["primitives"][0]["mode"] = mode
         scene = read_scene(
-            "a.glb", glb_of(doc, POINTS.tobytes() + UVS.tobytes() + np.array(index, "<u2").tobytes())
+            "a.glb",
+            glb_of(doc, POINTS.tobytes() + UVS.tobytes() + np.array(index, "<u2").tobytes()),
         )
         assert island_set(scene.objects[0], 0, 1.0).uv_area == pytest.approx([0.25])
 
@@ -330,7 +355,9 @@ BAD = {
     "null name": (broken(lambda d: d["nodes"][0].update(name=None)), "wrong kind"),
     "huge count": (broken(lambda d: d["accessors"][0].update(count=2**31)), "wrong kind"),
     "rows without data": (
-        broken(lambda d: (d["accessors"][0].pop("bufferView"), d["accessors"][0].update(count=2**30))),
+        broken(
+            lambda d: (d["accessors"][0].pop("bufferView"), d["accessors"][0].update(count=2**30))
+        ),
         "without any data",
     ),
     "flat points": (
@@ -341,17 +368,34 @@ BAD = {
         broken(lambda d: d["meshes"][0]["primitives"][0].update(material=99)),
         "material 99",
     ),
-    "negative index": (broken(lambda d: d["meshes"][0]["primitives"][0].update(indices=-1)), "wrong kind"),
+    "negative index": (
+        broken(lambda d: d["meshes"][0]["primitives"][0].update(indices=-1)),
+        "wrong kind",
+    ),
     "huge matrix": (broken(lambda d: d["nodes"][0].update(scale=[1e29, 1, 1])), "far too large"),
-    "float indices": (broken(lambda d: d["meshes"][0]["primitives"][0].update(indices=1)), "whole numbers"),
+    "float indices": (
+        broken(lambda d: d["meshes"][0]["primitives"][0].update(indices=1)),
+        "whole numbers",
+    ),
     "accessor too long": (broken(lambda d: d["accessors"][0].update(count=4000)), "needs"),
-    "accessor missing": (broken(lambda d: d["meshes"][0]["primitives"][0].update(indices=77)), "accessor 77"),
-    "meshopt": (broken(lambda d: d.update(extensionsRequired=["EXT_meshopt_compression"])), "meshopt"),
-    "circle": (broken(lambda d: d.update(nodes=[{"mesh": 0, "children": [1]}, {"children": [0]}])), "circle"),
+    "accessor missing": (
+        broken(lambda d: d["meshes"][0]["primitives"][0].update(indices=77)),
+        "accessor 77",
+    ),
+    "meshopt": (
+        broken(lambda d: d.update(extensionsRequired=["EXT_meshopt_compression"])),
+        "meshopt",
+    ),
+    "circle": (
+        broken(lambda d: d.update(nodes=[{"mesh": 0, "children": [1]}, {"children": [0]}])),
+        "circle",
+    ),
     "draco rubbish": (
         broken(
             lambda d: d["meshes"][0]["primitives"][0].update(
-                extensions={"KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}}
+                extensions={
+                    "KHR_draco_mesh_compression": {"bufferView": 0, "attributes": {"POSITION": 0}}
+                }
             )
         ),
         "Draco",
@@ -376,7 +420,8 @@ def test_side_files_that_are_missing_are_named():
 
 
 def rich_glb() -> bytes:
-    """A quad with a bow-tie layout, morph target, skin, animation and an extension nobody here knows."""
+    """A quad with a bow-tie layout, morph target, skin, animation and an extension nobody here
+    knows."""
     points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [2, 1, 0], [2, 2, 0]], "<f4")
     uvs = np.array([[0, 1], [0.25, 1], [0.25, 0.75], [0.5, 0.75], [0.5, 0.5]], "<f4")
     index = np.array([0, 1, 2, 2, 3, 4], "<u2")
@@ -385,7 +430,10 @@ def rich_glb() -> bytes:
     body = points.tobytes() + uvs.tobytes() + index.tobytes()
     extra = [
         (np.zeros((5, 4), "<u1"), {"componentType": 5121, "type": "VEC4", "count": 5}),
-        (np.tile(np.array([1, 0, 0, 0], "<f4"), (5, 1)), {"componentType": 5126, "type": "VEC4", "count": 5}),
+        (
+            np.tile(np.array([1, 0, 0, 0], "<f4"), (5, 1)),
+            {"componentType": 5126, "type": "VEC4", "count": 5},
+        ),
         (
             (points * 0.5).astype("<f4"),
             {"componentType": 5126, "type": "VEC3", "count": 5, "min": [0, 0, 0], "max": [1, 1, 0]},
@@ -394,7 +442,10 @@ def rich_glb() -> bytes:
             np.array([[0], [1]], "<f4"),
             {"componentType": 5126, "type": "SCALAR", "count": 2, "min": [0], "max": [1]},
         ),
-        (np.array([[0, 0, 0], [0, 1, 0]], "<f4"), {"componentType": 5126, "type": "VEC3", "count": 2}),
+        (
+            np.array([[0, 0, 0], [0, 1, 0]], "<f4"),
+            {"componentType": 5126, "type": "VEC3", "count": 2},
+        ),
     ]
     for rows, accessor in extra:
         body += b"\0" * (-len(body) % 4)

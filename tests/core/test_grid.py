@@ -1,4 +1,5 @@
-"""The grid that overlap, gaps and compaction look into: every pair that meets, once, whatever the sizes."""
+"""The grid that overlap, gaps and compaction look into: every pair that meets, once, whatever the
+sizes."""
 
 import numpy as np
 import pytest
@@ -25,12 +26,16 @@ def brute(boxes):
 
 
 @settings(max_examples=80, deadline=None)
-@given(st.integers(0, 10_000), st.integers(2, 60), st.sampled_from([1e-6, 1.0, 1e6]), st.floats(0, 4))
+@given(
+    st.integers(0, 10_000), st.integers(2, 60), st.sampled_from([1e-6, 1.0, 1e6]), st.floats(0, 4)
+)
 def test_every_meeting_pair_is_given_once(seed, count, size, spread):
     rng = np.random.default_rng(seed)
     low = rng.uniform(-5, 5, (count, 2)) * size
     # Sizes over up to eight powers of ten beside one another.
-    extent = size * 10 ** rng.uniform(-spread, spread / 4, (count, 1)) * rng.uniform(0.1, 1, (count, 2))
+    extent = (
+        size * 10 ** rng.uniform(-spread, spread / 4, (count, 1)) * rng.uniform(0.1, 1, (count, 2))
+    )
     boxes = np.concatenate([low, low + extent], axis=1)
     grid = make_grid(boxes)
     found = [pair for share in slot_shares(grid, 2) for pair in pairs_of(grid, *share)]

@@ -18,7 +18,9 @@ def mesh_of(faces, uv=None, positions=GRID, corner_uv=None):
     channel = UVChannel(
         "UV 1", coords, corners.copy() if corner_uv is None else np.array(corner_uv, np.int64)
     )
-    return Mesh(positions.copy(), offsets, corners, (channel,), np.full(len(faces), -1, np.int64)), channel
+    return Mesh(
+        positions.copy(), offsets, corners, (channel,), np.full(len(faces), -1, np.int64)
+    ), channel
 
 
 def test_faces_that_share_an_edge_are_one_island():
@@ -29,7 +31,9 @@ def test_faces_that_share_an_edge_are_one_island():
 
 def test_a_uv_seam_divides_them():
     uv = [*GRID[:, :2], (5, 0), (5, 1)]
-    islands = find_islands(*mesh_of([(0, 1, 4, 3), (1, 2, 5, 4)], uv, corner_uv=[0, 1, 4, 3, 6, 2, 5, 7]))
+    islands = find_islands(
+        *mesh_of([(0, 1, 4, 3), (1, 2, 5, 4)], uv, corner_uv=[0, 1, 4, 3, 6, 2, 5, 7])
+    )
     assert islands.count == 2
     assert islands.face_island.tolist() == [0, 1]
 
@@ -46,7 +50,9 @@ def test_touching_in_one_point_does_not_join():
 
 
 def test_faces_without_uvs_belong_to_none():
-    islands = find_islands(*mesh_of([(0, 1, 4, 3), (1, 2, 5, 4)], corner_uv=[0, 1, 4, 3, -1, 2, 5, 4]))
+    islands = find_islands(
+        *mesh_of([(0, 1, 4, 3), (1, 2, 5, 4)], corner_uv=[0, 1, 4, 3, -1, 2, 5, 4])
+    )
     assert islands.face_island.tolist() == [0, -1]
 
 
@@ -95,7 +101,9 @@ def test_islands_are_numbered_by_their_first_face():
 
 
 @pytest.mark.parametrize("scramble", [SCRAMBLE, np.uint64(0)])
-def test_equal_rows_get_equal_numbers_even_when_the_scrambled_ones_are_mixed_up(scramble, monkeypatch):
+def test_equal_rows_get_equal_numbers_even_when_the_scrambled_ones_are_mixed_up(
+    scramble, monkeypatch
+):
     # With 0 all rows look alike at first, and the columns decide.
     monkeypatch.setattr("quilt_core.scene.weld.SCRAMBLE", scramble)
     rng = np.random.default_rng(4)

@@ -36,7 +36,9 @@ class Scripted:
         self.at_work.set()
         n = self.problem.count
         none = np.zeros(n)
-        return Attempt(1.0, none, np.zeros((n, 2)), none.astype(int), none > 0, 0.0, 0, 0, whole=False)
+        return Attempt(
+            1.0, none, np.zeros((n, 2)), none.astype(int), none > 0, 0.0, 0, 0, whole=False
+        )
 
     def place(self, order, scale, check, **_):
         assert scale == self.prepared[-1]
@@ -148,7 +150,9 @@ def test_grids_are_finer_for_more_pieces_and_for_long_tiles():
 def test_thousands_get_a_grid_by_their_number():
     problem = problem_of([shapely.box(0, 0, 1, 1)] * 2500, RULES)
     assert fineness(problem, RULES, 512) == 24 * 50
-    assert fineness(problem, RULES, 1024) == 2048, "never coarser than twice what the effort asks for"
+    assert fineness(problem, RULES, 1024) == 2048, (
+        "never coarser than twice what the effort asks for"
+    )
 
 
 @pytest.mark.parametrize("effort", ["quick", "standard", "thorough"])

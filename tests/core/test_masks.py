@@ -6,7 +6,14 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from quilt_core.pack._mask_loops import fill_inside, hit_grid, mark_edges, row_runs, stamp_grid, turned
+from quilt_core.pack._mask_loops import (
+    fill_inside,
+    hit_grid,
+    mark_edges,
+    row_runs,
+    stamp_grid,
+    turned,
+)
 from quilt_core.pack._place_loops import empty_raster, load, lowest_place, stamp
 from quilt_core.pack._variant_loops import largest_square, make_variants, spread
 from tests.core.shapes import random_polygons

@@ -1,4 +1,5 @@
-"""Pieces cut from one sheet find one another again; the best layout of a jigsaw is known: no waste at all.
+"""Pieces cut from one sheet find one another again; the best layout of a jigsaw is known: no waste
+at all.
 
 Dighe and Jakiela 1996 measure packers with such jigsaws.
 """
@@ -28,14 +29,18 @@ def problem_of(polygons, rules=None, controls=None):
     names = [str(i) for i in range(n)]
     linear = np.broadcast_to(np.eye(2), (n, 2, 2))
     rules = rules or PackSettings(1024, 1024)
-    return single_pieces(islands, linear, controls or no_controls(n), rules, no_obstacles(), names).problem
+    return single_pieces(
+        islands, linear, controls or no_controls(n), rules, no_obstacles(), names
+    ).problem
 
 
 def laid(polygons, group):
     """The pieces of a group as they lie in its frame."""
     return [
         affinity.affine_transform(polygons[p], [*matrix.ravel(), *shift])
-        for p, matrix, shift in zip(group.pieces, turn_matrices(group.turn), group.shift, strict=True)
+        for p, matrix, shift in zip(
+            group.pieces, turn_matrices(group.turn), group.shift, strict=True
+        )
     ]
 
 
@@ -43,7 +48,9 @@ def scattered(polygons, seed):
     """Pieces in any order, at any place, turned by quarters."""
     rng = np.random.default_rng(seed)
     return [
-        affinity.translate(affinity.rotate(polygons[i], 90 * int(rng.integers(4))), *rng.uniform(-3, 3, 2))
+        affinity.translate(
+            affinity.rotate(polygons[i], 90 * int(rng.integers(4))), *rng.uniform(-3, 3, 2)
+        )
         for i in rng.permutation(len(polygons))
     ]
 
@@ -74,7 +81,10 @@ def test_a_hole_is_no_outer_ring_and_layers_are_none():
     assert np.abs(outer_corners(problem_of([frame]), 0)).max() == pytest.approx(np.hypot(9, 9))
     twice = problem_of([frame])
     layers = replace(
-        twice, edges=np.repeat(twice.edges, 2, axis=0), starts=2 * twice.starts, solid=2 * twice.solid
+        twice,
+        edges=np.repeat(twice.edges, 2, axis=0),
+        starts=2 * twice.starts,
+        solid=2 * twice.solid,
     )
     assert outer_corners(layers, 0) is None
 

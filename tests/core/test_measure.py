@@ -25,7 +25,9 @@ def in_pixels(polygon):
 def test_overlaps_are_shapely_s(seed, count):
     polygons = random_polygons(np.random.default_rng(seed), count, 0.15)
     found = find_overlaps(island_set_of(polygons), W, H)
-    got = {tuple(pair): texels for pair, texels in zip(found.pairs.tolist(), found.texels, strict=True)}
+    got = {
+        tuple(pair): texels for pair, texels in zip(found.pairs.tolist(), found.texels, strict=True)
+    }
     for i in range(count):
         for j in range(i + 1, count):
             want = in_pixels(polygons[i]).intersection(in_pixels(polygons[j])).area
@@ -39,7 +41,9 @@ def test_the_smallest_gap_is_shapely_s(seed, count):
     polygons = random_polygons(np.random.default_rng(seed), count, 0.05)
     rims = [in_pixels(p).boundary for p in polygons]
     want = min(rims[i].distance(rims[j]) for i in range(count) for j in range(i + 1, count))
-    assert smallest_gap(island_set_of(polygons), W, H, expected=0.5).pixels == pytest.approx(want, abs=1e-9)
+    assert smallest_gap(island_set_of(polygons), W, H, expected=0.5).pixels == pytest.approx(
+        want, abs=1e-9
+    )
 
 
 @settings(max_examples=200, deadline=None)
@@ -54,7 +58,9 @@ def test_coverage_is_the_sum_of_areas():
     polygons = [shapely.box(0.1, 0.1, 0.3, 0.2), shapely.box(0.5, 0.5, 0.9, 0.9)]
     figures = measure(island_set_of(polygons), identity(2), W, H)
     assert figures.coverage == pytest.approx(0.02 + 0.16)
-    assert figures.gap.pixels == pytest.approx(in_pixels(polygons[0]).distance(in_pixels(polygons[1])))
+    assert figures.gap.pixels == pytest.approx(
+        in_pixels(polygons[0]).distance(in_pixels(polygons[1]))
+    )
     assert figures.margin_px == pytest.approx(0.1 * H)
 
 
@@ -62,14 +68,18 @@ def test_an_island_inside_another_s_hole_is_no_overlap_but_one_inside_its_area_i
     ring = shapely.Point(0.5, 0.5).buffer(0.4).difference(shapely.Point(0.5, 0.5).buffer(0.2))
     inner = shapely.Point(0.5, 0.5).buffer(0.1)
     assert len(measure(island_set_of([ring, inner]), identity(2), W, W).overlaps.pairs) == 0
-    covered = measure(island_set_of([shapely.Point(0.5, 0.5).buffer(0.4), inner]), identity(2), W, W)
+    covered = measure(
+        island_set_of([shapely.Point(0.5, 0.5).buffer(0.4), inner]), identity(2), W, W
+    )
     assert covered.overlaps.texels == pytest.approx([inner.area * W * W])
     assert covered.gap.pixels == 0
 
 
 def test_a_fold_overlaps_its_own_island():
     islands = island_set_of([shapely.box(0, 0, 0.2, 0.2), shapely.box(0.5, 0.5, 0.6, 0.6)])
-    object.__setattr__(islands, "triangles", np.concatenate([islands.triangles, islands.triangles[:1]]))
+    object.__setattr__(
+        islands, "triangles", np.concatenate([islands.triangles, islands.triangles[:1]])
+    )
     object.__setattr__(islands, "triangle_island", np.append(islands.triangle_island, 0))
     assert find_overlaps(islands, W, W).pairs.tolist() == [[0, 0]]
 
@@ -107,7 +117,9 @@ def test_neighbours_that_share_a_border_do_not_overlap_wherever_they_lie(seed, a
     rng = np.random.default_rng(seed)
     at = rng.uniform(-50, 50, 2)
     cells = [
-        affinity.translate(affinity.rotate(shapely.box(x, y, x + 0.1, y + 0.1), angle, (0, 0), True), *at)
+        affinity.translate(
+            affinity.rotate(shapely.box(x, y, x + 0.1, y + 0.1), angle, (0, 0), True), *at
+        )
         for x in (0, 0.1, 0.2)
         for y in (0, 0.1)
     ]

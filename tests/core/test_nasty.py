@@ -55,9 +55,16 @@ def test_packs_are_clean_by_the_judge_and_by_the_check_of_what_was_written(name)
     _, again, surface = islands_of(out)
     assert again.count == islands.count, "nothing fell apart on the way out"
     proof = prove(
-        again, surface, identity(again.count), [TileSize(1001, SIZE, SIZE)], ["nasty"], Rules(padding=PADDING)
+        again,
+        surface,
+        identity(again.count),
+        [TileSize(1001, SIZE, SIZE)],
+        ["nasty"],
+        Rules(padding=PADDING),
     )
-    assert not {"overlap", "gap", "crowded", "outside", "straddling", "far away"} & set(proof.totals)
+    assert not {"overlap", "gap", "crowded", "outside", "straddling", "far away"} & set(
+        proof.totals
+    )
     assert proof.figures.gap.pixels == pytest.approx(said.gap, abs=0.01) or name == "collapsed"
     if name != "keyhole":  # of which the judge's fan covers the hole
         assert proof.figures.coverage == pytest.approx(said.coverage, rel=2e-3)
@@ -80,8 +87,11 @@ def test_a_fold_is_a_fold_with_the_area_that_lies_twice():
     (fold,) = [f for f in proof.findings if f.kind == "fold"]
     assert fold.amount == pytest.approx(0.2 * 0.4 * SIZE**2)
     assert "turned faces" in proof.totals
-    # Both faces count with their area, so the density is that of the sum: (0.16 + 0.08) over 2 square metres.
-    assert island_densities(islands, identity(1), SIZE, SIZE)[0] == pytest.approx(SIZE * np.sqrt(0.24 / 2))
+    # Both faces count with their area, so the density is that of the sum: (0.16 + 0.08) over 2
+    # square metres.
+    assert island_densities(islands, identity(1), SIZE, SIZE)[0] == pytest.approx(
+        SIZE * np.sqrt(0.24 / 2)
+    )
 
 
 @pytest.mark.parametrize(("jitter", "count"), [(0.9e-5 / 2, 1), (3e-4, 36)])
@@ -91,7 +101,9 @@ def test_edges_that_agree_within_the_tolerance_are_joined_and_others_not(jitter,
 
 def test_near_seams_are_one_hint_an_island():
     _, islands, surface = islands_of(sheet(2, 5e-5).text)
-    proof = prove(islands, surface, identity(islands.count), [TileSize(1001, SIZE, SIZE)], ["sheet"])
+    proof = prove(
+        islands, surface, identity(islands.count), [TileSize(1001, SIZE, SIZE)], ["sheet"]
+    )
     assert islands.count > 1
     assert 1 <= proof.totals["near seam"] <= islands.count
 

@@ -39,7 +39,10 @@ def test_only_vt_lines_and_face_indices_change():
 
 def test_objects_that_shared_vt_lines_can_part():
     scene = read(QUAD_OBJ)
-    new = [scene.objects[0].mesh.channels[0].per_corner, scene.objects[1].mesh.channels[0].per_corner + 0.5]
+    new = [
+        scene.objects[0].mesh.channels[0].per_corner,
+        scene.objects[1].mesh.channels[0].per_corner + 0.5,
+    ]
     again = read(write_scene(scene, 0, new)["props.obj"])
     for obj, want in zip(again.objects, new, strict=True):
         assert obj.mesh.channels[0].per_corner == pytest.approx(want)
@@ -53,7 +56,9 @@ def test_names_materials_and_polygons_survive():
 
 
 DIALECTS = {
-    "relative": QUAD_OBJ.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f -4/-4/-1 -3/-3/-1 -2/-2/-1 -1/-1/-1"),
+    "relative": QUAD_OBJ.replace(
+        b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f -4/-4/-1 -3/-3/-1 -2/-2/-1 -1/-1/-1"
+    ),
     "continued": QUAD_OBJ.replace(b"2/2/1 3/3/1", b"2/2/1 \\\n 3/3/1"),
     "vertex colours": QUAD_OBJ.replace(b"v 1 1 0", b"v 1 1 0 0.5 0.5 0.5"),
     "groups only": QUAD_OBJ.replace(b"o Left plate", b"g Left plate").replace(
@@ -92,11 +97,16 @@ BAD = {
     "no mesh": (b"Dear reader,\nthis is a letter.\n", "no vertex"),
     "no faces": (b"v 0 0 0\nv 1 0 0\n", "0 faces"),
     "binary": (b"v \0\0\0", "binary"),
-    "out of range": (QUAD_OBJ.replace(b"f 5/1/1", b"f 55/1/1"), "asks for vertex 55, but the file has 8"),
+    "out of range": (
+        QUAD_OBJ.replace(b"f 5/1/1", b"f 55/1/1"),
+        "asks for vertex 55, but the file has 8",
+    ),
     "vt out of range": (QUAD_OBJ.replace(b"f 5/1/1", b"f 5/9/1"), "texture coordinate 9"),
     "words for numbers": (QUAD_OBJ.replace(b"v 1 1 0", b"v 1 one 0"), "not a vertex"),
     "two corners": (
-        QUAD_OBJ.replace(b"f 5/1/1 6/2/1 7/3/1 8/4/1", b"f 5 6").replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b""),
+        QUAD_OBJ.replace(b"f 5/1/1 6/2/1 7/3/1 8/4/1", b"f 5 6").replace(
+            b"f 1/1/1 2/2/1 3/3/1 4/4/1", b""
+        ),
         "0 faces",
     ),
     "bad corner": (QUAD_OBJ.replace(b"f 5/1/1", b"f 5/x/1"), "not a face corner"),
@@ -170,8 +180,12 @@ def test_numbers_written_in_any_way_and_beyond_all_measure():
     )
     scene = read_scene("a.obj", data + b"f 1/1 2/2 3/3\nf 1/1 3/3 4/4\n")
     assert scene.objects[0].mesh.channels[0].coords[2].tolist() == [1, 1]
-    far = read_scene("a.obj", SHORT.replace(b"vt 1 1", b"vt 1e308 1") + b"f 1/1 2/2 3/3\nf 1/1 2/2 4/4\n")
-    assert find_islands(far.objects[0].mesh, far.objects[0].mesh.channels[0]).face_island.tolist() == [-1, 0]
+    far = read_scene(
+        "a.obj", SHORT.replace(b"vt 1 1", b"vt 1e308 1") + b"f 1/1 2/2 3/3\nf 1/1 2/2 4/4\n"
+    )
+    assert find_islands(
+        far.objects[0].mesh, far.objects[0].mesh.channels[0]
+    ).face_island.tolist() == [-1, 0]
     new = np.array([[np.nan, np.nan]] * 3 + [[0.1, 0], [0.2, 0], [0.1, 0.1]])
     assert b"1e308" in write_scene(far, 0, [new])["a.obj"]
     again = read_scene("a.obj", write_scene(far, 0, [new])["a.obj"])

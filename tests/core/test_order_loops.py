@@ -29,7 +29,11 @@ def test_a_region_begins_in_the_lowest_free_box_of_some_proportions(seed):
     x_first, x_end, y_first, y_end = room_for(raster, np.array([0, 40, 48]), room, longest)
     tops = []
     for aspect in ASPECTS:
-        edge = max(room * aspect, longest) if aspect >= 1 else room * room / max(room / aspect, longest)
+        edge = (
+            max(room * aspect, longest)
+            if aspect >= 1
+            else room * room / max(room / aspect, longest)
+        )
         width = max(1, min(48, int(edge)))
         height = max(1, int(room * room / width))
         free = [

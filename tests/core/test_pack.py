@@ -31,7 +31,13 @@ def test_gap_and_margin_are_never_violated(seed, count, size, padding, rotate):
     polygons = random_polygons(np.random.default_rng(seed), count)
     margin = padding / 2
     islands, attempt, found, placed, s = pack(
-        polygons, width=size[0], height=size[1], padding=padding, margin=margin, rotate=rotate, seconds=0.6
+        polygons,
+        width=size[0],
+        height=size[1],
+        padding=padding,
+        margin=margin,
+        rotate=rotate,
+        seconds=0.6,
     )
     assert attempt.done
     assert placed.all()
@@ -55,12 +61,16 @@ def test_shapely_agrees_on_the_gap():
         for j in tree.query(shape.buffer(40))
         if j != i
     ]
-    assert min(gaps) == pytest.approx(measure(islands, found, s.width, s.height).gap.pixels, abs=1e-6)
+    assert min(gaps) == pytest.approx(
+        measure(islands, found, s.width, s.height).gap.pixels, abs=1e-6
+    )
     assert min(gaps) >= 6.0
 
 
 def test_shapes_keep_their_proportions_on_a_tile_that_is_not_square():
-    islands, attempt, found, _, _ = pack([shapely.box(0, 0, 0.2, 0.1)], width=1024, height=256, rotate="none")
+    islands, attempt, found, _, _ = pack(
+        [shapely.box(0, 0, 0.2, 0.1)], width=1024, height=256, rotate="none"
+    )
     box = islands.placed(found).bounds()[0]
     assert (box[2] - box[0]) * 1024 == pytest.approx(2 * (box[3] - box[1]) * 256)
     assert attempt.coverage == pytest.approx(measure(islands, found, 1024, 256).coverage)
@@ -97,13 +107,16 @@ def test_same_input_settings_and_seed_give_the_same_layout_to_the_bit():
 def test_it_only_gets_better():
     islands = island_set_of(random_polygons(np.random.default_rng(8), 20))
     covers = [
-        a.coverage for a, _, _ in pack_islands(islands, identity(20), PackSettings(512, 512, effort="quick"))
+        a.coverage
+        for a, _, _ in pack_islands(islands, identity(20), PackSettings(512, 512, effort="quick"))
     ]
     assert all(b >= a - 1e-12 for a, b in zip(covers, covers[1:], strict=False))
 
 
 def test_small_islands_lie_in_the_hole_of_a_ring():
-    ring = shapely.Point(0.5, 0.5).buffer(0.5, 32).difference(shapely.Point(0.5, 0.5).buffer(0.44, 32))
+    ring = (
+        shapely.Point(0.5, 0.5).buffer(0.5, 32).difference(shapely.Point(0.5, 0.5).buffer(0.44, 32))
+    )
     islands, attempt, found, _, _ = pack([ring, *[shapely.box(0, 0, 0.2, 0.2)] * 6], padding=4.0)
     placed = islands.placed(found)
     hull = polygon_of(placed, 0, 512, 512).convex_hull
@@ -122,7 +135,9 @@ def test_stopped_at_once_there_is_still_a_whole_layout():
 
 def test_thousands_stopped_before_the_first_layout_end_at_once_with_none():
     islands = island_set_of([shapely.box(0, 0, 1, 1)] * 2100)
-    assert list(pack_islands(islands, identity(2100), PackSettings(512, 512), stop=lambda: True)) == []
+    assert (
+        list(pack_islands(islands, identity(2100), PackSettings(512, 512), stop=lambda: True)) == []
+    )
 
 
 def test_at_a_fixed_size_what_does_not_fit_lies_beside_the_tile_whole():
@@ -137,7 +152,9 @@ def test_at_a_fixed_size_what_does_not_fit_lies_beside_the_tile_whole():
 
 
 def test_an_island_longer_than_the_tile_at_a_fixed_size_is_left_over():
-    _, _, _, placed, _ = pack([shapely.box(0, 0, 1.5, 0.1), shapely.box(0, 0, 0.3, 0.3)], fixed_scale=True)
+    _, _, _, placed, _ = pack(
+        [shapely.box(0, 0, 1.5, 0.1), shapely.box(0, 0, 0.3, 0.3)], fixed_scale=True
+    )
     assert placed.tolist() == [False, True]
 
 

@@ -28,13 +28,23 @@ def one(seed: int) -> None:
     )
     padding = float(rng.choice([0.0, 0.5, 1.0, 3.0, 8.0]))
     sizes = rng.choice(EDGES, (int(rng.integers(1, 4)), 2))
-    sizes = np.maximum(sizes, sizes.max(axis=1, keepdims=True) // 16)  # longer ones have a test of their own
+    sizes = np.maximum(
+        sizes, sizes.max(axis=1, keepdims=True) // 16
+    )  # longer ones have a test of their own
     tiles = tuple(TileSize(1001 + 9 * k, int(w), int(h)) for k, (w, h) in enumerate(sizes))
     rules = PackSettings(
-        padding=padding, margin=float(rng.choice([0.0, padding / 2, 2.5])), rotate=str(rng.choice(["none", "half", "quarter", "free"])),
-        effort="quick", seconds=0.02, seed=seed, tiles=tiles, order=str(rng.choice(["in order", "spread"])),
-        upright=bool(rng.integers(2)), mirror=bool(rng.integers(2)), fixed_scale=bool(rng.random() < 0.2),
-    )  # fmt: skip
+        padding=padding,
+        margin=float(rng.choice([0.0, padding / 2, 2.5])),
+        rotate=str(rng.choice(["none", "half", "quarter", "free"])),
+        effort="quick",
+        seconds=0.02,
+        seed=seed,
+        tiles=tiles,
+        order=str(rng.choice(["in order", "spread"])),
+        upright=bool(rng.integers(2)),
+        mirror=bool(rng.integers(2)),
+        fixed_scale=bool(rng.random() < 0.2),
+    )
     controls = no_controls(islands.count)
     if rng.random() < 0.3:
         controls.bundle[rng.random(islands.count) < 0.5] = 0
@@ -42,10 +52,12 @@ def one(seed: int) -> None:
         rules = replace(rules, effort="standard", seconds=0.4)
     if rng.random() < 0.3:
         rules = replace(rules, tidy=float(rng.choice([0.2, 0.6, 1.0])))
-        islands = replace(islands, object_index=rng.integers(0, 3, islands.count), unflattened=(0, 0, 0))
-    attempt, found, placed = list(pack_islands(islands, identity(islands.count), rules, controls=controls))[
-        -1
-    ]
+        islands = replace(
+            islands, object_index=rng.integers(0, 3, islands.count), unflattened=(0, 0, 0)
+        )
+    attempt, found, placed = list(
+        pack_islands(islands, identity(islands.count), rules, controls=controls)
+    )[-1]
     figures = measure_tiles(islands, found, tiles, padding)
     told = f"set {seed}: {rules}"
     assert attempt.done, told
@@ -53,7 +65,9 @@ def one(seed: int) -> None:
     assert (figures.tile >= 0)[placed].all(), told
     assert len(figures.overlaps.pairs) == 0, told
     assert figures.gap.pixels >= padding, f"{told}: gap {figures.gap.pixels}"
-    assert figures.margin_px >= rules.margin or not placed.any(), f"{told}: margin {figures.margin_px}"
+    assert figures.margin_px >= rules.margin or not placed.any(), (
+        f"{told}: margin {figures.margin_px}"
+    )
 
 
 @pytest.mark.parametrize("batch", range(BATCHES))
@@ -79,7 +93,14 @@ def test_the_same_set_gives_the_same_layout_to_the_bit_through_all_phases():
 def quick(polygons, **options):
     islands = island_set_of(polygons)
     rules = PackSettings(
-        **{"width": 1024, "height": 1024, "padding": 2.0, "margin": 1.0, "effort": "quick", **options}
+        **{
+            "width": 1024,
+            "height": 1024,
+            "padding": 2.0,
+            "margin": 1.0,
+            "effort": "quick",
+            **options,
+        }
     )
     attempt, found, placed = list(pack_islands(islands, identity(islands.count), rules))[-1]
     return islands, attempt, found, placed
@@ -101,7 +122,9 @@ def test_one_island_fills_the_tile():
 def test_an_outline_that_touches_itself():
     bow = shapely.union_all([shapely.box(0, 0, 1, 1), shapely.box(1, 1, 2, 2)])
     ears = shapely.Polygon([(0, 0), (2, 0), (1, 1), (2, 2), (0, 2), (1, 1)])
-    islands, _, found, placed = quick([*bow.geoms, ears] if bow.geom_type == "MultiPolygon" else [bow, ears])
+    islands, _, found, placed = quick(
+        [*bow.geoms, ears] if bow.geom_type == "MultiPolygon" else [bow, ears]
+    )
     assert placed.all()
     assert measure_tiles(islands, found, [TileSize(1001, 1024, 1024)], 2.0).gap.pixels >= 2
 

@@ -13,10 +13,13 @@ def test_coverage_without_padding_is_the_usual_one():
 
 
 def test_padding_takes_a_border_around_each_island():
-    # 64 islands on 1024 px with 0.64 full: cells of 1024 sqrt(0.64 / 64) = 102.4 px, of which 22.4 are padding.
+    # 64 islands on 1024 px with 0.64 full: cells of 1024 sqrt(0.64 / 64) = 102.4 px, of which 22.4
+    # are padding.
     assert expected_coverage(64, 22.4, 1024, 1, full=0.64) == pytest.approx(64 * 80**2 / 1024**2)
     # Four tiles hold cells of twice the edge.
-    assert expected_coverage(64, 22.4, 1024, 4, full=0.64) == pytest.approx(64 * 182.4**2 / (4 * 1024**2))
+    assert expected_coverage(64, 22.4, 1024, 4, full=0.64) == pytest.approx(
+        64 * 182.4**2 / (4 * 1024**2)
+    )
     assert expected_coverage(64, 102.4, 1024, 1, full=0.64) == pytest.approx(0.0)
     assert expected_coverage(64, 500.0, 1024, 1, full=0.64) == 0.0
     assert expected_coverage(0, 10.0, 1024, 1) > 0, "no island counts as one"
@@ -30,8 +33,11 @@ def test_density_and_memory_of_each_choice():
     assert [r.reaches for r in rows] == [True] * 4
     assert not plan_tiles(2.0, 10, 0.0, 512.01, reached=0.5, sizes=(1024,), counts=(1,))[0].reaches
     first = rows[0]
-    # 1024^2 texels, a third more for the mips; 4, 0.5 and 1 bytes a texel (Khronos Data Format Specification for BC1, BC7).
-    assert (first.raw, first.bc1, first.bc7) == pytest.approx((5592405.333, 699050.667, 1398101.333))
+    # 1024^2 texels, a third more for the mips; 4, 0.5 and 1 bytes a texel (Khronos Data Format
+    # Specification for BC1, BC7).
+    assert (first.raw, first.bc1, first.bc7) == pytest.approx(
+        (5592405.333, 699050.667, 1398101.333)
+    )
     assert rows[3].raw == pytest.approx(16 * first.raw)
 
 

@@ -1,4 +1,5 @@
-"""UVs that were laid out for pictures that are not square: what they mean is known by construction."""
+"""UVs that were laid out for pictures that are not square: what they mean is known by
+construction."""
 
 import io
 import json
@@ -33,7 +34,8 @@ def picture(width=WIDE, height=HIGH, kind="PNG"):
 
 
 def laid_out_for(width, height, turn=0.0):
-    """UVs of the unit square of `POINTS`, 300 px a metre in a picture of that size, turned there."""
+    """UVs of the unit square of `POINTS`, 300 px a metre in a picture of that size, turned
+    there."""
     c, s = math.cos(turn), math.sin(turn)
     px = POINTS[:, :2] @ np.array([[c, s], [-s, c]]) * 300
     px = px - px.min(axis=0) + 20
@@ -42,7 +44,9 @@ def laid_out_for(width, height, turn=0.0):
 
 def obj_text(width, height):
     uv = laid_out_for(width, height)
-    rows = [f"v {x} {y} {z}" for x, y, z in POINTS.tolist()] + [f"vt {u} {1 - v}" for u, v in uv.tolist()]
+    rows = [f"v {x} {y} {z}" for x, y, z in POINTS.tolist()] + [
+        f"vt {u} {1 - v}" for u, v in uv.tolist()
+    ]
     return "\n".join(["mtllib prop.mtl", "usemtl skin", *rows, "f 1/1 2/2 3/3 4/4\n"]).encode()
 
 
@@ -64,7 +68,9 @@ def painted_glb():
 
 def stretch_in(islands, surface, placements, width, height):
     uv = islands.placed(placements).triangles * np.array([width, height])
-    found = stretch_of(measure_triangles(uv, surface.points), islands.triangle_island, islands.count)
+    found = stretch_of(
+        measure_triangles(uv, surface.points), islands.triangle_island, islands.count
+    )
     return float(found.l2[0])
 
 
@@ -84,7 +90,9 @@ def test_the_proportions_come_from_the_object_s_own_picture(kind):
     evened = equalize(islands, square, 1024, 1024, 200.0)
     assert stretch_in(islands, surface, evened, 1024, 1024) == pytest.approx(1.0, abs=1e-5)
     assert island_densities(islands, evened, 1024, 1024)[0] == pytest.approx(200.0)
-    assert np.allclose(equalize(islands, evened, 1024, 1024, 200.0), evened), "doing it twice changes nothing"
+    assert np.allclose(equalize(islands, evened, 1024, 1024, 200.0), evened), (
+        "doing it twice changes nothing"
+    )
     settings = PackSettings(1024, 512, 4.0, 4.0, effort="quick")
     *_, (_, packed, _) = pack_islands(islands, square, settings)
     assert stretch_in(islands, surface, packed, 1024, 512) == pytest.approx(1.0, abs=1e-5)
@@ -106,7 +114,9 @@ def test_sizes_of_pictures_are_read(kind):
     assert picture_size(picture(31, 77, kind)) == (31, 77)
 
 
-@pytest.mark.parametrize("data", [b"", b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"GIF89a", picture()[:20]])
+@pytest.mark.parametrize(
+    "data", [b"", b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"GIF89a", picture()[:20]]
+)
 def test_a_broken_picture_has_no_size(data):
     assert picture_size(data) is None
 
@@ -124,7 +134,8 @@ def test_a_broken_picture_has_no_size(data):
     ],
 )
 def test_map_lines_of_an_mtl(line, name):
-    """MTL specification (Wavefront Advanced Visualizer, appendix B1): options stand before the name."""
+    """MTL specification (Wavefront Advanced Visualizer, appendix B1): options stand before the
+    name."""
     assert mtl_picture(line) == name
 
 
@@ -186,6 +197,11 @@ def test_the_command_line_takes_and_suggests_proportions(tmp_path, capsys):
         ]
         assert main(argv) == 0
         capsys.readouterr()
-        uv = read_scene("prop.obj", (out / "prop.obj").read_bytes()).objects[0].mesh.channels[0].coords
+        uv = (
+            read_scene("prop.obj", (out / "prop.obj").read_bytes())
+            .objects[0]
+            .mesh.channels[0]
+            .coords
+        )
         assert np.ptp(uv[:, 0]) / np.ptp(uv[:, 1]) == pytest.approx(ratio, rel=1e-3)
     assert main(["inspect", "x.obj", "--proportion", "0:1"]) == 2

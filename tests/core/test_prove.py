@@ -38,7 +38,9 @@ def prove_file(name, data, rules=None):
     parts = [read_surface(o, 0, scene.metres_per_unit, scene.materials) for o in scene.objects]
     islands = concatenate([p[0] for p in parts])
     surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
-    return prove(islands, surface, identity(islands.count), TILE, [o.name for o in scene.objects], rules)
+    return prove(
+        islands, surface, identity(islands.count), TILE, [o.name for o in scene.objects], rules
+    )
 
 
 def of_kind(proof, kind):
@@ -52,12 +54,16 @@ def test_overlaps_of_real_meshes_are_shapely_s(name):
     shapes = [polygon_of(islands, i, 2048, 2048) for i in range(islands.count)]
     tree = shapely.STRtree(shapes)
     found = find_overlaps(islands, 2048, 2048)
-    got = {tuple(p): t for p, t in zip(found.pairs.tolist(), found.texels, strict=True) if p[0] != p[1]}
+    got = {
+        tuple(p): t for p, t in zip(found.pairs.tolist(), found.texels, strict=True) if p[0] != p[1]
+    }
     for i, j in tree.query(shapes, predicate="intersects").T.tolist():
         if i < j:
             want = shapes[i].intersection(shapes[j]).area
             least = min(shapes[i].area, shapes[j].area)
-            assert got.pop((i, j), 0.0) == pytest.approx(want, rel=1e-9, abs=max(1e-9 * least, 2e-6))
+            assert got.pop((i, j), 0.0) == pytest.approx(
+                want, rel=1e-9, abs=max(1e-9 * least, 2e-6)
+            )
     assert not got
 
 
@@ -95,9 +101,15 @@ def test_the_faces_that_overlap_are_named_with_their_tile():
 def test_gap_overlap_and_edges_are_told_apart():
     box = shapely.box
     proof = prove_polygons(
-        [box(0.1, 0.1, 0.2, 0.2), box(0.205, 0.1, 0.3, 0.2), box(0.5, 0.5, 0.7, 0.7), box(0.6, 0.6, 0.8, 0.8), box(0.002, 0.8, 0.1, 0.9)],
+        [
+            box(0.1, 0.1, 0.2, 0.2),
+            box(0.205, 0.1, 0.3, 0.2),
+            box(0.5, 0.5, 0.7, 0.7),
+            box(0.6, 0.6, 0.8, 0.8),
+            box(0.002, 0.8, 0.1, 0.9),
+        ],
         Rules(padding=8, margin=4),
-    )  # fmt: skip
+    )
     (gap,) = of_kind(proof, "gap")
     assert gap.amount == pytest.approx(0.005 * 1024)
     assert (gap.island, gap.other_island, gap.cure) == (1, 2, "spread")
@@ -115,10 +127,16 @@ def test_gap_overlap_and_edges_are_told_apart():
 
 def test_straddling_outside_far_and_parked():
     box = shapely.box
-    proof = prove_polygons([
-        box(0.9, 0.1, 1.05, 0.2), box(1.4, 0.4, 1.6, 0.6), box(8, 8, 8.2, 8.2), box(0.3, 0.3, 0.5, 0.4),
-        box(1.3, 0.3, 1.5, 0.4), box(-0.7, 1.3, -0.5, 1.4),
-    ])  # fmt: skip
+    proof = prove_polygons(
+        [
+            box(0.9, 0.1, 1.05, 0.2),
+            box(1.4, 0.4, 1.6, 0.6),
+            box(8, 8, 8.2, 8.2),
+            box(0.3, 0.3, 0.5, 0.4),
+            box(1.3, 0.3, 1.5, 0.4),
+            box(-0.7, 1.3, -0.5, 1.4),
+        ]
+    )
     where = {f.island: f.kind for f in proof.findings}
     assert where == {1: "straddling", 2: "outside", 3: "far away", 5: "parked", 6: "parked"}
     assert of_kind(proof, "straddling")[0].amount == pytest.approx(0.05 * 1024)
@@ -166,7 +184,10 @@ def test_density_is_judged_against_the_band_of_each_island_s_weight():
     boxes = [shapely.box(x, 0.1, x + size, 0.2) for x in (0.1, 0.4, 0.7)]
     rules = Rules(house_density=800, tolerance=0.05)
     proof = prove_polygons(boxes, rules, weight=np.array([1.28, 1.0, 2.0]))
-    assert [(f.kind, f.island) for f in proof.findings] == [("below density", 3), ("over-detailed", 2)]
+    assert [(f.kind, f.island) for f in proof.findings] == [
+        ("below density", 3),
+        ("over-detailed", 2),
+    ]
     assert of_kind(proof, "over-detailed")[0].amount == pytest.approx(1024)
     assert "10.2 px/cm" in of_kind(proof, "over-detailed")[0].text
     table = proof.density
@@ -225,9 +246,13 @@ def test_duplicates_collapsed_broken_and_bare_faces_are_named():
 
 
 def test_different_materials_need_their_gap():
-    text = CUBE + "usemtl brass\nf 1/1/1 2/2/1 3/3/1 4/4/1\nusemtl iron\nf 1/7/1 5/8/1 6/9/1 2/10/1\n"
+    text = (
+        CUBE + "usemtl brass\nf 1/1/1 2/2/1 3/3/1 4/4/1\nusemtl iron\nf 1/7/1 5/8/1 6/9/1 2/10/1\n"
+    )
     assert not of_kind(prove_file("two.obj", text.encode()), "material gap")
-    (finding,) = of_kind(prove_file("two.obj", text.encode(), Rules(material_gap=500)), "material gap")
+    (finding,) = of_kind(
+        prove_file("two.obj", text.encode(), Rules(material_gap=500)), "material gap"
+    )
     assert finding.amount == pytest.approx(np.hypot(0.3, 0.3) * 1024)
     assert "brass and iron" in finding.text
     joined = CUBE + "usemtl brass\nf 1/1/1 2/2/1 3/3/1\nusemtl iron\nf 1/1/1 3/3/1 4/4/1\n"
@@ -235,7 +260,8 @@ def test_different_materials_need_their_gap():
 
 
 def test_mip_levels_at_which_gaps_close():
-    # Arithmetic: 16 px at 2048 keeps one texel down to level 4 (128 px); 5 px at 1024 down to level 2.
+    # Arithmetic: 16 px at 2048 keeps one texel down to level 4 (128 px); 5 px at 1024 down to level
+    # 2.
     assert [last_open_level(g) for g in (0.99, 1, 1.99, 2, 5, 15.99, 16)] == [-1, 0, 0, 1, 2, 3, 4]
     assert closing(16, 2048) == "closes at mip level 5 (64 px)"
     assert closing(5000, 2048) == "never closes"
@@ -281,7 +307,8 @@ def test_every_kind_has_words():
 
 
 def within_reason(work, count):
-    """Time for a large input next to that of one tenth of it: far from the hundredfold of pairwise work."""
+    """Time for a large input next to that of one tenth of it: far from the hundredfold of pairwise
+    work."""
     work(count // 10)
     started = time.monotonic()
     work(count // 10)
@@ -313,8 +340,11 @@ def test_one_huge_face_does_not_slow_the_small_ones_down():
         triangles = scene(count)
         rows = {name: np.ones(len(triangles)) for name in PER_ISLAND}
         islands = replace(
-            island_set_of([]), **rows, triangles=triangles, triangle_island=np.arange(len(triangles)),
-        )  # fmt: skip
+            island_set_of([]),
+            **rows,
+            triangles=triangles,
+            triangle_island=np.arange(len(triangles)),
+        )
         found = find_overlaps(islands, 1024, 1024)
         assert len(found.pairs) == len(triangles) - 1, "every small face lies on the huge one"
         assert found.complete
@@ -342,7 +372,9 @@ def test_a_vertex_that_is_no_number_is_a_finding_in_every_format():
     broken = plain_glb(points=np.where(POINTS == 1, np.nan, POINTS).astype("<f4"))
     assert of_kind(prove_file("a.glb", broken), "broken")
     assert of_kind(
-        prove_file("a.obj", b"v 0 0 0\nv 1 nan 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt inf 1\nf 1/1 2/2 3/3\n"),
+        prove_file(
+            "a.obj", b"v 0 0 0\nv 1 nan 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt inf 1\nf 1/1 2/2 3/3\n"
+        ),
         "broken",
     )
 
@@ -365,7 +397,8 @@ def test_nothing_and_one_island():
     ],
 )
 def test_the_house_band_reaches_as_many_times_down_as_up(density, said):
-    # In these sets the world's area is that in UV, so the density is the tile's edge, 1024: the house is scaled.
+    # In these sets the world's area is that in UV, so the density is the tile's edge, 1024: the
+    # house is scaled.
     rules = Rules(house_density=1024 * 100 / density, tolerance=0.25)
     proof = prove_polygons([shapely.box(0.1, 0.1, 0.4, 0.4)], rules)
     kinds = {f.kind for f in proof.findings} & {"below density", "over-detailed"}
@@ -381,9 +414,17 @@ def test_with_ids_a_finding_is_known_by_its_object_and_the_first_face_of_its_isl
     scene = read_scene("a.obj", text.encode())
     pairs = [read_surface(obj, 0, 1.0, ()) for obj in scene.objects]
     counts = [pair[0].count for pair in pairs]
-    islands, surface = concatenate([p[0] for p in pairs]), join_surfaces([p[1] for p in pairs], counts)
+    islands, surface = (
+        concatenate([p[0] for p in pairs]),
+        join_surfaces([p[1] for p in pairs], counts),
+    )
     proof = prove(
-        islands, surface, identity(islands.count), [TileSize(1001, 64, 64)], ["one", "two"], ids=["12", "7"]
+        islands,
+        surface,
+        identity(islands.count),
+        [TileSize(1001, 64, 64)],
+        ["one", "two"],
+        ids=["12", "7"],
     )
     (found,) = [f for f in proof.findings if f.kind == "mirrored"]
     assert (found.object, found.island, found.key) == ("two", 2, "mirrored / 7 : 1")

@@ -1,4 +1,5 @@
-"""Every OBJ and glTF of Debian's `assimp-testmodels`: read, or refused with a clear word; those with UVs packed and checked.
+"""Every OBJ and glTF of Debian's `assimp-testmodels`: read, or refused with a clear word; those
+with UVs packed and checked.
 
 Open test models of another project, its own error cases among them (package assimp-testmodels).
 """
@@ -79,9 +80,13 @@ def test_a_real_file_is_read_packed_and_clean_or_refused_with_a_word(path):
     islands, surface, back = known(again)
     assert back == counts, "the same islands come back"
     proof = prove(
-        islands, surface, identity(islands.count), [TileSize(1001, SIZE, SIZE)], [o.name for o in again.objects],
+        islands,
+        surface,
+        identity(islands.count),
+        [TileSize(1001, SIZE, SIZE)],
+        [o.name for o in again.objects],
         Rules(padding=PADDING, margin=4),
-    )  # fmt: skip
+    )
     against = {"overlap", "gap", "margin", "crowded", "straddling", "outside", "far away"}
     assert not against & set(proof.totals)
     figures = measure(islands, identity(islands.count), SIZE, SIZE)

@@ -64,7 +64,8 @@ def test_small_objects_stay_small_at_full_tidiness():
         attempt, found, placed = list(pack_islands(islands, identity(54), rules))[-1]
         assert placed.all()
         at = islands.placed(found)
-        # Edge of each object's box over that of a square which holds its part of the tile, gaps included.
+        # Edge of each object's box over that of a square which holds its part of the tile, gaps
+        # included.
         fair = np.sqrt(np.bincount(islands.object_index, np.abs(at.uv_area)) / attempt.coverage)
         edges.append([max(box_of(at, islands.object_index == o)) / fair[o] for o in range(9)])
     assert max(edges[1]) < 2.6, "twice the region it needs, and a little for its outline"
@@ -110,6 +111,8 @@ def test_less_tidy_regions_may_be_wider():
     for tidy in (0.2, 0.6, 1.0):
         placer = Placer(problem, PackSettings(512, 512, tidy=tidy), 256)
         masks = placer.prepare(1.0, lambda: None)
-        spans.append(placer._regions(masks, problem.areas / placer.grid.cell**2, (0, 1, 1)).span.max())
+        spans.append(
+            placer._regions(masks, problem.areas / placer.grid.cell**2, (0, 1, 1)).span.max()
+        )
     assert spans[0] > spans[1] > spans[2]
     assert spans[2] < 100, "five squares of 20 cells with their paddings"

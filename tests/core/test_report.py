@@ -29,7 +29,9 @@ NAME = 'Crate <b> & "rope"'
 def subject_of(polygons, rules=None, tiles=TILES, **more):
     islands = island_set_of(polygons)
     proof = prove(islands, None, identity(islands.count), tiles, [NAME], rules, **more)
-    return Subject("Harbour <light>", "today", islands, tiles, [NAME], {"Packed with": "padding 8 px"}), proof
+    return Subject(
+        "Harbour <light>", "today", islands, tiles, [NAME], {"Packed with": "padding 8 px"}
+    ), proof
 
 
 class Page(HTMLParser):
@@ -110,7 +112,9 @@ def test_spots_are_marked_in_the_picture():
     boxes = [shapely.box(0.1, 0.1, 0.4, 0.4), shapely.box(0.3, 0.3, 0.6, 0.6)]
     subject, proof = subject_of(boxes, tiles=(TileSize(1001, 400, 400),))
     image = np.array(
-        Image.open(io.BytesIO(tile_picture(subject.islands, subject.tiles[0], proof))).convert("RGB")
+        Image.open(io.BytesIO(tile_picture(subject.islands, subject.tiles[0], proof))).convert(
+            "RGB"
+        )
     )
     rose = (np.abs(image.astype(int) - (166, 61, 79)).sum(axis=2) < 30).nonzero()
     assert rose[0].mean() == pytest.approx(400 * (1 - 0.35), abs=12)
@@ -174,4 +178,6 @@ def test_octaves_are_the_same_for_every_size_turn_and_mirroring():
     turn = np.array([[0.6, -0.8], [0.8, 0.6]]) @ np.diag([-1, 1])
     assert worst_octaves(7 * uv @ turn.T + 5, points, group, 3) == pytest.approx(want)
     flat = np.concatenate([points[:, :, :2], np.zeros((20, 3, 1))], axis=2)
-    assert worst_octaves(flat[:, :, :2], flat, np.arange(20), 20) == pytest.approx(np.zeros(20), abs=1e-9)
+    assert worst_octaves(flat[:, :, :2], flat, np.arange(20), 20) == pytest.approx(
+        np.zeros(20), abs=1e-9
+    )

@@ -13,7 +13,8 @@ from quilt_core.scene.placement import determinants, identity
 
 
 def random_obj(rng: np.random.Generator) -> bytes:
-    """Grids of quads and triangles in several objects that share vt lines across islands and objects."""
+    """Grids of quads and triangles in several objects that share vt lines across islands and
+    objects."""
     lines = ["mtllib made up.mtl"]
     n = int(rng.integers(2, 5))
     v = 0
@@ -29,7 +30,10 @@ def random_obj(rng: np.random.Generator) -> bytes:
                 quad = [a, a + 1, a + n + 2, a + n + 1]
                 written = [f"{q + 1 + v}/{q + 1}" for q in quad]
                 if rng.random() < 0.3:
-                    lines += ["f " + " ".join(written[:3]), "f " + " ".join([written[0], *written[2:]])]
+                    lines += [
+                        "f " + " ".join(written[:3]),
+                        "f " + " ".join([written[0], *written[2:]]),
+                    ]
                 else:
                     lines.append("f " + " ".join(written))
         lines.append(f"f {v + 1}/1 {v + 2}/2 {v + n + 3}/{n + 3}")
@@ -63,7 +67,9 @@ def test_obj(seed, windows):
     again = read_scene("a.obj", out)
     keep = lambda text: [line for line in text.splitlines() if line[:2] not in (b"vt", b"f ")]
     assert keep(out) == keep(data)
-    for obj, old, (_, islands, placements) in zip(again.objects, scene.objects, wanted, strict=True):
+    for obj, old, (_, islands, placements) in zip(
+        again.objects, scene.objects, wanted, strict=True
+    ):
         which = islands.face_island[old.mesh.corner_face]
         want = apply_placements(old.mesh.channels[0].per_corner, which, placements)
         assert obj.mesh.channels[0].per_corner == pytest.approx(want, rel=1e-8, abs=1e-9)
@@ -78,17 +84,23 @@ def test_glb(seed):
     rng = np.random.default_rng(seed)
     n = int(rng.integers(3, 7))
     grid = np.array([(x, y) for y in range(n) for x in range(n)], np.float32)
-    cells = [(y * n + x, y * n + x + 1, (y + 1) * n + x + 1) for y in range(n - 1) for x in range(n - 1)]
+    cells = [
+        (y * n + x, y * n + x + 1, (y + 1) * n + x + 1) for y in range(n - 1) for x in range(n - 1)
+    ]
     chosen = [c for c in cells if rng.random() < 0.7] or cells[:1]
     points = np.column_stack([grid, np.zeros(len(grid))]).astype(np.float32)
-    primitive = Primitive({"POSITION": points, "TEXCOORD_0": grid / n}, np.array(chosen, np.uint16).ravel())
+    primitive = Primitive(
+        {"POSITION": points, "TEXCOORD_0": grid / n}, np.array(chosen, np.uint16).ravel()
+    )
     scene = read_scene("a.glb", build_glb([Node("Net", -1, None, 0)], [("net", [primitive])]))
     islands = find_islands(scene.objects[0].mesh, scene.objects[0].mesh.channels[0])
     placements = random_placements(rng, islands.count)
     new = object_corner_uvs(scene.objects[0], 0, placements)
     again = read_scene("a.glb", write_scene(scene, 0, [new])["a.glb"]).objects[0].mesh
     old = scene.objects[0].mesh
-    want = apply_placements(old.channels[0].per_corner, islands.face_island[old.corner_face], placements)
+    want = apply_placements(
+        old.channels[0].per_corner, islands.face_island[old.corner_face], placements
+    )
     assert again.channels[0].per_corner == pytest.approx(want, abs=1e-6)
     assert np.array_equal(again.positions[again.corner_vertex], old.positions[old.corner_vertex])
 
@@ -100,8 +112,12 @@ def test_placements_compose(seed):
     first, second = random_placements(rng, 5), random_placements(rng, 5)
     points, which = rng.normal(size=(20, 2)), rng.integers(-1, 5, 20)
     both = apply_placements(points, which, compose(second, first))
-    assert both == pytest.approx(apply_placements(apply_placements(points, which, first), which, second))
-    assert determinants(compose(second, first)) == pytest.approx(determinants(first) * determinants(second))
+    assert both == pytest.approx(
+        apply_placements(apply_placements(points, which, first), which, second)
+    )
+    assert determinants(compose(second, first)) == pytest.approx(
+        determinants(first) * determinants(second)
+    )
 
 
 @settings(max_examples=30, deadline=None)

@@ -36,23 +36,33 @@ def scene(seed, count=4, reach=1.3, blocked=True):
     islands = island_set_of(random_polygons(rng, count, 0.2))
     linear = np.broadcast_to(np.eye(2) * 12.0, (count, 2, 2))
     rules = PackSettings(64, 64, 0, 0)
-    problem = single_pieces(islands, linear, no_controls(count), rules, no_obstacles(), [""] * count).problem
+    problem = single_pieces(
+        islands, linear, no_controls(count), rules, no_obstacles(), [""] * count
+    ).problem
     m = make_masks(problem, np.ones(count), reach)
     state = np.zeros((count, 3), np.int32)
     for p in range(count):
         choice = [v for v in range(m.variant_start[p], m.variant_start[p + 1]) if m.size[v, 0]]
         v = int(rng.choice(choice))
-        state[p] = rng.integers(0, COLUMNS - m.size[v, 0] + 1), rng.integers(0, ROWS - m.size[v, 1] + 1), v
+        state[p] = (
+            rng.integers(0, COLUMNS - m.size[v, 0] + 1),
+            rng.integers(0, ROWS - m.size[v, 1] + 1),
+            v,
+        )
     occupied = (rng.random((ROWS, COLUMNS)) < 0.03).astype(np.uint8) * blocked
     world = World(np.array([[0, ROWS, COLUMNS]], np.int32), np.full(count, -1), occupied, blocked)
-    runs = deep_runs(m.stamp_at, m.stamp_offsets, m.stamp_run_at, m.stamp_runs, np.array([1, 3], np.int32))
+    runs = deep_runs(
+        m.stamp_at, m.stamp_offsets, m.stamp_run_at, m.stamp_runs, np.array([1, 3], np.int32)
+    )
     deep = Deep(*runs, np.array([1, 2], np.int32))
     return m, state, world, deep, rng
 
 
 def cells_of(m, v, kind):
     """A mask as a plain array."""
-    at, offsets, run_at, runs = (getattr(m, f"{kind}_{name}") for name in ("at", "offsets", "run_at", "runs"))
+    at, offsets, run_at, runs = (
+        getattr(m, f"{kind}_{name}") for name in ("at", "offsets", "run_at", "runs")
+    )
     rows = at[v + 1] - at[v] - 1
     own = runs[run_at[v] : run_at[v + 1]]
     out = np.zeros((rows, max(int(own[:, 1].max()), 1)), np.uint8)
@@ -180,10 +190,16 @@ def test_pairs_that_collide_get_heavier_and_the_others_lighter():
 def test_collisions_are_pushed_out_and_walls_respected(reach):
     m, state, world, deep, _ = scene(11, count=5)
     state[:, :2] = (20, 15)
-    best, weights, cells = state.copy(), np.full((5, 5), LIGHTEST, np.int32), np.full((5, 6), -1, np.int32)
+    best, weights, cells = (
+        state.copy(),
+        np.full((5, 5), LIGHTEST, np.int32),
+        np.full((5, 6), -1, np.int32),
+    )
     facts = np.array([-1, 0])
     table, costs = np.zeros((ROWS, COLUMNS + 1), np.int32), np.zeros(COLUMNS + 1, np.float32)
-    left = separate(state, best, weights, cells, facts, 3000, 1, reach, world, m, deep, table, costs)
+    left = separate(
+        state, best, weights, cells, facts, 3000, 1, reach, world, m, deep, table, costs
+    )
     assert left == 0
     assert sum(pair_cells(i, j, best, m) for i in range(5) for j in range(i)) == 0
     assert sum(wall_cells(i, best, world, m) for i in range(5)) == 0

@@ -15,7 +15,9 @@ SVG = "{http://www.w3.org/2000/svg}"
 
 
 def test_the_png_has_the_size_of_the_texture_and_islands_lie_the_right_way_up():
-    image = Image.open(io.BytesIO(layout_png(island_set_of([shapely.box(0, 0, 0.25, 0.25)]), 256, 128)))
+    image = Image.open(
+        io.BytesIO(layout_png(island_set_of([shapely.box(0, 0, 0.25, 0.25)]), 256, 128))
+    )
     assert image.size == (256, 128)
     pixels = np.array(image)
     assert pixels[110, 20, 3] == 255
@@ -40,7 +42,9 @@ def test_the_svg_has_one_named_group_per_object():
 def test_the_checker_is_square_and_its_squares_differ():
     image = np.array(Image.open(io.BytesIO(checker(256, 4))).convert("RGB"))
     squares = {
-        image[r * 64 : (r + 1) * 64, c * 64 : (c + 1) * 64].tobytes() for r in range(4) for c in range(4)
+        image[r * 64 : (r + 1) * 64, c * 64 : (c + 1) * 64].tobytes()
+        for r in range(4)
+        for c in range(4)
     }
     assert len(squares) == 16
 

@@ -50,7 +50,9 @@ def test_shapes_that_differ_by_more_than_the_tolerance_are_not_candidates():
 
 
 def test_parts_of_different_size_in_space_are_not_candidates_unless_wanted():
-    islands = replace(island_set_of([shapely.box(0, 0, 1, 0.5)] * 2), world_area=np.array([1.0, 2.0]))
+    islands = replace(
+        island_set_of([shapely.box(0, 0, 1, 0.5)] * 2), world_area=np.array([1.0, 2.0])
+    )
     assert find_stacks(islands) == []
     assert len(find_stacks(islands, same_size=False)) == 1
 

@@ -7,7 +7,8 @@ from quilt_core.measure.stretch import measure_triangles, stretch_of
 
 R = 6371.0
 
-# Snyder 1987, Map Projections: A Working Manual, USGS Professional Paper 1395: for a sphere, scale factor
+# Snyder 1987, Map Projections: A Working Manual, USGS Professional Paper 1395: for a sphere, scale
+# factor
 # h along the meridian and k along the parallel by latitude.
 PROJECTIONS = {
     "equidistant cylindrical": (
@@ -44,7 +45,9 @@ def patch(project, degrees, step=1e-4):
     return uv[faces], points[faces]
 
 
-@pytest.mark.parametrize(("name", "degrees"), [(n, d) for n, (_, rows) in PROJECTIONS.items() for d in rows])
+@pytest.mark.parametrize(
+    ("name", "degrees"), [(n, d) for n, (_, rows) in PROJECTIONS.items() for d in rows]
+)
 def test_singular_values_are_the_scale_factors_of_map_projections(name, degrees):
     project, rows = PROJECTIONS[name]
     found = measure_triangles(*patch(project, degrees))
@@ -55,7 +58,9 @@ def test_singular_values_are_the_scale_factors_of_map_projections(name, degrees)
     assert found.high[use] == pytest.approx(np.full(use.sum(), 1 / small), rel=4e-4)
     assert found.low[use] == pytest.approx(np.full(use.sum(), 1 / large), rel=4e-4)
     if name == "Mercator":
-        assert found.high[use] / found.low[use] == pytest.approx(np.ones(use.sum()), abs=1e-3), "conformal"
+        assert found.high[use] / found.low[use] == pytest.approx(np.ones(use.sum()), abs=1e-3), (
+            "conformal"
+        )
     if name.endswith("equal-area"):
         assert found.area[use] == pytest.approx(np.abs(found.uv_area[use]), rel=4e-4)
 
@@ -89,7 +94,9 @@ def test_a_cone_flattens_without_stretch_into_a_sector_of_360_r_over_s():
     height = np.sqrt(slant**2 - radius**2)
     t = 0.2 + 0.8 * t
     angle = 2 * np.pi * s
-    points = np.stack([t * radius * np.cos(angle), t * radius * np.sin(angle), height * (1 - t)], -1)
+    points = np.stack(
+        [t * radius * np.cos(angle), t * radius * np.sin(angle), height * (1 - t)], -1
+    )
     sector = angle * radius / slant
     assert np.degrees(sector.max()) == pytest.approx(360 * radius / slant)
     uv = np.stack([t * slant * np.cos(sector), t * slant * np.sin(sector)], -1)

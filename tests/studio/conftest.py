@@ -34,7 +34,9 @@ def atlas(project):
 def send(client, project):
     def post(**files):
         """Names with __ for the dot: props__obj=b'…'."""
-        uploads = [SimpleUploadedFile(name.replace("__", "."), data) for name, data in files.items()]
+        uploads = [
+            SimpleUploadedFile(name.replace("__", "."), data) for name, data in files.items()
+        ]
         return client.post(f"/api/projects/{project.pk}/files/", {"files": uploads})
 
     return post
@@ -50,7 +52,8 @@ def gathered(send, atlas):
 
 @pytest.fixture
 def act(client):
-    """Post to an action of an atlas or its project, from the newest step unless another is named."""
+    """Post to an action of an atlas or its project, from the newest step unless another is
+    named."""
 
     def post(atlas, verb, /, method="post", **body):
         atlas.refresh_from_db()

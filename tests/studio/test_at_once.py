@@ -1,4 +1,5 @@
-"""Many writers at once, and processes that are killed: nothing acknowledged is lost, nobody is left behind."""
+"""Many writers at once, and processes that are killed: nothing acknowledged is lost, nobody is left
+behind."""
 
 from __future__ import annotations
 
@@ -35,7 +36,9 @@ class Server:
             self.port = probe.getsockname()[1]
         self.manage = [sys.executable, str(ROOT / "manage.py")]
         for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
-            subprocess.run(self.manage + command, env=self.environment, check=True, capture_output=True)
+            subprocess.run(
+                self.manage + command, env=self.environment, check=True, capture_output=True
+            )
         self.start()
 
     def start(self) -> None:
@@ -53,9 +56,11 @@ class Server:
     def ask(self, path: str, body: dict | None = None, method: str = "POST") -> tuple[int, dict]:
         data = None if body is None else json.dumps(body).encode()
         request = urllib.request.Request(
-            f"http://127.0.0.1:{self.port}{path}", data, {"Content-Type": "application/json", "Origin": f"http://127.0.0.1:{self.port}"},
+            f"http://127.0.0.1:{self.port}{path}",
+            data,
+            {"Content-Type": "application/json", "Origin": f"http://127.0.0.1:{self.port}"},
             method=method if data else "GET",
-        )  # fmt: skip
+        )
         try:
             with urllib.request.urlopen(request, timeout=30) as answer:
                 return answer.status, json.loads(answer.read())
@@ -107,7 +112,9 @@ def edits(server, islands):
     """Give one island each another weight, all at once and from one step; the answers."""
     server.wait_idle()
     atlas = server.atlas()
-    bodies = [{"change": atlas["change"], "islands": [k], "weight": 2 + n} for n, k in enumerate(islands)]
+    bodies = [
+        {"change": atlas["change"], "islands": [k], "weight": 2 + n} for n, k in enumerate(islands)
+    ]
     with ThreadPoolExecutor(len(bodies)) as pool:
         path = f"/api/atlases/{atlas['id']}/control/"
         return list(pool.map(lambda body: server.ask(path, body), bodies))
@@ -135,7 +142,9 @@ def test_of_five_packs_at_once_one_starts(server):
     atlas = server.atlas()
     body = {"change": atlas["change"], "effort": "quick"}
     with ThreadPoolExecutor(5) as pool:
-        answers = list(pool.map(lambda _: server.ask(f"/api/atlases/{atlas['id']}/pack/", body), range(5)))
+        answers = list(
+            pool.map(lambda _: server.ask(f"/api/atlases/{atlas['id']}/pack/", body), range(5))
+        )
     assert sorted(status for status, _ in answers) == [202] + [409] * 4
     server.wait_idle()
 

@@ -1,4 +1,5 @@
-"""Several atlases and UV channels: objects move between them, each step can be undone, and all of it is written."""
+"""Several atlases and UV channels: objects move between them, each step can be undone, and all of
+it is written."""
 
 import io
 import json
@@ -64,9 +65,9 @@ def test_objects_go_to_a_new_atlas_with_all_that_was_said_of_them(gathered, post
         assert client.get(f"/api/projects/{gathered.project_id}/").json()["undo"] == verb
         act(gathered, "undo")
     assert state(gathered.pk).islands.tobytes() == before.islands.tobytes()
-    assert [tab["id"] for tab in client.get(f"/api/projects/{gathered.project_id}/").json()["atlases"]] == [
-        gathered.pk
-    ]
+    assert [
+        tab["id"] for tab in client.get(f"/api/projects/{gathered.project_id}/").json()["atlases"]
+    ] == [gathered.pk]
     assert client.get(f"/api/atlases/{lamp}/").status_code == 404
     act(gathered, "redo")
     act(gathered, "redo")
@@ -75,7 +76,9 @@ def test_objects_go_to_a_new_atlas_with_all_that_was_said_of_them(gathered, post
 
 def test_objects_are_let_go_come_back_and_atlases_are_deleted(gathered, post, act, client):
     one, two, three = ids(gathered.pk)
-    lamp = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two]).json()["atlas"]
+    lamp = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two]).json()[
+        "atlas"
+    ]
     assert post(f"atlases/{gathered.pk}/release", objects=[one]).status_code == 200
     loose = f"/api/projects/{gathered.project_id}/loose/"
     assert [row["id"] for row in client.get(loose).json()] == [one]
@@ -99,7 +102,9 @@ def test_objects_are_let_go_come_back_and_atlases_are_deleted(gathered, post, ac
 
 def test_a_job_on_one_atlas_lets_the_other_be_edited(gathered, post, act):
     one, two, _ = ids(gathered.pk)
-    lamp = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two]).json()["atlas"]
+    lamp = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two]).json()[
+        "atlas"
+    ]
     facts = {"project": gathered.project, "kind": "pack", "state": Job.RUNNING}
     Job.objects.create(atlas_id=lamp, **facts)
     assert act(gathered, "control", islands=[0], weight=2).status_code == 200
@@ -112,7 +117,9 @@ def test_a_job_on_one_atlas_lets_the_other_be_edited(gathered, post, act):
 def test_two_atlases_are_written_into_one_set_of_files(gathered, post, act, client):
     _, two, _ = ids(gathered.pk)
     lamp = Atlas.objects.get(
-        pk=post(f"projects/{gathered.project_id}/atlases", name="lamp: A/B", objects=[two]).json()["atlas"]
+        pk=post(f"projects/{gathered.project_id}/atlases", name="lamp: A/B", objects=[two]).json()[
+            "atlas"
+        ]
     )
     for atlas in (gathered, lamp):
         act(atlas, "pack", width=256, height=256, effort="quick", seconds=0.5)
@@ -128,7 +135,9 @@ def test_two_atlases_are_written_into_one_set_of_files(gathered, post, act, clie
         assert json.loads(archive.read("lamp_ A_B/figures.json"))["atlas"] == "lamp: A/B"
         scenes = [read_scene(name, archive.read(name)) for name in ("props.obj", "plate.glb")]
     by_name = {
-        obj.name: island_set(obj, 0, scene.metres_per_unit) for scene in scenes for obj in scene.objects
+        obj.name: island_set(obj, 0, scene.metres_per_unit)
+        for scene in scenes
+        for obj in scene.objects
     }
     other = MeshObject.objects.get(pk=two).name
     rest = concatenate([islands for name, islands in by_name.items() if name != other])
@@ -182,7 +191,9 @@ def test_one_object_lies_in_two_atlases_by_two_channels(channelled, act, client)
     act(Atlas.objects.get(pk=light), "pack", effort="quick", seconds=0.5, width=256, height=256)
     with export(act, client, channelled) as archive:
         scene = read_scene("a.gltf", archive.read("a.gltf"))
-    assert channels_of(scene) == [0, 0, 2], "channel 2 has the new layout, the others are as they were"
+    assert channels_of(scene) == [0, 0, 2], (
+        "channel 2 has the new layout, the others are as they were"
+    )
 
 
 @pytest.mark.parametrize(

@@ -1,4 +1,5 @@
-"""Projects are renamed, deleted and brought back; what nothing refers to is cleared, and nothing else."""
+"""Projects are renamed, deleted and brought back; what nothing refers to is cleared, and nothing
+else."""
 
 import os
 import time
@@ -58,18 +59,24 @@ def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, settings,
     left = files(settings)
     assert stray in before - left
     assert fresh in left
-    assert {name for name in before - left if not name.startswith(("geometry-", "thumbnail-"))} == {stray}
+    assert {name for name in before - left if not name.startswith(("geometry-", "thumbnail-"))} == {
+        stray
+    }
     for source in Source.objects.all():
         assert storage.get(source.sha256)
     job = Job.objects.get(kind="export")
     assert client.get(f"/api/jobs/{job.pk}/download/").status_code == 200
-    assert client.get(f"/api/revisions/{gathered.head_id}/geometry.glb").status_code == 200, "made again"
+    assert client.get(f"/api/revisions/{gathered.head_id}/geometry.glb").status_code == 200, (
+        "made again"
+    )
 
 
 @pytest.mark.parametrize(
     ("days", "busy", "gone"), [(6.9, False, False), (7.1, False, True), (7.1, True, False)]
 )
-def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(gathered, settings, days, busy, gone):
+def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(
+    gathered, settings, days, busy, gone
+):
     project = gathered.project
     if busy:
         Job.objects.create(kind="measure", project=project, state=Job.RUNNING)
@@ -88,7 +95,11 @@ def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, 
     act(gathered, "control", islands=[1], weight=2)
     copy = client.post(f"/api/projects/{gathered.project_id}/duplicate/").json()
     assert copy["name"] == "Pier (copy)"
-    assert (copy["objects"], copy["undo"], copy["house_density"]) == (3, "", gathered.project.house_density)
+    assert (copy["objects"], copy["undo"], copy["house_density"]) == (
+        3,
+        "",
+        gathered.project.house_density,
+    )
     twin = Atlas.objects.get(pk=copy["atlases"][0]["id"])
     gathered.refresh_from_db()
     mine, its = read_state(gathered.head), read_state(twin.head)
@@ -99,7 +110,9 @@ def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, 
     gathered.refresh_from_db()
     assert read_state(gathered.head).islands.tobytes() == mine.islands.tobytes()
     client.delete(f"/api/projects/{gathered.project_id}/")
-    Project.objects.filter(pk=gathered.project_id).update(deleted=timezone.now() - timedelta(days=9))
+    Project.objects.filter(pk=gathered.project_id).update(
+        deleted=timezone.now() - timedelta(days=9)
+    )
     age(settings)
     assert clear()[0] == 1
     assert act(twin, "export").status_code == 202

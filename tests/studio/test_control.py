@@ -53,7 +53,9 @@ def layout(client, atlas):
 
 
 def placements(client, revision):
-    return np.frombuffer(client.get(f"/api/revisions/{revision}/placements/").content, "<f4").reshape(-1, 6)
+    return np.frombuffer(
+        client.get(f"/api/revisions/{revision}/placements/").content, "<f4"
+    ).reshape(-1, 6)
 
 
 def pack(act, atlas, **more):
@@ -64,7 +66,9 @@ def tiles(client, atlas, *rows):
     atlas.refresh_from_db()
     body = {
         "change": step_of(atlas),
-        "tiles": [dict(zip(("number", "width", "height", "frozen"), r, strict=False)) for r in rows],
+        "tiles": [
+            dict(zip(("number", "width", "height", "frozen"), r, strict=False)) for r in rows
+        ],
     }
     return client.put(f"/api/atlases/{atlas.pk}/tiles/", body, content_type="application/json")
 
@@ -145,7 +149,9 @@ def test_stacks_are_found_made_and_taken_off(gathered, act, client):
     rows = candidates(act, client, gathered)
     assert next(r for r in rows if r["islands"] == members)["stacked"]
     assert act(gathered, "control", islands=members, stack=False).status_code == 200
-    assert layout(client, gathered)["figures"]["overlapping"] == len(members), "now they lie on one another"
+    assert layout(client, gathered)["figures"]["overlapping"] == len(members), (
+        "now they lie on one another"
+    )
 
 
 def test_all_candidates_are_stacked_at_once_or_none_is(send, atlas, act, client):
@@ -201,12 +207,18 @@ def test_drafts_lie_beside_and_one_is_kept(gathered, act, client):
     drafts = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()
     assert [d["params"]["seed"] for d in drafts] == [2, 1]
     assert all(d["coverage"] > 0 and d["seconds"] > 0 for d in drafts)
-    assert client.get(f"/api/revisions/{drafts[0]['id']}/thumbnail.png").content.startswith(b"\x89PNG")
+    assert client.get(f"/api/revisions/{drafts[0]['id']}/thumbnail.png").content.startswith(
+        b"\x89PNG"
+    )
     kept = client.post(
-        f"/api/drafts/{drafts[0]['id']}/", {"change": step_of(gathered)}, content_type="application/json"
+        f"/api/drafts/{drafts[0]['id']}/",
+        {"change": step_of(gathered)},
+        content_type="application/json",
     ).json()
     assert kept["head"]["verb"] == "keep draft"
-    assert np.array_equal(placements(client, kept["head"]["id"]), placements(client, drafts[0]["id"]))
+    assert np.array_equal(
+        placements(client, kept["head"]["id"]), placements(client, drafts[0]["id"])
+    )
     assert client.delete(f"/api/drafts/{drafts[1]['id']}/").status_code == 204
     assert client.delete(f"/api/drafts/{head}/").status_code == 400
     assert Revision.objects.filter(draft=True).count() == 1
@@ -220,12 +232,17 @@ def test_recipes_are_saved_replaced_and_thrown_away(project, client):
     for padding in (4, 6):
         client.post(
             url,
-            {"name": "tight", "settings": {"padding": padding, "rotate": "free", "even": True, "odd": 1}},
+            {
+                "name": "tight",
+                "settings": {"padding": padding, "rotate": "free", "even": True, "odd": 1},
+            },
             content_type="application/json",
         )
     (recipe,) = client.get(url).json()
     assert recipe["settings"] == {"padding": 6, "rotate": "free", "even": True}
-    bad = client.post(url, {"name": "bad", "settings": {"rotate": "wild"}}, content_type="application/json")
+    bad = client.post(
+        url, {"name": "bad", "settings": {"rotate": "wild"}}, content_type="application/json"
+    )
     assert bad.status_code == 400
     assert "wild" in bad.json()["what"]
     assert client.delete(f"/api/recipes/{recipe['id']}/").status_code == 204
@@ -285,11 +302,15 @@ def test_every_tile_is_exported_with_a_sheet_and_drawn_in_the_thumbnail(gathered
     act(gathered, "export")
     job = Job.objects.filter(kind="export").first()
     archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content))
-    sizes = {n: Image.open(io.BytesIO(archive.read(f"layout.{n}.png"))).size for n in (1001, 1002, 1012)}
+    sizes = {
+        n: Image.open(io.BytesIO(archive.read(f"layout.{n}.png"))).size for n in (1001, 1002, 1012)
+    }
     assert sizes == {1001: (64, 64), 1002: (32, 32), 1012: (64, 32)}
     assert set(json.loads(archive.read("figures.json"))["sizes"]) == {"1001", "1002", "1012"}
     gathered.refresh_from_db()
-    picture = Image.open(io.BytesIO(client.get(f"/api/revisions/{gathered.head_id}/thumbnail.png").content))
+    picture = Image.open(
+        io.BytesIO(client.get(f"/api/revisions/{gathered.head_id}/thumbnail.png").content)
+    )
     assert picture.size == (240, 240), "two columns and two rows"
     svg = client.get(f"/api/revisions/{gathered.head_id}/sheet.svg?tile=1002").content.decode()
     assert 'width="32"' in svg
@@ -301,7 +322,9 @@ def test_a_draft_from_before_other_objects_came_in_is_not_kept(gathered, act, cl
     send(more__obj=QUAD_OBJ)
     gathered.refresh_from_db()
     answer = client.post(
-        f"/api/drafts/{draft['id']}/", {"change": step_of(gathered)}, content_type="application/json"
+        f"/api/drafts/{draft['id']}/",
+        {"change": step_of(gathered)},
+        content_type="application/json",
     )
     assert answer.status_code == 409
     assert "before other objects" in answer.json()["what"]
@@ -326,7 +349,18 @@ def test_a_weight_of_an_island_is_kept_by_even_out(gathered, act, client):
 def test_one_bundle_per_object_or_material(client, send, atlas, by):
     faces = [f"f {k}/1 {k + 1}/2 {k + 2}/3" for k in (1, 4, 7)]
     points = [f"v {k} {k % 3 == 1:d} 0" for k in range(9)]
-    text = [*points, "vt 0 0", "vt 1 0", "vt 0 1", "o a", "usemtl x", *faces[:2], "o b", "usemtl y", faces[2]]
+    text = [
+        *points,
+        "vt 0 0",
+        "vt 1 0",
+        "vt 0 1",
+        "o a",
+        "usemtl x",
+        *faces[:2],
+        "o b",
+        "usemtl y",
+        faces[2],
+    ]
     send(three__obj="\n".join([*text, "usemtl x", "f 1/1 4/2 9/3"]).encode())
     atlas.refresh_from_db()
     gathered = atlas
@@ -341,7 +375,9 @@ def test_one_bundle_per_object_or_material(client, send, atlas, by):
     assert gathered.head.verb == f"bundle by {by}"
     layout = load_layout(gathered.head)
     groups = (
-        layout.islands.object_index if by == "object" else np.array(gathered.head.proof["island_material"])
+        layout.islands.object_index
+        if by == "object"
+        else np.array(gathered.head.proof["island_material"])
     )
     for bundle in set(layout.controls["bundle"]) - {-1}:
         assert len(set(groups[layout.controls["bundle"] == bundle])) == 1
@@ -393,7 +429,9 @@ def test_evening_out_leaves_locked_islands_and_says_when_all_are(gathered, act, 
     act(gathered, "control", islands=[1], lock_place=True)
     before = layout(client, gathered)["figures"]["island_density"]
     act(gathered, "even-out", target="number", value=300)
-    assert layout(client, gathered)["figures"]["island_density"] == pytest.approx([300, before[1], 300])
+    assert layout(client, gathered)["figures"]["island_density"] == pytest.approx(
+        [300, before[1], 300]
+    )
     act(gathered, "control", islands=[0, 1, 2], lock_size=True)
     act(gathered, "even-out", target="number", value=400)
     job = Job.objects.filter(kind="even out").first()
@@ -416,10 +454,15 @@ def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, a
     assert judged() == (8, 2, 0), "a draft beside it changes nothing"
     draft = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()[0]["id"]
     body = {"change": step_of(gathered)}
-    assert client.post(f"/api/drafts/{draft}/", body, content_type="application/json").status_code == 200
+    assert (
+        client.post(f"/api/drafts/{draft}/", body, content_type="application/json").status_code
+        == 200
+    )
     assert judged() == (40, 6, 0)
     gathered.refresh_from_db()
-    assert gathered.head.proof is not None, "what is known of the draft is known of the layout made of it"
+    assert gathered.head.proof is not None, (
+        "what is known of the draft is known of the layout made of it"
+    )
     assert is_proven(gathered.head)
     act(gathered, "control", islands=[0], lock_place=True)
     assert judged() == (40, 6, 0), "an action that packs nothing keeps the distances"

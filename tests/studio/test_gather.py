@@ -37,7 +37,11 @@ def test_more_files_join_the_same_atlas(gathered, send, client):
 
 def test_a_zip_with_folders_finds_its_material_file(send, project):
     body = zip_of(
-        {"pier/props.obj": QUAD_OBJ, "pier/props.mtl": b"newmtl brass\nKd 1 0 0\n", "__MACOSX/x.obj": b"junk"}
+        {
+            "pier/props.obj": QUAD_OBJ,
+            "pier/props.mtl": b"newmtl brass\nKd 1 0 0\n",
+            "__MACOSX/x.obj": b"junk",
+        }
     )
     assert send(pier__zip=body).status_code == 201
     assert sorted(s.name for s in project.sources.all()) == ["pier/props.mtl", "pier/props.obj"]
@@ -68,7 +72,10 @@ BAD = {
     "no mesh text": {"a__obj": b"hello\n"},
     "no mesh at all": {"notes__txt": b"hello"},
     "cut glb": {"a__glb": plain_glb()[:50]},
-    "one good, one bad": {"good__obj": QUAD_OBJ, "bad__obj": QUAD_OBJ.replace(b"f 5/1/1", b"f 99/1/1")},
+    "one good, one bad": {
+        "good__obj": QUAD_OBJ,
+        "bad__obj": QUAD_OBJ.replace(b"f 5/1/1", b"f 99/1/1"),
+    },
     "words": {"a__obj": QUAD_OBJ.replace(b"v 1 1 0", b"v one 1 0")},
     "not a zip": {"a__zip": b"PK but not really"},
     "nothing": {},
@@ -77,7 +84,12 @@ BAD = {
 
 @pytest.mark.parametrize("name", BAD)
 def test_bad_files_are_refused_and_the_project_is_as_it_was(name, send, gathered):
-    before = (Source.objects.count(), MeshObject.objects.count(), Revision.objects.count(), gathered.head_id)
+    before = (
+        Source.objects.count(),
+        MeshObject.objects.count(),
+        Revision.objects.count(),
+        gathered.head_id,
+    )
     answer = send(**BAD[name])
     assert answer.status_code == 400
     assert answer.json()["what"]
@@ -140,12 +152,16 @@ def test_other_pages_cannot_change_anything(client, project):
 
 
 def test_projects_need_a_name(client, db):
-    assert client.post("/api/projects/", {"name": " "}, content_type="application/json").status_code == 400
+    assert (
+        client.post("/api/projects/", {"name": " "}, content_type="application/json").status_code
+        == 400
+    )
     assert client.get("/api/projects/999/").status_code == 404
 
 
 def test_the_first_files_propose_the_house_density(send, project):
-    """A square metre on a quarter of 2048 px has 1024 px/m: half the UV edge is half the density (arithmetic)."""
+    """A square metre on a quarter of 2048 px has 1024 px/m: half the UV edge is half the density
+    (arithmetic)."""
     assert send(plate__glb=plain_glb()).status_code == 201
     project.refresh_from_db()
     assert project.house_density == 1024
@@ -164,6 +180,8 @@ def test_numbers_beyond_all_bounds_are_refused_not_failed(client, gathered):
         {"change": step_of(gathered), "seed": huge},
         {"change": step_of(gathered), "padding": "nan"},
     ):
-        answer = client.post(f"/api/atlases/{gathered.pk}/pack/", body, content_type="application/json")
+        answer = client.post(
+            f"/api/atlases/{gathered.pk}/pack/", body, content_type="application/json"
+        )
         assert answer.status_code in (400, 409)
         assert answer.json()["what"]

@@ -1,4 +1,5 @@
-"""Nothing is lost: whatever a pack is asked for, the layout before it stays as it was, and a word says why."""
+"""Nothing is lost: whatever a pack is asked for, the layout before it stays as it was, and a word
+says why."""
 
 from types import SimpleNamespace
 
@@ -72,7 +73,9 @@ def test_every_tile_is_frozen(gathered, act, client):
     assert state(gathered) == before
 
 
-def test_an_island_longer_than_the_tile_at_the_fixed_density_lies_on_the_side_table_whole(gathered, act):
+def test_an_island_longer_than_the_tile_at_the_fixed_density_lies_on_the_side_table_whole(
+    gathered, act
+):
     act(gathered, "even-out", target="number", value=50_000)
     act(gathered, "pack", fixed_scale=True, **QUICK)
     assert Job.objects.filter(kind="pack").latest("id").state == Job.DONE
@@ -116,7 +119,9 @@ def test_islands_of_any_size_are_packed(gathered, act, factor):
     scaled = read_state(gathered.head).placements
     scaled[:, :, :2] *= factor
     rows = scaled.reshape(-1, 6).tolist()
-    assert act(gathered, "place", verb="size", islands=[0, 1, 2], placements=rows).status_code == 200
+    assert (
+        act(gathered, "place", verb="size", islands=[0, 1, 2], placements=rows).status_code == 200
+    )
     assert act(gathered, "pack", **QUICK).status_code == 202
     job = Job.objects.filter(kind="pack").latest("id")
     assert job.state == Job.DONE, job.error

@@ -14,7 +14,16 @@ from studio.actions.history.change import Made, edit_atlas, edit_settings
 from studio.actions.history.list_steps import list_steps
 from studio.actions.history.parts import meet
 from studio.actions.history.step import redo, undo
-from studio.models import Atlas, BaseLayout, Change, Measurement, MeshObject, Project, Revision, Source
+from studio.models import (
+    Atlas,
+    BaseLayout,
+    Change,
+    Measurement,
+    MeshObject,
+    Project,
+    Revision,
+    Source,
+)
 from studio.state import MemberRow, changed_islands, fresh_islands, read_state
 from tests.studio.conftest import step_of
 
@@ -45,11 +54,17 @@ def some_action(rng, act, client, atlas):
         lambda: act(atlas, "control", islands=islands, **{turn: rng.random() < 0.5}),
         lambda: act(atlas, "control", islands=islands, weight=rng.uniform(0.5, 3)),
         lambda: act(atlas, "control", islands=islands, bundle=True),
-        lambda: act(atlas, "place", verb=rng.choice(["move", "turn"]), islands=islands, placements=moved),
+        lambda: act(
+            atlas, "place", verb=rng.choice(["move", "turn"]), islands=islands, placements=moved
+        ),
         lambda: act(atlas, "tiles", "put", tiles=rows),
-        lambda: act(atlas, "atlas", "patch", object=rng.choice(members).object, weight=rng.uniform(0.5, 2)),
+        lambda: act(
+            atlas, "atlas", "patch", object=rng.choice(members).object, weight=rng.uniform(0.5, 2)
+        ),
         lambda: act(atlas, "project", "patch", house_density=rng.uniform(50, 2000)),
-        lambda: act(atlas, "project", "patch", tolerance=rng.uniform(0.01, 0.5), name=f"Pier {rng.random()}"),
+        lambda: act(
+            atlas, "project", "patch", tolerance=rng.uniform(0.01, 0.5), name=f"Pier {rng.random()}"
+        ),
         lambda: act(atlas, "rules", "patch", stretch=rng.uniform(1, 3)),
         lambda: act(atlas, "even-out", target="number", value=rng.uniform(50, 800)),
         lambda: act(atlas, "cure", cure="mirror", islands=islands),
@@ -144,7 +159,10 @@ def test_an_edit_is_rebased_on_what_it_does_not_touch_and_refused_with_a_word_el
     refused = act(gathered, "control", change=seen, islands=[0, 1], lock_size=True).json()
     assert refused["what"].startswith("It has changed since: lock turn (1 island)")
     refused = act(gathered, "project", "patch", change=seen, house_density=100).json()
-    assert "house density (1,024 px/m → 200 px/m)" in refused["what"] or "→ 200 px/m" in refused["what"]
+    assert (
+        "house density (1,024 px/m → 200 px/m)" in refused["what"]
+        or "→ 200 px/m" in refused["what"]
+    )
     stale = act(gathered, "even-out", change=seen)
     assert stale.status_code == 409, "it relies on the house density and on the whole atlas"
     state = read_state(Atlas.objects.get(pk=gathered.pk).head)
@@ -188,7 +206,9 @@ def test_steps_are_listed_named_and_gone_to(gathered, act, client):
     assert steps[2]["density"] == pytest.approx(300)
     assert steps[3]["what"] == "2 islands"
     assert steps[3]["coverage"] == steps[2]["coverage"], "a lock changes no figure"
-    named = client.patch(f"{url}{steps[2]['id']}/", {"label": " even "}, content_type="application/json")
+    named = client.patch(
+        f"{url}{steps[2]['id']}/", {"label": " even "}, content_type="application/json"
+    )
     assert named.status_code == 204
     assert act(gathered, "history", step=steps[1]["id"]).json()["redo"] == "even out"
     steps = client.get(url).json()["steps"]
@@ -198,17 +218,26 @@ def test_steps_are_listed_named_and_gone_to(gathered, act, client):
     assert act(gathered, "history", step=10**6).status_code == 400
     act(gathered, "undo")
     act(gathered, "control", islands=[0], weight=2)
-    assert act(gathered, "history", step=steps[3]["id"]).status_code == 400, "not on the way any more"
+    assert act(gathered, "history", step=steps[3]["id"]).status_code == 400, (
+        "not on the way any more"
+    )
 
 
 @pytest.fixture
 def many(project, atlas):
-    """An atlas with 10,000 islands that lie on a grid; no geometry, as none of these actions needs one."""
+    """An atlas with 10,000 islands that lie on a grid; no geometry, as none of these actions needs
+    one."""
     source = Source.objects.create(
         project=project, name="a.obj", sha256="0" * 64, size=1, is_mesh=True, folder="f"
     )
     made = MeshObject.objects.create(
-        project=project, source=source, number=0, name="a", instances=[], channels=["UV"], faces=MANY
+        project=project,
+        source=source,
+        number=0,
+        name="a",
+        instances=[],
+        channels=["UV"],
+        faces=MANY,
     )
     base = BaseLayout.objects.create(object=made, geometry="0" * 64, islands=MANY, unflattened=0)
     places = identity(MANY) * 0.01
@@ -217,10 +246,14 @@ def many(project, atlas):
     def fill(head):
         state = read_state(head)
         members = (MemberRow(made.pk, base.pk, MANY),)
-        return Made("gather", state.having(members=members, placements=places)) if state.members else Made(
-            "gather",
-            type(state)(state.name, members, state.tiles, islands=_grid(places)),
-        )  # fmt: skip
+        return (
+            Made("gather", state.having(members=members, placements=places))
+            if state.members
+            else Made(
+                "gather",
+                type(state)(state.name, members, state.tiles, islands=_grid(places)),
+            )
+        )
 
     edit_atlas(atlas.pk, None, fill)
     atlas.refresh_from_db()
@@ -234,7 +267,14 @@ def _grid(places):
 
 
 def move(atlas, island, rng):
-    places = read_state(atlas.head).placements[island].ravel() + rng.normal(0, 1e-3, 6) * [0, 0, 1, 0, 0, 1]
+    places = read_state(atlas.head).placements[island].ravel() + rng.normal(0, 1e-3, 6) * [
+        0,
+        0,
+        1,
+        0,
+        0,
+        1,
+    ]
     given = {"verb": "move", "islands": [island], "placements": [places.tolist()]}
     edit_atlas(atlas.pk, None, lambda head: place_islands(head, given))
     atlas.refresh_from_db()
@@ -285,14 +325,20 @@ def test_differences_are_found_to_the_bit(many):
 def test_an_edit_that_changes_nothing_is_no_step(gathered, act):
     before = step_of(gathered)
     assert act(gathered, "control", islands=[0], weight=1).status_code == 200
-    assert act(gathered, "project", "patch", house_density=gathered.project.house_density).status_code == 200
+    assert (
+        act(gathered, "project", "patch", house_density=gathered.project.house_density).status_code
+        == 200
+    )
     assert step_of(gathered) == before
 
 
 def test_a_long_history_is_listed_in_its_order(project):
     for k in range(300):
         edit_settings(
-            project.pk, None, "house density", lambda s, k=k: ({**s, "house_density": 10.0 + k}, str(k))
+            project.pk,
+            None,
+            "house density",
+            lambda s, k=k: ({**s, "house_density": 10.0 + k}, str(k)),
         )
     for _ in range(50):
         undo(project.pk)

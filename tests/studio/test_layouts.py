@@ -87,7 +87,11 @@ def test_a_stale_step_is_refused_with_what_changed(verb, gathered, act):
 
 def test_work_on_a_layout_excludes_other_work(gathered, act):
     Job.objects.create(
-        project=gathered.project, atlas=gathered, kind="pack", state=Job.RUNNING, heartbeat=timezone.now()
+        project=gathered.project,
+        atlas=gathered,
+        kind="pack",
+        state=Job.RUNNING,
+        heartbeat=timezone.now(),
     )
     for verb in ("even-out", "pack", "undo"):
         assert act(gathered, verb).status_code == 409
@@ -122,7 +126,12 @@ def test_even_out_to_a_picked_island_and_with_weights(gathered, act, client):
 
 @pytest.mark.parametrize(
     "body",
-    [{"width": 7}, {"padding": 400, "width": 512, "height": 512}, {"rotate": "wild"}, {"effort": "endless"}],
+    [
+        {"width": 7},
+        {"padding": 400, "width": 512, "height": 512},
+        {"rotate": "wild"},
+        {"effort": "endless"},
+    ],
 )
 def test_pack_settings_are_checked_before_a_job_starts(body, gathered, act):
     answer = act(gathered, "pack", **body)
@@ -147,20 +156,26 @@ def test_cancel_keeps_the_best_or_drops_it(keep, state, gathered, act, client, m
     job = pack(act, gathered).json()["id"]
     Job.objects.filter(pk=job).update(state=Job.RUNNING)
     assert (
-        client.post(f"/api/jobs/{job}/cancel/", {"keep": keep}, content_type="application/json").status_code
+        client.post(
+            f"/api/jobs/{job}/cancel/", {"keep": keep}, content_type="application/json"
+        ).status_code
         == 200
     )
     Job.objects.filter(pk=job).update(state=Job.QUEUED)
     Job.objects.filter(pk=job).update(cancel="")
     asked = iter(["", "", ""])
     monkeypatch.setattr(
-        "studio.jobs.reporter.Reporter.cancelled", lambda self: next(asked, "keep" if keep else "drop")
+        "studio.jobs.reporter.Reporter.cancelled",
+        lambda self: next(asked, "keep" if keep else "drop"),
     )
     started.call_local(job)
     assert Job.objects.get(pk=job).state == state
     gathered.refresh_from_db()
     assert (gathered.head_id != head) is keep
-    assert client.post(f"/api/jobs/{job}/cancel/", {}, content_type="application/json").status_code == 409
+    assert (
+        client.post(f"/api/jobs/{job}/cancel/", {}, content_type="application/json").status_code
+        == 409
+    )
 
 
 def test_a_job_cancelled_before_it_started_does_nothing(gathered, act, monkeypatch):
@@ -225,7 +240,9 @@ def test_work_that_stands_still_is_ended_from_outside_and_its_atlas_is_free(gath
 
 def test_the_heart_beats_only_while_the_work_gets_on(gathered, monkeypatch):
     old = timezone.now() - timedelta(minutes=1)
-    job = Job.objects.create(project=gathered.project, kind="pack", state=Job.RUNNING, heartbeat=old)
+    job = Job.objects.create(
+        project=gathered.project, kind="pack", state=Job.RUNNING, heartbeat=old
+    )
     reporter = Reporter(job)
     reporter.cancelled()
     job.refresh_from_db()
@@ -261,7 +278,9 @@ def test_places_that_are_no_numbers_are_never_stored(gathered, value):
     places = identity(3)
     places[1, 0, 2] = value
     with pytest.raises(Refused, match="as it was"):
-        edit_atlas(gathered.pk, None, lambda head: Made("move", read_state(head).having(placements=places)))
+        edit_atlas(
+            gathered.pk, None, lambda head: Made("move", read_state(head).having(placements=places))
+        )
 
 
 def test_a_waiting_job_whose_message_got_lost_is_found_and_can_be_cancelled(gathered, client):
@@ -272,15 +291,23 @@ def test_a_waiting_job_whose_message_got_lost_is_found_and_can_be_cancelled(gath
     lost.refresh_from_db()
     assert lost.state == Job.DONE
     waiting = Job.objects.create(params={"revision": gathered.head_id}, **facts)
-    answer = client.post(f"/api/jobs/{waiting.pk}/cancel/", {"keep": True}, content_type="application/json")
+    answer = client.post(
+        f"/api/jobs/{waiting.pk}/cancel/", {"keep": True}, content_type="application/json"
+    )
     assert answer.json()["state"] == Job.CANCELLED
-    again = client.post(f"/api/jobs/{waiting.pk}/cancel/", {"keep": True}, content_type="application/json")
+    again = client.post(
+        f"/api/jobs/{waiting.pk}/cancel/", {"keep": True}, content_type="application/json"
+    )
     assert again.status_code == 409
 
 
 def test_a_slow_worker_that_was_taken_for_dead_says_nothing_any_more(gathered):
     job = Job.objects.create(
-        project=gathered.project, atlas=gathered, kind="measure", state=Job.RUNNING, heartbeat=timezone.now()
+        project=gathered.project,
+        atlas=gathered,
+        kind="measure",
+        state=Job.RUNNING,
+        heartbeat=timezone.now(),
     )
     slow = Reporter(job)
     Job.objects.filter(pk=job.pk).update(attempts=1)  # someone else runs it now
@@ -331,7 +358,9 @@ def test_only_an_address_that_names_its_content_is_kept_for_ever(gathered, clien
 
 def test_a_picture_by_address_has_bounds(gathered, client):
     Revision.objects.filter(pk=gathered.head_id).update(tiles=[[1001, 16384, 4096, "", False]])
-    picture = Image.open(io.BytesIO(client.get(f"/api/revisions/{gathered.head_id}/sheet.png").content))
+    picture = Image.open(
+        io.BytesIO(client.get(f"/api/revisions/{gathered.head_id}/sheet.png").content)
+    )
     assert picture.size == (4096, 1024)
 
 
@@ -341,12 +370,16 @@ def test_the_schema_is_there_and_the_client_s_copy_is_current(client, db):
     import yaml
 
     served = yaml.safe_load(client.get("/api/schema/").content)
-    kept = yaml.safe_load((Path(__file__).resolve().parents[2] / "web" / "openapi.yaml").read_text())
+    kept = yaml.safe_load(
+        (Path(__file__).resolve().parents[2] / "web" / "openapi.yaml").read_text()
+    )
     assert served == kept
 
 
 def test_a_locked_database_does_not_end_a_job(gathered, monkeypatch):
-    job = Job.objects.create(kind="pack", project=gathered.project, state=Job.RUNNING, cancel="keep")
+    job = Job.objects.create(
+        kind="pack", project=gathered.project, state=Job.RUNNING, cancel="keep"
+    )
 
     def locked(*args, **kwargs):
         raise OperationalError("database is locked")
@@ -370,7 +403,11 @@ def test_two_meshes_that_share_a_data_file_keep_it_apart_when_they_change(send, 
     start = 20 + struct.unpack_from("<I", both, 12)[0] + 8
     data = both[start : start + doc["buffers"][0]["byteLength"]]
     doc["buffers"][0]["uri"] = "all.bin"
-    files = {"one__gltf": json.dumps(doc).encode(), "two__gltf": json.dumps(doc).encode(), "all__bin": data}
+    files = {
+        "one__gltf": json.dumps(doc).encode(),
+        "two__gltf": json.dumps(doc).encode(),
+        "all__bin": data,
+    }
     assert send(**files).status_code == 201
     pack(act, atlas)
     act(atlas, "export")
@@ -379,7 +416,8 @@ def test_two_meshes_that_share_a_data_file_keep_it_apart_when_they_change(send, 
     archive = zipfile.ZipFile(io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content))
     assert archive.read("all.bin") == data, "the file that both had stays what it was"
     scenes = [
-        read_scene(name, archive.read(name), lambda n: archive.read(n)) for name in ("one.gltf", "two.gltf")
+        read_scene(name, archive.read(name), lambda n: archive.read(n))
+        for name in ("one.gltf", "two.gltf")
     ]
     islands = concatenate([island_set(o, 0, 1.0) for s in scenes for o in s.objects])
     assert len(measure(islands, identity(2), 512, 512).overlaps.pairs) == 0
@@ -424,9 +462,13 @@ def test_files_of_one_name_are_all_there_and_none_is_lost(client, project, atlas
     act(atlas, "even-out", target="number", value=300)
     act(atlas, "export")
     job = Job.objects.filter(kind="export").get()
-    with zipfile.ZipFile(io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content)) as archive:
+    with zipfile.ZipFile(
+        io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content)
+    ) as archive:
         meshes = [name for name in archive.namelist() if name.endswith(".obj")]
-        found = [obj.name for name in meshes for obj in read_scene("a.obj", archive.read(name)).objects]
+        found = [
+            obj.name for name in meshes for obj in read_scene("a.obj", archive.read(name)).objects
+        ]
     assert len(set(meshes)) == 3
     assert sorted(found) == sorted(
         f"{w} plate" for w in ("Left", "Right", "Third", "Fourth", "Fifth", "Sixth")

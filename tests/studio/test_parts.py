@@ -164,7 +164,9 @@ def test_a_broken_content_length_is_refused(client, project):
     assert answer.status_code == 400
 
 
-@pytest.mark.parametrize("body", [{"house_density": -1}, {"tolerance": 5}, {"house_density": "much"}])
+@pytest.mark.parametrize(
+    "body", [{"house_density": -1}, {"tolerance": 5}, {"house_density": "much"}]
+)
 def test_house_densities_that_cannot_be_are_refused(body, client, project):
     given = {"change": project.head_id, **body}
     answer = client.patch(f"/api/projects/{project.pk}/", given, content_type="application/json")

@@ -36,14 +36,18 @@ def patch(client, url, body):
 
 def cure(client, atlas, name, islands):
     body = {"change": step_of(atlas), "cure": name, "islands": islands}
-    return client.post(f"/api/atlases/{atlas.pk}/cure/", json.dumps(body), content_type="application/json")
+    return client.post(
+        f"/api/atlases/{atlas.pk}/cure/", json.dumps(body), content_type="application/json"
+    )
 
 
 def test_a_gathered_layout_is_proven_at_once(client, gathered):
     proof = proof_of(client, head(gathered))
     assert proof["current"]
     assert not proof["ready"]
-    assert proof["errors"] == sum(n for k, n in proof["totals"].items() if k in ("overlap", "gap", "margin"))
+    assert proof["errors"] == sum(
+        n for k, n in proof["totals"].items() if k in ("overlap", "gap", "margin")
+    )
     overlap = next(f for f in proof["findings"] if f["kind"] == "overlap")
     assert overlap["islands"]
     assert overlap["spots"]
@@ -71,15 +75,21 @@ def test_rules_change_the_verdict_and_a_changed_house_density_is_judged_again(cl
     rules = client.get(url).json()
     assert {k["kind"] for k in rules["kinds"]} >= {"overlap", "hard edge", "material gap"}
     assert (
-        patch(client, url, {"severity": {"overlap": "warning", "gap": "off", "margin": "off"}}).status_code
+        patch(
+            client, url, {"severity": {"overlap": "warning", "gap": "off", "margin": "off"}}
+        ).status_code
         == 200
     )
     assert proof_of(client, head(gathered))["ready"]
     assert (
-        patch(client, url, {"severity": {"overlap": "error", "gap": "error"}}).json()["kinds"][0]["severity"]
+        patch(client, url, {"severity": {"overlap": "error", "gap": "error"}}).json()["kinds"][0][
+            "severity"
+        ]
         == "error"
     )
-    assert "overlap" not in Project.objects.get(pk=project.pk).rules["severity"], "what is usual is not kept"
+    assert "overlap" not in Project.objects.get(pk=project.pk).rules["severity"], (
+        "what is usual is not kept"
+    )
     before = proof_of(client, head(gathered))["totals"]
     patch(client, f"/api/projects/{project.pk}/", {"house_density": 77777})
     after = proof_of(client, head(gathered))
@@ -99,7 +109,9 @@ def test_rules_that_cannot_be_are_refused(client, gathered, body):
 
 
 def test_an_ignored_finding_stays_listed_with_its_reason(client, gathered):
-    finding = next(f for f in proof_of(client, head(gathered))["findings"] if f["kind"] == "overlap")
+    finding = next(
+        f for f in proof_of(client, head(gathered))["findings"] if f["kind"] == "overlap"
+    )
     url = f"/api/projects/{gathered.project_id}/rules/"
     patch(client, url, {"ignored": [{"finding": finding["key"], "reason": "decals on purpose"}]})
     proof = proof_of(client, head(gathered))
@@ -135,7 +147,9 @@ def test_ignoring_goes_by_objects_and_faces_and_not_by_names(client, send, atlas
 
 def test_mirrored_islands_are_mirrored_back_and_undo_brings_them_again(client, send, project):
     assert (
-        send(a__obj=QUAD_OBJ.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f 1/2/1 2/1/1 3/4/1 4/3/1")).status_code
+        send(
+            a__obj=QUAD_OBJ.replace(b"f 1/1/1 2/2/1 3/3/1 4/4/1", b"f 1/2/1 2/1/1 3/4/1 4/3/1")
+        ).status_code
         == 201
     )
     atlas = project.atlases.get()
@@ -186,7 +200,8 @@ def test_twins_are_marked_as_a_stack(client, send, project):
 
 def test_a_parked_twin_is_laid_on_the_one_in_the_tile(client, send, project):
     parked = QUAD_OBJ.replace(
-        b"f 5/1/1 6/2/1 7/3/1 8/4/1", b"vt 1 0\nvt 1.5 0\nvt 1.5 .5\nvt 1 .5\nf 5/5/1 6/6/1 7/7/1 8/8/1"
+        b"f 5/1/1 6/2/1 7/3/1 8/4/1",
+        b"vt 1 0\nvt 1.5 0\nvt 1.5 .5\nvt 1 .5\nf 5/5/1 6/6/1 7/7/1 8/8/1",
     )
     assert send(a__obj=parked).status_code == 201
     atlas = project.atlases.get()
@@ -217,7 +232,9 @@ def test_an_old_proof_is_not_taken_for_a_new_one(gathered, act):
 
 def test_the_proof_is_written_as_page_and_json(client, gathered):
     body = json.dumps({"change": step_of(gathered)})
-    job = client.post(f"/api/atlases/{gathered.pk}/report/", body, content_type="application/json").json()
+    job = client.post(
+        f"/api/atlases/{gathered.pk}/report/", body, content_type="application/json"
+    ).json()
     page = client.get(f"/api/jobs/{job['id']}/proof.html").content.decode()
     assert "Not ready to bake" in page
     assert not re.findall(r"https?://[^\"]*", page), "nothing is loaded from elsewhere"

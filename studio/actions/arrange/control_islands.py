@@ -14,11 +14,14 @@ from studio.arrays import Layout, load_layout
 from studio.models import Revision
 
 VERBS = {
-    "lock_place": ("unlock place", "lock place"), "lock_turn": ("unlock turn", "lock turn"),
-    "lock_size": ("unlock size", "lock size"), "may_mirror": ("forbid mirroring", "allow mirroring"),
-    "left_out": ("take in", "leave out"), "bundle": ("take bundle apart", "bundle"),
+    "lock_place": ("unlock place", "lock place"),
+    "lock_turn": ("unlock turn", "lock turn"),
+    "lock_size": ("unlock size", "lock size"),
+    "may_mirror": ("forbid mirroring", "allow mirroring"),
+    "left_out": ("take in", "leave out"),
+    "bundle": ("take bundle apart", "bundle"),
     "stack": ("take off the stack", "stack"),
-}  # fmt: skip
+}
 
 
 def control_islands(revision: Revision, params: dict[str, Any]) -> Made:
@@ -26,18 +29,23 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Made:
 
     `params`: islands (numbers), and any of lock_place, lock_turn, lock_size, may_mirror, left_out
     (true or false), tile (number, 0 for any), bundle and stack (true joins all of them into one,
-    false takes them out), stacks (lists of islands, one stack each), bundle_by (object or material: one bundle for each), weight.
+    false takes them out), stacks (lists of islands, one stack each), bundle_by (object or material:
+    one bundle for each), weight.
     """
     layout = load_layout(revision)
     stacked = [island for members in params.get("stacks") or [] for island in members]
     chosen = np.unique(np.array([*params["islands"], *stacked], np.int64))
     if not len(chosen):
         raise Refused(
-            "No islands are picked.", "islands", "Pick some on the table, the model or in the ledger."
+            "No islands are picked.",
+            "islands",
+            "Pick some on the table, the model or in the ledger.",
         )
     if chosen[-1] >= len(layout.controls):
         raise Refused(
-            f"There is no island {chosen[-1] + 1}.", "islands", "Look at the new layout and try again."
+            f"There is no island {chosen[-1] + 1}.",
+            "islands",
+            "Look at the new layout and try again.",
         )
     controls = layout.controls.copy()
     verb = ""
@@ -67,7 +75,11 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Made:
     if not verb:
         raise Refused("Nothing was changed.", "controls", "Say what to change.")
     # Stacks change what is an overlap; all else is measured already.
-    known = revision if params.get("stack") is None and not stacked and params.get("weight") is None else None
+    known = (
+        revision
+        if params.get("stack") is None and not stacked and params.get("weight") is None
+        else None
+    )
     state = layout.state.having(controls=controls)
     return Made(verb, state, counted(len(chosen)), {"islands": len(chosen)}, measured_as=known)
 
@@ -86,7 +98,9 @@ def _groups(layout: Layout, by: str) -> NDArray[np.int64]:
 
 def _send(layout: Layout, controls: NDArray[Any], chosen: NDArray[np.int64], tile: int) -> str:
     if tile and tile not in [row.number for row in layout.tiles]:
-        raise Refused(f"There is no tile {tile}.", "tile", "Add it first, or pick one that is there.")
+        raise Refused(
+            f"There is no tile {tile}.", "tile", "Add it first, or pick one that is there."
+        )
     controls["tile"][chosen] = tile
     return f"send to tile {tile}" if tile else "send to any tile"
 

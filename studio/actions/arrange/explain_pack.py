@@ -13,14 +13,22 @@ from studio.state import tiles_of
 
 
 def explain_pack(revision: Revision, stop: Callable[[], bool]) -> dict[str, Any] | None:
-    """What sets the scale, with the density that each cure is expected to bring; None when nothing does."""
+    """What sets the scale, with the density that each cure is expected to bring; None when nothing
+    does."""
     from quilt_core.pack import explain
 
     layout = load_layout(revision)
     settings, frozen, controls = rules_for(revision.params, tiles_of(revision), layout)
     found = explain(
-        layout.islands, layout.placements, settings, controls, tuple(frozen), layout.pixels, tuple(layout.names()), stop
-    )  # fmt: skip
+        layout.islands,
+        layout.placements,
+        settings,
+        controls,
+        tuple(frozen),
+        layout.pixels,
+        tuple(layout.names()),
+        stop,
+    )
     if found is None:
         return None
     density = ((revision.figures or {}).get("density") or {}).get("mean")

@@ -33,9 +33,12 @@ def find_candidates(revision: Revision, tolerance: float) -> list[dict[str, Any]
 def _row(layout: Layout, found: Candidate, kind: str) -> dict[str, Any]:
     saved = float(layout.islands.world_area[found.islands][1:].sum())
     return {
-        "islands": found.islands.tolist(), "mirrored": int(found.mirrored.sum()), "deviation": found.deviation,
-        "kind": kind, "saved": saved,
-    }  # fmt: skip
+        "islands": found.islands.tolist(),
+        "mirrored": int(found.mirrored.sum()),
+        "deviation": found.deviation,
+        "kind": kind,
+        "saved": saved,
+    }
 
 
 def _by_topology(layout: Layout) -> list[list[int]]:
@@ -44,7 +47,9 @@ def _by_topology(layout: Layout) -> list[list[int]]:
     first = 0
     for member in layout.members:
         data, faces = load_geometry(member.base.geometry), member.object.faces
-        mark = np.concatenate([data["corner_island"], [faces, len(data["edges"])], data["edge_island"]])
+        mark = np.concatenate(
+            [data["corner_island"], [faces, len(data["edges"])], data["edge_island"]]
+        )
         alike.setdefault(mark.astype(np.int64).tobytes(), []).append((first, member.row.islands))
         first += member.row.islands
     return [

@@ -14,13 +14,19 @@ from studio.state import members_of, read_state
 def keep_draft(draft: Revision, seen: int | None) -> Revision:
     """Make a draft the newest layout. The draft stays among the drafts, and undo leads back."""
     if not draft.draft:
-        raise Refused("This layout is not a draft.", f"revision {draft.pk}", "Use undo and redo to go to it.")
+        raise Refused(
+            "This layout is not a draft.", f"revision {draft.pk}", "Use undo and redo to go to it."
+        )
 
     def make(head: Revision) -> Made:
         members = members_of(head)
-        if [(m.base, m.islands) for m in members] != [(m.base, m.islands) for m in members_of(draft)]:
+        if [(m.base, m.islands) for m in members] != [
+            (m.base, m.islands) for m in members_of(draft)
+        ]:
             raise Conflict(
-                "The draft was made before other objects came in.", head.name, "Pack again with its settings."
+                "The draft was made before other objects came in.",
+                head.name,
+                "Pack again with its settings.",
             )
         # What was said of the objects since is kept: a draft is a layout.
         state = read_state(draft).having(members=members, name=head.name)

@@ -29,7 +29,9 @@ KEYS = tuple(option.name for option in PACK_OPTIONS)
 def settings_from(params: dict[str, Any]) -> PackSettings:
     """Checked settings without the tiles; raises `LayoutError` with the value that is wrong."""
     given = {key: params[key] for key in KEYS if params.get(key) is not None}
-    return PackSettings(width=params.get("width") or 2048, height=params.get("height") or 2048, **given)
+    return PackSettings(
+        width=params.get("width") or 2048, height=params.get("height") or 2048, **given
+    )
 
 
 def tiles_for(revision: Revision, params: dict[str, Any]) -> list[TileRow]:
@@ -68,7 +70,8 @@ def pack_atlas(
     report: Report,
     stop: Callable[[], str],
 ) -> Revision | None:
-    """Pack; returns the new revision, or None when the user dropped the result or stopped before there was one.
+    """Pack; returns the new revision, or None when the user dropped the result or stopped before
+    there was one.
 
     `stop` is asked often and says "" to go on, "keep" or "drop" to end.
     """
@@ -104,13 +107,20 @@ def pack_atlas(
     # Islands that were not to be packed keep the place they had, in a tile or not.
     unplaced = np.where(controls.chosen, ~placed & ~nowhere, layout.unplaced)
     state = layout.state.having(
-        placements=best, unplaced=unplaced, tiles=tuple(tiles), padding=settings.padding, margin=settings.margin
-    )  # fmt: skip
+        placements=best,
+        unplaced=unplaced,
+        tiles=tuple(tiles),
+        padding=settings.padding,
+        margin=settings.margin,
+    )
     facts = {"seconds": round(time.monotonic() - started, 2), "tidy_cost": tidy_cost}
     what = f"{settings.effort}, padding {settings.padding:g} px"
     made = finish_job(
-        revision.atlas_id, revision, Made("pack", state, what, params, facts=facts), bool(params.get("as_draft"))
-    )  # fmt: skip
+        revision.atlas_id,
+        revision,
+        Made("pack", state, what, params, facts=facts),
+        bool(params.get("as_draft")),
+    )
     measure_revision(made)
     if made.draft:
         # Its picture is drawn here, not while a browser waits for the contact sheet.

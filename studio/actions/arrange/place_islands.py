@@ -22,8 +22,9 @@ VERBS = ("move", "turn", "size", "mirror", "place")
 def place_islands(revision: Revision, params: dict[str, Any]) -> Made:
     """New placements of some islands.
 
-    `params`: verb (one of `VERBS`), islands (numbers), placements (six numbers each: a, b, tu, c, d, tv; from base
-    UVs to the plane of the tiles), side_table (true or false, for all of them; as it was when it is not said).
+    `params`: verb (one of `VERBS`), islands (numbers), placements (six numbers each: a, b, tu, c,
+    d, tv; from base UVs to the plane of the tiles), side_table (true or false, for all of them; as
+    it was when it is not said).
     """
     state = read_state(revision)
     chosen = np.array(params["islands"], np.int64)
@@ -32,11 +33,15 @@ def place_islands(revision: Revision, params: dict[str, Any]) -> Made:
         raise Refused("No islands are picked.", "islands", "Pick some on the table.")
     if chosen.max() >= len(state.islands) or len(np.unique(chosen)) < len(chosen):
         raise Refused(
-            "An island is named twice, or is not there.", "islands", "Look at the new layout and try again."
+            "An island is named twice, or is not there.",
+            "islands",
+            "Look at the new layout and try again.",
         )
     if len(places) != len(chosen):
         raise Refused(
-            f"{len(chosen)} islands and {len(places)} placements.", "placements", "Give six numbers each."
+            f"{len(chosen)} islands and {len(places)} placements.",
+            "placements",
+            "Give six numbers each.",
         )
     flat = np.abs(places[:, 0] * places[:, 4] - places[:, 1] * places[:, 3])
     if not (np.isfinite(places).all() and (flat > 0).all()):

@@ -20,12 +20,15 @@ def plan_atlas(revision: Revision, padding: float) -> dict[str, Any]:
     counted[np.unique(stack, return_index=True)[1]] = True
     world = float((layout.islands.world_area * layout.weights**2)[counted].sum())
     reached = _reached(revision.figures, padding)
-    rows = plan_tiles(world, int(counted.sum()), padding, revision.atlas.project.house_density, reached)
+    rows = plan_tiles(
+        world, int(counted.sum()), padding, revision.atlas.project.house_density, reached
+    )
     return {"coverage": reached, "rows": [row.__dict__ for row in rows]}
 
 
 def _reached(figures: dict[str, Any] | None, padding: float) -> float | None:
-    """Coverage of the tiles in use, when the layout is packed: nothing overlaps, spills or was left over."""
+    """Coverage of the tiles in use, when the layout is packed: nothing overlaps, spills or was left
+    over."""
     if not figures or figures["overlapping"] or figures["outside"] or figures["side_table"]:
         return None
     if figures["gap_px"] is not None and figures["gap_px"] < padding - 1e-3:

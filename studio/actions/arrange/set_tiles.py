@@ -21,7 +21,13 @@ def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Made:
         raise Refused(f"{len(rows)} tiles.", "tiles", f"Give at most {MAX_TILES}.")
     tiles = sorted(
         (
-            TileRow(r["number"], r["width"], r["height"], r.get("label", "")[:120], r.get("frozen", False))
+            TileRow(
+                r["number"],
+                r["width"],
+                r["height"],
+                r.get("label", "")[:120],
+                r.get("frozen", False),
+            )
             for r in rows
         ),
         key=lambda tile: tile.number,
@@ -29,9 +35,10 @@ def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Made:
     for tile in tiles:
         if not 1001 <= tile.number <= LAST_TILE:
             raise Refused(
-                f"There is no tile {tile.number} in a grid of ten columns and ten rows.", "tile number",
+                f"There is no tile {tile.number} in a grid of ten columns and ten rows.",
+                "tile number",
                 "Give 1001 + column (0–9) + 10 x row (0–9).",
-            )  # fmt: skip
+            )
     if len({tile.number for tile in tiles}) < len(tiles):
         raise Refused("Two tiles have the same number.", "tiles", "Give each number once.")
     before = read_state(revision)
@@ -39,7 +46,9 @@ def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Made:
     controls = before.controls
     for number in set(controls["tile"].tolist()) - numbers - {0}:
         controls["tile"][controls["tile"] == number] = 0
-    return Made("tiles", before.having(controls=controls, tiles=tuple(tiles)), _said(before.tiles, tiles))
+    return Made(
+        "tiles", before.having(controls=controls, tiles=tuple(tiles)), _said(before.tiles, tiles)
+    )
 
 
 def _said(before: Sequence[TileRow], after: Sequence[TileRow]) -> str:

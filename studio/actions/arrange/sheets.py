@@ -21,7 +21,8 @@ FINER = 3
 
 
 def drawn_size(tile: TileRow) -> tuple[int, int]:
-    """px of the picture of a tile that is drawn while a browser waits; the hand-off draws it in full."""
+    """px of the picture of a tile that is drawn while a browser waits; the hand-off draws it in
+    full."""
     part = min(1.0, MOST_DRAWN / max(tile.width, tile.height))
     return max(1, round(part * tile.width)), max(1, round(part * tile.height))
 
@@ -50,7 +51,9 @@ def thumbnail(revision: Revision) -> bytes:
     span = corners.max(axis=0) + 1 - corners.min(axis=0)
     placed = layout.islands.placed(layout.placements).select(~layout.unplaced)
     low = corners.min(axis=0)
-    small = replace(placed, triangles=(placed.triangles - low) / span, edges=(placed.edges - low) / span)
+    small = replace(
+        placed, triangles=(placed.triangles - low) / span, edges=(placed.edges - low) / span
+    )
     size = [int(n) for n in np.maximum(1, THUMBNAIL * span / span.max())]
     drawn = Image.open(io.BytesIO(layout_png(small, FINER * size[0], FINER * size[1])))
     out = io.BytesIO()

@@ -36,12 +36,17 @@ def even_out(revision: Revision, params: dict[str, Any]) -> Revision:
     return finish_job(revision.atlas_id, revision, made)
 
 
-def evened(layout: Layout, target: float | None, chosen: list[int], per_object: bool = False) -> Placements:
+def evened(
+    layout: Layout, target: float | None, chosen: list[int], per_object: bool = False
+) -> Placements:
     """Placements at one density times the weights; locked places and sizes stay as they are.
 
-    `chosen` are the islands to scale, all when empty; `target` in px per metre, None for the average.
+    `chosen` are the islands to scale, all when empty; `target` in px per metre, None for the
+    average.
     """
-    which = controls_of(layout, chosen).chosen & (layout.controls["flags"] & (LOCK_PLACE | LOCK_SIZE) == 0)
+    which = controls_of(layout, chosen).chosen & (
+        layout.controls["flags"] & (LOCK_PLACE | LOCK_SIZE) == 0
+    )
     if not which.any() and layout.islands.count:
         raise Refused(
             "All these islands keep their place or their size.",
@@ -50,8 +55,15 @@ def evened(layout: Layout, target: float | None, chosen: list[int], per_object: 
         )
     width, height = layout.pixels.T
     return equalize(
-        layout.islands, layout.placements, width, height, target, layout.weights, per_object=per_object, which=which,
-    )  # fmt: skip
+        layout.islands,
+        layout.placements,
+        width,
+        height,
+        target,
+        layout.weights,
+        per_object=per_object,
+        which=which,
+    )
 
 
 def target_density(layout: Layout, params: dict[str, Any]) -> float | None:
@@ -66,7 +78,9 @@ def target_density(layout: Layout, params: dict[str, Any]) -> float | None:
         return float(value)
     found = float("nan")
     if target == "island" and value is not None and 0 <= int(value) < layout.islands.count:
-        found = float(island_densities(layout.islands, layout.placements, width, height)[int(value)])
+        found = float(
+            island_densities(layout.islands, layout.placements, width, height)[int(value)]
+        )
     elif target == "object" and value is not None:
         numbers = [n for n, obj in enumerate(layout.objects) if obj.pk == int(value)]
         which = np.isin(layout.islands.object_index, numbers)

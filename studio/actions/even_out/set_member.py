@@ -15,7 +15,9 @@ def set_member(revision: Revision, object_id: int, given: dict[str, Any]) -> Mad
     """`given`: weight, proportion (None for that of its picture)."""
     state = read_state(revision)
     if object_id not in [row.object for row in state.members]:
-        raise Refused("This object is not in the atlas.", f"object {object_id}", "Pick one that is listed.")
+        raise Refused(
+            "This object is not in the atlas.", f"object {object_id}", "Pick one that is listed."
+        )
     name = MeshObject.objects.values_list("name", flat=True).get(pk=object_id)
 
     def changed(row: MemberRow) -> MemberRow:

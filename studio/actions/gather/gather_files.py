@@ -105,7 +105,8 @@ def gather_files(
 
 
 def _bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str, Any]]:
-    """Facts of an object's base layout in each of its channels; one without islands where it has none."""
+    """Facts of an object's base layout in each of its channels; one without islands where it has
+    none."""
     out = []
     for channel in range(max(len(obj.mesh.channels), 1)):
         base = read_base(obj, channel, scene, uv_tolerance)
@@ -137,7 +138,8 @@ def _read(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
 
 
 def _proportions(islands: IslandSet, surface: Surface) -> dict[str, float | None]:
-    """Proportions of an object's pictures, that of its largest islands, and what its stretch suggests instead."""
+    """Proportions of an object's pictures, that of its largest islands, and what its stretch
+    suggests instead."""
     if not islands.count:
         return {}
     values, of = np.unique(islands.proportion, return_inverse=True)
@@ -178,9 +180,16 @@ def _keep(
     for name, data in files.items():
         scene, rows = scenes.get(name, (None, []))
         source = Source.objects.create(
-            project=project, name=name, sha256=keys[name], size=len(data), is_mesh=scene is not None, folder=folder, uv_tolerance=project.uv_tolerance,
-            metres_per_unit=scene.metres_per_unit if scene else 1.0, warnings=list(scene.warnings) if scene else [],
-        )  # fmt: skip
+            project=project,
+            name=name,
+            sha256=keys[name],
+            size=len(data),
+            is_mesh=scene is not None,
+            folder=folder,
+            uv_tolerance=project.uv_tolerance,
+            metres_per_unit=scene.metres_per_unit if scene else 1.0,
+            warnings=list(scene.warnings) if scene else [],
+        )
         for number, (obj, bases) in enumerate(rows):
             state = state.with_member(_keep_object(project, source, number, obj, bases))
     settings = project.settings
@@ -191,7 +200,9 @@ def _keep(
     revision = write_state(atlas, atlas.head, state, verb="gather", params={"files": names})
     touched = parts_of_atlas(atlas.pk, before, state) | settings_parts(project.settings, settings)
     what = names[0] if len(names) == 1 else f"{len(names)} files"
-    append_change(project, "gather", what, touched, settings=settings, revisions={atlas.pk: revision})
+    append_change(
+        project, "gather", what, touched, settings=settings, revisions={atlas.pk: revision}
+    )
     return revision
 
 
@@ -200,9 +211,14 @@ def _keep_object(
 ) -> MemberRow:
     """Rows of an object and its base layouts; what an atlas keeps of it."""
     made = MeshObject.objects.create(
-        project=project, source=source, number=number, name=obj.name, parent=obj.instances[0].parent,
+        project=project,
+        source=source,
+        number=number,
+        name=obj.name,
+        parent=obj.instances[0].parent,
         instances=[[i.name, i.matrix.tolist()] for i in obj.instances],
-        channels=[c.name for c in obj.mesh.channels if (c.corner_uv >= 0).any()], faces=obj.mesh.face_count,
-    )  # fmt: skip
+        channels=[c.name for c in obj.mesh.channels if (c.corner_uv >= 0).any()],
+        faces=obj.mesh.face_count,
+    )
     kept = [BaseLayout.objects.create(object=made, **facts) for facts in bases]
     return MemberRow(object=made.pk, base=kept[0].pk, islands=kept[0].islands)

@@ -1,4 +1,5 @@
-"""Choose the UV channel that objects are laid out from, and the one that the layout is written to."""
+"""Choose the UV channel that objects are laid out from, and the one that the layout is written
+to."""
 
 from __future__ import annotations
 
@@ -17,13 +18,15 @@ OBJ = ".obj"
 def set_channel(revision: Revision, objects: list[int], source: int, target: int) -> Made:
     """Lay objects out from channel `source`, written to channel `target`, both from 0.
 
-    Objects that have no such channel are refused. The islands of another channel are other islands: they lie as
-    the file has them, and nothing is said of them yet.
+    Objects that have no such channel are refused. The islands of another channel are other islands:
+    they lie as the file has them, and nothing is said of them yet.
     """
     state = read_state(revision)
     chosen = [row for row in state.members if row.object in objects]
     if not chosen:
-        raise Refused("None of these objects is in this atlas.", revision.name, "Pick some that are listed.")
+        raise Refused(
+            "None of these objects is in this atlas.", revision.name, "Pick some that are listed."
+        )
     bases = {
         base.object_id: base
         for base in BaseLayout.objects.filter(
@@ -51,7 +54,9 @@ def set_channel(revision: Revision, objects: list[int], source: int, target: int
         parts.append(own)
     what = f"{source + 1}" if source == target else f"{source + 1}, written to {target + 1}"
     made = replace(state, members=tuple(members), islands=np.concatenate(parts))
-    return Made("channel", made, f"{what}: {len(chosen)} {'object' if len(chosen) == 1 else 'objects'}")
+    return Made(
+        "channel", made, f"{what}: {len(chosen)} {'object' if len(chosen) == 1 else 'objects'}"
+    )
 
 
 def _check_target(base: BaseLayout, target: int) -> None:
@@ -59,7 +64,9 @@ def _check_target(base: BaseLayout, target: int) -> None:
     have = BaseLayout.objects.filter(object=obj, parent=None).count()
     if obj.source.name.lower().endswith(OBJ) and target > 0:
         raise Refused(
-            f"“{obj.name}” comes from an OBJ, which has one UV channel.", "channel", "Write it to channel 1."
+            f"“{obj.name}” comes from an OBJ, which has one UV channel.",
+            "channel",
+            "Write it to channel 1.",
         )
     if target > have:
         raise Refused(

@@ -1,4 +1,5 @@
-"""Which objects lie in which atlas: new atlases, objects that move between them, are let go or come back."""
+"""Which objects lie in which atlas: new atlases, objects that move between them, are let go or come
+back."""
 
 from __future__ import annotations
 
@@ -15,7 +16,8 @@ LONGEST_NAME = 120
 def new_atlas(
     project_id: int, seen: int | None, name: str, objects: Sequence[int], channel: int = 0
 ) -> tuple[Change, int]:
-    """Make an atlas of some objects, wherever they lie now; returns the change and the new atlas's id."""
+    """Make an atlas of some objects, wherever they lie now; returns the change and the new atlas's
+    id."""
     name = _checked(name)
 
     def make(states: dict[int, State]) -> Shared:
@@ -45,29 +47,38 @@ def move_objects(
     return edit_atlases(project_id, seen, make)[0]
 
 
-def release_objects(project_id: int, atlas_id: int, seen: int | None, objects: Sequence[int]) -> Change:
+def release_objects(
+    project_id: int, atlas_id: int, seen: int | None, objects: Sequence[int]
+) -> Change:
     """Take objects out of an atlas; they stay in the project, beside all atlases."""
 
     def make(states: dict[int, State]) -> Shared:
         here = _state(states, atlas_id)
         places = {k for k, row in enumerate(here.members) if row.object in objects}
         if not places:
-            raise Refused("None of these objects is in this atlas.", here.name, "Pick some that are listed.")
+            raise Refused(
+                "None of these objects is in this atlas.", here.name, "Pick some that are listed."
+            )
         return Shared(
-            "let go", f"{_counted(len(places))} of “{here.name}”", {atlas_id: split(here, places)[0]}
+            "let go",
+            f"{_counted(len(places))} of “{here.name}”",
+            {atlas_id: split(here, places)[0]},
         )
 
     return edit_atlases(project_id, seen, make)[0]
 
 
 def delete_atlas(project_id: int, atlas_id: int, seen: int | None) -> Change:
-    """Take an atlas away; its objects stay in the project, beside the others. Undo brings it back."""
+    """Take an atlas away; its objects stay in the project, beside the others. Undo brings it
+    back."""
 
     def make(states: dict[int, State]) -> Shared:
         here = _state(states, atlas_id)
         if len(states) == 1:
             raise Conflict(
-                "A project needs an atlas.", here.name, "Make another one first, or let its objects go."
+                "A project needs an atlas.",
+                here.name,
+                "Make another one first, or let its objects go.",
             )
         return Shared("delete atlas", f"“{here.name}”", {}, removed=(atlas_id,))
 
@@ -80,7 +91,9 @@ def rename_atlas(project_id: int, atlas_id: int, seen: int | None, name: str) ->
 
     def make(states: dict[int, State]) -> Shared:
         here = _state(states, atlas_id)
-        return Shared("rename atlas", f"“{here.name}” → “{name}”", {atlas_id: here.having(name=name)})
+        return Shared(
+            "rename atlas", f"“{here.name}” → “{name}”", {atlas_id: here.having(name=name)}
+        )
 
     return edit_atlases(project_id, seen, make)[0]
 
@@ -95,7 +108,8 @@ def loose_objects(project_id: int, states: Sequence[State]) -> list[MeshObject]:
 def _taken(
     project_id: int, states: dict[int, State], objects: Sequence[int], channel: int
 ) -> tuple[dict[int, State], State]:
-    """States without some objects' layouts in a channel, and a state of these alone; new ones for those that lie nowhere."""
+    """States without some objects' layouts in a channel, and a state of these alone; new ones for
+    those that lie nowhere."""
     wanted = {
         base.object_id: base
         for base in BaseLayout.objects.filter(
@@ -105,7 +119,9 @@ def _taken(
     for pk in objects:
         if pk not in wanted:
             raise Refused(
-                f"Object {pk} has no UV channel {channel + 1} in this project.", "objects", "Pick others."
+                f"Object {pk} has no UV channel {channel + 1} in this project.",
+                "objects",
+                "Pick others.",
             )
     left: dict[int, State] = {}
     first = next(iter(states.values()))
@@ -126,7 +142,9 @@ def _taken(
         if pk not in found:
             base = wanted[pk]
             row = MemberRow(pk, base.pk, base.islands, target=channel)
-            taken = joined(taken, State("", (row,), first.tiles, islands=fresh_islands(base.islands)))
+            taken = joined(
+                taken, State("", (row,), first.tiles, islands=fresh_islands(base.islands))
+            )
     return left, taken
 
 

@@ -19,15 +19,21 @@ Files = dict[str, bytes]
 
 
 def clean_name(name: str) -> str:
-    """A relative name without anything that leads out of its folder; empty for what must be ignored."""
-    parts = [part for part in PurePosixPath(name.replace("\\", "/")).parts if part not in ("/", "..", ".")]
+    """A relative name without anything that leads out of its folder; empty for what must be
+    ignored."""
+    parts = [
+        part
+        for part in PurePosixPath(name.replace("\\", "/")).parts
+        if part not in ("/", "..", ".")
+    ]
     if not parts or parts[0] == "__MACOSX" or parts[-1].startswith("."):
         return ""
     return "/".join(parts)
 
 
 def unpack(uploads: Iterable[tuple[str, bytes]]) -> Files:
-    """All files of an upload by name; what would have the name of another one gets a folder of its own.
+    """All files of an upload by name; what would have the name of another one gets a folder of its
+    own.
 
     Raises
     ------
@@ -50,7 +56,8 @@ def unpack(uploads: Iterable[tuple[str, bytes]]) -> Files:
 
 
 def free_folder(names: Iterable[str], taken: Iterable[str], stem: str) -> str:
-    """A folder (with its slash) in which no name meets one that is taken; empty where that needs none.
+    """A folder (with its slash) in which no name meets one that is taken; empty where that needs
+    none.
 
     Examples
     --------
@@ -77,13 +84,21 @@ class Budget:
 def _open_zip(name: str, data: bytes, budget: Budget) -> Files:
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
-        entries = [entry for entry in archive.infolist() if not entry.is_dir() and clean_name(entry.filename)]
+        entries = [
+            entry
+            for entry in archive.infolist()
+            if not entry.is_dir() and clean_name(entry.filename)
+        ]
     except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError, struct.error, EOFError):
         raise Refused(
             "This is not a zip archive, or it is damaged.", name, "Make the archive again."
         ) from None
     total = sum(entry.file_size for entry in entries)
-    if len(entries) > budget.entries or total > budget.size or total > MAX_RATIO * max(len(data), 50_000):
+    if (
+        len(entries) > budget.entries
+        or total > budget.size
+        or total > MAX_RATIO * max(len(data), 50_000)
+    ):
         raise Refused(
             f"The archive unpacks to {len(entries):,} files with {total / 1e6:,.0f} MB from {len(data) / 1e6:,.1f} MB.",
             name,

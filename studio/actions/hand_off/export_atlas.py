@@ -1,4 +1,5 @@
-"""Hand off: every file written back with its new layouts, and layout sheets and proofs of each atlas, in one zip."""
+"""Hand off: every file written back with its new layouts, and layout sheets and proofs of each
+atlas, in one zip."""
 
 from __future__ import annotations
 
@@ -37,7 +38,8 @@ OWN_NAMES = ("figures.json", "proof.html", "proof.json")
 
 @dataclass(frozen=True, eq=False)
 class Written:
-    """A layout of an object: its base layout, where its islands went, and the channel that it is written to."""
+    """A layout of an object: its base layout, where its islands went, and the channel that it is
+    written to."""
 
     geometry: str
     channel: int
@@ -48,7 +50,9 @@ class Written:
         """(C, 2) new UVs of the face corners, NaN for those that stay; None when all do."""
         base = load_geometry(self.geometry)
         whole = self.target != self.channel
-        return placed_corner_uvs(base["uv"], base["face_island"][corner_face], self.placements, whole)
+        return placed_corner_uvs(
+            base["uv"], base["face_island"][corner_face], self.placements, whole
+        )
 
 
 Layouts = dict[int, dict[int, list[Written]]]
@@ -81,7 +85,10 @@ def _collect(layout: Layout, by_source: Layouts) -> None:
         of_file = by_source.setdefault(member.object.source_id, {})
         of_file.setdefault(member.object.number, []).append(
             Written(
-                member.base.geometry, member.base.channel, member.row.target, layout.placements[slice(*span)]
+                member.base.geometry,
+                member.base.channel,
+                member.row.target,
+                layout.placements[slice(*span)],
             )
         )
 
@@ -89,14 +96,19 @@ def _collect(layout: Layout, by_source: Layouts) -> None:
 def _sources(layouts: list[Layout]) -> list[Source]:
     """Files of the objects in these atlases, and the files that came with them."""
     folders = {member.object.source.folder for layout in layouts for member in layout.members}
-    return list(Source.objects.filter(project=layouts[0].revision.atlas.project, folder__in=folders))
+    return list(
+        Source.objects.filter(project=layouts[0].revision.atlas.project, folder__in=folders)
+    )
 
 
 def _folders(layouts: list[Layout]) -> list[str]:
-    """Where sheets and proof of each atlas go: beside the files, or in folders of their own when there are several."""
+    """Where sheets and proof of each atlas go: beside the files, or in folders of their own when
+    there are several."""
     if len(layouts) == 1:
         return [""]
-    names = [re.sub(r"[^\w. -]+", "_", layout.revision.name).strip(" .") or "atlas" for layout in layouts]
+    names = [
+        re.sub(r"[^\w. -]+", "_", layout.revision.name).strip(" .") or "atlas" for layout in layouts
+    ]
     return [f"{name}/" for name in unique_names(names, ["atlas"] * len(names))]
 
 
@@ -104,7 +116,9 @@ def _add_sheets(archive: zipfile.ZipFile, folder: str, layout: Layout) -> None:
     names = layout.object_names()
     for tile in layout.tiles:
         placed = in_tile(layout, tile)
-        archive.writestr(f"{folder}layout.{tile.number}.png", layout_png(placed, tile.width, tile.height))
+        archive.writestr(
+            f"{folder}layout.{tile.number}.png", layout_png(placed, tile.width, tile.height)
+        )
         archive.writestr(
             f"{folder}layout.{tile.number}.svg", layout_svg(placed, names, tile.width, tile.height)
         )
@@ -120,7 +134,8 @@ def _add_sheets(archive: zipfile.ZipFile, folder: str, layout: Layout) -> None:
 
 
 def _places(sources: list[Source], folders: list[str]) -> Iterator[tuple[str, list[Source]]]:
-    """Files that came together, and the folder (with its slash) where they go: a new one where names would meet."""
+    """Files that came together, and the folder (with its slash) where they go: a new one where
+    names would meet."""
     groups: dict[str, list[Source]] = {}
     for source in sources:
         groups.setdefault(source.folder, []).append(source)
@@ -155,7 +170,8 @@ def _group_files(group: list[Source], by_source: Layouts) -> dict[str, bytes]:
 def _rewritten(
     source: Source, layouts: dict[int, list[Written]], side_names: Mapping[str, str]
 ) -> dict[str, bytes]:
-    """A file with its layouts, one channel after the other, and the side files that changed with it."""
+    """A file with its layouts, one channel after the other, and the side files that changed with
+    it."""
     beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
     folder, name = PurePosixPath(source.name).parent, PurePosixPath(source.name).name
@@ -172,7 +188,9 @@ def _rewritten(
     return {posixpath.normpath(folder / written): data for written, data in out.items()}
 
 
-def _read_again(name: str, written: dict[str, bytes], find: Siblings, metres_per_unit: float) -> Scene:
+def _read_again(
+    name: str, written: dict[str, bytes], find: Siblings, metres_per_unit: float
+) -> Scene:
     return read_scene(
         name, written[name], lambda wanted: written.get(wanted) or find(wanted), metres_per_unit
     )

@@ -29,7 +29,9 @@ def reports_of(revision: Revision) -> dict[str, str]:
         layout.object_names(),
         {"Last action": f"{revision.verb} (revision {revision.pk})", **_settings(revision)},
     )
-    values = json.dumps(report_values(subject, proof), indent=1, ensure_ascii=False, allow_nan=False)
+    values = json.dumps(
+        report_values(subject, proof), indent=1, ensure_ascii=False, allow_nan=False
+    )
     return {"html": report_page(subject, proof), "json": values}
 
 
@@ -43,7 +45,11 @@ def _settings(revision: Revision) -> dict[str, str]:
     shown = ("padding", "margin", "rotate", "effort", "order", "tidy", "seed")
     given = {key: packed.params[key] for key in shown if packed.params.get(key) is not None}
     units = {"padding": " px", "margin": " px"}
-    return {"Packed with": ", ".join(f"{key} {value}{units.get(key, '')}" for key, value in given.items())}
+    return {
+        "Packed with": ", ".join(
+            f"{key} {value}{units.get(key, '')}" for key, value in given.items()
+        )
+    }
 
 
 def write_reports(revision: Revision) -> dict[str, Any]:

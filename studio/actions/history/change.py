@@ -19,7 +19,8 @@ from studio.state import State, read_state, write_state
 FARTHEST = 1e9
 """No placement holds a larger number, in tiles."""
 TRIES = 3
-"""So often an edit is computed anew, because another one came first, before it makes the others wait."""
+"""So often an edit is computed anew, because another one came first, before it makes the others
+wait."""
 QUIET = ("measure", "export", "report", "explain", "stacks")
 """Kinds of jobs that change no layout."""
 
@@ -53,7 +54,8 @@ def first_settings(name: str, house_density: float) -> dict[str, Any]:
 
 
 def check_idle(atlas: Atlas) -> None:
-    """Refuse while other work is about to change the layout; call it inside the transaction of the change."""
+    """Refuse while other work is about to change the layout; call it inside the transaction of the
+    change."""
     busy = atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING]).exclude(kind__in=QUIET).first()
     if busy:
         raise Conflict(
@@ -65,12 +67,15 @@ def check_idle(atlas: Atlas) -> None:
 
 
 def check_fresh(project: Project, seen: int | None, parts: Parts) -> None:
-    """Refuse when what the user saw of these parts has changed since, with what changed and by which action."""
+    """Refuse when what the user saw of these parts has changed since, with what changed and by
+    which action."""
     if seen is None or seen == project.head_id:
         return
     if not project.changes.filter(pk=seen).exists():
         raise Refused(
-            f"There is no step {seen} in this project.", "change", "Look at the newest layout and try again."
+            f"There is no step {seen} in this project.",
+            "change",
+            "Look at the newest layout and try again.",
         )
     met = [change for change in _between(project, seen) if meet(change.touched, parts)]
     if met:
@@ -90,7 +95,8 @@ def _refuse_stale(project: Project, change: Change) -> None:
 
 
 def _between(project: Project, seen: int) -> list[Change]:
-    """Changes that lead from one to the present state: those undone since, and those made since; newest first."""
+    """Changes that lead from one to the present state: those undone since, and those made since;
+    newest first."""
     parents = dict(project.changes.values_list("pk", "parent_id"))
 
     def back(at: int | None) -> list[int]:
@@ -106,7 +112,8 @@ def _between(project: Project, seen: int) -> list[Change]:
 
 
 def edit_atlas(atlas_id: int, seen: int | None, make: Callable[[Revision], Made]) -> Revision:
-    """Append what `make` makes of an atlas's present revision, computed outside the transaction where that is possible.
+    """Append what `make` makes of an atlas's present revision, computed outside the transaction
+    where that is possible.
 
     Raises `Conflict` when what it touches or needs has changed since the change that the user saw.
     """
@@ -123,7 +130,8 @@ def edit_atlas(atlas_id: int, seen: int | None, make: Callable[[Revision], Made]
 
 
 def _present(atlas_id: int, lock: bool = False) -> tuple[Atlas, Project]:
-    """An atlas as it is now, and its project; held until the transaction ends when `lock` is asked."""
+    """An atlas as it is now, and its project; held until the transaction ends when `lock` is
+    asked."""
     project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
     projects = Project.objects.select_for_update() if lock else Project.objects.all()
     project = projects.get(pk=project_id)
@@ -195,7 +203,9 @@ def edit_atlases(
         project = Project.objects.select_for_update().get(pk=project_id)
         head = project.head
         assert head is not None
-        atlases = {a.pk: a for a in project.atlases.exclude(head=None).select_related("head__keyframe")}
+        atlases = {
+            a.pk: a for a in project.atlases.exclude(head=None).select_related("head__keyframe")
+        }
         before = {pk: read_state(_head(atlases[pk])) for pk, _ in head.atlases}
         made = make(dict(before))
         parts = {pk: parts_of_atlas(pk, before[pk], state) for pk, state in made.states.items()}
@@ -209,7 +219,9 @@ def edit_atlases(
             check_idle(atlases[pk])
         for pk, each in parts.items():
             if each:
-                revisions[pk] = write_state(atlases[pk], atlases[pk].head, made.states[pk], verb=made.verb)
+                revisions[pk] = write_state(
+                    atlases[pk], atlases[pk].head, made.states[pk], verb=made.verb
+                )
         new = []
         for state in made.fresh:
             atlas = Atlas.objects.create(project=project)
@@ -224,7 +236,8 @@ def edit_atlases(
 
 @transaction.atomic
 def finish_job(atlas_id: int, base: Revision, made: Made, as_draft: bool = False) -> Revision:
-    """Append what a job made of a revision; as a draft beside the chain when asked, or when another came first."""
+    """Append what a job made of a revision; as a draft beside the chain when asked, or when another
+    came first."""
     Project.objects.select_for_update().get(pk=base.atlas.project_id)
     atlas = Atlas.objects.get(pk=atlas_id)
     if as_draft or atlas.head_id != base.pk:
@@ -239,9 +252,13 @@ def finish_job(atlas_id: int, base: Revision, made: Made, as_draft: bool = False
 
 
 def edit_settings(
-    project_id: int, seen: int | None, verb: str, make: Callable[[dict[str, Any]], tuple[dict[str, Any], str]]
+    project_id: int,
+    seen: int | None,
+    verb: str,
+    make: Callable[[dict[str, Any]], tuple[dict[str, Any], str]],
 ) -> Change:
-    """Append a change of the project's settings; `make` returns the new ones and what was changed, in words."""
+    """Append a change of the project's settings; `make` returns the new ones and what was changed,
+    in words."""
     with transaction.atomic():
         get_object_or_404(Project, pk=project_id)
         project = Project.objects.select_for_update().get(pk=project_id)
@@ -267,7 +284,8 @@ def append_change(
 ) -> Change:
     """Append a change and move the project to it. The caller holds the project's row.
 
-    `revisions` are the new states of atlases by their ids (new atlases come last), `removed` those that are gone.
+    `revisions` are the new states of atlases by their ids (new atlases come last), `removed` those
+    that are gone.
     """
     parent = project.head
     rows = [[a, r] for a, r in (parent.atlases if parent else []) if a not in removed]
@@ -302,13 +320,16 @@ def claim_parts(atlas_id: int, more: tuple[str, ...] = ()) -> Parts:
 
 
 KEPT = 12
-"""Measurements of an atlas's newest revisions that are kept; others are made again when they are looked at."""
+"""Measurements of an atlas's newest revisions that are kept; others are made again when they are
+looked at."""
 
 
 def keep_measurement(revision: Revision, figures: bytes, proof: bytes, mark: str) -> None:
     """Keep what was found about a revision, and forget that of old ones."""
     values = {"figures": figures, "proof": proof, "mark": mark}
-    revision.measurement = Measurement.objects.update_or_create(revision=revision, defaults=values)[0]
+    revision.measurement = Measurement.objects.update_or_create(revision=revision, defaults=values)[
+        0
+    ]
     of_chain = Measurement.objects.filter(revision__atlas=revision.atlas_id, revision__draft=False)
     old = of_chain.exclude(revision=revision.atlas.head_id).order_by("-revision_id")[KEPT:]
     Measurement.objects.filter(pk__in=[kept.pk for kept in old.only("pk")]).delete()

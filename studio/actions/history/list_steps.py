@@ -11,7 +11,9 @@ SHOWN = ("pk", "parent_id", "verb", "what", "author", "label", "created", "atlas
 
 def list_steps(project: Project) -> list[dict[str, Any]]:
     """Steps that lead to the present one, the oldest first, and those that redo leads to."""
-    rows = {row[0]: dict(zip(SHOWN, row, strict=True)) for row in project.changes.values_list(*SHOWN)}
+    rows = {
+        row[0]: dict(zip(SHOWN, row, strict=True)) for row in project.changes.values_list(*SHOWN)
+    }
     chain, at = [], project.head_id
     while at is not None:
         chain.append(at)
@@ -20,7 +22,9 @@ def list_steps(project: Project) -> list[dict[str, Any]]:
     shown = [*behind, *reversed(project.redo)]
     changed = {pk: _changed(rows[pk], rows.get(rows[pk]["parent_id"])) for pk in shown}
     summaries = dict(
-        Revision.objects.filter(atlas__project=project).exclude(summary=None).values_list("pk", "summary")
+        Revision.objects.filter(atlas__project=project)
+        .exclude(summary=None)
+        .values_list("pk", "summary")
     )
     out = []
     for pk in shown:
@@ -28,11 +32,18 @@ def list_steps(project: Project) -> list[dict[str, Any]]:
         summary = summaries.get(revision) or {}
         out.append(
             {
-                "id": pk, "verb": row["verb"], "what": row["what"], "author": row["author"], "label": row["label"],
-                "created": row["created"], "ahead": pk in project.redo, "atlas": atlas,
-                "coverage": summary.get("coverage"), "density": summary.get("density"),
+                "id": pk,
+                "verb": row["verb"],
+                "what": row["what"],
+                "author": row["author"],
+                "label": row["label"],
+                "created": row["created"],
+                "ahead": pk in project.redo,
+                "atlas": atlas,
+                "coverage": summary.get("coverage"),
+                "density": summary.get("density"),
             }
-        )  # fmt: skip
+        )
     return out
 
 
@@ -40,7 +51,12 @@ def _changed(row: dict[str, Any], parent: dict[str, Any] | None) -> tuple[int, i
     """The first atlas that a change gave a new revision, and that revision."""
     before = parent["atlases"] if parent else []
     return next(
-        ((atlas, revision) for atlas, revision in row["atlases"] if [atlas, revision] not in before), None
+        (
+            (atlas, revision)
+            for atlas, revision in row["atlases"]
+            if [atlas, revision] not in before
+        ),
+        None,
     )
 
 

@@ -1,6 +1,7 @@
 """Parts of a project that a change touches, by name, and whether two changes meet.
 
-A part is named settings/<name> or atlas/<id>/<what>; where few islands are touched their numbers stand with it.
+A part is named settings/<name> or atlas/<id>/<what>; where few islands are touched their numbers
+stand with it.
 """
 
 from __future__ import annotations
@@ -71,5 +72,10 @@ def parts_of_atlas(atlas_id: int, before: State, after: State) -> Parts:
 def _first(state: State, islands: int, members: int) -> State:
     """The first members of a state."""
     return State(
-        state.name, state.members[:members], state.tiles, state.padding, state.margin, state.islands[:islands]
+        state.name,
+        state.members[:members],
+        state.tiles,
+        state.padding,
+        state.margin,
+        state.islands[:islands],
     )

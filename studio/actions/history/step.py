@@ -15,7 +15,9 @@ def undo(project_id: int, seen: int | None = None) -> Change:
     """Go back to the state before the last change."""
     project, head = _held(project_id, seen)
     if head.parent is None:
-        raise Conflict("There is nothing to undo.", project.name, "This is the project as it began.")
+        raise Conflict(
+            "There is nothing to undo.", project.name, "This is the project as it began."
+        )
     return _go(project, head.parent, [*project.redo, head.pk])
 
 
@@ -25,7 +27,9 @@ def redo(project_id: int, seen: int | None = None) -> Change:
     project, _ = _held(project_id, seen)
     if not project.redo:
         raise Conflict(
-            "There is nothing to redo.", project.name, "A new action after an undo ends the way forward."
+            "There is nothing to redo.",
+            project.name,
+            "A new action after an undo ends the way forward.",
         )
     return _go(project, Change.objects.get(pk=project.redo[-1]), project.redo[:-1])
 
@@ -45,7 +49,9 @@ def go_to(project_id: int, step: int, seen: int | None = None) -> Change:
         at = parents[at]
     if at is None:
         raise Refused(
-            "This step is not in the history (any more).", f"step {step}", "Pick one that is listed."
+            "This step is not in the history (any more).",
+            f"step {step}",
+            "Pick one that is listed.",
         )
     return _go(project, Change.objects.get(pk=step), ahead)
 

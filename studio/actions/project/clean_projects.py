@@ -27,7 +27,9 @@ ACTIVE = (Job.QUEUED, Job.RUNNING)
 def delete_project(project: Project) -> Project:
     """Put a project away; its work is stopped, and nothing of it is lost for `KEPT`."""
     if project.deleted is not None:
-        raise Conflict("The project is deleted already.", project.name, "Bring it back, or leave it.")
+        raise Conflict(
+            "The project is deleted already.", project.name, "Bring it back, or leave it."
+        )
     project.deleted = timezone.now()
     project.save(update_fields=["deleted"])
     for job in project.jobs.filter(state__in=ACTIVE):
@@ -56,7 +58,8 @@ def clear() -> tuple[int, int]:
     """
     old = Project.objects.filter(deleted__lt=timezone.now() - KEPT).exclude(jobs__state__in=ACTIVE)
     gone = [_forget(project) for project in old]
-    # What is there is listed before what is referred to: a file that a job stores meanwhile is not in the list.
+    # What is there is listed before what is referred to: a file that a job stores meanwhile is not
+    # in the list.
     files = list(_stored_files())
     referred = _referred()
     removed = 0
@@ -91,7 +94,8 @@ def _referred() -> set[str]:
 
 
 def _stored_files() -> Iterator[tuple[Path, float]]:
-    """Stored files and their age in seconds; none where the storage is no folder of this machine."""
+    """Stored files and their age in seconds; none where the storage is no folder of this
+    machine."""
     if not isinstance(default_storage, FileSystemStorage):
         return
     root, now = Path(default_storage.location), time.time()

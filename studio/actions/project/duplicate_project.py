@@ -1,4 +1,5 @@
-"""A copy of a project as it is now: the same files, objects and layouts, with a history of its own."""
+"""A copy of a project as it is now: the same files, objects and layouts, with a history of its
+own."""
 
 from __future__ import annotations
 
@@ -21,7 +22,9 @@ def duplicate_project(project_id: int) -> Project:
     copy = Project.objects.create()
     sources = _copied(Source.objects.filter(project=original), project=copy)
     objects = _copied(
-        MeshObject.objects.filter(project=original), project=copy, source=lambda row: sources[row.source_id]
+        MeshObject.objects.filter(project=original),
+        project=copy,
+        source=lambda row: sources[row.source_id],
     )
     bases = _copied(
         BaseLayout.objects.filter(object__project=original),
@@ -35,7 +38,8 @@ def duplicate_project(project_id: int) -> Project:
         old = Revision.objects.select_related("keyframe").get(pk=revision_id)
         state = read_state(old)
         members = tuple(
-            replace(row, object=objects[row.object].pk, base=bases[row.base].pk) for row in state.members
+            replace(row, object=objects[row.object].pk, base=bases[row.base].pk)
+            for row in state.members
         )
         atlas = Atlas.objects.create(project=copy)
         facts = {
@@ -48,12 +52,15 @@ def duplicate_project(project_id: int) -> Project:
             atlas, None, state.having(members=members), verb=old.verb, summary=old.summary, **facts
         )
         revisions[atlas.pk] = made
-    append_change(copy, "duplicate", f"of “{original.name}”", {}, settings=settings, revisions=revisions)
+    append_change(
+        copy, "duplicate", f"of “{original.name}”", {}, settings=settings, revisions=revisions
+    )
     return copy
 
 
 def _copied(rows: models.QuerySet, **other: object) -> dict[int, models.Model]:  # type: ignore[type-arg]
-    """New rows like these, by the ids of the old ones; `other` are values, or functions of the old row, to set."""
+    """New rows like these, by the ids of the old ones; `other` are values, or functions of the old
+    row, to set."""
     out = {}
     for row in rows.order_by("pk"):
         old = row.pk

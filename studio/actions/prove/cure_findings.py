@@ -24,19 +24,24 @@ VERBS = {"mirror": "mirror back", "move in": "move into the tile", "stack": "sta
 def cure_findings(revision: Revision, cure: str, islands: list[int]) -> Made:
     """Cure some islands.
 
-    `cure` is mirror (turn mirrored islands over about their middle), move in (by whole tiles where that
-    is enough, else by as little as is needed) or stack (mark the islands, and lay them on the first).
+    `cure` is mirror (turn mirrored islands over about their middle), move in (by whole tiles where
+    that is enough, else by as little as is needed) or stack (mark the islands, and lay them on the
+    first).
     """
     layout = load_layout(revision)
     chosen = np.unique(np.array(islands, np.int64))
     if not len(chosen) or chosen[-1] >= layout.islands.count:
-        raise Refused("There is no such island.", "islands", "Look at the new layout and try again.")
+        raise Refused(
+            "There is no such island.", "islands", "Look at the new layout and try again."
+        )
     if cure == "stack":
         return _stack(layout, islands)
     moves = identity(layout.islands.count)
     box = layout.islands.placed(layout.placements).bounds()
     if not np.isfinite(box[chosen]).all():
-        raise Refused("An island has no place: its UVs are not numbers.", "islands", "Flatten it again.")
+        raise Refused(
+            "An island has no place: its UVs are not numbers.", "islands", "Flatten it again."
+        )
     unplaced = layout.unplaced.copy()
     if cure == "mirror":
         moves[chosen, 0, 0] = -1.0
@@ -71,7 +76,8 @@ def _way_in(layout: Layout, box: FloatArray) -> FloatArray:
 
 
 def _stack(layout: Layout, islands: list[int]) -> Made:
-    """Lay islands on the first one named that lies in a tile, and mark them as one stack unless they are one already."""
+    """Lay islands on the first one named that lies in a tile, and mark them as one stack unless
+    they are one already."""
     members = np.array(list(dict.fromkeys(islands)), np.int64)
     # A parked one is laid on its twin in the tile, not the other way round.
     home = home_tiles(layout.islands, layout.placements, [tile.size for tile in layout.tiles])
@@ -82,8 +88,12 @@ def _stack(layout: Layout, islands: list[int]) -> Made:
         group_islands(layout, controls, members, "stack", True)
     laid = lay_onto(layout.islands, members)
     if laid is None:
-        raise Refused("These islands do not have the same shape.", "islands", "Take them off the stack.")
+        raise Refused(
+            "These islands do not have the same shape.", "islands", "Take them off the stack."
+        )
     placements = layout.placements.copy()
-    placements[members] = compose(np.repeat(layout.placements[members[:1]], len(members), axis=0), laid.onto)
+    placements[members] = compose(
+        np.repeat(layout.placements[members[:1]], len(members), axis=0), laid.onto
+    )
     state = layout.state.having(placements=placements, controls=controls)
     return Made(VERBS["stack"], state, counted(len(members)), {"islands": len(members)})

@@ -71,7 +71,8 @@ def figures_of(layout: Layout, f: Figures, surface: Surface) -> dict[str, Any]:
 
 
 def measure_revision(revision: Revision) -> dict[str, Any]:
-    """Figures of a revision and its proof by the rules of the day, from one measurement; kept with it."""
+    """Figures of a revision and its proof by the rules of the day, from one measurement; kept with
+    it."""
     if is_proven(revision):
         return dict(revision.figures or {})
     started = time.monotonic()

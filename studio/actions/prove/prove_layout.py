@@ -27,8 +27,11 @@ def rules_of(revision: Revision) -> Rules:
     """The rules that a layout is judged by: its project's, and the distances it was packed with."""
     project = revision.atlas.project
     base = Rules(
-        padding=revision.padding, margin=revision.margin, house_density=project.house_density, tolerance=project.tolerance
-    )  # fmt: skip
+        padding=revision.padding,
+        margin=revision.margin,
+        house_density=project.house_density,
+        tolerance=project.tolerance,
+    )
     return make_rules(project.rules, f"rules of {project.name}", base)
 
 
@@ -40,8 +43,12 @@ def set_rules(project_id: int, seen: int | None, change: dict[str, Any]) -> Chan
         kept = {**before, **change}
         if "severity" in change:
             merged = {**before.get("severity", {}), **change["severity"]}
-            kept["severity"] = {k: v for k, v in merged.items() if k not in KINDS or v != KINDS[k].severity}
-        values = plain(make_rules({k: v for k, v in kept.items() if k not in OWN}, "rules", Rules()))
+            kept["severity"] = {
+                k: v for k, v in merged.items() if k not in KINDS or v != KINDS[k].severity
+            }
+        values = plain(
+            make_rules({k: v for k, v in kept.items() if k not in OWN}, "rules", Rules())
+        )
         settings["rules"] = {key: values[key] for key in kept if key not in OWN}
         return settings, ", ".join(key.replace("_", " ") for key in change)
 
@@ -51,7 +58,9 @@ def set_rules(project_id: int, seen: int | None, change: dict[str, Any]) -> Chan
 def mark_of(revision: Revision, rules: Rules) -> str:
     """Changes whenever the rules or the weights that a proof depends on do."""
     weights = sorted((row.object, row.weight) for row in members_of(revision))
-    return hashlib.sha256(json.dumps([plain(rules), weights], sort_keys=True).encode()).hexdigest()[:16]
+    return hashlib.sha256(json.dumps([plain(rules), weights], sort_keys=True).encode()).hexdigest()[
+        :16
+    ]
 
 
 def is_proven(revision: Revision) -> bool:
@@ -80,12 +89,16 @@ def proof_values(proof: Any, surface: Surface) -> dict[str, Any]:
         **_verdict(proof),
         "findings": _shown(proof.findings),
         "stretch": {
-            key: _round(proof.stretch[key]) for key in ("l2", "linf", "angle", "area") if proof.stretch
+            key: _round(proof.stretch[key])
+            for key in ("l2", "linf", "angle", "area")
+            if proof.stretch
         },
         "island_stretch": [_round(v) for v in proof.stretch["island_l2"]] if proof.stretch else [],
         "materials": list(surface.materials),
         "island_material": surface.island_material.tolist(),
-        "histogram": {key: [_round(v) for v in row] for key, row in proof.density["histogram"].items()},
+        "histogram": {
+            key: [_round(v) for v in row] for key, row in proof.density["histogram"].items()
+        },
     }
 
 

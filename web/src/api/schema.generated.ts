@@ -387,7 +387,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The best layout of a job so far: placements as float32, 6 per island; empty before the first. */
+        /**
+         * @description The best layout of a job so far: placements as float32, 6 per island; empty before the
+         *     first.
+         */
         get: operations["get_job_picture"];
         put?: never;
         post?: never;
@@ -932,7 +935,10 @@ export interface components {
             /** Format: double */
             weight?: number;
         };
-        /** @description One number per island; flags are the sum of 1 lock place, 2 turn, 4 size, 8 may mirror, 16 left out. */
+        /**
+         * @description One number per island; flags are the sum of 1 lock place, 2 turn, 4 size, 8 may mirror, 16
+         *     left out.
+         */
         ControlsOut: {
             flags: number[];
             tile: number[];

@@ -1,15 +1,11 @@
 import { Box } from "@chakra-ui/react";
-import type { Atlas, Job, Project } from "../api/client";
-import type { Actions } from "../api/hooks";
 import { useUi } from "../state";
 import { ArrangeSlip } from "../slips/ArrangeSlip";
 import { EvenOutSlip } from "../slips/EvenOutSlip";
 import { GatherSlip } from "../slips/GatherSlip";
 import { HandOffSlip } from "../slips/HandOffSlip";
 import { ProveSlip } from "../slips/ProveSlip";
-import type { Upload } from "./Workroom";
-
-export type SlipProps = { project: Project; atlas: Atlas; jobs: Job[]; actions: Actions; upload: Upload };
+import type { SlipProps } from "../slips/props";
 
 const SLIPS = { Gather: GatherSlip, "Even out": EvenOutSlip, Arrange: ArrangeSlip, Prove: ProveSlip, "Hand off": HandOffSlip };
 

@@ -98,5 +98,3 @@ function useUpload(projectId: number) {
     drop: (event: React.DragEvent) => { event.preventDefault(); setDragging(false); void send([...event.dataTransfer.files]); },
   };
 }
-
-export type Upload = ReturnType<typeof useUpload>["send"];

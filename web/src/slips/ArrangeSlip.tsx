@@ -1,5 +1,5 @@
 import { Box } from "@chakra-ui/react";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import { useKept } from "../state";
 import { IslandsPart } from "./IslandsPart";
 import { PackPart } from "./PackPart";

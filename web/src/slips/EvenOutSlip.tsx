@@ -1,7 +1,7 @@
 import { Text } from "@chakra-ui/react";
 import { useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import * as format from "../format";
 import { useKept } from "../state";
 import { ProportionsPart } from "./ProportionsPart";

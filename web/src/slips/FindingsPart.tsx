@@ -4,7 +4,7 @@ import type { Finding } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { useCures, useRules } from "../api/prove";
 import { SeverityMark } from "../components/SeverityMark";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import { islandsOf, place, afterCure, groups, type Group } from "../editor/findings/walk";
 import * as format from "../format";
 import { useKept } from "../state";

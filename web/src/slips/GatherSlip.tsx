@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { useEditor, useLooseObjects } from "../api/hooks";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import * as format from "../format";
 import { ChannelPart } from "./ChannelPart";
 import { MainButton, NumberField, Running, Title } from "./parts";

@@ -1,6 +1,6 @@
 import { Box, Link, Text } from "@chakra-ui/react";
 import { useEditor } from "../api/hooks";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import { MainButton, Running, running, Title } from "./parts";
 
 export function HandOffSlip({ atlas, jobs, actions }: SlipProps) {

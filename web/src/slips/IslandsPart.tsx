@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useEditor } from "../api/hooks";
 import { islandCommands, type Command } from "../commands";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import * as format from "../format";
 import { NumberField, Title } from "./parts";
 

@@ -2,7 +2,7 @@ import { Box, Button, Collapsible, Flex, Input, NativeSelect, Text } from "@chak
 import { useEffect, useState } from "react";
 import { useEditor } from "../api/hooks";
 import { useDrafts, usePackOptions, type PackOptions, type PackSettings } from "../api/arrange";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import * as format from "../format";
 import { useKept, useUi } from "../state";
 import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "./parts";

@@ -1,7 +1,7 @@
 import { Box, Table, Text } from "@chakra-ui/react";
 import { usePlan } from "../api/arrange";
 import { useEditor } from "../api/hooks";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import * as format from "../format";
 import { useKept } from "../state";
 import { Choice, Title } from "./parts";

@@ -2,7 +2,7 @@ import { Box, Flex, Link, Text } from "@chakra-ui/react";
 import type { Proof } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { useCures } from "../api/prove";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import * as format from "../format";
 import { MainButton, Running, running, Title } from "./parts";
 

@@ -1,5 +1,5 @@
 import { Box } from "@chakra-ui/react";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import { useKept } from "../state";
 import { FindingsPart } from "./FindingsPart";
 import { ProofPart } from "./ProofPart";

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useRules } from "../api/prove";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import type { KindInfo } from "../api/client";
 import { NumberField, Title } from "./parts";
 

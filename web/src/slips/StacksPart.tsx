@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Spinner, Text } from "@chakra-ui/react";
 import { useCandidates } from "../api/arrange";
 import { useEditor } from "../api/hooks";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import { useKept } from "../state";
 import { NumberField, Title } from "./parts";
 

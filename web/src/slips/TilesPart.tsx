@@ -1,7 +1,7 @@
 import { Box, Button, Flex, IconButton, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { Plus, Snowflake, Trash2 } from "lucide-react";
 import { useEditor } from "../api/hooks";
-import type { SlipProps } from "../components/TaskSlip";
+import type { SlipProps } from "./props";
 import { nextTile, type TileRow } from "../editor/table/tiles";
 import * as format from "../format";
 import { Title } from "./parts";

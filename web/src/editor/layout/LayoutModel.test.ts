@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import { TableMap } from "../table/TableMap";
-import { LayoutModel, type BaseLayout } from "./LayoutModel";
+import { LayoutModel } from "./LayoutModel";
+import type { BaseLayout } from "./BaseLayout";
 
 const mapOf = (width: number, height: number) => new TableMap([{ number: 1001, width, height, label: "", frozen: false }]);
 

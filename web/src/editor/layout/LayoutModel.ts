@@ -1,19 +1,6 @@
 import { applyX, applyY, contains, inTriangle, meets, NOWHERE, union, type Bounds } from "../affine/affine";
 import type { TableMap } from "../table/TableMap";
-
-/** Islands in base UVs, as they came with the geometry; never changes for a revision's contents. */
-export type BaseLayout = {
-  count: number;
-  /** u, v of every triangle corner that belongs to an island. */
-  corners: Float32Array;
-  /** Island of every triangle. */
-  triangleIsland: Int32Array;
-  /** u, v of both ends of every outline edge. */
-  edges: Float32Array;
-  edgeIsland: Int32Array;
-  /** Octaves of every triangle's density over its island's. */
-  stretch?: Float32Array;
-};
+import type { BaseLayout } from "./BaseLayout";
 
 /** Group item numbers by island: items of island i are `items[start[i]] … items[start[i + 1] - 1]`. */
 export function groupBy(islands: Int32Array, count: number): { start: Int32Array; items: Int32Array } {

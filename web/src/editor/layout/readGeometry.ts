@@ -1,6 +1,6 @@
 import { BufferGeometry, LineSegments, Matrix4, Mesh, type Object3D } from "three";
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
-import type { BaseLayout } from "./LayoutModel";
+import type { BaseLayout } from "./BaseLayout";
 
 export type Placed3D = { geometry: BufferGeometry; matrix: Matrix4; object: number };
 

@@ -1,5 +1,5 @@
 import { applyX, applyY, type Bounds } from "../affine/affine";
-import type { BaseLayout } from "../layout/LayoutModel";
+import type { BaseLayout } from "../layout/BaseLayout";
 import { tileCorner, type TileRow } from "./tiles";
 
 type Pair = [number, number];

@@ -12,7 +12,7 @@ import {
   WebGLRenderer,
 } from "three";
 import type { TableCamera } from "../camera/TableCamera";
-import type { BaseLayout } from "../layout/LayoutModel";
+import type { BaseLayout } from "../layout/BaseLayout";
 import { ISLAND_GLSL, MARK, PATTERN_GLSL, type IslandTextures } from "../style/islandTextures";
 
 const VERTEX = /* glsl */ `

@@ -22,10 +22,15 @@ class Command(BaseCommand):
     help = "Load the demo project: a harbour lighthouse diorama with faults on purpose."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        parser.add_argument("--again", action="store_true", help="load another copy even if one is there")
+        parser.add_argument(
+            "--again", action="store_true", help="load another copy even if one is there"
+        )
 
     def handle(self, *args: Any, **options: Any) -> None:
-        if any(p.name == NAME for p in Project.objects.select_related("head")) and not options["again"]:
+        if (
+            any(p.name == NAME for p in Project.objects.select_related("head"))
+            and not options["again"]
+        ):
             self.stdout.write("The demo project is there.")
             return
         project = create_project(NAME, house_density=128.0)

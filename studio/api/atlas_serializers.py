@@ -1,0 +1,74 @@
+"""Shapes of requests and answers about atlases, channels and the history."""
+
+from __future__ import annotations
+
+from rest_framework import serializers
+
+from studio.api.serializers import OnChange, ProjectOut
+
+
+class ObjectsIn(OnChange):
+    objects = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=100_000)
+    channel = serializers.IntegerField(
+        min_value=0, max_value=15, default=0, help_text="of those that lie in no atlas yet, from 0"
+    )
+
+
+class NewAtlasIn(ObjectsIn):
+    name = serializers.CharField(max_length=120)
+
+
+class NewAtlasOut(serializers.Serializer):
+    project = ProjectOut()
+    atlas = serializers.IntegerField(help_text="the new one")
+
+
+class AtlasName(OnChange):
+    name = serializers.CharField(max_length=120)
+
+
+class ChannelIn(OnChange):
+    objects = serializers.ListField(child=serializers.IntegerField(min_value=1), max_length=100_000)
+    source = serializers.IntegerField(min_value=0, max_value=15, help_text="laid out from, from 0")
+    target = serializers.IntegerField(min_value=0, max_value=15, help_text="written to, from 0")
+
+
+class LooseObjectOut(serializers.Serializer):
+    """An object that lies in no atlas."""
+
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    file = serializers.CharField()
+    islands = serializers.IntegerField()
+
+
+class HistoryStepOut(serializers.Serializer):
+    """A step of the history."""
+
+    id = serializers.IntegerField()
+    verb = serializers.CharField()
+    what = serializers.CharField(allow_blank=True)
+    author = serializers.CharField()
+    label = serializers.CharField(allow_blank=True)
+    created = serializers.DateTimeField()
+    ahead = serializers.BooleanField(help_text="undone; redo leads there")
+    atlas = serializers.IntegerField(allow_null=True, help_text="the atlas that it changed")
+    coverage = serializers.FloatField(
+        allow_null=True, help_text="of that atlas after it, when it was measured"
+    )
+    density = serializers.FloatField(allow_null=True, help_text="px per metre, in the same way")
+
+
+class HistoryOut(serializers.Serializer):
+    """The chain of steps, the oldest first."""
+
+    head = serializers.IntegerField()
+    steps = HistoryStepOut(many=True)
+
+
+class LabelIn(serializers.Serializer):
+    label = serializers.CharField(max_length=120, allow_blank=True)
+
+
+class StepIn(OnChange):
+    step = serializers.IntegerField(min_value=1, help_text="the step to go to")
