@@ -183,9 +183,15 @@ def set_density(
     width: Size,
     height: Size,
     which: NDArray[np.bool_] | None = None,
+    known: NDArray[np.bool_] | None = None,
 ) -> float:
-    """Density of many islands together in px per metre; NaN when none has an area."""
-    use = np.isfinite(island_densities(islands, placements, width, height))
+    """Density of many islands together in px per metre; NaN when none has an area.
+
+    `known` are the islands that have a density, when that was found out before.
+    """
+    if known is None:
+        known = np.isfinite(island_densities(islands, placements, width, height))
+    use = known.copy()
     if which is not None:
         use &= which
     if not use.any():

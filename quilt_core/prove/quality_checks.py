@@ -66,7 +66,7 @@ def density_table(case: Case) -> dict[str, Any]:
         inside = figures.density[which & known]
         if not len(inside):
             return {"islands": int(which.sum()), "min": None, "max": None, "mean": None}
-        mean = set_density(islands, case.transforms, width, height, which)
+        mean = set_density(islands, case.transforms, width, height, which, known)
         return {
             "islands": int(which.sum()),
             "min": float(inside.min()),
