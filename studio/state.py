@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.scene import TileSize
-from quilt_core.scene.placement import identity
+from quilt_core.scene.placement import compose, identity
 from studio.models import MARGIN, PADDING, Atlas, Revision
 
 FloatArray = NDArray[np.float64]
@@ -156,6 +156,40 @@ def joined(state: State, more: State) -> State:
         state,
         members=(*state.members, *more.members),
         islands=np.concatenate([state.islands, islands]),
+    )
+
+
+def rebased(
+    state: State, place: int, base: int, came_from: Sequence[int], moves: FloatArray | None = None
+) -> State:
+    """The state with another base layout for one member.
+
+    Parameters
+    ----------
+    state : State
+    place : int
+        Of the member among the members.
+    base : int
+        Id of the new base layout.
+    came_from : sequence of int
+        For each new island the old one of that member that it was made from, -1 for none. It gets what
+        was said of that one (locks, tile, bundle, stack, weight), its place and whether it lies on the
+        side table.
+    moves : (N, 2, 3) float64, optional
+        From new base UVs to those of the island it came from, where they are not the same.
+    """
+    first, last = spans(state.members)[place]
+    source = np.asarray(came_from, np.int64)
+    fresh = fresh_islands(len(source))
+    known = source >= 0
+    fresh[known] = state.islands[first:last][source[known]]
+    if moves is not None:
+        fresh["placement"][known] = compose(fresh["placement"][known], moves[known])
+    row = replace(state.members[place], base=base, islands=len(source))
+    return replace(
+        state,
+        members=(*state.members[:place], row, *state.members[place + 1 :]),
+        islands=np.concatenate([state.islands[:first], fresh, state.islands[last:]]),
     )
 
 

@@ -17,7 +17,7 @@ from quilt_core.prove.findings import KINDS
 from quilt_core.prove.rules import Rules, make_rules
 from studio import storage
 from studio.actions.prove.cure_findings import cure_findings
-from studio.actions.prove.prove_layout import is_proven, set_rules
+from studio.actions.prove.rules import is_proven, set_rules
 from studio.api import proof_serializers as p
 from studio.api import serializers as s
 from studio.api.parse import valid

@@ -68,7 +68,7 @@ def claim(
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
     """Measure and prove a revision (the present one) unless both are up to date or under way."""
-    from studio.actions.prove.prove_layout import is_proven
+    from studio.actions.prove.rules import is_proven
 
     revision = revision or atlas.head
     if revision is None or not members_of(revision) or is_proven(revision):

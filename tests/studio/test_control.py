@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from quilt_core.pack.plan import expected_coverage, plan_tiles
-from studio.actions.prove.prove_layout import is_proven
+from studio.actions.prove.rules import is_proven
 from studio.arrays import load_layout
 from studio.models import Job, Recipe, Revision
 from tests.core.meshes import QUAD_OBJ

@@ -24,7 +24,15 @@ from studio.models import (
     Revision,
     Source,
 )
-from studio.state import MemberRow, changed_islands, fresh_islands, read_state
+from studio.state import (
+    MemberRow,
+    State,
+    TileRow,
+    changed_islands,
+    fresh_islands,
+    read_state,
+    rebased,
+)
 from tests.studio.conftest import step_of
 
 MANY = 10_000
@@ -358,3 +366,26 @@ def test_measurements_of_old_steps_are_forgotten_and_made_again(gathered, act):
     assert act(gathered, "history", step=steps[3]["id"]).status_code == 200
     gathered.refresh_from_db()
     assert gathered.head.figures["density"]["mean"] == pytest.approx(101)
+
+
+def test_what_was_said_of_islands_goes_with_them_to_another_base_layout():
+    rows = (MemberRow(1, 1, 2), MemberRow(2, 2, 3), MemberRow(3, 3, 1))
+    islands = fresh_islands(6)
+    islands["control"]["weight"] = np.arange(6)
+    islands["placement"][:, 0, 2] = np.arange(6)
+    islands["unplaced"][3] = 1
+    state = State("a", rows, (TileRow(1001, 64, 64),), islands=islands)
+    # Island 1 of the second object was cut in two, 0 is gone, 2 stayed, and one is new.
+    turn = identity(4)
+    turn[0] = [[0, -1, 0.5], [1, 0, 0]]
+    made = rebased(state, 1, 9, [1, 1, 2, -1], turn)
+    assert [(m.object, m.base, m.islands) for m in made.members] == [
+        (1, 1, 2),
+        (2, 9, 4),
+        (3, 3, 1),
+    ]
+    assert made.controls["weight"].tolist() == [0, 1, 3, 3, 4, 1, 5]
+    assert made.unplaced.tolist() == [False, False, True, True, False, False, False]
+    assert made.placements[2].tolist() == [[0, -1, 3.5], [1, 0, 0]]
+    assert made.placements[3:, 0, 2].tolist() == [3, 4, 0, 5]
+    assert changed_islands(state, made) is None

@@ -5,7 +5,7 @@ import re
 
 import pytest
 
-from studio.actions.prove.prove_layout import is_proven
+from studio.actions.prove.rules import is_proven
 from studio.arrays import load_layout
 from studio.models import Measurement, Project, Revision
 from studio.state import members_of

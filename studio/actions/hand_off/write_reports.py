@@ -8,7 +8,8 @@ from typing import Any
 from django.utils import timezone
 
 from studio import storage
-from studio.actions.prove.prove_layout import examine, rules_of
+from studio.actions.prove.examine import examine
+from studio.actions.prove.rules import rules_of
 from studio.arrays import load_layout
 from studio.models import Revision
 

@@ -10,7 +10,8 @@ import numpy as np
 from quilt_core.measure.density import flat_faces
 from quilt_core.scene import Surface
 from studio.actions.history.change import keep_measurement
-from studio.actions.prove.prove_layout import examine, is_proven, mark_of, proof_values, rules_of
+from studio.actions.prove.examine import examine, proof_values
+from studio.actions.prove.rules import is_proven, mark_of, rules_of
 from studio.arrays import Layout, load_layout
 from studio.models import Measurement, Revision
 

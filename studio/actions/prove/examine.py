@@ -1,0 +1,76 @@
+"""Examine a layout with the core, and put what was found into plain values."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from django.utils import timezone
+
+from quilt_core.prove.findings import Finding
+from quilt_core.prove.rules import Rules
+from quilt_core.scene import Surface
+from studio.arrays import Layout
+
+MOST_SHOWN = 300
+"""Findings of a kind that are kept for the screen; the proof to hand off has more."""
+
+
+def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
+    """The core's `Proof` of a layout, with the surface behind it."""
+    from quilt_core.prove import prove
+
+    surface = layout.surface
+    proof = prove(
+        layout.islands, surface, layout.placements, [tile.size for tile in layout.tiles],
+        layout.object_names(), rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
+        layout.weights, ids=[str(obj.pk) for obj in layout.objects],
+    )  # fmt: skip
+    return proof, surface
+
+
+def proof_values(proof: Any, surface: Surface) -> dict[str, Any]:
+    """What is kept of a proof, as plain values."""
+    return {
+        "made": timezone.now().isoformat(),
+        **_verdict(proof),
+        "findings": _shown(proof.findings),
+        "stretch": {
+            key: _round(proof.stretch[key])
+            for key in ("l2", "linf", "angle", "area")
+            if proof.stretch
+        },
+        "island_stretch": [_round(v) for v in proof.stretch["island_l2"]] if proof.stretch else [],
+        "materials": list(surface.materials),
+        "island_material": surface.island_material.tolist(),
+        "histogram": {
+            key: [_round(v) for v in row] for key, row in proof.density["histogram"].items()
+        },
+    }
+
+
+def _verdict(proof: Any) -> dict[str, Any]:
+    return {
+        "ready": proof.ready,
+        "against": proof.against,
+        "errors": proof.errors,
+        "warnings": proof.warnings,
+        "totals": proof.totals,
+        "open_level": proof.open_level,
+    }
+
+
+def _shown(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
+    from quilt_core.prove.report import finding_values
+
+    counts: dict[str, int] = {}
+    out = []
+    for finding in findings:
+        counts[finding.kind] = counts.get(finding.kind, 0) + 1
+        if counts[finding.kind] <= MOST_SHOWN:
+            out.append(finding_values(finding))
+    return out
+
+
+def _round(value: float) -> float | None:
+    return float(f"{value:.6g}") if np.isfinite(value) else None
