@@ -209,6 +209,12 @@ def build() -> argparse.ArgumentParser:
     pack.add_argument(
         "--out", type=Path, required=True, help="a folder, or a file when there is one input"
     )
+    pack.add_argument(
+        "--to-channel",
+        type=int,
+        default=None,
+        help="write the layout to this UV channel instead, a new one for example; from 1",
+    )
     for option in RECIPE_OPTIONS:
         if option.name not in BY_DENSITY:
             _add_option(pack, option)

@@ -42,6 +42,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             ", ".join(map(str, options.files)),
             "Flatten the meshes first.",
         )
+    _check_target(gathered, options)
     names = gathered.names
     controls = controls_from(options, islands, names, gathered.surface)
     placements = identity(islands.count)
@@ -187,6 +188,27 @@ def output_paths(files: list[Path], out: Path) -> list[Path]:
     return [out / path.name for path in files]
 
 
+def _check_target(gathered: Gathered, options: argparse.Namespace) -> None:
+    """Refuse a channel to write to that some file cannot have, before the work begins."""
+    target = options.to_channel
+    if target is None or target == options.channel:
+        return
+    for scene, obj in gathered.objects:
+        have = len(obj.mesh.channels)
+        if scene.name.lower().endswith(".obj"):
+            raise QuiltError(
+                "An OBJ has one UV channel.",
+                scene.name,
+                "Write it as glTF, or leave --to-channel out.",
+            )
+        if not 1 <= target <= have + 1:
+            raise QuiltError(
+                f"“{obj.name}” has {have} UV channels; there can be no channel {target}.",
+                scene.name,
+                f"Give --to-channel {have + 1} or a lower one.",
+            )
+
+
 def _number_in_object(islands: IslandSet, island: int) -> int:
     first = np.searchsorted(islands.object_index, islands.object_index[island])
     return int(island - first + 1)
@@ -200,7 +222,8 @@ def _write(
 ) -> list[Path]:
     """Build every file in memory first, so that an error leaves nothing half written."""
     ready: list[tuple[Path, bytes]] = []
-    channel = options.channel - 1
+    channel, target_channel = options.channel - 1, (options.to_channel or options.channel) - 1
+    whole = target_channel != channel
     sides = {
         str(target): side_files(path.name, path.read_bytes())
         for path, target in zip(gathered.paths, targets, strict=True)
@@ -213,13 +236,15 @@ def _write(
         for obj in scene.objects:
             count = int((gathered.islands.object_index == number).sum())
             uvs.append(
-                object_corner_uvs(obj, channel, placements[at : at + count], options.uv_tolerance)
+                object_corner_uvs(
+                    obj, channel, placements[at : at + count], options.uv_tolerance, whole
+                )
                 if count
                 else None
             )
             at += count
             number += 1
-        written = write_scene(scene, channel, uvs, side_names[str(target)])
+        written = write_scene(scene, target_channel, uvs, side_names[str(target)])
         for name in sides[str(target)]:
             # What a mesh that did not change keeps its data in goes with it.
             old = origin.parent / name

@@ -14,7 +14,11 @@ IntArray = NDArray[np.int64]
 
 
 def object_corner_uvs(
-    obj: SceneObject, channel: int, placements: FloatArray, tolerance: float = UV_TOLERANCE
+    obj: SceneObject,
+    channel: int,
+    placements: FloatArray,
+    tolerance: float = UV_TOLERANCE,
+    whole: bool = False,
 ) -> FloatArray | None:
     """New UVs of every face corner.
 
@@ -27,6 +31,8 @@ def object_corner_uvs(
         Of the object's islands, in the order of `find_islands`.
     tolerance : float
         With which they were found, see there.
+    whole : bool
+        See `placed_corner_uvs`.
 
     Returns
     -------
@@ -38,7 +44,8 @@ def object_corner_uvs(
     islands = find_islands(obj.mesh, obj.mesh.channels[channel], tolerance=tolerance)
     if islands.count != len(placements):
         raise ValueError(f"{len(placements)} placements for {islands.count} islands")
-    return placed_corner_uvs(islands.uv, islands.face_island[obj.mesh.corner_face], placements)
+    corner_island = islands.face_island[obj.mesh.corner_face]
+    return placed_corner_uvs(islands.uv, corner_island, placements, whole)
 
 
 def placed_corner_uvs(

@@ -12,6 +12,9 @@ from quilt_cli.main import main
 from quilt_core.errors import FileFormatError
 from quilt_core.formats import read_scene
 from quilt_core.formats.channels import ChannelEdit, edit_channels
+from quilt_core.measure import measure
+from quilt_core.scene import concatenate, island_set
+from quilt_core.scene.placement import identity
 from tests.core.meshes import QUAD_OBJ
 
 POINTS = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
@@ -176,6 +179,31 @@ def test_the_command_line_lists_and_edits_many_files(tmp_path, capsys):
     assert "--out" in capsys.readouterr().err
     assert main(["channels", files[0], "--swap", "3", "--out", str(out)]) == 2
     assert "1,2" in capsys.readouterr().err
+
+
+def test_a_packed_layout_goes_into_a_new_channel_and_the_others_stay(tmp_path, capsys):
+    (tmp_path / "a.gltf").write_bytes(two_meshes(2, 2))
+    out = tmp_path / "out"
+    options = ["--out", str(out), "--size", "256", "--effort", "quick", "--seconds", "1"]
+    assert (
+        main(["pack", str(tmp_path / "a.gltf"), "--channel", "2", "--to-channel", "3", *options])
+        == 0
+    )
+    scene = read_scene("a.gltf", (out / "a.gltf").read_bytes())
+    before = read_scene("a.gltf", two_meshes(2, 2))
+    for new, old in zip(scene.objects, before.objects, strict=True):
+        for k in (0, 1):
+            assert np.array_equal(new.mesh.channels[k].per_corner, old.mesh.channels[k].per_corner)
+    islands = concatenate([island_set(obj, 2, 1.0) for obj in scene.objects])
+    figures = measure(islands, identity(2), 256, 256)
+    assert len(figures.overlaps.pairs) == 0
+    assert figures.gap.pixels >= 8 - 0.01
+    capsys.readouterr()
+    assert main(["pack", str(tmp_path / "a.gltf"), "--to-channel", "5", *options]) == 2
+    assert "there can be no channel 5" in capsys.readouterr().err
+    (tmp_path / "b.obj").write_bytes(QUAD_OBJ)
+    assert main(["pack", str(tmp_path / "b.obj"), "--to-channel", "2", *options]) == 2
+    assert "An OBJ has one UV channel" in capsys.readouterr().err
 
 
 @pytest.mark.skipif(not MODELS.exists(), reason="assimp-testmodels is not installed")
