@@ -26,6 +26,7 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
   const [renderer, setRenderer] = useState<TableRenderer | null>(null);
   const pointer = useMemo(() => new TablePointer(editor), [editor]);
   const size = useSize(box);
+  const palettes = useRef<Record<string, Palette>>({});
   const [menu, setMenu] = useState<[number, number] | null>(null);
 
   useEffect(() => {
@@ -45,7 +46,7 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
     if (!renderer || size.width < 2) return;
     const { camera, document: { model, info } } = editor;
     const ratio = window.devicePixelRatio || 1;
-    const palette = readPalette(box.current!);
+    const palette = (palettes.current[theme] ??= readPalette(box.current!));
     const paper = prepare(under.current!, size, ratio);
     if (info) drawPaper(paper, camera, sheetsOf(editor, atlas), editor.document.map, palette);
     const u = renderer.uniforms;

@@ -81,6 +81,7 @@ export class TableRenderer {
   private scene = new Scene();
   private camera = new Camera();
   private meshes: (Mesh | LineSegments)[] = [];
+  private size = "";
   readonly uniforms = {
     uPlacements: { value: null as Texture | null },
     uLook: { value: null as Texture | null },
@@ -118,8 +119,13 @@ export class TableRenderer {
   }
 
   draw(camera: TableCamera, pitch: [number, number], pixelRatio: number): void {
-    this.renderer.setPixelRatio(pixelRatio);
-    this.renderer.setSize(camera.width, camera.height, false);
+    // Setting a size makes the picture anew, even when it is the same.
+    const size = `${camera.width} ${camera.height} ${pixelRatio}`;
+    if (size !== this.size) {
+      this.size = size;
+      this.renderer.setPixelRatio(pixelRatio);
+      this.renderer.setSize(camera.width, camera.height, false);
+    }
     this.uniforms.uCentre.value.set(camera.x, camera.y);
     this.uniforms.uView.value.set(camera.width, camera.height);
     this.uniforms.uPitch.value.set(...pitch);
