@@ -95,6 +95,9 @@ class Source(models.Model):
     )
     folder = models.CharField(max_length=32, help_text="files brought in together see one another")
     warnings = models.JSONField(default=list)
+    gathered = models.ForeignKey(
+        Change, models.CASCADE, null=True, related_name="+", help_text="the step that brought it in"
+    )
 
     class Meta:
         ordering = ["id"]

@@ -44,7 +44,7 @@ class LooseObjects(APIView):
             pk__in=[r for _, r in project.head.atlases] if project.head else []
         )
         loose = share_out.loose_objects(
-            project_id, [read_state(head) for head in heads.select_related("keyframe")]
+            project, [read_state(head) for head in heads.select_related("keyframe")]
         )
         rows = [
             {

@@ -15,6 +15,7 @@ from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from studio.models import Atlas, Job, MeshObject, Project
 from studio.state import read_state
+from tests.core.meshes import QUAD_OBJ
 from tests.core.test_channels import channels_of, two_meshes
 from tests.studio.conftest import step_of
 
@@ -98,6 +99,19 @@ def test_objects_are_let_go_come_back_and_atlases_are_deleted(gathered, post, ac
     assert post(f"atlases/{lamp}/name", "put", name=" ").status_code == 400
     assert post(f"atlases/{lamp}/release", objects=[three]).status_code == 400
     assert post(f"atlases/{lamp}/objects", objects=[10**6]).status_code == 400
+
+
+def test_what_an_undone_step_brought_in_is_not_lying_about(gathered, act, client, send):
+    loose = f"/api/projects/{gathered.project_id}/loose/"
+    send(more__obj=QUAD_OBJ.replace(b"plate", b"board"))
+    assert client.get(loose).json() == []
+    act(gathered, "undo")
+    assert client.get(loose).json() == []
+    copy = client.post(f"/api/projects/{gathered.project_id}/duplicate/").json()
+    assert client.get(f"/api/projects/{copy['id']}/loose/").json() == []
+    assert MeshObject.objects.filter(project=copy["id"]).count() == 3
+    act(gathered, "redo")
+    assert len(ids(gathered.pk)) == 5
 
 
 def test_a_job_on_one_atlas_lets_the_other_be_edited(gathered, post, act):

@@ -200,9 +200,10 @@ def _keep(
     revision = write_state(atlas, atlas.head, state, verb="gather", params={"files": names})
     touched = parts_of_atlas(atlas.pk, before, state) | settings_parts(project.settings, settings)
     what = names[0] if len(names) == 1 else f"{len(names)} files"
-    append_change(
+    change = append_change(
         project, "gather", what, touched, settings=settings, revisions={atlas.pk: revision}
     )
+    Source.objects.filter(folder=folder).update(gathered=change)
     return revision
 
 

@@ -6,8 +6,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from studio.actions.errors import Conflict, Refused
-from studio.actions.history.change import Shared, edit_atlases
-from studio.models import BaseLayout, Change, MeshObject
+from studio.actions.history.change import Shared, chain, edit_atlases
+from studio.models import BaseLayout, Change, MeshObject, Project
 from studio.state import MemberRow, State, TileRow, fresh_islands, joined, split
 
 LONGEST_NAME = 120
@@ -98,11 +98,11 @@ def rename_atlas(project_id: int, atlas_id: int, seen: int | None, name: str) ->
     return edit_atlases(project_id, seen, make)[0]
 
 
-def loose_objects(project_id: int, states: Sequence[State]) -> list[MeshObject]:
-    """Objects of a project that lie in no atlas."""
+def loose_objects(project: Project, states: Sequence[State]) -> list[MeshObject]:
+    """Objects that lie in no atlas; what was brought in by a step that is undone does not count."""
     held = {row.object for state in states for row in state.members}
-    rows = MeshObject.objects.filter(project=project_id).exclude(pk__in=held)
-    return list(rows.select_related("source"))
+    rows = MeshObject.objects.filter(project=project, source__gathered__in=chain(project))
+    return list(rows.exclude(pk__in=held).select_related("source"))
 
 
 def _taken(

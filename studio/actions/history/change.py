@@ -42,6 +42,16 @@ class Made:
     """A revision of which all that was measured holds for this one too."""
 
 
+def chain(project: Project, at: int | None = None) -> list[int]:
+    """Ids of the changes that lead to one, the present one when none is named; the newest first."""
+    parents = dict(project.changes.values_list("pk", "parent_id"))
+    at, out = at or project.head_id, []
+    while at is not None:
+        out.append(at)
+        at = parents[at]
+    return out
+
+
 def first_settings(name: str, house_density: float) -> dict[str, Any]:
     """Settings of a new project."""
     return {
@@ -97,17 +107,7 @@ def _refuse_stale(project: Project, change: Change) -> None:
 def _between(project: Project, seen: int) -> list[Change]:
     """Changes that lead from one to the present state: those undone since, and those made since;
     newest first."""
-    parents = dict(project.changes.values_list("pk", "parent_id"))
-
-    def back(at: int | None) -> list[int]:
-        out = []
-        while at is not None:
-            out.append(at)
-            at = parents[at]
-        return out
-
-    here, there = back(project.head_id), back(seen)
-    apart = set(here) ^ set(there)
+    apart = set(chain(project)) ^ set(chain(project, seen))
     return list(project.changes.filter(pk__in=apart).order_by("-pk"))
 
 

@@ -8,7 +8,7 @@ from dataclasses import replace
 from django.db import models, transaction
 from django.shortcuts import get_object_or_404
 
-from studio.actions.history.change import append_change
+from studio.actions.history.change import append_change, chain
 from studio.models import Atlas, BaseLayout, MeshObject, Project, Recipe, Revision, Source
 from studio.state import read_state, write_state
 
@@ -20,14 +20,15 @@ def duplicate_project(project_id: int) -> Project:
     settings = original.settings
     settings["name"] = f"{settings['name'][:112]} (copy)"
     copy = Project.objects.create()
-    sources = _copied(Source.objects.filter(project=original), project=copy)
+    kept = Source.objects.filter(project=original, gathered__in=chain(original))
+    sources = _copied(kept, project=copy, gathered=None)
     objects = _copied(
-        MeshObject.objects.filter(project=original),
+        MeshObject.objects.filter(source__in=list(sources)),
         project=copy,
         source=lambda row: sources[row.source_id],
     )
     bases = _copied(
-        BaseLayout.objects.filter(object__project=original),
+        BaseLayout.objects.filter(object__source__in=list(sources)),
         object=lambda row: objects[row.object_id],
         parent=None,
     )
@@ -52,9 +53,10 @@ def duplicate_project(project_id: int) -> Project:
             atlas, None, state.having(members=members), verb=old.verb, summary=old.summary, **facts
         )
         revisions[atlas.pk] = made
-    append_change(
+    change = append_change(
         copy, "duplicate", f"of “{original.name}”", {}, settings=settings, revisions=revisions
     )
+    Source.objects.filter(project=copy).update(gathered=change)
     return copy
 
 
