@@ -5,7 +5,7 @@ import pytest
 
 from quilt_core.formats import read_scene
 from quilt_core.measure import equalize, island_densities, set_density
-from quilt_core.measure.density import density
+from quilt_core.measure.density import density, flat_faces
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from tests.core.meshes import QUAD_OBJ, UVS, plain_glb
@@ -100,3 +100,20 @@ class TestEqualize:
         assert np.array_equal(out[0], identity(1)[0])
         before, after = islands.bounds()[1], islands.placed(out).bounds()[1]
         assert before[:2] + before[2:] == pytest.approx(after[:2] + after[2:])
+
+
+def test_faces_without_an_area_are_counted_wherever_they_lie():
+    """Three points on a line have no area, also far from the origin (arithmetic)."""
+    flat = np.array([[0.0, 0.0, 0.0], [1.0, 2.0, 3.0], [2.0, 4.0, 6.0]]) + [5.0, -7.0, 11.0]
+    bent = flat + np.array([[0, 0, 0], [0, 0, 0], [1.0, 0, 0]])
+    uv = np.array([[0.0, 0.0], [1.0, 0.0], [0.0, 1.0]]) + 3.0
+    line = np.array([[0.0, 0.0], [1.0, 1.0], [2.0, 2.0]]) + 3.0
+    for uvs, points, expected in (
+        ([uv, uv], [bent, bent], 0),
+        ([uv, uv], [flat, bent], 1),
+        ([line, uv], [bent, bent], 1),
+        ([line, uv], [flat, flat], 2),
+    ):
+        assert flat_faces(np.array(uvs), np.array(points), np.array([0, 1])) == expected
+    # Of two triangles of one face one is enough.
+    assert flat_faces(np.array([line, uv]), np.array([flat, bent]), np.array([4, 4])) == 0
