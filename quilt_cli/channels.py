@@ -8,12 +8,11 @@ from typing import Any
 
 import numpy as np
 
-from quilt_cli.gather import say
+from quilt_cli.gather import read_path, say
 from quilt_cli.pack import output_paths, write_all
 from quilt_core.errors import QuiltError
-from quilt_core.formats import read_scene
 from quilt_core.formats.channels import edit_channels
-from quilt_core.formats.load import folder_siblings, side_files
+from quilt_core.formats.load import side_files
 from quilt_core.scene.model import Scene
 
 
@@ -23,7 +22,7 @@ def channels(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         raise QuiltError(
             "There is no place for the result.", "--out", "Name a folder, or a file for one input."
         )
-    scenes = [_read(path, options.unit) for path in options.files]
+    scenes = [read_path(path, options.unit) for path in options.files]
     answer: dict[str, Any] = {
         "files": [_listed(path, scene) for path, scene in zip(options.files, scenes, strict=True)]
     }
@@ -49,17 +48,6 @@ def channels(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         answer["written"] = [str(path) for path, _ in ready]
         lines = [f"wrote {path}" for path, _ in ready]
     return {"json": answer, "text": "\n".join(lines)}, 0
-
-
-def _read(path: Path, metres_per_unit: float) -> Scene:
-    say(f"reading {path}")
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise QuiltError(
-            f"It cannot be read ({error.strerror}).", str(path), "Check the path."
-        ) from None
-    return read_scene(path.name, data, folder_siblings(path.parent), metres_per_unit)
 
 
 def _listed(path: Path, scene: Scene) -> dict[str, Any]:

@@ -51,6 +51,18 @@ def say(text: str) -> None:
     print(text, file=sys.stderr, flush=True)
 
 
+def read_path(path: Path, metres_per_unit: float) -> Scene:
+    """Read one file with the files beside it."""
+    say(f"reading {path}")
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise QuiltError(
+            f"It cannot be read ({error.strerror}).", str(path), "Check the path."
+        ) from None
+    return read_scene(path.name, data, folder_siblings(path.parent), metres_per_unit)
+
+
 def gather(options: argparse.Namespace, surfaces: bool = False) -> Gathered:
     """Read the files and find their islands in the channel asked for, and the surfaces behind them
     if wanted."""
@@ -61,14 +73,7 @@ def gather(options: argparse.Namespace, surfaces: bool = False) -> Gathered:
     sets: list[IslandSet] = []
     found: list[Surface] = []
     for path in paths:
-        say(f"reading {path}")
-        try:
-            data = path.read_bytes()
-        except OSError as error:
-            raise QuiltError(
-                f"It cannot be read ({error.strerror}).", str(path), "Check the path."
-            ) from None
-        scene = read_scene(path.name, data, folder_siblings(path.parent), metres_per_unit)
+        scene = read_path(path, metres_per_unit)
         for warning in scene.warnings:
             say(f"note: {warning}")
         for obj in scene.objects:
