@@ -83,7 +83,7 @@ def test_objects_are_let_go_come_back_and_atlases_are_deleted(gathered, post, ac
     assert post(f"atlases/{gathered.pk}/release", objects=[one]).status_code == 200
     loose = f"/api/projects/{gathered.project_id}/loose/"
     assert [row["id"] for row in client.get(loose).json()] == [one]
-    assert post(f"atlases/{lamp}/objects", objects=[one]).status_code == 200
+    assert post(f"atlases/{lamp}/objects", objects=[one, one]).status_code == 200
     assert client.get(loose).json() == []
     assert ids(lamp) == [two, one]
     assert post(f"atlases/{lamp}/delete").status_code == 200

@@ -39,7 +39,7 @@ def move_objects(
     def make(states: dict[int, State]) -> Shared:
         here = _state(states, atlas_id)
         there = {row.object for row, base in _with_bases(here) if base.channel == channel}
-        moved = [pk for pk in objects if pk not in there]
+        moved = [pk for pk in dict.fromkeys(objects) if pk not in there]
         left, taken = _taken(project_id, states, moved, channel)
         left[atlas_id] = joined(left.get(atlas_id, here), taken)
         return Shared("move objects", f"{_counted(len(moved))} to “{here.name}”", left)
@@ -123,6 +123,8 @@ def _taken(
                 "objects",
                 "Pick others.",
             )
+    # An object that is named twice is taken once.
+    objects = list(dict.fromkeys(objects))
     left: dict[int, State] = {}
     first = next(iter(states.values()))
     taken = State("", (), first.tiles)

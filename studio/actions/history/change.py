@@ -89,10 +89,11 @@ def check_fresh(project: Project, seen: int | None, parts: Parts) -> None:
         )
     met = [change for change in _between(project, seen) if meet(change.touched, parts)]
     if met:
-        _refuse_stale(project, met[0])
+        refuse_stale(project, met[0])
 
 
-def _refuse_stale(project: Project, change: Change) -> None:
+def refuse_stale(project: Project, change: Change) -> None:
+    """Refuse with what has changed, by which action and by whom."""
     said = f"{change.verb} ({change.what})" if change.what else change.verb
     raise Conflict(
         f"It has changed since: {said}.",

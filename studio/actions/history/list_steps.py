@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from studio.actions.history.change import chain
 from studio.models import Change, Project, Revision
 
 SHOWN = ("pk", "parent_id", "verb", "what", "author", "label", "created", "atlases")
@@ -14,12 +15,8 @@ def list_steps(project: Project) -> list[dict[str, Any]]:
     rows = {
         row[0]: dict(zip(SHOWN, row, strict=True)) for row in project.changes.values_list(*SHOWN)
     }
-    chain, at = [], project.head_id
-    while at is not None:
-        chain.append(at)
-        at = rows[at]["parent_id"]
-    behind = chain[::-1]
-    shown = [*behind, *reversed(project.redo)]
+    ahead = set(project.redo)
+    shown = [*reversed(chain(project)), *reversed(project.redo)]
     changed = {pk: _changed(rows[pk], rows.get(rows[pk]["parent_id"])) for pk in shown}
     summaries = dict(
         Revision.objects.filter(atlas__project=project)
@@ -38,7 +35,7 @@ def list_steps(project: Project) -> list[dict[str, Any]]:
                 "author": row["author"],
                 "label": row["label"],
                 "created": row["created"],
-                "ahead": pk in project.redo,
+                "ahead": pk in ahead,
                 "atlas": atlas,
                 "coverage": summary.get("coverage"),
                 "density": summary.get("density"),

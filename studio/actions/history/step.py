@@ -6,7 +6,7 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 
 from studio.actions.errors import Conflict, Refused
-from studio.actions.history.change import check_idle, move_to
+from studio.actions.history.change import check_idle, move_to, refuse_stale
 from studio.models import Change, Project
 
 
@@ -62,15 +62,7 @@ def _held(project_id: int, seen: int | None) -> tuple[Project, Change]:
     head = project.head
     assert head is not None
     if seen is not None and seen != head.pk:
-        said = f"{head.verb} ({head.what})" if head.what else head.verb
-        raise Conflict(
-            f"It has changed since: {said}.",
-            project.name,
-            "Look at what is there now and try again.",
-            head=head.pk,
-            verb=head.verb,
-            by=head.author,
-        )
+        refuse_stale(project, head)
     return project, head
 
 
