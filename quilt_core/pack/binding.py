@@ -26,9 +26,11 @@ WORTH = 1.01
 """Cures that bring less density than this factor are not told."""
 LEADS = 1.03
 """A rule that costs less than this factor of density does not count as what sets the scale."""
-SECONDS_EACH, SECONDS_ALL = 1.5, 12.0
+SECONDS_ALL = 60.0
+"""No further cure is tried after this time. Each quick pack is counted in steps, not in seconds, so
+that a slow machine finds what a fast one finds."""
 SHEETS = ("sheet shape", "another sheet")
-MOST_ISLANDS = 3000
+MOST_ISLANDS = 2000
 """With more islands quick packs take too long; only the longest island is looked at."""
 FREE_STEPS = 24
 ALL_TURNS = 72
@@ -305,7 +307,7 @@ def _other_sheets(case: _Case) -> Iterator[tuple[str, str, _Case]]:
 
 def _scale(case: _Case, stop: Callable[[], bool]) -> float | None:
     """Scale that a quick pack reaches, over that of the layout; None when it fits nowhere."""
-    settings = replace(case.settings, seconds=SECONDS_EACH)
+    settings = replace(case.settings, seconds=None)
     found = None
     try:
         for attempt, _, _ in pack_islands(
