@@ -12,7 +12,7 @@ import shapely
 
 from benchmarks.real import fetch
 from quilt_core.formats import read_scene
-from quilt_core.measure import find_overlaps
+from quilt_core.measure import find_overlaps, measure_again, measure_layout
 from quilt_core.prove import Rules, prove
 from quilt_core.scene import TileSize, concatenate, island_set, join_surfaces, read_surface
 from quilt_core.scene.mesh import Mesh, UVChannel
@@ -23,7 +23,7 @@ OBJECTS, ISLANDS = 20, 5000
 TILE = (TileSize(1001, 8192, 8192),)
 
 
-def objects(triangles: int, overlapping: float = 0.02) -> list[SceneObject]:
+def objects(triangles: int, overlapping: float = 0.02, most: int = ISLANDS) -> list[SceneObject]:
     """Bent patches, turned every way, on a grid of islands; a few lie over a neighbour.
 
     Parameters
@@ -32,9 +32,11 @@ def objects(triangles: int, overlapping: float = 0.02) -> list[SceneObject]:
         About so many in all.
     overlapping : float
         Part of the islands that lie half over the next one.
+    most : int
+        No more islands than these.
     """
     rng = np.random.default_rng(8)
-    islands = max(OBJECTS, min(ISLANDS, triangles // 50))
+    islands = max(OBJECTS, min(most, triangles // (50 if most == ISLANDS else 8)))
     n = max(1, round(np.sqrt(triangles / islands / 2)))
     across = int(np.ceil(np.sqrt(islands)))
     s, t = np.meshgrid(np.linspace(-0.5, 0.5, n + 1), np.linspace(-0.5, 0.5, n + 1))
@@ -117,6 +119,34 @@ def lines(sizes: tuple[int, ...] = (10_000, 100_000, 1_000_000)) -> Iterator[str
     yield f"time grows with the {exponent:.2f}th power of the triangles; peak memory {peak:.2f} GiB"
 
 
+def again_line(edits: int = 60) -> str:
+    """Measuring after one of 10,000 islands was moved, against measuring from nothing."""
+    islands = concatenate(
+        [
+            read_surface(o, 0, 1.0, (Material("m"),) * 3)[0]
+            for o in objects(12 * 10_000, 0.0, 10_000)
+        ]
+    )
+    rng = np.random.default_rng(5)
+    measured = measure_layout(islands, identity(islands.count), TILE, 8.0)
+    whole, part = [], []
+    for k in range(edits):
+        placements = measured.placements.copy()
+        placements[rng.integers(islands.count), :, 2] += rng.uniform(-8, 8, 2) / TILE[0].width
+        started = time.perf_counter()
+        measured = measure_again(measured, placements)
+        part.append(time.perf_counter() - started)
+        if k % 10 == 0:
+            started = time.perf_counter()
+            measure_layout(islands, placements, TILE, 8.0)
+            whole.append(time.perf_counter() - started)
+    ratio = np.median(whole) / np.median(part)
+    return (
+        f"one of {islands.count:,} islands ({len(islands.triangles):,} triangles) moved: measured again"
+        f" {ratio:.0f} x as fast as from nothing ({1e3 * np.median(part):.1f} ms)"
+    )
+
+
 def real_line(files: int = 5) -> str:
     """How far the overlaps of real meshes, laid over one another, are from Shapely's of the same
     triangles."""
@@ -150,6 +180,7 @@ def main() -> None:
         pass
     for line in lines():
         print(line, flush=True)
+    print(again_line(), flush=True)
     print(real_line(), flush=True)
 
 

@@ -57,25 +57,6 @@ def distance2(a, b, best, spots):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def nearest_pair(segments, owner, group, grid, reach, most):  # type: ignore[no-untyped-def]
-    """Smallest distance below `reach` between segments (N, 4) of different owners and groups (< 0:
-    none).
-
-    Returns the distance (inf when there is none), the two segments and the two spots (4,).
-    """
-    best = reach * reach
-    first, second = -1, -1
-    spots = np.zeros(4)
-    for i, j in meeting(grid, 0, len(grid.offsets) - 1, most):
-        if owner[i] == owner[j] or (group[i] >= 0 and group[i] == group[j]):
-            continue
-        d = distance2(segments[i], segments[j], best, spots)
-        if d < best:
-            best, first, second = d, i, j
-    return (np.sqrt(best) if first >= 0 else np.inf), first, second, spots
-
-
-@njit(cache=True, nogil=True)
 def _row_of(key, keys):  # type: ignore[no-untyped-def]
     """Row of a key in an open hash table (a power of two long), or of the free place for it."""
     row = np.int64((np.uint64(key) * np.uint64(0x9E3779B97F4A7C15)) >> np.uint64(20)) & (
@@ -87,19 +68,39 @@ def _row_of(key, keys):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def close_segments(segments, owner, kind, group, count, grid, first, last, reach, most):  # type: ignore[no-untyped-def]
-    """The nearest two spots of every pair of owners nearer than `reach`.
+def _boxes_apart2(a, b):  # type: ignore[no-untyped-def]
+    """Squared distance of the boxes of two segments (4,)."""
+    gx = max(min(a[0], a[2]) - max(b[0], b[2]), min(b[0], b[2]) - max(a[0], a[2]))
+    gy = max(min(a[1], a[3]) - max(b[1], b[3]), min(b[1], b[3]) - max(a[1], a[3]))
+    gx, gy = max(gx, 0.0), max(gy, 0.0)
+    return gx * gx + gy * gy
+
+
+@njit(cache=True, nogil=True)
+def close_segments(  # type: ignore[no-untyped-def]
+    segments, owner, kind, group, lead, count, grid, first, last, reach, most, limit
+):
+    """The nearest two spots of every pair of owners, one of them leading, nearer than `reach`.
 
     Only segments of different owners and, where they are not negative, of different kinds (N,) and
-    groups (N,) count; at most `most` others of a cell are compared. Returns (n,) keys (lower owner
-    x count + higher owner), (n,) distances, and (n, 4) spots on the lower and on the higher owner.
+    groups (N,) count; `lead` (N,) says which lead; at most `most` others of a cell are compared.
+    Returns (n,) keys (lower owner x count + higher owner), (n,) distances, (n, 2) segments, (n, 4)
+    spots on the lower and on the higher owner, and the number of pairs whose boxes meet, more than
+    `limit` when it was given up. Of equally near spots those of the lowest segments are told: what
+    is found of a pair of owners does not depend on what else there is.
     """
-    size, used = 1024, 0
+    size, used, meets = 1024, 0, 0
     keys = np.full(size, -1, np.int64)
     near = np.empty(size)
     where = np.empty((size, 4))
+    which = np.empty((size, 2), np.int64)
     spots = np.zeros(4)
     for i, j in meeting(grid, first, last, most):
+        if not (lead[i] or lead[j]):
+            continue
+        meets += 1
+        if meets > limit:
+            break
         if owner[i] == owner[j] or (kind[i] >= 0 and kind[i] == kind[j]):
             continue
         if group[i] >= 0 and group[i] == group[j]:
@@ -109,20 +110,27 @@ def close_segments(segments, owner, kind, group, count, grid, first, last, reach
         row = _row_of(key, keys)
         known = keys[row] == key
         best = near[row] if known else reach * reach
-        d = distance2(segments[a], segments[b], best, spots)
-        if d >= best:
+        if _boxes_apart2(segments[a], segments[b]) > best:
+            continue
+        d = distance2(segments[a], segments[b], np.inf, spots)
+        if d > best or (d == best and not known):
+            continue
+        if known and d == best and (which[row, 0], which[row, 1]) < (a, b):
             continue
         keys[row] = key
         near[row] = d
         where[row] = spots
+        which[row, 0], which[row, 1] = a, b
         used += 0 if known else 1
         if 2 * used > size:
-            old_keys, old_near, old_where = keys, near, where
+            old_keys, old_near, old_where, old_which = keys, near, where, which
             size *= 2
             keys, near, where = np.full(size, -1, np.int64), np.empty(size), np.empty((size, 4))
+            which = np.empty((size, 2), np.int64)
             for k in range(len(old_keys)):
                 if old_keys[k] >= 0:
                     row = _row_of(old_keys[k], keys)
                     keys[row], near[row], where[row] = old_keys[k], old_near[k], old_where[k]
+                    which[row] = old_which[k]
     full = np.flatnonzero(keys >= 0)
-    return keys[full], np.sqrt(near[full]), where[full]
+    return keys[full], np.sqrt(near[full]), which[full], where[full], meets

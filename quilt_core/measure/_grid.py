@@ -15,6 +15,8 @@ from numpy.typing import NDArray
 MOST_LEVELS = 40
 SMALL = 0.05
 """Boxes smaller than those of this quantile share the finest cells."""
+ONE_CELL = 200
+"""So many boxes or fewer share one cell for each quarter of the plane."""
 EVERYONE = 2**62
 LOOKS = 3
 """So many looks at pairs of boxes are taken for one pair that meets: boxes may share up to four
@@ -90,8 +92,13 @@ def _fill(boxes, level, cells, mask):  # type: ignore[no-untyped-def]
 
 def make_grid(boxes: NDArray[np.float64], least: float = 0.0) -> Grid:
     """Put boxes (N, 4) into cells; no cell is smaller than `least`."""
-    extent = np.maximum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1])
     far = float(np.abs(boxes).max(initial=0.0))
+    if len(boxes) <= ONE_CELL:
+        # So few are compared with one another sooner than they are sorted.
+        level, cells = np.zeros(len(boxes), np.int64), np.array([4.0 * far + max(least, 1e-300)])
+        boxes = np.ascontiguousarray(boxes)
+        return Grid(boxes, level, cells, np.ones(1, bool), *_fill(boxes, level, cells, 3))
+    extent = np.maximum(boxes[:, 2] - boxes[:, 0], boxes[:, 3] - boxes[:, 1])
     # Columns stay whole numbers that a float64 can tell apart.
     small = float(np.quantile(extent, SMALL)) if len(extent) else 1.0
     base = max(

@@ -85,21 +85,26 @@ def shared(a, b):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def overlapping_pairs(triangles, noise, grid, first, last, least, most):  # type: ignore[no-untyped-def]
-    """Pairs of triangles that share more than `least` area; at most `most` others of a cell are
-    compared.
+def overlapping_pairs(triangles, noise, lead, grid, first, last, least, most, limit):  # type: ignore[no-untyped-def]
+    """Pairs of triangles, one of them leading, that share more than `least` area.
 
-    Returns (n, 2) indices; (n, 4) areas, spots, and 1 where the shared piece is wider than the
-    `noise` (N,) of both triangles, so that it cannot be rounding; and whether the list became too
-    long.
+    `lead` (N,) says which lead; at most `most` others of a cell are compared. Returns (n, 2)
+    indices, the lower first; (n, 4) areas, spots, and 1 where the shared piece is wider than the
+    `noise` (N,) of both triangles, so that it cannot be rounding; the number of such pairs whose
+    boxes meet, more than `limit` when it was given up; and whether the list became too long. What
+    is found of a pair does not depend on what else there is.
     """
     capacity = 1024
     pairs = np.empty((capacity, 2), np.int64)
     areas = np.empty((capacity, 4))
-    n = 0
-    for i, j in meeting(grid, first, last, most):
-        if n >= MOST_FOUND:
-            return pairs[:n], areas[:n], True
+    n, meets = 0, 0
+    for one, two in meeting(grid, first, last, most):
+        if not (lead[one] or lead[two]):
+            continue
+        meets += 1
+        if n >= MOST_FOUND or meets > limit:
+            return pairs[:n], areas[:n], meets, True
+        i, j = (one, two) if one < two else (two, one)
         if apart(triangles[i], triangles[j]) or apart(triangles[j], triangles[i]):
             continue
         area, x, y, extent = shared(triangles[i], triangles[j])
@@ -117,4 +122,4 @@ def overlapping_pairs(triangles, noise, grid, first, last, least, most):  # type
         areas[n, 0], areas[n, 1], areas[n, 2] = area, x, y
         areas[n, 3] = area > max(noise[i], noise[j]) * extent
         n += 1
-    return pairs[:n], areas[:n], False
+    return pairs[:n], areas[:n], meets, False

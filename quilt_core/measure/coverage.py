@@ -18,6 +18,10 @@ LEAST_LINES = 256
 MOST_CROSSINGS = 3_000_000
 
 
+Unions = dict[tuple[int, bytes], float]
+"""Areas that piles cover, by the position of their tile and their islands."""
+
+
 def covered(
     placed: IslandSet,
     use: BoolArray,
@@ -25,7 +29,9 @@ def covered(
     sizes: FloatArray,
     overlaps: IntArray,
     complete: bool = True,
-) -> FloatArray:
+    known: Unions | None = None,
+    rows: tuple[IntArray, IntArray] | None = None,
+) -> tuple[FloatArray, Unions]:
     """Area that islands cover in each tile, in texels.
 
     The areas of islands that overlap nothing are added up; the union of those that do is measured
@@ -45,10 +51,15 @@ def covered(
         Pairs of islands that overlap; an island that overlaps itself is a pair as well.
     complete : bool
         Whether these are all pairs; if not, all islands count as one heap.
+    known : dict, optional
+        Of piles that lie as they did.
+    rows : two arrays, optional
+        `IslandSet.triangle_rows`, when they are known.
 
     Returns
     -------
-    (T,) float64
+    (T,) float64, dict
+        And the area of each pile.
     """
     out = np.zeros(len(sizes))
     piled = np.zeros(placed.count, bool)
@@ -58,20 +69,24 @@ def covered(
     pairs = overlaps[use[overlaps].all(axis=1)] if len(overlaps) else overlaps
     piled[pairs] = True
     plain = use & ~piled
-    area = placed.uv_area * sizes[np.maximum(tile, 0)].prod(axis=1)
+    area = placed.uv_area * sizes.prod(axis=1)[np.maximum(tile, 0)]
     out += sums(tile[plain], area[plain], len(sizes))
+    found: Unions = {}
     if piled.any():
-        pile = groups(pairs, placed.count)
-        which = np.flatnonzero(piled[placed.triangle_island])
-        owner = placed.triangle_island[which]
-        order = np.lexsort((tile[owner], pile[owner]))
-        which, owner = which[order], owner[order]
-        key = pile[owner] * len(sizes) + tile[owner]
-        cuts = np.flatnonzero(np.diff(key)) + 1
-        for part in np.split(np.arange(len(which)), cuts):
-            at = int(tile[owner[part[0]]])
-            out[at] += union_area(placed.triangles[which[part]] * sizes[at])
-    return out
+        pile, which = groups(pairs, placed.count), np.flatnonzero(piled)
+        which = which[np.lexsort((tile[which], pile[which]))]
+        order, start = placed.triangle_rows if rows is None else rows
+        cuts = np.flatnonzero(np.diff(pile[which] * len(sizes) + tile[which])) + 1
+        for members in np.split(which, cuts):
+            at = int(tile[members[0]])
+            key = (at, members.tobytes())
+            if known is None or key not in known:
+                own = np.sort(np.concatenate([order[start[m] : start[m + 1]] for m in members]))
+                found[key] = union_area(placed.triangles[own] * sizes[at])
+            else:
+                found[key] = known[key]
+            out[at] += found[key]
+    return out, found
 
 
 def union_area(triangles: FloatArray) -> float:

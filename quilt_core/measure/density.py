@@ -18,6 +18,8 @@ from quilt_core.scene.proportion import in_shape
 FloatArray = NDArray[np.float64]
 Size = int | NDArray[np.float64]
 IntArray = NDArray[np.int64]
+Rows = slice | NDArray[np.int64]
+EVERY = slice(None)
 
 COLLAPSED = 1e-3
 """An island whose density by area is below this part of that by length has collapsed to a line."""
@@ -147,34 +149,39 @@ def face_densities(
 
 
 def island_densities(
-    islands: IslandSet, placements: FloatArray, width: Size, height: Size
+    islands: IslandSet, placements: FloatArray, width: Size, height: Size, rows: Rows = EVERY
 ) -> FloatArray:
     """(I,) density of each island in px per metre; NaN for those that have collapsed to a line or
-    point."""
-    found = density(islands.uv_area * determinants(placements), islands.world_area, width, height)
+    point.
+
+    With `rows` of some islands only; placements and sizes are then theirs.
+    """
+    areas = islands.uv_area[rows] * determinants(placements)
+    found = density(areas, islands.world_area[rows], width, height)
     with np.errstate(invalid="ignore"):
-        flat = ~(found > COLLAPSED * length_densities(islands, placements, width, height))
+        flat = ~(found > COLLAPSED * length_densities(islands, placements, width, height, rows))
     found[flat] = np.nan
     return found
 
 
 def length_densities(
-    islands: IslandSet, placements: FloatArray, width: Size, height: Size
+    islands: IslandSet, placements: FloatArray, width: Size, height: Size, rows: Rows = EVERY
 ) -> FloatArray:
     """(I,) px per metre by the lengths of the triangles' sides; of an isometric island its density.
 
-    NaN where there is no length in space, 0 where there is none in the layout.
+    NaN where there is no length in space, 0 where there is none in the layout. With `rows` of some
+    islands only; placements and sizes are then theirs.
     """
-    out = np.full(islands.count, np.nan)
-    known = islands.world_length > 0
-    linear = placements[known, :, :2] if len(placements) else np.empty((0, 2, 2))
-    second = np.einsum("nij,njk,nlk->nil", linear, islands.second_moments[known], linear)
-    sizes = np.broadcast_to(
-        np.stack(np.broadcast_arrays(width, height), axis=-1), (islands.count, 2)
-    )[known]
-    squared = second[:, 0, 0] * sizes[:, 0] ** 2 + second[:, 1, 1] * sizes[:, 1] ** 2
-    out[known] = np.sqrt(squared) / islands.world_length[known]
-    return out
+    length = islands.world_length[rows]
+    if not len(placements):
+        return np.full(len(length), np.nan)
+    (a, b), (c, d) = placements[:, :, :2].transpose(1, 2, 0)
+    xx, xy, yy = islands.second_moments[rows].reshape(-1, 4)[:, [0, 1, 3]].T
+    # The diagonal of linear @ moments @ linear^T, value by value: the same whatever the rows are.
+    wide, high = (p * p * xx + 2.0 * p * q * xy + q * q * yy for p, q in ((a, b), (c, d)))
+    squared = np.maximum(wide, 0.0) * np.square(width) + np.maximum(high, 0.0) * np.square(height)
+    with np.errstate(invalid="ignore", divide="ignore"):
+        return np.where(length > 0, np.sqrt(squared) / length, np.nan)
 
 
 def set_density(

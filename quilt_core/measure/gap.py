@@ -1,4 +1,4 @@
-"""The smallest Euclidean gap between islands, in pixels, on their exact outlines.
+"""Distances between islands, in pixels, on their exact outlines.
 
 Nothing here is shared with the packer: this is the judge of what it does.
 """
@@ -7,22 +7,31 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure._gap_loops import close_segments, nearest_pair
+from quilt_core.measure._gap_loops import close_segments
 from quilt_core.measure._grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.weld import weld_ids
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
 
 LANES = 2
-MOST_PAIRS = 2_500_000
-"""With more pairs of edges whose boxes meet, each edge is compared with a few others only."""
+SMALL_SET = 4000
+"""Fewer edges are compared in one thread."""
+FEW_PAIRS, PAIRS_EACH = 625_000, 12
+"""With more pairs of edges whose boxes meet, or more an edge, equal edges of a group speak for one
+another."""
+MOST_PAIRS, MOST_EACH = 2_500_000, 40
+"""With more than these, each edge is compared with a few others only."""
 FEW = 24
+PATIENCE = 20
+"""So many times more looks at pairs are taken before it is given up to compare them all."""
 
 
 @dataclass(frozen=True)
@@ -59,12 +68,19 @@ class ClosePairs:
         Nearest point on the one and on the other, in px.
     complete : bool
         False where so many edges lie on one spot that not all were compared.
+    count : int
+        Edges that were compared.
+    meets : int
+        Pairs of them whose boxes meet when they are widened by the reach; -1 when not each pair was
+        compared by itself, so that a part cannot be measured again alone.
     """
 
     pairs: IntArray
     pixels: FloatArray
     spots: FloatArray
     complete: bool
+    count: int = 0
+    meets: int = 0
 
 
 def smallest_gap(
@@ -89,26 +105,33 @@ def smallest_gap(
     group : (I,) int64, optional
         Islands with the same number are not compared with each other; -1 for none.
     """
-    segments, edge = _segments(islands, width, height)
-    owner = islands.edge_island[edge]
-    if len(np.unique(owner)) < 2:
-        return NO_GAP
-    groups = np.full(len(edge), -1) if group is None else group[owner]
-    ends = segments.reshape(-1, 2)
-    span = float((ends.max(axis=0) - ends.min(axis=0)).max())
     reach = max(2.0 * expected, 1.0)
+    if (
+        group is not None
+        and len(np.unique(np.where(group < 0, -1 - np.arange(len(group)), group))) < 2
+    ):
+        return NO_GAP
+    span = span_of(islands, width, height)
     while True:
-        grid = _grid(segments, reach)
-        pixels_apart, a, b, spots = nearest_pair(segments, owner, groups, grid, reach, EVERYONE)
-        if np.isfinite(pixels_apart):
-            return Gap(
-                float(pixels_apart),
-                (int(owner[a]), int(owner[b])),
-                ((float(spots[0]), float(spots[1])), (float(spots[2]), float(spots[3]))),
-            )
-        if reach > 4 * span + 1 or len(np.unique(groups)) + (groups < 0).sum() < 2:
+        found = close_pairs(islands, width, height, reach, group=group)
+        if len(found.pairs):
+            return nearest(found)
+        if reach > 4 * span + 1:
             return NO_GAP
         reach *= 2
+
+
+def span_of(islands: IslandSet, width: int, height: int) -> float:
+    """Longer side in px of the box round all outlines, 0 without any."""
+    ends = _segments(islands, width, height)[0].reshape(-1, 2)
+    return float(np.ptp(ends, axis=0).max()) if len(ends) else 0.0
+
+
+def nearest(found: ClosePairs) -> Gap:
+    """The first of some pairs."""
+    (a, b), ((x, y), (u, v)) = found.pairs[0], found.spots[0]
+    spots = ((float(x), float(y)), (float(u), float(v)))
+    return Gap(float(found.pixels[0]), (int(a), int(b)), spots)
 
 
 def close_pairs(
@@ -131,41 +154,139 @@ def close_pairs(
         Islands with the same number are not compared with each other; -1 for none.
     """
     segments, edge = _segments(islands, width, height)
-    nothing = ClosePairs(np.empty((0, 2), np.int64), np.empty(0), np.empty((0, 2, 2)), True)
     if len(edge) < 2 or reach <= 0:
-        return nothing
+        return _ranked([], islands.count, True, len(edge), 0)
+    owner, count = islands.edge_island[edge], islands.count
     kinds = np.full(len(edge), -1) if kind is None else kind[edge]
-    groups = np.full(len(edge), -1) if group is None else group[islands.edge_island[edge]]
-    grid, most = _grid(segments, reach), EVERYONE
-    many = max(MOST_PAIRS, 40 * len(edge))
-    count = meetings(grid, many)
-    if count > MOST_PAIRS // 4 and (groups >= 0).any():
+    groups = np.full(len(edge), -1) if group is None else group[owner]
+    lead = np.ones(len(edge), bool)
+    grid, most = _grid(segments, reach), max(MOST_PAIRS, MOST_EACH * len(edge))
+    if meetings(grid, PATIENCE * most) <= PATIENCE * most:
+        limit = _limit(len(edge), group)
+        parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, limit)
+        meets = _meets(parts)
+        if meets <= limit:
+            return _ranked(parts, count, True, len(edge), meets)
+    if group is not None and (group >= 0).any():
         # Of equal edges of one group one speaks for all.
         kept = np.unique(weld_ids(*segments.T, groups, kinds), return_index=True)[1]
         kept = np.sort(np.concatenate([kept[groups[kept] >= 0], np.flatnonzero(groups < 0)]))
-        if len(kept) < len(edge):
-            segments = np.ascontiguousarray(segments[kept])
-            edge, kinds, groups = edge[kept], kinds[kept], groups[kept]
-            grid = _grid(segments, reach)
-            count = meetings(grid, many)
-    most = FEW if count > many else EVERYONE
-    owner, count = islands.edge_island[edge], islands.count
-    with ThreadPoolExecutor(LANES) as pool:
-        parts = list(
-            pool.map(
-                lambda share: close_segments(
-                    segments, owner, kinds, groups, count, grid, share[0], share[1], reach, most
-                ),
-                slot_shares(grid, LANES),
-            )
+        segments, owner = np.ascontiguousarray(segments[kept]), owner[kept]
+        kinds, groups, lead = kinds[kept], groups[kept], lead[kept]
+        grid, most = _grid(segments, reach), max(MOST_PAIRS, MOST_EACH * len(kept))
+        parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, most)
+        if _meets(parts) <= most:
+            return _ranked(parts, count, True, len(edge), -1)
+    parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, EVERYONE, FEW)
+    return _ranked(parts, count, False, len(edge), -1)
+
+
+def _limit(count: int, group: IntArray | None) -> int:
+    """Pairs of edges whose boxes meet that are all compared, each by itself."""
+    if group is not None and (group >= 0).any():
+        return max(FEW_PAIRS, PAIRS_EACH * count)
+    return max(MOST_PAIRS, MOST_EACH * count)
+
+
+def close_again(
+    before: ClosePairs, new: IslandSet, old: IslandSet, reach: float, lead: BoolArray, count: int,
+    new_group: IntArray, old_group: IntArray,
+) -> ClosePairs | None:  # fmt: skip
+    """The same as `close_pairs` of all islands, in px, after some of them changed.
+
+    Parameters
+    ----------
+    before : ClosePairs
+        Found at the same reach before.
+    new, old : IslandSet
+        All islands, with the outlines of those that lead and whatever lies within the reach of
+        them, after and before.
+    reach : float
+    lead : (I,) bool
+        Islands that moved, or whose group is another one.
+    count : int
+        Edges of the whole set now.
+    new_group, old_group : (I,) int64
+
+    Returns
+    -------
+    ClosePairs or None
+        None when they have to be found from nothing.
+    """
+    if before.meets < 0:
+        return None
+    met = []
+    parts: list[tuple[Any, ...]] = []
+    for islands, group, total in ((old, old_group, before.count), (new, new_group, count)):
+        segments, edge = _segments(islands, 1, 1)
+        owner = islands.edge_island[edge]
+        kinds, limit = np.full(len(edge), -1), _limit(total, group)
+        parts = _compare(
+            segments, owner, kinds, group[owner], lead[owner], islands.count,
+            _grid(segments, reach), reach, limit,
+        )  # fmt: skip
+        met.append(_meets(parts))
+        if met[-1] > limit:
+            return None
+    meets = before.meets - met[0] + met[1]
+    if meets > _limit(count, new_group):
+        return None
+    keep = ~(lead[before.pairs[:, 0]] | lead[before.pairs[:, 1]])
+    found = _ranked(parts, new.count, True, count, meets)
+    pairs, pixels, spots = before.pairs[keep], before.pixels[keep], before.spots[keep]
+    if len(found.pairs):
+        at = _places(pixels, pairs, found, new.count)
+        pairs = np.insert(pairs, at, found.pairs, axis=0)
+        pixels, spots = (
+            np.insert(pixels, at, found.pixels),
+            np.insert(spots, at, found.spots, axis=0),
         )
-    keys, pixels, spots = (np.concatenate([part[k] for part in parts]) for k in range(3))
-    order = np.lexsort((keys, pixels))
-    # Both lanes may know a pair: its first mention is the nearest.
-    first = np.sort(np.unique(keys[order], return_index=True)[1])
-    order = order[first]
+    return ClosePairs(pairs, pixels, spots, True, count, meets)
+
+
+def _places(pixels: FloatArray, pairs: IntArray, found: ClosePairs, count: int) -> IntArray:
+    """(P,) where each found pair belongs among sorted ones: by distance, then by island."""
+    first, last = (np.searchsorted(pixels, found.pixels, side) for side in ("left", "right"))  # type: ignore[call-overload]
+    at = np.asarray(first, np.int64)
+    for k in np.flatnonzero(last > first):
+        own = pairs[first[k] : last[k]] @ [count, 1]
+        at[k] += np.searchsorted(own, found.pairs[k] @ [count, 1])
+    return at
+
+
+def _meets(parts: list[tuple[Any, ...]]) -> int:
+    return sum(int(part[4]) for part in parts)
+
+
+def _compare(
+    segments: FloatArray, owner: IntArray, kinds: IntArray, groups: IntArray, lead: BoolArray,
+    count: int, grid: Grid, reach: float, limit: int, most: int = EVERYONE,
+) -> list[tuple[Any, ...]]:  # fmt: skip
+    def look(share: tuple[int, int]) -> tuple[Any, ...]:
+        found: tuple[Any, ...] = close_segments(
+            segments, owner, kinds, groups, lead, count, grid, *share, reach, most, limit
+        )
+        return found
+
+    if len(segments) < SMALL_SET:
+        return [look((0, len(grid.offsets) - 1))]
+    with ThreadPoolExecutor(LANES) as pool:
+        return list(pool.map(look, slot_shares(grid, LANES)))
+
+
+def _ranked(
+    parts: list[tuple[Any, ...]], count: int, complete: bool, edges: int, meets: int
+) -> ClosePairs:
+    """What the lanes found, nearest first; both may know a pair."""
+    if not sum(len(part[0]) for part in parts):
+        none = np.empty((0, 2), np.int64)
+        return ClosePairs(none, np.empty(0), np.empty((0, 2, 2)), complete, edges, meets)
+    keys, pixels, which, spots = (np.concatenate([part[k] for part in parts]) for k in range(4))
+    order = np.lexsort((which[:, 1], which[:, 0], pixels, keys))
+    order = order[np.unique(keys[order], return_index=True)[1]]
+    order = order[np.lexsort((keys[order], pixels[order]))]
     pairs = np.stack([keys[order] // count, keys[order] % count], axis=1)
-    return ClosePairs(pairs, pixels[order], spots[order].reshape(-1, 2, 2), most == EVERYONE)
+    return ClosePairs(pairs, pixels[order], spots[order].reshape(-1, 2, 2), complete, edges, meets)
 
 
 def _segments(islands: IslandSet, width: int, height: int) -> tuple[FloatArray, IntArray]:

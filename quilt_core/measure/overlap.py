@@ -15,14 +15,21 @@ from quilt_core.scene.islands import triangle_areas
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
 
 LEAST_TEXELS = 1e-12
 """Shared areas below this many texels are left out of all sums."""
-MOST_PAIRS = 2_500_000
-"""With more pairs of triangles whose boxes meet, each triangle is compared with a few others
-only."""
+FEW_PAIRS, PAIRS_EACH = 625_000, 16
+"""With more pairs of triangles whose boxes meet, or more a triangle, copies of a triangle are
+looked for."""
+MOST_PAIRS, MOST_EACH = 2_500_000, 24
+"""With more than these, each triangle is compared with a few others only."""
 FEW = 20
 LANES = 2
+SMALL_SET = 4000
+"""Fewer triangles are compared in one thread."""
+PATIENCE = 20
+"""So many times more looks at pairs are taken before it is given up to compare them all."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,7 +65,7 @@ class Overlaps:
         """Sorted numbers of all islands involved."""
         return np.unique(self.pairs)
 
-    def select(self, keep: NDArray[np.bool_]) -> Overlaps:
+    def select(self, keep: BoolArray) -> Overlaps:
         """Only some pairs of islands; the triangles stay."""
         return Overlaps(
             self.pairs[keep],
@@ -68,6 +75,35 @@ class Overlaps:
             self.triangle_texels,
             self.complete,
         )
+
+
+@dataclass(frozen=True, eq=False)
+class SharedFaces:
+    """Pairs of triangles that share area, sorted by their numbers.
+
+    Parameters
+    ----------
+    pairs : (T, 2) int64
+        Triangles, the lower number first.
+    shares : (T, 4) float64
+        Area in texels, a point in it, and 1 where it cannot be rounding.
+    total : int
+        Triangles of the set.
+    count : int
+        Triangles that were compared: those whose corners are numbers.
+    meets : int
+        Pairs of them whose boxes meet; -1 when not each pair was compared by itself, so that a part
+        cannot be measured again alone.
+    complete : bool
+        See `Overlaps`.
+    """
+
+    pairs: IntArray
+    shares: FloatArray
+    total: int
+    count: int
+    meets: int
+    complete: bool
 
 
 def find_overlaps(
@@ -85,46 +121,100 @@ def find_overlaps(
         px by which outlines may be off; shared pieces that are not wider are no overlap. Without it
         the rounding of float64 at a few texels.
     """
-    triangles = np.ascontiguousarray(islands.triangles * np.array([width, height], np.float64))
+    triangles = islands.triangles * np.array([width, height], np.float64)
     own_noise = np.full(islands.count, 1e-9) if noise is None else noise
+    found = shared_faces(triangles, own_noise[islands.triangle_island])
+    return overlaps_of(found, islands.triangle_island, islands.count)
+
+
+def shared_faces(triangles: FloatArray, noise: FloatArray) -> SharedFaces:
+    """Compare triangles (N, 3, 2), in px, of which each may be off by a `noise`, (N,) px."""
     usable = np.flatnonzero(np.isfinite(triangles).all(axis=(1, 2)))
-    triangles = triangles[usable]
-    grid = _grid(triangles)
-    copies = np.empty((0, 2), np.int64)
-    most, complete = EVERYONE, True
-    many = max(MOST_PAIRS, 24 * len(triangles))
-    count = meetings(grid, many)
-    if count > MOST_PAIRS // 4:
-        copies, kept = _copies(triangles)
-        if len(copies):
-            copies, triangles, usable = usable[copies], triangles[kept], usable[kept]
-            grid = _grid(triangles)
-            count = meetings(grid, many)
-        if count > many:
-            most, complete = FEW, False
-    triangle_noise = own_noise[islands.triangle_island[usable]]
-    with ThreadPoolExecutor(LANES) as pool:
-        parts = list(
-            pool.map(
-                lambda share: overlapping_pairs(
-                    triangles, triangle_noise, grid, share[0], share[1], LEAST_TEXELS, most
-                ),
-                slot_shares(grid, LANES),
-            )
-        )
-    found = np.concatenate([usable[part[0]] for part in parts] + [copies])
-    own = _own_areas(islands, copies, width, height)
-    areas = np.concatenate([*(part[1] for part in parts), own])
-    owner = islands.triangle_island
-    between = np.sort(owner[found], axis=1)
-    count = max(islands.count, 1)
-    key = between[:, 0] * count + between[:, 1]
+    some, own = np.ascontiguousarray(triangles[usable]), noise[usable]
+    count, grid = len(some), _grid(some)
+    lead = np.ones(count, bool)
+    most = max(MOST_PAIRS, MOST_EACH * count)
+    patient = meetings(grid, PATIENCE * most) <= PATIENCE * most
+    found = _compare(some, own, lead, grid, few_enough(count)) if patient else None
+    if found is not None:
+        pairs, shares, meets = found
+        return _sorted(usable[pairs], shares, len(triangles), count, meets)
+    first_of, kept = _copies(some)
+    lead, grid = np.ones(len(kept), bool), _grid(some[kept])
+    most, complete = max(MOST_PAIRS, MOST_EACH * len(kept)), True
+    found = _compare(some[kept], own[kept], lead, grid, most)
+    if found is None:
+        complete = False
+        found = _compare(some[kept], own[kept], lead, grid, most, FEW)
+    assert found is not None
+    corners = some[first_of[:, 0]]
+    area = np.abs(triangle_areas(corners))
+    same = np.column_stack([area, corners.mean(axis=1), area > LEAST_TEXELS])
+    return _sorted(
+        np.concatenate([usable[kept[found[0]]], usable[np.sort(first_of, axis=1)]]),
+        np.concatenate([found[1], same]), len(triangles), count, -1, complete,
+    )  # fmt: skip
+
+
+def few_enough(count: int) -> int:
+    """Pairs of triangles whose boxes meet that are all compared without a look for copies."""
+    return max(FEW_PAIRS, PAIRS_EACH * count)
+
+
+def shared_again(
+    before: SharedFaces, keep: BoolArray, old: tuple[FloatArray, BoolArray],
+    new: tuple[FloatArray, BoolArray], rows: IntArray, noise: FloatArray, count: int,
+) -> SharedFaces | None:  # fmt: skip
+    """The same as `shared_faces` of all triangles, after some of them moved.
+
+    Parameters
+    ----------
+    before : SharedFaces
+        Found before they moved.
+    keep : (T,) bool
+        Its pairs of which neither moved.
+    old, new : (n, 3, 2) float64 and (n,) bool
+        Triangles that moved and all whose boxes meet theirs, in px, before and after, and which of
+        them moved; only with corners that are numbers.
+    rows : (n,) int64
+        Numbers of the new ones in the whole set, ascending.
+    noise : (n,) float64
+        Of the new ones.
+    count : int
+        Triangles of the whole set that have such corners.
+
+    Returns
+    -------
+    SharedFaces or None
+        None when it has to be found from nothing.
+    """
+    if before.meets < 0:
+        return None
+    limit = few_enough(count)
+    went = _compare(old[0], np.zeros(len(old[0])), old[1], _grid(old[0]), few_enough(before.count))
+    came = _compare(new[0], noise, new[1], _grid(new[0]), limit)
+    if went is None or came is None or before.meets - went[2] + came[2] > limit:
+        return None
+    pairs = np.concatenate([before.pairs[keep], rows[came[0]]])
+    shares = np.concatenate([before.shares[keep], came[1]])
+    total = before.total
+    return _sorted(pairs, shares, total, count, before.meets - went[2] + came[2])
+
+
+def overlaps_of(found: SharedFaces, owner: IntArray, count: int) -> Overlaps:
+    """Overlaps of islands; `owner` (N,) is the island of each triangle, `count` their number."""
+    areas = found.shares
+    if not len(areas):
+        none, spots = np.empty((0, 2), np.int64), np.empty((0, 2))
+        return Overlaps(none, np.empty(0), spots, none, np.empty(0), found.complete)
+    between = np.sort(owner[found.pairs], axis=1)
+    key = between[:, 0] * max(count, 1) + between[:, 1]
     # Slight shares of two islands count with those that are no rounding, and not by themselves.
     sure = areas[:, 3] > 0
     real = np.isin(key, key[sure])
-    found, areas, sure = found[real], areas[real], sure[real]
+    triangle_pairs, areas, sure = found.pairs[real], areas[real], sure[real]
     keys, inverse = np.unique(key[real], return_inverse=True)
-    pairs = np.stack([keys // count, keys % count], axis=1)
+    pairs = np.stack([keys // max(count, 1), keys % max(count, 1)], axis=1)
     # The largest shared piece of each pair: the last one when sorted by area.
     order = np.argsort(areas[:, 0], kind="stable")
     largest = np.zeros(len(keys), np.int64)
@@ -133,10 +223,40 @@ def find_overlaps(
         pairs,
         sums(inverse, areas[:, 0], len(keys)),
         areas[largest, 1:3],
-        found[sure],
+        triangle_pairs[sure],
         areas[sure, 0],
-        complete and not any(part[2] for part in parts),
+        found.complete,
     )
+
+
+def _compare(
+    triangles: FloatArray, noise: FloatArray, lead: BoolArray, grid: Grid, limit: int,
+    few: int | None = None,
+) -> tuple[IntArray, FloatArray, int] | None:  # fmt: skip
+    """Pairs, their shares and how many meet; None when these are more than `limit`. With `few`
+    others of a cell that each is compared with, there is no limit."""
+    every = few is None
+    most, limit = (EVERYONE, limit) if every else (few, EVERYONE)
+
+    def look(share: tuple[int, int]):  # type: ignore[no-untyped-def]
+        return overlapping_pairs(triangles, noise, lead, grid, *share, LEAST_TEXELS, most, limit)
+
+    if len(triangles) < SMALL_SET:
+        parts = [look((0, len(grid.offsets) - 1))]
+    else:
+        with ThreadPoolExecutor(LANES) as pool:
+            parts = list(pool.map(look, slot_shares(grid, LANES)))
+    meets = sum(part[2] for part in parts)
+    if every and (meets > limit or any(part[3] for part in parts)):
+        return None
+    return np.concatenate([p[0] for p in parts]), np.concatenate([p[1] for p in parts]), meets
+
+
+def _sorted(
+    pairs: IntArray, shares: FloatArray, total: int, count: int, meets: int, complete: bool = True
+) -> SharedFaces:  # fmt: skip
+    order = np.argsort(pairs[:, 0] * max(total, 1) + pairs[:, 1], kind="stable")
+    return SharedFaces(pairs[order], shares[order], total, count, int(meets), complete)
 
 
 def _grid(triangles: FloatArray) -> Grid:
@@ -157,11 +277,3 @@ def _copies(triangles: FloatArray) -> tuple[IntArray, IntArray]:
     of = first[inverse]
     again = np.flatnonzero(of != np.arange(len(of)))
     return np.stack([of[again], again], axis=1), np.sort(first)
-
-
-def _own_areas(islands: IslandSet, copies: IntArray, width: int, height: int) -> FloatArray:
-    """(n, 4) area and middle of the triangles of which there are copies, and 1 where they have an
-    area."""
-    corners = islands.triangles[copies[:, 0]] * np.array([width, height], np.float64)
-    area = np.abs(triangle_areas(corners))
-    return np.column_stack([area, corners.mean(axis=1), area > LEAST_TEXELS])

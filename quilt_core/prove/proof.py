@@ -9,7 +9,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure.figures import Figures, measure_tiles
+from quilt_core.measure.figures import Figures
+from quilt_core.measure.measured import Measured, measure_layout
 from quilt_core.prove import layout_checks, mesh_checks, quality_checks
 from quilt_core.prove.case import Case
 from quilt_core.prove.findings import KINDS, SEVERITIES, Finding
@@ -109,7 +110,7 @@ def prove(
     unplaced: NDArray[np.bool_] | None = None,
     stack: IntArray | None = None,
     weight: FloatArray | None = None,
-    figures: Figures | None = None,
+    measured: Measured | None = None,
     ids: Sequence[str] | None = None,
 ) -> Proof:
     """Check a layout.
@@ -132,8 +133,8 @@ def prove(
         Islands with the same number share texels on purpose; -1 for none.
     weight : (I,) float64, optional
         Deliberate exceptions from the house density.
-    figures : Figures, optional
-        Of this layout at the padding of the rules (`Rules.wanted_gap`), when they are known.
+    measured : Measured, optional
+        This layout at the padding of the rules (`Rules.wanted_gap`), when it was measured already.
     ids : sequence of str, optional
         Of the objects. Findings are then ignored by them and by the first face of an island, and
         not by names.
@@ -142,10 +143,11 @@ def prove(
     unplaced = np.zeros(islands.count, bool) if unplaced is None else unplaced
     stack = np.full(islands.count, -1) if stack is None else stack
     weight = np.ones(islands.count) if weight is None else weight
-    figures = figures or measure_tiles(islands, placements, tiles, rules.wanted_gap, stack)
+    measured = measured or measure_layout(islands, placements, tiles, rules.wanted_gap, stack)
+    figures = measured.figures
     case = Case(
         islands,
-        islands.placed(placements),
+        measured.lie.placed,
         surface,
         tiles,
         names,
@@ -184,7 +186,9 @@ def _key(case: Case, ids: Sequence[str], finding: Finding) -> str:
 def _judged(case: Case) -> tuple[tuple[Finding, ...], dict[str, int]]:
     """Findings in order with those ignored marked, and how many of each kind count."""
     reasons = {row.finding: row.reason for row in case.rules.ignored}
-    findings = [replace(f, ignored=reasons.get(f.key, "")) for f in case.findings]
+    findings = [
+        replace(f, ignored=reasons[f.key]) if f.key in reasons else f for f in case.findings
+    ]
     order = {kind: k for k, kind in enumerate(KINDS)}
     findings.sort(key=lambda f: (SEVERITIES.index(f.severity), order[f.kind]))
     totals = {

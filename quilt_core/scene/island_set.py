@@ -79,6 +79,17 @@ class IslandSet:
             out[:, i, j] = out[:, j, i] = sums(self.triangle_island, products, self.count)
         return out
 
+    @cached_property
+    def triangle_rows(self) -> tuple[IntArray, IntArray]:
+        """(N,) triangles in the order of their islands, and (I + 1,) where those of each begin."""
+        return _rows(self.triangle_island, self.count)
+
+    @cached_property
+    def edge_rows(self) -> tuple[IntArray, IntArray]:
+        """(E,) outline edges in the order of their islands, and (I + 1,) where those of each
+        begin."""
+        return _rows(self.edge_island, self.count)
+
     def placed(self, placements: FloatArray) -> IslandSet:
         """The same islands after their placements, (I, 2, 3)."""
         triangles = apply_placements(
@@ -99,13 +110,7 @@ class IslandSet:
 
     def bounds(self) -> FloatArray:
         """(I, 4) lowest u, v and highest u, v of each island."""
-        out = np.empty((4, self.count))
-        out[:2], out[2:] = np.inf, -np.inf
-        for axis in (0, 1):
-            a, b, c = self.triangles[:, :, axis].T
-            np.minimum.at(out[axis], self.triangle_island, np.minimum(np.minimum(a, b), c))
-            np.maximum.at(out[2 + axis], self.triangle_island, np.maximum(np.maximum(a, b), c))
-        return np.ascontiguousarray(out.T)
+        return bounds_of(self.triangles, self.triangle_island, self.count)
 
     def select(self, keep: NDArray[np.bool_]) -> IslandSet:
         """Only the islands where `keep`, (I,) bool, is true, renumbered in order."""
@@ -131,6 +136,22 @@ PER_ISLAND = (
     "object_index",
 )
 """Fields with one row an island."""
+
+
+def bounds_of(triangles: FloatArray, owner: IntArray, count: int) -> FloatArray:
+    """(count, 4) lowest u, v and highest u, v of the triangles (N, 3, 2) of each owner."""
+    out = np.empty((4, count))
+    out[:2], out[2:] = np.inf, -np.inf
+    for axis in (0, 1):
+        a, b, c = triangles[:, :, axis].T
+        np.minimum.at(out[axis], owner, np.minimum(np.minimum(a, b), c))
+        np.maximum.at(out[2 + axis], owner, np.maximum(np.maximum(a, b), c))
+    return np.ascontiguousarray(out.T)
+
+
+def _rows(owner: IntArray, count: int) -> tuple[IntArray, IntArray]:
+    order = np.argsort(owner, kind="stable")
+    return order, np.searchsorted(owner[order], np.arange(count + 1))
 
 
 def sums(groups: IntArray, values: FloatArray, count: int) -> FloatArray:

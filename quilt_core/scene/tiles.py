@@ -58,12 +58,12 @@ def home_tiles(islands: IslandSet, placements: FloatArray, tiles: Sequence[TileS
 
 def tiles_of_boxes(box: FloatArray, tiles: Sequence[TileSize]) -> IntArray:
     """(I,) position of the tile that holds the middle of each box (I, 4), -1 for none."""
-    middle = np.floor(
-        np.nan_to_num(0.5 * (box[:, :2] + box[:, 2:]), nan=-1e6, posinf=-1e6, neginf=-1e6)
-    )
+    with np.errstate(invalid="ignore"):
+        u, v = np.floor(0.5 * (box[:, :2] + box[:, 2:])).T
     out = np.full(len(box), -1)
     for k, tile in enumerate(tiles):
-        out[(middle == tile.corner).all(axis=1)] = k
+        column, row = tile.corner
+        out[(u == column) & (v == row)] = k
     return out
 
 

@@ -14,6 +14,30 @@ from studio.arrays import Layout
 
 MOST_SHOWN = 300
 """Findings of a kind that are kept for the screen; the proof to hand off has more."""
+MOST_KEPT = 3
+"""Layouts whose measurement is kept in memory, the last one of an atlas each: the next one mostly
+differs from it by an edit."""
+_kept: dict[int, Any] = {}
+
+
+def measured(layout: Layout, padding: float):  # type: ignore[no-untyped-def]
+    """The core's `Measured` of a layout; only what an edit changed since the last one is measured
+    again."""
+    from quilt_core.measure import measure_again, measure_layout
+
+    atlas, stack = layout.revision.atlas_id, layout.controls["stack"].astype(np.int64)
+    tiles = tuple(tile.size for tile in layout.tiles)
+    before = _kept.pop(atlas, None)
+    if before is not None and (before.islands, before.tiles, before.padding) == (
+        layout.islands, tiles, padding,
+    ):  # fmt: skip
+        found = measure_again(before, layout.placements, stack)
+    else:
+        found = measure_layout(layout.islands, layout.placements, tiles, padding, stack)
+    _kept[atlas] = found
+    for old in list(_kept)[:-MOST_KEPT]:
+        _kept.pop(old, None)
+    return found
 
 
 def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
@@ -24,7 +48,7 @@ def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
     proof = prove(
         layout.islands, surface, layout.placements, [tile.size for tile in layout.tiles],
         layout.object_names(), rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
-        layout.weights, ids=[str(obj.pk) for obj in layout.objects],
+        layout.weights, measured(layout, rules.wanted_gap), [str(obj.pk) for obj in layout.objects],
     )  # fmt: skip
     return proof, surface
 
