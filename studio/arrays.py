@@ -20,6 +20,8 @@ from quilt_core.scene import (
     concatenate,
     find_islands,
     join_surfaces,
+    part_of_islands,
+    part_of_surface,
     pixel_sizes,
     read_surface,
 )
@@ -148,12 +150,12 @@ class Layout:
     @cached_property
     def islands(self) -> IslandSet:
         """All islands, as their base layouts have them."""
-        return _joined(tuple((m.base.geometry, m.row.proportion) for m in self.members))
+        return _joined(tuple((m.base.geometry, m.row.proportion, m.row.part) for m in self.members))
 
     @cached_property
     def surface(self) -> Surface:
         """The surface behind the islands."""
-        return _joined_surface(tuple((m.base.geometry, m.base.islands) for m in self.members))
+        return _joined_surface(tuple((m.base.geometry, m.row.part) for m in self.members))
 
     @cached_property
     def placements(self) -> FloatArray:
@@ -196,13 +198,19 @@ class Layout:
         """What to call each object; no two are called the same."""
         return names_of(self.objects)
 
+    @property
+    def numbers(self) -> NDArray[np.int64]:
+        """(I,) number of each island in its object, from 1, wherever the others lie."""
+        parts = [np.zeros(0, np.int64), *(member.row.numbers + 1 for member in self.members)]
+        return np.concatenate(parts)
+
     def names(self) -> list[str]:
         """What to call each island: its object and its number there."""
         names = self.object_names()
         return [
-            f"{name} island {k + 1}"
+            f"{name} island {number}"
             for name, member in zip(names, self.members, strict=True)
-            for k in range(member.row.islands)
+            for number in (member.row.numbers + 1).tolist()
         ]
 
 
@@ -223,18 +231,27 @@ def load_layout(revision: Revision) -> Layout:
     return Layout(revision, state, members_with_rows(state.members))
 
 
+Part = tuple[int, ...] | None
+
+
 @lru_cache(maxsize=4)
-def _joined(parts: tuple[tuple[str, float | None], ...]) -> IslandSet:
+def _joined(parts: tuple[tuple[str, float | None, Part], ...]) -> IslandSet:
     sets = []
-    for key, said in parts:
+    for key, said, part in parts:
         own = _islands(key)
+        own = own if part is None else part_of_islands(own, np.array(part))
         sets.append(own if said is None else replace(own, proportion=np.full(own.count, said)))
     return concatenate(sets)
 
 
 @lru_cache(maxsize=2)
-def _joined_surface(parts: tuple[tuple[str, int], ...]) -> Surface:
-    return join_surfaces([_surface(key) for key, _ in parts], [islands for _, islands in parts])
+def _joined_surface(parts: tuple[tuple[str, Part], ...]) -> Surface:
+    surfaces, counts = [], []
+    for key, part in parts:
+        islands, own = _islands(key), _surface(key)
+        counts.append(islands.count if part is None else len(part))
+        surfaces.append(own if part is None else part_of_surface(own, islands, np.array(part)))
+    return join_surfaces(surfaces, counts)
 
 
 def controls_of(layout: Layout, chosen: list[int]) -> Controls:

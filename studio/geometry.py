@@ -16,7 +16,7 @@ from studio.arrays import SURFACE, load_geometry, members_with_rows
 from studio.models import Revision
 from studio.state import members_of, read_state
 
-FORMAT = 7
+FORMAT = 8
 
 
 def content_mark(revision: Revision) -> str:
@@ -29,11 +29,11 @@ def geometry_glb(revision: Revision) -> bytes:
     """GLB with one mesh per object, a node per instance, and the outlines as lines.
 
     Triangles carry base UVs, `_ISLAND`, the number of the island within the revision (-1 for none),
-    and `_STRETCH`, the octaves by which their texels per metre differ from their island's. The node
-    “outlines” holds the outline edges: position = (u, v, island).
+    and `_STRETCH`, the octaves by which their texels per metre differ from their island's. Islands of
+    an object that lie in another atlas are no islands here, but are drawn. The node “outlines” holds the outline edges: position = (u, v, island).
     """
     members = members_with_rows(members_of(revision))
-    mark = json.dumps([FORMAT, [[m.object.pk, m.base.geometry] for m in members]])
+    mark = json.dumps([FORMAT, [[m.object.pk, m.base.geometry, m.row.part] for m in members]])
     key_path = "geometry-" + hashlib.sha256(mark.encode()).hexdigest()
     known = cached(key_path)
     if known is not None:
@@ -44,9 +44,10 @@ def geometry_glb(revision: Revision) -> bytes:
     base = 0
     for member in members:
         obj, data = member.object, load_geometry(member.base.geometry)
-        island = np.repeat(
-            np.where(data["corner_island"] >= 0, data["corner_island"] + base, -1), 3
-        )
+        # Number in the revision of each island of the base layout, and -1 for what has none.
+        here = np.full(member.base.islands + 1, -1)
+        here[member.row.numbers] = base + np.arange(member.row.islands)
+        island = np.repeat(here[data["corner_island"]], 3)
         primitive = Primitive(
             {
                 "POSITION": data["corners"].reshape(-1, 3),
@@ -60,8 +61,9 @@ def geometry_glb(revision: Revision) -> bytes:
             world = np.diag([metres, metres, metres, 1.0]) @ np.array(matrix)
             nodes.append(Node(name, -1, world, len(meshes), {"object": obj.pk}))
         meshes.append((obj.name, [primitive]))
-        edges.append(data["edges"].reshape(-1, 2))
-        edge_islands.append(np.repeat(data["edge_island"] + base, 2))
+        own = here[data["edge_island"]] >= 0
+        edges.append(data["edges"][own].reshape(-1, 2))
+        edge_islands.append(np.repeat(here[data["edge_island"][own]], 2))
         base += member.row.islands
     if edges and base:
         flat = np.column_stack([np.concatenate(edges), np.concatenate(edge_islands)]).astype(

@@ -65,6 +65,37 @@ class MemberRow:
     weight: float = 1.0
     proportion: float | None = None
     """Width / height of its picture, said by the user instead of what the files say."""
+    part: tuple[int, ...] | None = None
+    """Which islands of the base layout, ascending, where these are not all."""
+    whole: int = 0
+    """How many the base layout has, where this is a part of it."""
+
+    @property
+    def numbers(self) -> IntArray:
+        """(islands,) numbers of its islands in the base layout."""
+        return np.arange(self.islands) if self.part is None else np.array(self.part, np.int64)
+
+    @property
+    def of(self) -> tuple[int, int, int]:
+        """What parts of one layout of an object have in common."""
+        return self.object, self.base, self.target
+
+    def only(self, numbers: IntArray) -> MemberRow:
+        """The same with these islands of the base layout alone, which are some or all of them."""
+        whole = self.islands if self.part is None else self.whole
+        if len(numbers) == whole:
+            return replace(self, islands=whole, part=None, whole=0)
+        part = tuple(int(n) for n in numbers)
+        return replace(self, islands=len(part), part=part, whole=whole)
+
+    def row(self) -> dict[str, Any]:
+        """As a revision keeps it."""
+        out = asdict(self)
+        if self.part is None:
+            del out["part"], out["whole"]
+        else:
+            out["part"] = list(self.part)
+        return out
 
 
 @dataclass(frozen=True, eq=False)
@@ -126,20 +157,61 @@ def spans(members: Sequence[MemberRow]) -> list[tuple[int, int]]:
 
 def split(state: State, taken: Collection[int]) -> tuple[State, State]:
     """The state without some of its members (by their places in it), and one with those alone."""
-    kept = [k for k in range(len(state.members)) if k not in taken]
-    return _with_only(state, kept), _with_only(state, sorted(taken))
-
-
-def _with_only(state: State, places: Sequence[int]) -> State:
     all_spans = spans(state.members)
-    parts = [state.islands[slice(*all_spans[k])] for k in places]
-    islands = np.concatenate([np.zeros(0, ISLAND), *parts])
-    return replace(state, members=tuple(state.members[k] for k in places), islands=islands)
+    islands = np.concatenate(
+        [np.zeros(0, np.int64), *(np.arange(*all_spans[k]) for k in sorted(taken))]
+    )
+    rest, some = split_islands(state, islands)
+    # A member without islands has none to tell it by.
+    bare = {k for k in taken if not state.members[k].islands}
+    if bare:
+        moved = tuple(state.members[k] for k in sorted(bare))
+        rest = replace(rest, members=tuple(row for row in rest.members if row not in moved))
+        some = replace(some, members=(*some.members, *moved))
+    return rest, some
+
+
+def split_islands(state: State, taken: IntArray) -> tuple[State, State]:
+    """The state without some of its islands, and one with those alone; objects are parted where
+    needed."""
+    mine = np.zeros(len(state.islands), bool)
+    mine[taken] = True
+    sides: tuple[list[MemberRow], list[MemberRow]] = ([], [])
+    for row, (first, last) in zip(state.members, spans(state.members), strict=True):
+        own = mine[first:last]
+        for side, use in zip(sides, (~own, own), strict=True):
+            if use.all() and (row.islands or side is sides[0]):
+                side.append(row)
+            elif use.any():
+                side.append(row.only(row.numbers[use]))
+    return (
+        replace(state, members=tuple(sides[0]), islands=state.islands[~mine]),
+        replace(state, members=tuple(sides[1]), islands=state.islands[mine]),
+    )
+
+
+def _pulled_together(state: State) -> State:
+    """The state with parts of one layout of an object joined, where there are several."""
+    first: dict[tuple[int, int, int], int] = {}
+    again = [k for k, row in enumerate(state.members) if first.setdefault(row.of, k) != k]
+    if not again:
+        return state
+    rows = {k: row for k, row in enumerate(state.members) if k not in again}
+    all_spans = spans(state.members)
+    order = {k: np.arange(*all_spans[k]) for k in range(len(state.members))}
+    for k in again:
+        at, more = first[state.members[k].of], state.members[k]
+        numbers = np.concatenate([rows[at].numbers, more.numbers])
+        sort = np.argsort(numbers, kind="stable")
+        rows[at] = rows[at].only(numbers[sort])
+        order[at] = np.concatenate([order[at], order[k]])[sort]
+    islands = np.concatenate([np.zeros(0, np.int64), *(order[k] for k in rows)])
+    return replace(state, members=tuple(rows.values()), islands=state.islands[islands])
 
 
 def joined(state: State, more: State) -> State:
     """The state with the members of another one behind its own, with what was said of their
-    islands.
+    islands; parts of one object come together.
 
     Bundles and stacks stay apart from those that are there, and no island asks for a tile that is
     not.
@@ -152,10 +224,12 @@ def joined(state: State, more: State) -> State:
     numbers = [0, *(tile.number for tile in state.tiles)]
     asked = islands["control"]["tile"]
     islands["control"]["tile"] = np.where(np.isin(asked, numbers), asked, 0)
-    return replace(
-        state,
-        members=(*state.members, *more.members),
-        islands=np.concatenate([state.islands, islands]),
+    return _pulled_together(
+        replace(
+            state,
+            members=(*state.members, *more.members),
+            islands=np.concatenate([state.islands, islands]),
+        )
     )
 
 
@@ -220,7 +294,9 @@ def members_of(revision: Revision) -> tuple[MemberRow, ...]:
     if rows is None:
         assert revision.keyframe is not None
         rows = revision.keyframe.members
-    return tuple(MemberRow(**row) for row in rows)
+    return tuple(
+        MemberRow(**{**row, "part": tuple(row["part"])} if row.get("part") else row) for row in rows
+    )
 
 
 def read_state(revision: Revision) -> State:
@@ -266,7 +342,7 @@ def _islands(revision_id: int, _created: datetime) -> NDArray[Any]:
 
 def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: Any) -> Revision:
     """Store a state as a new revision; `facts` are its other fields."""
-    members: list[dict[str, Any]] | None = [asdict(row) for row in state.members]
+    members: list[dict[str, Any]] | None = [row.row() for row in state.members]
     keyframe, data, depth, stored = None, b"", 0, 0
     changed = changed_islands(read_state(parent), state) if parent else None
     if parent is not None and changed is not None:
@@ -306,5 +382,5 @@ def changed_islands(before: State, after: State) -> IntArray | None:
     return np.flatnonzero((one != two).any(axis=1)).astype(np.int64)
 
 
-def _bases(state: State) -> list[int]:
-    return [row.base for row in state.members]
+def _bases(state: State) -> list[tuple[int, tuple[int, ...] | None]]:
+    return [(row.base, row.part) for row in state.members]

@@ -179,7 +179,7 @@ def _follow(name: str, doc: dict[str, Any], orders: Orders) -> None:
     made: dict[tuple[int, int, tuple[int, ...]], int] = {}
     used: set[int] = set()
     for primitive, order in orders:
-        for holder in _material_holders(primitive):
+        for holder in material_holders(primitive):
             old = holder["material"]
             had = _count(primitive)
             key = (old, had, tuple(order))
@@ -197,7 +197,7 @@ def _follow(name: str, doc: dict[str, Any], orders: Orders) -> None:
             holder["material"] = made[key]
 
 
-def _material_holders(primitive: dict[str, Any]) -> Iterator[dict[str, Any]]:
+def material_holders(primitive: dict[str, Any]) -> Iterator[dict[str, Any]]:
     """Where a primitive names its materials: itself, and its variants."""
     if "material" in primitive:
         yield primitive

@@ -54,6 +54,8 @@ class Case:
         Deliberate exceptions from the house density.
     transforms : (I, 2, 3) float64
         The placements.
+    numbers : (I,) int64
+        What each island is called: its number in its object, from 1.
     """
 
     islands: IslandSet
@@ -67,6 +69,7 @@ class Case:
     stack: IntArray
     weight: FloatArray
     transforms: FloatArray
+    numbers: IntArray
     findings: list[Finding] = field(default_factory=list)
     totals: dict[str, int] = field(default_factory=dict)
 
@@ -114,11 +117,6 @@ class Case:
         return np.searchsorted(self.islands.object_index, np.arange(len(self.names)))
 
     @cached_property
-    def number_of(self) -> dict[str, int]:
-        """Objects by their names."""
-        return {name: number for number, name in enumerate(self.names)}
-
-    @cached_property
     def first_face(self) -> IntArray:
         """(I,) first face of each island, by its number in the object; without a surface its number
         there."""
@@ -158,7 +156,7 @@ class Case:
     def where(self, island: int) -> tuple[str, int]:
         """Object and number of an island."""
         owner = int(self.islands.object_index[island])
-        return self.names[owner], int(island - self.first_island[owner] + 1)
+        return self.names[owner], int(self.numbers[island])
 
     def wants(self, kind: str) -> bool:
         """Whether the rules ask for a kind of finding."""

@@ -112,6 +112,7 @@ def prove(
     weight: FloatArray | None = None,
     measured: Measured | None = None,
     ids: Sequence[str] | None = None,
+    numbers: IntArray | None = None,
 ) -> Proof:
     """Check a layout.
 
@@ -138,6 +139,8 @@ def prove(
     ids : sequence of str, optional
         Of the objects. Findings are then ignored by them and by the first face of an island, and
         not by names.
+    numbers : (I,) int64, optional
+        What to call each island in its object, from 1, where a set does not have all of them.
     """
     rules = rules or Rules()
     unplaced = np.zeros(islands.count, bool) if unplaced is None else unplaced
@@ -145,6 +148,9 @@ def prove(
     weight = np.ones(islands.count) if weight is None else weight
     measured = measured or measure_layout(islands, placements, tiles, rules.wanted_gap, stack)
     figures = measured.figures
+    if numbers is None:
+        first = np.searchsorted(islands.object_index, islands.object_index)
+        numbers = np.arange(islands.count) - first + 1
     case = Case(
         islands,
         measured.lie.placed,
@@ -157,6 +163,7 @@ def prove(
         stack,
         weight,
         placements,
+        numbers,
     )
     for check in CHECKS:
         check(case)
@@ -172,14 +179,13 @@ def _key(case: Case, ids: Sequence[str], finding: Finding) -> str:
     """What a finding is known as: its kind, and the ids of its objects with the first face of its
     islands."""
     ends = [finding.kind]
-    for name, number in (
-        (finding.object, finding.island),
-        (finding.other_object, finding.other_island),
-    ):
+    for k, name in enumerate((finding.object, finding.other_object)):
         if name:
-            owner = case.number_of[name]
-            face = case.first_face[case.first_island[owner] + number - 1] if number else -1
-            ends.append(f"{ids[owner]}" + (f" : {face}" if number else ""))
+            # What is told of an object and not of its islands names none.
+            number = (finding.island, finding.other_island)[k]
+            island = finding.islands[k] if number else -1
+            owner = case.islands.object_index[island] if number else case.names.index(name)
+            ends.append(f"{ids[owner]}" + (f" : {case.first_face[island]}" if number else ""))
     return " / ".join(ends)
 
 

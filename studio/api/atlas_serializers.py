@@ -14,7 +14,32 @@ class ObjectsIn(OnChange):
     )
 
 
+class IslandsIn(OnChange):
+    source = serializers.IntegerField(min_value=1, help_text="the atlas that they lie in")
+    islands = serializers.ListField(
+        child=serializers.IntegerField(min_value=0), min_length=1, max_length=1_000_000
+    )
+
+
+class ReleaseIslandsIn(OnChange):
+    islands = serializers.ListField(
+        child=serializers.IntegerField(min_value=0), min_length=1, max_length=1_000_000
+    )
+
+
 class NewAtlasIn(ObjectsIn):
+    objects = serializers.ListField(
+        child=serializers.IntegerField(min_value=1), max_length=100_000, default=[]
+    )
+    source = serializers.IntegerField(
+        min_value=1, required=False, help_text="an atlas that islands are taken out of"
+    )
+    islands = serializers.ListField(
+        child=serializers.IntegerField(min_value=0),
+        default=[],
+        max_length=1_000_000,
+        help_text="of that atlas",
+    )
     name = serializers.CharField(max_length=120)
 
 
@@ -34,12 +59,13 @@ class ChannelIn(OnChange):
 
 
 class LooseObjectOut(serializers.Serializer):
-    """An object that lies in no atlas."""
+    """An object that lies in no atlas, or some islands of which do not."""
 
     id = serializers.IntegerField()
     name = serializers.CharField()
     file = serializers.CharField()
-    islands = serializers.IntegerField()
+    islands = serializers.IntegerField(help_text="that lie in no atlas")
+    whole = serializers.IntegerField(help_text="that it has")
 
 
 class HistoryStepOut(serializers.Serializer):

@@ -29,7 +29,12 @@ class Atlases(APIView):
     def post(self, request: Request, project_id: int) -> Response:
         given = valid(q.NewAtlasIn, request)
         _, made = share_out.new_atlas(
-            project_id, given["change"], given["name"], given["objects"], given["channel"]
+            project_id,
+            given["change"],
+            given["name"],
+            given["objects"],
+            given["channel"],
+            (given["source"], given["islands"]) if given["islands"] and "source" in given else None,
         )
         return Response({"project": answer_project(project_id).data, "atlas": made}, status=201)
 
@@ -43,17 +48,16 @@ class LooseObjects(APIView):
         heads = Revision.objects.filter(
             pk__in=[r for _, r in project.head.atlases] if project.head else []
         )
-        loose = share_out.loose_objects(
-            project, [read_state(head) for head in heads.select_related("keyframe")]
-        )
+        states = [read_state(head) for head in heads.select_related("keyframe")]
         rows = [
             {
                 "id": obj.pk,
                 "name": obj.name,
                 "file": obj.source.name,
-                "islands": obj.bases.filter(channel=0).first().islands,
+                "islands": islands,
+                "whole": whole,
             }
-            for obj in loose
+            for obj, islands, whole in share_out.loose_objects(project, states)
         ]
         return Response(rows)
 
@@ -67,6 +71,30 @@ class MoveObjects(APIView):
         share_out.move_objects(
             project, atlas_id, given["change"], given["objects"], given["channel"]
         )
+        return answer_project(project)
+
+
+class MoveIslands(APIView):
+    """Put islands of one atlas into another; objects are parted where needed."""
+
+    @extend_schema(operation_id="move_islands", request=q.IslandsIn, responses=s.ProjectOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        given, project = valid(q.IslandsIn, request), _project_of(atlas_id)
+        share_out.move_islands(
+            project, atlas_id, given["change"], given["source"], given["islands"]
+        )
+        return answer_project(project)
+
+
+class ReleaseIslands(APIView):
+    """Take islands out of an atlas; they stay in the project."""
+
+    @extend_schema(
+        operation_id="release_islands", request=q.ReleaseIslandsIn, responses=s.ProjectOut
+    )
+    def post(self, request: Request, atlas_id: int) -> Response:
+        given, project = valid(q.ReleaseIslandsIn, request), _project_of(atlas_id)
+        share_out.release_islands(project, atlas_id, given["change"], given["islands"])
         return answer_project(project)
 
 

@@ -230,7 +230,13 @@ class ObjectOut(serializers.Serializer):
     colour = serializers.CharField()
     faces = serializers.IntegerField()
     first_island = serializers.IntegerField()
-    islands = serializers.IntegerField()
+    islands = serializers.IntegerField(help_text="that lie in this atlas")
+    part = serializers.ListField(
+        child=serializers.IntegerField(),
+        allow_null=True,
+        help_text="which of its islands, from 0, where others lie elsewhere",
+    )
+    whole = serializers.IntegerField(help_text="islands that it has in all")
     unflattened = serializers.IntegerField()
     instances = serializers.IntegerField()
     channels = serializers.ListField(child=serializers.CharField())
@@ -341,7 +347,9 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
                 "faces": obj.faces,
                 "first_island": first,
                 "islands": row.islands,
-                "unflattened": base.unflattened,
+                "part": None if row.part is None else list(row.part),
+                "whole": base.islands,
+                "unflattened": base.unflattened if row.part is None or row.part[0] == 0 else 0,
                 "instances": len(obj.instances),
                 "channels": obj.channels,
                 "channel": base.channel,

@@ -38,6 +38,8 @@ urlpatterns = [
     path("projects/<int:project_id>/loose/", a.LooseObjects.as_view()),
     path("atlases/<int:atlas_id>/objects/", a.MoveObjects.as_view()),
     path("atlases/<int:atlas_id>/release/", a.ReleaseObjects.as_view()),
+    path("atlases/<int:atlas_id>/islands/", a.MoveIslands.as_view()),
+    path("atlases/<int:atlas_id>/release-islands/", a.ReleaseIslands.as_view()),
     path("atlases/<int:atlas_id>/name/", a.AtlasName.as_view()),
     path("atlases/<int:atlas_id>/delete/", a.DeleteAtlas.as_view()),
     path("atlases/<int:atlas_id>/channel/", a.Channel.as_view()),

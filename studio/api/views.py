@@ -178,7 +178,7 @@ class OneRevision(APIView):
         areas = [
             float(a)
             for member in members
-            for a in load_geometry(member.base.geometry)["world_area"]
+            for a in load_geometry(member.base.geometry)["world_area"][member.row.numbers]
         ]
         warnings = list(
             dict.fromkeys(w for member in members for w in member.object.source.warnings)

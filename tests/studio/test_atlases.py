@@ -224,3 +224,120 @@ def test_an_obj_has_one_channel(gathered, act):
     assert "which has one UV channel" in answer.json()["what"]
     assert act(gathered, "channel", objects=[10**6], source=0, target=0).status_code == 400
     assert Project.objects.get().head.verb == "gather"
+
+
+TWO_PARTS = b"""mtllib boards.mtl
+o board
+v 0 0 0
+v 1 0 0
+v 1 1 0
+v 0 1 0
+v 3 0 0
+v 4 0 0
+v 4 1 0
+v 3 1 0
+v 6 0 0
+v 7 0 0
+v 7 1 0
+vt 0.0 0.0
+vt 0.2 0.0
+vt 0.2 0.2
+vt 0.0 0.2
+vt 0.5 0.5
+vt 0.7 0.5
+vt 0.7 0.7
+vt 0.5 0.7
+vt 0.8 0.1
+vt 0.9 0.1
+vt 0.9 0.2
+usemtl wood
+f 1/1 2/2 3/3 4/4
+f 5/5 6/6 7/7 8/8
+f 9/9 10/10 11/11
+"""
+
+
+@pytest.fixture
+def board(send, atlas, act):
+    """An atlas with one object of three islands."""
+    assert send(board__obj=TWO_PARTS, boards__mtl=b"newmtl wood\nKd 1 0.5 0\n").status_code == 201
+    act(atlas, "control", islands=[1], weight=2)
+    atlas.refresh_from_db()
+    return atlas
+
+
+@pytest.fixture
+def part(client, board):
+    def send(address, method="post", **body):
+        given = {"change": step_of(board), **body}
+        return getattr(client, method)(f"/api/{address}/", given, content_type="application/json")
+
+    return send
+
+
+def test_islands_of_one_object_lie_in_two_atlases(board, part, client, act):
+    made = part(f"projects/{board.project_id}/atlases", name="trim", source=board.pk, islands=[1])
+    assert made.status_code == 201, made.json()
+    trim = made.json()["atlas"]
+    (here,), (there,) = state(board.pk).members, state(trim).members
+    assert (here.part, here.whole, there.part) == ((0, 2), 3, (1,))
+    assert state(trim).controls["weight"].tolist() == [2]
+    head = Atlas.objects.get(pk=trim).head_id
+    layout = client.get(f"/api/revisions/{head}/").json()
+    (row,) = layout["objects"]
+    assert (row["islands"], row["part"], row["whole"], row["first_island"]) == (1, [1], 3, 0)
+    assert len(layout["world_area"]) == 1
+    assert layout["figures"]["density"]["mean"] == pytest.approx(0.2 * 2048)
+    # Named by its number in the object, also in what was found.
+    assert part(f"atlases/{board.pk}/islands", source=trim, islands=[0]).status_code == 200
+    (whole,) = state(board.pk).members
+    assert (whole.part, whole.islands, whole.whole) == (None, 3, 0), "together again, in order"
+    assert state(board.pk).controls["weight"].tolist() == [1, 2, 1]
+    assert state(trim).members == ()
+    for _ in range(2):
+        act(board, "undo")
+    assert state(board.pk).members[0].part is None
+
+
+def test_a_part_is_measured_proven_packed_and_drawn_alone(board, part, client, act):
+    made = part(f"projects/{board.project_id}/atlases", name="trim", source=board.pk, islands=[2])
+    trim = Atlas.objects.get(pk=made.json()["atlas"])
+    job = act(trim, "pack", effort="quick").json()
+    assert Job.objects.get(pk=job["id"]).state == Job.DONE
+    trim.refresh_from_db()
+    proof = client.get(f"/api/revisions/{trim.head_id}/proof/").json()
+    named = {(f["object"], f["island"]) for f in proof["findings"] if f["island"]}
+    assert named <= {("board", 3)}, "by its number in the object"
+    glb = read_scene("part.glb", client.get(f"/api/revisions/{trim.head_id}/geometry.glb").content)
+    assert [obj.mesh.face_count for obj in glb.objects if obj.mesh.face_count] == [5], "all of it"
+
+
+def test_islands_are_let_go_and_come_back_with_their_object(board, part, client):
+    loose = f"/api/projects/{board.project_id}/loose/"
+    assert part(f"atlases/{board.pk}/release-islands", islands=[0, 2]).status_code == 200
+    (row,) = client.get(loose).json()
+    assert (row["name"], row["islands"], row["whole"]) == ("board", 2, 3)
+    assert state(board.pk).members[0].part == (1,)
+    assert part(f"atlases/{board.pk}/objects", objects=[row["id"]]).status_code == 200
+    assert state(board.pk).members[0].part is None
+    assert state(board.pk).controls["weight"].tolist() == [1, 2, 1], "what was said of it stays"
+    assert client.get(loose).json() == []
+    assert part(f"atlases/{board.pk}/release-islands", islands=[7]).status_code == 400
+    assert part(f"atlases/{board.pk}/islands", source=board.pk, islands=[0]).status_code == 400
+
+
+def test_parts_are_written_with_a_material_each(board, part, client, act):
+    made = part(f"projects/{board.project_id}/atlases", name="trim", source=board.pk, islands=[1])
+    trim = Atlas.objects.get(pk=made.json()["atlas"])
+    move = [[1, 0, 0.25, 0, 1, 0.125]]
+    assert act(trim, "place", verb="move", islands=[0], placements=move).status_code == 200
+    files = export(act, client, board)
+    assert {"board.obj", "boards.mtl", "board.atlases.mtl"} <= set(files.namelist())
+    scene = read_scene("board.obj", files.read("board.obj"), lambda name: files.read(name))
+    mesh = scene.objects[0].mesh
+    names = [scene.materials[m].name for m in mesh.face_material]
+    assert names == ["wood", "wood_trim", "wood"]
+    assert b"newmtl wood_trim\nKd 1 0.5 0" in files.read("board.atlases.mtl")
+    uv = mesh.channels[0].per_corner
+    assert uv[4].tolist() == [0.75, 0.625] and uv[0].tolist() == [0, 0], "only what moved"
+    assert files.read("board.obj").count(b"\nv ") == TWO_PARTS.count(b"\nv ")

@@ -48,7 +48,12 @@ def _by_topology(layout: Layout) -> list[list[int]]:
     for member in layout.members:
         data, faces = load_geometry(member.base.geometry), member.object.faces
         mark = np.concatenate(
-            [data["corner_island"], [faces, len(data["edges"])], data["edge_island"]]
+            [
+                data["corner_island"],
+                [faces, len(data["edges"])],
+                data["edge_island"],
+                member.row.numbers,
+            ]
         )
         alike.setdefault(mark.astype(np.int64).tobytes(), []).append((first, member.row.islands))
         first += member.row.islands

@@ -20,9 +20,7 @@ def keep_draft(draft: Revision, seen: int | None) -> Revision:
 
     def make(head: Revision) -> Made:
         members = members_of(head)
-        if [(m.base, m.islands) for m in members] != [
-            (m.base, m.islands) for m in members_of(draft)
-        ]:
+        if [(m.base, m.part) for m in members] != [(m.base, m.part) for m in members_of(draft)]:
             raise Conflict(
                 "The draft was made before other objects came in.",
                 head.name,

@@ -47,6 +47,12 @@ def set_channel(revision: Revision, objects: list[int], source: int, target: int
                 )
             _check_target(base, target)
             if base.pk != row.base and present[row.base].channel != source:
+                if row.part is not None:
+                    raise Refused(
+                        f"“{base.object.name}” lies in several atlases, by parts.",
+                        "channel",
+                        "Put all its islands into one atlas first.",
+                    )
                 row = replace(row, base=base.pk, islands=base.islands)
                 own = fresh_islands(base.islands)
             row = replace(row, target=target)

@@ -5,26 +5,34 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import numpy as np
+
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import Shared, chain, edit_atlases
 from studio.models import BaseLayout, Change, MeshObject, Project
-from studio.state import MemberRow, State, TileRow, fresh_islands, joined, split
+from studio.state import MemberRow, State, TileRow, fresh_islands, joined, split, split_islands
 
 LONGEST_NAME = 120
 
 
 def new_atlas(
-    project_id: int, seen: int | None, name: str, objects: Sequence[int], channel: int = 0
-) -> tuple[Change, int]:
-    """Make an atlas of some objects, wherever they lie now; returns the change and the new atlas's
-    id."""
+    project_id: int, seen: int | None, name: str, objects: Sequence[int], channel: int = 0,
+    islands: tuple[int, Sequence[int]] | None = None,
+) -> tuple[Change, int]:  # fmt: skip
+    """Make an atlas of some objects, wherever they lie now, or of islands of one atlas (its id and
+    their numbers there); returns the change and the new atlas's id."""
     name = _checked(name)
 
     def make(states: dict[int, State]) -> Shared:
         tile = next(iter(states.values())).tiles[0]
         empty = State(name, (), (TileRow(1001, tile.width, tile.height, name),))
-        left, taken = _taken(project_id, states, objects, channel)
-        what = f"“{name}”" + (f" of {_counted(len(objects))}" if objects else "")
+        if islands is None:
+            left, taken = _taken(project_id, states, objects, channel)
+            what = f"“{name}”" + (f" of {_counted(len(objects))}" if objects else "")
+        else:
+            rest, taken = _parted(_state(states, islands[0]), islands[1])
+            left = {islands[0]: rest}
+            what = f"“{name}” of {_counted(len(taken.islands), 'island')}"
         return Shared("new atlas", what, left, (joined(empty, taken),))
 
     change, (made,) = edit_atlases(project_id, seen, make)
@@ -38,13 +46,55 @@ def move_objects(
 
     def make(states: dict[int, State]) -> Shared:
         here = _state(states, atlas_id)
-        there = {row.object for row, base in _with_bases(here) if base.channel == channel}
+        there = {
+            row.object
+            for row, base in _with_bases(here)
+            if base.channel == channel and row.part is None
+        }
         moved = [pk for pk in dict.fromkeys(objects) if pk not in there]
         left, taken = _taken(project_id, states, moved, channel)
         left[atlas_id] = joined(left.get(atlas_id, here), taken)
         return Shared("move objects", f"{_counted(len(moved))} to “{here.name}”", left)
 
     return edit_atlases(project_id, seen, make)[0]
+
+
+def move_islands(
+    project_id: int, atlas_id: int, seen: int | None, source: int, islands: Sequence[int]
+) -> Change:
+    """Put islands of one atlas into another; an object of which not all go lies in both by
+    parts."""
+
+    def make(states: dict[int, State]) -> Shared:
+        here, there = _state(states, atlas_id), _state(states, source)
+        if source == atlas_id:
+            raise Refused("These islands lie in this atlas.", here.name, "Choose another one.")
+        rest, taken = _parted(there, islands)
+        what = f"{_counted(len(taken.islands), 'island')} to “{here.name}”"
+        return Shared("move islands", what, {source: rest, atlas_id: joined(here, taken)})
+
+    return edit_atlases(project_id, seen, make)[0]
+
+
+def release_islands(
+    project_id: int, atlas_id: int, seen: int | None, islands: Sequence[int]
+) -> Change:
+    """Take islands out of an atlas; they stay in the project, beside all atlases."""
+
+    def make(states: dict[int, State]) -> Shared:
+        here = _state(states, atlas_id)
+        rest, taken = _parted(here, islands)
+        what = f"{_counted(len(taken.islands), 'island')} of “{here.name}”"
+        return Shared("let go", what, {atlas_id: rest})
+
+    return edit_atlases(project_id, seen, make)[0]
+
+
+def _parted(state: State, islands: Sequence[int]) -> tuple[State, State]:
+    chosen = np.unique(np.array(islands, np.int64))
+    if not len(chosen) or chosen[-1] >= len(state.islands):
+        raise Refused("There is no such island.", state.name, "Look at the newest layout.")
+    return split_islands(state, chosen)
 
 
 def release_objects(
@@ -98,11 +148,32 @@ def rename_atlas(project_id: int, atlas_id: int, seen: int | None, name: str) ->
     return edit_atlases(project_id, seen, make)[0]
 
 
-def loose_objects(project: Project, states: Sequence[State]) -> list[MeshObject]:
-    """Objects that lie in no atlas; what was brought in by a step that is undone does not count."""
-    held = {row.object for state in states for row in state.members}
+def loose_objects(project: Project, states: Sequence[State]) -> list[tuple[MeshObject, int, int]]:
+    """Objects that lie in no atlas, or not with all their islands: with how many do not, and how
+    many there are.
+
+    What was brought in by a step that is undone does not count.
+    """
+    held: dict[int, list[MemberRow]] = {}
+    for state in states:
+        for row in state.members:
+            held.setdefault(row.object, []).append(row)
+    whole = {pk for pk, rows in held.items() if any(row.part is None for row in rows)}
     rows = MeshObject.objects.filter(project=project, source__gathered__in=chain(project))
-    return list(rows.exclude(pk__in=held).select_related("source"))
+    out = []
+    for obj in rows.exclude(pk__in=whole).select_related("source"):
+        parts = held.get(obj.pk, [])
+        bases = obj.bases.filter(pk__in=[row.base for row in parts]) or obj.bases.filter(channel=0)
+        islands = bases[0].islands
+        missing = islands - len(_held_numbers(parts, bases[0].pk))
+        if missing or not parts:
+            out.append((obj, missing, islands))
+    return out
+
+
+def _held_numbers(rows: Sequence[MemberRow], base: int) -> set[int]:
+    """Islands of a base layout that some members have."""
+    return {int(n) for row in rows if row.base == base for n in row.numbers}
 
 
 def _taken(
@@ -128,7 +199,6 @@ def _taken(
     left: dict[int, State] = {}
     first = next(iter(states.values()))
     taken = State("", (), first.tiles)
-    found: set[int] = set()
     for pk, state in states.items():
         places = {
             k
@@ -139,14 +209,16 @@ def _taken(
             rest, mine = split(state, places)
             left[pk] = rest
             taken = joined(taken, mine)
-            found |= {row.object for row in mine.members}
     for pk in objects:
-        if pk not in found:
-            base = wanted[pk]
-            row = MemberRow(pk, base.pk, base.islands, target=channel)
-            taken = joined(
-                taken, State("", (row,), first.tiles, islands=fresh_islands(base.islands))
-            )
+        mine = [row for row in taken.members if row.object == pk]
+        base = wanted[pk]
+        missing = np.setdiff1d(np.arange(base.islands), list(_held_numbers(mine, base.pk)))
+        if not mine or (len(missing) and all(row.base == base.pk for row in mine)):
+            target = mine[0].target if mine else channel
+            row = MemberRow(pk, base.pk, base.islands, target=target)
+            row = row.only(missing) if len(missing) else row
+            fresh = State("", (row,), first.tiles, islands=fresh_islands(row.islands))
+            taken = joined(taken, fresh)
     return left, taken
 
 
@@ -167,5 +239,5 @@ def _checked(name: str) -> str:
     return name.strip()[:LONGEST_NAME]
 
 
-def _counted(objects: int) -> str:
-    return f"{objects:,} {'object' if objects == 1 else 'objects'}"
+def _counted(number: int, noun: str = "object") -> str:
+    return f"{number:,} {noun if number == 1 else noun + 's'}"

@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 
 from quilt_core.formats import read_scene, write_scene
 from quilt_core.formats.load import Siblings, shared_side_names, side_files
+from quilt_core.formats.part_materials import split_materials
 from quilt_core.scene import Scene
 from quilt_core.scene.layout import placed_corner_uvs
 from quilt_core.scene.naming import unique_names
@@ -38,21 +39,30 @@ OWN_NAMES = ("figures.json", "proof.html", "proof.json")
 
 @dataclass(frozen=True, eq=False)
 class Written:
-    """A layout of an object: its base layout, where its islands went, and the channel that it is
-    written to."""
+    """A layout of an object, or of a part of it: its base layout, where its islands went, and the
+    channel that it is written to."""
 
+    atlas: int
+    """Place of its atlas among those that are written."""
     geometry: str
     channel: int
     target: int
+    numbers: NDArray[np.int64]
+    """Which islands of the base layout."""
     placements: NDArray[np.float64]
+
+    @property
+    def face_island(self) -> NDArray[np.int64]:
+        """(F,) row of the placements that each face lies by, -1 for none."""
+        of_face = load_geometry(self.geometry)["face_island"]
+        here = np.full(int(of_face.max(initial=-1)) + 2, -1)
+        here[self.numbers] = np.arange(len(self.numbers))
+        return np.asarray(here[of_face])
 
     def corner_uvs(self, corner_face: NDArray[np.int64]) -> NDArray[np.float64] | None:
         """(C, 2) new UVs of the face corners, NaN for those that stay; None when all do."""
-        base = load_geometry(self.geometry)
-        whole = self.target != self.channel
-        return placed_corner_uvs(
-            base["uv"], base["face_island"][corner_face], self.placements, whole
-        )
+        uv, whole = load_geometry(self.geometry)["uv"], self.target != self.channel
+        return placed_corner_uvs(uv, self.face_island[corner_face], self.placements, whole)
 
 
 Layouts = dict[int, dict[int, list[Written]]]
@@ -63,16 +73,16 @@ def export_atlases(revisions: list[Revision], report: Callable[[float, str], Non
     """Build the zip of all atlases of a project; returns its storage key."""
     layouts = [load_layout(revision) for revision in revisions]
     by_source: Layouts = {}
-    for layout in layouts:
-        _collect(layout, by_source)
+    for atlas, layout in enumerate(layouts):
+        _collect(atlas, layout, by_source)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         sources = _sources(layouts)
         steps = len(sources) + 2 * len(layouts)
-        folders = _folders(layouts)
+        folders, names = _folders(layouts), [layout.revision.name for layout in layouts]
         for step, (place, group) in enumerate(_places(sources, folders)):
             report(step / steps, f"writing {group[0].name}")
-            for name, data in _group_files(group, by_source).items():
+            for name, data in _group_files(group, by_source, names).items():
                 archive.writestr(place + name, data)
         for step, (folder, layout) in enumerate(zip(folders, layouts, strict=True)):
             report((len(sources) + 2 * step) / steps, f"drawing {layout.revision.name}")
@@ -80,14 +90,16 @@ def export_atlases(revisions: list[Revision], report: Callable[[float, str], Non
     return storage.put(out.getvalue())
 
 
-def _collect(layout: Layout, by_source: Layouts) -> None:
+def _collect(atlas: int, layout: Layout, by_source: Layouts) -> None:
     for member, span in zip(layout.members, spans(layout.state.members), strict=True):
         of_file = by_source.setdefault(member.object.source_id, {})
         of_file.setdefault(member.object.number, []).append(
             Written(
+                atlas,
                 member.base.geometry,
                 member.base.channel,
                 member.row.target,
+                member.row.numbers,
                 layout.placements[slice(*span)],
             )
         )
@@ -147,7 +159,7 @@ def _places(sources: list[Source], folders: list[str]) -> Iterator[tuple[str, li
         yield place, group
 
 
-def _group_files(group: list[Source], by_source: Layouts) -> dict[str, bytes]:
+def _group_files(group: list[Source], by_source: Layouts, names: list[str]) -> dict[str, bytes]:
     """Meshes with their new layouts, and the files beside them; what a mesh changed counts."""
     changed: dict[str, bytes] = {}
     meshes = {s.name: side_files(s.name, storage.get(s.sha256)) for s in group if s.pk in by_source}
@@ -155,7 +167,8 @@ def _group_files(group: list[Source], by_source: Layouts) -> dict[str, bytes]:
     for source in group:
         if source.pk not in by_source:
             continue
-        for name, data in _rewritten(source, by_source[source.pk], side_names[source.name]).items():
+        layouts, own = by_source[source.pk], side_names[source.name]
+        for name, data in _rewritten(source, layouts, own, names).items():
             if name in changed and changed[name] != data:
                 raise Refused(
                     f"Two meshes keep their data in the same file “{name}”, and both have changed.",
@@ -168,10 +181,13 @@ def _group_files(group: list[Source], by_source: Layouts) -> dict[str, bytes]:
 
 
 def _rewritten(
-    source: Source, layouts: dict[int, list[Written]], side_names: Mapping[str, str]
+    source: Source,
+    layouts: dict[int, list[Written]],
+    side_names: Mapping[str, str],
+    names: list[str],
 ) -> dict[str, bytes]:
-    """A file with its layouts, one channel after the other, and the side files that changed with
-    it."""
+    """A file with its layouts, one channel after the other, with a material for each atlas, and the
+    side files that changed with it."""
     beside = {s.name: s.sha256 for s in Source.objects.filter(folder=source.folder)}
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
     folder, name = PurePosixPath(source.name).parent, PurePosixPath(source.name).name
@@ -185,7 +201,24 @@ def _rewritten(
             uvs.append(_merged([part for part in parts if part is not None]))
         # Side files that changed have their new names already.
         out |= write_scene(scene, target, uvs, side_names if len(out) == 1 else {})
+    first = min((new.target for each in layouts.values() for new in each), default=0)
+    if len({new.atlas for each in layouts.values() for new in each if new.target == first}) > 1:
+        scene = _read_again(name, out, find, source.metres_per_unit)
+        atlases = [
+            _face_atlas(obj.mesh.face_count, layouts.get(number, []), first)
+            for number, obj in enumerate(scene.objects)
+        ]
+        out |= split_materials(scene, atlases, names, find)
     return {posixpath.normpath(folder / written): data for written, data in out.items()}
+
+
+def _face_atlas(faces: int, layouts: list[Written], target: int) -> NDArray[np.int64]:
+    """(F,) atlas of each face in one channel, -1 for none."""
+    out = np.full(faces, -1)
+    for new in layouts:
+        if new.target == target:
+            out[new.face_island >= 0] = new.atlas
+    return out
 
 
 def _read_again(

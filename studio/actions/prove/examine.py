@@ -49,6 +49,7 @@ def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
         layout.islands, surface, layout.placements, [tile.size for tile in layout.tiles],
         layout.object_names(), rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
         layout.weights, measured(layout, rules.wanted_gap), [str(obj.pk) for obj in layout.objects],
+        layout.numbers,
     )  # fmt: skip
     return proof, surface
 
