@@ -64,7 +64,9 @@ def test_real_files_keep_all_but_the_material_of_what_lies_elsewhere(name):
     scene = read_scene(path.name, path.read_bytes(), folder_siblings(path.parent))
     atlases = [np.arange(obj.mesh.face_count) // 5 % 3 for obj in scene.objects]
     away = sum(int((atlas > 0).sum()) for atlas in atlases)
-    out = split_materials(scene, atlases, ["body", "fine parts", "rest"], folder_siblings(path.parent))
+    out = split_materials(
+        scene, atlases, ["body", "fine parts", "rest"], folder_siblings(path.parent)
+    )
     again = read_from(out, path.parent, path.name)
     before, after = corner_facts(scene), corner_facts(again)
     assert [name for name, _ in before] == [name for name, _ in after]
@@ -89,7 +91,9 @@ def test_real_files_keep_all_but_the_material_of_what_lies_elsewhere(name):
 def test_an_obj_gets_usemtl_lines_and_a_material_file_beside():
     mtl = b"newmtl tin\nKd 0.5 0.5 0.5\nmap_Kd tin.png\n"
     scene = read_scene("two.obj", CORNERS, {"boxes.mtl": mtl}.get)
-    out = split_materials(scene, [np.array([0, 1, 0])], ["a", "arms + legs"], {"boxes.mtl": mtl}.get)
+    out = split_materials(
+        scene, [np.array([0, 1, 0])], ["a", "arms + legs"], {"boxes.mtl": mtl}.get
+    )
     assert sorted(out) == ["two.atlases.mtl", "two.obj"]
     assert out["two.atlases.mtl"] == b"newmtl tin_arms_legs\nKd 0.5 0.5 0.5\nmap_Kd tin.png\n"
     lines = out["two.obj"].decode().splitlines()

@@ -14,7 +14,16 @@ from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from studio.models import Atlas, Job, MeshObject, Project
-from studio.state import read_state
+from studio.state import (
+    MemberRow,
+    State,
+    TileRow,
+    fresh_islands,
+    joined,
+    read_state,
+    spans,
+    split_islands,
+)
 from tests.core.meshes import QUAD_OBJ
 from tests.core.test_channels import channels_of, two_meshes
 from tests.studio.conftest import step_of
@@ -341,3 +350,28 @@ def test_parts_are_written_with_a_material_each(board, part, client, act):
     uv = mesh.channels[0].per_corner
     assert uv[4].tolist() == [0.75, 0.625] and uv[0].tolist() == [0, 0], "only what moved"
     assert files.read("board.obj").count(b"\nv ") == TWO_PARTS.count(b"\nv ")
+
+
+@pytest.mark.parametrize("seed", range(5))
+def test_islands_shared_out_at_random_come_together_as_they_were(seed):
+    rng = np.random.default_rng(seed)
+    members = tuple(MemberRow(10 + k, 20 + k, n) for k, n in enumerate((5, 1, 0, 9)))
+    islands = fresh_islands(15)
+    islands["control"]["weight"] = np.arange(15) + 1
+    whole = State("", members, (TileRow(1001, 512, 512),), islands=islands)
+    here, there = whole, State("", (), whole.tiles)
+    for _ in range(40):
+        count = len(here.islands)
+        if count:
+            taken = rng.choice(count, rng.integers(1, count + 1), replace=False)
+            here, some = split_islands(here, np.sort(taken))
+            there = joined(there, some)
+        assert len(here.islands) + len(there.islands) == 15
+        here, there = there, here
+    together = joined(here, there)
+    assert {row.of: row.part for row in together.members} == {row.of: None for row in members}
+    weights = {
+        row.object: together.controls["weight"][slice(*span)].tolist()
+        for row, span in zip(together.members, spans(together.members), strict=True)
+    }
+    assert weights == {10: [1, 2, 3, 4, 5], 11: [6], 12: [], 13: list(range(7, 16))}

@@ -41,11 +41,15 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
 /** Where the objects of the picked islands can go. */
 export function objectCommands(editor: Editor, actions: Actions, project: Project, atlas: Atlas): Command[] {
   const picked = new Set(editor.selection.list().map((i) => editor.document.objectOf(i)?.id));
-  const objects = (editor.document.info?.objects ?? []).map((o) => o.id).filter((id) => picked.has(id));
+  const parted = (editor.document.info?.objects ?? []).filter((o) => picked.has(o.id));
+  const objects = parted.map((o) => o.id);
   const some = objects.length > 0;
   const said = objects.length === 1 ? "this object" : `these ${objects.length} objects`;
   const goTo = useUi.getState().goToAtlas;
+  const islands = editor.selection.list();
+  const whole = parted.reduce((sum, o) => sum + o.islands, 0) === islands.length;
   return [
+    ...(some && !whole ? partCommands(islands, actions, project, atlas) : []),
     {
       name: "New atlas of these objects", group: "Atlases", hint: `${said}, with all islands and what was said of them`, enabled: some && !actions.newAtlas.isPending,
       run: () => actions.newAtlas.mutate({ name: nextName(project.atlases), objects }, { onSuccess: ({ atlas: made }) => goTo(made) }),
@@ -54,6 +58,22 @@ export function objectCommands(editor: Editor, actions: Actions, project: Projec
       name: `Move to ${tab.name}`, group: "Atlases", hint: `${said}, with all islands`, enabled: some, run: () => actions.moveObjects.mutate({ atlas: tab.id, objects }),
     })),
     { name: "Let go of these objects", group: "Atlases", hint: "out of the atlas; they stay in the project, see Gather", enabled: some, run: () => actions.releaseObjects.mutate(objects) },
+  ];
+}
+
+/** Where some islands of an object can go without the others. */
+function partCommands(islands: number[], actions: Actions, project: Project, atlas: Atlas): Command[] {
+  const said = islands.length === 1 ? "this island" : `these ${islands.length} islands`;
+  const goTo = useUi.getState().goToAtlas;
+  return [
+    {
+      name: "New atlas of these islands", group: "Atlases", hint: `${said}; the others stay`, enabled: !actions.newAtlas.isPending,
+      run: () => actions.newAtlas.mutate({ name: nextName(project.atlases), source: atlas.id, islands }, { onSuccess: ({ atlas: made }) => goTo(made) }),
+    },
+    ...project.atlases.filter((tab) => tab.id !== atlas.id).map((tab) => ({
+      name: `Move islands to ${tab.name}`, group: "Atlases", hint: `${said}; the others stay`, enabled: true, run: () => actions.moveIslands.mutate({ atlas: tab.id, islands }),
+    })),
+    { name: "Let go of these islands", group: "Atlases", hint: "out of the atlas; they stay in the project, see Gather", enabled: true, run: () => actions.releaseIslands.mutate(islands) },
   ];
 }
 

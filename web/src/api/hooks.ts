@@ -183,14 +183,23 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       ...stepped,
     }),
     newAtlas: useMutation({
-      mutationFn: (body: { name: string; objects: number[]; channel?: number }) =>
-        ask(api.POST("/api/projects/{project_id}/atlases/", { params: ofProject, body: { channel: 0, ...body, ...seen() } })),
+      mutationFn: (body: { name: string; objects?: number[]; islands?: number[]; source?: number }) =>
+        ask(api.POST("/api/projects/{project_id}/atlases/", { params: ofProject, body: { channel: 0, objects: [], islands: [], ...body, ...seen() } })),
       ...options,
       onSuccess: ({ project }) => showProject(client, project),
     }),
     moveObjects: useMutation({
       mutationFn: (body: { atlas: number; objects: number[] }) =>
         ask(api.POST("/api/atlases/{atlas_id}/objects/", { params: { path: { atlas_id: body.atlas } }, body: { objects: body.objects, channel: 0, ...seen() } })),
+      ...stepped,
+    }),
+    moveIslands: useMutation({
+      mutationFn: (body: { atlas: number; islands: number[] }) =>
+        ask(api.POST("/api/atlases/{atlas_id}/islands/", { params: { path: { atlas_id: body.atlas } }, body: { source: path.path.atlas_id, islands: body.islands, ...seen() } })),
+      ...stepped,
+    }),
+    releaseIslands: useMutation({
+      mutationFn: (islands: number[]) => ask(api.POST("/api/atlases/{atlas_id}/release-islands/", { params: path, body: { islands, ...seen() } })),
       ...stepped,
     }),
     releaseObjects: useMutation({

@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/islands/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put islands of one atlas into another; objects are parted where needed. */
+        post: operations["move_islands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/name/": {
         parameters: {
             query?: never;
@@ -220,6 +237,23 @@ export interface paths {
         put?: never;
         /** @description Take objects out of an atlas; they stay in the project. */
         post: operations["release_objects"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/release-islands/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take islands out of an atlas; they stay in the project. */
+        post: operations["release_islands"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1111,6 +1145,13 @@ export interface components {
              */
             density: number | null;
         };
+        IslandsIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description the atlas that they lie in */
+            source: number;
+            islands: number[];
+        };
         JobOut: {
             readonly id: number;
             project: number;
@@ -1191,22 +1232,33 @@ export interface components {
             world_area: number[];
             warnings: string[];
         };
-        /** @description An object that lies in no atlas. */
+        /** @description An object that lies in no atlas, or some islands of which do not. */
         LooseObjectOut: {
             id: number;
             name: string;
             file: string;
+            /** @description that lie in no atlas */
             islands: number;
+            /** @description that it has */
+            whole: number;
         };
         NewAtlasIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
+            /** @default [] */
             objects: number[];
             /**
              * @description of those that lie in no atlas yet, from 0
              * @default 0
              */
             channel: number;
+            /** @description an atlas that islands are taken out of */
+            source?: number;
+            /**
+             * @description of that atlas
+             * @default []
+             */
+            islands: number[];
             name: string;
         };
         NewAtlasOut: {
@@ -1222,7 +1274,12 @@ export interface components {
             colour: string;
             faces: number;
             first_island: number;
+            /** @description that lie in this atlas */
             islands: number;
+            /** @description which of its islands, from 0, where others lie elsewhere */
+            part: number[] | null;
+            /** @description islands that it has in all */
+            whole: number;
             unflattened: number;
             instances: number;
             channels: string[];
@@ -1517,6 +1574,11 @@ export interface components {
             readonly id: number;
             name: string;
             settings: unknown;
+        };
+        ReleaseIslandsIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            islands: number[];
         };
         RevisionOut: {
             readonly id: number;
@@ -1918,6 +1980,33 @@ export interface operations {
             };
         };
     };
+    move_islands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IslandsIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["IslandsIn"];
+                "multipart/form-data": components["schemas"]["IslandsIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
     rename_atlas: {
         parameters: {
             query?: never;
@@ -2040,6 +2129,33 @@ export interface operations {
                 "application/json": components["schemas"]["ObjectsIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["ObjectsIn"];
                 "multipart/form-data": components["schemas"]["ObjectsIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    release_islands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReleaseIslandsIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ReleaseIslandsIn"];
+                "multipart/form-data": components["schemas"]["ReleaseIslandsIn"];
             };
         };
         responses: {

@@ -9,6 +9,7 @@ import { islandCommands, objectCommands } from "../commands";
 import { CONTROL } from "../editor/document/LayoutDocument";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
 import { findingsOf } from "../editor/findings/walk";
+import { numberIn } from "../editor/document/LayoutDocument";
 import { FLAGS, islandCode } from "../editor/style/islandStyle";
 import * as format from "../format";
 import { useUi, type Stage } from "../state";
@@ -164,9 +165,9 @@ function rowsOf(info: LayoutInfo, proof: Proof | null): LedgerRow[] {
     return {
       key: `o${o.id}`, name: o.name, colour: o.colour, islands, faces: o.faces, area: area / total, weight: o.weight, object: o.id,
       density: knownArea > 0 ? Math.sqrt(pixels / knownArea) : null,
-      notes: proof ? findingsOf(proof, new Set(islands), o.name) : notesOf(islands, flags, o.unflattened),
+      notes: [o.part ? `${o.islands} of ${o.whole} islands here` : "", proof ? findingsOf(proof, new Set(islands), o.name) : notesOf(islands, flags, o.unflattened)].filter(Boolean).join(", "),
       children: islands.map((i) => ({
-        key: `i${i}`, name: islandCode(o.name, i - o.first_island + 1), colour: o.colour, islands: [i], faces: null, area: info.world_area[i] / total,
+        key: `i${i}`, name: islandCode(o.name, numberIn(o, i)), colour: o.colour, islands: [i], faces: null, area: info.world_area[i] / total,
         weight: null, object: o.id, density: densities[i] ?? null, notes: proof ? findingsOf(proof, new Set([i]), "") : notesOf([i], flags, 0),
       })),
     };

@@ -121,11 +121,9 @@ function labelOf(editor: E, island: number): string {
 
 function statusLine(editor: E): string {
   const chosen = editor.selection.size ? `${editor.selection.size} selected · ` : "";
-  const hovered = editor.view.hovered >= 0 ? `${editor.document.objectOf(editor.view.hovered)?.name} ${labelNumber(editor, editor.view.hovered)} · ${format.density(editor.document.density(editor.view.hovered))} px/m · ` : "";
+  const hovered = editor.view.hovered >= 0 ? `${editor.document.objectOf(editor.view.hovered)?.name} ${editor.document.number(editor.view.hovered)} · ${format.density(editor.document.density(editor.view.hovered))} px/m · ` : "";
   return `${hovered}${chosen}${Math.round((100 * editor.camera.scale) / Math.max(editor.document.tile[1], editor.document.tile[2]))} %`;
 }
-
-const labelNumber = (editor: E, island: number) => island - (editor.document.objectOf(island)?.first_island ?? 0) + 1;
 
 function sheetsOf(editor: E, atlas: Atlas): Sheet[] {
   const figures = editor.document.info?.figures?.tiles;

@@ -128,9 +128,21 @@ export class LayoutDocument {
     return this.info?.objects.find((o) => island >= o.first_island && island < o.first_island + o.islands);
   }
 
+  /** Number of an island in its object, from 1, wherever the others lie. */
+  number(island: number): number {
+    const object = this.objectOf(island);
+    return object ? numberIn(object, island) : island + 1;
+  }
+
   /** The sewing label of an island. */
   code(island: number): string {
     const object = this.objectOf(island);
-    return object ? islandCode(object.name, island - object.first_island + 1) : "";
+    return object ? islandCode(object.name, numberIn(object, island)) : "";
   }
+}
+
+/** Number in an object of an island of the layout, from 1; parts keep the numbers of the whole. */
+export function numberIn(object: { first_island: number; part?: number[] | null }, island: number): number {
+  const k = island - object.first_island;
+  return (object.part?.[k] ?? k) + 1;
 }
