@@ -16,7 +16,8 @@ from studio.arrays import SURFACE, load_geometry, members_with_rows
 from studio.models import Revision
 from studio.state import members_of, read_state
 
-FORMAT = 8
+FORMAT = 9
+NONE, ELSEWHERE = -1, -2
 
 
 def content_mark(revision: Revision) -> str:
@@ -30,7 +31,7 @@ def geometry_glb(revision: Revision) -> bytes:
 
     Triangles carry base UVs, `_ISLAND`, the number of the island within the revision (-1 for none),
     and `_STRETCH`, the octaves by which their texels per metre differ from their island's. Islands of
-    an object that lie in another atlas are no islands here, but are drawn. The node “outlines” holds the outline edges: position = (u, v, island).
+    an object that lie in another atlas have the number -2. The node “outlines” holds the outline edges: position = (u, v, island).
     """
     members = members_with_rows(members_of(revision))
     mark = json.dumps([FORMAT, [[m.object.pk, m.base.geometry, m.row.part] for m in members]])
@@ -45,7 +46,7 @@ def geometry_glb(revision: Revision) -> bytes:
     for member in members:
         obj, data = member.object, load_geometry(member.base.geometry)
         # Number in the revision of each island of the base layout, and -1 for what has none.
-        here = np.full(member.base.islands + 1, -1)
+        here = np.append(np.full(member.base.islands, ELSEWHERE), NONE)
         here[member.row.numbers] = base + np.arange(member.row.islands)
         island = np.repeat(here[data["corner_island"]], 3)
         primitive = Primitive(

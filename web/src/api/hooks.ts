@@ -98,7 +98,7 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
         ask(api.GET("/api/revisions/{revision_id}/", path)),
         fetchBytes(`/api/revisions/${revisionId}/placements/?v=${revision!.mark}`),
       ]);
-      const contents = JSON.stringify(info.objects.map((o) => [o.id, o.channel, o.islands]));
+      const contents = JSON.stringify(info.objects.map((o) => [o.id, o.channel, o.islands, o.part]));
       if (!geometries.has(contents)) {
         geometries.clear();
         const loading = fetchBytes(`/api/revisions/${revisionId}/geometry.glb?v=${info.revision.mark}`).then((glb) => readGeometry(glb, info.world_area.length));

@@ -22,6 +22,8 @@ export type LedgerRow = {
   name: string;
   colour: string;
   islands: number[];
+  /** Islands of the object in all atlases; of rows that are objects. */
+  whole?: number;
   faces: number | null;
   area: number;
   weight: number | null;
@@ -119,7 +121,7 @@ export function Ledger({ actions, project, atlas }: { actions: Actions; project:
       </>}
       <HouseRibbon editor={editor} scale={scale} left={fixed} top={HEAD - 11} bottom={FOOT} actions={actions} />
       <Flex px="3" align="center" justify="space-between" fontSize="12px" color="soft" borderTopWidth="1px" borderColor="line">
-        <Text>{rows.length} objects · {format.whole(info?.world_area.length ?? 0)} islands · house density {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %</Text>
+        <Text>{rows.length} {rows.length === 1 ? "object" : "objects"} · {format.whole(info?.world_area.length ?? 0)} islands · house density {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %</Text>
         <Input size="2xs" w="180px" placeholder="Find an object" aria-label="Find an object" value={filter} onChange={(e) => setFilter(e.target.value)} />
       </Flex>
     </Box>
@@ -138,6 +140,8 @@ function useWidth(before: number): [(element: HTMLDivElement | null) => void, nu
   }, []);
   return [watch, width];
 }
+
+const islandCount = ({ islands, whole = islands.length }: LedgerRow) => (islands.length < whole ? `${islands.length} of ${whole}` : format.whole(islands.length));
 
 const numeric = (id: string) => ["islands", "faces", "density"].includes(id);
 
@@ -165,7 +169,8 @@ function rowsOf(info: LayoutInfo, proof: Proof | null): LedgerRow[] {
     return {
       key: `o${o.id}`, name: o.name, colour: o.colour, islands, faces: o.faces, area: area / total, weight: o.weight, object: o.id,
       density: knownArea > 0 ? Math.sqrt(pixels / knownArea) : null,
-      notes: [o.part ? `${o.islands} of ${o.whole} islands here` : "", proof ? findingsOf(proof, new Set(islands), o.name) : notesOf(islands, flags, o.unflattened)].filter(Boolean).join(", "),
+      notes: proof ? findingsOf(proof, new Set(islands), o.name) : notesOf(islands, flags, o.unflattened),
+      whole: o.whole,
       children: islands.map((i) => ({
         key: `i${i}`, name: islandCode(o.name, numberIn(o, i)), colour: o.colour, islands: [i], faces: null, area: info.world_area[i] / total,
         weight: null, object: o.id, density: densities[i] ?? null, notes: proof ? findingsOf(proof, new Set([i]), "") : notesOf([i], flags, 0),
@@ -197,7 +202,7 @@ function columnsFor(stage: Stage, actions: Actions) {
       </Flex>
     ),
   });
-  const islands = helper.accessor((row) => row.islands.length, { id: "islands", header: "Islands", size: 64, cell: (c) => (c.row.depth ? "" : format.whole(c.getValue())) });
+  const islands = helper.accessor((row) => row.islands.length, { id: "islands", header: "Islands", size: 64, cell: (c) => (c.row.depth ? "" : islandCount(c.row.original)) });
   const faces = helper.accessor((row) => row.faces ?? 0, { id: "faces", header: "Faces", size: 66, cell: (c) => (c.row.original.faces === null ? "" : format.whole(c.getValue())) });
   const share = helper.accessor("area", {
     id: "share", header: "Share of area", size: 118,

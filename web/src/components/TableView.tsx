@@ -36,6 +36,7 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
   }, []);
   useEffect(() => {
     if (renderer && editor.document.geometry && editor.looks.textures) renderer.load(editor.document.geometry.base, editor.looks.textures);
+    else renderer?.clear();
   }, [renderer, editor.document.geometry, editor.looks.textures, editor]);
   useEffect(() => {
     editor.camera.resize(size.width, size.height);
@@ -102,7 +103,7 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
       {editor.view.ghost && <Button position="absolute" top="6px" right="10px" size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => editor.overlay(null)}>Take the draft's outlines away</Button>}
       {empty && <Center position="absolute" inset="0"><Box textAlign="center" maxW="340px">
         <Text fontFamily="heading" fontSize="19px">{project.objects ? `${atlas.name} is empty` : "The table is empty"}</Text>
-        <Text color="soft">{project.objects ? "Pick islands in another atlas and move their objects here, or drop files: " : ""}Drop OBJ, glTF or GLB files anywhere here, with their MTL and pictures, or a zip.</Text>
+        <Text color="soft">{project.objects ? "Pick islands in another atlas and move them or their objects here. " : ""}Drop OBJ, glTF or GLB files anywhere here, with their MTL and pictures, or a zip.</Text>
       </Box></Center>}
       {!empty && <Flex position="absolute" bottom="6px" right="10px" gap="2" align="center">
         <Text color="soft" fontSize="12px">{statusLine(editor)}</Text>

@@ -9,11 +9,13 @@ out vec3 vView;
 out vec2 vUv;
 flat out vec4 vLook;
 flat out float vHas;
+flat out float vElsewhere;
 flat out float vStretch;
 flat out vec2 vTexels;
 ${ISLAND_GLSL}
 void main() {
   vHas = _island >= 0.0 ? 1.0 : 0.0;
+  vElsewhere = _island < -1.5 ? 1.0 : 0.0;
   vStretch = _stretch;
   vUv = vHas > 0.5 ? placed(_island, uv) : vec2(0.0);
   vTexels = vHas > 0.5 ? texels(_island) : vec2(1.0);
@@ -30,6 +32,7 @@ in vec3 vView;
 in vec2 vUv;
 flat in vec4 vLook;
 flat in float vHas;
+flat in float vElsewhere;
 flat in float vStretch;
 flat in vec2 vTexels;
 uniform float uUseStretch;
@@ -43,7 +46,8 @@ void main() {
   vec3 normal = normalize(cross(dFdx(vView), dFdy(vView)));
   vec3 colour = uUseStretch > 0.5 && vHas > 0.5 ? stretchColour(vStretch) : vLook.rgb;
   if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
-  if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
+  if (vElsewhere > 0.5) colour = vec3(0.9, 0.88, 0.84);
+  else if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
   colour = patterned(colour, vLook.a, gl_FragCoord.xy);
   float sun = dot(normal, normalize(vec3(0.4, 0.75, 0.55)));
   float light = 0.78 + 0.24 * sun;

@@ -41,7 +41,7 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
       {loose.length > 0 && <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
         <Flex justify="space-between" align="center"><Text fontWeight="650">In no atlas</Text>
           {loose.length > 1 && <Button size="2xs" variant="outline" borderColor="line" onClick={() => actions.moveObjects.mutate({ atlas: atlas.id, objects: loose.map((o) => o.id) })}>Bring all {loose.length} here</Button>}</Flex>
-        {loose.map((o) => <Flex key={o.id} justify="space-between" align="center" gap="1"><Text fontSize="12.5px" truncate title={o.file}>{o.name || "unnamed"} <Text as="span" color="soft">· {o.islands < o.whole ? `${o.islands} of ${o.whole}` : o.islands} {o.whole === 1 ? "island" : "islands"}</Text></Text>
+        {loose.map((o) => <Flex key={o.id} justify="space-between" align="center" gap="1"><Text fontSize="12.5px" truncate flex="1" title={`${o.name || "unnamed"}, ${o.file}`}>{o.name || "unnamed"}</Text><Text fontSize="12px" color="soft" whiteSpace="nowrap" title={o.islands < o.whole ? "The other islands lie in an atlas" : "Islands"}>{o.islands < o.whole ? `${o.islands} of ${o.whole}` : o.islands}</Text>
           <Button size="2xs" variant="ghost" onClick={() => actions.moveObjects.mutate({ atlas: atlas.id, objects: [o.id] })}>Bring here</Button></Flex>)}
       </Box>}
       <Box mt="3">

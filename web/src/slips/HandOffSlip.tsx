@@ -11,7 +11,7 @@ export function HandOffSlip({ atlas, project, jobs, actions }: SlipProps) {
     <>
       <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the proof are in the zip.">Hand off</Title>
       {proof && !proof.ready && <Text color="rose" mb="2" lineHeight="1.35">Not safe to bake yet: {proof.against.join(", ")}.</Text>}
-      <MainButton disabled={!head || running(jobs, "export")} busy={actions.handOff.isPending} onClick={() => actions.handOff.mutate()}>Export all as zip</MainButton>
+      <MainButton disabled={!project.objects || running(jobs, "export")} busy={actions.handOff.isPending} onClick={() => actions.handOff.mutate()}>Export all as zip</MainButton>
       {project.atlases.length > 1 && <Text color="soft" fontSize="12px" mt="1.5">All {project.atlases.length} atlases are written into one set of files; the sheets and proof of each are in a folder of its name.</Text>}
       <Running jobs={jobs} kind="export" actions={actions} />
       {head > 0 && <Box mt="3">

@@ -151,7 +151,8 @@ export class TableRenderer {
     return geometry;
   }
 
-  private clear(): void {
+  /** Nothing lies on the table any more. */
+  clear(): void {
     for (const mesh of this.meshes) {
       this.scene.remove(mesh);
       mesh.geometry.dispose();
