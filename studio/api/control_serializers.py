@@ -40,7 +40,14 @@ class PlaceIn(OnChange):
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0), max_length=100_000)
     placements = serializers.ListField(
         child=serializers.ListField(child=serializers.FloatField(), min_length=6, max_length=6),
+        required=False,
         help_text="a, b, tu, c, d, tv of each: from base UVs to the plane of the tiles",
+    )
+    moves = serializers.ListField(
+        child=serializers.ListField(child=serializers.FloatField(), min_length=6, max_length=6),
+        required=False,
+        help_text="instead of placements: what is done to each in the plane of the tiles, or one"
+        " for all",
     )
     side_table = serializers.BooleanField(required=False, allow_null=True)
 

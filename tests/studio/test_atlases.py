@@ -375,3 +375,18 @@ def test_islands_shared_out_at_random_come_together_as_they_were(seed):
         for row, span in zip(together.members, spans(together.members), strict=True)
     }
     assert weights == {10: [1, 2, 3, 4, 5], 11: [6], 12: [], 13: list(range(7, 16))}
+
+
+def test_islands_are_moved_by_what_is_done_to_them(gathered, act):
+    before = state(gathered.pk).placements
+    quarter = [0, -1, 0.5, 1, 0, 0.25]
+    assert act(gathered, "place", verb="turn", islands=[0, 2], moves=[quarter]).status_code == 200
+    after = state(gathered.pk).placements
+    assert np.array_equal(after[1], before[1])
+    turned = np.array(quarter).reshape(2, 3)
+    for island in (0, 2):
+        corner = before[island] @ [0.25, 0.5, 1]
+        assert np.allclose(after[island] @ [0.25, 0.5, 1], turned @ [*corner, 1], atol=1e-15)
+    assert act(gathered, "place", islands=[0, 1], moves=[quarter] * 3).status_code == 400
+    assert act(gathered, "place", islands=[0]).status_code == 400
+    assert act(gathered, "place", islands=[0], moves=[[0] * 6]).status_code == 400, "no area"

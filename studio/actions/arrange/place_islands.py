@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE, LOCK_TURN
+from quilt_core.scene.placement import compose
 from studio.actions.arrange.control_islands import counted
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
@@ -23,12 +24,12 @@ def place_islands(revision: Revision, params: dict[str, Any]) -> Made:
     """New placements of some islands.
 
     `params`: verb (one of `VERBS`), islands (numbers), placements (six numbers each: a, b, tu, c,
-    d, tv; from base UVs to the plane of the tiles), side_table (true or false, for all of them; as
-    it was when it is not said).
+    d, tv; from base UVs to the plane of the tiles) or moves (six numbers each, or once for all: done
+    in that plane to where they lie), side_table (true or false, for all of them; as it was when it
+    is not said).
     """
     state = read_state(revision)
     chosen = np.array(params["islands"], np.int64)
-    places = np.array(params["placements"], np.float64).reshape(-1, 6)
     if not len(chosen):
         raise Refused("No islands are picked.", "islands", "Pick some on the table.")
     if chosen.max() >= len(state.islands) or len(np.unique(chosen)) < len(chosen):
@@ -37,12 +38,7 @@ def place_islands(revision: Revision, params: dict[str, Any]) -> Made:
             "islands",
             "Look at the new layout and try again.",
         )
-    if len(places) != len(chosen):
-        raise Refused(
-            f"{len(chosen)} islands and {len(places)} placements.",
-            "placements",
-            "Give six numbers each.",
-        )
+    places = _wanted(state, chosen, params)
     flat = np.abs(places[:, 0] * places[:, 4] - places[:, 1] * places[:, 3])
     if not (np.isfinite(places).all() and (flat > 0).all()):
         raise Refused("An island would have no area.", "placements", "Give it a size.")
@@ -53,6 +49,23 @@ def place_islands(revision: Revision, params: dict[str, Any]) -> Made:
         unplaced[chosen] = params["side_table"]
     made = state.having(placements=placements, unplaced=unplaced)
     return Made(params["verb"], made, counted(len(chosen)), {"islands": len(chosen)})
+
+
+def _wanted(state: State, chosen: NDArray[np.int64], params: dict[str, Any]) -> NDArray[np.float64]:
+    """(N, 6) where the islands shall lie."""
+    moved = params.get("placements") is None
+    rows = np.array(params.get("moves" if moved else "placements") or [], np.float64).reshape(-1, 6)
+    if moved and len(rows) == 1:
+        rows = np.repeat(rows, len(chosen), axis=0)
+    if len(rows) != len(chosen):
+        raise Refused(
+            f"{len(chosen)} islands and {len(rows)} placements.",
+            "placements",
+            "Give six numbers each.",
+        )
+    if not moved:
+        return rows
+    return compose(rows.reshape(-1, 2, 3), state.placements[chosen]).reshape(-1, 6)
 
 
 def _check_locks(state: State, chosen: NDArray[np.int64], places: NDArray[np.float64]) -> None:

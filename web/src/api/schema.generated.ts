@@ -1468,7 +1468,9 @@ export interface components {
             verb: components["schemas"]["VerbEnum"];
             islands: number[];
             /** @description a, b, tu, c, d, tv of each: from base UVs to the plane of the tiles */
-            placements: number[][];
+            placements?: number[][];
+            /** @description instead of placements: what is done to each in the plane of the tiles, or one for all */
+            moves?: number[][];
             side_table?: boolean | null;
         };
         PlanOut: {
