@@ -6,7 +6,9 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import shapely
 
+from quilt_core.measure._gap_loops import distance2
 from quilt_core.measure.density import house_band
 from quilt_core.scene.tiles import TileSize, tiles_of_boxes
 
@@ -30,3 +32,20 @@ def test_the_home_of_an_island():
     assert numbers == [case["tile"] for case in CASES["homes"]]
     assert 0 in numbers
     assert len(set(numbers)) == 4
+
+
+DISTANCES = json.loads(
+    (
+        Path(__file__).resolve().parents[2] / "web/src/editor/geometry/distance.cases.json"
+    ).read_text()
+)
+
+
+@pytest.mark.parametrize("case", DISTANCES)
+def test_how_far_apart_two_edges_are(case):
+    """The browser tells distances while islands are dragged; the core's count."""
+    one, two = (np.array(case[name], float) for name in "ab")
+    found = np.sqrt(distance2(one, two, np.inf, np.zeros(4)))
+    assert found == pytest.approx(case["distance"], abs=1e-12)
+    lines = shapely.LineString(one.reshape(2, 2)), shapely.LineString(two.reshape(2, 2))
+    assert found == pytest.approx(lines[0].distance(lines[1]), abs=1e-9)

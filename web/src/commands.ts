@@ -2,6 +2,10 @@ import type { Atlas, ControlRequest, Project } from "./api/client";
 import type { Actions } from "./api/hooks";
 import { CONTROL } from "./editor/document/LayoutDocument";
 import type { Editor } from "./editor/Editor";
+import { moving, sizing, turning, type Transform } from "./editor/geometry/transform";
+import { SNAPS } from "./editor/snap/SnapManager";
+import type { Verb } from "./editor/tools/Gesture";
+import { SIDE_TABLE } from "./editor/table/paper";
 import { VIEWS } from "./editor/style/views";
 import { nextName, STAGES, useUi } from "./state";
 
@@ -35,6 +39,35 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
     { name: "Take off the stack", group: "Islands", enabled: some && islands.some((i) => editor.document.control(i).stack >= 0), run: () => set({ stack: false }) },
     ...editor.document.tiles.map((tile) => ({ name: `Send to tile ${tile.number}`, group: "Tiles", enabled: some, run: () => set({ tile: tile.number }) })),
     { name: "Let go to any tile", group: "Tiles", enabled: some && islands.some((i) => editor.document.control(i).tile > 0), run: () => set({ tile: 0 }) },
+  ];
+}
+
+/** What can be done by hand to the picked islands, in one step each. */
+export function handCommands(editor: Editor): Command[] {
+  const frame = editor.frame;
+  const some = frame !== null && editor.handsOn;
+  const middle: [number, number] = frame ? [(frame.minX + frame.maxX) / 2, (frame.minY + frame.maxY) / 2] : [0, 0];
+  const act = (name: string, key: string, verb: Verb, by: () => Transform): Command => ({ name, group: "By hand", hint: key, enabled: some, run: () => void editor.transform(verb, by()) });
+  const aside = () => {
+    const b = frame!;
+    const [w, h] = editor.document.map.first;
+    return moving(w * (SIDE_TABLE.left + 0.02) - b.minX, Math.min(Math.max(b.minY, 0), Math.max(h - (b.maxY - b.minY), 0)) - b.minY);
+  };
+  const toTile = (number: number) => () => {
+    const sheet = editor.document.map.sheet(number);
+    const from = editor.document.map.tileAt(...middle);
+    const home = from ? editor.document.map.sheet(from) : null;
+    // To the same place of another sheet; from beside the sheets to its middle.
+    return home ? moving(sheet.minX - home.minX, sheet.minY - home.minY) : moving((sheet.minX + sheet.maxX) / 2 - middle[0], (sheet.minY + sheet.maxY) / 2 - middle[1]);
+  };
+  return [
+    act("Quarter turn to the left", "[", "turn", () => turning(Math.PI / 2, middle)),
+    act("Quarter turn to the right", "]", "turn", () => turning(-Math.PI / 2, middle)),
+    act("Half turn", "", "turn", () => turning(Math.PI, middle)),
+    act("Mirror left and right", "\\", "mirror", () => sizing(-1, 1, middle)),
+    act("Mirror up and down", "", "mirror", () => sizing(1, -1, middle)),
+    act("To the side table", "", "move", aside),
+    ...editor.document.tiles.map((tile) => act(`To sheet ${tile.number}`, "", "move", toTile(tile.number))),
   ];
 }
 
@@ -87,6 +120,7 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
     return (editor.document.info?.objects ?? []).filter((o) => objects.has(o.id)).flatMap((o) => Array.from({ length: o.islands }, (_, k) => o.first_island + k));
   };
   return [
+    ...handCommands(editor),
     ...islandCommands(editor, actions),
     ...objectCommands(editor, actions, project, atlas),
     { name: "Undo", group: "Layout", hint: project.undo, enabled: project.undo !== "", run: () => actions.undo.mutate() },
@@ -96,6 +130,7 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
     { name: `Empty ${atlas.name}`, group: "Atlases", hint: "let go of all its objects; they stay in the project", enabled: count > 0, run: () => actions.releaseObjects.mutate((editor.document.info?.objects ?? []).map((o) => o.id)) },
     { name: "All steps", group: "Layout", hint: "look back, go back, name a step", enabled: true, run: () => ui.setSteps(true) },
     { name: "Drafts", group: "Layout", hint: "compare layouts and keep one", enabled: true, run: () => ui.setDrafts(true) },
+    ...SNAPS.map((kind) => ({ name: `Snap to ${kind}`, group: "By hand", hint: "hold Alt while dragging to suspend it", enabled: true, on: editor.snap.isOn(kind), run: () => editor.snap.toggle(kind) })),
     { name: "Select all islands", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.set(Array.from({ length: count }, (_, i) => i))) },
     { name: "Select all but these", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.invert(count)) },
     { name: "Select the whole object", group: "Select", enabled: chosen.length > 0, run: () => editor.select((s) => s.set(objectsOf())) },

@@ -3,6 +3,7 @@ import { useEffect, useMemo, useRef, useSyncExternalStore } from "react";
 import type { Geometry } from "../editor/layout/readGeometry";
 import { readGeometry } from "../editor/layout/readGeometry";
 import type { Topic } from "../editor/Editor";
+import type { PlaceEdit } from "../editor/history/HistoryManager";
 import { editor, tellError, useUi } from "../state";
 import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
@@ -91,7 +92,7 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
     enabled: revisionId !== undefined,
     placeholderData: (previous) => previous,
     // A job may have ended between the first look at the layout and the first look at the jobs.
-    refetchInterval: (q) => (q.state.data && !q.state.data.info.figures ? 1000 : false),
+    refetchInterval: (q) => (q.state.data && !q.state.data.info.figures ? (q.state.data.info.world_area.length > 2000 ? 1000 : 250) : false),
     queryFn: async () => {
       const path = { params: { path: { revision_id: revisionId! } } };
       const [info, bytes] = await Promise.all([
@@ -158,6 +159,11 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       onMutate: (body) => editor.expect(body.islands, body),
       onError: (error) => { editor.takeBack(); options.onError(error); },
     }),
+    place: useMutation({
+      mutationFn: ({ sideTable, verb, islands, moves }: PlaceEdit) =>
+        ask(api.POST("/api/atlases/{atlas_id}/place/", { params: path, body: { verb, islands, moves: moves.map((m) => [...m]), side_table: sideTable ?? null, ...seen() } })),
+      ...moved,
+    }),
     setTiles: useMutation({
       mutationFn: (tiles: TileRequest[]) => ask(api.PUT("/api/atlases/{atlas_id}/tiles/", { params: path, body: { tiles, ...seen() } })),
       ...moved,
@@ -171,11 +177,12 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       ...options,
     }),
     undo: useMutation({
-      mutationFn: () => ask(api.POST("/api/projects/{project_id}/undo/", { params: ofProject, body: seen() })),
+      // What was done by hand a moment ago is on its way first.
+      mutationFn: () => editor.history.settled().then(() => ask(api.POST("/api/projects/{project_id}/undo/", { params: ofProject, body: seen() }))),
       ...stepped,
     }),
     redo: useMutation({
-      mutationFn: () => ask(api.POST("/api/projects/{project_id}/redo/", { params: ofProject, body: seen() })),
+      mutationFn: () => editor.history.settled().then(() => ask(api.POST("/api/projects/{project_id}/redo/", { params: ofProject, body: seen() }))),
       ...stepped,
     }),
     goTo: useMutation({

@@ -29,6 +29,10 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const actions = useActions(atlas.data, projectId);
   const upload = useUpload(projectId);
   const setStage = useUi((ui) => ui.setStage);
+  const { mutateAsync: place } = actions.place;
+  useEffect(() => {
+    editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
+  }, [place]);
   useShortcuts(actions, project.data);
   useLayoutEffect(() => () => editor.clear(), []);
   useLivePicture(jobs);

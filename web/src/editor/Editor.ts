@@ -5,18 +5,24 @@ import { LayoutDocument, type ControlEdit } from "./document/LayoutDocument";
 import { FiguresManager } from "./figures/FiguresManager";
 import { LayoutModel } from "./layout/LayoutModel";
 import type { Geometry } from "./layout/readGeometry";
+import { HistoryManager, type PlaceEdit } from "./history/HistoryManager";
 import { Looks } from "./render/Looks";
 import { Selection } from "./selection/Selection";
 import type { Signal } from "./signal";
 import type { ViewAs } from "./style/views";
 import { SIDE_TABLE } from "./table/paper";
+import { SnapManager, type Room } from "./snap/SnapManager";
+import { boundsAfter } from "./spatial/Outlines";
+import { moving, type Transform } from "./geometry/transform";
+import { Gesture, type Verb } from "./tools/Gesture";
+import { ToolManager } from "./tools/ToolManager";
 import { ViewManager } from "./view/ViewManager";
 
 const MOVE_MS = 480;
 const PREVIEW_MS = 160;
 
 /** Names of what a component can listen to. */
-export type Topic = "document" | "selection" | "figures" | "view" | "pointer" | "looks" | "frames";
+export type Topic = "document" | "selection" | "figures" | "view" | "pointer" | "looks" | "frames" | "gesture" | "snap" | "history" | "tools" | "zoom";
 
 /** Wires the managers together: one layout, one selection, one way to look at it. No React in here. */
 export class Editor {
@@ -26,6 +32,23 @@ export class Editor {
   readonly camera = new TableCamera();
   readonly view = new ViewManager(() => this.looks.restyle());
   readonly looks = new Looks(this.document, this.figures, this.view, this.selection);
+  readonly gesture = new Gesture(this);
+  readonly snap = new SnapManager();
+  readonly history = new HistoryManager({
+    apply: (edit) => {
+      const id = this.document.apply(edit);
+      this.showPlaces(edit.islands);
+      return id;
+    },
+    confirm: (id, revision) => this.document.confirm(id, revision),
+    refuse: (id) => {
+      this.document.refuse(id);
+      this.showPlaces(Array.from({ length: this.document.count }, (_, i) => i));
+    },
+  });
+  readonly tools: ToolManager = new ToolManager(this);
+  /** Whether islands can be taken by hand: where the stage belongs to the table. */
+  handsOn = true;
   private animation = 0;
   private framed = false;
 
@@ -39,6 +62,11 @@ export class Editor {
       case "pointer": return this.view.pointer;
       case "looks": return this.looks.signal;
       case "frames": return this.looks.frames;
+      case "zoom": return this.camera.zoomed;
+      case "gesture": return this.gesture.signal;
+      case "snap": return this.snap.signal;
+      case "history": return this.history.signal;
+      case "tools": return this.tools.signal;
     }
   }
 
@@ -61,11 +89,15 @@ export class Editor {
     // A new sheet is brought into sight.
     if (!sameSheets) this.framed = false;
     if (!sameIslands) {
+      // What is dragged is not there any more.
+      this.tools.cancel();
+      this.gesture.cancel();
       this.looks.begin(geometry.base.count);
       this.selection.clear();
     }
     this.looks.restyle();
-    this.glide(sameIslands && before ? before : placements, placements);
+    const now = document.model?.placements ?? placements;
+    this.glide(sameIslands && before ? before : now, now);
     if (!this.framed) this.frameTable();
   }
 
@@ -128,9 +160,11 @@ export class Editor {
     cancelAnimationFrame(this.animation);
     const { textures } = this.looks;
     const { geometry, map } = this.document;
-    const still = from === to || matchMedia("(prefers-reduced-motion: reduce)").matches;
+    const still = from === to || same(from, to) || matchMedia("(prefers-reduced-motion: reduce)").matches;
     const start = performance.now();
-    if (geometry) textures?.setCells(map.cells(map.homes(geometry.base, to)));
+    const { model } = this.document;
+    const homes = model && (model.placements === to ? model : model.moved(to, everything(model.base.count))).homes;
+    if (geometry && homes) textures?.setCells(map.cells(homes));
     const step = () => {
       const t = still ? 1 : Math.min(1, (performance.now() - start) / time);
       const eased = 1 - (1 - t) ** 3;
@@ -139,6 +173,61 @@ export class Editor {
       if (t < 1) this.animation = requestAnimationFrame(step);
     };
     step();
+  }
+
+  setHandsOn(on: boolean): void {
+    this.handsOn = on;
+    this.tools.cancel();
+    this.drawn();
+  }
+
+  /** Do something to what is picked in one go, as typed numbers and commands do; locked islands stay. */
+  transform(verb: Verb, by: Transform): Promise<void> {
+    this.tools.endNudge();
+    const { gesture, selection, document } = this;
+    if (!document.model || !selection.size || !gesture.begin(verb)) return Promise.resolve();
+    gesture.show(by);
+    return gesture.drop();
+  }
+
+  /** Show an edit of places at once, and send it. */
+  place(edit: PlaceEdit): Promise<void> {
+    return this.history.place(edit);
+  }
+
+  /** Islands lie elsewhere: the pictures follow. */
+  private showPlaces(islands: number[]): void {
+    const { model, map } = this.document;
+    cancelAnimationFrame(this.animation);
+    if (model) this.looks.textures?.place(islands, model.placements, (island) => map.cellOf(model.homes[island]));
+    this.looks.touch(islands);
+    this.selection.signal.raise();
+  }
+
+  /** The box on the table round what is picked; null when nothing is, or while it is being moved. */
+  get frame(): Bounds | null {
+    const { model } = this.document;
+    if (!model || !this.selection.size || this.gesture.active || this.view.previewed) return null;
+    const box = model.boundsOf(this.selection.list());
+    return box.minX <= box.maxX ? box : null;
+  }
+
+  /** What a group that was moved so far can snap to. */
+  roomAt(dx: number, dy: number): Room {
+    const { map, model, padding, margin } = this.document;
+    const group = this.gesture.outlines!;
+    const b = boundsAfter(group.bounds, moving(dx, dy));
+    const number = map.tileAt(0.5 * (b.minX + b.maxX), 0.5 * (b.minY + b.maxY));
+    const px = map.pxPerUnit(number);
+    // Lines of islands nearby, seen from the middle of the screen's width.
+    const reach = 0.25 * Math.max(b.maxX - b.minX, b.maxY - b.minY) + 60 / this.camera.scale;
+    return {
+      sheet: number ? map.sheet(number) : null,
+      boxes: group.near(moving(dx, dy), reach).map((island) => model!.bounds[island]),
+      padding: padding / px,
+      margin: margin / px,
+      texel: 1 / px,
+    };
   }
 
   setView(viewAs: ViewAs): void {
@@ -223,3 +312,7 @@ export class Editor {
     this.looks.signal.raise();
   }
 }
+
+const everything = (count: number): number[] => Array.from({ length: count }, (_, i) => i);
+
+const same = (one: Float32Array, two: Float32Array): boolean => one.length === two.length && one.every((value, i) => value === two[i]);

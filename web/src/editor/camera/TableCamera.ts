@@ -1,10 +1,13 @@
 import type { Bounds } from "../affine/affine";
+import { Signal } from "../signal";
 
 const CLOSEST = 64 * 2048; // screen px per tile: a texel of a 2048 tile is 64 px wide
 const FARTHEST = 2;
 
 /** Looks at the table: `scale` screen px per tile edge, y up. */
 export class TableCamera {
+  /** Things are shown larger or smaller. */
+  readonly zoomed = new Signal();
   x = 0.5;
   y = 0.5;
   scale = 400;
@@ -30,6 +33,7 @@ export class TableCamera {
     this.scale = Math.min(CLOSEST, Math.max(FARTHEST, this.scale * factor));
     this.x = x - (sx - this.width / 2) / this.scale;
     this.y = y + (sy - this.height / 2) / this.scale;
+    this.zoomed.raise();
   }
 
   pan(dx: number, dy: number): void {
@@ -45,5 +49,6 @@ export class TableCamera {
     this.scale = Math.min(CLOSEST, Math.max(FARTHEST, scale));
     this.x = (bounds.minX + bounds.maxX) / 2;
     this.y = (bounds.minY + bounds.maxY) / 2 + top / 2 / this.scale;
+    this.zoomed.raise();
   }
 }

@@ -1,12 +1,15 @@
 import type { LayoutInfo } from "../../api/client";
+import { compose, placementOf } from "../geometry/transform";
+import type { PlaceEdit } from "../history/HistoryManager";
 import { coveredIslands } from "../layout/covered";
 import { LayoutModel } from "../layout/LayoutModel";
 import type { Geometry } from "../layout/readGeometry";
 import { Signal } from "../signal";
 import { islandCode } from "../style/islandStyle";
-import { labelAnchors } from "../table/stitches";
 import { TableMap } from "../table/TableMap";
 import type { TileRow } from "../table/tiles";
+
+const NO_NUMBERS = new Float32Array(0);
 
 export type Control = { flags: number; tile: number; bundle: number; stack: number };
 
@@ -24,30 +27,82 @@ export class LayoutDocument {
   info: LayoutInfo | null = null;
   geometry: Geometry | null = null;
   model: LayoutModel | null = null;
-  anchors: Float32Array = new Float32Array(0);
   /** Islands that lie on another one of their stack. */
   covered: Uint8Array = new Uint8Array(0);
   /** What the server said last, while an edit is on its way. */
   private confirmed: LayoutInfo | null = null;
+  /** Placements as the server said them last, and edits of them that are on their way. */
+  private served: Float32Array = new Float32Array(0);
+  private edits: { id: number; edit: PlaceEdit; revision: number | null }[] = [];
+  private nextEdit = 1;
   private mapped: { of: unknown; map: TableMap } | null = null;
+
+  get anchors(): Float32Array {
+    return this.model?.anchors ?? NO_NUMBERS;
+  }
 
   /** Take a layout; says whether its islands are those that were there, and whether its sheets are. */
   take(info: LayoutInfo, placements: Float32Array, geometry: Geometry): { sameIslands: boolean; sameSheets: boolean } {
-    const sameIslands = this.geometry === geometry && this.model !== null;
+    const before = this.geometry === geometry ? this.model : null;
     const sheets = this.tiles.map((tile) => tile.number).join();
+    const sizes = this.map;
     this.info = info;
     this.confirmed = null;
     this.geometry = geometry;
-    this.model = new LayoutModel(geometry.base, placements, this.map);
-    if (!sameIslands) this.anchors = labelAnchors(this.model);
+    this.served = placements;
+    // What the server has in this layout is no edit any more.
+    this.edits = before ? this.edits.filter(({ revision }) => revision === null || revision > info.revision.id) : [];
+    const shown = this.withEdits();
+    if (before && sizes === this.map) {
+      const changed = differing(before.placements, shown);
+      this.model = changed.length ? before.moved(shown, changed) : before;
+    } else this.model = new LayoutModel(geometry.base, shown, this.map);
     this.covered = coveredIslands(this.model.bounds, info.controls.stack);
     this.signal.raise();
-    return { sameIslands, sameSheets: this.tiles.map((tile) => tile.number).join() === sheets };
+    return { sameIslands: before !== null, sameSheets: this.tiles.map((tile) => tile.number).join() === sheets };
+  }
+
+  /** Show an edit of places at once; the number to confirm or refuse it by. */
+  apply(edit: PlaceEdit): number {
+    const id = this.nextEdit++;
+    this.edits.push({ id, edit, revision: null });
+    this.replace(this.withEdits(), edit.islands);
+    return id;
+  }
+
+  /** The server has made a revision of an edit; it is shown as an edit until that revision comes. */
+  confirm(id: number, revision: number): void {
+    this.edits = this.edits.map((row) => (row.id === id ? { ...row, revision } : row));
+    if (this.info && this.info.revision.id >= revision) this.edits = this.edits.filter((row) => row.id !== id);
+  }
+
+  /** The server did not take an edit of places: the islands lie where they lay. */
+  refuse(id: number): void {
+    const gone = this.edits.find((row) => row.id === id);
+    this.edits = this.edits.filter((row) => row.id !== id);
+    if (gone) this.replace(this.withEdits(), gone.edit.islands);
+  }
+
+  private withEdits(): Float32Array {
+    if (!this.edits.length) return this.served;
+    const out = this.served.slice();
+    for (const { edit } of this.edits)
+      edit.islands.forEach((island, k) => {
+        if (6 * island < out.length) out.set(compose(edit.moves[edit.moves.length > 1 ? k : 0], placementOf(out, island)), 6 * island);
+      });
+    return out;
+  }
+
+  private replace(placements: Float32Array, islands: number[]): void {
+    if (!this.model) return;
+    this.model = this.model.moved(placements, islands.filter((island) => 6 * island < placements.length));
+    this.covered = coveredIslands(this.model.bounds, this.info?.controls.stack ?? []);
+    this.signal.raise();
   }
 
   clear(): void {
     this.info = this.geometry = this.model = this.confirmed = null;
-    this.anchors = new Float32Array(0);
+    this.edits = [];
     this.signal.raise();
   }
 
@@ -83,6 +138,15 @@ export class LayoutDocument {
     return tiles.map(([number, width, height, label, frozen]) => ({ number, width, height, label: label ?? "", frozen: frozen ?? false })).sort((a, b) => a.number - b.number);
   }
 
+  /** px that are wanted between islands, and to the edges of the sheets. */
+  get padding(): number {
+    return this.info?.revision.padding ?? 0;
+  }
+
+  get margin(): number {
+    return this.info?.revision.margin ?? 0;
+  }
+
   /** Number, width and height of the first tile in px. */
   get tile(): [number, number, number] {
     const first = this.tiles[0];
@@ -92,7 +156,10 @@ export class LayoutDocument {
   /** Where UVs lie on the table. */
   get map(): TableMap {
     const tiles = this.info?.revision.tiles;
-    if (!this.mapped || this.mapped.of !== tiles) this.mapped = { of: tiles, map: new TableMap(this.tiles) };
+    if (!this.mapped || this.mapped.of !== tiles) {
+      const same = this.mapped && JSON.stringify(this.mapped.of) === JSON.stringify(tiles);
+      this.mapped = { of: tiles, map: same ? this.mapped!.map : new TableMap(this.tiles) };
+    }
     return this.mapped.map;
   }
 
@@ -145,4 +212,19 @@ export class LayoutDocument {
 export function numberIn(object: { first_island: number; part?: number[] | null }, island: number): number {
   const k = island - object.first_island;
   return (object.part?.[k] ?? k) + 1;
+}
+
+/** Islands whose placements differ. */
+function differing(one: Float32Array, two: Float32Array): number[] {
+  const out: number[] = [];
+  if (one === two) return out;
+  for (let i = 0; i < two.length; i += 6) {
+    for (let k = 0; k < 6; k++) {
+      if (one[i + k] !== two[i + k]) {
+        out.push(i / 6);
+        break;
+      }
+    }
+  }
+  return out;
 }

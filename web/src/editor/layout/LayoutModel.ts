@@ -1,9 +1,13 @@
-import { applyX, applyY, contains, inTriangle, meets, NOWHERE, union, type Bounds } from "../affine/affine";
+import { applyX, applyY, inTriangle, NOWHERE, union, type Bounds } from "../affine/affine";
+import { SpatialIndex } from "../spatial/SpatialIndex";
 import type { TableMap } from "../table/TableMap";
+import { labelAnchors } from "./anchors";
 import type { BaseLayout } from "./BaseLayout";
 
-/** Group item numbers by island: items of island i are `items[start[i]] … items[start[i + 1] - 1]`. */
-export function groupBy(islands: Int32Array, count: number): { start: Int32Array; items: Int32Array } {
+/** Items of island i are `items[start[i]] … items[start[i + 1] - 1]`. */
+type Rows = { start: Int32Array; items: Int32Array };
+
+function groupBy(islands: Int32Array, count: number): Rows {
   const start = new Int32Array(count + 1);
   for (const island of islands) start[island + 1]++;
   for (let i = 0; i < count; i++) start[i + 1] += start[i];
@@ -16,32 +20,89 @@ export function groupBy(islands: Int32Array, count: number): { start: Int32Array
 /** Base islands under placements: where they lie on the table, and what is under the pointer. */
 export class LayoutModel {
   readonly bounds: Bounds[];
-  private triangles;
-  private edges;
-  private ringCache = new Map<number, Float32Array[]>();
-
   /** Number of the tile that each island lies in, 0 for none. */
   readonly homes: Int32Array;
+  private triangles: Rows;
+  private edges: Rows;
+  private ringCache: Map<number, Float32Array[]>;
+  /** For each island a point that surely lies on it, in base UVs. */
+  readonly anchors: Float32Array;
+  private edgeCache = new Map<number, Float64Array>();
+  private indexed: SpatialIndex | null = null;
 
   constructor(
     readonly base: BaseLayout,
     readonly placements: Float32Array,
     readonly map: TableMap,
+    before?: LayoutModel,
+    changed?: number[],
   ) {
-    this.homes = map.homes(base, placements);
-    this.triangles = groupBy(base.triangleIsland, base.count);
-    this.edges = groupBy(base.edgeIsland, base.count);
-    this.bounds = Array.from({ length: base.count }, () => ({ ...NOWHERE }));
-    base.edgeIsland.forEach((island, edge) => {
-      for (let end = 0; end < 2; end++) {
-        const [x, y] = this.place(island, base.edges[edge * 4 + end * 2], base.edges[edge * 4 + end * 2 + 1]);
-        const b = this.bounds[island];
-        b.minX = Math.min(b.minX, x);
-        b.minY = Math.min(b.minY, y);
-        b.maxX = Math.max(b.maxX, x);
-        b.maxY = Math.max(b.maxY, y);
+    this.triangles = before?.triangles ?? groupBy(base.triangleIsland, base.count);
+    this.edges = before?.edges ?? groupBy(base.edgeIsland, base.count);
+    this.ringCache = before?.ringCache ?? new Map();
+    this.anchors = before?.anchors ?? labelAnchors(base);
+    this.homes = before ? before.homes.slice() : new Int32Array(base.count);
+    this.bounds = before ? before.bounds.slice() : new Array<Bounds>(base.count);
+    if (before && changed) changed.forEach((island) => this.measure(island));
+    else for (let island = 0; island < base.count; island++) this.measure(island);
+    before?.edgeCache.forEach((edges, island) => { if (this.bounds[island] === before.bounds[island]) this.edgeCache.set(island, edges); });
+  }
+
+  /** The same islands, some of them placed anew. */
+  moved(placements: Float32Array, changed: number[]): LayoutModel {
+    return new LayoutModel(this.base, placements, this.map, this, changed);
+  }
+
+  /** Which boxes lie where. */
+  get index(): SpatialIndex {
+    return (this.indexed ??= new SpatialIndex(this.bounds));
+  }
+
+  edgeCount(island: number): number {
+    return this.edges.start[island + 1] - this.edges.start[island];
+  }
+
+  /** Outline of an island on the table, four numbers an edge. */
+  edgesOf(island: number): Float64Array {
+    const known = this.edgeCache.get(island);
+    if (known) return known;
+    const out = new Float64Array(4 * this.edgeCount(island));
+    for (let k = this.edges.start[island], at = 0; k < this.edges.start[island + 1]; k++, at += 4) {
+      const e = this.edges.items[k] * 4;
+      for (let end = 0; end < 4; end += 2) out.set(this.place(island, this.base.edges[e + end], this.base.edges[e + end + 1]), at + end);
+    }
+    this.edgeCache.set(island, out);
+    return out;
+  }
+
+  /** A point on the table that surely lies on the island. */
+  anchorOf(island: number): [number, number] {
+    return this.place(island, this.anchors[2 * island], this.anchors[2 * island + 1]);
+  }
+
+  /** Home and box of an island. */
+  private measure(island: number): void {
+    const box = [Infinity, Infinity, -Infinity, -Infinity];
+    for (let k = this.edges.start[island]; k < this.edges.start[island + 1]; k++) {
+      const e = this.edges.items[k] * 4;
+      for (let end = 0; end < 4; end += 2) {
+        const x = applyX(this.placements, island, this.base.edges[e + end], this.base.edges[e + end + 1]);
+        const y = applyY(this.placements, island, this.base.edges[e + end], this.base.edges[e + end + 1]);
+        if (x < box[0]) box[0] = x;
+        if (y < box[1]) box[1] = y;
+        if (x > box[2]) box[2] = x;
+        if (y > box[3]) box[3] = y;
       }
-    });
+    }
+    const home = this.map.homeOf(0.5 * (box[0] + box[2]), 0.5 * (box[1] + box[3]));
+    this.homes[island] = home;
+    if (!(box[0] <= box[2])) {
+      this.bounds[island] = { ...NOWHERE };
+      return;
+    }
+    const [minX, minY] = this.map.place(box[0], box[1], home);
+    const [maxX, maxY] = this.map.place(box[2], box[3], home);
+    this.bounds[island] = { minX, minY, maxX, maxY };
   }
 
   /** Table position of a base UV. */
@@ -58,10 +119,10 @@ export class LayoutModel {
     let best = -1;
     let size = Infinity;
     const t = new Float64Array(6);
-    for (let island = 0; island < this.base.count; island++) {
+    for (const island of this.index.meeting({ minX: x, minY: y, maxX: x, maxY: y })) {
       const b = this.bounds[island];
       const area = (b.maxX - b.minX) * (b.maxY - b.minY);
-      if (area >= size || !contains(b, x, y)) continue;
+      if (area >= size) continue;
       for (let k = this.triangles.start[island]; k < this.triangles.start[island + 1]; k++) {
         const at = this.triangles.items[k] * 6;
         for (let c = 0; c < 3; c++) {
@@ -80,11 +141,7 @@ export class LayoutModel {
   }
 
   islandsIn(box: Bounds): number[] {
-    const out: number[] = [];
-    this.bounds.forEach((b, island) => {
-      if (meets(b, box)) out.push(island);
-    });
-    return out;
+    return this.index.meeting(box).sort((a, b) => a - b);
   }
 
   /** Outline of an island in base UVs as rings of u, v pairs, for dashes that run around corners. */

@@ -13,6 +13,9 @@ const MOST_STRETCH = 1.5;
 /** Colours and marks of all islands, as both views draw them; and the signals for what has to be drawn anew. */
 export class Looks {
   textures: IslandTextures | null = null;
+  /** Islands that follow a gesture, and those that would share texels after it. */
+  private moving = new Set<number>();
+  private laidOn = new Set<number>();
   /** Colours or marks are others: both views are drawn. */
   readonly signal = new Signal();
   /** Every frame: islands glide, the camera moves. */
@@ -77,6 +80,19 @@ export class Looks {
     this.changed();
   }
 
+  /** Islands that follow the gesture that has begun. */
+  setMoving(islands: number[]): void {
+    const before = this.moving;
+    this.moving = new Set(islands);
+    this.touch([...before, ...islands]);
+  }
+
+  /** Islands that lie on one another while a gesture lasts; `touched` may look different than before. */
+  setLaidOn(still: readonly number[], moving: readonly number[], touched: Iterable<number>): void {
+    this.laidOn = new Set([...still, ...moving]);
+    this.touch(new Set([...touched, ...moving, ...still]));
+  }
+
   private changed(): void {
     this.signal.raise();
     this.frames.raise();
@@ -98,7 +114,8 @@ export class Looks {
       (island === this.view.hovered ? MARK.hovered : 0) |
       (flags & FLAGS.outside ? MARK.outside : 0) |
       (stripes && flags & FLAGS.mirrored ? MARK.mirrored : 0) |
-      (plaid && flags & FLAGS.overlapping ? MARK.overlapping : 0) |
+      ((plaid && flags & FLAGS.overlapping && !this.moving.has(island)) || this.laidOn.has(island) ? MARK.overlapping : 0) |
+      (this.moving.has(island) ? MARK.moving : 0) |
       (flags & FLAGS.sideTable ? MARK.sideTable : 0)
     );
   }

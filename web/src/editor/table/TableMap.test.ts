@@ -1,4 +1,5 @@
 import { expect, it } from "vitest";
+import { LayoutModel } from "../layout/LayoutModel";
 import cases from "../rules.cases.json";
 import { TableMap } from "./TableMap";
 import type { TileRow } from "./tiles";
@@ -26,7 +27,7 @@ it("sets tiles of one shape side by side without a gap, and goes on in their pro
 
 it("tells the tile of each island, and its resolution and place for the shaders", () => {
   const map = new TableMap([tile(1001, 2048, 2048), tile(1012, 512, 1024)]);
-  const homes = map.homes(base, placements);
+  const { homes } = new LayoutModel(base, placements, map);
   expect([...homes]).toEqual([1001, 1012, 0]);
   expect([...map.cells(homes)]).toEqual([2048, 2048, 0, 0, 512, 1024, 1, 1, 2048, 2048, 0, 0]);
 });
@@ -38,6 +39,6 @@ it("gives islands the homes that the core gives them", () => {
   const outline = new Float32Array(boxes.flatMap(([a, b, c, d]) => [a, b, c, d, a, b, a, b]));
   const islands = Int32Array.from(boxes.flatMap((_, i) => [i, i]));
   const still = new Float32Array(boxes.flatMap(() => [1, 0, 0, 0, 1, 0]));
-  const homes = map.homes({ ...base, count: boxes.length, edges: outline, edgeIsland: islands }, still);
+  const { homes } = new LayoutModel({ ...base, count: boxes.length, edges: outline, edgeIsland: islands }, still, map);
   expect([...homes]).toEqual(cases.homes.map(({ tile }) => tile));
 });

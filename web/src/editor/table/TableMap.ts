@@ -1,5 +1,5 @@
-import { applyX, applyY, type Bounds } from "../affine/affine";
-import type { BaseLayout } from "../layout/BaseLayout";
+import type { Bounds } from "../affine/affine";
+import { compose, inverse, type Transform } from "../geometry/transform";
 import { tileCorner, type TileRow } from "./tiles";
 
 type Pair = [number, number];
@@ -40,40 +40,54 @@ export class TableMap {
     return [(u - column) * w + column * this.pitch[0], (v - row) * h + row * this.pitch[1]];
   }
 
-  /** Number of the tile that each island's middle lies in, 0 for none. */
-  homes(base: BaseLayout, placements: Float32Array): Int32Array {
-    const box = new Float64Array(base.count * 4);
-    for (let i = 0; i < base.count; i++) box.set([Infinity, Infinity, -Infinity, -Infinity], i * 4);
-    base.edgeIsland.forEach((island, edge) => {
-      for (let end = 0; end < 2; end++) {
-        const [u, v] = [base.edges[edge * 4 + end * 2], base.edges[edge * 4 + end * 2 + 1]];
-        const [x, y] = [applyX(placements, island, u, v), applyY(placements, island, u, v)];
-        const at = island * 4;
-        box[at] = Math.min(box[at], x);
-        box[at + 1] = Math.min(box[at + 1], y);
-        box[at + 2] = Math.max(box[at + 2], x);
-        box[at + 3] = Math.max(box[at + 3], y);
-      }
+  /** Number of the tile that the middle of an island lies in, 0 for none. */
+  homeOf(u: number, v: number): number {
+    const column = Math.floor(u);
+    const row = Math.floor(v);
+    const number = 1001 + column + 10 * row;
+    return column >= 0 && column < 10 && row >= 0 && this.byNumber.has(number) ? number : 0;
+  }
+
+  /** The tile whose sheet holds a point of the table, 0 for none. */
+  tileAt(x: number, y: number): number {
+    const found = this.tiles.find((tile) => {
+      const s = this.sheet(tile.number);
+      return x >= s.minX && x < s.maxX && y >= s.minY && y < s.maxY;
     });
-    const out = new Int32Array(base.count);
-    for (let i = 0; i < base.count; i++) {
-      const column = Math.floor(0.5 * (box[i * 4] + box[i * 4 + 2]));
-      const row = Math.floor(0.5 * (box[i * 4 + 1] + box[i * 4 + 3]));
-      const number = 1001 + column + 10 * row;
-      out[i] = column >= 0 && column < 10 && row >= 0 && this.byNumber.has(number) ? number : 0;
-    }
-    return out;
+    return found?.number ?? 0;
+  }
+
+  /** From UVs in a tile to the table; of those outside all tiles without its number. */
+  fromUV(number: number): Transform {
+    const [w, h] = this.cell.get(number) ?? this.outside;
+    const [x, y] = this.place(0, 0, number);
+    return [w, 0, x, 0, h, y];
+  }
+
+  /** px of a tile in one unit of the table, its longer edge; of the first one outside all. */
+  pxPerUnit(number: number): number {
+    const { width, height } = this.byNumber.get(number) ?? this.tiles[0];
+    return Math.max(width, height);
+  }
+
+  /** What a transform on the table does to UVs of a tile, for what lies in another one (or none) after it. */
+  inUV(by: Transform, from: number, to: number): Transform {
+    return compose(inverse(this.fromUV(to)), compose(by, this.fromUV(from)));
   }
 
   /** Width and height in px, column and row of the tile that each island lies in, as the shaders take them. */
   cells(homes: Int32Array): Float32Array {
     const out = new Float32Array(homes.length * 4);
-    homes.forEach((number, i) => {
-      const tile = this.byNumber.get(number);
-      const { width, height } = tile ?? this.tiles[0];
-      out.set([width, height, ...(tile ? tileCorner(number) : [0, 0])], i * 4);
-    });
+    homes.forEach((number, i) => out.set(this.cellOf(number), i * 4));
     return out;
+  }
+
+  /** The same of one tile; of the first one, in the corner, for what lies in none. */
+  cellOf(number: number): [number, number, number, number] {
+    const tile = this.byNumber.get(number);
+    const { width, height } = tile ?? this.tiles[0];
+    const [column, row] = tile ? tileCorner(number) : [0, 0];
+    return [width, height, column, row];
   }
 }
 

@@ -9,6 +9,7 @@ import {
   ShaderMaterial,
   Texture,
   Vector2,
+  Vector3,
   WebGLRenderer,
 } from "three";
 import type { TableCamera } from "../camera/TableCamera";
@@ -24,6 +25,8 @@ uniform vec2 uCentre;
 uniform vec2 uPitch;
 uniform vec2 uView;
 uniform float uScale;
+uniform vec3 uGestureX;
+uniform vec3 uGestureY;
 out vec2 vUv;
 flat out vec4 vLook;
 flat out float vStretch;
@@ -34,7 +37,9 @@ void main() {
   vLook = look(island);
   vStretch = stretch;
   vTexels = texels(island);
-  vec2 p = (onTable(island, vUv, uPitch) - uCentre) * uScale * 2.0 / uView;
+  vec2 at = onTable(island, vUv, uPitch);
+  if (marked(vLook.a, ${MARK.moving})) at = vec2(dot(uGestureX, vec3(at, 1.0)), dot(uGestureY, vec3(at, 1.0)));
+  vec2 p = (at - uCentre) * uScale * 2.0 / uView;
   gl_Position = vec4(p, 0.0, 1.0);
 }`;
 
@@ -94,6 +99,8 @@ export class TableRenderer {
     uPitch: { value: new Vector2(1, 1) },
     uView: { value: new Vector2(1, 1) },
     uScale: { value: 1 },
+    uGestureX: { value: new Vector3(1, 0, 0) },
+    uGestureY: { value: new Vector3(0, 1, 0) },
   };
 
   constructor(canvas: HTMLCanvasElement) {

@@ -1,0 +1,126 @@
+import { CONTROL } from "../document/LayoutDocument";
+import type { Editor } from "../Editor";
+import { IDENTITY, type Transform } from "../geometry/transform";
+import type { PlaceEdit } from "../history/HistoryManager";
+import { Signal } from "../signal";
+import type { SnapKind } from "../snap/SnapManager";
+import { boundsAfter, Outlines, type Contact } from "../spatial/Outlines";
+import { SIDE_TABLE } from "../table/paper";
+
+export type Verb = PlaceEdit["verb"];
+
+/** What holds islands back from being moved, turned or sized, by the bit of its lock. */
+const HELD: Record<Verb, number> = { move: CONTROL.place, turn: CONTROL.place | CONTROL.turn, size: CONTROL.place | CONTROL.size, mirror: CONTROL.place | CONTROL.turn, place: CONTROL.place };
+
+/** Picked islands while they are moved, turned or sized: shown at once, sent when the gesture ends. */
+export class Gesture {
+  readonly signal = new Signal();
+  /** What moves; null between gestures. */
+  outlines: Outlines | null = null;
+  /** On the table. */
+  by: Transform = IDENTITY;
+  verb: Verb = "move";
+  snapped: SnapKind[] = [];
+  nearest: Contact | null = null;
+  /** Picked islands that a lock holds back. */
+  held: number[] = [];
+  private overlapped: number[] = [];
+
+  constructor(private editor: Editor) {}
+
+  get active(): boolean {
+    return this.outlines !== null;
+  }
+
+  /** Take the picked islands that may be moved so; false when there is none. */
+  begin(verb: Verb): boolean {
+    const { document, selection, looks } = this.editor;
+    if (!document.model) return false;
+    const picked = selection.list();
+    const held = picked.filter((island) => document.control(island).flags & HELD[verb]);
+    const free = held.length ? picked.filter((island) => !(document.control(island).flags & HELD[verb])) : picked;
+    this.held = held;
+    this.verb = verb;
+    this.by = IDENTITY;
+    this.snapped = [];
+    this.nearest = null;
+    if (free.length) {
+      this.outlines = new Outlines(document.model, free);
+      looks.setMoving(free);
+    }
+    this.signal.raise();
+    return free.length > 0;
+  }
+
+  /** Show the islands after a transform of where they lay at the start. */
+  show(by: Transform, snapped: SnapKind[] = [], nearest: Contact | null = null): void {
+    if (!this.outlines) return;
+    this.by = by;
+    this.snapped = snapped;
+    this.nearest = nearest;
+    const now = this.outlines.overlapped(by);
+    if (now.length !== this.overlapped.length || now.some((island, k) => island !== this.overlapped[k])) {
+      const touched = [...this.overlapped, ...now];
+      this.overlapped = now;
+      this.editor.looks.setLaidOn(now, now.length ? this.outlines.islands : [], touched);
+    }
+    this.signal.raise();
+    this.editor.drawn();
+  }
+
+  /** Islands that the moving ones lie on now. */
+  get laidOn(): readonly number[] {
+    return this.overlapped;
+  }
+
+  /** Let go: the edit is shown, and sent. */
+  drop(): Promise<void> {
+    const { outlines, by, verb } = this;
+    const edit = outlines && !isIdentity(by) ? this.editFor(outlines.islands, by, verb) : null;
+    this.end();
+    return edit ? this.editor.place(edit) : Promise.resolve();
+  }
+
+  /** Everything lies where it lay. */
+  cancel(): void {
+    this.end();
+  }
+
+  /** An edit of islands by a transform on the table: one transform each in the plane of the tiles. */
+  editFor(islands: number[], by: Transform, verb: Verb): PlaceEdit {
+    const { model, map, info } = this.editor.document;
+    const homes = islands.map((island) => {
+      const b = boundsAfter(model!.bounds[island], by);
+      return map.tileAt(0.5 * (b.minX + b.maxX), 0.5 * (b.minY + b.maxY));
+    });
+    const known = new Map<string, Transform>();
+    const moves = islands.map((island, k) => {
+      const from = model!.homes[island];
+      const key = `${from} ${homes[k]}`;
+      return known.get(key) ?? known.set(key, map.inUV(by, from, homes[k])).get(key)!;
+    });
+    const flags = info?.figures?.island_flags ?? [];
+    const aside = islands.map((island, k) => homes[k] === 0 && onSideTable(boundsAfter(model!.bounds[island], by).minX, map.first[0]));
+    const sideTable = aside.every(Boolean) ? true : homes.every((home) => home > 0) && islands.some((island) => flags[island] & 16) ? false : undefined;
+    return { verb, islands, moves: known.size === 1 ? [moves[0]] : moves, sideTable };
+  }
+
+  private end(): void {
+    const moved = this.outlines?.islands ?? [];
+    const touched = [...moved, ...this.overlapped];
+    this.outlines = null;
+    this.by = IDENTITY;
+    this.snapped = [];
+    this.nearest = null;
+    this.overlapped = [];
+    this.editor.looks.setMoving([]);
+    this.editor.looks.setLaidOn([], [], touched);
+    this.signal.raise();
+    this.editor.drawn();
+  }
+}
+
+const isIdentity = (t: Transform) => IDENTITY.every((value, k) => value === t[k]);
+
+const onSideTable = (x: number, width: number) => x < width * SIDE_TABLE.right && x > width * (SIDE_TABLE.left - 0.2);
+

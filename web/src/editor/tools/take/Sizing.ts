@@ -1,0 +1,44 @@
+import type { Bounds } from "../../affine/affine";
+import { sizing } from "../../geometry/transform";
+import { State, type PointerAt, type ToolState } from "../Tool";
+import { corner, middle, opposite, type Handle } from "./frame";
+
+const LEAST = 1e-3;
+
+/** A corner of the frame is drawn: the proportion is kept; with Alt about the middle, with Shift each side for itself. */
+export class Sizing extends State {
+  readonly name = "sizing";
+
+  constructor(editor: State["editor"], private frame: Bounds, private handle: Handle) {
+    super(editor);
+  }
+
+  begin(): boolean {
+    return this.editor.gesture.begin("size");
+  }
+
+  move(at: PointerAt): ToolState {
+    const fixed = at.alt ? middle(this.frame) : opposite(this.frame, this.handle);
+    const [cx, cy] = corner(this.frame, this.handle);
+    const [w, h] = [cx - fixed[0], cy - fixed[1]];
+    const [mx, my] = [at.x - fixed[0], at.y - fixed[1]];
+    const along = Math.max((mx * w + my * h) / (w * w + h * h), LEAST);
+    const free = (to: number, from: number) => (Math.abs(from) < 1e-12 ? 1 : Math.max(to / from, LEAST));
+    this.editor.gesture.show(at.shift ? sizing(free(mx, w), free(my, h), fixed) : sizing(along, along, fixed));
+    return this;
+  }
+
+  up(): ToolState {
+    void this.editor.gesture.drop();
+    return this.editor.tools.rest;
+  }
+
+  cancel(): ToolState {
+    this.editor.gesture.cancel();
+    return this.editor.tools.rest;
+  }
+
+  cursor(): string {
+    return this.handle === "nw" || this.handle === "se" ? "nwse-resize" : "nesw-resize";
+  }
+}
