@@ -30,7 +30,7 @@ function info(tiles: number[][] = [[1001, 2048, 1024]]): LayoutInfo {
   return {
     revision: { id: 1, tiles } as never,
     figures: { island_density: [64, 256], island_flags: [FLAGS.mirrored, FLAGS.outside] } as never,
-    objects: [{ id: 7, name: "Crate", colour: "#204060", first_island: 0, islands: 2 } as never],
+    objects: [{ id: 7, name: "Crate", colour: "#204060", channel: 0, first_island: 0, islands: 2 } as never],
     world_area: [1, 1],
     controls: { flags: [0, 3], tile: [0, 1002], bundle: [4, 4], stack: [-1, -1], weight: [1, 1] },
     warnings: [],
@@ -59,7 +59,12 @@ it("keeps the selection when the same islands come in a new layout", () => {
   editor.select((selection) => selection.set([1]));
   editor.show(info(), still.slice(), geometry);
   expect(editor.selection.list()).toEqual([1]);
-  editor.show(info(), still, { ...geometry });
+  // Another set of islands: those of the same object and number stay picked.
+  const other = info();
+  other.objects = [{ id: 3, name: "Lid", colour: "#204060", channel: 0, first_island: 0, islands: 1 } as never, { ...other.objects[0], first_island: 1, islands: 1, part: [1] }];
+  editor.show(other, still, { ...geometry });
+  expect(editor.selection.list()).toEqual([1]);
+  editor.show({ ...other, objects: [other.objects[0], { ...other.objects[1], part: [0] }] }, still, { ...geometry });
   expect(editor.selection.size).toBe(0);
 });
 

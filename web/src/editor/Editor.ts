@@ -80,6 +80,7 @@ export class Editor {
     const { document, view } = this;
     const before = view.previewed ?? document.model?.placements;
     const revision = document.info?.revision.id;
+    const picked = this.selection.list().map((island) => document.keyOf(island));
     const { sameIslands, sameSheets } = document.take(info, placements, geometry);
     const hadView = view.previewed ?? view.ghost;
     view.previewed = view.ghost = null;
@@ -93,7 +94,8 @@ export class Editor {
       this.tools.cancel();
       this.gesture.cancel();
       this.looks.begin(geometry.base.count);
-      this.selection.clear();
+      // The same islands of the same objects stay picked, whatever their numbers in this layout are.
+      this.selection.set(document.withKeys(new Set(picked)));
     }
     this.looks.restyle();
     const now = document.model?.placements ?? placements;

@@ -201,6 +201,18 @@ export class LayoutDocument {
     return object ? numberIn(object, island) : island + 1;
   }
 
+  /** What an island is known by in every layout: its object, the channel, and its number there. */
+  keyOf(island: number): string {
+    const object = this.objectOf(island);
+    return object ? `${object.id} ${object.channel} ${numberIn(object, island)}` : "";
+  }
+
+  /** Islands of this layout that are known by such keys. */
+  withKeys(keys: ReadonlySet<string>): number[] {
+    if (!keys.size) return [];
+    return (this.info?.objects ?? []).flatMap((o) => Array.from({ length: o.islands }, (_, k) => o.first_island + k).filter((island) => keys.has(`${o.id} ${o.channel} ${numberIn(o, island)}`)));
+  }
+
   /** The sewing label of an island. */
   code(island: number): string {
     const object = this.objectOf(island);

@@ -1,0 +1,219 @@
+"""Islands taken by hand: real drags, distances read back from the server, steps undone."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.browser.test_atlases import command
+from tests.browser.test_walk import stage
+
+pytestmark = pytest.mark.browser
+
+CORNERS = {"A": (0.1, 0.1), "B": (0.4, 0.1), "C": (0.7, 0.6)}
+SIDE = 0.15
+
+
+def squares() -> bytes:
+    """Three objects of one square island each."""
+    lines = []
+    for k, (name, (u, v)) in enumerate(CORNERS.items()):
+        lines.append(f"o {name}")
+        for x, y in ((0, 0), (1, 0), (1, 1), (0, 1)):
+            lines.append(f"v {3 * k + x} {y} 0")
+            lines.append(f"vt {u + SIDE * x} {v + SIDE * y}")
+        lines.append("f " + " ".join(f"{4 * k + c}/{4 * k + c}" for c in range(1, 5)))
+    return "\n".join(lines).encode()
+
+
+@pytest.fixture
+def table(page, address):
+    """A page on a project of its own with three squares."""
+    made = ask(page, "/api/projects/", {"name": "squares"})
+    open_project(page, address, made["id"])
+    page.get_by_test_id("files").set_input_files(
+        {"name": "squares.obj", "mimeType": "text/plain", "buffer": squares()}
+    )
+    page.locator("[data-row='C']").wait_for()
+    stage(page, "Arrange")
+    page.get_by_role("button", name="Whole sheet").click()
+    page.wait_for_selector("[data-figure='smallest gap']")
+    return page
+
+
+def ask(page, path: str, body=None):
+    """An answer of the API, asked by the page itself."""
+    return page.evaluate(
+        """async ([path, body]) => {
+          const options = body ? { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) } : {};
+          return (await fetch(path, options)).json();
+        }""",
+        [path, body],
+    )
+
+
+def open_project(page, address: str, project: int) -> None:
+    page.goto(f"{address}/project/{project}")
+    page.get_by_test_id("table").wait_for()
+
+
+def layout(page) -> dict:
+    """The newest layout with its figures, when they are there."""
+    project = int(page.url.rstrip("/").split("/")[-1].split("?")[0])
+    atlas = ask(page, f"/api/projects/{project}/")["atlases"][0]["id"]
+    head = ask(page, f"/api/atlases/{atlas}/")["head"]["id"]
+    for _ in range(200):
+        found = ask(page, f"/api/revisions/{head}/")
+        if found["figures"]:
+            return found
+        page.wait_for_timeout(50)
+    raise AssertionError("never measured")
+
+
+def at(page, u: float, v: float) -> tuple[float, float]:
+    """Where a UV of the only sheet is on the screen after “Whole sheet”."""
+    box = page.get_by_test_id("table").bounding_box()
+    width, height = box["width"] - 2, box["height"] - 2  # without the border
+    scale = min((width - 28) / 1.5, (height - 50) / 1.055)
+    x, y = 0.25, 0.4725 + 11 / scale
+    return box["x"] + 1 + width / 2 + (u - x) * scale, box["y"] + 1 + height / 2 - (v - y) * scale
+
+
+def middle(name: str) -> tuple[float, float]:
+    u, v = CORNERS[name]
+    return u + SIDE / 2, v + SIDE / 2
+
+
+def drag(page, start, end, drop: bool = True, key: str = "") -> None:
+    page.mouse.move(*at(page, *start))
+    page.mouse.down()
+    if key:
+        page.keyboard.down(key)
+    for k in range(1, 7):
+        page.mouse.move(*at(page, *(a + (b - a) * k / 6 for a, b in zip(start, end, strict=True))))
+    if drop:
+        page.mouse.up()
+    if key:
+        page.keyboard.up(key)
+
+
+def number(page, name: str) -> float:
+    return float(page.locator(f"[data-number={name}]").input_value())
+
+
+def until(page, expression: str, arg=None) -> None:
+    page.wait_for_function(expression, arg=arg, timeout=20_000)
+
+
+def gap_is(page, value: str) -> None:
+    until(
+        page,
+        "(v) => document.querySelector(\"[data-figure='smallest gap'] [data-value]\")?.textContent === v",
+        value,
+    )
+
+
+def test_a_drag_snaps_to_exactly_the_padding_and_undo_takes_it_back(table):
+    u, v = middle("A")
+    # 0.4 is where B begins; some texels short of touching it.
+    drag(table, (u, v), (u + 0.4 - 0.1 - SIDE - 0.006, v + 0.02))
+    gap_is(table, "8.0")
+    found = layout(table)
+    assert found["figures"]["gap_px"] == pytest.approx(8, abs=0.05)
+    assert found["figures"]["gap_px"] >= 8 - 1e-3
+    assert found["revision"]["verb"] == "move"
+    table.get_by_label("Undo").click()
+    until(table, "() => document.querySelector(\"[data-number=x]\")?.value === '204.8'")
+    gap = 2048 * (0.4 - 0.1 - SIDE)
+    gap_is(table, f"{gap:.1f}")
+
+
+def test_escape_puts_everything_back(table):
+    before = layout(table)["revision"]["id"]
+    u, v = middle("A")
+    drag(table, (u, v), (u + 0.2, v + 0.3), drop=False)
+    assert number(table, "x") != pytest.approx(204.8, abs=1)
+    table.keyboard.press("Escape")
+    assert number(table, "x") == pytest.approx(204.8, abs=0.06)
+    table.mouse.up()
+    assert layout(table)["revision"]["id"] == before
+
+
+def test_keys_nudge_and_typed_numbers_come_true_on_the_server(table):
+    table.mouse.click(*at(table, *middle("C")))
+    table.get_by_test_id("table").focus()
+    for _ in range(3):
+        table.keyboard.press("ArrowRight")
+    table.keyboard.press("Shift+ArrowUp")
+    until(table, "() => document.querySelector('[data-number=x]').value === '1436.6'")
+    x, y = 2048 * 0.7 + 3, 2048 * 0.6 + 8
+    assert (number(table, "x"), number(table, "y")) == pytest.approx((x, y), abs=0.06)
+    steps = len(history(table))
+    wide = table.locator("[data-number=wide]")
+    wide.fill("*0.5")
+    wide.press("Enter")
+    until(table, "() => document.querySelector('[data-number=wide]').value === '153.6'")
+    command(table, "quarter turn to the left")
+    until(table, "() => document.querySelector('[data-number=turn]').value === '90.0'")
+    until_steps(table, steps + 2)
+    found = layout(table)
+    assert found["figures"]["island_density"][2] == pytest.approx(SIDE * 2048 / 2, rel=1e-6)
+    assert [row["verb"] for row in history(table)[-3:]] == ["move", "size", "turn"]
+
+
+def history(page) -> list[dict]:
+    project = int(page.url.rstrip("/").split("/")[-1].split("?")[0])
+    return ask(page, f"/api/projects/{project}/history/")["steps"]
+
+
+def until_steps(page, count: int) -> None:
+    for _ in range(200):
+        if len(history(page)) >= count:
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError(f"never {count} steps: {history(page)}")
+
+
+def test_a_locked_island_stays_and_the_others_go(table):
+    table.locator("[data-row='A']").click()
+    table.keyboard.press("l")
+    steps = len(history(table))
+    until_steps(table, steps)
+    table.get_by_test_id("table").focus()
+    u, v = middle("A")
+    drag(table, (u, v), (u + 0.3, v + 0.3))
+    assert number(table, "x") == pytest.approx(204.8, abs=0.06)
+    table.keyboard.press("Control+a")
+    drag(table, middle("B"), (middle("B")[0], middle("B")[1] + 0.2), key="Alt")
+    until(table, "() => document.querySelector('[data-figure=overlaps]') !== null")
+    until_steps(table, steps + 1)
+    assert history(table)[-1]["what"].startswith("2 islands")
+
+
+def test_two_tabs_edit_at_once_and_both_see_the_other(table, address, chromium):
+    other = table.context.new_page()
+    other.goto(table.url)
+    other.locator("[data-row='C']").wait_for()
+    stage(other, "Arrange")
+    other.get_by_role("button", name="Whole sheet").click()
+    u, v = middle("C")
+    drag(other, (u, v), (u, v + 0.1), key="Alt")
+    until_steps(other, 3)
+    steps = len(history(table))
+    # This page has not looked since; its edit touches another island and is taken.
+    u, v = middle("A")
+    drag(table, (u, v), (u, v + 0.3), key="Alt")
+    until_steps(table, steps + 1)
+    found = layout(table)
+    placements = table.evaluate(
+        "async (id) => [...new Float32Array(await (await fetch(`/api/revisions/${id}/placements/`)).arrayBuffer())]",
+        found["revision"]["id"],
+    )
+    assert placements[5] == pytest.approx(0.3, abs=0.01)
+    assert placements[17] == pytest.approx(0.1, abs=0.01), "no lost update"
+    # The same island from a step that is no longer the newest is refused, and put back.
+    u, v = middle("A")
+    drag(other, (u, v), (u + 0.1, v), key="Alt")
+    other.get_by_text("It has changed since").wait_for()
+    other.locator("[data-row='A']").click()
+    until(other, "() => document.querySelector('[data-number=y]')?.value > '800'")
+    other.close()
