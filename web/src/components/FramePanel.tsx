@@ -1,5 +1,5 @@
 import { Box, Flex, Input, Text } from "@chakra-ui/react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useEditor } from "../api/hooks";
 import { makes, numbersOf, typed, type Field, type Numbers } from "../editor/tools/numbers";
 
@@ -31,8 +31,10 @@ export function FramePanel() {
 function Cell({ field, label, name, unit, digits, wide, now, act }: (typeof SHOWN)[number] & { now: Numbers; act: (value: number) => void }) {
   const [text, setText] = useState<string | null>(null);
   const shown = now[field].toFixed(digits);
-  const done = (keep: boolean) => {
-    const value = keep && text !== null ? typed(text, now[field]) : null;
+  const dropped = useRef(false);
+  const done = () => {
+    const value = !dropped.current && text !== null ? typed(text, now[field]) : null;
+    dropped.current = false;
     setText(null);
     if (value !== null && value.toFixed(digits + 3) !== now[field].toFixed(digits + 3)) act(value);
   };
@@ -40,10 +42,10 @@ function Cell({ field, label, name, unit, digits, wide, now, act }: (typeof SHOW
     <Flex align="center" gap="1">
       {label && <Text color="soft">{label}</Text>}
       <Input aria-label={`${name}${unit ? `, ${unit}` : ", px"}`} size="2xs" w={wide} px="1" textAlign="right" bg="paper" borderColor="line" fontVariantNumeric="tabular-nums" value={text ?? shown} data-number={field}
-        onFocus={(e) => e.target.select()} onChange={(e) => setText(e.target.value)} onBlur={() => done(true)}
+        onFocus={(e) => e.target.select()} onChange={(e) => setText(e.target.value)} onBlur={done}
         onKeyDown={(e) => {
-          if (e.key === "Enter") { done(true); e.currentTarget.blur(); }
-          else if (e.key === "Escape") { setText(null); e.currentTarget.blur(); }
+          if (e.key === "Escape") dropped.current = true;
+          if (e.key === "Enter" || e.key === "Escape") e.currentTarget.blur();
         }} />
       {unit && <Box as="span" color="soft">{unit}</Box>}
     </Flex>
