@@ -11,7 +11,7 @@ import time
 
 import numpy as np
 
-from benchmarks import history, many, proving
+from benchmarks import by_hand, history, many, proving
 from benchmarks.references import ROUNDS, box_coverage, nesting_coverage
 from benchmarks.sets import SETS, jigsaw
 from quilt_core.measure import measure
@@ -46,6 +46,7 @@ def main() -> None:
     if not (options.packing or options.set):
         proving.main()
         history.main()
+        by_hand.main()
 
 
 def _packing(options: argparse.Namespace) -> None:

@@ -30,6 +30,8 @@ export type LedgerRow = {
   object: number;
   notes: string;
   density: number | null;
+  /** Rows of its islands; made when they are unfolded. */
+  unfold?: () => LedgerRow[];
   children?: LedgerRow[];
 };
 
@@ -51,9 +53,10 @@ export function Ledger({ actions, project, atlas }: { actions: Actions; project:
   const info = editor.document.info;
   const found = stage === "Prove" ? editor.figures.proof : null;
   const rows = useMemo(() => (info ? rowsOf(info, found) : []), [info, found]);
+  const open = useMemo(() => rows.map((row) => (row.unfold && (expanded === true || expanded[row.key]) ? { ...row, children: row.unfold() } : row)), [rows, expanded]);
   const columns = useMemo(() => columnsFor(stage, actions), [stage, actions]);
   const table = useReactTable({
-    data: rows, columns, state: { sorting, expanded, globalFilter: filter }, getRowId: (row) => row.key, getSubRows: (row) => row.children,
+    data: open, columns, state: { sorting, expanded, globalFilter: filter }, getRowId: (row) => row.key, getSubRows: (row) => row.children, getRowCanExpand: (row) => row.original.unfold !== undefined && row.original.islands.length > 0,
     onSortingChange: setSorting, onExpandedChange: setExpanded, onGlobalFilterChange: setFilter, filterFromLeafRows: false,
     getCoreRowModel: getCoreRowModel(), getSortedRowModel: getSortedRowModel(), getExpandedRowModel: getExpandedRowModel(), getFilteredRowModel: getFilteredRowModel(),
   });
@@ -171,7 +174,7 @@ function rowsOf(info: LayoutInfo, proof: Proof | null): LedgerRow[] {
       density: knownArea > 0 ? Math.sqrt(pixels / knownArea) : null,
       notes: proof ? findingsOf(proof, new Set(islands), o.name) : notesOf(islands, flags, o.unflattened),
       whole: o.whole,
-      children: islands.map((i) => ({
+      unfold: () => islands.map((i) => ({
         key: `i${i}`, name: islandCode(o.name, numberIn(o, i)), colour: o.colour, islands: [i], faces: null, area: info.world_area[i] / total,
         weight: null, object: o.id, density: densities[i] ?? null, notes: proof ? findingsOf(proof, new Set([i]), "") : notesOf([i], flags, 0),
       })),

@@ -35,6 +35,7 @@ export class LayoutDocument {
   private served: Float32Array = new Float32Array(0);
   private edits: { id: number; edit: PlaceEdit; revision: number | null }[] = [];
   private nextEdit = 1;
+  private saidOf: { of: unknown; islands: number[] } | null = null;
   private mapped: { of: unknown; map: TableMap } | null = null;
 
   get anchors(): Float32Array {
@@ -171,6 +172,14 @@ export class LayoutDocument {
   control(island: number): Control {
     const c = this.info?.controls;
     return { flags: c?.flags[island] ?? 0, tile: c?.tile[island] ?? 0, bundle: c?.bundle[island] ?? -1, stack: c?.stack[island] ?? -1 };
+  }
+
+  /** Islands that something was said of: locks, tile, bundle or stack. */
+  get said(): readonly number[] {
+    const c = this.info?.controls;
+    if (!c) return [];
+    if (this.saidOf?.of !== c) this.saidOf = { of: c, islands: c.flags.flatMap((flags, i) => (flags || c.tile[i] || c.stack[i] >= 0 || c.bundle[i] >= 0 ? [i] : [])) };
+    return this.saidOf.islands;
   }
 
   /** Islands that share a bundle or stack. */

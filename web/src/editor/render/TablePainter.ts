@@ -76,8 +76,8 @@ export class TablePainter {
     const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
     if (!gesture.active && !view.previewed) {
       if (view.as !== "checker") drawLabels(top, camera, model, document.anchors, (island) => (document.flags(island) & FLAGS.overlapping || document.covered[island] ? "" : labelOf(editor, island)), onIsland);
-      drawThreads(top, camera, model, document.anchors, info.controls.bundle, (i) => editor.selection.has(i) || view.hovered === i, onIsland);
-      drawBadges(top, camera, model, document.anchors, (i) => (document.covered[i] ? null : document.control(i)), (i) => document.mates("stack", i).length, onIsland);
+      drawThreads(top, camera, model, document.anchors, document.said, info.controls.bundle, (i) => editor.selection.has(i) || view.hovered === i, onIsland);
+      drawBadges(top, camera, model, document.anchors, document.said, (i) => (document.covered[i] ? null : document.control(i)), (i) => document.mates("stack", i).length, onIsland);
     }
     drawInnerLabels(top, camera, sheets, document.map, onIsland);
     if (view.ghost) drawGhost(top, camera, view.ghost);

@@ -103,9 +103,18 @@ export class TableRenderer {
     uGestureY: { value: new Vector3(0, 1, 0) },
   };
 
+  private materials: ShaderMaterial[];
+
   constructor(canvas: HTMLCanvasElement) {
     this.renderer = new WebGLRenderer({ canvas, alpha: true, antialias: true, premultipliedAlpha: false });
     this.renderer.setClearColor(0x000000, 0);
+    const common = { uniforms: this.uniforms, vertexShader: VERTEX, glslVersion: GLSL3, depthTest: false, transparent: true, side: 2 as const };
+    this.materials = [FILL, EDGE].map((fragmentShader) => new ShaderMaterial({ ...common, fragmentShader }));
+    // The shaders are made ready while the layout is still on its way.
+    const nothing = this.geometry(new Float32Array(0), new Int32Array(0), 3);
+    this.meshes = [new Mesh(nothing, this.materials[0]), new LineSegments(nothing, this.materials[1])];
+    this.scene.add(...this.meshes);
+    this.renderer.compile(this.scene, this.camera);
   }
 
   load(base: BaseLayout, textures: IslandTextures): void {
@@ -114,9 +123,8 @@ export class TableRenderer {
     this.uniforms.uLook.value = textures.look;
     const fill = this.geometry(base.corners, base.triangleIsland, 3, base.stretch);
     const edge = this.geometry(base.edges, base.edgeIsland, 2);
-    const common = { uniforms: this.uniforms, vertexShader: VERTEX, glslVersion: GLSL3, depthTest: false, transparent: true, side: 2 as const };
-    const faces = new Mesh(fill, new ShaderMaterial({ ...common, fragmentShader: FILL }));
-    const lines = new LineSegments(edge, new ShaderMaterial({ ...common, fragmentShader: EDGE }));
+    const faces = new Mesh(fill, this.materials[0]);
+    const lines = new LineSegments(edge, this.materials[1]);
     lines.renderOrder = 1;
     this.meshes = [faces, lines];
     for (const mesh of this.meshes) {
@@ -142,6 +150,7 @@ export class TableRenderer {
 
   dispose(): void {
     this.clear();
+    this.materials.forEach((material) => material.dispose());
     this.renderer.dispose();
   }
 
@@ -163,7 +172,6 @@ export class TableRenderer {
     for (const mesh of this.meshes) {
       this.scene.remove(mesh);
       mesh.geometry.dispose();
-      (mesh.material as ShaderMaterial).dispose();
     }
     this.meshes = [];
   }

@@ -7,10 +7,11 @@ import { inView, labelFits } from "./stitches";
 const SIZE = 13;
 
 /** What was said about islands, as buttons sewn on them: locks, mirroring, tile, stacks. */
-export function drawBadges(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, control: (island: number) => Control | null, stackSize: (island: number) => number, palette: Palette): void {
+export function drawBadges(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, islands: readonly number[], control: (island: number) => Control | null, stackSize: (island: number) => number, palette: Palette): void {
   const taken = new Set<string>();
-  model.bounds.forEach((b, island) => {
-    const said = control(island);
+  islands.forEach((island) => {
+    const b = model.bounds[island];
+    const said = b && control(island);
     if (!said) return;
     const { flags, tile, stack } = said;
     if ((!flags && !tile && stack < 0) || !inView(camera, b)) return;
@@ -101,11 +102,12 @@ function symbol(ctx: CanvasRenderingContext2D, mark: string, x: number, y: numbe
 }
 
 /** A knot on each island of a bundle, and, where one of them is picked, the thread from knot to knot. */
-export function drawThreads(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, bundles: number[], shown: (island: number) => boolean, palette: Palette): void {
+export function drawThreads(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, said: readonly number[], bundles: number[], shown: (island: number) => boolean, palette: Palette): void {
   const groups = new Map<number, number[]>();
-  bundles.forEach((bundle, island) => {
+  for (const island of said) {
+    const bundle = bundles[island];
     if (bundle >= 0) groups.set(bundle, [...(groups.get(bundle) ?? []), island]);
-  });
+  }
   ctx.lineWidth = 1.6;
   for (const islands of groups.values()) {
     const spots = inReach(islands.map((i) => camera.toScreen(...model.place(i, anchors[2 * i], anchors[2 * i + 1]))));

@@ -1,4 +1,4 @@
-import { CONTROL } from "../document/LayoutDocument";
+import { CONTROL, type LayoutDocument } from "../document/LayoutDocument";
 import type { Editor } from "../Editor";
 import { IDENTITY, type Transform } from "../geometry/transform";
 import type { PlaceEdit } from "../history/HistoryManager";
@@ -22,6 +22,8 @@ export class Gesture {
   verb: Verb = "move";
   snapped: SnapKind[] = [];
   nearest: Contact | null = null;
+  /** px per metre of what moves, as it lay at the start. */
+  density = 0;
   /** Picked islands that a lock holds back. */
   held: number[] = [];
   private overlapped: number[] = [];
@@ -46,6 +48,7 @@ export class Gesture {
     this.nearest = null;
     if (free.length) {
       this.outlines = new Outlines(document.model, free);
+      this.density = densityOf(document, free);
       looks.setMoving(free);
     }
     this.signal.raise();
@@ -118,6 +121,20 @@ export class Gesture {
     this.signal.raise();
     this.editor.drawn();
   }
+}
+
+/** px per metre of some islands together. */
+export function densityOf(document: LayoutDocument, islands: readonly number[]): number {
+  const area = document.info?.world_area ?? [];
+  let texels = 0;
+  let ground = 0;
+  for (const island of islands) {
+    const density = document.density(island);
+    if (density === null) continue;
+    texels += density ** 2 * area[island];
+    ground += area[island];
+  }
+  return ground > 0 ? Math.sqrt(texels / ground) : 0;
 }
 
 const isIdentity = (t: Transform) => IDENTITY.every((value, k) => value === t[k]);

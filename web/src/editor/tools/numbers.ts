@@ -2,7 +2,7 @@ import type { Bounds } from "../affine/affine";
 import type { Editor } from "../Editor";
 import { moving, sizing, turning, type Transform } from "../geometry/transform";
 import { boundsAfter } from "../spatial/Outlines";
-import type { Verb } from "./Gesture";
+import { densityOf, type Verb } from "./Gesture";
 import { middle } from "./take/frame";
 
 export const FIELDS = ["x", "y", "wide", "high", "turn", "size", "density"] as const;
@@ -44,7 +44,7 @@ export function numbersOf(editor: Editor): Numbers | null {
     high: (box.maxY - box.minY) * px,
     turn: (((own + turned) % 360) + 360) % 360,
     size: 100 * grown,
-    density: grown * densityOf(editor, islands),
+    density: grown * (gesture.outlines ? gesture.density : densityOf(document, islands)),
     tile,
     box,
     px,
@@ -52,20 +52,6 @@ export function numbersOf(editor: Editor): Numbers | null {
 }
 
 const degrees = (radians: number): number => (180 * radians) / Math.PI;
-
-/** px per metre of some islands together. */
-function densityOf(editor: Editor, islands: number[]): number {
-  const area = editor.document.info?.world_area ?? [];
-  let texels = 0;
-  let ground = 0;
-  for (const island of islands) {
-    const density = editor.document.density(island);
-    if (density === null) continue;
-    texels += density ** 2 * area[island];
-    ground += area[island];
-  }
-  return ground > 0 ? Math.sqrt(texels / ground) : 0;
-}
 
 /** What makes a number of what is picked another one; null when nothing changes or it cannot be. */
 export function makes(field: Field, value: number, now: Numbers): { verb: Verb; by: Transform } | null {
