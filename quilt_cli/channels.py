@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from quilt_cli.gather import read_path, say
-from quilt_cli.pack import output_paths, write_all
+from quilt_cli.pack_write import output_paths, write_all
 from quilt_core.errors import QuiltError
 from quilt_core.formats.channels import edit_channels
 from quilt_core.formats.load import side_files

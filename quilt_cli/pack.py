@@ -4,47 +4,97 @@ from __future__ import annotations
 
 import argparse
 import time
-from dataclasses import replace
-from pathlib import Path
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from quilt_cli.gather import Gathered, gather, say
 from quilt_cli.inspect import finite
-from quilt_cli.selectors import controls_from, tiles_from
-from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.formats import write_scene
-from quilt_core.formats.load import shared_side_names, side_files
-from quilt_core.measure import equalize, measure_tiles
+from quilt_cli.pack_write import check_target, draw_sheets, output_paths, sheet_path, write_files
+from quilt_cli.selectors import Atlas, atlases_from, controls_from, part_of_controls, tiles_from
+from quilt_core.errors import LayoutError
+from quilt_core.measure import Figures, equalize, measure_tiles
 from quilt_core.pack import LEFT_OUT, LOCK_PLACE, Binding, PackSettings, explain, pack_islands
+from quilt_core.pack.controls import Controls
 from quilt_core.pack.layout import packable
 from quilt_core.pack.problem import PACK_OPTIONS
 from quilt_core.scene import IslandSet, TileSize, home_tiles, pixel_sizes
-from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import identity
 from quilt_core.scene.tiles import more_tiles
-from quilt_core.sheet import layout_png, layout_svg
 
 REPORT_EVERY = 0.4
+FloatArray = NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Packed:
+    """One atlas after packing."""
+
+    name: str
+    islands: IslandSet
+    names: list[str]
+    controls: Controls
+    placements: FloatArray
+    left: list[dict[str, Any]]
+    tidy_cost: float | None
+    seconds: float
+    tiles: list[TileSize]
+    figures: Figures
+    binding: Binding | None
 
 
 def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
-    """Pack all files into shared tiles and write each back in its own format."""
-    fixed = isinstance(options.density, float)
-    tiles = tiles_from(options)
+    """Pack all files into shared tiles, of one or several atlases, and write each back in its own
+    format."""
     targets = output_paths(options.files, options.out)
     gathered = gather(options, options.bundle_by == "material")
-    islands = gathered.islands
-    if islands.count == 0:
+    if gathered.islands.count == 0:
         raise LayoutError(
             f"No object has UVs in channel {options.channel}.",
             ", ".join(map(str, options.files)),
             "Flatten the meshes first.",
         )
-    _check_target(gathered, options)
+    check_target(gathered, options)
     names = gathered.names
-    controls = controls_from(options, islands, names, gathered.surface)
+    controls = controls_from(options, gathered.islands, names, gathered.surface)
+    atlases = atlases_from(options, gathered.islands, names)
+    packed = [_pack_atlas(atlas, gathered, controls, options) for atlas in atlases]
+    placements, of = identity(gathered.islands.count), np.zeros(gathered.islands.count, np.int64)
+    for k, (atlas, done) in enumerate(zip(atlases, packed, strict=True)):
+        placements[atlas.islands], of[atlas.islands] = done.placements, k
+    files = write_files(
+        gathered, options, placements, targets, of, [atlas.name for atlas in atlases]
+    )
+    for done in packed if options.sheet else ():
+        path = options.sheet if len(packed) == 1 else sheet_path(options.sheet, done.name)
+        draw_sheets(path, done.islands.placed(done.placements), names, done.tiles)
+    skipped = [
+        name for name, faces in zip(names, gathered.islands.unflattened, strict=True) if faces
+    ]
+    answers = [_answer(done, options) for done in packed]
+    shared = {"files": [str(path) for path in files], "unflattened": skipped}
+    text = "\n".join(
+        (f"{done.name}: " if len(packed) > 1 else "") + _text(done, options) for done in packed
+    )
+    if skipped:
+        text += f"\nwithout UVs, left as they are: {', '.join(skipped)}"
+    json = answers[0] | shared if len(packed) == 1 else {"atlases": answers, **shared}
+    return {"json": json, "text": text}, 1 if any(done.left for done in packed) else 0
+
+
+def _pack_atlas(
+    atlas: Atlas, gathered: Gathered, controls: Controls, options: argparse.Namespace
+) -> Packed:
+    fixed = isinstance(options.density, float)
+    tiles, names = tiles_from(options), gathered.names
+    islands, controls = (
+        gathered.islands.select(atlas.islands),
+        part_of_controls(controls, atlas.islands),
+    )
+    # What an island is called by its number in its whole object.
+    numbers = _numbers(gathered.islands)[atlas.islands]
     placements = identity(islands.count)
     pixels = pixel_sizes(islands, placements, tiles)
     if options.density != "keep":
@@ -68,10 +118,8 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     settings = PackSettings(width=width, height=height, tiles=open_tiles, **given)
     frozen = [tile for tile in tiles if tile not in open_tiles]
     island_names = [
-        f"{names[islands.object_index[i]]}:{_number_in_object(islands, i)}"
-        for i in range(islands.count)
+        f"{names[obj]}:{number}" for obj, number in zip(islands.object_index, numbers, strict=True)
     ]
-
     started = time.monotonic()
     last_said = started
     placed, tidy_cost = np.zeros(islands.count, bool), None
@@ -84,7 +132,6 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         if attempt.done:
             result, placed, tidy_cost = found, mask, attempt.tidy_cost
     seconds = time.monotonic() - started
-
     result_pixels = pixel_sizes(islands, result, [*frozen, *open_tiles])
     binding = explain(
         islands,
@@ -99,22 +146,39 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     home = home_tiles(islands, result, open_tiles)
     used = [tile for k, tile in enumerate(open_tiles) if tile in tiles or (home[placed] >= k).any()]
     all_tiles = sorted([*frozen, *used], key=lambda tile: tile.number)
-    figures = measure_tiles(islands, result, all_tiles, options.padding, controls.stack)
     wanted = controls.chosen & ~controls.has(LEFT_OUT)
     left = np.flatnonzero(~placed & packable(islands) & wanted)
-    left_over = [
-        {"object": names[islands.object_index[i]], "island": _number_in_object(islands, int(i))}
-        for i in left
-    ]
-    files = _write(gathered, options, result, targets)
-    if options.sheet:
-        _sheets(options.sheet, islands.placed(result), names, all_tiles)
-    skipped = [name for name, faces in zip(names, islands.unflattened, strict=True) if faces]
-    answer = {
+    return Packed(
+        name=atlas.name,
+        islands=islands,
+        names=names,
+        controls=controls,
+        placements=result,
+        left=[{"object": names[islands.object_index[i]], "island": int(numbers[i])} for i in left],
+        tidy_cost=tidy_cost,
+        seconds=seconds,
+        tiles=all_tiles,
+        figures=measure_tiles(islands, result, all_tiles, options.padding, controls.stack),
+        binding=binding,
+    )
+
+
+def _numbers(islands: IslandSet) -> NDArray[np.int64]:
+    """(I,) number of each island in its object, from 1."""
+    first = np.searchsorted(islands.object_index, islands.object_index)
+    return np.arange(islands.count) - first + 1
+
+
+def _answer(done: Packed, options: argparse.Namespace) -> dict[str, Any]:
+    """One atlas for JSON."""
+    figures, stack = done.figures, done.controls.stack
+    binding = done.binding
+    return {
+        **({"atlas": done.name} if options.atlas else {}),
         "coverage": finite(figures.coverage, 6),
         "density": finite(figures.density_all),
         "density_unit": "px/m",
-        "tidy_cost": None if tidy_cost is None else round(tidy_cost, 4),
+        "tidy_cost": None if done.tidy_cost is None else round(done.tidy_cost, 4),
         "tiles": [
             {
                 "number": tile.number,
@@ -124,41 +188,41 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
                 "density": finite(figures.tile_density[k]),
                 "islands": int((figures.tile == k).sum()),
             }
-            for k, tile in enumerate(all_tiles)
+            for k, tile in enumerate(done.tiles)
         ],
-        "stacks": len(np.unique(controls.stack[controls.stack >= 0])),
-        "islands": islands.count,
+        "stacks": len(np.unique(stack[stack >= 0])),
+        "islands": done.islands.count,
         "min_gap_px": finite(figures.gap.pixels, 6),
         "min_margin_px": finite(figures.margin_px, 6),
         "binding": None if binding is None else _binding(binding, figures.density_all, options.why),
-        "seconds": round(seconds, 3),
-        "files": [str(path) for path in files],
-        "left_over": left_over,
-        "unflattened": skipped,
+        "seconds": round(done.seconds, 3),
+        "left_over": done.left,
     }
-    cost = "" if tidy_cost is None else f" ({tidy_cost:.1%} less for tidiness, by quick packs)"
+
+
+def _text(done: Packed, options: argparse.Namespace) -> str:
+    figures, cost = done.figures, done.tidy_cost
+    less = "" if cost is None else f" ({cost:.1%} less for tidiness, by quick packs)"
     text = (
-        f"{islands.count - len(left)} islands, coverage {figures.coverage:.1%}{cost}, {figures.density_all:.1f} px/m, "
-        f"smallest gap {figures.gap.pixels:.2f} px, edge {figures.margin_px:.2f} px, {seconds:.1f} s"
+        f"{done.islands.count - len(done.left)} islands, coverage {figures.coverage:.1%}{less}, {figures.density_all:.1f} px/m, "
+        f"smallest gap {figures.gap.pixels:.2f} px, edge {figures.margin_px:.2f} px, {done.seconds:.1f} s"
     )
-    if len(all_tiles) > 1:
+    if len(done.tiles) > 1:
         text += "".join(
             f"\ntile {t.number}: {int((figures.tile == k).sum())} islands, {figures.tile_coverage[k]:.1%}"
-            for k, t in enumerate(all_tiles)
+            for k, t in enumerate(done.tiles)
         )
-    if binding is not None and (options.why or binding.kind != "shapes"):
-        text += f"\nwhat sets the density: {binding.text}"
+    if done.binding is not None and (options.why or done.binding.kind != "shapes"):
+        text += f"\nwhat sets the density: {done.binding.text}"
         text += "".join(
             f"\n  {cure.text} About {figures.density_all * cure.factor:.0f} px/m (+{cure.factor - 1:.1%})."
-            for cure in binding.cures
+            for cure in done.binding.cures
         )
-    if left_over:
+    if done.left:
         text += (
-            f"\n{len(left_over)} islands do not fit at their size and lie to the left of the tiles"
+            f"\n{len(done.left)} islands do not fit at their size and lie to the left of the tiles"
         )
-    if skipped:
-        text += f"\nwithout UVs, left as they are: {', '.join(skipped)}"
-    return {"json": answer, "text": text}, 1 if left_over else 0
+    return text
 
 
 def _binding(binding: Binding, density: float, tried: bool) -> dict[str, Any]:
@@ -173,117 +237,3 @@ def _binding(binding: Binding, density: float, tried: bool) -> dict[str, Any]:
         for cure in binding.cures
     ]
     return {"kind": binding.kind, "text": binding.text, **({"cures": cures} if tried else {})}
-
-
-def output_paths(files: list[Path], out: Path) -> list[Path]:
-    """Where each input goes: a folder for many, a file or a folder for one."""
-    if len(files) == 1 and out.suffix.lower() == files[0].suffix.lower() and not out.is_dir():
-        return [out]
-    if len({path.name for path in files}) < len(files):
-        raise QuiltError("Two inputs have the same file name.", str(out), "Rename one of them.")
-    if out.exists() and not out.is_dir():
-        raise QuiltError(
-            "It is a file, but a folder is needed.", str(out), "Give a folder with --out."
-        )
-    return [out / path.name for path in files]
-
-
-def _check_target(gathered: Gathered, options: argparse.Namespace) -> None:
-    """Refuse a channel to write to that some file cannot have, before the work begins."""
-    target = options.to_channel
-    if target is None or target == options.channel:
-        return
-    for scene, obj in gathered.objects:
-        have = len(obj.mesh.channels)
-        if scene.name.lower().endswith(".obj"):
-            raise QuiltError(
-                "An OBJ has one UV channel.",
-                scene.name,
-                "Write it as glTF, or leave --to-channel out.",
-            )
-        if not 1 <= target <= have + 1:
-            raise QuiltError(
-                f"“{obj.name}” has {have} UV channels; there can be no channel {target}.",
-                scene.name,
-                f"Give --to-channel {have + 1} or a lower one.",
-            )
-
-
-def _number_in_object(islands: IslandSet, island: int) -> int:
-    first = np.searchsorted(islands.object_index, islands.object_index[island])
-    return int(island - first + 1)
-
-
-def _write(
-    gathered: Gathered,
-    options: argparse.Namespace,
-    placements: np.ndarray[Any, Any],
-    targets: list[Path],
-) -> list[Path]:
-    """Build every file in memory first, so that an error leaves nothing half written."""
-    ready: list[tuple[Path, bytes]] = []
-    channel, target_channel = options.channel - 1, (options.to_channel or options.channel) - 1
-    whole = target_channel != channel
-    sides = {
-        str(target): side_files(path.name, path.read_bytes())
-        for path, target in zip(gathered.paths, targets, strict=True)
-    }
-    side_names = shared_side_names(sides)
-    at = 0
-    number = 0
-    for scene, origin, target in zip(gathered.scenes, gathered.paths, targets, strict=True):
-        uvs = []
-        for obj in scene.objects:
-            count = int((gathered.islands.object_index == number).sum())
-            uvs.append(
-                object_corner_uvs(
-                    obj, channel, placements[at : at + count], options.uv_tolerance, whole
-                )
-                if count
-                else None
-            )
-            at += count
-            number += 1
-        written = write_scene(scene, target_channel, uvs, side_names[str(target)])
-        for name in sides[str(target)]:
-            # What a mesh that did not change keeps its data in goes with it.
-            old = origin.parent / name
-            if len(written) == 1 and old.resolve() != (target.parent / name).resolve():
-                written[name] = old.read_bytes()
-        for name, data in written.items():
-            ready.append((target if name == scene.name else target.parent / name, data))
-    write_all(ready)
-    return targets
-
-
-def write_all(ready: list[tuple[Path, bytes]]) -> None:
-    """Write files that are all built; refuse before the first when two of them meet."""
-    _refuse_collisions(ready)
-    for path, data in ready:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(data)
-
-
-def _refuse_collisions(ready: list[tuple[Path, bytes]]) -> None:
-    """Two inputs from different folders may name different side files alike."""
-    seen: dict[Path, bytes] = {}
-    for path, data in ready:
-        if seen.setdefault(path, data) != data:
-            raise QuiltError(
-                f"Two inputs keep different data in files of the name “{path.name}”.",
-                str(path),
-                "Pack them into folders of their own, or give them as GLB.",
-            )
-
-
-def _sheets(path: Path, islands: IslandSet, names: list[str], tiles: list[TileSize]) -> None:
-    """One sheet per tile; with several the tile number goes into the name."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    for tile in tiles:
-        target = path if len(tiles) == 1 else path.with_suffix(f".{tile.number}{path.suffix}")
-        corner = np.array(tile.corner, np.float64)
-        here = replace(islands, triangles=islands.triangles - corner, edges=islands.edges - corner)
-        if path.suffix.lower() == ".svg":
-            target.write_text(layout_svg(here, names, tile.width, tile.height), encoding="utf-8")
-        else:
-            target.write_bytes(layout_png(here, tile.width, tile.height))

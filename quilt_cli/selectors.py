@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import Any
 
@@ -85,6 +86,46 @@ def controls_from(
     return controls
 
 
+@dataclass(frozen=True, eq=False)
+class Atlas:
+    """A name, and the islands (I,) that lie in it."""
+
+    name: str
+    islands: NDArray[np.bool_]
+
+
+def atlases_from(options: argparse.Namespace, islands: IslandSet, names: list[str]) -> list[Atlas]:
+    """Atlases of the options, in order; what none of them names is the first one, “main”."""
+    out: dict[str, NDArray[np.bool_]] = {}
+    taken = np.zeros(islands.count, bool)
+    for text in options.atlas:
+        name, mark, which = text.partition("=")
+        if not (mark and name.strip() and which):
+            raise QuiltError(
+                f"“{text}” is not NAME=OBJECT.", "--atlas", "Give for example --atlas trim=rail*."
+            )
+        for part in which.split(","):
+            own = select(part, islands, names, "--atlas")
+            if (taken & own & ~out.get(name, np.zeros(islands.count, bool))).any():
+                raise QuiltError(
+                    f"“{part}” lies in another atlas already.", "--atlas", "Name each island once."
+                )
+            out[name] = out.get(name, np.zeros(islands.count, bool)) | own
+            taken |= own
+    if not taken.all():
+        rest = "main"
+        while rest in out:
+            rest += "-2"
+        out = {rest: ~taken, **out}
+    return [Atlas(name, own) for name, own in out.items()]
+
+
+def part_of_controls(controls: Controls, which: NDArray[np.bool_]) -> Controls:
+    """The controls of some islands."""
+    c = controls
+    return Controls(c.flags[which], c.tile[which], c.bundle[which], c.stack[which], c.chosen[which])
+
+
 def tiles_from(options: argparse.Namespace) -> tuple[TileSize, ...]:
     """Tiles of the options: --tiles, or one tile 1001 of --size."""
     width, height = options.size
@@ -155,6 +196,13 @@ def add_control(parser: Any) -> None:
         default=None,
         metavar="TOLERANCE",
         help="islands of one shape share their texels",
+    )
+    each.add_argument(
+        "--atlas",
+        action="append",
+        default=[],
+        metavar="NAME=OBJECT,OBJECT",
+        help="an atlas of its own for these, with tiles like the others; what is not named is “main”",
     )
     each.add_argument(
         "--no-mirrored-stacks", action="store_true", help="do not stack mirror images"

@@ -101,3 +101,35 @@ def plain_glb(
     if "materials" in more:
         primitive["material"] = 0
     return glb_of(document(views, accessors, primitive, **more), body)
+
+
+TWO_PARTS = b"""mtllib boards.mtl
+o board
+v 0 0 0
+v 1 0 0
+v 1 1 0
+v 0 1 0
+v 3 0 0
+v 4 0 0
+v 4 1 0
+v 3 1 0
+v 6 0 0
+v 7 0 0
+v 7 1 0
+vt 0.0 0.0
+vt 0.2 0.0
+vt 0.2 0.2
+vt 0.0 0.2
+vt 0.5 0.5
+vt 0.7 0.5
+vt 0.7 0.7
+vt 0.5 0.7
+vt 0.8 0.1
+vt 0.9 0.1
+vt 0.9 0.2
+usemtl wood
+f 1/1 2/2 3/3 4/4
+f 5/5 6/6 7/7 8/8
+f 9/9 10/10 11/11
+"""
+"""One object of three islands that lie apart."""

@@ -7,8 +7,10 @@ import pytest
 
 from quilt_cli.main import main
 from quilt_core.formats import read_scene
+from quilt_core.formats.load import folder_siblings
 from quilt_core.scene import TileSize, concatenate, home_tiles, island_set
 from quilt_core.scene.placement import identity
+from tests.core.meshes import TWO_PARTS
 
 
 def plate(name: str, base: int, size: float, corner: float = 0.1) -> str:
@@ -268,3 +270,46 @@ def test_check_refuses_what_it_cannot_use(scene, tmp_path, capsys, monkeypatch, 
     monkeypatch.chdir(tmp_path)
     assert main(["check", str(scene), *options]) == 2
     assert said in capsys.readouterr().err
+
+
+def test_several_atlases_are_packed_apart_and_written_with_a_material_each(tmp_path, capsys):
+    mesh = tmp_path / "board.obj"
+    mesh.write_bytes(TWO_PARTS)
+    out = tmp_path / "out" / "board.obj"
+    sheet = tmp_path / "out" / "sheet.png"
+    code = main(
+        ["pack", str(mesh), "--out", str(out), "--atlas", "trim=board:2", "--effort", "quick"]
+        + ["--sheet", str(sheet), "--json", "--size", "512"]
+    )
+    answer = json.loads(capsys.readouterr().out)
+    assert code == 0
+    assert [(row["atlas"], row["islands"]) for row in answer["atlases"]] == [
+        ("main", 2),
+        ("trim", 1),
+    ]
+    assert all(row["min_margin_px"] >= 4 - 1e-3 for row in answer["atlases"])
+    assert {p.name for p in out.parent.iterdir()} >= {"sheet.main.png", "sheet.trim.png"}
+    scene = read_scene("board.obj", out.read_bytes(), folder_siblings(out.parent))
+    mesh = scene.objects[0].mesh
+    names = [scene.materials[m].name for m in mesh.face_material]
+    assert names == ["wood", "wood_trim", "wood"]
+    # The part alone fills a tile of its own as far as it can.
+    side = np.ptp(mesh.channels[0].per_corner[4:8], axis=0).max()
+    assert side == pytest.approx((512 - 2 * 4) / 512, abs=0.01)
+
+
+@pytest.mark.parametrize(
+    ("given", "said"),
+    [
+        ("trim", "is not NAME=OBJECT"),
+        ("trim=nothing", "names no island"),
+        ("=board", "is not NAME"),
+    ],
+)
+def test_an_atlas_that_cannot_be_is_refused(tmp_path, capsys, given, said):
+    mesh = tmp_path / "board.obj"
+    mesh.write_bytes(TWO_PARTS)
+    assert main(["pack", str(mesh), "--out", str(tmp_path / "o.obj"), "--atlas", given]) == 2
+    assert said in capsys.readouterr().err
+    twice = ["--atlas", "a=board:1", "--atlas", "b=board"]
+    assert main(["pack", str(mesh), "--out", str(tmp_path / "o.obj"), *twice]) == 2

@@ -24,7 +24,7 @@ from studio.state import (
     spans,
     split_islands,
 )
-from tests.core.meshes import QUAD_OBJ
+from tests.core.meshes import QUAD_OBJ, TWO_PARTS
 from tests.core.test_channels import channels_of, two_meshes
 from tests.studio.conftest import step_of
 
@@ -233,37 +233,6 @@ def test_an_obj_has_one_channel(gathered, act):
     assert "which has one UV channel" in answer.json()["what"]
     assert act(gathered, "channel", objects=[10**6], source=0, target=0).status_code == 400
     assert Project.objects.get().head.verb == "gather"
-
-
-TWO_PARTS = b"""mtllib boards.mtl
-o board
-v 0 0 0
-v 1 0 0
-v 1 1 0
-v 0 1 0
-v 3 0 0
-v 4 0 0
-v 4 1 0
-v 3 1 0
-v 6 0 0
-v 7 0 0
-v 7 1 0
-vt 0.0 0.0
-vt 0.2 0.0
-vt 0.2 0.2
-vt 0.0 0.2
-vt 0.5 0.5
-vt 0.7 0.5
-vt 0.7 0.7
-vt 0.5 0.7
-vt 0.8 0.1
-vt 0.9 0.1
-vt 0.9 0.2
-usemtl wood
-f 1/1 2/2 3/3 4/4
-f 5/5 6/6 7/7 8/8
-f 9/9 10/10 11/11
-"""
 
 
 @pytest.fixture
