@@ -95,6 +95,10 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
     refetchInterval: (q) => (q.state.data && !q.state.data.info.figures ? (q.state.data.info.world_area.length > 2000 ? 1000 : 250) : false),
     queryFn: async () => {
       const path = { params: { path: { revision_id: revisionId! } } };
+      const fetchGeometry = () => fetchBytes(`/api/revisions/${revisionId}/geometry.glb?v=${revision!.mark}`);
+      // Where no geometry is known at all it is asked for at once, beside the rest.
+      const early = geometries.size ? null : fetchGeometry();
+      early?.catch(() => undefined);
       const [info, bytes] = await Promise.all([
         ask(api.GET("/api/revisions/{revision_id}/", path)),
         fetchBytes(`/api/revisions/${revisionId}/placements/?v=${revision!.mark}`),
@@ -102,7 +106,7 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
       const contents = JSON.stringify(info.objects.map((o) => [o.id, o.channel, o.islands, o.part]));
       if (!geometries.has(contents)) {
         geometries.clear();
-        const loading = fetchBytes(`/api/revisions/${revisionId}/geometry.glb?v=${info.revision.mark}`).then((glb) => readGeometry(glb, info.world_area.length));
+        const loading = (early ?? fetchGeometry()).then((glb) => readGeometry(glb, info.world_area.length));
         loading.catch(() => geometries.delete(contents));
         geometries.set(contents, loading);
       }

@@ -12,9 +12,9 @@ export async function readGeometry(glb: ArrayBuffer, islandCount: number): Promi
   scene.updateMatrixWorld(true);
   const instances: Placed3D[] = [];
   const seen = new Set<BufferGeometry>();
-  const corners: number[][] = [];
-  const owners: number[][] = [];
-  const octaves: number[][] = [];
+  const corners: Float32Array[] = [];
+  const owners: Int32Array[] = [];
+  const octaves: Float32Array[] = [];
   let edges = new Float32Array(0);
   let edgeIsland = new Int32Array(0);
   scene.traverse((node: Object3D) => {
@@ -37,26 +37,39 @@ export async function readGeometry(glb: ArrayBuffer, islandCount: number): Promi
     const uv = geometry.getAttribute("uv").array as Float32Array;
     const island = geometry.getAttribute("_island").array as Float32Array;
     const stretch = geometry.getAttribute("_stretch")?.array as Float32Array | undefined;
-    const kept: number[] = [];
-    const stretched: number[] = [];
-    const numbers: number[] = [];
-    for (let t = 0; t < island.length / 3; t++) {
+    const triangles = island.length / 3;
+    const kept = new Float32Array(6 * triangles);
+    const numbers = new Int32Array(triangles);
+    const stretched = new Float32Array(triangles);
+    let count = 0;
+    for (let t = 0; t < triangles; t++) {
       if (island[3 * t] < 0) continue;
-      for (let k = 0; k < 6; k++) kept.push(uv[6 * t + k]);
-      numbers.push(island[3 * t]);
-      stretched.push(stretch?.[3 * t] ?? 0);
+      for (let k = 0; k < 6; k++) kept[6 * count + k] = uv[6 * t + k];
+      numbers[count] = island[3 * t];
+      stretched[count++] = stretch?.[3 * t] ?? 0;
     }
-    corners.push(kept);
-    owners.push(numbers);
-    octaves.push(stretched);
+    corners.push(kept.subarray(0, 6 * count));
+    owners.push(numbers.subarray(0, count));
+    octaves.push(stretched.subarray(0, count));
   });
   const base: BaseLayout = {
     count: islandCount,
-    corners: Float32Array.from(corners.flat()),
-    triangleIsland: Int32Array.from(owners.flat()),
+    corners: joined(corners, Float32Array),
+    triangleIsland: joined(owners, Int32Array),
     edges,
     edgeIsland,
-    stretch: Float32Array.from(octaves.flat()),
+    stretch: joined(octaves, Float32Array),
   };
   return { base, instances };
+}
+
+/** Arrays one after the other. */
+function joined<T extends Float32Array | Int32Array>(parts: T[], Kind: new (length: number) => T): T {
+  const out = new Kind(parts.reduce((sum, part) => sum + part.length, 0));
+  let at = 0;
+  for (const part of parts) {
+    out.set(part, at);
+    at += part.length;
+  }
+  return out;
 }
