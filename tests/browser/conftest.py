@@ -78,6 +78,10 @@ def page(address, chromium):
         reduced_motion="reduce",
         bypass_csp=True,  # Playwright waits by evaluating strings; a test of its own keeps the policy
     )
+    # All parts of the room are open in every stage; a test of its own looks at how it is at first.
+    context.add_init_script(
+        """localStorage.getItem("quilt-room") || localStorage.setItem("quilt-room", '{"table": {"model": "docked", "ledger": true}}')"""
+    )
     page = context.new_page()
     page.on("pageerror", lambda error: errors.append(str(error)))
     page.goto(address + "/project/1")

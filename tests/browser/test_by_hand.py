@@ -73,8 +73,8 @@ def at(page, u: float, v: float) -> tuple[float, float]:
     """Where a UV of the only sheet is on the screen after “Whole sheet”."""
     box = page.get_by_test_id("table").bounding_box()
     width, height = box["width"] - 2, box["height"] - 2  # without the border
-    scale = min((width - 28) / 1.5, (height - 50) / 1.055)
-    x, y = 0.25, 0.4725 + 11 / scale
+    scale = min((width - 16) / 1.5, height - 36)
+    x, y = 0.25, 0.5 + 10 / scale
     return box["x"] + 1 + width / 2 + (u - x) * scale, box["y"] + 1 + height / 2 - (v - y) * scale
 
 

@@ -41,7 +41,7 @@ const ROW = 22;
 const helper = createColumnHelper<LedgerRow>();
 
 /** Objects and islands as rows; every row carries its dots on one density scale. */
-export function Ledger({ actions, project, atlas }: { actions: Actions; project: Project; atlas: Atlas }) {
+export function Ledger({ actions, project, atlas, fold }: { actions: Actions; project: Project; atlas: Atlas; fold: () => void }) {
   const editor = useEditor("document", "selection", "figures", "view");
   const stage = useUi((ui) => ui.stage);
   const [sorting, setSorting] = useState<SortingState>([]);
@@ -124,7 +124,8 @@ export function Ledger({ actions, project, atlas }: { actions: Actions; project:
       </>}
       <HouseRibbon editor={editor} scale={scale} left={fixed} top={HEAD - 11} bottom={FOOT} actions={actions} />
       <Flex px="3" align="center" justify="space-between" fontSize="12px" color="soft" borderTopWidth="1px" borderColor="line">
-        <Text>{rows.length} {rows.length === 1 ? "object" : "objects"} · {format.whole(info?.world_area.length ?? 0)} islands · house density {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %</Text>
+        <Flex align="center" gap="2"><IconButton size="2xs" variant="ghost" h="20px" aria-label="Fold the ledger to a strip" title="Fold the ledger to a strip" onClick={fold}><ChevronDown size={14} /></IconButton>
+        <Text>{rows.length} {rows.length === 1 ? "object" : "objects"} · {format.whole(info?.world_area.length ?? 0)} islands · house density {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %</Text></Flex>
         <Input size="2xs" w="180px" placeholder="Find an object" aria-label="Find an object" value={filter} onChange={(e) => setFilter(e.target.value)} />
       </Flex>
     </Box>

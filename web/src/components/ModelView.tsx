@@ -1,25 +1,30 @@
 import { Box, Flex, Heading, IconButton } from "@chakra-ui/react";
 import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree, type ThreeEvent } from "@react-three/fiber";
-import { Focus } from "lucide-react";
+import { Focus, PanelRight, PictureInPicture2, X } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
 import { Box3, DoubleSide, GLSL3, PerspectiveCamera, ShaderMaterial, Vector3, type BufferGeometry } from "three";
 import { useEditor } from "../api/hooks";
+import type { ModelPlace } from "../room";
 import type { Editor } from "../editor/Editor";
 import { Legend } from "./Legend";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 
 /** The model: the same islands in the same colours, picked together. */
-export function ModelView() {
+export function ModelView({ place, put }: { place: ModelPlace; put: (place: ModelPlace) => void }) {
   const editor = useEditor("document", "view", "looks");
   return (
     <Box position="relative" rounded="lg" bg="slip" borderWidth="1px" borderColor="line" overflow="hidden" data-testid="model">
       <Flex position="absolute" top="8px" left="12px" right="8px" justify="space-between" align="center" zIndex="1" pointerEvents="none">
         <Heading as="h2" fontFamily="heading" fontSize="14px">Model</Heading>
         <Flex align="center" gap="1" pointerEvents="auto">
-          <Legend />
+          {place === "docked" && <Legend />}
           <IconButton size="2xs" variant="ghost" aria-label="Show what is selected" title="Show what is selected (F)" onClick={() => editor.frameSelection()}><Focus /></IconButton>
+          {place === "docked"
+            ? <IconButton size="2xs" variant="ghost" aria-label="Let the model float" title="Small, in a corner of the table" onClick={() => put("floating")}><PictureInPicture2 /></IconButton>
+            : <IconButton size="2xs" variant="ghost" aria-label="Dock the model" title="Beside the table" onClick={() => put("docked")}><PanelRight /></IconButton>}
+          <IconButton size="2xs" variant="ghost" aria-label="Fold the model away" title="Fold the model away" onClick={() => put("away")}><X /></IconButton>
         </Flex>
       </Flex>
       <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => editor.select((s) => s.clear())}>

@@ -4,6 +4,7 @@ import type { Project } from "../api/client";
 import type { Actions } from "../api/hooks";
 import { handCommands, islandCommands } from "../commands";
 import { groups, nextFinding } from "../editor/findings/walk";
+import { useRooms } from "../room";
 import { editor, STAGES, useUi } from "../state";
 
 const KEYS: [string, string][] = [
@@ -11,7 +12,7 @@ const KEYS: [string, string][] = [
   ["F", "Show what is selected"], ["Home", "Show the whole sheet"], ["Alt+1 … Alt+5", "Go to a stage"], ["Arrows on the table", "Nudge what is selected by a texel; Shift by the padding, Alt by a tenth. With nothing selected they move the view"],
   ["Drag an island", "Move what is selected; Alt suspends snapping, Shift keeps to one axis, Esc puts it back"], ["Drag a pin of the frame", "Size; Alt about the middle, Shift each side for itself"], ["Drag the pin above the frame", "Turn; Shift in steps of 15°"], ["[ and ]", "Quarter turn to the left, to the right"], ["\\", "Mirror left and right"],
   ["+ and −, wheel", "Zoom; Alt fine"], ["Space and drag, middle button", "Move the view"], ["Drag on the empty table", "Select with a box; Shift adds, also from an island"],
-  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows, Shift+F10 opens its menu"], ["Ctrl+K", "Commands by name: locks, bundles, tiles, stages"], ["L", "Lock or unlock the place of what is selected"], ["B", "Bundle what is selected"], ["D", "Drafts"], ["H", "All steps, to look back and go back"], ["F3, Shift+F3", "Next finding, finding before"], ["?", "This sheet"],
+  ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows, Shift+F10 opens its menu"], ["Ctrl+K", "Commands by name: locks, bundles, tiles, stages"], ["L", "Lock or unlock the place of what is selected"], ["B", "Bundle what is selected"], ["D", "Drafts"], ["H", "All steps, to look back and go back"], ["F3, Shift+F3", "Next finding, finding before"], ["T", "The table alone, and back"], ["?", "This sheet"],
 ];
 
 /** Keys for what is done by hand. */
@@ -37,6 +38,7 @@ export function useShortcuts(actions: Actions, project: Project | undefined) {
       else if (HAND[e.key]) handCommands(editor).filter((c) => c.name === HAND[e.key] && c.enabled).forEach((c) => c.run());
       else if (key === "l" || key === "b") islandCommands(editor, actions).filter((c) => c.name === (key === "l" ? "Lock place" : "Bundle") && c.enabled).forEach((c) => c.run());
       else if (key === "d") ui.setDrafts(!ui.drafts);
+      else if (key === "t") useRooms.getState().giveAll();
       else if (key === "h") ui.setSteps(!ui.steps);
       else if (e.key === "F3") stepFinding(e.shiftKey ? -1 : 1);
       else if (key === "f") editor.frameSelection();

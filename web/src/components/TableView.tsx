@@ -13,7 +13,7 @@ import { FramePanel } from "./FramePanel";
 import { IslandMenu } from "./IslandMenu";
 
 /** The table: what is on it is drawn by the editor; here are the pointer, the keys and what lies over it. */
-export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean }) {
+export function TableView({ atlas, project, actions, empty, corner, numbers }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean; corner: React.ReactNode; numbers: boolean }) {
   const theme = useUi((ui) => ui.theme);
   const byHand = useUi((ui) => ui.stage === "Arrange");
   const box = useRef<HTMLDivElement>(null);
@@ -75,8 +75,9 @@ export function TableView({ atlas, project, actions, empty }: { atlas: Atlas; pr
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />
       {!empty && <Status />}
+      {!empty && corner && <Box data-over-table position="absolute" left="6px" bottom="6px">{corner}</Box>}
     </Box>
-    {!empty && byHand && <Flex align="center" minH="28px"><FramePanel /></Flex>}
+    {!empty && numbers && <Flex align="center" minH="28px"><FramePanel /></Flex>}
     </Flex>
   );
 }
@@ -100,7 +101,7 @@ function Status() {
   const editor = useEditor("pointer", "selection", "zoom");
   return (
     <Flex data-over-table position="absolute" bottom="6px" right="8px" gap="2" align="center">
-      <Text color="soft" fontSize="12px" truncate>{statusLine(editor)}</Text>
+      <Text color="soft" fontSize="12px" truncate bg="cloth/85" px="1.5" rounded="sm">{statusLine(editor)}</Text>
       <IconButton aria-label="Whole sheet" size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => editor.frameTable()} title="Show the whole sheet (Home)"><Maximize size={14} /></IconButton>
     </Flex>
   );

@@ -1,4 +1,5 @@
-import { Box } from "@chakra-ui/react";
+import { Box, IconButton } from "@chakra-ui/react";
+import { ChevronsLeft } from "lucide-react";
 import { useUi } from "../state";
 import { ArrangeSlip } from "../slips/ArrangeSlip";
 import { EvenOutSlip } from "../slips/EvenOutSlip";
@@ -10,11 +11,14 @@ import type { SlipProps } from "../slips/props";
 const SLIPS = { Gather: GatherSlip, "Even out": EvenOutSlip, Arrange: ArrangeSlip, Prove: ProveSlip, "Hand off": HandOffSlip };
 
 /** The slip of paper that says what can be done at this stage. */
-export function TaskSlip(props: SlipProps) {
+export function TaskSlip({ fold, ...props }: SlipProps & { fold: () => void }) {
   const Slip = SLIPS[useUi((ui) => ui.stage)];
   return (
-    <Box as="section" aria-label="Task" bg="slip" rounded="lg" borderWidth="1px" borderColor="line" px="14px" py="12px" overflowY="auto" minH="0">
-      <Slip {...props} />
+    <Box position="relative" display="grid" minH="0">
+      <Box as="section" aria-label="Task" bg="slip" rounded="lg" borderWidth="1px" borderColor="line" pl="14px" pr="24px" py="12px" overflowY="auto" minH="0">
+        <Slip {...props} />
+      </Box>
+      <IconButton position="absolute" top="6px" right="2px" zIndex="3" size="2xs" minW="20px" w="20px" variant="ghost" color="soft" aria-label="Fold the slip away" title="Fold the slip away" onClick={fold}><ChevronsLeft size={13} /></IconButton>
     </Box>
   );
 }

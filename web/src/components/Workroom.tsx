@@ -7,12 +7,15 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useLivePicture } from "../api/arrange";
 import { useProof } from "../api/prove";
 import { AtlasTabs } from "./AtlasTabs";
+import { useRoom, useRooms } from "../room";
 import { Drafts } from "./Drafts";
+import { FloatingModel, FoldedSlip, LedgerStrip } from "./folded";
 import { Ledger } from "./Ledger";
 import { ModelView } from "./ModelView";
 import { Palette } from "./Palette";
 import { Steps } from "./Steps";
 import { Shortcuts, useShortcuts } from "./Shortcuts";
+import { Splitter } from "./Splitter";
 import { TableView } from "./TableView";
 import { TaskSlip } from "./TaskSlip";
 import { TopBar } from "./TopBar";
@@ -29,6 +32,9 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const actions = useActions(atlas.data, projectId);
   const upload = useUpload(projectId);
   const setStage = useUi((ui) => ui.setStage);
+  const stage = useUi((ui) => ui.stage);
+  const room = useRoom(stage);
+  const { change, resize } = useRooms();
   const { mutateAsync: place } = actions.place;
   useEffect(() => {
     editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
@@ -55,18 +61,33 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   }
   if (!project.data || !atlas.data) return <Center h="100%" gap="3"><Spinner /> laying out the table</Center>;
   return (
-    <Grid h="100%" minW="1180px" templateRows="50px 38px minmax(0, 1fr) 222px" bg="table" onDragOver={upload.over} onDragLeave={upload.out} onDrop={upload.drop}>
+    <Grid h="100%" minW="1180px" templateRows="50px 38px minmax(0, 1fr) auto" bg="table" onDragOver={upload.over} onDragLeave={upload.out} onDrop={upload.drop}>
       <TopBar project={project.data} jobs={jobs} actions={actions} leave={leave} />
       <VerdictBar />
-      <Grid templateColumns="236px minmax(0, 1fr) 330px" gap="10px" px="12px" pb="10px" minH="0">
-        <TaskSlip project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} upload={upload.send} />
-        <Flex direction="column" minW="0" minH="0">
+      <Flex px="12px" pb={room.ledger ? "0" : "8px"} minH="0">
+        {room.slip ? (
+          <>
+            <Box w={`${room.slipWidth}px`} flexShrink="0" minH="0" display="grid"><TaskSlip project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} upload={upload.send} fold={() => change(stage, { slip: false })} /></Box>
+            <Splitter name="Width of the slip" size="slipWidth" px={room.slipWidth} grows="right" resize={(px) => resize(stage, "slipWidth", px)} />
+          </>
+        ) : <FoldedSlip stage={stage} open={() => change(stage, { slip: true })} />}
+        <Flex direction="column" minW="0" minH="0" flex="1">
           {tabs.length > 1 && <AtlasTabs project={project.data} here={atlas.data.id} actions={actions} />}
-          <TableView atlas={atlas.data} project={project.data} actions={actions} empty={empty} />
+          <TableView atlas={atlas.data} project={project.data} actions={actions} empty={empty} numbers={stage === "Arrange" && room.ledger} corner={room.model === "docked" ? null : <FloatingModel away={room.model === "away"} stage={stage} />} />
         </Flex>
-        <ModelView />
-      </Grid>
-      <Ledger actions={actions} project={project.data} atlas={atlas.data} />
+        {room.model === "docked" && <>
+          <Splitter name="Width of the model" size="modelWidth" px={room.modelWidth} grows="left" resize={(px) => resize(stage, "modelWidth", px)} />
+          <Box w={`${room.modelWidth}px`} flexShrink="0" minH="0" display="grid"><ModelView place="docked" put={(model) => change(stage, { model })} /></Box>
+        </>}
+      </Flex>
+      <Box minH="0" minW="0">
+        {room.ledger ? (
+          <>
+            <Splitter name="Height of the ledger" size="ledgerHeight" px={room.ledgerHeight} grows="up" resize={(px) => resize(stage, "ledgerHeight", px)} />
+            <Box h={`${room.ledgerHeight}px`} display="grid"><Ledger actions={actions} project={project.data} atlas={atlas.data} fold={() => change(stage, { ledger: false })} /></Box>
+          </>
+        ) : <LedgerStrip numbers={stage === "Arrange" && !empty} open={() => change(stage, { ledger: true })} />}
+      </Box>
       <Shortcuts />
       <Palette actions={actions} project={project.data} atlas={atlas.data} />
       <Steps projectId={projectId} actions={actions} />

@@ -269,9 +269,9 @@ export class Editor {
   /** Show the sheet and the side table. */
   frameTable(): void {
     const { map, tiles, info } = this.document;
-    const [w, h] = map.first;
+    const [w] = map.first;
     const sheets = tiles.map((tile) => map.sheet(tile.number)).reduce(union);
-    this.camera.frame({ minX: w * SIDE_TABLE.left, minY: -0.055 * h, maxX: sheets.maxX, maxY: sheets.maxY }, 14, 22);
+    this.camera.frame({ minX: w * SIDE_TABLE.left, minY: 0, maxX: sheets.maxX, maxY: sheets.maxY }, 8, 20);
     this.framed = this.camera.width > 1 && info !== null;
     this.drawn();
   }

@@ -1,0 +1,42 @@
+import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { Box as Cube, ChevronsRight, ChevronUp } from "lucide-react";
+import { useEditor } from "../api/hooks";
+import * as format from "../format";
+import { useRooms } from "../room";
+import type { Stage } from "../state";
+import { FramePanel } from "./FramePanel";
+import { ModelView } from "./ModelView";
+
+/** The slip folded to a tab at the edge. */
+export function FoldedSlip({ stage, open }: { stage: Stage; open: () => void }) {
+  return (
+    <Button variant="outline" bg="slip" borderColor="line" w="30px" minW="30px" h="130px" mr="8px" px="0" flexDirection="column" gap="2" onClick={open} aria-label={`Unfold the slip: ${stage}`} title="Unfold the slip">
+      <ChevronsRight size={13} />
+      <Text as="span" css={{ writingMode: "vertical-rl", transform: "rotate(180deg)" }} fontWeight="600" fontSize="12.5px">{stage}</Text>
+    </Button>
+  );
+}
+
+/** The model small in a corner of the table, or a button that brings it back. */
+export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) {
+  const change = useRooms((rooms) => rooms.change);
+  if (away) return <Button size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => change(stage, { model: "floating" })}><Cube size={13} /> Model</Button>;
+  return <Box w="236px" h="200px" display="grid" shadow="md" rounded="lg"><ModelView place="floating" put={(model) => change(stage, { model })} /></Box>;
+}
+
+/** The ledger as a strip: how much there is, and how much of it is picked. */
+export function LedgerStrip({ open, numbers }: { open: () => void; numbers: boolean }) {
+  const editor = useEditor("document", "selection", "view");
+  const { info } = editor.document;
+  const picked = editor.selection.list();
+  const area = picked.reduce((sum, island) => sum + (info?.world_area[island] ?? 0), 0);
+  return (
+    <Flex bg="slip" borderTopWidth="1px" borderColor="line" h="30px" px="3" align="center" gap="4" fontSize="12px" color="soft" data-testid="ledger-strip">
+      <Button size="2xs" variant="ghost" onClick={open} aria-label="Unfold the ledger" title="Objects and islands, with their density"><ChevronUp size={14} /> Ledger</Button>
+      <Text>{format.whole(info?.objects.length ?? 0)} {info?.objects.length === 1 ? "object" : "objects"} · {format.whole(info?.world_area.length ?? 0)} islands</Text>
+      <Text color="ink" fontWeight="600">{picked.length ? `${format.whole(picked.length)} picked · ${area.toPrecision(3)} m²` : ""}</Text>
+      {numbers && <FramePanel />}
+      <Text ml="auto" truncate>house density {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %</Text>
+    </Flex>
+  );
+}

@@ -1,0 +1,56 @@
+import { create } from "zustand";
+import type { Stage } from "./state";
+
+export type ModelPlace = "docked" | "floating" | "away";
+
+/** How the room is divided: what is open, and how large. */
+export type Room = { slip: boolean; slipWidth: number; model: ModelPlace; modelWidth: number; ledger: boolean; ledgerHeight: number };
+
+/** Least and most px of each size. */
+export const LIMITS = { slipWidth: [200, 420], modelWidth: [220, 760], ledgerHeight: [96, 520] } as const;
+export type Size = keyof typeof LIMITS;
+
+/** Arrange belongs to the table: the model floats in a corner, the ledger is a strip. */
+const ROOMS: Record<"table" | "rest", Room> = {
+  table: { slip: true, slipWidth: 246, model: "floating", modelWidth: 330, ledger: false, ledgerHeight: 222 },
+  rest: { slip: true, slipWidth: 246, model: "docked", modelWidth: 330, ledger: true, ledgerHeight: 222 },
+};
+const KEY = "quilt-room";
+
+type Rooms = { table: Room; rest: Room; alone: boolean; change: (stage: Stage, change: Partial<Room>) => void; resize: (stage: Stage, size: Size, px: number) => void; giveAll: () => void };
+
+/** Sizes are remembered, apart for Arrange and for the other stages. */
+export const useRooms = create<Rooms>((set, get) => ({
+  ...remembered(),
+  alone: false,
+  change: (stage, change) => {
+    const kind = kindOf(stage);
+    set({ [kind]: { ...get()[kind], ...change }, alone: false });
+    const { table, rest } = get();
+    localStorage.setItem(KEY, JSON.stringify({ table, rest }));
+  },
+  resize: (stage, size, px) => get().change(stage, { [size]: Math.round(Math.min(LIMITS[size][1], Math.max(LIMITS[size][0], px))) }),
+  giveAll: () => set({ alone: !get().alone }),
+}));
+
+export const kindOf = (stage: Stage): "table" | "rest" => (stage === "Arrange" ? "table" : "rest");
+
+/** The room of a stage; with the table alone all else is folded. */
+export function roomOf(rooms: Pick<Rooms, "table" | "rest" | "alone">, stage: Stage): Room {
+  const room = rooms[kindOf(stage)];
+  return rooms.alone ? { ...room, slip: false, model: "away", ledger: false } : room;
+}
+
+export function useRoom(stage: Stage): Room {
+  const rooms = useRooms();
+  return roomOf(rooms, stage);
+}
+
+function remembered(): { table: Room; rest: Room } {
+  try {
+    const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Record<"table" | "rest", Partial<Room>>>;
+    return { table: { ...ROOMS.table, ...kept.table }, rest: { ...ROOMS.rest, ...kept.rest } };
+  } catch {
+    return ROOMS;
+  }
+}
