@@ -5,6 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from quilt_core.pack.stacks import LOOSEST
+from quilt_core.place import DIRECTIONS
 from quilt_core.scene.tiles import MAX_TILE
 from studio.actions.arrange.place_islands import VERBS
 from studio.api.serializers import OnChange
@@ -50,6 +51,16 @@ class PlaceIn(OnChange):
         " for all",
     )
     side_table = serializers.BooleanField(required=False, allow_null=True)
+
+
+class SettleIn(OnChange):
+    islands = serializers.ListField(
+        child=serializers.IntegerField(min_value=0), min_length=1, max_length=100_000
+    )
+    direction = serializers.ChoiceField(choices=sorted(DIRECTIONS))
+    each = serializers.BooleanField(
+        default=False, help_text="one after the other, those in front first, instead of as a block"
+    )
 
 
 class TileIn(serializers.Serializer):

@@ -14,6 +14,7 @@ from studio.actions.arrange.place_islands import place_islands
 from studio.actions.arrange.plan_tiles import plan_atlas
 from studio.actions.arrange.save_recipe import save_recipe
 from studio.actions.arrange.set_tiles import set_tiles
+from studio.actions.arrange.settle_islands import settle_islands
 from studio.api import control_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
@@ -37,6 +38,15 @@ class PlaceIslands(Change):
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(c.PlaceIn, request)
         return self.change(atlas_id, params["change"], lambda head: place_islands(head, params))
+
+
+class SettleIslands(Change):
+    """Slide islands until they touch at padding distance."""
+
+    @extend_schema(operation_id="settle_islands", request=c.SettleIn, responses=s.AtlasOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        params = valid(c.SettleIn, request)
+        return self.change(atlas_id, params["change"], lambda head: settle_islands(head, params))
 
 
 class Tiles(Change):

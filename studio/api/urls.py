@@ -44,6 +44,7 @@ urlpatterns = [
     path("atlases/<int:atlas_id>/delete/", a.DeleteAtlas.as_view()),
     path("atlases/<int:atlas_id>/channel/", a.Channel.as_view()),
     path("atlases/<int:atlas_id>/place/", c.PlaceIslands.as_view()),
+    path("atlases/<int:atlas_id>/settle/", c.SettleIslands.as_view()),
     path("revisions/<int:revision_id>/", v.OneRevision.as_view()),
     path("revisions/<int:revision_id>/placements/", v.Placements.as_view()),
     path("revisions/<int:revision_id>/geometry.glb", v.Geometry.as_view()),

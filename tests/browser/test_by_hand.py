@@ -217,3 +217,15 @@ def test_two_tabs_edit_at_once_and_both_see_the_other(table, address, chromium):
     other.locator("[data-row='A']").click()
     until(other, "() => document.querySelector('[data-number=y]')?.value > '800'")
     other.close()
+
+
+def test_ctrl_and_an_arrow_settle_what_is_picked(table):
+    table.mouse.click(*at(table, *middle("C")))
+    table.get_by_test_id("table").focus()
+    table.keyboard.press("Control+ArrowLeft")
+    until(table, "() => document.querySelector('[data-number=x]')?.value === '4.0'")
+    table.keyboard.press("Control+ArrowDown")
+    # Onto A, which reaches up to 0.25 of the sheet.
+    until(table, "() => document.querySelector('[data-number=y]')?.value === '520.0'")
+    gap_is(table, "8.0")
+    assert layout(table)["figures"]["gap_px"] == pytest.approx(8, abs=1e-3)

@@ -13,6 +13,7 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
+from studio.arrays import load_layout
 from studio.models import Atlas, Job, MeshObject, Project
 from studio.state import (
     MemberRow,
@@ -359,3 +360,26 @@ def test_islands_are_moved_by_what_is_done_to_them(gathered, act):
     assert act(gathered, "place", islands=[0, 1], moves=[quarter] * 3).status_code == 400
     assert act(gathered, "place", islands=[0]).status_code == 400
     assert act(gathered, "place", islands=[0], moves=[[0] * 6]).status_code == 400, "no area"
+
+
+def test_islands_settle_on_what_is_in_their_way(board, act, client):
+    # Island 1 lies over island 0 in the height; both are free to fall.
+    assert act(board, "settle", islands=[1], direction="left").status_code == 200
+    found = layout_of(board)
+    x = found.islands.placed(found.placements).bounds()[1, 0]
+    assert 2048 * x == pytest.approx(4, abs=1e-5), "to the margin"
+    assert act(board, "settle", islands=[1], direction="down").status_code == 200
+    figures = client.get(f"/api/revisions/{Atlas.objects.get(pk=board.pk).head_id}/").json()
+    assert figures["figures"]["gap_px"] == pytest.approx(8, abs=1e-4), (
+        "onto island 0, at the padding"
+    )
+    act(board, "control", islands=[1], lock_place=True)
+    held = act(board, "settle", islands=[1], direction="up")
+    assert held.status_code == 400
+    assert "keep their place" in held.json()["what"]
+    assert act(board, "settle", islands=[9], direction="up").status_code == 400
+    assert act(board, "settle", islands=[0], direction="away").status_code == 400
+
+
+def layout_of(atlas):
+    return load_layout(Atlas.objects.get(pk=atlas.pk).head)

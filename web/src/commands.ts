@@ -4,6 +4,7 @@ import { CONTROL } from "./editor/document/LayoutDocument";
 import type { Editor } from "./editor/Editor";
 import { moving, sizing, turning, type Transform } from "./editor/geometry/transform";
 import { SNAPS } from "./editor/snap/SnapManager";
+import { aligned, inRow, swapped } from "./editor/tools/arrange";
 import type { Verb } from "./editor/tools/Gesture";
 import { SIDE_TABLE } from "./editor/table/paper";
 import { VIEWS } from "./editor/style/views";
@@ -43,9 +44,10 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
 }
 
 /** What can be done by hand to the picked islands, in one step each. */
-export function handCommands(editor: Editor): Command[] {
+export function handCommands(editor: Editor, actions: Actions): Command[] {
   const frame = editor.frame;
   const some = frame !== null && editor.handsOn;
+  const several = some && editor.selection.size > 1;
   const middle: [number, number] = frame ? [(frame.minX + frame.maxX) / 2, (frame.minY + frame.maxY) / 2] : [0, 0];
   const act = (name: string, key: string, verb: Verb, by: () => Transform): Command => ({ name, group: "By hand", hint: key, enabled: some, run: () => void editor.transform(verb, by()) });
   const aside = () => {
@@ -66,6 +68,19 @@ export function handCommands(editor: Editor): Command[] {
     act("Half turn", "", "turn", () => turning(Math.PI, middle)),
     act("Mirror left and right", "\\", "mirror", () => sizing(-1, 1, middle)),
     act("Mirror up and down", "", "mirror", () => sizing(1, -1, middle)),
+    ...(["left", "right", "top", "bottom", "middle across", "middle up"] as const).map((edge) => ({
+      name: edge.startsWith("middle") ? `Middles in line, ${edge.slice(7)}` : `In line at the ${edge}`, group: "By hand", hint: "all that are picked", enabled: several, run: () => void editor.moveEach((boxes) => aligned(boxes, edge)),
+    })),
+    ...(["across", "up"] as const).map((along) => ({
+      name: `In a row ${along}`, group: "By hand", hint: "one behind the other, the padding between them", enabled: several,
+      run: () => void editor.moveEach((boxes) => inRow(boxes, along, editor.document.padding / editor.document.map.pxPerUnit(editor.document.map.tileAt(...middle)))),
+    })),
+    { name: "Swap places", group: "By hand", hint: "of two islands, middle for middle", enabled: some && editor.selection.size === 2, run: () => void editor.moveEach((boxes) => (boxes.length === 2 ? swapped(boxes) : boxes.map(() => moving(0, 0)))) },
+    ...(["down", "up", "left", "right"] as const).map((direction) => ({
+      name: `Settle ${direction}`, group: "By hand", hint: `Ctrl+arrow: slide until it touches at the padding`, enabled: some && !actions.settle.isPending,
+      run: () => actions.settle.mutate({ islands: editor.selection.list(), direction }),
+    })),
+    { name: "Settle each down", group: "By hand", hint: "one after the other, as if falling", enabled: some && editor.selection.size > 1 && !actions.settle.isPending, run: () => actions.settle.mutate({ islands: editor.selection.list(), direction: "down", each: true }) },
     act("To the side table", "", "move", aside),
     ...editor.document.tiles.map((tile) => act(`To sheet ${tile.number}`, "", "move", toTile(tile.number))),
   ];
@@ -120,7 +135,7 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
     return (editor.document.info?.objects ?? []).filter((o) => objects.has(o.id)).flatMap((o) => Array.from({ length: o.islands }, (_, k) => o.first_island + k));
   };
   return [
-    ...handCommands(editor),
+    ...handCommands(editor, actions),
     ...islandCommands(editor, actions),
     ...objectCommands(editor, actions, project, atlas),
     { name: "Undo", group: "Layout", hint: project.undo, enabled: project.undo !== "", run: () => actions.undo.mutate() },

@@ -168,6 +168,11 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
         ask(api.POST("/api/atlases/{atlas_id}/place/", { params: path, body: { verb, islands, moves: moves.map((m) => [...m]), side_table: sideTable ?? null, ...seen() } })),
       ...moved,
     }),
+    settle: useMutation({
+      mutationFn: (body: { islands: number[]; direction: "left" | "right" | "up" | "down"; each?: boolean }) =>
+        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/settle/", { params: path, body: { each: false, ...body, ...seen() } }))),
+      ...moved,
+    }),
     setTiles: useMutation({
       mutationFn: (tiles: TileRequest[]) => ask(api.PUT("/api/atlases/{atlas_id}/tiles/", { params: path, body: { tiles, ...seen() } })),
       ...moved,

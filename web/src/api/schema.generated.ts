@@ -277,6 +277,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/settle/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Slide islands until they touch at padding distance. */
+        post: operations["settle_islands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/stacks/": {
         parameters: {
             query?: never;
@@ -1008,6 +1025,14 @@ export interface components {
              */
             density: number | null;
         };
+        /**
+         * @description * `down` - down
+         *     * `left` - left
+         *     * `right` - right
+         *     * `up` - up
+         * @enum {string}
+         */
+        DirectionEnum: "down" | "left" | "right" | "up";
         DraftOut: {
             readonly id: number;
             readonly mark: string;
@@ -1647,6 +1672,17 @@ export interface components {
             }[];
             kinds: components["schemas"]["KindOut"][];
         };
+        SettleIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            islands: number[];
+            direction: components["schemas"]["DirectionEnum"];
+            /**
+             * @description one after the other, those in front first, instead of as a block
+             * @default false
+             */
+            each: boolean;
+        };
         /**
          * @description * `error` - error
          *     * `warning` - warning
@@ -2194,6 +2230,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    settle_islands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettleIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["SettleIn"];
+                "multipart/form-data": components["schemas"]["SettleIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
                 };
             };
         };

@@ -10,13 +10,15 @@ import { editor, STAGES, useUi } from "../state";
 const KEYS: [string, string][] = [
   ["Ctrl+Z", "Undo"], ["Ctrl+Shift+Z or Ctrl+Y", "Redo"], ["Ctrl+A", "Select all islands"], ["Ctrl+I", "Select all but these"], ["Esc", "Select nothing"],
   ["F", "Show what is selected"], ["Home", "Show the whole sheet"], ["Alt+1 … Alt+5", "Go to a stage"], ["Arrows on the table", "Nudge what is selected by a texel; Shift by the padding, Alt by a tenth. With nothing selected they move the view"],
-  ["Drag an island", "Move what is selected; Alt suspends snapping, Shift keeps to one axis, Esc puts it back"], ["Drag a pin of the frame", "Size; Alt about the middle, Shift each side for itself"], ["Drag the pin above the frame", "Turn; Shift in steps of 15°"], ["[ and ]", "Quarter turn to the left, to the right"], ["\\", "Mirror left and right"],
+  ["Drag an island", "Move what is selected; Alt suspends snapping, Shift keeps to one axis, Esc puts it back"], ["Drag a pin of the frame", "Size; Alt about the middle, Shift each side for itself"], ["Drag the pin above the frame", "Turn; Shift in steps of 15°"], ["Ctrl+arrows", "Settle: slide until it touches at the padding"], ["[ and ]", "Quarter turn to the left, to the right"], ["\\", "Mirror left and right"],
   ["+ and −, wheel", "Zoom; Alt fine"], ["Space and drag, middle button", "Move the view"], ["Drag on the empty table", "Select with a box; Shift adds, also from an island"],
   ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows, Shift+F10 opens its menu"], ["Ctrl+K", "Commands by name: locks, bundles, tiles, stages"], ["L", "Lock or unlock the place of what is selected"], ["B", "Bundle what is selected"], ["D", "Drafts"], ["H", "All steps, to look back and go back"], ["F3, Shift+F3", "Next finding, finding before"], ["T", "The table alone, and back"], ["?", "This sheet"],
 ];
 
 /** Keys for what is done by hand. */
 const HAND: Record<string, string> = { "[": "Quarter turn to the left", "]": "Quarter turn to the right", "\\": "Mirror left and right" };
+
+const SETTLE: Record<string, string> = { ArrowDown: "Settle down", ArrowUp: "Settle up", ArrowLeft: "Settle left", ArrowRight: "Settle right" };
 
 export function useShortcuts(actions: Actions, project: Project | undefined) {
   useEffect(() => {
@@ -28,6 +30,7 @@ export function useShortcuts(actions: Actions, project: Project | undefined) {
       const key = e.key.toLowerCase();
       if (ctrl && key === "z" && !e.shiftKey) { if (project?.undo) actions.undo.mutate(); }
       else if (ctrl && (key === "y" || key === "z")) { if (project?.redo) actions.redo.mutate(); }
+      else if (ctrl && SETTLE[e.key]) handCommands(editor, actions).filter((c) => c.name === SETTLE[e.key] && c.enabled).forEach((c) => c.run());
       else if (ctrl && key === "a") editor.select((s) => s.set(Array.from({ length: editor.document.info?.world_area.length ?? 0 }, (_, i) => i)));
       else if (ctrl && key === "k") ui.setPalette(true);
       else if (ctrl && key === "i") editor.select((s) => s.invert(editor.document.info?.world_area.length ?? 0));
@@ -35,7 +38,7 @@ export function useShortcuts(actions: Actions, project: Project | undefined) {
       else if (ctrl || e.altKey) return;
       else if (key === "escape" && ui.steps) ui.setSteps(false);
       else if (key === "escape" && !ui.help) { editor.showFinding(null); editor.select((s) => s.clear()); }
-      else if (HAND[e.key]) handCommands(editor).filter((c) => c.name === HAND[e.key] && c.enabled).forEach((c) => c.run());
+      else if (HAND[e.key]) handCommands(editor, actions).filter((c) => c.name === HAND[e.key] && c.enabled).forEach((c) => c.run());
       else if (key === "l" || key === "b") islandCommands(editor, actions).filter((c) => c.name === (key === "l" ? "Lock place" : "Bundle") && c.enabled).forEach((c) => c.run());
       else if (key === "d") ui.setDrafts(!ui.drafts);
       else if (key === "t") useRooms.getState().giveAll();

@@ -192,6 +192,16 @@ export class Editor {
     return gesture.drop();
   }
 
+  /** Move each picked island by itself, by what is worked out from their boxes; locked ones stay and do not count. */
+  moveEach(work: (boxes: Bounds[]) => Transform[]): Promise<void> {
+    this.tools.endNudge();
+    const { gesture, document } = this;
+    if (!document.model || !gesture.begin("move")) return Promise.resolve();
+    const islands = gesture.outlines!.islands;
+    gesture.cancel();
+    return this.place(gesture.editFor(islands, work(islands.map((island) => document.model!.bounds[island])), "move"));
+  }
+
   /** Show an edit of places at once, and send it. */
   place(edit: PlaceEdit): Promise<void> {
     return this.history.place(edit);

@@ -116,13 +116,15 @@ export class LayoutModel {
 
   /** The island at a table position, the smallest where several lie on one another; -1 for none. */
   islandAt(x: number, y: number): number {
-    let best = -1;
-    let size = Infinity;
+    return this.islandsAt(x, y)[0] ?? -1;
+  }
+
+  /** All islands at a table position, the smallest first. */
+  islandsAt(x: number, y: number): number[] {
+    const out: { island: number; area: number }[] = [];
     const t = new Float64Array(6);
     for (const island of this.index.meeting({ minX: x, minY: y, maxX: x, maxY: y })) {
       const b = this.bounds[island];
-      const area = (b.maxX - b.minX) * (b.maxY - b.minY);
-      if (area >= size) continue;
       for (let k = this.triangles.start[island]; k < this.triangles.start[island + 1]; k++) {
         const at = this.triangles.items[k] * 6;
         for (let c = 0; c < 3; c++) {
@@ -131,13 +133,12 @@ export class LayoutModel {
           t[2 * c + 1] = py;
         }
         if (inTriangle(x, y, t)) {
-          best = island;
-          size = area;
+          out.push({ island, area: (b.maxX - b.minX) * (b.maxY - b.minY) });
           break;
         }
       }
     }
-    return best;
+    return out.sort((a, b) => a.area - b.area || a.island - b.island).map(({ island }) => island);
   }
 
   islandsIn(box: Bounds): number[] {

@@ -89,21 +89,20 @@ export class Gesture {
     this.end();
   }
 
-  /** An edit of islands by a transform on the table: one transform each in the plane of the tiles. */
-  editFor(islands: number[], by: Transform, verb: Verb): PlaceEdit {
+  /** An edit of islands by a transform on the table, or one each: one each in the plane of the tiles. */
+  editFor(islands: number[], by: Transform | readonly Transform[], verb: Verb): PlaceEdit {
     const { model, map, info } = this.editor.document;
-    const homes = islands.map((island) => {
-      const b = boundsAfter(model!.bounds[island], by);
-      return map.tileAt(0.5 * (b.minX + b.maxX), 0.5 * (b.minY + b.maxY));
-    });
+    const own = (k: number): Transform => (typeof by[0] === "number" ? (by as Transform) : (by as readonly Transform[])[k]);
+    const boxes = islands.map((island, k) => boundsAfter(model!.bounds[island], own(k)));
+    const homes = boxes.map((b) => map.tileAt(0.5 * (b.minX + b.maxX), 0.5 * (b.minY + b.maxY)));
     const known = new Map<string, Transform>();
     const moves = islands.map((island, k) => {
       const from = model!.homes[island];
-      const key = `${from} ${homes[k]}`;
-      return known.get(key) ?? known.set(key, map.inUV(by, from, homes[k])).get(key)!;
+      const key = `${from} ${homes[k]} ${own(k).join()}`;
+      return known.get(key) ?? known.set(key, map.inUV(own(k), from, homes[k])).get(key)!;
     });
     const flags = info?.figures?.island_flags ?? [];
-    const aside = islands.map((island, k) => homes[k] === 0 && onSideTable(boundsAfter(model!.bounds[island], by).minX, map.first[0]));
+    const aside = boxes.map((b, k) => homes[k] === 0 && onSideTable(b.minX, map.first[0]));
     const sideTable = aside.every(Boolean) ? true : homes.every((home) => home > 0) && islands.some((island) => flags[island] & 16) ? false : undefined;
     return { verb, islands, moves: known.size === 1 ? [moves[0]] : moves, sideTable };
   }

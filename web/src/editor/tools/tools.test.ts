@@ -207,3 +207,24 @@ it("shows edits that are on their way on top of what the server says", async () 
   editor.show({ ...info!, revision: { ...info!.revision, id: 5 } }, there, geometry!);
   expect(editor.document.model!.bounds[0].minX).toBeCloseTo(0.35, 6);
 });
+
+it("goes through what lies under the pointer with repeated clicks", () => {
+  const { editor } = setUp();
+  const [base, still] = squares([[0.1, 0.1, 0.1], [0.05, 0.05, 0.3], [0.8, 0.8, 0.1]]);
+  editor.show({ ...editor.document.info! }, still, { base, instances: [] });
+  const picks = [];
+  for (let k = 0; k < 3; k++) {
+    editor.tools.down(at(editor, 0.15, 0.15));
+    editor.tools.up(at(editor, 0.15, 0.15));
+    picks.push(...editor.selection.list());
+  }
+  expect(picks).toEqual([0, 1, 0]);
+});
+
+it("moves each island by itself and leaves locked ones", async () => {
+  const { editor, sent } = setUp();
+  editor.select((s) => s.set([0, 1, 2]));
+  await editor.moveEach((boxes) => boxes.map((b) => [1, 0, -b.minX, 0, 1, 0]));
+  expect(sent[0].islands).toEqual([0, 1]);
+  expect(editor.document.model!.bounds.map((b) => Math.round(1000 * b.minX))).toEqual([0, 0, 800]);
+});

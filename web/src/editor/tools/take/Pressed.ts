@@ -23,14 +23,22 @@ export class Pressed extends State {
   }
 
   up(): ToolState {
-    const { island } = this;
     const add = this.from.shift || this.from.ctrl;
+    const island = add ? this.island : this.nextBelow();
     this.editor.select((selection) => {
       if (add && island >= 0) selection.toggle([island]);
       else selection.set(island >= 0 ? [island] : []);
     });
     this.editor.drawn();
     return this.editor.tools.rest;
+  }
+
+  /** Where several lie on one another, a click on what is picked already picks the next below it. */
+  private nextBelow(): number {
+    const below = this.editor.document.model?.islandsAt(this.from.x, this.from.y) ?? [];
+    const picked = this.editor.selection.list();
+    const at = picked.length === 1 ? below.indexOf(picked[0]) : -1;
+    return at < 0 ? this.island : below[(at + 1) % below.length];
   }
 
   cancel(): ToolState {

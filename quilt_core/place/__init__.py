@@ -1,0 +1,5 @@
+"""Exact placing of some islands among others, as it is asked for by hand."""
+
+from quilt_core.place.settle import DIRECTIONS, settle
+
+__all__ = ["DIRECTIONS", "settle"]
