@@ -3,8 +3,12 @@ import type { Stage } from "./state";
 
 export type ModelPlace = "docked" | "floating" | "away";
 
+/** Corners of the table that the floating model can lie in, in the order in which it goes round. */
+export const CORNERS = ["bottom left", "top left", "top right", "bottom right"] as const;
+export type Corner = (typeof CORNERS)[number];
+
 /** How the room is divided: what is open, and how large. */
-export type Room = { slip: boolean; slipWidth: number; model: ModelPlace; modelWidth: number; ledger: boolean; ledgerHeight: number };
+export type Room = { slip: boolean; slipWidth: number; model: ModelPlace; modelWidth: number; corner: Corner; ledger: boolean; ledgerHeight: number };
 
 /** Least and most px of each size. */
 export const LIMITS = { slipWidth: [200, 420], modelWidth: [220, 760], ledgerHeight: [96, 520] } as const;
@@ -12,8 +16,8 @@ export type Size = keyof typeof LIMITS;
 
 /** Arrange belongs to the table: the model floats in a corner, the ledger is a strip. */
 const ROOMS: Record<"table" | "rest", Room> = {
-  table: { slip: true, slipWidth: 246, model: "floating", modelWidth: 330, ledger: false, ledgerHeight: 222 },
-  rest: { slip: true, slipWidth: 246, model: "docked", modelWidth: 330, ledger: true, ledgerHeight: 222 },
+  table: { slip: true, slipWidth: 246, model: "floating", modelWidth: 330, corner: "bottom left", ledger: false, ledgerHeight: 222 },
+  rest: { slip: true, slipWidth: 246, model: "docked", modelWidth: 330, corner: "bottom left", ledger: true, ledgerHeight: 222 },
 };
 const KEY = "quilt-room";
 
@@ -45,6 +49,9 @@ export function useRoom(stage: Stage): Room {
   const rooms = useRooms();
   return roomOf(rooms, stage);
 }
+
+/** px from the foot of the window to where the table ends. */
+export const footOf = (room: Room): number => (room.ledger ? room.ledgerHeight + 10 : 38);
 
 function remembered(): { table: Room; rest: Room } {
   try {

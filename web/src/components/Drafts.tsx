@@ -4,6 +4,7 @@ import { useDrafts, useDropDraft } from "../api/arrange";
 import { fetchBytes, type Atlas, type Draft } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
 import * as format from "../format";
+import { footOf, useRoom } from "../room";
 import { tellError, useUi } from "../state";
 
 /** The contact sheet: every draft with its picture and figures. Compare two, lay one over the table, keep one. */
@@ -14,6 +15,7 @@ export function Drafts({ atlas, actions }: { atlas: Atlas; actions: Actions }) {
 
 function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; close: () => void }) {
   const editor = useEditor("document");
+  const room = useRoom(useUi((ui) => ui.stage));
   const drafts = useDrafts(atlas.id);
   const drop = useDropDraft();
   const [picked, setPicked] = useState<number[]>([]);
@@ -26,7 +28,7 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
   const keep = (draft: Draft) => actions.keepDraft.mutate(draft.id, { onSuccess: close });
   const best = Math.max(...list.map((d) => d.coverage ?? 0));
   return (
-    <Box role="dialog" aria-label="Drafts" position="fixed" top="96px" left="260px" right="12px" bottom="232px" zIndex="10" bg="slip" borderWidth="1px" borderColor="line" rounded="lg" shadow="lg" display="flex" flexDirection="column"
+    <Box role="dialog" aria-label="Drafts" position="fixed" top="96px" left={`${room.slip ? room.slipWidth + 22 : 50}px`} right="12px" bottom={`${footOf(room)}px`} zIndex="10" bg="slip" borderWidth="1px" borderColor="line" rounded="lg" shadow="lg" display="flex" flexDirection="column"
       onKeyDown={(e) => { if (e.key === "Escape") { e.stopPropagation(); close(); } }}>
       <Flex px="4" pt="3" pb="2" align="baseline" gap="3">
         <Heading as="h2" fontFamily="heading" fontSize="18px">Drafts</Heading>

@@ -1,7 +1,7 @@
 import { Box, Flex, Heading, IconButton } from "@chakra-ui/react";
 import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree, type ThreeEvent } from "@react-three/fiber";
-import { Focus, PanelRight, PictureInPicture2, X } from "lucide-react";
+import { Focus, PanelRight, PictureInPicture2, RotateCw, X } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
 import { Box3, DoubleSide, GLSL3, PerspectiveCamera, ShaderMaterial, Vector3, type BufferGeometry } from "three";
 import { useEditor } from "../api/hooks";
@@ -12,7 +12,7 @@ import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 
 /** The model: the same islands in the same colours, picked together. */
-export function ModelView({ place, put }: { place: ModelPlace; put: (place: ModelPlace) => void }) {
+export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place: ModelPlace) => void; goOn?: () => void }) {
   const editor = useEditor("document", "view", "looks");
   return (
     <Box position="relative" rounded="lg" bg="slip" borderWidth="1px" borderColor="line" overflow="hidden" data-testid="model">
@@ -23,7 +23,8 @@ export function ModelView({ place, put }: { place: ModelPlace; put: (place: Mode
           <IconButton size="2xs" variant="ghost" aria-label="Show what is selected" title="Show what is selected (F)" onClick={() => editor.frameSelection()}><Focus /></IconButton>
           {place === "docked"
             ? <IconButton size="2xs" variant="ghost" aria-label="Let the model float" title="Small, in a corner of the table" onClick={() => put("floating")}><PictureInPicture2 /></IconButton>
-            : <IconButton size="2xs" variant="ghost" aria-label="Dock the model" title="Beside the table" onClick={() => put("docked")}><PanelRight /></IconButton>}
+            : <IconButton size="2xs" variant="ghost" aria-label="Put the model into the next corner" title="Into the next corner" onClick={goOn}><RotateCw /></IconButton>}
+          {place === "floating" && <IconButton size="2xs" variant="ghost" aria-label="Dock the model" title="Beside the table" onClick={() => put("docked")}><PanelRight /></IconButton>}
           <IconButton size="2xs" variant="ghost" aria-label="Fold the model away" title="Fold the model away" onClick={() => put("away")}><X /></IconButton>
         </Flex>
       </Flex>

@@ -6,6 +6,7 @@ import type { Step } from "../api/client";
 import type { Actions } from "../api/hooks";
 import { useStepName, useSteps } from "../api/steps";
 import * as format from "../format";
+import { footOf, useRoom } from "../room";
 import { useUi } from "../state";
 
 const ROW = 54;
@@ -17,6 +18,7 @@ export function Steps({ projectId, actions }: { projectId: number; actions: Acti
 }
 
 function Thread({ projectId, actions, close }: { projectId: number; actions: Actions; close: () => void }) {
+  const room = useRoom(useUi((ui) => ui.stage));
   const steps = useSteps(projectId);
   const list = [...(steps.data?.steps ?? [])].reverse();
   const here = list.findIndex((step) => step.id === steps.data?.head);
@@ -46,7 +48,7 @@ function Thread({ projectId, actions, close }: { projectId: number; actions: Act
     e.stopPropagation();
   };
   return (
-    <Box role="dialog" aria-label="Steps" position="fixed" top="88px" right="12px" bottom="232px" w="330px" zIndex="10" bg="slip" borderWidth="1px" borderColor="line" rounded="lg" shadow="lg" display="flex" flexDirection="column" onKeyDown={keys}>
+    <Box role="dialog" aria-label="Steps" position="fixed" top="88px" right="12px" bottom={`${footOf(room)}px`} w="330px" zIndex="10" bg="slip" borderWidth="1px" borderColor="line" rounded="lg" shadow="lg" display="flex" flexDirection="column" onKeyDown={keys}>
       <Flex px="4" pt="3" pb="1" align="baseline" gap="3">
         <Heading as="h2" fontFamily="heading" fontSize="18px">Steps</Heading>
         <Text color="soft">{list.length > 1 ? `${format.whole(list.length)}, the newest on top` : ""}</Text>

@@ -8,12 +8,13 @@ import type { Editor } from "../editor/Editor";
 import { TablePainter } from "../editor/render/TablePainter";
 import type { PointerAt } from "../editor/tools/Tool";
 import * as format from "../format";
+import type { Corner } from "../room";
 import { editor, useUi } from "../state";
 import { FramePanel } from "./FramePanel";
 import { IslandMenu } from "./IslandMenu";
 
 /** The table: what is on it is drawn by the editor; here are the pointer, the keys and what lies over it. */
-export function TableView({ atlas, project, actions, empty, corner, numbers }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean; corner: React.ReactNode; numbers: boolean }) {
+export function TableView({ atlas, project, actions, empty, floating, corner, numbers }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean; floating: React.ReactNode; corner: Corner; numbers: boolean }) {
   const theme = useUi((ui) => ui.theme);
   const byHand = useUi((ui) => ui.stage === "Arrange");
   const box = useRef<HTMLDivElement>(null);
@@ -75,12 +76,15 @@ export function TableView({ atlas, project, actions, empty, corner, numbers }: {
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />
       {!empty && <Status />}
-      {!empty && corner && <Box data-over-table position="absolute" left="6px" bottom="6px">{corner}</Box>}
+      {!empty && floating && <Box data-over-table position="absolute" {...at2d(corner)}>{floating}</Box>}
     </Box>
     {!empty && numbers && <Flex align="center" minH="28px"><FramePanel /></Flex>}
     </Flex>
   );
 }
+
+/** Where a corner is; the lower right one leaves room for the status. */
+const at2d = (corner: Corner) => ({ [corner.endsWith("left") ? "left" : "right"]: "6px", [corner.startsWith("top") ? "top" : "bottom"]: corner === "bottom right" ? "38px" : "6px" });
 
 /** What lies over the table: ghosts, and words for an empty one. */
 function OverTable({ empty, project, atlas }: { empty: boolean; project: Project; atlas: Atlas }) {

@@ -73,7 +73,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
         ) : <FoldedSlip stage={stage} open={() => change(stage, { slip: true })} />}
         <Flex direction="column" minW="0" minH="0" flex="1">
           {tabs.length > 1 && <AtlasTabs project={project.data} here={atlas.data.id} actions={actions} />}
-          <TableView atlas={atlas.data} project={project.data} actions={actions} empty={empty} numbers={stage === "Arrange" && room.ledger} corner={room.model === "docked" ? null : <FloatingModel away={room.model === "away"} stage={stage} />} />
+          <TableView atlas={atlas.data} project={project.data} actions={actions} empty={empty} numbers={stage === "Arrange" && room.ledger} corner={room.corner} floating={room.model === "docked" ? null : <FloatingModel away={room.model === "away"} stage={stage} />} />
         </Flex>
         {room.model === "docked" && <>
           <Splitter name="Width of the model" size="modelWidth" px={room.modelWidth} grows="left" resize={(px) => resize(stage, "modelWidth", px)} />

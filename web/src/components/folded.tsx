@@ -2,7 +2,7 @@ import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { Box as Cube, ChevronsRight, ChevronUp } from "lucide-react";
 import { useEditor } from "../api/hooks";
 import * as format from "../format";
-import { useRooms } from "../room";
+import { CORNERS, useRoom, useRooms } from "../room";
 import type { Stage } from "../state";
 import { FramePanel } from "./FramePanel";
 import { ModelView } from "./ModelView";
@@ -20,8 +20,10 @@ export function FoldedSlip({ stage, open }: { stage: Stage; open: () => void }) 
 /** The model small in a corner of the table, or a button that brings it back. */
 export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) {
   const change = useRooms((rooms) => rooms.change);
+  const { corner } = useRoom(stage);
+  const next = CORNERS[(CORNERS.indexOf(corner) + 1) % CORNERS.length];
   if (away) return <Button size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => change(stage, { model: "floating" })}><Cube size={13} /> Model</Button>;
-  return <Box w="236px" h="200px" display="grid" shadow="md" rounded="lg"><ModelView place="floating" put={(model) => change(stage, { model })} /></Box>;
+  return <Box w="236px" h="200px" display="grid" shadow="md" rounded="lg"><ModelView place="floating" put={(model) => change(stage, { model })} goOn={() => change(stage, { corner: next })} /></Box>;
 }
 
 /** The ledger as a strip: how much there is, and how much of it is picked. */
