@@ -4,6 +4,8 @@ from django.urls import path, re_path
 
 from studio.api import atlas_views as a
 from studio.api import control_views as c
+from studio.api import job_views as jobs
+from studio.api import picture_views as pictures
 from studio.api import project_views as j
 from studio.api import proof_views as p
 from studio.api import views as v
@@ -14,7 +16,7 @@ urlpatterns = [
     path("projects/<int:project_id>/restore/", j.Restore.as_view()),
     path("projects/<int:project_id>/duplicate/", j.Duplicate.as_view()),
     path("projects/<int:project_id>/files/", v.Files.as_view()),
-    path("projects/<int:project_id>/jobs/", v.Jobs.as_view()),
+    path("projects/<int:project_id>/jobs/", jobs.Jobs.as_view()),
     path("atlases/<int:atlas_id>/", v.OneAtlas.as_view()),
     path("atlases/<int:atlas_id>/even-out/", v.EvenOut.as_view()),
     path("atlases/<int:atlas_id>/pack/", v.Pack.as_view()),
@@ -26,9 +28,9 @@ urlpatterns = [
     path("recipes/<int:recipe_id>/", c.OneRecipe.as_view()),
     path("atlases/<int:atlas_id>/stacks/", c.FindStacks.as_view()),
     path("revisions/<int:revision_id>/plan/", c.Plan.as_view()),
-    path("revisions/<int:revision_id>/thumbnail.png", v.Thumbnail.as_view()),
+    path("revisions/<int:revision_id>/thumbnail.png", pictures.Thumbnail.as_view()),
     path("jobs/<int:job_id>/candidates/", c.Candidates.as_view()),
-    path("jobs/<int:job_id>/picture/", v.JobPicture.as_view()),
+    path("jobs/<int:job_id>/picture/", pictures.JobPicture.as_view()),
     path("atlases/<int:atlas_id>/export/", v.Export.as_view()),
     path("projects/<int:project_id>/undo/", j.Undo.as_view()),
     path("projects/<int:project_id>/redo/", j.Redo.as_view()),
@@ -46,17 +48,17 @@ urlpatterns = [
     path("atlases/<int:atlas_id>/place/", c.PlaceIslands.as_view()),
     path("atlases/<int:atlas_id>/settle/", c.SettleIslands.as_view()),
     path("revisions/<int:revision_id>/", v.OneRevision.as_view()),
-    path("revisions/<int:revision_id>/placements/", v.Placements.as_view()),
-    path("revisions/<int:revision_id>/geometry.glb", v.Geometry.as_view()),
-    re_path(r"^revisions/(?P<revision_id>\d+)/sheet\.(?P<kind>png|svg)$", v.Sheet.as_view()),
-    path("jobs/<int:job_id>/", v.OneJob.as_view()),
-    path("jobs/<int:job_id>/cancel/", v.CancelJob.as_view()),
-    path("jobs/<int:job_id>/download/", v.Download.as_view()),
+    path("revisions/<int:revision_id>/placements/", pictures.Placements.as_view()),
+    path("revisions/<int:revision_id>/geometry.glb", pictures.Geometry.as_view()),
+    re_path(r"^revisions/(?P<revision_id>\d+)/sheet\.(?P<kind>png|svg)$", pictures.Sheet.as_view()),
+    path("jobs/<int:job_id>/", jobs.OneJob.as_view()),
+    path("jobs/<int:job_id>/cancel/", jobs.CancelJob.as_view()),
+    path("jobs/<int:job_id>/download/", pictures.Download.as_view()),
     path("atlases/<int:atlas_id>/cure/", p.Cure.as_view()),
     path("atlases/<int:atlas_id>/report/", p.Report.as_view()),
     re_path(r"^jobs/(?P<job_id>\d+)/proof\.(?P<kind>html|json)$", p.ReportFile.as_view()),
     path("projects/<int:project_id>/rules/", p.ProjectRules.as_view()),
     path("revisions/<int:revision_id>/proof/", p.Proof.as_view()),
     path("pack-options/", v.PackOptions.as_view()),
-    path("checker.png", v.Checker.as_view()),
+    path("checker.png", pictures.Checker.as_view()),
 ]
