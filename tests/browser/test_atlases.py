@@ -67,7 +67,7 @@ def test_steps_are_looked_at_named_and_gone_back_to(page):
     page.wait_for_function(
         "document.querySelector(`[data-step='even out']`).innerText.includes('all even')"
     )
-    steps.get_by_role("listbox").focus()
+    steps.get_by_role("list").focus()
     page.keyboard.press("ArrowDown")
     with page.expect_response(
         lambda r: "/history/" in r.url and r.request.method == "POST"

@@ -28,7 +28,7 @@ export function App() {
   const shown = projectIn(path) || (path === "/" ? kept[0]?.id : undefined);
   if (shown) return <><Workroom key={shown} projectId={shown} leave={() => open(0)} /><Notices /></>;
   return (
-    <Center h="100%" bg="cloth">
+    <Center as="main" h="100%" bg="cloth">
       <Box bg="slip" borderWidth="1px" borderColor="line" rounded="lg" p="8" w="460px">
         <Heading fontFamily="heading" size="2xl">Untold Quilt</Heading>
         <Text color="soft" mt="1" mb="5">Even texel density, tight layouts, safe to bake.</Text>

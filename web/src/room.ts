@@ -16,8 +16,8 @@ export type Size = keyof typeof LIMITS;
 
 /** Arrange belongs to the table: the model floats in a corner, the ledger is a strip. */
 const ROOMS: Record<"table" | "rest", Room> = {
-  table: { slip: true, slipWidth: 246, model: "floating", modelWidth: 330, corner: "bottom left", ledger: false, ledgerHeight: 222 },
-  rest: { slip: true, slipWidth: 246, model: "docked", modelWidth: 330, corner: "bottom left", ledger: true, ledgerHeight: 222 },
+  table: { slip: true, slipWidth: 250, model: "floating", modelWidth: 330, corner: "bottom left", ledger: false, ledgerHeight: 222 },
+  rest: { slip: true, slipWidth: 250, model: "docked", modelWidth: 330, corner: "bottom left", ledger: true, ledgerHeight: 222 },
 };
 const KEY = "quilt-room";
 

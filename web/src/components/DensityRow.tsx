@@ -2,7 +2,7 @@ import { useEffect, useRef } from "react";
 import type { Editor } from "../editor/Editor";
 import { againstBand, toX, type LogScale } from "../editor/density/logScale";
 
-const H = 22;
+const H = 24;
 
 /** The dots of one ledger row: an island each, its area as size, on the shared scale. Click a dot to pick it. */
 export function DensityRow({ islands, editor, scale, version }: { islands: number[]; editor: Editor; scale: LogScale; version: number }) {

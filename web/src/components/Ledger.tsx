@@ -37,7 +37,7 @@ export type LedgerRow = {
 
 const HEAD = 30;
 const FOOT = 26;
-const ROW = 22;
+const ROW = 24;
 const helper = createColumnHelper<LedgerRow>();
 
 /** Objects and islands as rows; every row carries its dots on one density scale. */
@@ -74,17 +74,19 @@ export function Ledger({ actions, project, atlas, fold }: { actions: Actions; pr
     });
 
   return (
-    <Box bg="slip" borderTopWidth="1px" borderColor="line" display="grid" gridTemplateRows={`${HEAD}px minmax(0, 1fr) ${FOOT}px`} minH="0" position="relative" data-testid="ledger">
-      <Box display="grid" gridTemplateColumns={gridColumns} alignItems="center" fontSize="12px" color="soft" role="row">
+    <Box as="section" aria-label="Ledger" bg="slip" borderTopWidth="1px" borderColor="line" display="grid" gridTemplateRows={`${HEAD}px minmax(0, 1fr) ${FOOT}px`} minH="0" position="relative" data-testid="ledger">
+      <Box role="treegrid" aria-label="Objects and islands" aria-rowcount={shown.length + 1} display="contents">
+      <Box display="grid" gridTemplateColumns={gridColumns} alignItems="center" fontSize="12px" color="soft" role="row" aria-rowindex={1}>
         {table.getFlatHeaders().map((header) => {
           const sorted = header.column.getIsSorted();
           const name = flexRender(header.column.columnDef.header, header.getContext());
-          return header.column.getCanSort() ? (
-            <Box as="button" key={header.id} textAlign={numeric(header.id) ? "right" : "left"} px="2" fontWeight="600" cursor="pointer" onClick={header.column.getToggleSortingHandler()}
-              aria-label={`Sort by ${header.id}`}>{name}{sorted === "asc" ? " ↑" : sorted === "desc" ? " ↓" : ""}</Box>
-          ) : <Box key={header.id} px="2" fontWeight="600">{name}</Box>;
+          return (
+            <Box key={header.id} role="columnheader" aria-sort={sorted === "asc" ? "ascending" : sorted === "desc" ? "descending" : undefined} px="2" fontWeight="600" textAlign={numeric(header.id) ? "right" : "left"}>
+              {header.column.getCanSort() ? <Box as="button" minH="24px" fontWeight="600" cursor="pointer" onClick={header.column.getToggleSortingHandler()} title="Sort">{name}{sorted === "asc" ? " ↑" : sorted === "desc" ? " ↓" : ""}</Box> : name}
+            </Box>
+          );
         })}
-        <Box position="relative" h="100%" ref={strip}>
+        <Box role="columnheader" aria-label="Density of each island" position="relative" h="100%" ref={strip}>
           {ticks(scale).map((value) => {
             const x = toX(scale, value);
             return x > 14 && x < stripWidth - 44 ? <Text key={value} position="absolute" left={`${x}px`} top="2px" transform="translateX(-50%)">{format.density(value)}</Text> : null;
@@ -92,14 +94,14 @@ export function Ledger({ actions, project, atlas, fold }: { actions: Actions; pr
           <Text position="absolute" right="14px" top="2px">px/m</Text>
         </Box>
       </Box>
-      <Box ref={scroll} overflowY="auto" overflowX="hidden" role="table" aria-label="Objects and islands">
-        <Box position="relative" h={`${Math.max(virtual.getTotalSize(), 1)}px`}>
+      <Box ref={scroll} overflowY="auto" overflowX="hidden" role="rowgroup">
+        <Box role="presentation" position="relative" h={`${Math.max(virtual.getTotalSize(), 1)}px`}>
           {virtual.getVirtualItems().map((item) => {
             const row = shown[item.index];
             const chosen = row.original.islands.filter((i) => editor.selection.has(i)).length;
             const all = chosen > 0 && chosen === row.original.islands.length;
             return (
-              <Box key={row.id} role="row" tabIndex={0} aria-selected={all} _focusVisible={{ outlineOffset: "-2px" }} position="absolute" top="0" left="0" right="0" h={`${ROW}px`} transform={`translateY(${item.start}px)`} display="grid" gridTemplateColumns={gridColumns} alignItems="center"
+              <Box key={row.id} role="row" tabIndex={0} aria-rowindex={item.index + 2} aria-level={row.depth + 1} aria-expanded={row.getCanExpand() ? row.getIsExpanded() : undefined} aria-selected={all} _focusVisible={{ outlineOffset: "-2px" }} position="absolute" top="0" left="0" right="0" h={`${ROW}px`} transform={`translateY(${item.start}px)`} display="grid" gridTemplateColumns={gridColumns} alignItems="center"
                 bg={all ? "straw/45" : chosen ? "straw/20" : item.index % 2 ? "stripe" : "slip"} cursor="default" _hover={{ bg: all ? "straw/55" : "straw/25" }} data-row={row.original.name}
                 onClick={(e) => pick(row.original, e.shiftKey || e.ctrlKey || e.metaKey)}
                 onDoubleClick={() => editor.frameSelection()}
@@ -110,13 +112,14 @@ export function Ledger({ actions, project, atlas, fold }: { actions: Actions; pr
                 }}
                 onKeyDown={(e) => ledgerKey(e, row, () => pick(row.original, e.shiftKey), () => editor.frameSelection())}>
                 {row.getVisibleCells().map((cell) => (
-                  <Box key={cell.id} px="2" textAlign={numeric(cell.column.id) ? "right" : "left"} truncate>{flexRender(cell.column.columnDef.cell, cell.getContext())}</Box>
+                  <Box key={cell.id} role="gridcell" px="2" textAlign={numeric(cell.column.id) ? "right" : "left"} truncate>{flexRender(cell.column.columnDef.cell, cell.getContext())}</Box>
                 ))}
-                <DensityRow islands={row.original.islands} editor={editor} scale={scale} version={editor.document.signal.version + editor.selection.signal.version + editor.view.signal.version} />
+                <Box role="gridcell" aria-label={densityWords(row.original, densities)} minW="0"><DensityRow islands={row.original.islands} editor={editor} scale={scale} version={editor.document.signal.version + editor.selection.signal.version + editor.view.signal.version} /></Box>
               </Box>
             );
           })}
         </Box>
+      </Box>
       </Box>
       {menu && <>
         <Box position="fixed" inset="0" zIndex="popover" onPointerDown={() => setMenu(null)} />
@@ -143,6 +146,12 @@ function useWidth(before: number): [(element: HTMLDivElement | null) => void, nu
     observer.current.observe(element);
   }, []);
   return [watch, width];
+}
+
+/** What the dots of a row say, for who cannot see them. */
+function densityWords({ islands }: LedgerRow, densities: readonly (number | null)[]): string {
+  const known = islands.map((i) => densities[i]).filter((d): d is number => d !== null && d !== undefined);
+  return known.length ? `${format.density(Math.min(...known.slice(0, 50_000)))} to ${format.density(Math.max(...known.slice(0, 50_000)))} px/m` : "no density";
 }
 
 const islandCount = ({ islands, whole = islands.length }: LedgerRow) => (islands.length < whole ? `${islands.length} of ${whole}` : format.whole(islands.length));
@@ -197,7 +206,7 @@ function columnsFor(stage: Stage, actions: Actions) {
     cell: ({ row }) => (
       <Flex align="center" gap="1.5" pl={row.depth ? "22px" : "0"}>
         {row.getCanExpand() ? (
-          <Box as="button" aria-label={row.getIsExpanded() ? "Fold islands" : "Show islands"} onClick={(e: React.MouseEvent) => { e.stopPropagation(); row.toggleExpanded(); }}>
+          <Box as="button" w="24px" h="24px" ml="-4px" mr="-4px" display="inline-flex" alignItems="center" justifyContent="center" aria-label={row.getIsExpanded() ? "Fold islands" : "Show islands"} onClick={(e: React.MouseEvent) => { e.stopPropagation(); row.toggleExpanded(); }}>
             {row.getIsExpanded() ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
           </Box>
         ) : <Box w="13px" />}
@@ -240,12 +249,12 @@ const LOCKS = [
 function LockCell({ row, actions }: { row: LedgerRow; actions: Actions }) {
   const editor = useEditor("document");
   return (
-    <Flex gap="0.5">
+    <Flex gap="0">
       {LOCKS.map(({ key, bit, name, Icon }) => {
         const have = row.islands.filter((i) => editor.document.control(i).flags & bit).length;
         const all = have > 0 && have === row.islands.length;
         return (
-          <IconButton key={key} size="2xs" minW="20px" h="19px" variant={all ? "solid" : "ghost"} bg={all ? "petrol" : undefined} color={all ? "onPetrol" : have ? "petrol" : "soft/60"} aria-pressed={all}
+          <IconButton key={key} size="2xs" minW="24px" w="24px" h="24px" variant={all ? "solid" : "ghost"} bg={all ? "petrol" : undefined} color={all ? "onPetrol" : have ? "petrol" : "soft/60"} aria-pressed={all}
             aria-label={`${name === "leave out" ? "Leave out" : `Lock ${name} of`} ${row.name}`} title={`${name === "leave out" ? "leave out" : `lock ${name}`}${have && !all ? ` (${have} of ${row.islands.length})` : ""}`}
             disabled={!row.islands.length || actions.control.isPending} onClick={(e) => { e.stopPropagation(); actions.control.mutate({ islands: row.islands, [key]: !all }); }}><Icon size={12} /></IconButton>
         );
@@ -256,7 +265,7 @@ function LockCell({ row, actions }: { row: LedgerRow; actions: Actions }) {
 
 function WeightCell({ row, actions }: { row: LedgerRow; actions: Actions }) {
   return (
-    <Input key={row.weight} size="2xs" w="60px" h="18px" textAlign="right" defaultValue={`${row.weight} ×`} aria-label={`Weight of ${row.name}`}
+    <Input key={row.weight} size="2xs" w="60px" h="24px" textAlign="right" defaultValue={`${row.weight} ×`} aria-label={`Weight of ${row.name}`}
       onClick={(e) => e.stopPropagation()}
       onKeyDown={(e) => { e.stopPropagation(); if (e.key === "Enter") e.currentTarget.blur(); }}
       onBlur={(e) => {

@@ -31,7 +31,7 @@ export function Palette({ actions, project, atlas }: { actions: Actions; project
                 else return;
                 e.preventDefault();
               }} />
-            <Box maxH="340px" overflowY="auto" mt="2" role="listbox" aria-label="Commands">
+            <Box maxH="340px" overflowY="auto" mt="2" role="listbox" tabIndex={0} aria-label="Commands">
               {found.map((command, i) => (
                 <Flex key={command.name} role="option" aria-selected={i === here} px="2" py="1" rounded="sm" gap="2" bg={i === here ? "straw/45" : undefined} cursor="pointer"
                   ref={(el: HTMLDivElement | null) => { if (i === here) el?.scrollIntoView({ block: "nearest" }); }} onMouseMove={() => setAt(i)} onClick={() => run(i)}>

@@ -54,8 +54,8 @@ function Thread({ projectId, actions, close }: { projectId: number; actions: Act
         <Text color="soft">{list.length > 1 ? `${format.whole(list.length)}, the newest on top` : ""}</Text>
         <CloseButton size="xs" ml="auto" onClick={close} />
       </Flex>
-      <Box ref={scroller} flex="1" overflowY="auto" pb="3" role="listbox" aria-label="Steps, the newest on top" tabIndex={0} aria-activedescendant={list[at] ? `step-${list[at].id}` : undefined}>
-        <Box position="relative" h={`${rows.getTotalSize()}px`}>
+      <Box ref={scroller} flex="1" overflowY="auto" pb="3" role="list" aria-label="Steps, the newest on top" tabIndex={0}>
+        <Box role="presentation" position="relative" h={`${rows.getTotalSize()}px`}>
           {rows.getVirtualItems().map(({ index, start }) => (
             <Row key={list[index].id} step={list[index]} top={start} place={index === here ? "here" : index < here ? "ahead" : "behind"} marked={index === at}
               last={index === list.length - 1} projectId={projectId} go={() => { setAt(index); if (index !== here) actions.goTo.mutate(list[index].id); }} />
@@ -78,7 +78,7 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
   };
   const figures = [step.coverage === null ? "" : `${format.percent(step.coverage)} % full`, step.density === null ? "" : `${format.density(step.density)} px/m`].filter(Boolean).join(" · ");
   return (
-    <Flex id={`step-${step.id}`} role="option" aria-selected={place === "here"} position="absolute" top={`${top}px`} left="0" right="0" h={`${ROW}px`} pl="4" pr="2" gap="3" cursor="pointer"
+    <Flex id={`step-${step.id}`} role="listitem" aria-current={place === "here" ? "step" : undefined} position="absolute" top={`${top}px`} left="0" right="0" h={`${ROW}px`} pl="4" pr="2" gap="3" cursor="pointer"
       bg={marked ? "stripe" : undefined} _hover={{ bg: "stripe" }} onClick={go} data-step={step.verb}>
       <Box position="relative" w="14px" flexShrink="0" aria-hidden>
         {!last && <Box position="absolute" top="22px" bottom="-12px" left="6px" borderLeftWidth="2px" borderStyle="dashed" borderColor={place === "ahead" ? "line" : "petrol"} />}

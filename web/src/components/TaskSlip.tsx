@@ -15,10 +15,10 @@ export function TaskSlip({ fold, ...props }: SlipProps & { fold: () => void }) {
   const Slip = SLIPS[useUi((ui) => ui.stage)];
   return (
     <Box position="relative" display="grid" minH="0">
-      <Box as="section" aria-label="Task" bg="slip" rounded="lg" borderWidth="1px" borderColor="line" pl="14px" pr="24px" py="12px" overflowY="auto" minH="0">
+      <Box as="section" aria-label="Task" bg="slip" rounded="lg" borderWidth="1px" borderColor="line" pl="14px" pr="28px" py="12px" overflowY="auto" minH="0">
         <Slip {...props} />
       </Box>
-      <IconButton position="absolute" top="6px" right="2px" zIndex="3" size="2xs" minW="20px" w="20px" variant="ghost" color="soft" aria-label="Fold the slip away" title="Fold the slip away" onClick={fold}><ChevronsLeft size={13} /></IconButton>
+      <IconButton position="absolute" top="6px" right="1px" zIndex="3" size="2xs" minW="24px" w="24px" h="24px" variant="ghost" color="soft" aria-label="Fold the slip away" title="Fold the slip away" onClick={fold}><ChevronsLeft size={13} /></IconButton>
     </Box>
   );
 }

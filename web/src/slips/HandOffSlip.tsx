@@ -16,9 +16,9 @@ export function HandOffSlip({ atlas, project, jobs, actions }: SlipProps) {
       <Running jobs={jobs} kind="export" actions={actions} />
       {head > 0 && <Box mt="3">
         <Text mb="1">Layout sheet</Text>
-        <Link href={`/api/revisions/${head}/sheet.png`} download color="petrol">PNG at {drawn(editor.document.tile)} px</Link><br />
-        <Link href={`/api/revisions/${head}/sheet.svg`} download color="petrol">SVG, a named group per object</Link><br />
-        <Link href="/api/checker.png" download="checker.png" color="petrol">Checker picture, 1024 px</Link>
+        <Link href={`/api/revisions/${head}/sheet.png`} download color="petrol" display="inline-block" py="1">PNG at {drawn(editor.document.tile)} px</Link><br />
+        <Link href={`/api/revisions/${head}/sheet.svg`} download color="petrol" display="inline-block" py="1">SVG, a named group per object</Link><br />
+        <Link href="/api/checker.png" download="checker.png" color="petrol" display="inline-block" py="1">Checker picture, 1024 px</Link>
       </Box>}
     </>
   );

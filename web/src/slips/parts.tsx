@@ -84,7 +84,7 @@ export function MainButton({ children, onClick, disabled, busy }: { children: Re
 /** The lower edge of a slip: what it can do stays in sight however long the slip is. */
 export function Foot({ children }: { children: ReactNode }) {
   return (
-    <Box position="sticky" bottom="-12px" zIndex="2" ml="-14px" mr="-24px" mb="-12px" mt="1" pl="14px" pr="24px" pt="1.5" pb="12px" bg="slip" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
+    <Box position="sticky" bottom="-12px" zIndex="2" ml="-14px" mr="-28px" mb="-12px" mt="1" pl="14px" pr="28px" pt="1.5" pb="12px" bg="slip" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
       {children}
     </Box>
   );

@@ -1,0 +1,81 @@
+"""Accessibility by axe-core (WCAG 2.2 AA and best practice): no violation on any stage, slip, dialog
+or theme.
+
+Rules: https://www.w3.org/TR/WCAG22/, as axe-core tests them.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.browser.test_atlases import command
+from tests.browser.test_walk import stage, task
+
+pytestmark = pytest.mark.browser
+
+AXE = Path(__file__).resolve().parents[2] / "web/node_modules/axe-core/axe.min.js"
+TAGS = ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa", "best-practice"]
+
+
+def violations(page) -> list[str]:
+    """What axe-core finds on the page as it is now, one line an element."""
+    if not page.evaluate("() => 'axe' in window"):
+        page.evaluate(AXE.read_text())
+    found = page.evaluate(
+        "(tags) => axe.run(document, { runOnly: { type: 'tag', values: tags } })", TAGS
+    )
+    return [
+        f"{row['id']} ({row['impact']}): {node['target']} {node['html'][:160]}"
+        for row in found["violations"]
+        for node in row["nodes"]
+    ]
+
+
+@pytest.mark.parametrize("name", ["Gather", "Even out", "Arrange", "Prove", "Hand off"])
+def test_a_stage(page, name):
+    stage(page, name)
+    page.wait_for_timeout(300)
+    assert violations(page) == []
+    if name == "Arrange":
+        for tab in ("Islands", "Tiles", "Stacks", "Plan"):
+            task(page).get_by_role("tab", name=tab).click()
+            page.wait_for_timeout(300)
+            assert violations(page) == [], tab
+    if name == "Prove":
+        for tab in ("Rules", "Proof"):
+            task(page).get_by_role("tab", name=tab).click()
+            page.wait_for_timeout(300)
+            assert violations(page) == [], tab
+
+
+def test_the_room_at_first_with_something_picked(page):
+    page.evaluate("() => localStorage.removeItem('quilt-room')")
+    page.evaluate("() => localStorage.setItem('quilt-room', '{}')")
+    page.reload()
+    page.wait_for_selector("[data-figure=overlaps]")
+    stage(page, "Arrange")
+    page.keyboard.press("Control+a")
+    page.wait_for_timeout(300)
+    assert violations(page) == []
+
+
+def test_dialogs_and_night(page):
+    for key in ("?", "h", "d", "Control+k"):
+        page.keyboard.press(key)
+        page.wait_for_timeout(400)
+        assert violations(page) == [], key
+        page.keyboard.press("Escape")
+        page.wait_for_timeout(200)
+        if key in "hd":
+            page.keyboard.press(key) if page.get_by_role("dialog").count() else None
+    command(page, "night theme")
+    page.wait_for_timeout(300)
+    assert violations(page) == []
+
+
+def test_the_list_of_projects(page, address):
+    page.goto(address)
+    page.get_by_text("Harbour light").first.wait_for()
+    assert violations(page) == []
