@@ -246,20 +246,25 @@ def rebased(
     base : int
         Id of the new base layout.
     came_from : sequence of int
-        For each new island the old one of that member that it was made from, -1 for none. It gets what
-        was said of that one (locks, tile, bundle, stack, weight), its place and whether it lies on the
-        side table.
+        For each new island of the base layout the old one that it was made from, -1 for none. It gets
+        what was said of that one (locks, tile, bundle, stack, weight), its place and whether it lies
+        on the side table. A part of an object keeps what was made from its islands.
     moves : (N, 2, 3) float64, optional
         From new base UVs to those of the island it came from, where they are not the same.
     """
     first, last = spans(state.members)[place]
-    source = np.asarray(came_from, np.int64)
+    old, source = state.members[place], np.asarray(came_from, np.int64)
+    made = np.arange(len(source))
+    if old.part is not None:
+        made = made[np.isin(source, old.numbers)]
+        source = np.searchsorted(old.numbers, source[made])
     fresh = fresh_islands(len(source))
     known = source >= 0
     fresh[known] = state.islands[first:last][source[known]]
     if moves is not None:
-        fresh["placement"][known] = compose(fresh["placement"][known], moves[known])
-    row = replace(state.members[place], base=base, islands=len(source))
+        fresh["placement"][known] = compose(fresh["placement"][known], moves[made][known])
+    whole = replace(old, base=base, islands=len(came_from), part=None, whole=0)
+    row = whole.only(made)
     return replace(
         state,
         members=(*state.members[:place], row, *state.members[place + 1 :]),

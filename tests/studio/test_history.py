@@ -389,3 +389,15 @@ def test_what_was_said_of_islands_goes_with_them_to_another_base_layout():
     assert made.placements[2].tolist() == [[0, -1, 3.5], [1, 0, 0]]
     assert made.placements[3:, 0, 2].tolist() == [3, 4, 0, 5]
     assert changed_islands(state, made) is None
+
+
+def test_a_part_of_an_object_keeps_what_was_made_from_its_islands():
+    # Islands 1 and 3 of five lie here; 3 is cut in two, 0 and 2 (elsewhere) become one.
+    row = MemberRow(1, 1, 2, part=(1, 3), whole=5)
+    islands = fresh_islands(2)
+    islands["control"]["weight"] = [11, 13]
+    state = State("a", (row,), (TileRow(1001, 64, 64),), islands=islands)
+    made = rebased(state, 0, 9, [0, 1, 3, 3, 4])
+    (member,) = made.members
+    assert (member.base, member.part, member.whole) == (9, (1, 2, 3), 5)
+    assert made.controls["weight"].tolist() == [11, 13, 13]
