@@ -74,7 +74,7 @@ def test_steps_are_looked_at_named_and_gone_back_to(page):
     ) as answer:
         page.keyboard.press("Enter")
     assert answer.value.json()["redo"] == "even out"
-    page.wait_for_function("document.querySelector('[data-step=gather]').ariaSelected === 'true'")
+    page.wait_for_function("document.querySelector('[data-step=gather]').ariaCurrent === 'step'")
     page.keyboard.press("Escape")
     page.keyboard.press("Control+Shift+z")
     page.wait_for_function(

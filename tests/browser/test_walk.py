@@ -146,13 +146,13 @@ def undo_all(page) -> None:
     steps = page.get_by_role("dialog", name="Steps")
     first = steps.locator("[data-step=gather]").last
     first.wait_for()
-    if first.get_attribute("aria-selected") != "true":
+    if first.get_attribute("aria-current") != "step":
         with page.expect_response(
             lambda r: "/history/" in r.url and r.request.method == "POST"
         ) as answer:
             first.click()
         assert answer.value.status == 200
-    page.wait_for_function("document.querySelector('[data-step=gather]').ariaSelected === 'true'")
+    page.wait_for_function("document.querySelector('[data-step=gather]').ariaCurrent === 'step'")
     page.keyboard.press("Escape")
     steps.wait_for(state="detached")
 

@@ -30,7 +30,7 @@ export function App() {
   return (
     <Center as="main" h="100%" bg="cloth">
       <Box bg="slip" borderWidth="1px" borderColor="line" rounded="lg" p="8" w="460px">
-        <Heading fontFamily="heading" size="2xl">Untold Quilt</Heading>
+        <Heading as="h1" fontFamily="heading" size="2xl">Untold Quilt</Heading>
         <Text color="soft" mt="1" mb="5">Even texel density, tight layouts, safe to bake.</Text>
         {projects.isPending && <Spinner />}
         {projects.isError && <Text color="rose">{projects.error.message}</Text>}
