@@ -1,14 +1,15 @@
 import { moving } from "../../geometry/transform";
-import { State, type PointerAt, type ToolState } from "../Tool";
+import type { PointerAt, ToolState } from "../Tool";
+import { GestureState } from "./GestureState";
 
 /** How far the pointer's islands are pulled to a line, on the screen. */
 export const SNAP_PX = 7;
 
 /** Picked islands follow the pointer; they snap unless a key suspends it. */
-export class Dragging extends State {
+export class Dragging extends GestureState {
   readonly name = "dragging";
 
-  constructor(editor: State["editor"], private from: PointerAt) {
+  constructor(editor: GestureState["editor"], private from: PointerAt) {
     super(editor);
   }
 
@@ -33,16 +34,6 @@ export class Dragging extends State {
     const [x, y] = at.shift ? [dx === 0 ? 0 : found.dx, dy === 0 ? 0 : found.dy] : [found.dx, found.dy];
     gesture.show(moving(x, y), found.by, found.nearest);
     return this;
-  }
-
-  up(): ToolState {
-    void this.editor.gesture.drop();
-    return this.editor.tools.rest;
-  }
-
-  cancel(): ToolState {
-    this.editor.gesture.cancel();
-    return this.editor.tools.rest;
   }
 
   cursor(): string {

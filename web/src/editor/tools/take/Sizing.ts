@@ -1,15 +1,16 @@
 import type { Bounds } from "../../affine/affine";
 import { sizing } from "../../geometry/transform";
-import { State, type PointerAt, type ToolState } from "../Tool";
+import type { PointerAt, ToolState } from "../Tool";
+import { GestureState } from "./GestureState";
 import { corner, middle, opposite, type Handle } from "./frame";
 
 const LEAST = 1e-3;
 
 /** A corner of the frame is drawn: the proportion is kept; with Alt about the middle, with Shift each side for itself. */
-export class Sizing extends State {
+export class Sizing extends GestureState {
   readonly name = "sizing";
 
-  constructor(editor: State["editor"], private frame: Bounds, private handle: Handle) {
+  constructor(editor: GestureState["editor"], private frame: Bounds, private handle: Handle) {
     super(editor);
   }
 
@@ -26,16 +27,6 @@ export class Sizing extends State {
     const free = (to: number, from: number) => (Math.abs(from) < 1e-12 ? 1 : Math.max(to / from, LEAST));
     this.editor.gesture.show(at.shift ? sizing(free(mx, w), free(my, h), fixed) : sizing(along, along, fixed));
     return this;
-  }
-
-  up(): ToolState {
-    void this.editor.gesture.drop();
-    return this.editor.tools.rest;
-  }
-
-  cancel(): ToolState {
-    this.editor.gesture.cancel();
-    return this.editor.tools.rest;
   }
 
   cursor(): string {

@@ -1,15 +1,16 @@
 import type { Bounds } from "../../affine/affine";
 import { turning } from "../../geometry/transform";
-import { State, type PointerAt, type ToolState } from "../Tool";
+import type { PointerAt, ToolState } from "../Tool";
+import { GestureState } from "./GestureState";
 import { middle } from "./frame";
 
 const STEP = Math.PI / 12;
 
 /** The pin above the frame is drawn round: picked islands turn about its middle, with Shift in steps of 15°. */
-export class Turning extends State {
+export class Turning extends GestureState {
   readonly name = "turning";
 
-  constructor(editor: State["editor"], private from: PointerAt, private frame: Bounds) {
+  constructor(editor: GestureState["editor"], private from: PointerAt, private frame: Bounds) {
     super(editor);
   }
 
@@ -22,16 +23,6 @@ export class Turning extends State {
     const angle = Math.atan2(at.y - y, at.x - x) - Math.atan2(this.from.y - y, this.from.x - x);
     this.editor.gesture.show(turning(at.shift ? Math.round(angle / STEP) * STEP : angle, [x, y]));
     return this;
-  }
-
-  up(): ToolState {
-    void this.editor.gesture.drop();
-    return this.editor.tools.rest;
-  }
-
-  cancel(): ToolState {
-    this.editor.gesture.cancel();
-    return this.editor.tools.rest;
   }
 
   cursor(): string {
