@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework import serializers
 
 from studio.api.serializers import OnChange, ProjectOut
@@ -41,6 +43,11 @@ class NewAtlasIn(ObjectsIn):
         help_text="of that atlas",
     )
     name = serializers.CharField(max_length=120)
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        if attrs["islands"] and "source" not in attrs:
+            raise serializers.ValidationError({"source": "Say which atlas the islands lie in."})
+        return attrs
 
 
 class NewAtlasOut(serializers.Serializer):

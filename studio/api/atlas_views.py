@@ -34,7 +34,7 @@ class Atlases(APIView):
             given["name"],
             given["objects"],
             given["channel"],
-            (given["source"], given["islands"]) if given["islands"] and "source" in given else None,
+            (given["source"], given["islands"]) if given["islands"] else None,
         )
         return Response({"project": answer_project(project_id).data, "atlas": made}, status=201)
 

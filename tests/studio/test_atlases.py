@@ -278,6 +278,17 @@ def test_islands_of_one_object_lie_in_two_atlases(board, part, client, act):
     assert state(board.pk).members[0].part is None
 
 
+def test_islands_without_their_atlas_make_no_atlas(board, part):
+    address = f"projects/{board.project_id}/atlases"
+    refused = part(address, name="trim", islands=[1])
+    assert refused.status_code == 400
+    assert "which atlas" in str(refused.json())
+    both = part(address, name="trim", source=board.pk, islands=[1], objects=ids(board.pk))
+    assert both.status_code == 400
+    assert part(address, name="trim", source=10**6, islands=[1]).status_code == 409
+    assert len(state(board.pk).islands) == 3
+
+
 def test_a_part_is_measured_proven_packed_and_drawn_alone(board, part, client, act):
     made = part(f"projects/{board.project_id}/atlases", name="trim", source=board.pk, islands=[2])
     trim = Atlas.objects.get(pk=made.json()["atlas"])

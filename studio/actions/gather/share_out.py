@@ -23,6 +23,9 @@ def new_atlas(
     their numbers there); returns the change and the new atlas's id."""
     name = _checked(name)
 
+    if islands is not None and objects:
+        raise Refused("Objects and islands at once.", "islands", "Give the one or the other.")
+
     def make(states: dict[int, State]) -> Shared:
         tile = next(iter(states.values())).tiles[0]
         empty = State(name, (), (TileRow(1001, tile.width, tile.height, name),))

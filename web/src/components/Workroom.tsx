@@ -37,6 +37,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const { change, resize } = useRooms();
   const { mutateAsync: place } = actions.place;
   useEffect(() => {
+    editor.onHeld = (islands) => useUi.getState().tell({ kind: "error", what: islands === 1 ? "The island that is picked keeps its place, turn or size." : `All ${islands} islands that are picked keep their place, turn or size.`, cure: "Unlock it first (L for the place), or pick others." });
     editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
   }, [place]);
   useShortcuts(actions, project.data);

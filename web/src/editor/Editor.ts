@@ -47,6 +47,8 @@ export class Editor {
     },
   });
   readonly tools: ToolManager = new ToolManager(this);
+  /** Told when a command or key can move nothing, as locks hold all that is picked. */
+  onHeld: ((islands: number) => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
   handsOn = true;
   private animation = 0;
@@ -187,7 +189,8 @@ export class Editor {
   transform(verb: Verb, by: Transform): Promise<void> {
     this.tools.endNudge();
     const { gesture, selection, document } = this;
-    if (!document.model || !selection.size || !gesture.begin(verb)) return Promise.resolve();
+    if (!document.model || !selection.size) return Promise.resolve();
+    if (!gesture.begin(verb)) return this.sayHeld();
     gesture.show(by);
     return gesture.drop();
   }
@@ -196,10 +199,17 @@ export class Editor {
   moveEach(work: (boxes: Bounds[]) => Transform[]): Promise<void> {
     this.tools.endNudge();
     const { gesture, document } = this;
-    if (!document.model || !gesture.begin("move")) return Promise.resolve();
+    if (!document.model) return Promise.resolve();
+    if (!gesture.begin("move")) return this.sayHeld();
     const islands = gesture.outlines!.islands;
     gesture.cancel();
     return this.place(gesture.editFor(islands, work(islands.map((island) => document.model!.bounds[island])), "move"));
+  }
+
+  /** All that is picked is held by locks: whoever shows words says so. */
+  sayHeld(): Promise<void> {
+    if (this.gesture.held.length) this.onHeld?.(this.gesture.held.length);
+    return Promise.resolve();
   }
 
   /** Show an edit of places at once, and send it. */
@@ -231,7 +241,7 @@ export class Editor {
     const b = boundsAfter(group.bounds, moving(dx, dy));
     const number = map.tileAt(0.5 * (b.minX + b.maxX), 0.5 * (b.minY + b.maxY));
     const px = map.pxPerUnit(number);
-    // Lines of islands nearby, seen from the middle of the screen's width.
+    // Only lines of islands nearby draw.
     const reach = 0.25 * Math.max(b.maxX - b.minX, b.maxY - b.minY) + 60 / this.camera.scale;
     return {
       sheet: number ? map.sheet(number) : null,

@@ -90,7 +90,7 @@ export class ToolManager {
     if (!this.nudged) {
       if (gesture.active) return true;
       if (!gesture.begin("move")) {
-        this.editor.drawn();
+        void this.editor.sayHeld();
         return true;
       }
       this.nudged = { dx: 0, dy: 0 };

@@ -228,3 +228,13 @@ it("moves each island by itself and leaves locked ones", async () => {
   expect(sent[0].islands).toEqual([0, 1]);
   expect(editor.document.model!.bounds.map((b) => Math.round(1000 * b.minX))).toEqual([0, 0, 800]);
 });
+
+it("says so when locks hold all that a key or a command would move", async () => {
+  const { editor, sent } = setUp();
+  const held = vi.fn();
+  editor.onHeld = held;
+  editor.select((s) => s.set([2]));
+  await editor.transform("move", [1, 0, 0.1, 0, 1, 0]);
+  editor.tools.key("ArrowUp", false, false);
+  expect([held.mock.calls, sent]).toEqual([[[1], [1]], []]);
+});
