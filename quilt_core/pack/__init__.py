@@ -12,7 +12,8 @@ from quilt_core.pack.controls import (
     Controls,
     no_controls,
 )
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, turns_for
+from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.turns import Turns, turns_for
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
 
 if TYPE_CHECKING:
@@ -43,6 +44,7 @@ __all__ = [
     "PackProblem",
     "PackSettings",
     "TileSize",
+    "Turns",
     "explain",
     "find_stacks",
     "home_tiles",

@@ -123,15 +123,12 @@ def row_runs(grid):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def turned(edges, angle, scale):  # type: ignore[no-untyped-def]
+def turned(edges, angle, mirror, scale):  # type: ignore[no-untyped-def]
     """Edges (E, 4) turned by `angle`, scaled and moved to the origin; also that move (2,) in cells.
 
-    An angle of 4 pi more says that the piece is mirrored, x to -x, before it is turned.
+    With `mirror` the piece is mirrored, x to -x, before it is turned.
     """
-    side = 1.0
-    if angle > 2 * np.pi:
-        side = -1.0
-        angle -= 4 * np.pi
+    side = -1.0 if mirror else 1.0
     c, s = np.cos(angle) * scale, np.sin(angle) * scale
     # Exact quarter turns keep straight edges exactly straight.
     if abs(c) < 1e-12 * scale:

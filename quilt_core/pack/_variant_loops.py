@@ -64,7 +64,7 @@ def largest_square(grid):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def make_variants(edges, starts, solid, turns, turn_starts, scales, reach):  # type: ignore[no-untyped-def]
+def make_variants(edges, starts, solid, angles, mirrors, turn_starts, scales, reach):  # type: ignore[no-untyped-def]
     """Masks of pieces at scales (P,) in cells: per variant sizes and corners, per row offsets,
     order and needs, and runs.
 
@@ -86,7 +86,7 @@ def make_variants(edges, starts, solid, turns, turn_starts, scales, reach):  # t
     for piece in range(len(starts) - 1):
         own = edges[starts[piece] : starts[piece + 1]]
         for v in range(turn_starts[piece], turn_starts[piece + 1]):
-            local, lx, ly, width, height = turned(own, turns[v], scales[piece])
+            local, lx, ly, width, height = turned(own, angles[v], mirrors[v], scales[piece])
             hit = hit_grid(local, width, height, solid[piece])
             ring, border = stamp_grid(local, hit, reach, solid[piece])
             rows, runs = row_runs(hit)
@@ -102,7 +102,7 @@ def make_variants(edges, starts, solid, turns, turn_starts, scales, reach):  # t
                         columns = 0
                         break
             facts[v] = np.array(
-                [turns[v], lx, ly, columns, hit.shape[0], border, len(ring_rows) - 1, side, low],
+                [angles[v], lx, ly, columns, hit.shape[0], border, len(ring_rows) - 1, side, low],
                 np.float64,
             )
             first_run[v] = b

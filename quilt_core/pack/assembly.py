@@ -9,7 +9,8 @@ import shapely
 from numpy.typing import NDArray
 
 from quilt_core.pack.mating import Mating, outer_corners
-from quilt_core.pack.problem import MIRRORED, PackProblem
+from quilt_core.pack.problem import PackProblem
+from quilt_core.pack.turns import Turns
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -29,14 +30,14 @@ class Group:
         Radians.
     shift : (M, 2) float64
         px at scale 1: a point p of a piece lies at ``R(turn) p + shift``.
-    turns : (T,) float64
-        Angles the whole group may be turned by.
+    turns : Turns
+        Those that the whole group may lie in.
     """
 
     pieces: IntArray
     turn: FloatArray
     shift: FloatArray
-    turns: FloatArray
+    turns: Turns
 
 
 def assemble(
@@ -94,7 +95,11 @@ def assemble(
         turn_of = _within_a_circle(np.array([at[p][0] for p in own]))
         shift_of = np.array([at[p][1] for p in own])
         alone = len(own) == 1
-        turns = problem.turns[own[0]] if alone else _common_turns(problem, own, turn_of.tolist())
+        turns = (
+            problem.turns[own[0]]
+            if alone
+            else Turns.plain(_common_turns(problem, own, turn_of.tolist()))
+        )
         out.append(
             Group(np.array(own), turn_of, np.stack([shift_of.real, shift_of.imag], axis=1), turns)
         )
@@ -105,8 +110,7 @@ def _common_turns(problem: PackProblem, pieces: list[int], turn: list[float]) ->
     """Angles by which all pieces may be turned further, each being turned already."""
     common: FloatArray | None = None
     for p, now in zip(pieces, turn, strict=True):
-        allowed = problem.turns[p]
-        further = _within_a_circle(allowed[allowed < MIRRORED - 7] - now)
+        further = _within_a_circle(problem.turns[p].unmirrored - now)
         if common is None:
             common = further
         else:

@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE, LOCK_TURN, Controls
 from quilt_core.pack.layout import pack_islands, packable
-from quilt_core.pack.problem import PackSettings, turn_matrices, turns_for
+from quilt_core.pack.problem import PackSettings
+from quilt_core.pack.turns import turn_matrices, turns_for
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import LAST_TILE, MAX_TILE, TileSize
 

@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.efforts import FEWER_TURNS
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, turn_matrices
+from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 
 FloatArray = NDArray[np.float64]
 
@@ -35,7 +35,7 @@ def bare_band(problem: PackProblem, settings: PackSettings, found: Attempt) -> f
     if len(settings.bins) != 1 or not found.placed.all():
         return 0.0
     owner = np.repeat(np.arange(problem.count), np.diff(problem.starts))
-    linear = turn_matrices(found.turn) * problem.scales(found.scale)[:, None, None]
+    linear = found.turn.matrices() * problem.scales(found.scale)[:, None, None]
     ends = np.einsum("eij,ekj->eki", linear[owner], problem.edges.reshape(-1, 2, 2))
     ends = (ends + found.shift[owner][:, None]).reshape(-1, 2)
     sides = np.array([settings.bins[0].width, settings.bins[0].height], np.float64)

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import PackProblem, PackSettings, no_obstacles, turn_matrices
+from quilt_core.pack.problem import PackProblem, PackSettings, no_obstacles
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -72,7 +72,7 @@ def pack_cluster(problem: PackProblem, settings: PackSettings, scale: float) -> 
         found, left = Placer(scaled, room, cells).place(order, scale, lambda: None)
         if left > 0:
             continue
-        linear = turn_matrices(found.turn)
+        linear = found.turn.matrices()
         shift = found.shift / unit / scale
         moved = np.einsum("nij,nj->ni", linear[piece], points) + shift[piece]
         size = np.ptp(moved, axis=0)

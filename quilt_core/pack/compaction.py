@@ -26,7 +26,7 @@ from scipy.sparse import coo_array
 from quilt_core.measure._grid import make_grid
 from quilt_core.pack._compact_loops import near_segments
 from quilt_core.pack.grid import SLACK
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, turn_matrices
+from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -136,9 +136,7 @@ def _scaled(problem: PackProblem, scale: float, points: FloatArray) -> FloatArra
 
 def _scene(problem: PackProblem, settings: PackSettings, best: Attempt) -> _Scene:
     owner = np.repeat(np.arange(problem.count), np.diff(problem.starts))
-    turned = np.einsum(
-        "eij,ekj->eki", turn_matrices(best.turn)[owner], problem.edges.reshape(-1, 2, 2)
-    )
+    turned = np.einsum("eij,ekj->eki", best.turn.matrices()[owner], problem.edges.reshape(-1, 2, 2))
     low = np.minimum.reduceat(turned.min(axis=1), problem.starts[:-1])
     high = np.maximum.reduceat(turned.max(axis=1), problem.starts[:-1])
     middle = 0.5 * (low + high)

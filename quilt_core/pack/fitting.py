@@ -13,7 +13,8 @@ from quilt_core.pack.assembly import Group, assemble
 from quilt_core.pack.compaction import compact
 from quilt_core.pack.mating import LEAST_SHARE, find_matings
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, turn_matrices
+from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.turns import Turns, turn_matrices
 
 FloatArray = NDArray[np.float64]
 
@@ -172,22 +173,24 @@ def _largest(
 
 def _members(problem: PackProblem, groups: list[Group], found: Attempt) -> Attempt:
     """The layout of the groups as one of the pieces."""
-    turn, shift = np.zeros(problem.count), np.zeros((problem.count, 2))
+    angle, mirror = np.zeros(problem.count), np.zeros(problem.count, bool)
+    shift = np.zeros((problem.count, 2))
     tile, scales = np.zeros(problem.count, np.int64), problem.scales(found.scale)
     for g, group in enumerate(groups):
-        further = turn_matrices(found.turn[g : g + 1])[0]
+        lies = found.turn[g : g + 1]
+        further = lies.matrices()[0]
         for k, p in enumerate(group.pieces):
             if len(group.pieces) == 1:
-                turn[p] = found.turn[g]
+                angle[p], mirror[p] = lies.angle[0], lies.mirror[0]
             else:
-                turn[p] = _allowed(problem.turns[p], group.turn[k] + found.turn[g])
+                angle[p] = _allowed(problem.turns[p].unmirrored, group.turn[k] + lies.angle[0])
             shift[p] = found.shift[g] + further @ group.shift[k] * scales[p]
             tile[p] = found.tile[g]
     placed = np.ones(problem.count, bool)
-    return replace(found, turn=turn, shift=shift, tile=tile, placed=placed)
+    return replace(found, turn=Turns(angle, mirror), shift=shift, tile=tile, placed=placed)
 
 
-def _allowed(turns: FloatArray, turn: float) -> float:
-    """The allowed angle that is equal to `turn` but for whole circles and rounding."""
-    off = np.abs((turns - turn + np.pi) % (2 * np.pi) - np.pi)
-    return float(turns[int(np.argmin(off))])
+def _allowed(angles: FloatArray, angle: float) -> float:
+    """The allowed one that is equal to `angle` but for whole circles and rounding."""
+    off = np.abs((angles - angle + np.pi) % (2 * np.pi) - np.pi)
+    return float(angles[int(np.argmin(off))])

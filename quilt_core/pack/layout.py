@@ -18,7 +18,6 @@ from quilt_core.pack.problem import (
     Obstacles,
     PackSettings,
     no_obstacles,
-    turn_matrices,
 )
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
@@ -155,7 +154,7 @@ def pack_islands(
 def _moved(pieces: Pieces, attempt: Attempt) -> FloatArray:
     """(I, 2, 3) base UVs to px from the corner of the tile."""
     scales = pieces.problem.scales(attempt.scale)
-    linear = turn_matrices(attempt.turn) * scales[:, None, None]
+    linear = attempt.turn.matrices() * scales[:, None, None]
     move = np.concatenate([linear, attempt.shift[:, :, None]], axis=2)
     return compose(move[pieces.piece], pieces.to_piece)
 

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from quilt_core.pack._variant_loops import make_variants
 from quilt_core.pack.problem import PackProblem
+from quilt_core.pack.turns import Turns
 
 FloatArray = NDArray[np.float64]
 Int32Array = NDArray[np.int32]
@@ -27,6 +28,9 @@ class Masks(NamedTuple):
     variant_start : (P + 1,) int32
         Variants of piece ``p``.
     angle : (V,) float64
+        Radians.
+    mirror : (V,) bool
+        Mirrored, x to -x, before it is turned.
     corner : (V, 2) float64
         Lowest corner of the turned piece in cells, before it was moved to the origin.
     size : (V, 2) int32
@@ -51,6 +55,7 @@ class Masks(NamedTuple):
 
     variant_start: Int32Array
     angle: FloatArray
+    mirror: NDArray[np.bool_]
     corner: FloatArray
     size: Int32Array
     squares: Int32Array
@@ -94,10 +99,11 @@ def make_masks(
         last = min(first + BATCH, problem.count)
         turns = problem.turns[first:last]
         starts = problem.starts[first : last + 1]
+        together = Turns.joined(turns)
         turn_starts = np.concatenate([[0], np.cumsum([len(t) for t in turns])])
         return make_variants(  # type: ignore[no-any-return]
             problem.edges[starts[0] : starts[-1]], starts - starts[0], problem.solid[first:last],
-            np.concatenate(turns), turn_starts, scales[first:last], reach,
+            together.angle, together.mirror, turn_starts, scales[first:last], reach,
         )  # fmt: skip
 
     firsts = range(0, problem.count, BATCH)
@@ -109,6 +115,7 @@ def make_masks(
     return Masks(
         starts,
         facts[:, 0].copy(),
+        np.concatenate([t.mirror for t in problem.turns]),
         facts[:, 1:3].copy(),
         facts[:, 3:5].astype(np.int32),
         facts[:, 7:9].astype(np.int32),

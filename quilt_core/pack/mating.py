@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
-from quilt_core.pack.problem import MIRRORED, PackProblem
+from quilt_core.pack.problem import PackProblem
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -174,7 +174,7 @@ def find_matings(problem: PackProblem, check: Callable[[], None] = lambda: None)
     check : callable
         Asked often; raises to stop.
     """
-    turns = [t[t < MIRRORED - 7] for t in problem.turns]
+    turns = [t.unmirrored for t in problem.turns]
     rings = {}
     for p in range(problem.count):
         check()

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.pack.clusters import pack_cluster
 from quilt_core.pack.controls import LOCK_SIZE, LOCK_TURN, MAY_MIRROR, Controls
-from quilt_core.pack.problem import MIRRORED, Obstacles, PackProblem, PackSettings, turns_for
+from quilt_core.pack.problem import Obstacles, PackProblem, PackSettings
 from quilt_core.pack.stacks import lay_onto
+from quilt_core.pack.turns import Turns, turns_for
 from quilt_core.pack.upright import tightest_turn
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
@@ -153,7 +154,7 @@ def clustered(
             )
         tile[head] = wanted[0] if len(wanted) else -1
         grows[head] = together
-        turns[head] = min((problem.turns[p][problem.turns[p] < MIRRORED - 7] for p in own), key=len)
+        turns[head] = Turns.plain(min((problem.turns[p].unmirrored for p in own), key=len))
         numbers[own] = head
     heads, merged = np.unique(numbers, return_inverse=True)
     piece_of = merged[piece]
@@ -227,9 +228,10 @@ def _part(problem: PackProblem, which: IntArray) -> PackProblem:
     )
 
 
-def _turns(settings: PackSettings, turnable: bool, mirrors: bool) -> FloatArray:
-    turns = turns_for(settings.rotate if turnable else "none", settings.free_steps)
-    return np.concatenate([turns, turns + MIRRORED]) if mirrors else turns
+def _turns(settings: PackSettings, turnable: bool, mirrors: bool) -> Turns:
+    angles = turns_for(settings.rotate if turnable else "none", settings.free_steps)
+    turns = Turns.plain(angles)
+    return turns.with_mirrored() if mirrors else turns
 
 
 def _any(marked: NDArray[np.bool_], piece: IntArray) -> NDArray[np.bool_]:

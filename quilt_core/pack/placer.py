@@ -15,6 +15,7 @@ from quilt_core.pack.efforts import FEWER_TURNS
 from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.turns import Turns
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -206,4 +207,5 @@ class Placer:
         local = places[:, :2] - np.stack([np.zeros(len(tile)), self.grid.bands[tile, 0]], axis=1)
         shift = (local - masks.corner[variant]) * self.grid.cell + self.grid.margin
         area = float((self.problem.areas * self.problem.scales(scale) ** 2)[placed].sum())
-        return Attempt(scale, masks.angle[variant], shift, tile, placed, area / self._total, 0, 0)
+        turn = Turns(masks.angle[variant], masks.mirror[variant])
+        return Attempt(scale, turn, shift, tile, placed, area / self._total, 0, 0)

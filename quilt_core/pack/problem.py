@@ -10,19 +10,18 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.options import Option, option, options_of
+from quilt_core.pack.turns import FREE_STEPS, Rotate, Turns
 from quilt_core.scene.tiles import TileSize
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
-Rotate = Literal["none", "half", "quarter", "free"]
 Order = Literal["in order", "spread"]
 Effort = Literal["quick", "standard", "thorough"]
 
 ORDERS: tuple[Order, ...] = ("in order", "spread")
 ROTATIONS: tuple[Rotate, ...] = ("none", "half", "quarter", "free")
 EFFORTS: tuple[Effort, ...] = ("quick", "standard", "thorough")
-FREE_STEPS = 16
 MAX_FREE_STEPS = 360
 MAX_TILES = 100
 
@@ -149,8 +148,8 @@ class PackProblem:
         well.
     areas : (P,) float64
         Areas in px at scale 1.
-    turns : tuple of (T,) float64
-        Angles in radians each piece may be turned by; + 4 pi stands for “mirrored first”.
+    turns : tuple of Turns
+        Those that each piece may lie in.
     grows : (P,) bool
         False for pieces that keep their size whatever the common scale is.
     tile : (P,) int64
@@ -164,7 +163,7 @@ class PackProblem:
     starts: IntArray
     solid: IntArray
     areas: FloatArray
-    turns: tuple[FloatArray, ...]
+    turns: tuple[Turns, ...]
     grows: NDArray[np.bool_]
     tile: IntArray
     obstacles: Obstacles
@@ -188,10 +187,10 @@ class Attempt:
     ----------
     scale : float
         Common scale of all pieces that grow.
-    turn : (P,) float64
-        Angle of each piece in radians; + 4 pi stands for “mirrored first”.
+    turn : Turns
+        One of each piece.
     shift : (P, 2) float64
-        px from the corner of its tile; a point p of a piece goes to ``scale * R(turn) p + shift``.
+        px from the corner of its tile; a point p of a piece goes to ``scale * turn p + shift``.
     tile : (P,) int64
         Position of the tile that a piece lies in.
     placed : (P,) bool
@@ -209,7 +208,7 @@ class Attempt:
     """
 
     scale: float
-    turn: FloatArray
+    turn: Turns
     shift: FloatArray
     tile: IntArray
     placed: NDArray[np.bool_]
@@ -228,7 +227,7 @@ def example_problem(boxes: list[tuple[float, float]]) -> PackProblem:
     n = len(boxes)
     return PackProblem(
         np.array(edges), 4 * np.arange(n + 1), np.full(n, 4), np.array([w * h for w, h in boxes]),
-        (np.zeros(1),) * n, np.ones(n, bool), np.full(n, -1), no_obstacles(),
+        (Turns.plain(np.zeros(1)),) * n, np.ones(n, bool), np.full(n, -1), no_obstacles(),
     )  # fmt: skip
 
 
@@ -237,7 +236,7 @@ def nothing_placed(problem: PackProblem) -> Attempt:
     n = problem.count
     return Attempt(
         1.0,
-        np.zeros(n),
+        Turns.plain(np.zeros(n)),
         np.zeros((n, 2)),
         np.full(n, -1),
         np.zeros(n, bool),
@@ -246,36 +245,3 @@ def nothing_placed(problem: PackProblem) -> Attempt:
         0,
         whole=False,
     )
-
-
-MIRRORED = 4 * np.pi
-"""Added to a turn when the piece is mirrored (x to -x) before it is turned."""
-
-
-def turns_for(rotate: Rotate, free_steps: int = FREE_STEPS) -> FloatArray:
-    """Angles in radians that a rotation setting allows.
-
-    Examples
-    --------
-    >>> np.degrees(turns_for("quarter")).tolist()
-    [0.0, 90.0, 180.0, 270.0]
-    """
-    steps = {"none": 1, "half": 2, "quarter": 4, "free": free_steps}[rotate]
-    return np.asarray(np.arange(steps) * (2 * np.pi / steps), np.float64)
-
-
-def turn_matrices(turn: FloatArray) -> FloatArray:
-    """(N, 2, 2) matrices of turns; exact for quarter turns.
-
-    Examples
-    --------
-    >>> turn_matrices(np.array([np.pi / 2])).tolist()
-    [[[0.0, -1.0], [1.0, 0.0]]]
-    """
-    mirrored = turn > MIRRORED - 2 * np.pi
-    angle = np.where(mirrored, turn - MIRRORED, turn)
-    c, s = np.cos(angle), np.sin(angle)
-    c[np.abs(c) < 1e-12] = 0.0
-    s[np.abs(s) < 1e-12] = 0.0
-    side = np.where(mirrored, -1.0, 1.0)
-    return np.stack([np.stack([side * c, -s], 1), np.stack([side * s, c], 1)], 1) + 0.0

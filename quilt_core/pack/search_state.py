@@ -22,8 +22,9 @@ from quilt_core.pack.efforts import (
     plan_for,
 )
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import MIRRORED, Attempt, PackProblem, PackSettings, nothing_placed
+from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, nothing_placed
 from quilt_core.pack.separation import Separation
+from quilt_core.pack.turns import Turns
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -38,8 +39,8 @@ class OutOfTime(Exception):
     """The time limit was reached or the caller wants to stop."""
 
 
-def _without_half_turns(turns: FloatArray) -> FloatArray:
-    return turns[(turns < np.pi - 1e-9) | (turns > MIRRORED - 7)]
+def _without_half_turns(turns: Turns) -> Turns:
+    return turns[(turns.angle < np.pi - 1e-9) | turns.mirror]
 
 
 class SearchState:

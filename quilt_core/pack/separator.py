@@ -21,6 +21,7 @@ from quilt_core.pack._separate_loops import LIGHTEST, World, separate
 from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
 from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.turns import Turns
 
 FloatArray = NDArray[np.float64]
 State = NDArray[np.int32]
@@ -116,9 +117,10 @@ class Separator:
         out = np.empty((self.problem.count, 3), np.int32)
         old, new = self.problem.scales(attempt.scale), self.problem.scales(self.scale)
         for p in range(self.problem.count):
-            variant = starts[p] + int(
-                np.argmin(np.abs(masks.angle[starts[p] : starts[p + 1]] - attempt.turn[p]))
-            )
+            own = slice(starts[p], starts[p + 1])
+            off = np.abs(masks.angle[own] - attempt.turn.angle[p])
+            off[masks.mirror[own] != attempt.turn.mirror[p]] = np.inf
+            variant = starts[p] + int(np.argmin(off))
             growth = old[p] / new[p]
             # The middle of the box of the turned piece, before and after it grew.
             extent = self._extent(variant, p)
@@ -217,6 +219,5 @@ class Separator:
         shift = (local - masks.corner[variant]) * self.grid.cell + self.grid.margin
         area = float((self.problem.areas * self.problem.scales(self.scale) ** 2).sum())
         placed = np.ones(len(tile), bool)
-        return Attempt(
-            self.scale, masks.angle[variant], shift, tile, placed, area / self._total, 0, 0
-        )
+        turn = Turns(masks.angle[variant], masks.mirror[variant])
+        return Attempt(self.scale, turn, shift, tile, placed, area / self._total, 0, 0)

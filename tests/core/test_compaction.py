@@ -12,6 +12,7 @@ from quilt_core.pack.compaction import compact
 from quilt_core.pack.controls import no_controls
 from quilt_core.pack.pieces import single_pieces
 from quilt_core.pack.problem import Attempt, no_obstacles
+from quilt_core.pack.turns import Turns
 from tests.core.shapes import island_set_of, random_polygons
 
 
@@ -28,7 +29,7 @@ def attempt_of(problem, scale, shifts):
     n = problem.count
     return Attempt(
         scale,
-        np.zeros(n),
+        Turns.plain(np.zeros(n)),
         np.array(shifts, float),
         np.zeros(n, np.int64),
         np.ones(n, bool),

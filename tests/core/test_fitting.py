@@ -15,7 +15,8 @@ from quilt_core.pack.fitting import fit
 from quilt_core.pack.mating import find_matings
 from quilt_core.pack.pieces import single_pieces
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import Attempt, Obstacles, no_obstacles, turn_matrices
+from quilt_core.pack.problem import Attempt, Obstacles, no_obstacles
+from quilt_core.pack.turns import Turns
 from tests.core.shapes import island_set_of
 
 
@@ -32,7 +33,16 @@ def beaten(problem, rules, share):
     """A layout, of which only the scale counts, at a share of the scale that the areas allow."""
     none = np.zeros(problem.count)
     scale = share * scale_bound(problem, rules)
-    return Attempt(scale, none, np.zeros((problem.count, 2)), none.astype(int), none > 0, 0.0, 0, 0)
+    return Attempt(
+        scale,
+        Turns.plain(none),
+        np.zeros((problem.count, 2)),
+        none.astype(int),
+        none > 0,
+        0.0,
+        0,
+        0,
+    )
 
 
 def best_of(problem, rules, share=0.8):
@@ -53,7 +63,7 @@ def shapes_of(polygons, attempt):
     """The placed pieces in px of their tile."""
     out = []
     for polygon, matrix, shift in zip(
-        polygons, turn_matrices(attempt.turn), attempt.shift, strict=True
+        polygons, attempt.turn.matrices(), attempt.shift, strict=True
     ):
         out.append(affinity.affine_transform(polygon, [*(attempt.scale * matrix).ravel(), *shift]))
     return out
@@ -90,7 +100,7 @@ def test_the_whole_is_turned_where_only_that_fits():
     problem = problem_of(strip, rules)
     found = best_of(problem, rules)
     assert found is not None
-    assert set(np.round(np.degrees(found.turn) / 90).astype(int) % 2) == {1}, (
+    assert set(np.round(np.degrees(found.turn.angle) / 90).astype(int) % 2) == {1}, (
         "all stand on their side"
     )
     gaps_hold(shapes_of(strip, found), found.tile, 2.0, 2.0, 500, 1000)

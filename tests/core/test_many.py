@@ -13,6 +13,7 @@ from quilt_core.pack.controls import LOCK_SIZE, no_controls
 from quilt_core.pack.efforts import PLANS, plan_for
 from quilt_core.pack.many import grow_many
 from quilt_core.pack.problem import Attempt
+from quilt_core.pack.turns import Turns
 from tests.core.test_fitting import problem_of
 
 RULES = PackSettings(1000, 1000, 0.0, 0.0)
@@ -37,7 +38,15 @@ class Scripted:
         n = self.problem.count
         none = np.zeros(n)
         return Attempt(
-            1.0, none, np.zeros((n, 2)), none.astype(int), none > 0, 0.0, 0, 0, whole=False
+            1.0,
+            Turns.plain(none),
+            np.zeros((n, 2)),
+            none.astype(int),
+            none > 0,
+            0.0,
+            0,
+            0,
+            whole=False,
         )
 
     def place(self, order, scale, check, **_):
@@ -48,7 +57,9 @@ class Scripted:
         left = 0.0 if scale <= self.limit else total * (1 - (self.limit / scale) ** 2)
         n = self.problem.count
         none = np.zeros(n)
-        return Attempt(scale, none, np.zeros((n, 2)), none.astype(int), none == 0, 0.0, 0, 0), left
+        return Attempt(
+            scale, Turns.plain(none), np.zeros((n, 2)), none.astype(int), none == 0, 0.0, 0, 0
+        ), left
 
 
 class Slow(Scripted):

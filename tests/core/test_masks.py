@@ -36,7 +36,7 @@ def cells(shape: tuple[int, int], shift: int = 0) -> np.ndarray:
 @given(st.integers(0, 10**6), st.floats(0.0, 4.0), st.sampled_from([0.0, 0.5 * np.pi, 0.7]))
 def test_hit_and_stamp_cells_are_those_that_shapely_names(seed, reach, angle):
     polygon = random_polygons(np.random.default_rng(seed), 1, 0.2)[0]
-    local, _, _, width, height = turned(edges_of(polygon), angle, 60.0)
+    local, _, _, width, height = turned(edges_of(polygon), angle, False, 60.0)
     hit = hit_grid(local, width, height, len(local))
     shape = shapely.affinity.rotate(polygon, angle, origin=(0, 0), use_radians=True)
     shape = shapely.affinity.scale(shape, 60, 60, origin=(0, 0))
@@ -148,12 +148,13 @@ def test_rows_are_tested_each_once(rows):
 
 def test_variants_carry_all_that_placing_needs():
     edges = np.array([[0, 0, 2, 0], [2, 0, 2, 1], [2, 1, 0, 1], [0, 1, 0, 0]], float)
-    turns = np.array([0, np.pi / 2])
+    angles = np.array([0, np.pi / 2])
     facts, hit_rows, hit_runs, hit_counts, _, _, _ = make_variants(
         edges,
         np.array([0, 4]),
         np.array([4]),
-        turns,
+        angles,
+        angles < 0,
         np.array([0, 2]),
         np.array([3.0]),
         1.0,
@@ -181,12 +182,13 @@ def test_the_largest_square_is_the_largest(seed):
 
 def test_turns_that_give_the_same_mask_are_named_once():
     edges = np.array([[0, 0, 2, 0], [2, 0, 2, 1], [2, 1, 0, 1], [0, 1, 0, 0]], float)
-    turns = np.arange(4) * np.pi / 2
+    angles = np.arange(4) * np.pi / 2
     facts = make_variants(
         edges,
         np.array([0, 4]),
         np.array([4]),
-        turns,
+        angles,
+        angles < 0,
         np.array([0, 4]),
         np.array([3.0]),
         1.0,

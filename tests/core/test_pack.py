@@ -93,7 +93,7 @@ def test_it_is_not_mirrored():
 )
 def test_only_allowed_turns_are_used(rotate, allowed):
     _, attempt, _, _, _ = pack(random_polygons(np.random.default_rng(4), 15), rotate=rotate)
-    turns = np.round(np.degrees(attempt.turn)) % 360
+    turns = np.round(np.degrees(attempt.turn.angle)) % 360
     assert set(turns.tolist()) <= set(map(float, allowed))
     assert len(turns_for("free")) > 4
 

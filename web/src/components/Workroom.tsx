@@ -11,7 +11,7 @@ import { useRoom, useRooms } from "../room";
 import { Drafts } from "./Drafts";
 import { FloatingModel, FoldedSlip, LedgerStrip } from "./folded";
 import { Ledger } from "./Ledger";
-import { ModelView } from "./ModelView";
+import { LateModel } from "./LateModel";
 import { Palette } from "./Palette";
 import { Steps } from "./Steps";
 import { Shortcuts, useShortcuts } from "./Shortcuts";
@@ -78,7 +78,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
         </Flex>
         {room.model === "docked" && <>
           <Splitter name="Width of the model" size="modelWidth" px={room.modelWidth} grows="left" resize={(px) => resize(stage, "modelWidth", px)} />
-          <Box w={`${room.modelWidth}px`} flexShrink="0" minH="0" display="grid"><ModelView place="docked" put={(model) => change(stage, { model })} /></Box>
+          <Box w={`${room.modelWidth}px`} flexShrink="0" minH="0" display="grid"><LateModel place="docked" put={(model) => change(stage, { model })} /></Box>
         </>}
       </Flex>
       <Box minH="0" minW="0">

@@ -5,7 +5,7 @@ import * as format from "../format";
 import { CORNERS, useRoom, useRooms } from "../room";
 import type { Stage } from "../state";
 import { FramePanel } from "./FramePanel";
-import { ModelView } from "./ModelView";
+import { LateModel } from "./LateModel";
 
 /** The slip folded to a tab at the edge. */
 export function FoldedSlip({ stage, open }: { stage: Stage; open: () => void }) {
@@ -23,7 +23,7 @@ export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) 
   const { corner } = useRoom(stage);
   const next = CORNERS[(CORNERS.indexOf(corner) + 1) % CORNERS.length];
   if (away) return <Button size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => change(stage, { model: "floating" })}><Cube size={13} /> Model</Button>;
-  return <Box w="236px" h="200px" display="grid" shadow="md" rounded="lg"><ModelView place="floating" put={(model) => change(stage, { model })} goOn={() => change(stage, { corner: next })} /></Box>;
+  return <Box w="236px" h="200px" display="grid" shadow="md" rounded="lg"><LateModel place="floating" put={(model) => change(stage, { model })} goOn={() => change(stage, { corner: next })} /></Box>;
 }
 
 /** The ledger as a strip: how much there is, and how much of it is picked. */
