@@ -70,3 +70,18 @@ def test_the_web_process_loads_no_compiled_loops():
         [sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True
     )
     assert told.stdout.strip() == "False"
+
+
+def test_a_project_s_page_names_what_it_will_ask_for(gathered, client):
+    def named(address):
+        link = client.get(address).headers.get("Link", "")
+        return [part.split(">")[0].strip(" <") for part in link.split(",") if part]
+
+    page = f"/project/{gathered.project_id}"
+    early = named(page)
+    assert len(early) == 6
+    for address in early:
+        assert client.get(address).status_code == 200, address
+    assert named(f"{page}?atlas={gathered.pk}") == early
+    assert named(f"{page}?atlas=x%27") == early, "what is no atlas of it is not asked for"
+    assert named("/projects") == named("/project/999999999") == named("/project/0x1") == []

@@ -8,7 +8,7 @@ import type { Geometry } from "./layout/readGeometry";
 import { HistoryManager, type PlaceEdit } from "./history/HistoryManager";
 import { Looks } from "./render/Looks";
 import { Selection } from "./selection/Selection";
-import type { Signal } from "./signal";
+import { Signal } from "./signal";
 import type { ViewAs } from "./style/views";
 import { SIDE_TABLE } from "./table/paper";
 import { SnapManager, type Room } from "./snap/SnapManager";
@@ -22,7 +22,7 @@ const MOVE_MS = 480;
 const PREVIEW_MS = 160;
 
 /** Names of what a component can listen to. */
-export type Topic = "document" | "selection" | "figures" | "view" | "pointer" | "looks" | "frames" | "gesture" | "snap" | "history" | "tools" | "zoom";
+export type Topic = "document" | "selection" | "figures" | "view" | "pointer" | "looks" | "frames" | "gesture" | "snap" | "history" | "tools" | "zoom" | "painted";
 
 /** Wires the managers together: one layout, one selection, one way to look at it. No React in here. */
 export class Editor {
@@ -51,6 +51,8 @@ export class Editor {
   onHeld: ((islands: number) => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
   handsOn = true;
+  /** Raised once, when the table was painted with a layout for the first time. */
+  readonly painted = new Signal();
   private animation = 0;
   private framed = false;
 
@@ -69,6 +71,7 @@ export class Editor {
       case "snap": return this.snap.signal;
       case "history": return this.history.signal;
       case "tools": return this.tools.signal;
+      case "painted": return this.painted;
     }
   }
 

@@ -88,6 +88,10 @@ export class TablePainter {
     if (editor.tools.state.name === "dragging" && !gesture.active) drawHeld(top, editor);
     if (editor.figures.finding && !view.previewed) drawSpots(top, camera, editor.figures.finding, document.map, onIsland);
     if (editor.tools.state instanceof Boxing) drawBox(top, editor, editor.tools.state, palette);
+    if (!editor.painted.version) {
+      performance.mark("table painted");
+      editor.painted.raise();
+    }
   }
 }
 
