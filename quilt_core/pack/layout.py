@@ -109,7 +109,7 @@ def pack_islands(
     _check_locks(
         islands, placements, controls.has(LOCK_PLACE) & stays, controls.stack, pixels, names
     )
-    obstacles = _obstacles(islands, placements, stays, settings)
+    obstacles = obstacles_of(islands, placements, stays, settings)
     chosen = islands.select(moves)
     mine = Controls(
         controls.flags[moves], controls.tile[moves], controls.bundle[moves], controls.stack[moves],
@@ -193,7 +193,7 @@ def _check_locks(
             )
 
 
-def _obstacles(
+def obstacles_of(
     islands: IslandSet, placements: FloatArray, stays: BoolArray, settings: PackSettings
 ) -> Obstacles:
     """Islands that stay, in px of every tile that their boxes meet."""

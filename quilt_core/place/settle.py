@@ -9,6 +9,7 @@ islands go. NumPy only: the web process answers it at once.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -68,7 +69,7 @@ def settle(
         if not len(mine):
             continue
         size = np.array([tile.width, tile.height], np.float64)
-        scene = _Scene(islands, out, size, np.array(tile.corner, np.float64))
+        scene = Scene(islands, out, size, np.array(tile.corner, np.float64))
         front = np.array([(scene.edges[scene.rows(i)] @ way).max() for i in mine])
         groups = [np.array([i]) for i in mine[np.argsort(-front)]] if each else [mine]
         waiting = np.zeros(islands.count, bool)
@@ -82,14 +83,14 @@ def settle(
     return out
 
 
-class _Scene:
+class Scene:
     """Outlines in px from the corner of one tile."""
 
     def __init__(
         self, islands: IslandSet, placements: FloatArray, size: FloatArray, corner: FloatArray
     ) -> None:
         placed = islands.placed(placements)
-        self.size, self.owner = size, placed.edge_island
+        self.size, self.corner, self.owner = size, corner, placed.edge_island
         self.edges = (placed.edges - corner) * size
         self.order, self.start = islands.edge_rows
         self.low, self.high = self.edges.min(axis=1), self.edges.max(axis=1)
@@ -97,6 +98,22 @@ class _Scene:
     def rows(self, island: int) -> IntArray:
         """Edges of an island."""
         return self.order[self.start[island] : self.start[island + 1]]
+
+    def edges_of(self, group: IntArray) -> FloatArray:
+        """(E, 2, 2) outline edges of some islands."""
+        out: FloatArray = self.edges[np.concatenate([self.rows(i) for i in group])]
+        return out
+
+    def put(self, group: IntArray, islands: IslandSet, placements: FloatArray) -> None:
+        """Lay some islands where their placements say."""
+        for i in group:
+            rows = self.rows(i)
+            placed = islands.edges[rows] @ placements[i, :, :2].T + placements[i, :, 2]
+            self.edges[rows] = (placed - self.corner) * self.size
+            self.low[rows], self.high[rows] = (
+                self.edges[rows].min(axis=1),
+                self.edges[rows].max(axis=1),
+            )
 
     def shift(self, group: IntArray, by: FloatArray) -> None:
         """Move some islands."""
@@ -134,8 +151,53 @@ class _Scene:
 
 def _first_touch(moving: FloatArray, still: FloatArray, way: FloatArray, gap: float) -> float:
     """How far edges (M, 2, 2) can go until one is nearer than a gap to one of (S, 2, 2)."""
+    met = meetings(moving, still, way, gap)
+    # What begins too near holds back only what goes nearer still.
+    return 0.0 if met.nearer.any() else float(met.first.min(initial=np.inf))
+
+
+@dataclass(frozen=True, eq=False)
+class Meetings:
+    """Pairs of edges that come nearer than a gap while the first goes straight on.
+
+    Parameters
+    ----------
+    still : (P,) int64
+        The edge that stays.
+    entry, exit : (P,) float64
+        The way after which they are nearer than the gap, and after which no longer; below 0 for what
+        lies behind.
+    started : (P,) bool
+        They are nearer than the gap already.
+    nearer : (P,) bool
+        And they would come nearer still.
+    """
+
+    still: IntArray
+    entry: FloatArray
+    exit: FloatArray
+    started: NDArray[np.bool_]
+    nearer: NDArray[np.bool_]
+
+    @property
+    def first(self) -> FloatArray:
+        """(P,) the way that is free; infinite for pairs that are too near from the start."""
+        ahead = ~self.started & (self.entry >= 0) & (self.entry <= self.exit)
+        return np.where(ahead, self.entry, np.inf)
+
+
+def meetings(moving: FloatArray, still: FloatArray, way: FloatArray, gap: float) -> Meetings:
+    """Where edges (M, 2, 2) that go along a way of length 1 meet edges (S, 2, 2) at a gap.
+
+    Parameters
+    ----------
+    moving, still : (·, 2, 2) float64
+    way : (2,) float64
+    gap : float
+    """
+    nothing, none = np.empty(0), np.empty(0, bool)
     if not len(moving) or not len(still):
-        return np.inf
+        return Meetings(np.empty(0, np.int64), nothing, nothing, none, none)
     a, b = moving[:, None], still[None]
     # Corners of the parallelogram of differences, in order; the way starts at (0, 0).
     corner = np.stack(
@@ -146,9 +208,10 @@ def _first_touch(moving: FloatArray, still: FloatArray, way: FloatArray, gap: fl
     along = corner @ way
     # What the way passes by at a distance, or has behind it, cannot be touched.
     close = (across.min(axis=1) <= gap) & (across.max(axis=1) >= -gap) & (along.max(axis=1) >= -gap)
+    number = np.flatnonzero(close) % len(still)
     corner, across, along = corner[close], across[close], along[close]
     if not len(corner):
-        return np.inf
+        return Meetings(number, nothing, nothing, none, none)
     entry, exit_ = _circles(across, along, gap)
     for k in range(4):
         one, two = corner[:, k], corner[:, (k + 1) % 4]
@@ -156,10 +219,7 @@ def _first_touch(moving: FloatArray, still: FloatArray, way: FloatArray, gap: fl
         entry, exit_ = np.minimum(entry, low), np.maximum(exit_, high)
     inside = _inside(corner)
     started = inside | ((entry < 0) & (exit_ > 0))
-    ahead = np.where(~started & (entry >= 0) & (entry <= exit_), entry, np.inf)
-    # What begins too near holds back only what goes nearer still.
-    near = started & (_leaving(corner, way) < 0)
-    return 0.0 if near.any() else float(ahead.min(initial=np.inf))
+    return Meetings(number, entry, exit_, started, started & (_leaving(corner, way) < 0))
 
 
 def _circles(across: FloatArray, along: FloatArray, gap: float) -> tuple[FloatArray, FloatArray]:

@@ -1,0 +1,280 @@
+"""Slip islands into free spots among others that stay: each where it is most snug, or nearest to a
+point.
+
+On a raster of the tile all places where an island fits are found at once, as a correlation of its
+cells with those that are taken; the share of its surroundings that is taken says how snug a place is.
+The cells are on the safe side, so that padding and margin hold exactly; what the raster leaves is
+closed by sliding.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.fft import irfft2, next_fast_len, rfft2
+
+from quilt_core.pack._mask_loops import hit_grid, stamp_grid, turned
+from quilt_core.pack.controls import Controls
+from quilt_core.pack.grid import Grid, make_grid
+from quilt_core.pack.layout import obstacles_of, packable, to_uv
+from quilt_core.pack.pieces import Pieces, single_pieces
+from quilt_core.pack.problem import PackSettings, no_obstacles
+from quilt_core.pack.turns import Turns
+from quilt_core.place.settle import Scene
+from quilt_core.scene.island_set import PER_ISLAND, IslandSet
+from quilt_core.scene.placement import compose
+from quilt_core.scene.tiles import TileSize
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+
+CELLS = (512, 1024, 2048)
+"""Cells along the longest edge of the tile, tried one after the other for what does not fit yet."""
+RING = 2
+"""Cells round an island that count as its surroundings."""
+
+
+@dataclass(frozen=True, eq=False)
+class Slipped:
+    """How far the islands are.
+
+    Parameters
+    ----------
+    placements : (I, 2, 3) float64
+    placed : (N,) bool
+        Which of the chosen islands have found a spot; the others lie where they were.
+    step, steps : int
+    """
+
+    placements: FloatArray
+    placed: NDArray[np.bool_]
+    step: int
+    steps: int
+
+
+def slip_in(
+    islands: IslandSet,
+    placements: FloatArray,
+    tile: TileSize,
+    chosen: IntArray,
+    settings: PackSettings,
+    controls: Controls,
+    pixels: FloatArray,
+    near: tuple[float, float] | None = None,
+    block: bool = False,
+    stop: Callable[[], bool] = lambda: False,
+) -> Iterator[Slipped]:
+    """Find the best free spot of a tile for each chosen island, the largest first; nothing else
+    moves.
+
+    Parameters
+    ----------
+    islands : IslandSet
+    placements : (I, 2, 3) float64
+    tile : TileSize
+    chosen : (N,) int64
+        Islands that move; they keep their size in px.
+    settings : PackSettings
+        Padding, margin, and the turns that islands may make.
+    controls : Controls
+        Locks of the turn, mirroring and stacks hold for the chosen islands; nothing else is looked
+        at.
+    pixels : (I, 2) float64
+        px per UV of the tiles that the islands lie in now.
+    near : (float, float), optional
+        px from the corner of the tile: the spots nearest to it instead of the most snug ones.
+    block : bool
+        All as one, as they lie.
+    stop : callable
+        Asked often; True ends with what is placed so far.
+    """
+    settings = replace(settings, tiles=(tile,), upright=False)
+    stays = packable(islands)
+    stays[chosen] = False
+    pieces = _pieces(islands, placements, chosen, settings, controls, pixels, block)
+    problem = pieces.problem
+    order = np.argsort(-problem.areas, kind="stable")
+    out = placements.copy()
+    done = np.zeros(problem.count, bool)
+    steps = problem.count
+    yield Slipped(out, done[pieces.piece], 0, steps)
+    scene: Scene | None = None
+    for cells in CELLS:
+        still = stays.copy()
+        still[chosen[done[pieces.piece]]] = True
+        grid = make_grid(settings, obstacles_of(islands, out, still, settings), cells)
+        board = _Board(grid, near)
+        for p in order[~done[order]]:
+            if stop():
+                return
+            own = slice(problem.starts[p], problem.starts[p + 1])
+            spot = board.best(problem.edges[own], problem.turns[p], int(problem.solid[p]))
+            if spot is None:
+                continue
+            turn, shift = spot
+            mine = pieces.piece == p
+            row = np.concatenate([turn.matrices()[0], shift[:, None]], axis=1)
+            rows = compose(np.broadcast_to(row, (int(mine.sum()), 2, 3)), pieces.to_piece[mine])
+            group = chosen[mine]
+            out[group] = to_uv(rows, np.zeros(len(group), np.int64), settings)
+            if scene is None:
+                size, corner = (
+                    np.array([tile.width, tile.height], np.float64),
+                    np.array(tile.corner),
+                )
+                waiting = np.zeros(islands.count, bool)
+                waiting[chosen] = True
+                scene = Scene(islands, out, size, corner.astype(np.float64))
+            waiting[group] = False
+            scene.put(group, islands, out)
+            if near is None:
+                out[group, :, 2] += _snug(scene, group, grid.cell, settings, waiting) / scene.size
+                scene.put(group, islands, out)
+            board.take(scene.edges_of(group), settings)
+            done[p] = True
+            yield Slipped(out.copy(), done[pieces.piece], int(done.sum()), steps)
+        if done.all():
+            break
+    yield Slipped(out, done[pieces.piece], steps, steps)
+
+
+def _pieces(
+    islands: IslandSet, placements: FloatArray, chosen: IntArray, settings: PackSettings,
+    controls: Controls, pixels: FloatArray, block: bool,
+) -> Pieces:  # fmt: skip
+    """One for each island or stack, or one for all."""
+    mask = np.zeros(islands.count, bool)
+    mask[chosen] = True
+    mine = islands.select(mask)
+    own = Controls(
+        flags=controls.flags[mask],
+        tile=np.zeros(mine.count, np.int64),
+        bundle=np.full(mine.count, -1),
+        stack=np.full(mine.count, -1) if block else controls.stack[mask],
+        chosen=np.ones(mine.count, bool),
+    )
+    names = [f"island {i + 1}" for i in chosen]
+    in_px = placements[mask] * pixels[mask][:, :, None]
+    laid = replace(mine.placed(in_px), proportion=np.ones(mine.count))
+    if block:
+        own = Controls(
+            flags=np.bitwise_or.reduce(own.flags, keepdims=True),
+            tile=own.tile[:1], bundle=own.bundle[:1], stack=own.stack[:1], chosen=own.chosen[:1],
+        )  # fmt: skip
+        laid = _as_one(laid)
+    upright = np.broadcast_to(np.eye(2), (laid.count, 2, 2))
+    found = single_pieces(laid, upright, own, settings, no_obstacles(), names)
+    piece = np.zeros(mine.count, np.int64) if block else found.piece
+    to_piece = np.broadcast_to(found.to_piece, in_px.shape)
+    return Pieces(found.problem, piece, compose(to_piece, in_px))
+
+
+def _as_one(laid: IslandSet) -> IslandSet:
+    """All islands as one, as they lie."""
+    return replace(
+        laid,
+        triangle_island=np.zeros(len(laid.triangle_island), np.int64),
+        edge_island=np.zeros(len(laid.edge_island), np.int64),
+        **{name: getattr(laid, name)[:1] for name in PER_ISLAND if name != "uv_area"},
+        uv_area=laid.uv_area.sum(keepdims=True),
+    )
+
+
+def _snug(
+    scene: Scene, group: IntArray, cell: float, settings: PackSettings, waiting: NDArray[np.bool_]
+) -> FloatArray:
+    """px by which a group slides to what is nearest across and along, where that is no farther than
+    the raster explains."""
+    total = np.zeros(2)
+    for axis in (0, 1):
+        ways = [np.eye(2)[axis], -np.eye(2)[axis]]
+        far = [scene.reach(group, way, settings.padding, settings.margin, waiting) for way in ways]
+        k = int(np.argmin(far))
+        if 0 < far[k] <= 3 * cell:
+            total += far[k] * ways[k]
+            scene.shift(group, far[k] * ways[k])
+    return total
+
+
+class _Board:
+    """The cells of a tile that are taken, as a raster and as its spectrum."""
+
+    def __init__(self, grid: Grid, near: tuple[float, float] | None) -> None:
+        self.grid = grid
+        self.near = None if near is None else (np.array(near) - grid.margin) / grid.cell
+        # Beyond the edges all is taken.
+        self.taken = np.pad(grid.occupied, RING, constant_values=1)
+        self.shape = tuple(next_fast_len(n, real=True) for n in self.taken.shape)
+        self._spectrum: NDArray[np.complex128] | None = None
+
+    def best(self, edges: FloatArray, turns: Turns, solid: int) -> tuple[Turns, FloatArray] | None:
+        """Turn, and px from the corner of the tile, of the best spot; None when there is none."""
+        found: tuple[float, Turns, FloatArray] | None = None
+        for k in range(len(turns)):
+            turn = turns[k : k + 1]
+            local, low_x, low_y, width, height = turned(
+                edges, turn.angle[0], turn.mirror[0], 1 / self.grid.cell
+            )
+            if max(height / self.grid.rows, width / self.grid.columns) > 1:
+                continue
+            hit = hit_grid(local, width, height, solid)
+            spot = self._spot(hit)
+            if spot is None or (found is not None and spot[0] <= found[0]):
+                continue
+            score, x, y = spot
+            at = np.array([x - low_x, y - low_y]) * self.grid.cell + self.grid.margin
+            found = (score, turn, at)
+        return None if found is None else (found[1], found[2])
+
+    def _spot(self, hit: NDArray[np.uint8]) -> tuple[float, int, int] | None:
+        """Score and cell of the best place of a mask."""
+        rows, columns = hit.shape
+        room = (self.grid.rows - rows + 1, self.grid.columns - columns + 1)
+        if min(room) < 1:
+            return None
+        free = self._shared(hit, RING)[: room[0], : room[1]] < 0.5
+        if not free.any():
+            return None
+        y, x = np.nonzero(free)
+        if self.near is not None:
+            away = np.hypot(x + 0.5 * columns - self.near[0], y + 0.5 * rows - self.near[1])
+            k = int(np.argmin(away))
+            return -float(away[k]), int(x[k]), int(y[k])
+        ring = _ring(hit)
+        around = self._shared(ring, 0)[y, x] / ring.sum()
+        # Of equal spots the lowest one, then the one to the left.
+        k = int(np.argmax(around - 1e-6 * y - 1e-9 * x))
+        return float(around[k]), int(x[k]), int(y[k])
+
+    def _shared(self, mask: NDArray[np.uint8], offset: int) -> FloatArray:
+        """Taken cells under a mask for each place of its corner, counted from cell `offset`."""
+        if self._spectrum is None:
+            self._spectrum = rfft2(self.taken.astype(np.float64), self.shape, workers=2)
+        own = rfft2(mask.astype(np.float64), self.shape, workers=2)
+        both = irfft2(self._spectrum * np.conj(own), self.shape, workers=2)
+        return np.asarray(both[offset:, offset:])
+
+    def take(self, edges: FloatArray, settings: PackSettings) -> None:
+        """Take the cells nearer than the padding to outline edges (E, 2, 2) in px."""
+        in_cells = (edges.reshape(-1, 4) - self.grid.margin) / self.grid.cell + RING
+        hit = np.zeros(self.taken.shape, np.uint8)
+        stamp, border = stamp_grid(in_cells, hit, self.grid.reach)
+        h, w = self.taken.shape
+        self.taken |= stamp[border : border + h, border : border + w]
+        inside = hit_grid(in_cells, float(w), float(h), len(in_cells))
+        self.taken |= inside[:h, :w]
+        self._spectrum = None
+
+
+def _ring(hit: NDArray[np.uint8]) -> NDArray[np.uint8]:
+    """Cells round a mask, itself not among them; `RING` cells wider on each side."""
+    rows, columns = hit.shape
+    out = np.zeros((rows + 2 * RING, columns + 2 * RING), np.uint8)
+    for dy in range(2 * RING + 1):
+        for dx in range(2 * RING + 1):
+            out[dy : dy + rows, dx : dx + columns] |= hit
+    out[RING : RING + rows, RING : RING + columns][hit > 0] = 0
+    return out
