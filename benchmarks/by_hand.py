@@ -136,7 +136,9 @@ def _open(page: Any, address: str) -> float:
     page.goto("about:blank")
     started = time.perf_counter()
     page.goto(address)
-    page.wait_for_function("() => performance.getEntriesByName('table painted').length", timeout=60_000)
+    page.wait_for_function(
+        "() => performance.getEntriesByName('table painted').length", timeout=60_000
+    )
     page.evaluate("() => new Promise((done) => requestAnimationFrame(() => setTimeout(done, 0)))")
     return time.perf_counter() - started
 

@@ -5,9 +5,7 @@ from __future__ import annotations
 from rest_framework import serializers
 
 from quilt_core.pack.stacks import LOOSEST
-from quilt_core.place import DIRECTIONS
 from quilt_core.scene.tiles import MAX_TILE
-from studio.actions.arrange.place_islands import VERBS
 from studio.api.serializers import OnChange
 from studio.geometry import content_mark
 from studio.models import Recipe, Revision
@@ -34,33 +32,6 @@ class ControlIn(OnChange):
         help_text="islands of one shape, a list for each stack",
     )
     weight = serializers.FloatField(required=False, min_value=0.01, max_value=100)
-
-
-class PlaceIn(OnChange):
-    verb = serializers.ChoiceField(choices=VERBS, default="place")
-    islands = serializers.ListField(child=serializers.IntegerField(min_value=0), max_length=100_000)
-    placements = serializers.ListField(
-        child=serializers.ListField(child=serializers.FloatField(), min_length=6, max_length=6),
-        required=False,
-        help_text="a, b, tu, c, d, tv of each: from base UVs to the plane of the tiles",
-    )
-    moves = serializers.ListField(
-        child=serializers.ListField(child=serializers.FloatField(), min_length=6, max_length=6),
-        required=False,
-        help_text="instead of placements: what is done to each in the plane of the tiles, or one"
-        " for all",
-    )
-    side_table = serializers.BooleanField(required=False, allow_null=True)
-
-
-class SettleIn(OnChange):
-    islands = serializers.ListField(
-        child=serializers.IntegerField(min_value=0), min_length=1, max_length=100_000
-    )
-    direction = serializers.ChoiceField(choices=sorted(DIRECTIONS))
-    each = serializers.BooleanField(
-        default=False, help_text="one after the other, those in front first, instead of as a block"
-    )
 
 
 class TileIn(serializers.Serializer):

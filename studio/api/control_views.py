@@ -10,11 +10,9 @@ from rest_framework.views import APIView
 
 from studio.actions.arrange.control_islands import control_islands
 from studio.actions.arrange.keep_draft import drop_draft, keep_draft
-from studio.actions.arrange.place_islands import place_islands
 from studio.actions.arrange.plan_tiles import plan_atlas
 from studio.actions.arrange.save_recipe import save_recipe
 from studio.actions.arrange.set_tiles import set_tiles
-from studio.actions.arrange.settle_islands import settle_islands
 from studio.api import control_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
@@ -29,24 +27,6 @@ class ControlIslands(Change):
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(c.ControlIn, request)
         return self.change(atlas_id, params["change"], lambda head: control_islands(head, params))
-
-
-class PlaceIslands(Change):
-    """Move, turn, size or mirror islands."""
-
-    @extend_schema(operation_id="place_islands", request=c.PlaceIn, responses=s.AtlasOut)
-    def post(self, request: Request, atlas_id: int) -> Response:
-        params = valid(c.PlaceIn, request)
-        return self.change(atlas_id, params["change"], lambda head: place_islands(head, params))
-
-
-class SettleIslands(Change):
-    """Slide islands until they touch at padding distance."""
-
-    @extend_schema(operation_id="settle_islands", request=c.SettleIn, responses=s.AtlasOut)
-    def post(self, request: Request, atlas_id: int) -> Response:
-        params = valid(c.SettleIn, request)
-        return self.change(atlas_id, params["change"], lambda head: settle_islands(head, params))
 
 
 class Tiles(Change):

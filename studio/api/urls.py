@@ -4,6 +4,7 @@ from django.urls import path, re_path
 
 from studio.api import atlas_views as a
 from studio.api import control_views as c
+from studio.api import hand_views as hand
 from studio.api import job_views as jobs
 from studio.api import picture_views as pictures
 from studio.api import project_views as j
@@ -45,8 +46,12 @@ urlpatterns = [
     path("atlases/<int:atlas_id>/name/", a.AtlasName.as_view()),
     path("atlases/<int:atlas_id>/delete/", a.DeleteAtlas.as_view()),
     path("atlases/<int:atlas_id>/channel/", a.Channel.as_view()),
-    path("atlases/<int:atlas_id>/place/", c.PlaceIslands.as_view()),
-    path("atlases/<int:atlas_id>/settle/", c.SettleIslands.as_view()),
+    path("atlases/<int:atlas_id>/place/", hand.PlaceIslands.as_view()),
+    path("atlases/<int:atlas_id>/settle/", hand.SettleIslands.as_view()),
+    path("atlases/<int:atlas_id>/make-room/", hand.MakeRoom.as_view()),
+    path("atlases/<int:atlas_id>/slip-in/", hand.SlipIn.as_view()),
+    path("atlases/<int:atlas_id>/fit-here/", hand.FitHere.as_view()),
+    path("atlases/<int:atlas_id>/take-in/", hand.TakeIn.as_view()),
     path("revisions/<int:revision_id>/", v.OneRevision.as_view()),
     path("revisions/<int:revision_id>/placements/", pictures.Placements.as_view()),
     path("revisions/<int:revision_id>/geometry.glb", pictures.Geometry.as_view()),

@@ -10,11 +10,15 @@ from django.conf import settings
 from studio import storage
 from studio.actions.arrange.explain_pack import explain_pack
 from studio.actions.arrange.find_candidates import find_candidates
+from studio.actions.arrange.fit_here import fit_islands_here
 from studio.actions.arrange.pack_atlas import pack_atlas
+from studio.actions.arrange.slip_in import slip_in_islands
+from studio.actions.arrange.take_in_islands import take_in_islands
 from studio.actions.even_out.even_out import even_out
 from studio.actions.gather.gather_files import gather_files
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
+from studio.actions.history.change import Made, finish_job
 from studio.actions.prove.measure_layout import measure_revision
 from studio.jobs.reporter import Reporter
 from studio.models import Job, Revision
@@ -83,6 +87,40 @@ def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"revision": revision.pk, "draft": revision.draft}
 
 
+def _by_hand(job: Job, make: Callable[[Revision], tuple[Made, int] | None]) -> dict[str, Any]:
+    """Append what was asked for by hand; a few islands, so that it is done in a moment."""
+    base = _revision(job)
+    found = make(base)
+    if found is None:
+        raise Dropped
+    made, islands = found
+    revision = finish_job(base.atlas_id, base, made)
+    measure_revision(revision)
+    picked = len(job.params["islands"])
+    return {"revision": revision.pk, "draft": revision.draft, "islands": islands, "of": picked}
+
+
+def _slip_in(job: Job, reporter: Reporter) -> dict[str, Any]:
+    return _by_hand(
+        job, lambda base: slip_in_islands(base, job.params, reporter.report, reporter.cancelled)
+    )
+
+
+def _fit_here(job: Job, reporter: Reporter) -> dict[str, Any]:
+    return _by_hand(
+        job, lambda base: fit_islands_here(base, job.params, reporter.report, reporter.cancelled)
+    )
+
+
+def _take_in(job: Job, reporter: Reporter) -> dict[str, Any]:
+    def report(progress: float, message: str) -> None:
+        reporter.report(progress, message)
+        if reporter.cancelled():
+            raise Dropped
+
+    return _by_hand(job, lambda base: (take_in_islands(base, job.params, report), 0))
+
+
 def _explain(job: Job, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "asking what sets the density")
     return {"binding": explain_pack(_revision(job), lambda: bool(reporter.cancelled()))}
@@ -118,4 +156,7 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "export": _export,
     "report": _report,
     "stacks": _stacks,
+    "slip in": _slip_in,
+    "fit here": _fit_here,
+    "take in": _take_in,
 }

@@ -13,7 +13,6 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
-from studio.arrays import load_layout
 from studio.models import Atlas, Job, MeshObject, Project
 from studio.state import (
     MemberRow,
@@ -356,41 +355,3 @@ def test_islands_shared_out_at_random_come_together_as_they_were(seed):
         for row, span in zip(together.members, spans(together.members), strict=True)
     }
     assert weights == {10: [1, 2, 3, 4, 5], 11: [6], 12: [], 13: list(range(7, 16))}
-
-
-def test_islands_are_moved_by_what_is_done_to_them(gathered, act):
-    before = state(gathered.pk).placements
-    quarter = [0, -1, 0.5, 1, 0, 0.25]
-    assert act(gathered, "place", verb="turn", islands=[0, 2], moves=[quarter]).status_code == 200
-    after = state(gathered.pk).placements
-    assert np.array_equal(after[1], before[1])
-    turned = np.array(quarter).reshape(2, 3)
-    for island in (0, 2):
-        corner = before[island] @ [0.25, 0.5, 1]
-        assert np.allclose(after[island] @ [0.25, 0.5, 1], turned @ [*corner, 1], atol=1e-15)
-    assert act(gathered, "place", islands=[0, 1], moves=[quarter] * 3).status_code == 400
-    assert act(gathered, "place", islands=[0]).status_code == 400
-    assert act(gathered, "place", islands=[0], moves=[[0] * 6]).status_code == 400, "no area"
-
-
-def test_islands_settle_on_what_is_in_their_way(board, act, client):
-    # Island 1 lies over island 0 in the height; both are free to fall.
-    assert act(board, "settle", islands=[1], direction="left").status_code == 200
-    found = layout_of(board)
-    x = found.islands.placed(found.placements).bounds()[1, 0]
-    assert 2048 * x == pytest.approx(4, abs=1e-5), "to the margin"
-    assert act(board, "settle", islands=[1], direction="down").status_code == 200
-    figures = client.get(f"/api/revisions/{Atlas.objects.get(pk=board.pk).head_id}/").json()
-    assert figures["figures"]["gap_px"] == pytest.approx(8, abs=1e-4), (
-        "onto island 0, at the padding"
-    )
-    act(board, "control", islands=[1], lock_place=True)
-    held = act(board, "settle", islands=[1], direction="up")
-    assert held.status_code == 400
-    assert "keep their place" in held.json()["what"]
-    assert act(board, "settle", islands=[9], direction="up").status_code == 400
-    assert act(board, "settle", islands=[0], direction="away").status_code == 400
-
-
-def layout_of(atlas):
-    return load_layout(Atlas.objects.get(pk=atlas.pk).head)

@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-import numpy as np
-
-from quilt_core.pack.controls import LOCK_PLACE
 from quilt_core.place import DIRECTIONS, settle
 from studio.actions.arrange.control_islands import counted
-from studio.actions.errors import Refused
+from studio.actions.arrange.picked import free_to_move
 from studio.actions.history.change import Made
 from studio.actions.history.parts import Parts, within
 from studio.arrays import load_layout
@@ -23,16 +20,7 @@ def settle_islands(revision: Revision, params: dict[str, Any]) -> Made:
     Locked islands stay and are in the way.
     """
     layout = load_layout(revision)
-    chosen = np.unique(np.array(params["islands"], np.int64))
-    if not len(chosen) or chosen[-1] >= layout.islands.count:
-        raise Refused("There is no such island.", "islands", "Pick some on the table.")
-    free = chosen[(layout.controls["flags"][chosen] & LOCK_PLACE) == 0]
-    if not len(free):
-        raise Refused(
-            f"All {len(chosen)} picked islands keep their place.",
-            "locks",
-            "Unlock the place first.",
-        )
+    free = free_to_move(layout, params["islands"])
     placements = settle(
         layout.islands,
         layout.placements,

@@ -141,6 +141,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/fit-here/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Pack islands into a region that was drawn. */
+        post: operations["fit_here"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/islands/": {
         parameters: {
             query?: never;
@@ -152,6 +169,23 @@ export interface paths {
         put?: never;
         /** @description Put islands of one atlas into another; objects are parted where needed. */
         post: operations["move_islands"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/make-room/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Let the neighbours of islands step aside, just enough. */
+        post: operations["make_room"];
         delete?: never;
         options?: never;
         head?: never;
@@ -294,6 +328,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/slip-in/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Find the best free spots for islands. */
+        post: operations["slip_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/stacks/": {
         parameters: {
             query?: never;
@@ -305,6 +356,23 @@ export interface paths {
         put?: never;
         /** @description Look for islands of the same shape; the job's result lists them as candidates. */
         post: operations["find_stacks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/take-in/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Shrink islands together until the gaps are right. */
+        post: operations["take_in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1135,6 +1203,21 @@ export interface components {
             cure: string;
             ignored: string;
         };
+        FitHereIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            islands: number[];
+            tile: number;
+            /** @description two corners of a rectangle or more of a shape, px from the tile's lower left corner */
+            region: number[][];
+            /**
+             * @description as large as the region allows, instead of at their size
+             * @default false
+             */
+            grow: boolean;
+            /** @default quarter */
+            rotate: components["schemas"]["RotateEnum"];
+        };
         HistogramOut: {
             /** @description px per metre */
             edges: number[];
@@ -1266,6 +1349,11 @@ export interface components {
             islands: number;
             /** @description that it has */
             whole: number;
+        };
+        MakeRoomIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            islands: number[];
         };
         NewAtlasIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -1691,6 +1779,21 @@ export interface components {
          * @enum {string}
          */
         SeverityEnum: "error" | "warning" | "hint" | "off";
+        SlipInIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            islands: number[];
+            tile: number;
+            /** @description px from the tile's lower left corner; without it the most snug spots are taken */
+            near?: number[] | null;
+            /**
+             * @description all as one, as they lie
+             * @default false
+             */
+            block: boolean;
+            /** @default quarter */
+            rotate: components["schemas"]["RotateEnum"];
+        };
         /**
          * @description * `queued` - queued
          *     * `running` - running
@@ -1716,6 +1819,12 @@ export interface components {
             angle?: number | null;
             /** Format: double */
             area?: number | null;
+        };
+        TakeInIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description none for all that lie in tiles */
+            islands?: number[];
         };
         /**
          * @description * `house` - house
@@ -2018,6 +2127,33 @@ export interface operations {
             };
         };
     };
+    fit_here: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FitHereIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["FitHereIn"];
+                "multipart/form-data": components["schemas"]["FitHereIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     move_islands: {
         parameters: {
             query?: never;
@@ -2041,6 +2177,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    make_room: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MakeRoomIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["MakeRoomIn"];
+                "multipart/form-data": components["schemas"]["MakeRoomIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
                 };
             };
         };
@@ -2261,6 +2424,33 @@ export interface operations {
             };
         };
     };
+    slip_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlipInIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["SlipInIn"];
+                "multipart/form-data": components["schemas"]["SlipInIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     find_stacks: {
         parameters: {
             query?: never;
@@ -2275,6 +2465,33 @@ export interface operations {
                 "application/json": components["schemas"]["FindStacksIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["FindStacksIn"];
                 "multipart/form-data": components["schemas"]["FindStacksIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    take_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeInIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["TakeInIn"];
+                "multipart/form-data": components["schemas"]["TakeInIn"];
             };
         };
         responses: {

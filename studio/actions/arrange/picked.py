@@ -1,0 +1,38 @@
+"""Islands that an action by hand is about."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.pack.controls import LOCK_PLACE
+from quilt_core.scene.tiles import TileSize
+from studio.actions.errors import Refused
+from studio.arrays import Layout
+
+
+def free_to_move(layout: Layout, islands: Sequence[int]) -> NDArray[np.int64]:
+    """Those of some islands whose place is not locked; refuses when there are none."""
+    chosen = np.unique(np.array(islands, np.int64))
+    if not len(chosen) or chosen[0] < 0 or chosen[-1] >= layout.islands.count:
+        raise Refused("There is no such island.", "islands", "Pick some on the table.")
+    free = chosen[(layout.controls["flags"][chosen] & LOCK_PLACE) == 0]
+    if not len(free):
+        raise Refused(
+            f"All {len(chosen)} picked islands keep their place.",
+            "locks",
+            "Unlock the place first.",
+        )
+    return free
+
+
+def open_tile(layout: Layout, number: int) -> TileSize:
+    """A tile of the layout that is not frozen."""
+    for tile in layout.tiles:
+        if tile.number == number:
+            if tile.frozen:
+                raise Refused(f"Tile {number} is frozen.", "tile", "Thaw it, or take another.")
+            return tile.size
+    raise Refused(f"There is no tile {number}.", "tile", "Add it, or take another.")
