@@ -1,10 +1,9 @@
 """Slip islands into free spots among others that stay: each where it is most snug, or nearest to a
 point.
 
-On a raster of the tile all places where an island fits are found at once, as a correlation of its
-cells with those that are taken; the share of its surroundings that is taken says how snug a place is.
-The cells are on the safe side, so that padding and margin hold exactly; what the raster leaves is
-closed by sliding.
+On a raster of the tile every place is looked at: where the island's cells are free, and what share of
+its surroundings is taken, which says how snug a place is. The cells are on the safe side, so that
+padding and margin hold exactly; what the raster leaves is closed by sliding.
 """
 
 from __future__ import annotations
@@ -14,15 +13,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.fft import irfft2, next_fast_len, rfft2
 
-from quilt_core.pack._mask_loops import hit_grid, stamp_grid, turned
+from quilt_core.pack._mask_loops import hit_grid, row_runs, stamp_grid, turned
+from quilt_core.pack._variant_loops import spread
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.grid import Grid, make_grid
 from quilt_core.pack.layout import obstacles_of, packable, to_uv
 from quilt_core.pack.pieces import Pieces, single_pieces
 from quilt_core.pack.problem import PackSettings, no_obstacles
 from quilt_core.pack.turns import Turns
+from quilt_core.place._slip_loops import best_place
 from quilt_core.place.settle import Scene
 from quilt_core.scene.island_set import PER_ISLAND, IslandSet
 from quilt_core.scene.placement import compose
@@ -200,19 +200,26 @@ def _snug(
 
 
 class _Board:
-    """The cells of a tile that are taken, as a raster and as its spectrum."""
+    """The cells of a tile that are taken."""
 
     def __init__(self, grid: Grid, near: tuple[float, float] | None) -> None:
         self.grid = grid
-        self.near = None if near is None else (np.array(near) - grid.margin) / grid.cell
+        spot = np.full(2, np.nan) if near is None else np.array(near, np.float64)
+        self.near = (spot - grid.margin) / grid.cell
         # Beyond the edges all is taken.
         self.taken = np.pad(grid.occupied, RING, constant_values=1)
-        self.shape = tuple(next_fast_len(n, real=True) for n in self.taken.shape)
-        self._spectrum: NDArray[np.complex128] | None = None
+        self._count()
+
+    def _count(self) -> None:
+        """Taken cells of each row up to a column."""
+        rows, columns = self.taken.shape
+        self.before = np.zeros((rows, columns + 1), np.int32)
+        np.cumsum(self.taken, axis=1, dtype=np.int32, out=self.before[:, 1:])
 
     def best(self, edges: FloatArray, turns: Turns, solid: int) -> tuple[Turns, FloatArray] | None:
         """Turn, and px from the corner of the tile, of the best spot; None when there is none."""
         found: tuple[float, Turns, FloatArray] | None = None
+        known: list[NDArray[np.uint8]] = []
         for k in range(len(turns)):
             turn = turns[k : k + 1]
             local, low_x, low_y, width, height = turned(
@@ -221,41 +228,28 @@ class _Board:
             if max(height / self.grid.rows, width / self.grid.columns) > 1:
                 continue
             hit = hit_grid(local, width, height, solid)
-            spot = self._spot(hit)
-            if spot is None or (found is not None and spot[0] <= found[0]):
+            if any(np.array_equal(hit, other) for other in known):
                 continue
-            score, x, y = spot
+            known.append(hit)
+            score, x, y = self._spot(hit)
+            if y < 0 or (found is not None and score <= found[0]):
+                continue
             at = np.array([x - low_x, y - low_y]) * self.grid.cell + self.grid.margin
             found = (score, turn, at)
         return None if found is None else (found[1], found[2])
 
-    def _spot(self, hit: NDArray[np.uint8]) -> tuple[float, int, int] | None:
-        """Score and cell of the best place of a mask."""
+    def _spot(self, hit: NDArray[np.uint8]) -> tuple[float, int, int]:
+        """Score and cell of the best place of a mask; a row below 0 when there is none."""
         rows, columns = hit.shape
-        room = (self.grid.rows - rows + 1, self.grid.columns - columns + 1)
-        if min(room) < 1:
-            return None
-        free = self._shared(hit, RING)[: room[0], : room[1]] < 0.5
-        if not free.any():
-            return None
-        y, x = np.nonzero(free)
-        if self.near is not None:
-            away = np.hypot(x + 0.5 * columns - self.near[0], y + 0.5 * rows - self.near[1])
-            k = int(np.argmin(away))
-            return -float(away[k]), int(x[k]), int(y[k])
         ring = _ring(hit)
-        around = self._shared(ring, 0)[y, x] / ring.sum()
-        # Of equal spots the lowest one, then the one to the left.
-        k = int(np.argmax(around - 1e-6 * y - 1e-9 * x))
-        return float(around[k]), int(x[k]), int(y[k])
-
-    def _shared(self, mask: NDArray[np.uint8], offset: int) -> FloatArray:
-        """Taken cells under a mask for each place of its corner, counted from cell `offset`."""
-        if self._spectrum is None:
-            self._spectrum = rfft2(self.taken.astype(np.float64), self.shape, workers=2)
-        own = rfft2(mask.astype(np.float64), self.shape, workers=2)
-        both = irfft2(self._spectrum * np.conj(own), self.shape, workers=2)
-        return np.asarray(both[offset:, offset:])
+        own = _runs(hit)
+        # Rows far apart first: a place that is taken is soon seen to be.
+        first = np.argsort(spread(rows), kind="stable")[own[:, 0]]
+        return best_place(  # type: ignore[no-any-return]
+            self.before, own[np.argsort(first, kind="stable")], _runs(ring),
+            self.grid.rows - rows + 1, self.grid.columns - columns + 1,
+            np.array([columns, rows, ring.sum()], np.float64), self.near,
+        )  # fmt: skip
 
     def take(self, edges: FloatArray, settings: PackSettings) -> None:
         """Take the cells nearer than the padding to outline edges (E, 2, 2) in px."""
@@ -266,7 +260,14 @@ class _Board:
         self.taken |= stamp[border : border + h, border : border + w]
         inside = hit_grid(in_cells, float(w), float(h), len(in_cells))
         self.taken |= inside[:h, :w]
-        self._spectrum = None
+        self._count()
+
+
+def _runs(mask: NDArray[np.uint8]) -> NDArray[np.int32]:
+    """(R, 3) row, first and past-last column of each run of marked cells."""
+    offsets, runs = row_runs(mask)
+    row = np.repeat(np.arange(len(offsets) - 1, dtype=np.int32), np.diff(offsets))
+    return np.concatenate([row[:, None], runs], axis=1).astype(np.int32)
 
 
 def _ring(hit: NDArray[np.uint8]) -> NDArray[np.uint8]:

@@ -2,12 +2,13 @@ import type { Atlas, ControlRequest, Project } from "./api/client";
 import type { Actions } from "./api/hooks";
 import { CONTROL } from "./editor/document/LayoutDocument";
 import type { Editor } from "./editor/Editor";
-import { moving, sizing, turning, type Transform } from "./editor/geometry/transform";
+import { groups, nextFinding } from "./editor/findings/walk";
 import { SNAPS } from "./editor/snap/SnapManager";
-import { aligned, inRow, swapped } from "./editor/tools/arrange";
-import type { Verb } from "./editor/tools/Gesture";
-import { SIDE_TABLE } from "./editor/table/paper";
 import { VIEWS } from "./editor/style/views";
+import type { ToolName } from "./editor/tools/ToolManager";
+import { handCommands } from "./handCommands";
+import { useRooms } from "./room";
+import { selectCommands } from "./selectCommands";
 import { nextName, STAGES, useUi } from "./state";
 
 export type Command = { name: string; group: string; hint?: string; enabled: boolean; on?: boolean; run: () => void };
@@ -40,49 +41,6 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
     { name: "Take off the stack", group: "Islands", enabled: some && islands.some((i) => editor.document.control(i).stack >= 0), run: () => set({ stack: false }) },
     ...editor.document.tiles.map((tile) => ({ name: `Send to tile ${tile.number}`, group: "Tiles", enabled: some, run: () => set({ tile: tile.number }) })),
     { name: "Let go to any tile", group: "Tiles", enabled: some && islands.some((i) => editor.document.control(i).tile > 0), run: () => set({ tile: 0 }) },
-  ];
-}
-
-/** What can be done by hand to the picked islands, in one step each. */
-export function handCommands(editor: Editor, actions: Actions): Command[] {
-  const frame = editor.frame;
-  const some = frame !== null && editor.handsOn;
-  const several = some && editor.selection.size > 1;
-  const middle: [number, number] = frame ? [(frame.minX + frame.maxX) / 2, (frame.minY + frame.maxY) / 2] : [0, 0];
-  const act = (name: string, key: string, verb: Verb, by: () => Transform): Command => ({ name, group: "By hand", hint: key, enabled: some, run: () => void editor.transform(verb, by()) });
-  const aside = () => {
-    const b = frame!;
-    const [w, h] = editor.document.map.first;
-    return moving(w * (SIDE_TABLE.left + 0.02) - b.minX, Math.min(Math.max(b.minY, 0), Math.max(h - (b.maxY - b.minY), 0)) - b.minY);
-  };
-  const toTile = (number: number) => () => {
-    const sheet = editor.document.map.sheet(number);
-    const from = editor.document.map.tileAt(...middle);
-    const home = from ? editor.document.map.sheet(from) : null;
-    // To the same place of another sheet; from beside the sheets to its middle.
-    return home ? moving(sheet.minX - home.minX, sheet.minY - home.minY) : moving((sheet.minX + sheet.maxX) / 2 - middle[0], (sheet.minY + sheet.maxY) / 2 - middle[1]);
-  };
-  return [
-    act("Quarter turn to the left", "[", "turn", () => turning(Math.PI / 2, middle)),
-    act("Quarter turn to the right", "]", "turn", () => turning(-Math.PI / 2, middle)),
-    act("Half turn", "", "turn", () => turning(Math.PI, middle)),
-    act("Mirror left and right", "\\", "mirror", () => sizing(-1, 1, middle)),
-    act("Mirror up and down", "", "mirror", () => sizing(1, -1, middle)),
-    ...(["left", "right", "top", "bottom", "middle across", "middle up"] as const).map((edge) => ({
-      name: edge.startsWith("middle") ? `Middles in line, ${edge.slice(7)}` : `In line at the ${edge}`, group: "By hand", hint: "all that are picked", enabled: several, run: () => void editor.moveEach((boxes) => aligned(boxes, edge)),
-    })),
-    ...(["across", "up"] as const).map((along) => ({
-      name: `In a row ${along}`, group: "By hand", hint: "one behind the other, the padding between them", enabled: several,
-      run: () => void editor.moveEach((boxes) => inRow(boxes, along, editor.document.padding / editor.document.map.pxPerUnit(editor.document.map.tileAt(...middle)))),
-    })),
-    { name: "Swap places", group: "By hand", hint: "of two islands, middle for middle", enabled: some && editor.selection.size === 2, run: () => void editor.moveEach((boxes) => (boxes.length === 2 ? swapped(boxes) : boxes.map(() => moving(0, 0)))) },
-    ...(["down", "up", "left", "right"] as const).map((direction) => ({
-      name: `Settle ${direction}`, group: "By hand", hint: `Ctrl+arrow: slide until it touches at the padding`, enabled: some && !actions.settle.isPending,
-      run: () => actions.settle.mutate({ islands: editor.selection.list(), direction }),
-    })),
-    { name: "Settle each down", group: "By hand", hint: "one after the other, as if falling", enabled: some && editor.selection.size > 1 && !actions.settle.isPending, run: () => actions.settle.mutate({ islands: editor.selection.list(), direction: "down", each: true }) },
-    act("To the side table", "", "move", aside),
-    ...editor.document.tiles.map((tile) => act(`To sheet ${tile.number}`, "", "move", toTile(tile.number))),
   ];
 }
 
@@ -130,10 +88,6 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
   const ui = useUi.getState();
   const count = editor.document.info?.world_area.length ?? 0;
   const chosen = editor.selection.list();
-  const objectsOf = () => {
-    const objects = new Set(chosen.map((i) => editor.document.objectOf(i)?.id));
-    return (editor.document.info?.objects ?? []).filter((o) => objects.has(o.id)).flatMap((o) => Array.from({ length: o.islands }, (_, k) => o.first_island + k));
-  };
   return [
     ...handCommands(editor, actions),
     ...islandCommands(editor, actions),
@@ -143,19 +97,43 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
     { name: "New empty atlas", group: "Atlases", hint: "a further set of sheets in this project", enabled: true, run: () => actions.newAtlas.mutate({ name: nextName(project.atlases), objects: [] }, { onSuccess: ({ atlas: made }) => ui.goToAtlas(made) }) },
     ...project.atlases.filter((tab) => tab.id !== atlas.id).map((tab) => ({ name: `Go to ${tab.name}`, group: "Atlases", enabled: true, run: () => ui.goToAtlas(tab.id) })),
     { name: `Empty ${atlas.name}`, group: "Atlases", hint: "let go of all its objects; they stay in the project", enabled: count > 0, run: () => actions.releaseObjects.mutate((editor.document.info?.objects ?? []).map((o) => o.id)) },
-    { name: "All steps", group: "Layout", hint: "look back, go back, name a step", enabled: true, run: () => ui.setSteps(true) },
-    { name: "Drafts", group: "Layout", hint: "compare layouts and keep one", enabled: true, run: () => ui.setDrafts(true) },
+    { name: "All steps", group: "Layout", hint: "look back, go back, name a step", enabled: true, run: () => ui.setSteps(!ui.steps) },
+    { name: "Drafts", group: "Layout", hint: "compare layouts and keep one", enabled: true, run: () => ui.setDrafts(!ui.drafts) },
     ...SNAPS.map((kind) => ({ name: `Snap to ${kind}`, group: "By hand", hint: "hold Alt while dragging to suspend it", enabled: true, on: editor.snap.isOn(kind), run: () => editor.snap.toggle(kind) })),
-    { name: "Select all islands", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.set(Array.from({ length: count }, (_, i) => i))) },
-    { name: "Select all but these", group: "Select", enabled: count > 0, run: () => editor.select((s) => s.invert(count)) },
-    { name: "Select the whole object", group: "Select", enabled: chosen.length > 0, run: () => editor.select((s) => s.set(objectsOf())) },
-    { name: "Select nothing", group: "Select", enabled: chosen.length > 0, run: () => editor.select((s) => s.clear()) },
+    ...selectCommands(editor, project),
+    ...toolCommands(editor),
+    { name: "Commands", group: "View", hint: "everything by name", enabled: true, run: () => ui.setPalette(true) },
+    { name: "Shortcuts", group: "View", hint: "see and change them", enabled: true, run: () => ui.setHelp(true) },
+    { name: "The table alone", group: "View", hint: "and back", enabled: true, run: () => useRooms.getState().giveAll() },
+    { name: "Next finding", group: "View", hint: "", enabled: editor.figures.proof !== null, run: () => stepFinding(editor, 1) },
+    { name: "Finding before", group: "View", hint: "", enabled: editor.figures.proof !== null, run: () => stepFinding(editor, -1) },
     { name: "Show what is selected", group: "View", enabled: chosen.length > 0, run: () => editor.frameSelection() },
     { name: "Show the whole table", group: "View", enabled: count > 0, run: () => editor.frameTable() },
     ...VIEWS.map((view) => ({ name: `View as ${view}`, group: "View", enabled: count > 0, on: editor.view.as === view, run: () => editor.setView(view) })),
     ...STAGES.map((stage) => ({ name: `Go to ${stage}`, group: "Stages", enabled: true, run: () => ui.setStage(stage) })),
     { name: ui.theme === "paper" ? "Night theme" : "Paper theme", group: "View", enabled: true, run: ui.toggleTheme },
   ];
+}
+
+/** What can be taken into the hand. */
+export function toolCommands(editor: Editor): Command[] {
+  return TOOLS.map(({ tool, name, hint }) => ({ name, group: "By hand", hint, enabled: editor.handsOn && editor.document.count > 0, run: () => void editor.tools.use(tool) }));
+}
+
+/** Tools by their words. */
+export const TOOLS: { tool: ToolName; name: string; hint: string }[] = [
+  { tool: "take", name: "Take", hint: "drag islands; pins turn and size; drag the empty table to pick" },
+  { tool: "lasso", name: "Lasso", hint: "draw round islands to pick them; Shift adds, Ctrl takes away" },
+  { tool: "brush", name: "Brush", hint: "pass over islands to pick them; Shift adds, Ctrl takes away" },
+  { tool: "region", name: "Fit here", hint: "draw where the picked islands shall go; Shift freehand, Alt scales them to fill it" },
+];
+
+/** Through the findings of the kind that is looked at; of the first kind where none is. */
+function stepFinding(editor: Editor, step: 1 | -1): void {
+  if (!editor.figures.proof) return;
+  const all = groups(editor.figures.proof);
+  const group = all.find((g) => g.kind === editor.figures.finding?.kind) ?? all[0];
+  if (group) editor.showFinding(nextFinding(group.findings, editor.figures.finding, step));
 }
 
 /** Commands whose words all begin or hold what was typed, the best match first. */

@@ -51,13 +51,16 @@ export function useAtlas(id: number | undefined) {
 
 export const isActive = (job: Job) => job.state === "queued" || job.state === "running";
 
+/** Kinds of jobs that are done in a moment. */
+const SHORT = new Set(["measure", "slip in", "fit here", "take in"]);
+
 /** Jobs of a project, asked for often while one is at work. When one ends, the layout is fetched anew. */
 export function useJobs(projectId: number) {
   const client = useQueryClient();
   const query = useQuery({
     queryKey: ["jobs", projectId],
     queryFn: () => ask(api.GET("/api/projects/{project_id}/jobs/", { params: { path: { project_id: projectId } } })),
-    refetchInterval: (q) => (q.state.data?.some((job) => isActive(job) && job.kind === "measure") ? 90 : q.state.data?.some(isActive) ? 250 : 4000),
+    refetchInterval: (q) => (q.state.data?.some((job) => isActive(job) && SHORT.has(job.kind)) ? 90 : q.state.data?.some(isActive) ? 250 : 4000),
   });
   const known = useRef(new Map<number, string>());
   useEffect(() => {
@@ -76,6 +79,9 @@ export function useJobs(projectId: number) {
         const told = (job.error ?? {}) as { what?: string; where?: string; cure?: string };
         useUi.getState().tell({ kind: "error", what: told.what ?? job.message ?? "It failed.", where: told.where, cure: told.cure });
       }
+      const { islands, of } = (job.result ?? {}) as { islands?: number; of?: number };
+      if (job.state === "done" && (job.kind === "slip in" || job.kind === "fit here") && islands !== undefined && of !== undefined && islands < of)
+        useUi.getState().tell({ kind: "done", what: `${islands} of ${of} islands found a place; the others lie where they were.` });
       if (job.kind === "export" && job.state === "done") window.location.assign(`/api/jobs/${job.id}/download/`);
     }
   }, [query.data, client, projectId]);
@@ -172,6 +178,24 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       mutationFn: (body: { islands: number[]; direction: "left" | "right" | "up" | "down"; each?: boolean }) =>
         editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/settle/", { params: path, body: { each: false, ...body, ...seen() } }))),
       ...moved,
+    }),
+    makeRoom: useMutation({
+      mutationFn: (islands: number[]) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/make-room/", { params: path, body: { islands, ...seen() } }))),
+      ...moved,
+    }),
+    slipIn: useMutation({
+      mutationFn: (body: { islands: number[]; tile: number; near?: [number, number]; block?: boolean }) =>
+        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/slip-in/", { params: path, body: { rotate: "quarter", block: false, near: null, ...body, ...seen() } }))),
+      ...options,
+    }),
+    fitHere: useMutation({
+      mutationFn: (body: { islands: number[]; tile: number; region: [number, number][]; grow: boolean }) =>
+        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/fit-here/", { params: path, body: { rotate: "quarter", ...body, ...seen() } }))),
+      ...options,
+    }),
+    takeIn: useMutation({
+      mutationFn: (islands: number[]) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/take-in/", { params: path, body: { islands, ...seen() } }))),
+      ...options,
     }),
     setTiles: useMutation({
       mutationFn: (tiles: TileRequest[]) => ask(api.PUT("/api/atlases/{atlas_id}/tiles/", { params: path, body: { tiles, ...seen() } })),

@@ -3,12 +3,14 @@ import { useEffect, useState } from "react";
 import type { Atlas, Project } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
 import { allCommands, matching } from "../commands";
+import { keysOf, shownKeys, useKeys } from "../shortcuts";
 import { useUi } from "../state";
 
 /** Everything by name: type a few letters, choose with the arrows, Enter does it. */
 export function Palette({ actions, project, atlas }: { actions: Actions; project: Project; atlas: Atlas }) {
   const editor = useEditor("document", "selection", "view");
   const { palette, setPalette } = useUi();
+  const keys = keysOf(useKeys().changed);
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);
   useEffect(() => { setTyped(""); setAt(0); }, [palette]);
@@ -37,7 +39,7 @@ export function Palette({ actions, project, atlas }: { actions: Actions; project
                   ref={(el: HTMLDivElement | null) => { if (i === here) el?.scrollIntoView({ block: "nearest" }); }} onMouseMove={() => setAt(i)} onClick={() => run(i)}>
                   <Text fontWeight="500">{command.on ? `Take off: ${command.name}` : command.name}</Text>
                   <Text color="soft" truncate>{command.hint}</Text>
-                  <Text color="soft" ml="auto">{command.group}</Text>
+                  <Text color="soft" ml="auto" flexShrink="0">{keys[command.name] ? shownKeys(keys[command.name]) : command.group}</Text>
                 </Flex>
               ))}
               {!found.length && <Text color="soft" p="2">Nothing by that name can be done now.</Text>}

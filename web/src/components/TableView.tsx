@@ -11,6 +11,8 @@ import * as format from "../format";
 import type { Corner } from "../room";
 import { editor, useUi } from "../state";
 import { FramePanel } from "./FramePanel";
+import { PointerHint } from "./PointerHint";
+import { ToolStrip } from "./ToolStrip";
 import { IslandMenu } from "./IslandMenu";
 
 /** The table: what is on it is drawn by the editor; here are the pointer, the keys and what lies over it. */
@@ -38,6 +40,17 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
   }, [theme, atlas.name]);
   useEffect(() => painter.current?.resize(size.width, size.height), [size]);
   useEffect(() => editor.setHandsOn(byHand), [byHand]);
+  const { mutate: fitHere } = actions.fitHere;
+  useEffect(() => {
+    editor.onRegion = ({ tile, region, grow }) => {
+      const islands = editor.selection.list();
+      const { tell } = useUi.getState();
+      if (!islands.length) tell({ kind: "error", what: "Nothing is picked to be fitted in.", cure: "Pick islands first, then draw where they shall go." });
+      else if (!tile) tell({ kind: "error", what: "The region lies on no sheet.", cure: "Draw it on a sheet." });
+      else fitHere({ islands, tile, region, grow });
+    };
+    return () => { editor.onRegion = null; };
+  }, [fitHere]);
 
   const at = (event: React.MouseEvent): PointerAt => {
     const area = box.current!.getBoundingClientRect();
@@ -67,7 +80,7 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
         if ((e.target as HTMLElement).closest("[data-over-table]")) return;
         if (e.key === " ") tools.spaceDown = true;
         if (e.key === "Escape" && tools.cancel()) { e.preventDefault(); e.stopPropagation(); return; }
-        if (!e.ctrlKey && !e.metaKey && (tools.key(e.key, e.shiftKey, e.altKey) || e.key === " ")) e.preventDefault();
+        if (!e.ctrlKey && !e.metaKey && !(e.altKey && e.shiftKey) && (tools.key(e.key, e.shiftKey, e.altKey) || e.key === " ")) e.preventDefault();
       }}
       onKeyUp={(e) => { if (e.key === " ") tools.spaceDown = false; }}>
       {[under, middle, over].map((ref, i) => (
@@ -75,6 +88,8 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
       ))}
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />
+      {!empty && byHand && <ToolStrip actions={actions} />}
+      {!empty && byHand && <PointerHint />}
       {!empty && <Status />}
       {!empty && floating && <Box data-over-table position="absolute" {...at2d(corner)}>{floating}</Box>}
     </Box>

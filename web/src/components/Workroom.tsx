@@ -40,7 +40,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
     editor.onHeld = (islands) => useUi.getState().tell({ kind: "error", what: islands === 1 ? "The island that is picked keeps its place, turn or size." : `All ${islands} islands that are picked keep their place, turn or size.`, cure: "Unlock it first (L for the place), or pick others." });
     editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
   }, [place]);
-  useShortcuts(actions, project.data);
+  useShortcuts(actions, project.data, atlas.data);
   useLayoutEffect(() => () => editor.clear(), []);
   useLivePicture(jobs);
   useProof(atlas.data?.objects ? atlas.data.head.id : undefined);

@@ -22,7 +22,7 @@ void main() {
   vLook = vHas > 0.5 ? look(_island) : vec4(0.75, 0.74, 0.71, 0.0);
   vec4 view = modelViewMatrix * vec4(position, 1.0);
   vView = view.xyz;
-  gl_Position = projectionMatrix * view;
+  gl_Position = marked(vLook.a, ${MARK.hidden}) ? vec4(2.0, 2.0, 2.0, 1.0) : projectionMatrix * view;
 }`;
 
 export const MODEL_FRAGMENT = /* glsl */ `

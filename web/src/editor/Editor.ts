@@ -20,6 +20,8 @@ import { ViewManager } from "./view/ViewManager";
 
 const MOVE_MS = 480;
 const PREVIEW_MS = 160;
+/** Screen px at the left of the table that the tools take. */
+export const TOOLS_PX = 78;
 
 /** Names of what a component can listen to. */
 export type Topic = "document" | "selection" | "figures" | "view" | "pointer" | "looks" | "frames" | "gesture" | "snap" | "history" | "tools" | "zoom" | "painted";
@@ -47,6 +49,8 @@ export class Editor {
     },
   });
   readonly tools: ToolManager = new ToolManager(this);
+  /** Told where the picked islands shall go, when a region was drawn: px from the corner of a tile (0 for none), whether they are scaled to fill it. */
+  onRegion: ((drawn: { tile: number; region: [number, number][]; grow: boolean }) => void) | null = null;
   /** Told when a command or key can move nothing, as locks hold all that is picked. */
   onHeld: ((islands: number) => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
@@ -99,6 +103,7 @@ export class Editor {
       this.tools.cancel();
       this.gesture.cancel();
       this.looks.begin(geometry.base.count);
+      document.hidden = new Set();
       // The same islands of the same objects stay picked, whatever their numbers in this layout are.
       this.selection.set(document.withKeys(new Set(picked)));
     }
@@ -185,6 +190,8 @@ export class Editor {
   setHandsOn(on: boolean): void {
     this.handsOn = on;
     this.tools.cancel();
+    if (this.tools.tool !== "take") this.tools.use("take");
+    this.camera.left = on ? TOOLS_PX : 0;
     this.drawn();
   }
 
@@ -198,15 +205,15 @@ export class Editor {
     return gesture.drop();
   }
 
-  /** Move each picked island by itself, by what is worked out from their boxes; locked ones stay and do not count. */
-  moveEach(work: (boxes: Bounds[]) => Transform[]): Promise<void> {
+  /** Do something to each picked island by itself, by what is worked out from their boxes; locked ones stay and do not count. */
+  moveEach(work: (boxes: Bounds[], islands: number[]) => Transform[], verb: Verb = "move"): Promise<void> {
     this.tools.endNudge();
     const { gesture, document } = this;
     if (!document.model) return Promise.resolve();
-    if (!gesture.begin("move")) return this.sayHeld();
+    if (!gesture.begin(verb)) return this.sayHeld();
     const islands = gesture.outlines!.islands;
     gesture.cancel();
-    return this.place(gesture.editFor(islands, work(islands.map((island) => document.model!.bounds[island])), "move"));
+    return this.place(gesture.editFor(islands, work(islands.map((island) => document.model!.bounds[island]), islands), verb));
   }
 
   /** All that is picked is held by locks: whoever shows words says so. */
@@ -281,6 +288,18 @@ export class Editor {
     const before = this.selection.list();
     change(this.selection);
     this.looks.touch(new Set([...before, ...this.selection.list()]));
+  }
+
+  /** Islands that are not drawn and not met for a while; the others are shown again. */
+  hide(islands: Iterable<number>): void {
+    const { document } = this;
+    const before = document.hidden;
+    const now = new Set(islands);
+    document.hidden = now;
+    if (document.model) document.model.hidden = now;
+    this.select((s) => s.remove(now));
+    this.looks.touch(new Set([...before, ...now]));
+    document.signal.raise();
   }
 
   setProof(proof: Proof | null, stale: boolean): void {

@@ -13,6 +13,8 @@ export class TableCamera {
   scale = 400;
   width = 800;
   height = 600;
+  /** Screen px at the left that something lies over: what is framed is shown beside it. */
+  left = 0;
 
   resize(width: number, height: number): void {
     this.width = Math.max(1, width);
@@ -45,9 +47,9 @@ export class TableCamera {
   frame(bounds: Bounds, border = 24, top = 0): void {
     const w = Math.max(bounds.maxX - bounds.minX, 1e-6);
     const h = Math.max(bounds.maxY - bounds.minY, 1e-6);
-    const scale = Math.min((this.width - 2 * border) / w, (this.height - 2 * border - top) / h);
+    const scale = Math.min((this.width - this.left - 2 * border) / w, (this.height - 2 * border - top) / h);
     this.scale = Math.min(CLOSEST, Math.max(FARTHEST, scale));
-    this.x = (bounds.minX + bounds.maxX) / 2;
+    this.x = (bounds.minX + bounds.maxX) / 2 - this.left / 2 / this.scale;
     this.y = (bounds.minY + bounds.maxY) / 2 + top / 2 / this.scale;
     this.zoomed.raise();
   }

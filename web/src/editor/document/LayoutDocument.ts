@@ -29,6 +29,8 @@ export class LayoutDocument {
   model: LayoutModel | null = null;
   /** Islands that lie on another one of their stack. */
   covered: Uint8Array = new Uint8Array(0);
+  /** Islands that are put out of sight. */
+  hidden: ReadonlySet<number> = new Set();
   /** What the server said last, while an edit is on its way. */
   private confirmed: LayoutInfo | null = null;
   /** Placements as the server said them last, and edits of them that are on their way. */
@@ -58,6 +60,7 @@ export class LayoutDocument {
       const changed = differing(before.placements, shown);
       this.model = changed.length ? before.moved(shown, changed) : before;
     } else this.model = new LayoutModel(geometry.base, shown, this.map);
+    if (before) this.model.hidden = this.hidden;
     this.covered = coveredIslands(this.model.bounds, info.controls.stack);
     this.signal.raise();
     return { sameIslands: before !== null, sameSheets: this.tiles.map((tile) => tile.number).join() === sheets };

@@ -1,5 +1,6 @@
 import { applyX, applyY, inTriangle, NOWHERE, union, type Bounds } from "../affine/affine";
 import { SpatialIndex } from "../spatial/SpatialIndex";
+import { crosses, inShape } from "../geometry/shape";
 import type { TableMap } from "../table/TableMap";
 import { labelAnchors } from "./anchors";
 import type { BaseLayout } from "./BaseLayout";
@@ -20,6 +21,8 @@ function groupBy(islands: Int32Array, count: number): Rows {
 /** Base islands under placements: where they lie on the table, and what is under the pointer. */
 export class LayoutModel {
   readonly bounds: Bounds[];
+  /** Islands that are out of sight: nothing meets them. */
+  hidden: ReadonlySet<number> = new Set();
   /** Number of the tile that each island lies in, 0 for none. */
   readonly homes: Int32Array;
   private triangles: Rows;
@@ -41,6 +44,7 @@ export class LayoutModel {
     this.edges = before?.edges ?? groupBy(base.edgeIsland, base.count);
     this.ringCache = before?.ringCache ?? new Map();
     this.anchors = before?.anchors ?? labelAnchors(base);
+    if (before) this.hidden = before.hidden;
     this.homes = before ? before.homes.slice() : new Int32Array(base.count);
     this.bounds = before ? before.bounds.slice() : new Array<Bounds>(base.count);
     if (before && changed) changed.forEach((island) => this.measure(island));
@@ -124,6 +128,7 @@ export class LayoutModel {
     const out: { island: number; area: number }[] = [];
     const t = new Float64Array(6);
     for (const island of this.index.meeting({ minX: x, minY: y, maxX: x, maxY: y })) {
+      if (this.hidden.has(island)) continue;
       const b = this.bounds[island];
       for (let k = this.triangles.start[island]; k < this.triangles.start[island + 1]; k++) {
         const at = this.triangles.items[k] * 6;
@@ -142,7 +147,26 @@ export class LayoutModel {
   }
 
   islandsIn(box: Bounds): number[] {
-    return this.index.meeting(box).sort((a, b) => a - b);
+    return this.index.meeting(box).filter((island) => !this.hidden.has(island)).sort((a, b) => a - b);
+  }
+
+  /** Islands that a shape drawn on the table (x, y of its corners) meets or holds. */
+  islandsWithin(shape: readonly number[]): number[] {
+    if (shape.length < 6) return [];
+    const box = { ...NOWHERE };
+    for (let k = 0; k < shape.length; k += 2) {
+      box.minX = Math.min(box.minX, shape[k]);
+      box.maxX = Math.max(box.maxX, shape[k]);
+      box.minY = Math.min(box.minY, shape[k + 1]);
+      box.maxY = Math.max(box.maxY, shape[k + 1]);
+    }
+    return this.islandsIn(box).filter((island) => {
+      const edges = this.edgesOf(island);
+      for (let k = 0; k < edges.length; k += 4) {
+        if (inShape(edges[k], edges[k + 1], shape) || crosses(edges[k], edges[k + 1], edges[k + 2], edges[k + 3], shape)) return true;
+      }
+      return this.islandsAt(shape[0], shape[1]).includes(island);
+    });
   }
 
   /** Outline of an island in base UVs as rings of u, v pairs, for dashes that run around corners. */

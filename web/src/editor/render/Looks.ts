@@ -116,7 +116,8 @@ export class Looks {
       (stripes && flags & FLAGS.mirrored ? MARK.mirrored : 0) |
       ((plaid && flags & FLAGS.overlapping && !this.moving.has(island)) || this.laidOn.has(island) ? MARK.overlapping : 0) |
       (this.moving.has(island) ? MARK.moving : 0) |
-      (flags & FLAGS.sideTable ? MARK.sideTable : 0)
+      (flags & FLAGS.sideTable ? MARK.sideTable : 0) |
+      (this.layout.hidden.has(island) ? MARK.hidden : 0)
     );
   }
 }

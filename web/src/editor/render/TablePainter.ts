@@ -8,7 +8,8 @@ import { drawSpots } from "../table/spots";
 import { drawLabels, drawStitches } from "../table/stitches";
 import { TableRenderer } from "../table/TableRenderer";
 import { Boxing } from "../tools/Boxing";
-import { drawFrame, drawGesture, drawHeld } from "./drawGesture";
+import { Lasso, Region } from "../tools/Pens";
+import { drawFrame, drawGesture, drawHeld, drawShape } from "./drawGesture";
 
 export type Canvases = { under: HTMLCanvasElement; middle: HTMLCanvasElement; over: HTMLCanvasElement };
 
@@ -75,9 +76,9 @@ export class TablePainter {
     if (!model || !info) return;
     const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
     if (!gesture.active && !view.previewed) {
-      if (view.as !== "checker") drawLabels(top, camera, model, document.anchors, (island) => (document.flags(island) & FLAGS.overlapping || document.covered[island] ? "" : labelOf(editor, island)), onIsland);
+      if (view.as !== "checker") drawLabels(top, camera, model, document.anchors, (island) => (document.flags(island) & FLAGS.overlapping || document.covered[island] || document.hidden.has(island) ? "" : labelOf(editor, island)), onIsland);
       drawThreads(top, camera, model, document.anchors, document.said, info.controls.bundle, (i) => editor.selection.has(i) || view.hovered === i, onIsland);
-      drawBadges(top, camera, model, document.anchors, document.said, (i) => (document.covered[i] ? null : document.control(i)), (i) => document.mates("stack", i).length, onIsland);
+      drawBadges(top, camera, model, document.anchors, document.said, (i) => (document.covered[i] || document.hidden.has(i) ? null : document.control(i)), (i) => document.mates("stack", i).length, onIsland);
     }
     drawInnerLabels(top, camera, sheets, document.map, onIsland);
     if (view.ghost) drawGhost(top, camera, view.ghost);
@@ -87,6 +88,8 @@ export class TablePainter {
     if (frame && editor.tools.state.name === "idle" && editor.handsOn) drawFrame(top, editor, frame, onIsland);
     if (editor.tools.state.name === "dragging" && !gesture.active) drawHeld(top, editor);
     if (editor.figures.finding && !view.previewed) drawSpots(top, camera, editor.figures.finding, document.map, onIsland);
+    const { state } = editor.tools;
+    if (state instanceof Lasso || state instanceof Region) drawShape(top, editor, state.shape, palette, state instanceof Region);
     if (editor.tools.state instanceof Boxing) drawBox(top, editor, editor.tools.state, palette);
     if (!editor.painted.version) {
       performance.mark("table painted");

@@ -1,5 +1,6 @@
 import type { Bounds } from "../affine/affine";
 import type { Editor } from "../Editor";
+import type { Shape } from "../geometry/shape";
 import { apply } from "../geometry/transform";
 import { boundsAfter } from "../spatial/Outlines";
 import type { Palette } from "../table/paper";
@@ -137,4 +138,28 @@ export function gesturePath(editor: Editor, islands: readonly number[], most: nu
     }
   }
   return path;
+}
+
+/** A line that is drawn by hand; for a region with its size in px. */
+export function drawShape(ctx: CanvasRenderingContext2D, editor: Editor, shape: Shape, palette: Palette, region: boolean): void {
+  ctx.beginPath();
+  let [l, t, r, b] = [Infinity, Infinity, -Infinity, -Infinity];
+  for (let k = 0; k < shape.length; k += 2) {
+    const [x, y] = editor.camera.toScreen(shape[k], shape[k + 1]);
+    ctx.lineTo(x, y);
+    [l, t, r, b] = [Math.min(l, x), Math.min(t, y), Math.max(r, x), Math.max(b, y)];
+  }
+  ctx.closePath();
+  ctx.fillStyle = region ? "rgba(232,194,122,0.28)" : "rgba(46,94,98,0.12)";
+  ctx.fill();
+  ctx.lineWidth = region ? 1.8 : 1.3;
+  ctx.setLineDash(region ? [8, 5] : [4, 4]);
+  ctx.strokeStyle = region ? PETROL : palette.ink;
+  ctx.stroke();
+  ctx.setLineDash([]);
+  if (!region) return;
+  const { map } = editor.document;
+  const [x, y] = editor.camera.toTable((l + r) / 2, (t + b) / 2);
+  const px = map.pxPerUnit(map.tileAt(x, y)) / editor.camera.scale;
+  label(ctx, (l + r) / 2, t - 14, `${Math.round((r - l) * px)} × ${Math.round((b - t) * px)} px`);
 }

@@ -21,6 +21,16 @@ export class Selection {
     this.take(new Set(islands));
   }
 
+  add(islands: Iterable<number>): void {
+    this.take(new Set([...this.islands, ...islands]));
+  }
+
+  remove(islands: Iterable<number>): void {
+    const next = new Set(this.islands);
+    for (const island of islands) next.delete(island);
+    this.take(next);
+  }
+
   /** Add what is not all selected yet, take away what is. */
   toggle(islands: number[]): void {
     const next = new Set(this.islands);

@@ -7,7 +7,7 @@ export const PER_ROW = 512;
 /** More than there are columns or rows of tiles. */
 const CELLS = 128;
 
-export const MARK = { selected: 1, mirrored: 2, overlapping: 4, outside: 8, hovered: 16, sideTable: 32, moving: 64 } as const;
+export const MARK = { selected: 1, mirrored: 2, overlapping: 4, outside: 8, hovered: 16, sideTable: 32, moving: 64, hidden: 128 } as const;
 
 /** What the shaders read per island: its placement and its look. Both views share these two small textures. */
 export class IslandTextures {

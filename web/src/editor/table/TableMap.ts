@@ -70,6 +70,13 @@ export class TableMap {
     return Math.max(width, height);
   }
 
+  /** px from the lower left corner of a tile's sheet; from that of the first one outside all. */
+  inPx(number: number, x: number, y: number): Pair {
+    const { minX, minY } = this.sheet(number || this.tiles[0].number);
+    const px = this.pxPerUnit(number);
+    return [(x - minX) * px, (y - minY) * px];
+  }
+
   /** What a transform on the table does to UVs of a tile, for what lies in another one (or none) after it. */
   inUV(by: Transform, from: number, to: number): Transform {
     return compose(inverse(this.fromUV(to)), compose(by, this.fromUV(from)));

@@ -40,7 +40,7 @@ void main() {
   vec2 at = onTable(island, vUv, uPitch);
   if (marked(vLook.a, ${MARK.moving})) at = vec2(dot(uGestureX, vec3(at, 1.0)), dot(uGestureY, vec3(at, 1.0)));
   vec2 p = (at - uCentre) * uScale * 2.0 / uView;
-  gl_Position = vec4(p, 0.0, 1.0);
+  gl_Position = marked(vLook.a, ${MARK.hidden}) ? vec4(2.0, 2.0, 2.0, 1.0) : vec4(p, 0.0, 1.0);
 }`;
 
 const FILL = /* glsl */ `

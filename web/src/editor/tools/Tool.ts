@@ -5,7 +5,7 @@ export type PointerAt = { x: number; y: number; sx: number; sy: number; button: 
 
 /** What a tool does between two events; each answers with the state that follows, itself when nothing changes. */
 export interface ToolState {
-  readonly name: "idle" | "pressed" | "dragging" | "turning" | "sizing" | "boxing" | "panning";
+  readonly name: "idle" | "pressed" | "dragging" | "turning" | "sizing" | "boxing" | "panning" | "pen" | "lasso" | "brush" | "region" | "carrying";
   down(at: PointerAt): ToolState;
   move(at: PointerAt): ToolState;
   up(at: PointerAt): ToolState;

@@ -2,17 +2,26 @@ import type { Editor } from "../Editor";
 import { moving } from "../geometry/transform";
 import { Signal } from "../signal";
 import { Panning } from "./Panning";
+import { PenIdle, type Pen } from "./Pens";
+import { Carrying } from "./take/Carrying";
 import { Idle } from "./take/Idle";
 import type { PointerAt, ToolState } from "./Tool";
 
 const NUDGE_MS = 350;
 
+/** What can be in the hand. */
+export type ToolName = "take" | Pen;
+
 /** What pointer, wheel and keys do on the table: they go to the state that the tool is in. */
 export class ToolManager {
   readonly signal = new Signal();
   /** Where a tool goes when nothing is held. */
-  readonly rest: ToolState;
+  rest: ToolState;
   state: ToolState;
+  /** Where the pointer was last over the table. */
+  last: PointerAt | null = null;
+  /** Told when a tool is used. */
+  onUsed: ((tool: ToolName) => void) | null = null;
   spaceDown = false;
   /** Whether the last press moved the view: then it asks for no menu. */
   dragged = false;
@@ -23,6 +32,40 @@ export class ToolManager {
     this.state = this.rest = new Idle(editor);
   }
 
+  /** The tool in the hand. */
+  get tool(): ToolName {
+    return this.rest instanceof PenIdle ? this.rest.pen : "take";
+  }
+
+  /** Take a tool into the hand; what is under way is taken back. */
+  use(tool: ToolName): ToolState {
+    this.endNudge();
+    if (this.state !== this.rest && this.state.name !== "region") this.state.cancel();
+    this.rest = tool === "take" ? new Idle(this.editor) : new PenIdle(this.editor, tool);
+    this.go(this.rest);
+    this.signal.raise();
+    this.editor.drawn();
+    return this.rest;
+  }
+
+  used(tool: ToolName): void {
+    this.onUsed?.(tool);
+  }
+
+  /** Hang what is picked at the pointer, by its middle; false when locks hold it. */
+  carry(): boolean {
+    const frame = this.editor.frame;
+    if (!frame) return false;
+    this.use("take");
+    const [x, y] = [(frame.minX + frame.maxX) / 2, (frame.minY + frame.maxY) / 2];
+    const [sx, sy] = this.editor.camera.toScreen(x, y);
+    const carrying = new Carrying(this.editor, { x, y, sx, sy, button: 0, shift: false, ctrl: false, alt: false });
+    if (!carrying.begin()) return false;
+    this.go(carrying);
+    if (this.last) this.move(this.last);
+    return true;
+  }
+
   down(at: PointerAt): void {
     this.endNudge();
     this.dragged = false;
@@ -30,6 +73,7 @@ export class ToolManager {
   }
 
   move(at: PointerAt): void {
+    this.last = at;
     this.go(this.state.move(at));
   }
 

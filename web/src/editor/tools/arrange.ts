@@ -20,14 +20,34 @@ export function aligned(boxes: readonly Bounds[], edge: Edge): Transform[] {
 
 /** How each box moves so that they follow one another at a distance, in the order in which they lie; the first stays. */
 export function inRow(boxes: readonly Bounds[], along: "across" | "up", distance: number): Transform[] {
+  const low = along === "across" ? "minX" : "minY";
+  return inOrder(boxes, boxes.map((_, k) => k).sort((a, b) => boxes[a][low] - boxes[b][low]), along, distance);
+}
+
+/** The same in a given order; the row begins where the lowest of them begins. */
+export function inOrder(boxes: readonly Bounds[], order: readonly number[], along: "across" | "up", distance: number): Transform[] {
   const [low, high] = along === "across" ? (["minX", "maxX"] as const) : (["minY", "maxY"] as const);
-  const order = boxes.map((_, k) => k).sort((a, b) => boxes[a][low] - boxes[b][low]);
   const out: Transform[] = boxes.map(() => moving(0, 0));
-  let next = boxes[order[0]]?.[low] ?? 0;
+  let next = Math.min(...boxes.map((b) => b[low]));
   for (const k of order) {
     const by = next - boxes[k][low];
     out[k] = along === "across" ? moving(by, 0) : moving(0, by);
     next += boxes[k][high] - boxes[k][low] + distance;
+  }
+  return out;
+}
+
+/** Boxes in rows of a width, the largest first, from the upper edge of a place downwards and from its right edge to the left. */
+export function laidOut(boxes: readonly Bounds[], order: readonly number[], place: Bounds, distance: number): Transform[] {
+  const out: Transform[] = boxes.map(() => moving(0, 0));
+  let [x, y, row] = [place.maxX, place.maxY, 0];
+  for (const k of order) {
+    const b = boxes[k];
+    const [w, h] = [b.maxX - b.minX, b.maxY - b.minY];
+    if (x < place.maxX && x - w < place.minX) [x, y, row] = [place.maxX, y - row - distance, 0];
+    out[k] = moving(x - w - b.minX, y - h - b.minY);
+    x -= w + distance;
+    row = Math.max(row, h);
   }
   return out;
 }

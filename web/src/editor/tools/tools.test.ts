@@ -238,3 +238,82 @@ it("says so when locks hold all that a key or a command would move", async () =>
   editor.tools.key("ArrowUp", false, false);
   expect([held.mock.calls, sent]).toEqual([[[1], [1]], []]);
 });
+
+it("picks with a line drawn round islands, adds with Shift and takes away with Ctrl", () => {
+  const { editor } = setUp([0, 0, 0]);
+  editor.tools.use("lasso");
+  const round = (points: [number, number][], keys: Partial<PointerAt> = {}) => {
+    editor.tools.down(at(editor, ...points[0], keys));
+    points.slice(1).forEach((p) => editor.tools.move(at(editor, ...p, keys)));
+    editor.tools.up(at(editor, ...points[points.length - 1], keys));
+  };
+  round([[0.05, 0.05], [0.3, 0.05], [0.3, 0.3], [0.05, 0.3]]);
+  expect(editor.selection.list()).toEqual([0]);
+  // A line that only touches an island with a side meets it too.
+  round([[0.45, 0.14], [0.52, 0.14], [0.52, 0.16], [0.45, 0.16]], { shift: true });
+  expect(editor.selection.list()).toEqual([0, 1]);
+  round([[0.05, 0.05], [0.3, 0.05], [0.3, 0.3], [0.05, 0.3]], { ctrl: true });
+  expect(editor.selection.list()).toEqual([1]);
+  expect(editor.tools.state.name).toBe("pen");
+  expect(editor.tools.cancel()).toBe(true);
+  expect([editor.tools.tool, editor.tools.state.name]).toEqual(["take", "idle"]);
+});
+
+it("brushes over islands, and Escape gives back what was picked before", () => {
+  const { editor } = setUp([0, 0, 0]);
+  editor.select((s) => s.set([2]));
+  editor.tools.use("brush");
+  editor.tools.down(at(editor, 0.05, 0.15));
+  editor.tools.move(at(editor, 0.7, 0.15));
+  expect([editor.tools.state.name, editor.selection.list()]).toEqual(["brush", [0, 1]]);
+  editor.tools.cancel();
+  expect(editor.selection.list()).toEqual([2]);
+});
+
+it("hands over a region in px of its tile, and is then put down", () => {
+  const { editor } = setUp([0, 0, 0]);
+  const drawn = vi.fn();
+  editor.onRegion = drawn;
+  editor.tools.use("region");
+  editor.tools.down(at(editor, 0.2, 0.3));
+  editor.tools.move(at(editor, 0.5, 0.5));
+  editor.tools.up(at(editor, 0.6, 0.7, { alt: true }));
+  const [{ tile, region, grow }] = drawn.mock.calls[0] as [{ tile: number; region: [number, number][]; grow: boolean }];
+  expect([tile, grow]).toEqual([1001, true]);
+  expect(region.map((p) => p.map(Math.round))).toEqual([[200, 300], [600, 700]]);
+  expect(editor.tools.tool).toBe("take");
+  editor.tools.use("region");
+  editor.tools.down(at(editor, 0.2, 0.3));
+  editor.tools.up(at(editor, 0.2, 0.3));
+  expect(drawn).toHaveBeenCalledTimes(1);
+});
+
+it("carries an island without a press until the next one lays it down", async () => {
+  const { editor, sent } = setUp([0, 0, 0]);
+  editor.select((s) => s.set([0]));
+  expect(editor.tools.carry()).toBe(true);
+  editor.tools.move(at(editor, 0.3, 0.35, { alt: true }));
+  expect([editor.tools.state.name, editor.gesture.active]).toEqual(["carrying", true]);
+  editor.tools.down(at(editor, 0.3, 0.35, { alt: true }));
+  editor.tools.up(at(editor, 0.3, 0.35));
+  await editor.history.settled();
+  expect(sent).toHaveLength(1);
+  // Its middle came under the pointer.
+  expect(sent[0].moves[0][2]).toBeCloseTo(0.15, 6);
+  expect(sent[0].moves[0][5]).toBeCloseTo(0.2, 6);
+  editor.tools.carry();
+  editor.tools.move(at(editor, 0.9, 0.9));
+  editor.tools.cancel();
+  expect([editor.tools.state.name, editor.gesture.active, sent.length]).toEqual(["idle", false, 1]);
+});
+
+it("neither shows nor meets what is hidden", () => {
+  const { editor } = setUp([0, 0, 0]);
+  editor.select((s) => s.set([0, 1]));
+  editor.hide([0]);
+  expect(editor.selection.list()).toEqual([1]);
+  expect(editor.document.model!.islandAt(0.15, 0.15)).toBe(-1);
+  expect(editor.document.model!.islandsIn({ minX: 0, minY: 0, maxX: 1, maxY: 1 })).toEqual([1, 2]);
+  editor.hide([]);
+  expect(editor.document.model!.islandAt(0.15, 0.15)).toBe(0);
+});

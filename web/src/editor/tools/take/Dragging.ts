@@ -7,7 +7,7 @@ export const SNAP_PX = 7;
 
 /** Picked islands follow the pointer; they snap unless a key suspends it. */
 export class Dragging extends GestureState {
-  readonly name = "dragging";
+  readonly name: "dragging" | "carrying" = "dragging";
 
   constructor(editor: GestureState["editor"], private from: PointerAt) {
     super(editor);
