@@ -104,6 +104,7 @@ class StepsOut(serializers.Serializer):
     change = serializers.SerializerMethodField(
         help_text="the present step; edits name the one they saw"
     )
+    what = serializers.SerializerMethodField(help_text="what the present step was done to, in words")
     undo = serializers.SerializerMethodField(
         help_text="what undo takes back; empty when there is nothing"
     )
@@ -118,6 +119,10 @@ class StepsOut(serializers.Serializer):
 
     def get_change(self, of: Any) -> int:
         return self._project(of).head_id or 0
+
+    def get_what(self, of: Any) -> str:
+        head = self._project(of).head
+        return head.what if head is not None else ""
 
     def get_undo(self, of: Any) -> str:
         head = self._project(of).head
@@ -157,6 +162,7 @@ class AtlasTabOut(serializers.Serializer):
     islands = serializers.IntegerField()
     coverage = serializers.FloatField(allow_null=True, help_text="once it was measured")
     density = serializers.FloatField(allow_null=True, help_text="px per metre, in the same way")
+    picture = serializers.CharField(help_text="address of a small picture; empty without islands")
 
 
 def _tab(atlas: int, head: Revision) -> dict[str, Any]:
@@ -168,6 +174,7 @@ def _tab(atlas: int, head: Revision) -> dict[str, Any]:
         "islands": sum(row.islands for row in members),
         "coverage": summary.get("coverage"),
         "density": summary.get("density"),
+        "picture": f"/api/revisions/{head.pk}/thumbnail.png?v={content_mark(head)}" if members else "",
     }
 
 

@@ -11,6 +11,8 @@ pytestmark = pytest.mark.browser
 
 CORNERS = {"A": (0.1, 0.1), "B": (0.4, 0.1), "C": (0.7, 0.6)}
 SIDE = 0.15
+TOOLS = 78
+"""px of the table that the tools take."""
 
 
 def squares() -> bytes:
@@ -73,8 +75,9 @@ def at(page, u: float, v: float) -> tuple[float, float]:
     """Where a UV of the only sheet is on the screen after “Whole sheet”."""
     box = page.get_by_test_id("table").bounding_box()
     width, height = box["width"] - 2, box["height"] - 2  # without the border
-    scale = min((width - 16) / 1.5, height - 36)
-    x, y = 0.25, 0.5 + 10 / scale
+    # The tools lie over the left of the table: what is framed is shown beside them.
+    scale = min((width - TOOLS - 16) / 1.5, height - 36)
+    x, y = 0.25 - TOOLS / 2 / scale, 0.5 + 10 / scale
     return box["x"] + 1 + width / 2 + (u - x) * scale, box["y"] + 1 + height / 2 - (v - y) * scale
 
 

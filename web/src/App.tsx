@@ -1,4 +1,4 @@
-import { Box, Button, Center, Flex, Heading, IconButton, Input, Spinner, Stack, Text } from "@chakra-ui/react";
+import { Box, Button, Center, Flex, Heading, IconButton, Image, Input, Spinner, Stack, Text } from "@chakra-ui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { Copy, Pencil, Trash2 } from "lucide-react";
 import { useEffect, useState } from "react";
@@ -7,6 +7,19 @@ import { useProjects } from "./api/hooks";
 import { Notices } from "./components/Notices";
 import { Workroom } from "./components/Workroom";
 import { tellError } from "./state";
+
+const OPENED = "quilt-opened";
+
+/** When each project was opened last in this browser. */
+function openedWhen(): Record<string, number> {
+  try {
+    return JSON.parse(localStorage.getItem(OPENED) ?? "{}") as Record<string, number>;
+  } catch {
+    return {};
+  }
+}
+
+const noteOpened = (id: number) => localStorage.setItem(OPENED, JSON.stringify({ ...openedWhen(), [id]: Date.now() }));
 
 const projectIn = (path: string) => Number(/^\/project\/(\d+)/.exec(path)?.[1] ?? 0);
 
@@ -23,13 +36,16 @@ export function App() {
     window.addEventListener("popstate", back);
     return () => window.removeEventListener("popstate", back);
   }, []);
-  const kept = projects.data?.filter((p) => !p.deleted) ?? [];
+  const when = openedWhen();
+  const kept = (projects.data?.filter((p) => !p.deleted) ?? []).sort((a, b) => (when[b.id] ?? 0) - (when[a.id] ?? 0) || b.id - a.id);
   const away = projects.data?.filter((p) => p.deleted) ?? [];
-  const shown = projectIn(path) || (path === "/" ? kept[0]?.id : undefined);
+  const here = projectIn(path);
+  useEffect(() => { if (here) noteOpened(here); }, [here]);
+  const shown = here || (path === "/" ? kept[0]?.id : undefined);
   if (shown) return <><Workroom key={shown} projectId={shown} leave={() => open(0)} /><Notices /></>;
   return (
     <Center as="main" h="100%" bg="cloth">
-      <Box bg="slip" borderWidth="1px" borderColor="line" rounded="lg" p="8" w="460px">
+      <Box bg="slip" borderWidth="1px" borderColor="line" rounded="lg" p="8" w="560px" maxH="92vh" overflowY="auto">
         <Heading as="h1" fontFamily="heading" size="2xl">Untold Quilt</Heading>
         <Text color="soft" mt="1" mb="5">Even texel density, tight layouts, safe to bake.</Text>
         {projects.isPending && <Spinner />}
@@ -58,6 +74,9 @@ function useProjectChange() {
 function ProjectRow({ project, open }: { project: Project; open: () => void }) {
   const [naming, setNaming] = useState(false);
   const change = useProjectChange();
+  const picture = project.atlases.find((tab) => tab.picture)?.picture;
+  const at = openedWhen()[project.id];
+  const opened = at ? new Date(at).toLocaleDateString(undefined, { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" }) : "";
   const path = { params: { path: { project_id: project.id } } };
   const rename = (name: string) => {
     setNaming(false);
@@ -69,8 +88,14 @@ function ProjectRow({ project, open }: { project: Project; open: () => void }) {
   }
   return (
     <Flex gap="1" align="center">
-      <Button flex="1" variant="outline" borderColor="line" justifyContent="space-between" onClick={open}>
-        <span>{project.name}</span><Text as="span" color="soft" fontWeight="400">{project.objects} {project.objects === 1 ? "object" : "objects"}</Text>
+      <Button flex="1" minW="0" h="68px" px="2" gap="3" variant="outline" borderColor="line" justifyContent="flex-start" onClick={open}>
+        <Center w="56px" h="56px" flexShrink="0" bg="cloth" rounded="sm" overflow="hidden">
+          {picture ? <Image src={picture} alt="" loading="lazy" maxW="56px" maxH="56px" /> : <Text as="span" color="soft" fontSize="11px" fontWeight="400">empty</Text>}
+        </Center>
+        <Box textAlign="left" minW="0">
+          <Text truncate>{project.name}</Text>
+          <Text color="soft" fontWeight="400" fontSize="12px" truncate>{project.objects} {project.objects === 1 ? "object" : "objects"} · {project.atlases.length} {project.atlases.length === 1 ? "atlas" : "atlases"}{opened ? ` · opened ${opened}` : ""}</Text>
+        </Box>
       </Button>
       <IconButton size="sm" variant="ghost" aria-label={`Rename ${project.name}`} title="Rename" onClick={() => setNaming(true)}><Pencil size={15} /></IconButton>
       <IconButton size="sm" variant="ghost" aria-label={`Duplicate ${project.name}`} title="Make a copy as it is now" onClick={() => void change(ask(api.POST("/api/projects/{project_id}/duplicate/", path)))}><Copy size={15} /></IconButton>

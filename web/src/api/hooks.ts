@@ -182,6 +182,10 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     makeRoom: useMutation({
       mutationFn: (islands: number[]) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/make-room/", { params: path, body: { islands, ...seen() } }))),
       ...moved,
+      onSuccess: (data) => {
+        moved.onSuccess(data);
+        if (data.what.includes("no place")) useUi.getState().tell({ kind: "done", what: `${data.what}.` });
+      },
     }),
     slipIn: useMutation({
       mutationFn: (body: { islands: number[]; tile: number; near?: [number, number]; block?: boolean }) =>

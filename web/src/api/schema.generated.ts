@@ -946,6 +946,8 @@ export interface components {
         AtlasOut: {
             /** @description the present step; edits name the one they saw */
             readonly change: number;
+            /** @description what the present step was done to, in words */
+            readonly what: string;
             /** @description what undo takes back; empty when there is nothing */
             readonly undo: string;
             /** @description what redo makes again; empty when there is nothing */
@@ -984,6 +986,8 @@ export interface components {
              * @description px per metre, in the same way
              */
             density: number | null;
+            /** @description address of a small picture; empty without islands */
+            picture: string;
         };
         /** @description What set the scale of a pack. */
         BindingOut: {
@@ -1623,6 +1627,8 @@ export interface components {
         ProjectOut: {
             /** @description the present step; edits name the one they saw */
             readonly change: number;
+            /** @description what the present step was done to, in words */
+            readonly what: string;
             /** @description what undo takes back; empty when there is nothing */
             readonly undo: string;
             /** @description what redo makes again; empty when there is nothing */
@@ -1742,6 +1748,8 @@ export interface components {
         RulesOut: {
             /** @description the present step; edits name the one they saw */
             readonly change: number;
+            /** @description what the present step was done to, in words */
+            readonly what: string;
             /** @description what undo takes back; empty when there is nothing */
             readonly undo: string;
             /** @description what redo makes again; empty when there is nothing */

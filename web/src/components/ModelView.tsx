@@ -3,11 +3,15 @@ import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree, type ThreeEvent } from "@react-three/fiber";
 import { Focus, PanelRight, PictureInPicture2, RotateCw, X } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
-import { Box3, DoubleSide, GLSL3, PerspectiveCamera, ShaderMaterial, Vector3, type BufferGeometry } from "three";
+import { Box3, DoubleSide, GLSL3, Matrix4, PerspectiveCamera, ShaderMaterial, Vector3, type BufferGeometry } from "three";
 import { useEditor } from "../api/hooks";
 import type { ModelPlace } from "../room";
 import type { Editor } from "../editor/Editor";
+import type { Geometry } from "../editor/layout/readGeometry";
+import { spreadOut } from "../editor/surface/spread";
+import { SIDES } from "../editor/view/ViewManager";
 import { Legend } from "./Legend";
+import { ModelMenu } from "./ModelMenu";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 
@@ -20,6 +24,7 @@ export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place
         <Heading as="h2" fontFamily="heading" fontSize="14px">Model</Heading>
         <Flex align="center" gap="1" pointerEvents="auto">
           {place === "docked" && <Legend />}
+          <ModelMenu />
           <IconButton size="2xs" variant="ghost" aria-label="Show what is selected" title="Show what is selected (F)" onClick={() => editor.frameSelection()}><Focus /></IconButton>
           {place === "docked"
             ? <IconButton size="2xs" variant="ghost" aria-label="Let the model float" title="Small, in a corner of the table" onClick={() => put("floating")}><PictureInPicture2 /></IconButton>
@@ -58,6 +63,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           uUseChecker: { value: 0 },
           uRepeat: { value: 1 },
           uUseStretch: { value: 0 },
+          uThrough: { value: 0 },
         },
       }),
     [],
@@ -71,9 +77,16 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uUseChecker.value = editor.view.as === "checker" ? 1 : 0;
     u.uRepeat.value = editor.view.checkerRepeat;
     u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
+    u.uThrough.value = editor.view.xray ? 1 : 0;
+    material.transparent = editor.view.xray;
+    material.depthWrite = !editor.view.xray;
     invalidate();
   }, [editor, material, version, invalidate]);
-  useFraming(editor);
+  const { geometry } = editor.document;
+  const { spread } = editor.view;
+  const matrices = useMemo(() => matricesOf(geometry!, spread), [geometry, spread]);
+  useFraming(editor, matrices);
+  const hover = useHover(editor);
   const pick = (event: ThreeEvent<MouseEvent>) => {
     if (event.delta > 4) return;
     event.stopPropagation();
@@ -85,11 +98,31 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   };
   return (
     <>
-      {editor.document.geometry!.instances.map(({ geometry, matrix }, i) => (
-        <mesh key={i} geometry={geometry} material={material} matrix={matrix} matrixAutoUpdate={false} onClick={pick} />
+      {geometry!.instances.map(({ geometry: mesh }, i) => (
+        <mesh key={i} geometry={mesh} material={material} matrix={matrices[i]} matrixAutoUpdate={false} onClick={pick} onPointerMove={hover} onPointerOut={() => editor.hover(-1)} />
       ))}
     </>
   );
+}
+
+/** Where the instances stand: as in their files, or side by side. */
+function matricesOf(geometry: Geometry, spread: boolean): Matrix4[] {
+  const apart = spread ? spreadOut(geometry) : new Map<number, Vector3>();
+  return geometry.instances.map(({ matrix, object }) => {
+    const by = apart.get(object);
+    return by ? new Matrix4().makeTranslation(by.x, by.y, by.z).multiply(matrix) : matrix;
+  });
+}
+
+/** Faces under the pointer light up their island on the table too, at most once a picture. */
+function useHover(editor: Editor) {
+  const asked = useRef(0);
+  return (event: ThreeEvent<PointerEvent>) => {
+    event.stopPropagation();
+    const island = islandOfFace(event);
+    cancelAnimationFrame(asked.current);
+    asked.current = requestAnimationFrame(() => editor.hover(island));
+  };
 }
 
 function islandOfFace(event: ThreeEvent<MouseEvent>): number {
@@ -99,23 +132,24 @@ function islandOfFace(event: ThreeEvent<MouseEvent>): number {
 }
 
 /** Corners in world space of the islands that are wanted, of all where none are. */
-function boxOf(editor: Editor, wanted: Set<number>): Box3 {
+function boxOf(editor: Editor, wanted: Set<number>, matrices: Matrix4[]): Box3 {
   const box = new Box3();
   const whole = wanted.size ? undefined : editor.document.info?.objects.find((o) => o.name === editor.view.focusObject)?.id;
   const point = new Vector3();
-  for (const { geometry, matrix, object } of editor.document.geometry!.instances) {
+  for (const [i, { geometry, object }] of editor.document.geometry!.instances.entries()) {
+    const matrix = matrices[i];
     if (whole !== undefined && object !== whole) continue;
     const position = geometry.getAttribute("position");
     const island = geometry.getAttribute("_island").array as Float32Array;
-    for (let i = 0; i < position.count; i++) {
-      if (wanted.size && !wanted.has(island[i])) continue;
-      box.expandByPoint(point.fromBufferAttribute(position, i).applyMatrix4(matrix));
+    for (let k = 0; k < position.count; k++) {
+      if (wanted.size && !wanted.has(island[k])) continue;
+      box.expandByPoint(point.fromBufferAttribute(position, k).applyMatrix4(matrix));
     }
   }
   return box;
 }
 
-function useFraming(editor: Editor) {
+function useFraming(editor: Editor, matrices: Matrix4[]) {
   const { camera, controls, invalidate } = useThree();
   const framed = useRef<unknown>(null);
   useEffect(() => {
@@ -125,13 +159,15 @@ function useFraming(editor: Editor) {
     const fresh = framed.current === null || (framed.current as { geometry: unknown }).geometry !== editor.document.geometry;
     if (!fresh && (framed.current as { mark: string }).mark === mark) return;
     framed.current = { geometry: editor.document.geometry, mark };
-    const box = boxOf(editor, fresh ? new Set() : new Set(editor.selection.list()));
+    const box = boxOf(editor, fresh ? new Set() : new Set(editor.selection.list()), matrices);
     if (box.isEmpty()) return;
     const centre = box.getCenter(new Vector3());
     const radius = Math.max(box.getSize(new Vector3()).length() / 2, 1e-3);
     const eye = camera as PerspectiveCamera;
-    const distance = radius / Math.sin((eye.fov * Math.PI) / 360) / Math.min(1, eye.aspect) / (fresh ? 1.3 : 0.7);
-    const way = fresh ? new Vector3(0.5, 0.38, 0.8).normalize() : eye.position.clone().sub((controls as unknown as { target: Vector3 }).target).normalize();
+    const side = SIDES[editor.view.side];
+    editor.view.side = "";
+    const distance = radius / Math.sin((eye.fov * Math.PI) / 360) / Math.min(1, eye.aspect) / (fresh || side ? 1.15 : 0.7);
+    const way = side ? new Vector3(...side).normalize() : fresh ? new Vector3(0.5, 0.38, 0.8).normalize() : eye.position.clone().sub((controls as unknown as { target: Vector3 }).target).normalize();
     eye.position.copy(centre).addScaledVector(way, distance);
     eye.near = distance / 200;
     eye.far = distance * 40;

@@ -58,18 +58,21 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
     const [x, y] = camera.toTable(sx, sy);
     return { x, y, sx, sy, button: event.button, shift: event.shiftKey, ctrl: event.ctrlKey || event.metaKey, alt: event.altKey };
   };
+  // What lies over the table has its own pointer; what it opens elsewhere on the page is heard here too.
+  const elsewhere = (event: React.SyntheticEvent) => !box.current!.contains(event.target as Node) || (event.target as HTMLElement).closest("[data-over-table]") !== null;
   const point = () => { if (box.current) box.current.style.cursor = tools.cursor; };
   useWheel(box);
   return (
     <Flex direction="column" flex="1" minH="0" minW="0" gap="5px">
     <Box ref={box} flex="1" minH="0" position="relative" rounded="lg" bg="cloth" borderWidth="1px" borderColor="line" overflow="hidden" minW="0" tabIndex={0} role="application" style={{ touchAction: "none" }}
       aria-label="Table. Arrow keys nudge what is selected, else they move the view; plus and minus zoom, F shows what is selected." data-testid="table"
-      onPointerDown={(e) => { if ((e.target as HTMLElement).closest("[data-over-table]")) return; setMenu(null); e.currentTarget.setPointerCapture(e.pointerId); e.currentTarget.focus({ preventScroll: true }); tools.down(at(e)); point(); }}
-      onPointerMove={(e) => { tools.move(at(e)); point(); }}
+      onPointerDown={(e) => { if (elsewhere(e)) return; setMenu(null); e.currentTarget.setPointerCapture(e.pointerId); e.currentTarget.focus({ preventScroll: true }); tools.down(at(e)); point(); }}
+      onPointerMove={(e) => { if (!box.current!.contains(e.target as Node)) return; tools.move(at(e)); point(); }}
       onPointerUp={(e) => { tools.up(at(e)); point(); }}
       onPointerCancel={() => tools.cancel()}
       onPointerLeave={() => tools.leave()}
       onContextMenu={(e) => {
+        if (!box.current!.contains(e.target as Node)) return;
         e.preventDefault();
         const { x, y, sx, sy } = at(e);
         const island = editor.document.model?.islandAt(x, y) ?? -1;
@@ -77,7 +80,7 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
         if (!tools.dragged && editor.selection.size) setMenu([sx, sy]);
       }}
       onKeyDown={(e) => {
-        if ((e.target as HTMLElement).closest("[data-over-table]")) return;
+        if (elsewhere(e)) return;
         if (e.key === " ") tools.spaceDown = true;
         if (e.key === "Escape" && tools.cancel()) { e.preventDefault(); e.stopPropagation(); return; }
         if (!e.ctrlKey && !e.metaKey && !(e.altKey && e.shiftKey) && (tools.key(e.key, e.shiftKey, e.altKey) || e.key === " ")) e.preventDefault();

@@ -2,6 +2,7 @@ import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { useEffect, useLayoutEffect, useState } from "react";
 import { uploadFiles } from "../api/client";
 import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
+import { useAddress } from "../address";
 import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
 import { useLivePicture } from "../api/arrange";
@@ -31,6 +32,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const layout = useShownLayout(atlas.data?.objects ? atlas.data.head : undefined);
   const actions = useActions(atlas.data, projectId);
   const upload = useUpload(projectId);
+  useAddress(projectId);
   const setStage = useUi((ui) => ui.setStage);
   const stage = useUi((ui) => ui.stage);
   const room = useRoom(stage);

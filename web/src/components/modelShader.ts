@@ -36,6 +36,7 @@ flat in float vElsewhere;
 flat in float vStretch;
 flat in vec2 vTexels;
 uniform float uUseStretch;
+uniform float uThrough;
 uniform sampler2D uChecker;
 uniform float uUseChecker;
 uniform float uRepeat;
@@ -59,5 +60,5 @@ void main() {
     colour = mix(colour, vec3(0.91, 0.76, 0.48), 0.35);
     if (thread < 0.2 && dash > 0.5) colour = vec3(0.12, 0.16, 0.27);
   }
-  outColour = vec4(colour, 1.0);
+  outColour = vec4(colour, uThrough < 0.5 || marked(vLook.a, ${MARK.selected}) ? 1.0 : 0.3);
 }`;

@@ -350,6 +350,20 @@ export class Editor {
     this.drawn();
   }
 
+  /** Look at what is picked on the model, or at all of it, from a side. */
+  lookFrom(side: string): void {
+    this.view.side = side;
+    this.lookAtModel("");
+  }
+
+  /** Other ways of showing the model. */
+  showModel(how: Partial<{ xray: boolean; spread: boolean }>): void {
+    Object.assign(this.view, how);
+    this.view.signal.raise();
+    if (how.spread !== undefined) this.lookFrom("Corner");
+    this.looks.signal.raise();
+  }
+
   private lookAtModel(object: string): void {
     this.view.focusObject = object;
     this.view.frameModel++;

@@ -4,9 +4,11 @@ import { islandCommands, type Command } from "../commands";
 import type { SlipProps } from "./props";
 import * as format from "../format";
 import { NumberField, Title } from "./parts";
+import { SelectPart } from "./SelectPart";
 
 /** What the packer may do with the picked islands. */
-export function IslandsPart({ actions }: SlipProps) {
+export function IslandsPart(props: SlipProps) {
+  const { actions } = props;
   const editor = useEditor("document", "selection");
   const picked = editor.selection.list();
   const commands = islandCommands(editor, actions);
@@ -31,6 +33,7 @@ export function IslandsPart({ actions }: SlipProps) {
         <Text color="soft" fontSize="12px">Even out gives these islands so many times the house density{weights.length > 1 ? "; they have different weights now" : ""}.</Text>
       </Box>
       {touched.length > 0 && <Button size="2xs" variant="plain" px="0" color="petrol" mt="2" onClick={() => editor.select((s) => s.set(touched))}>Select all {touched.length} with a lock, tile, bundle or stack</Button>}
+      <SelectPart {...props} />
     </>
   );
 }

@@ -3,6 +3,9 @@ import type { LayoutModel } from "../layout/LayoutModel";
 import { Signal } from "../signal";
 import type { ViewAs } from "../style/views";
 
+/** Sides of the model, by the way from its middle to the eye. */
+export const SIDES: Record<string, [number, number, number]> = { Front: [0, 0, 1], Back: [0, 0, -1], Left: [-1, 0, 0], Right: [1, 0, 0], Above: [0, 1, 0.0001], Below: [0, -1, 0.0001], Corner: [0.5, 0.38, 0.8] };
+
 /** How the layout is looked at: by what it is coloured, the house band on its way, previews and ghosts, what the pointer is over. */
 export class ViewManager {
   readonly signal = new Signal();
@@ -19,6 +22,11 @@ export class ViewManager {
   /** Asks the model view to look at what is selected, or at an object as a whole. */
   frameModel = 0;
   focusObject = "";
+  /** The side that the model is looked at from next; none is the way it is seen now. */
+  side = "";
+  /** The model can be seen through, and its objects stand apart. */
+  xray = false;
+  spread = false;
   readonly checker: Texture;
 
   constructor(loaded: () => void) {
