@@ -1,5 +1,5 @@
-"""Work by hand on 10,000 islands in headless Chromium: script for each pointer move, and from opening
-to the first drawing."""
+"""Work by hand in headless Chromium: script for each pointer move, from opening to the first drawing,
+and from letting go to the figures; on 10,000 islands and on 100,000."""
 
 from __future__ import annotations
 
@@ -22,6 +22,7 @@ from benchmarks.history import ISLANDS, grid_obj
 
 ROOT = Path(__file__).resolve().parents[1]
 MOVES = 60
+MANY = 100_000
 TIMED = """
 () => {
   const frame = window.requestAnimationFrame.bind(window);
@@ -48,6 +49,39 @@ async ([type, x, y, keys]) => {
   window.spent = 0;
   const started = performance.now();
   table.dispatchEvent(new PointerEvent(type, { clientX: x, clientY: y, pointerId: 1, bubbles: true, button: type === 'pointermove' ? -1 : 0, ...keys }));
+  const handler = performance.now() - started;
+  await new Promise((done) => setTimeout(() => requestAnimationFrame(() => setTimeout(done, 0)), 0));
+  return handler + window.spent;
+}
+"""
+
+
+DROP = """
+async ([x, y]) => {
+  const bar = document.querySelector('[role=toolbar][aria-label=Verdict]');
+  const table = document.querySelector('[data-testid=table]');
+  const send = (type, dx) => table.dispatchEvent(new PointerEvent(type, { clientX: x + dx, clientY: y, pointerId: 1, bubbles: true, button: type === 'pointermove' ? -1 : 0, altKey: true }));
+  send('pointerdown', 0);
+  for (let dx = 0; dx <= 12; dx += 3) send('pointermove', dx);
+  await new Promise((done) => requestAnimationFrame(done));
+  const started = performance.now();
+  send('pointerup', 12);
+  let busy = false;
+  for (;;) {
+    await new Promise((done) => setTimeout(done, 4));
+    const now = bar.getAttribute('aria-busy') === 'true';
+    if (busy && !now) return performance.now() - started;
+    busy = busy || now;
+    if (performance.now() - started > 30000) throw new Error('no figures came');
+  }
+}
+"""
+WHEEL = """
+async ([x, y, kind]) => {
+  const table = document.querySelector('[data-testid=table]');
+  window.spent = 0;
+  const started = performance.now();
+  table.dispatchEvent(new WheelEvent('wheel', { clientX: x, clientY: y, bubbles: true, cancelable: true, deltaX: kind === 'pan' ? 3 : 0, deltaY: kind === 'pan' ? 0 : 6, shiftKey: false }));
   const handler = performance.now() - started;
   await new Promise((done) => setTimeout(() => requestAnimationFrame(() => setTimeout(done, 0)), 0));
   return handler + window.spent;
@@ -84,6 +118,7 @@ def lines() -> Iterator[str]:
                     bypass_csp=True,
                 )
                 yield from _figures(context.new_page(), address)
+                yield from _many(context.new_page(), address)
                 browser.close()
         finally:
             server.send_signal(signal.SIGTERM)
@@ -100,17 +135,8 @@ def _wait(address: str) -> None:
 
 
 def _figures(page: Any, address: str) -> Iterator[str]:
-    page.goto(address)
-    made = page.evaluate(
-        "async () => (await fetch('/api/projects/', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ name: 'bench' }) })).json()"
-    )
-    page.goto(f"{address}/project/{made['id']}")
-    page.get_by_test_id("files").set_input_files(
-        {"name": "many.obj", "mimeType": "text/plain", "buffer": grid_obj(ISLANDS)}
-    )
-    page.wait_for_selector("[data-figure=overlaps]", timeout=120_000)
-    page.wait_for_timeout(3000)
-    opened = [_open(page, f"{address}/project/{made['id']}") for _ in range(3)]
+    project = _gathered(page, address, ISLANDS)
+    opened = [_open(page, project) for _ in range(3)]
     unit = np.median([page.evaluate(REFERENCE) for _ in range(5)])
     yield f"by hand on {ISLANDS:,} islands; the reference sorts 200,000 numbers in the page, {unit:.0f} ms"
     opening = float(np.median(opened))
@@ -118,9 +144,11 @@ def _figures(page: Any, address: str) -> Iterator[str]:
     page.get_by_role("navigation").get_by_role("button", name="Arrange").click()
     page.get_by_role("button", name="Whole sheet").click()
     page.wait_for_timeout(500)
-    page.evaluate(TIMED)
     box = page.get_by_test_id("table").bounding_box()
     x, y = box["x"] + 0.62 * box["width"], box["y"] + 0.5 * box["height"]
+    dropped = [page.evaluate(DROP, [x + 40 * k, y + 60]) for k in range(6)]
+    yield f"  from letting go of one to its figures: {np.median(dropped[1:]):.0f} ms ({np.median(dropped[1:]) / unit:.1f} of the reference)"
+    page.evaluate(TIMED)
     hover = [page.evaluate(MOVE, ["pointermove", x + 2 * k, y + k, {}]) for k in range(MOVES)]
     yield _line("hover", hover)
     yield _line("drag of one", _drag(page, x, y))
@@ -129,7 +157,44 @@ def _figures(page: Any, address: str) -> Iterator[str]:
         "() => { const t = performance.now(); document.querySelector('[data-testid=table]').dispatchEvent(new KeyboardEvent('keydown', { key: 'a', ctrlKey: true, bubbles: true })); return performance.now() - t; }"
     )
     yield f"  everything picked: {started:.0f} ms"
+    page.evaluate(MOVE, ["pointerdown", box["x"] + 90, box["y"] + 6, {}])
+    boxed = page.evaluate(
+        MOVE, ["pointermove", box["x"] + box["width"] - 4, box["y"] + box["height"] - 4, {}]
+    )
+    boxed += page.evaluate(
+        MOVE, ["pointerup", box["x"] + box["width"] - 4, box["y"] + box["height"] - 4, {}]
+    )
+    yield f"  box round all: {boxed:.0f} ms of script"
     yield _line(f"drag of {ISLANDS:,}", _drag(page, x, y))
+
+
+def _many(page: Any, address: str) -> Iterator[str]:
+    _gathered(page, address, MANY)
+    yield f"by hand on {MANY:,} islands"
+    page.get_by_role("navigation").get_by_role("button", name="Arrange").click()
+    page.get_by_role("button", name="Whole sheet").click()
+    page.wait_for_timeout(1500)
+    page.evaluate(TIMED)
+    box = page.get_by_test_id("table").bounding_box()
+    x, y = box["x"] + 0.62 * box["width"], box["y"] + 0.5 * box["height"]
+    yield _line("drag of one", _drag(page, x, y))
+    for kind in ("pan", "zoom"):
+        yield _line(kind, [page.evaluate(WHEEL, [x, y, kind]) for _ in range(MOVES)])
+
+
+def _gathered(page: Any, address: str, islands: int) -> str:
+    """Address of a new project with so many islands, once they are measured."""
+    page.goto(address)
+    made = page.evaluate(
+        "async () => (await fetch('/api/projects/', { method: 'POST', headers: { 'Content-Type': 'application/json' }, body: JSON.stringify({ name: 'bench' }) })).json()"
+    )
+    page.goto(f"{address}/project/{made['id']}")
+    page.get_by_test_id("files").set_input_files(
+        {"name": "many.obj", "mimeType": "text/plain", "buffer": grid_obj(islands)}
+    )
+    page.wait_for_selector("[data-figure=overlaps]", timeout=400_000)
+    page.wait_for_timeout(3000)
+    return f"{address}/project/{made['id']}"
 
 
 def _open(page: Any, address: str) -> float:

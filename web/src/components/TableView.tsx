@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import type { Atlas, Project } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
 import { islandCommands, objectCommands } from "../commands";
-import type { Editor } from "../editor/Editor";
+import { TOOLS_PX, type Editor } from "../editor/Editor";
 import { TablePainter } from "../editor/render/TablePainter";
 import type { PointerAt } from "../editor/tools/Tool";
 import * as format from "../format";
@@ -94,15 +94,15 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
       {!empty && byHand && <ToolStrip actions={actions} />}
       {!empty && byHand && <PointerHint />}
       {!empty && <Status />}
-      {!empty && floating && <Box data-over-table position="absolute" {...at2d(corner)}>{floating}</Box>}
+      {!empty && floating && <Box data-over-table position="absolute" {...at2d(corner, byHand)}>{floating}</Box>}
     </Box>
     {!empty && numbers && <Flex align="center" minH="28px"><FramePanel /></Flex>}
     </Flex>
   );
 }
 
-/** Where a corner is; the lower right one leaves room for the status. */
-const at2d = (corner: Corner) => ({ [corner.endsWith("left") ? "left" : "right"]: "6px", [corner.startsWith("top") ? "top" : "bottom"]: corner === "bottom right" ? "38px" : "6px" });
+/** Where a corner is; the lower right one leaves room for the status, those to the left for the tools. */
+const at2d = (corner: Corner, tools: boolean) => ({ [corner.endsWith("left") ? "left" : "right"]: tools && corner.endsWith("left") ? `${TOOLS_PX + 4}px` : "6px", [corner.startsWith("top") ? "top" : "bottom"]: corner === "bottom right" ? "38px" : "6px" });
 
 /** What lies over the table: ghosts, and words for an empty one. */
 function OverTable({ empty, project, atlas }: { empty: boolean; project: Project; atlas: Atlas }) {
