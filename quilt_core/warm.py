@@ -8,7 +8,8 @@ from numpy.typing import NDArray
 
 from quilt_core.measure import measure
 from quilt_core.measure.stretch import measure_triangles
-from quilt_core.pack import PackSettings, pack_islands
+from quilt_core.pack import PackSettings, no_controls, pack_islands
+from quilt_core.place.slip import slip_in
 from quilt_core.prove import prove
 from quilt_core.scene import IslandSet, TileSize
 from quilt_core.scene.placement import identity
@@ -45,6 +46,9 @@ def main() -> None:
         settings = PackSettings(width=256, height=256, effort=effort, seconds=0.5)
         _, placements, _ = list(pack_islands(islands, placements, settings))[-1]
     prove_sample(placements)
+    rules, pixels = PackSettings(width=256, height=256), np.full((islands.count, 2), 256.0)
+    tile, free = TileSize(1001, 256, 256), no_controls(islands.count)
+    list(slip_in(islands, placements, tile, np.arange(1), rules, free, pixels))
 
 
 def prove_sample(placements: NDArray[np.float64] | None = None) -> None:

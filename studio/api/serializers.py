@@ -104,7 +104,9 @@ class StepsOut(serializers.Serializer):
     change = serializers.SerializerMethodField(
         help_text="the present step; edits name the one they saw"
     )
-    what = serializers.SerializerMethodField(help_text="what the present step was done to, in words")
+    what = serializers.SerializerMethodField(
+        help_text="what the present step was done to, in words"
+    )
     undo = serializers.SerializerMethodField(
         help_text="what undo takes back; empty when there is nothing"
     )
@@ -174,7 +176,9 @@ def _tab(atlas: int, head: Revision) -> dict[str, Any]:
         "islands": sum(row.islands for row in members),
         "coverage": summary.get("coverage"),
         "density": summary.get("density"),
-        "picture": f"/api/revisions/{head.pk}/thumbnail.png?v={content_mark(head)}" if members else "",
+        "picture": f"/api/revisions/{head.pk}/thumbnail.png?v={content_mark(head)}"
+        if members
+        else "",
     }
 
 

@@ -232,3 +232,159 @@ def test_ctrl_and_an_arrow_settle_what_is_picked(table):
     until(table, "() => document.querySelector('[data-number=y]')?.value === '520.0'")
     gap_is(table, "8.0")
     assert layout(table)["figures"]["gap_px"] == pytest.approx(8, abs=1e-3)
+
+
+def box_of(page, island: int) -> tuple[float, float, float, float]:
+    """Lowest and highest px of a square on the sheet, as the server has it."""
+    found = layout(page)
+    row = page.evaluate(
+        "async (id) => [...new Float32Array(await (await fetch(`/api/revisions/${id}/placements/`)).arrayBuffer())]",
+        found["revision"]["id"],
+    )[6 * island : 6 * island + 6]
+    u, v = list(CORNERS.values())[island]
+    ends = [
+        (row[0] * x + row[1] * y + row[2], row[3] * x + row[4] * y + row[5])
+        for x, y in ((u, v), (u + SIDE, v + SIDE))
+    ]
+    xs, ys = zip(*ends, strict=True)
+    return 2048 * min(xs), 2048 * min(ys), 2048 * max(xs), 2048 * max(ys)
+
+
+def until_verb(page, verb: str) -> None:
+    for _ in range(200):
+        if history(page)[-1]["verb"] == verb:
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError(f"never {verb}: {history(page)[-1]}")
+
+
+def test_neighbours_make_room_and_undo_leads_back_to_the_first_step(table):
+    first = len(history(table))
+    u, v = middle("A")
+    drag(table, (u, v), (u + 0.2, v), key="Alt")
+    until(
+        table,
+        "() => document.querySelector('[data-figure=overlaps] [data-value]').textContent === '2'",
+    )
+    table.keyboard.press("o")
+    gap_is(table, "8.0")
+    found = layout(table)["figures"]
+    assert found["gap_px"] == pytest.approx(8, abs=1e-3) and found["overlapping"] == 0
+    for left in (1, 0):
+        table.get_by_label("Undo").click()
+        until_present(table, first + left)
+    until(table, "() => document.querySelector('[data-number=x]').value === '204.8'")
+    for done in (1, 2):
+        table.get_by_label("Redo").click()
+        until_present(table, first + done)
+    gap_is(table, "8.0")
+
+
+def until_present(page, count: int) -> None:
+    """Until so many steps lead to the present one, and the page has seen it."""
+    for _ in range(200):
+        if len([row for row in history(page) if not row["ahead"]]) == count:
+            page.wait_for_timeout(300)
+            return
+        page.wait_for_timeout(50)
+    raise AssertionError(f"never {count} steps: {history(page)}")
+
+
+def test_an_island_slips_in_where_the_pointer_is(table):
+    table.mouse.click(*at(table, *middle("C")))
+    table.mouse.move(*at(table, 0.325, 0.175))
+    table.keyboard.press("Shift+I")
+    until_verb(table, "slip in")
+    # Between A and B there are 0.15 of the sheet, too few for the square and two paddings.
+    low_x, low_y, high_x, high_y = box_of(table, 2)
+    away = abs((low_x + high_x) / 2 - 2048 * 0.325) + abs((low_y + high_y) / 2 - 2048 * 0.175)
+    assert high_x - low_x == pytest.approx(SIDE * 2048, abs=0.01)
+    assert 150 < away < 2048 * (SIDE + 0.03)
+    assert layout(table)["figures"]["gap_px"] >= 8 - 1e-3
+
+
+def test_islands_are_fitted_into_a_region_that_is_drawn(table):
+    table.locator("[data-row='A']").click()
+    table.locator("[data-row='C']").click(modifiers=["Control"])
+    table.get_by_role("toolbar", name="Tools").get_by_role("button", name="Fit here").click()
+    table.mouse.move(*at(table, 0.1, 0.5))
+    table.get_by_text("draw where the picked islands shall go").wait_for()
+    drag(table, (0.1, 0.5), (0.44, 0.95))
+    until_verb(table, "fit here")
+    for island in (0, 2):
+        low_x, low_y, high_x, high_y = box_of(table, island)
+        assert low_x >= 0.1 * 2048 - 8 and high_x <= 0.44 * 2048 + 8
+        assert low_y >= 0.5 * 2048 - 8 and high_y <= 0.95 * 2048 + 8
+    assert layout(table)["figures"]["gap_px"] >= 8 - 1e-3
+    assert (
+        table.get_by_role("button", name="Take", exact=True).get_attribute("aria-pressed") == "true"
+    )
+
+
+def test_the_next_one_hangs_at_the_pointer_until_it_is_laid_down(table):
+    table.locator("[data-row='C']").click()
+    table.get_by_test_id("table").focus()
+    table.keyboard.press("Backspace")
+    table.wait_for_selector("[data-figure='side table']")
+    table.keyboard.press("Escape")
+    table.mouse.move(*at(table, 0.6, 0.6))
+    table.keyboard.press("n")
+    table.mouse.move(*at(table, 0.5, 0.7))
+    x, y = at(table, 0.5, 0.7)
+    table.mouse.click(x, y)
+    table.wait_for_selector("[data-figure='side table']", state="detached")
+    low_x, low_y, high_x, high_y = box_of(table, 2)
+    assert (low_x + high_x) / 2 == pytest.approx(1024, abs=25)
+    assert (low_y + high_y) / 2 == pytest.approx(0.7 * 2048, abs=25)
+
+
+def test_a_line_round_islands_picks_them(table):
+    table.get_by_test_id("table").focus()
+    table.keyboard.press("2")
+    table.mouse.move(*at(table, 0.05, 0.05))
+    table.mouse.down()
+    for u, v in ((0.6, 0.05), (0.6, 0.3), (0.05, 0.3)):
+        table.mouse.move(*at(table, u, v), steps=6)
+    table.mouse.up()
+    assert "2 selected" in table.get_by_test_id("table").inner_text()
+    table.keyboard.press("Escape")
+    assert (
+        table.get_by_role("button", name="Take", exact=True).get_attribute("aria-pressed") == "true"
+    )
+
+
+def test_the_address_leads_to_the_same_spot(table):
+    table.locator("[data-row='C']").click()
+    table.keyboard.press("f")
+    until(table, "() => location.search.includes('picked=')")
+    table.wait_for_timeout(500)
+    here = table.url
+    assert "stage=arrange" in here and "at=" in here
+    stage(table, "Prove")
+    until(table, "() => location.search.includes('stage=prove')")
+    table.go_back()
+    until(table, "() => location.search.includes('stage=arrange')")
+    table.get_by_role("toolbar", name="Tools").wait_for()
+    other = table.context.new_page()
+    other.goto(here)
+    until(other, "() => document.querySelector('[data-number=x]')?.value === '1433.6'")
+    other.wait_for_timeout(600)
+    assert other.url == here, "what is asked for is what is shown"
+    other.reload()
+    until(other, "() => document.querySelector('[data-number=x]')?.value === '1433.6'")
+    other.close()
+
+
+def test_a_shortcut_can_be_changed(table):
+    table.keyboard.press("?")
+    row = table.get_by_role("button", name="Change the key of Drafts")
+    row.click()
+    table.keyboard.press("q")
+    table.get_by_role("button", name="Change the key of Drafts: Q").wait_for()
+    table.keyboard.press("Escape")
+    table.get_by_role("dialog").wait_for(state="detached")
+    table.keyboard.press("d")
+    table.wait_for_timeout(200)
+    assert table.get_by_role("dialog").count() == 0
+    table.keyboard.press("q")
+    table.get_by_text("Drafts", exact=True).first.wait_for()
