@@ -1,4 +1,5 @@
 import type { Atlas, ControlRequest, Project } from "./api/client";
+import { lookAlikes } from "./api/arrange";
 import type { Actions } from "./api/hooks";
 import { CONTROL } from "./editor/document/LayoutDocument";
 import type { Editor } from "./editor/Editor";
@@ -9,7 +10,7 @@ import type { ToolName } from "./editor/tools/ToolManager";
 import { handCommands } from "./handCommands";
 import { useRooms } from "./room";
 import { selectCommands } from "./selectCommands";
-import { nextName, STAGES, useUi } from "./state";
+import { nextName, STAGES, tellError, useUi } from "./state";
 
 export type Command = { name: string; group: string; hint?: string; enabled: boolean; on?: boolean; run: () => void };
 
@@ -101,6 +102,7 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
     { name: "Drafts", group: "Layout", hint: "compare layouts and keep one", enabled: true, run: () => ui.setDrafts(!ui.drafts) },
     ...SNAPS.map((kind) => ({ name: `Snap to ${kind}`, group: "By hand", hint: "hold Alt while dragging to suspend it", enabled: true, on: editor.snap.isOn(kind), run: () => editor.snap.toggle(kind) })),
     ...selectCommands(editor, project),
+    { name: "Select look-alikes", group: "Select", hint: "islands of the same shape and size, mirrored ones too", enabled: chosen.length > 0, run: () => void lookAlikes(atlas.id, project.change, chosen).then((found) => editor.select((s) => s.set(found)), tellError) },
     ...toolCommands(editor),
     { name: "Commands", group: "View", hint: "everything by name", enabled: true, run: () => ui.setPalette(true) },
     { name: "Shortcuts", group: "View", hint: "see and change them", enabled: true, run: () => ui.setHelp(true) },

@@ -2,6 +2,7 @@ import type { Actions } from "./api/hooks";
 import type { Command } from "./commands";
 import type { Bounds } from "./editor/affine/affine";
 import type { Editor } from "./editor/Editor";
+import { nearestOf } from "./editor/geometry/distance";
 import { longestDirection, toAxis } from "./editor/geometry/upright";
 import { moving, placementOf, sizing, turning, type Transform } from "./editor/geometry/transform";
 import { sizeOf } from "./editor/selection/finders";
@@ -38,12 +39,33 @@ function turnCommands(editor: Editor): Command[] {
     act("Mirror left and right", "mirror", () => sizing(-1, 1, middle)),
     act("Mirror up and down", "mirror", () => sizing(1, -1, middle)),
     each("Each upright by its longest edge", "the shortest turn that brings it to an axis", "turn", (island, box) => turning(toAxis(longestDirection(editor.document.model!.edgesOf(island)) ?? 0), middleOf(box))),
+    { name: "Upright by the edge at the pointer", group: "By hand", hint: "all that is picked turns until that edge lies along an axis", enabled: some && edgeAtPointer(editor) !== null, run: () => void editor.transform("turn", turning(toAxis(edgeAtPointer(editor) ?? 0), middle)) },
     each("Each so that up stays up", "what is up on the model is up on the sheet", "turn", (island, box) => turning(upOn(editor, island), middleOf(box))),
     each("Same density as the densest of these", densest > 0 ? `${Math.round(densest)} px/m, each about its middle` : "", "size", (island, box) => {
       const factor = densest / (editor.document.density(island) ?? densest);
       return sizing(factor, factor, middleOf(box));
     }),
   ];
+}
+
+/** Direction of the outline edge nearest to the pointer, of the picked islands; null when none is near. */
+function edgeAtPointer(editor: Editor): number | null {
+  const { last } = editor.tools;
+  const { model } = editor.document;
+  if (!last || !model) return null;
+  const point = [last.x, last.y, last.x, last.y];
+  let best: { distance: number; angle: number } | null = null;
+  for (const island of editor.selection.list()) {
+    const b = model.bounds[island];
+    const reach = 40 / editor.camera.scale;
+    if (last.x < b.minX - reach || last.x > b.maxX + reach || last.y < b.minY - reach || last.y > b.maxY + reach) continue;
+    const edges = model.edgesOf(island);
+    for (let k = 0; k < edges.length; k += 4) {
+      const found = nearestOf(point, 0, edges, k, best?.distance ?? reach);
+      if (found) best = { distance: found.distance, angle: Math.atan2(edges[k + 3] - edges[k + 1], edges[k + 2] - edges[k]) };
+    }
+  }
+  return best && best.angle;
 }
 
 /** Turn, in radians to the left, after which the way up on the model points up on the sheet. */
@@ -178,6 +200,7 @@ function goCommands(editor: Editor): Command[] {
     ...([["right", 1, 0], ["left", -1, 0], ["up", 0, 1], ["down", 0, -1]] as const).map(([way, x, y]) => act(`One whole tile ${way}`, "to the same place of the next sheet", () => moving(x * map.pitch[0], y * map.pitch[1]))),
     { name: "Note the place", group: "By hand", hint: "of the middle of what is picked", enabled: some, run: () => { noted = middle; } },
     act("Lay at the noted place", "middle on middle", () => (noted ? moving(noted[0] - middle[0], noted[1] - middle[1]) : moving(0, 0))),
+    { name: editor.view.sideFolded ? "Unfold the side table" : "Fold the side table", group: "Side table", hint: "the sheets get its room", enabled: editor.document.count > 0, run: () => editor.foldSide(!editor.view.sideFolded) },
     tidy("Tidy the side table by size", bySize),
     tidy("Tidy the side table by object", (_, islands) => islands.map((_, k) => k)),
   ];

@@ -10,7 +10,7 @@ const FIRST: Record<string, string> = {
   "Take": "1", "Lasso": "2", "Brush": "3", "Fit here": "4",
   "Settle down": "Ctrl+ArrowDown", "Settle up": "Ctrl+ArrowUp", "Settle left": "Ctrl+ArrowLeft", "Settle right": "Ctrl+ArrowRight",
   "Slip in": "I", "Slip in at the pointer": "Shift+I", "Make room": "O", "Take in until the gaps are right": "U", "Next one to the pointer": "N",
-  "Quarter turn to the left": "[", "Quarter turn to the right": "]", "Half turn": "Shift+H", "Mirror left and right": "\\", "Mirror up and down": "|",
+  "Quarter turn to the left": "[", "Quarter turn to the right": "]", "Half turn": "Shift+H", "Upright by the edge at the pointer": "Y", "Mirror left and right": "\\", "Mirror up and down": "|",
   "One whole tile right": "Alt+Shift+ArrowRight", "One whole tile left": "Alt+Shift+ArrowLeft", "One whole tile up": "Alt+Shift+ArrowUp", "One whole tile down": "Alt+Shift+ArrowDown",
   "Note the place": "P", "Lay at the noted place": "Shift+P", "To the side table": "Backspace",
   "Go to Gather": "Alt+1", "Go to Even out": "Alt+2", "Go to Arrange": "Alt+3", "Go to Prove": "Alt+4", "Go to Hand off": "Alt+5",

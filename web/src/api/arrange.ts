@@ -62,6 +62,17 @@ export function useCandidates(atlas: Atlas, tolerance: number): UseQueryResult<C
   });
 }
 
+/** Islands of the same shape as some islands, these among them. */
+export async function lookAlikes(atlas: number, change: number, islands: readonly number[]): Promise<number[]> {
+  const job = await ask(api.POST("/api/atlases/{atlas_id}/stacks/", { params: { path: { atlas_id: atlas } }, body: { change, tolerance: LOOK_ALIKE } }));
+  await jobDone(job, new AbortController().signal);
+  const found = await ask(api.GET("/api/jobs/{job_id}/candidates/", { params: { path: { job_id: job.id } } }));
+  const wanted = new Set(islands);
+  return [...new Set([...islands, ...found.filter((group) => group.kind === "shape" && group.islands.some((i) => wanted.has(i))).flatMap((group) => group.islands)])];
+}
+
+/** Outlines of look-alikes are no farther apart than this part of the root of the area. */
+const LOOK_ALIKE = 0.02;
 const ASK_EVERY = 150;
 
 /** Waits until a job is done; throws its error when it failed, and cancels it when nobody waits any more. */

@@ -87,7 +87,7 @@ export function Ledger({ actions, project, atlas, fold }: { actions: Actions; pr
           );
         })}
         <Box role="columnheader" aria-label="Density of each island" position="relative" h="100%" ref={strip}>
-          {ticks(scale).map((value) => {
+          {ticks(scale, 52).map((value) => {
             const x = toX(scale, value);
             return x > 14 && x < stripWidth - 44 ? <Text key={value} position="absolute" left={`${x}px`} top="2px" transform="translateX(-50%)">{format.density(value)}</Text> : null;
           })}

@@ -313,9 +313,16 @@ export class Editor {
     const { map, tiles, info } = this.document;
     const [w] = map.first;
     const sheets = tiles.map((tile) => map.sheet(tile.number)).reduce(union);
-    this.camera.frame({ minX: w * SIDE_TABLE.left, minY: 0, maxX: sheets.maxX, maxY: sheets.maxY }, 8, 20);
+    this.camera.frame({ minX: this.view.sideFolded ? sheets.minX : w * SIDE_TABLE.left, minY: 0, maxX: sheets.maxX, maxY: sheets.maxY }, 8, 20);
     this.framed = this.camera.width > 1 && info !== null;
     this.drawn();
+  }
+
+  /** With or without the side table in sight. */
+  foldSide(folded: boolean): void {
+    this.view.sideFolded = folded;
+    this.view.signal.raise();
+    this.frameTable();
   }
 
   /** Look at a finding: its islands are picked, its spot comes into sight in both views. */

@@ -13,6 +13,11 @@ it("shows every value and the house density", () => {
   expect(toX(scale, 5000)).toBeLessThan(400);
 });
 
+it("leaves out octaves that would lie too near to one another", () => {
+  expect(ticks({ low: 1, high: 2 ** 12, width: 240 }, 52)).toEqual([1, 16, 256, 4096]);
+  expect(ticks({ low: 64, high: 512, width: 300 }, 52)).toEqual([64, 128, 256, 512]);
+});
+
 it("puts a tick at each octave", () => {
   expect(ticks({ low: 64, high: 512, width: 1 })).toEqual([64, 128, 256, 512]);
 });

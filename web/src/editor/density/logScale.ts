@@ -22,10 +22,13 @@ export function toDensity(scale: LogScale, x: number): number {
   return scale.low * (scale.high / scale.low) ** (x / scale.width);
 }
 
-/** Octaves on the scale. */
-export function ticks(scale: LogScale): number[] {
+/** Octaves on the scale; where they are nearer than `least` px only each second one, each fourth and so on. */
+export function ticks(scale: LogScale, least = 0): number[] {
   const out: number[] = [];
-  for (let value = scale.low; value <= scale.high * 1.0001; value *= 2) out.push(value);
+  const octave = toX(scale, 2 * scale.low);
+  let step = 2;
+  while (least && octave * Math.log2(step) < least && step < 2 ** 16) step = step ** 2;
+  for (let value = scale.low; value <= scale.high * 1.0001; value *= step) out.push(value);
   return out;
 }
 

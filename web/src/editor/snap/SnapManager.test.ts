@@ -14,7 +14,7 @@ const reach = 0.01;
 
 const only = (...kinds: (typeof SNAPS)[number][]) => {
   const snap = new SnapManager();
-  SNAPS.filter((kind) => !kinds.includes(kind)).forEach((kind) => snap.toggle(kind));
+  SNAPS.filter((kind) => kinds.includes(kind) !== snap.isOn(kind)).forEach((kind) => snap.toggle(kind));
   return snap;
 };
 
@@ -41,6 +41,13 @@ it("keeps edges flush and goes to the padding along them", () => {
 it("goes to whole texels where nothing else draws", () => {
   const found = only("texels").snap(group, 0.03333, 0.02, room, reach, false);
   expect((0.1 + found.dx) * 1000).toBeCloseTo(133, 4);
+});
+
+it("goes to a grid of 64 px where that is switched on", () => {
+  const found = only("grid", "texels").snap(group, 0.101, 0.3, room, reach, false);
+  expect(found.by).toEqual(["grid"]);
+  expect([0.1 + found.dx, 0.1 + found.dy]).toEqual([expect.closeTo(0.192, 8), expect.closeTo(0.384, 8)]);
+  expect(new SnapManager().isOn("grid")).toBe(false);
 });
 
 it("does nothing when it is suspended, or when nothing is near", () => {

@@ -3,7 +3,7 @@ import { moving, type Transform } from "../geometry/transform";
 import { Signal } from "../signal";
 import { boundsAfter, type Contact, type Outlines } from "../spatial/Outlines";
 
-export const SNAPS = ["padding", "margin", "edges", "centres", "texels"] as const;
+export const SNAPS = ["padding", "margin", "edges", "centres", "texels", "grid"] as const;
 export type SnapKind = (typeof SNAPS)[number];
 
 /** Where a group is moved to, what made it stay there, and the nearest island there. */
@@ -12,13 +12,15 @@ export type Snapped = { dx: number; dy: number; by: SnapKind[]; nearest: Contact
 /** What a group can snap to: distances in table units, px of the sheet in each of them. */
 export type Room = { sheet: Bounds | null; boxes: Bounds[]; padding: number; margin: number; texel: number };
 
+/** px of the grid that islands snap to; at first it is off. */
+const GRID = 64;
 const ROUNDS = 8;
 const EXACT = 1e-7;
 
 /** Snapping while something is dragged: each kind can be switched off, a key suspends all. */
 export class SnapManager {
   readonly signal = new Signal();
-  private off = new Set<SnapKind>();
+  private off = new Set<SnapKind>(["grid"]);
 
   isOn(kind: SnapKind): boolean {
     return !this.off.has(kind);
@@ -43,12 +45,14 @@ export class SnapManager {
     if (padded) {
       [x, y] = padded.at;
       by.splice(0, by.length, ...new Set<SnapKind>([...padded.kept, "padding"]));
-    } else if (this.isOn("texels") && room.texel > 0) {
+    } else if ((this.isOn("texels") || this.isOn("grid")) && room.texel > 0) {
+      // What no line draws goes to the grid, or to whole texels.
+      const step = this.isOn("grid") ? GRID * room.texel : room.texel;
       const b = boundsAfter(group.bounds, moving(x, y));
       const from = room.sheet ?? { minX: 0, minY: 0 };
-      if (!alongX) x += whole(b.minX - from.minX, room.texel);
-      if (!alongY) y += whole(b.minY - from.minY, room.texel);
-      if (!alongX || !alongY) by.push("texels");
+      if (!alongX) x += whole(b.minX - from.minX, step);
+      if (!alongY) y += whole(b.minY - from.minY, step);
+      if (!alongX || !alongY) by.push(this.isOn("grid") ? "grid" : "texels");
     }
     return { dx: x, dy: y, by, nearest: group.exact ? group.nearest(moving(x, y), far) : null };
   }

@@ -27,6 +27,8 @@ export class ViewManager {
   /** The model can be seen through, and its objects stand apart. */
   xray = false;
   spread = false;
+  /** The side table takes no room when the whole table is shown. */
+  sideFolded = false;
   readonly checker: Texture;
 
   constructor(loaded: () => void) {
