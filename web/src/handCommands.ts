@@ -131,6 +131,9 @@ export function takeNext(editor: Editor): boolean {
   return editor.tools.carry();
 }
 
+/** The highest first. */
+const bySize = (boxes: Bounds[]) => boxes.map((_, k) => k).sort((a, b) => boxes[b].maxY - boxes[b].minY - (boxes[a].maxY - boxes[a].minY));
+
 /** The tile that the middle of the view lies on, else that of the picked islands, else the first. */
 export function tileInSight(editor: Editor): number {
   const { map, tiles, model } = editor.document;
@@ -169,10 +172,18 @@ function goCommands(editor: Editor): Command[] {
   const { map, tiles } = editor.document;
   const middle = frame ? middleOf(frame) : ([0, 0] as [number, number]);
   const act = (name: string, hint: string, by: () => Transform): Command => ({ name, group: "By hand", hint, enabled: some, run: () => void editor.transform("move", by()) });
-  const aside = () => {
-    const b = frame!;
+  const place = () => {
     const [w, h] = map.first;
-    return moving(w * (SIDE_TABLE.left + 0.02) - b.minX, Math.min(Math.max(b.minY, 0), Math.max(h - (b.maxY - b.minY), 0)) - b.minY);
+    return { minX: w * SIDE_TABLE.left, maxX: w * SIDE_TABLE.right, minY: 0, maxY: h };
+  };
+  const between = () => Math.max(editor.document.padding, 8) / map.pxPerUnit(0);
+  // One island keeps its height, several are laid out in rows, under those that lie there.
+  const aside = (boxes: Bounds[], islands: number[]) => {
+    const own = new Set(islands);
+    const there = editor.document.flagged(FLAGS.sideTable).filter((island) => !own.has(island)).map((island) => editor.document.model!.bounds[island]);
+    const { minX, maxX, maxY } = place();
+    const top = there.length ? Math.min(...there.map((b) => b.minY)) - between() : maxY;
+    return laidOut(boxes, bySize(boxes), { minX, maxX, minY: 0, maxY: top }, between());
   };
   const toTile = (number: number) => () => {
     const sheet = map.sheet(number);
@@ -186,16 +197,13 @@ function goCommands(editor: Editor): Command[] {
     name, group: "Side table", hint: "in rows beside the sheets", enabled: editor.handsOn && waiting.length > 0,
     run: () => {
       const before = editor.selection.list();
-      const [w, h] = map.first;
-      const place = { minX: w * SIDE_TABLE.left, maxX: w * SIDE_TABLE.right, minY: 0, maxY: h };
       editor.select((s) => s.set(waiting));
-      void editor.moveEach((boxes, islands) => laidOut(boxes, order(boxes, islands), place, Math.max(editor.document.padding, 8) / map.pxPerUnit(0)));
+      void editor.moveEach((boxes, islands) => laidOut(boxes, order(boxes, islands), place(), between()));
       editor.select((s) => s.set(before));
     },
   });
-  const bySize = (boxes: Bounds[]) => boxes.map((_, k) => k).sort((a, b) => boxes[b].maxY - boxes[b].minY - (boxes[a].maxY - boxes[a].minY));
   return [
-    act("To the side table", "", aside),
+    { name: "To the side table", group: "By hand", hint: "in rows beside the sheets, the largest first", enabled: some, run: () => void editor.moveEach(aside) },
     ...tiles.map((tile) => act(`To sheet ${tile.number}`, "", toTile(tile.number))),
     ...([["right", 1, 0], ["left", -1, 0], ["up", 0, 1], ["down", 0, -1]] as const).map(([way, x, y]) => act(`One whole tile ${way}`, "to the same place of the next sheet", () => moving(x * map.pitch[0], y * map.pitch[1]))),
     { name: "Note the place", group: "By hand", hint: "of the middle of what is picked", enabled: some, run: () => { noted = middle; } },

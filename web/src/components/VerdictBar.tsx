@@ -41,7 +41,7 @@ export function VerdictBar() {
   const bare = (editor.document.info?.objects ?? []).filter((o) => o.unflattened);
   const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
   return (
-    <Flex px="16px" align="center" gap="6px" role="toolbar" aria-label="Verdict" aria-busy={measuring} opacity={measuring ? 0.6 : 1}>
+    <Flex px="16px" align="center" gap="6px" role="toolbar" aria-label="Verdict" aria-busy={measuring} data-measured={measuring ? undefined : editor.document.info?.revision.id} opacity={measuring ? 0.6 : 1}>
       <Verdict />
       <Figure name="density" tone={outliers.length ? "amber" : undefined} onClick={() => lead("density", outliers, ["below density", "over-detailed"])} hint={`${outliers.length} islands outside the house band`}
         value={f.density.min === null ? "–" : `${format.density(f.density.min)} – ${format.density(f.density.max)}`} unit="px/m" />

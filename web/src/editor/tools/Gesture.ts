@@ -102,7 +102,7 @@ export class Gesture {
       return known.get(key) ?? known.set(key, map.inUV(own(k), from, homes[k])).get(key)!;
     });
     const flags = info?.figures?.island_flags ?? [];
-    const aside = boxes.map((b, k) => homes[k] === 0 && onSideTable(b.minX, map.first[0]));
+    const aside = boxes.map((b, k) => homes[k] === 0 && b.maxX <= SIDE_TABLE.right * map.first[0] + 1e-9);
     const sideTable = aside.every(Boolean) ? true : homes.every((home) => home > 0) && islands.some((island) => flags[island] & 16) ? false : undefined;
     return { verb, islands, moves: known.size === 1 ? [moves[0]] : moves, sideTable };
   }
@@ -137,6 +137,4 @@ export function densityOf(document: LayoutDocument, islands: readonly number[]):
 }
 
 const isIdentity = (t: Transform) => IDENTITY.every((value, k) => value === t[k]);
-
-const onSideTable = (x: number, width: number) => x < width * SIDE_TABLE.right && x > width * (SIDE_TABLE.left - 0.2);
 
