@@ -226,6 +226,33 @@ def obstacles_of(
     )
 
 
+def lay_aside(
+    islands: IslandSet,
+    placements: FloatArray,
+    which: BoolArray,
+    settings: PackSettings,
+    pixels: FloatArray,
+) -> FloatArray:
+    """New placements with some islands on the side table, above what lies there.
+
+    Parameters
+    ----------
+    islands : IslandSet
+    placements : (I, 2, 3) float64
+    which : (I,) bool
+    settings : PackSettings
+        With all tiles; the side table lies beside the first.
+    pixels : (I, 2) float64
+        px per UV of the tiles that the islands lie in now.
+    """
+    out = placements.copy()
+    if which.any():
+        top = _side_table_top(islands, placements, packable(islands) & ~which, pixels)
+        upright = placements[:, :, :2] * pixels[:, :, None]
+        out[which] = _beside(islands.select(which), upright[which], settings, top)
+    return out
+
+
 def _side_table_top(
     islands: IslandSet, placements: FloatArray, stays: BoolArray, pixels: FloatArray
 ) -> float:

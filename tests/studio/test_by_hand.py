@@ -167,6 +167,20 @@ def test_islands_are_fitted_into_a_region(squares, act, client):
     assert "none fits" in Job.objects.get(pk=tight.json()["id"]).error["what"]
 
 
+def test_what_finds_no_place_leaves_the_sheet_so_that_nothing_lies_on_it(send, atlas, act, client):
+    boxes = [(900, 900, 1100, 1100), (1110, 900, 1310, 1100), (900, 1110, 1300, 1310)]
+    assert send(boxes__obj=boxes_obj(boxes)).status_code == 201
+    region = [[880, 880], [1320, 1130]]
+    started = act(atlas, "fit-here", islands=[0, 1, 2], tile=1001, region=region, rotate="none")
+    job = Job.objects.get(pk=started.json()["id"])
+    assert job.state == "done" and job.result["islands"] < 3
+    unplaced = state_of(atlas).unplaced
+    assert unplaced.sum() == 3 - job.result["islands"]
+    figures = figures_of(client, atlas)
+    assert (figures["overlapping"], figures["outside"]) == (0, 0)
+    assert figures["side_table"] == unplaced.sum()
+
+
 def test_all_are_taken_in_until_the_gaps_are_right(squares, act, client):
     act(squares, "place", verb="move", islands=[1], moves=[[1, 0, 22 / PX, 0, 1, 0]])
     before = boxes_of(squares)

@@ -9,7 +9,7 @@ import numpy as np
 
 from quilt_core.pack.problem import PackSettings
 from studio.actions.arrange.control_islands import counted
-from studio.actions.arrange.picked import free_to_move, open_tile
+from studio.actions.arrange.picked import free_to_move, open_tile, placed_state
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.arrays import controls_of, load_layout
@@ -56,9 +56,7 @@ def fit_islands_here(
             f"tile {tile.number}, padding {revision.padding:g} px",
             "Draw a larger one" + ("." if params["grow"] else ", or let them be scaled to fit."),
         )
-    unplaced = layout.unplaced.copy()
-    unplaced[fits] = False
-    state = layout.state.having(placements=best, unplaced=unplaced)
+    state = placed_state(layout, best, chosen, fits, tile, settings)
     count = int(fits.sum())
     what = f"{counted(count)} on tile {tile.number}"
     return Made("fit here", state, what, {"islands": count}), count

@@ -9,7 +9,7 @@ import numpy as np
 
 from quilt_core.pack.problem import PackSettings
 from studio.actions.arrange.control_islands import counted
-from studio.actions.arrange.picked import free_to_move, open_tile
+from studio.actions.arrange.picked import free_to_move, open_tile, placed_state
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.arrays import controls_of, load_layout
@@ -52,9 +52,9 @@ def slip_in_islands(
             f"padding {revision.padding:g} px, margin {revision.margin:g} px",
             "Make room first, take another tile, or make them smaller.",
         )
-    placed = chosen[found.placed]
-    unplaced = layout.unplaced.copy()
-    unplaced[placed] = False
-    state = layout.state.having(placements=found.placements, unplaced=unplaced)
-    what = f"{counted(len(placed))} into tile {tile.number}"
-    return Made("slip in", state, what, {"islands": len(placed)}), len(placed)
+    placed = np.zeros(layout.islands.count, bool)
+    placed[chosen[found.placed]] = True
+    state = placed_state(layout, found.placements, chosen, placed, tile, settings)
+    count = int(placed.sum())
+    what = f"{counted(count)} into tile {tile.number}"
+    return Made("slip in", state, what, {"islands": count}), count

@@ -81,7 +81,7 @@ export function useJobs(projectId: number) {
       }
       const { islands, of } = (job.result ?? {}) as { islands?: number; of?: number };
       if (job.state === "done" && (job.kind === "slip in" || job.kind === "fit here") && islands !== undefined && of !== undefined && islands < of)
-        useUi.getState().tell({ kind: "done", what: `${islands} of ${of} islands found a place; the others lie where they were.` });
+        useUi.getState().tell({ kind: "done", what: `${islands} of ${of} islands found a place; what lay on that sheet is on the side table now, the rest where it was.` });
       if (job.kind === "export" && job.state === "done") window.location.assign(`/api/jobs/${job.id}/download/`);
     }
   }, [query.data, client, projectId]);

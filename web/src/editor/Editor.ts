@@ -251,8 +251,9 @@ export class Editor {
     const b = boundsAfter(group.bounds, moving(dx, dy));
     const number = map.tileAt(0.5 * (b.minX + b.maxX), 0.5 * (b.minY + b.maxY));
     const px = map.pxPerUnit(number);
-    // Only lines of islands nearby draw.
-    const reach = 0.25 * Math.max(b.maxX - b.minX, b.maxY - b.minY) + 60 / this.camera.scale;
+    // Only lines of islands nearby draw; a small one among thousands does not look at hundreds.
+    const extent = Math.max(b.maxX - b.minX, b.maxY - b.minY);
+    const reach = 0.25 * extent + Math.min(60 / this.camera.scale, 4 * extent + (4 * padding) / px);
     return {
       sheet: number ? map.sheet(number) : null,
       boxes: group.near(moving(dx, dy), reach).map((island) => model!.bounds[island]),

@@ -7,6 +7,9 @@ import { SpatialIndex } from "./SpatialIndex";
 /** Islands with more edges than these together are not compared outline by outline while they are dragged. */
 export const MOST_EDGES = 2500;
 
+/** From so many islands on those that move have no place in the index. */
+const MANY = 300;
+
 export type Contact = Nearest & { island: number };
 
 /** What a group of islands that is being moved meets on the table; its own outlines are taken once, at the start. */
@@ -23,7 +26,8 @@ export class Outlines {
   constructor(private model: LayoutModel, readonly islands: number[]) {
     this.own = new Set(islands);
     this.bounds = islands.length ? model.boundsOf(islands) : NOWHERE;
-    this.index = model.index;
+    // Where most of what is near moves itself, an index of the others alone is quicker for a whole gesture.
+    this.index = islands.length > MANY ? new SpatialIndex(model.bounds.map((b, island) => (this.own.has(island) ? NOWHERE : b))) : model.index;
     const count = islands.reduce((sum, island) => sum + model.edgeCount(island), 0);
     this.exact = count <= MOST_EDGES;
     this.edges = this.exact ? Float64Array.from(islands.flatMap((island) => [...model.edgesOf(island)])) : new Float64Array(0);
