@@ -25,6 +25,8 @@ IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
 
 WAYS = np.array([(np.cos(a), np.sin(a)) for a in np.arange(8) * np.pi / 4]).round(15)
+COLLAPSED = 1e-12
+"""Islands of less than this part of their tile lie in nobody's way."""
 MOST_MOVES = 2000
 """Neighbours that are moved one after the other before it is given up."""
 
@@ -98,7 +100,9 @@ class _Crowd:
         self.fixed = self.center.copy()
         self.fixed[self.group[held]] = True
         self.owner = self.group[scene.owner]
-        self.finite = np.isfinite(scene.low).all(axis=1)
+        # What is collapsed to a line or point has no neighbours, as in the measure.
+        flat = self.area <= COLLAPSED * scene.size.prod()
+        self.finite = np.isfinite(scene.low).all(axis=1) & ~flat[scene.owner]
 
     def part(self) -> tuple[FloatArray, BoolArray]:
         """px by which each island moves, and those that should and cannot."""

@@ -61,6 +61,12 @@ def test_what_lies_wholly_inside_comes_out():
     assert inner.distance(outer) == pytest.approx(PADDING, abs=1e-4)
 
 
+def test_what_is_collapsed_to_a_point_asks_for_no_room():
+    speck = shapely.Polygon([(0.5, 0.5), (0.5 + 1e-9, 0.5), (0.5, 0.5 + 1e-9)])
+    by, stuck, _ = parted([speck, shapely.box(0.4, 0.4, 0.7, 0.7)], [0])
+    assert np.abs(by).max() == 0 and not stuck.any()
+
+
 def test_who_cannot_step_aside_is_told_of_and_stays():
     polygons = [shapely.box(0.3, 0.3, 0.7, 0.7), shapely.box(0.01, 0.65, 0.99, 0.99)]
     by, stuck, _ = parted(polygons, [0])
