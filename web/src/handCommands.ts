@@ -93,13 +93,7 @@ function roomCommands(editor: Editor, actions: Actions): Command[] {
   const all = Array.from({ length: editor.document.count }, (_, i) => i);
   const takeIn = (percent: number): Command => ({
     name: `Take in by ${percent} %`, group: "By hand", hint: `all islands of tile ${tile}, about its middle`, enabled: editor.handsOn && all.length > 0,
-    run: () => {
-      const mine = all.filter((island) => editor.document.model?.homes[island] === tile);
-      const before = editor.selection.list();
-      editor.select((s) => s.set(mine));
-      void editor.transform("size", sizing(1 - percent / 100, 1 - percent / 100, middleOf(editor.document.map.sheet(tile))));
-      editor.select((s) => s.set(before));
-    },
+    run: () => takeInBy(editor, tile, percent),
   });
   const next = nextUnplaced(editor);
   return [
@@ -116,6 +110,16 @@ function roomCommands(editor: Editor, actions: Actions): Command[] {
     ...[1, 2, 5].map(takeIn),
     { name: "Next one to the pointer", group: "By hand", hint: next < 0 ? "nothing lies on the side table" : `${editor.document.objectOf(next)?.name} ${editor.document.number(next)}, the largest on the side table`, enabled: editor.handsOn && next >= 0, run: () => void takeNext(editor) },
   ];
+}
+
+/** All islands of a tile together about its middle, smaller by a percentage; what is picked stays so. */
+export function takeInBy(editor: Editor, tile: number, percent: number): void {
+  const { map, model, count } = editor.document;
+  const before = editor.selection.list();
+  const factor = 1 - percent / 100;
+  editor.select((s) => s.set(Array.from({ length: count }, (_, i) => i).filter((i) => model?.homes[i] === tile)));
+  void editor.transform("size", sizing(factor, factor, middleOf(map.sheet(tile))));
+  editor.select((s) => s.set(before));
 }
 
 /** The largest island on the side table that may be moved; -1 for none. */

@@ -3,9 +3,8 @@ import { useState } from "react";
 import type { Actions } from "../api/hooks";
 import { useEditor } from "../api/hooks";
 import { toolCommands, TOOLS } from "../commands";
-import { handCommands, tileInSight } from "../handCommands";
+import { handCommands, takeInBy, tileInSight } from "../handCommands";
 import { typed } from "../editor/tools/numbers";
-import { sizing } from "../editor/geometry/transform";
 import { keysOf, shownKeys, useKeys } from "../shortcuts";
 
 /** Commands that have a place on the strip, by their names. */
@@ -59,13 +58,8 @@ function TakeIn({ actions, title }: { actions: Actions; title: string }) {
   const picked = editor.selection.size;
   const byPercent = () => {
     const percent = typed(text, 0);
-    const { model, map, count } = editor.document;
-    if (percent === null || percent >= 90 || percent <= -100 || !model) return;
-    const before = editor.selection.list();
-    const sheet = map.sheet(tile);
-    editor.select((s) => s.set(Array.from({ length: count }, (_, i) => i).filter((i) => model.homes[i] === tile)));
-    void editor.transform("size", sizing(1 - percent / 100, 1 - percent / 100, [(sheet.minX + sheet.maxX) / 2, (sheet.minY + sheet.maxY) / 2]));
-    editor.select((s) => s.set(before));
+    if (percent === null || percent >= 90 || percent <= -100) return;
+    takeInBy(editor, tile, percent);
     setOpen(false);
   };
   return (
