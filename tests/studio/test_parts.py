@@ -149,7 +149,7 @@ def test_what_is_not_there_is_told(path, client, db):
     assert answer.json()["cure"]
 
 
-def test_the_page_is_served_for_every_path_of_the_application(client, settings, tmp_path):
+def test_the_page_is_served_for_every_path_of_the_application(db, client, settings, tmp_path):
     settings.BASE_DIR = tmp_path
     assert client.get("/project/1").status_code == 503
     (tmp_path / "web" / "dist").mkdir(parents=True)
