@@ -37,7 +37,7 @@ export function FramePanel() {
           if (made) void editor.transform(made.verb, made.by);
         }} />;
       })}
-      <Button size="2xs" variant="ghost" px="1" minW="28px" aria-label={inUv ? "Show px" : "Show UVs"} title={inUv ? "Numbers in UV; click for px" : "Numbers in px; click for UV"} onClick={() => setInUv(!inUv)}>{inUv ? "UV" : "px"}</Button>
+      <Button size="2xs" variant="ghost" px="1" minW="28px" aria-label={inUv ? "UV: show numbers in px" : "px: show numbers in UV"} title={inUv ? "Numbers in UV; click for px" : "Numbers in px; click for UV"} onClick={() => setInUv(!inUv)}>{inUv ? "UV" : "px"}</Button>
     </Flex>
   );
 }
