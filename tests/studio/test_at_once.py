@@ -19,7 +19,7 @@ from pathlib import Path
 import pytest
 
 ROOT = Path(__file__).resolve().parents[2]
-KILLS = int(os.environ.get("QUILT_KILLS", "10"))
+KILLS = int(os.environ.get("QUILT_KILLS", "6"))
 OVER = ("done", "failed", "cancelled")
 
 
