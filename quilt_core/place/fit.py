@@ -74,11 +74,12 @@ def fit_here(
     shape = _shape(region, tile, settings.margin)
     low, high = np.nan_to_num(np.reshape(shape.bounds, (2, 2)))
     inner = np.floor(high - low + 1e-9).astype(int)
-    if inner.min() < LEAST:
+    least = max(LEAST, int(2 * settings.padding) + 1)
+    if inner.min() < least:
         raise LayoutError(
             f"The region is {max(inner[0], 0)} x {max(inner[1], 0)} px within the tile's margin.",
             "region",
-            f"Draw one of at least {LEAST} x {LEAST} px on a sheet.",
+            f"Draw one of at least {least} x {least} px on a sheet.",
         )
     sheet = TileSize(1001, int(inner[0]), int(inner[1]))
     size, corner = np.array([tile.width, tile.height], np.float64), np.array(tile.corner)
@@ -102,10 +103,7 @@ def fit_here(
         stack=np.where(mask, np.append(controls.stack, np.full(more, -1)), -1),
         chosen=mask,
     )
-    rules = replace(
-        settings, tiles=(sheet,), margin=0.0, tidy=0.0,
-        padding=min(settings.padding, 0.49 * inner.min()),
-    )  # fmt: skip
+    rules = replace(settings, tiles=(sheet,), margin=0.0, tidy=0.0)
     in_sheet = np.concatenate([pixels / scale, np.broadcast_to(inner, (more, 2))])
     start = np.concatenate([moved, identity(more)])
     called = [*(names or [f"island {i + 1}" for i in range(islands.count)]), *["region"] * more]

@@ -72,11 +72,10 @@ def make_room(
         mine = chosen[home[chosen] == k]
         if not len(mine):
             continue
-        size, corner = np.array([tile.width, tile.height]), np.array(tile.corner)
-        scene = Scene(islands, out, size.astype(np.float64), corner.astype(np.float64))
+        scene = Scene.of_tile(islands, out, tile)
         crowd = _Crowd(scene, islands, out, mine, held, stack, padding - TOUCHING, margin)
         by, found = crowd.part()
-        out[:, :, 2] += by / size
+        out[:, :, 2] += by / scene.size
         stuck |= found
     return out, stuck
 

@@ -68,8 +68,7 @@ def settle(
         mine = chosen[home[chosen] == k]
         if not len(mine):
             continue
-        size = np.array([tile.width, tile.height], np.float64)
-        scene = Scene(islands, out, size, np.array(tile.corner, np.float64))
+        scene = Scene.of_tile(islands, out, tile)
         front = np.array([(scene.edges[scene.rows(i)] @ way).max() for i in mine])
         groups = [np.array([i]) for i in mine[np.argsort(-front)]] if each else [mine]
         waiting = np.zeros(islands.count, bool)
@@ -79,7 +78,7 @@ def settle(
             far = scene.reach(group, way, padding, margin, waiting)
             if np.isfinite(far) and far > 0:
                 scene.shift(group, far * way)
-                out[group, :, 2] += far * way / size
+                out[group, :, 2] += far * way / scene.size
     return out
 
 
@@ -94,6 +93,12 @@ class Scene:
         self.edges = (placed.edges - corner) * size
         self.order, self.start = islands.edge_rows
         self.low, self.high = self.edges.min(axis=1), self.edges.max(axis=1)
+
+    @staticmethod
+    def of_tile(islands: IslandSet, placements: FloatArray, tile: TileSize) -> Scene:
+        """The islands as they lie, seen from a tile."""
+        size = np.array([tile.width, tile.height], np.float64)
+        return Scene(islands, placements, size, np.array(tile.corner, np.float64))
 
     def rows(self, island: int) -> IntArray:
         """Edges of an island."""

@@ -14,7 +14,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack._mask_loops import hit_grid, row_runs, stamp_grid, turned
+from quilt_core.pack._mask_loops import hit_grid, row_runs, turned
+from quilt_core.pack._place_loops import block
 from quilt_core.pack._variant_loops import spread
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.grid import Grid, make_grid
@@ -121,19 +122,15 @@ def slip_in(
             group = chosen[mine]
             out[group] = to_uv(rows, np.zeros(len(group), np.int64), settings)
             if scene is None:
-                size, corner = (
-                    np.array([tile.width, tile.height], np.float64),
-                    np.array(tile.corner),
-                )
+                scene = Scene.of_tile(islands, out, tile)
                 waiting = np.zeros(islands.count, bool)
                 waiting[chosen] = True
-                scene = Scene(islands, out, size, corner.astype(np.float64))
             waiting[group] = False
             scene.put(group, islands, out)
             if near is None:
                 out[group, :, 2] += _snug(scene, group, grid.cell, settings, waiting) / scene.size
                 scene.put(group, islands, out)
-            board.take(scene.edges_of(group), settings)
+            board.take(scene.edges_of(group))
             done[p] = True
             yield Slipped(out.copy(), done[pieces.piece], int(done.sum()), steps)
         if done.all():
@@ -203,18 +200,16 @@ class _Board:
     """The cells of a tile that are taken."""
 
     def __init__(self, grid: Grid, near: tuple[float, float] | None) -> None:
-        self.grid = grid
+        self.grid, self.occupied = grid, grid.occupied.copy()
         spot = np.full(2, np.nan) if near is None else np.array(near, np.float64)
         self.near = (spot - grid.margin) / grid.cell
-        # Beyond the edges all is taken.
-        self.taken = np.pad(grid.occupied, RING, constant_values=1)
         self._count()
 
     def _count(self) -> None:
-        """Taken cells of each row up to a column."""
-        rows, columns = self.taken.shape
-        self.before = np.zeros((rows, columns + 1), np.int32)
-        np.cumsum(self.taken, axis=1, dtype=np.int32, out=self.before[:, 1:])
+        """Taken cells of each row up to a column; beyond the edges all is taken."""
+        taken = np.pad(self.occupied, RING, constant_values=1)
+        self.before = np.zeros((taken.shape[0], taken.shape[1] + 1), np.int32)
+        np.cumsum(taken, axis=1, dtype=np.int32, out=self.before[:, 1:])
 
     def best(self, edges: FloatArray, turns: Turns, solid: int) -> tuple[Turns, FloatArray] | None:
         """Turn, and px from the corner of the tile, of the best spot; None when there is none."""
@@ -251,15 +246,13 @@ class _Board:
             np.array([columns, rows, ring.sum()], np.float64), self.near,
         )  # fmt: skip
 
-    def take(self, edges: FloatArray, settings: PackSettings) -> None:
+    def take(self, edges: FloatArray) -> None:
         """Take the cells nearer than the padding to outline edges (E, 2, 2) in px."""
-        in_cells = (edges.reshape(-1, 4) - self.grid.margin) / self.grid.cell + RING
-        hit = np.zeros(self.taken.shape, np.uint8)
-        stamp, border = stamp_grid(in_cells, hit, self.grid.reach)
-        h, w = self.taken.shape
-        self.taken |= stamp[border : border + h, border : border + w]
-        inside = hit_grid(in_cells, float(w), float(h), len(in_cells))
-        self.taken |= inside[:h, :w]
+        grid = self.grid
+        block(
+            self.occupied, edges.reshape(-1, 4), np.array([0, len(edges)]), np.zeros(1, np.int64),
+            grid.bands, 1 / grid.cell, grid.margin / grid.cell, grid.reach,
+        )  # type: ignore[call-arg]  # fmt: skip
         self._count()
 
 

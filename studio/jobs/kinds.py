@@ -87,17 +87,15 @@ def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"revision": revision.pk, "draft": revision.draft}
 
 
-def _by_hand(job: Job, make: Callable[[Revision], tuple[Made, int] | None]) -> dict[str, Any]:
+def _by_hand(job: Job, make: Callable[[Revision], Made | None]) -> dict[str, Any]:
     """Append what was asked for by hand; a few islands, so that it is done in a moment."""
     base = _revision(job)
-    found = make(base)
-    if found is None:
+    made = make(base)
+    if made is None:
         raise Dropped
-    made, islands = found
     revision = finish_job(base.atlas_id, base, made)
     measure_revision(revision)
-    picked = len(job.params["islands"])
-    return {"revision": revision.pk, "draft": revision.draft, "islands": islands, "of": picked}
+    return {"revision": revision.pk, "draft": revision.draft, **made.params}
 
 
 def _slip_in(job: Job, reporter: Reporter) -> dict[str, Any]:
@@ -118,7 +116,7 @@ def _take_in(job: Job, reporter: Reporter) -> dict[str, Any]:
         if reporter.cancelled():
             raise Dropped
 
-    return _by_hand(job, lambda base: (take_in_islands(base, job.params, report), 0))
+    return _by_hand(job, lambda base: take_in_islands(base, job.params, report))
 
 
 def _explain(job: Job, reporter: Reporter) -> dict[str, Any]:

@@ -118,3 +118,8 @@ def test_locked_islands_stay_though_they_are_chosen():
 def test_a_region_that_holds_nothing_is_an_error(region):
     with pytest.raises(LayoutError, match="region"):
         fitted(squares(1), region, [0])
+
+
+def test_a_region_of_less_than_two_paddings_is_an_error_and_no_smaller_padding():
+    with pytest.raises(LayoutError, match="81 x 81 px"):
+        fitted(squares(1), [(100, 100), (170, 170)], [0], padding=40.0)

@@ -191,5 +191,10 @@ def test_all_are_taken_in_until_the_gaps_are_right(squares, act, client):
     assert (boxes[2, 2] - boxes[2, 0]) / 200 == pytest.approx(1 - 6 / 400, abs=1e-4)
     assert boxes[1, 0] - boxes[0, 2] == pytest.approx(8, abs=0.05)
     assert (boxes[:3, :2] + boxes[:3, 2:]) == pytest.approx(before[:3, :2] + before[:3, 2:])
+    frozen = {"number": 1001, "width": PX, "height": PX, "frozen": True}
+    act(squares, "tiles", method="put", tiles=[frozen])
+    held = Job.objects.get(pk=act(squares, "take-in").json()["id"])
+    assert "None of these islands" in held.error["what"], "a frozen tile's islands stay as they are"
+    act(squares, "tiles", method="put", tiles=[{**frozen, "frozen": False}])
     again = Job.objects.get(pk=act(squares, "take-in").json()["id"])
     assert "all gaps are right" in again.error["what"]

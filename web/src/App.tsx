@@ -13,7 +13,7 @@ const OPENED = "quilt-opened";
 /** When each project was opened last in this browser. */
 function openedWhen(): Record<string, number> {
   try {
-    return JSON.parse(localStorage.getItem(OPENED) ?? "{}") as Record<string, number>;
+    return (JSON.parse(localStorage.getItem(OPENED) ?? "{}") as Record<string, number> | null) ?? {};
   } catch {
     return {};
   }

@@ -55,7 +55,7 @@ function wordsOf(keys: string[]): string {
   for (const key of keys) {
     const [object, channel, number] = key.split(" ");
     const of = `${object}.${channel}`;
-    groups.set(of, [...(groups.get(of) ?? []), Number(number)]);
+    (groups.get(of) ?? groups.set(of, []).get(of)!).push(Number(number));
   }
   return [...groups].map(([of, numbers]) => `${of}:${ranges(numbers.sort((a, b) => a - b))}`).join("~");
 }
@@ -133,21 +133,31 @@ export function useAddress(projectId: number): void {
       timer = setTimeout(() => write(false), WAIT_MS);
     };
     // What was asked for is shown once the layout is there and painted.
+    let leaving: unknown = null;
     const arrive = () => {
-      if (!wanted || !editor.document.model || !editor.painted.version) return;
+      if (!wanted || !editor.document.model || !editor.painted.version || editor.document.geometry === leaving) return;
+      leaving = null;
       const spot = wanted;
       wanted = null;
       requestAnimationFrame(() => { lookAt(spot, editor); soon(); });
     };
     const back = () => {
+      const spot = readSpot(window.location.search);
+      // What lies in another atlas is looked at once that is on the table.
+      if ((spot.atlas ?? null) !== useUi.getState().atlas) [wanted, leaving] = [spot, editor.document.geometry];
       going = true;
-      goTo(readSpot(window.location.search), editor);
+      goTo(spot, editor);
       going = false;
     };
     const stops = [
       ...(["document", "painted"] as const).map((topic) => editor.signal(topic).subscribe(arrive)),
       ...(["selection", "view", "frames"] as const).map((topic) => editor.signal(topic).subscribe(soon)),
-      useUi.subscribe((now, before) => { if (now.stage !== before.stage || now.atlas !== before.atlas) write(true); }),
+      useUi.subscribe((now, before) => {
+        if (going || (now.stage === before.stage && now.atlas === before.atlas)) return;
+        // Whoever goes on by himself waits for nothing any more.
+        wanted = null;
+        write(true);
+      }),
     ];
     arrive();
     window.addEventListener("popstate", back);

@@ -31,7 +31,7 @@ function turnCommands(editor: Editor): Command[] {
   const each = (name: string, hint: string, verb: Verb, by: (island: number, box: Bounds) => Transform): Command => ({
     name, group: "By hand", hint, enabled: some, run: () => void editor.moveEach((boxes, islands) => islands.map((island, k) => by(island, boxes[k])), verb),
   });
-  const densest = Math.max(...editor.selection.list().map((island) => editor.document.density(island) ?? 0));
+  const densest = editor.selection.list().reduce((most, island) => Math.max(most, editor.document.density(island) ?? 0), 0);
   return [
     act("Quarter turn to the left", "turn", () => turning(Math.PI / 2, middle)),
     act("Quarter turn to the right", "turn", () => turning(-Math.PI / 2, middle)),
@@ -90,9 +90,8 @@ function roomCommands(editor: Editor, actions: Actions): Command[] {
   const tile = tileInSight(editor);
   const here = editor.tools.last;
   const under = here ? editor.document.map.tileAt(here.x, here.y) : 0;
-  const all = Array.from({ length: editor.document.count }, (_, i) => i);
   const takeIn = (percent: number): Command => ({
-    name: `Take in by ${percent} %`, group: "By hand", hint: `all islands of tile ${tile}, about its middle`, enabled: editor.handsOn && all.length > 0,
+    name: `Take in by ${percent} %`, group: "By hand", hint: `all islands of tile ${tile}, about its middle`, enabled: editor.handsOn && editor.document.count > 0,
     run: () => takeInBy(editor, tile, percent),
   });
   const next = nextUnplaced(editor);
@@ -106,7 +105,7 @@ function roomCommands(editor: Editor, actions: Actions): Command[] {
     { name: "Slip in at the pointer", group: "By hand", hint: "the free spot nearest to the pointer", enabled: some && under > 0 && !actions.slipIn.isPending, run: () => actions.slipIn.mutate({ islands, tile: under, near: editor.document.map.inPx(under, here!.x, here!.y) }) },
     { name: "Slip in as one block", group: "By hand", hint: "all together as they lie, where it is most snug", enabled: some && islands.length > 1 && !actions.slipIn.isPending, run: () => actions.slipIn.mutate({ islands, tile, block: true }) },
     { name: "Make room", group: "By hand", hint: "neighbours that are too near step aside, just enough", enabled: some && !actions.makeRoom.isPending, run: () => actions.makeRoom.mutate(islands) },
-    { name: "Take in until the gaps are right", group: "By hand", hint: islands.length ? "the picked islands, each about its middle" : "all islands, each about its middle", enabled: editor.handsOn && all.length > 0 && !actions.takeIn.isPending, run: () => actions.takeIn.mutate(islands) },
+    { name: "Take in until the gaps are right", group: "By hand", hint: islands.length ? "the picked islands, each about its middle" : "all islands, each about its middle", enabled: editor.handsOn && editor.document.count > 0 && !actions.takeIn.isPending, run: () => actions.takeIn.mutate(islands) },
     ...[1, 2, 5].map(takeIn),
     { name: "Next one to the pointer", group: "By hand", hint: next < 0 ? "nothing lies on the side table" : `${editor.document.objectOf(next)?.name} ${editor.document.number(next)}, the largest on the side table`, enabled: editor.handsOn && next >= 0, run: () => void takeNext(editor) },
   ];
@@ -186,7 +185,7 @@ function goCommands(editor: Editor): Command[] {
     const own = new Set(islands);
     const there = editor.document.flagged(FLAGS.sideTable).filter((island) => !own.has(island)).map((island) => editor.document.model!.bounds[island]);
     const { minX, maxX, maxY } = place();
-    const top = there.length ? Math.min(...there.map((b) => b.minY)) - between() : maxY;
+    const top = there.reduce((low, b) => Math.min(low, b.minY - between()), maxY);
     return laidOut(boxes, bySize(boxes), { minX, maxX, minY: 0, maxY: top }, between());
   };
   const toTile = (number: number) => () => {

@@ -21,8 +21,8 @@ def fit_islands_here(
     params: dict[str, Any],
     report: Callable[[float, str], None],
     stop: Callable[[], str],
-) -> tuple[Made, int] | None:
-    """What it makes of a revision, and how many islands fit; None when the user wants nothing of it.
+) -> Made | None:
+    """What it makes of a revision; None when the user wants nothing of it.
 
     `params`: islands (numbers), tile (number), region (two corners of a rectangle or more of a
     shape, px from the tile's corner), grow (as large as they can be, instead of at their size),
@@ -59,4 +59,4 @@ def fit_islands_here(
     state = placed_state(layout, best, chosen, fits, tile, settings)
     count = int(fits.sum())
     what = f"{counted(count)} on tile {tile.number}"
-    return Made("fit here", state, what, {"islands": count}), count
+    return Made("fit here", state, what, {"islands": count, "of": len(chosen)})

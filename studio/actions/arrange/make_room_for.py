@@ -9,6 +9,7 @@ import numpy as np
 from quilt_core.pack.controls import LOCK_PLACE
 from quilt_core.place import make_room
 from studio.actions.arrange.control_islands import counted
+from studio.actions.arrange.picked import picked
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.actions.history.parts import Parts, within
@@ -22,9 +23,7 @@ def make_room_for(revision: Revision, params: dict[str, Any]) -> Made:
     Locked islands and those of frozen tiles do not move; who finds no place stays.
     """
     layout = load_layout(revision)
-    chosen = np.unique(np.array(params["islands"], np.int64))
-    if not len(chosen) or chosen[-1] >= layout.islands.count:
-        raise Refused("There is no such island.", "islands", "Pick some on the table.")
+    chosen = picked(layout, params["islands"])
     placements, stuck = make_room(
         layout.islands,
         layout.placements,

@@ -16,11 +16,17 @@ from studio.arrays import Layout
 from studio.state import State
 
 
-def free_to_move(layout: Layout, islands: Sequence[int]) -> NDArray[np.int64]:
-    """Those of some islands whose place is not locked; refuses when there are none."""
+def picked(layout: Layout, islands: Sequence[int]) -> NDArray[np.int64]:
+    """Numbers of some islands, each once; refuses what is not there."""
     chosen = np.unique(np.array(islands, np.int64))
     if not len(chosen) or chosen[0] < 0 or chosen[-1] >= layout.islands.count:
         raise Refused("There is no such island.", "islands", "Pick some on the table.")
+    return chosen
+
+
+def free_to_move(layout: Layout, islands: Sequence[int]) -> NDArray[np.int64]:
+    """Those of some islands whose place is not locked; refuses when there are none."""
+    chosen = picked(layout, islands)
     free = chosen[(layout.controls["flags"][chosen] & LOCK_PLACE) == 0]
     if not len(free):
         raise Refused(

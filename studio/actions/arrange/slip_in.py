@@ -21,9 +21,8 @@ def slip_in_islands(
     params: dict[str, Any],
     report: Callable[[float, str], None],
     stop: Callable[[], str],
-) -> tuple[Made, int] | None:
-    """What slipping in makes of a revision, and how many found a spot; None when the user wants
-    nothing of it.
+) -> Made | None:
+    """What slipping in makes of a revision; None when the user wants nothing of it.
 
     `params`: islands (numbers), tile (number), near (px from the tile's corner, or none), block
     (all as one), rotate (turns that they may make).
@@ -57,4 +56,4 @@ def slip_in_islands(
     state = placed_state(layout, found.placements, chosen, placed, tile, settings)
     count = int(placed.sum())
     what = f"{counted(count)} into tile {tile.number}"
-    return Made("slip in", state, what, {"islands": count}), count
+    return Made("slip in", state, what, {"islands": count, "of": len(chosen)})

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE
+from quilt_core.scene.tiles import home_tiles
 from studio.actions.arrange.picked import free_to_move
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
@@ -18,7 +19,10 @@ from studio.models import Revision
 def take_in_islands(
     revision: Revision, params: dict[str, Any], report: Callable[[float, str], None]
 ) -> Made:
-    """`params`: islands (numbers; none for all in the tiles). Locked sizes and places stay."""
+    """`params`: islands (numbers; none for all in the tiles).
+
+    Locked sizes and places stay, and what lies in frozen tiles.
+    """
     from quilt_core.place.take_in import take_in
 
     layout = load_layout(revision)
@@ -26,6 +30,8 @@ def take_in_islands(
     if params["islands"]:
         mask = np.zeros(layout.islands.count, bool)
         mask[free_to_move(layout, params["islands"])] = True
+    frozen = [tile.size for tile in layout.tiles if tile.frozen]
+    mask &= home_tiles(layout.islands, layout.placements, frozen) < 0
     mask &= (layout.controls["flags"] & (LOCK_PLACE | LOCK_SIZE)) == 0
     placements, factor = take_in(
         layout.islands, layout.placements, [t.size for t in layout.tiles], mask, revision.padding, revision.margin,

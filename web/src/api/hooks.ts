@@ -184,7 +184,7 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       ...moved,
       onSuccess: (data) => {
         moved.onSuccess(data);
-        if (data.what.includes("no place")) useUi.getState().tell({ kind: "done", what: `${data.what}.` });
+        useUi.getState().tell({ kind: "done", what: `${data.what}.` });
       },
     }),
     slipIn: useMutation({

@@ -28,7 +28,7 @@ export function inRow(boxes: readonly Bounds[], along: "across" | "up", distance
 export function inOrder(boxes: readonly Bounds[], order: readonly number[], along: "across" | "up", distance: number): Transform[] {
   const [low, high] = along === "across" ? (["minX", "maxX"] as const) : (["minY", "maxY"] as const);
   const out: Transform[] = boxes.map(() => moving(0, 0));
-  let next = Math.min(...boxes.map((b) => b[low]));
+  let next = boxes.reduce((least, b) => Math.min(least, b[low]), Infinity);
   for (const k of order) {
     const by = next - boxes[k][low];
     out[k] = along === "across" ? moving(by, 0) : moving(0, by);
