@@ -23,7 +23,6 @@ export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place
       <Flex position="absolute" top="8px" left="12px" right="8px" justify="space-between" align="center" zIndex="1" pointerEvents="none">
         <Heading as="h2" fontFamily="heading" fontSize="14px">Model</Heading>
         <Flex align="center" gap="1" pointerEvents="auto">
-          {place === "docked" && <Legend />}
           <ModelMenu />
           <IconButton size="2xs" variant="ghost" aria-label="Show what is selected" title="Show what is selected (F)" onClick={() => editor.frameSelection()}><Focus /></IconButton>
           {place === "docked"
@@ -33,6 +32,7 @@ export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place
           <IconButton size="2xs" variant="ghost" aria-label="Fold the model away" title="Fold the model away" onClick={() => put("away")}><X /></IconButton>
         </Flex>
       </Flex>
+      {place === "docked" && <Box position="absolute" bottom="6px" left="8px" right="8px" zIndex="1" pointerEvents="none" css={{ "& > *": { pointerEvents: "auto", width: "fit-content" } }}><Legend /></Box>}
       <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => editor.select((s) => s.clear())}>
         {editor.document.geometry && (editor.view.as === "checker" ? <CheckerScene editor={editor} /> : <Scene editor={editor} version={editor.looks.signal.version} />)}
         <OrbitControls makeDefault enableDamping={false} />

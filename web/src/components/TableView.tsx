@@ -94,14 +94,17 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
       {!empty && byHand && <ToolStrip actions={actions} />}
       {!empty && byHand && <PointerHint />}
       {!empty && <Status />}
-      {!empty && floating && <Box data-over-table position="absolute" {...at2d(corner, byHand)}>{floating}</Box>}
+      {!empty && floating && <Box data-over-table position="absolute" {...at2d(corner, byHand && (corner === "top left" || size.height < BESIDE))}>{floating}</Box>}
     </Box>
     {!empty && numbers && <Flex align="center" minH="28px"><FramePanel /></Flex>}
     </Flex>
   );
 }
 
-/** Where a corner is; the lower right one leaves room for the status, those to the left for the tools. */
+/** px of height from which the floating model has room under the tools. */
+const BESIDE = 490;
+
+/** Where a corner is; the lower right one leaves room for the status, those to the left for the tools where they would lie on them. */
 const at2d = (corner: Corner, tools: boolean) => ({ [corner.endsWith("left") ? "left" : "right"]: tools && corner.endsWith("left") ? `${TOOLS_PX + 4}px` : "6px", [corner.startsWith("top") ? "top" : "bottom"]: corner === "bottom right" ? "38px" : "6px" });
 
 /** What lies over the table: ghosts, and words for an empty one. */

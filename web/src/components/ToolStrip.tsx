@@ -44,7 +44,7 @@ export function ToolStrip({ actions }: { actions: Actions }) {
 
 function Tool({ name, title, on, enabled, run }: { name: string; title: string; on?: boolean; enabled: boolean; run: () => void }) {
   return (
-    <Button size="2xs" variant="ghost" w="100%" h="26px" px="1" justifyContent="flex-start" fontSize="12px" fontWeight={on ? "700" : "600"} bg={on ? "ink" : "transparent"} color={on ? "slip" : "ink"} _hover={{ bg: on ? "ink" : "straw" }}
+    <Button size="2xs" variant="ghost" w="100%" h="26px" px="1" justifyContent="flex-start" fontSize="11.5px" fontWeight={on ? "700" : "600"} bg={on ? "ink" : "transparent"} color={on ? "slip" : "ink"} _hover={{ bg: on ? "ink" : "straw" }}
       aria-pressed={on} aria-disabled={!enabled || undefined} opacity={enabled ? 1 : 0.55} title={title} onClick={() => { if (enabled) run(); }}>{name}</Button>
   );
 }
@@ -65,7 +65,7 @@ function TakeIn({ actions, title }: { actions: Actions; title: string }) {
   return (
     <Popover.Root open={open} onOpenChange={(e) => setOpen(e.open)} positioning={{ placement: "right-start" }} lazyMount unmountOnExit>
       <Popover.Trigger asChild>
-        <Button size="2xs" variant="ghost" w="100%" h="26px" px="1" justifyContent="flex-start" fontSize="12px" fontWeight="600" color="ink" _hover={{ bg: "straw" }} title={title}>Take in</Button>
+        <Button size="2xs" variant="ghost" w="100%" h="26px" px="1" justifyContent="flex-start" fontSize="11.5px" fontWeight="600" color="ink" _hover={{ bg: "straw" }} title={title}>Take in</Button>
       </Popover.Trigger>
       <Portal>
         <Popover.Positioner>
