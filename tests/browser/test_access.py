@@ -23,6 +23,8 @@ def violations(page) -> list[str]:
     """What axe-core finds on the page as it is now, one line an element."""
     if not page.evaluate("() => 'axe' in window"):
         page.evaluate(AXE.read_text())
+    # Colours on their way from one theme to the other are nobody's colours.
+    page.wait_for_function("document.getAnimations().every((a) => a.playState !== 'running')")
     found = page.evaluate(
         "(tags) => axe.run(document, { runOnly: { type: 'tag', values: tags } })", TAGS
     )
@@ -74,7 +76,7 @@ def test_dialogs_and_night(page):
         if key in "hd":
             page.keyboard.press(key) if page.get_by_role("dialog").count() else None
     command(page, "night theme")
-    page.wait_for_timeout(300)
+    page.wait_for_selector("html.dark")
     assert violations(page) == []
 
 

@@ -88,6 +88,7 @@ def test_tiles_are_added_islands_sent_and_packed_there(page):
     task(page).get_by_role("button", name="Send to tile 1002").click()
     page.wait_for_timeout(600)
     part(page, "Pack")
+    task(page).get_by_text("quick", exact=True).click()
     task(page).get_by_role("button", name="Pack 221 islands").click()
     part(page, "Tiles")
     page.wait_for_function(
@@ -126,6 +127,7 @@ def test_stacks_are_found_and_made(page):
 def test_drafts_are_compared_laid_over_kept_and_thrown_away(page):
     stage(page, "Arrange")
     part(page, "Pack")
+    task(page).get_by_text("quick", exact=True).click()
     head = page.locator("[data-figure='coverage'] [data-value]").inner_text()
     for number in (1, 2):
         task(page).get_by_role("button", name="Pack as draft").click()

@@ -6,6 +6,7 @@ import { useEditor, type Actions } from "../api/hooks";
 import { islandCommands, objectCommands } from "../commands";
 import { TOOLS_PX, type Editor } from "../editor/Editor";
 import { TablePainter } from "../editor/render/TablePainter";
+import { sizeOf } from "../editor/selection/finders";
 import type { PointerAt } from "../editor/tools/Tool";
 import * as format from "../format";
 import type { Corner } from "../room";
@@ -126,16 +127,25 @@ function Status() {
   const editor = useEditor("pointer", "selection", "zoom");
   return (
     <Flex data-over-table position="absolute" bottom="6px" right="8px" gap="2" align="center">
-      <Text color="soft" fontSize="12px" truncate bg="cloth/85" px="1.5" rounded="sm">{statusLine(editor)}</Text>
+      <Text color="soft" fontSize="12px" truncate bg="cloth/85" px="1.5" rounded="sm"><Chosen />{statusLine(editor)}</Text>
       <IconButton aria-label="Whole sheet" size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => editor.frameTable()} title="Show the whole sheet (Home)"><Maximize size={14} /></IconButton>
     </Flex>
   );
 }
 
+/** How many islands are picked, and how much of a sheet they cover. */
+function Chosen() {
+  const editor = useEditor("document", "figures", "selection");
+  const { size } = editor.selection;
+  if (!size || !editor.document.model) return null;
+  const [, width, height] = editor.document.tile;
+  const texels = editor.selection.list().reduce((sum, island) => sum + sizeOf(editor, island), 0);
+  return <>{format.whole(size)} selected, {format.percent(texels / (width * height))} % of a sheet · </>;
+}
+
 function statusLine(editor: Editor): string {
-  const chosen = editor.selection.size ? `${editor.selection.size} selected · ` : "";
   const hovered = editor.view.hovered >= 0 ? `${editor.document.objectOf(editor.view.hovered)?.name} ${editor.document.number(editor.view.hovered)} · ${format.density(editor.document.density(editor.view.hovered))} px/m · ` : "";
-  return `${hovered}${chosen}${Math.round((100 * editor.camera.scale) / Math.max(editor.document.tile[1], editor.document.tile[2]))} %`;
+  return `${hovered}zoom ${Math.round((100 * editor.camera.scale) / Math.max(editor.document.tile[1], editor.document.tile[2]))} %`;
 }
 
 function useSize(ref: React.RefObject<HTMLDivElement | null>) {

@@ -5,15 +5,21 @@ export type Handle = "turn" | "nw" | "ne" | "se" | "sw";
 
 const REACH_PX = 9;
 /** The pin for turning stands so far above the frame. */
-export const PIN_PX = 22;
+const PIN_PX = 22;
 /** Screen px between the islands and the frame. */
-export const ROOM_PX = 5;
+const ROOM_PX = 5;
+
+/** The pins of a frame stand at least so far apart: what is small between them can still be taken. */
+const LEAST_PX = 46;
+
+const roomFor = (size: number): number => Math.max(ROOM_PX, (LEAST_PX - size) / 2);
 
 /** Handles of the frame round what is picked, on the screen (y down). */
 export function handles(b: Bounds, toScreen: (x: number, y: number) => Point): Record<Handle, Point> {
   const [left, top] = toScreen(b.minX, b.maxY);
   const [right, bottom] = toScreen(b.maxX, b.minY);
-  const [l, t, r, d] = [left - ROOM_PX, top - ROOM_PX, right + ROOM_PX, bottom + ROOM_PX];
+  const [wide, high] = [roomFor(right - left), roomFor(bottom - top)];
+  const [l, t, r, d] = [left - wide, top - high, right + wide, bottom + high];
   return { nw: [l, t], ne: [r, t], se: [r, d], sw: [l, d], turn: [(l + r) / 2, t - PIN_PX] };
 }
 

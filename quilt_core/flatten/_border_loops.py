@@ -1,0 +1,217 @@
+"""Inner loops about the border of a flat chart: whether it runs into itself, and what lies across."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+FULL_TURN = 2.0 * np.pi - 0.02
+"""Angle that a chart may have at most at a vertex of its border: beyond it, it closes on itself."""
+
+
+@njit(cache=True, nogil=True)
+def _side(ax, ay, bx, by, px, py):  # type: ignore[no-untyped-def]
+    return (bx - ax) * (py - ay) - (by - ay) * (px - ax)
+
+
+@njit(cache=True, nogil=True)
+def _meet(p, q, r, s):  # type: ignore[no-untyped-def]
+    """Whether the segments p q and r s cross or touch."""
+    a, b = _side(p[0], p[1], q[0], q[1], r[0], r[1]), _side(p[0], p[1], q[0], q[1], s[0], s[1])
+    c, d = _side(r[0], r[1], s[0], s[1], p[0], p[1]), _side(r[0], r[1], s[0], s[1], q[0], q[1])
+    if (a > 0 and b > 0) or (a < 0 and b < 0):
+        return False
+    return not ((c > 0 and d > 0) or (c < 0 and d < 0))
+
+
+@njit(cache=True, nogil=True)
+def crowded(faces, n, tris, sewn, uv):  # type: ignore[no-untyped-def]
+    """Whether a chart without flipped faces overlaps itself: its border crosses or touches
+    itself, or closes around a vertex.
+
+    A chart without flips whose border neither crosses itself nor turns full circle at a vertex
+    covers nothing twice (the turning of its loops adds up to its Euler number).
+    """
+    m = len(faces)
+    angle = np.zeros(n)
+    count = 0
+    on_border = np.zeros(n, np.bool_)
+    for i in range(m):
+        for s in range(3):
+            a, b, c = uv[i, s], uv[i, (s + 1) % 3], uv[i, (s + 2) % 3]
+            x, y, z, w = b[0] - a[0], b[1] - a[1], c[0] - a[0], c[1] - a[1]
+            angle[faces[i, s]] += abs(np.arctan2(x * w - y * z, x * z + y * w))
+            if not sewn[3 * tris[i] + s]:
+                count += 1
+                on_border[faces[i, s]] = True
+                on_border[faces[i, (s + 1) % 3]] = True
+    for v in range(n):
+        if angle[v] > (FULL_TURN if on_border[v] else 9.0):
+            return True
+    ends = np.empty((count, 2), np.int64)
+    seg = np.empty((count, 2, 2))
+    k = 0
+    for i in range(m):
+        for s in range(3):
+            if not sewn[3 * tris[i] + s]:
+                j = (s + 1) % 3
+                ends[k, 0], ends[k, 1] = faces[i, s], faces[i, j]
+                seg[k, 0, 0], seg[k, 0, 1] = uv[i, s, 0], uv[i, s, 1]
+                seg[k, 1, 0], seg[k, 1, 1] = uv[i, j, 0], uv[i, j, 1]
+                k += 1
+    low = np.minimum(seg[:, 0], seg[:, 1])
+    high = np.maximum(seg[:, 0], seg[:, 1])
+    order = np.argsort(low[:, 0])
+    for i in range(count):
+        p = order[i]
+        for j in range(i + 1, count):
+            q = order[j]
+            if low[q, 0] > high[p, 0]:
+                break
+            if low[q, 1] > high[p, 1] or high[q, 1] < low[p, 1]:
+                continue
+            if (
+                ends[p, 0] == ends[q, 0]
+                or ends[p, 0] == ends[q, 1]
+                or ends[p, 1] == ends[q, 0]
+                or ends[p, 1] == ends[q, 1]
+            ):
+                continue
+            if _meet(seg[p, 0], seg[p, 1], seg[q, 0], seg[q, 1]):
+                return True
+    return False
+
+
+@njit(cache=True, nogil=True)
+def next_border(h, across, sewn):  # type: ignore[no-untyped-def]
+    """The half-edge that follows h along the border of its chart."""
+    g = 3 * (h // 3) + (h % 3 + 1) % 3
+    turns = 0
+    while sewn[g] and turns < 100000:
+        o = across[g]
+        g = 3 * (o // 3) + (o % 3 + 1) % 3
+        turns += 1
+    return g
+
+
+@njit(cache=True, nogil=True)
+def find_chains(tris, label, across, sewn, length, mark):  # type: ignore[no-untyped-def]
+    """Stretches of a chart's border with one other chart, or itself, on the other side.
+
+    A stretch ends where either side's border turns to a third. Returns the half-edges in a row, and
+    where each stretch ends. Of a stretch between two sides of the same chart one is given. `mark`
+    (3 N,) is scratch: 0 everywhere, and so it is left.
+    """
+    m = len(tris)
+    total = 0
+    for i in range(m):
+        for s in range(3):
+            h = 3 * tris[i] + s
+            if not sewn[h]:
+                total += 1
+    border = np.empty(total, np.int64)
+    k = 0
+    for i in range(m):
+        for s in range(3):
+            h = 3 * tris[i] + s
+            if not sewn[h]:
+                border[k] = h
+                k += 1
+    out = np.empty(total, np.int64)
+    end = np.empty(total, np.int64)
+    used, chains = 0, 0
+    back = np.full(total, -1, np.int64)
+    follow = np.empty(total, np.int64)
+    for k in range(total):
+        mark[border[k]] = k + 1
+    for k in range(total):
+        g = next_border(border[k], across, sewn)
+        follow[k] = mark[g] - 1
+        if follow[k] >= 0:
+            back[follow[k]] = k
+    goes_on = np.zeros(total, np.bool_)
+    for k in range(total):
+        j = follow[k]
+        if j < 0:
+            continue
+        h, g = border[k], border[j]
+        if across[h] < 0 or across[g] < 0 or h == g:
+            continue
+        if label[across[h] // 3] != label[across[g] // 3]:
+            continue
+        goes_on[k] = next_border(across[g], across, sewn) == across[h]
+    done = np.zeros(total, np.bool_)
+    for k in range(total):
+        if done[k] or across[border[k]] < 0:
+            continue
+        first = k
+        steps = 0
+        while back[first] >= 0 and goes_on[back[first]] and steps <= total:
+            first = back[first]
+            steps += 1
+            if first == k:
+                break
+        begin = used
+        here = first
+        while not done[here]:
+            done[here] = True
+            out[used] = border[here]
+            used += 1
+            other = mark[across[border[here]]] - 1
+            if other >= 0:
+                done[other] = True
+            if not goes_on[here]:
+                break
+            here = follow[here]
+        if used > begin:
+            end[chains] = used
+            chains += 1
+    for k in range(total):
+        mark[border[k]] = 0
+    return out[:used], end[:chains]
+
+
+@njit(cache=True, nogil=True)
+def fit_chain(chain, across, length, uv, same):  # type: ignore[no-untyped-def]
+    """The rigid motion (cos, sin, dx, dy) that lays the far side of a chain of half-edges on the
+    near one; what is left (root of the mean square); and the length of the chain.
+
+    `same` keeps the far side where it is.
+    """
+    n = len(chain)
+    weight, ax, ay, bx, by = 0.0, 0.0, 0.0, 0.0, 0.0
+    p = np.empty((2 * n, 2))
+    q = np.empty((2 * n, 2))
+    w = np.empty(2 * n)
+    for k in range(n):
+        h = chain[k]
+        o = across[h]
+        t, s, u, r = h // 3, h % 3, o // 3, o % 3
+        for d in range(2):
+            i = 2 * k + d
+            p[i] = uv[t, (s + d) % 3]
+            q[i] = uv[u, (r + 1 - d) % 3]
+            w[i] = 0.5 * length[h]
+            weight += w[i]
+            ax += w[i] * p[i, 0]
+            ay += w[i] * p[i, 1]
+            bx += w[i] * q[i, 0]
+            by += w[i] * q[i, 1]
+    weight = max(weight, 1e-300)
+    ax, ay, bx, by = ax / weight, ay / weight, bx / weight, by / weight
+    c, s = 0.0, 0.0
+    for i in range(2 * n):
+        px, py, qx, qy = p[i, 0] - ax, p[i, 1] - ay, q[i, 0] - bx, q[i, 1] - by
+        c += w[i] * (px * qx + py * qy)
+        s += w[i] * (py * qx - px * qy)
+    size = np.sqrt(c * c + s * s)
+    c, s = (c / size, s / size) if size > 0 else (1.0, 0.0)
+    dx, dy = ax - (c * bx - s * by), ay - (s * bx + c * by)
+    if same:
+        c, s, dx, dy = 1.0, 0.0, 0.0, 0.0
+    left = 0.0
+    for i in range(2 * n):
+        ex = p[i, 0] - (c * q[i, 0] - s * q[i, 1] + dx)
+        ey = p[i, 1] - (s * q[i, 0] + c * q[i, 1] + dy)
+        left += w[i] * (ex * ex + ey * ey)
+    return c, s, dx, dy, np.sqrt(left / weight), weight
