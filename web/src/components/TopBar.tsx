@@ -18,11 +18,11 @@ export function TopBar({ project, jobs, actions, leave }: Props) {
       <Flex as="nav" aria-label="Stages" flex="1" justify="center" align="center" gap="1">
         {STAGES.map((name, i) => (
           <Fragment key={name}>
-            {i > 0 && <Box w="22px" borderTopWidth="2px" borderStyle="dashed" borderColor="line" aria-hidden />}
+            {i > 0 && <Box w="22px" hideBelow="xl" borderTopWidth="2px" borderStyle="dashed" borderColor="line" aria-hidden />}
             <Button size="sm" h="36px" rounded="full" px="3" gap="2" fontSize="13.5px" variant="plain" aria-current={stage === name ? "step" : undefined}
               bg={stage === name ? "ink" : "transparent"} color={stage === name ? "slip" : "ink"} fontWeight={stage === name ? "600" : "400"}
               _hover={stage === name ? {} : { bg: "stripe" }} onClick={() => setStage(name)}>
-              <Box as="span" w="20px" h="20px" rounded="full" borderWidth="1.5px" borderStyle="dashed" borderColor={stage === name ? "straw" : "soft"}
+              <Box as="span" hideBelow="xl" w="20px" h="20px" rounded="full" borderWidth="1.5px" borderStyle="dashed" borderColor={stage === name ? "straw" : "soft"}
                 color={stage === name ? "straw" : "soft"} fontSize="11px" lineHeight="17px" textAlign="center">{i + 1}</Box>
               {name}
             </Button>

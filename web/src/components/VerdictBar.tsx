@@ -41,7 +41,7 @@ export function VerdictBar() {
   const bare = (editor.document.info?.objects ?? []).filter((o) => o.unflattened);
   const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
   return (
-    <Flex px="16px" align="center" gap="6px" role="toolbar" aria-label="Verdict" aria-busy={measuring} data-measured={measuring ? undefined : editor.document.info?.revision.id} opacity={measuring ? 0.6 : 1}>
+    <Flex px="16px" align="center" gap="6px" role="toolbar" aria-label="Verdict" overflowX="auto" overflowY="hidden" aria-busy={measuring} data-measured={measuring ? undefined : editor.document.info?.revision.id} opacity={measuring ? 0.6 : 1}>
       <Verdict />
       <Figure name="density" tone={outliers.length ? "amber" : undefined} onClick={() => lead("density", outliers, ["below density", "over-detailed"])} hint={`${outliers.length} islands outside the house band`}
         value={f.density.min === null ? "–" : `${format.density(f.density.min)} – ${format.density(f.density.max)}`} unit="px/m" />
@@ -53,7 +53,7 @@ export function VerdictBar() {
       <Figure name="no UVs" value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`} tone={bare.length ? "amber" : undefined} hint={bare.map((o) => o.name).join(", ")} onClick={() => findBare(bare.map((o) => o.name))} />
       {f.side_table > 0 && <Figure name="side table" value={format.whole(f.side_table)} tone="amber" onClick={() => lead("side", editor.document.flagged(FLAGS.sideTable), ["side table"])} />}
       <Flex ml="auto" align="center" gap="1">
-        <Text color="soft" whiteSpace="nowrap">View as</Text>
+        <Text color="soft" whiteSpace="nowrap" hideBelow="xl">View as</Text>
         <NativeSelect.Root size="xs" w="104px" variant="plain">
           <NativeSelect.Field fontWeight="600" aria-label="View as" value={editor.view.as} onChange={(e) => editor.setView(e.target.value as ViewAs)}>
             {VIEWS.map((view) => <option key={view} value={view}>{view}</option>)}
