@@ -25,59 +25,70 @@ def _meet(p, q, r, s):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def crowded(faces, n, tris, sewn, uv):  # type: ignore[no-untyped-def]
-    """Whether a chart without flipped faces overlaps itself: its border crosses or touches
-    itself, or closes around a vertex.
-
-    A chart without flips whose border neither crosses itself nor turns full circle at a vertex
-    covers nothing twice (the turning of its loops adds up to its Euler number).
-    """
-    m = len(faces)
+def fits(tris, faces, n, sewn, uv):  # type: ignore[no-untyped-def]
+    """Whether the triangles about each vertex have room around it."""
     angle = np.zeros(n)
-    count = 0
     on_border = np.zeros(n, np.bool_)
-    for i in range(m):
+    for i in range(len(faces)):
         for s in range(3):
             a, b, c = uv[i, s], uv[i, (s + 1) % 3], uv[i, (s + 2) % 3]
             x, y, z, w = b[0] - a[0], b[1] - a[1], c[0] - a[0], c[1] - a[1]
             angle[faces[i, s]] += abs(np.arctan2(x * w - y * z, x * z + y * w))
             if not sewn[3 * tris[i] + s]:
-                count += 1
                 on_border[faces[i, s]] = True
                 on_border[faces[i, (s + 1) % 3]] = True
     for v in range(n):
         if angle[v] > (FULL_TURN if on_border[v] else 9.0):
-            return True
-    ends = np.empty((count, 2), np.int64)
-    seg = np.empty((count, 2, 2))
+            return False
+    return True
+
+
+@njit(cache=True, nogil=True)
+def crosses(tris, sewn, uv, moved):  # type: ignore[no-untyped-def]
+    """Whether the border of a chart crosses or touches itself where triangles have `moved` (m,).
+
+    A chart without flips whose border neither crosses itself nor turns full circle at a vertex
+    covers nothing twice (the turning of its loops adds up to its Euler number). Sides that follow
+    one another have an end with the very same numbers.
+    """
+    m = len(tris)
+    count = 0
+    for i in range(m):
+        for s in range(3):
+            if not sewn[3 * tris[i] + s]:
+                count += 1
+    seg = np.empty((count, 4))
+    fresh = np.empty(count, np.bool_)
     k = 0
     for i in range(m):
         for s in range(3):
             if not sewn[3 * tris[i] + s]:
                 j = (s + 1) % 3
-                ends[k, 0], ends[k, 1] = faces[i, s], faces[i, j]
-                seg[k, 0, 0], seg[k, 0, 1] = uv[i, s, 0], uv[i, s, 1]
-                seg[k, 1, 0], seg[k, 1, 1] = uv[i, j, 0], uv[i, j, 1]
+                seg[k, 0], seg[k, 1] = uv[i, s, 0], uv[i, s, 1]
+                seg[k, 2], seg[k, 3] = uv[i, j, 0], uv[i, j, 1]
+                fresh[k] = moved[i]
                 k += 1
-    low = np.minimum(seg[:, 0], seg[:, 1])
-    high = np.maximum(seg[:, 0], seg[:, 1])
-    order = np.argsort(low[:, 0])
-    for i in range(count):
-        p = order[i]
-        for j in range(i + 1, count):
-            q = order[j]
-            if low[q, 0] > high[p, 0]:
+    low = np.minimum(seg[:, 0], seg[:, 2])
+    order = np.argsort(low)
+    seg, fresh, low = seg[order], fresh[order], low[order]
+    high = np.maximum(seg[:, 0], seg[:, 2])
+    for p in range(count):
+        below, above = min(seg[p, 1], seg[p, 3]), max(seg[p, 1], seg[p, 3])
+        for q in range(p + 1, count):
+            if low[q] > high[p]:
                 break
-            if low[q, 1] > high[p, 1] or high[q, 1] < low[p, 1]:
+            if not (fresh[p] or fresh[q]):
+                continue
+            if min(seg[q, 1], seg[q, 3]) > above or max(seg[q, 1], seg[q, 3]) < below:
                 continue
             if (
-                ends[p, 0] == ends[q, 0]
-                or ends[p, 0] == ends[q, 1]
-                or ends[p, 1] == ends[q, 0]
-                or ends[p, 1] == ends[q, 1]
+                (seg[p, 0] == seg[q, 0] and seg[p, 1] == seg[q, 1])
+                or (seg[p, 0] == seg[q, 2] and seg[p, 1] == seg[q, 3])
+                or (seg[p, 2] == seg[q, 0] and seg[p, 3] == seg[q, 1])
+                or (seg[p, 2] == seg[q, 2] and seg[p, 3] == seg[q, 3])
             ):
                 continue
-            if _meet(seg[p, 0], seg[p, 1], seg[q, 0], seg[q, 1]):
+            if _meet(seg[p, :2], seg[p, 2:], seg[q, :2], seg[q, 2:]):
                 return True
     return False
 

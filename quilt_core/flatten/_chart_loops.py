@@ -401,37 +401,30 @@ def figures(rest, uv):  # type: ignore[no-untyped-def]
     """Mean symmetric Dirichlet energy (4 is isometric), L2 stretch squared, flipped triangles and
     the area of the map over that of the surface.
 
-    The first two with the chart at the size of its surface; singular values held to [0.01, 100].
+    At the size that it has; singular values are held to [0.01, 100].
     """
-    m = len(rest)
-    flipped, flat, full = 0, 0.0, 0.0
-    for i in range(m):
-        det = (uv[i, 1, 0] - uv[i, 0, 0]) * (uv[i, 2, 1] - uv[i, 0, 1]) - (
-            uv[i, 1, 1] - uv[i, 0, 1]
-        ) * (uv[i, 2, 0] - uv[i, 0, 0])
-        if not det > 0.0:
-            flipped += 1
-        flat += 0.5 * abs(det)
-        full += 0.5 * rest[i, 1, 0] * rest[i, 2, 1]
-    scale = np.sqrt(full / flat) if flat > 0.0 else 1.0
-    energy, stretch = 0.0, 0.0
-    for i in range(m):
+    flipped, flat, full, energy, stretch = 0, 0.0, 0.0, 0.0, 0.0
+    for i in range(len(rest)):
         area = 0.5 * rest[i, 1, 0] * rest[i, 2, 1]
-        one, two = singular(rest[i], uv[i], scale)
+        one, two = singular(rest[i], uv[i])
+        if not two > 0.0:
+            flipped += 1
+        flat += area * one * abs(two)
+        full += area
         one = min(max(one, 0.01), 100.0)
         two = min(max(abs(two), 0.01), 100.0)
         energy += area * (one * one + two * two + 1 / (one * one) + 1 / (two * two))
         stretch += area * 0.5 * (1 / (one * one) + 1 / (two * two))
-    return energy / full, stretch / full, flipped, flat / full
+    return energy / full, stretch / full * flat / full, flipped, flat / full
 
 
 @njit(cache=True, nogil=True)
-def singular(rest, uv, scale):  # type: ignore[no-untyped-def]
+def singular(rest, uv):  # type: ignore[no-untyped-def]
     """Singular values of the map from a triangle's surface to the plane, the second signed."""
     width, x, y = rest[1, 0], rest[2, 0], rest[2, 1]
-    ax, ay = (uv[1, 0] - uv[0, 0]) * scale / width, (uv[1, 1] - uv[0, 1]) * scale / width
-    bx = ((uv[2, 0] - uv[0, 0]) * scale - ax * x) / y
-    by = ((uv[2, 1] - uv[0, 1]) * scale - ay * x) / y
+    ax, ay = (uv[1, 0] - uv[0, 0]) / width, (uv[1, 1] - uv[0, 1]) / width
+    bx = ((uv[2, 0] - uv[0, 0]) - ax * x) / y
+    by = ((uv[2, 1] - uv[0, 1]) - ay * x) / y
     e, f, g, h = 0.5 * (ax + by), 0.5 * (ax - by), 0.5 * (ay + bx), 0.5 * (ay - bx)
     q, r = np.sqrt(e * e + h * h), np.sqrt(f * f + g * g)
     return q + r, q - r

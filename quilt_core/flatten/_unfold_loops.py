@@ -10,7 +10,10 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def unfold_tree(tris, across, sewn, rest, turn):  # type: ignore[no-untyped-def]
-    """Lay triangles down one by one, over the flattest sewn edges first; (m, 3, 2) corners."""
+    """Lay triangles down one by one, over the flattest sewn edges first; (m, 3, 2) corners.
+
+    `turn` (3 m,) is the angle at each of their sides.
+    """
     m = len(tris)
     place = dict()
     for i in range(m):
@@ -27,7 +30,7 @@ def unfold_tree(tris, across, sewn, rest, turn):  # type: ignore[no-untyped-def]
         for s in range(3):
             h = 3 * tris[i] + s
             if sewn[h]:
-                heapq.heappush(heap, (turn[h], np.int64(h)))
+                heapq.heappush(heap, (turn[3 * i + s], np.int64(h)))
         while len(heap):
             _, h = heapq.heappop(heap)
             o = across[h]
@@ -58,5 +61,5 @@ def unfold_tree(tris, across, sewn, rest, turn):  # type: ignore[no-untyped-def]
             for v in range(3):
                 g = 3 * (o // 3) + v
                 if sewn[g]:
-                    heapq.heappush(heap, (turn[g], np.int64(g)))
+                    heapq.heappush(heap, (turn[3 * j + v], np.int64(g)))
     return out

@@ -6,9 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.flatten._region_loops import grow, spread_seeds
+from quilt_core.flatten._sew_loops import FINE, flatten_chart
+from quilt_core.flatten._unfold_loops import unfold_tree
 from quilt_core.flatten.patchwork import Limits, Patchwork
 from quilt_core.flatten.shells import Shells
-from quilt_core.flatten.unfold import unfold
 from quilt_core.scene.weld import groups
 
 FloatArray = NDArray[np.float64]
@@ -35,13 +36,11 @@ def step_costs(shells: Shells) -> FloatArray:
 def start_patchwork(shells: Shells, limits: Limits, regions: int) -> Patchwork:
     """Cut a surface into about so many regions that lie flat, more where it must be."""
     n = shells.count
-    work = Patchwork(
-        shells, limits, np.full(n, -1, np.int64), np.zeros(3 * n, bool), np.zeros((n, 3, 2))
-    )
+    work = Patchwork(shells, np.full(n, -1, np.int64), np.zeros(3 * n, bool), np.zeros((n, 3, 2)))
     cost = step_costs(shells)
     inside = np.zeros(n, bool)
     shut = np.zeros(3 * n, bool)
-    region, far = np.full(n, -1, np.int64), np.zeros(n)
+    place, region, far = np.full(n, -1, np.int64), np.full(n, -1, np.int64), np.zeros(n)
     half = np.flatnonzero(shells.across >= 0)
     shell = groups(np.stack([half // 3, shells.across[half] // 3], axis=1), n)
     order = np.argsort(shell, kind="stable")
@@ -51,14 +50,20 @@ def start_patchwork(shells: Shells, limits: Limits, regions: int) -> Patchwork:
     for part in parts:
         share = regions * (0.5 * len(part) / n + 0.5 * float(shells.area[part].sum()) / total)
         queue.append((part, max(1, min(round(share), len(part)))))
+    charts = 0
     while queue:
         tris, wanted = queue.pop()
         if wanted == 1:
-            fine, energy, uv = _try_region(work, tris)
-            if fine or len(np.unique(shells.face[tris])) == 1:
-                work.add(tris, energy, uv)
+            _sew_inside(work, tris, inside)
+            state, _, uv = flatten_chart(
+                tris, shells.across, work.sewn, shells.rest, work.uv, place,
+                limits.energy, limits.stretch, 10,
+            )  # fmt: skip
+            if state == FINE or (shells.face[tris] == shells.face[tris[0]]).all():
+                work.label[tris], work.uv[tris] = charts, uv
+                charts += 1
                 continue
-            _open(work, tris)
+            work.sewn[(3 * tris[:, None] + np.arange(3)).ravel()] = False
             wanted = 2
         inside[tris] = True
         seeds = spread_seeds(tris, wanted, tris[0], shells.across, cost, inside, shut, far)
@@ -67,23 +72,19 @@ def start_patchwork(shells: Shells, limits: Limits, regions: int) -> Patchwork:
             seeds = spread_seeds(tris, 2, seeds[1], shells.across, cost, inside, shut, far)
         grow(tris, seeds, shells.across, cost, inside, shut, region, far)
         inside[tris] = False
-        for k in np.unique(region[tris]):
-            queue.append((tris[region[tris] == k], 1))
+        own = region[tris]
+        ranked = np.argsort(own, kind="stable")
+        for piece in np.split(tris[ranked], np.flatnonzero(np.diff(own[ranked])) + 1):
+            queue.append((piece, 1))
     return work
 
 
-def _open(work: Patchwork, tris: IntArray) -> None:
-    half = (3 * tris[:, None] + np.arange(3)).ravel()
-    work.sewn[half] = False
-
-
-def _try_region(work: Patchwork, tris: IntArray) -> tuple[bool, float, FloatArray]:
-    """Sew all edges between some triangles and flatten them."""
+def _sew_inside(work: Patchwork, tris: IntArray, inside: NDArray[np.bool_]) -> None:
+    """Sew all edges between some triangles, and lay them out one by one."""
     shells = work.shells
-    member = np.zeros(shells.count + 1, bool)
-    member[tris] = True
+    inside[tris] = True
     half = (3 * tris[:, None] + np.arange(3)).ravel()
     across = shells.across[half]
-    work.sewn[half] = (across >= 0) & member[np.where(across >= 0, across // 3, -1)]
-    work.uv[tris] = unfold(shells, tris, work.sewn)
-    return work.flatten(tris, 10)
+    work.sewn[half] = (across >= 0) & inside[across // 3]
+    inside[tris] = False
+    work.uv[tris] = unfold_tree(tris, shells.across, work.sewn, shells.rest, np.abs(shells.turn[half]))
