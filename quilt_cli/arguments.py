@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from quilt_cli.selectors import add_control, tile
+from quilt_core.flatten.options import KINDS, FlattenSettings
 from quilt_core.formats.channels import ChannelEdit
 from quilt_core.pack.options import Option
 from quilt_core.pack.problem import RECIPE_OPTIONS
@@ -154,6 +155,46 @@ def _add_channel_edits(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def _add_flatten(parser: argparse.ArgumentParser) -> None:
+    usual = FlattenSettings()
+    parser.add_argument(
+        "--out", type=Path, required=True, help="a folder, or a file when there is one input"
+    )
+    parser.add_argument(
+        "--which",
+        choices=("missing", "useless", "all"),
+        default="useless",
+        help="objects without UVs; those too whose UVs are of no use (all in a point, all on one another); or all",
+    )
+    parser.add_argument(
+        "--only", action="append", default=[], metavar="NAME", help="objects by name or pattern"
+    )
+    parser.add_argument(
+        "--charts",
+        choices=KINDS,
+        default=usual.charts,
+        help="few seams (shape), seams at edges by angle, at hard edges, between materials, or one piece",
+    )
+    parser.add_argument(
+        "--angle", type=float, default=usual.angle, help="of edges that become seams, degrees (45)"
+    )
+    parser.add_argument(
+        "--stretch", type=float, default=usual.stretch, help="largest L2 stretch of a chart (1.05)"
+    )
+    parser.add_argument(
+        "--seconds",
+        type=float,
+        default=None,
+        help="time for each object to look for fewer seams; without it what its size suggests",
+    )
+    parser.add_argument("--seed", type=int, default=usual.seed, help="of the order of tries (0)")
+    parser.add_argument("--padding", type=float, default=8.0, help="gap between charts in px (8)")
+    parser.add_argument(
+        "--margin", type=float, default=4.0, help="gap to the tile's edge in px (4)"
+    )
+    parser.set_defaults(to_channel=None)
+
+
 def build() -> argparse.ArgumentParser:
     """The parser of all commands."""
     parser = argparse.ArgumentParser(
@@ -175,7 +216,12 @@ def build() -> argparse.ArgumentParser:
     )
     _add_channel_edits(channels)
 
-    for command in (inspect, pack, plan, check, channels):
+    flatten = commands.add_parser(
+        "flatten", help="cut objects without usable UVs into charts, flatten and pack them"
+    )
+    _add_flatten(flatten)
+
+    for command in (inspect, pack, plan, check, channels, flatten):
         command.add_argument(
             "files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb"
         )
@@ -186,7 +232,7 @@ def build() -> argparse.ArgumentParser:
             default=1.0,
             help="unit of OBJ files: m, cm, mm, in, ft or metres",
         )
-    for command in (inspect, pack, plan, check):
+    for command in (inspect, pack, plan, check, flatten):
         command.add_argument(
             "--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024"
         )

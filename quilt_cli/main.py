@@ -98,6 +98,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.plan import plan
 
         return plan(options)
+    if options.command == "flatten":
+        from quilt_cli.flatten import flatten
+
+        return flatten(options)
     if options.command == "inspect":
         from quilt_cli.inspect import inspect
 

@@ -37,10 +37,8 @@ def fits(tris, faces, n, sewn, uv):  # type: ignore[no-untyped-def]
             if not sewn[3 * tris[i] + s]:
                 on_border[faces[i, s]] = True
                 on_border[faces[i, (s + 1) % 3]] = True
-    for v in range(n):
-        if angle[v] > (FULL_TURN if on_border[v] else 9.0):
-            return False
-    return True
+    room = np.where(on_border, FULL_TURN, 9.0)
+    return bool(np.all(angle <= room))
 
 
 @njit(cache=True, nogil=True)

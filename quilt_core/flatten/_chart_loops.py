@@ -301,7 +301,7 @@ def relax(faces, n, rest, uv, steps, settled, most, held):  # type: ignore[no-un
         if write_corners(faces, rank, x, uv) < settled * size:
             break
         if step == 2 or step == 6:
-            allowed = (6.0 if step == 2 else 2.0) * (most - 4.0)
+            allowed = (4.0 if step == 2 else 1.5) * (most - 4.0)
             if figures(rest, uv)[0] - 4.0 > allowed:
                 return False
     return True
@@ -428,3 +428,13 @@ def singular(rest, uv):  # type: ignore[no-untyped-def]
     e, f, g, h = 0.5 * (ax + by), 0.5 * (ax - by), 0.5 * (ay + bx), 0.5 * (ay - bx)
     q, r = np.sqrt(e * e + h * h), np.sqrt(f * f + g * g)
     return q + r, q - r
+
+
+@njit(cache=True, nogil=True)
+def singular_values(rest, uv):  # type: ignore[no-untyped-def]
+    """(m,) larger and (m,) smaller singular value of each triangle's map, the second signed."""
+    m = len(rest)
+    one, two = np.empty(m), np.empty(m)
+    for i in range(m):
+        one[i], two[i] = singular(rest[i], uv[i])
+    return one, two

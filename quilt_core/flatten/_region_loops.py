@@ -20,8 +20,8 @@ def grow(tris, seeds, across, cost, inside, open_, region, far):  # type: ignore
         region[t] = -1
         far[t] = np.inf
     heap = [(0.0, np.int64(seeds[k]), np.int64(k)) for k in range(len(seeds))]
-    for k in range(len(seeds)):
-        far[seeds[k]] = 0.0
+    for seed in seeds:
+        far[seed] = 0.0
     heapq.heapify(heap)
     while len(heap):
         d, t, k = heapq.heappop(heap)

@@ -17,15 +17,12 @@ from quilt_core.flatten._chart_loops import (
     rim,
 )
 
-WORST_FIT = 0.8
-"""Sides of a seam that lie farther apart than this part of its length are not tried."""
 MOST_COVERED = 0.15
 """Share of a chart that may lie on the other before they are relaxed."""
 PART = 500
 """Triangles about a seam that are relaxed first, where a chart has more than twice as many."""
-NEARLY = 2.5
+NEARLY = 1.3
 """A part that is stretched by more than this part of what is allowed is hopeless."""
-STEPS = 12
 SETTLED = 1e-4
 EVEN_FIT = 0.15
 """Sides that lie apart by this part of their length count half."""
@@ -52,17 +49,20 @@ def _judged(tris, faces, n, sewn, local, flat, most, stretch):  # type: ignore[n
     energy, squared, flipped, _ = figures(local, flat)
     if flipped > 0 or energy > most or squared > stretch * stretch:
         return NO, energy, flat
-    if not fits(tris, faces, n, sewn, flat) or crosses(tris, sewn, flat, np.ones(len(tris), np.bool_)):
+    if not fits(tris, faces, n, sewn, flat) or crosses(
+        tris, sewn, flat, np.ones(len(tris), np.bool_)
+    ):
         return CROWDED, energy, flat
     return FINE, energy, flat
 
 
 @njit(cache=True, nogil=True)
-def flatten_part(tris, part, sums, across, sewn, rest, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
-    """The same, with all but a part of the chart held where it is; `sums` are the chart's energy
+def flatten_part(tris, own, part, sums, across, sewn, rest, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
+    """The same, with all but a part of the chart held where it is; the first `own` triangles were
+    one chart before. `sums` are the chart's energy
     and squared stretch before, times its area, and its area.
 
-    Returns only the part's new corners. 
+    Returns only the part's new corners.
     """
     faces, n = chart_vertices(part, across, sewn, place)
     held = rim(part, faces, n, across, sewn, place)
@@ -75,26 +75,27 @@ def flatten_part(tris, part, sums, across, sewn, rest, uv, place, most, stretch,
             if held[faces[i, k]]:
                 flat[i, k] = uv[part[i], k]
     after = figures(local, flat)
-    own = 0.0
+    area = 0.0
     for i in range(len(part)):
-        own += 0.5 * local[i, 1, 0] * local[i, 2, 1]
-    energy = (sums[0] + own * (after[0] - before[0])) / sums[2]
-    squared = (sums[1] + own * (after[1] - before[1])) / sums[2]
+        area += 0.5 * local[i, 1, 0] * local[i, 2, 1]
+    energy = (sums[0] + area * (after[0] - before[0])) / sums[2]
+    squared = (sums[1] + area * (after[1] - before[1])) / sums[2]
     if after[2] > 0 or energy > most or squared > stretch * stretch:
         return NO, energy, flat
     if not fits(part, faces, n, sewn, flat):
         return CROWDED, energy, flat
-    moved = np.zeros((len(tris), 1), np.bool_)
+    moved = np.zeros(len(tris), np.bool_)
     for i in range(len(part)):
         place[part[i]] = i
     whole = np.empty((len(tris), 3, 2))
     for i in range(len(tris)):
         k = place[tris[i]]
-        moved[i, 0] = k >= 0
+        # What was the other chart lies anew beside all of this one.
+        moved[i] = k >= 0 or i >= own
         whole[i] = flat[k] if k >= 0 else uv[tris[i]]
     for i in range(len(part)):
         place[part[i]] = -1
-    if crosses(tris, sewn, whole, moved[:, 0]):
+    if crosses(tris, sewn, whole, moved):
         return CROWDED, energy, flat
     return FINE, energy, flat
 
@@ -118,7 +119,23 @@ def _key(chain, across):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def try_to_sew(chain, tris, other, sums, across, sewn, rest, area, length, uv, place, seen, most, stretch):  # type: ignore[no-untyped-def]
+def try_to_sew(  # type: ignore[no-untyped-def]
+    chain,
+    tris,
+    other,
+    sums,
+    across,
+    sewn,
+    rest,
+    area,
+    length,
+    uv,
+    place,
+    seen,
+    most,
+    stretch,
+    steps,
+):  # type: ignore[no-untyped-def]
     """Close a seam between the charts `tris` and `other` (empty for the same chart).
 
     Returns whether it was closed, then in `sewn` and `uv` too, and the energy.
@@ -147,7 +164,7 @@ def try_to_sew(chain, tris, other, sums, across, sewn, rest, area, length, uv, p
         part, more = near_chain(chain, across, sewn, PART, seen)
         if more:
             state, energy, flat = flatten_part(
-                every, part, sums, across, sewn, rest, uv, place, most, stretch, STEPS
+                every, len(tris), part, sums, across, sewn, rest, uv, place, most, stretch, steps
             )
             if state == FINE:
                 for k in range(len(part)):
@@ -157,7 +174,7 @@ def try_to_sew(chain, tris, other, sums, across, sewn, rest, area, length, uv, p
             worth = state == NO and energy - 4.0 < NEARLY * (most - 4.0)
     if worth:
         state, energy, flat = flatten_chart(
-            every, across, sewn, rest, uv, place, most, stretch, STEPS
+            every, across, sewn, rest, uv, place, most, stretch, steps
         )
         if state == FINE:
             for k in range(len(every)):
@@ -179,11 +196,29 @@ def _promise(left, far, one, two):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def sew_charts(label, across, sewn, rest, area, length, uv, most, stretch, jitter, seed, stop, told):  # type: ignore[no-untyped-def]
+def sew_charts(  # type: ignore[no-untyped-def]
+    label,
+    across,
+    sewn,
+    rest,
+    area,
+    length,
+    uv,
+    most,
+    stretch,
+    worst,
+    steps,
+    jitter,
+    seed,
+    stop,
+    told,
+):  # type: ignore[no-untyped-def]
     """Close seams until none can be closed any more; changes `label`, `sewn` and `uv`.
 
-    `label` (N,) numbers the charts from 0. `jitter` shuffles the order a little, by `seed`. `stop`
-    (1,) ends it early when it is set; `told` (2,) holds the seams closed and those tried.
+    Sides that lie farther apart than `worst` times the length of a seam are not tried; a try takes
+    up to `steps` steps. `label` (N,) numbers the charts from 0. `jitter` shuffles the order a
+    little, by `seed`. `stop` (1,) ends it early when it is set; `told` (2,) holds the seams closed
+    and those tried.
     """
     n = len(label)
     np.random.seed(seed)
@@ -230,7 +265,9 @@ def sew_charts(label, across, sewn, rest, area, length, uv, most, stretch, jitte
             fresh += 1
             if count[c] == 0:
                 continue
-            row, end = find_chains(_members(first[c], count[c], follow), label, across, sewn, length, mark)
+            row, end = find_chains(
+                _members(first[c], count[c], follow), label, across, sewn, length, mark
+            )
             if used + len(row) > len(pool):
                 bigger = np.empty(2 * len(pool) + len(row), np.int64)
                 bigger[:used] = pool[:used]
@@ -247,7 +284,7 @@ def sew_charts(label, across, sewn, rest, area, length, uv, most, stretch, jitte
                 one, two = label[chain[0] // 3], label[across[chain[0]] // 3]
                 _, _, _, _, left, far = fit_chain(chain, across, length, uv, one == two)
                 total = size[one] + size[two]
-                bad = left > WORST_FIT * far
+                bad = left > worst * far
                 if not bad:
                     key = _key(chain, across)
                     slot = key % len(failed)
@@ -281,7 +318,21 @@ def sew_charts(label, across, sewn, rest, area, length, uv, most, stretch, jitte
         if one != two:
             sums[0], sums[1], sums[2] = sums[0] + energy[two], sums[1] + squared[two], total
         done, mean = try_to_sew(
-            chain, tris, other, sums, across, sewn, rest, area, length, uv, place, seen, most, stretch
+            chain,
+            tris,
+            other,
+            sums,
+            across,
+            sewn,
+            rest,
+            area,
+            length,
+            uv,
+            place,
+            seen,
+            most,
+            stretch,
+            steps,
         )
         if not done:
             failed[slot], failed_at[slot] = key, total
@@ -290,10 +341,12 @@ def sew_charts(label, across, sewn, rest, area, length, uv, most, stretch, jitte
                     a, b = (at, long // 2) if half == 0 else (at + long // 2, long - long // 2)
                     part = pool[a : a + b]
                     _, _, _, _, left, far = fit_chain(part, across, length, uv, one == two)
-                    if left > WORST_FIT * far:
+                    if left > worst * far:
                         continue
                     score = _promise(left, far, size[one], size[two])
-                    heapq.heappush(heap, (-score, np.int64(serial), one, two, np.int64(a), np.int64(b)))
+                    heapq.heappush(
+                        heap, (-score, np.int64(serial), one, two, np.int64(a), np.int64(b))
+                    )
                     serial += 1
             continue
         told[0] += 1

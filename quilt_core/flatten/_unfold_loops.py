@@ -9,13 +9,13 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True)
-def unfold_tree(tris, across, sewn, rest, turn):  # type: ignore[no-untyped-def]
+def unfold_tree(tris, across, sewn, rest, turn, place):  # type: ignore[no-untyped-def]
     """Lay triangles down one by one, over the flattest sewn edges first; (m, 3, 2) corners.
 
-    `turn` (3 m,) is the angle at each of their sides.
+    `turn` (3 m,) is the angle at each of their sides; `place` (N,) is scratch: -1 everywhere, and
+    so it is left.
     """
     m = len(tris)
-    place = dict()
     for i in range(m):
         place[tris[i]] = i
     out = np.empty((m, 3, 2))
@@ -28,9 +28,9 @@ def unfold_tree(tris, across, sewn, rest, turn):  # type: ignore[no-untyped-def]
         heap = [(0.0, np.int64(-1))]
         heapq.heappop(heap)
         for s in range(3):
-            h = 3 * tris[i] + s
-            if sewn[h]:
-                heapq.heappush(heap, (turn[3 * i + s], np.int64(h)))
+            start = 3 * tris[i] + s
+            if sewn[start]:
+                heapq.heappush(heap, (turn[3 * i + s], np.int64(start)))
         while len(heap):
             _, h = heapq.heappop(heap)
             o = across[h]
@@ -38,10 +38,10 @@ def unfold_tree(tris, across, sewn, rest, turn):  # type: ignore[no-untyped-def]
             if done[j]:
                 continue
             k = place[h // 3]
-            s, r = h % 3, o % 3
+            e, r = h % 3, o % 3
             # Corner r of the new triangle lies where corner s + 1 of the old one does.
-            ax, ay = out[k, (s + 1) % 3, 0], out[k, (s + 1) % 3, 1]
-            bx, by = out[k, s, 0], out[k, s, 1]
+            ax, ay = out[k, (e + 1) % 3, 0], out[k, (e + 1) % 3, 1]
+            bx, by = out[k, e, 0], out[k, e, 1]
             new = rest[o // 3]
             px, py = new[r, 0], new[r, 1]
             qx, qy = new[(r + 1) % 3, 0], new[(r + 1) % 3, 1]
@@ -62,4 +62,6 @@ def unfold_tree(tris, across, sewn, rest, turn):  # type: ignore[no-untyped-def]
                 g = 3 * (o // 3) + v
                 if sewn[g]:
                     heapq.heappush(heap, (turn[3 * j + v], np.int64(g)))
+    for i in range(m):
+        place[tris[i]] = -1
     return out

@@ -37,16 +37,26 @@ class Limits:
     stretch: float
     energy: float
 
+    @property
+    def worst_fit(self) -> float:
+        """How far apart the sides of a seam may lie that is tried, in its lengths."""
+        return float(10.0 * np.sqrt(self.stretch**2 - 1.0))
+
+    @property
+    def steps(self) -> int:
+        """Steps of relaxing for each try."""
+        return 12 if self.stretch < 1.04 else 24
+
 
 def limits_for(stretch: float) -> Limits:
     """Limits from the L2 stretch that the user allows.
 
     Where the two singular values differ from 1 by small independent amounts, L2² - 1 is 3/2 and the
-    energy - 4 is 4 times their mean square: 8/3 of it. Less is allowed, so that triangles that are
-    stretched far do not hide behind those that are not.
+    energy - 4 is 4 times their mean square: 8/3 of it. Less is allowed, the less the smaller it is,
+    so that triangles that are stretched far do not hide behind those that are not.
     """
     more = stretch * stretch - 1.0
-    return Limits(stretch, 4.0 + 1.6 * more + 5.0 * more * more)
+    return Limits(stretch, 4.0 + 1.8 * more * more / (more + 0.004) + 4.0 * more * more)
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,7 +101,11 @@ class Patchwork:
 
 
 def sewn_up(
-    work: Patchwork, limits: Limits, jitter: float = 0.0, seed: int = 0, stop: BoolArray | None = None
+    work: Patchwork,
+    limits: Limits,
+    jitter: float = 0.0,
+    seed: int = 0,
+    stop: BoolArray | None = None,
 ) -> tuple[Patchwork, IntArray]:
     """Close seams until none can be closed any more; and how many were closed and tried."""
     shells = work.shells
@@ -99,8 +113,9 @@ def sewn_up(
     told = np.zeros(2, np.int64)
     sew_charts(
         label, shells.across, sewn, shells.rest, shells.area, shells.length, uv,
-        limits.energy, limits.stretch, jitter, seed, np.zeros(1, bool) if stop is None else stop, told,
+        limits.energy, limits.stretch, limits.worst_fit, limits.steps, jitter, seed, np.zeros(1, bool) if stop is None else stop, told,
     )  # fmt: skip
+    label = np.unique(label, return_inverse=True)[1].astype(np.int64)
     return replace(work, label=label, sewn=sewn, uv=uv), told
 
 
@@ -126,7 +141,7 @@ def unpicked(work: Patchwork, base: Patchwork, pieces: BoolArray) -> Patchwork:
     return Patchwork(shells, label, sewn, uv)
 
 
-def near_pieces(base: Patchwork, start: int, share: float, rng: np.random.Generator) -> BoolArray:
+def near_pieces(base: Patchwork, start: int, share: float) -> BoolArray:
     """(P,) the pieces nearest to a triangle, with about that share of the surface."""
     middle = base.shells.points.mean(axis=1)
     far = np.linalg.norm(middle - middle[start], axis=1)

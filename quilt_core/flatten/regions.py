@@ -54,7 +54,7 @@ def start_patchwork(shells: Shells, limits: Limits, regions: int) -> Patchwork:
     while queue:
         tris, wanted = queue.pop()
         if wanted == 1:
-            _sew_inside(work, tris, inside)
+            _sew_inside(work, tris, inside, place)
             state, _, uv = flatten_chart(
                 tris, shells.across, work.sewn, shells.rest, work.uv, place,
                 limits.energy, limits.stretch, 10,
@@ -79,7 +79,9 @@ def start_patchwork(shells: Shells, limits: Limits, regions: int) -> Patchwork:
     return work
 
 
-def _sew_inside(work: Patchwork, tris: IntArray, inside: NDArray[np.bool_]) -> None:
+def _sew_inside(
+    work: Patchwork, tris: IntArray, inside: NDArray[np.bool_], place: IntArray
+) -> None:
     """Sew all edges between some triangles, and lay them out one by one."""
     shells = work.shells
     inside[tris] = True
@@ -87,4 +89,6 @@ def _sew_inside(work: Patchwork, tris: IntArray, inside: NDArray[np.bool_]) -> N
     across = shells.across[half]
     work.sewn[half] = (across >= 0) & inside[across // 3]
     inside[tris] = False
-    work.uv[tris] = unfold_tree(tris, shells.across, work.sewn, shells.rest, np.abs(shells.turn[half]))
+    work.uv[tris] = unfold_tree(
+        tris, shells.across, work.sewn, shells.rest, np.abs(shells.turn[half]), place
+    )

@@ -52,6 +52,8 @@ class Shells:
         borders.
     aside : (A, 3) int64
         Corners of triangles of which two lie at one place.
+    place : (V,) int64
+        Of the mesh's vertices, as in `vertex`.
     """
 
     corner: IntArray
@@ -66,6 +68,7 @@ class Shells:
     length: FloatArray
     turn: FloatArray
     aside: IntArray
+    place: IntArray
 
     @property
     def count(self) -> int:
@@ -111,7 +114,7 @@ def find_shells(mesh: Mesh, points: FloatArray | None = None) -> Shells:
     turn = _turns(across, normal, xyz)
     return Shells(
         corner=corner, vertex=vertex, across=across, inner=inner, face=face, points=xyz, rest=rest,
-        area=area, normal=normal, length=length, turn=turn, aside=aside,
+        area=area, normal=normal, length=length, turn=turn, aside=aside, place=place,
     )  # fmt: skip
 
 

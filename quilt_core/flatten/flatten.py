@@ -1,0 +1,153 @@
+"""A mesh without UVs becomes charts that lie flat."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.flatten.options import FlattenSettings
+from quilt_core.flatten.patchwork import (
+    Limits,
+    Patchwork,
+    limits_for,
+    near_pieces,
+    sewn_up,
+    unpicked,
+)
+from quilt_core.flatten.regions import start_patchwork
+from quilt_core.flatten.result import Flattened, measured
+from quilt_core.flatten.seams import fixed_seams
+from quilt_core.flatten.shells import find_shells
+from quilt_core.flatten.smooth import smoothed
+from quilt_core.scene.mesh import Mesh
+
+FloatArray = NDArray[np.float64]
+
+PER_PIECE = 3
+"""Triangles of a piece that charts are sewn from."""
+ROUNDS_FOR = 24_000
+"""Triangles times rounds of looking for fewer seams."""
+MOST_ROUNDS = 60
+JITTER = 0.3
+SECONDS_FOR = 8000.0
+"""Triangles for each second that the looking may take."""
+RAISED = (1.3, 1.8, 3.0, 8.0, 40.0)
+"""Stretch that is allowed, one after the other, when there shall be one piece."""
+
+
+@dataclass(frozen=True)
+class Stage:
+    """How far flattening is.
+
+    Parameters
+    ----------
+    progress : float
+        0 to 1.
+    seam : float
+        Length of the seams so far, / sqrt(surface); inf before there is a layout.
+    """
+
+    progress: float
+    seam: float
+
+
+Tell = Callable[[Stage], bool]
+"""Is told how far it is; False ends the work with what there is."""
+
+
+def flatten_mesh(
+    mesh: Mesh,
+    settings: FlattenSettings | None = None,
+    points: FloatArray | None = None,
+    tell: Tell | None = None,
+) -> Flattened:
+    """Cut a mesh into charts and flatten them at equal density.
+
+    Pieces of a few triangles are sewn together as long as the chart stays valid: no face is turned
+    over, none lies on another one, the L2 stretch (Sander et al. 2001) stays below the limit. Then
+    parts are unpicked and sewn in another order, which is kept where it has shorter seams.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    settings : FlattenSettings, optional
+    points : (V, 3) float64, optional
+        Positions to flatten instead of the mesh's own, such as those in the world.
+    tell : callable, optional
+
+    Returns
+    -------
+    Flattened
+
+    References
+    ----------
+    Liu, Zhang, Xu, Gotsman, Gortler 2008, A Local/Global Approach to Mesh Parameterization.
+    Smith, Schaefer 2015, Bijective Parameterization with Free Boundaries.
+    """
+    settings = settings or FlattenSettings()
+    started = time.monotonic()
+    shells = find_shells(mesh, points)
+    if not shells.count:
+        return measured(mesh, shells, None, time.monotonic() - started)
+    seams = fixed_seams(mesh, shells, settings)
+    open_ = replace(shells, across=np.where(seams, -1, shells.across))
+    limits = limits_for(settings.stretch)
+    tell = tell or (lambda stage: True)
+    tell(Stage(0.02, np.inf))
+    base = start_patchwork(open_, limits, max(1, shells.count // PER_PIECE))
+    work, _ = sewn_up(base, limits, JITTER, settings.seed)
+    if settings.charts == "one":
+        work = _one_piece(work)
+    else:
+        work = _fewer_seams(work, base, limits, settings, tell, started)
+        work = smoothed(sewn_up(work, limits)[0], limits)
+    tell(Stage(1.0, _seam(work)))
+    return measured(mesh, shells, work, time.monotonic() - started)
+
+
+def _fewer_seams(
+    work: Patchwork,
+    base: Patchwork,
+    limits: Limits,
+    settings: FlattenSettings,
+    tell: Tell,
+    started: float,
+) -> Patchwork:
+    """Unpick a part and sew it again in another order, as often as the size of the mesh allows."""
+    shells = work.shells
+    rounds = min(MOST_ROUNDS, ROUNDS_FOR // shells.count)
+    given = settings.seconds
+    if given is not None:
+        rounds = 1_000_000
+    end = started + (shells.count / SECONDS_FOR + 0.4 if given is None else given)
+    rng = np.random.default_rng(settings.seed)
+    for number in range(rounds):
+        cut = np.flatnonzero(~work.sewn & (shells.across >= 0))
+        if not len(cut) or time.monotonic() > end:
+            break
+        done = number / rounds if given is None else 1 - (end - time.monotonic()) / max(given, 1e-9)
+        if not tell(Stage(0.3 + 0.7 * done, _seam(work))):
+            break
+        spot = int(rng.choice(cut, p=shells.length[cut] / shells.length[cut].sum())) // 3
+        share = float(np.exp(rng.uniform(np.log(0.02), np.log(0.4))))
+        loose = unpicked(work, base, near_pieces(base, spot, share))
+        found, _ = sewn_up(loose, limits, JITTER, settings.seed + number + 1)
+        if found.seam <= work.seam:
+            work = found
+    return work
+
+
+def _one_piece(work: Patchwork) -> Patchwork:
+    """Sew on with more and more stretch allowed."""
+    for stretch in RAISED:
+        limits = limits_for(stretch)
+        work = smoothed(sewn_up(work, limits)[0], limits)
+    return work
+
+
+def _seam(work: Patchwork) -> float:
+    return float(work.seam / np.sqrt(max(work.shells.area.sum(), 1e-300)))
