@@ -55,33 +55,51 @@ def match_winding(vertex, across):  # type: ignore[no-untyped-def]
     turned = np.zeros(n, np.bool_)
     seen = np.zeros(n, np.bool_)
     queue = np.empty(n, np.int64)
+    later = np.empty(3 * n, np.int64)
     for seed in range(n):
         if seen[seed]:
             continue
         seen[seed] = True
         queue[0] = seed
         head, tail, many = 0, 1, 0
-        while head < tail:
+        first, last = 0, 0
+        # Over sides where both are wound alike first: what cannot agree is parted elsewhere.
+        while head < tail or first < last:
+            if head == tail:
+                h = later[first]
+                first += 1
+                u = across[h] // 3
+                if seen[u]:
+                    continue
+                seen[u] = True
+                turned[u] = not turned[h // 3]
+                queue[tail] = u
+                tail += 1
             t = queue[head]
             head += 1
             many += turned[t]
             for s in range(3):
                 h = 3 * t + s
                 o = across[h]
-                if o < 0:
+                if o < 0 or seen[o // 3]:
                     continue
                 u = o // 3
-                same = vertex[t, s] == vertex[u, o % 3]
-                wanted = turned[t] != same
-                if not seen[u]:
-                    seen[u] = True
-                    turned[u] = wanted
-                    queue[tail] = u
-                    tail += 1
-                elif turned[u] != wanted:
-                    across[h] = -1
-                    across[o] = -1
+                if vertex[t, s] == vertex[u, o % 3]:
+                    later[last] = h
+                    last += 1
+                    continue
+                seen[u] = True
+                turned[u] = turned[t]
+                queue[tail] = u
+                tail += 1
         if 2 * many > tail:
             for k in range(tail):
                 turned[queue[k]] = not turned[queue[k]]
+    for h in range(3 * n):
+        o = across[h]
+        if o >= 0:
+            same = vertex[h // 3, h % 3] == vertex[o // 3, o % 3]
+            if turned[h // 3] != (turned[o // 3] != same):
+                across[h] = -1
+                across[o] = -1
     return turned

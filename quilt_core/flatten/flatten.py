@@ -27,8 +27,8 @@ from quilt_core.scene.mesh import Mesh
 
 FloatArray = NDArray[np.float64]
 
-PER_PIECE = 3
-"""Triangles of a piece that charts are sewn from."""
+SMALL, PER_PIECE = 1500, 3
+"""Triangles of a piece that charts are sewn from; each is one of its own in small meshes."""
 ROUNDS_FOR = 24_000
 """Triangles times rounds of looking for fewer seams."""
 MOST_ROUNDS = 60
@@ -98,13 +98,18 @@ def flatten_mesh(
     limits = limits_for(settings.stretch)
     tell = tell or (lambda stage: True)
     tell(Stage(0.02, np.inf))
-    base = start_patchwork(open_, limits, max(1, shells.count // PER_PIECE))
+    base = start_patchwork(
+        open_, limits, shells.count // (PER_PIECE if shells.count > SMALL else 1)
+    )
     work, _ = sewn_up(base, limits, JITTER, settings.seed)
     if settings.charts == "one":
         work = _one_piece(work)
     else:
-        work = _fewer_seams(work, base, limits, settings, tell, started)
-        work = smoothed(sewn_up(work, limits)[0], limits)
+        end = started + shells.count / SECONDS_FOR + 0.4
+        work = _fewer_seams(work, base, limits, settings, tell, end)
+        work = smoothed(work, limits)
+        if time.monotonic() < end:
+            work = sewn_up(work, limits)[0]
     tell(Stage(1.0, _seam(work)))
     return measured(mesh, shells, work, time.monotonic() - started)
 
@@ -115,15 +120,14 @@ def _fewer_seams(
     limits: Limits,
     settings: FlattenSettings,
     tell: Tell,
-    started: float,
+    end: float,
 ) -> Patchwork:
     """Unpick a part and sew it again in another order, as often as the size of the mesh allows."""
     shells = work.shells
     rounds = min(MOST_ROUNDS, ROUNDS_FOR // shells.count)
     given = settings.seconds
     if given is not None:
-        rounds = 1_000_000
-    end = started + (shells.count / SECONDS_FOR + 0.4 if given is None else given)
+        rounds, end = 1_000_000, time.monotonic() + given
     rng = np.random.default_rng(settings.seed)
     for number in range(rounds):
         cut = np.flatnonzero(~work.sewn & (shells.across >= 0))

@@ -91,7 +91,7 @@ def find_shells(mesh: Mesh, points: FloatArray | None = None) -> Shells:
     """
     points = np.asarray(mesh.positions if points is None else points, np.float64)
     place = weld_positions(mesh)
-    corner = mesh.triangles
+    corner = _all_triangles(mesh)
     vertex = place[mesh.corner_vertex[corner]]
     finite = np.isfinite(points[mesh.corner_vertex[corner]]).all(axis=(1, 2))
     flat = (vertex == np.roll(vertex, 1, axis=1)).any(axis=1)
@@ -116,6 +116,25 @@ def find_shells(mesh: Mesh, points: FloatArray | None = None) -> Shells:
         corner=corner, vertex=vertex, across=across, inner=inner, face=face, points=xyz, rest=rest,
         area=area, normal=normal, length=length, turn=turn, aside=aside, place=place,
     )  # fmt: skip
+
+
+def _all_triangles(mesh: Mesh) -> IntArray:
+    """(N, 3) triangles of a mesh; a face that lost corners when it was cut, as it crosses itself, is
+    cut as a fan."""
+    corner = mesh.triangles
+    sizes = np.diff(mesh.face_offsets)
+    short = np.bincount(mesh.triangle_face, minlength=len(sizes)) < sizes - 2
+    if not short.any():
+        return corner
+    fans = [
+        np.stack(
+            [np.full(n - 2, at), np.arange(at + 1, at + n - 1), np.arange(at + 2, at + n)], axis=1
+        )
+        for at, n in zip(mesh.face_offsets[:-1][short], sizes[short], strict=True)
+    ]
+    kept = corner[~short[mesh.triangle_face]]
+    out = np.concatenate([kept, *fans])
+    return np.asarray(out[np.argsort(out[:, 0], kind="stable")])
 
 
 def lay_flat(xyz: FloatArray) -> FloatArray:
