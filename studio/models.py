@@ -132,6 +132,9 @@ class BaseLayout(models.Model):
         help_text="numbered from 0 in the order of their first face"
     )
     unflattened = models.PositiveIntegerField(help_text="faces without UVs")
+    useless = models.BooleanField(
+        default=False, help_text="its UVs lie in a point, or all on one another"
+    )
     proportion = models.FloatField(
         default=1.0, help_text="width / height of its picture; that of most islands"
     )

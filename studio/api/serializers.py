@@ -247,6 +247,8 @@ class ObjectOut(serializers.Serializer):
     )
     whole = serializers.IntegerField(help_text="islands that it has in all")
     unflattened = serializers.IntegerField()
+    useless = serializers.BooleanField(help_text="its UVs are of no use")
+    verb = serializers.CharField(help_text="what made its layout: read, flattened")
     instances = serializers.IntegerField()
     channels = serializers.ListField(child=serializers.CharField())
     channel = serializers.IntegerField(help_text="the one its islands are of, from 0")

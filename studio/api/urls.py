@@ -6,6 +6,7 @@ from studio.api import atlas_views as a
 from studio.api import control_views as c
 from studio.api import hand_views as hand
 from studio.api import job_views as jobs
+from studio.api import mend_views as mend
 from studio.api import picture_views as pictures
 from studio.api import project_views as j
 from studio.api import proof_views as p
@@ -52,6 +53,7 @@ urlpatterns = [
     path("atlases/<int:atlas_id>/slip-in/", hand.SlipIn.as_view()),
     path("atlases/<int:atlas_id>/fit-here/", hand.FitHere.as_view()),
     path("atlases/<int:atlas_id>/take-in/", hand.TakeIn.as_view()),
+    path("atlases/<int:atlas_id>/flatten/", mend.FlattenObjects.as_view()),
     path("revisions/<int:revision_id>/", v.OneRevision.as_view()),
     path("revisions/<int:revision_id>/placements/", pictures.Placements.as_view()),
     path("revisions/<int:revision_id>/geometry.glb", pictures.Geometry.as_view()),

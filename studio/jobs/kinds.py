@@ -19,6 +19,7 @@ from studio.actions.gather.gather_files import gather_files
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import Made, finish_job
+from studio.actions.mend.flatten_objects import flatten_objects
 from studio.actions.prove.measure_layout import measure_revision
 from studio.jobs.reporter import Reporter
 from studio.models import Job, Revision
@@ -119,6 +120,16 @@ def _take_in(job: Job, reporter: Reporter) -> dict[str, Any]:
     return _by_hand(job, lambda base: take_in_islands(base, job.params, report))
 
 
+def _flatten(job: Job, reporter: Reporter) -> dict[str, Any]:
+    base = _revision(job)
+    made = flatten_objects(base, job.params, reporter.report, reporter.cancelled)
+    if made is None:
+        raise Dropped
+    revision = finish_job(base.atlas_id, base, made, bool(job.params.get("draft")))
+    measure_revision(revision)
+    return {"revision": revision.pk, "draft": revision.draft, **made.params}
+
+
 def _explain(job: Job, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "asking what sets the density")
     return {"binding": explain_pack(_revision(job), lambda: bool(reporter.cancelled()))}
@@ -157,4 +168,5 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "slip in": _slip_in,
     "fit here": _fit_here,
     "take in": _take_in,
+    "flatten": _flatten,
 }

@@ -107,6 +107,8 @@ def gather_files(
 def _bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str, Any]]:
     """Facts of an object's base layout in each of its channels; one without islands where it has
     none."""
+    from quilt_core.flatten.useless import UVState, uv_state
+
     out = []
     for channel in range(max(len(obj.mesh.channels), 1)):
         base = read_base(obj, channel, scene, uv_tolerance)
@@ -116,6 +118,7 @@ def _bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str
                 "channel": channel,
                 "islands": islands.count,
                 "unflattened": islands.unflattened[0],
+                "useless": uv_state(obj.mesh, channel) is UVState.USELESS,
                 "geometry": store_geometry(obj, base),
                 **_proportions(islands, surface),
             }

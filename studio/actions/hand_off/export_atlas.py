@@ -47,6 +47,8 @@ class Written:
     geometry: str
     channel: int
     target: int
+    made: bool
+    """Whether it was made here: the file has other UVs there, or none."""
     numbers: NDArray[np.int64]
     """Which islands of the base layout."""
     placements: NDArray[np.float64]
@@ -61,7 +63,7 @@ class Written:
 
     def corner_uvs(self, corner_face: NDArray[np.int64]) -> NDArray[np.float64] | None:
         """(C, 2) new UVs of the face corners, NaN for those that stay; None when all do."""
-        uv, whole = load_geometry(self.geometry)["uv"], self.target != self.channel
+        uv, whole = load_geometry(self.geometry)["uv"], self.made or self.target != self.channel
         return placed_corner_uvs(uv, self.face_island[corner_face], self.placements, whole)
 
 
@@ -99,6 +101,7 @@ def _collect(atlas: int, layout: Layout, by_source: Layouts) -> None:
                 member.base.geometry,
                 member.base.channel,
                 member.row.target,
+                member.base.parent_id is not None,
                 member.row.numbers,
                 layout.placements[slice(*span)],
             )

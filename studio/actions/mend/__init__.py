@@ -1,0 +1,1 @@
+"""Mend: layouts that are made or changed here; each makes new base layouts."""

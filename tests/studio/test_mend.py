@@ -1,0 +1,145 @@
+"""Objects without UVs, from gathering to the file that is handed off."""
+
+import io
+import json
+import zipfile
+
+import numpy as np
+import pytest
+
+from quilt_core.formats import read_scene
+from quilt_core.measure import measure
+from quilt_core.scene import island_set
+from quilt_core.scene.placement import identity
+from studio import storage
+from studio.models import Atlas, BaseLayout, Job
+from studio.state import read_state
+from tests.core.meshes import glb_of
+
+CUBE = [(x, y, z) for z in (0, 1) for y in (0, 1) for x in (0, 1)]
+SIDES = ["1 3 4 2", "5 6 8 7", "1 2 6 5", "3 7 8 4", "1 5 7 3", "2 4 8 6"]
+
+
+def bare_obj(name="Crate"):
+    lines = [f"o {name}", *(f"v {x} {y} {z}" for x, y, z in CUBE), *(f"f {side}" for side in SIDES)]
+    return "\n".join(lines).encode()
+
+
+def point_obj():
+    """A square all of whose UVs are one point."""
+    return b"o Sign\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0.5 0.5\nf 1/1 2/1 3/1 4/1\n"
+
+
+def bare_glb():
+    """A tetrahedron with positions and nothing else."""
+    points = np.array([(0, 0, 0), (1, 0, 0), (0, 1, 0), (0, 0, 1)], np.float32)
+    index = np.array([0, 2, 1, 0, 1, 3, 1, 2, 3, 0, 3, 2], np.uint16)
+    body = points.tobytes() + index.tobytes()
+    doc = {
+        "asset": {"version": "2.0"},
+        "scene": 0,
+        "scenes": [{"nodes": [0]}],
+        "nodes": [{"mesh": 0, "name": "Float"}],
+        "meshes": [{"primitives": [{"attributes": {"POSITION": 0}, "indices": 1}]}],
+        "bufferViews": [
+            {"buffer": 0, "byteLength": 48, "target": 34962},
+            {"buffer": 0, "byteOffset": 48, "byteLength": 24, "target": 34963},
+        ],
+        "accessors": [
+            {"bufferView": 0, "componentType": 5126, "count": 4, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 1]},
+            {"bufferView": 1, "componentType": 5123, "count": 12, "type": "SCALAR"},
+        ],
+    }  # fmt: skip
+    return glb_of(doc, body)
+
+
+@pytest.fixture
+def bare(send, atlas):
+    assert (
+        send(crate__obj=bare_obj(), sign__obj=point_obj(), float__glb=bare_glb()).status_code == 201
+    )
+    atlas.refresh_from_db()
+    return atlas
+
+
+def flatten(act, atlas, **params):
+    answer = act(atlas, "flatten", **params)
+    assert answer.status_code == 202, answer.content
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == Job.DONE, job.error
+    atlas.refresh_from_db()
+    return job
+
+
+def test_gathering_says_which_objects_need_it(client, bare):
+    told = client.get(f"/api/revisions/{bare.head_id}/").json()["revision"]
+    rows = {row["name"]: row for row in told["objects"]}
+    assert (rows["Crate"]["unflattened"], rows["Crate"]["useless"]) == (6, False)
+    assert (rows["Sign"]["unflattened"], rows["Sign"]["useless"]) == (0, True)
+    assert rows["Float"]["unflattened"] == 4
+
+
+def test_one_request_flattens_all_that_need_it_at_the_house_density(act, bare, client):
+    job = flatten(act, bare)
+    assert {row["name"]: row["charts"] for row in job.result["objects"]} == {
+        "Crate": 1,
+        "Sign": 1,
+        "Float": 1,
+    }
+    state = read_state(bare.head)
+    assert [row.islands for row in state.members] == [1, 1, 1]
+    assert state.unplaced.all()
+    bases = BaseLayout.objects.in_bulk([row.base for row in state.members])
+    assert {base.verb for base in bases.values()} == {"flattened"}
+    assert all(base.parent.verb == "read" for base in bases.values())
+    figures = client.get(f"/api/revisions/{bare.head_id}/").json()["figures"]
+    assert figures["island_density"] == pytest.approx([bare.project.house_density] * 3, rel=1e-3)
+    assert figures["unflattened"] == 0
+
+
+def test_undo_gives_the_bare_objects_back(act, bare):
+    before = bare.head_id
+    flatten(act, bare)
+    assert act(bare, "undo").status_code == 200
+    bare.refresh_from_db()
+    assert bare.head_id == before
+    assert [row.islands for row in read_state(bare.head).members] == [0, 1, 0]
+
+
+def test_a_try_is_a_draft_beside_the_present_layout(act, bare):
+    before = bare.head_id
+    job = flatten(act, bare, charts="angle", angle=45, draft=True)
+    assert job.result["draft"]
+    assert bare.head_id == before
+    charts = {row["name"]: row["charts"] for row in job.result["objects"]}
+    assert charts == {"Crate": 6, "Sign": 1, "Float": 4}
+
+
+def test_files_that_came_without_uvs_are_handed_off_with_them(act, bare, client):
+    flatten(act, bare)
+    assert act(bare, "export").status_code in (200, 202)
+    job = Job.objects.filter(kind="export").latest("pk")
+    archive = zipfile.ZipFile(io.BytesIO(storage.get(job.result["file"])))
+    for name in ("crate.obj", "float.glb", "sign.obj"):
+        scene = read_scene(name, archive.read(name))
+        (obj,) = scene.objects
+        islands = island_set(obj, 0, scene.metres_per_unit)
+        assert islands.unflattened == (0,)
+        figures = measure(islands, identity(islands.count), 2048, 2048)
+        assert figures.density == pytest.approx(
+            np.full(islands.count, bare.project.house_density), rel=1e-3
+        )
+        assert not len(figures.overlaps.pairs)
+    doc = archive.read("float.glb")
+    assert b"TEXCOORD_0" in doc
+    assert json.loads(archive.read("figures.json"))["atlas"]
+
+
+def test_what_cannot_be_flattened_says_so(act, bare):
+    flatten(act, bare)
+    answer = act(bare, "flatten")
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == Job.FAILED
+    assert "usable" in job.error["what"]
+    assert act(bare, "flatten", stretch=0.5).status_code == 400
+    assert Atlas.objects.get(pk=bare.pk).head_id == bare.head_id
