@@ -25,8 +25,9 @@ def _meet(p, q, r, s):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def fits(tris, faces, n, sewn, uv):  # type: ignore[no-untyped-def]
-    """Whether the triangles about each vertex have room around it."""
+def fits(tris, faces, n, sewn, uv, sharp, held):  # type: ignore[no-untyped-def]
+    """Whether the triangles about each vertex have room around it, and no vertex that is `sharp`
+    (N, 3) is inside; those that are `held` (n,) count as on the border."""
     angle = np.zeros(n)
     on_border = np.zeros(n, np.bool_)
     for i in range(len(faces)):
@@ -37,6 +38,11 @@ def fits(tris, faces, n, sewn, uv):  # type: ignore[no-untyped-def]
             if not sewn[3 * tris[i] + s]:
                 on_border[faces[i, s]] = True
                 on_border[faces[i, (s + 1) % 3]] = True
+    for i in range(len(faces)):
+        for s in range(3):
+            v = faces[i, s]
+            if sharp[tris[i], s] and not on_border[v] and not (len(held) == n and held[v]):
+                return False
     room = np.where(on_border, FULL_TURN, 9.0)
     return bool(np.all(angle <= room))
 

@@ -32,7 +32,7 @@ NO, CROWDED, FINE = 0, 1, 2
 
 
 @njit(cache=True, nogil=True)
-def flatten_chart(tris, across, sewn, rest, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
+def flatten_chart(tris, across, sewn, rest, sharp, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
     """Flatten a chart as it is sewn, from its corners in uv (N, 3, 2), which stays as it is.
 
     Returns whether it is valid (NO, CROWDED, FINE), its energy and its new corners.
@@ -41,15 +41,15 @@ def flatten_chart(tris, across, sewn, rest, uv, place, most, stretch, steps):  #
     local, flat = rest[tris], uv[tris]
     if not relax(faces, n, local, flat, steps, SETTLED, most, np.empty(0, np.bool_)):
         return NO, np.inf, flat
-    return _judged(tris, faces, n, sewn, local, flat, most, stretch)
+    return _judged(tris, faces, n, sewn, sharp, local, flat, most, stretch)
 
 
 @njit(cache=True, nogil=True)
-def _judged(tris, faces, n, sewn, local, flat, most, stretch):  # type: ignore[no-untyped-def]
+def _judged(tris, faces, n, sewn, sharp, local, flat, most, stretch):  # type: ignore[no-untyped-def]
     energy, squared, flipped, _ = figures(local, flat)
     if flipped > 0 or energy > most or squared > stretch * stretch:
         return NO, energy, flat
-    if not fits(tris, faces, n, sewn, flat) or crosses(
+    if not fits(tris, faces, n, sewn, flat, sharp, np.empty(0, np.bool_)) or crosses(
         tris, sewn, flat, np.ones(len(tris), np.bool_)
     ):
         return CROWDED, energy, flat
@@ -57,7 +57,7 @@ def _judged(tris, faces, n, sewn, local, flat, most, stretch):  # type: ignore[n
 
 
 @njit(cache=True, nogil=True)
-def flatten_part(tris, own, part, sums, across, sewn, rest, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
+def flatten_part(tris, own, part, sums, across, sewn, rest, sharp, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
     """The same, with all but a part of the chart held where it is; the first `own` triangles were
     one chart before. `sums` are the chart's energy
     and squared stretch before, times its area, and its area.
@@ -82,7 +82,7 @@ def flatten_part(tris, own, part, sums, across, sewn, rest, uv, place, most, str
     squared = (sums[1] + area * (after[1] - before[1])) / sums[2]
     if after[2] > 0 or energy > most or squared > stretch * stretch:
         return NO, energy, flat
-    if not fits(part, faces, n, sewn, flat):
+    if not fits(part, faces, n, sewn, flat, sharp, held):
         return CROWDED, energy, flat
     moved = np.zeros(len(tris), np.bool_)
     for i in range(len(part)):
@@ -127,6 +127,7 @@ def try_to_sew(  # type: ignore[no-untyped-def]
     across,
     sewn,
     rest,
+    sharp,
     area,
     length,
     uv,
@@ -164,7 +165,19 @@ def try_to_sew(  # type: ignore[no-untyped-def]
         part, more = near_chain(chain, across, sewn, PART, seen)
         if more:
             state, energy, flat = flatten_part(
-                every, len(tris), part, sums, across, sewn, rest, uv, place, most, stretch, steps
+                every,
+                len(tris),
+                part,
+                sums,
+                across,
+                sewn,
+                rest,
+                sharp,
+                uv,
+                place,
+                most,
+                stretch,
+                steps,
             )
             if state == FINE:
                 for k in range(len(part)):
@@ -174,7 +187,7 @@ def try_to_sew(  # type: ignore[no-untyped-def]
             worth = state == NO and energy - 4.0 < NEARLY * (most - 4.0)
     if worth:
         state, energy, flat = flatten_chart(
-            every, across, sewn, rest, uv, place, most, stretch, steps
+            every, across, sewn, rest, sharp, uv, place, most, stretch, steps
         )
         if state == FINE:
             for k in range(len(every)):
@@ -201,6 +214,7 @@ def sew_charts(  # type: ignore[no-untyped-def]
     across,
     sewn,
     rest,
+    sharp,
     area,
     length,
     uv,
@@ -325,6 +339,7 @@ def sew_charts(  # type: ignore[no-untyped-def]
             across,
             sewn,
             rest,
+            sharp,
             area,
             length,
             uv,

@@ -29,12 +29,14 @@ FloatArray = NDArray[np.float64]
 
 SMALL, PER_PIECE = 1500, 3
 """Triangles of a piece that charts are sewn from; each is one of its own in small meshes."""
-ROUNDS_FOR = 24_000
+ROUNDS_FOR = 10_000
 """Triangles times rounds of looking for fewer seams."""
 MOST_ROUNDS = 60
 JITTER = 0.3
-SECONDS_FOR = 8000.0
-"""Triangles for each second that the looking may take."""
+AGAIN = 3000
+"""Triangles up to which all seams are tried once more at the end."""
+SECONDS_FOR, LEAST_SECONDS = 2000.0, 3.0
+"""Triangles for each second after which no other round begins, on slow machines."""
 RAISED = (1.3, 1.8, 3.0, 8.0, 40.0)
 """Stretch that is allowed, one after the other, when there shall be one piece."""
 
@@ -103,12 +105,14 @@ def flatten_mesh(
     )
     work, _ = sewn_up(base, limits, JITTER, settings.seed)
     if settings.charts == "one":
-        work = _one_piece(work)
+        # One piece may bend what is sharp.
+        blunt = replace(work.shells, sharp=np.zeros_like(work.shells.sharp))
+        work = _one_piece(replace(work, shells=blunt))
     else:
-        end = started + shells.count / SECONDS_FOR + 0.4
+        end = started + shells.count / SECONDS_FOR + LEAST_SECONDS
         work = _fewer_seams(work, base, limits, settings, tell, end)
         work = smoothed(work, limits)
-        if time.monotonic() < end:
+        if shells.count <= AGAIN:
             work = sewn_up(work, limits)[0]
     tell(Stage(1.0, _seam(work)))
     return measured(mesh, shells, work, time.monotonic() - started)

@@ -112,7 +112,7 @@ def sewn_up(
     label, sewn, uv = work.label.copy(), work.sewn.copy(), work.uv.copy()
     told = np.zeros(2, np.int64)
     sew_charts(
-        label, shells.across, sewn, shells.rest, shells.area, shells.length, uv,
+        label, shells.across, sewn, shells.rest, shells.sharp, shells.area, shells.length, uv,
         limits.energy, limits.stretch, limits.worst_fit, limits.steps, jitter, seed, np.zeros(1, bool) if stop is None else stop, told,
     )  # fmt: skip
     label = np.unique(label, return_inverse=True)[1].astype(np.int64)

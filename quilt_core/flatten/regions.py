@@ -56,7 +56,7 @@ def start_patchwork(shells: Shells, limits: Limits, regions: int) -> Patchwork:
         if wanted == 1:
             _sew_inside(work, tris, inside, place)
             state, _, uv = flatten_chart(
-                tris, shells.across, work.sewn, shells.rest, work.uv, place,
+                tris, shells.across, work.sewn, shells.rest, shells.sharp, work.uv, place,
                 limits.energy, limits.stretch, 10,
             )  # fmt: skip
             if state == FINE or (shells.face[tris] == shells.face[tris[0]]).all():

@@ -21,6 +21,10 @@ THINNEST = 1e-4
 spoil every mean."""
 
 
+STEEP, FAR_FROM_FLAT = np.radians(60.0), np.radians(40.0)
+"""Turn of the edges, and angle missing from (or above) a full turn, at the corner of a solid."""
+
+
 @dataclass(frozen=True, eq=False)
 class Shells:
     """The surface of a mesh as triangles that know their neighbours.
@@ -50,6 +54,9 @@ class Shells:
     turn : (3 N,) float64
         Angle between the normals on both sides, radians, positive where the surface bulges; 0 at
         borders.
+    sharp : (N, 3) bool
+        Corners of solids: three edges or more turn by more than `STEEP` there, and what is around
+        it is far from flat. They are kept on borders, so that panels keep their shape.
     aside : (A, 3) int64
         Corners of triangles of which two lie at one place.
     place : (V,) int64
@@ -67,6 +74,7 @@ class Shells:
     normal: FloatArray
     length: FloatArray
     turn: FloatArray
+    sharp: BoolArray
     aside: IntArray
     place: IntArray
 
@@ -112,9 +120,10 @@ def find_shells(mesh: Mesh, points: FloatArray | None = None) -> Shells:
     one, two = rest[:, 1] - rest[:, 0], rest[:, 2] - rest[:, 0]
     area = 0.5 * (one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0])
     turn = _turns(across, normal, xyz)
+    sharp = _sharp(vertex, turn, rest, len(mesh.positions))
     return Shells(
         corner=corner, vertex=vertex, across=across, inner=inner, face=face, points=xyz, rest=rest,
-        area=area, normal=normal, length=length, turn=turn, aside=aside, place=place,
+        area=area, normal=normal, length=length, turn=turn, sharp=sharp, aside=aside, place=place,
     )  # fmt: skip
 
 
@@ -226,3 +235,18 @@ def _turns(across: IntArray, normal: FloatArray, xyz: FloatArray) -> FloatArray:
     turn = np.zeros(len(across))
     turn[has] = np.where(bulges, 1.0, -1.0) * np.arccos(cosine)
     return turn
+
+
+def _sharp(vertex: IntArray, turn: FloatArray, rest: FloatArray, count: int) -> BoolArray:
+    sides = np.roll(rest, -1, axis=1) - rest
+    back = -np.roll(sides, 1, axis=1)
+    angle = np.abs(
+        np.arctan2(
+            sides[..., 0] * back[..., 1] - sides[..., 1] * back[..., 0],
+            (sides * back).sum(axis=2),
+        )
+    )
+    around = np.bincount(vertex.ravel(), angle.ravel(), count)
+    steep = np.bincount(vertex.ravel(), np.abs(turn) > STEEP, count)
+    sharp = (np.abs(2 * np.pi - around) > FAR_FROM_FLAT) & (steep >= 3)
+    return np.asarray(sharp[vertex])

@@ -22,7 +22,7 @@ def smoothed(work: Patchwork, limits: Limits) -> Patchwork:
             continue
         before = figures(shells.rest[tris], uv[tris])[0]
         state, energy, flat = flatten_chart(
-            tris, shells.across, work.sewn, shells.rest, uv, place,
+            tris, shells.across, work.sewn, shells.rest, shells.sharp, uv, place,
             max(limits.energy, before), max(limits.stretch, 1e3), STEPS,
         )  # fmt: skip
         if state == FINE and energy <= before:

@@ -232,6 +232,7 @@ def lay_aside(
     which: BoolArray,
     settings: PackSettings,
     pixels: FloatArray,
+    there: BoolArray | None = None,
 ) -> FloatArray:
     """New placements with some islands on the side table, above what lies there.
 
@@ -244,10 +245,14 @@ def lay_aside(
         With all tiles; the side table lies beside the first.
     pixels : (I, 2) float64
         px per UV of the tiles that the islands lie in now.
+    there : (I,) bool, optional
+        Islands that lie on the side table; without it all that lie where it is.
     """
     out = placements.copy()
     if which.any():
-        top = _side_table_top(islands, placements, packable(islands) & ~which, pixels)
+        stays = packable(islands) & ~which
+        stays = stays if there is None else stays & there
+        top = _side_table_top(islands, placements, stays, pixels)
         upright = placements[:, :, :2] * pixels[:, :, None]
         out[which] = _beside(islands.select(which), upright[which], settings, top)
     return out

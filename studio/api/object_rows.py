@@ -34,6 +34,7 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
                 "part": None if row.part is None else list(row.part),
                 "whole": base.islands,
                 "unflattened": base.unflattened if row.part is None or row.part[0] == 0 else 0,
+                "base": base.pk,
                 "useless": base.useless,
                 "verb": base.verb,
                 "instances": len(obj.instances),

@@ -247,6 +247,7 @@ class ObjectOut(serializers.Serializer):
     )
     whole = serializers.IntegerField(help_text="islands that it has in all")
     unflattened = serializers.IntegerField()
+    base = serializers.IntegerField(help_text="its base layout, which never changes")
     useless = serializers.BooleanField(help_text="its UVs are of no use")
     verb = serializers.CharField(help_text="what made its layout: read, flattened")
     instances = serializers.IntegerField()

@@ -37,6 +37,7 @@ def violations(page) -> list[str]:
 
 PAGES = {
     "Gather": (),
+    "Mend": (),
     "Even out": (),
     "Arrange": ("Islands", "Tiles", "Stacks", "Plan"),
     "Prove": ("Rules", "Proof"),

@@ -72,7 +72,7 @@ def flatten(act, atlas, **params):
 
 
 def test_gathering_says_which_objects_need_it(client, bare):
-    told = client.get(f"/api/revisions/{bare.head_id}/").json()["revision"]
+    told = client.get(f"/api/revisions/{bare.head_id}/").json()
     rows = {row["name"]: row for row in told["objects"]}
     assert (rows["Crate"]["unflattened"], rows["Crate"]["useless"]) == (6, False)
     assert (rows["Sign"]["unflattened"], rows["Sign"]["useless"]) == (0, True)

@@ -14,14 +14,19 @@ export type Room = { slip: boolean; slipWidth: number; model: ModelPlace; modelW
 export const LIMITS = { slipWidth: [200, 420], modelWidth: [220, 760], ledgerHeight: [96, 520] } as const;
 export type Size = keyof typeof LIMITS;
 
+/** Kinds of stages that divide the room alike. */
+export type Kind = "table" | "mend" | "rest";
+
 /** Arrange belongs to the table: the model floats in a corner, the ledger is a strip. */
-const ROOMS: Record<"table" | "rest", Room> = {
+const ROOMS: Record<Kind, Room> = {
   table: { slip: true, slipWidth: 250, model: "floating", modelWidth: 330, corner: "bottom left", ledger: false, ledgerHeight: 222 },
+  // Model and table are equal.
+  mend: { slip: true, slipWidth: 250, model: "docked", modelWidth: 500, corner: "bottom left", ledger: false, ledgerHeight: 222 },
   rest: { slip: true, slipWidth: 250, model: "docked", modelWidth: 330, corner: "bottom left", ledger: true, ledgerHeight: 222 },
 };
 const KEY = "quilt-room";
 
-type Rooms = { table: Room; rest: Room; alone: boolean; change: (stage: Stage, change: Partial<Room>) => void; resize: (stage: Stage, size: Size, px: number) => void; giveAll: () => void };
+type Rooms = Record<Kind, Room> & { alone: boolean; change: (stage: Stage, change: Partial<Room>) => void; resize: (stage: Stage, size: Size, px: number) => void; giveAll: () => void };
 
 /** Sizes are remembered, apart for Arrange and for the other stages. */
 export const useRooms = create<Rooms>((set, get) => ({
@@ -30,17 +35,17 @@ export const useRooms = create<Rooms>((set, get) => ({
   change: (stage, change) => {
     const kind = kindOf(stage);
     set({ [kind]: { ...get()[kind], ...change }, alone: false });
-    const { table, rest } = get();
-    localStorage.setItem(KEY, JSON.stringify({ table, rest }));
+    const { table, mend, rest } = get();
+    localStorage.setItem(KEY, JSON.stringify({ table, mend, rest }));
   },
   resize: (stage, size, px) => get().change(stage, { [size]: Math.round(Math.min(LIMITS[size][1], Math.max(LIMITS[size][0], px))) }),
   giveAll: () => set({ alone: !get().alone }),
 }));
 
-export const kindOf = (stage: Stage): "table" | "rest" => (stage === "Arrange" ? "table" : "rest");
+export const kindOf = (stage: Stage): Kind => (stage === "Arrange" ? "table" : stage === "Mend" ? "mend" : "rest");
 
 /** The room of a stage; with the table alone all else is folded. */
-export function roomOf(rooms: Pick<Rooms, "table" | "rest" | "alone">, stage: Stage): Room {
+export function roomOf(rooms: Pick<Rooms, Kind | "alone">, stage: Stage): Room {
   const room = rooms[kindOf(stage)];
   return rooms.alone ? { ...room, slip: false, model: "away", ledger: false } : room;
 }
@@ -53,10 +58,10 @@ export function useRoom(stage: Stage): Room {
 /** px from the foot of the window to where the table ends. */
 export const footOf = (room: Room): number => (room.ledger ? room.ledgerHeight + 10 : 38);
 
-function remembered(): { table: Room; rest: Room } {
+function remembered(): Record<Kind, Room> {
   try {
-    const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Record<"table" | "rest", Partial<Room>>>;
-    return { table: { ...ROOMS.table, ...kept.table }, rest: { ...ROOMS.rest, ...kept.rest } };
+    const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Record<Kind, Partial<Room>>>;
+    return { table: { ...ROOMS.table, ...kept.table }, mend: { ...ROOMS.mend, ...kept.mend }, rest: { ...ROOMS.rest, ...kept.rest } };
   } catch {
     return ROOMS;
   }

@@ -183,7 +183,7 @@ def _with_bases(revision: Revision, state: State, made: dict[int, BaseLayout]) -
     settings = PackSettings(
         padding=state.padding, margin=state.margin, tiles=tuple(t.size for t in state.tiles)
     )
-    placed = lay_aside(layout.islands, placements, which, settings, layout.pixels)
+    placed = lay_aside(layout.islands, placements, which, settings, layout.pixels, layout.unplaced)
     return layout.state.having(placements=placed, unplaced=layout.unplaced | which)
 
 

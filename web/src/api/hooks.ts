@@ -5,7 +5,7 @@ import { readGeometry } from "../editor/layout/readGeometry";
 import type { Topic } from "../editor/Editor";
 import type { PlaceEdit } from "../editor/history/HistoryManager";
 import { editor, tellError, useUi } from "../state";
-import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
+import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type FlattenRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
 /** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
@@ -109,7 +109,7 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
         ask(api.GET("/api/revisions/{revision_id}/", path)),
         fetchBytes(`/api/revisions/${revisionId}/placements/?v=${revision!.mark}`),
       ]);
-      const contents = JSON.stringify(info.objects.map((o) => [o.id, o.channel, o.islands, o.part]));
+      const contents = JSON.stringify(info.objects.map((o) => [o.id, o.base, o.part]));
       if (!geometries.has(contents)) {
         geometries.clear();
         const loading = (early ?? fetchGeometry()).then((glb) => readGeometry(glb, info.world_area.length));
@@ -199,6 +199,10 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     takeIn: useMutation({
       mutationFn: (islands: number[]) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/take-in/", { params: path, body: { islands, ...seen() } }))),
+      ...options,
+    }),
+    flatten: useMutation({
+      mutationFn: (body: Omit<FlattenRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/flatten/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
     setTiles: useMutation({

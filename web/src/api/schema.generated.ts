@@ -158,6 +158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/flatten/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Cut objects into charts that lie flat. */
+        post: operations["flatten"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/islands/": {
         parameters: {
             query?: never;
@@ -1033,6 +1050,15 @@ export interface components {
             /** @description written to, from 0 */
             target: number;
         };
+        /**
+         * @description * `shape` - shape
+         *     * `angle` - angle
+         *     * `hard` - hard
+         *     * `material` - material
+         *     * `one` - one
+         * @enum {string}
+         */
+        ChartsEnum: "shape" | "angle" | "hard" | "material" | "one";
         ControlIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -1222,6 +1248,31 @@ export interface components {
             /** @default quarter */
             rotate: components["schemas"]["RotateEnum"];
         };
+        FlattenIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description none for all objects without usable UVs */
+            objects?: number[];
+            /** @default shape */
+            charts: components["schemas"]["ChartsEnum"];
+            /**
+             * Format: double
+             * @description degrees
+             * @default 45
+             */
+            angle: number;
+            /**
+             * Format: double
+             * @description largest L2 of a chart
+             * @default 1.05
+             */
+            stretch: number;
+            /**
+             * @description as a try beside the present layout
+             * @default false
+             */
+            draft: boolean;
+        };
         HistogramOut: {
             /** @description px per metre */
             edges: number[];
@@ -1398,6 +1449,12 @@ export interface components {
             /** @description islands that it has in all */
             whole: number;
             unflattened: number;
+            /** @description its base layout, which never changes */
+            base: number;
+            /** @description its UVs are of no use */
+            useless: boolean;
+            /** @description what made its layout: read, flattened */
+            verb: string;
             instances: number;
             channels: string[];
             /** @description the one its islands are of, from 0 */
@@ -2149,6 +2206,33 @@ export interface operations {
                 "application/json": components["schemas"]["FitHereIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["FitHereIn"];
                 "multipart/form-data": components["schemas"]["FitHereIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    flatten: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlattenIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["FlattenIn"];
+                "multipart/form-data": components["schemas"]["FlattenIn"];
             };
         };
         responses: {

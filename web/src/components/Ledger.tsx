@@ -230,6 +230,7 @@ function columnsFor(stage: Stage, actions: Actions) {
   const notes = helper.accessor("notes", { header: "Notes", size: stage === "Prove" ? 290 : 190, cell: (c) => <Text as="span" color="rose" title={c.getValue()}>{c.getValue()}</Text> });
   const sets: Record<Stage, unknown[]> = {
     Gather: [name, islands, faces, share, notes],
+    Mend: [name, islands, faces, density, share, notes],
     "Even out": [name, islands, density, share, weight, notes],
     Arrange: [name, islands, share, control, weight, notes],
     Prove: [name, islands, density, notes],

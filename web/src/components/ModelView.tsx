@@ -3,16 +3,20 @@ import { OrbitControls } from "@react-three/drei";
 import { Canvas, useThree, type ThreeEvent } from "@react-three/fiber";
 import { Focus, PanelRight, PictureInPicture2, RotateCw, X } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
-import { Box3, DoubleSide, GLSL3, Matrix4, PerspectiveCamera, ShaderMaterial, Vector3, type BufferGeometry } from "three";
+import { Box3, BufferAttribute, BufferGeometry, DoubleSide, GLSL3, LineDashedMaterial, LineSegments, Matrix4, PerspectiveCamera, ShaderMaterial, Vector3 } from "three";
 import { useEditor } from "../api/hooks";
 import type { ModelPlace } from "../room";
 import type { Editor } from "../editor/Editor";
 import type { Geometry } from "../editor/layout/readGeometry";
+import { seamsOf } from "../editor/surface/seams";
 import { spreadOut } from "../editor/surface/spread";
 import { SIDES } from "../editor/view/ViewManager";
+import { useUi } from "../state";
 import { Legend } from "./Legend";
 import { ModelMenu } from "./ModelMenu";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
+
+const THREAD = "#9E2A4A";
 
 
 /** The model: the same islands in the same colours, picked together. */
@@ -56,6 +60,10 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
         fragmentShader: MODEL_FRAGMENT,
         glslVersion: GLSL3,
         side: DoubleSide,
+        // Seams lie on the faces, not in them.
+        polygonOffset: true,
+        polygonOffsetFactor: 1,
+        polygonOffsetUnits: 1,
         uniforms: {
           uPlacements: { value: null },
           uLook: { value: null },
@@ -82,6 +90,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     material.depthWrite = !editor.view.xray;
     invalidate();
   }, [editor, material, version, invalidate]);
+  const stage = useUi((ui) => ui.stage);
   const { geometry } = editor.document;
   const { spread } = editor.view;
   const matrices = useMemo(() => matricesOf(geometry!, spread), [geometry, spread]);
@@ -101,8 +110,28 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
       {geometry!.instances.map(({ geometry: mesh }, i) => (
         <mesh key={i} geometry={mesh} material={material} matrix={matrices[i]} matrixAutoUpdate={false} onClick={pick} onPointerMove={hover} onPointerOut={() => editor.hover(-1)} />
       ))}
+      {stage === "Mend" && geometry!.instances.map(({ geometry: mesh }, i) => <Seams key={`s${i}`} mesh={mesh} matrix={matrices[i]} />)}
     </>
   );
+}
+
+/** The seams of a mesh, as thread. */
+function Seams({ mesh, matrix }: { mesh: BufferGeometry; matrix: Matrix4 }) {
+  const lines = useMemo(() => {
+    const seams = seamsOf(mesh);
+    const size = new Box3().setFromArray(seams).getSize(new Vector3()).length();
+    const out = new LineSegments(
+      new BufferGeometry().setAttribute("position", new BufferAttribute(seams, 3)),
+      new LineDashedMaterial({ color: THREAD, dashSize: size / 90, gapSize: size / 180 }),
+    );
+    out.computeLineDistances();
+    out.raycast = () => undefined;
+    out.matrixAutoUpdate = false;
+    return out;
+  }, [mesh]);
+  useEffect(() => () => { lines.geometry.dispose(); (lines.material as LineDashedMaterial).dispose(); }, [lines]);
+  lines.matrix.copy(matrix);
+  return <primitive object={lines} />;
 }
 
 /** Where the instances stand: as in their files, or side by side. */

@@ -18,8 +18,8 @@ export function TopBar({ project, jobs, actions, leave }: Props) {
       <Flex as="nav" aria-label="Stages" flex="1" justify="center" align="center" gap="1">
         {STAGES.map((name, i) => (
           <Fragment key={name}>
-            {i > 0 && <Box w="22px" hideBelow="xl" borderTopWidth="2px" borderStyle="dashed" borderColor="line" aria-hidden />}
-            <Button size="sm" h="36px" rounded="full" px="3" gap="2" fontSize="13.5px" variant="plain" aria-current={stage === name ? "step" : undefined}
+            {i > 0 && <Box w="10px" hideBelow="xl" borderTopWidth="2px" borderStyle="dashed" borderColor="line" aria-hidden />}
+            <Button size="sm" h="36px" rounded="full" px="2.5" gap="1.5" fontSize="13.5px" variant="plain" aria-current={stage === name ? "step" : undefined}
               bg={stage === name ? "ink" : "transparent"} color={stage === name ? "slip" : "ink"} fontWeight={stage === name ? "600" : "400"}
               _hover={stage === name ? {} : { bg: "stripe" }} onClick={() => setStage(name)}>
               <Box as="span" hideBelow="xl" w="20px" h="20px" rounded="full" borderWidth="1.5px" borderStyle="dashed" borderColor={stage === name ? "straw" : "soft"}

@@ -4,13 +4,17 @@ import { useEditor, useLooseObjects } from "../api/hooks";
 import type { SlipProps } from "./props";
 import * as format from "../format";
 import { ChannelPart } from "./ChannelPart";
-import { MainButton, NumberField, Running, Title } from "./parts";
+import { useUi } from "../state";
+import { lacksLayout } from "./lacksLayout";
+import { MainButton, NumberField, Running, running, Title } from "./parts";
 
 const UNITS = [["1", "metre"], ["0.01", "centimetre"], ["0.001", "millimetre"], ["0.0254", "inch"], ["0.3048", "foot"]];
 
 export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps) {
   const editor = useEditor("document");
   const loose = useLooseObjects(project);
+  const setStage = useUi((ui) => ui.setStage);
+  const bare = (editor.document.info?.objects ?? []).filter(lacksLayout);
   const input = useRef<HTMLInputElement>(null);
   const [unit, setUnit] = useState("1");
   const [busy, setBusy] = useState(false);
@@ -37,6 +41,11 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
       <Input ref={input} type="file" multiple hidden data-testid="files" onChange={(e) => { void send([...(e.target.files ?? [])]); e.target.value = ""; }} />
       <MainButton busy={busy} onClick={() => input.current?.click()}>Bring in files</MainButton>
       <Running jobs={jobs} kind="gather" actions={actions} />
+      {bare.length > 0 && <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line" data-testid="to-flatten">
+        <Text fontWeight="650">{bare.length === 1 ? "One object has" : `${bare.length} objects have`} no usable UVs</Text>
+        <Text fontSize="12.5px" color="soft" truncate title={bare.map((o) => o.name).join(", ")}>{bare.map((o) => o.name).join(", ")}</Text>
+        <Button size="xs" w="100%" mt="1.5" variant="outline" borderColor="petrol" color="petrol" disabled={running(jobs, "flatten")} onClick={() => { actions.flatten.mutate({ objects: [], charts: "shape", angle: 45, stretch: 1.05, draft: false }); setStage("Mend"); }}>Flatten {bare.length} {bare.length === 1 ? "object" : "objects"}</Button>
+      </Box>}
       <ChannelPart atlas={atlas} actions={actions} />
       {loose.length > 0 && <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
         <Flex justify="space-between" align="center"><Text fontWeight="650">In no atlas</Text>

@@ -1,0 +1,73 @@
+"""Objects that come without UVs: flattened with one click, laid out anew as a try, undone."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.browser.test_by_hand import ask, layout, open_project, until
+from tests.browser.test_walk import stage, task
+
+pytestmark = pytest.mark.browser
+
+CUBE = [(x, y, z) for z in (0, 1) for y in (0, 1) for x in (0, 1)]
+SIDES = ["1 3 4 2", "5 6 8 7", "1 2 6 5", "3 7 8 4", "1 5 7 3", "2 4 8 6"]
+
+
+@pytest.fixture
+def bare(page, address):
+    """A page on a project of its own with a cube that has no UVs."""
+    made = ask(page, "/api/projects/", {"name": "bare"})
+    open_project(page, address, made["id"])
+    lines = ["o Crate", *(f"v {x} {y} {z}" for x, y, z in CUBE), *(f"f {side}" for side in SIDES)]
+    page.get_by_test_id("files").set_input_files(
+        {"name": "crate.obj", "mimeType": "text/plain", "buffer": "\n".join(lines).encode()}
+    )
+    page.locator("[data-row='Crate']").wait_for()
+    return page
+
+
+def figure(page, name: str) -> str:
+    return page.locator(f"[data-figure='{name}'] [data-value]").inner_text()
+
+
+def test_a_bare_object_is_flattened_with_one_click_and_undone(bare):
+    stage(bare, "Gather")
+    bare.get_by_test_id("to-flatten").get_by_role("button", name="Flatten 1 object").click()
+    row = bare.get_by_test_id("flattened").get_by_role("row", name="Crate")
+    row.wait_for(timeout=60_000)
+    assert row.inner_text().split() == ["Crate", "1", "2.9", "1.000"]
+    until(
+        bare,
+        "() => document.querySelector(\"[data-figure='no UVs'] [data-value]\").textContent === '0 objects'",
+    )
+    assert figure(bare, "side table") == "1"
+    found = layout(bare)
+    assert found["revision"]["verb"] == "flatten"
+    assert [row["verb"] for row in found["objects"]] == ["flattened"]
+    bare.get_by_label("Undo").click()
+    until(
+        bare,
+        "() => document.querySelector(\"[data-figure='no UVs'] [data-value]\").textContent === '1 object'",
+    )
+
+
+def test_another_way_of_cutting_is_tried_beside_the_present_one_and_kept(bare):
+    stage(bare, "Mend")
+    task(bare).get_by_role("button", name="Flatten 1 object").click()
+    bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for(timeout=60_000)
+    first = layout(bare)["revision"]["id"]
+    bare.get_by_test_id("table").focus()
+    bare.keyboard.press("Control+a")
+    task(bare).get_by_text("picked (1)").click()
+    task(bare).get_by_label("Charts", exact=True).select_option("angle")
+    task(bare).get_by_role("button", name="As a try").click()
+    bare.get_by_text("The last try").wait_for(timeout=60_000)
+    assert layout(bare)["revision"]["id"] == first
+    bare.get_by_test_id("table").focus()
+    bare.keyboard.press("d")
+    bare.get_by_role("dialog", name="Drafts").get_by_role("button", name="Keep").first.click()
+    until(
+        bare,
+        "() => document.querySelector(\"[data-figure='side table'] [data-value]\")?.textContent === '6'",
+    )
+    assert layout(bare)["objects"][0]["islands"] == 6
