@@ -143,3 +143,21 @@ def test_what_cannot_be_flattened_says_so(act, bare):
     assert "usable" in job.error["what"]
     assert act(bare, "flatten", stretch=0.5).status_code == 400
     assert Atlas.objects.get(pk=bare.pk).head_id == bare.head_id
+
+
+def test_a_try_is_kept_with_what_was_done_meanwhile(act, bare, client):
+    flatten(act, bare)
+    job = flatten(
+        act, bare, objects=[read_state(bare.head).members[0].object], charts="angle", draft=True
+    )
+    assert act(bare, "place", islands=[1], moves=[[1, 0, 0.5, 0, 1, 0]]).status_code == 200
+    bare = Atlas.objects.get(pk=bare.pk)
+    before = read_state(bare.head)
+    step = {"change": bare.project.head_id}
+    draft = f"/api/drafts/{job.result['revision']}/"
+    answer = client.post(draft, step, content_type="application/json")
+    assert answer.status_code == 200, answer.content
+    bare.refresh_from_db()
+    state = read_state(bare.head)
+    assert [row.islands for row in state.members] == [6, 1, 1]
+    assert np.array_equal(state.placements[6:], before.placements[1:])

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
 from django.db import transaction
 
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import Made, edit_atlas
 from studio.actions.history.parts import within
 from studio.models import Revision
-from studio.state import members_of, read_state
+from studio.state import ISLAND, State, members_of, read_state, spans
 
 
 def keep_draft(draft: Revision, seen: int | None) -> Revision:
@@ -19,6 +22,8 @@ def keep_draft(draft: Revision, seen: int | None) -> Revision:
         )
 
     def make(head: Revision) -> Made:
+        if draft.verb == "flatten":
+            return Made("keep draft", tried(head, draft), f"draft {draft.pk}", {"draft": draft.pk})
         members = members_of(head)
         if [(m.base, m.part) for m in members] != [(m.base, m.part) for m in members_of(draft)]:
             raise Conflict(
@@ -34,6 +39,25 @@ def keep_draft(draft: Revision, seen: int | None) -> Revision:
         return Made("keep draft", state, f"draft {draft.pk}", params, needs, facts, draft)
 
     return edit_atlas(draft.atlas_id, seen, make)
+
+
+def tried(head: Revision, draft: Revision) -> State:
+    """The present state with what a try of flattening made of its objects; all else is as it is."""
+    now, then = read_state(head), read_state(draft)
+    made = {
+        row.object: (row, then.islands[slice(*span)])
+        for row, span in zip(then.members, spans(then.members), strict=True)
+        if row.object in {flat["object"] for flat in draft.params.get("objects", [])}
+    }
+    members, parts = [], [np.zeros(0, ISLAND)]
+    for row, span in zip(now.members, spans(now.members), strict=True):
+        own = now.islands[slice(*span)]
+        if row.object in made and row.part is None:
+            new, own = made[row.object]
+            row = replace(row, base=new.base, islands=new.islands)
+        members.append(row)
+        parts.append(own)
+    return replace(now, members=tuple(members), islands=np.concatenate(parts))
 
 
 @transaction.atomic

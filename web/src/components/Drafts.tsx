@@ -40,7 +40,7 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
         {list.map((draft) => (
           <Box key={draft.id} w="164px" position="relative" borderWidth="1px" borderColor={picked.includes(draft.id) ? "petrol" : "line"} rounded="md" p="2" bg="paper" color="#1F2A44" data-draft={draft.id}>
             <Image src={`/api/revisions/${draft.id}/thumbnail.png?v=${draft.mark}`} alt={`Draft ${draft.id}`} w="146px" h="146px" objectFit="contain" borderWidth="1px" borderColor="#D9CFBB" bg="#FFFEFA" />
-            <Flex justify="space-between" mt="1"><Text fontWeight="700">{format.percent(draft.coverage ?? 0)} %{draft.coverage === best && list.length > 1 ? " · fullest" : ""}</Text><Text color="#665E4E">{draft.seconds} s</Text></Flex>
+            <Flex justify="space-between" mt="1"><Text fontWeight="700">{format.percent(draft.coverage ?? 0)} %{draft.coverage === best && list.length > 1 ? " · fullest" : ""}</Text><Text color="#665E4E">{draft.seconds == null ? "" : `${draft.seconds} s`}</Text></Flex>
             <Text fontSize="12px" color="#665E4E">{format.density(draft.density)} px/m{draft.left_over ? ` · ${draft.left_over} left over` : ""}</Text>
             <Text fontSize="12px" color="#665E4E" truncate title={settingsLine(draft)}>{settingsLine(draft)}</Text>
             <Flex gap="1" mt="1.5" wrap="wrap">
@@ -60,13 +60,16 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
   );
 }
 
+const COMPARED = ["charts", "seam", "stretch", "turned"] as const;
+
 /** Two drafts beside one another, and what differs. */
 function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
   const rows: [string, string, string][] = [
     ["coverage", `${format.percent(a.coverage ?? 0)} %`, `${format.percent(b.coverage ?? 0)} %`],
     ["density", `${format.density(a.density)} px/m`, `${format.density(b.density)} px/m`],
     ["left over", String(a.left_over), String(b.left_over)],
-    ["time", `${a.seconds} s`, `${b.seconds} s`],
+    ["time", a.seconds == null ? "–" : `${a.seconds} s`, b.seconds == null ? "–" : `${b.seconds} s`],
+    ...COMPARED.map((name): [string, string, string] => [name, String(flattened(a)?.[name] ?? "–"), String(flattened(b)?.[name] ?? "–")]).filter(([, left, right]) => left !== "–" || right !== "–"),
     ["settings", settingsLine(a), settingsLine(b)],
   ];
   return (
@@ -84,7 +87,20 @@ function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
 
 type Params = { padding?: number; margin?: number; rotate?: string; effort?: string; tidy?: number; upright?: boolean; mirror?: boolean; fixed_scale?: boolean; seed?: number };
 
+type Flat = { charts: number; seam: number; l2: number; flipped: number };
+
+/** What a try of flattening came to, over all its objects; null for a draft of a pack. */
+function flattened(draft: Draft): { charts: number; seam: string; stretch: string; turned: number } | null {
+  const objects = (draft.params as { objects?: Flat[] }).objects;
+  if (!objects) return null;
+  const most = (key: "seam" | "l2") => Math.max(...objects.map((o) => o[key]));
+  const sum = (key: "charts" | "flipped") => objects.reduce((total, o) => total + o[key], 0);
+  return { charts: sum("charts"), seam: most("seam").toFixed(1), stretch: most("l2").toFixed(3), turned: sum("flipped") };
+}
+
 export function settingsLine(draft: Draft): string {
+  const flat = flattened(draft);
+  if (flat) return `${(draft.params as { way?: string }).way}: ${flat.charts} ${flat.charts === 1 ? "chart" : "charts"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
   const p = draft.params as Params;
   const words = [`${p.rotate} turns`, `padding ${p.padding} px`, String(p.effort), p.tidy ? `tidy ${Math.round(100 * p.tidy)} %${draft.tidy_cost == null ? "" : ` (costs ${format.percent(draft.tidy_cost)} % of coverage)`}` : "", p.upright ? "upright" : "", p.mirror ? "mirroring" : "", p.fixed_scale ? "fixed size" : "", p.seed !== 1 ? `seed ${p.seed}` : ""];
   return words.filter(Boolean).join(", ");

@@ -57,7 +57,8 @@ export function MendSlip({ jobs, actions }: SlipProps) {
         <MainButton disabled={!chosen.length || busy} busy={actions.flatten.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>
         <Flex gap="2" mt="1.5">
           <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={!chosen.length || busy} onClick={() => run(true)} title="Beside the present layout, to compare">As a try</Button>
-          <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => setStage("Arrange")} title="New charts lie on the side table, at the house density">Pack them…</Button>
+          <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => useUi.getState().setDrafts(true)} title="Tries and other drafts, side by side; keep one">Tries…</Button>
+          <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => setStage("Arrange")} title="New charts lie on the side table, at the house density">Pack…</Button>
         </Flex>
         <Running jobs={jobs} kind="flatten" actions={actions} />
       </Foot>
