@@ -6,12 +6,15 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.flatten import FlattenSettings, flatten_mesh
+from quilt_core.flatten.useless import uv_state
 from quilt_core.measure import measure
 from quilt_core.measure.stretch import measure_triangles
 from quilt_core.pack import PackSettings, no_controls, pack_islands
 from quilt_core.place.slip import slip_in
 from quilt_core.prove import prove
 from quilt_core.scene import IslandSet, TileSize
+from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.placement import identity
 
 
@@ -49,6 +52,35 @@ def main() -> None:
     rules, pixels = PackSettings(width=256, height=256), np.full((islands.count, 2), 256.0)
     tile, free = TileSize(1001, 256, 256), no_controls(islands.count)
     list(slip_in(islands, placements, tile, np.arange(1), rules, free, pixels))
+    flatten_sample()
+
+
+def flatten_sample() -> None:
+    """Flatten a ball and five leaves at one edge."""
+    rings, wide = 12, 24
+    a = np.linspace(0.0, np.pi, rings + 1)[:, None]
+    b = np.linspace(0.0, 2 * np.pi, wide, endpoint=False)
+    ball = np.stack(
+        [np.sin(a) * np.cos(b), np.sin(a) * np.sin(b), np.cos(a) + 0 * b], axis=2
+    ).reshape(-1, 3)
+    rows, columns = np.divmod(np.arange(rings * wide), wide)
+    beside = (columns + 1) % wide
+    low, high = rows * wide, (rows + 1) * wide
+    quads = np.stack([low + columns, high + columns, high + beside, low + beside], axis=1)
+    leaves = np.array([(0, 0, 3), (0, 0, 4), *((np.cos(k), np.sin(k), 3.5) for k in range(5))])
+    thirds = np.array([(0, 1, 2 + k) for k in range(5)]) + len(ball)
+    sizes = np.r_[np.full(len(quads), 4), np.full(len(thirds), 3)]
+    corner = np.r_[quads.ravel(), thirds.ravel()]
+    points = np.r_[ball, leaves]
+    mesh = Mesh(
+        positions=points,
+        face_offsets=np.r_[0, np.cumsum(sizes)],
+        corner_vertex=corner,
+        channels=(UVChannel("UV 1", points[:, :2].copy(), corner),),
+        face_material=np.zeros(len(sizes), np.int64),
+    )
+    flatten_mesh(mesh, FlattenSettings(stretch=1.02))
+    uv_state(mesh, 0)
 
 
 def prove_sample(placements: NDArray[np.float64] | None = None) -> None:

@@ -66,9 +66,9 @@ def chromium():
 
 
 @pytest.fixture
-def page(address, chromium):
-    """A page at 1280 x 800 with nothing kept from before, that has opened the demo; page errors
-    fail the test."""
+def window(address, chromium):
+    """A window at 1280 x 800 with nothing kept from before, on no project yet; page errors fail the
+    test."""
     errors: list[str] = []
     # Software rendering draws every frame of a glide slowly; without motion the tests look at the
     # same pages.
@@ -84,8 +84,15 @@ def page(address, chromium):
     )
     page = context.new_page()
     page.on("pageerror", lambda error: errors.append(str(error)))
-    page.goto(address + "/project/1")
-    page.wait_for_selector("[data-figure=overlaps]")
+    page.goto(address + "/api/projects/")
     yield page
     context.close()
     assert errors == []
+
+
+@pytest.fixture
+def page(window, address):
+    """A window that has opened the demo."""
+    window.goto(address + "/project/1")
+    window.wait_for_selector("[data-figure=overlaps]")
+    return window

@@ -28,8 +28,9 @@ def squares() -> bytes:
 
 
 @pytest.fixture
-def table(page, address):
+def table(window, address):
     """A page on a project of its own with three squares."""
+    page = window
     made = ask(page, "/api/projects/", {"name": "squares"})
     open_project(page, address, made["id"])
     page.get_by_test_id("files").set_input_files(

@@ -52,7 +52,8 @@ def overlaps(page) -> str:
     return page.locator("[data-figure='overlaps'] [data-value]").inner_text()
 
 
-def test_one_and_all_of_ten_thousand_islands_are_dragged(page, address):
+def test_one_and_all_of_ten_thousand_islands_are_dragged(window, address):
+    page = window
     made = ask(page, "/api/projects/", {"name": "many"})
     open_project(page, address, made["id"])
     page.get_by_test_id("files").set_input_files(

@@ -14,8 +14,9 @@ SIDES = ["1 3 4 2", "5 6 8 7", "1 2 6 5", "3 7 8 4", "1 5 7 3", "2 4 8 6"]
 
 
 @pytest.fixture
-def bare(page, address):
+def bare(window, address):
     """A page on a project of its own with a cube that has no UVs."""
+    page = window
     made = ask(page, "/api/projects/", {"name": "bare"})
     open_project(page, address, made["id"])
     lines = ["o Crate", *(f"v {x} {y} {z}" for x, y, z in CUBE), *(f"f {side}" for side in SIDES)]
