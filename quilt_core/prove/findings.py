@@ -45,7 +45,8 @@ KINDS: dict[str, Kind] = {
         "Islands folded over themselves",
         "error",
         "Several faces of the island share texels.",
-        "Cut the island where it folds, or flatten it again.",
+        "Cut the island where it folds, or flatten its object again.",
+        "flatten",
     ),
     "two-sided": Kind(
         "Islands of two-sided sheets",
@@ -132,7 +133,8 @@ KINDS: dict[str, Kind] = {
         "Islands and faces without area in the layout",
         "warning",
         "They get no texels: a single colour is drawn over the whole face.",
-        "Flatten these faces again.",
+        "Flatten their object again.",
+        "flatten",
     ),
     "crumb": Kind(
         "Islands thinner than a quarter texel",
@@ -169,6 +171,7 @@ KINDS: dict[str, Kind] = {
         "error",
         "These faces have no place in any texture.",
         "Flatten them, or leave the object out of the atlas.",
+        "flatten",
     ),
     "duplicate faces": Kind(
         "Faces lying in one another",
@@ -186,7 +189,8 @@ KINDS: dict[str, Kind] = {
         "Stretched islands",
         "warning",
         "Texels are longer in one direction than in the other, or larger in one part of the island.",
-        "Flatten the island again or cut it.",
+        "Flatten its object again, or cut the island.",
+        "flatten",
     ),
     "below density": Kind(
         "Coarser than the house band",

@@ -76,6 +76,13 @@ export function useCures(atlas: Atlas, projectId: number) {
       ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { ...seen(), target: "house", islands, per_object: false } })),
     ...options,
   });
+  const flatten = useMutation({
+    mutationFn: (names: string[]) =>
+      ask(api.POST("/api/atlases/{atlas_id}/flatten/", { params: path, body: {
+        ...seen(), objects: (editor.document.info?.objects ?? []).filter((o) => names.includes(o.name)).map((o) => o.id), charts: "shape", angle: 45, stretch: 1.05, draft: false,
+      } })),
+    ...options,
+  });
   const report = useMutation({
     mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/report/", { params: path, body: seen() })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["jobs", projectId] }),
@@ -86,10 +93,11 @@ export function useCures(atlas: Atlas, projectId: number) {
     if (name === "mirror" || name === "move in") cure.mutate({ name, islands: all });
     else if (name === "stack") cure.mutate({ name, islands: findings[0].islands });
     else if (name === "house density") even.mutate(all);
+    else if (name === "flatten") flatten.mutate([...new Set(findings.map((f) => f.object))]);
     else if (name === "spread") spread.mutate([...new Set(findings.flatMap(toSpread))]);
     useUi.getState().tell(null);
   };
-  return { run, report, busy: cure.isPending || spread.isPending || even.isPending };
+  return { run, report, busy: cure.isPending || spread.isPending || even.isPending || flatten.isPending };
 }
 
 /** Of two islands the one that takes less room, as it finds a free place sooner; of a heap all but the largest. */
