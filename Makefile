@@ -1,6 +1,8 @@
 # Two commands matter: `make demo` and `make test`. Both set up what they need first.
 PY := .venv/bin/python
 STAMPS := .setup
+# Python and Node are set up beside one another.
+MAKEFLAGS += -j2
 PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 

@@ -195,6 +195,30 @@ def _add_flatten(parser: argparse.ArgumentParser) -> None:
     parser.set_defaults(to_channel=None)
 
 
+def _add_copy(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--from", dest="source", required=True, metavar="OBJECT", help="whose layout is copied"
+    )
+    parser.add_argument(
+        "--to",
+        nargs="+",
+        default=[],
+        metavar="NAME",
+        help="objects by name or pattern; all look-alikes",
+    )
+    parser.add_argument(
+        "--out", type=Path, required=True, help="a folder, or a file when there is one input"
+    )
+    parser.add_argument(
+        "--stack", action="store_true", help="all share the same texels, instead of lying apart"
+    )
+    parser.add_argument("--padding", type=float, default=8.0, help="gap between islands in px (8)")
+    parser.add_argument(
+        "--margin", type=float, default=4.0, help="gap to the tile's edge in px (4)"
+    )
+    parser.set_defaults(to_channel=None)
+
+
 def build() -> argparse.ArgumentParser:
     """The parser of all commands."""
     parser = argparse.ArgumentParser(
@@ -220,8 +244,12 @@ def build() -> argparse.ArgumentParser:
         "flatten", help="cut objects without usable UVs into charts, flatten and pack them"
     )
     _add_flatten(flatten)
+    copy = commands.add_parser(
+        "copy-layout", help="give objects of equal topology the layout of one of them"
+    )
+    _add_copy(copy)
 
-    for command in (inspect, pack, plan, check, channels, flatten):
+    for command in (inspect, pack, plan, check, channels, flatten, copy):
         command.add_argument(
             "files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb"
         )
@@ -232,7 +260,7 @@ def build() -> argparse.ArgumentParser:
             default=1.0,
             help="unit of OBJ files: m, cm, mm, in, ft or metres",
         )
-    for command in (inspect, pack, plan, check, flatten):
+    for command in (inspect, pack, plan, check, flatten, copy):
         command.add_argument(
             "--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024"
         )

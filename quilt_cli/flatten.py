@@ -73,7 +73,7 @@ def flatten(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         objects.append(obj)
     gathered, placements, overlap = _packed(options, scenes, objects, done)
     files = write_files(
-        gathered, options, placements, targets, np.zeros(len(placements), np.int64), ["flat"]
+        gathered, options, placements, targets, np.zeros(len(placements), np.int64), ["flat"], done
     )
     answers = [_answer(names[k], made, overlap[k]) for k, made in done.items()]
     json = {

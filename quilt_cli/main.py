@@ -102,6 +102,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.flatten import flatten
 
         return flatten(options)
+    if options.command == "copy-layout":
+        from quilt_cli.copy_layout import copy_layout
+
+        return copy_layout(options)
     if options.command == "inspect":
         from quilt_cli.inspect import inspect
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 import re
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -65,9 +65,11 @@ def write_files(
     targets: list[Path],
     atlas: IntArray,
     names: Sequence[str],
+    changed: Collection[int] = (),
 ) -> list[Path]:
     """Build every file in memory first, so that an error leaves nothing half written; `atlas` (I,)
-    is that of each island, `names` what they are called."""
+    is that of each island, `names` what they are called, `changed` the objects whose UVs are not
+    those of their files even where nothing moved."""
     ready: list[tuple[Path, bytes]] = []
     channel, target_channel = options.channel - 1, (options.to_channel or options.channel) - 1
     whole = target_channel != channel
@@ -84,7 +86,11 @@ def write_files(
             count = int((gathered.islands.object_index == number).sum())
             uvs.append(
                 object_corner_uvs(
-                    obj, channel, placements[at : at + count], options.uv_tolerance, whole
+                    obj,
+                    channel,
+                    placements[at : at + count],
+                    options.uv_tolerance,
+                    whole or number in changed,
                 )
                 if count
                 else None

@@ -3,6 +3,9 @@ once."""
 
 from __future__ import annotations
 
+import subprocess
+import sys
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,6 +19,8 @@ from quilt_core.prove import prove
 from quilt_core.scene import IslandSet, TileSize
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.placement import identity
+
+FLATTEN = "flatten"
 
 
 def sample(count: int = 3, size: float = 0.2) -> IslandSet:
@@ -42,7 +47,16 @@ def sample(count: int = 3, size: float = 0.2) -> IslandSet:
 
 
 def main() -> None:
-    """Run every compiled function once, in all the forms in which it is used."""
+    """Run every compiled function once, in all the forms in which it is used; those of flattening in
+    a process of their own."""
+    beside = subprocess.Popen([sys.executable, "-m", "quilt_core.warm", FLATTEN])
+    warm_packing()
+    if beside.wait() != 0:
+        raise SystemExit("Flattening could not be compiled.")
+
+
+def warm_packing() -> None:
+    """Packing, measuring, proving and what is done by hand."""
     islands = sample()
     placements = identity(islands.count)
     for effort in ("quick", "standard", "thorough"):
@@ -52,7 +66,6 @@ def main() -> None:
     rules, pixels = PackSettings(width=256, height=256), np.full((islands.count, 2), 256.0)
     tile, free = TileSize(1001, 256, 256), no_controls(islands.count)
     list(slip_in(islands, placements, tile, np.arange(1), rules, free, pixels))
-    flatten_sample()
 
 
 def flatten_sample() -> None:
@@ -96,4 +109,4 @@ def prove_sample(placements: NDArray[np.float64] | None = None) -> None:
 
 
 if __name__ == "__main__":
-    main()
+    flatten_sample() if FLATTEN in sys.argv else main()

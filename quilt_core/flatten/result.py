@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from quilt_core.flatten._chart_loops import figures, singular_values
 from quilt_core.flatten.patchwork import Patchwork
-from quilt_core.flatten.shells import Shells
+from quilt_core.flatten.shells import Shells, lay_flat
 from quilt_core.scene.mesh import Mesh
 
 FloatArray = NDArray[np.float64]
@@ -158,3 +158,21 @@ def _percentile(value: FloatArray, weight: FloatArray, share: float) -> float:
     order = np.argsort(value)
     held = np.cumsum(weight[order])
     return float(value[order][min(np.searchsorted(held, share * held[-1]), len(value) - 1)])
+
+
+def stretch_of(mesh: Mesh, points: FloatArray, uv: FloatArray) -> float:
+    """L2 stretch of UVs (C, 2) over a mesh with vertices at points (V, 3), at one common scale; NaN
+    where nothing has UVs."""
+    triangles = mesh.triangles
+    xyz, flat = points[mesh.corner_vertex[triangles]], uv[triangles]
+    has = np.isfinite(flat).all(axis=(1, 2)) & np.isfinite(xyz).all(axis=(1, 2))
+    rest, flat = lay_flat(xyz[has]), flat[has]
+    area = 0.5 * rest[:, 1, 0] * rest[:, 2, 1]
+    one, two = flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0]
+    covered = 0.5 * np.abs(one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0]).sum()
+    if not covered > 0:
+        return float("nan")
+    large, small = singular_values(rest, np.ascontiguousarray(flat) * np.sqrt(area.sum() / covered))
+    large, small = np.clip(large, 0.01, 100.0), np.clip(np.abs(small), 0.01, 100.0)
+    mean = (area * 0.5 * (large**-2.0 + small**-2.0)).sum() / area.sum()
+    return float(np.sqrt(mean))

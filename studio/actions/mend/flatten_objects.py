@@ -79,7 +79,12 @@ def flatten_objects(
             "There is no face that could be flattened.", revision.name, "Look at the meshes."
         )
     what = f"{len(made)} {'object' if len(made) == 1 else 'objects'}, {_way(params)}"
-    return Made("flatten", _with_bases(revision, state, made), what, {"way": _way(params), "objects": figures})
+    return Made(
+        "flatten",
+        _with_bases(revision, state, made),
+        what,
+        {"way": _way(params), "objects": figures},
+    )
 
 
 def lacks_layout(base: BaseLayout) -> bool:
