@@ -7,14 +7,18 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.flatten._chart_loops import figures, singular_values
+from quilt_core.flatten._chart_loops import singular_values
 from quilt_core.flatten.patchwork import Patchwork
 from quilt_core.flatten.shells import Shells, lay_flat
+from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.mesh import Mesh
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
+LEAST_AREA = 1e-4
+"""Of its flattened area that a chart is taken to have on the surface; less when it is all
+slivers."""
 GAP = 0.01
 """Room between charts in rows, as a part of the side of the square that the surface would fill."""
 
@@ -61,10 +65,13 @@ def measured(mesh: Mesh, shells: Shells, work: Patchwork | None, seconds: float)
     charts = work.charts()
     uv = work.uv.copy()
     area = shells.area
+    xyz = shells.points
+    true = 0.5 * np.linalg.norm(np.cross(xyz[:, 1] - xyz[:, 0], xyz[:, 2] - xyz[:, 0]), axis=1)
     for number, tris in enumerate(charts):
         face_chart[shells.face[tris]] = number
-        flat = figures(shells.rest[tris], uv[tris])[3]
-        uv[tris] /= np.sqrt(flat)
+        # Slivers have more area when they are flattened than on the surface.
+        flat = np.abs(triangle_areas(uv[tris])).sum()
+        uv[tris] *= np.sqrt(max(float(true[tris].sum()), LEAST_AREA * flat) / flat)
     one, two = singular_values(shells.rest, uv)
     clipped = np.clip(one, 0.01, 100.0), np.clip(np.abs(two), 0.01, 100.0)
     energy = clipped[0] ** 2 + clipped[1] ** 2 + clipped[0] ** -2 + clipped[1] ** -2

@@ -23,3 +23,11 @@ class FlattenIn(OnChange):
         default=USUAL.stretch, min_value=1.0005, max_value=4, help_text="largest L2 of a chart"
     )
     draft = serializers.BooleanField(default=False, help_text="as a try beside the present layout")
+
+
+class CopyLayoutIn(OnChange):
+    object = serializers.IntegerField(min_value=1, help_text="whose layout is copied")
+    to = serializers.ListField(
+        child=serializers.IntegerField(min_value=1), max_length=100_000, default=list,
+        help_text="none for all objects of equal topology",
+    )  # fmt: skip

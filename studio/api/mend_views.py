@@ -21,3 +21,13 @@ class FlattenObjects(LayoutJob):
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(m.FlattenIn, request)
         return self.start(atlas_id, params, ("house_density",))
+
+
+class CopyLayout(LayoutJob):
+    """Give an object's layout to its look-alikes."""
+
+    kind = "copy layout"
+
+    @extend_schema(operation_id="copy_layout", request=m.CopyLayoutIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(m.CopyLayoutIn, request), ("house_density",))

@@ -19,6 +19,7 @@ from studio.actions.gather.gather_files import gather_files
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import Made, finish_job
+from studio.actions.mend.copy_layouts import copy_layouts
 from studio.actions.mend.flatten_objects import flatten_objects
 from studio.actions.prove.measure_layout import measure_revision
 from studio.jobs.reporter import Reporter
@@ -130,6 +131,12 @@ def _flatten(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"revision": revision.pk, "draft": revision.draft, **made.params}
 
 
+def _copy_layout(job: Job, reporter: Reporter) -> dict[str, Any]:
+    return _by_hand(
+        job, lambda base: copy_layouts(base, job.params, reporter.report, reporter.cancelled)
+    )
+
+
 def _explain(job: Job, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "asking what sets the density")
     return {"binding": explain_pack(_revision(job), lambda: bool(reporter.cancelled()))}
@@ -169,4 +176,5 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "fit here": _fit_here,
     "take in": _take_in,
     "flatten": _flatten,
+    "copy layout": _copy_layout,
 }

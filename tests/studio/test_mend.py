@@ -161,3 +161,22 @@ def test_a_try_is_kept_with_what_was_done_meanwhile(act, bare, client):
     state = read_state(bare.head)
     assert [row.islands for row in state.members] == [6, 1, 1]
     assert np.array_equal(state.placements[6:], before.placements[1:])
+
+
+def test_look_alikes_get_the_layout_of_the_first(act, send, atlas):
+    mirrored = bare_obj("Twin").replace(b"v 1", b"v -1")
+    assert send(crate__obj=bare_obj(), twin__obj=mirrored, sign__obj=point_obj()).status_code == 201
+    atlas.refresh_from_db()
+    crate, twin, _ = (row.object for row in read_state(atlas.head).members)
+    flatten(act, atlas, objects=[crate], charts="angle")
+    answer = act(atlas, "copy-layout", object=crate)
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == Job.DONE, job.error
+    (row,) = job.result["objects"]
+    assert (row["object"], row["l2"]) == (twin, 1.0)
+    atlas = Atlas.objects.get(pk=atlas.pk)
+    state = read_state(atlas.head)
+    assert [m.islands for m in state.members] == [6, 6, 1]
+    assert BaseLayout.objects.get(pk=state.members[1].base).verb == "copied"
+    assert act(atlas, "copy-layout", object=state.members[2].object).status_code == 202
+    assert Job.objects.filter(kind="copy layout").latest("pk").state == Job.FAILED

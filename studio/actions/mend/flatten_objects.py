@@ -2,24 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import replace
+from collections.abc import Callable
 from functools import partial
 from typing import Any
 
-import numpy as np
-
-from quilt_core.formats import read_scene
-from quilt_core.measure.density import scale_about_centres
-from quilt_core.pack.problem import PackSettings
 from quilt_core.scene import Scene
-from studio import storage
 from studio.actions.errors import Refused
-from studio.actions.gather.gather_files import siblings_in
 from studio.actions.history.change import Made
-from studio.arrays import Base, Layout, members_with_rows, read_base, store_geometry
-from studio.models import BaseLayout, Revision, Source
-from studio.state import ISLAND, MemberRow, State, fresh_islands, read_state, spans
+from studio.actions.mend.new_bases import keep_base, scene_of, with_bases
+from studio.arrays import members_with_rows
+from studio.models import BaseLayout, Revision
+from studio.state import read_state
 
 Report = Callable[[float, str], None]
 
@@ -64,7 +57,7 @@ def flatten_objects(
             )
         source = member.object.source
         if source.pk not in scenes:
-            scenes[source.pk] = _scene(source)
+            scenes[source.pk] = scene_of(source)
         tell = partial(_tell, report, done / len(chosen), 1 / len(chosen), member.object.name)
         base, row = _flat(member.base, scenes[source.pk], settings, tell, stop)
         if stop() == "drop":
@@ -81,7 +74,7 @@ def flatten_objects(
     what = f"{len(made)} {'object' if len(made) == 1 else 'objects'}, {_way(params)}"
     return Made(
         "flatten",
-        _with_bases(revision, state, made),
+        with_bases(revision, state, made),
         what,
         {"way": _way(params), "objects": figures},
     )
@@ -107,18 +100,6 @@ def _tell(report: Report, start: float, share: float, name: str, progress: float
     report(start + share * progress, f"flattening {name}")
 
 
-def _scene(source: Source) -> Scene:
-    """A source as it was brought in, with the files beside it."""
-    beside = {
-        s.name: s.sha256
-        for s in Source.objects.filter(folder=source.folder, project=source.project_id)
-    }
-    find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
-    return read_scene(
-        source.name.rsplit("/", 1)[-1], storage.get(source.sha256), find, source.metres_per_unit
-    )
-
-
 def _flat(
     old: BaseLayout,
     scene: Scene,
@@ -128,7 +109,7 @@ def _flat(
 ) -> tuple[BaseLayout | None, dict[str, Any]]:
     """A new base layout of an object, and its figures."""
     from quilt_core.flatten import Stage, flatten_mesh
-    from quilt_core.flatten.object_flat import with_channel, world_points
+    from quilt_core.flatten.object_flat import world_points
 
     def on_stage(stage: Stage) -> bool:
         tell(stage.progress)
@@ -138,20 +119,7 @@ def _flat(
     found = flatten_mesh(mesh_object.mesh, settings, world_points(mesh_object), on_stage)
     if not found.charts:
         return None, {}
-    flat = with_channel(mesh_object, old.channel, found.uv)
-    read = read_base(flat, old.channel, scene, old.object.source.uv_tolerance)
-    # Laid out for square texels, whatever pictures the object brought.
-    square = replace(read.islands, proportion=np.ones(read.islands.count))
-    base = Base(read.uv, read.face_island, square, read.surface)
-    row = BaseLayout.objects.create(
-        object=old.object,
-        channel=old.channel,
-        verb="flattened",
-        parent=old,
-        geometry=store_geometry(flat, base),
-        islands=square.count,
-        unflattened=square.unflattened[0],
-    )
+    row = keep_base(old, scene, found.uv, "flattened")
     return row, {
         "object": old.object.pk,
         "name": old.object.name,
@@ -163,40 +131,3 @@ def _flat(
         "flipped": found.flipped,
         "seconds": round(found.seconds, 2),
     }
-
-
-def _with_bases(revision: Revision, state: State, made: dict[int, BaseLayout]) -> State:
-    """The state with other base layouts; their islands lie on the side table at the house density."""
-    from quilt_core.pack.layout import lay_aside
-
-    members: list[MemberRow] = []
-    parts, fresh = [np.zeros(0, ISLAND)], [np.zeros(0, bool)]
-    for k, (row, span) in enumerate(zip(state.members, spans(state.members), strict=True)):
-        own = state.islands[slice(*span)]
-        if k in made:
-            row = replace(row, base=made[k].pk, islands=made[k].islands)
-            own = fresh_islands(row.islands)
-        members.append(row)
-        parts.append(own)
-        fresh.append(np.full(len(own), k in made))
-    which = np.concatenate(fresh)
-    state = replace(state, members=tuple(members), islands=np.concatenate(parts))
-    layout = Layout(revision, state, members_with_rows(members))
-    house, tile = revision.atlas.project.house_density, state.tiles[0]
-    factor = _to_house(layout, which, house, np.sqrt(tile.width * tile.height))
-    placements = scale_about_centres(layout.islands, layout.placements, factor)
-    settings = PackSettings(
-        padding=state.padding, margin=state.margin, tiles=tuple(t.size for t in state.tiles)
-    )
-    placed = lay_aside(layout.islands, placements, which, settings, layout.pixels, layout.unplaced)
-    return layout.state.having(placements=placed, unplaced=layout.unplaced | which)
-
-
-def _to_house(layout: Layout, which: Sequence[bool], house: float, side: float) -> Any:
-    """(I,) factor that brings new islands to the house density: within an object they share one."""
-    islands = layout.islands
-    count = int(islands.object_index.max(initial=-1)) + 1
-    world = np.bincount(islands.object_index, islands.world_area, count)
-    flat = np.bincount(islands.object_index, islands.uv_area, count)
-    factor = house / side * np.sqrt(world / np.maximum(flat, 1e-300))
-    return np.where(which, factor[islands.object_index], 1.0)

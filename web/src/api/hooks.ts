@@ -82,6 +82,11 @@ export function useJobs(projectId: number) {
       const { islands, of } = (job.result ?? {}) as { islands?: number; of?: number };
       if (job.state === "done" && (job.kind === "slip in" || job.kind === "fit here") && islands !== undefined && of !== undefined && islands < of)
         useUi.getState().tell({ kind: "done", what: `${islands} of ${of} islands found a place; what lay on that sheet is on the side table now, the rest where it was.` });
+      const copies = (job.result as { objects?: { name: string; misfit: number }[] } | undefined)?.objects;
+      if (job.state === "done" && job.kind === "copy layout" && copies) {
+        const moved = copies.filter((copy) => copy.misfit > 1e-4).length;
+        useUi.getState().tell({ kind: "done", what: `The layout went to ${copies.map((copy) => copy.name).join(", ")}${moved ? `; ${moved} of them ${moved === 1 ? "differs" : "differ"} in shape, so its texels are stretched there` : ""}.` });
+      }
       if (job.kind === "export" && job.state === "done") window.location.assign(`/api/jobs/${job.id}/download/`);
     }
   }, [query.data, client, projectId]);
@@ -203,6 +208,10 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     flatten: useMutation({
       mutationFn: (body: Omit<FlattenRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/flatten/", { params: path, body: { ...body, ...seen() } }))),
+      ...options,
+    }),
+    copyLayout: useMutation({
+      mutationFn: (object: number) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-layout/", { params: path, body: { object, to: [], ...seen() } }))),
       ...options,
     }),
     setTiles: useMutation({

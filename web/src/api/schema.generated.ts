@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/copy-layout/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Give an object's layout to its look-alikes. */
+        post: operations["copy_layout"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/cure/": {
         parameters: {
             query?: never;
@@ -1095,6 +1112,14 @@ export interface components {
             stack: number[];
             weight: number[];
         };
+        CopyLayoutIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description whose layout is copied */
+            object: number;
+            /** @description none for all objects of equal topology */
+            to?: number[];
+        };
         /**
          * @description * `mirror` - mirror
          *     * `move in` - move in
@@ -2059,6 +2084,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    copy_layout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyLayoutIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["CopyLayoutIn"];
+                "multipart/form-data": components["schemas"]["CopyLayoutIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

@@ -7,6 +7,7 @@ import { islandCommands, objectCommands } from "../commands";
 import { TOOLS_PX, type Editor } from "../editor/Editor";
 import { TablePainter } from "../editor/render/TablePainter";
 import { sizeOf } from "../editor/selection/finders";
+import { Pinch } from "../editor/tools/Pinch";
 import type { PointerAt } from "../editor/tools/Tool";
 import * as format from "../format";
 import type { Corner } from "../room";
@@ -67,10 +68,10 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
     <Flex direction="column" flex="1" minH="0" minW="0" gap="5px">
     <Box ref={box} flex="1" minH="0" position="relative" rounded="lg" bg="cloth" borderWidth="1px" borderColor="line" overflow="hidden" minW="0" tabIndex={0} role="application" style={{ touchAction: "none" }}
       aria-label="Table. Arrow keys nudge what is selected, else they move the view; plus and minus zoom, F shows what is selected." data-testid="table"
-      onPointerDown={(e) => { if (elsewhere(e)) return; setMenu(null); e.currentTarget.setPointerCapture(e.pointerId); e.currentTarget.focus({ preventScroll: true }); tools.down(at(e)); point(); }}
-      onPointerMove={(e) => { if (!box.current!.contains(e.target as Node)) return; tools.move(at(e)); point(); }}
-      onPointerUp={(e) => { tools.up(at(e)); point(); }}
-      onPointerCancel={() => tools.cancel()}
+      onPointerDown={(e) => { if (elsewhere(e)) return; setMenu(null); e.currentTarget.setPointerCapture(e.pointerId); e.currentTarget.focus({ preventScroll: true }); if (e.pointerType === "touch" && pinch.down(e.pointerId, at(e).sx, at(e).sy)) { tools.cancel(); return; } tools.down(at(e)); point(); }}
+      onPointerMove={(e) => { if (!box.current!.contains(e.target as Node)) return; if (e.pointerType === "touch" && pinch.move(e.pointerId, at(e).sx, at(e).sy)) return; tools.move(at(e)); point(); }}
+      onPointerUp={(e) => { if (e.pointerType === "touch" && pinch.up(e.pointerId)) return; tools.up(at(e)); point(); }}
+      onPointerCancel={(e) => { pinch.up(e.pointerId); tools.cancel(); }}
       onPointerLeave={() => tools.leave()}
       onContextMenu={(e) => {
         if (!box.current!.contains(e.target as Node)) return;
@@ -101,6 +102,8 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
     </Flex>
   );
 }
+
+const pinch = new Pinch(editor);
 
 /** px of height from which the floating model has room under the tools. */
 const BESIDE = 490;

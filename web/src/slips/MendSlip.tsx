@@ -52,6 +52,8 @@ export function MendSlip({ jobs, actions }: SlipProps) {
       <Text color="soft" fontSize="12px" mb="2">{SAID[charts]}</Text>
       {charts === "angle" && <NumberField label="Angle from" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} />}
       {charts !== "one" && <NumberField label="Stretch up to" unit="L2" value={stretch} min={1.0005} max={4} step={0.01} onChange={setStretch} />}
+      {picked.length === 1 && picked[0].islands > 0 && <Button size="xs" w="100%" variant="outline" borderColor="line" mb="1.5" disabled={running(jobs, "copy layout")} onClick={() => actions.copyLayout.mutate(picked[0].id)} title="To all objects of equal topology, whatever their place, size or side"><Text truncate>Give its layout to its look-alikes</Text></Button>}
+      <Running jobs={jobs} kind="copy layout" actions={actions} />
       <Results jobs={jobs} />
       <Foot>
         <MainButton disabled={!chosen.length || busy} busy={actions.flatten.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>

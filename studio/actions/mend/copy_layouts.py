@@ -1,0 +1,77 @@
+"""Give an object's layout to its look-alikes: objects of equal topology."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from studio.actions.errors import Refused
+from studio.actions.history.change import Made
+from studio.actions.mend.new_bases import keep_base, scene_of, with_bases
+from studio.arrays import load_geometry, members_with_rows
+from studio.models import BaseLayout, Revision
+from studio.state import read_state
+
+Report = Callable[[float, str], None]
+
+
+def copy_layouts(
+    revision: Revision, params: dict[str, Any], report: Report, stop: Callable[[], str]
+) -> Made | None:
+    """What copying makes of a revision; None when the user wants nothing of it.
+
+    `params`: object (id) whose layout is copied, to (ids; none for all that are alike).
+    """
+    from quilt_core.flatten.alike import find_match
+    from quilt_core.flatten.object_flat import world_points
+    from quilt_core.flatten.result import stretch_of
+
+    state = read_state(revision)
+    members = members_with_rows(state.members)
+    source = next((m for m in members if m.object.pk == params["object"]), None)
+    if source is None or source.base.islands == 0:
+        raise Refused(
+            "This object has no layout." if source else "This object is not in this atlas.",
+            revision.name,
+            "Flatten it first, or pick another one.",
+        )
+    uv = load_geometry(source.base.geometry)["uv"]
+    first = scene_of(source.object.source).objects[source.object.number].mesh
+    wanted = set(params.get("to") or [])
+    made: dict[int, BaseLayout] = {}
+    rows: list[dict[str, Any]] = []
+    for k, member in enumerate(members):
+        if member is source or member.row.part is not None:
+            continue
+        if wanted and member.object.pk not in wanted:
+            continue
+        report(k / len(members), f"comparing {member.object.name}")
+        if stop():
+            return None
+        # The number of faces tells most of them apart without a look at the file.
+        if member.object.faces != source.object.faces:
+            continue
+        scene = scene_of(member.object.source)
+        other = scene.objects[member.object.number]
+        match = find_match(first, other.mesh)
+        if match is None:
+            continue
+        copied = uv[match.corner]
+        made[k] = keep_base(member.base, scene, copied, "copied")
+        rows.append(
+            {
+                "object": member.object.pk,
+                "name": member.object.name,
+                "mirrored": match.mirrored,
+                "misfit": round(match.misfit, 6),
+                "l2": round(stretch_of(other.mesh, world_points(other), copied), 4),
+            }
+        )
+    if not made:
+        raise Refused(
+            f"Nothing in this atlas has the topology of “{source.object.name}”.",
+            revision.name,
+            "Pick another object.",
+        )
+    what = f"“{source.object.name}” to {len(made)} look-{'alike' if len(made) == 1 else 'alikes'}"
+    return Made("copy layout", with_bases(revision, state, made), what, {"objects": rows})

@@ -1,0 +1,88 @@
+"""New base layouts of objects in an atlas, whatever made them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+
+from quilt_core.formats import read_scene
+from quilt_core.measure.density import scale_about_centres
+from quilt_core.pack.problem import PackSettings
+from quilt_core.scene import Scene
+from studio import storage
+from studio.actions.gather.gather_files import siblings_in
+from studio.arrays import Base, Layout, members_with_rows, read_base, store_geometry
+from studio.models import BaseLayout, Revision, Source
+from studio.state import ISLAND, MemberRow, State, fresh_islands, spans
+
+
+def scene_of(source: Source) -> Scene:
+    """A source as it was brought in, with the files beside it."""
+    beside = {
+        s.name: s.sha256
+        for s in Source.objects.filter(folder=source.folder, project=source.project_id)
+    }
+    find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
+    return read_scene(
+        source.name.rsplit("/", 1)[-1], storage.get(source.sha256), find, source.metres_per_unit
+    )
+
+
+def keep_base(old: BaseLayout, scene: Scene, uv: Any, verb: str) -> BaseLayout:
+    """Keep UVs (C, 2) of an object as a base layout that follows an old one."""
+    from quilt_core.flatten.object_flat import with_channel
+
+    flat = with_channel(scene.objects[old.object.number], old.channel, uv)
+    read = read_base(flat, old.channel, scene, old.object.source.uv_tolerance)
+    # Laid out for square texels, whatever pictures the object brought.
+    square = replace(read.islands, proportion=np.ones(read.islands.count))
+    base = Base(read.uv, read.face_island, square, read.surface)
+    return BaseLayout.objects.create(
+        object=old.object,
+        channel=old.channel,
+        verb=verb,
+        parent=old,
+        geometry=store_geometry(flat, base),
+        islands=square.count,
+        unflattened=square.unflattened[0],
+    )
+
+
+def with_bases(revision: Revision, state: State, made: dict[int, BaseLayout]) -> State:
+    """The state with other base layouts; their islands lie on the side table at the house density."""
+    from quilt_core.pack.layout import lay_aside
+
+    members: list[MemberRow] = []
+    parts, fresh = [np.zeros(0, ISLAND)], [np.zeros(0, bool)]
+    for k, (row, span) in enumerate(zip(state.members, spans(state.members), strict=True)):
+        own = state.islands[slice(*span)]
+        if k in made:
+            row = replace(row, base=made[k].pk, islands=made[k].islands)
+            own = fresh_islands(row.islands)
+        members.append(row)
+        parts.append(own)
+        fresh.append(np.full(len(own), k in made))
+    which = np.concatenate(fresh)
+    state = replace(state, members=tuple(members), islands=np.concatenate(parts))
+    layout = Layout(revision, state, members_with_rows(members))
+    house, tile = revision.atlas.project.house_density, state.tiles[0]
+    factor = _to_house(layout, which, house, np.sqrt(tile.width * tile.height))
+    placements = scale_about_centres(layout.islands, layout.placements, factor)
+    settings = PackSettings(
+        padding=state.padding, margin=state.margin, tiles=tuple(t.size for t in state.tiles)
+    )
+    placed = lay_aside(layout.islands, placements, which, settings, layout.pixels, layout.unplaced)
+    return layout.state.having(placements=placed, unplaced=layout.unplaced | which)
+
+
+def _to_house(layout: Layout, which: Sequence[bool], house: float, side: float) -> Any:
+    """(I,) factor that brings new islands to the house density: within an object they share one."""
+    islands = layout.islands
+    count = int(islands.object_index.max(initial=-1)) + 1
+    world = np.bincount(islands.object_index, islands.world_area, count)
+    flat = np.bincount(islands.object_index, islands.uv_area, count)
+    factor = house / side * np.sqrt(world / np.maximum(flat, 1e-300))
+    return np.where(which, factor[islands.object_index], 1.0)
