@@ -12,7 +12,7 @@ from numba import njit
 def grow(tris, seeds, across, cost, inside, open_, region, far):  # type: ignore[no-untyped-def]
     """Give each triangle of `tris` the number of the seed that it is nearest to.
 
-    `cost` (3 N,) is the length of the step over each half-edge; only triangles with `inside` (N,)
+    `cost` (3 N,) is the length of the step over each half-edge, 0 within a polygon; only triangles with `inside` (N,)
     are entered, and no half-edge with `open_`. `region` (N,) and `far` (N,) are filled for these
     triangles; -1 and inf where no seed reaches.
     """
@@ -23,23 +23,31 @@ def grow(tris, seeds, across, cost, inside, open_, region, far):  # type: ignore
     for seed in seeds:
         far[seed] = 0.0
     heapq.heapify(heap)
+    stack = [np.int64(0)]
     while len(heap):
-        d, t, k = heapq.heappop(heap)
-        if region[t] >= 0:
+        d, first, k = heapq.heappop(heap)
+        if region[first] >= 0:
             continue
-        region[t] = k
-        for s in range(3):
-            h = 3 * t + s
-            o = across[h]
-            if o < 0 or open_[h]:
-                continue
-            u = o // 3
-            if not inside[u] or region[u] >= 0:
-                continue
-            e = d + cost[h]
-            if e < far[u]:
-                far[u] = e
-                heapq.heappush(heap, (e, u, k))
+        region[first] = k
+        stack.append(first)
+        # Steps that cost nothing lead through one polygon, which is never parted.
+        while len(stack) > 1:
+            t = stack.pop()
+            for s in range(3):
+                h = 3 * t + s
+                o = across[h]
+                if o < 0 or open_[h]:
+                    continue
+                u = o // 3
+                if not inside[u] or region[u] >= 0:
+                    continue
+                e = d + cost[h]
+                if cost[h] == 0.0:
+                    region[u] = k
+                    stack.append(u)
+                elif e < far[u]:
+                    far[u] = e
+                    heapq.heappush(heap, (e, u, k))
 
 
 @njit(cache=True, nogil=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -27,6 +28,8 @@ from quilt_core.scene.mesh import Mesh
 
 FloatArray = NDArray[np.float64]
 
+TELL_EVERY = 0.25
+"""Seconds."""
 SMALL, PER_PIECE = 1500, 3
 """Triangles of a piece that charts are sewn from; each is one of its own in small meshes."""
 ROUNDS_FOR = 10_000
@@ -103,19 +106,36 @@ def flatten_mesh(
     base = start_patchwork(
         open_, limits, shells.count // (PER_PIECE if shells.count > SMALL else 1)
     )
-    work, _ = sewn_up(base, limits, JITTER, settings.seed)
+    work, go_on = _sewn_while_told(base, limits, settings.seed, tell)
     if settings.charts == "one":
         # One piece may bend what is sharp.
         blunt = replace(work.shells, sharp=np.zeros_like(work.shells.sharp))
         work = _one_piece(replace(work, shells=blunt))
-    else:
+    elif go_on:
         end = started + shells.count / SECONDS_FOR + LEAST_SECONDS
         work = _fewer_seams(work, base, limits, settings, tell, end)
         work = smoothed(work, limits)
         if shells.count <= AGAIN:
-            work = sewn_up(work, limits)[0]
+            work = sewn_up(work, limits)
     tell(Stage(1.0, _seam(work)))
     return measured(mesh, shells, work, time.monotonic() - started)
+
+
+def _sewn_while_told(
+    base: Patchwork, limits: Limits, seed: int, tell: Tell
+) -> tuple[Patchwork, bool]:
+    """Sew in a thread and tell how far it is; and whether to go on after that."""
+    stop, told = np.zeros(1, bool), np.zeros(2, np.int64)
+    pieces = max(int(base.label.max()), 1)
+    with ThreadPoolExecutor(1) as pool:
+        work = pool.submit(sewn_up, base, limits, JITTER, seed, stop, told)
+        while True:
+            try:
+                return work.result(timeout=TELL_EVERY), not stop[0]
+            except TimeoutError:
+                done = min(float(told[0]) / pieces, 1.0)
+                if not tell(Stage(0.05 + 0.65 * done, np.inf)):
+                    stop[0] = True
 
 
 def _fewer_seams(
@@ -138,12 +158,12 @@ def _fewer_seams(
         if not len(cut) or time.monotonic() > end:
             break
         done = number / rounds if given is None else 1 - (end - time.monotonic()) / max(given, 1e-9)
-        if not tell(Stage(0.3 + 0.7 * done, _seam(work))):
+        if not tell(Stage(0.7 + 0.3 * done, _seam(work))):
             break
         spot = int(rng.choice(cut, p=shells.length[cut] / shells.length[cut].sum())) // 3
         share = float(np.exp(rng.uniform(np.log(0.02), np.log(0.4))))
         loose = unpicked(work, base, near_pieces(base, spot, share))
-        found, _ = sewn_up(loose, limits, JITTER, settings.seed + number + 1)
+        found = sewn_up(loose, limits, JITTER, settings.seed + number + 1)
         if found.seam <= work.seam:
             work = found
     return work
@@ -153,7 +173,7 @@ def _one_piece(work: Patchwork) -> Patchwork:
     """Sew on with more and more stretch allowed."""
     for stretch in RAISED:
         limits = limits_for(stretch)
-        work = smoothed(sewn_up(work, limits)[0], limits)
+        work = smoothed(sewn_up(work, limits), limits)
     return work
 
 

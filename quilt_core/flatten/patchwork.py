@@ -106,17 +106,23 @@ def sewn_up(
     jitter: float = 0.0,
     seed: int = 0,
     stop: BoolArray | None = None,
-) -> tuple[Patchwork, IntArray]:
-    """Close seams until none can be closed any more; and how many were closed and tried."""
+    told: IntArray | None = None,
+) -> Patchwork:
+    """Close seams until none can be closed any more.
+
+    `stop` (1,) ends it with what there is when it is set from another thread; `told` (2,) counts the
+    seams that were closed and tried.
+    """
     shells = work.shells
     label, sewn, uv = work.label.copy(), work.sewn.copy(), work.uv.copy()
-    told = np.zeros(2, np.int64)
+    stop = np.zeros(1, bool) if stop is None else stop
+    told = np.zeros(2, np.int64) if told is None else told
     sew_charts(
         label, shells.across, sewn, shells.rest, shells.sharp, shells.area, shells.length, uv,
-        limits.energy, limits.stretch, limits.worst_fit, limits.steps, jitter, seed, np.zeros(1, bool) if stop is None else stop, told,
+        limits.energy, limits.stretch, limits.worst_fit, limits.steps, jitter, seed, stop, told,
     )  # fmt: skip
     label = np.unique(label, return_inverse=True)[1].astype(np.int64)
-    return replace(work, label=label, sewn=sewn, uv=uv), told
+    return replace(work, label=label, sewn=sewn, uv=uv)
 
 
 def unpicked(work: Patchwork, base: Patchwork, pieces: BoolArray) -> Patchwork:

@@ -303,3 +303,17 @@ def test_what_uvs_are_good_for():
         uv_state(mesh_of(strip.positions, np.split(strip.corner_vertex, 40), good * 40), 0)
         is UVState.USELESS
     )
+
+
+def test_work_that_is_stopped_keeps_what_is_flat():
+    ball = sphere(30)
+    told = []
+
+    def tell(stage):
+        told.append(stage.progress)
+        return False
+
+    made = flatten_mesh(ball, FlattenSettings(stretch=1.02), tell=tell)
+    judged(ball, made)
+    assert made.flipped == 0
+    assert all(0 <= progress <= 1 for progress in told)
