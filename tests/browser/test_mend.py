@@ -72,3 +72,29 @@ def test_another_way_of_cutting_is_tried_beside_the_present_one_and_kept(bare):
         "() => document.querySelector(\"[data-figure='side table'] [data-value]\")?.textContent === '6'",
     )
     assert layout(bare)["objects"][0]["islands"] == 6
+
+
+def test_look_alikes_get_the_layout_of_one(bare):
+    stage(bare, "Mend")
+    task(bare).get_by_role("button", name="Flatten 1 object").click()
+    bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for(timeout=60_000)
+    lines = [
+        "o Twin",
+        *(f"v {-2 * x} {2 * y} {2 * z}" for x, y, z in CUBE),
+        *(f"f {side}" for side in SIDES),
+    ]
+    stage(bare, "Gather")
+    bare.get_by_test_id("files").set_input_files(
+        {"name": "twin.obj", "mimeType": "text/plain", "buffer": "\n".join(lines).encode()}
+    )
+    bare.locator("[data-figure='no UVs']").get_by_text("1 object").wait_for()
+    stage(bare, "Mend")
+    bare.get_by_test_id("table").focus()
+    bare.keyboard.press("Control+a")
+    task(bare).get_by_role("button", name="Give its layout to its look-alikes").click()
+    bare.get_by_text("The layout went to Twin.").wait_for(timeout=60_000)
+    until(
+        bare,
+        "() => document.querySelector(\"[data-figure='no UVs'] [data-value]\").textContent === '0 objects'",
+    )
+    assert [row["verb"] for row in layout(bare)["objects"]] == ["flattened", "copied"]
