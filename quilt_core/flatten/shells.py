@@ -21,8 +21,9 @@ THINNEST = 1e-4
 spoil every mean."""
 
 
-STEEP, FAR_FROM_FLAT = np.radians(60.0), np.radians(40.0)
-"""Turn of the edges, and angle missing from (or above) a full turn, at the corner of a solid."""
+STEEP, EVEN, FAR_FROM_FLAT = np.radians(60.0), np.radians(5.0), np.radians(40.0)
+"""At the corner of a solid edges turn by more than the first or less than the second; and the angle
+that is missing from (or above) a full turn."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -55,8 +56,8 @@ class Shells:
         Angle between the normals on both sides, radians, positive where the surface bulges; 0 at
         borders.
     sharp : (N, 3) bool
-        Corners of solids: three edges or more turn by more than `STEEP` there, and what is around
-        it is far from flat. They are kept on borders, so that panels keep their shape.
+        Corners of solids: three edges or more turn by more than `STEEP` there, the others by less
+        than `EVEN`, and what is around it is far from flat. They are kept on borders, so that panels keep their shape.
     aside : (A, 3) int64
         Corners of triangles of which two lie at one place.
     place : (V,) int64
@@ -248,5 +249,6 @@ def _sharp(vertex: IntArray, turn: FloatArray, rest: FloatArray, count: int) -> 
     )
     around = np.bincount(vertex.ravel(), angle.ravel(), count)
     steep = np.bincount(vertex.ravel(), np.abs(turn) > STEEP, count)
-    sharp = (np.abs(2 * np.pi - around) > FAR_FROM_FLAT) & (steep >= 3)
+    round_ = np.bincount(vertex.ravel(), (np.abs(turn) > EVEN) & (np.abs(turn) <= STEEP), count)
+    sharp = (np.abs(2 * np.pi - around) > FAR_FROM_FLAT) & (steep >= 3) & (round_ == 0)
     return np.asarray(sharp[vertex])
