@@ -12,17 +12,16 @@ from numpy.typing import NDArray
 
 from quilt_cli.gather import Gathered, read_path, say
 from quilt_cli.inspect import finite
+from quilt_cli.one_tile import in_one_tile
 from quilt_cli.pack_write import output_paths, write_files
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.flatten.alike import Match, find_match
 from quilt_core.flatten.object_flat import with_channel, world_points
 from quilt_core.flatten.result import stretch_of
-from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.scene import IslandSet, SceneObject, concatenate, island_set
 from quilt_core.scene.naming import unique_names
 from quilt_core.scene.placement import identity
 
-PACK_SECONDS = 15.0
 FloatArray = NDArray[np.float64]
 
 
@@ -83,7 +82,7 @@ def copy_layout(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     placements = identity(islands.count)
     if not options.stack:
         mine = np.isin(islands.object_index, list(copied))
-        placements[mine] = _apart(islands.select(mine), options)
+        placements[mine] = in_one_tile(islands.select(mine), placements[mine], options)
     files = write_files(
         gathered,
         options,
@@ -115,20 +114,6 @@ def _targets(names: list[str], source: int, wanted: list[str]) -> list[int]:
             )
         out += found
     return list(dict.fromkeys(out)) if wanted else [k for k in range(len(names)) if k != source]
-
-
-def _apart(islands: IslandSet, options: argparse.Namespace) -> FloatArray:
-    """The first and its copies side by side in one tile; their sizes keep their proportions."""
-    width, height = options.size
-    settings = PackSettings(
-        width=width, height=height, padding=options.padding, margin=options.margin,
-        effort="quick" if islands.count > 300 else "standard", seconds=PACK_SECONDS,
-    )  # fmt: skip
-    placements = identity(islands.count)
-    for attempt, found, _ in pack_islands(islands, placements, settings):
-        if attempt.done:
-            return found
-    return placements
 
 
 def _answer(name: str, obj: SceneObject, match: Match, uv: FloatArray) -> dict[str, Any]:

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from quilt_cli.gather import Gathered, read_path, say
 from quilt_cli.inspect import finite
+from quilt_cli.one_tile import in_one_tile
 from quilt_cli.pack_write import output_paths, write_files
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.flatten import Flattened, FlattenSettings, Stage, flatten_mesh
@@ -21,7 +22,6 @@ from quilt_core.flatten.object_flat import with_channel, world_points
 from quilt_core.flatten.useless import UVState, uv_state
 from quilt_core.measure import measure
 from quilt_core.measure.density import scale_about_centres
-from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.scene import (
     IslandSet,
     Scene,
@@ -33,7 +33,6 @@ from quilt_core.scene.naming import unique_names
 from quilt_core.scene.placement import identity
 
 REPORT_EVERY = 0.4
-PACK_SECONDS = 15.0
 FloatArray = NDArray[np.float64]
 
 
@@ -168,7 +167,6 @@ def _overlaps(flat: IslandSet, done: dict[int, Flattened]) -> dict[int, float]:
 
 def _pack(flat: IslandSet, options: argparse.Namespace) -> FloatArray:
     """Placements at equal density in one tile."""
-    width, height = options.size
     placements = identity(flat.count)
     # Within an object the density is even: its islands share one factor.
     count = int(flat.object_index.max(initial=-1)) + 1
@@ -176,19 +174,7 @@ def _pack(flat: IslandSet, options: argparse.Namespace) -> FloatArray:
     layout = np.bincount(flat.object_index, flat.uv_area, count)
     factor = np.sqrt(world / np.maximum(layout, 1e-300))[flat.object_index]
     placements = scale_about_centres(flat, placements, factor)
-    settings = PackSettings(
-        width=width,
-        height=height,
-        padding=options.padding,
-        margin=options.margin,
-        effort="quick" if flat.count > 300 else "standard",
-        seconds=PACK_SECONDS,
-    )
-    found = placements
-    for attempt, found, _ in pack_islands(flat, placements, settings):
-        if attempt.done:
-            break
-    return found
+    return in_one_tile(flat, placements, options)
 
 
 def _answer(name: str, made: Flattened, overlap: float) -> dict[str, Any]:
