@@ -109,10 +109,10 @@ def flatten_mesh(
         open_, limits, shells.count // (PER_PIECE if shells.count > SMALL else 1)
     )
     work, go_on = _sewn_while_told(base, limits, settings.seed, tell)
-    if settings.charts == "one":
+    if settings.charts == "one" and go_on:
         # One piece may bend what is sharp.
         blunt = replace(work.shells, sharp=np.zeros_like(work.shells.sharp))
-        work = _one_piece(replace(work, shells=blunt))
+        work = _one_piece(replace(work, shells=blunt), tell)
     elif go_on:
         end = started + shells.count / SECONDS_FOR + LEAST_SECONDS
         work = _fewer_seams(work, base, limits, settings, tell, end)
@@ -173,9 +173,11 @@ def _fewer_seams(
     return work
 
 
-def _one_piece(work: Patchwork) -> Patchwork:
+def _one_piece(work: Patchwork, tell: Tell) -> Patchwork:
     """Sew on with more and more stretch allowed."""
-    for stretch in RAISED:
+    for number, stretch in enumerate(RAISED):
+        if not tell(Stage(0.7 + 0.3 * number / len(RAISED), _seam(work))):
+            break
         limits = limits_for(stretch)
         work = smoothed(sewn_up(work, limits), limits)
     return work

@@ -12,7 +12,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.flatten._chart_loops import figures
 from quilt_core.flatten._sew_loops import sew_charts
 from quilt_core.flatten.shells import Shells
 from quilt_core.scene.weld import groups
@@ -90,14 +89,6 @@ class Patchwork:
         order = np.argsort(self.label, kind="stable")
         cuts = np.flatnonzero(np.diff(self.label[order])) + 1
         return np.split(order, cuts) if len(order) else []
-
-    def energy(self) -> float:
-        """Mean symmetric Dirichlet energy."""
-        total = sum(
-            figures(self.shells.rest[tris], self.uv[tris])[0] * self.shells.area[tris].sum()
-            for tris in self.charts()
-        )
-        return float(total / max(self.shells.area.sum(), 1e-300))
 
 
 def sewn_up(

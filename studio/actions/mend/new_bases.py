@@ -32,7 +32,8 @@ def scene_of(source: Source) -> Scene:
 
 
 def keep_base(old: BaseLayout, scene: Scene, uv: Any, verb: str) -> BaseLayout:
-    """Keep UVs (C, 2) of an object as a base layout that follows an old one."""
+    """UVs (C, 2) of an object as a base layout that follows an old one; `with_bases` saves its row, so
+    that work that is given up leaves none."""
     from quilt_core.flatten.object_flat import with_channel
 
     flat = with_channel(scene.objects[old.object.number], old.channel, uv)
@@ -40,7 +41,7 @@ def keep_base(old: BaseLayout, scene: Scene, uv: Any, verb: str) -> BaseLayout:
     # Laid out for square texels, whatever pictures the object brought.
     square = replace(read.islands, proportion=np.ones(read.islands.count))
     base = Base(read.uv, read.face_island, square, read.surface)
-    return BaseLayout.objects.create(
+    return BaseLayout(
         object=old.object,
         channel=old.channel,
         verb=verb,
@@ -55,6 +56,8 @@ def with_bases(revision: Revision, state: State, made: dict[int, BaseLayout]) ->
     """The state with other base layouts; their islands lie on the side table at the house density."""
     from quilt_core.pack.layout import lay_aside
 
+    for base in made.values():
+        base.save()
     members: list[MemberRow] = []
     parts, fresh = [np.zeros(0, ISLAND)], [np.zeros(0, bool)]
     for k, (row, span) in enumerate(zip(state.members, spans(state.members), strict=True)):
