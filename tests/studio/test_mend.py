@@ -12,6 +12,7 @@ from quilt_core.measure import measure
 from quilt_core.scene import island_set
 from quilt_core.scene.placement import identity
 from studio import storage
+from studio.actions.project.duplicate_project import duplicate_project
 from studio.models import Atlas, BaseLayout, Job
 from studio.state import read_state
 from tests.core.meshes import glb_of
@@ -180,3 +181,15 @@ def test_look_alikes_get_the_layout_of_the_first(act, send, atlas):
     assert BaseLayout.objects.get(pk=state.members[1].base).verb == "copied"
     assert act(atlas, "copy-layout", object=state.members[2].object).status_code == 202
     assert Job.objects.filter(kind="copy layout").latest("pk").state == Job.FAILED
+
+
+def test_a_duplicated_project_knows_what_was_made_and_what_was_read(act, bare):
+    flatten(act, bare)
+    copy = duplicate_project(bare.project_id)
+    made = BaseLayout.objects.filter(object__project=copy, verb="flattened")
+    assert made.count() == 3
+    assert all(
+        base.parent.object_id == base.object_id and base.parent.verb == "read" for base in made
+    )
+    present = read_state(copy.atlases.get().head).members
+    assert {row.base for row in present} == {base.pk for base in made}

@@ -27,11 +27,12 @@ def duplicate_project(project_id: int) -> Project:
         project=copy,
         source=lambda row: sources[row.source_id],
     )
-    bases = _copied(
-        BaseLayout.objects.filter(object__source__in=list(sources)),
-        object=lambda row: objects[row.object_id],
-        parent=None,
-    )
+    found = BaseLayout.objects.filter(object__source__in=list(sources))
+    parents = dict(found.exclude(parent=None).values_list("pk", "parent_id"))
+    bases = _copied(found, object=lambda row: objects[row.object_id], parent=None)
+    for pk, parent in parents.items():
+        bases[pk].parent = bases[parent]
+        bases[pk].save(update_fields=["parent"])
     _copied(Recipe.objects.filter(project=original), project=copy)
     revisions: dict[int, Revision] = {}
     assert original.head is not None
