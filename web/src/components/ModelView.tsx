@@ -94,7 +94,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   const { geometry } = editor.document;
   const { spread } = editor.view;
   const matrices = useMemo(() => matricesOf(geometry!, spread), [geometry, spread]);
-  useFraming(editor, matrices);
+  useFraming(editor, geometry!, matrices);
   const hover = useHover(editor);
   const pick = (event: ThreeEvent<MouseEvent>) => {
     if (event.delta > 4) return;
@@ -161,11 +161,11 @@ function islandOfFace(event: ThreeEvent<MouseEvent>): number {
 }
 
 /** Corners in world space of the islands that are wanted, of all where none are. */
-function boxOf(editor: Editor, wanted: Set<number>, matrices: Matrix4[]): Box3 {
+function boxOf(editor: Editor, drawn: Geometry, wanted: Set<number>, matrices: Matrix4[]): Box3 {
   const box = new Box3();
   const whole = wanted.size ? undefined : editor.document.info?.objects.find((o) => o.name === editor.view.focusObject)?.id;
   const point = new Vector3();
-  for (const [i, { geometry, object }] of editor.document.geometry!.instances.entries()) {
+  for (const [i, { geometry, object }] of drawn.instances.entries()) {
     const matrix = matrices[i];
     if (whole !== undefined && object !== whole) continue;
     const position = geometry.getAttribute("position");
@@ -178,17 +178,18 @@ function boxOf(editor: Editor, wanted: Set<number>, matrices: Matrix4[]): Box3 {
   return box;
 }
 
-function useFraming(editor: Editor, matrices: Matrix4[]) {
+/** `geometry` and `matrices` are of one drawing; the document may have gone on since. */
+function useFraming(editor: Editor, geometry: Geometry, matrices: Matrix4[]) {
   const { camera, controls, invalidate } = useThree();
   const framed = useRef<unknown>(null);
   useEffect(() => {
     const asked = editor.view.frameModel;
     const mark = `${asked}`;
-    if (!editor.document.geometry || !controls) return;
-    const fresh = framed.current === null || (framed.current as { geometry: unknown }).geometry !== editor.document.geometry;
+    if (!controls) return;
+    const fresh = framed.current === null || (framed.current as { geometry: unknown }).geometry !== geometry;
     if (!fresh && (framed.current as { mark: string }).mark === mark) return;
-    framed.current = { geometry: editor.document.geometry, mark };
-    const box = boxOf(editor, fresh ? new Set() : new Set(editor.selection.list()), matrices);
+    framed.current = { geometry, mark };
+    const box = boxOf(editor, geometry, fresh ? new Set() : new Set(editor.selection.list()), matrices);
     if (box.isEmpty()) return;
     const centre = box.getCenter(new Vector3());
     const radius = Math.max(box.getSize(new Vector3()).length() / 2, 1e-3);
