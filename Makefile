@@ -58,7 +58,7 @@ lint: setup
 test: setup chromium models lint
 	cd web && npx vitest run
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2
-	$(PY) -m pytest tests/browser
+	$(PY) -m pytest tests/browser --numprocesses 2 --dist loadfile
 
 # Lint, types and the tests that take little time, for daily work.
 check: setup lint

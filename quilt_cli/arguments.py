@@ -182,6 +182,12 @@ def _add_flatten(parser: argparse.ArgumentParser) -> None:
         "--stretch", type=float, default=usual.stretch, help="largest L2 stretch of a chart (1.05)"
     )
     parser.add_argument(
+        "--balance",
+        type=float,
+        default=usual.balance,
+        help="what charts keep once they are cut: 0 angles, 1 areas (0.5: both alike)",
+    )
+    parser.add_argument(
         "--seconds",
         type=float,
         default=None,

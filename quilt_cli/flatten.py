@@ -44,6 +44,7 @@ def flatten(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         charts=options.charts,
         angle=options.angle,
         stretch=options.stretch,
+        balance=options.balance,
         seconds=options.seconds,
         seed=options.seed,
     )

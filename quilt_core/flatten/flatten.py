@@ -24,6 +24,7 @@ from quilt_core.flatten.result import Flattened, measured
 from quilt_core.flatten.seams import fixed_seams
 from quilt_core.flatten.shells import find_shells
 from quilt_core.flatten.smooth import smoothed
+from quilt_core.flatten.whole import rebalanced
 from quilt_core.scene.mesh import Mesh
 
 FloatArray = NDArray[np.float64]
@@ -42,6 +43,8 @@ AGAIN = 3000
 """Triangles up to which parts are sewn again, and all seams are tried once more at the end."""
 SECONDS_FOR, LEAST_SECONDS = 2000.0, 3.0
 """Triangles for each second after which no other round begins, on slow machines."""
+BOTH_ALIKE = 0.5
+"""Balance at which charts are as they were sewn: relaxed for both."""
 RAISED = (1.3, 1.8, 3.0, 8.0, 40.0)
 """Stretch that is allowed, one after the other, when there shall be one piece."""
 
@@ -119,6 +122,8 @@ def flatten_mesh(
         work = smoothed(work, limits)
         if shells.count <= AGAIN:
             work = sewn_up(work, limits)
+    if settings.balance != BOTH_ALIKE:
+        work = rebalanced(work, settings.balance)
     tell(Stage(1.0, _seam(work)))
     return measured(mesh, shells, work, time.monotonic() - started)
 

@@ -24,6 +24,8 @@ class FlattenSettings:
         Degrees.
     stretch : float
         Largest L2 stretch of a chart.
+    balance : float
+        What the charts keep once they are cut: 0 angles, 1 areas, 0.5 both alike.
     seconds : float, optional
         Time for looking for fewer seams; what the mesh's size suggests when it is not given.
     seed : int
@@ -38,6 +40,7 @@ class FlattenSettings:
     charts: str = "shape"
     angle: float = 45.0
     stretch: float = 1.05
+    balance: float = 0.5
     seconds: float | None = None
     seed: int = 0
 
@@ -49,6 +52,10 @@ class FlattenSettings:
         if not 1.0005 <= self.stretch <= 4.0:
             raise LayoutError(
                 f"A stretch of {self.stretch:g}.", "stretch", "Give 1.0005 to 4; 1 is none at all."
+            )
+        if not 0.0 <= self.balance <= 1.0:
+            raise LayoutError(
+                f"A balance of {self.balance:g}.", "balance", "Give 0 (angles) to 1 (areas)."
             )
         if self.seconds is not None and not self.seconds >= 0:
             raise LayoutError(f"{self.seconds} seconds.", "seconds", "Give 0 or more.")

@@ -195,6 +195,8 @@ def explain(
     if try_cures and islands.count <= MOST_ISLANDS:
         started = time.process_time()
         before = _scale(case, stop)
+        if stop():
+            return None
         for kind, text, changed in _changes(case, longest if spans else -1, moves):
             if before is None or time.process_time() - started > SECONDS_ALL:
                 break

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import shutil
 import signal
@@ -9,6 +10,7 @@ import socket
 import subprocess
 import sys
 import time
+import urllib.error
 import urllib.request
 from pathlib import Path
 
@@ -52,6 +54,38 @@ def address(tmp_path_factory):
     yield url
     server.send_signal(signal.SIGTERM)
     server.wait(timeout=20)
+
+
+def _asked(url: str, body: dict | None = None):
+    """What the server answers, as JSON."""
+    address = url.split("/api/")[0]
+    request = urllib.request.Request(
+        url,
+        None if body is None else json.dumps(body).encode(),
+        {"Content-Type": "application/json", "Origin": address},
+    )
+    with urllib.request.urlopen(request, timeout=30) as answer:
+        return json.loads(answer.read())
+
+
+@pytest.fixture(scope="session")
+def first_step(address):
+    """The step at which the demo is as it was loaded."""
+    return _asked(address + "/api/projects/1/history/")["head"]
+
+
+@pytest.fixture(scope="module", autouse=True)
+def demo_as_loaded(address, first_step):
+    """Each file of tests begins with the demo as it was loaded, whatever ran before."""
+    for _ in range(60):
+        head = _asked(address + "/api/projects/1/history/")["head"]
+        if head == first_step:
+            return
+        try:
+            _asked(address + "/api/projects/1/history/", {"step": first_step, "change": head})
+        except urllib.error.HTTPError:
+            time.sleep(0.5)
+    raise AssertionError("the demo could not be brought back to its first step")
 
 
 @pytest.fixture(scope="session")

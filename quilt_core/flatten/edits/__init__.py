@@ -1,0 +1,1 @@
+"""Edits of a layout: mesh, UVs and what was picked in, UVs out."""
