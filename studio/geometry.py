@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 from quilt_core.formats.gltf_build import LINES, Node, Primitive, build_glb
 from quilt_core.scene.surface import worst_octaves
 from studio import storage
+from studio.actions.mend.new_bases import scene_of
 from studio.arrays import SURFACE, load_geometry, members_with_rows
-from studio.models import Revision
+from studio.models import MeshObject, Revision
 from studio.state import members_of, read_state
 
 FORMAT = 9
@@ -104,3 +105,17 @@ def keep_cached(name: str, data: bytes) -> None:
 def placements_bytes(revision: Revision) -> bytes:
     """float32, 6 per island: a, b, tu, c, d, tv."""
     return read_state(revision).placements.astype("<f4").tobytes()
+
+
+def corners_bytes(obj: MeshObject) -> bytes:
+    """int32: the number of triangles, the three corners of each in the file's mesh, the face of each;
+    in the order in which the geometry has them."""
+    name = f"corners-{FORMAT}-{obj.pk}-{obj.source.sha256[:16]}"
+    known = cached(name)
+    if known is not None:
+        return known
+    mesh = scene_of(obj.source).objects[obj.number].mesh
+    parts = [np.array([len(mesh.triangles)]), mesh.triangles.ravel(), mesh.triangle_face]
+    data = np.concatenate(parts).astype("<i4").tobytes()
+    keep_cached(name, data)
+    return data

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from django.http import HttpResponse
+from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.response import Response
+from rest_framework.views import APIView
 
 from studio.api import mend_serializers as m
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import LayoutJob
+from studio.geometry import corners_bytes
+from studio.models import MeshObject
 
 
 class FlattenObjects(LayoutJob):
@@ -31,3 +36,26 @@ class CopyLayout(LayoutJob):
     @extend_schema(operation_id="copy_layout", request=m.CopyLayoutIn, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
         return self.start(atlas_id, valid(m.CopyLayoutIn, request), ("house_density",))
+
+
+class EditLayout(LayoutJob):
+    """Edit layouts: cut, join, ease, straighten, project, flatten along seams, move corners."""
+
+    kind = "edit"
+
+    @extend_schema(operation_id="edit_layout", request=m.EditIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(m.EditIn, request), ("house_density",))
+
+
+class CornersOf(APIView):
+    """Which corners of the file each triangle of an object has, as int32: the number of triangles,
+    three corners each, then the face of each."""
+
+    @extend_schema(operation_id="get_corners", responses={(200, "application/octet-stream"): bytes})
+    def get(self, request: Request, object_id: int) -> HttpResponse:
+        obj = get_object_or_404(MeshObject.objects.select_related("source"), pk=object_id)
+        answer = HttpResponse(corners_bytes(obj), content_type="application/octet-stream")
+        # An object's mesh never changes.
+        answer["Cache-Control"] = "private, max-age=31536000, immutable"
+        return answer

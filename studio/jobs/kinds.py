@@ -20,6 +20,7 @@ from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import Made, finish_job
 from studio.actions.mend.copy_layouts import copy_layouts
+from studio.actions.mend.edit_layouts import edit_layouts
 from studio.actions.mend.flatten_objects import flatten_objects
 from studio.actions.prove.measure_layout import measure_revision
 from studio.jobs.reporter import Reporter
@@ -95,7 +96,7 @@ def _by_hand(job: Job, make: Callable[[Revision], Made | None]) -> dict[str, Any
     made = make(base)
     if made is None:
         raise Dropped
-    revision = finish_job(base.atlas_id, base, made)
+    revision = finish_job(base.atlas_id, base, made, bool(job.params.get("draft")))
     measure_revision(revision)
     return {"revision": revision.pk, "draft": revision.draft, **made.params}
 
@@ -134,6 +135,12 @@ def _flatten(job: Job, reporter: Reporter) -> dict[str, Any]:
 def _copy_layout(job: Job, reporter: Reporter) -> dict[str, Any]:
     return _by_hand(
         job, lambda base: copy_layouts(base, job.params, reporter.report, reporter.cancelled)
+    )
+
+
+def _edit(job: Job, reporter: Reporter) -> dict[str, Any]:
+    return _by_hand(
+        job, lambda base: edit_layouts(base, job.params, reporter.report, reporter.cancelled)
     )
 
 
@@ -177,4 +184,5 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "take in": _take_in,
     "flatten": _flatten,
     "copy layout": _copy_layout,
+    "edit": _edit,
 }

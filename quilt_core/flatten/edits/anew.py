@@ -31,6 +31,7 @@ def flatten_along(
     seams: IntArray,
     keep: bool = True,
     balance: float = 0.5,
+    room: float = 1.0,
 ) -> Edited:
     """Flatten islands anew along seams.
 
@@ -48,6 +49,8 @@ def flatten_along(
         Whether the borders that islands have now stay seams.
     balance : float
         0 keeps angles, 1 areas.
+    room : float
+        Side of the square in whose rows the new islands lie, in the layout's unit.
 
     Raises
     ------
@@ -88,7 +91,7 @@ def flatten_along(
     _at_true_size(shells, charts, flat)
     out = laid.work.uv.copy()
     local = in_rows(flat[own], _renumbered(charts, own), float(shells.area[own].sum()))
-    out[own] = local
+    out[own] = local * room
     note = f"{len(charts)} {'island' if len(charts) == 1 else 'islands'}"
     if more:
         note += f"; {more} {'part' if more == 1 else 'parts'} had to be cut further to lie flat"

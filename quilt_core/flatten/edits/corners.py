@@ -8,13 +8,12 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.flatten._chart_loops import chart_vertices
 from quilt_core.flatten.edits.laid import Edited, Laid
+from quilt_core.flatten.edits.names import WAYS
 from quilt_core.scene.islands import triangle_areas
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
-
-WAYS = ("left", "right", "top", "bottom", "middle", "level", "line", "even")
 
 
 def move_corners(laid: Laid, corners: IntArray, by: FloatArray) -> Edited:

@@ -67,7 +67,8 @@ def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
         left = np.setdiff1d(left, mine)
     edges = len(np.unique(laid.edge[open_]))
     note = f"joined along {edges // 2 or 1} {'edge' if edges <= 2 else 'edges'}"
-    return Edited(laid.having(work.uv, changed), note)
+    mine = np.isin(laid.work.label, laid.work.label[np.concatenate([open_, across[open_]]) // 3])
+    return Edited(laid.having(work.uv, changed), note, touched=mine)
 
 
 def _joined(
@@ -270,10 +271,12 @@ def close_near(laid: Laid, gap: float) -> Edited:
     flat[tris] = local
     changed = np.zeros(shells.count, bool)
     changed[tris] = hit.any(axis=1)
+    mine = np.isin(work.label, work.label[changed])
     edges = len(near) // 2
     return Edited(
         laid.having(flat, changed),
         f"{edges} near {'seam edge' if edges == 1 else 'seam edges'} closed",
+        touched=mine,
     )
 
 
@@ -290,7 +293,7 @@ def dissolve_crumbs(laid: Laid, tris: IntArray, side: float) -> Edited:
     extent = np.bincount(laid.work.label, flat)
     names, first = np.unique(laid.work.label[tris], return_index=True)
     small = (extent[names] > 0) & (extent[names] < side * side)
-    now, joined = laid, 0
+    now, joined, all_ = laid, 0, np.zeros(laid.shells.count, bool)
     for t in tris[first[small]][np.argsort(extent[names[small]])]:
         name = int(now.work.label[t])
         mine = now.work.label == name
@@ -309,10 +312,15 @@ def dissolve_crumbs(laid: Laid, tris: IntArray, side: float) -> Edited:
             )  # fmt: skip
         except LayoutError:
             continue
+        all_ |= np.isin(now.work.label, [name, longest])
         now = replace(now, uv=now.having(work.uv, touched), work=work)
         joined += 1
     if not joined:
         raise LayoutError(
             "No crumb that could be joined to a neighbour.", "islands", "Allow larger ones."
         )
-    return Edited(now.uv, f"{joined} {'crumb' if joined == 1 else 'crumbs'} joined to neighbours")
+    return Edited(
+        now.uv,
+        f"{joined} {'crumb' if joined == 1 else 'crumbs'} joined to neighbours",
+        touched=all_,
+    )

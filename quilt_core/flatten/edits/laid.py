@@ -33,11 +33,14 @@ class Edited:
         What was done, for the user.
     aside : bool
         Whether changed islands have no place any more: they are laid on the side table.
+    touched : (N,) bool, optional
+        Triangles that are part of what was changed, though their own UVs may be what they were.
     """
 
     uv: FloatArray
     note: str
     aside: bool = False
+    touched: BoolArray | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -120,7 +123,11 @@ class Laid:
 
 
 def lay_out(
-    mesh: Mesh, uv: FloatArray, points: FloatArray | None = None, tolerance: float = UV_TOLERANCE
+    mesh: Mesh,
+    uv: FloatArray,
+    points: FloatArray | None = None,
+    tolerance: float = UV_TOLERANCE,
+    face_island: IntArray | None = None,
 ) -> Laid:
     """Take up a layout.
 
@@ -133,6 +140,8 @@ def lay_out(
         Positions instead of the mesh's own, such as those in the world.
     tolerance : float
         UVs that differ by less are the same.
+    face_island : (F,) int64, optional
+        Islands that there are already: no edge between two of them is sewn, even where they touch.
     """
     shells = find_shells(mesh, points)
     flat = uv[shells.corner].reshape(-1, 3, 2)
@@ -144,6 +153,9 @@ def lay_out(
     with np.errstate(invalid="ignore"):
         near = (np.abs(flat[one, start] - flat[two, (across % 3 + 1) % 3]) <= tolerance).all(axis=1)
         near &= (np.abs(flat[one, end] - flat[two, across % 3]) <= tolerance).all(axis=1)
+    if face_island is not None:
+        own = face_island[shells.face]
+        near &= own[one] == own[two]
     sewn = np.zeros(3 * shells.count, bool)
     sewn[half] = near & known[one] & known[two]
     return Laid(mesh, uv, _as_sewn(shells, sewn, flat), known)

@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.flatten.edits.laid import Edited, Laid
+from quilt_core.flatten.edits.names import AXES, SHAPES
 from quilt_core.flatten.result import in_rows
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.weld import groups
@@ -15,13 +16,13 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
 
-SHAPES = ("plane", "box", "cylinder", "cone", "sphere")
-AXES = ("average", "x", "y", "z")
 CAP = 0.85
 """Faces whose normal follows the axis by more than this cosine are caps of a cylinder."""
 
 
-def project(laid: Laid, own: BoolArray, shape: str, axis: str | FloatArray = "average") -> Edited:
+def project(
+    laid: Laid, own: BoolArray, shape: str, axis: str | FloatArray = "average", room: float = 1.0
+) -> Edited:
     """Lay faces out by a projection. They become islands of their own.
 
     Parameters
@@ -35,6 +36,8 @@ def project(laid: Laid, own: BoolArray, shape: str, axis: str | FloatArray = "av
     axis : str or (3,) float64
         average: of the faces' normals for a plane; for the round ones the direction that their
         normals avoid. Else x, y, z or a direction, such as that of the view.
+    room : float
+        Side of the square in whose rows the new islands lie, in the layout's unit.
 
     Raises
     ------
@@ -57,7 +60,7 @@ def project(laid: Laid, own: BoolArray, shape: str, axis: str | FloatArray = "av
     kind, flat = _SHAPES[shape](points, normal, shells.area[tris])
     flat = _charts_apart(laid, tris, flat, kind)
     out = laid.work.uv.copy()
-    out[tris] = flat
+    out[tris] = flat * room
     count = len(np.unique(_pieces(laid, tris, flat, kind)))
     return Edited(
         laid.having(out, own),

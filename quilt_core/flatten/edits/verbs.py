@@ -68,6 +68,8 @@ class EditOptions:
         Way that corners move.
     side : float
         Of a square that is larger than a crumb.
+    room : float
+        Side of the square in which what is laid out anew lies at first.
     """
 
     gap: float = 0.01
@@ -82,6 +84,7 @@ class EditOptions:
     way: str = "line"
     by: tuple[float, float] = (0.0, 0.0)
     side: float = 0.0
+    room: float = 1.0
 
 
 Verb = Callable[[Laid, Picks, EditOptions], Edited]
@@ -109,7 +112,7 @@ def _rip(laid: Laid, picks: Picks, options: EditOptions) -> Edited:
     return rip_corner(laid, int(picks.corners[0]), options.gap)
 
 
-VERBS: dict[str, Verb] = {
+DONE_BY: dict[str, Verb] = {
     "cut": lambda laid, p, o: cut_edges(laid, p.edges, o.gap),
     "split off": lambda laid, p, o: split_faces(laid, p.faces, o.gap),
     "rip": _rip,
@@ -124,10 +127,14 @@ VERBS: dict[str, Verb] = {
     "upright": lambda laid, p, o: align_edges(laid, p.edges, "upright"),
     "round": lambda laid, p, o: align_edges(laid, p.edges, "round"),
     "project": lambda laid, p, o: project(
-        laid, _region(laid, p), o.shape, o.axis if o.direction is None else np.array(o.direction)
+        laid,
+        _region(laid, p),
+        o.shape,
+        o.axis if o.direction is None else np.array(o.direction),
+        o.room,
     ),
     "flatten along": lambda laid, p, o: flatten_along(
-        laid, _region(laid, p), p.edges, o.keep, o.balance
+        laid, _region(laid, p), p.edges, o.keep, o.balance, o.room
     ),
     "move corners": lambda laid, p, o: move_corners(laid, p.corners, np.array(o.by)),
     "line up corners": lambda laid, p, o: align_corners(laid, p.corners, o.way),
@@ -142,7 +149,7 @@ def edit_layout(laid: Laid, verb: str, picks: Picks, options: EditOptions) -> Ed
     ----------
     laid : Laid
     verb : str
-        One of `VERBS`.
+        One of `DONE_BY`.
     picks : Picks
     options : EditOptions
 
@@ -151,9 +158,9 @@ def edit_layout(laid: Laid, verb: str, picks: Picks, options: EditOptions) -> Ed
     LayoutError
         When the edit is not possible, with what would help; nothing is changed then.
     """
-    if verb not in VERBS:
-        raise LayoutError(f"An edit “{verb}”.", "verb", f"Give {', '.join(VERBS)}.")
-    made = VERBS[verb](laid, picks, options)
+    if verb not in DONE_BY:
+        raise LayoutError(f"An edit “{verb}”.", "verb", f"Give {', '.join(DONE_BY)}.")
+    made = DONE_BY[verb](laid, picks, options)
     known = np.isfinite(laid.uv).all(axis=1)
     if not np.isfinite(made.uv[known]).all():
         raise LayoutError(

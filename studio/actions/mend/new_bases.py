@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from quilt_core.formats import read_scene
 from quilt_core.measure.density import scale_about_centres
@@ -20,15 +22,19 @@ from studio.state import ISLAND, MemberRow, State, fresh_islands, spans
 
 
 def scene_of(source: Source) -> Scene:
-    """A source as it was brought in, with the files beside it."""
+    """A source as it was brought in, with the files beside it; the last one is kept, as edits by hand
+    follow one another."""
+    return _scene(source, source.sha256, source.metres_per_unit)
+
+
+@lru_cache(maxsize=1)
+def _scene(source: Source, sha256: str, metres_per_unit: float) -> Scene:
     beside = {
         s.name: s.sha256
         for s in Source.objects.filter(folder=source.folder, project=source.project_id)
     }
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
-    return read_scene(
-        source.name.rsplit("/", 1)[-1], storage.get(source.sha256), find, source.metres_per_unit
-    )
+    return read_scene(source.name.rsplit("/", 1)[-1], storage.get(sha256), find, metres_per_unit)
 
 
 def keep_base(old: BaseLayout, scene: Scene, uv: Any, verb: str) -> BaseLayout:
@@ -52,9 +58,27 @@ def keep_base(old: BaseLayout, scene: Scene, uv: Any, verb: str) -> BaseLayout:
     )
 
 
-def with_bases(revision: Revision, state: State, made: dict[int, BaseLayout]) -> State:
-    """The state with other base layouts; their islands lie on the side table at the house density."""
+@dataclass(frozen=True, eq=False)
+class Remade:
+    """What becomes of a member's islands in another base layout."""
+
+    rows: Any
+    """(I,) records of `ISLAND`, with their places."""
+    aside: NDArray[np.bool_]
+    """(I,) islands without a place: they come to the side table."""
+
+
+def with_bases(
+    revision: Revision,
+    state: State,
+    made: dict[int, BaseLayout],
+    kept: dict[int, Remade] | None = None,
+) -> State:
+    """The state with other base layouts. Their islands lie on the side table at the house density,
+    but for those of members that are in `kept`, which says what lies where."""
     from quilt_core.pack.layout import lay_aside
+
+    kept = kept or {}
 
     for base in made.values():
         base.save()
@@ -64,12 +88,14 @@ def with_bases(revision: Revision, state: State, made: dict[int, BaseLayout]) ->
         own = state.islands[slice(*span)]
         if k in made:
             row = replace(row, base=made[k].pk, islands=made[k].islands)
-            own = fresh_islands(row.islands)
+            own = kept[k].rows if k in kept else fresh_islands(row.islands)
         members.append(row)
         parts.append(own)
-        fresh.append(np.full(len(own), k in made))
+        fresh.append(kept[k].aside if k in kept else np.full(len(own), k in made))
     which = np.concatenate(fresh)
     state = replace(state, members=tuple(members), islands=np.concatenate(parts))
+    if not which.any():
+        return state
     layout = Layout(revision, state, members_with_rows(members))
     house, tile = revision.atlas.project.house_density, state.tiles[0]
     factor = _to_house(layout, which, house, np.sqrt(tile.width * tile.height))
@@ -85,7 +111,9 @@ def _to_house(layout: Layout, which: Sequence[bool], house: float, side: float) 
     """(I,) factor that brings new islands to the house density: within an object they share one."""
     islands = layout.islands
     count = int(islands.object_index.max(initial=-1)) + 1
-    world = np.bincount(islands.object_index, islands.world_area, count)
-    flat = np.bincount(islands.object_index, islands.uv_area, count)
+    mine = np.asarray(which, bool)
+    flat_area = islands.placed(layout.placements).uv_area
+    world = np.bincount(islands.object_index[mine], islands.world_area[mine], count)
+    flat = np.bincount(islands.object_index[mine], flat_area[mine], count)
     factor = house / side * np.sqrt(world / np.maximum(flat, 1e-300))
     return np.where(which, factor[islands.object_index], 1.0)

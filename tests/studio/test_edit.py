@@ -1,0 +1,184 @@
+"""Edits by hand: what is cut, joined or eased stays where it lies; what is laid out anew comes to the
+side table; undo brings all back."""
+
+import numpy as np
+import pytest
+
+from quilt_core.scene.placement import apply_placements
+from studio.arrays import load_geometry, load_layout
+from studio.models import Job
+
+
+def sheet_obj(n=4, name="Sheet"):
+    """Squares in a square, and a second object of one square far away."""
+    lines = [f"o {name}"]
+    lines += [f"v {i} 0 {j}" for j in range(n + 1) for i in range(n + 1)]
+    lines += [f"vt {0.1 + 0.1 * i} {0.1 + 0.1 * j}" for j in range(n + 1) for i in range(n + 1)]
+    for j in range(n):
+        for i in range(n):
+            a = 1 + j * (n + 1) + i
+            ring = (a, a + 1, a + n + 2, a + n + 1)
+            lines.append("f " + " ".join(f"{k}/{k}" for k in ring))
+    m = (n + 1) ** 2
+    lines += ["o Patch", "v 9 0 0", "v 10 0 0", "v 10 0 1", "v 9 0 1", "vt 0.7 0.7", "vt 0.8 0.7"]
+    lines += ["vt 0.8 0.8", "vt 0.7 0.8", "f " + " ".join(f"{m + k}/{m + k}" for k in (1, 2, 3, 4))]
+    return "\n".join(lines).encode()
+
+
+COLUMN = [4 * (4 * j + 1) + 1 for j in range(4)]
+"""Edges of the line between the second and the third column."""
+
+
+@pytest.fixture
+def sheet(send, atlas):
+    assert send(sheet__obj=sheet_obj()).status_code == 201
+    atlas.refresh_from_db()
+    return atlas
+
+
+def objects(atlas):
+    return {m.object.name: m.object.pk for m in load_layout(atlas.head).members}
+
+
+def edit(act, atlas, verb, state=Job.DONE, **params):
+    answer = act(atlas, "edit", verb=verb, **params)
+    assert answer.status_code == 202, answer.content
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == state, job.error
+    atlas.refresh_from_db()
+    return job
+
+
+def lying(atlas):
+    """(C, 2) UVs of each object's corners as they lie, by its name."""
+    layout = load_layout(atlas.head)
+    out, first = {}, 0
+    for member in layout.members:
+        data = load_geometry(member.base.geometry)
+        n = member.row.islands
+        sizes = np.bincount(np.arange(len(data["face_island"])))
+        island = np.repeat(data["face_island"], len(data["uv"]) // len(sizes))
+        out[member.object.name] = apply_placements(
+            data["uv"], island, layout.placements[first : first + n]
+        )
+        first += n
+    return out
+
+
+def test_a_cut_leaves_all_where_it_lies_but_the_part_that_steps_aside(act, sheet, client):
+    before = lying(sheet)
+    one = objects(sheet)["Sheet"]
+    job = edit(act, sheet, "cut", objects=[{"id": one, "edges": COLUMN}])
+    assert job.result["note"] == "1 part cut off"
+    after = lying(sheet)
+    np.testing.assert_array_equal(after["Patch"], before["Patch"])
+    step = np.linalg.norm(after["Sheet"] - before["Sheet"], axis=1)
+    # By the padding of 8 px of 2048, or not at all.
+    assert np.unique(np.round(step * 2048, 6)).tolist() == [0.0, 8.0]
+    layout = load_layout(sheet.head)
+    assert [m.row.islands for m in layout.members] == [2, 1]
+    assert not layout.unplaced.any()
+    assert layout.members[0].base.verb == "cut" and layout.members[0].base.parent is not None
+
+
+def test_a_join_takes_the_cut_back_and_undo_goes_step_by_step(act, sheet, client, project):
+    before = lying(sheet)
+    one = objects(sheet)["Sheet"]
+    edit(act, sheet, "cut", objects=[{"id": one, "edges": COLUMN}])
+    edit(act, sheet, "join", objects=[{"id": one, "edges": COLUMN}])
+    np.testing.assert_allclose(lying(sheet)["Sheet"], before["Sheet"], atol=1e-12)
+    assert len(load_layout(sheet.head).islands.uv_area) == 2
+    for count in (3, 2):
+        project.refresh_from_db()
+        answer = client.post(
+            f"/api/projects/{project.pk}/undo/", {"change": project.head_id}, "application/json"
+        )
+        assert answer.status_code == 200, answer.content
+        sheet.refresh_from_db()
+        assert load_layout(sheet.head).islands.count == count
+
+
+def test_what_is_moved_and_locked_stays_so_through_an_edit(act, sheet):
+    answer = act(sheet, "place", islands=[0], placements=[[0.5, 0, 0.4, 0, 0.5, 0.3]])
+    assert answer.status_code == 200, answer.content
+    act(sheet, "control", islands=[0, 1], lock_turn=True)
+    sheet.refresh_from_db()
+    before = lying(sheet)
+    one = objects(sheet)["Sheet"]
+    edit(act, sheet, "split off", objects=[{"id": one, "faces": [0, 1]}])
+    layout = load_layout(sheet.head)
+    assert layout.islands.count == 3
+    assert (layout.controls["flags"] == layout.controls["flags"][0]).all()
+    assert layout.controls["flags"][0] > 0
+    step = np.linalg.norm(lying(sheet)["Sheet"] - before["Sheet"], axis=1)
+    assert np.unique(np.round(step * 2048, 6)).tolist() == [0.0, 8.0]
+
+
+def test_islands_by_number_are_eased_straightened_and_projected(act, sheet):
+    bent = edit(act, sheet, "move corners", objects=[
+        {"id": objects(sheet)["Sheet"], "corners": [4 * 5 + 2]}
+    ], by=[40.0, 10.0])  # fmt: skip
+    assert "1 corner moved" in bent.result["note"]
+    eased = edit(act, sheet, "ease", islands=[0])
+    assert "(4 is none)" in eased.result["note"]
+    flat = lying(sheet)["Sheet"].reshape(-1, 4, 2)
+    sides = np.linalg.norm(np.diff(flat, axis=1), axis=2)
+    np.testing.assert_allclose(sides, sides.mean(), rtol=1e-3)
+    edit(act, sheet, "straighten", islands=[0])
+    edit(act, sheet, "project", islands=[0], shape="plane", axis="y")
+    layout = load_layout(sheet.head)
+    # Laid out anew: on the side table at the house density; the other one stays.
+    assert layout.unplaced.tolist() == [True, False]
+    area = layout.islands.placed(layout.placements).uv_area[0] * 2048**2
+    house = sheet.project.house_density
+    assert np.sqrt(area / layout.islands.world_area[0]) == pytest.approx(house, rel=1e-6)
+
+
+def test_seams_drawn_by_hand_part_what_is_flattened(act, sheet):
+    one = objects(sheet)["Sheet"]
+    job = edit(act, sheet, "flatten along", objects=[{"id": one, "edges": COLUMN}])
+    assert job.result["note"].startswith("2 islands")
+    assert [m.row.islands for m in load_layout(sheet.head).members] == [2, 1]
+
+
+def test_a_try_changes_nothing_yet(act, sheet):
+    head = sheet.head_id
+    one = objects(sheet)["Sheet"]
+    job = edit(act, sheet, "cut", objects=[{"id": one, "edges": COLUMN}], draft=True)
+    assert sheet.head_id == head and job.result["draft"]
+
+
+def test_bad_edits_are_refused_with_a_word_and_change_nothing(act, sheet):
+    one, head = objects(sheet)["Sheet"], sheet.head_id
+    for verb, params, word in (
+        ("cut", {"objects": [{"id": one, "edges": [0]}]}, "seams already"),
+        ("cut", {"objects": [{"id": one, "edges": [9999]}]}, "no edge 9999"),
+        ("join", {"objects": [{"id": one, "edges": COLUMN}]}, "no seam"),
+        ("rip", {"objects": [{"id": one, "corners": [1, 2]}]}, "2 corners"),
+        ("close near seams", {"islands": [0]}, "that near"),
+    ):
+        job = edit(act, sheet, verb, Job.FAILED, **params)
+        assert word in str(job.error), job.error
+    assert act(sheet, "edit", verb="cut", objects=[]).status_code == 202
+    for bad in (
+        {"verb": "unfold"},
+        {"verb": "cut", "islands": [-1]},
+        {"verb": "cut", "gap": 1e99},
+        {"verb": "cut", "objects": [{"id": one, "edges": "x"}]},
+        {"verb": "project", "direction": [1, 2]},
+    ):
+        assert act(sheet, "edit", **bad).status_code == 400
+    sheet.refresh_from_db()
+    assert sheet.head_id == head
+
+
+def test_the_browser_gets_the_corners_of_each_triangle(client, sheet):
+    number = objects(sheet)["Sheet"]
+    answer = client.get(f"/api/objects/{number}/corners/")
+    rows = np.frombuffer(answer.content, "<i4")
+    n = rows[0]
+    assert n == 32 and len(rows) == 1 + 4 * n
+    corners, face = rows[1 : 1 + 3 * n].reshape(n, 3), rows[1 + 3 * n :]
+    np.testing.assert_array_equal(corners // 4, np.repeat(face[:, None], 3, axis=1))
+    assert "immutable" in answer["Cache-Control"]
+    assert client.get("/api/objects/999999/corners/").status_code == 404
