@@ -141,6 +141,13 @@ class BaseLayout(models.Model):
     suggested = models.FloatField(
         null=True, help_text="another proportion that its stretch suggests"
     )
+    copied_from = models.ForeignKey(
+        MeshObject,
+        models.SET_NULL,
+        null=True,
+        related_name="+",
+        help_text="whose layout it follows",
+    )
 
     class Meta:
         ordering = ["id"]

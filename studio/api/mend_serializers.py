@@ -55,7 +55,7 @@ class PicksIn(serializers.Serializer[Any]):
     """What is picked of an object."""
 
     id = serializers.IntegerField(min_value=1)
-    whole = serializers.BooleanField(default=False, help_text="all its faces")
+    whole = serializers.BooleanField(required=False, help_text="all its faces")
     faces = Numbers()
     edges = Numbers(help_text="each by the corner where it starts in its face")
     corners = Numbers()
@@ -86,3 +86,8 @@ class CopyLayoutIn(OnChange):
         child=serializers.IntegerField(min_value=1), max_length=100_000, default=list,
         help_text="none for all objects of equal topology",
     )  # fmt: skip
+    stack = serializers.BooleanField(default=False, help_text="copies share the same texels")
+
+
+class CutLinkIn(OnChange):
+    object = serializers.IntegerField(min_value=1)

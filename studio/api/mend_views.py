@@ -9,10 +9,11 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio.actions.mend.cut_link import cut_link
 from studio.api import mend_serializers as m
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.api.views import LayoutJob
+from studio.api.views import Change, LayoutJob
 from studio.geometry import corners_bytes
 from studio.models import MeshObject
 
@@ -36,6 +37,17 @@ class CopyLayout(LayoutJob):
     @extend_schema(operation_id="copy_layout", request=m.CopyLayoutIn, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
         return self.start(atlas_id, valid(m.CopyLayoutIn, request), ("house_density",))
+
+
+class CutLink(Change):
+    """An object follows the one whose layout it got no more."""
+
+    @extend_schema(operation_id="cut_link", request=m.CutLinkIn, responses=s.AtlasOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        params = valid(m.CutLinkIn, request)
+        return self.change(
+            atlas_id, params["change"], lambda head: cut_link(head, params["object"])
+        )
 
 
 class EditLayout(LayoutJob):

@@ -37,6 +37,7 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
                 "base": base.pk,
                 "useless": base.useless,
                 "verb": base.verb,
+                "copied_from": base.copied_from_id,
                 "instances": len(obj.instances),
                 "channels": obj.channels,
                 "channel": base.channel,

@@ -250,6 +250,7 @@ class ObjectOut(serializers.Serializer):
     base = serializers.IntegerField(help_text="its base layout, which never changes")
     useless = serializers.BooleanField(help_text="its UVs are of no use")
     verb = serializers.CharField(help_text="what made its layout: read, flattened")
+    copied_from = serializers.IntegerField(allow_null=True, help_text="the object it follows")
     instances = serializers.IntegerField()
     channels = serializers.ListField(child=serializers.CharField())
     channel = serializers.IntegerField(help_text="the one its islands are of, from 0")

@@ -55,6 +55,7 @@ urlpatterns = [
     path("atlases/<int:atlas_id>/take-in/", hand.TakeIn.as_view()),
     path("atlases/<int:atlas_id>/flatten/", mend.FlattenObjects.as_view()),
     path("atlases/<int:atlas_id>/copy-layout/", mend.CopyLayout.as_view()),
+    path("atlases/<int:atlas_id>/cut-link/", mend.CutLink.as_view()),
     path("atlases/<int:atlas_id>/edit/", mend.EditLayout.as_view()),
     path("objects/<int:object_id>/corners/", mend.CornersOf.as_view()),
     path("revisions/<int:revision_id>/", v.OneRevision.as_view()),

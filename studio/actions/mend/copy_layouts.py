@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
-from studio.actions.mend.new_bases import keep_base, scene_of, with_bases
-from studio.arrays import load_geometry, members_with_rows
+from studio.actions.mend.new_bases import Remade, keep_base, scene_of, with_bases
+from studio.arrays import Member, load_geometry, members_with_rows
 from studio.models import BaseLayout, Revision
-from studio.state import read_state
+from studio.state import State, read_state, spans
 
 Report = Callable[[float, str], None]
 
@@ -20,7 +22,8 @@ def copy_layouts(
 ) -> Made | None:
     """What copying makes of a revision; None when the user wants nothing of it.
 
-    `params`: object (id) whose layout is copied, to (ids; none for all that are alike).
+    `params`: object (id) whose layout is copied, to (ids; none for all that are alike), stack (whether
+    copies lie on its islands and share their texels; else they come to the side table).
     """
     from quilt_core.flatten.alike import find_match
     from quilt_core.flatten.object_flat import world_points
@@ -38,7 +41,10 @@ def copy_layouts(
     uv = load_geometry(source.base.geometry)["uv"]
     first = scene_of(source.object.source).objects[source.object.number].mesh
     wanted = set(params.get("to") or [])
+    if params.get("stack"):
+        state = _stacked(state, members.index(source))
     made: dict[int, BaseLayout] = {}
+    kept: dict[int, Remade] = {}
     rows: list[dict[str, Any]] = []
     for k, member in enumerate(members):
         if member is source or member.row.part is not None:
@@ -58,6 +64,11 @@ def copy_layouts(
             continue
         copied = uv[match.corner]
         made[k] = keep_base(member.base, scene, copied, "copied")
+        made[k].copied_from = source.object
+        if params.get("stack"):
+            kept[k] = _on_top(
+                state, members.index(source), source, made[k], match.corner, other.mesh
+            )
         rows.append(
             {
                 "object": member.object.pk,
@@ -74,4 +85,29 @@ def copy_layouts(
             "Pick another object.",
         )
     what = f"“{source.object.name}” to {len(made)} look-{'alike' if len(made) == 1 else 'alikes'}"
-    return Made("copy layout", with_bases(revision, state, made), what, {"objects": rows})
+    return Made("copy layout", with_bases(revision, state, made, kept), what, {"objects": rows})
+
+
+def _stacked(state: State, place: int) -> State:
+    """The state with each island of a member in a stack."""
+    first, last = spans(state.members)[place]
+    controls = state.controls
+    stack = controls["stack"][first:last]
+    alone = stack < 0
+    stack[alone] = int(controls["stack"].max(initial=-1)) + 1 + np.arange(int(alone.sum()))
+    controls["stack"][first:last] = stack
+    return state.having(controls=controls)
+
+
+def _on_top(
+    state: State, place: int, source: Member, base: BaseLayout, corner: Any, mesh: Any
+) -> Remade:
+    """Islands of a copy on those that they were copied from."""
+    face_island = load_geometry(base.geometry)["face_island"]
+    faces = np.unique(face_island, return_index=True)[1][-base.islands :]
+    old = load_geometry(source.base.geometry)["face_island"]
+    first_mesh_corner = corner[mesh.face_offsets[faces]]
+    scene_mesh = scene_of(source.object.source).objects[source.object.number].mesh
+    came_from = old[scene_mesh.corner_face[first_mesh_corner]]
+    first, last = spans(state.members)[place]
+    return Remade(state.islands[first:last][came_from].copy(), np.zeros(base.islands, bool))

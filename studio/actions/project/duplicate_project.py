@@ -29,7 +29,12 @@ def duplicate_project(project_id: int) -> Project:
     )
     found = BaseLayout.objects.filter(object__source__in=list(sources))
     parents = dict(found.exclude(parent=None).values_list("pk", "parent_id"))
-    bases = _copied(found, object=lambda row: objects[row.object_id], parent=None)
+    bases = _copied(
+        found,
+        object=lambda row: objects[row.object_id],
+        parent=None,
+        copied_from=lambda row: objects.get(row.copied_from_id),
+    )
     for pk, parent in parents.items():
         bases[pk].parent = bases[parent]
         bases[pk].save(update_fields=["parent"])

@@ -21,6 +21,7 @@ export type Finding = components["schemas"]["FindingOut"];
 export type Rules = components["schemas"]["RulesOut"];
 export type RulesChange = components["schemas"]["PatchedRulesIn"];
 export type KindInfo = components["schemas"]["KindOut"];
+export type EditRequest = components["schemas"]["EditIn"];
 export type FlattenRequest = components["schemas"]["FlattenIn"];
 export type EvenOutRequest = components["schemas"]["EvenOutIn"];
 

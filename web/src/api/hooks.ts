@@ -5,7 +5,7 @@ import { readGeometry } from "../editor/layout/readGeometry";
 import type { Topic } from "../editor/Editor";
 import type { PlaceEdit } from "../editor/history/HistoryManager";
 import { editor, tellError, useUi } from "../state";
-import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type FlattenRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
+import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type EditRequest, type FlattenRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
 /** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
@@ -51,8 +51,11 @@ export function useAtlas(id: number | undefined) {
 
 export const isActive = (job: Job) => job.state === "queued" || job.state === "running";
 
+/** What an edit of a layout asks for. */
+export type Edit = Omit<EditRequest, "change" | "draft"> & { draft?: boolean };
+
 /** Kinds of jobs that are done in a moment. */
-const SHORT = new Set(["measure", "slip in", "fit here", "take in"]);
+const SHORT = new Set(["measure", "slip in", "fit here", "take in", "edit", "copy layout"]);
 
 /** Jobs of a project, asked for often while one is at work. When one ends, the layout is fetched anew. */
 export function useJobs(projectId: number) {
@@ -87,11 +90,16 @@ export function useJobs(projectId: number) {
         const moved = copies.filter((copy) => copy.misfit > 1e-4).length;
         useUi.getState().tell({ kind: "done", what: `The layout went to ${copies.map((copy) => copy.name).join(", ")}${moved ? `; ${moved} of them ${moved === 1 ? "differs" : "differ"} in shape, so its texels are stretched there` : ""}.` });
       }
+      const edited = job.result as { note?: string; done?: string; refused?: number; draft?: boolean } | undefined;
+      if (job.state === "done" && job.kind === "edit" && edited?.note)
+        useUi.getState().tell({ kind: "done", what: `${edited.draft ? "A try, see Tries. " : ""}${said(edited.done ?? "")}: ${edited.note}.${edited.refused ? ` ${edited.refused} other ${edited.refused === 1 ? "object" : "objects"} could not be done.` : ""}` });
       if (job.kind === "export" && job.state === "done") window.location.assign(`/api/jobs/${job.id}/download/`);
     }
   }, [query.data, client, projectId]);
   return query.data ?? [];
 }
+
+const said = (verb: string) => verb.charAt(0).toUpperCase() + verb.slice(1);
 
 const geometries = new Map<string, Promise<Geometry>>();
 
@@ -211,7 +219,15 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       ...options,
     }),
     copyLayout: useMutation({
-      mutationFn: (object: number) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-layout/", { params: path, body: { object, to: [], ...seen() } }))),
+      mutationFn: (body: { object: number; to: number[]; stack?: boolean }) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-layout/", { params: path, body: { stack: false, ...body, ...seen() } }))),
+      ...options,
+    }),
+    unlink: useMutation({
+      mutationFn: (object: number) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/cut-link/", { params: path, body: { object, ...seen() } }))),
+      ...moved,
+    }),
+    edit: useMutation({
+      mutationFn: (body: Edit) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/edit/", { params: path, body: { draft: false, ...body, ...seen() } }))),
       ...options,
     }),
     setTiles: useMutation({

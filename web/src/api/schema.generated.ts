@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/cut-link/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description An object follows the one whose layout it got no more. */
+        post: operations["cut_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/delete/": {
         parameters: {
             query?: never;
@@ -118,6 +135,23 @@ export interface paths {
         get: operations["list_drafts"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/edit/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Edit layouts: cut, join, ease, straighten, project, flatten along seams, move corners. */
+        post: operations["edit_layout"];
         delete?: never;
         options?: never;
         head?: never;
@@ -562,6 +596,26 @@ export interface paths {
         };
         /** @description The proof that a report job wrote: html or json. */
         get: operations["get_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/objects/{object_id}/corners/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description Which corners of the file each triangle of an object has, as int32: the number of triangles,
+         *     three corners each, then the face of each.
+         */
+        get: operations["get_corners"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1023,6 +1077,14 @@ export interface components {
             /** @description address of a small picture; empty without islands */
             picture: string;
         };
+        /**
+         * @description * `average` - average
+         *     * `x` - x
+         *     * `y` - y
+         *     * `z` - z
+         * @enum {string}
+         */
+        AxisEnum: "average" | "x" | "y" | "z";
         /** @description What set the scale of a pack. */
         BindingOut: {
             kind: string;
@@ -1119,6 +1181,11 @@ export interface components {
             object: number;
             /** @description none for all objects of equal topology */
             to?: number[];
+            /**
+             * @description copies share the same texels
+             * @default false
+             */
+            stack: boolean;
         };
         /**
          * @description * `mirror` - mirror
@@ -1147,6 +1214,11 @@ export interface components {
              * @description px per metre
              */
             density: number | null;
+        };
+        CutLinkIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            object: number;
         };
         /**
          * @description * `down` - down
@@ -1180,6 +1252,64 @@ export interface components {
             readonly density: number | null;
             readonly left_over: number;
         };
+        EditIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            verb: components["schemas"]["EditInVerbEnum"];
+            /** @description numbers in the revision */
+            islands?: number[];
+            objects?: components["schemas"]["PicksIn"][];
+            /**
+             * @description as a try beside the present layout
+             * @default false
+             */
+            draft: boolean;
+            /**
+             * Format: double
+             * @description px
+             */
+            gap?: number;
+            /**
+             * Format: double
+             * @description px
+             */
+            side?: number;
+            /** Format: double */
+            stretch?: number;
+            /** Format: double */
+            balance?: number;
+            hold_border?: boolean;
+            scale?: boolean;
+            keep?: boolean;
+            shape?: components["schemas"]["ShapeEnum"];
+            axis?: components["schemas"]["AxisEnum"];
+            /** @description axis of a projection, in the world */
+            direction?: number[];
+            way?: components["schemas"]["WayEnum"];
+            /** @description px to the right and up */
+            by?: number[];
+        };
+        /**
+         * @description * `cut` - cut
+         *     * `split off` - split off
+         *     * `rip` - rip
+         *     * `cut folds` - cut folds
+         *     * `join` - join
+         *     * `fewer islands` - fewer islands
+         *     * `close near seams` - close near seams
+         *     * `dissolve crumbs` - dissolve crumbs
+         *     * `ease` - ease
+         *     * `straighten` - straighten
+         *     * `level` - level
+         *     * `upright` - upright
+         *     * `round` - round
+         *     * `project` - project
+         *     * `flatten along` - flatten along
+         *     * `move corners` - move corners
+         *     * `line up corners` - line up corners
+         * @enum {string}
+         */
+        EditInVerbEnum: "cut" | "split off" | "rip" | "cut folds" | "join" | "fewer islands" | "close near seams" | "dissolve crumbs" | "ease" | "straighten" | "level" | "upright" | "round" | "project" | "flatten along" | "move corners" | "line up corners";
         /**
          * @description * `quick` - quick
          *     * `standard` - standard
@@ -1480,6 +1610,8 @@ export interface components {
             useless: boolean;
             /** @description what made its layout: read, flattened */
             verb: string;
+            /** @description the object it follows */
+            copied_from: number | null;
             instances: number;
             channels: string[];
             /** @description the one its islands are of, from 0 */
@@ -1660,11 +1792,21 @@ export interface components {
                 [key: string]: string;
             }[];
         };
+        /** @description What is picked of an object. */
+        PicksIn: {
+            id: number;
+            /** @description all its faces */
+            whole?: boolean;
+            faces?: number[];
+            /** @description each by the corner where it starts in its face */
+            edges?: number[];
+            corners?: number[];
+        };
         PlaceIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
             /** @default place */
-            verb: components["schemas"]["VerbEnum"];
+            verb: components["schemas"]["PlaceInVerbEnum"];
             islands: number[];
             /** @description a, b, tu, c, d, tv of each: from base UVs to the plane of the tiles */
             placements?: number[][];
@@ -1672,6 +1814,15 @@ export interface components {
             moves?: number[][];
             side_table?: boolean | null;
         };
+        /**
+         * @description * `move` - move
+         *     * `turn` - turn
+         *     * `size` - size
+         *     * `mirror` - mirror
+         *     * `place` - place
+         * @enum {string}
+         */
+        PlaceInVerbEnum: "move" | "turn" | "size" | "mirror" | "place";
         PlanOut: {
             /**
              * Format: double
@@ -1869,6 +2020,15 @@ export interface components {
          * @enum {string}
          */
         SeverityEnum: "error" | "warning" | "hint" | "off";
+        /**
+         * @description * `plane` - plane
+         *     * `box` - box
+         *     * `cylinder` - cylinder
+         *     * `cone` - cone
+         *     * `sphere` - sphere
+         * @enum {string}
+         */
+        ShapeEnum: "plane" | "box" | "cylinder" | "cone" | "sphere";
         SlipInIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -1969,14 +2129,17 @@ export interface components {
          */
         UsualEnum: "error" | "warning" | "hint" | "off";
         /**
-         * @description * `move` - move
-         *     * `turn` - turn
-         *     * `size` - size
-         *     * `mirror` - mirror
-         *     * `place` - place
+         * @description * `left` - left
+         *     * `right` - right
+         *     * `top` - top
+         *     * `bottom` - bottom
+         *     * `middle` - middle
+         *     * `level` - level
+         *     * `line` - line
+         *     * `even` - even
          * @enum {string}
          */
-        VerbEnum: "move" | "turn" | "size" | "mirror" | "place";
+        WayEnum: "left" | "right" | "top" | "bottom" | "middle" | "level" | "line" | "even";
     };
     responses: never;
     parameters: never;
@@ -2142,6 +2305,33 @@ export interface operations {
             };
         };
     };
+    cut_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CutLinkIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["CutLinkIn"];
+                "multipart/form-data": components["schemas"]["CutLinkIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
     delete_atlas: {
         parameters: {
             query?: never;
@@ -2186,6 +2376,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DraftOut"][];
+                };
+            };
+        };
+    };
+    edit_layout: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["EditIn"];
+                "multipart/form-data": components["schemas"]["EditIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -2871,6 +3088,27 @@ export interface operations {
                 };
                 content: {
                     "text/html": string;
+                };
+            };
+        };
+    };
+    get_corners: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                object_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };

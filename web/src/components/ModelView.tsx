@@ -1,23 +1,20 @@
 import { Box, Flex, Heading, IconButton } from "@chakra-ui/react";
 import { OrbitControls } from "@react-three/drei";
-import { Canvas, useThree, type ThreeEvent } from "@react-three/fiber";
+import { Canvas, useFrame, useThree, type ThreeEvent } from "@react-three/fiber";
 import { Focus, PanelRight, PictureInPicture2, RotateCw, X } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
-import { Box3, BufferAttribute, BufferGeometry, DoubleSide, GLSL3, LineDashedMaterial, LineSegments, Matrix4, PerspectiveCamera, ShaderMaterial, Vector3 } from "three";
+import { Box3, BufferGeometry, DoubleSide, GLSL3, Matrix4, PerspectiveCamera, ShaderMaterial, Vector3 } from "three";
 import { useEditor } from "../api/hooks";
 import type { ModelPlace } from "../room";
 import type { Editor } from "../editor/Editor";
 import type { Geometry } from "../editor/layout/readGeometry";
-import { seamsOf } from "../editor/surface/seams";
 import { spreadOut } from "../editor/surface/spread";
 import { SIDES } from "../editor/view/ViewManager";
 import { useUi } from "../state";
 import { Legend } from "./Legend";
+import { PicksOnModel, Seams } from "./onModel";
 import { ModelMenu } from "./ModelMenu";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
-
-const THREAD = "#9E2A4A";
-
 
 /** The model: the same islands in the same colours, picked together. */
 export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place: ModelPlace) => void; goOn?: () => void }) {
@@ -37,7 +34,7 @@ export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place
         </Flex>
       </Flex>
       {place === "docked" && <Box position="absolute" bottom="6px" left="8px" right="8px" zIndex="1" pointerEvents="none" css={{ "& > *": { pointerEvents: "auto", width: "fit-content" } }}><Legend /></Box>}
-      <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => editor.select((s) => s.clear())}>
+      <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => { if (editor.picks.mode === "islands") editor.select((s) => s.clear()); else editor.picks.endPath(); }}>
         {editor.document.geometry && (editor.view.as === "checker" ? <CheckerScene editor={editor} /> : <Scene editor={editor} version={editor.looks.signal.version} />)}
         <OrbitControls makeDefault enableDamping={false} />
       </Canvas>
@@ -96,9 +93,15 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   const matrices = useMemo(() => matricesOf(geometry!, spread), [geometry, spread]);
   useFraming(editor, geometry!, matrices);
   const hover = useHover(editor);
-  const pick = (event: ThreeEvent<MouseEvent>) => {
+  useFrame(({ camera }) => { editor.view.towards = camera.getWorldDirection(new Vector3()).negate().toArray(); });
+  const pick = (object: number) => (event: ThreeEvent<MouseEvent>) => {
     if (event.delta > 4) return;
     event.stopPropagation();
+    if (editor.picks.mode !== "islands") {
+      const t = event.faceIndex ?? -1;
+      if (t >= 0) void editor.picks.click(object, t, event.object.worldToLocal(event.point.clone()).toArray(), { add: event.shiftKey || event.ctrlKey, double: event.detail > 1 });
+      return;
+    }
     const island = islandOfFace(event);
     editor.select((selection) => {
       if (event.shiftKey || event.ctrlKey) selection.toggle(island >= 0 ? [island] : []);
@@ -107,31 +110,13 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   };
   return (
     <>
-      {geometry!.instances.map(({ geometry: mesh }, i) => (
-        <mesh key={i} geometry={mesh} material={material} matrix={matrices[i]} matrixAutoUpdate={false} onClick={pick} onPointerMove={hover} onPointerOut={() => editor.hover(-1)} />
+      {geometry!.instances.map(({ geometry: mesh, object }, i) => (
+        <mesh key={i} geometry={mesh} material={material} matrix={matrices[i]} matrixAutoUpdate={false} onClick={pick(object)} onPointerMove={hover} onPointerOut={() => editor.hover(-1)} />
       ))}
       {stage === "Mend" && geometry!.instances.map(({ geometry: mesh }, i) => <Seams key={`s${i}`} mesh={mesh} matrix={matrices[i]} />)}
+      {stage === "Mend" && geometry!.instances.map(({ object }, i) => <PicksOnModel key={`p${i}`} object={object} matrix={matrices[i]} />)}
     </>
   );
-}
-
-/** The seams of a mesh, as thread. */
-function Seams({ mesh, matrix }: { mesh: BufferGeometry; matrix: Matrix4 }) {
-  const lines = useMemo(() => {
-    const seams = seamsOf(mesh);
-    const size = new Box3().setFromArray(seams).getSize(new Vector3()).length();
-    const out = new LineSegments(
-      new BufferGeometry().setAttribute("position", new BufferAttribute(seams, 3)),
-      new LineDashedMaterial({ color: THREAD, dashSize: size / 90, gapSize: size / 180 }),
-    );
-    out.computeLineDistances();
-    out.raycast = () => undefined;
-    out.matrixAutoUpdate = false;
-    return out;
-  }, [mesh]);
-  useEffect(() => () => { lines.geometry.dispose(); (lines.material as LineDashedMaterial).dispose(); }, [lines]);
-  lines.matrix.copy(matrix);
-  return <primitive object={lines} />;
 }
 
 /** Where the instances stand: as in their files, or side by side. */

@@ -13,6 +13,7 @@ import * as format from "../format";
 import type { Corner } from "../room";
 import { editor, useUi } from "../state";
 import { FramePanel } from "./FramePanel";
+import { PickStrip } from "./PickStrip";
 import { PointerHint } from "./PointerHint";
 import { ToolStrip } from "./ToolStrip";
 import { IslandMenu } from "./IslandMenu";
@@ -21,6 +22,7 @@ import { IslandMenu } from "./IslandMenu";
 export function TableView({ atlas, project, actions, empty, floating, corner, numbers }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean; floating: React.ReactNode; corner: Corner; numbers: boolean }) {
   const theme = useUi((ui) => ui.theme);
   const byHand = useUi((ui) => ui.stage === "Arrange");
+  const mending = useUi((ui) => ui.stage === "Mend");
   const box = useRef<HTMLDivElement>(null);
   const under = useRef<HTMLCanvasElement>(null);
   const middle = useRef<HTMLCanvasElement>(null);
@@ -84,7 +86,7 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
       onKeyDown={(e) => {
         if (elsewhere(e)) return;
         if (e.key === " ") tools.spaceDown = true;
-        if (e.key === "Escape" && tools.cancel()) { e.preventDefault(); e.stopPropagation(); return; }
+        if (e.key === "Escape" && (tools.cancel() || editor.picks.endPath())) { e.preventDefault(); e.stopPropagation(); return; }
         if (!e.ctrlKey && !e.metaKey && !(e.altKey && e.shiftKey) && (tools.key(e.key, e.shiftKey, e.altKey) || e.key === " ")) e.preventDefault();
       }}
       onKeyUp={(e) => { if (e.key === " ") tools.spaceDown = false; }}>
@@ -94,6 +96,7 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />
       {!empty && byHand && <ToolStrip actions={actions} />}
+      {!empty && mending && <PickStrip />}
       {!empty && byHand && <PointerHint />}
       {!empty && <Status />}
       {!empty && floating && <Box data-over-table position="absolute" {...at2d(corner, byHand && (corner === "top left" || size.height < BESIDE))}>{floating}</Box>}

@@ -4,7 +4,7 @@ import { useUi } from "../state";
 import { ArrangeSlip } from "../slips/ArrangeSlip";
 import { EvenOutSlip } from "../slips/EvenOutSlip";
 import { GatherSlip } from "../slips/GatherSlip";
-import { MendSlip } from "../slips/MendSlip";
+import { MendSlip } from "../slips/mend/MendSlip";
 import { HandOffSlip } from "../slips/HandOffSlip";
 import { ProveSlip } from "../slips/ProveSlip";
 import type { SlipProps } from "../slips/props";

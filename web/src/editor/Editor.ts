@@ -11,6 +11,7 @@ import { Selection } from "./selection/Selection";
 import { Signal } from "./signal";
 import type { ViewAs } from "./style/views";
 import { SIDE_TABLE } from "./table/paper";
+import { PicksManager } from "./picks/PicksManager";
 import { SnapManager, type Room } from "./snap/SnapManager";
 import { boundsAfter } from "./spatial/Outlines";
 import { moving, type Transform } from "./geometry/transform";
@@ -24,7 +25,7 @@ const PREVIEW_MS = 160;
 export const TOOLS_PX = 78;
 
 /** Names of what a component can listen to. */
-export type Topic = "document" | "selection" | "figures" | "view" | "pointer" | "looks" | "frames" | "gesture" | "snap" | "history" | "tools" | "zoom" | "painted";
+export type Topic = "document" | "selection" | "figures" | "view" | "pointer" | "looks" | "frames" | "gesture" | "snap" | "history" | "tools" | "zoom" | "painted" | "picks";
 
 /** Wires the managers together: one layout, one selection, one way to look at it. No React in here. */
 export class Editor {
@@ -34,6 +35,7 @@ export class Editor {
   readonly camera = new TableCamera();
   readonly view = new ViewManager(() => this.looks.restyle());
   readonly looks = new Looks(this.document, this.figures, this.view, this.selection);
+  readonly picks = new PicksManager(this.document);
   readonly gesture = new Gesture(this);
   readonly snap = new SnapManager();
   readonly history = new HistoryManager({
@@ -53,6 +55,8 @@ export class Editor {
   onRegion: ((drawn: { tile: number; region: [number, number][]; grow: boolean }) => void) | null = null;
   /** Told when a command or key can move nothing, as locks hold all that is picked. */
   onHeld: ((islands: number) => void) | null = null;
+  /** Told how far the picked corners were dragged: px of their sheet, to the right and up. */
+  onCornersMoved: ((by: [number, number]) => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
   handsOn = true;
   /** Raised once, when the table was painted with a layout for the first time. */
@@ -76,6 +80,7 @@ export class Editor {
       case "history": return this.history.signal;
       case "tools": return this.tools.signal;
       case "painted": return this.painted;
+      case "picks": return this.picks.signal;
     }
   }
 
@@ -118,6 +123,7 @@ export class Editor {
     cancelAnimationFrame(this.animation);
     this.framed = false;
     this.selection.clear();
+    this.picks.forget();
     this.figures.clear();
     this.view.clear();
     this.document.clear();

@@ -1,5 +1,7 @@
 import * as format from "../../format";
+import type { Bounds } from "../affine/affine";
 import type { Editor } from "../Editor";
+import { drawPicks } from "../picks/onTable";
 import { FLAGS } from "../style/islandStyle";
 import { viewLabel } from "../style/views";
 import { drawBadges, drawGhost, drawThreads } from "../table/badges";
@@ -9,6 +11,7 @@ import { drawLabels, drawStitches } from "../table/stitches";
 import { TableRenderer } from "../table/TableRenderer";
 import { Boxing } from "../tools/Boxing";
 import { Lasso, Region } from "../tools/Pens";
+import { CornerDrag, PickBox } from "../tools/Picking";
 import { drawFrame, drawGesture, drawHeld, drawShape } from "./drawGesture";
 
 export type Canvases = { under: HTMLCanvasElement; middle: HTMLCanvasElement; over: HTMLCanvasElement };
@@ -27,7 +30,7 @@ export class TablePainter {
 
   constructor(private editor: Editor, private canvases: Canvases, private styled: HTMLElement) {
     this.renderer = new TableRenderer(canvases.middle);
-    this.stops = (["frames", "document", "view", "selection", "figures"] as const).map((topic) => editor.signal(topic).subscribe(this.ask));
+    this.stops = (["frames", "document", "view", "selection", "figures", "picks"] as const).map((topic) => editor.signal(topic).subscribe(this.ask));
   }
 
   dispose(): void {
@@ -89,8 +92,9 @@ export class TablePainter {
     if (editor.tools.state.name === "dragging" && !gesture.active) drawHeld(top, editor);
     if (editor.figures.finding && !view.previewed) drawSpots(top, camera, editor.figures.finding, document.map, onIsland);
     const { state } = editor.tools;
+    if (editor.picks.some || editor.picks.pathFrom) drawPicks(top, editor, onIsland.ink, state instanceof CornerDrag ? state.by : undefined);
     if (state instanceof Lasso || state instanceof Region) drawShape(top, editor, state.shape, palette, state instanceof Region);
-    if (editor.tools.state instanceof Boxing) drawBox(top, editor, editor.tools.state, palette);
+    if (state instanceof Boxing || state instanceof PickBox) drawBox(top, editor, state.box, palette);
     if (!editor.painted.version) {
       performance.mark("table painted");
       editor.painted.raise();
@@ -128,7 +132,7 @@ function prepare(canvas: HTMLCanvasElement, size: { width: number; height: numbe
   return ctx;
 }
 
-function drawBox(ctx: CanvasRenderingContext2D, editor: Editor, { box }: Boxing, palette: Palette) {
+function drawBox(ctx: CanvasRenderingContext2D, editor: Editor, box: Bounds, palette: Palette) {
   const [l, t] = editor.camera.toScreen(box.minX, box.maxY);
   const [r, b] = editor.camera.toScreen(box.maxX, box.minY);
   ctx.setLineDash([4, 4]);

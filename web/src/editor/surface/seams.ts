@@ -42,7 +42,7 @@ function equal(uv: Float32Array, one: number, two: number): boolean {
 }
 
 /** A number for each corner, equal for those at the same place. */
-function placesOf(position: Float32Array): Int32Array {
+export function placesOf(position: Float32Array): Int32Array {
   const numbers = new Map<string, number>();
   const out = new Int32Array(position.length / 3);
   for (let corner = 0; corner < out.length; corner++) {

@@ -24,6 +24,8 @@ export class ViewManager {
   focusObject = "";
   /** The side that the model is looked at from next; none is the way it is seen now. */
   side = "";
+  /** Unit vector from the model to whoever looks at it. */
+  towards: [number, number, number] = [0, 0, 1];
   /** The model can be seen through, and its objects stand apart. */
   xray = false;
   spread = false;

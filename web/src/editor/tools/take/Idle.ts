@@ -1,4 +1,5 @@
 import { Panning } from "../Panning";
+import { PickPressed } from "../Picking";
 import { State, type PointerAt, type ToolState } from "../Tool";
 import { handleAt } from "./frame";
 import { Pressed } from "./Pressed";
@@ -13,6 +14,7 @@ export class Idle extends State {
   down(at: PointerAt): ToolState {
     if (at.button === 1 || at.button === 2) return new Panning(this.editor, at, this);
     if (at.button !== 0) return this;
+    if (this.editor.picks.mode !== "islands") return new PickPressed(this.editor, at);
     const frame = this.editor.handsOn ? this.editor.frame : null;
     const handle = frame && handleAt(frame, (x, y) => this.editor.camera.toScreen(x, y), at.sx, at.sy);
     if (frame && handle) {
@@ -38,6 +40,6 @@ export class Idle extends State {
   }
 
   cursor(): string {
-    return this.over;
+    return this.editor.picks.mode === "islands" ? this.over : "crosshair";
   }
 }

@@ -1,11 +1,11 @@
 import { Box, Button, Flex, NativeSelect, Table, Text } from "@chakra-ui/react";
-import type { Job } from "../api/client";
-import { useEditor } from "../api/hooks";
-import * as format from "../format";
-import { useKept, useUi } from "../state";
-import { lacksLayout } from "./lacksLayout";
-import type { SlipProps } from "./props";
-import { Choice, Foot, MainButton, NumberField, Running, running, Title } from "./parts";
+import type { Job } from "../../api/client";
+import { useEditor } from "../../api/hooks";
+import * as format from "../../format";
+import { useKept, useUi } from "../../state";
+import { lacksLayout } from "../lacksLayout";
+import type { SlipProps } from "../props";
+import { Choice, Foot, MainButton, NumberField, Running, running, Title } from "../parts";
 
 const CHARTS = { shape: "by shape: few seams", angle: "by angle", hard: "at hard edges", material: "between materials", one: "one piece each" } as const;
 type Charts = keyof typeof CHARTS;
@@ -20,7 +20,8 @@ const SCOPES = ["bare", "picked"] as const;
 
 type Flat = { object: number; name: string; charts: number; seam: number; l2: number; p95: number; flipped: number };
 
-export function MendSlip({ jobs, actions }: SlipProps) {
+/** Whole objects: cut into charts and flattened. */
+export function FlattenPage({ jobs, actions }: SlipProps) {
   const editor = useEditor("document", "selection");
   const setStage = useUi((ui) => ui.setStage);
   const [charts, setCharts] = useKept<Charts>("charts", "shape");
@@ -37,7 +38,7 @@ export function MendSlip({ jobs, actions }: SlipProps) {
   const counted = `${chosen.length} ${chosen.length === 1 ? "object" : "objects"}`;
   return (
     <>
-      <Title note={bare.length ? `${bare.length} of ${rows.length} objects have no usable UVs.` : "Every object has usable UVs. Pick some on the table to lay them out anew."}>Mend</Title>
+      <Title note={bare.length ? `${bare.length} of ${rows.length} objects have no usable UVs.` : "Every object has usable UVs. Pick some on the table to lay them out anew."}>Flatten</Title>
       <Box as="ul" listStyleType="none" mb="2" maxH="132px" overflowY="auto" data-testid="bare">
         {bare.map((o) => <Flex as="li" key={o.id} justify="space-between" gap="2" fontSize="12.5px"><Text truncate>{o.name}</Text><Text color="amber" whiteSpace="nowrap">{o.useless ? "useless UVs" : "no UVs"}, {format.whole(o.faces)} faces</Text></Flex>)}
       </Box>
@@ -52,8 +53,6 @@ export function MendSlip({ jobs, actions }: SlipProps) {
       <Text color="soft" fontSize="12px" mb="2">{SAID[charts]}</Text>
       {charts === "angle" && <NumberField label="Angle from" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} />}
       {charts !== "one" && <NumberField label="Stretch up to" unit="L2" value={stretch} min={1.0005} max={4} step={0.01} onChange={setStretch} />}
-      {picked.length === 1 && picked[0].islands > 0 && <Button size="xs" w="100%" variant="outline" borderColor="line" mb="1.5" disabled={running(jobs, "copy layout")} onClick={() => actions.copyLayout.mutate(picked[0].id)} title="To all objects of equal topology, whatever their place, size or side"><Text truncate>Give its layout to its look-alikes</Text></Button>}
-      <Running jobs={jobs} kind="copy layout" actions={actions} />
       <Results jobs={jobs} />
       <Foot>
         <MainButton disabled={!chosen.length || busy} busy={actions.flatten.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>

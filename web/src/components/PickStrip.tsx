@@ -1,0 +1,29 @@
+import { Box, Button } from "@chakra-ui/react";
+import { useEditor } from "../api/hooks";
+import type { Picked } from "../editor/picks/PicksManager";
+import { PICKED } from "../editor/picks/PicksManager";
+
+const HINTS: Record<Picked, string> = {
+  islands: "Whole islands",
+  faces: "Faces; a double click takes the smooth surface round one, a drag draws a box, Shift adds",
+  edges: "Edges; each click draws one or takes it away, a double click takes its loop",
+  path: "A path of edges from corner to corner, the shortest way along creases; Escape ends it",
+  corners: "Corners; drag picked ones on the table to move them",
+};
+
+/** What a click picks, on the model and the table. */
+export function PickStrip() {
+  const editor = useEditor("picks");
+  const { picks } = editor;
+  return (
+    <Box data-over-table role="toolbar" aria-label="What is picked" position="absolute" left="6px" top="26px" w="70px" bg="straw/70" borderWidth="1px" borderColor="straw" rounded="md" p="3px" shadow="sm">
+      {PICKED.map((mode) => {
+        const on = picks.mode === mode;
+        return (
+          <Button key={mode} size="2xs" variant="ghost" w="100%" h="26px" px="1" justifyContent="flex-start" fontSize="11.5px" fontWeight={on ? "700" : "600"} bg={on ? "ink" : "transparent"} color={on ? "slip" : "ink"} _hover={{ bg: on ? "ink" : "straw" }}
+            aria-pressed={on} title={HINTS[mode]} onClick={() => picks.use(mode)}>{mode === "path" ? "Path" : mode.charAt(0).toUpperCase() + mode.slice(1)}</Button>
+        );
+      })}
+    </Box>
+  );
+}

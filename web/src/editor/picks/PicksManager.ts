@@ -1,0 +1,152 @@
+import { Cloth, readCorners, type Corners } from "../cloth/Cloth";
+import { edgeLoop, nearestCorner, nearestEdge, shortestPath, smoothFaces } from "../cloth/walks";
+import type { LayoutDocument } from "../document/LayoutDocument";
+import { Signal } from "../signal";
+
+export const PICKED = ["islands", "faces", "edges", "path", "corners"] as const;
+export type Picked = (typeof PICKED)[number];
+
+/** What is picked of one object: faces, edges (as the cloth numbers them) and corners (as the file does). */
+export type Own = { faces: Set<number>; edges: Set<number>; corners: Set<number> };
+
+/** What the server is told is picked of an object. */
+export type Sent = { id: number; faces: number[]; edges: number[]; corners: number[] };
+
+/** Faces, edges and corners that are picked, on the table or the model. They are of meshes, which never change: they outlast every layout. */
+export class PicksManager {
+  readonly signal = new Signal();
+  mode: Picked = "islands";
+  /** Fetches what an object's triangles are in its file. */
+  fetch: ((object: number) => Promise<ArrayBuffer>) | null = null;
+  /** Where a path begins: an object, a place of its cloth. */
+  pathFrom: { object: number; place: number; h: number } | null = null;
+  /** Whether loops run on through seams. */
+  through = true;
+  private picked = new Map<number, Own>();
+  private corners = new Map<number, Corners | Promise<void>>();
+  private cloths = new Map<number, Cloth>();
+
+  constructor(private document: LayoutDocument) {}
+
+  get some(): boolean {
+    return [...this.picked.values()].some((own) => own.faces.size + own.edges.size + own.corners.size > 0);
+  }
+
+  use(mode: Picked): void {
+    if (mode === this.mode) return;
+    this.mode = mode;
+    this.pathFrom = null;
+    this.signal.raise();
+  }
+
+  /** What is picked of an object. */
+  of(object: number): Own {
+    return this.picked.get(object) ?? { faces: new Set(), edges: new Set(), corners: new Set() };
+  }
+
+  objects(): number[] {
+    return [...this.picked.keys()].filter((id) => { const own = this.of(id); return own.faces.size + own.edges.size + own.corners.size > 0; });
+  }
+
+  count(kind: keyof Own): number {
+    return this.objects().reduce((sum, id) => sum + this.of(id)[kind].size, 0);
+  }
+
+  clear(): void {
+    this.picked.clear();
+    this.pathFrom = null;
+    this.signal.raise();
+  }
+
+  /** Another project: nothing of it is known. */
+  forget(): void {
+    this.corners.clear();
+    this.cloths.clear();
+    this.clear();
+  }
+
+  /** An object's cloth; null while it is being fetched, which is told when it is there. */
+  cloth(object: number): Cloth | null {
+    const mesh = this.document.geometry?.instances.find((one) => one.object === object)?.geometry;
+    if (!mesh) return null;
+    const known = this.corners.get(object);
+    if (known === undefined && this.fetch) {
+      const coming = this.fetch(object).then((bytes) => { this.corners.set(object, readCorners(bytes)); this.signal.raise(); }, () => { this.corners.delete(object); });
+      this.corners.set(object, coming);
+    }
+    if (!known || known instanceof Promise) return null;
+    const made = this.cloths.get(object);
+    if (made?.geometry === mesh) return made;
+    const cloth = new Cloth(mesh, known);
+    this.cloths.set(object, cloth);
+    return cloth;
+  }
+
+  /** An object's cloth, once it is there. */
+  async ready(object: number): Promise<Cloth | null> {
+    this.cloth(object);
+    const known = this.corners.get(object);
+    if (known instanceof Promise) await known;
+    return this.cloth(object);
+  }
+
+  /** Change what is picked of an object. */
+  change(object: number, kind: keyof Own, how: "set" | "add" | "remove" | "toggle", items: Iterable<number>): void {
+    if (how === "set") this.picked.forEach((own) => own[kind].clear());
+    const own = this.of(object);
+    this.picked.set(object, own);
+    const list = [...items];
+    const all = list.every((item) => own[kind].has(item));
+    for (const item of list) {
+      if (how === "remove" || (how === "toggle" && all)) own[kind].delete(item);
+      else own[kind].add(item);
+    }
+    this.signal.raise();
+  }
+
+  /** A triangle was pressed at a point (in the object's own space). A double click takes the loop of an edge, the smooth surface round a face. */
+  async click(object: number, t: number, point: number[], keys: { add: boolean; double: boolean }): Promise<void> {
+    const cloth = await this.ready(object);
+    if (!cloth || this.mode === "islands") return;
+    const face = cloth.face(t);
+    const how = keys.add ? "toggle" : "set";
+    if (this.mode === "faces") this.change(object, "faces", keys.double ? "add" : how, keys.double ? smoothFaces(cloth, face, SMOOTH) : [face]);
+    else if (this.mode === "edges") {
+      const edge = nearestEdge(cloth, face, point);
+      // Seams that are drawn stay until they are erased: each click draws on, or takes away.
+      if (edge >= 0) this.change(object, "edges", keys.double ? "add" : "toggle", keys.double ? edgeLoop(cloth, edge, this.through) : [edge]);
+    } else if (this.mode === "corners") {
+      const h = nearestCorner(cloth, face, point);
+      if (h >= 0) this.change(object, "corners", how, [cloth.corners.corner[h]]);
+    } else this.walk(object, cloth, nearestCorner(cloth, face, point));
+  }
+
+  /** A path goes on from where the last one ended. */
+  private walk(object: number, cloth: Cloth, h: number): void {
+    if (h < 0) return;
+    const from = this.pathFrom;
+    this.pathFrom = { object, place: cloth.place[h], h };
+    if (from?.object === object && from.place !== cloth.place[h]) this.change(object, "edges", "add", shortestPath(cloth, from.place, cloth.place[h]));
+    else this.signal.raise();
+  }
+
+  endPath(): boolean {
+    const was = this.pathFrom !== null;
+    this.pathFrom = null;
+    if (was) this.signal.raise();
+    return was;
+  }
+
+  /** What the server shall know. */
+  sent(): Sent[] {
+    return this.objects().flatMap((id) => {
+      const own = this.of(id);
+      const cloth = this.cloth(id);
+      const edges = cloth ? [...own.edges].map((edge) => cloth.names[edge]) : [];
+      return [{ id, faces: [...own.faces], edges, corners: [...own.corners] }];
+    });
+  }
+}
+
+/** Edges that turn by less do not end a smooth surface. */
+const SMOOTH = (25 * Math.PI) / 180;

@@ -1,0 +1,112 @@
+import type { Bounds } from "../affine/affine";
+import { pickBox, pickedCornerAt, triangleAt } from "../picks/onTable";
+import { State, type PointerAt, type ToolState } from "./Tool";
+import { DRAG_PX } from "./take/Pressed";
+
+const DOUBLE_MS = 350;
+let lastClick = { time: 0, sx: 0, sy: 0 };
+
+/** Pressed while faces, edges or corners are picked: a click picks, a drag draws a box or moves the picked corners. */
+export class PickPressed extends State {
+  readonly name = "pressed";
+
+  constructor(editor: State["editor"], private from: PointerAt) {
+    super(editor);
+  }
+
+  move(at: PointerAt): ToolState {
+    if (Math.hypot(at.sx - this.from.sx, at.sy - this.from.sy) <= DRAG_PX) return this;
+    const { from, editor } = this;
+    if (editor.picks.mode === "corners" && !from.shift && pickedCornerAt(editor, from.sx, from.sy)) return new CornerDrag(editor, from).move(at);
+    return new PickBox(editor, from).move(at);
+  }
+
+  up(at: PointerAt): ToolState {
+    const { from, editor } = this;
+    const now = performance.now();
+    const double = now - lastClick.time < DOUBLE_MS && Math.hypot(at.sx - lastClick.sx, at.sy - lastClick.sy) < DRAG_PX;
+    lastClick = { time: now, sx: at.sx, sy: at.sy };
+    const add = from.shift || from.ctrl;
+    void triangleAt(editor, from.x, from.y).then((hit) => {
+      if (hit) return editor.picks.click(hit.object, hit.t, hit.point, { add, double });
+      // Bare cloth: what is picked is let go, but drawn seams are not lost by a slip of the hand.
+      if (!add && editor.picks.mode !== "edges" && editor.picks.mode !== "path") editor.picks.clear();
+      editor.picks.endPath();
+      return undefined;
+    });
+    return editor.tools.rest;
+  }
+
+  cancel(): ToolState {
+    return this.editor.tools.rest;
+  }
+}
+
+/** A box is drawn; what lies in it is picked. */
+export class PickBox extends State {
+  readonly name = "boxing";
+  private to: PointerAt;
+
+  constructor(editor: State["editor"], private from: PointerAt) {
+    super(editor);
+    this.to = from;
+  }
+
+  get box(): Bounds {
+    const { from, to } = this;
+    return { minX: Math.min(from.x, to.x), minY: Math.min(from.y, to.y), maxX: Math.max(from.x, to.x), maxY: Math.max(from.y, to.y) };
+  }
+
+  move(at: PointerAt): ToolState {
+    this.to = at;
+    this.editor.drawn();
+    return this;
+  }
+
+  up(at: PointerAt): ToolState {
+    this.to = at;
+    void pickBox(this.editor, this.box, this.from.shift || this.from.ctrl);
+    this.editor.drawn();
+    return this.editor.tools.rest;
+  }
+
+  cancel(): ToolState {
+    this.editor.drawn();
+    return this.editor.tools.rest;
+  }
+}
+
+/** Picked corners follow the pointer; to whole texels with Ctrl. */
+export class CornerDrag extends State {
+  readonly name = "dragging";
+  /** Screen px so far. */
+  by: [number, number] = [0, 0];
+
+  constructor(editor: State["editor"], private from: PointerAt) {
+    super(editor);
+  }
+
+  /** px of the sheet, to the right and up. */
+  private inPx(at: PointerAt): [number, number] {
+    const px = this.editor.document.map.pxPerUnit(this.editor.document.map.tileAt(this.from.x, this.from.y));
+    const way: [number, number] = [(at.x - this.from.x) * px, (at.y - this.from.y) * px];
+    return at.ctrl ? [Math.round(way[0]), Math.round(way[1])] : way;
+  }
+
+  move(at: PointerAt): ToolState {
+    this.by = [at.sx - this.from.sx, at.sy - this.from.sy];
+    this.editor.drawn();
+    return this;
+  }
+
+  up(at: PointerAt): ToolState {
+    this.editor.onCornersMoved?.(this.inPx(at));
+    this.editor.drawn();
+    return this.editor.tools.rest;
+  }
+
+  cancel(): ToolState {
+    this.editor.drawn();
+    return this.editor.tools.rest;
+  }
+}
