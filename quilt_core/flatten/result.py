@@ -91,6 +91,51 @@ def measured(mesh: Mesh, shells: Shells, work: Patchwork | None, seconds: float)
     )
 
 
+@dataclass(frozen=True)
+class Figures:
+    """How good the layout of a mesh is: what `Flattened` says of it."""
+
+    charts: int
+    seam_length: float
+    stretch_l2: float
+    stretch_p95: float
+    energy: float
+    flipped: int
+
+
+def figures_of(work: Patchwork, known: NDArray[np.bool_]) -> Figures:
+    """Figures of the charts of a patchwork, each brought to the size of its surface; triangles that
+    are not known (N,) have no UVs."""
+    shells = work.shells
+    uv, turned = work.uv.copy(), 0
+    label = np.where(known, work.label, -1)
+    names = np.unique(label[known])
+    for name in names:
+        tris = np.flatnonzero(label == name)
+        signed = triangle_areas(uv[tris])
+        facing = 1.0 if signed.sum() >= 0 else -1.0
+        turned += int((signed * facing < 0).sum())
+        scale = np.sqrt(shells.area[tris].sum() / max(float(np.abs(signed).sum()), 1e-300))
+        uv[tris] *= np.array([facing * scale, scale])
+    total = max(float(shells.area[known].sum()), 1e-300)
+    cut = ~work.sewn & (shells.across >= 0) & np.repeat(known, 3)
+    seam = float(shells.length[cut].sum() / 2 / np.sqrt(total))
+    if not known.any():
+        return Figures(0, 0.0, 1.0, 1.0, 4.0, 0)
+    one, two = singular_values(shells.rest[known], uv[known])
+    one, two = np.clip(one, 0.01, 100.0), np.clip(np.abs(two), 0.01, 100.0)
+    area = shells.area[known]
+    energy = one**2 + two**2 + one**-2.0 + two**-2.0
+    return Figures(
+        charts=len(names),
+        seam_length=seam,
+        stretch_l2=float(np.sqrt((area * 0.5 * (one**-2.0 + two**-2.0)).sum() / total)),
+        stretch_p95=_percentile(np.maximum(one, 1 / two), area, 0.95),
+        energy=float((area * energy).sum() / total),
+        flipped=turned,
+    )
+
+
 def in_rows(uv: FloatArray, charts: list[IntArray], total: float) -> FloatArray:
     """(N, 3, 2) charts turned to their tightest upright box and laid in rows, the highest first,
     within 0 to 1; no sizes but the common one change."""

@@ -7,6 +7,7 @@ import pytest
 from quilt_core.scene.placement import apply_placements
 from studio.arrays import load_geometry, load_layout
 from studio.models import Job
+from tests.studio.conftest import step_of
 
 
 def sheet_obj(n=4, name="Sheet"):
@@ -141,11 +142,24 @@ def test_seams_drawn_by_hand_part_what_is_flattened(act, sheet):
     assert [m.row.islands for m in load_layout(sheet.head).members] == [2, 1]
 
 
-def test_a_try_changes_nothing_yet(act, sheet):
+def test_a_try_changes_nothing_until_it_is_kept(act, sheet, client):
     head = sheet.head_id
     one = objects(sheet)["Sheet"]
     job = edit(act, sheet, "cut", objects=[{"id": one, "edges": COLUMN}], draft=True)
     assert sheet.head_id == head and job.result["draft"]
+    (row,) = job.result["objects"]
+    # Four edges of 1 of a square of 4 x 4.
+    assert (row["charts"], row["seam"], row["was"]["charts"]) == (2, 1.0, 1)
+    # Meanwhile something else happens; the try changes only its object when it is kept.
+    act(sheet, "control", islands=[1], lock_turn=True)
+    answer = client.post(
+        f"/api/drafts/{job.result['revision']}/", {"change": step_of(sheet)}, "application/json"
+    )
+    assert answer.status_code == 200, answer.content
+    sheet.refresh_from_db()
+    layout = load_layout(sheet.head)
+    assert [m.row.islands for m in layout.members] == [2, 1]
+    assert layout.controls["flags"][2] > 0
 
 
 def test_bad_edits_are_refused_with_a_word_and_change_nothing(act, sheet):

@@ -22,7 +22,7 @@ def keep_draft(draft: Revision, seen: int | None) -> Revision:
         )
 
     def make(head: Revision) -> Made:
-        if draft.verb == "flatten":
+        if draft.params.get("objects"):
             return Made("keep draft", tried(head, draft), f"draft {draft.pk}", {"draft": draft.pk})
         members = members_of(head)
         if [(m.base, m.part) for m in members] != [(m.base, m.part) for m in members_of(draft)]:
@@ -42,7 +42,7 @@ def keep_draft(draft: Revision, seen: int | None) -> Revision:
 
 
 def tried(head: Revision, draft: Revision) -> State:
-    """The present state with what a try of flattening made of its objects; all else is as it is."""
+    """The present state with what a try of mending made of its objects; all else is as it is."""
     now, then = read_state(head), read_state(draft)
     made = {
         row.object: (row, then.islands[slice(*span)])

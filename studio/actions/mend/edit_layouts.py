@@ -13,7 +13,7 @@ from quilt_core.errors import QuiltError
 from quilt_core.scene.placement import apply_placements
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
-from studio.actions.mend.new_bases import Remade, keep_base, scene_of, with_bases
+from studio.actions.mend.new_bases import Remade, figure_row, keep_base, scene_of, with_bases
 from studio.arrays import Layout, load_geometry, load_layout
 from studio.models import BaseLayout, Revision
 from studio.state import fresh_islands, spans
@@ -51,6 +51,7 @@ def edit_layouts(
     made: dict[int, BaseLayout] = {}
     kept: dict[int, Remade] = {}
     notes: list[str] = []
+    figures: list[dict[str, Any]] = []
     refused: list[QuiltError] = []
     for done, (k, picks) in enumerate(sorted(chosen.items())):
         member = layout.members[k]
@@ -64,12 +65,18 @@ def edit_layouts(
             refused.append(problem)
             continue
         made[k], kept[k] = found[0], found[1]
+        figures.append({"object": member.object.pk, "name": member.object.name, **found[3]})
         notes.append(f"{member.object.name}: {found[2]}" if len(chosen) > 1 else found[2])
     if not made:
         raise refused[0]
     names = [layout.members[k].object.name for k in made]
     what = f"“{names[0]}”" if len(names) == 1 else f"{len(names)} objects"
-    told = {"note": "; ".join(notes), "refused": len(refused), "done": params["verb"]}
+    told: dict[str, Any] = {
+        "note": "; ".join(notes),
+        "refused": len(refused),
+        "done": params["verb"],
+    }
+    told["objects"] = figures
     return Made(
         params["verb"],
         with_bases(revision, layout.state, made, kept),
@@ -114,11 +121,13 @@ def _picked(layout: Layout, params: dict[str, Any]) -> dict[int, dict[str, NDArr
 
 def _edited(
     layout: Layout, k: int, picks: dict[str, NDArray[np.int64]], params: dict[str, Any]
-) -> tuple[BaseLayout, Remade, str]:
-    """A member's new base layout, what its islands came from, and what was done."""
+) -> tuple[BaseLayout, Remade, str, dict[str, Any]]:
+    """A member's new base layout, what its islands came from, what was done, and figures of it with
+    those before."""
     from quilt_core.flatten.edits.laid import lay_out
     from quilt_core.flatten.edits.verbs import EditOptions, Picks, edit_layout
     from quilt_core.flatten.object_flat import world_points
+    from quilt_core.flatten.result import figures_of
 
     member = layout.members[k]
     if member.row.part is not None:
@@ -131,10 +140,10 @@ def _edited(
     mesh_object = scene.objects[member.object.number]
     mesh = mesh_object.mesh
     lying = _lying(layout, k, mesh.corner_face)
-    tile = layout.tiles[0]
+    points, tile = world_points(mesh_object), layout.tiles[0]
     tolerance = member.object.source.uv_tolerance * max(tile.width, tile.height)
     laid = lay_out(
-        mesh, lying.uv, world_points(mesh_object), tolerance,
+        mesh, lying.uv, points, tolerance,
         load_geometry(member.base.geometry)["face_island"],
     )  # fmt: skip
     names = {field.name for field in fields(EditOptions)}
@@ -147,7 +156,9 @@ def _edited(
     if found.touched is not None:
         touched[laid.shells.corner[found.touched].ravel()] = True
     base, remade = _remade(layout, k, scene, lying, found, touched, params["verb"])
-    return base, remade, found.note
+    after = lay_out(mesh, found.uv, points, tolerance)
+    rows = [figure_row(figures_of(one.work, one.known)) for one in (after, laid)]
+    return base, remade, found.note, {**rows[0], "was": rows[1]}
 
 
 def _lying(layout: Layout, k: int, corner_face: NDArray[np.int64]) -> _Lying:

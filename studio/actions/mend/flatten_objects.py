@@ -6,11 +6,13 @@ from collections.abc import Callable
 from functools import partial
 from typing import Any
 
+import numpy as np
+
 from quilt_core.scene import Scene
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
-from studio.actions.mend.new_bases import keep_base, scene_of, with_bases
-from studio.arrays import members_with_rows
+from studio.actions.mend.new_bases import figure_row, keep_base, scene_of, with_bases
+from studio.arrays import Member, load_geometry, members_with_rows
 from studio.models import BaseLayout, Revision
 from studio.state import read_state
 
@@ -60,6 +62,8 @@ def flatten_objects(
             scenes[source.pk] = scene_of(source)
         tell = partial(_tell, report, done / len(chosen), 1 / len(chosen), member.object.name)
         base, row = _flat(member.base, scenes[source.pk], settings, tell, stop)
+        if params.get("draft") and base is not None and member.base.islands:
+            row["was"] = _before(member, scenes[source.pk])
         if stop() == "drop":
             return None
         if base is not None:
@@ -98,6 +102,19 @@ def _way(params: dict[str, Any]) -> str:
 
 def _tell(report: Report, start: float, share: float, name: str, progress: float) -> None:
     report(start + share * progress, f"flattening {name}")
+
+
+def _before(member: Member, scene: Scene) -> dict[str, Any]:
+    """Figures of an object's present layout, to compare a try with."""
+    from quilt_core.flatten.edits.laid import lay_out
+    from quilt_core.flatten.object_flat import world_points
+    from quilt_core.flatten.result import figures_of
+
+    obj, data = scene.objects[member.object.number], load_geometry(member.base.geometry)
+    root = float(np.sqrt(member.proportion))
+    uv = data["uv"] * np.array([root, 1.0 / root])
+    laid = lay_out(obj.mesh, uv, world_points(obj), face_island=data["face_island"])
+    return figure_row(figures_of(laid.work, laid.known))
 
 
 def _flat(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,6 +19,9 @@ from studio.actions.gather.gather_files import siblings_in
 from studio.arrays import Base, Layout, members_with_rows, read_base, store_geometry
 from studio.models import BaseLayout, Revision, Source
 from studio.state import ISLAND, MemberRow, State, fresh_islands, spans
+
+if TYPE_CHECKING:
+    from quilt_core.flatten.result import Figures
 
 
 def scene_of(source: Source) -> Scene:
@@ -117,3 +120,15 @@ def _to_house(layout: Layout, which: Sequence[bool], house: float, side: float) 
     flat = np.bincount(islands.object_index[mine], flat_area[mine], count)
     factor = house / side * np.sqrt(world / np.maximum(flat, 1e-300))
     return np.where(which, factor[islands.object_index], 1.0)
+
+
+def figure_row(figures: Figures) -> dict[str, Any]:
+    """Figures of a layout as jobs tell them."""
+    return {
+        "charts": figures.charts,
+        "seam": round(figures.seam_length, 4),
+        "l2": round(figures.stretch_l2, 5),
+        "p95": round(figures.stretch_p95, 4),
+        "energy": round(figures.energy, 4),
+        "flipped": figures.flipped,
+    }

@@ -4,6 +4,7 @@ import { useDrafts, useDropDraft } from "../api/arrange";
 import { fetchBytes, type Atlas, type Draft } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
 import * as format from "../format";
+import { useLooked } from "../looked";
 import { footOf, useRoom } from "../room";
 import { tellError, useUi } from "../state";
 
@@ -46,6 +47,7 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
             <Flex gap="1" mt="1.5" wrap="wrap">
               <Button size="2xs" bg="#2E5E62" color="white" disabled={actions.keepDraft.isPending} onClick={() => keep(draft)}>Keep</Button>
               <Button size="2xs" variant="outline" color="#1F2A44" borderColor="#D9CFBB" title="Lay its outlines over the table" onClick={() => overlay(draft)}>Lay over</Button>
+              <Button size="2xs" variant="outline" color="#1F2A44" borderColor="#D9CFBB" title="On the table and the model, with a wipe to the present layout" onClick={() => { useLooked.getState().look(draft); close(); }}>Look</Button>
             </Flex>
             <Button position="absolute" top="10px" right="10px" size="2xs" px="1" minW="20px" h="20px" variant="outline" bg="#FFFEFA" color="#1F2A44" borderColor="#D9CFBB" title="Throw away" aria-label={`Throw draft ${draft.id} away`} onClick={() => drop.mutate(draft.id)}>✕</Button>
             <Checkbox.Root size="sm" mt="1.5" checked={picked.includes(draft.id)} onCheckedChange={() => pick(draft.id)}>
@@ -87,7 +89,7 @@ function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
 
 type Params = { padding?: number; margin?: number; rotate?: string; effort?: string; tidy?: number; upright?: boolean; mirror?: boolean; fixed_scale?: boolean; seed?: number };
 
-type Flat = { charts: number; seam: number; l2: number; flipped: number };
+type Flat = { charts: number; seam: number; l2: number; flipped: number; was?: Flat };
 
 /** What a try of flattening came to, over all its objects; null for a draft of a pack. */
 function flattened(draft: Draft): { charts: number; seam: string; stretch: string; turned: number } | null {
@@ -100,7 +102,8 @@ function flattened(draft: Draft): { charts: number; seam: string; stretch: strin
 
 export function settingsLine(draft: Draft): string {
   const flat = flattened(draft);
-  if (flat) return `${(draft.params as { way?: string }).way}: ${flat.charts} ${flat.charts === 1 ? "chart" : "charts"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
+  const { way, done, note } = draft.params as { way?: string; done?: string; note?: string };
+  if (flat) return `${way ?? `${done}, ${note}`}: ${flat.charts} ${flat.charts === 1 ? "chart" : "charts"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
   const p = draft.params as Params;
   const words = [`${p.rotate} turns`, `padding ${p.padding} px`, String(p.effort), p.tidy ? `tidy ${Math.round(100 * p.tidy)} %${draft.tidy_cost == null ? "" : ` (costs ${format.percent(draft.tidy_cost)} % of coverage)`}` : "", p.upright ? "upright" : "", p.mirror ? "mirroring" : "", p.fixed_scale ? "fixed size" : "", p.seed !== 1 ? `seed ${p.seed}` : ""];
   return words.filter(Boolean).join(", ");

@@ -8,9 +8,12 @@ import { useEditor } from "../api/hooks";
 import type { ModelPlace } from "../room";
 import type { Editor } from "../editor/Editor";
 import type { Geometry } from "../editor/layout/readGeometry";
+import { copyOf } from "../editor/render/copyOf";
 import { spreadOut } from "../editor/surface/spread";
 import { SIDES } from "../editor/view/ViewManager";
 import { useUi } from "../state";
+import { useLooked } from "../looked";
+import { Before } from "./LookedAt";
 import { Legend } from "./Legend";
 import { PicksOnModel, Seams } from "./onModel";
 import { ModelMenu } from "./ModelMenu";
@@ -36,8 +39,9 @@ export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place
       {place === "docked" && <Box position="absolute" bottom="6px" left="8px" right="8px" zIndex="1" pointerEvents="none" css={{ "& > *": { pointerEvents: "auto", width: "fit-content" } }}><Legend /></Box>}
       <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => { if (editor.picks.mode === "islands") editor.select((s) => s.clear()); else editor.picks.endPath(); }}>
         {editor.document.geometry && (editor.view.as === "checker" ? <CheckerScene editor={editor} /> : <Scene editor={editor} version={editor.looks.signal.version} />)}
-        <OrbitControls makeDefault enableDamping={false} />
+        <OrbitControls makeDefault enableDamping={false} onChange={() => useLooked.getState().moved("model")} />
       </Canvas>
+      <Before view="model" />
     </Box>
   );
 }
@@ -93,6 +97,11 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   const matrices = useMemo(() => matricesOf(geometry!, spread), [geometry, spread]);
   useFraming(editor, geometry!, matrices);
   const hover = useHover(editor);
+  const { gl, scene, camera } = useThree();
+  useEffect(() => {
+    editor.pictures.set("model", () => { gl.render(scene, camera); return copyOf([gl.domElement]); });
+    return () => { editor.pictures.delete("model"); };
+  }, [editor, gl, scene, camera]);
   useFrame(({ camera }) => { editor.view.towards = camera.getWorldDirection(new Vector3()).negate().toArray(); });
   const pick = (object: number) => (event: ThreeEvent<MouseEvent>) => {
     if (event.delta > 4) return;
@@ -166,14 +175,16 @@ function boxOf(editor: Editor, drawn: Geometry, wanted: Set<number>, matrices: M
 /** `geometry` and `matrices` are of one drawing; the document may have gone on since. */
 function useFraming(editor: Editor, geometry: Geometry, matrices: Matrix4[]) {
   const { camera, controls, invalidate } = useThree();
-  const framed = useRef<unknown>(null);
+  const framed = useRef<{ objects: string; mark: string } | null>(null);
   useEffect(() => {
     const asked = editor.view.frameModel;
     const mark = `${asked}`;
     if (!controls) return;
-    const fresh = framed.current === null || (framed.current as { geometry: unknown }).geometry !== geometry;
-    if (!fresh && (framed.current as { mark: string }).mark === mark) return;
-    framed.current = { geometry, mark };
+    // Other layouts of the same objects are looked at from where one stands.
+    const objects = geometry.instances.map(({ object }) => object).join();
+    const fresh = framed.current?.objects !== objects;
+    if (!fresh && framed.current?.mark === mark) return;
+    framed.current = { objects, mark };
     const box = boxOf(editor, geometry, fresh ? new Set() : new Set(editor.selection.list()), matrices);
     if (box.isEmpty()) return;
     const centre = box.getCenter(new Vector3());

@@ -4,6 +4,7 @@ import type { Atlas, Project } from "../api/client";
 import type { Actions } from "../api/hooks";
 import { allCommands } from "../commands";
 import { commandFor, keyOf, keysOf, shownKeys, useKeys } from "../shortcuts";
+import { useLooked } from "../looked";
 import { editor, useUi } from "../state";
 
 /** What pointer and keys do that has no command of its own. */
@@ -22,6 +23,8 @@ export function useShortcuts(actions: Actions, project: Project | undefined, atl
       const typing = e.target instanceof HTMLInputElement || e.target instanceof HTMLSelectElement || e.target instanceof HTMLTextAreaElement;
       if (typing || e.defaultPrevented) return;
       const ui = useUi.getState();
+      // A try is only looked at.
+      if (useLooked.getState().draft) { if (e.key === "Escape") useLooked.getState().end(); return; }
       if (e.key === "Escape") {
         if (ui.steps) ui.setSteps(false);
         else if (!ui.help) { editor.showFinding(null); editor.select((s) => s.clear()); }

@@ -5,13 +5,16 @@ import type { Atlas, Project } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
 import { islandCommands, objectCommands } from "../commands";
 import { TOOLS_PX, type Editor } from "../editor/Editor";
+import { copyOf } from "../editor/render/copyOf";
 import { TablePainter } from "../editor/render/TablePainter";
 import { sizeOf } from "../editor/selection/finders";
 import { Pinch } from "../editor/tools/Pinch";
 import type { PointerAt } from "../editor/tools/Tool";
 import * as format from "../format";
 import type { Corner } from "../room";
+import { useLooked } from "../looked";
 import { editor, useUi } from "../state";
+import { Before } from "./LookedAt";
 import { FramePanel } from "./FramePanel";
 import { PickStrip } from "./PickStrip";
 import { PointerHint } from "./PointerHint";
@@ -21,8 +24,10 @@ import { IslandMenu } from "./IslandMenu";
 /** The table: what is on it is drawn by the editor; here are the pointer, the keys and what lies over it. */
 export function TableView({ atlas, project, actions, empty, floating, corner, numbers }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean; floating: React.ReactNode; corner: Corner; numbers: boolean }) {
   const theme = useUi((ui) => ui.theme);
-  const byHand = useUi((ui) => ui.stage === "Arrange");
-  const mending = useUi((ui) => ui.stage === "Mend");
+  // A try is only looked at.
+  const looked = useLooked((state) => state.draft !== null);
+  const byHand = useUi((ui) => ui.stage === "Arrange") && !looked;
+  const mending = useUi((ui) => ui.stage === "Mend") && !looked;
   const box = useRef<HTMLDivElement>(null);
   const under = useRef<HTMLCanvasElement>(null);
   const middle = useRef<HTMLCanvasElement>(null);
@@ -35,7 +40,8 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
   useEffect(() => {
     const made = new TablePainter(editor, { under: under.current!, middle: middle.current!, over: over.current! }, box.current!);
     painter.current = made;
-    return () => made.dispose();
+    editor.pictures.set("table", () => { made.draw(); return copyOf([under.current!, middle.current!, over.current!]); });
+    return () => { editor.pictures.delete("table"); made.dispose(); };
   }, []);
   useEffect(() => {
     if (!painter.current) return;
@@ -93,6 +99,7 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
       {[under, middle, over].map((ref, i) => (
         <canvas key={i} ref={ref} style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }} aria-hidden />
       ))}
+      <Before view="table" />
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />
       {!empty && byHand && <ToolStrip actions={actions} />}

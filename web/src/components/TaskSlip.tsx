@@ -1,5 +1,6 @@
 import { Box, IconButton } from "@chakra-ui/react";
 import { ChevronsLeft } from "lucide-react";
+import { useLooked } from "../looked";
 import { useUi } from "../state";
 import { ArrangeSlip } from "../slips/ArrangeSlip";
 import { EvenOutSlip } from "../slips/EvenOutSlip";
@@ -13,11 +14,12 @@ const SLIPS = { Gather: GatherSlip, Mend: MendSlip, "Even out": EvenOutSlip, Arr
 
 /** The slip of paper that says what can be done at this stage. */
 export function TaskSlip({ fold, ...props }: SlipProps & { fold: () => void }) {
+  const looked = useLooked((state) => state.draft);
   const Slip = SLIPS[useUi((ui) => ui.stage)];
   return (
     <Box position="relative" display="grid" minH="0">
       <Box as="section" aria-label="Task" bg="slip" rounded="lg" borderWidth="1px" borderColor="line" pl="14px" pr="28px" py="12px" overflowY="auto" minH="0">
-        <Slip {...props} />
+        <fieldset disabled={looked !== null} style={{ opacity: looked ? 0.5 : undefined, display: "contents" }}><Slip {...props} /></fieldset>
       </Box>
       <IconButton position="absolute" top="6px" right="1px" zIndex="3" size="2xs" minW="24px" w="24px" h="24px" variant="ghost" color="soft" aria-label="Fold the slip away" title="Fold the slip away" onClick={fold}><ChevronsLeft size={13} /></IconButton>
     </Box>

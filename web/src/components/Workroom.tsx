@@ -11,6 +11,8 @@ import { AtlasTabs } from "./AtlasTabs";
 import { useRoom, useRooms } from "../room";
 import { Drafts } from "./Drafts";
 import { FloatingModel, FoldedSlip, LedgerStrip } from "./folded";
+import { useLooked } from "../looked";
+import { LookedAt } from "./LookedAt";
 import { Ledger } from "./Ledger";
 import { LateModel } from "./LateModel";
 import { Palette } from "./Palette";
@@ -29,7 +31,8 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const tabs = project.data?.atlases ?? [];
   const atlas = useAtlas((tabs.find((tab) => tab.id === wanted) ?? tabs[0])?.id);
   const jobs = useJobs(projectId);
-  const layout = useShownLayout(atlas.data?.objects ? atlas.data.head : undefined);
+  const looked = useLooked((state) => state.draft);
+  const layout = useShownLayout(looked ?? (atlas.data?.objects ? atlas.data.head : undefined));
   const actions = useActions(atlas.data, projectId);
   const upload = useUpload(projectId);
   useAddress(projectId);
@@ -95,6 +98,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
       <Palette actions={actions} project={project.data} atlas={atlas.data} />
       <Steps projectId={projectId} actions={actions} />
       <Drafts actions={actions} atlas={atlas.data} />
+      <LookedAt actions={actions} />
       {upload.dragging && (
         <Center position="fixed" inset="12px" zIndex="15" bg="slip/90" borderWidth="3px" borderStyle="dashed" borderColor="petrol" rounded="xl" pointerEvents="none">
           <Text fontFamily="heading" fontSize="24px">Drop meshes, their MTL and pictures, or a zip</Text>

@@ -55,6 +55,8 @@ export class Editor {
   onRegion: ((drawn: { tile: number; region: [number, number][]; grow: boolean }) => void) | null = null;
   /** Told when a command or key can move nothing, as locks hold all that is picked. */
   onHeld: ((islands: number) => void) | null = null;
+  /** Copies of what the views show now, as addresses of pictures. */
+  readonly pictures = new Map<"table" | "model", () => string>();
   /** Told how far the picked corners were dragged: px of their sheet, to the right and up. */
   onCornersMoved: ((by: [number, number]) => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */

@@ -42,7 +42,7 @@ export function EdgeTools() {
         <Small title="The seams that these objects have now" disabled={!chosen().length} onClick={() => chosen().forEach((id) => void picks.ready(id).then((cloth) => cloth && picks.change(id, "edges", "add", cloth.seam.flatMap((seam, edge) => (seam && !cloth.border[edge] ? [edge] : [])))))}>Present seams</Small>
         <Small title="Let go of all that is picked" disabled={!picks.some} onClick={() => picks.clear()}>Clear</Small>
       </Flex>
-      <Flex gap="1" align="flex-end"><Box flex="1"><NumberField label="Edges from" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} /></Box>
+      <Flex gap="1" align="flex-end"><Box flex="1"><NumberField label="From" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} /></Box>
         <Box mb="1.5"><Small title="Pick all edges of the objects in hand that turn by more" disabled={!chosen().length} onClick={() => chosen().forEach((id) => void picks.ready(id).then((cloth) => cloth && picks.change(id, "edges", "add", cloth.ends.flatMap((_, edge) => (!cloth.border[edge] && cloth.turn(edge) > (angle * Math.PI) / 180 ? [edge] : [])))))}>Pick</Small></Box></Flex>
     </Box>
   );
@@ -64,7 +64,7 @@ export function FaceTools() {
         <Small title="All other faces of the same objects" disabled={!some} onClick={() => each((id) => { const cloth = picks.cloth(id); if (cloth) picks.change(id, "faces", "toggle", []); if (!cloth) return; const own = new Set(picks.of(id).faces); picks.change(id, "faces", "remove", own); picks.change(id, "faces", "add", [...cloth.faces].filter((face) => !own.has(face))); })}>Others</Small>
         <Small title="Let go of all that is picked" disabled={!picks.some} onClick={() => picks.clear()}>Clear</Small>
       </Flex>
-      <Flex gap="1" align="flex-end"><Box flex="1"><NumberField label="Smooth up to" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} /></Box>
+      <Flex gap="1" align="flex-end"><Box flex="1"><NumberField label="Up to" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} /></Box>
         <Box mb="1.5"><Small title="All faces that hang together with them over edges that turn by less" disabled={!some} onClick={() => each((id) => { const cloth = picks.cloth(id); if (cloth) picks.change(id, "faces", "add", [...picks.of(id).faces].flatMap((face) => smoothFaces(cloth, face, (angle * Math.PI) / 180))); })}>Pick</Small></Box></Flex>
     </Box>
   );
