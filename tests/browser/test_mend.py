@@ -91,7 +91,8 @@ def test_look_alikes_get_the_layout_of_one(bare):
     stage(bare, "Mend")
     bare.get_by_test_id("table").focus()
     bare.keyboard.press("Control+a")
-    task(bare).get_by_role("button", name="Give its layout to its look-alikes").click()
+    task(bare).get_by_role("tab", name="Alike").click()
+    task(bare).get_by_role("button", name="Give its layout to all look-alikes").click()
     bare.get_by_text("The layout went to Twin.").wait_for(timeout=60_000)
     until(
         bare,

@@ -57,6 +57,9 @@ export type Edit = Omit<EditRequest, "change" | "draft"> & { draft?: boolean };
 /** Kinds of jobs that are done in a moment. */
 const SHORT = new Set(["measure", "slip in", "fit here", "take in", "edit", "copy layout"]);
 
+/** Jobs that were started from this page. */
+const started = new Set<number>();
+
 /** Jobs of a project, asked for often while one is at work. When one ends, the layout is fetched anew. */
 export function useJobs(projectId: number) {
   const client = useQueryClient();
@@ -68,7 +71,8 @@ export function useJobs(projectId: number) {
   const known = useRef(new Map<number, string>());
   useEffect(() => {
     for (const job of query.data ?? []) {
-      const before = known.current.get(job.id);
+      // One that was started here may be done before it is first looked at.
+      const before = known.current.get(job.id) ?? (started.has(job.id) ? "queued" : undefined);
       known.current.set(job.id, job.state ?? "");
       if (!before || before === job.state || isActive(job)) continue;
       void client.invalidateQueries({ queryKey: ["atlas"] });
@@ -160,7 +164,7 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
   const ofProject = { path: { project_id: projectId } };
   // What the user saw: the server rebases an edit, or says what has changed.
   const seen = () => ({ change: stepSeen(client, projectId) });
-  const options = { onSuccess: refresh, onError: (error: unknown) => { tellError(error); refresh(); } };
+  const options = { onSuccess: (job: { id: number }) => { started.add(job.id); refresh(); }, onError: (error: unknown) => { tellError(error); refresh(); } };
   const moved = { ...options, onSuccess: (data: Atlas) => showAtlas(client, projectId, data) };
   const stepped = { ...options, onSuccess: (data: Project) => showProject(client, data) };
   return {

@@ -42,7 +42,8 @@ export function shortestPath(cloth: Cloth, from: number, to: number): number[] {
     for (const edge of cloth.edgesAt(here)) {
       const [a, b] = cloth.ends[edge];
       const next = a === here ? b : a;
-      const bent = Math.min(1, cloth.turn(edge) / (Math.PI / 3));
+      // A border is a seam already.
+      const bent = cloth.border[edge] ? 0 : Math.min(1, cloth.turn(edge) / (Math.PI / 3));
       const far = so + cloth.length(edge) * (1 - (1 - CREASED) * bent);
       if (far < (cost.get(next) ?? Infinity)) {
         cost.set(next, far);
