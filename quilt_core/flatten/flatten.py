@@ -24,15 +24,22 @@ from quilt_core.flatten.result import Flattened, measured
 from quilt_core.flatten.seams import fixed_seams
 from quilt_core.flatten.shells import find_shells
 from quilt_core.flatten.smooth import smoothed
+from quilt_core.flatten.straight import straightened
 from quilt_core.flatten.whole import rebalanced
 from quilt_core.scene.mesh import Mesh
 
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
 
 TELL_EVERY = 0.25
 """Seconds."""
 LANES = 2
 """Orders of sewing that are tried at once."""
+AT_FULL, IN_TWO = (1.0,), (0.5, 1.0)
+"""What part of the stretch is allowed while a lane sews, one after the other."""
+TWICE = 6000
+"""Triangles up to which seams are tried once more after they were straightened."""
 SMALL, PER_PIECE = 1500, 3
 """Triangles of a piece that charts are sewn from; each is one of its own in small meshes."""
 ROUNDS_FOR = 10_000
@@ -121,7 +128,7 @@ def flatten_mesh(
         work = _fewer_seams(work, base, limits, settings, tell, end)
         work = smoothed(work, limits)
         if shells.count <= AGAIN:
-            work = sewn_up(work, limits)
+            work = straightened(sewn_up(work, limits), limits)
     if settings.balance != BOTH_ALIKE:
         work = rebalanced(work, settings.balance)
     tell(Stage(1.0, _seam(work)))
@@ -135,9 +142,10 @@ def _sewn_while_told(
     whether to go on after that."""
     stop, told = np.zeros(1, bool), np.zeros((LANES, 2), np.int64)
     pieces = max(int(base.label.max()), 1)
+    stages = (AT_FULL, IN_TWO if base.shells.count <= SMALL else AT_FULL)
     with ThreadPoolExecutor(LANES) as pool:
         lanes = [
-            pool.submit(sewn_up, base, limits, JITTER, seed + 1000 * k, stop, told[k])
+            pool.submit(_lane, base, limits, stages[k], seed + 1000 * k, stop, told[k])
             for k in range(LANES)
         ]
         while wait(lanes, TELL_EVERY).not_done:
@@ -145,6 +153,26 @@ def _sewn_while_told(
             if not tell(Stage(0.05 + 0.65 * done, np.inf)):
                 stop[0] = True
     return min((lane.result() for lane in lanes), key=lambda work: work.seam), not stop[0]
+
+
+def _lane(
+    base: Patchwork,
+    limits: Limits,
+    stages: tuple[float, ...],
+    seed: int,
+    stop: BoolArray,
+    told: IntArray,
+) -> Patchwork:
+    """Sew and straighten, with more and more of the stretch that is allowed; then once more, where
+    the mesh is small enough."""
+    work = base
+    for part in stages:
+        some = limits_for(1 + part * (limits.stretch - 1))
+        jitter = JITTER if work is base else 0.0
+        work = straightened(sewn_up(work, some, jitter, seed, stop, told), some, stop)
+    if base.shells.count > TWICE:
+        return work
+    return straightened(sewn_up(work, limits, 0.0, seed, stop, told), limits, stop)
 
 
 def _fewer_seams(
@@ -172,7 +200,7 @@ def _fewer_seams(
         spot = int(rng.choice(cut, p=shells.length[cut] / shells.length[cut].sum())) // 3
         share = float(np.exp(rng.uniform(np.log(0.02), np.log(0.4))))
         loose = unpicked(work, base, near_pieces(base, spot, share))
-        found = sewn_up(loose, limits, JITTER, settings.seed + number + 1)
+        found = straightened(sewn_up(loose, limits, JITTER, settings.seed + number + 1), limits)
         if found.seam <= work.seam:
             work = found
     return work
