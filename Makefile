@@ -6,7 +6,7 @@ MAKEFLAGS += -j2
 PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 
-.PHONY: demo test check setup bench lint lock schema chromium models clean
+.PHONY: demo test check setup bench lint lint-python lint-web lock schema chromium models clean
 
 demo: setup
 	$(PY) manage.py migrate --verbosity 0
@@ -48,21 +48,23 @@ ifeq ($(wildcard /usr/share/assimp/models),)
 	else echo "The tests of real files need “sudo apt-get install assimp-testmodels”; they are skipped." >&2; fi
 endif
 
-lint: setup
+lint: lint-python lint-web
+
+lint-python: setup
 	.venv/bin/ruff check .
 	.venv/bin/ruff format --check .
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-cache
-	cd web && npx eslint . && npx tsc --noEmit
+
+lint-web: setup
+	cd web && npx eslint . && npx tsc --noEmit && npx vitest run
 
 test: setup chromium models lint
-	cd web && npx vitest run
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2
 	$(PY) -m pytest tests/browser --numprocesses 2 --dist loadfile
 
 # Lint, types and the tests that take little time, for daily work.
 check: setup lint
-	cd web && npx vitest run
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2 -m "not slow"
 
 bench: setup

@@ -25,7 +25,7 @@ export function SeamsPage({ jobs, actions }: SlipProps) {
   });
   return (
     <>
-      <Title note="Take edges or a path from the strip at the table, then click along the model. A double click takes a loop; Shift draws a box.">Seams by hand</Title>
+      <Title note="Take edges or a path from the strip at the table, then click along the model. A double click takes a loop, a drag on the table a box.">Seams by hand</Title>
       <PickedLine />
       <EdgeTools />
       <Check label="Keep the seams there are" value={keep} onChange={setKeep} />
