@@ -11,6 +11,11 @@ from hypothesis import strategies as st
 
 from quilt_core.errors import LayoutError
 from quilt_core.flatten import FlattenSettings, flatten_mesh
+from quilt_core.flatten.patchwork import limits_for, sewn_up
+from quilt_core.flatten.regions import start_patchwork
+from quilt_core.flatten.result import measured
+from quilt_core.flatten.shells import find_shells
+from quilt_core.flatten.straight import straightened
 from quilt_core.flatten.useless import UVState, uv_state
 from quilt_core.scene.mesh import Mesh, UVChannel
 
@@ -317,3 +322,28 @@ def test_work_that_is_stopped_keeps_what_is_flat():
     judged(ball, made)
     assert made.flipped == 0
     assert all(0 <= progress <= 1 for progress in told)
+
+
+@pytest.mark.parametrize("shape", ["sphere", "pipe", "ring"])
+def test_straight_seams_are_never_longer_and_all_charts_stay_valid(shape):
+    """The order of sewing leaves zigzags; a closed pipe's lengthwise seam ends as a straight line."""
+    mesh = {
+        "sphere": lambda: sphere(16),
+        "pipe": lambda: grid(
+            24, 12, lambda u, v: (np.cos(2 * np.pi * u), 4 * v, np.sin(2 * np.pi * u)), closed=True
+        ),
+        "ring": lambda: grid(24, 12, lambda u, v: (
+            (2 + np.cos(2 * np.pi * v)) * np.cos(2 * np.pi * u),
+            (2 + np.cos(2 * np.pi * v)) * np.sin(2 * np.pi * u), np.sin(2 * np.pi * v),
+        ), closed=True),
+    }[shape]()  # fmt: skip
+    shells, limits = find_shells(mesh), limits_for(1.05)
+    # Pieces of many triangles: their borders are ragged.
+    work = sewn_up(start_patchwork(shells, limits, shells.count // 12), limits)
+    after = straightened(work, limits)
+    assert after.seam <= work.seam * (1 + 1e-9)
+    if shape == "pipe":
+        assert after.seam == pytest.approx(4.0, rel=1e-6)
+    made = measured(mesh, shells, after, 0.0)
+    judged(mesh, made)
+    assert made.flipped == 0 and made.charts == len(after.charts())

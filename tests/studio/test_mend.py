@@ -193,3 +193,38 @@ def test_a_duplicated_project_knows_what_was_made_and_what_was_read(act, bare):
     )
     present = read_state(copy.atlases.get().head).members
     assert {row.base for row in present} == {base.pk for base in made}
+
+
+def test_copies_follow_as_stacks_again_and_until_their_link_is_cut(act, send, atlas, client):
+    assert send(a__obj=bare_obj("First"), b__obj=bare_obj("Second")).status_code == 201
+    flatten(act, atlas)
+    rows = {r["name"]: r for r in client.get(f"/api/revisions/{atlas.head_id}/").json()["objects"]}
+    first, second = rows["First"]["id"], rows["Second"]["id"]
+    assert rows["Second"]["copied_from"] is None
+
+    def copied(**params):
+        answer = act(atlas, "copy-layout", object=first, **params)
+        job = Job.objects.get(pk=answer.json()["id"])
+        assert job.state == Job.DONE, job.error
+        atlas.refresh_from_db()
+        told = client.get(f"/api/revisions/{atlas.head_id}/").json()
+        return {r["name"]: r for r in told["objects"]}
+
+    rows = copied(stack=True)
+    assert rows["Second"]["copied_from"] == first
+    state = read_state(atlas.head)
+    one, two = rows["First"]["first_island"], rows["Second"]["first_island"]
+    # They share their texels: one place, one stack.
+    np.testing.assert_allclose(state.placements[one], state.placements[two])
+    assert state.controls["stack"][one] == state.controls["stack"][two] >= 0
+    # The first one changes; those that follow get it again in one step.
+    job = act(atlas, "edit", verb="cut", objects=[{"id": first, "edges": [0, 1, 2, 3]}]).json()
+    assert Job.objects.get(pk=job["id"]).state in (Job.DONE, Job.FAILED)
+    rows = copied(to=[second])
+    assert rows["Second"]["islands"] == rows["First"]["islands"]
+    answer = act(atlas, "cut-link", object=second)
+    assert answer.status_code == 200, answer.content
+    atlas.refresh_from_db()
+    told = client.get(f"/api/revisions/{atlas.head_id}/").json()["objects"]
+    assert [r["copied_from"] for r in told] == [None, None]
+    assert act(atlas, "cut-link", object=second).status_code == 400
