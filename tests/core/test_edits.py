@@ -19,6 +19,7 @@ from quilt_core.flatten.edits.laid import lay_out
 from quilt_core.flatten.edits.level import align_edges
 from quilt_core.flatten.edits.project import project
 from quilt_core.flatten.edits.straighten import straighten
+from quilt_core.flatten.edits.symmetrize import symmetrize
 from quilt_core.flatten.relax import relax_chart
 from quilt_core.flatten.start import is_open, lscm, tutte
 from quilt_core.scene.islands import triangle_areas
@@ -386,6 +387,30 @@ def test_part_of_an_island_that_is_no_grid_is_refused():
     laid = lay_out(mesh, uv)
     with pytest.raises(LayoutError, match="no grid"):
         straighten(laid, laid.triangles(np.array([0, 1, 2])))
+
+
+def test_an_island_across_a_symmetric_surface_becomes_symmetric():
+    mesh = grid(8, 6, lambda u, v: (2 * u - 1, v, 0.4 * (2 * u - 1) ** 2 + 0.1 * v))
+    uv = mesh.positions[mesh.corner_vertex][:, :2] * 0.3
+    rng = np.random.default_rng(3)
+    shift = rng.normal(0, 0.004, (len(mesh.positions), 2))[mesh.corner_vertex]
+    turned = (uv + shift) @ np.array([[0.8, 0.6], [-0.6, 0.8]])
+    made = symmetrize(lay_out(mesh, turned), np.ones(96, bool)).uv
+    assert islands(mesh, made) == 1
+    # Partners are mirror images about one line: their middles lie on it, their ways square to it.
+    x = np.zeros((len(mesh.positions), 2))
+    x[mesh.corner_vertex] = made
+    at = {tuple(np.round(p, 9)): k for k, p in enumerate(mesh.positions)}
+    other = np.array([at[tuple(np.round((-p[0], p[1], p[2]), 9))] for p in mesh.positions])
+    middle = 0.5 * (x + x[other])
+    along = np.linalg.svd(middle - middle.mean(axis=0))[2][0]
+    off = (middle - middle.mean(axis=0)) @ np.array([-along[1], along[0]])
+    assert np.abs(off).max() < 1e-9 and np.abs((x - x[other]) @ along).max() < 1e-9
+    assert np.linalg.norm(made - turned, axis=1).max() < 0.02
+    lopsided = grid(6, 6, lambda u, v: (u * u, v * v * v, u * v))
+    bent = lopsided.positions[lopsided.corner_vertex][:, :2]
+    with pytest.raises(LayoutError, match="symmetric on the model"):
+        symmetrize(lay_out(lopsided, bent), np.ones(72, bool))
 
 
 def test_edges_are_laid_level_upright_and_round():

@@ -8,6 +8,7 @@ import { SNAPS } from "./editor/snap/SnapManager";
 import { VIEWS } from "./editor/style/views";
 import type { ToolName } from "./editor/tools/ToolManager";
 import { handCommands } from "./handCommands";
+import { mendCommands } from "./mendCommands";
 import { useRooms } from "./room";
 import { selectCommands } from "./selectCommands";
 import { nextName, STAGES, tellError, useUi } from "./state";
@@ -91,6 +92,7 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
   const chosen = editor.selection.list();
   return [
     ...handCommands(editor, actions),
+    ...mendCommands(editor, actions),
     ...islandCommands(editor, actions),
     ...objectCommands(editor, actions, project, atlas),
     { name: "Undo", group: "Layout", hint: project.undo, enabled: project.undo !== "", run: () => actions.undo.mutate() },

@@ -1299,6 +1299,7 @@ export interface components {
          *     * `close near seams` - close near seams
          *     * `dissolve crumbs` - dissolve crumbs
          *     * `ease` - ease
+         *     * `symmetrize` - symmetrize
          *     * `straighten` - straighten
          *     * `level` - level
          *     * `upright` - upright
@@ -1309,7 +1310,7 @@ export interface components {
          *     * `line up corners` - line up corners
          * @enum {string}
          */
-        EditInVerbEnum: "cut" | "split off" | "rip" | "cut folds" | "join" | "fewer islands" | "close near seams" | "dissolve crumbs" | "ease" | "straighten" | "level" | "upright" | "round" | "project" | "flatten along" | "move corners" | "line up corners";
+        EditInVerbEnum: "cut" | "split off" | "rip" | "cut folds" | "join" | "fewer islands" | "close near seams" | "dissolve crumbs" | "ease" | "symmetrize" | "straighten" | "level" | "upright" | "round" | "project" | "flatten along" | "move corners" | "line up corners";
         /**
          * @description * `quick` - quick
          *     * `standard` - standard

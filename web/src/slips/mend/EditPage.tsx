@@ -59,6 +59,7 @@ export function EditPage({ jobs, actions }: SlipProps) {
       <Part name="Straighten">
         <Flex gap="1" wrap="wrap">
           <Do name="To a rectangle" verb="straighten" of={ofFaces} enabled={region > 0} title="A strip or grid of quads, its edges in proportion; other islands by their four strongest corners" />
+          <Do name="Symmetric" verb="symmetrize" of={ofFaces} enabled={region > 0} title="Islands that lie across the middle of a symmetric object become symmetric themselves" />
           <Do name="Level" verb="level" enabled={edges > 0} title="The picked edges on level lines; the rest follows" />
           <Do name="Upright" verb="upright" enabled={edges > 0} title="The picked edges on upright lines; the rest follows" />
           <Do name="Round" verb="round" enabled={edges > 0} title="The picked closed loop on a circle; the rest follows" />
