@@ -48,6 +48,9 @@ class FlattenIn(OnChange):
     stretch = serializers.FloatField(
         default=USUAL.stretch, min_value=1.0005, max_value=4, help_text="largest L2 of a chart"
     )
+    balance = serializers.FloatField(
+        default=USUAL.balance, min_value=0, max_value=1, help_text="0 keeps angles, 1 areas"
+    )
     draft = serializers.BooleanField(default=False, help_text="as a try beside the present layout")
 
 

@@ -24,13 +24,16 @@ def flatten_objects(
 ) -> Made | None:
     """What flattening makes of a revision; None when the user wants nothing of it.
 
-    `params`: objects (ids; none for all without usable UVs), charts, angle, stretch. A run that is
+    `params`: objects (ids; none for all without usable UVs), charts, angle, stretch, balance. A run that is
     stopped keeps what is flat so far, object by object, when the user wants that.
     """
     from quilt_core.flatten import FlattenSettings
 
     settings = FlattenSettings(
-        charts=params["charts"], angle=params["angle"], stretch=params["stretch"]
+        charts=params["charts"],
+        angle=params["angle"],
+        stretch=params["stretch"],
+        balance=params["balance"],
     )
     state = read_state(revision)
     members = members_with_rows(state.members)

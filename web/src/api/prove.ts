@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { AT_A_CLICK } from "./hooks";
 import { editor, tellError, useUi } from "../state";
 import { keepSteps, showAtlas, stepSeen } from "./step";
 import { api, ask, type Atlas, type Finding, type RulesChange } from "./client";
@@ -79,7 +80,7 @@ export function useCures(atlas: Atlas, projectId: number) {
   const flatten = useMutation({
     mutationFn: (names: string[]) =>
       ask(api.POST("/api/atlases/{atlas_id}/flatten/", { params: path, body: {
-        ...seen(), objects: (editor.document.info?.objects ?? []).filter((o) => names.includes(o.name)).map((o) => o.id), charts: "shape", angle: 45, stretch: 1.05, draft: false,
+        ...seen(), objects: (editor.document.info?.objects ?? []).filter((o) => names.includes(o.name)).map((o) => o.id), ...AT_A_CLICK,
       } })),
     ...options,
   });

@@ -1424,6 +1424,12 @@ export interface components {
              */
             stretch: number;
             /**
+             * Format: double
+             * @description 0 keeps angles, 1 areas
+             * @default 0.5
+             */
+            balance: number;
+            /**
              * @description as a try beside the present layout
              * @default false
              */

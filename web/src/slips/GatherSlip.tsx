@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
-import { useEditor, useLooseObjects } from "../api/hooks";
+import { AT_A_CLICK, useEditor, useLooseObjects } from "../api/hooks";
 import type { SlipProps } from "./props";
 import * as format from "../format";
 import { ChannelPart } from "./ChannelPart";
@@ -44,7 +44,7 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
       {bare.length > 0 && <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line" data-testid="to-flatten">
         <Text fontWeight="650">{bare.length === 1 ? "One object has" : `${bare.length} objects have`} no usable UVs</Text>
         <Text fontSize="12.5px" color="soft" truncate title={bare.map((o) => o.name).join(", ")}>{bare.map((o) => o.name).join(", ")}</Text>
-        <Button size="xs" w="100%" mt="1.5" variant="outline" borderColor="petrol" color="petrol" disabled={running(jobs, "flatten")} onClick={() => { actions.flatten.mutate({ objects: [], charts: "shape", angle: 45, stretch: 1.05, draft: false }); setStage("Mend"); }}>Flatten {bare.length} {bare.length === 1 ? "object" : "objects"}</Button>
+        <Button size="xs" w="100%" mt="1.5" variant="outline" borderColor="petrol" color="petrol" disabled={running(jobs, "flatten")} onClick={() => { actions.flatten.mutate({ objects: [], ...AT_A_CLICK }); setStage("Mend"); }}>Flatten {bare.length} {bare.length === 1 ? "object" : "objects"}</Button>
       </Box>}
       <ChannelPart atlas={atlas} actions={actions} />
       {loose.length > 0 && <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">

@@ -5,7 +5,7 @@ import * as format from "../../format";
 import { useKept, useUi } from "../../state";
 import { lacksLayout } from "../lacksLayout";
 import type { SlipProps } from "../props";
-import { Choice, Foot, MainButton, NumberField, Running, running, Title } from "../parts";
+import { Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "../parts";
 
 const CHARTS = { shape: "by shape: few seams", angle: "by angle", hard: "at hard edges", material: "between materials", one: "one piece each" } as const;
 type Charts = keyof typeof CHARTS;
@@ -27,6 +27,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const [charts, setCharts] = useKept<Charts>("charts", "shape");
   const [stretch, setStretch] = useKept("flatten stretch", 1.05);
   const [angle, setAngle] = useKept("flatten angle", 45);
+  const [balance, setBalance] = useKept("balance", 0.5);
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("flatten scope", "bare");
   const rows = editor.document.info?.objects ?? [];
   const bare = rows.filter(lacksLayout);
@@ -34,7 +35,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const picked = rows.filter((o) => named.has(o.id));
   const chosen = scope === "picked" ? picked : bare;
   const busy = running(jobs, "flatten");
-  const run = (draft: boolean) => actions.flatten.mutate({ objects: chosen.map((o) => o.id), charts, angle, stretch, draft });
+  const run = (draft: boolean) => actions.flatten.mutate({ objects: chosen.map((o) => o.id), charts, angle, stretch, balance, draft });
   const counted = `${chosen.length} ${chosen.length === 1 ? "object" : "objects"}`;
   return (
     <>
@@ -53,6 +54,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
       <Text color="soft" fontSize="12px" mb="2">{SAID[charts]}</Text>
       {charts === "angle" && <NumberField label="Angle from" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} />}
       {charts !== "one" && <NumberField label="Stretch up to" unit="L2" value={stretch} min={1.0005} max={4} step={0.01} onChange={setStretch} />}
+      <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
       <Results jobs={jobs} />
       <Foot>
         <MainButton disabled={!chosen.length || busy} busy={actions.flatten.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>
