@@ -50,13 +50,13 @@ endif
 
 lint: lint-python lint-web
 
-lint-python: setup
+lint-python: $(STAMPS)/python
 	.venv/bin/ruff check .
 	.venv/bin/ruff format --check .
 	.venv/bin/mypy
 	.venv/bin/lint-imports --no-cache
 
-lint-web: setup
+lint-web: $(STAMPS)/node
 	cd web && npx eslint . && npx tsc --noEmit && npx vitest run
 
 test: setup chromium models lint
