@@ -38,6 +38,8 @@ LANES = 2
 """Orders of sewing that are tried at once."""
 AT_FULL, IN_TWO = (1.0,), (0.5, 1.0)
 """What part of the stretch is allowed while a lane sews, one after the other."""
+FEW_SEAMS = 1.06
+"""Stretch from which larger meshes are sewn in two stages too: there is more to be gained."""
 TWICE = 6000
 """Triangles up to which seams are tried once more after they were straightened."""
 SMALL, PER_PIECE = 1500, 3
@@ -142,7 +144,8 @@ def _sewn_while_told(
     whether to go on after that."""
     stop, told = np.zeros(1, bool), np.zeros((LANES, 2), np.int64)
     pieces = max(int(base.label.max()), 1)
-    stages = (AT_FULL, IN_TWO if base.shells.count <= SMALL else AT_FULL)
+    staged = SMALL if limits.stretch < FEW_SEAMS else TWICE
+    stages = (AT_FULL, IN_TWO if base.shells.count <= staged else AT_FULL)
     with ThreadPoolExecutor(LANES) as pool:
         lanes = [
             pool.submit(_lane, base, limits, stages[k], seed + 1000 * k, stop, told[k])
