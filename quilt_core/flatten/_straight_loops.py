@@ -10,6 +10,8 @@ import heapq
 import numpy as np
 from numba import njit
 
+from quilt_core.flatten._chart_loops import _root
+
 
 @njit(cache=True, nogil=True)
 def near_both(chain, across, sewn, most, seen):  # type: ignore[no-untyped-def]
@@ -36,14 +38,6 @@ def near_both(chain, across, sewn, most, seen):  # type: ignore[no-untyped-def]
     for k in range(tail):
         seen[out[k]] = False
     return out[:tail]
-
-
-@njit(cache=True, nogil=True)
-def _root(up, i):  # type: ignore[no-untyped-def]
-    while up[i] != i:
-        up[i] = up[up[i]]
-        i = up[i]
-    return i
 
 
 @njit(cache=True, nogil=True)

@@ -11,7 +11,7 @@ import { drawLabels, drawStitches } from "../table/stitches";
 import { TableRenderer } from "../table/TableRenderer";
 import { Boxing } from "../tools/Boxing";
 import { Lasso, Region } from "../tools/Pens";
-import { CornerDrag, PickBox } from "../tools/Picking";
+import { CornerDrag } from "../tools/Picking";
 import { drawFrame, drawGesture, drawHeld, drawShape } from "./drawGesture";
 
 export type Canvases = { under: HTMLCanvasElement; middle: HTMLCanvasElement; over: HTMLCanvasElement };
@@ -94,7 +94,7 @@ export class TablePainter {
     const { state } = editor.tools;
     if (editor.picks.some || editor.picks.pathFrom) drawPicks(top, editor, onIsland.ink, state instanceof CornerDrag ? state.by : undefined);
     if (state instanceof Lasso || state instanceof Region) drawShape(top, editor, state.shape, palette, state instanceof Region);
-    if (state instanceof Boxing || state instanceof PickBox) drawBox(top, editor, state.box, palette);
+    if (state instanceof Boxing) drawBox(top, editor, state.box, palette);
     if (!editor.painted.version) {
       performance.mark("table painted");
       editor.painted.raise();

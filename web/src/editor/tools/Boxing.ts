@@ -25,11 +25,15 @@ export class Boxing extends State {
 
   up(at: PointerAt): ToolState {
     this.to = at;
-    const found = this.editor.document.model?.islandsIn(this.box) ?? [];
-    const add = this.from.shift || this.from.ctrl;
-    this.editor.select((selection) => selection.set(add ? [...selection.list(), ...found] : found));
+    this.pick(this.from.shift || this.from.ctrl);
     this.editor.drawn();
     return this.editor.tools.rest;
+  }
+
+  /** Pick what the box meets, on top of what is picked or instead. */
+  protected pick(add: boolean): void {
+    const found = this.editor.document.model?.islandsIn(this.box) ?? [];
+    this.editor.select((selection) => selection.set(add ? [...selection.list(), ...found] : found));
   }
 
   cancel(): ToolState {

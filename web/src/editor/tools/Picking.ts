@@ -1,5 +1,5 @@
-import type { Bounds } from "../affine/affine";
 import { pickBox, pickedCornerAt, triangleAt } from "../picks/onTable";
+import { Boxing } from "./Boxing";
 import { State, type PointerAt, type ToolState } from "./Tool";
 import { DRAG_PX } from "./take/Pressed";
 
@@ -42,37 +42,10 @@ export class PickPressed extends State {
   }
 }
 
-/** A box is drawn; what lies in it is picked. */
-export class PickBox extends State {
-  readonly name = "boxing";
-  private to: PointerAt;
-
-  constructor(editor: State["editor"], private from: PointerAt) {
-    super(editor);
-    this.to = from;
-  }
-
-  get box(): Bounds {
-    const { from, to } = this;
-    return { minX: Math.min(from.x, to.x), minY: Math.min(from.y, to.y), maxX: Math.max(from.x, to.x), maxY: Math.max(from.y, to.y) };
-  }
-
-  move(at: PointerAt): ToolState {
-    this.to = at;
-    this.editor.drawn();
-    return this;
-  }
-
-  up(at: PointerAt): ToolState {
-    this.to = at;
-    void pickBox(this.editor, this.box, this.from.shift || this.from.ctrl);
-    this.editor.drawn();
-    return this.editor.tools.rest;
-  }
-
-  cancel(): ToolState {
-    this.editor.drawn();
-    return this.editor.tools.rest;
+/** A box is drawn; the faces, edges or corners that lie in it are picked. */
+export class PickBox extends Boxing {
+  protected override pick(add: boolean): void {
+    void pickBox(this.editor, this.box, add);
   }
 }
 
