@@ -76,8 +76,10 @@ export function EditPage({ jobs, actions }: SlipProps) {
         <Flex gap="1" align="center"><Select label="Line up" value={way} options={WAYS} onChange={(v) => setWay(v as typeof way)} /><Do name="Line up" verb="line up corners" more={{ way }} enabled={corners > 1} title="The picked corners. Drag them on the table to move them, with Ctrl by whole texels" /></Flex>
       </Part>
       <Part name="Clean">
-        <Flex gap="1" align="flex-end"><Box flex="1"><NumberField label="Gap up to" unit="px" value={gap} min={0.001} max={64} step={0.25} onChange={setGap} /></Box><Box mb="1.5"><Do name="Close near seams" verb="close near seams" of={ofFaces} more={{ gap }} enabled={region > 0} title="Seams whose sides lie that near meet in the middle" /></Box></Flex>
-        <Flex gap="1" align="flex-end"><Box flex="1"><NumberField label="Smaller than" unit="px²" value={side} min={1} max={512} step={1} onChange={setSide} /></Box><Box mb="1.5"><Do name="Dissolve crumbs" verb="dissolve crumbs" of={ofFaces} more={{ side }} enabled={region > 0} title="Islands smaller than a square of that side are joined to the neighbour with the longest border" /></Box></Flex>
+        <NumberField label="Gap up to" unit="px" value={gap} min={0.001} max={64} step={0.25} onChange={setGap} />
+        <Box mb="1.5"><Do name="Close near seams" verb="close near seams" of={ofFaces} more={{ gap }} enabled={region > 0} title="Seams whose sides lie that near meet in the middle" /></Box>
+        <NumberField label="Side up to" unit="px" value={side} min={1} max={512} step={1} onChange={setSide} />
+        <Do name="Dissolve crumbs" verb="dissolve crumbs" of={ofFaces} more={{ side }} enabled={region > 0} title="Islands smaller than a square of that side are joined to the neighbour with the longest border" />
       </Part>
       <Foot>
         <Check label="As a try, beside the present layout" value={trying} onChange={setTrying} />
