@@ -115,6 +115,21 @@ def test_what_is_moved_and_locked_stays_so_through_an_edit(act, sheet):
     assert np.unique(np.round(step * 2048, 6)).tolist() == [0.0, 8.0]
 
 
+def test_of_two_that_are_joined_the_larger_one_stays_with_what_was_said_of_it(act, sheet):
+    one = objects(sheet)["Sheet"]
+    # The smaller part has the first face.
+    edit(act, sheet, "split off", objects=[{"id": one, "faces": [0, 1]}])
+    act(sheet, "control", islands=[1], lock_turn=True)
+    sheet.refresh_from_db()
+    before = lying(sheet)["Sheet"]
+    border = [4 * 0 + 2, 4 * 1 + 1, 4 * 1 + 2]
+    edit(act, sheet, "join", objects=[{"id": one, "edges": border}])
+    layout = load_layout(sheet.head)
+    assert layout.islands.count == 2 and layout.controls["flags"][0] > 0
+    step = np.abs(lying(sheet)["Sheet"] - before).reshape(16, -1)
+    np.testing.assert_allclose(step[2:], 0.0, atol=1e-12)
+
+
 def test_islands_by_number_are_eased_straightened_and_projected(act, sheet):
     bent = edit(act, sheet, "move corners", objects=[
         {"id": objects(sheet)["Sheet"], "corners": [4 * 5 + 2]}

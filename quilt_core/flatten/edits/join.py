@@ -52,7 +52,6 @@ def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
             "There is no seam along these edges.", "edges", "Pick edges on the border of an island."
         )
     work, changed = laid.work, np.zeros(laid.shells.count, bool)
-    joined = 0
     left = open_
     while len(left):
         h = int(left[0])
@@ -63,7 +62,6 @@ def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
         )
         work, touched = _joined(work, mine, one, two, scale)
         changed |= touched
-        joined += 1
         left = np.setdiff1d(left, mine)
     edges = len(np.unique(laid.edge[open_]))
     note = f"joined along {edges // 2 or 1} {'edge' if edges <= 2 else 'edges'}"
@@ -82,7 +80,7 @@ def _joined(
     near = half[label[half // 3] == stays]
     if one != two:
         moved = np.flatnonzero(label == comes)
-        flat[moved] = _fitted(flat, near, across, moved, label, comes, scale)
+        flat[moved] = _fitted(flat, near, across, moved, scale)
     sewn = work.sewn.copy()
     sewn[half] = sewn[across[half]] = True
     before = triangle_areas(flat)
@@ -120,13 +118,7 @@ def _joined(
 
 
 def _fitted(
-    flat: FloatArray,
-    near: IntArray,
-    across: IntArray,
-    moved: IntArray,
-    label: IntArray,
-    comes: int,
-    scale: bool,
+    flat: FloatArray, near: IntArray, across: IntArray, moved: IntArray, scale: bool
 ) -> FloatArray:
     """Triangles of the island that comes over, laid on the other's side; mirrored where the two
     face different ways."""
@@ -228,12 +220,14 @@ def join_neighbours(laid: Laid, tris: IntArray, stretch: float) -> Edited:
     )
 
 
-def close_near(laid: Laid, gap: float) -> Edited:
+def close_near(laid: Laid, tris: IntArray, gap: float) -> Edited:
     """Close seams whose two sides lie within a small gap: their corners meet in the middle.
 
     Parameters
     ----------
     laid : Laid
+    tris : (K,) int64
+        Triangles of the islands whose seams are looked at.
     gap : float
         Largest distance of two corners that are the same, in the unit of the layout.
 
@@ -245,6 +239,9 @@ def close_near(laid: Laid, gap: float) -> Edited:
     shells, work = laid.shells, laid.work
     half = np.flatnonzero((shells.across >= 0) & ~work.sewn)
     half = half[laid.known[half // 3] & laid.known[shells.across[half] // 3]]
+    meant = np.zeros(shells.count, bool)
+    meant[tris] = True
+    half = half[meant[half // 3] | meant[shells.across[half] // 3]]
     far = shells.across[half]
     one = work.uv[half // 3, half % 3] - work.uv[far // 3, (far % 3 + 1) % 3]
     two = work.uv[half // 3, (half % 3 + 1) % 3] - work.uv[far // 3, far % 3]
@@ -253,24 +250,24 @@ def close_near(laid: Laid, gap: float) -> Edited:
         raise LayoutError("No seam is that near.", "islands", "Allow a wider gap.")
     sewn = work.sewn.copy()
     sewn[near] = True
-    tris = np.flatnonzero(laid.known)
-    faces, n = chart_vertices(tris, shells.across, sewn, np.full(shells.count, -1, np.int64))
+    known = np.flatnonzero(laid.known)
+    faces, n = chart_vertices(known, shells.across, sewn, np.full(shells.count, -1, np.int64))
     held = np.bincount(faces.ravel(), minlength=n)[:, None]
-    sums = [np.bincount(faces.ravel(), work.uv[tris].reshape(-1, 2)[:, k], n) for k in (0, 1)]
+    sums = [np.bincount(faces.ravel(), work.uv[known].reshape(-1, 2)[:, k], n) for k in (0, 1)]
     mean: FloatArray = np.stack(sums, axis=1) / held
     # Only corners at the seams move: elsewhere the mean would change the last digits.
     at_seam = np.zeros(n, bool)
     row = np.full(shells.count, -1, np.int64)
-    row[tris] = np.arange(len(tris))
+    row[known] = np.arange(len(known))
     for h in near:
         at_seam[faces[row[h // 3], [h % 3, (h % 3 + 1) % 3]]] = True
     flat = work.uv.copy()
-    local = flat[tris]
+    local = flat[known]
     hit = at_seam[faces]
     local[hit] = mean[faces][hit]
-    flat[tris] = local
+    flat[known] = local
     changed = np.zeros(shells.count, bool)
-    changed[tris] = hit.any(axis=1)
+    changed[known] = hit.any(axis=1)
     mine = np.isin(work.label, work.label[changed])
     edges = len(near) // 2
     return Edited(

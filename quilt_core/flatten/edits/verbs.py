@@ -120,7 +120,7 @@ DONE_BY: dict[str, Verb] = {
     "cut folds": lambda laid, p, o: cut_folds(laid, _known(laid, p), o.gap),
     "join": lambda laid, p, o: join_edges(laid, p.edges, o.scale),
     "fewer islands": lambda laid, p, o: join_neighbours(laid, _known(laid, p), o.stretch),
-    "close near seams": lambda laid, p, o: close_near(laid, o.gap),
+    "close near seams": lambda laid, p, o: close_near(laid, _known(laid, p), o.gap),
     "dissolve crumbs": lambda laid, p, o: dissolve_crumbs(laid, _known(laid, p), o.side),
     "ease": lambda laid, p, o: ease(laid, _region(laid, p) & laid.known, o.hold_border, o.balance),
     "symmetrize": lambda laid, p, o: symmetrize(laid, _region(laid, p) & laid.known),

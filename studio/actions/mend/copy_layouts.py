@@ -38,6 +38,12 @@ def copy_layouts(
             revision.name,
             "Flatten it first, or pick another one.",
         )
+    if params.get("stack") and source.row.part is not None:
+        raise Refused(
+            f"“{source.object.name}” lies in several atlases, by parts.",
+            "stack",
+            "Put all its islands into one atlas first, or copy its layout without stacks.",
+        )
     uv = load_geometry(source.base.geometry)["uv"]
     first = scene_of(source.object.source).objects[source.object.number].mesh
     wanted = set(params.get("to") or [])

@@ -155,7 +155,8 @@ def _edited(
     touched = np.zeros(len(lying.uv), bool)
     if found.touched is not None:
         touched[laid.shells.corner[found.touched].ravel()] = True
-    base, remade = _remade(layout, k, scene, lying, found, touched, params["verb"])
+    area = np.bincount(laid.shells.face, laid.shells.area, mesh.face_count)
+    base, remade = _remade(layout, k, scene, lying, found, touched, area, params["verb"])
     after = lay_out(mesh, found.uv, points, tolerance)
     rows = [figure_row(figures_of(one.work, one.known)) for one in (after, laid)]
     return base, remade, found.note, {**rows[0], "was": rows[1]}
@@ -178,6 +179,7 @@ def _remade(
     lying: _Lying,
     found: Edited,
     touched: NDArray[np.bool_],
+    area: FloatArray,
     verb: str,
 ) -> tuple[BaseLayout, Remade]:
     """Base UVs of what changed are px over a square of the first tile's size; they lie apart from
@@ -206,7 +208,7 @@ def _remade(
     new = load_geometry(base.geometry)["face_island"]
     first_face = np.unique(new[new >= 0], return_index=True)[1]
     faces = np.flatnonzero(new >= 0)[first_face]
-    came_from = old["face_island"][faces]
+    came_from = _largest_before(new, old["face_island"], area, len(faces))
     remade = changed[mesh.face_offsets[faces]]
     first, last = spans(layout.state.members)[k]
     rows = fresh_islands(len(faces))
@@ -220,3 +222,19 @@ def _remade(
     back[:, :, 2] = -shift * shape / pixels
     rows["placement"][remade] = back[remade]
     return base, Remade(rows, remade & (found.aside | ~known))
+
+
+def _largest_before(
+    new: NDArray[np.int64], old: NDArray[np.int64], area: FloatArray, count: int
+) -> NDArray[np.int64]:
+    """(I,) for each new island the old one that most of its surface was in, -1 for none: of two that
+    are joined the larger one stays, with what was said of it."""
+    both = new >= 0
+    wide = int(old.max(initial=-1)) + 2
+    pair, index = np.unique(new[both] * wide + old[both] + 1, return_inverse=True)
+    held = np.bincount(index, area[both], len(pair))
+    out = np.full(count, -1, np.int64)
+    order = np.argsort(held, kind="stable")
+    # The last that is written is the largest.
+    out[pair[order] // wide] = pair[order] % wide - 1
+    return out

@@ -98,7 +98,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
       <Palette actions={actions} project={project.data} atlas={atlas.data} />
       <Steps projectId={projectId} actions={actions} />
       <Drafts actions={actions} atlas={atlas.data} />
-      <LookedAt actions={actions} />
+      <LookedAt key={atlas.data.id} actions={actions} />
       {upload.dragging && (
         <Center position="fixed" inset="12px" zIndex="15" bg="slip/90" borderWidth="3px" borderStyle="dashed" borderColor="petrol" rounded="xl" pointerEvents="none">
           <Text fontFamily="heading" fontSize="24px">Drop meshes, their MTL and pictures, or a zip</Text>

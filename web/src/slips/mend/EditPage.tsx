@@ -32,9 +32,7 @@ export function EditPage({ jobs, actions }: SlipProps) {
   // Of picked faces only those count; edges and corners that are picked beside them are of other verbs.
   const ofFaces = () => (faces ? { objects: picks.sent().map((own) => ({ ...own, edges: [], corners: [] })) } : { islands: selection.list() });
   const run = (edit: Edit) => actions.edit.mutate({ draft: trying, ...edit });
-  const Do = ({ verb, enabled, title, more, of = what, name }: { verb: Edit["verb"]; enabled: boolean; title: string; more?: Partial<Edit>; of?: () => Partial<Edit>; name: string }) => (
-    <Button size="2xs" variant="outline" borderColor="line" disabled={!enabled || busy} title={title} onClick={() => run({ verb, ...of(), ...more })}>{name}</Button>
-  );
+  const common = { run, busy, of: what };
   return (
     <>
       <Title note="Pick islands, faces, edges or corners with the strip at the table; what cannot be done to them is grey.">Edit</Title>
@@ -42,27 +40,27 @@ export function EditPage({ jobs, actions }: SlipProps) {
       {picks.mode === "faces" && <FaceTools />}
       <Part name="Cut and join">
         <Flex gap="1" wrap="wrap">
-          <Do name="Cut" verb="cut" enabled={edges > 0} title="Along the picked edges; the larger part stays where it is" />
-          <Do name="Split off" verb="split off" of={ofFaces} enabled={faces > 0} title="The picked faces become islands of their own" />
-          <Do name="Rip" verb="rip" enabled={corners === 1} title="The picked corner lets go of its neighbours" />
-          <Do name="Join" verb="join" enabled={edges > 0} title="Along the picked edges; the smaller island comes over and is fitted" />
-          <Do name="Cut folds" verb="cut folds" of={ofFaces} enabled={region > 0} title="Faces that are folded over become islands of their own" />
+          <Do {...common} name="Cut" verb="cut" enabled={edges > 0} title="Along the picked edges; the larger part stays where it is" />
+          <Do {...common} name="Split off" verb="split off" of={ofFaces} enabled={faces > 0} title="The picked faces become islands of their own" />
+          <Do {...common} name="Rip" verb="rip" enabled={corners === 1} title="The picked corner lets go of its neighbours" />
+          <Do {...common} name="Join" verb="join" enabled={edges > 0} title="Along the picked edges; the smaller island comes over and is fitted" />
+          <Do {...common} name="Cut folds" verb="cut folds" of={ofFaces} enabled={region > 0} title="Faces that are folded over become islands of their own" />
         </Flex>
         <NumberField label="Stretch up to" unit="L2" value={stretch} min={1.0005} max={4} step={0.01} onChange={setStretch} />
-        <Do name="Fewer islands" verb="fewer islands" of={ofFaces} more={{ stretch }} enabled={region > 0} title="Join all neighbours among them whose joint stays below this stretch, the longest border first" />
+        <Do {...common} name="Fewer islands" verb="fewer islands" of={ofFaces} more={{ stretch }} enabled={region > 0} title="Join all neighbours among them whose joint stays below this stretch, the longest border first" />
       </Part>
       <Part name="Ease">
         <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
         <Check label="Hold the border" value={hold} onChange={setHold} />
-        <Do name="Ease" verb="ease" of={ofFaces} more={{ balance, hold_border: hold }} enabled={region > 0} title="Less stretch, where it is; no face is turned over. Of picked faces only these change" />
+        <Do {...common} name="Ease" verb="ease" of={ofFaces} more={{ balance, hold_border: hold }} enabled={region > 0} title="Less stretch, where it is; no face is turned over. Of picked faces only these change" />
       </Part>
       <Part name="Straighten">
         <Flex gap="1" wrap="wrap">
-          <Do name="To a rectangle" verb="straighten" of={ofFaces} enabled={region > 0} title="A strip or grid of quads, its edges in proportion; other islands by their four strongest corners" />
-          <Do name="Symmetric" verb="symmetrize" of={ofFaces} enabled={region > 0} title="Islands that lie across the middle of a symmetric object become symmetric themselves" />
-          <Do name="Level" verb="level" enabled={edges > 0} title="The picked edges on level lines; the rest follows" />
-          <Do name="Upright" verb="upright" enabled={edges > 0} title="The picked edges on upright lines; the rest follows" />
-          <Do name="Round" verb="round" enabled={edges > 0} title="The picked closed loop on a circle; the rest follows" />
+          <Do {...common} name="To a rectangle" verb="straighten" of={ofFaces} enabled={region > 0} title="A strip or grid of quads, its edges in proportion; other islands by their four strongest corners" />
+          <Do {...common} name="Symmetric" verb="symmetrize" of={ofFaces} enabled={region > 0} title="Islands that lie across the middle of a symmetric object become symmetric themselves" />
+          <Do {...common} name="Level" verb="level" enabled={edges > 0} title="The picked edges on level lines; the rest follows" />
+          <Do {...common} name="Upright" verb="upright" enabled={edges > 0} title="The picked edges on upright lines; the rest follows" />
+          <Do {...common} name="Round" verb="round" enabled={edges > 0} title="The picked closed loop on a circle; the rest follows" />
         </Flex>
       </Part>
       <Part name="Project">
@@ -70,16 +68,16 @@ export function EditPage({ jobs, actions }: SlipProps) {
           <Select label="Projection" value={shape} options={Object.fromEntries(SHAPES.map((s) => [s, s]))} onChange={(v) => setShape(v as typeof shape)} />
           <Select label="Axis" value={axis} options={AXES} onChange={(v) => setAxis(v as typeof axis)} />
         </Flex>
-        <Do name="Project" verb="project" of={ofFaces} more={axis === "view" ? { shape, direction: [...editor.view.towards] } : { shape, axis }} enabled={region > 0} title="Picked faces, or whole islands; they come to the side table" />
+        <Do {...common} name="Project" verb="project" of={ofFaces} more={axis === "view" ? { shape, direction: [...editor.view.towards] } : { shape, axis }} enabled={region > 0} title="Picked faces, or whole islands; they come to the side table" />
       </Part>
       <Part name="Corners">
-        <Flex gap="1" align="center"><Select label="Line up" value={way} options={WAYS} onChange={(v) => setWay(v as typeof way)} /><Do name="Line up" verb="line up corners" more={{ way }} enabled={corners > 1} title="The picked corners. Drag them on the table to move them, with Ctrl by whole texels" /></Flex>
+        <Flex gap="1" align="center"><Select label="Line up" value={way} options={WAYS} onChange={(v) => setWay(v as typeof way)} /><Do {...common} name="Line up" verb="line up corners" more={{ way }} enabled={corners > 1} title="The picked corners. Drag them on the table to move them, with Ctrl by whole texels" /></Flex>
       </Part>
       <Part name="Clean">
         <NumberField label="Gap up to" unit="px" value={gap} min={0.001} max={64} step={0.25} onChange={setGap} />
-        <Box mb="1.5"><Do name="Close near seams" verb="close near seams" of={ofFaces} more={{ gap }} enabled={region > 0} title="Seams whose sides lie that near meet in the middle" /></Box>
+        <Box mb="1.5"><Do {...common} name="Close near seams" verb="close near seams" of={ofFaces} more={{ gap }} enabled={region > 0} title="Seams whose sides lie that near meet in the middle" /></Box>
         <NumberField label="Side up to" unit="px" value={side} min={1} max={512} step={1} onChange={setSide} />
-        <Do name="Dissolve crumbs" verb="dissolve crumbs" of={ofFaces} more={{ side }} enabled={region > 0} title="Islands smaller than a square of that side are joined to the neighbour with the longest border" />
+        <Do {...common} name="Dissolve crumbs" verb="dissolve crumbs" of={ofFaces} more={{ side }} enabled={region > 0} title="Islands smaller than a square of that side are joined to the neighbour with the longest border" />
       </Part>
       <Foot>
         <Check label="As a try, beside the present layout" value={trying} onChange={setTrying} />
@@ -87,6 +85,13 @@ export function EditPage({ jobs, actions }: SlipProps) {
       </Foot>
     </>
   );
+}
+
+type DoProps = { run: (edit: Edit) => void; busy: boolean; of: () => Partial<Edit>; name: string; verb: Edit["verb"]; enabled: boolean; title: string; more?: Partial<Edit> };
+
+/** One verb as a button, grey while it has nothing to be done to. */
+function Do({ run, busy, of, name, verb, enabled, title, more }: DoProps) {
+  return <Button size="2xs" variant="outline" borderColor="line" disabled={!enabled || busy} title={title} onClick={() => run({ verb, ...of(), ...more })}>{name}</Button>;
 }
 
 function Part({ name, children }: { name: string; children: ReactNode }) {
