@@ -173,7 +173,7 @@ def _add_flatten(parser: argparse.ArgumentParser) -> None:
         "--charts",
         choices=KINDS,
         default=usual.charts,
-        help="few seams (shape), seams at edges by angle, at hard edges, between materials, or one piece",
+        help="few seams (shape), seams at edges by angle, at hard edges, between materials, between groups of the file, or one piece",
     )
     parser.add_argument(
         "--angle", type=float, default=usual.angle, help="of edges that become seams, degrees (45)"
@@ -192,6 +192,12 @@ def _add_flatten(parser: argparse.ArgumentParser) -> None:
         type=float,
         default=None,
         help="time for each object to look for fewer seams; without it what its size suggests",
+    )
+    parser.add_argument(
+        "--weld",
+        type=float,
+        default=usual.weld,
+        help="vertices nearer than this part of an object's size count as one, for the layout only (0)",
     )
     parser.add_argument("--seed", type=int, default=usual.seed, help="of the order of tries (0)")
     parser.add_argument("--padding", type=float, default=8.0, help="gap between charts in px (8)")

@@ -31,6 +31,7 @@ from quilt_core.scene import (
 )
 from quilt_core.scene.naming import unique_names
 from quilt_core.scene.placement import identity
+from quilt_core.scene.weld import welded
 
 REPORT_EVERY = 0.4
 FloatArray = NDArray[np.float64]
@@ -46,6 +47,7 @@ def flatten(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         stretch=options.stretch,
         balance=options.balance,
         seconds=options.seconds,
+        weld=options.weld,
         seed=options.seed,
     )
     targets = output_paths(options.files, options.out)
@@ -66,6 +68,7 @@ def flatten(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     objects: list[SceneObject] = []
     for number, (_, obj) in enumerate(rows):
         if chosen[number]:
+            obj = replace(obj, mesh=welded(obj.mesh, settings.weld))
             made = flatten_mesh(obj.mesh, settings, world_points(obj), _teller(names[number]))
             if made.charts:
                 done[number] = made

@@ -9,7 +9,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.errors import QuiltError
 from quilt_core.formats.gltf_build import LINES, Node, Primitive, build_glb
+from quilt_core.scene.seams import seam_edges
 from quilt_core.scene.surface import worst_octaves
 from studio import storage
 from studio.actions.mend.new_bases import scene_of
@@ -119,3 +121,22 @@ def corners_bytes(obj: MeshObject) -> bytes:
     data = np.concatenate(parts).astype("<i4").tobytes()
     keep_cached(name, data)
     return data
+
+
+def seams_of(obj: MeshObject, channel: int) -> list[int]:
+    """Edges that are seams in a UV channel of the file, each by the corner where it starts.
+
+    Raises
+    ------
+    QuiltError
+        When the object has no such channel.
+    """
+    mesh = scene_of(obj.source).objects[obj.number].mesh
+    if channel >= len(mesh.channels):
+        raise QuiltError(
+            f"“{obj.name}” has {len(mesh.channels)} UV channels; there is no channel {channel + 1}.",
+            "channel",
+            "Choose another one.",
+        )
+    tolerance = obj.source.uv_tolerance
+    return [int(corner) for corner in seam_edges(mesh, mesh.channels[channel], tolerance)]

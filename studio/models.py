@@ -141,6 +141,9 @@ class BaseLayout(models.Model):
     suggested = models.FloatField(
         null=True, help_text="another proportion that its stretch suggests"
     )
+    weld = models.FloatField(
+        default=0.0, help_text="part of the size within which vertices count as one"
+    )
     copied_from = models.ForeignKey(
         MeshObject,
         models.SET_NULL,

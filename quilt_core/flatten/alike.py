@@ -35,18 +35,19 @@ class Match:
     misfit : float
         Root of the mean square distance of its vertices from those of the first after the best
         similarity, as a part of the size; 0 for a copy.
-    matches : int
-        How many ways there were; the closest in shape is taken.
+    number, matches : int
+        Which of how many ways it is, from 0, the closest in shape first.
     """
 
     corner: IntArray
     mirrored: bool
     misfit: float
+    number: int
     matches: int
 
 
 @dataclass(frozen=True, eq=False)
-class _Edges:
+class Edges:
     """Half-edges of a mesh, one for each corner, with what tells them apart."""
 
     after: IntArray
@@ -55,17 +56,19 @@ class _Edges:
     shell: IntArray
 
 
-def find_match(first: Mesh, second: Mesh) -> Match | None:
+def find_match(first: Mesh, second: Mesh, number: int = 0) -> Match | None:
     """Match two meshes by topology.
 
     Parameters
     ----------
     first, second : Mesh
+    number : int
+        Which of several ways, the closest in shape first; counted on round and round.
 
     Returns
     -------
     Match or None
-        Of several matches of a symmetric mesh the closest in shape; None when the topology differs.
+        None when the topology differs.
 
     References
     ----------
@@ -77,27 +80,27 @@ def find_match(first: Mesh, second: Mesh) -> Match | None:
         or first.face_count != second.face_count
     ):
         return None
-    a, b = _edges(first), _edges(second)
-    best: Match | None = None
-    found = 0
+    a, b = edges_of(first), edges_of(second)
+    found: list[tuple[float, bool, IntArray]] = []
     for mirrored in (False, True):
         # Seen from the other side a face runs backwards: its sides start where they ended.
         after_b = b.before if mirrored else b.after
         colour_a, colour_b = _colours(a, a.after, b, after_b)
         if not np.array_equal(np.sort(colour_a), np.sort(colour_b)):
             continue
-        image, ways = _matched(first, second, a, b, after_b, colour_a, colour_b, mirrored)
-        if image is None:
-            continue
-        found += ways
-        corner = _corners(image, b, mirrored)
-        misfit = _misfit(first, second, corner)
-        if best is None or misfit < best.misfit:
-            best = Match(corner, mirrored, misfit, found)
-    return None if best is None else Match(best.corner, best.mirrored, best.misfit, found)
+        for image in _matched(first, second, a, b, after_b, colour_a, colour_b, mirrored):
+            corner = _corners(image, b, mirrored)
+            found.append((_misfit(first, second, corner), mirrored, corner))
+    if not found:
+        return None
+    # Ways that fit equally well but for rounding stay in the order in which they were found.
+    found.sort(key=lambda way: (round(way[0], 7), way[1]))
+    which = number % len(found)
+    misfit, mirrored, corner = found[which]
+    return Match(corner, mirrored, misfit, which, len(found))
 
 
-def _edges(mesh: Mesh) -> _Edges:
+def edges_of(mesh: Mesh) -> Edges:
     after = next_corner(mesh.face_offsets, len(mesh.corner_vertex))
     before = np.empty_like(after)
     before[after] = np.arange(len(after))
@@ -116,12 +119,10 @@ def _edges(mesh: Mesh) -> _Edges:
     pairs = np.concatenate(
         [np.stack([np.arange(len(after)), after], axis=1), np.stack([linked, twin[linked]], axis=1)]
     )
-    return _Edges(after, before, twin, groups(pairs, len(after)))
+    return Edges(after, before, twin, groups(pairs, len(after)))
 
 
-def _colours(
-    a: _Edges, after_a: IntArray, b: _Edges, after_b: IntArray
-) -> tuple[IntArray, IntArray]:
+def _colours(a: Edges, after_a: IntArray, b: Edges, after_b: IntArray) -> tuple[IntArray, IntArray]:
     """Numbers of half-edges in both meshes, equal where their surroundings are."""
     cut = len(after_a)
     after = np.concatenate([after_a, after_b + cut])
@@ -139,10 +140,10 @@ def _colours(
 
 
 def _matched(
-    first: Mesh, second: Mesh, a: _Edges, b: _Edges, after_b: IntArray, colour_a: IntArray,
+    first: Mesh, second: Mesh, a: Edges, b: Edges, after_b: IntArray, colour_a: IntArray,
     colour_b: IntArray, mirrored: bool,
-) -> tuple[IntArray | None, int]:  # fmt: skip
-    """(C,) half-edge of the second mesh for each of the first, and in how many ways."""
+) -> list[IntArray]:  # fmt: skip
+    """(C,) half-edge of the second mesh for each of the first, for each way that was found."""
     image = np.full(len(a.after), -1, np.int64)
     queue = np.empty(len(a.after), np.int64)
     rarity = np.bincount(colour_a)[colour_a]
@@ -157,53 +158,50 @@ def _matched(
                 here.append(image[mine].copy())
                 image[mine] = -1
         if not here:
-            return None, 0
+            return []
         ways.append(here)
     p = first.positions[first.corner_vertex] - first.positions.mean(axis=0)
     q = second.positions[second.corner_vertex] - second.positions.mean(axis=0)
 
     def far(mine: IntArray, found: IntArray, turn: FloatArray) -> float:
-        return float(((p[mine] @ turn - q[_start_of(found, b, mirrored)]) ** 2).sum())
+        return float(((p[mine] @ turn - q[start_of(found, b, mirrored)]) ** 2).sum())
 
-    best, least = None, np.inf
+    out: list[IntArray] = []
     # The largest shell says how the whole is turned; the others go where they lie then.
     for lead in ways[0][:MOST_LEADS]:
-        turn = _turn(p[shells[0]], q[_start_of(lead, b, mirrored)])
+        turn = _turn(p[shells[0]], q[start_of(lead, b, mirrored)])
         free = np.ones(len(image), bool)
-        chosen, total = [lead], far(shells[0], lead, turn)
+        chosen = [lead]
         free[lead] = False
         for mine, here in zip(shells[1:], ways[1:], strict=True):
             left = [found for found in here if free[found[0]]]
-            if not left or total >= least:
+            if not left:
                 break
             distances = [far(mine, found, turn) for found in left]
             chosen.append(left[int(np.argmin(distances))])
-            total += min(distances)
             free[chosen[-1]] = False
-        if len(chosen) == len(shells) and total < least:
-            best, least = chosen, total
-    if best is None:
-        return None, 0
-    for mine, found in zip(shells, best, strict=True):
-        image[mine] = found
-    return image, len(ways[0])
+        if len(chosen) == len(shells):
+            for mine, found in zip(shells, chosen, strict=True):
+                image[mine] = found
+            out.append(image.copy())
+    return out
 
 
-def _start_of(half: IntArray, b: _Edges, mirrored: bool) -> IntArray:
+def start_of(half: IntArray, b: Edges, mirrored: bool) -> IntArray:
     """Corner of the second mesh at the start of a matched half-edge of the first."""
     return b.after[half] if mirrored else half
 
 
-def _corners(image: IntArray, b: _Edges, mirrored: bool) -> IntArray:
+def _corners(image: IntArray, b: Edges, mirrored: bool) -> IntArray:
     out = np.empty(len(image), np.int64)
-    out[_start_of(image, b, mirrored)] = np.arange(len(image))
+    out[start_of(image, b, mirrored)] = np.arange(len(image))
     return out
 
 
 def _misfit(first: Mesh, second: Mesh, corner: IntArray) -> float:
     p = first.positions[first.corner_vertex[corner]]
     q = second.positions[second.corner_vertex]
-    return _distance(p - p.mean(axis=0), q - q.mean(axis=0))
+    return distance_of(p - p.mean(axis=0), q - q.mean(axis=0))
 
 
 def _turn(p: FloatArray, q: FloatArray) -> FloatArray:
@@ -212,7 +210,7 @@ def _turn(p: FloatArray, q: FloatArray) -> FloatArray:
     return np.asarray((u @ v) * (size.sum() / max(float((p**2).sum()), 1e-300)))
 
 
-def _distance(p: FloatArray, q: FloatArray) -> float:
+def distance_of(p: FloatArray, q: FloatArray) -> float:
     """Distance of two point sets about their middles after the best turn, mirror and scale, as
     a part of the size."""
     size_p, size_q = np.sqrt((p**2).sum()), np.sqrt((q**2).sum())

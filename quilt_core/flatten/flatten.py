@@ -27,6 +27,7 @@ from quilt_core.flatten.smooth import smoothed
 from quilt_core.flatten.straight import straightened
 from quilt_core.flatten.whole import rebalanced
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.weld import welded
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -109,7 +110,7 @@ def flatten_mesh(
     """
     settings = settings or FlattenSettings()
     started = time.monotonic()
-    shells = find_shells(mesh, points)
+    shells = find_shells(welded(mesh, settings.weld), points)
     if not shells.count:
         return measured(mesh, shells, None, time.monotonic() - started)
     seams = fixed_seams(mesh, shells, settings)

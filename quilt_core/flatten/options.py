@@ -6,7 +6,9 @@ from dataclasses import dataclass
 
 from quilt_core.errors import LayoutError
 
-KINDS = ("shape", "angle", "hard", "material", "one")
+KINDS = ("shape", "angle", "hard", "material", "group", "one")
+MOST_WELD = 0.05
+"""Part of a mesh's size within which vertices may count as one."""
 
 
 @dataclass(frozen=True)
@@ -18,7 +20,7 @@ class FlattenSettings:
     charts : str
         shape (few seams: charts grow while their stretch stays below the limit), angle (edges that
         turn by more than `angle` are seams), hard (edges that are shaded hard), material (borders
-        of materials), or one (one piece for each shell, whatever its stretch). All but `one` keep
+        of materials), group (borders of groups of the file), or one (one piece for each shell, whatever its stretch). All but `one` keep
         the limit of stretch too.
     angle : float
         Degrees.
@@ -28,6 +30,9 @@ class FlattenSettings:
         What the charts keep once they are cut: 0 angles, 1 areas, 0.5 both alike.
     seconds : float, optional
         Time for looking for fewer seams; what the mesh's size suggests when it is not given.
+    weld : float
+        Vertices nearer than this part of the mesh's size count as one; 0 for what is equal but for
+        rounding.
     seed : int
         Of the order in which seams are tried.
 
@@ -42,6 +47,7 @@ class FlattenSettings:
     stretch: float = 1.05
     balance: float = 0.5
     seconds: float | None = None
+    weld: float = 0.0
     seed: int = 0
 
     def __post_init__(self) -> None:
@@ -56,6 +62,10 @@ class FlattenSettings:
         if not 0.0 <= self.balance <= 1.0:
             raise LayoutError(
                 f"A balance of {self.balance:g}.", "balance", "Give 0 (angles) to 1 (areas)."
+            )
+        if not 0.0 <= self.weld <= MOST_WELD:
+            raise LayoutError(
+                f"Welding within {self.weld:g} of the size.", "weld", f"Give 0 to {MOST_WELD:g}."
             )
         if self.seconds is not None and not self.seconds >= 0:
             raise LayoutError(f"{self.seconds} seconds.", "seconds", "Give 0 or more.")

@@ -1,4 +1,4 @@
-"""Edges that are seams before anything is cut: by angle, shading or material."""
+"""Edges that are seams before anything is cut: by angle, shading, material or group."""
 
 from __future__ import annotations
 
@@ -22,6 +22,8 @@ def fixed_seams(mesh: Mesh, shells: Shells, settings: FlattenSettings) -> BoolAr
         out[half] = np.abs(shells.turn[half]) > np.radians(settings.angle)
     elif settings.charts == "material":
         out[half] = mesh.face_material[shells.face[one]] != mesh.face_material[shells.face[two]]
+    elif settings.charts == "group" and mesh.group is not None:
+        out[half] = mesh.group[shells.face[one]] != mesh.group[shells.face[two]]
     elif settings.charts == "hard":
         out[half] = _hard(mesh, shells, half)
     return out

@@ -290,9 +290,14 @@ def _mesh(
     )
     offsets = np.arange(0, corner_base + 1, 3, dtype=np.int64)
     shaded = np.concatenate(normals)[corner_vertex]
+    group = (
+        np.repeat(np.arange(len(parts)), [len(own) for own in materials])
+        if len(parts) > 1
+        else None
+    )
     return Mesh(
         np.concatenate(positions), offsets, corner_vertex, channels, np.concatenate(materials),
-        None if np.isnan(shaded).all() else shaded,
+        None if np.isnan(shaded).all() else shaded, group=group,
     ), tuple(parts)  # fmt: skip
 
 

@@ -126,6 +126,7 @@ def _read(
     offsets = np.concatenate([[0], np.cumsum(sizes)])
 
     groups, material_names, warnings, libraries = _structure(lines, heads, where["f"])
+    part = _parts(lines, heads, where["f"])
     smoothing = _smoothing(lines, heads, where["f"])
     materials = _materials(name, material_names, libraries, siblings, warnings)
     objects: list[SceneObject] = []
@@ -144,6 +145,7 @@ def _read(
             face_material,
             _rows_or_nan(normals, vn[corner]),
             None if smoothing is None else smoothing[faces],
+            None if part is None else part[faces],
         )
         objects.append(SceneObject(group_name, mesh, (Instance(group_name, "", np.eye(4)),)))
     others = [i for i, head in enumerate(heads) if head.startswith((b"l ", b"l\t"))]
@@ -272,6 +274,19 @@ def _smoothing(lines: list[bytes], heads: list[bytes], face_lines: IntArray) -> 
     for i in marks:
         word = lines[i].split()[1:2]
         groups.append(min(int(word[0][:20]), 2**62) if word and word[0].isdigit() else 0)
+    return np.array(groups, np.int64)[np.searchsorted(np.array(marks), face_lines)]
+
+
+def _parts(lines: list[bytes], heads: list[bytes], face_lines: IntArray) -> IntArray | None:
+    """Group of each face by the `g` lines; None in a file whose groups are its objects."""
+    marks = [i for i, head in enumerate(heads) if head.startswith((b"g ", b"g\t"))]
+    if not marks or not any(head.startswith((b"o ", b"o\t")) for head in heads):
+        return None
+    numbers: dict[bytes, int] = {}
+    groups = [-1]
+    for i in marks:
+        label = b" ".join(lines[i].split()[1:])
+        groups.append(numbers.setdefault(label, len(numbers)))
     return np.array(groups, np.int64)[np.searchsorted(np.array(marks), face_lines)]
 
 

@@ -15,6 +15,9 @@ IntArray = NDArray[np.int64]
 
 FLOAT32 = 2.0**-24
 """Rounding of 32-bit floats, as a part of the number."""
+SAME_PLACE = 1e-7
+"""Vertices nearer than this part of their object's size are at the same place: the rounding of
+32-bit files."""
 
 
 def frozen(array: NDArray[np.generic]) -> None:
@@ -84,6 +87,10 @@ class Mesh:
     smoothing : (F,) int64, optional
         Smoothing group of each face, 0 for none: its edges are hard. Only where the file has no
         normals.
+    group : (F,) int64, optional
+        Number of the group of the file that each face is in, where an object has several.
+    same_place : float
+        Vertices nearer than this part of the mesh's size are at the same place.
     """
 
     positions: FloatArray
@@ -93,11 +100,13 @@ class Mesh:
     face_material: IntArray = field(repr=False)
     corner_normal: FloatArray | None = field(default=None, repr=False)
     smoothing: IntArray | None = field(default=None, repr=False)
+    group: IntArray | None = field(default=None, repr=False)
+    same_place: float = SAME_PLACE
 
     def __post_init__(self) -> None:
         for array in (
             self.positions, self.face_offsets, self.corner_vertex, self.face_material, self.corner_normal,
-            self.smoothing,
+            self.smoothing, self.group,
         ):  # fmt: skip
             if array is not None:
                 frozen(array)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import coo_array
@@ -14,9 +16,6 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 SCRAMBLE = np.uint64(0x9E3779B97F4A7C15)
-SAME_PLACE = 1e-7
-"""Vertices nearer than this part of their object's size are at the same place: the rounding of
-32-bit files."""
 
 
 def weld_ids(*columns: NDArray[np.generic]) -> IntArray:
@@ -117,9 +116,15 @@ def next_corner(face_offsets: IntArray, corner_count: int) -> IntArray:
 
 
 def weld_positions(mesh: Mesh) -> IntArray:
-    """(V,) numbers of vertices, equal where they are at the same place, see `SAME_PLACE`."""
+    """(V,) numbers of vertices, equal where they are at the same place, see `Mesh.same_place`."""
     if not len(mesh.positions):
         return np.empty(0, np.int64)
     finite = mesh.positions[np.isfinite(mesh.positions).all(axis=1)]
     size = float(np.ptp(finite, axis=0).max()) if len(finite) else 0.0
-    return near_ids(mesh.positions, SAME_PLACE * size)
+    return near_ids(mesh.positions, mesh.same_place * size)
+
+
+def welded(mesh: Mesh, distance: float) -> Mesh:
+    """The mesh with vertices counted as one that are nearer than a part of its size; they stay what
+    and where they are."""
+    return mesh if distance <= mesh.same_place else replace(mesh, same_place=distance)

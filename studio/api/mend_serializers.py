@@ -7,7 +7,7 @@ from typing import Any
 from rest_framework import serializers
 
 from quilt_core.flatten.edits.names import AXES, SHAPES, VERBS, WAYS
-from quilt_core.flatten.options import KINDS, FlattenSettings
+from quilt_core.flatten.options import KINDS, MOST_WELD, FlattenSettings
 from studio.api.serializers import OnChange
 
 USUAL = FlattenSettings()
@@ -51,6 +51,10 @@ class FlattenIn(OnChange):
     balance = serializers.FloatField(
         default=USUAL.balance, min_value=0, max_value=1, help_text="0 keeps angles, 1 areas"
     )
+    weld = serializers.FloatField(
+        default=USUAL.weld, min_value=0, max_value=MOST_WELD,
+        help_text="part of an object's size within which vertices count as one",
+    )  # fmt: skip
     draft = serializers.BooleanField(default=False, help_text="as a try beside the present layout")
 
 
@@ -81,6 +85,9 @@ class EditIn(OnChange):
     direction = Triple(required=False, help_text="axis of a projection, in the world")
     way = serializers.ChoiceField(choices=WAYS, required=False)
     by = Pair(required=False, help_text="px to the right and up")
+    weld = serializers.FloatField(
+        required=False, min_value=0, max_value=MOST_WELD, help_text="part of an object's size"
+    )
 
 
 class CopyLayoutIn(OnChange):
@@ -90,6 +97,23 @@ class CopyLayoutIn(OnChange):
         help_text="none for all objects of equal topology",
     )  # fmt: skip
     stack = serializers.BooleanField(default=False, help_text="copies share the same texels")
+    number = serializers.IntegerField(
+        default=0, min_value=0, max_value=100_000,
+        help_text="which match of a symmetric mesh, the closest in shape first",
+    )  # fmt: skip
+
+
+class CopyPartIn(OnChange):
+    object = serializers.IntegerField(min_value=1, help_text="whose faces are copied")
+    faces = Numbers()
+
+
+class SeamsQuery(serializers.Serializer[Any]):
+    channel = serializers.IntegerField(min_value=0, max_value=63, help_text="of the file, from 0")
+
+
+class SeamsOut(serializers.Serializer[Any]):
+    edges = Numbers(help_text="each by the corner where it starts in its face")
 
 
 class CutLinkIn(OnChange):

@@ -14,7 +14,7 @@ from studio.api import mend_serializers as m
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change, LayoutJob
-from studio.geometry import corners_bytes
+from studio.geometry import corners_bytes, seams_of
 from studio.models import MeshObject
 
 
@@ -37,6 +37,27 @@ class CopyLayout(LayoutJob):
     @extend_schema(operation_id="copy_layout", request=m.CopyLayoutIn, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
         return self.start(atlas_id, valid(m.CopyLayoutIn, request), ("house_density",))
+
+
+class CopyPart(LayoutJob):
+    """Give the layout of picked faces to all parts that are alike."""
+
+    kind = "copy part"
+
+    @extend_schema(operation_id="copy_part", request=m.CopyPartIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(m.CopyPartIn, request), ("house_density",))
+
+
+class SeamsOf(APIView):
+    """Seams of a UV channel of the file, as edges."""
+
+    @extend_schema(operation_id="get_seams", parameters=[m.SeamsQuery], responses=m.SeamsOut)
+    def get(self, request: Request, object_id: int) -> Response:
+        query = m.SeamsQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        obj = get_object_or_404(MeshObject.objects.select_related("source"), pk=object_id)
+        return Response({"edges": seams_of(obj, query.validated_data["channel"])})
 
 
 class CutLink(Change):

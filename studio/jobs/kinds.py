@@ -20,6 +20,7 @@ from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import Made, finish_job
 from studio.actions.mend.copy_layouts import copy_layouts
+from studio.actions.mend.copy_parts import copy_parts
 from studio.actions.mend.edit_layouts import edit_layouts
 from studio.actions.mend.flatten_objects import flatten_objects
 from studio.actions.prove.measure_layout import measure_revision
@@ -138,6 +139,12 @@ def _copy_layout(job: Job, reporter: Reporter) -> dict[str, Any]:
     )
 
 
+def _copy_part(job: Job, reporter: Reporter) -> dict[str, Any]:
+    return _by_hand(
+        job, lambda base: copy_parts(base, job.params, reporter.report, reporter.cancelled)
+    )
+
+
 def _edit(job: Job, reporter: Reporter) -> dict[str, Any]:
     return _by_hand(
         job, lambda base: edit_layouts(base, job.params, reporter.report, reporter.cancelled)
@@ -184,5 +191,6 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "take in": _take_in,
     "flatten": _flatten,
     "copy layout": _copy_layout,
+    "copy part": _copy_part,
     "edit": _edit,
 }

@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from quilt_core.errors import LayoutError
 from quilt_core.flatten.alike import find_match
+from quilt_core.flatten.part_alike import find_part
 from tests.core.test_flatten import cube, fins, grid, mesh_of, sphere, with_needles
 
 
@@ -93,3 +95,53 @@ def test_other_topology_is_no_match():
     assert find_match(one, grid(6, 2, lambda u, v: (u, v, 0))) is None
     closed = grid(6, 2, lambda u, v: (np.cos(7 * u), np.sin(7 * u), v), closed=True)
     assert find_match(grid(6, 2, lambda u, v: (u, v, 0)), closed) is None
+
+
+def test_all_ways_of_a_symmetric_mesh_can_be_stepped_through():
+    sheet = grid(3, 3, lambda u, v: (u, v, 0.0))
+    ways = [find_match(sheet, sheet, number) for number in range(8)]
+    assert [way.number for way in ways] == list(range(8))
+    assert {way.matches for way in ways} == {8}
+    # A square is like itself in eight ways, four of them mirrored; each is a real one.
+    assert len({way.corner.tobytes() for way in ways}) == 8
+    assert sum(way.mirrored for way in ways) == 4
+    assert all(way.misfit == pytest.approx(0, abs=1e-6) for way in ways)
+    assert np.array_equal(find_match(sheet, sheet, 8).corner, ways[0].corner)
+
+
+def knobs(places, mirrored=()):
+    """A sheet of quads on which crooked knobs of 3 x 2 quads stand, each the same, some mirrored."""
+    height = np.zeros((25, 25))
+    knob = np.array([[0.1, 0.5, 0.3], [0.9, 0.2, 0.6]])
+    for k, (x, y) in enumerate(places):
+        height[y : y + 2, x : x + 3] = knob[:, ::-1] if k in mirrored else knob
+    mesh = grid(24, 24, lambda u, v: (u * 24, v * 24, height[round(v * 24), round(u * 24)]))
+    centre = mesh.positions[mesh.corner_vertex].reshape(-1, 4, 3).mean(axis=1)[:, :2] - 0.5
+
+    def faces(x, y):
+        inside = (centre >= (x - 1, y - 1)) & (centre <= (x + 2, y + 1))
+        return np.flatnonzero(inside.all(axis=1))
+
+    return mesh, faces
+
+
+def test_a_part_is_found_elsewhere_in_its_mesh_and_in_a_larger_one():
+    mesh, faces = knobs([(3, 3), (12, 4), (5, 15)], mirrored=(2,))
+    part = faces(3, 3)
+    assert len(part) == 12
+    found = find_part(mesh, part, mesh)
+    assert [place.mirrored for place in found] == [False, True]
+    for place, (x, y) in zip(found, [(12, 4), (5, 15)], strict=True):
+        assert place.misfit == pytest.approx(0, abs=1e-6)
+        assert set(mesh.corner_face[place.corner]) == set(faces(x, y))
+    larger, where = knobs([(18, 18)])
+    turned, corner = shuffled(larger, 5)
+    (place,) = find_part(mesh, part, turned)
+    assert set(larger.corner_face[corner[place.corner]]) == set(where(18, 18))
+
+
+def test_a_part_in_pieces_and_one_that_is_nowhere_else():
+    mesh, faces = knobs([(3, 3), (12, 4)])
+    with pytest.raises(LayoutError, match="2 parts"):
+        find_part(mesh, np.concatenate([faces(3, 3), faces(12, 4)]), mesh)
+    assert find_part(mesh, np.arange(mesh.face_count), cube()) == []

@@ -17,6 +17,7 @@ from quilt_core.flatten.result import measured
 from quilt_core.flatten.shells import find_shells
 from quilt_core.flatten.straight import straightened
 from quilt_core.flatten.useless import UVState, uv_state
+from quilt_core.formats import read_scene
 from quilt_core.scene.mesh import Mesh, UVChannel
 
 NEAT = FlattenSettings(stretch=1.003)
@@ -347,3 +348,44 @@ def test_straight_seams_are_never_longer_and_all_charts_stay_valid(shape):
     made = measured(mesh, shells, after, 0.0)
     judged(mesh, made)
     assert made.flipped == 0 and made.charts == len(after.charts())
+
+
+def test_near_vertices_are_welded_for_the_layout_only():
+    # Two halves of a bent sheet, a thousandth of their size apart.
+    left = grid(6, 6, lambda u, v: (u, v, 0.0))
+    right = grid(6, 6, lambda u, v: (1.002 + u, v, 0.0))
+    count = len(left.positions)
+    both = mesh_of(
+        np.concatenate([left.positions, right.positions]),
+        np.concatenate([left.corner_vertex, right.corner_vertex + count]).reshape(-1, 4),
+    )
+    assert flatten_mesh(both, FlattenSettings()).charts == 2
+    sewn = flatten_mesh(both, FlattenSettings(weld=0.002))
+    assert sewn.charts == 1
+    assert sewn.stretch_l2 == pytest.approx(1, abs=1e-4)
+    with pytest.raises(LayoutError, match="Welding"):
+        FlattenSettings(weld=0.5)
+
+
+OBJ_GROUPS = b"""o sheet
+v 0 0 0
+v 1 0 0
+v 2 0 0
+v 0 1 0
+v 1 1 0
+v 2 1 0
+g left
+f 1 2 5 4
+g right
+f 2 3 6 5
+"""
+
+
+def test_groups_of_the_file_are_charts():
+    (obj,) = read_scene("sheet.obj", OBJ_GROUPS).objects
+    assert obj.mesh.group.tolist() == [0, 1]
+    assert flatten_mesh(obj.mesh, FlattenSettings(charts="group")).charts == 2
+    assert flatten_mesh(obj.mesh, FlattenSettings()).charts == 1
+    # Where groups are the objects there is nothing to tell apart within one.
+    apart = read_scene("sheet.obj", OBJ_GROUPS.replace(b"o sheet\n", b"")).objects
+    assert [one.mesh.group for one in apart] == [None, None]

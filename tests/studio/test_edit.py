@@ -211,3 +211,71 @@ def test_the_browser_gets_the_corners_of_each_triangle(client, sheet):
     np.testing.assert_array_equal(corners // 4, np.repeat(face[:, None], 3, axis=1))
     assert "immutable" in answer["Cache-Control"]
     assert client.get("/api/objects/999999/corners/").status_code == 404
+
+
+def test_seams_of_a_channel_of_the_file_stay_after_it_was_cut(act, client, sheet):
+    number = objects(sheet)["Sheet"]
+    edit(act, sheet, "cut", objects=[{"id": number, "edges": COLUMN}])
+    assert client.get(f"/api/objects/{number}/seams/?channel=0").json() == {"edges": []}
+    answer = client.get(f"/api/objects/{number}/seams/?channel=1")
+    assert answer.status_code == 400 and "no channel 2" in answer.json()["what"]
+    assert client.get(f"/api/objects/{number}/seams/").status_code == 400
+
+
+def two_in_one(gap):
+    """Two squares of one sheet whose middle edges lie apart by a gap."""
+    return f"""o Halves
+v 0 0 0\nv 1 0 0\nv 1 0 1\nv 0 0 1
+v {1 + gap} 0 0\nv 2 0 0\nv 2 0 1\nv {1 + gap} 0 1
+vt .1 .1\nvt .2 .1\nvt .2 .2\nvt .1 .2
+vt .5 .1\nvt .6 .1\nvt .6 .2\nvt .5 .2
+f 1/1 2/2 3/3 4/4\nf 5/5 6/6 7/7 8/8
+""".encode()
+
+
+def test_vertices_are_welded_for_the_layout_only(act, send, atlas, client):
+    assert send(halves__obj=two_in_one(0.001)).status_code == 201
+    atlas.refresh_from_db()
+    number = objects(atlas)["Halves"]
+    # The edges beside the gap belong to nobody else: they cannot be joined.
+    edit(act, atlas, "join", Job.FAILED, objects=[{"id": number, "edges": [1]}])
+    edit(act, atlas, "weld", Job.FAILED, objects=[{"id": number, "whole": True}], weld=1e-4)
+    job = edit(act, atlas, "weld", objects=[{"id": number, "whole": True}], weld=0.001)
+    assert job.result["note"] == "2 vertices count as one with another one"
+    before = lying(atlas)["Halves"]
+    assert load_layout(atlas.head).members[0].row.islands == 2
+    edit(act, atlas, "join", objects=[{"id": number, "edges": [1]}])
+    assert load_layout(atlas.head).members[0].row.islands == 1
+    after = lying(atlas)["Halves"]
+    # The one that stays is where it was; the other lies at its side.
+    np.testing.assert_allclose(after[:4], before[:4], atol=1e-9)
+    np.testing.assert_allclose(after[[4, 7]], after[[1, 2]], atol=1e-9)
+    assert load_layout(atlas.head).members[0].base.weld == 0.001
+
+
+def test_the_layout_of_a_part_comes_to_all_that_are_alike(act, send, atlas):
+    row = "o Row\n" + "".join(
+        f"v {i} {(0, 0.3, 0.1)[i % 3]} {j}\n" for j in range(2) for i in range(10)
+    )
+    faces = "".join(f"f {i + 1}/1 {i + 2}/2 {i + 12}/3 {i + 11}/4\n" for i in range(9))
+    squares = "vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\n"
+    assert send(row__obj=(row + squares + faces).encode()).status_code == 201
+    atlas.refresh_from_db()
+    number = objects(atlas)["Row"]
+    picked = [{"id": number, "faces": [0, 1]}]
+    edit(act, atlas, "flatten along", objects=picked, keep=False)
+    answer = act(atlas, "copy-part", object=number, faces=[0, 1])
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == Job.DONE, job.error
+    (told,) = job.result["objects"]
+    assert told["parts"] == 2 and told["misfit"] < 1e-6
+    atlas.refresh_from_db()
+    uv = lying(atlas)["Row"]
+    for face in (3, 6):
+        there, here = uv[4 * face : 4 * face + 8], uv[:8]
+        np.testing.assert_allclose(there - there[0], here - here[0], atol=1e-9)
+    layout = load_layout(atlas.head)
+    assert int(layout.unplaced.sum()) >= 2
+    lonely = act(atlas, "copy-part", object=number, faces=list(range(9)))
+    assert Job.objects.get(pk=lonely.json()["id"]).state == Job.FAILED
+    assert act(atlas, "copy-part", object=number, faces=[10**7]).status_code in (202, 400)

@@ -2,7 +2,7 @@
 
 VERBS = (
     "cut", "split off", "rip", "cut folds", "join", "fewer islands", "close near seams", "dissolve crumbs",
-    "ease", "symmetrize", "straighten", "level", "upright", "round", "project", "flatten along", "move corners",
+    "weld",     "ease", "symmetrize", "straighten", "level", "upright", "round", "project", "flatten along", "move corners",
     "line up corners",
 )  # fmt: skip
 SHAPES = ("plane", "box", "cylinder", "cone", "sphere")

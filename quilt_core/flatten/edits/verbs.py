@@ -19,6 +19,7 @@ from quilt_core.flatten.edits.level import align_edges
 from quilt_core.flatten.edits.project import project
 from quilt_core.flatten.edits.straighten import straighten
 from quilt_core.flatten.edits.symmetrize import symmetrize
+from quilt_core.flatten.edits.weld import weld
 
 IntArray = NDArray[np.int64]
 
@@ -122,6 +123,7 @@ DONE_BY: dict[str, Verb] = {
     "fewer islands": lambda laid, p, o: join_neighbours(laid, _known(laid, p), o.stretch),
     "close near seams": lambda laid, p, o: close_near(laid, _known(laid, p), o.gap),
     "dissolve crumbs": lambda laid, p, o: dissolve_crumbs(laid, _known(laid, p), o.side),
+    "weld": lambda laid, p, o: weld(laid),
     "ease": lambda laid, p, o: ease(laid, _region(laid, p) & laid.known, o.hold_border, o.balance),
     "symmetrize": lambda laid, p, o: symmetrize(laid, _region(laid, p) & laid.known),
     "straighten": lambda laid, p, o: straighten(laid, _region(laid, p) & laid.known),

@@ -9,7 +9,7 @@ import numpy as np
 
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
-from studio.actions.mend.new_bases import Remade, keep_base, scene_of, with_bases
+from studio.actions.mend.new_bases import Remade, keep_base, object_of, scene_of, with_bases
 from studio.arrays import Member, load_geometry, members_with_rows
 from studio.models import BaseLayout, Revision
 from studio.state import State, read_state, spans
@@ -23,7 +23,8 @@ def copy_layouts(
     """What copying makes of a revision; None when the user wants nothing of it.
 
     `params`: object (id) whose layout is copied, to (ids; none for all that are alike), stack (whether
-    copies lie on its islands and share their texels; else they come to the side table).
+    copies lie on its islands and share their texels; else they come to the side table), number (of the
+    match, where a symmetric mesh has several; the closest in shape first).
     """
     from quilt_core.flatten.alike import find_match
     from quilt_core.flatten.object_flat import world_points
@@ -45,7 +46,7 @@ def copy_layouts(
             "Put all its islands into one atlas first, or copy its layout without stacks.",
         )
     uv = load_geometry(source.base.geometry)["uv"]
-    first = scene_of(source.object.source).objects[source.object.number].mesh
+    first = object_of(source.base, scene_of(source.object.source)).mesh
     wanted = set(params.get("to") or [])
     if params.get("stack"):
         state = _stacked(state, members.index(source))
@@ -64,12 +65,12 @@ def copy_layouts(
         if member.object.faces != source.object.faces:
             continue
         scene = scene_of(member.object.source)
-        other = scene.objects[member.object.number]
-        match = find_match(first, other.mesh)
+        other = object_of(member.base, scene, source.base.weld)
+        match = find_match(first, other.mesh, params.get("number", 0))
         if match is None:
             continue
         copied = uv[match.corner]
-        made[k] = keep_base(member.base, scene, copied, "copied")
+        made[k] = keep_base(member.base, scene, copied, "copied", source.base.weld)
         made[k].copied_from = source.object
         if params.get("stack"):
             kept[k] = _on_top(
@@ -80,6 +81,9 @@ def copy_layouts(
                 "object": member.object.pk,
                 "name": member.object.name,
                 "mirrored": match.mirrored,
+                "number": match.number,
+                "matches": match.matches,
+                "stack": bool(params.get("stack")),
                 "misfit": round(match.misfit, 6),
                 "l2": round(stretch_of(other.mesh, world_points(other), copied), 4),
             }

@@ -24,7 +24,7 @@ def cut_link(revision: Revision, object_id: int) -> Made:
         own = BaseLayout.objects.create(
             object=old.object, channel=old.channel, verb=old.verb, parent=old, geometry=old.geometry,
             islands=old.islands, unflattened=old.unflattened, useless=old.useless,
-            proportion=old.proportion, suggested=old.suggested,
+            proportion=old.proportion, suggested=old.suggested, weld=old.weld,
         )  # fmt: skip
         rows[k] = replace(rows[k], base=own.pk)
     name = members[mine[0]].object.name

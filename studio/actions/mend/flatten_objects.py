@@ -11,7 +11,7 @@ import numpy as np
 from quilt_core.scene import Scene
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
-from studio.actions.mend.new_bases import figure_row, keep_base, scene_of, with_bases
+from studio.actions.mend.new_bases import figure_row, keep_base, object_of, scene_of, with_bases
 from studio.arrays import Member, load_geometry, members_with_rows
 from studio.models import BaseLayout, Revision
 from studio.state import read_state
@@ -24,7 +24,7 @@ def flatten_objects(
 ) -> Made | None:
     """What flattening makes of a revision; None when the user wants nothing of it.
 
-    `params`: objects (ids; none for all without usable UVs), charts, angle, stretch, balance. A run that is
+    `params`: objects (ids; none for all without usable UVs), charts, angle, stretch, balance, weld. A run that is
     stopped keeps what is flat so far, object by object, when the user wants that.
     """
     from quilt_core.flatten import FlattenSettings
@@ -34,6 +34,7 @@ def flatten_objects(
         angle=params["angle"],
         stretch=params["stretch"],
         balance=params["balance"],
+        weld=params.get("weld", 0.0),
     )
     state = read_state(revision)
     members = members_with_rows(state.members)
@@ -98,6 +99,7 @@ def _way(params: dict[str, Any]) -> str:
         "angle": f"seams from {params['angle']:g}°",
         "hard": "seams at hard edges",
         "material": "seams between materials",
+        "group": "seams between groups",
         "one": "one piece each",
     }
     return ways[params["charts"]]
@@ -113,7 +115,7 @@ def _before(member: Member, scene: Scene) -> dict[str, Any]:
     from quilt_core.flatten.object_flat import world_points
     from quilt_core.flatten.result import figures_of
 
-    obj, data = scene.objects[member.object.number], load_geometry(member.base.geometry)
+    obj, data = object_of(member.base, scene), load_geometry(member.base.geometry)
     root = float(np.sqrt(member.proportion))
     uv = data["uv"] * np.array([root, 1.0 / root])
     laid = lay_out(obj.mesh, uv, world_points(obj), face_island=data["face_island"])
@@ -135,11 +137,11 @@ def _flat(
         tell(stage.progress)
         return not stop()
 
-    mesh_object = scene.objects[old.object.number]
+    mesh_object = object_of(old, scene, settings.weld)
     found = flatten_mesh(mesh_object.mesh, settings, world_points(mesh_object), on_stage)
     if not found.charts:
         return None, {}
-    row = keep_base(old, scene, found.uv, "flattened")
+    row = keep_base(old, scene, found.uv, "flattened", settings.weld)
     return row, {
         "object": old.object.pk,
         "name": old.object.name,

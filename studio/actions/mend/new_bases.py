@@ -13,7 +13,8 @@ from numpy.typing import NDArray
 from quilt_core.formats import read_scene
 from quilt_core.measure.density import scale_about_centres
 from quilt_core.pack.problem import PackSettings
-from quilt_core.scene import Scene
+from quilt_core.scene import Scene, SceneObject
+from quilt_core.scene.weld import welded
 from studio import storage
 from studio.actions.gather.gather_files import siblings_in
 from studio.arrays import Base, Layout, members_with_rows, read_base, store_geometry
@@ -40,12 +41,20 @@ def _scene(source: Source, sha256: str, metres_per_unit: float) -> Scene:
     return read_scene(source.name.rsplit("/", 1)[-1], storage.get(sha256), find, metres_per_unit)
 
 
-def keep_base(old: BaseLayout, scene: Scene, uv: Any, verb: str) -> BaseLayout:
+def object_of(base: BaseLayout, scene: Scene, weld: float | None = None) -> SceneObject:
+    """The object of a base layout, with those of its vertices as one that count as one there."""
+    obj = scene.objects[base.object.number]
+    return replace(obj, mesh=welded(obj.mesh, base.weld if weld is None else weld))
+
+
+def keep_base(
+    old: BaseLayout, scene: Scene, uv: Any, verb: str, weld: float | None = None
+) -> BaseLayout:
     """UVs (C, 2) of an object as a base layout that follows an old one; `with_bases` saves its row, so
     that work that is given up leaves none."""
     from quilt_core.flatten.object_flat import with_channel
 
-    flat = with_channel(scene.objects[old.object.number], old.channel, uv)
+    flat = with_channel(object_of(old, scene, weld), old.channel, uv)
     read = read_base(flat, old.channel, scene, old.object.source.uv_tolerance)
     # Laid out for square texels, whatever pictures the object brought.
     square = replace(read.islands, proportion=np.ones(read.islands.count))
@@ -58,6 +67,7 @@ def keep_base(old: BaseLayout, scene: Scene, uv: Any, verb: str) -> BaseLayout:
         geometry=store_geometry(flat, base),
         islands=square.count,
         unflattened=square.unflattened[0],
+        weld=old.weld if weld is None else weld,
     )
 
 

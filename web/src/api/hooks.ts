@@ -52,13 +52,13 @@ export function useAtlas(id: number | undefined) {
 export const isActive = (job: Job) => job.state === "queued" || job.state === "running";
 
 /** How objects are flattened at a click. */
-export const AT_A_CLICK = { charts: "shape", angle: 45, stretch: 1.05, balance: 0.5, draft: false } as const;
+export const AT_A_CLICK = { charts: "shape", angle: 45, stretch: 1.05, balance: 0.5, weld: 0, draft: false } as const;
 
 /** What an edit of a layout asks for. */
 export type Edit = Omit<EditRequest, "change" | "draft"> & { draft?: boolean };
 
 /** Kinds of jobs that are done in a moment. */
-const SHORT = new Set(["measure", "slip in", "fit here", "take in", "edit", "copy layout"]);
+const SHORT = new Set(["measure", "slip in", "fit here", "take in", "edit", "copy layout", "copy part"]);
 
 /** Jobs that were started from this page. */
 const started = new Set<number>();
@@ -96,6 +96,11 @@ export function useJobs(projectId: number) {
       if (job.state === "done" && job.kind === "copy layout" && copies) {
         const moved = copies.filter((copy) => copy.misfit > 1e-4).length;
         useUi.getState().tell({ kind: "done", what: `The layout went to ${copies.map((copy) => copy.name).join(", ")}${moved ? `; ${moved} of them ${moved === 1 ? "differs" : "differ"} in shape, so its texels are stretched there` : ""}.` });
+      }
+      const parts = (job.result as { objects?: { parts: number }[] } | undefined)?.objects;
+      if (job.state === "done" && job.kind === "copy part" && parts) {
+        const count = parts.reduce((sum, row) => sum + row.parts, 0);
+        useUi.getState().tell({ kind: "done", what: `The layout of that part went to ${count} ${count === 1 ? "other" : "others"}; they are on the side table.` });
       }
       const edited = job.result as { note?: string; done?: string; refused?: number; draft?: boolean } | undefined;
       if (job.state === "done" && job.kind === "edit" && edited?.note)
@@ -226,7 +231,11 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       ...options,
     }),
     copyLayout: useMutation({
-      mutationFn: (body: { object: number; to: number[]; stack?: boolean }) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-layout/", { params: path, body: { stack: false, ...body, ...seen() } }))),
+      mutationFn: (body: { object: number; to: number[]; stack?: boolean; number?: number }) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-layout/", { params: path, body: { stack: false, number: 0, ...body, ...seen() } }))),
+      ...options,
+    }),
+    copyPart: useMutation({
+      mutationFn: (body: { object: number; faces: number[] }) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-part/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
     unlink: useMutation({

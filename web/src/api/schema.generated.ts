@@ -73,6 +73,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/copy-part/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Give the layout of picked faces to all parts that are alike. */
+        post: operations["copy_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/cure/": {
         parameters: {
             query?: never;
@@ -624,6 +641,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/objects/{object_id}/seams/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Seams of a UV channel of the file, as edges. */
+        get: operations["get_seams"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pack-options/": {
         parameters: {
             query?: never;
@@ -1134,10 +1168,11 @@ export interface components {
          *     * `angle` - angle
          *     * `hard` - hard
          *     * `material` - material
+         *     * `group` - group
          *     * `one` - one
          * @enum {string}
          */
-        ChartsEnum: "shape" | "angle" | "hard" | "material" | "one";
+        ChartsEnum: "shape" | "angle" | "hard" | "material" | "group" | "one";
         ControlIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -1186,6 +1221,18 @@ export interface components {
              * @default false
              */
             stack: boolean;
+            /**
+             * @description which match of a symmetric mesh, the closest in shape first
+             * @default 0
+             */
+            number: number;
+        };
+        CopyPartIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description whose faces are copied */
+            object: number;
+            faces?: number[];
         };
         /**
          * @description * `mirror` - mirror
@@ -1288,6 +1335,11 @@ export interface components {
             way?: components["schemas"]["WayEnum"];
             /** @description px to the right and up */
             by?: number[];
+            /**
+             * Format: double
+             * @description part of an object's size
+             */
+            weld?: number;
         };
         /**
          * @description * `cut` - cut
@@ -1298,6 +1350,7 @@ export interface components {
          *     * `fewer islands` - fewer islands
          *     * `close near seams` - close near seams
          *     * `dissolve crumbs` - dissolve crumbs
+         *     * `weld` - weld
          *     * `ease` - ease
          *     * `symmetrize` - symmetrize
          *     * `straighten` - straighten
@@ -1310,7 +1363,7 @@ export interface components {
          *     * `line up corners` - line up corners
          * @enum {string}
          */
-        EditInVerbEnum: "cut" | "split off" | "rip" | "cut folds" | "join" | "fewer islands" | "close near seams" | "dissolve crumbs" | "ease" | "symmetrize" | "straighten" | "level" | "upright" | "round" | "project" | "flatten along" | "move corners" | "line up corners";
+        EditInVerbEnum: "cut" | "split off" | "rip" | "cut folds" | "join" | "fewer islands" | "close near seams" | "dissolve crumbs" | "weld" | "ease" | "symmetrize" | "straighten" | "level" | "upright" | "round" | "project" | "flatten along" | "move corners" | "line up corners";
         /**
          * @description * `quick` - quick
          *     * `standard` - standard
@@ -1429,6 +1482,12 @@ export interface components {
              * @default 0.5
              */
             balance: number;
+            /**
+             * Format: double
+             * @description part of an object's size within which vertices count as one
+             * @default 0
+             */
+            weld: number;
             /**
              * @description as a try beside the present layout
              * @default false
@@ -2008,6 +2067,10 @@ export interface components {
             }[];
             kinds: components["schemas"]["KindOut"][];
         };
+        SeamsOut: {
+            /** @description each by the corner where it starts in its face */
+            edges?: number[];
+        };
         SettleIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2272,6 +2335,33 @@ export interface operations {
                 "application/json": components["schemas"]["CopyLayoutIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["CopyLayoutIn"];
                 "multipart/form-data": components["schemas"]["CopyLayoutIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    copy_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyPartIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["CopyPartIn"];
+                "multipart/form-data": components["schemas"]["CopyPartIn"];
             };
         };
         responses: {
@@ -3116,6 +3206,30 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    get_seams: {
+        parameters: {
+            query: {
+                /** @description of the file, from 0 */
+                channel: number;
+            };
+            header?: never;
+            path: {
+                object_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeamsOut"];
                 };
             };
         };

@@ -59,6 +59,8 @@ export class Editor {
   readonly pictures = new Map<"table" | "model", () => string>();
   /** Told how far the picked corners were dragged: px of their sheet, to the right and up. */
   onCornersMoved: ((by: [number, number]) => void) | null = null;
+  /** Told when the brush picked faces that shall be eased. */
+  onEased: (() => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
   handsOn = true;
   /** Raised once, when the table was painted with a layout for the first time. */

@@ -110,6 +110,15 @@ export class Cloth {
     return this.cornerAt.get(corner);
   }
 
+  /** Edge that goes from a corner of the file to the next one of its face; -1 for none. */
+  edgeFrom(corner: number): number {
+    const at = this.cornerAt.get(corner);
+    if (at === undefined) return -1;
+    for (const t of this.triangles(this.face(Math.floor(at / 3))))
+      for (const h of [3 * t, 3 * t + 1, 3 * t + 2]) if (this.corners.corner[h] === corner && this.edgeOf[h] >= 0) return this.edgeOf[h];
+    return -1;
+  }
+
   /** Edges of a face. */
   edges(face: number): number[] {
     return this.triangles(face).flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2].map((h) => this.edgeOf[h]).filter((e) => e >= 0));

@@ -6,6 +6,9 @@ import { Signal } from "../signal";
 export const PICKED = ["islands", "faces", "edges", "path", "corners"] as const;
 export type Picked = (typeof PICKED)[number];
 
+/** What a drag over bare cloth does while faces, edges or corners are picked. */
+export const DRAGS = ["box", "lasso", "brush"] as const;
+
 /** What is picked of one object: faces, edges (as the cloth numbers them) and corners (as the file does). */
 export type Own = { faces: Set<number>; edges: Set<number>; corners: Set<number> };
 
@@ -20,6 +23,11 @@ export class PicksManager {
   fetch: ((object: number) => Promise<ArrayBuffer>) | null = null;
   /** Where a path begins: an object, a place of its cloth. */
   pathFrom: { object: number; place: number; h: number } | null = null;
+  drag: (typeof DRAGS)[number] = "box";
+  /** Radius of the brush, px of the screen. */
+  brush = 18;
+  /** Whether what the brush passed over is eased as soon as it is lifted. */
+  easing = false;
   /** Whether loops run on through seams. */
   through = true;
   private picked = new Map<number, Own>();

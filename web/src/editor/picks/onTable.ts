@@ -33,11 +33,17 @@ export async function triangleAt(editor: Editor, x: number, y: number): Promise<
 }
 
 /** Pick the faces, edges or corners that lie in a box on the table. */
-export async function pickBox(editor: Editor, box: Bounds, add: boolean): Promise<void> {
+export function pickBox(editor: Editor, box: Bounds, add: boolean): Promise<void> {
+  const inside = (p: [number, number]) => p[0] >= box.minX && p[0] <= box.maxX && p[1] >= box.minY && p[1] <= box.maxY;
+  return pickWithin(editor, editor.document.model?.islandsIn(box) ?? [], inside, add);
+}
+
+/** Pick the faces, edges or corners of some islands whose points on the table are inside of something; or let go of them. */
+export async function pickWithin(editor: Editor, among: Iterable<number>, within: (p: [number, number]) => boolean, add: boolean, remove = false): Promise<void> {
   const { picks, document } = editor;
-  const islands = new Set(document.model?.islandsIn(box) ?? []);
+  const islands = new Set(among);
   const objects = [...new Set([...islands].map((island) => document.objectOf(island)?.id))].filter((id): id is number => id !== undefined);
-  const inside = (p: [number, number] | null) => p !== null && p[0] >= box.minX && p[0] <= box.maxX && p[1] >= box.minY && p[1] <= box.maxY;
+  const inside = (p: [number, number] | null) => p !== null && within(p);
   const kind = picks.mode === "faces" ? "faces" : picks.mode === "corners" ? "corners" : "edges";
   if (!add && kind !== "edges") picks.objects().forEach((id) => picks.change(id, kind, "remove", [...picks.of(id)[kind]]));
   for (const object of objects) {
@@ -55,7 +61,7 @@ export async function pickBox(editor: Editor, box: Bounds, add: boolean): Promis
         if (inside([ring.reduce((s, p) => s + p[0], 0) / 3, ring.reduce((s, p) => s + p[1], 0) / 3])) found.add(cloth.face(t));
       }
     }
-    picks.change(object, kind, "add", found);
+    picks.change(object, kind, remove ? "remove" : "add", found);
   }
 }
 

@@ -11,8 +11,8 @@ import { drawLabels, drawStitches } from "../table/stitches";
 import { TableRenderer } from "../table/TableRenderer";
 import { Boxing } from "../tools/Boxing";
 import { Lasso, Region } from "../tools/Pens";
-import { CornerDrag } from "../tools/Picking";
-import { drawFrame, drawGesture, drawHeld, drawShape } from "./drawGesture";
+import { CornerDrag, PickBrush, PickLasso } from "../tools/Picking";
+import { drawBrush, drawFrame, drawGesture, drawHeld, drawShape } from "./drawGesture";
 
 export type Canvases = { under: HTMLCanvasElement; middle: HTMLCanvasElement; over: HTMLCanvasElement };
 
@@ -93,7 +93,8 @@ export class TablePainter {
     if (editor.figures.finding && !view.previewed) drawSpots(top, camera, editor.figures.finding, document.map, onIsland);
     const { state } = editor.tools;
     if (editor.picks.some || editor.picks.pathFrom) drawPicks(top, editor, onIsland.ink, state instanceof CornerDrag ? state.by : undefined);
-    if (state instanceof Lasso || state instanceof Region) drawShape(top, editor, state.shape, palette, state instanceof Region);
+    if (state instanceof PickBrush) drawBrush(top, editor, state.shape, editor.picks.brush);
+    if (state instanceof PickLasso || state instanceof Lasso || state instanceof Region) drawShape(top, editor, state.shape, palette, state instanceof Region);
     if (state instanceof Boxing) drawBox(top, editor, state.box, palette);
     if (!editor.painted.version) {
       performance.mark("table painted");

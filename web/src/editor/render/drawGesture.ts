@@ -140,6 +140,18 @@ export function gesturePath(editor: Editor, islands: readonly number[], most: nu
   return path;
 }
 
+/** Where a brush passed, as wide as it is. */
+export function drawBrush(ctx: CanvasRenderingContext2D, editor: Editor, shape: Shape, radius: number): void {
+  ctx.beginPath();
+  for (let k = 0; k < shape.length; k += 2) ctx.lineTo(...editor.camera.toScreen(shape[k], shape[k + 1]));
+  ctx.lineWidth = 2 * radius;
+  ctx.lineCap = ctx.lineJoin = "round";
+  ctx.strokeStyle = "rgba(46,94,98,0.28)";
+  ctx.stroke();
+  ctx.lineWidth = 1;
+  ctx.lineCap = "butt";
+}
+
 /** A line that is drawn by hand; for a region with its size in px. */
 export function drawShape(ctx: CanvasRenderingContext2D, editor: Editor, shape: Shape, palette: Palette, region: boolean): void {
   ctx.beginPath();

@@ -42,7 +42,7 @@ export class PenIdle extends State {
 }
 
 /** A line follows the pointer. */
-abstract class Drawing extends State {
+export abstract class Drawing extends State {
   /** x and y on the table of all points so far. */
   readonly points: number[];
 

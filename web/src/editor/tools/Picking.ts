@@ -1,5 +1,7 @@
-import { pickBox, pickedCornerAt, triangleAt } from "../picks/onTable";
+import { inShape, type Shape } from "../geometry/shape";
+import { pickBox, pickedCornerAt, pickWithin, triangleAt } from "../picks/onTable";
 import { Boxing } from "./Boxing";
+import { Drawing } from "./Pens";
 import { State, type PointerAt, type ToolState } from "./Tool";
 import { DRAG_PX } from "./take/Pressed";
 
@@ -18,7 +20,8 @@ export class PickPressed extends State {
     if (Math.hypot(at.sx - this.from.sx, at.sy - this.from.sy) <= DRAG_PX) return this;
     const { from, editor } = this;
     if (editor.picks.mode === "corners" && !from.shift && pickedCornerAt(editor, from.sx, from.sy)) return new CornerDrag(editor, from).move(at);
-    return new PickBox(editor, from).move(at);
+    if (editor.picks.easing || editor.picks.drag === "brush") return new PickBrush(editor, from).move(at);
+    return (editor.picks.drag === "lasso" ? new PickLasso(editor, from) : new PickBox(editor, from)).move(at);
   }
 
   up(at: PointerAt): ToolState {
@@ -47,6 +50,59 @@ export class PickBox extends Boxing {
   protected override pick(add: boolean): void {
     void pickBox(this.editor, this.box, add);
   }
+}
+
+/** A line is drawn round faces, edges or corners. */
+export class PickLasso extends Drawing {
+  readonly name = "lasso";
+
+  get shape(): Shape {
+    return this.points;
+  }
+
+  up(): ToolState {
+    const { points, editor, from } = this;
+    const islands = editor.document.model?.islandsWithin(points) ?? [];
+    void pickWithin(editor, islands, ([x, y]) => inShape(x, y, points), from.shift || from.ctrl);
+    editor.drawn();
+    return editor.tools.rest;
+  }
+}
+
+/** What the brush passes over is picked, on top of what is; with Ctrl it is let go of. Picked faces may be eased at once. */
+export class PickBrush extends Drawing {
+  readonly name = "brush";
+
+  get shape(): Shape {
+    return this.points;
+  }
+
+  up(): ToolState {
+    const { points, editor, from } = this;
+    const { picks } = editor;
+    const reach = picks.brush / editor.camera.scale;
+    const near = ([x, y]: [number, number]) => nearLine(x, y, points) <= reach;
+    const xs = points.filter((_, k) => k % 2 === 0);
+    const ys = points.filter((_, k) => k % 2 === 1);
+    const box = { minX: Math.min(...xs) - reach, minY: Math.min(...ys) - reach, maxX: Math.max(...xs) + reach, maxY: Math.max(...ys) + reach };
+    const islands = editor.document.model?.islandsIn(box) ?? [];
+    if (picks.easing) picks.clear();
+    void pickWithin(editor, islands, near, true, from.ctrl && !picks.easing).then(() => { if (picks.easing) editor.onEased?.(); });
+    editor.drawn();
+    return editor.tools.rest;
+  }
+}
+
+/** Distance of a point from a line of x, y, x, y. */
+export function nearLine(x: number, y: number, line: Shape): number {
+  let least = Math.hypot(x - line[0], y - line[1]);
+  for (let k = 0; k + 3 < line.length; k += 2) {
+    const [ax, ay] = [line[k], line[k + 1]];
+    const [dx, dy] = [line[k + 2] - ax, line[k + 3] - ay];
+    const t = Math.max(0, Math.min(1, ((x - ax) * dx + (y - ay) * dy) / (dx * dx + dy * dy || 1)));
+    least = Math.min(least, Math.hypot(x - ax - t * dx, y - ay - t * dy));
+  }
+  return least;
 }
 
 /** Picked corners follow the pointer; to whole texels with Ctrl. */

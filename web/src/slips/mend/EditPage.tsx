@@ -20,6 +20,7 @@ export function EditPage({ jobs, actions }: SlipProps) {
   const [stretch, setStretch] = useKept("join stretch", 1.05);
   const [gap, setGap] = useKept("near gap", 0.5);
   const [side, setSide] = useKept("crumb side", 8);
+  const [weld, setWeld] = useKept("edit weld", 0.01);
   const [shape, setShape] = useKept<(typeof SHAPES)[number]>("projection", "plane");
   const [axis, setAxis] = useKept<keyof typeof AXES>("projection axis", "average");
   const [way, setWay] = useKept<keyof typeof WAYS>("line up", "level");
@@ -53,6 +54,9 @@ export function EditPage({ jobs, actions }: SlipProps) {
         <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
         <Check label="Hold the border" value={hold} onChange={setHold} />
         <Do {...common} name="Ease" verb="ease" of={ofFaces} more={{ balance, hold_border: hold }} enabled={region > 0} title="Less stretch, where it is; no face is turned over. Of picked faces only these change" />
+        <Box h="1.5" />
+        <Check label="Ease with the brush: faces it passes over, at once" value={picks.easing} onChange={(on) => { picks.easing = on; if (on) picks.use("faces"); picks.signal.raise(); }} />
+        {(picks.easing || picks.drag === "brush") && <NumberField label="Brush" unit="px wide" value={2 * picks.brush} min={4} max={400} step={4} onChange={(wide) => { picks.brush = wide / 2; picks.signal.raise(); }} />}
       </Part>
       <Part name="Straighten">
         <Flex gap="1" wrap="wrap">
@@ -78,6 +82,9 @@ export function EditPage({ jobs, actions }: SlipProps) {
         <Box mb="1.5"><Do {...common} name="Close near seams" verb="close near seams" of={ofFaces} more={{ gap }} enabled={region > 0} title="Seams whose sides lie that near meet in the middle" /></Box>
         <NumberField label="Side up to" unit="px" value={side} min={1} max={512} step={1} onChange={setSide} />
         <Do {...common} name="Dissolve crumbs" verb="dissolve crumbs" of={ofFaces} more={{ side }} enabled={region > 0} title="Islands smaller than a square of that side are joined to the neighbour with the longest border" />
+        <Box h="1.5" />
+        <NumberField label="Weld within" unit="% of size" value={weld} min={0} max={5} step={0.01} onChange={setWeld} />
+        <Do {...common} name="Weld vertices" verb="weld" of={ofFaces} more={{ weld: weld / 100 }} enabled={region > 0} title="Vertices that near count as one for the layout, so that what lies beside them can be joined; the mesh stays as it is" />
       </Part>
       <Foot>
         <Check label="As a try, beside the present layout" value={trying} onChange={setTrying} />

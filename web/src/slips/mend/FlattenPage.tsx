@@ -7,13 +7,14 @@ import { lacksLayout } from "../lacksLayout";
 import type { SlipProps } from "../props";
 import { Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "../parts";
 
-const CHARTS = { shape: "by shape: few seams", angle: "by angle", hard: "at hard edges", material: "between materials", one: "one piece each" } as const;
+const CHARTS = { shape: "by shape: few seams", angle: "by angle", hard: "at hard edges", material: "between materials", group: "between groups", one: "one piece each" } as const;
 type Charts = keyof typeof CHARTS;
 const SAID: Record<Charts, string> = {
   shape: "Charts grow while their stretch stays below the limit.",
   angle: "Edges that turn by more are seams.",
   hard: "Edges that are shaded hard are seams.",
   material: "Borders of materials are seams.",
+  group: "Borders of the groups of a file are seams.",
   one: "Each shell stays whole, whatever its stretch.",
 };
 const SCOPES = ["bare", "picked"] as const;
@@ -28,6 +29,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const [stretch, setStretch] = useKept("flatten stretch", 1.05);
   const [angle, setAngle] = useKept("flatten angle", 45);
   const [balance, setBalance] = useKept("balance", 0.5);
+  const [weld, setWeld] = useKept("flatten weld", 0);
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("flatten scope", "bare");
   const rows = editor.document.info?.objects ?? [];
   const bare = rows.filter(lacksLayout);
@@ -35,7 +37,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const picked = rows.filter((o) => named.has(o.id));
   const chosen = scope === "picked" ? picked : bare;
   const busy = running(jobs, "flatten");
-  const run = (draft: boolean) => actions.flatten.mutate({ objects: chosen.map((o) => o.id), charts, angle, stretch, balance, draft });
+  const run = (draft: boolean) => actions.flatten.mutate({ objects: chosen.map((o) => o.id), charts, angle, stretch, balance, weld: weld / 100, draft });
   const counted = `${chosen.length} ${chosen.length === 1 ? "object" : "objects"}`;
   return (
     <>
@@ -55,6 +57,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
       {charts === "angle" && <NumberField label="Angle from" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} />}
       {charts !== "one" && <NumberField label="Stretch up to" unit="L2" value={stretch} min={1.0005} max={4} step={0.01} onChange={setStretch} />}
       <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
+      <NumberField label="Weld within" unit="% of size" value={weld} min={0} max={5} step={0.01} onChange={setWeld} />
       <Results jobs={jobs} />
       <Foot>
         <MainButton disabled={!chosen.length || busy} busy={actions.flatten.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>

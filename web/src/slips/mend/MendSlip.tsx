@@ -13,16 +13,20 @@ const PAGES = ["Flatten", "Seams", "Edit", "Alike"] as const;
 /** Mend: layouts that are made or changed here. */
 export function MendSlip(props: SlipProps) {
   const [page, turn] = useKept<(typeof PAGES)[number]>("mend page", "Flatten");
+  const [balance] = useKept("balance", 0.5);
   const { mutate } = props.actions.edit;
   useEffect(() => {
     editor.picks.fetch = (object) => fetchBytes(`/api/objects/${object}/corners/`);
+    editor.onEased = () => { const objects = editor.picks.sent().filter((own) => own.faces.length); if (objects.length) mutate({ verb: "ease", objects: objects.map((own) => ({ ...own, edges: [], corners: [] })), balance, hold_border: true }); };
     editor.onCornersMoved = (by) => mutate({ verb: "move corners", objects: editor.picks.sent(), by: [...by] });
     return () => {
       // Elsewhere islands are picked.
       editor.picks.use("islands");
       editor.onCornersMoved = null;
+      editor.onEased = null;
+      editor.picks.easing = false;
     };
-  }, [mutate]);
+  }, [mutate, balance]);
   return (
     <>
       <Pages label="Mending" pages={PAGES} page={page} turn={turn} />

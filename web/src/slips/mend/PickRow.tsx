@@ -1,9 +1,10 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { api, ask } from "../../api/client";
 import { useEditor } from "../../api/hooks";
 import { borderOf, edgeLoop, grown, mirrored, smoothFaces } from "../../editor/cloth/walks";
 import type { Editor } from "../../editor/Editor";
 import * as format from "../../format";
-import { useKept } from "../../state";
+import { tellError, useKept, useUi } from "../../state";
 import { NumberField } from "../parts";
 
 /** How much is picked, in words. */
@@ -40,12 +41,33 @@ export function EdgeTools() {
         {([0, 1, 2] as const).map((axis) => <Small key={axis} title={`The mirror image too, left and right along ${"XYZ"[axis]} of the object`} disabled={!some} onClick={() => each((id) => { const cloth = picks.cloth(id); if (cloth) picks.change(id, "edges", "add", mirrored(cloth, picks.of(id).edges, axis)); })}>{`Mirror ${"XYZ"[axis]}`}</Small>)}
         <Small title="The border of the picked faces" disabled={!picks.count("faces")} onClick={() => each((id) => { const cloth = picks.cloth(id); if (cloth) picks.change(id, "edges", "add", borderOf(cloth, picks.of(id).faces)); })}>Round faces</Small>
         <Small title="The seams that these objects have now" disabled={!chosen().length} onClick={() => chosen().forEach((id) => void picks.ready(id).then((cloth) => cloth && picks.change(id, "edges", "add", cloth.seam.flatMap((seam, edge) => (seam && !cloth.border[edge] ? [edge] : [])))))}>Present seams</Small>
+        {channelNames(editor, chosen()).map((name, channel) => <Small key={name} title={`The seams of this channel of the file`} onClick={() => chosen().forEach((id) => void seamsOf(editor, id, channel))}>{`Seams of ${name}`}</Small>)}
         <Small title="Let go of all that is picked" disabled={!picks.some} onClick={() => picks.clear()}>Clear</Small>
       </Flex>
       <Flex gap="1" align="flex-end"><Box flex="1"><NumberField label="From" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} /></Box>
         <Box mb="1.5"><Small title="Pick all edges of the objects in hand that turn by more" disabled={!chosen().length} onClick={() => chosen().forEach((id) => void picks.ready(id).then((cloth) => cloth && picks.change(id, "edges", "add", cloth.ends.flatMap((_, edge) => (!cloth.border[edge] && cloth.turn(edge) > (angle * Math.PI) / 180 ? [edge] : [])))))}>Pick</Small></Box></Flex>
     </Box>
   );
+}
+
+/** Names of the channels that all of these objects have in their files. */
+function channelNames(editor: Editor, objects: number[]): string[] {
+  const rows = (editor.document.info?.objects ?? []).filter((o) => objects.includes(o.id));
+  if (!rows.length) return [];
+  return rows[0].channels.slice(0, Math.min(...rows.map((o) => o.channels.length)));
+}
+
+/** Pick the edges that are seams in a channel of an object's file. */
+async function seamsOf(editor: Editor, id: number, channel: number): Promise<void> {
+  try {
+    const [cloth, told] = await Promise.all([editor.picks.ready(id), ask(api.GET("/api/objects/{object_id}/seams/", { params: { path: { object_id: id }, query: { channel } } }))]);
+    if (!cloth) return;
+    const found = (told.edges ?? []).map((corner) => cloth.edgeFrom(corner)).filter((edge) => edge >= 0);
+    if (!found.length) useUi.getState().tell({ kind: "done", what: "That channel has no seams on this object but the borders of its mesh." });
+    editor.picks.change(id, "edges", "add", found);
+  } catch (error) {
+    tellError(error);
+  }
 }
 
 /** What the picked faces can become. */
