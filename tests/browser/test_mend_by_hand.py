@@ -118,6 +118,38 @@ def test_faces_are_split_off_joined_again_and_the_island_eased(sheet):
     told(sheet, "4.000 (4 is none)")
 
 
+def drag(page, *places) -> None:
+    """Press at the first UV, go to the others, let go."""
+    page.mouse.move(*at(page, *places[0]))
+    page.mouse.down()
+    for place in places[1:]:
+        page.mouse.move(*at(page, *place), steps=4)
+    page.mouse.up()
+
+
+def test_faces_are_picked_with_lasso_and_brush_and_eased_with_it(sheet):
+    task(sheet).get_by_role("tab", name="Edit").click()
+    pick(sheet, "Faces")
+    sheet.get_by_role("radio", name="Lasso").click()
+    # Round the middles of three of the four squares in the corner.
+    drag(sheet, (0.07, 0.07), (0.29, 0.07), (0.29, 0.18), (0.2, 0.2), (0.2, 0.33), (0.07, 0.33))
+    picked(sheet, "3 faces picked")
+    sheet.get_by_role("radio", name="Brush").click()
+    drag(sheet, (0.15, 0.45), (0.45, 0.45))
+    picked(sheet, "7 faces picked")
+    sheet.keyboard.down("Control")
+    drag(sheet, (0.15, 0.45), (0.25, 0.45))
+    sheet.keyboard.up("Control")
+    picked(sheet, "5 faces picked")
+    task(sheet).get_by_text("Ease with the brush").click()
+    drag(sheet, (0.25, 0.25), (0.35, 0.25))
+    told(sheet, "Ease:")
+    # Seams of the file's own channel: this sheet has none but its border.
+    task(sheet).get_by_role("tab", name="Seams").click()
+    task(sheet).get_by_role("button", name="Seams of UV 1").click()
+    told(sheet, "no seams on this object")
+
+
 def test_a_try_is_looked_at_beside_the_layout_and_kept(sheet):
     task(sheet).get_by_role("tab", name="Seams").click()
     pick(sheet, "Path")

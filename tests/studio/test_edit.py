@@ -279,3 +279,11 @@ def test_the_layout_of_a_part_comes_to_all_that_are_alike(act, send, atlas):
     lonely = act(atlas, "copy-part", object=number, faces=list(range(9)))
     assert Job.objects.get(pk=lonely.json()["id"]).state == Job.FAILED
     assert act(atlas, "copy-part", object=number, faces=[10**7]).status_code in (202, 400)
+
+
+def test_an_edit_that_changes_nothing_says_so_and_leaves_all_as_it_was(act, sheet):
+    before = lying(sheet)["Sheet"]
+    one = {"id": objects(sheet)["Sheet"], "faces": [5, 6]}
+    job = edit(act, sheet, "ease", objects=[one], hold_border=True)
+    assert "4.000" in job.result["note"]
+    np.testing.assert_allclose(lying(sheet)["Sheet"], before, atol=1e-12)

@@ -70,7 +70,7 @@ def remade_of(
     base_uv[changed] = uv[changed] / shape
     shift = np.zeros(2)
     still = ~changed & np.isfinite(base_uv).all(axis=1)
-    if still.any():
+    if still.any() and changed.any():
         shift[0] = np.ceil(base_uv[still, 0].max() - np.nanmin(base_uv[changed, 0])) + 1.0
         base_uv[changed] += shift
     base = keep_base(member.base, scene, base_uv, verb, weld)
