@@ -188,6 +188,11 @@ def _add_flatten(parser: argparse.ArgumentParser) -> None:
         help="what charts keep once they are cut: 0 angles, 1 areas (0.5: both alike)",
     )
     parser.add_argument(
+        "--symmetric",
+        action="store_true",
+        help="charts of the two sides of a symmetric object are mirror images",
+    )
+    parser.add_argument(
         "--seconds",
         type=float,
         default=None,

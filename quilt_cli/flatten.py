@@ -48,6 +48,7 @@ def flatten(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         balance=options.balance,
         seconds=options.seconds,
         weld=options.weld,
+        symmetric=options.symmetric,
         seed=options.seed,
     )
     targets = output_paths(options.files, options.out)

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.flatten.both_sides import Mirror, find_mirror, flatten_both_sides
 from quilt_core.flatten.options import FlattenSettings
 from quilt_core.flatten.patchwork import (
     Limits,
@@ -110,9 +111,14 @@ def flatten_mesh(
     """
     settings = settings or FlattenSettings()
     started = time.monotonic()
-    shells = find_shells(welded(mesh, settings.weld), points)
+    mesh = welded(mesh, settings.weld)
+    shells = find_shells(mesh, points)
     if not shells.count:
         return measured(mesh, shells, None, time.monotonic() - started)
+    if settings.symmetric and (mirror := find_mirror(mesh, points)) is not None:
+        made = _mirrored(mesh, points, mirror, settings, tell, started)
+        if made is not None:
+            return made
     seams = fixed_seams(mesh, shells, settings)
     open_ = replace(shells, across=np.where(seams, -1, shells.across))
     limits = limits_for(settings.stretch)
@@ -136,6 +142,29 @@ def flatten_mesh(
         work = rebalanced(work, settings.balance)
     tell(Stage(1.0, _seam(work)))
     return measured(mesh, shells, work, time.monotonic() - started)
+
+
+def _mirrored(
+    mesh: Mesh,
+    points: FloatArray | None,
+    mirror: Mirror,
+    settings: FlattenSettings,
+    tell: Tell | None,
+    started: float,
+) -> Flattened | None:
+    """One side flattened, and the other as its mirror image."""
+    here = np.asarray(mesh.positions if points is None else points, np.float64)
+    own = replace(settings, symmetric=False, balance=BOTH_ALIKE)
+    limits = limits_for(settings.stretch)
+    work = flatten_both_sides(
+        mesh, here, mirror, limits, lambda half: flatten_mesh(half, own, here, tell)
+    )
+    if work is None:
+        return None
+    if settings.balance != BOTH_ALIKE:
+        work = rebalanced(work, settings.balance)
+    made = measured(mesh, work.shells, work, time.monotonic() - started)
+    return replace(made, symmetric=True)
 
 
 def _sewn_while_told(

@@ -28,6 +28,8 @@ class FlattenSettings:
         Largest L2 stretch of a chart.
     balance : float
         What the charts keep once they are cut: 0 angles, 1 areas, 0.5 both alike.
+    symmetric : bool
+        Charts of the two sides of a symmetric mesh are mirror images; nothing else where it is not.
     seconds : float, optional
         Time for looking for fewer seams; what the mesh's size suggests when it is not given.
     weld : float
@@ -46,6 +48,7 @@ class FlattenSettings:
     angle: float = 45.0
     stretch: float = 1.05
     balance: float = 0.5
+    symmetric: bool = False
     seconds: float | None = None
     weld: float = 0.0
     seed: int = 0

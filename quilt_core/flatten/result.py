@@ -43,6 +43,8 @@ class Flattened:
     flipped : int
         Triangles turned over.
     seconds : float
+    symmetric : bool
+        Whether both sides are mirror images, as was asked.
     """
 
     uv: FloatArray
@@ -54,6 +56,7 @@ class Flattened:
     energy: float
     flipped: int
     seconds: float
+    symmetric: bool = False
 
 
 def measured(mesh: Mesh, shells: Shells, work: Patchwork | None, seconds: float) -> Flattened:

@@ -55,6 +55,9 @@ class FlattenIn(OnChange):
         default=USUAL.weld, min_value=0, max_value=MOST_WELD,
         help_text="part of an object's size within which vertices count as one",
     )  # fmt: skip
+    symmetric = serializers.BooleanField(
+        default=USUAL.symmetric, help_text="charts of both sides of a symmetric object are alike"
+    )
     draft = serializers.BooleanField(default=False, help_text="as a try beside the present layout")
 
 

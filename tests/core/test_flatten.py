@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 
 from quilt_core.errors import LayoutError
 from quilt_core.flatten import FlattenSettings, flatten_mesh
+from quilt_core.flatten.both_sides import find_mirror
 from quilt_core.flatten.patchwork import limits_for, sewn_up
 from quilt_core.flatten.regions import start_patchwork
 from quilt_core.flatten.result import measured
@@ -19,6 +20,8 @@ from quilt_core.flatten.straight import straightened
 from quilt_core.flatten.useless import UVState, uv_state
 from quilt_core.formats import read_scene
 from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.seams import seam_edges
+from quilt_core.scene.weld import next_corner
 
 NEAT = FlattenSettings(stretch=1.003)
 
@@ -389,3 +392,49 @@ def test_groups_of_the_file_are_charts():
     # Where groups are the objects there is nothing to tell apart within one.
     apart = read_scene("sheet.obj", OBJ_GROUPS.replace(b"o sheet\n", b"")).objects
     assert [one.mesh.group for one in apart] == [None, None]
+
+
+def head(seed: int, uneven: bool = False) -> Mesh:
+    """A closed lump of quads that is the mirror image of itself along x; or nearly."""
+    rng = np.random.default_rng(seed)
+    bumps = rng.normal(size=(5, 4)) * 0.12
+
+    def place(u, v):
+        a, b = 2 * np.pi * u, np.pi * (0.06 + 0.88 * v)
+        far = 1 + sum(
+            bumps[j, k] * np.cos(j * a) * np.sin((k + 1) * b) for j in range(5) for k in range(4)
+        )
+        x, y, z = far * np.sin(b) * np.sin(a), far * np.cos(b), far * np.sin(b) * np.cos(a)
+        return (x + 0.02 * uneven * (x > 0.3), y, z)
+
+    return grid(24, 14, place, closed=True)
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_a_symmetric_mesh_gets_symmetric_charts(seed):
+    mesh = head(seed)
+    mirror = find_mirror(mesh)
+    assert mirror.axis == 0 and mirror.side.sum() == mesh.face_count / 2
+    image = mesh.positions[mesh.corner_vertex[mirror.corner]] * (-1, 1, 1)
+    np.testing.assert_allclose(image, mesh.positions[mesh.corner_vertex], atol=1e-6)
+    made = flatten_mesh(mesh, FlattenSettings(symmetric=True))
+    assert made.symmetric
+    judged(mesh, made, alike=False)
+    # Each seam has its mirror image: corners that are one point here are one point there.
+    uv = made.uv
+    seam = seam_edges(mesh, UVChannel("UV 1", uv, np.arange(len(uv))))
+    after = next_corner(mesh.face_offsets, len(uv))
+    ends = {
+        frozenset(mesh.corner_vertex[[corner, after[corner]]].tolist()) for corner in seam.tolist()
+    }
+    vertex = np.empty(len(mesh.positions), np.int64)
+    vertex[mesh.corner_vertex] = mesh.corner_vertex[mirror.corner]
+    assert ends == {frozenset(vertex[list(edge)].tolist()) for edge in ends}
+
+
+def test_what_is_not_symmetric_is_flattened_as_ever():
+    mesh = head(0, uneven=True)
+    assert find_mirror(mesh) is None
+    asked = flatten_mesh(mesh, FlattenSettings(symmetric=True))
+    assert not asked.symmetric
+    np.testing.assert_array_equal(asked.uv, flatten_mesh(mesh, FlattenSettings()).uv)

@@ -35,6 +35,7 @@ def flatten_objects(
         stretch=params["stretch"],
         balance=params["balance"],
         weld=params.get("weld", 0.0),
+        symmetric=params.get("symmetric", False),
     )
     state = read_state(revision)
     members = members_with_rows(state.members)
@@ -151,5 +152,6 @@ def _flat(
         "p95": round(found.stretch_p95, 4),
         "energy": round(found.energy, 4),
         "flipped": found.flipped,
+        "symmetric": found.symmetric,
         "seconds": round(found.seconds, 2),
     }

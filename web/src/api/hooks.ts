@@ -52,7 +52,7 @@ export function useAtlas(id: number | undefined) {
 export const isActive = (job: Job) => job.state === "queued" || job.state === "running";
 
 /** How objects are flattened at a click. */
-export const AT_A_CLICK = { charts: "shape", angle: 45, stretch: 1.05, balance: 0.5, weld: 0, draft: false } as const;
+export const AT_A_CLICK = { charts: "shape", angle: 45, stretch: 1.05, balance: 0.5, weld: 0, symmetric: false, draft: false } as const;
 
 /** What an edit of a layout asks for. */
 export type Edit = Omit<EditRequest, "change" | "draft"> & { draft?: boolean };

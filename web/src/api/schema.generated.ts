@@ -1489,6 +1489,11 @@ export interface components {
              */
             weld: number;
             /**
+             * @description charts of both sides of a symmetric object are alike
+             * @default false
+             */
+            symmetric: boolean;
+            /**
              * @description as a try beside the present layout
              * @default false
              */

@@ -5,7 +5,7 @@ import * as format from "../../format";
 import { useKept, useUi } from "../../state";
 import { lacksLayout } from "../lacksLayout";
 import type { SlipProps } from "../props";
-import { Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "../parts";
+import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "../parts";
 
 const CHARTS = { shape: "by shape: few seams", angle: "by angle", hard: "at hard edges", material: "between materials", group: "between groups", one: "one piece each" } as const;
 type Charts = keyof typeof CHARTS;
@@ -30,6 +30,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const [angle, setAngle] = useKept("flatten angle", 45);
   const [balance, setBalance] = useKept("balance", 0.5);
   const [weld, setWeld] = useKept("flatten weld", 0);
+  const [symmetric, setSymmetric] = useKept("flatten symmetric", false);
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("flatten scope", "bare");
   const rows = editor.document.info?.objects ?? [];
   const bare = rows.filter(lacksLayout);
@@ -37,7 +38,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const picked = rows.filter((o) => named.has(o.id));
   const chosen = scope === "picked" ? picked : bare;
   const busy = running(jobs, "flatten");
-  const run = (draft: boolean) => actions.flatten.mutate({ objects: chosen.map((o) => o.id), charts, angle, stretch, balance, weld: weld / 100, draft });
+  const run = (draft: boolean) => actions.flatten.mutate({ objects: chosen.map((o) => o.id), charts, angle, stretch, balance, weld: weld / 100, symmetric, draft });
   const counted = `${chosen.length} ${chosen.length === 1 ? "object" : "objects"}`;
   return (
     <>
@@ -58,6 +59,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
       {charts !== "one" && <NumberField label="Stretch up to" unit="L2" value={stretch} min={1.0005} max={4} step={0.01} onChange={setStretch} />}
       <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
       <NumberField label="Weld within" unit="% of size" value={weld} min={0} max={5} step={0.01} onChange={setWeld} />
+      <Check label="Both sides alike, where the object is symmetric" value={symmetric} onChange={setSymmetric} />
       <Results jobs={jobs} />
       <Foot>
         <MainButton disabled={!chosen.length || busy} busy={actions.flatten.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>
