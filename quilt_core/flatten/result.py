@@ -179,16 +179,26 @@ def corner_uvs(mesh: Mesh, shells: Shells, uv: FloatArray) -> FloatArray:
     area take those of a neighbour at the same place."""
     out = np.full((len(mesh.corner_vertex), 2), np.nan)
     out[shells.corner.ravel()] = uv.reshape(-1, 2)
+    return with_slivers(mesh, shells, out)
+
+
+def with_slivers(mesh: Mesh, shells: Shells, uv: FloatArray) -> FloatArray:
+    """UVs (C, 2) with those of triangles of which two corners lie at one place: where they have none
+    they take those of a neighbour there."""
+    out = uv.copy()
     left = shells.aside[np.isnan(out[shells.aside]).any(axis=(1, 2))] if len(shells.aside) else ()
     if not len(left):
         return out
     where = shells.place[mesh.corner_vertex]
     place = np.full(int(where.max()) + 1, -1, np.int64)
-    place[where[shells.corner.ravel()]] = shells.corner.ravel()
+    known = shells.corner[np.isfinite(out[shells.corner]).all(axis=(1, 2))]
+    if not len(known):
+        return out
+    place[where[known.ravel()]] = known.ravel()
     edge: dict[tuple[int, int], tuple[int, int]] = {}
-    vertex = where[shells.corner]
+    vertex = where[known]
     wanted = set(where[left].ravel().tolist())
-    for row, corners in zip(vertex.tolist(), shells.corner.tolist(), strict=True):
+    for row, corners in zip(vertex.tolist(), known.tolist(), strict=True):
         for s in range(3):
             a, b = row[s], row[(s + 1) % 3]
             if a in wanted and b in wanted:

@@ -125,6 +125,37 @@ def proposed_house(density_per_island: FloatArray, world_area: FloatArray) -> fl
     return float(2.0 ** np.clip(np.round(np.log2(median)), -9, 23))
 
 
+FILLED = 0.5
+"""Part of a tile that bare surfaces shall fill at the density that is proposed for them."""
+
+
+def house_for_surface(world_area: float, width: int, height: int) -> float | None:
+    """A house density for objects without UVs: the power of two below that at which their surface
+    fills half of a tile.
+
+    Parameters
+    ----------
+    world_area : float
+        Square metres.
+    width, height : int
+        Of the tile, px.
+
+    Returns
+    -------
+    float or None
+        px per metre; None for no surface.
+
+    Examples
+    --------
+    >>> house_for_surface(6.0, 2048, 2048)
+    512.0
+    """
+    if not 0.0 < world_area < np.inf:
+        return None
+    full = np.sqrt(FILLED * width * height / world_area)
+    return float(2.0 ** np.clip(np.floor(np.log2(full)), -9, 23))
+
+
 def face_densities(
     obj: SceneObject, channel: int, metres_per_unit: float, width: int, height: int
 ) -> FloatArray:

@@ -20,6 +20,7 @@ from quilt_core.flatten.edits.level import align_edges
 from quilt_core.flatten.edits.project import project
 from quilt_core.flatten.edits.straighten import straighten
 from quilt_core.flatten.edits.symmetrize import symmetrize
+from quilt_core.flatten.edits.verbs import EditOptions, Picks, edit_layout
 from quilt_core.flatten.relax import relax_chart
 from quilt_core.flatten.start import is_open, lscm, tutte
 from quilt_core.scene.islands import triangle_areas
@@ -543,3 +544,31 @@ def test_what_can_lie_flat_is_told_by_its_topology():
     # Open along one line it still has its handle: a pipe bent round.
     faces = torus.corner_vertex[torus.triangles]
     assert is_open(faces, len(torus.positions)) is True
+
+
+def test_seams_on_a_bare_shell_flatten_all_of_it_and_no_other_one():
+    tube = grid(12, 4, lambda u, v: (np.cos(2 * np.pi * u), v, np.sin(2 * np.pi * u)), closed=True)
+    shift = tube.positions + (5, 0, 0)
+    both = mesh_of(
+        np.concatenate([tube.positions, shift]),
+        np.concatenate([tube.corner_vertex, tube.corner_vertex + len(shift)]).reshape(-1, 4),
+    )
+    laid = lay_out(both, np.full((len(both.corner_vertex), 2), np.nan))
+    # One line along the first tube: the edges from the second to the third corner of its last column.
+    line = np.array([4 * (12 * row + 11) + 1 for row in range(4)])
+    made = edit_layout(laid, "flatten along", Picks(edges=line), EditOptions())
+    known = np.isfinite(made.uv).all(axis=1)
+    assert known[: 4 * 48].all() and not known[4 * 48 :].any()
+    assert made.note == "1 island"
+
+
+def test_triangles_without_area_get_uvs_too_when_a_shell_is_flattened_by_hand():
+    cap = sphere(6)
+    # A needle whose two corners lie at one place, beside the first face.
+    a, b = cap.corner_vertex[:2]
+    rows = np.split(cap.corner_vertex, cap.face_offsets[1:-1])
+    mesh = mesh_of(cap.positions, [*[row.tolist() for row in rows], [a, b, b]])
+    laid = lay_out(mesh, np.full((len(mesh.corner_vertex), 2), np.nan))
+    picks = Picks(faces=np.arange(mesh.face_count))
+    made = edit_layout(laid, "flatten along", picks, EditOptions())
+    assert np.isfinite(made.uv).all()

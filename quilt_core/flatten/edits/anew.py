@@ -12,7 +12,7 @@ from quilt_core.flatten.edits.cut import pieces_of
 from quilt_core.flatten.edits.laid import Edited, Laid, resewn
 from quilt_core.flatten.patchwork import limits_for, sewn_up
 from quilt_core.flatten.regions import start_patchwork
-from quilt_core.flatten.result import in_rows
+from quilt_core.flatten.result import in_rows, with_slivers
 from quilt_core.flatten.shells import Shells
 from quilt_core.flatten.whole import flat_whole, is_disc, part_of
 from quilt_core.scene.islands import triangle_areas
@@ -95,7 +95,7 @@ def flatten_along(
     note = f"{len(charts)} {'island' if len(charts) == 1 else 'islands'}"
     if more:
         note += f"; {more} {'part' if more == 1 else 'parts'} had to be cut further to lie flat"
-    return Edited(laid.having(out, own), note, aside=True)
+    return Edited(with_slivers(laid.mesh, shells, laid.having(out, own)), note, aside=True)
 
 
 def _cut_further(

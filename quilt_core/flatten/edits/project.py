@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.flatten.edits.laid import Edited, Laid
 from quilt_core.flatten.edits.names import AXES, SHAPES
-from quilt_core.flatten.result import in_rows
+from quilt_core.flatten.result import in_rows, with_slivers
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.weld import groups
 
@@ -63,7 +63,7 @@ def project(
     out[tris] = flat * room
     count = len(np.unique(_pieces(laid, tris, flat, kind)))
     return Edited(
-        laid.having(out, own),
+        with_slivers(laid.mesh, shells, laid.having(out, own)),
         f"{shape}: {count} {'island' if count == 1 else 'islands'}",
         aside=True,
     )

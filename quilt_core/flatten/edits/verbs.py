@@ -20,6 +20,7 @@ from quilt_core.flatten.edits.project import project
 from quilt_core.flatten.edits.straighten import straighten
 from quilt_core.flatten.edits.symmetrize import symmetrize
 from quilt_core.flatten.edits.weld import weld
+from quilt_core.scene.weld import groups
 
 IntArray = NDArray[np.int64]
 
@@ -93,14 +94,25 @@ Verb = Callable[[Laid, Picks, EditOptions], Edited]
 
 
 def _region(laid: Laid, picks: Picks) -> NDArray[np.bool_]:
-    """(N,) triangles of the picked faces, else of the islands that picked edges belong to."""
+    """(N,) triangles of the picked faces, else of the islands that picked edges belong to; where there
+    are none yet, of all that hangs together without UVs."""
     own = np.isin(laid.shells.face, picks.faces)
     if not own.any() and len(picks.edges):
         touched = np.zeros(laid.shells.count, bool)
         touched[laid.halves(picks.edges) // 3] = True
-        own = touched & ~laid.known
+        own = _bare_around(laid, touched & ~laid.known)
         own[laid.islands_of(touched & laid.known)] = True
     return own
+
+
+def _bare_around(laid: Laid, touched: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    if not touched.any():
+        return touched
+    bare, across = ~laid.known, laid.shells.across
+    half = np.flatnonzero((across >= 0) & np.repeat(bare, 3))
+    half = half[bare[across[half] // 3]]
+    label = groups(np.stack([half // 3, across[half] // 3], axis=1), laid.shells.count)
+    return np.asarray(bare & np.isin(label, label[touched]))
 
 
 def _known(laid: Laid, picks: Picks) -> IntArray:

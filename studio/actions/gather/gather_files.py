@@ -13,8 +13,9 @@ from django.db import transaction
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import MESH_SUFFIXES, Siblings
-from quilt_core.measure.density import island_densities, proposed_house
+from quilt_core.measure.density import house_for_surface, island_densities, proposed_house
 from quilt_core.scene import IslandSet, Scene, SceneObject, Surface
+from quilt_core.scene.island_set import object_face_areas
 from quilt_core.scene.placement import identity
 from quilt_core.scene.proportion import suggested_proportion
 from studio import storage
@@ -198,7 +199,17 @@ def _keep(
     settings = project.settings
     if not before.members and project.house_density == UNSAID:
         firsts = [bases[0]["geometry"] for _, _, rows in ready for _, bases in rows]
-        settings["house_density"] = _propose_house(firsts, before.tiles[0]) or UNSAID
+        bare = sum(
+            float(np.nansum(object_face_areas(obj, scene.metres_per_unit)))
+            for _, scene, rows in ready
+            for obj, _ in rows
+        )
+        tile = before.tiles[0]
+        settings["house_density"] = (
+            _propose_house(firsts, tile)
+            or house_for_surface(bare, tile.width, tile.height)
+            or UNSAID
+        )
     names = [name for name, _, _ in ready]
     revision = write_state(atlas, atlas.head, state, verb="gather", params={"files": names})
     touched = parts_of_atlas(atlas.pk, before, state) | settings_parts(project.settings, settings)

@@ -67,11 +67,14 @@ export function Ledger({ actions, project, atlas, fold }: { actions: Actions; pr
   const gridColumns = `${table.getVisibleLeafColumns().map((c) => `${c.getSize()}px`).join(" ")} minmax(200px, 1fr)`;
   const fixed = table.getVisibleLeafColumns().reduce((sum, c) => sum + c.getSize(), 0);
 
-  const pick = (row: LedgerRow, add: boolean) =>
+  const pick = (row: LedgerRow, add: boolean) => {
+    // An object without islands is picked by its faces, where these can be picked.
+    if (!row.islands.length && editor.picks.fetch) return void editor.pickObject(row.object, add);
     editor.select((selection) => {
       if (add) selection.toggle(row.islands);
       else selection.set(row.islands);
     });
+  };
 
   return (
     <Box as="section" aria-label="Ledger" bg="slip" borderTopWidth="1px" borderColor="line" display="grid" gridTemplateRows={`${HEAD}px minmax(0, 1fr) ${FOOT}px`} minH="0" position="relative" data-testid="ledger">

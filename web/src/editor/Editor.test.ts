@@ -154,6 +154,18 @@ it("brings a new sheet into sight", () => {
   expect(editor.document.tiles.map((t) => t.number)).toEqual([1001, 1003]);
 });
 
+it("shows where new islands lie when none of them is in sight", () => {
+  const editor = new Editor();
+  editor.camera.resize(400, 400);
+  editor.show(info(), still, geometry);
+  editor.frameTable();
+  const frame = vi.spyOn(editor.camera, "frame");
+  const far = new Float32Array([1, 0, -40, 0, 1, 3, 1, 0, -41, 0, 1, 3]);
+  editor.show(info(), far, { ...geometry, base: { ...geometry.base } });
+  expect(frame).toHaveBeenCalledTimes(1);
+  expect(frame.mock.calls[0][0].minX).toBeLessThan(-39);
+});
+
 it("looks at a finding: its islands are picked, its spot is in the middle, and a new layout takes it away", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);

@@ -120,6 +120,7 @@ export class Editor {
     const now = document.model?.placements ?? placements;
     this.glide(sameIslands && before ? before : now, now);
     if (!this.framed) this.frameTable();
+    else if (!sameIslands) this.frameWhatCame();
   }
 
   /** Nothing is shown any more: another project comes. */
@@ -329,6 +330,19 @@ export class Editor {
     this.drawn();
   }
 
+  /** Other islands are there now: where none of them is in sight, all are shown. */
+  private frameWhatCame(): void {
+    const { model } = this.document;
+    const { camera } = this;
+    if (!model || !this.document.count || camera.width <= 1) return;
+    const [minX, maxY] = camera.toTable(0, 0);
+    const [maxX, minY] = camera.toTable(camera.width, camera.height);
+    if (model.islandsIn({ minX, minY, maxX, maxY }).length) return;
+    const all = model.boundsOf(everything(this.document.count));
+    camera.frame(union(all, this.document.tiles.map((tile) => this.document.map.sheet(tile.number)).reduce(union)), 8, 20);
+    this.drawn();
+  }
+
   /** With or without the side table in sight. */
   foldSide(folded: boolean): void {
     this.view.sideFolded = folded;
@@ -360,6 +374,8 @@ export class Editor {
   frameSelection(): void {
     const islands = this.selection.list();
     const { model } = this.document;
+    const [held] = this.picks.objects();
+    if (!islands.length && held !== undefined) return this.lookAtModel(this.document.info?.objects.find((o) => o.id === held)?.name ?? "");
     if (!model || !islands.length) return this.frameTable();
     const b: Bounds = model.boundsOf(islands);
     const room = Math.max(b.maxX - b.minX, b.maxY - b.minY, 0.05) * 0.6;
@@ -380,6 +396,17 @@ export class Editor {
     this.view.signal.raise();
     if (how.spread !== undefined) this.lookFrom("Corner");
     this.looks.signal.raise();
+  }
+
+  /** Pick all faces of an object that may have no islands yet, and look at it. */
+  async pickObject(id: number, add = false): Promise<void> {
+    const { picks } = this;
+    if (!add) picks.clear();
+    picks.use("faces");
+    const cloth = await picks.ready(id);
+    if (!cloth) return;
+    picks.change(id, "faces", "add", cloth.faces);
+    this.lookAtModel(this.document.info?.objects.find((o) => o.id === id)?.name ?? "");
   }
 
   private lookAtModel(object: string): void {

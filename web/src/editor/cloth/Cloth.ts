@@ -163,6 +163,8 @@ export class Cloth {
 
   private together(h: number, o: number): boolean {
     const [t, u] = [Math.floor(h / 3), Math.floor(o / 3)];
+    // Bare cloth is one piece until it is cut.
+    if (this.island(t) < 0 && this.island(u) < 0) return true;
     if (this.island(t) < 0 || this.island(t) !== this.island(u)) return false;
     const [near, far] = this.place[o] === this.place[h] ? [o, after(o)] : [after(o), o];
     const same = (one: number, two: number) => Math.abs(this.uv[2 * one] - this.uv[2 * two]) < 1e-5 && Math.abs(this.uv[2 * one + 1] - this.uv[2 * two + 1]) < 1e-5;

@@ -117,6 +117,16 @@ describe("what seams make", () => {
     expect(pieces(cloth, new Set(), true, new Set([1]))).toEqual({ charts: 1, flat: 1 });
   });
 
+  it("takes bare cloth as one piece until it is cut", () => {
+    const cloth = sheet(4);
+    (cloth.geometry.getAttribute("_island").array as Float32Array).fill(-1);
+    const bare = new Cloth(cloth.geometry, cloth.corners);
+    const column = new Set([0, 1, 2, 3].map((j) => edge(bare, [2, j], [2, j + 1])));
+    expect(pieces(bare, new Set(), true)).toEqual({ charts: 1, flat: 1 });
+    expect(pieces(bare, column, true, new Set([-1]))).toEqual({ charts: 2, flat: 2 });
+    expect(bare.edgeFrom(bare.names[5])).toBe(5);
+  });
+
   it("says that what closes on itself cannot lie flat", () => {
     // A tetrahedron.
     const at = [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]];

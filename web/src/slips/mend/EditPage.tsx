@@ -28,10 +28,13 @@ export function EditPage({ jobs, actions }: SlipProps) {
   const busy = running(jobs, "edit") || actions.edit.isPending;
   const [faces, edges, corners] = [picks.count("faces"), picks.count("edges"), picks.count("corners")];
   const islands = selection.size;
+  // What the strip says is picked counts: islands are edited whole, whatever is still picked of their faces.
+  const whole = picks.mode === "islands" && islands > 0;
+  const ofFacesNow = !whole && faces > 0;
   const region = faces || islands;
   const what = () => (faces || edges || corners ? { objects: picks.sent() } : { islands: selection.list() });
   // Of picked faces only those count; edges and corners that are picked beside them are of other verbs.
-  const ofFaces = () => (faces ? { objects: picks.sent().map((own) => ({ ...own, edges: [], corners: [] })) } : { islands: selection.list() });
+  const ofFaces = () => (ofFacesNow ? { objects: picks.sent().map((own) => ({ ...own, edges: [], corners: [] })) } : { islands: selection.list() });
   const run = (edit: Edit) => actions.edit.mutate({ draft: trying, ...edit });
   const common = { run, busy, of: what };
   return (

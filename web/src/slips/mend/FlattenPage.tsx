@@ -5,6 +5,7 @@ import * as format from "../../format";
 import { useKept, useUi } from "../../state";
 import { lacksLayout } from "../lacksLayout";
 import type { SlipProps } from "../props";
+import { objectsInHand } from "./PickRow";
 import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "../parts";
 
 const CHARTS = { shape: "by shape: few seams", angle: "by angle", hard: "at hard edges", material: "between materials", group: "between groups", one: "one piece each" } as const;
@@ -23,7 +24,7 @@ type Flat = { object: number; name: string; charts: number; seam: number; l2: nu
 
 /** Whole objects: cut into charts and flattened. */
 export function FlattenPage({ jobs, actions }: SlipProps) {
-  const editor = useEditor("document", "selection");
+  const editor = useEditor("document", "selection", "picks");
   const setStage = useUi((ui) => ui.setStage);
   const [charts, setCharts] = useKept<Charts>("charts", "shape");
   const [stretch, setStretch] = useKept("flatten stretch", 1.05);
@@ -34,7 +35,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("flatten scope", "bare");
   const rows = editor.document.info?.objects ?? [];
   const bare = rows.filter(lacksLayout);
-  const named = new Set(editor.selection.list().map((island) => editor.document.objectOf(island)?.id));
+  const named = new Set([...objectsInHand(editor), ...editor.selection.list().map((island) => editor.document.objectOf(island)?.id)]);
   const picked = rows.filter((o) => named.has(o.id));
   const chosen = scope === "picked" ? picked : bare;
   const busy = running(jobs, "flatten");
@@ -44,7 +45,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
     <>
       <Title note={bare.length ? `${bare.length} of ${rows.length} objects have no usable UVs.` : "Every object has usable UVs. Pick some on the table to lay them out anew."}>Flatten</Title>
       <Box as="ul" listStyleType="none" mb="2" maxH="132px" overflowY="auto" data-testid="bare">
-        {bare.map((o) => <Flex as="li" key={o.id} justify="space-between" gap="2" fontSize="12.5px"><Text truncate>{o.name}</Text><Text color="amber" whiteSpace="nowrap">{o.useless ? "useless UVs" : "no UVs"}, {format.whole(o.faces)} faces</Text></Flex>)}
+        {bare.map((o) => <Flex as="li" key={o.id} justify="space-between" gap="2" fontSize="12.5px"><Box as="button" minW="0" textAlign="start" truncate textDecoration="underline" textDecorationStyle="dotted" cursor="pointer" title={`Pick all faces of ${o.name} and look at it; Shift adds`} onClick={(e: React.MouseEvent) => void editor.pickObject(o.id, e.shiftKey)}>{o.name}</Box><Text color="amber" whiteSpace="nowrap">{o.useless ? "useless UVs" : "no UVs"}, {format.whole(o.faces)} faces</Text></Flex>)}
       </Box>
       <Choice label="Objects" value={scope} options={SCOPES} onChange={setScope} names={{ bare: `bare (${bare.length})`, picked: `picked (${picked.length})` }} />
       <Text mb="1">Charts</Text>

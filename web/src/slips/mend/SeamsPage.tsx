@@ -16,12 +16,15 @@ export function SeamsPage({ jobs, actions }: SlipProps) {
   const { picks } = editor;
   const busy = running(jobs, "edit");
   const drawn = picks.count("edges");
+  const faces = picks.count("faces");
   const told = drawn ? outlook(editor, keep) : null;
   const objects = objectsInHand(editor);
+  // Of an object that has no islands yet all is flattened, whatever the drawn seams touch.
+  const bare = new Set((editor.document.info?.objects ?? []).filter((o) => o.islands === 0).map((o) => o.id));
   const run = (draft: boolean) => actions.edit.mutate({
     verb: "flatten along", keep, balance, draft,
-    // Without drawn seams the islands that are picked are flattened anew as they are.
-    ...(drawn ? { objects: picks.sent().map((own) => ({ ...own, faces: [] })) } : { islands: editor.selection.list() }),
+    // Without drawn seams picked faces or islands are flattened anew as they are.
+    ...(drawn ? { objects: picks.sent().map((own) => ({ ...own, faces: [], whole: bare.has(own.id) })) } : faces ? { objects: picks.sent() } : { islands: editor.selection.list() }),
   });
   return (
     <>
@@ -39,7 +42,7 @@ export function SeamsPage({ jobs, actions }: SlipProps) {
         </Box>
       )}
       <Foot>
-        <MainButton disabled={busy || (!drawn && !editor.selection.size)} busy={actions.edit.isPending} onClick={() => run(false)}>{drawn ? "Flatten along them" : `Flatten ${editor.selection.size || ""} ${editor.selection.size === 1 ? "island" : "islands"} anew`}</MainButton>
+        <MainButton disabled={busy || (!drawn && !faces && !editor.selection.size)} busy={actions.edit.isPending} onClick={() => run(false)}>{drawn ? "Flatten along them" : faces ? `Flatten ${format.whole(faces)} ${faces === 1 ? "face" : "faces"} anew` : `Flatten ${editor.selection.size || ""} ${editor.selection.size === 1 ? "island" : "islands"} anew`}</MainButton>
         <Flex gap="2" mt="1.5">
           <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={busy || !drawn} onClick={() => actions.edit.mutate({ verb: "cut", objects: picks.sent() })} title="Cut the islands along them; shapes stay as they are">Cut</Button>
           <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={busy || !drawn} onClick={() => actions.edit.mutate({ verb: "join", objects: picks.sent() })} title="Sew these seams: the smaller island comes over">Join</Button>
