@@ -10,7 +10,7 @@ from quilt_cli.selectors import add_control, tile
 from quilt_core.flatten.options import KINDS, FlattenSettings
 from quilt_core.formats.channels import ChannelEdit
 from quilt_core.pack.options import Option
-from quilt_core.pack.problem import RECIPE_OPTIONS
+from quilt_core.pack.problem import EFFORTS, RECIPE_OPTIONS
 from quilt_core.scene.islands import UV_TOLERANCE
 from quilt_core.scene.proportion import MOST
 
@@ -236,6 +236,41 @@ def _add_copy(parser: argparse.ArgumentParser) -> None:
     parser.set_defaults(to_channel=None)
 
 
+def _add_merge(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--out", type=Path, required=True, help="a folder, or a file when there is one input"
+    )
+    parser.add_argument(
+        "--size", type=size, default=(2048, 2048), help="pictures in px, 2048 or 2048x1024"
+    )
+    parser.add_argument("--padding", type=float, default=8.0, help="gap between islands in px (8)")
+    parser.add_argument("--margin", type=float, default=4.0, help="gap to the edge in px (4)")
+    parser.add_argument(
+        "--density",
+        type=density,
+        default="keep",
+        help="keep (each island its painted texels, all smaller where they must), equal (by size in the world), or px per metre",
+    )
+    parser.add_argument(
+        "--roles", action="append", default=[], metavar="ROLE=PX",
+        help="another width for one role, e.g. normal=4096",
+    )  # fmt: skip
+    parser.add_argument(
+        "--keep-channel", action="store_true", help="the shared layout goes to a free UV channel"
+    )
+    parser.add_argument("--name", default="atlas", help="of materials and pictures (atlas)")
+    parser.add_argument(
+        "--embed", action="store_true", help="pictures inside the files, not beside them"
+    )
+    parser.add_argument(
+        "--filter", choices=("bilinear", "mitchell", "lanczos"), default="bilinear",
+        help="for what grows; what shrinks is averaged",
+    )  # fmt: skip
+    parser.add_argument("--effort", choices=EFFORTS, default="standard", help="of the packing")
+    parser.add_argument("--seed", type=int, default=1, help="other seeds, other layouts (1)")
+    parser.add_argument("--preview", action="store_true", help="pictures of 512 px, for a look")
+
+
 def build() -> argparse.ArgumentParser:
     """The parser of all commands."""
     parser = argparse.ArgumentParser(
@@ -266,7 +301,12 @@ def build() -> argparse.ArgumentParser:
     )
     _add_copy(copy)
 
-    for command in (inspect, pack, plan, check, channels, flatten, copy):
+    merge = commands.add_parser(
+        "merge", help="painted files to one shared layout and one set of pictures"
+    )
+    _add_merge(merge)
+
+    for command in (inspect, pack, plan, check, channels, flatten, copy, merge):
         command.add_argument(
             "files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb"
         )

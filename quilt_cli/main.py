@@ -102,6 +102,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.flatten import flatten
 
         return flatten(options)
+    if options.command == "merge":
+        from quilt_cli.merge import merge
+
+        return merge(options)
     if options.command == "copy-layout":
         from quilt_cli.copy_layout import copy_layout
 

@@ -50,7 +50,9 @@ def gltf_picture_sizes(
 
     def size_of(image: int) -> Size | None:
         if image not in known:
-            data = _image(doc, buffers, siblings, image) if len(known) < MOST_PICTURES else None
+            data = (
+                image_bytes(doc, buffers, siblings, image) if len(known) < MOST_PICTURES else None
+            )
             known[image] = picture_size(data) if data else None
         return known[image]
 
@@ -64,7 +66,7 @@ def gltf_picture_sizes(
         ]
         found = None
         for info in infos:
-            image = _image_of(doc, info) if info else None
+            image = image_of(doc, info) if info else None
             found = size_of(image) if image is not None else None
             if found:
                 break
@@ -72,7 +74,7 @@ def gltf_picture_sizes(
     return out
 
 
-def _image_of(doc: dict[str, Any], info: dict[str, Any]) -> int | None:
+def image_of(doc: dict[str, Any], info: dict[str, Any]) -> int | None:
     textures, images = doc.get("textures", []), doc.get("images", [])
     number = info.get("index", 0)
     texture = textures[number] if number < len(textures) else {}
@@ -85,7 +87,7 @@ def _image_of(doc: dict[str, Any], info: dict[str, Any]) -> int | None:
     return next((c for c in choices if type(c) is int and 0 <= c < len(images)), None)
 
 
-def _image(
+def image_bytes(
     doc: dict[str, Any], buffers: Sequence[bytes], siblings: Siblings | None, number: int
 ) -> bytes | None:
     entry = doc["images"][number]

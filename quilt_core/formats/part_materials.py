@@ -197,7 +197,7 @@ def _split_obj(
             own = known[material] if material >= 0 else ""
             wanted[face] = copies.name(own, number) if other else own
     # Beside the material file that is there, as it may name pictures from where it lies.
-    libraries = _libraries(source.lines)
+    libraries = library_names(source.lines)
     old = PurePosixPath((libraries or [""])[0]).parent
     new = str(old / (re.sub(r"\s+", "_", PurePosixPath(scene.name).stem) + ".atlases.mtl"))
     out = _with_materials(source, wanted, new.encode(), end)
@@ -212,7 +212,8 @@ def _split_obj(
     return {scene.name: out, new: end.join(texts)}
 
 
-def _libraries(lines: Sequence[bytes]) -> list[str]:
+def library_names(lines: Sequence[bytes]) -> list[str]:
+    """Material files that the lines of an OBJ name."""
     return [_rest(line) for line in lines if line.lstrip().startswith(b"mtllib") and _rest(line)]
 
 

@@ -1,0 +1,112 @@
+"""``untold-quilt merge``."""
+
+from __future__ import annotations
+
+import argparse
+import time
+from pathlib import Path
+from typing import Any
+
+from quilt_cli.gather import read_path, say
+from quilt_cli.pack_write import output_paths, write_all
+from quilt_core.errors import QuiltError
+from quilt_core.formats.load import folder_siblings
+from quilt_core.formats.merge_files import MergeSettings, merge_files
+from quilt_core.pack import PackSettings
+from quilt_core.pictures.looks import CORE
+
+PREVIEW = 512
+REPORT_EVERY = 0.5
+SECONDS = 15.0
+
+
+def merge(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """Give painted files one shared layout and one set of pictures, and write them."""
+    width, height = options.size
+    if options.preview:
+        width, height = PREVIEW, max(16, round(PREVIEW * height / width))
+    settings = MergeSettings(
+        pack=PackSettings(
+            width=width,
+            height=height,
+            padding=options.padding,
+            margin=options.margin,
+            effort=options.effort,
+            seconds=SECONDS,
+            seed=options.seed,
+        ),
+        density=options.density,
+        filter_name=options.filter,
+        keep_channel=options.keep_channel,
+        name=options.name,
+        embed=options.embed,
+        role_sizes=_role_sizes(options.roles),
+    )
+    targets = output_paths(options.files, options.out)
+    scenes = [read_path(path, options.unit) for path in options.files]
+    for scene in scenes:
+        for warning in scene.warnings:
+            say(f"note: {warning}")
+    done = merge_files(
+        scenes, [folder_siblings(path.parent) for path in options.files], settings, _teller()
+    )
+    ready: list[tuple[Path, bytes]] = []
+    for scene, target, files in zip(scenes, targets, done.files, strict=True):
+        for name, data in files.items():
+            ready.append((target if name == scene.name else target.parent / name, data))
+    for name, data in done.pictures.items():
+        ready.append((targets[0].parent / name, data))
+    write_all(ready)
+    for note in done.notes:
+        say(f"note: {note}")
+    json = {
+        **done.report,
+        "notes": list(done.notes),
+        "files": [str(path) for path, _ in ready],
+    }
+    return {"json": json, "text": _text(done.report)}, 0
+
+
+def _role_sizes(given: list[str]) -> dict[str, int]:
+    names = {slot.name for slot in CORE}
+    out = {}
+    for text in given:
+        role, _, value = text.partition("=")
+        if role not in names or not value.isdigit() or not 16 <= int(value) <= 16384:
+            raise QuiltError(
+                f"“{text}” is no size of a role.",
+                "--roles",
+                f"Give ROLE=PX with one of {', '.join(sorted(names))}.",
+            )
+        out[role] = int(value)
+    return out
+
+
+def _teller() -> Any:
+    last = time.monotonic()
+
+    def tell(progress: float, what: str) -> bool:
+        nonlocal last
+        if time.monotonic() - last > REPORT_EVERY:
+            last = time.monotonic()
+            say(f"{what}: {progress:.0%}")
+        return True
+
+    return tell
+
+
+def _text(report: dict[str, Any]) -> str:
+    def pair(name: str) -> str:
+        return f"{report[name]['before']} -> {report[name]['after']}"
+
+    memory = report["memory"]
+    kept = "all texels kept" if report["scale"] == 1.0 else f"scaled by {report['scale']:.3f}"
+    return (
+        f"materials {pair('materials')}, maps {pair('maps')}, draw calls {pair('draw_calls')}, "
+        f"memory {memory['before']['raw'] / 1e6:.1f} -> {memory['after']['raw'] / 1e6:.1f} MB\n"
+        f"{report['islands']} islands, {report['coverage']:.1%} covered, {kept}\n"
+        + "\n".join(
+            f"{p['name']}: {p['width']} x {p['height']} px, {p['channels']} x {p['bits']} bit"
+            for p in report["pictures"]
+        )
+    )

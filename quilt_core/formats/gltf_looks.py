@@ -1,0 +1,175 @@
+"""Materials of a glTF document as looks, with the bytes of their pictures."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from quilt_core.formats._pictures import image_bytes, image_of
+from quilt_core.pictures.looks import (
+    CLAMP,
+    MIRRORED,
+    PLAIN,
+    REPEAT,
+    Look,
+    Slot,
+    Use,
+    texture_matrix,
+)
+
+Siblings = Callable[[str], bytes | None]
+
+WRAPS = {33071: CLAMP, 33648: MIRRORED, 10497: REPEAT}
+NEAREST = (9728, 9984, 9986)
+COLOURS = ("sheenColorTexture", "specularColorTexture", "diffuseTexture")
+ALPHA_COLOURS = ("specularGlossinessTexture",)
+"""Pictures of extensions whose colours are sRGB."""
+STRENGTH = "KHR_materials_emissive_strength"
+NO_STATE = ("pbrMetallicRoughness", "normalTexture", "occlusionTexture", "emissiveTexture",
+            "emissiveFactor", "name")  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class LookBook:
+    """Looks of a file's materials, the last one for faces without any.
+
+    Parameters
+    ----------
+    looks : tuple of Look
+    pictures : dict
+        Number to bytes of those that are used; None where they are not there.
+    names : dict
+        What each picture is called in the file.
+    """
+
+    looks: tuple[Look, ...]
+    pictures: dict[int, bytes | None]
+    names: dict[int, str]
+
+
+def gltf_looks(
+    doc: dict[str, Any], buffers: Sequence[bytes], siblings: Siblings | None
+) -> LookBook:
+    """Read the materials of a checked glTF document."""
+    looks = [_look(doc, i, entry) for i, entry in enumerate(doc.get("materials", []))]
+    looks.append(Look("plain", {}, dict(PLAIN), state_of({})))
+    used = {use.picture for look in looks for use in look.uses.values()}
+    pictures = {k: image_bytes(doc, buffers, siblings, k) for k in sorted(used)}
+    names = {}
+    for k in pictures:
+        entry = doc["images"][k]
+        uri = str(entry.get("uri", ""))
+        names[k] = str(
+            entry.get("name") or ("" if uri.startswith("data:") else uri) or f"image {k}"
+        )
+    return LookBook(tuple(looks), pictures, names)
+
+
+def _look(doc: dict[str, Any], number: int, entry: dict[str, Any]) -> Look:
+    pbr = entry.get("pbrMetallicRoughness", {})
+    extensions = entry.get("extensions", {})
+    infos: dict[str, dict[str, Any] | None] = {
+        "baseColor": pbr.get("baseColorTexture"),
+        "metallicRoughness": pbr.get("metallicRoughnessTexture"),
+        "normal": entry.get("normalTexture"),
+        "occlusion": entry.get("occlusionTexture"),
+        "emissive": entry.get("emissiveTexture"),
+    }
+    slots: list[Slot] = []
+    for name, what in sorted(extensions.items()):
+        for key, info in sorted(what.items()) if isinstance(what, dict) else ():
+            if key.endswith("Texture") and isinstance(info, dict):
+                slot = _extension_slot(name, key)
+                slots.append(slot)
+                infos[slot.name] = info
+    strength = _number(extensions.get(STRENGTH), "emissiveStrength")
+    factors = {
+        "baseColor": _numbers(pbr.get("baseColorFactor"), (1.0,) * 4),
+        "metallicRoughness": (_number(pbr, "roughnessFactor"), _number(pbr, "metallicFactor")),
+        "normal": (_number(entry.get("normalTexture"), "scale"),),
+        "occlusion": (_number(entry.get("occlusionTexture"), "strength"),),
+        "emissive": tuple(
+            strength * value for value in _numbers(entry.get("emissiveFactor"), (0.0,) * 3)
+        ),
+    }
+    for slot in slots:
+        if slot.kind == "normal":
+            factors[slot.name] = (_number(infos[slot.name], "scale"),)
+    uses = {
+        name: use for name, info in infos.items() if info and (use := _use(doc, info)) is not None
+    }
+    return Look(
+        str(entry.get("name") or f"material {number}"), uses, factors, state_of(entry),
+        str(entry.get("alphaMode", "OPAQUE")), tuple(slots), entry,
+    )  # fmt: skip
+
+
+def _number(holder: Any, key: str) -> float:
+    """A factor; 1 where there is none, or what is there is no number."""
+    return _numbers([holder.get(key)] if isinstance(holder, dict) else None, (1.0,))[0]
+
+
+def _numbers(values: Any, usual: tuple[float, ...]) -> tuple[float, ...]:
+    if not isinstance(values, list) or len(values) != len(usual):
+        return usual
+    fine = all(
+        isinstance(v, int | float) and not isinstance(v, bool) and abs(v) < 1e30 for v in values
+    )
+    return tuple(float(v) for v in values) if fine else usual
+
+
+def _extension_slot(extension: str, key: str) -> Slot:
+    name = f"{extension}.{key}"
+    if key.endswith("NormalTexture"):
+        return Slot(name, "normal", (0, 1, 2))
+    if key in ALPHA_COLOURS or key == "diffuseTexture":
+        return Slot(name, "alpha colour", (0, 1, 2, 3))
+    return Slot(name, "colour" if key in COLOURS else "data", (0, 1, 2, 3))
+
+
+def state_of(entry: dict[str, Any]) -> str:
+    """Of materials with equal texts one can be made."""
+    state = {key: value for key, value in entry.items() if key not in NO_STATE}
+    extensions = {
+        name: {
+            # What has normals of its own is not what has none.
+            key: value if not key.endswith("Texture") else True
+            for key, value in what.items()
+            if not key.endswith("Texture") or key.endswith("NormalTexture")
+        }
+        if isinstance(what, dict)
+        else what
+        for name, what in entry.get("extensions", {}).items()
+        if name != STRENGTH
+    }
+    state["extensions"] = extensions
+    if state.get("alphaMode", "OPAQUE") != "MASK":
+        state.pop("alphaCutoff", None)
+    else:
+        state.setdefault("alphaCutoff", 0.5)
+    state.setdefault("alphaMode", "OPAQUE")
+    state.setdefault("doubleSided", False)
+    return json.dumps(state, sort_keys=True, default=str)
+
+
+def _use(doc: dict[str, Any], info: dict[str, Any]) -> Use | None:
+    image = image_of(doc, info)
+    if image is None:
+        return None
+    texture = doc["textures"][info.get("index", 0)]
+    samplers = doc.get("samplers", [])
+    number = texture.get("sampler", -1)
+    sampler = samplers[number] if 0 <= number < len(samplers) else {}
+    transform = info.get("extensions", {}).get("KHR_texture_transform") or {}
+    return Use(
+        picture=image,
+        channel=int(transform.get("texCoord", info.get("texCoord", 0))),
+        matrix=texture_matrix(transform),
+        wrap=(
+            WRAPS.get(sampler.get("wrapS", 10497), REPEAT),
+            WRAPS.get(sampler.get("wrapT", 10497), REPEAT),
+        ),
+        nearest=sampler.get("magFilter") == 9728,
+    )

@@ -1,0 +1,319 @@
+"""Write a glTF file back whose objects share one set of pictures.
+
+Reference: glTF 2.0 specification (ISO/IEC 12113:2022); KHR_texture_transform;
+KHR_materials_emissive_strength; KHR_materials_variants.
+"""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+from typing import Any
+from urllib.parse import quote
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.formats._accessors import Buffers
+from quilt_core.formats._append import Appender
+from quilt_core.formats._gltf_tidy import tidied
+from quilt_core.formats._texture_transform import to_stored
+from quilt_core.formats.gltf_looks import STRENGTH, LookBook
+from quilt_core.formats.gltf_read import GltfSource, read_gltf
+from quilt_core.formats.gltf_write import ARRAY, pack_document, write_gltf
+from quilt_core.pictures.arrange import Painted
+from quilt_core.pictures.frames import corner_tangents
+from quilt_core.pictures.looks import Look
+from quilt_core.pictures.merge import Group
+from quilt_core.scene.model import Scene
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+Siblings = Callable[[str], bytes | None]
+
+VARIANTS = "KHR_materials_variants"
+
+
+def painted_objects(scene: Scene, first_look: int) -> list[Painted]:
+    """The objects of a file with their stored UVs; materials count from `first_look`, faces without
+    one have the last look of the file."""
+    source: GltfSource = scene.source
+    none = first_look + len(scene.materials)
+    out = []
+    for obj in scene.objects:
+        material = obj.mesh.face_material
+        corner_material = material[obj.mesh.corner_face]
+        stored = []
+        for k, channel in enumerate(obj.mesh.channels):
+            uv = channel.per_corner.copy()
+            for number in np.unique(corner_material):
+                matrix = source.transforms.get((int(number), k))
+                if matrix is not None:
+                    mine = corner_material == number
+                    uv[mine] = to_stored(uv[mine], matrix)
+            stored.append(np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1))
+        look = np.where(material >= 0, first_look + material, none)
+        out.append(Painted(obj, scene.metres_per_unit, look, tuple(stored)))
+    return out
+
+
+def objects_with_variants(scene: Scene) -> list[int]:
+    """Objects whose materials can be switched: their pictures cannot be carried over at once."""
+    source: GltfSource = scene.source
+    return [
+        number
+        for number, mesh in enumerate(source.mesh_of_object)
+        if any(
+            VARIANTS in (primitive.get("extensions") or {})
+            for primitive in source.doc["meshes"][mesh]["primitives"]
+        )
+    ]
+
+
+def file_tangents(scene: Scene) -> list[FloatArray | None]:
+    """(C, 4) tangents of each object's corners as the file has them; None where there are none."""
+    source: GltfSource = scene.source
+    reader = Buffers(scene.name, source.doc, list(source.buffers))
+    out: list[FloatArray | None] = []
+    for obj, mesh, parts in zip(scene.objects, source.mesh_of_object, source.parts, strict=True):
+        rows = np.full((len(obj.mesh.corner_vertex), 4), np.nan)
+        for part in parts:
+            primitive = source.doc["meshes"][mesh]["primitives"][part.primitive]
+            if "TANGENT" in primitive["attributes"]:
+                values = reader.numbers(primitive["attributes"]["TANGENT"])
+                if values.ndim == 2 and values.shape[1] == 4:
+                    rows[part.corners] = values[part.vertex]
+        out.append(None if np.isnan(rows).all() else rows)
+    return out
+
+
+def write_merged(
+    scene: Scene,
+    siblings: Siblings | None,
+    members: Sequence[int],
+    uvs: Sequence[FloatArray],
+    book: LookBook,
+    first_look: int,
+    groups: Sequence[Group],
+    looks: Sequence[Look],
+    canonical: Sequence[int],
+    pictures: Mapping[str, bytes],
+    channel: int,
+    name: str,
+    embed: bool = False,
+) -> dict[str, bytes]:
+    """The file with a new layout, one material for each group, and new pictures.
+
+    Parameters
+    ----------
+    scene : Scene
+        As `read_scene` returns it.
+    siblings : callable, optional
+    members : sequence of int
+        Objects that are merged; the others stay as they are.
+    uvs : sequence of (C, 2) float64
+        Of the members, origin at the bottom left.
+    book : LookBook
+        Of the file.
+    first_look : int
+        Number of its first look among `looks`.
+    groups : sequence of Group
+    looks : sequence of Look
+    canonical : sequence of int
+        The look that stands for each one: the first that is equal to it.
+    pictures : mapping
+        Names of the new pictures to their bytes.
+    channel : int
+        UV channel that the layout is written to, from 0.
+    name : str
+        Of the materials; the second and further ones get a number.
+    embed : bool
+        Whether pictures are kept in the file, rather than beside it.
+
+    Returns
+    -------
+    dict
+        File name to bytes, without the pictures.
+    """
+    source: GltfSource = scene.source
+    place = {number: k for k, number in enumerate(members)}
+    plain = copy.deepcopy(source.doc)
+    changed = {source.mesh_of_object[number] for number in members}
+    # New UVs are stored as they are: the materials that read them have no transform.
+    bare = replace(source, transforms={})
+    corner_uvs = [uvs[place[k]] if k in place else None for k in range(len(scene.objects))]
+    meshes = _with_room(plain, changed, channel)
+    files = write_gltf(replace(scene, source=replace(bare, doc=meshes)), channel, corner_uvs)
+    find = _beside(files, siblings)
+    again = read_gltf(scene.name, files[scene.name], find)
+    written: GltfSource = again.source
+    doc, buffers = copy.deepcopy(written.doc), list(written.buffers)
+    appender = Appender(doc, buffers)
+    textures = _Textures(doc, appender, pictures, channel, embed)
+    made: dict[int, int] = {}
+    group_of = {look: k for k, group in enumerate(groups) for look in group.looks}
+    none = first_look + len(book.looks) - 1
+    for number, (mesh, parts) in enumerate(zip(written.mesh_of_object, written.parts, strict=True)):
+        if number not in place:
+            continue
+        for part in parts:
+            primitive = doc["meshes"][mesh]["primitives"][part.primitive]
+            old = primitive.get("material", -1)
+            group = group_of[canonical[first_look + old if old >= 0 else none]]
+            if group not in made:
+                made[group] = len(doc.setdefault("materials", []))
+                title = name if len(groups) == 1 else f"{name} {group + 1}"
+                doc["materials"].append(_material(groups[group], looks, textures, title))
+            primitive["material"] = made[group]
+            if "TANGENT" in primitive["attributes"]:
+                _new_tangents(again, number, part, primitive, uvs[place[number]], appender)
+    if textures.used_strength:
+        doc.setdefault("extensionsUsed", []).append(STRENGTH)
+    appender.finish()
+    doc, buffers = tidied(doc, buffers)
+    if "extensionsUsed" in doc:
+        doc["extensionsUsed"] = sorted(set(doc["extensionsUsed"]))
+    return pack_document(scene.name, doc, buffers, written, {})
+
+
+def _beside(files: Mapping[str, bytes], siblings: Siblings | None) -> Siblings:
+    def find(name: str) -> bytes | None:
+        return files.get(name) or (siblings(name) if siblings else None)
+
+    return find
+
+
+def _with_room(doc: dict[str, Any], meshes: set[int], channel: int) -> dict[str, Any]:
+    """The document; channels below the one that is written are there, as the format wants it."""
+    for mesh in meshes:
+        for primitive in doc["meshes"][mesh]["primitives"]:
+            attributes = primitive.get("attributes", {})
+            for lower in range(channel):
+                if f"TEXCOORD_{lower}" not in attributes and "TEXCOORD_0" in attributes:
+                    attributes[f"TEXCOORD_{lower}"] = attributes["TEXCOORD_0"]
+    return doc
+
+
+def _new_tangents(
+    scene: Scene,
+    number: int,
+    part: Any,
+    primitive: dict[str, Any],
+    uv: FloatArray,
+    appender: Appender,
+) -> None:
+    mesh = scene.objects[number].mesh
+    corner = np.arange(part.corners.start, part.corners.stop).reshape(-1, 3)
+    points = mesh.positions[mesh.corner_vertex[corner]]
+    if mesh.corner_normal is None:
+        return
+    normals = np.nan_to_num(mesh.corner_normal[corner])
+    found = corner_tangents(points, normals, uv[corner]).reshape(-1, 4)
+    count = int(appender.doc["accessors"][primitive["attributes"]["POSITION"]]["count"])
+    rows = np.zeros((count, 4), np.float32)
+    rows[:, 0], rows[:, 3] = 1.0, 1.0
+    rows[part.vertex] = found
+    model = {"componentType": 5126, "type": "VEC4"}
+    primitive["attributes"]["TANGENT"] = appender.add_accessor(rows, model, ARRAY)
+
+
+class _Textures:
+    """Textures of the new pictures, each once."""
+
+    def __init__(
+        self,
+        doc: dict[str, Any],
+        appender: Appender,
+        pictures: Mapping[str, bytes],
+        channel: int,
+        embed: bool,
+    ) -> None:
+        self.doc, self.appender, self.pictures = doc, appender, pictures
+        self.channel, self.embed = channel, embed
+        self.made: dict[str, int] = {}
+        self.sampler = -1
+        self.used_strength = False
+
+    def info(self, file: str) -> dict[str, Any]:
+        """A texture info that reads a picture."""
+        if file not in self.made:
+            if self.sampler < 0:
+                self.sampler = len(self.doc.setdefault("samplers", []))
+                self.doc["samplers"].append(
+                    {"magFilter": 9729, "minFilter": 9987, "wrapS": 33071, "wrapT": 33071}
+                )
+            image: dict[str, Any] = {"name": file.rpartition(".")[0]}
+            if self.embed:
+                rows = np.frombuffer(self.pictures[file], np.uint8)[:, None]
+                image["bufferView"] = self.appender.add_view(rows, 0)
+                del self.doc["bufferViews"][-1]["target"]
+                image["mimeType"] = "image/png"
+            else:
+                image["uri"] = quote(file)
+            self.doc.setdefault("images", []).append(image)
+            self.doc.setdefault("textures", []).append(
+                {"source": len(self.doc["images"]) - 1, "sampler": self.sampler}
+            )
+            self.made[file] = len(self.doc["textures"]) - 1
+        info: dict[str, Any] = {"index": self.made[file]}
+        if self.channel:
+            info["texCoord"] = self.channel
+        return info
+
+
+def _material(
+    group: Group, looks: Sequence[Look], textures: _Textures, title: str
+) -> dict[str, Any]:
+    """The material of a group: what its looks agree in, and the new pictures."""
+    entry = copy.deepcopy(looks[group.looks[0]].entry)
+    entry["name"] = title
+    for key in ("normalTexture", "occlusionTexture", "emissiveTexture", "emissiveFactor"):
+        entry.pop(key, None)
+    rough, metal = group.factors["metallicRoughness"]
+    pbr: dict[str, Any] = {
+        "baseColorFactor": list(group.factors["baseColor"]),
+        "roughnessFactor": rough,
+        "metallicFactor": metal,
+    }
+    extras = entry.get("pbrMetallicRoughness", {})
+    pbr |= {k: v for k, v in extras.items() if k in ("extras", "extensions")}
+    if "baseColor" in group.slots:
+        pbr["baseColorTexture"] = textures.info(group.slots["baseColor"])
+    if "metallicRoughness" in group.slots:
+        pbr["metallicRoughnessTexture"] = textures.info(group.slots["metallicRoughness"])
+    entry["pbrMetallicRoughness"] = pbr
+    if "normal" in group.slots:
+        entry["normalTexture"] = textures.info(group.slots["normal"])
+        if group.factors["normal"] != (1.0,):
+            entry["normalTexture"]["scale"] = group.factors["normal"][0]
+    if "occlusion" in group.slots:
+        entry["occlusionTexture"] = textures.info(group.slots["occlusion"])
+        if group.factors["occlusion"] != (1.0,):
+            entry["occlusionTexture"]["strength"] = group.factors["occlusion"][0]
+    emissive = group.factors["emissive"]
+    if "emissive" in group.slots:
+        entry["emissiveTexture"] = textures.info(group.slots["emissive"])
+    strength = max(1.0, *emissive)
+    if any(emissive):
+        entry["emissiveFactor"] = [value / strength for value in emissive]
+    extensions = entry.get("extensions", {})
+    extensions.pop(STRENGTH, None)
+    if strength > 1.0:
+        extensions[STRENGTH] = {"emissiveStrength": strength}
+        textures.used_strength = True
+    for name, what in extensions.items():
+        for key in [k for k in what if k.endswith("Texture")] if isinstance(what, dict) else ():
+            del what[key]
+        for slot, file in group.slots.items():
+            extension, _, key = slot.partition(".")
+            if key and extension == name:
+                what[key] = textures.info(file)
+                scale = group.factors.get(slot, (1.0,))
+                if key.endswith("NormalTexture") and scale != (1.0,):
+                    what[key]["scale"] = scale[0]
+    if extensions:
+        entry["extensions"] = extensions
+    else:
+        entry.pop("extensions", None)
+    return entry

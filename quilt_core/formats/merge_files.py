@@ -1,0 +1,337 @@
+"""Merge painted files into one shared layout with one set of pictures."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.errors import LayoutError, QuiltError
+from quilt_core.formats.gltf_looks import LookBook, gltf_looks
+from quilt_core.formats.gltf_merge import (
+    file_tangents,
+    objects_with_variants,
+    painted_objects,
+    write_merged,
+)
+from quilt_core.formats.gltf_read import MOST_CHANNELS
+from quilt_core.formats.obj_merge import obj_looks, painted_obj, write_merged_obj
+from quilt_core.pack import PackSettings
+from quilt_core.pictures.arrange import Arranged, Painted, arrange
+from quilt_core.pictures.decode import Picture, decode
+from quilt_core.pictures.looks import Look, Use
+from quilt_core.pictures.merge import Merged, memory_total, merge_pictures, skin_of
+from quilt_core.scene.model import Scene
+
+FloatArray = NDArray[np.float64]
+Siblings = Callable[[str], bytes | None]
+Tell = Callable[[float, str], bool]
+
+
+@dataclass(frozen=True)
+class MergeSettings:
+    """How painted files are merged.
+
+    Parameters
+    ----------
+    pack : PackSettings
+        Size, padding, margin, effort and seed.
+    density : str or float
+        See `arrange`.
+    filter_name : str
+        See `carry`.
+    keep_channel : bool
+        The shared layout goes to a free channel, so that the old ones survive.
+    name : str
+        Of the materials, and what names of pictures begin with.
+    embed : bool
+        Whether pictures are kept in the files.
+    role_sizes : dict
+        Slot name to another width in px.
+    """
+
+    pack: PackSettings = field(default_factory=PackSettings)
+    density: str | float = "keep"
+    filter_name: str = "bilinear"
+    keep_channel: bool = False
+    name: str = "atlas"
+    embed: bool = False
+    role_sizes: dict[str, int] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class MergedFiles:
+    """What merging gives.
+
+    Parameters
+    ----------
+    files : tuple of dict
+        For each scene its files by name.
+    pictures : dict
+        Names of the pictures beside them to their bytes; empty where they are embedded.
+    report : dict
+        Figures of before and after, and seconds by phase.
+    notes : tuple of str
+    """
+
+    files: tuple[dict[str, bytes], ...]
+    pictures: dict[str, bytes]
+    report: dict[str, Any]
+    notes: tuple[str, ...]
+
+
+@dataclass(eq=False)
+class _Case:
+    """Files with their looks, numbered through."""
+
+    scenes: Sequence[Scene]
+    siblings: Sequence[Siblings | None]
+    books: list[LookBook] = field(default_factory=list)
+    first_look: list[int] = field(default_factory=list)
+    looks: list[Look] = field(default_factory=list)
+    canonical: list[int] = field(default_factory=list)
+    notes: list[str] = field(default_factory=list)
+    decoded: dict[tuple[int, int], Picture | None] = field(default_factory=dict)
+    of_book: list[int] = field(default_factory=list)
+
+    def picture(self, look: int, number: int) -> Picture | None:
+        """A decoded picture of a look."""
+        key = (self.of_book[look], number)
+        if key not in self.decoded:
+            book, scene = self.books[key[0]], self.scenes[key[0]]
+            name = f"{scene.name}, {book.names.get(number, number)}"
+            data = book.pictures.get(number)
+            found = None
+            if data is None:
+                self.notes.append(f"{name}: the picture is not there; it is left out.")
+            else:
+                try:
+                    found = decode(name, data)
+                except QuiltError as error:
+                    self.notes.append(f"{name}: {error.what} It is left out.")
+            self.decoded[key] = found
+        return self.decoded[key]
+
+    def size(self, look: int, use: Use) -> tuple[int, int] | None:
+        """Size of a use's picture."""
+        picture = self.picture(look, use.picture)
+        return picture.size if picture else None
+
+
+def merge_files(
+    scenes: Sequence[Scene],
+    siblings: Sequence[Siblings | None],
+    settings: MergeSettings,
+    tell: Tell = lambda progress, what: True,
+) -> MergedFiles:
+    """Give files one shared layout and one set of pictures.
+
+    Parameters
+    ----------
+    scenes : sequence of Scene
+        As `read_scene` returns them.
+    siblings : sequence of callable
+        Readers of the files beside each.
+    settings : MergeSettings
+    tell : callable
+        Is told how far it is, and at what; False gives the work up.
+
+    Raises
+    ------
+    QuiltError
+        When nothing can be merged, or it was given up.
+    """
+    started = time.monotonic()
+    case = _read_looks(scenes, siblings)
+    members, painted = _members(case)
+    channel = _free_channel(painted) if settings.keep_channel else 0
+    phases = {"read": time.monotonic() - started}
+    began = time.monotonic()
+    arranged = arrange(
+        painted, case.looks, case.size, settings.pack, settings.density,
+        lambda done: tell(0.05 + 0.4 * done, "packing"),
+    )  # fmt: skip
+    for number in arranged.unrolled:
+        case.notes.append(
+            f"“{painted[number].obj.name}” repeats its pictures; the repeats are laid out one beside the other."
+        )
+    phases["pack"] = time.monotonic() - began
+    began = time.monotonic()
+    tangents = [
+        t for scene, own in zip(scenes, members, strict=True) for t in _tangents(scene, own)
+    ]
+    skin = skin_of(painted, arranged, tangents)
+    merged = merge_pictures(
+        skin, case.looks, case.picture, (settings.pack.width, settings.pack.height), settings.name,
+        settings.role_sizes, settings.filter_name,
+        lambda done, what: tell(0.45 + 0.45 * done, f"carrying over {what}"),
+    )  # fmt: skip
+    phases["carry over"] = time.monotonic() - began
+    began = time.monotonic()
+    if not tell(0.95, "writing"):
+        raise LayoutError("The merge was given up.", "", "Run it again.")
+    files = _written(case, members, arranged, merged, channel, settings)
+    phases["write"] = time.monotonic() - began
+    beside = {} if settings.embed else dict(merged.files)
+    if not settings.embed or any(scene.name.lower().endswith(".obj") for scene in scenes):
+        beside = dict(merged.files)
+    report = _report(case, painted, arranged, merged, phases)
+    return MergedFiles(tuple(files), beside, report, tuple(dict.fromkeys(case.notes)))
+
+
+def _is_obj(scene: Scene) -> bool:
+    return Path(scene.name).suffix.lower() == ".obj"
+
+
+def _read_looks(scenes: Sequence[Scene], siblings: Sequence[Siblings | None]) -> _Case:
+    case = _Case(scenes, siblings)
+    known: dict[Any, int] = {}
+    for number, (scene, find) in enumerate(zip(scenes, siblings, strict=True)):
+        if _is_obj(scene):
+            book = obj_looks(scene, find)
+        else:
+            book = gltf_looks(scene.source.doc, scene.source.buffers, find)
+        case.books.append(book)
+        case.first_look.append(len(case.looks))
+        for look in book.looks:
+            at = len(case.looks)
+            case.of_book.append(number)
+            # What has no picture that can be read is a material without one.
+            uses = {n: use for n, use in look.uses.items() if _readable(case, look, use, at)}
+            look = replace(look, uses=uses)
+            case.looks.append(look)
+            case.canonical.append(known.setdefault(_content(case, at), at))
+    return case
+
+
+def _readable(case: _Case, look: Look, use: Use, at: int) -> bool:
+    return case.picture(at, use.picture) is not None
+
+
+def _content(case: _Case, at: int) -> Any:
+    """Equal for looks that are the same, whatever file they are of."""
+    look = case.looks[at]
+    uses = []
+    for name, use in sorted(look.uses.items()):
+        picture = case.picture(at, use.picture)
+        mark = picture.mark if picture else ""
+        uses.append((name, mark, use.channel, use.matrix.tobytes(), use.wrap, use.nearest))
+    factors = tuple(sorted((name, tuple(value)) for name, value in look.factors.items()))
+    return look.state, look.alpha, factors, tuple(uses)
+
+
+def _members(case: _Case) -> tuple[list[list[int]], list[Painted]]:
+    """Objects of each file that are merged, and all of them in order."""
+    members: list[list[int]] = []
+    painted: list[Painted] = []
+    table = np.array(case.canonical, np.int64)
+    for scene, first in zip(case.scenes, case.first_look, strict=True):
+        obj_file = _is_obj(scene)
+        own = painted_obj(scene, first) if obj_file else painted_objects(scene, first)
+        out = set() if obj_file else set(objects_with_variants(scene))
+        for number in sorted(out):
+            case.notes.append(
+                f"{scene.name}: “{scene.objects[number].name}” has materials that can be switched (KHR_materials_variants); it stays as it is."
+            )
+        kept = [k for k in range(len(own)) if k not in out]
+        members.append(kept)
+        painted += [replace(own[k], face_look=table[own[k].face_look]) for k in kept]
+    if not painted:
+        raise LayoutError(
+            "No object can be merged.", "", "Bring in files whose materials are not switched."
+        )
+    return members, painted
+
+
+def _free_channel(painted: Sequence[Painted]) -> int:
+    """The first channel that none of the objects has."""
+    free = max(len(own.stored) for own in painted)
+    if free >= MOST_CHANNELS:
+        raise LayoutError(
+            f"There are {free} UV channels.", "--keep-channel", "Delete one, or replace the first."
+        )
+    return free
+
+
+def _tangents(scene: Scene, members: Sequence[int]) -> list[FloatArray | None]:
+    found = [None] * len(scene.objects) if _is_obj(scene) else file_tangents(scene)
+    return [found[k] for k in members]
+
+
+def _written(
+    case: _Case,
+    members: Sequence[Sequence[int]],
+    arranged: Arranged,
+    merged: Merged,
+    channel: int,
+    settings: MergeSettings,
+) -> list[dict[str, bytes]]:
+    out: list[dict[str, bytes]] = []
+    at = 0
+    for k, scene in enumerate(case.scenes):
+        own = arranged.uv[at : at + len(members[k])]
+        at += len(members[k])
+        if _is_obj(scene):
+            out.append(
+                write_merged_obj(
+                    scene, own, case.first_look[k], merged.groups, case.looks, case.canonical,
+                    settings.name,
+                )
+            )  # fmt: skip
+            continue
+        if not members[k]:
+            out.append({scene.name: scene.source.data})
+            continue
+        out.append(
+            write_merged(
+                scene, case.siblings[k], members[k], own, case.books[k], case.first_look[k],
+                merged.groups, case.looks, case.canonical, merged.files, channel, settings.name,
+                settings.embed,
+            )
+        )  # fmt: skip
+    return out
+
+
+def _report(
+    case: _Case,
+    painted: Sequence[Painted],
+    arranged: Arranged,
+    merged: Merged,
+    phases: dict[str, float],
+) -> dict[str, Any]:
+    used = sorted({int(k) for own in painted for k in np.unique(own.face_look)})
+    before = {
+        picture.mark: picture
+        for k in used
+        for use in case.looks[k].uses.values()
+        if (picture := case.picture(k, use.picture)) is not None
+    }
+    sizes = [
+        (*picture.size, 4 if picture.has_alpha else 3, picture.depth) for picture in before.values()
+    ]
+    calls = sum(len(np.unique(own.face_look)) for own in painted)
+    group_of = {k: n for n, group in enumerate(merged.groups) for k in group.looks}
+    after_calls = sum(len({group_of[int(k)] for k in np.unique(own.face_look)}) for own in painted)
+    return {
+        "materials": {"before": len(used), "after": len(merged.groups)},
+        "maps": {"before": len(before), "after": len(merged.files)},
+        "draw_calls": {"before": calls, "after": after_calls},
+        "memory": {
+            "before": memory_total(sizes),
+            "after": memory_total(list(merged.sizes.values())),
+        },
+        "coverage": arranged.coverage,
+        "scale": arranged.scale,
+        "islands": arranged.islands,
+        "stacked": arranged.stacked,
+        "pictures": [
+            {"name": name, "width": w, "height": h, "channels": c, "bits": bits}
+            for name, (w, h, c, bits) in merged.sizes.items()
+        ],
+        "seconds": {name: round(value, 3) for name, value in phases.items()},
+    }

@@ -1,0 +1,1 @@
+"""Pictures of materials: read, carried over to a new layout, bled, written."""

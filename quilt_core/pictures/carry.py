@@ -1,0 +1,271 @@
+"""Carry pictures over to a new layout: for each texel of the new picture the point on the surface,
+there the old UV, there the old picture.
+
+References: glTF 2.0 specification (ISO/IEC 12113:2022), 3.9 and appendix B (what is shaded); Heckbert
+1989, Fundamentals of Texture Mapping and Image Warping (area filtering by supersampling).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.errors import LayoutError
+from quilt_core.pictures._carry_loops import read_texels, turn_normals
+from quilt_core.pictures.decode import Picture
+from quilt_core.pictures.frames import corner_tangents
+from quilt_core.pictures.looks import PLAIN, Look, Slot, Use
+from quilt_core.pictures.texels import THREADS, Texels, bleed
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
+Image = NDArray[np.float32]
+
+MOST_SAMPLES = 16
+FILTERS = {"bilinear": 1, "mitchell": 2, "lanczos": 3}
+FLAT_NORMAL = (128 / 255, 128 / 255, 1.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Skin:
+    """Triangles of all members, as they were and as they lie now.
+
+    Parameters
+    ----------
+    now : (N, 3, 2) float64
+        UVs of the new layout, origin at the bottom left.
+    stored : dict
+        Old UVs (N, 3, 2) by channel, origin at the top left; NaN where a triangle has none.
+    look : (N,) int64
+        Number of its look.
+    points, normals : (N, 3, 3) float64
+    tangents : (N, 3, 4) float64
+        Those of the file; NaN where it has none.
+    """
+
+    now: FloatArray
+    stored: Mapping[int, FloatArray]
+    look: IntArray
+    points: FloatArray
+    normals: FloatArray
+    tangents: FloatArray
+
+    def px(self, width: int, height: int) -> FloatArray:
+        """(N, 3, 2) where they lie now, px from the top left."""
+        return np.stack([self.now[..., 0] * width, (1.0 - self.now[..., 1]) * height], axis=2)
+
+    def read_at(self, use: Use) -> FloatArray:
+        """(N, 3, 2) where a use of a picture reads at the corners; NaN without UVs."""
+        uv = self.stored.get(use.channel)
+        if uv is None:
+            return np.full_like(self.now, np.nan)
+        return np.asarray(uv @ use.matrix[:, :2].T + use.matrix[:, 2])
+
+
+@dataclass(frozen=True, eq=False)
+class Baking:
+    """What becomes of a slot for one look.
+
+    Parameters
+    ----------
+    factors : tuple of float
+        The values of the old picture are multiplied by these (the strength of occlusion and the
+        scale of normals are worked in).
+    """
+
+    factors: tuple[float, ...]
+
+
+def carry(
+    skin: Skin,
+    slot: Slot,
+    looks: Sequence[Look],
+    bakings: Mapping[int, Baking],
+    pictures: Callable[[int, int], Picture | None],
+    texels: Texels,
+    filter_name: str = "bilinear",
+    stop: Callable[[], bool] = lambda: False,
+) -> Image:
+    """The new picture of a slot.
+
+    Parameters
+    ----------
+    skin : Skin
+    slot : Slot
+    looks : sequence of Look
+    bakings : mapping
+        By look; looks that are not in it get a filler.
+    pictures : callable
+        The picture of a look's use: by look and the number there; None where it is missing.
+    texels : Texels
+    filter_name : str
+        Of `FILTERS`; what shrinks is averaged over each texel in any case.
+    stop : callable
+
+    Returns
+    -------
+    (H, W, 4) float32
+        In linear light, colours of islands spread outward.
+    """
+    if filter_name not in FILTERS:
+        raise LayoutError(f"A filter “{filter_name}”.", "filter", f"Give {', '.join(FILTERS)}.")
+    height, width = texels.owner.shape
+    now = skin.px(width, height)
+    out = np.ones((height, width, 4), np.float32)
+    if slot.kind == "normal":
+        out[..., :3] = FLAT_NORMAL
+    for number in bakings:
+        use = looks[number].uses.get(slot.name)
+        picture = pictures(number, use.picture) if use is not None else None
+        if use is None or picture is None or stop():
+            continue
+        old = skin.read_at(use)
+        chosen = (skin.look == number) & np.isfinite(old).all(axis=(1, 2))
+        if not chosen.any():
+            continue
+        old = np.where(chosen[:, None, None], old, 0.0)
+        samples = _samples(now, old, picture.size, chosen)
+        kind = 0 if use.nearest else FILTERS[filter_name]
+        whole = (
+            slot.kind == "alpha colour" and looks[number].alpha != "OPAQUE" and picture.has_alpha
+        )
+        pixels = picture.linear(slot.srgb)
+        _read(texels, now, chosen, old, samples, pixels, use, kind, whole, out)
+        if slot.kind == "normal":
+            _turn(skin, use, texels, now, chosen, bakings[number].factors[0], out)
+    if slot.kind != "normal":
+        _multiply(skin, slot, texels, bakings, out)
+    bleed(out, texels)
+    return out
+
+
+def _samples(
+    now: FloatArray, old: FloatArray, size: tuple[int, int], chosen: BoolArray
+) -> NDArray[np.int64]:
+    """(N,) samples along each side of a texel: as many as there are old texels across it."""
+    out = np.ones(len(now), np.int64)
+    t, o = now[chosen], old[chosen] * np.array(size, np.float64)
+    a = np.stack([t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]], axis=2)
+    b = np.stack([o[:, 1] - o[:, 0], o[:, 2] - o[:, 0]], axis=2)
+    det = np.linalg.det(a)
+    fine: BoolArray = np.asarray(np.abs(det) > 1e-12).reshape(len(t))
+    largest = np.ones(len(t))
+    step = b[fine] @ np.linalg.inv(a[fine])
+    largest[fine] = np.linalg.norm(step, ord=2, axis=(1, 2)) if fine.any() else 1.0
+    out[chosen] = np.clip(np.ceil(largest - 0.05), 1, MOST_SAMPLES)
+    return out
+
+
+def _each_band(texels: Texels, work: Callable[[slice], None]) -> None:
+    with ThreadPoolExecutor(THREADS) as pool:
+        list(pool.map(work, texels.bands()))
+
+
+def _read(
+    texels: Texels,
+    now: FloatArray,
+    chosen: BoolArray,
+    old: FloatArray,
+    samples: NDArray[np.int64],
+    pixels: Image,
+    use: Use,
+    kind: int,
+    whole: bool,
+    out: Image,
+) -> None:
+    wrap = np.array(use.wrap, np.int64)
+
+    def work(band: slice) -> None:
+        read_texels(
+            texels.owner[band], band.start, texels.rim[band], now, chosen, old, samples, pixels,
+            wrap, kind, whole, out[band],
+        )  # fmt: skip
+
+    _each_band(texels, work)
+
+
+def _turn(
+    skin: Skin,
+    use: Use,
+    texels: Texels,
+    now: FloatArray,
+    chosen: BoolArray,
+    scale: float,
+    out: Image,
+) -> None:
+    """Turn the vectors of a normal map with the islands."""
+    read = skin.read_at(use)[chosen]
+    up = np.stack([read[..., 0], 1.0 - read[..., 1]], axis=2)
+    points, normals = skin.points[chosen], skin.normals[chosen]
+    had = np.isfinite(skin.tangents[chosen]).all(axis=(1, 2))
+    before, after = np.zeros((len(chosen), 3, 4)), np.zeros((len(chosen), 3, 4))
+    own = corner_tangents(points, normals, up)
+    before[chosen] = np.where(had[:, None, None], skin.tangents[chosen], own)
+    after[chosen] = corner_tangents(points, normals, skin.now[chosen])
+    shading = np.where(chosen[:, None, None], skin.normals, 0.0)
+    scales = np.full(len(chosen), scale)
+
+    def work(band: slice) -> None:
+        turn_normals(
+            texels.owner[band], band.start, now, chosen, shading, before, after, scales, out[band]
+        )
+
+    _each_band(texels, work)
+
+
+def _multiply(
+    skin: Skin, slot: Slot, texels: Texels, bakings: Mapping[int, Baking], out: Image
+) -> None:
+    """Work the factors in."""
+    table = np.ones((int(skin.look.max(initial=0)) + 1, 4), np.float32)
+    for number, baking in bakings.items():
+        table[number, list(slot.channels)[: len(baking.factors)]] = baking.factors
+    if (table == 1).all():
+        return
+    of_triangle = table[skin.look]
+    for band in texels.bands():
+        owner = texels.owner[band]
+        has = owner >= 0
+        factor = of_triangle[owner[has]]
+        if slot.name == "occlusion":
+            out[band][has] = 1.0 + factor * (out[band][has] - 1.0)
+        else:
+            out[band][has] *= factor
+
+
+def plan_bakings(
+    slot: Slot, looks: Sequence[Look], members: Sequence[int]
+) -> tuple[bool, dict[int, Baking], tuple[float, ...]]:
+    """What becomes of a slot for looks that become one material.
+
+    Returns
+    -------
+    needed : bool
+        Whether a picture is needed at all.
+    bakings : dict
+        By look.
+    factors : tuple of float
+        Of the new material: the common ones where all agree, else those that change nothing.
+    """
+    plain = PLAIN.get(slot.name, (1.0,) if slot.kind == "normal" else (1.0,) * len(slot.channels))
+    own = {k: tuple(looks[k].factors.get(slot.name, plain)) for k in members}
+    pictured = {k for k in members if slot.name in looks[k].uses}
+    same = len(set(own.values())) <= 1
+    if slot.name in ("normal", "occlusion") or slot.kind == "normal":
+        # What has no picture has no scale either.
+        same = len({own[k] for k in pictured}) <= 1
+        common = own[next(iter(pictured))] if pictured and same else (1.0,)
+        return bool(pictured), {k: Baking((1.0,) if same else own[k]) for k in members}, common
+    if same:
+        ones = (1.0,) * len(plain)
+        first = next(iter(own.values()), plain)
+        return bool(pictured), {k: Baking(ones) for k in members}, first
+    if slot.name == "emissive":
+        most = max(1e-9, *(value for factors in own.values() for value in factors))
+        return True, {k: Baking(tuple(v / most for v in own[k])) for k in members}, (most,) * 3
+    return True, {k: Baking(own[k]) for k in members}, (1.0,) * len(plain)

@@ -1,0 +1,65 @@
+"""Tangents at the corners of triangles.
+
+Reference: Mikkelsen 2008, Simulation of Wrinkled Surfaces Revisited (tangents weighted by the angle
+at the corner, one for each group of corners that agree in place, normal, UV and side).
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.scene.weld import weld_ids
+
+FloatArray = NDArray[np.float64]
+
+
+def corner_tangents(points: FloatArray, normals: FloatArray, uv: FloatArray) -> FloatArray:
+    """Tangents with their side.
+
+    Parameters
+    ----------
+    points, normals : (N, 3, 3) float64
+        At the corners of triangles.
+    uv : (N, 3, 2) float64
+        Origin at the bottom left.
+
+    Returns
+    -------
+    (N, 3, 4) float64
+        Unit tangents, and 1 or -1: the bitangent is side * cross(normal, tangent). Where the UVs have
+        no area it is any direction across the normal.
+    """
+    one, two = points[:, 1] - points[:, 0], points[:, 2] - points[:, 0]
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    det = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    side = np.where(det < 0, -1.0, 1.0)
+    along = (one * b[:, 1:] - two * a[:, 1:]) * side[:, None]
+    flat = det == 0
+    along[flat] = 0.0
+    across = along[:, None] - normals * (normals * along[:, None]).sum(axis=2, keepdims=True)
+    across = _unit(across)
+    edges = _unit(np.roll(points, -1, axis=1) - points)
+    back = _unit(np.roll(points, 1, axis=1) - points)
+    angle = np.arccos(np.clip((edges * back).sum(axis=2), -1.0, 1.0))
+    key = np.concatenate(
+        [points, normals, uv, np.repeat(side[:, None, None], 3, axis=1)], axis=2
+    ).reshape(-1, 9)
+    ids = weld_ids(*key.T)
+    total = np.zeros((int(ids.max(initial=-1)) + 1, 3))
+    np.add.at(total, ids, (across * angle[..., None]).reshape(-1, 3))
+    tangent = _unit(total)[ids].reshape(points.shape)
+    lost = np.linalg.norm(tangent, axis=2) < 0.5
+    if lost.any():
+        tangent[lost] = _across(normals[lost])
+    return np.concatenate([tangent, np.repeat(side[:, None, None], 3, axis=1)], axis=2)
+
+
+def _unit(v: FloatArray) -> FloatArray:
+    size = np.linalg.norm(v, axis=-1, keepdims=True)
+    return np.asarray(np.divide(v, size, out=np.zeros_like(v), where=size > 1e-30))
+
+
+def _across(normal: FloatArray) -> FloatArray:
+    other = np.where(np.abs(normal[:, :1]) < 0.9, [[1.0, 0.0, 0.0]], [[0.0, 1.0, 0.0]])
+    return _unit(np.cross(np.cross(normal, other), normal))

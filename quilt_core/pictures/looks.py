@@ -1,0 +1,121 @@
+"""Materials as they look: factors, and which picture is read how for which role.
+
+Reference: glTF 2.0 specification (ISO/IEC 12113:2022), 3.9; KHR_texture_transform;
+KHR_materials_emissive_strength.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+FloatArray = NDArray[np.float64]
+
+REPEAT, CLAMP, MIRRORED = 0, 1, 2
+"""How a picture goes on beyond its edge."""
+
+
+@dataclass(frozen=True)
+class Slot:
+    """One use of pictures by materials, such as base colour.
+
+    Parameters
+    ----------
+    name : str
+    kind : str
+        colour (sRGB), data, normal, or alpha colour (sRGB with alpha).
+    channels : tuple of int
+        Channels of the picture that it reads: 0 to 3 for red to alpha.
+    """
+
+    name: str
+    kind: str
+    channels: tuple[int, ...]
+
+    @property
+    def srgb(self) -> bool:
+        """Whether its colours are sRGB."""
+        return self.kind in ("colour", "alpha colour")
+
+
+BASE = Slot("baseColor", "alpha colour", (0, 1, 2, 3))
+METAL_ROUGH = Slot("metallicRoughness", "data", (1, 2))
+NORMAL = Slot("normal", "normal", (0, 1, 2))
+OCCLUSION = Slot("occlusion", "data", (0,))
+EMISSIVE = Slot("emissive", "colour", (0, 1, 2))
+CORE = (BASE, METAL_ROUGH, NORMAL, OCCLUSION, EMISSIVE)
+
+
+@dataclass(frozen=True, eq=False)
+class Use:
+    """How a material reads a picture.
+
+    Parameters
+    ----------
+    picture : int
+        Number in the list of the file's pictures.
+    channel : int
+        UV channel, from 0.
+    matrix : (2, 3) float64
+        From stored UVs, origin at the top left, to where the picture is read.
+    wrap : (2,) int
+        REPEAT, CLAMP or MIRRORED in u and v.
+    nearest : bool
+    """
+
+    picture: int
+    channel: int
+    matrix: FloatArray
+    wrap: tuple[int, int] = (REPEAT, REPEAT)
+    nearest: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Look:
+    """A material.
+
+    Parameters
+    ----------
+    name : str
+    uses : dict
+        Slot name to `Use`.
+    factors : dict
+        Slot name to the factors of its channels (base colour 4; roughness and metal 2; emission 3;
+        the scale of normals and the strength of occlusion 1).
+    state : str
+        Equal for materials that may become one: alpha mode, cutoff, sides, and what extensions say.
+    alpha : str
+        OPAQUE, MASK or BLEND.
+    slots : tuple of Slot
+        Of its extensions.
+    """
+
+    name: str
+    uses: dict[str, Use]
+    factors: dict[str, tuple[float, ...]]
+    state: str = ""
+    alpha: str = "OPAQUE"
+    slots: tuple[Slot, ...] = ()
+    entry: dict[str, Any] = field(default_factory=dict)
+
+
+PLAIN = {
+    "baseColor": (1.0, 1.0, 1.0, 1.0),
+    "metallicRoughness": (1.0, 1.0),
+    "normal": (1.0,),
+    "occlusion": (1.0,),
+    "emissive": (0.0, 0.0, 0.0),
+}
+"""Factors of a material that says nothing."""
+
+
+def texture_matrix(transform: dict[str, Any]) -> FloatArray:
+    """(2, 3) matrix of a KHR_texture_transform: turned, scaled and moved about the top left."""
+    ox, oy = transform.get("offset", (0.0, 0.0))
+    sx, sy = transform.get("scale", (1.0, 1.0))
+    angle = float(transform.get("rotation", 0.0))
+    c, s = np.cos(angle), np.sin(angle)
+    return np.array([[c * sx, s * sy, ox], [-s * sx, c * sy, oy]])

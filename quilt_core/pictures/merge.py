@@ -1,0 +1,296 @@
+"""Merge painted objects into one set of pictures: groups of materials that become one, their slots,
+the carried pictures."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.pictures.arrange import Arranged, Painted
+from quilt_core.pictures.carry import Baking, Skin, carry, plan_bakings
+from quilt_core.pictures.decode import Picture, encode_png, quantized
+from quilt_core.pictures.looks import BASE, CORE, METAL_ROUGH, OCCLUSION, Look, Slot
+from quilt_core.pictures.texels import Texels, find_texels
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+Pictures = Callable[[int, int], Picture | None]
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """Looks that become one material.
+
+    Parameters
+    ----------
+    looks : tuple of int
+    alpha : str
+    factors : dict
+        Slot name to the factors of the new material.
+    slots : dict
+        Slot name to the name of the file that it reads.
+    """
+
+    looks: tuple[int, ...]
+    alpha: str
+    factors: dict[str, tuple[float, ...]] = field(default_factory=dict)
+    slots: dict[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Merged:
+    """What a merge gives.
+
+    Parameters
+    ----------
+    groups : tuple of Group
+    files : dict
+        Names of the pictures to their bytes.
+    sizes : dict
+        Their names to width, height, channels and bits.
+    texels : Texels
+        Of the largest picture.
+    """
+
+    groups: tuple[Group, ...]
+    files: dict[str, bytes]
+    sizes: dict[str, tuple[int, int, int, int]]
+    texels: Texels
+
+
+def groups_of(looks: Sequence[Look], used: Sequence[int]) -> list[tuple[int, ...]]:
+    """Looks by what they cannot share: their state."""
+    by: dict[str, list[int]] = {}
+    for number in used:
+        by.setdefault(looks[number].state, []).append(number)
+    return [tuple(rows) for rows in by.values()]
+
+
+def skin_of(
+    painted: Sequence[Painted], arranged: Arranged, tangents: Sequence[FloatArray | None]
+) -> Skin:
+    """All triangles of painted objects with their new UVs; `tangents` (C, 4) of each object's
+    corners, None for none."""
+    channels = max((len(own.stored) for own in painted), default=0)
+    now, look, points, normals, tangent = [], [], [], [], []
+    stored: dict[int, list[FloatArray]] = {k: [] for k in range(channels)}
+    for own, uv, given in zip(painted, arranged.uv, tangents, strict=True):
+        mesh = own.mesh
+        tris = mesh.triangles
+        now.append(uv[tris])
+        look.append(own.face_look[mesh.triangle_face])
+        corner = mesh.positions[mesh.corner_vertex[tris]]
+        points.append(corner)
+        face = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
+        face /= np.maximum(np.linalg.norm(face, axis=1, keepdims=True), 1e-30)
+        shading = np.repeat(face[:, None], 3, axis=1)
+        if mesh.corner_normal is not None:
+            own_normal = mesh.corner_normal[tris]
+            known = np.isfinite(own_normal).all(axis=2, keepdims=True)
+            shading = np.where(known, own_normal, shading)
+        normals.append(shading)
+        bare = np.full((len(tris), 3, 4), np.nan)
+        tangent.append(bare if given is None else given[tris])
+        for k in range(channels):
+            missing = np.full((len(tris), 3, 2), np.nan)
+            stored[k].append(own.stored[k][tris] if k < len(own.stored) else missing)
+    return Skin(
+        np.concatenate(now),
+        {k: np.concatenate(rows) for k, rows in stored.items()},
+        np.concatenate(look),
+        np.concatenate(points),
+        np.concatenate(normals),
+        np.concatenate(tangent),
+    )
+
+
+def merge_pictures(
+    skin: Skin,
+    looks: Sequence[Look],
+    pictures: Pictures,
+    size: tuple[int, int],
+    prefix: str,
+    role_sizes: dict[str, int] | None = None,
+    filter_name: str = "bilinear",
+    tell: Callable[[float, str], bool] = lambda progress, what: True,
+) -> Merged:
+    """Carry all pictures of some looks over.
+
+    Parameters
+    ----------
+    skin : Skin
+    looks : sequence of Look
+    pictures : callable
+        See `carry`.
+    size : (2,) int
+        Width and height in px.
+    prefix : str
+        What the names of the files begin with.
+    role_sizes : dict, optional
+        Slot name to another width; heights in proportion.
+    filter_name : str
+        See `carry`.
+    tell : callable
+        Is told how far it is, and what comes next; False gives the work up.
+    """
+    used = [int(k) for k in np.unique(skin.look)]
+    parted = groups_of(looks, used)
+    slots = _slots(looks, used)
+    maps: dict[tuple[int, int], Texels] = {}
+    files: dict[str, bytes] = {}
+    sizes: dict[str, tuple[int, int, int, int]] = {}
+    groups = [Group(rows, looks[rows[0]].alpha) for rows in parted]
+    ready: dict[str, tuple[NDArray[np.float32], int]] = {}
+    stopped = False
+    for number, slot in enumerate(slots):
+        stopped = stopped or not tell(number / max(len(slots), 1), slot.name)
+        bakings: dict[int, Baking] = {}
+        needed = False
+        for group in groups:
+            wanted, own, factors = plan_bakings(slot, looks, group.looks)
+            group.factors[slot.name] = factors
+            if wanted:
+                needed = True
+                bakings |= own
+        if not needed:
+            continue
+        width = (role_sizes or {}).get(slot.name, size[0])
+        shape = (width, max(1, round(width * size[1] / size[0])))
+        if shape not in maps:
+            maps[shape] = find_texels(skin.px(*shape), *shape)
+        depth = _depth(slot, looks, bakings, pictures)
+        out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name, lambda: stopped)  # noqa: B023
+        for group in groups:
+            if group.looks[0] in bakings:
+                group.slots[slot.name] = f"{prefix}_{file_role(slot)}.png"
+        if slot in (METAL_ROUGH, OCCLUSION):
+            ready[slot.name] = out, depth
+            continue
+        channels = 3
+        if slot.kind == "alpha colour" or slot.kind == "data":
+            opaque = slot == BASE and all(g.alpha == "OPAQUE" for g in groups)
+            channels = 3 if opaque or float(out[..., 3].min()) == 1.0 else 4
+        _keep(
+            files, sizes, f"{prefix}_{file_role(slot)}.png", out[..., :channels], slot.srgb, depth
+        )
+    _pack_data(files, sizes, ready, groups, prefix)
+    largest = max(maps.values(), key=lambda one: one.owner.size, default=None)
+    texels = largest or find_texels(skin.px(*size), *size)
+    return Merged(tuple(groups), files, sizes, texels)
+
+
+def file_role(slot: Slot) -> str:
+    """What a slot is called in the name of its file."""
+    return slot.name.rpartition(".")[2].removesuffix("Texture")
+
+
+def _slots(looks: Sequence[Look], used: Sequence[int]) -> list[Slot]:
+    more = {slot.name: slot for k in used for slot in looks[k].slots}
+    return [*CORE, *more.values()]
+
+
+def _depth(
+    slot: Slot, looks: Sequence[Look], bakings: dict[int, Baking], pictures: Pictures
+) -> int:
+    found: list[int] = [
+        picture.depth
+        for k in bakings
+        if (use := looks[k].uses.get(slot.name)) and (picture := pictures(k, use.picture))
+    ]
+    # Plain colours are kept as they are: eight bits would shift the bright ones.
+    return max(found, default=16)
+
+
+def _keep(
+    files: dict[str, bytes],
+    sizes: dict[str, tuple[int, int, int, int]],
+    name: str,
+    values: NDArray[np.float32],
+    srgb: bool,
+    depth: int,
+) -> None:
+    pixels = quantized(values, srgb, depth)
+    files[name] = encode_png(pixels)
+    sizes[name] = (pixels.shape[1], pixels.shape[0], pixels.shape[2], depth)
+
+
+def _pack_data(
+    files: dict[str, bytes],
+    sizes: dict[str, tuple[int, int, int, int]],
+    ready: dict[str, tuple[NDArray[np.float32], int]],
+    groups: Sequence[Group],
+    prefix: str,
+) -> None:
+    """Occlusion, roughness and metal in one picture, red to blue, where their sizes agree."""
+    rough, occlusion = ready.get("metallicRoughness"), ready.get("occlusion")
+    if rough and occlusion and rough[0].shape == occlusion[0].shape:
+        name = f"{prefix}_occlusionRoughnessMetallic.png"
+        packed = rough[0][..., :3].copy()
+        packed[..., 0] = occlusion[0][..., 0]
+        _keep(files, sizes, name, packed, False, max(rough[1], occlusion[1]))
+        for group in groups:
+            for slot in ("metallicRoughness", "occlusion"):
+                if slot in group.slots:
+                    group.slots[slot] = name
+        return
+    for slot, one in (("metallicRoughness", rough), ("occlusion", occlusion)):
+        if one is not None:
+            values = one[0][..., :3].copy()
+            if slot == "metallicRoughness":
+                values[..., 0] = 1.0
+            else:
+                values[..., 1:] = values[..., :1]
+            _keep(files, sizes, f"{prefix}_{slot}.png", values, False, one[1])
+
+
+def memory_of(width: int, height: int, channels: int, bits: int) -> dict[str, int]:
+    """Bytes of a picture with all its mip levels.
+
+    Parameters
+    ----------
+    width, height, channels, bits : int
+
+    Returns
+    -------
+    dict
+        raw (as a graphics card stores it: three channels take four), bc1, bc5, bc7 and astc4x4.
+
+    References
+    ----------
+    Khronos Data Format Specification 1.3, chapters 18 to 23: blocks of 4 x 4 texels, BC1 with 8 bytes
+    each, BC5, BC7 and ASTC 4x4 with 16.
+
+    Examples
+    --------
+    >>> memory_of(4, 4, 3, 8)["bc7"]
+    48
+    """
+    raw = blocks = 0
+    stored = 4 if channels == 3 else channels
+    while True:
+        raw += width * height * stored * bits // 8
+        blocks += math.ceil(width / 4) * math.ceil(height / 4)
+        if width == height == 1:
+            break
+        width, height = max(1, width // 2), max(1, height // 2)
+    return {
+        "raw": raw,
+        "bc1": blocks * 8,
+        "bc5": blocks * 16,
+        "bc7": blocks * 16,
+        "astc4x4": blocks * 16,
+    }
+
+
+def memory_total(sizes: Sequence[tuple[int, int, int, int]]) -> dict[str, Any]:
+    """Sums of `memory_of` over pictures."""
+    out = {"raw": 0, "bc1": 0, "bc5": 0, "bc7": 0, "astc4x4": 0}
+    for size in sizes:
+        for name, value in memory_of(*size).items():
+            out[name] += value
+    return out
