@@ -270,6 +270,13 @@ def turn_normals(owner, first_row, triangles, chosen, normal, old_frame, new_fra
             new_side = np.cross(a, c) * new_frame[n, 0, 3]
             old_side /= max(np.sqrt((old_side * old_side).sum()), 1e-20)
             new_side /= max(np.sqrt((new_side * new_side).sum()), 1e-20)
+            # The byte nearest to nothing at all, 128, is meant as flat, and stays so.
+            if (
+                abs(out[y, x, 0] * 255.0 - 128.0) < 0.02
+                and abs(out[y, x, 1] * 255.0 - 128.0) < 0.02
+                and out[y, x, 2] > 0.998
+            ):
+                continue
             vx = (out[y, x, 0] * 2.0 - 1.0) * scale[n]
             vy = (out[y, x, 1] * 2.0 - 1.0) * scale[n]
             vz = out[y, x, 2] * 2.0 - 1.0

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.flatten.object_flat import with_channel
 from quilt_core.pack import PackSettings, pack_islands
+from quilt_core.pictures.constants import best_place
 from quilt_core.pictures.looks import Look, Use
 from quilt_core.scene.island_set import IslandSet, concatenate, island_set
 from quilt_core.scene.islands import UV_TOLERANCE, Islands, find_islands
@@ -164,8 +165,25 @@ def arrange(
         new = np.zeros((len(corner_island), 2))
         has = corner_island >= 0
         new[has] = apply_placements(islands.uv[has], corner_island[has], mine)
+        _points_between(new, corner_island, px)
         uvs.append(new)
     return Arranged(tuple(uvs), scale, coverage, every.count, int((~first).sum()), tuple(unrolled))
+
+
+def _points_between(uv: FloatArray, corner_island: IntArray, px: FloatArray) -> None:
+    """Move islands that are a point to where plain colours are kept best; in place."""
+    has = np.flatnonzero(corner_island >= 0)
+    if not len(has):
+        return
+    count = int(corner_island.max()) + 1
+    low, high = np.full((count, 2), np.inf), np.full((count, 2), -np.inf)
+    np.minimum.at(low, corner_island[has], uv[has])
+    np.maximum.at(high, corner_island[has], uv[has])
+    point = ((high - low) * px).max(axis=1) < 1e-3
+    own = has[point[corner_island[has]]]
+    top = np.stack([uv[own, 0], 1.0 - uv[own, 1]], axis=1) * px
+    placed = best_place(top) / px
+    uv[own] = np.stack([placed[:, 0], 1.0 - placed[:, 1]], axis=1)
 
 
 def _px_of(

@@ -152,11 +152,11 @@ def _samples(
     t, o = now[chosen], old[chosen] * np.array(size, np.float64)
     a = np.stack([t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]], axis=2)
     b = np.stack([o[:, 1] - o[:, 0], o[:, 2] - o[:, 0]], axis=2)
-    det = np.linalg.det(a)
-    fine: BoolArray = np.asarray(np.abs(det) > 1e-12).reshape(len(t))
+    fine = np.flatnonzero(np.abs(np.linalg.det(a)) > 1e-12)
     largest = np.ones(len(t))
-    step = b[fine] @ np.linalg.inv(a[fine])
-    largest[fine] = np.linalg.norm(step, ord=2, axis=(1, 2)) if fine.any() else 1.0
+    if len(fine):
+        step = b[fine] @ np.linalg.inv(a[fine])
+        largest[fine] = np.linalg.norm(step, ord=2, axis=(1, 2))
     out[chosen] = np.clip(np.ceil(largest - 0.05), 1, MOST_SAMPLES)
     return out
 

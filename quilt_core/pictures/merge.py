@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from quilt_core.pictures.arrange import Arranged, Painted
 from quilt_core.pictures.carry import Baking, Skin, carry, plan_bakings
+from quilt_core.pictures.constants import settle_constants
 from quilt_core.pictures.decode import Picture, encode_png, quantized
 from quilt_core.pictures.looks import BASE, CORE, METAL_ROUGH, OCCLUSION, Look, Slot
 from quilt_core.pictures.texels import Texels, find_texels
@@ -165,6 +166,8 @@ def merge_pictures(
             maps[shape] = find_texels(skin.px(*shape), *shape)
         depth = _depth(slot, looks, bakings, pictures)
         out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name, lambda: stopped)  # noqa: B023
+        if depth == 8:
+            settle_constants(skin, slot, looks, bakings, out)
         for group in groups:
             if group.looks[0] in bakings:
                 group.slots[slot.name] = f"{prefix}_{file_role(slot)}.png"

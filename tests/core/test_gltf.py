@@ -21,7 +21,8 @@ from tests.core.meshes import INDEX, POINTS, UVS, document, glb_of, json_of, pla
 ROOT = Path(__file__).resolve().parents[2]
 VALIDATOR = """
 const validator = require('gltf-validator'); const fs = require('fs');
-validator.validateBytes(new Uint8Array(fs.readFileSync(process.argv[1])))
+const beside = uri => fs.promises.readFile(require('path').join(require('path').dirname(process.argv[1]), uri)).then(b => new Uint8Array(b));
+validator.validateBytes(new Uint8Array(fs.readFileSync(process.argv[1])), { externalResourceFunction: beside })
   .then(report => console.log(JSON.stringify(report.issues)));
 """
 

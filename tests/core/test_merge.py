@@ -1,0 +1,291 @@
+"""Merging painted files, end to end by the command line; surface samples of before and after are
+compared by a reader of its own, the Khronos validator reads what is written."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from quilt_cli.main import main
+from quilt_core.formats import read_scene
+from quilt_core.formats.load import folder_siblings
+from tests.core.painted import hard_device, plain_device, png
+from tests.core.test_gltf import validator_errors
+
+ASSIMP = Path("/usr/share/assimp/models")
+
+
+def merged(tmp_path, capsys, files: dict[str, bytes], *options: str):
+    """Merge files; the answer and the folders of before and after."""
+    before, after = tmp_path / "before", tmp_path / "after"
+    before.mkdir(exist_ok=True)
+    for name, data in files.items():
+        (before / name).write_bytes(data)
+    meshes = [str(before / n) for n in files if n.endswith((".glb", ".gltf", ".obj"))]
+    code = main(["merge", *meshes, "--out", str(after), "--effort", "quick", "--json", *options])
+    out = capsys.readouterr().out
+    assert code == 0, out
+    return json.loads(out), before, after
+
+
+class Samples:
+    """What is shaded at points of a GLB's surface, read by plain code: uvs and pictures alone."""
+
+    def __init__(self, path: Path) -> None:
+        data = path.read_bytes()
+        length = struct.unpack_from("<I", data, 12)[0]
+        self.doc = json.loads(data[20 : 20 + length])
+        self.body, self.folder = data[28 + length :], path.parent
+
+    def rows(self, number: int) -> np.ndarray:
+        entry = self.doc["accessors"][number]
+        view = self.doc["bufferViews"][entry["bufferView"]]
+        kind = {5126: "<f4", 5125: "<u4", 5123: "<u2"}[entry["componentType"]]
+        width = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4}[entry["type"]]
+        item = np.dtype(kind).itemsize * width
+        at = view.get("byteOffset", 0) + entry.get("byteOffset", 0)
+        step = view.get("byteStride", item)
+        own = [self.body[at + k * step : at + k * step + item] for k in range(entry["count"])]
+        return np.frombuffer(b"".join(own), kind).reshape(-1, width)
+
+    def picture(self, info: dict) -> np.ndarray:
+        image = self.doc["images"][self.doc["textures"][info["index"]]["source"]]
+        if "uri" in image:
+            data = (self.folder / image["uri"]).read_bytes()
+        else:
+            view = self.doc["bufferViews"][image["bufferView"]]
+            data = self.body[view["byteOffset"] : view["byteOffset"] + view["byteLength"]]
+        return np.asarray(Image.open(io.BytesIO(data)).convert("RGBA")).astype(float) / 255
+
+    def base_at(self, primitive: dict, tri: np.ndarray, bary: np.ndarray) -> np.ndarray:
+        """(N, 3) base colours in linear light at points of triangles."""
+        material = self.doc["materials"][primitive["material"]]["pbrMetallicRoughness"]
+        factor = np.array(material.get("baseColorFactor", [1, 1, 1, 1]))[:3]
+        info = material.get("baseColorTexture")
+        if info is None:
+            return np.tile(factor, (len(tri), 1))
+        picture = self.picture(info)
+        index = self.rows(primitive["indices"]).reshape(-1, 3)[tri]
+        uv = self.rows(primitive["attributes"][f"TEXCOORD_{info.get('texCoord', 0)}"])[index]
+        height, width = picture.shape[:2]
+        at = np.einsum("nk,nkc->nc", bary, uv) * (width, height) - 0.5
+        low = np.floor(at).astype(int)
+        part = at - low
+        linear = np.where(picture <= 0.04045, picture / 12.92, ((picture + 0.055) / 1.055) ** 2.4)
+        out = np.zeros((len(tri), 3))
+        for dx in (0, 1):
+            for dy in (0, 1):
+                weight = np.where(dx, part[:, 0], 1 - part[:, 0])
+                weight = weight * np.where(dy, part[:, 1], 1 - part[:, 1])
+                texel = linear[(low[:, 1] + dy) % height, (low[:, 0] + dx) % width, :3]
+                out += weight[:, None] * texel
+        return out * factor
+
+
+def difference(old: Path, new: Path, primitive: int = 0) -> float:
+    """Difference of base colours, in linear light, that three quarters of the surface keep: near borders
+    of small pictures the old ones show their neighbours, and the new ones do not."""
+    a, b = Samples(old), Samples(new)
+    rng = np.random.default_rng(3)
+    one = a.doc["meshes"][0]["primitives"][primitive]
+    two = b.doc["meshes"][0]["primitives"][primitive]
+    count = len(a.rows(one["indices"])) // 3
+    tri = rng.integers(0, count, 4000)
+    bary = rng.dirichlet((1, 1, 1), 4000)
+    off = np.abs(a.base_at(one, tri, bary) - b.base_at(two, tri, bary)).max(axis=1)
+    return float(np.percentile(off, 75))
+
+
+@pytest.mark.parametrize("embed", [False, True])
+def test_five_painted_files_come_back_with_one_set_of_pictures(tmp_path, capsys, embed):
+    files = {f"dev{k}.glb": plain_device(10 * k + 1, (64, 128)[k % 2], 3 + k) for k in range(5)}
+    extra = ["--embed"] if embed else []
+    answer, before, after = merged(tmp_path, capsys, files, "--size", "512", *extra)
+    assert answer["scale"] == 1.0
+    assert answer["materials"] == {"before": 5, "after": 1}
+    # Occlusion, roughness and metal were one picture, and are.
+    assert answer["maps"] == {"before": 20, "after": 4}
+    assert answer["draw_calls"] == {"before": 5, "after": 5}
+    assert {p["name"] for p in answer["pictures"]} == {
+        "atlas_baseColor.png", "atlas_occlusionRoughnessMetallic.png", "atlas_normal.png", "atlas_emissive.png",
+    }  # fmt: skip
+    assert (len(list(after.glob("*.png"))) == 0) == embed
+    for name in files:
+        assert difference(before / name, after / name) < 1e-4
+        old, new = (
+            read_scene(name, (d / name).read_bytes(), folder_siblings(d)) for d in (before, after)
+        )
+        assert [o.name for o in new.objects] == [o.name for o in old.objects]
+        np.testing.assert_array_equal(new.objects[0].mesh.positions, old.objects[0].mesh.positions)
+        assert validator_errors((after / name).read_bytes(), after) == []
+
+
+def test_states_part_materials_and_share_pictures(tmp_path, capsys):
+    answer, before, after = merged(
+        tmp_path, capsys, {"hard.glb": hard_device()}, "--size", "1024", "--name", "panel"
+    )
+    assert answer["materials"]["after"] == 5
+    assert answer["stacked"] > 0
+    doc = Samples(after / "hard.glb").doc
+    kinds = {(m.get("alphaMode", "OPAQUE"), m.get("doubleSided", False)) for m in doc["materials"]}
+    assert kinds == {("OPAQUE", False), ("OPAQUE", True), ("MASK", False), ("BLEND", True)}
+    assert "KHR_texture_transform" not in json.dumps(doc)
+    assert {s["wrapS"] for s in doc["samplers"]} == {33071}
+    assert len(doc["images"]) == len(answer["pictures"])
+    names = {p["name"]: p for p in answer["pictures"]}
+    assert names["panel_normal.png"]["bits"] == 16 and names["panel_baseColor.png"]["channels"] == 4
+    for primitive in (0, 3, 6, 7, 8, 9, 10):
+        # The nearest filter of one becomes a soft one; a texel of difference is what that is.
+        limit = 0.2 if primitive == 6 else 5e-4
+        if primitive != 3:  # read by a transform, which this plain reader does not know
+            assert difference(before / "hard.glb", after / "hard.glb", primitive) < limit
+    assert validator_errors((after / "hard.glb").read_bytes(), after) == []
+    lamp = next(
+        m
+        for m in doc["materials"]
+        if "extensions" in m and "KHR_materials_emissive_strength" in m["extensions"]
+    )
+    assert lamp["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"] == 4.0
+
+
+def test_tangents_agree_with_the_new_uvs(tmp_path, capsys):
+    _, _, after = merged(tmp_path, capsys, {"hard.glb": hard_device()}, "--size", "1024")
+    made = Samples(after / "hard.glb")
+    primitive = made.doc["meshes"][0]["primitives"][0]
+    index = made.rows(primitive["indices"]).reshape(-1, 3)
+    own = {k: made.rows(v)[index].astype(float) for k, v in primitive["attributes"].items()}
+    p, uv, t = own["POSITION"], own["TEXCOORD_0"], own["TANGENT"]
+    e1, e2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]
+    a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
+    det = (a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])[:, None]
+    du = (e1 * b[:, 1:] - e2 * a[:, 1:]) / det
+    du /= np.linalg.norm(du, axis=1, keepdims=True)
+    mean = t[..., :3].mean(axis=1)
+    mean /= np.linalg.norm(mean, axis=1, keepdims=True)
+    assert (np.degrees(np.arccos(np.clip((du * mean).sum(axis=1), -1, 1))) < 10).all()
+    # V is stored from the top: an island that is not mirrored has a negative determinant there.
+    assert (t[:, 0, 3] == np.where(det[:, 0] < 0, 1, -1)).all()
+
+
+def test_density_can_be_even_or_a_number_and_says_when_it_does_not_fit(tmp_path, capsys):
+    files = {"a.glb": plain_device(1, 64), "b.glb": plain_device(2, 256)}
+    _, _, after = merged(tmp_path, capsys, files, "--size", "512", "--density", "64")
+    rates = []
+    for name in files:
+        mesh = read_scene(name, (after / name).read_bytes(), folder_siblings(after)).objects[0].mesh
+        tri = mesh.triangles
+        flat = mesh.channels[0].per_corner[tri] * 512
+        p = mesh.positions[mesh.corner_vertex[tri]]
+        area = np.linalg.norm(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]), axis=1).sum() / 2
+        a, b = flat[:, 1] - flat[:, 0], flat[:, 2] - flat[:, 0]
+        rates.append(np.sqrt(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum() / 2 / area))
+    np.testing.assert_allclose(rates, 64, rtol=1e-3)
+    before = tmp_path / "before"
+    code = main(
+        [
+            "merge",
+            str(before / "a.glb"),
+            "--out",
+            str(tmp_path / "x"),
+            "--size",
+            "64",
+            "--density",
+            "500",
+        ]
+    )
+    assert code == 2 and "do not fit" in capsys.readouterr().err
+
+
+def test_the_old_layout_survives_in_its_channel(tmp_path, capsys):
+    data = plain_device(3, 64)
+    _, before, after = merged(tmp_path, capsys, {"a.glb": data}, "--size", "256", "--keep-channel")
+    old, new = Samples(before / "a.glb"), Samples(after / "a.glb")
+    primitive = new.doc["meshes"][0]["primitives"][0]["attributes"]
+    np.testing.assert_array_equal(
+        new.rows(primitive["TEXCOORD_0"]),
+        old.rows(old.doc["meshes"][0]["primitives"][0]["attributes"]["TEXCOORD_0"]),
+    )
+    info = new.doc["materials"][0]["pbrMetallicRoughness"]["baseColorTexture"]
+    assert info["texCoord"] == 1
+    assert difference(before / "a.glb", after / "a.glb") < 1e-4
+
+
+MTL = """newmtl wood
+Kd 1 0.5 0.25
+Ns 10
+map_Kd -s 2 2 1 wood.png
+newmtl wool
+Kd 1 1 1
+map_Kd wool.png
+newmtl glass
+Kd 0.1 0.2 0.3
+d 0.5
+"""
+OBJ = """mtllib box.mtl
+o Box
+v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1
+vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1
+usemtl wood
+f 1/1 2/2 3/3 4/4
+usemtl wool
+f 5/1 6/2 7/3 8/4
+usemtl glass
+f 1/1 2/2 6/3 5/4
+"""
+
+
+def test_an_obj_gets_one_picture_and_a_material_for_each_state(tmp_path, capsys):
+    rng = np.random.default_rng(1)
+    wood, wool = (rng.integers(0, 256, (n, n, 3), np.uint8) for n in (32, 16))
+    files = {
+        "box.obj": OBJ.encode(), "box.mtl": MTL.encode(), "wood.png": png(wood), "wool.png": png(wool),
+    }  # fmt: skip
+    answer, _, after = merged(tmp_path, capsys, files, "--size", "256")
+    assert answer["materials"] == {"before": 3, "after": 3}  # Ns 10, none, see-through
+    text = (after / "box.atlas.mtl").read_text()
+    assert text.count("map_Kd atlas_baseColor.png") == 2 and "Ns 10" in text and "d 0.5" in text
+    assert "-s 2" not in text
+    scene = read_scene("box.obj", (after / "box.obj").read_bytes(), folder_siblings(after))
+    # The wood is read twice over: it is laid out as large as it is seen.
+    uv = scene.objects[0].mesh.channels[0].per_corner * 256
+    assert sorted(np.ptp(uv[:4], axis=0).round(3)) == [64, 64]
+    assert sorted(np.ptp(uv[4:8], axis=0).round(3)) == [16, 16]
+    picture = np.asarray(Image.open(after / "atlas_baseColor.png"))
+    u, v = uv[4:8].min(axis=0).round().astype(int)
+    laid = picture[256 - v - 16 : 256 - v, u : u + 16]
+    assert any(np.array_equal(np.rot90(laid, k), wool) for k in range(4))
+
+
+def test_a_missing_picture_is_a_note(tmp_path, capsys):
+    files = {"box.obj": OBJ.encode(), "box.mtl": MTL.encode()}
+    answer, _, after = merged(tmp_path, capsys, files, "--size", "128")
+    assert sum("is not there" in note for note in answer["notes"]) == 2
+    assert (after / "box.obj").exists()
+
+
+@pytest.mark.skipif(not ASSIMP.exists(), reason="Debian's assimp-testmodels are not installed")
+@pytest.mark.parametrize(
+    "path",
+    ["glTF2/BoxTextured-glTF-Binary/BoxTextured.glb", "OBJ/spider.obj",
+     "glTF2/textureTransform/TextureTransformTest.gltf", "glTF2/wrongTypes/badNumber.gltf",
+     "glTF2/BoxWithInfinites-glTF-Binary/BoxWithInfinites.glb"],
+)  # fmt: skip
+def test_real_files_are_merged(tmp_path, capsys, path):
+    source = ASSIMP / path
+    code = main(
+        ["merge", str(source), "--out", str(tmp_path / source.name), "--size", "1024", "--effort",
+         "quick", "--json"]
+    )  # fmt: skip
+    answer = json.loads(capsys.readouterr().out)
+    assert code == 0, answer
+    name = source.name
+    again = read_scene(name, (tmp_path / name).read_bytes(), folder_siblings(tmp_path))
+    first = read_scene(name, source.read_bytes(), folder_siblings(source.parent))
+    assert [o.mesh.face_count for o in again.objects] == [o.mesh.face_count for o in first.objects]
+    assert answer["maps"]["after"] <= 5
