@@ -202,7 +202,7 @@ def _turn(
     read = skin.read_at(use)[chosen]
     up = np.stack([read[..., 0], 1.0 - read[..., 1]], axis=2)
     points, normals = skin.points[chosen], skin.normals[chosen]
-    had = np.isfinite(skin.tangents[chosen]).all(axis=(1, 2))
+    had: BoolArray = np.asarray(np.isfinite(skin.tangents[chosen]).all(axis=(1, 2)))
     before, after = np.zeros((len(chosen), 3, 4)), np.zeros((len(chosen), 3, 4))
     own = corner_tangents(points, normals, up)
     before[chosen] = np.where(had[:, None, None], skin.tangents[chosen], own)
