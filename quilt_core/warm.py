@@ -14,6 +14,10 @@ from quilt_core.flatten.useless import uv_state
 from quilt_core.measure import measure
 from quilt_core.measure.stretch import measure_triangles
 from quilt_core.pack import PackSettings, no_controls, pack_islands
+from quilt_core.pictures.carry import Skin
+from quilt_core.pictures.decode import Picture
+from quilt_core.pictures.looks import PLAIN, Look, Use
+from quilt_core.pictures.merge import merge_pictures
 from quilt_core.place.slip import slip_in
 from quilt_core.prove import prove
 from quilt_core.scene import IslandSet, TileSize
@@ -66,6 +70,20 @@ def warm_packing() -> None:
     rules, pixels = PackSettings(width=256, height=256), np.full((islands.count, 2), 256.0)
     tile, free = TileSize(1001, 256, 256), no_controls(islands.count)
     list(slip_in(islands, placements, tile, np.arange(1), rules, free, pixels))
+    warm_pictures()
+
+
+def warm_pictures() -> None:
+    """Carry a picture of colours and one of normals over."""
+    uv = sample(1).triangles
+    flat = np.concatenate([uv, np.zeros((len(uv), 3, 1))], axis=2)
+    up = np.tile([0.0, 0.0, 1.0], (len(uv), 3, 1))
+    none = np.full((len(uv), 3, 4), np.nan)
+    skin = Skin(uv, {0: uv}, np.zeros(len(uv), np.int64), flat, up, none)
+    use = Use(0, 0, np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]]))
+    look = Look("sample", {"baseColor": use, "normal": use}, dict(PLAIN))
+    picture = Picture("sample", np.full((4, 4, 4), 128, np.uint8), False)
+    merge_pictures(skin, [look], lambda look, number: picture, (32, 32), "sample")
 
 
 def flatten_sample() -> None:

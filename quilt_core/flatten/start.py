@@ -10,6 +10,9 @@ from scipy.sparse.linalg import splu
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
+SPECTRAL_STEPS = 60
+"""Steps of the power iteration; each one costs a solution of a factorized system."""
+
 
 def border_loops(faces: IntArray) -> list[IntArray]:
     """Vertices of each border of a chart, in order, the longest loop (in edges) first.
@@ -80,6 +83,53 @@ def lscm(faces: IntArray, rest: FloatArray, count: int) -> FloatArray:
     x[pins], x[free] = values, splu(normal.tocsc()).solve(left.T @ right)
     out = np.stack([x[:count], x[count:]], axis=1)
     return _sized(out, faces, area.sum())
+
+
+def spectral(faces: IntArray, rest: FloatArray, count: int) -> FloatArray:
+    """Conformal map whose whole border is free: no two vertices are pinned, so that none of them pulls
+    the map out of shape.
+
+    Returns
+    -------
+    (N, 2) float64
+        May have triangles turned over; NaN where it was not found.
+
+    References
+    ----------
+    Mullen, Tong, Alliez, Desbrun 2008, Spectral Conformal Parameterization: of the generalized problem
+    L x = e B x, with B of the border, the smallest vector that is no shift.
+    """
+    area = 0.5 * rest[:, 1, 0] * rest[:, 2, 1]
+    z = rest[..., 0] + 1j * rest[..., 1]
+    w = (np.roll(z, -2, axis=1) - np.roll(z, -1, axis=1)) / np.sqrt(2 * area)[:, None]
+    rows, columns = np.repeat(np.arange(len(faces)), 3), faces.ravel()
+    real = sparse.coo_matrix((w.real.ravel(), (rows, columns)), (len(faces), count))
+    imaginary = sparse.coo_matrix((w.imag.ravel(), (rows, columns)), (len(faces), count))
+    whole = sparse.bmat([[real, -imaginary], [imaginary, real]]).tocsc()
+    energy = (whole.T @ whole).tocsc()
+    rim = np.concatenate(border_loops(faces))
+    on = np.zeros(2 * count)
+    on[np.concatenate([rim, rim + count])] = 1.0
+    # The largest 1 / e, without the two shifts.
+    held = energy + sparse.identity(2 * count) * (1e-12 * energy.diagonal().mean())
+    shifts = np.zeros((2 * count, 2))
+    shifts[rim, 0] = shifts[rim + count, 1] = 1.0 / np.sqrt(len(rim))
+    solver = splu(held.tocsc())
+    x = np.random.default_rng(5).normal(size=2 * count)
+    for _ in range(SPECTRAL_STEPS):
+        pushed = on * x
+        pushed -= shifts @ (shifts.T @ pushed)
+        new = solver.solve(pushed)
+        border = on * new
+        border -= shifts @ (shifts.T @ border)
+        size = np.sqrt(max(float(new @ border), 1e-300))
+        new = new / size
+        if min(np.abs(new - x).max(), np.abs(new + x).max()) < 1e-9 * np.abs(new).max():
+            x = new
+            break
+        x = new
+    out = np.stack([x[:count], x[count:]], axis=1)
+    return _sized(out - out.mean(axis=0), faces, area.sum())
 
 
 def tutte(faces: IntArray, rest: FloatArray, count: int) -> FloatArray:

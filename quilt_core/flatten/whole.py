@@ -13,7 +13,7 @@ from quilt_core.flatten._chart_loops import chart_vertices, figures
 from quilt_core.flatten.patchwork import Patchwork
 from quilt_core.flatten.relax import relax_chart
 from quilt_core.flatten.shells import Shells
-from quilt_core.flatten.start import is_open, lscm, tutte
+from quilt_core.flatten.start import is_open, lscm, spectral, tutte
 from quilt_core.scene.islands import triangle_areas
 
 FloatArray = NDArray[np.float64]
@@ -32,7 +32,8 @@ def is_disc(shells: Shells, tris: IntArray, sewn: BoolArray) -> bool:
 def flat_whole(
     shells: Shells, tris: IntArray, sewn: BoolArray, balance: float = 0.5
 ) -> FloatArray | None:
-    """A chart in one piece: from a conformal map, or Tutte's where that flips, relaxed.
+    """A chart in one piece: from a conformal map (pinned, else free), or Tutte's where these flip,
+    relaxed.
 
     Parameters
     ----------
@@ -51,7 +52,7 @@ def flat_whole(
     if not is_open(faces, n):
         return None
     rest = shells.rest[tris]
-    for start in (lscm, tutte):
+    for start in (lscm, spectral, tutte):
         x = start(faces, rest, n)
         if not np.isfinite(x).all() or (triangle_areas(x[faces]) <= 0).any():
             continue

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from quilt_core.errors import LayoutError
+from quilt_core.flatten._chart_loops import singular_values
 from quilt_core.flatten.edits.anew import flatten_along
 from quilt_core.flatten.edits.corners import align_corners, move_corners
 from quilt_core.flatten.edits.cut import cut_edges, cut_folds, rip_corner, split_faces
@@ -22,7 +23,8 @@ from quilt_core.flatten.edits.straighten import straighten
 from quilt_core.flatten.edits.symmetrize import symmetrize
 from quilt_core.flatten.edits.verbs import EditOptions, Picks, edit_layout
 from quilt_core.flatten.relax import relax_chart
-from quilt_core.flatten.start import is_open, lscm, tutte
+from quilt_core.flatten.shells import find_shells
+from quilt_core.flatten.start import border_loops, is_open, lscm, spectral, tutte
 from quilt_core.scene.islands import triangle_areas
 from tests.core.test_flatten import cube, grid, mesh_of, sphere
 
@@ -290,6 +292,28 @@ def test_conformal_maps_come_to_the_energy_of_libigl():
         return float(((s[:, 0] / s[:, 1] + s[:, 1] / s[:, 0]) / 2).mean())
 
     assert conformal(mine) == pytest.approx(conformal(theirs), rel=0.01)
+
+
+def test_a_free_border_gives_less_distortion_than_pins_and_none_on_what_unrolls():
+    """Mullen et al. 2008: among maps of one size at the border the spectral one has the least energy;
+    what is developable is unrolled exactly."""
+    mesh, _, shells = bulged()
+    n, own = len(mesh.positions), mesh.corner_vertex[shells.corner]
+    rim = np.unique(np.concatenate(border_loops(own)))
+
+    def ratio(x) -> float:
+        """Conformal energy over the spread of the border."""
+        s = singular(mesh, x[mesh.corner_vertex])
+        energy = (0.5 * (s[:, 0] - s[:, 1]) ** 2 * shells.area).sum()
+        return float(energy / ((x[rim] - x[rim].mean(axis=0)) ** 2).sum())
+
+    free, pinned = spectral(own, shells.rest, n), lscm(own, shells.rest, n)
+    assert ratio(free) <= ratio(pinned) * (1 + 1e-6)
+    sheet = grid(8, 5, lambda u, v: (np.sin(2.4 * u), np.cos(2.4 * u), v))
+    flat = find_shells(sheet)
+    x = spectral(sheet.corner_vertex[flat.corner], flat.rest, len(sheet.positions))
+    one, two = singular_values(flat.rest, x[sheet.corner_vertex[flat.corner]])
+    np.testing.assert_allclose([one, two], 1.0, atol=1e-4)
 
 
 def test_relaxing_comes_to_the_symmetric_dirichlet_energy_of_libigl():
