@@ -102,6 +102,7 @@ def write_merged(
     channel: int,
     name: str,
     embed: bool = False,
+    place: str = "",
 ) -> dict[str, bytes]:
     """The file with a new layout, one material for each group, and new pictures.
 
@@ -130,6 +131,8 @@ def write_merged(
         Of the materials; the second and further ones get a number.
     embed : bool
         Whether pictures are kept in the file, rather than beside it.
+    place : str
+        How the file's folder finds that of the pictures, with a slash at the end.
 
     Returns
     -------
@@ -137,12 +140,12 @@ def write_merged(
         File name to bytes, without the pictures.
     """
     source: GltfSource = scene.source
-    place = {number: k for k, number in enumerate(members)}
+    row = {number: k for k, number in enumerate(members)}
     plain = copy.deepcopy(source.doc)
     changed = {source.mesh_of_object[number] for number in members}
     # New UVs are stored as they are: the materials that read them have no transform.
     bare = replace(source, transforms={})
-    corner_uvs = [uvs[place[k]] if k in place else None for k in range(len(scene.objects))]
+    corner_uvs = [uvs[row[k]] if k in row else None for k in range(len(scene.objects))]
     meshes = _with_room(plain, changed, channel)
     files = write_gltf(replace(scene, source=replace(bare, doc=meshes)), channel, corner_uvs)
     find = _beside(files, siblings)
@@ -150,12 +153,12 @@ def write_merged(
     written: GltfSource = again.source
     doc, buffers = copy.deepcopy(written.doc), list(written.buffers)
     appender = Appender(doc, buffers)
-    textures = _Textures(doc, appender, pictures, channel, embed)
+    textures = _Textures(doc, appender, pictures, channel, embed, place)
     made: dict[int, int] = {}
     group_of = {look: k for k, group in enumerate(groups) for look in group.looks}
     none = first_look + len(book.looks) - 1
     for number, (mesh, parts) in enumerate(zip(written.mesh_of_object, written.parts, strict=True)):
-        if number not in place:
+        if number not in row:
             continue
         for part in parts:
             primitive = doc["meshes"][mesh]["primitives"][part.primitive]
@@ -167,7 +170,7 @@ def write_merged(
                 doc["materials"].append(_material(groups[group], looks, textures, title))
             primitive["material"] = made[group]
             if "TANGENT" in primitive["attributes"]:
-                _new_tangents(again, number, part, primitive, uvs[place[number]], appender)
+                _new_tangents(again, number, part, primitive, uvs[row[number]], appender)
     if textures.used_strength:
         doc.setdefault("extensionsUsed", []).append(STRENGTH)
     appender.finish()
@@ -228,9 +231,10 @@ class _Textures:
         pictures: Mapping[str, bytes],
         channel: int,
         embed: bool,
+        place: str,
     ) -> None:
         self.doc, self.appender, self.pictures = doc, appender, pictures
-        self.channel, self.embed = channel, embed
+        self.channel, self.embed, self.place = channel, embed, place
         self.made: dict[str, int] = {}
         self.sampler = -1
         self.used_strength = False
@@ -250,7 +254,7 @@ class _Textures:
                 del self.doc["bufferViews"][-1]["target"]
                 image["mimeType"] = "image/png"
             else:
-                image["uri"] = quote(file)
+                image["uri"] = quote(self.place + file)
             self.doc.setdefault("images", []).append(image)
             self.doc.setdefault("textures", []).append(
                 {"source": len(self.doc["images"]) - 1, "sampler": self.sampler}

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.formats.gltf_looks import LookBook, gltf_looks
+from quilt_core.formats.gltf_looks import LookBook
 from quilt_core.formats.gltf_merge import (
     file_tangents,
     objects_with_variants,
@@ -20,9 +20,10 @@ from quilt_core.formats.gltf_merge import (
     write_merged,
 )
 from quilt_core.formats.gltf_read import MOST_CHANNELS
-from quilt_core.formats.obj_merge import obj_looks, painted_obj, write_merged_obj
+from quilt_core.formats.look_facts import is_obj, look_book
+from quilt_core.formats.obj_merge import painted_obj, write_merged_obj
 from quilt_core.pack import PackSettings
-from quilt_core.pictures.arrange import Arranged, Painted, arrange
+from quilt_core.pictures.arrange import Arranged, Painted, arrange, kept_density
 from quilt_core.pictures.decode import Picture, decode
 from quilt_core.pictures.looks import Look, Use
 from quilt_core.pictures.merge import Merged, memory_total, merge_pictures, skin_of
@@ -62,6 +63,14 @@ class MergeSettings:
     name: str = "atlas"
     embed: bool = False
     role_sizes: dict[str, int] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if not re.fullmatch(r"\w[\w .-]{0,80}", self.name):
+            raise LayoutError(
+                f"“{self.name}” cannot begin the names of files.",
+                "name",
+                "Give letters, digits, dots, dashes and spaces.",
+            )
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,7 +157,7 @@ def merge_files(
     """
     started = time.monotonic()
     case = _read_looks(scenes, siblings)
-    members, painted = _members(case)
+    members, painted = _members(case, [[True] * len(scene.objects) for scene in scenes])
     channel = _free_channel(painted) if settings.keep_channel else 0
     phases = {"read": time.monotonic() - started}
     began = time.monotonic()
@@ -161,7 +170,63 @@ def merge_files(
             f"“{painted[number].obj.name}” repeats its pictures; the repeats are laid out one beside the other."
         )
     phases["pack"] = time.monotonic() - began
+    return _carried(case, members, painted, arranged, channel, settings, tell, phases)
+
+
+def carry_files(
+    scenes: Sequence[Scene],
+    siblings: Sequence[Siblings | None],
+    uvs: Sequence[Sequence[FloatArray | None]],
+    settings: MergeSettings,
+    channel: int = 0,
+    tell: Tell = lambda progress, what: True,
+    places: Sequence[str] | None = None,
+) -> MergedFiles:
+    """Give files that have a shared layout already one set of pictures.
+
+    Parameters
+    ----------
+    scenes, siblings, settings, tell
+        See `merge_files`; nothing is packed.
+    uvs : for each scene, for each object (C, 2) float64 or None
+        UVs in the unit tile, NaN for corners that have no place; objects with None stay as they are.
+    channel : int
+        UV channel that the layout is written to, from 0.
+    places : sequence of str, optional
+        For each scene how its folder finds that of the pictures, with a slash at the end.
+    """
+    started = time.monotonic()
+    case = _read_looks(scenes, siblings)
+    members, painted = _members(case, [[uv is not None for uv in own] for own in uvs])
+    flat = tuple(
+        uv
+        for own, kept in zip(uvs, members, strict=True)
+        for k in kept
+        if (uv := own[k]) is not None
+    )
+    lost = sum(int(np.isnan(uv).any(axis=1).sum()) for uv in flat)
+    if lost:
+        case.notes.append(
+            f"{lost:,} corners of faces have no place in the layout; they keep what they have."
+        )
+    phases = {"read": time.monotonic() - started}
+    arranged = Arranged(flat, 1.0, 0.0, 0, 0, ())
+    return _carried(case, members, painted, arranged, channel, settings, tell, phases, places)
+
+
+def _carried(
+    case: _Case,
+    members: list[list[int]],
+    painted: list[Painted],
+    arranged: Arranged,
+    channel: int,
+    settings: MergeSettings,
+    tell: Tell,
+    phases: dict[str, float],
+    places: Sequence[str] | None = None,
+) -> MergedFiles:
     began = time.monotonic()
+    scenes = case.scenes
     tangents = [
         t for scene, own in zip(scenes, members, strict=True) for t in _tangents(scene, own)
     ]
@@ -175,27 +240,18 @@ def merge_files(
     began = time.monotonic()
     if not tell(0.95, "writing"):
         raise LayoutError("The merge was given up.", "", "Run it again.")
-    files = _written(case, members, arranged, merged, channel, settings)
+    files = _written(case, members, arranged, merged, channel, settings, places)
     phases["write"] = time.monotonic() - began
-    beside = {} if settings.embed else dict(merged.files)
-    if not settings.embed or any(scene.name.lower().endswith(".obj") for scene in scenes):
-        beside = dict(merged.files)
-    report = _report(case, painted, arranged, merged, phases)
+    beside = {} if settings.embed and not any(map(is_obj, scenes)) else dict(merged.files)
+    report = _report(case, painted, arranged, merged, phases, settings)
     return MergedFiles(tuple(files), beside, report, tuple(dict.fromkeys(case.notes)))
-
-
-def _is_obj(scene: Scene) -> bool:
-    return Path(scene.name).suffix.lower() == ".obj"
 
 
 def _read_looks(scenes: Sequence[Scene], siblings: Sequence[Siblings | None]) -> _Case:
     case = _Case(scenes, siblings)
     known: dict[Any, int] = {}
     for number, (scene, find) in enumerate(zip(scenes, siblings, strict=True)):
-        if _is_obj(scene):
-            book = obj_looks(scene, find)
-        else:
-            book = gltf_looks(scene.source.doc, scene.source.buffers, find)
+        book = look_book(scene, find)
         case.books.append(book)
         case.first_look.append(len(case.looks))
         for look in book.looks:
@@ -225,20 +281,22 @@ def _content(case: _Case, at: int) -> Any:
     return look.state, look.alpha, factors, tuple(uses)
 
 
-def _members(case: _Case) -> tuple[list[list[int]], list[Painted]]:
+def _members(
+    case: _Case, wanted: Sequence[Sequence[bool]]
+) -> tuple[list[list[int]], list[Painted]]:
     """Objects of each file that are merged, and all of them in order."""
     members: list[list[int]] = []
     painted: list[Painted] = []
     table = np.array(case.canonical, np.int64)
-    for scene, first in zip(case.scenes, case.first_look, strict=True):
-        obj_file = _is_obj(scene)
+    for scene, first, asked in zip(case.scenes, case.first_look, wanted, strict=True):
+        obj_file = is_obj(scene)
         own = painted_obj(scene, first) if obj_file else painted_objects(scene, first)
         out = set() if obj_file else set(objects_with_variants(scene))
-        for number in sorted(out):
+        for number in sorted(k for k in out if asked[k]):
             case.notes.append(
                 f"{scene.name}: “{scene.objects[number].name}” has materials that can be switched (KHR_materials_variants); it stays as it is."
             )
-        kept = [k for k in range(len(own)) if k not in out]
+        kept = [k for k in range(len(own)) if asked[k] and k not in out]
         members.append(kept)
         painted += [replace(own[k], face_look=table[own[k].face_look]) for k in kept]
     if not painted:
@@ -259,7 +317,7 @@ def _free_channel(painted: Sequence[Painted]) -> int:
 
 
 def _tangents(scene: Scene, members: Sequence[int]) -> list[FloatArray | None]:
-    found = [None] * len(scene.objects) if _is_obj(scene) else file_tangents(scene)
+    found = [None] * len(scene.objects) if is_obj(scene) else file_tangents(scene)
     return [found[k] for k in members]
 
 
@@ -270,28 +328,30 @@ def _written(
     merged: Merged,
     channel: int,
     settings: MergeSettings,
+    places: Sequence[str] | None,
 ) -> list[dict[str, bytes]]:
     out: list[dict[str, bytes]] = []
     at = 0
     for k, scene in enumerate(case.scenes):
         own = arranged.uv[at : at + len(members[k])]
         at += len(members[k])
-        if _is_obj(scene):
-            out.append(
-                write_merged_obj(
-                    scene, own, case.first_look[k], merged.groups, case.looks, case.canonical,
-                    settings.name,
-                )
-            )  # fmt: skip
-            continue
         if not members[k]:
             out.append({scene.name: scene.source.data})
+            continue
+        if is_obj(scene):
+            whole = dict(zip(members[k], own, strict=True))
+            out.append(
+                write_merged_obj(
+                    scene, [whole.get(n) for n in range(len(scene.objects))], case.first_look[k], merged.groups, case.looks, case.canonical,
+                    settings.name, places[k] if places else "",
+                )
+            )  # fmt: skip
             continue
         out.append(
             write_merged(
                 scene, case.siblings[k], members[k], own, case.books[k], case.first_look[k],
                 merged.groups, case.looks, case.canonical, merged.files, channel, settings.name,
-                settings.embed,
+                settings.embed, places[k] if places else "",
             )
         )  # fmt: skip
     return out
@@ -303,8 +363,10 @@ def _report(
     arranged: Arranged,
     merged: Merged,
     phases: dict[str, float],
+    settings: MergeSettings,
 ) -> dict[str, Any]:
     used = sorted({int(k) for own in painted for k in np.unique(own.face_look)})
+    px = (settings.pack.width, settings.pack.height)
     before = {
         picture.mark: picture
         for k in used
@@ -325,7 +387,25 @@ def _report(
             "before": memory_total(sizes),
             "after": memory_total(list(merged.sizes.values())),
         },
-        "coverage": arranged.coverage,
+        "texels": {
+            "before": sum(picture.size[0] * picture.size[1] for picture in before.values()),
+            "after": sum(w * h for w, h, _, _ in merged.sizes.values()),
+        },
+        "objects": [
+            {"name": own.obj.name, "kept": kept_density(own, uv, case.looks, case.size, px)}
+            for own, uv in zip(painted, arranged.uv, strict=True)
+        ],
+        "groups": [
+            {
+                "material": settings.name
+                if len(merged.groups) == 1
+                else f"{settings.name} {n + 1}",
+                "alpha": group.alpha,
+                "of": [case.looks[k].name for k in group.looks],
+            }
+            for n, group in enumerate(merged.groups)
+        ],
+        "coverage": merged.texels.covered,
         "scale": arranged.scale,
         "islands": arranged.islands,
         "stacked": arranged.stacked,

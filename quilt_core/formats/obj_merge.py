@@ -42,6 +42,8 @@ KEYS = {
     "map_bump": "bump",
     "bump": "bump",
 }
+PLAIN_NAME = "plain"
+"""Material of faces without any, behind others that have one."""
 SLOTS = (
     Slot("specular", "colour", (0, 1, 2)),
     Slot("roughness", "data", (0,)),
@@ -138,18 +140,20 @@ def _is_normal_map(name: str, data: bytes | None) -> bool:
     return bool(blue > 0.7 and abs(red - 0.5) < 0.15)
 
 
-def _with_materials(source: ObjSource, wanted: list[str], library: bytes, end: bytes) -> bytes:
-    """The lines with one material file and with `usemtl` where the material changes."""
+def _with_materials(
+    source: ObjSource, wanted: list[str], library: bytes, end: bytes, keep: bool
+) -> bytes:
+    """The lines with one material file, beside the old ones where these are still read, and with `usemtl` where the material changes."""
     face_at = {int(line): face for face, line in enumerate(source.face_lines)}
     out = [b"mtllib " + library + end]
     current = ""
     for number, line in enumerate(source.lines):
         word = line.split(None, 1)[:1]
-        if word and word[0] in (b"mtllib", b"usemtl"):
+        if word and (word[0] == b"usemtl" or (word[0] == b"mtllib" and not keep)):
             continue
         if number in face_at and wanted[face_at[number]] != current:
             current = wanted[face_at[number]]
-            out.append(b"usemtl " + current.encode() + end)
+            out.append(b"usemtl " + (current or PLAIN_NAME).encode() + end)
         out.append(line)
     return b"".join(out)
 
@@ -216,14 +220,16 @@ def painted_obj(scene: Scene, first_look: int) -> list[Painted]:
 
 def write_merged_obj(
     scene: Scene,
-    uvs: Sequence[FloatArray],
+    uvs: Sequence[FloatArray | None],
     first_look: int,
     groups: Sequence[Group],
     looks: Sequence[Look],
     canonical: Sequence[int],
     name: str,
+    place: str = "",
 ) -> dict[str, bytes]:
-    """The OBJ with a new layout and its material file with one material for each group."""
+    """The OBJ with a new layout and its material file with one material for each group; objects whose
+    UVs are None keep what they have."""
     source: ObjSource = scene.source
     data = write_obj(scene, list(uvs))
     end = b"\r\n" if b"\r\n" in source.data[:4096] else b"\n"
@@ -231,17 +237,24 @@ def write_merged_obj(
     none = first_look + len(scene.materials)
     wanted = [""] * len(source.face_lines)
     used: set[int] = set()
-    for obj, faces in zip(scene.objects, source.object_faces, strict=True):
+    known = [material.name for material in scene.materials]
+    for obj, faces, uv in zip(scene.objects, source.object_faces, uvs, strict=True):
+        if uv is None:
+            for face, material in zip(faces.tolist(), obj.mesh.face_material.tolist(), strict=True):
+                wanted[face] = known[material] if material >= 0 else ""
+            continue
         for face, material in zip(faces.tolist(), obj.mesh.face_material.tolist(), strict=True):
             group = group_of[canonical[first_look + material if material >= 0 else none]]
             used.add(group)
             wanted[face] = _title(name, group, len(groups))
     library = f"{re.sub(chr(92) + 's+', '_', PurePosixPath(scene.name).stem)}.{name}.mtl"
-    out = _with_materials(read_obj(scene.name, data).source, wanted, library.encode(), end)
+    again = read_obj(scene.name, data).source
+    keep = any(uv is None for uv in uvs)
+    out = _with_materials(again, wanted, library.encode(), end, keep)
     text = end.join(
         line.encode()
         for k in sorted(used)
-        for line in [*_lines(groups[k], looks, _title(name, k, len(groups))), ""]
+        for line in [*_lines(groups[k], looks, _title(name, k, len(groups)), place), ""]
     )
     return {scene.name: out, library: text}
 
@@ -250,7 +263,7 @@ def _title(name: str, group: int, count: int) -> str:
     return name if count == 1 else f"{name}_{group + 1}"
 
 
-def _lines(group: Group, looks: Sequence[Look], title: str) -> list[str]:
+def _lines(group: Group, looks: Sequence[Look], title: str, place: str) -> list[str]:
     first: dict[str, Any] = looks[group.looks[0]].entry
     out = [f"newmtl {title}"]
     out += [f"{word} {rest}" for word, rest in first.get("lines", []) if word.lower() not in OWN]
@@ -271,5 +284,5 @@ def _lines(group: Group, looks: Sequence[Look], title: str) -> list[str]:
     if factors.get("opacity", (1.0,))[0] != 1.0:
         out.append(f"d {factors['opacity'][0]:.9g}")
     return out + [
-        f"{WRITTEN[slot]} {file}" for slot, file in group.slots.items() if slot in WRITTEN
+        f"{WRITTEN[slot]} {place}{file}" for slot, file in group.slots.items() if slot in WRITTEN
     ]

@@ -1,0 +1,146 @@
+"""What a file's materials are, as plain values that can be stored: told without decoding a picture."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import warnings
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from PIL import Image
+
+from quilt_core.formats.gltf_looks import LookBook, gltf_looks
+from quilt_core.formats.gltf_merge import painted_objects
+from quilt_core.formats.obj_merge import obj_looks, painted_obj
+from quilt_core.pictures.looks import Look, Slot, Use
+from quilt_core.scene.model import Scene
+
+Siblings = Callable[[str], bytes | None]
+
+CHANNELS = {
+    "1": 1,
+    "L": 1,
+    "LA": 2,
+    "I;16": 1,
+    "I": 1,
+    "F": 1,
+    "P": 3,
+    "RGB": 3,
+    "RGBA": 4,
+    "PA": 4,
+}
+
+
+def look_book(scene: Scene, siblings: Siblings | None) -> LookBook:
+    """The looks of a file, whatever its format."""
+    if is_obj(scene):
+        return obj_looks(scene, siblings)
+    return gltf_looks(scene.source.doc, scene.source.buffers, siblings)
+
+
+def is_obj(scene: Scene) -> bool:
+    """Whether a scene came as OBJ."""
+    return Path(scene.name).suffix.lower() == ".obj"
+
+
+def facts_of(scene: Scene, siblings: Siblings | None) -> dict[str, Any]:
+    """Materials, pictures and objects of a file.
+
+    Returns
+    -------
+    dict
+        looks (name, state, alpha, factors, uses, slots), pictures (by number: name, mark, width,
+        height, channels, bits, bytes; None for one that is missing), objects (looks that their faces
+        have, and whether some face reaches over more than one repeat).
+    """
+    book = look_book(scene, siblings)
+    painted = painted_obj(scene, 0) if is_obj(scene) else painted_objects(scene, 0)
+    objects = []
+    for own in painted:
+        mine = sorted({int(k) for k in np.unique(own.face_look)})
+        repeats = False
+        for number in mine:
+            use = book.looks[number].uses.get("baseColor")
+            if use is None or use.channel >= len(own.stored):
+                continue
+            faces = own.face_look[own.mesh.triangle_face] == number
+            read = own.stored[use.channel][own.mesh.triangles[faces]] @ use.matrix[:, :2].T
+            read = read + use.matrix[:, 2]
+            span = np.floor(read.max(axis=1) - 1e-6) - np.floor(read.min(axis=1) + 1e-6)
+            repeats |= bool((span > 0).any())
+        objects.append({"looks": mine, "repeats": repeats})
+    return {
+        "looks": [_look_facts(look) for look in book.looks],
+        "pictures": {
+            str(k): _picture_facts(book.names.get(k, f"picture {k}"), data)
+            for k, data in book.pictures.items()
+        },
+        "objects": objects,
+    }
+
+
+def _look_facts(look: Look) -> dict[str, Any]:
+    return {
+        "name": look.name,
+        "state": look.state,
+        "alpha": look.alpha,
+        "factors": {name: list(values) for name, values in look.factors.items()},
+        "slots": [[s.name, s.kind, list(s.channels)] for s in look.slots],
+        "uses": {
+            name: [u.picture, u.channel, u.matrix.tolist(), list(u.wrap), u.nearest]
+            for name, u in look.uses.items()
+        },
+    }
+
+
+def _picture_facts(name: str, data: bytes | None) -> dict[str, Any] | None:
+    if data is None:
+        return None
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            with Image.open(io.BytesIO(data)) as picture:
+                width, height = picture.size
+                mode, kind = picture.mode, picture.format
+    except Exception:  # whatever is wrong with it, it is no picture
+        return None
+    # Sixteen bits of colour are read as eight here; the header of a PNG tells (ISO/IEC 15948, 11.2.2).
+    bits = data[24] if kind == "PNG" and len(data) > 25 else 16 if mode.startswith("I") else 8
+    channels = (
+        {0: 1, 2: 3, 3: 3, 4: 2, 6: 4}.get(data[25], 3) if kind == "PNG" else CHANNELS.get(mode, 3)
+    )
+    return {
+        "name": name,
+        "mark": hashlib.sha256(data).hexdigest(),
+        "width": width,
+        "height": height,
+        "channels": channels,
+        "bits": 16 if bits == 16 else 8,
+        "bytes": len(data),
+        "kind": kind,
+    }
+
+
+def looks_from(facts: dict[str, Any]) -> list[Look]:
+    """The looks of `facts_of`; uses of pictures that are missing are left out."""
+    out = []
+    for row in facts["looks"]:
+        uses = {
+            name: Use(picture, channel, np.array(matrix), (wrap[0], wrap[1]), nearest)
+            for name, (picture, channel, matrix, wrap, nearest) in row["uses"].items()
+            if facts["pictures"].get(str(picture))
+        }
+        out.append(
+            Look(
+                row["name"],
+                uses,
+                {name: tuple(values) for name, values in row["factors"].items()},
+                row["state"],
+                row["alpha"],
+                tuple(Slot(name, kind, tuple(channels)) for name, kind, channels in row["slots"]),
+            )
+        )
+    return out
