@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -133,7 +133,9 @@ class Download(APIView):
         operation_id="download_export", responses={(200, "application/zip"): OpenApiTypes.BINARY}
     )
     def get(self, request: Request, job_id: int) -> HttpResponse:
-        job = get_object_or_404(Job, pk=job_id, kind="export", state=Job.DONE)
+        job = get_object_or_404(Job, pk=job_id, kind__in=("export", "carry over"), state=Job.DONE)
+        if "file" not in job.result:
+            raise Http404
         return _bytes(
             storage.get(job.result["file"]),
             "application/zip",

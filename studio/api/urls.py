@@ -3,6 +3,7 @@
 from django.urls import path, re_path
 
 from studio.api import atlas_views as a
+from studio.api import carry_views as carry
 from studio.api import control_views as c
 from studio.api import hand_views as hand
 from studio.api import job_views as jobs
@@ -67,6 +68,9 @@ urlpatterns = [
     path("jobs/<int:job_id>/", jobs.OneJob.as_view()),
     path("jobs/<int:job_id>/cancel/", jobs.CancelJob.as_view()),
     path("jobs/<int:job_id>/download/", pictures.Download.as_view()),
+    path("atlases/<int:atlas_id>/carry-over/", carry.CarryOver.as_view()),
+    path("atlases/<int:atlas_id>/materials/", carry.Materials.as_view()),
+    path("jobs/<int:job_id>/pictures/<str:name>", carry.CarriedPicture.as_view()),
     path("atlases/<int:atlas_id>/cure/", p.Cure.as_view()),
     path("atlases/<int:atlas_id>/report/", p.Report.as_view()),
     re_path(r"^jobs/(?P<job_id>\d+)/proof\.(?P<kind>html|json)$", p.ReportFile.as_view()),

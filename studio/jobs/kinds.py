@@ -14,6 +14,7 @@ from studio.actions.arrange.fit_here import fit_islands_here
 from studio.actions.arrange.pack_atlas import pack_atlas
 from studio.actions.arrange.slip_in import slip_in_islands
 from studio.actions.arrange.take_in_islands import take_in_islands
+from studio.actions.carry_over.carry_over import carry_over
 from studio.actions.even_out.even_out import even_out
 from studio.actions.gather.gather_files import gather_files
 from studio.actions.hand_off.export_atlas import export_atlases
@@ -161,6 +162,13 @@ def _stacks(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"candidates": find_candidates(_revision(job), job.params["tolerance"])}
 
 
+def _carry_over(job: Job, reporter: Reporter) -> dict[str, Any]:
+    made = carry_over(_revision(job), job.params, reporter.report, reporter.cancelled)
+    if made is None:
+        raise Dropped
+    return made
+
+
 def _report(job: Job, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "writing the proof")
     return write_reports(_revision(job))
@@ -193,4 +201,5 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "copy layout": _copy_layout,
     "copy part": _copy_part,
     "edit": _edit,
+    "carry over": _carry_over,
 }

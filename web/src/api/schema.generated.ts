@@ -22,6 +22,23 @@ export interface paths {
         patch: operations["change_member"];
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/carry-over/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Carry the pictures of an atlas's objects over to its layout. */
+        post: operations["carry_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/channel/": {
         parameters: {
             query?: never;
@@ -271,6 +288,26 @@ export interface paths {
         put?: never;
         /** @description Let the neighbours of islands step aside, just enough. */
         post: operations["make_room"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/materials/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * @description The material shelf of an atlas: materials, what merging would change, what does not belong
+         *     together.
+         */
+        get: operations["get_materials"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -596,6 +633,23 @@ export interface paths {
          *     first.
          */
         get: operations["get_job_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/pictures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A picture that was carried over, whole or made smaller. */
+        get: operations["get_carried_picture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1154,6 +1208,28 @@ export interface components {
          * @enum {string}
          */
         CandidateOutKindEnum: "shape" | "topology";
+        CarryIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * @description width in px; 0 for that of the sheet
+             * @default 0
+             */
+            size: number;
+            /** @description other widths by role */
+            roles?: {
+                [key: string]: number;
+            };
+            /** @default bilinear */
+            filter: components["schemas"]["FilterEnum"];
+            /** @default atlas */
+            name: string;
+            /**
+             * @description 512 px, for a look
+             * @default false
+             */
+            preview: boolean;
+        };
         ChannelIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -1411,6 +1487,13 @@ export interface components {
             island_density: (number | null)[];
             island_flags: number[];
         };
+        /**
+         * @description * `bilinear` - bilinear
+         *     * `mitchell` - mitchell
+         *     * `lanczos` - lanczos
+         * @enum {string}
+         */
+        FilterEnum: "bilinear" | "mitchell" | "lanczos";
         FindStacksIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -1636,6 +1719,10 @@ export interface components {
             change: number;
             islands: number[];
         };
+        MemoryPair: {
+            before: components["schemas"]["ShelfMemory"];
+            after: components["schemas"]["ShelfMemory"];
+        };
         NewAtlasIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -1817,6 +1904,10 @@ export interface components {
             more_tiles?: boolean;
             /** @description even out first: to the house density at a fixed size, else to the average; usually False */
             even?: boolean;
+        };
+        Pair: {
+            before: number;
+            after: number;
         };
         PatchedLabelIn: {
             label?: string;
@@ -2104,6 +2195,50 @@ export interface components {
          * @enum {string}
          */
         ShapeEnum: "plane" | "box" | "cylinder" | "cone" | "sphere";
+        ShelfMaterial: {
+            name: string;
+            file: string;
+            alpha: string;
+            colour: number[];
+            objects: string[];
+            pictures: components["schemas"]["ShelfPicture"][];
+        };
+        ShelfMemory: {
+            raw: number;
+            bc1: number;
+            bc5: number;
+            bc7: number;
+            astc4x4: number;
+        };
+        ShelfOut: {
+            materials: components["schemas"]["ShelfMaterial"][];
+            plan: components["schemas"]["ShelfPlan"];
+            warnings: components["schemas"]["ShelfWarning"][];
+        };
+        ShelfPicture: {
+            role: string;
+            name: string;
+            width: number;
+            height: number;
+            bits: number;
+            bytes: number;
+            /** @description UV channel, from 0 */
+            channel: number;
+            missing: boolean;
+        };
+        ShelfPlan: {
+            materials: components["schemas"]["Pair"];
+            maps: components["schemas"]["Pair"];
+            texels: components["schemas"]["Pair"];
+            draw_calls: components["schemas"]["Pair"];
+            memory: components["schemas"]["MemoryPair"];
+            roles: string[];
+        };
+        ShelfWarning: {
+            kind: string;
+            what: string;
+            cure: string;
+        };
         SlipInIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2268,6 +2403,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    carry_over: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["CarryIn"];
+                "multipart/form-data": components["schemas"]["CarryIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -2667,6 +2829,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    get_materials: {
+        parameters: {
+            query?: {
+                size?: number;
+            };
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
                 };
             };
         };
@@ -3168,6 +3353,31 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": string;
+                };
+            };
+        };
+    };
+    get_carried_picture: {
+        parameters: {
+            query?: {
+                /** @description longer side, px; the whole without */
+                size?: number;
+            };
+            header?: never;
+            path: {
+                job_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
                 };
             };
         };

@@ -1,0 +1,1 @@
+"""Carry over: pictures of painted objects on their shared layout."""

@@ -1,0 +1,129 @@
+"""The material shelf of an atlas, and what merging its pictures would change."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+from quilt_core.formats.look_facts import facts_of, looks_from
+from quilt_core.pictures.looks import Look
+from quilt_core.pictures.planner import PictureFacts, plan_merge
+from studio import storage
+from studio.actions.gather.gather_files import siblings_in
+from studio.actions.mend.new_bases import scene_of
+from studio.arrays import Member, members_with_rows
+from studio.geometry import cached, keep_cached
+from studio.models import Revision, Source
+from studio.state import read_state
+
+FORMAT = 1
+
+
+def siblings_of(source: Source) -> Any:
+    """Reader of the files that came with a source."""
+    beside = {
+        s.name: s.sha256
+        for s in Source.objects.filter(folder=source.folder, project=source.project_id)
+    }
+    return siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
+
+
+def material_facts(source: Source) -> dict[str, Any]:
+    """Facts of a source's materials; read once, and kept."""
+    name = f"materials-{FORMAT}-{source.pk}-{source.sha256[:16]}"
+    known = cached(name)
+    if known is None:
+        known = json.dumps(facts_of(scene_of(source), siblings_of(source))).encode()
+        keep_cached(name, known)
+    facts: dict[str, Any] = json.loads(known)
+    return facts
+
+
+def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
+    """Materials of the objects in an atlas, today against a plan with pictures of a size, and what
+    does not belong together."""
+    state = read_state(revision)
+    members = members_with_rows(state.members)
+    looks: list[Look] = []
+    first: dict[int, int] = {}
+    pictures: dict[tuple[int, int], PictureFacts] = {}
+    rows: list[dict[str, Any]] = []
+    warnings: list[dict[str, Any]] = []
+    used: list[list[int]] = []
+    for member in members:
+        source = member.object.source
+        facts = material_facts(source)
+        if source.pk not in first:
+            first[source.pk] = len(looks)
+            for number, look in enumerate(looks_from(facts)):
+                rows.append(_row(source, number, look, facts))
+                pictures |= {
+                    (len(looks), use.picture): _picture(facts, use.picture)
+                    for use in look.uses.values()
+                }
+                looks.append(look)
+        own = facts["objects"][member.object.number]
+        used.append([first[source.pk] + k for k in own["looks"]])
+        for k in used[-1]:
+            rows[k]["objects"].append(member.object.name)
+        if own["repeats"]:
+            warnings.append(_repeats(member))
+    rows = [row for row in rows if row["objects"]]
+    missing = sorted({p["name"] for row in rows for p in row["pictures"] if p["missing"]})
+    if missing:
+        warnings.append({
+            "kind": "missing",
+            "what": f"{len(missing)} {'picture is' if len(missing) == 1 else 'pictures are'} not there: {', '.join(missing[:4])}.",
+            "cure": "Bring them in together with the mesh; without them plain colours stand in.",
+        })  # fmt: skip
+    plan = plan_merge(looks, used, pictures, size)
+    if len(plan["groups"]) > 1:
+        names = "; ".join(", ".join(group["of"][:3]) for group in plan["groups"][:4])
+        warnings.append({
+            "kind": "states",
+            "what": f"They stay {len(plan['groups'])} materials that share the pictures: {names}.",
+            "cure": "Opaque and see-through, one-sided and two-sided cannot be one.",
+        })  # fmt: skip
+    return {"materials": rows, "plan": plan, "warnings": warnings}
+
+
+def _row(source: Source, number: int, look: Look, facts: dict[str, Any]) -> dict[str, Any]:
+    told = facts["looks"][number]
+    return {
+        "name": look.name,
+        "file": source.name,
+        "alpha": look.alpha,
+        "colour": list(look.factors["baseColor"][:3]),
+        "objects": [],
+        "pictures": [
+            _use(role, use[0], facts["pictures"].get(str(use[0])), use[1])
+            for role, use in told["uses"].items()
+        ],
+    }
+
+
+def _use(role: str, number: int, facts: dict[str, Any] | None, channel: int) -> dict[str, Any]:
+    known = facts or {}
+    return {
+        "role": role,
+        "name": known.get("name", f"picture {number}"),
+        "width": known.get("width", 0),
+        "height": known.get("height", 0),
+        "bits": known.get("bits", 0),
+        "bytes": known.get("bytes", 0),
+        "channel": channel,
+        "missing": facts is None,
+    }
+
+
+def _picture(facts: dict[str, Any], number: int) -> PictureFacts:
+    own = facts["pictures"][str(number)]
+    return PictureFacts(own["mark"], own["width"], own["height"], own["channels"], own["bits"])
+
+
+def _repeats(member: Member) -> dict[str, Any]:
+    return {
+        "kind": "repeats",
+        "what": f"“{member.object.name}” repeats its pictures.",
+        "cure": "What its islands cover is laid out at their size now: give them room, or leave the object out.",
+    }

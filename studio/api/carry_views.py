@@ -1,0 +1,85 @@
+"""Views of carrying over."""
+
+from __future__ import annotations
+
+import io
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from PIL import Image
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studio import storage
+from studio.actions.carry_over.list_materials import list_materials
+from studio.api import carry_serializers as c
+from studio.api import serializers as s
+from studio.api.parse import valid
+from studio.api.views import LayoutJob
+from studio.models import Atlas, Job
+
+
+class CarryOver(LayoutJob):
+    """Carry the pictures of an atlas's objects over to its layout."""
+
+    kind = "carry over"
+    exclusive = False
+
+    @extend_schema(operation_id="carry_over", request=c.CarryIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(c.CarryIn, request))
+
+
+class Materials(APIView):
+    """The material shelf of an atlas: materials, what merging would change, what does not belong
+    together."""
+
+    @extend_schema(operation_id="get_materials", parameters=[c.ShelfQuery], responses=c.ShelfOut)
+    def get(self, request: Request, atlas_id: int) -> Response:
+        query = c.ShelfQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        atlas = get_object_or_404(
+            Atlas.objects.select_related("head__keyframe", "head__atlas__project"), pk=atlas_id
+        )
+        if atlas.head is None:
+            raise Http404
+        size = query.validated_data["size"]
+        return Response(c.ShelfOut(list_materials(atlas.head, (size, size))).data)
+
+
+class CarriedPicture(APIView):
+    """A picture that was carried over, whole or made smaller."""
+
+    @extend_schema(
+        operation_id="get_carried_picture",
+        parameters=[c.CarriedQuery],
+        responses={(200, "image/png"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, job_id: int, name: str) -> HttpResponse:
+        query = c.CarriedQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        job = get_object_or_404(Job, pk=job_id, kind="carry over", state=Job.DONE)
+        key = job.result.get(f"picture {name}")
+        if key is None:
+            raise Http404
+        data = storage.get(key)
+        size = query.validated_data.get("size")
+        if size:
+            data = _smaller(data, size)
+        answer = HttpResponse(data, content_type="image/png")
+        # What a job has made never changes.
+        answer["Cache-Control"] = "private, max-age=31536000, immutable"
+        return answer
+
+
+def _smaller(data: bytes, size: int) -> bytes:
+    with Image.open(io.BytesIO(data)) as picture:
+        if picture.mode.startswith("I"):
+            picture = picture.point(lambda value: value / 256).convert("L")
+        picture.thumbnail((size, size), Image.Resampling.BOX)
+        out = io.BytesIO()
+        picture.save(out, "PNG", compress_level=3)
+    return out.getvalue()

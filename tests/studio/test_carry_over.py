@@ -1,0 +1,139 @@
+"""Carrying over in a project: the shelf, the plan, the pictures on the present layout, the files that
+come back."""
+
+import io
+import json
+import struct
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from quilt_core.formats import read_scene
+from studio.models import Job
+from studio.state import read_state
+from tests.core.painted import plain_device, png
+from tests.core.test_merge import MTL, OBJ
+
+
+@pytest.fixture
+def painted(send, atlas):
+    assert (
+        send(one__glb=plain_device(1, 64, 3), two__glb=plain_device(2, 128, 4)).status_code == 201
+    )
+    atlas.refresh_from_db()
+    return atlas
+
+
+def job_of(answer, state=Job.DONE):
+    assert answer.status_code == 202, answer.content
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == state, job.error
+    return job
+
+
+def packed(act, atlas):
+    job_of(act(atlas, "pack", padding=8, margin=4, effort="quick"))
+    atlas.refresh_from_db()
+
+
+def glb_json(data):
+    length = struct.unpack_from("<I", data, 12)[0]
+    return json.loads(data[20 : 20 + length])
+
+
+def test_the_shelf_tells_materials_and_what_merging_would_change(client, painted):
+    told = client.get(f"/api/atlases/{painted.pk}/materials/?size=512").json()
+    assert [m["name"] for m in told["materials"]] == ["Paint", "Paint"]
+    first = told["materials"][0]
+    assert first["objects"] == ["Device 1"] and first["alpha"] == "OPAQUE"
+    roles = {p["role"]: p for p in first["pictures"]}
+    assert roles["baseColor"]["width"] == 64 and roles["emissive"]["width"] == 32
+    plan = told["plan"]
+    assert plan["materials"] == {"before": 2, "after": 1}
+    assert plan["maps"] == {"before": 8, "after": 4}
+    assert plan["texels"]["after"] == 4 * 512 * 512
+    assert plan["memory"]["after"]["bc7"] > plan["memory"]["after"]["bc1"]
+    assert told["warnings"] == []
+    assert client.get(f"/api/atlases/{painted.pk}/materials/?size=5").status_code == 400
+    assert client.get("/api/atlases/999999/materials/").status_code == 404
+
+
+def test_pictures_come_to_the_present_layout_and_the_files_back_in_a_zip(act, painted, client):
+    packed(act, painted)
+    head = painted.head_id
+    job = job_of(act(painted, "carry-over", size=512, name="set"))
+    painted.refresh_from_db()
+    # The layout is as it was: only pictures were made.
+    assert painted.head_id == head
+    told = client.get(f"/api/jobs/{job.pk}/").json()["result"]
+    assert told["report"]["maps"]["after"] == 4 and told["notes"] == []
+    kept = {row["name"]: row["kept"] for row in told["report"]["objects"]}
+    assert 0 < kept["Device 2"] < 10 and kept["Device 1"] > 0
+    answer = client.get(f"/api/jobs/{job.pk}/pictures/set_baseColor.png?size=128")
+    assert answer.status_code == 200 and Image.open(io.BytesIO(answer.content)).size == (128, 128)
+    assert client.get(f"/api/jobs/{job.pk}/pictures/nothing.png").status_code == 404
+    body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        names = set(archive.namelist())
+        assert {"one.glb", "two.glb", "pictures/set_baseColor.png"} <= names
+        for name in (n for n in names if n.endswith(".glb")):
+            doc = glb_json(archive.read(name))
+            assert [m["name"] for m in doc["materials"]] == ["set"]
+            folder = name.rpartition("/")[0]
+            for image in doc["images"]:
+                path = f"{folder}/{image['uri']}" if folder else image["uri"]
+                parts = []
+                for part in path.split("/"):
+                    parts = parts[:-1] if part == ".." else [*parts, part]
+                assert "/".join(parts) in names
+        one = next(n for n in names if n.endswith("one.glb"))
+        scene = read_scene("one.glb", archive.read(one))
+    # The new UVs are those of the atlas.
+    state = read_state(painted.head)
+    uv = scene.objects[0].mesh.channels[0].per_corner
+    assert uv.min() >= 0 and uv.max() <= 1
+    assert len(state.placements) == 7
+
+
+def test_a_preview_is_small_and_has_no_files(act, painted, client):
+    packed(act, painted)
+    job = job_of(act(painted, "carry-over", preview=True))
+    assert job.result["preview"] and "file" not in job.result
+    assert {p["width"] for p in job.result["report"]["pictures"]} == {512}
+    assert client.get(f"/api/jobs/{job.pk}/download/").status_code == 404
+
+
+def test_what_cannot_be_carried_over_says_why(act, painted, send, atlas):
+    for bad in ({"size": 8}, {"roles": {"shine": 512}}, {"roles": {"normal": 3}}, {"name": "../x"}):
+        assert act(painted, "carry-over", **bad).status_code == 400
+    tiles = [
+        {"number": 1001, "width": 256, "height": 256},
+        {"number": 1002, "width": 256, "height": 256},
+    ]
+    assert act(painted, "tiles", tiles=tiles, method="put").status_code == 200
+    job = job_of(act(painted, "carry-over"), Job.FAILED)
+    assert "2 tiles" in job.error["what"]
+
+
+def test_an_obj_in_folders_finds_its_pictures(act, send, atlas, client):
+    rng = np.random.default_rng(2)
+    wood, wool = (png(rng.integers(0, 256, (n, n, 3), np.uint8)) for n in (32, 16))
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        archive.writestr("props/box.obj", OBJ)
+        archive.writestr("props/box.mtl", MTL)
+        archive.writestr("props/wood.png", wood)
+        archive.writestr("props/wool.png", wool)
+    assert send(props__zip=out.getvalue()).status_code == 201
+    atlas.refresh_from_db()
+    told = client.get(f"/api/atlases/{atlas.pk}/materials/").json()
+    assert any(w["kind"] == "repeats" for w in told["warnings"])
+    packed(act, atlas)
+    job = job_of(act(atlas, "carry-over", size=256))
+    body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        text = archive.read("props/box.atlas.mtl").decode()
+        assert "map_Kd ../pictures/atlas_baseColor.png" in text
+        assert "pictures/atlas_baseColor.png" in archive.namelist()
