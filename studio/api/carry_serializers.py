@@ -44,6 +44,7 @@ class ShelfQuery(serializers.Serializer[Any]):
 
 class ShelfPicture(serializers.Serializer[Any]):
     role = serializers.CharField()
+    number = serializers.IntegerField(help_text="in its file")
     name = serializers.CharField()
     width = serializers.IntegerField()
     height = serializers.IntegerField()
@@ -56,6 +57,7 @@ class ShelfPicture(serializers.Serializer[Any]):
 class ShelfMaterial(serializers.Serializer[Any]):
     name = serializers.CharField()
     file = serializers.CharField()
+    source = serializers.IntegerField()
     alpha = serializers.CharField()
     colour = serializers.ListField(child=serializers.FloatField())
     objects = serializers.ListField(child=serializers.CharField())

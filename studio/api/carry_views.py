@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-import io
-
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
-from PIL import Image
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from studio import storage
-from studio.actions.carry_over.list_materials import list_materials
+from studio.actions.carry_over.list_materials import (
+    list_materials,
+    small_picture,
+    smaller,
+)
 from studio.api import carry_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import LayoutJob
-from studio.models import Atlas, Job
+from studio.models import Atlas, Job, Source
 
 
 class CarryOver(LayoutJob):
@@ -68,18 +69,25 @@ class CarriedPicture(APIView):
         data = storage.get(key)
         size = query.validated_data.get("size")
         if size:
-            data = _smaller(data, size)
+            data = smaller(data, size)
         answer = HttpResponse(data, content_type="image/png")
         # What a job has made never changes.
         answer["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer
 
 
-def _smaller(data: bytes, size: int) -> bytes:
-    with Image.open(io.BytesIO(data)) as picture:
-        if picture.mode.startswith("I"):
-            picture = picture.point(lambda value: value / 256).convert("L")
-        picture.thumbnail((size, size), Image.Resampling.BOX)
-        out = io.BytesIO()
-        picture.save(out, "PNG", compress_level=3)
-    return out.getvalue()
+class MaterialPicture(APIView):
+    """A picture of a file's materials, made small."""
+
+    @extend_schema(
+        operation_id="get_material_picture", responses={(200, "image/png"): OpenApiTypes.BINARY}
+    )
+    def get(self, request: Request, source_id: int, number: int) -> HttpResponse:
+        source = get_object_or_404(Source, pk=source_id, is_mesh=True)
+        data = small_picture(source, number)
+        if data is None:
+            raise Http404
+        answer = HttpResponse(data, content_type="image/png")
+        # A source never changes.
+        answer["Cache-Control"] = "private, max-age=31536000, immutable"
+        return answer

@@ -70,6 +70,7 @@ urlpatterns = [
     path("jobs/<int:job_id>/download/", pictures.Download.as_view()),
     path("atlases/<int:atlas_id>/carry-over/", carry.CarryOver.as_view()),
     path("atlases/<int:atlas_id>/materials/", carry.Materials.as_view()),
+    path("sources/<int:source_id>/pictures/<int:number>/", carry.MaterialPicture.as_view()),
     path("jobs/<int:job_id>/pictures/<str:name>", carry.CarriedPicture.as_view()),
     path("atlases/<int:atlas_id>/cure/", p.Cure.as_view()),
     path("atlases/<int:atlas_id>/report/", p.Report.as_view()),

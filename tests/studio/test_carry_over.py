@@ -56,6 +56,9 @@ def test_the_shelf_tells_materials_and_what_merging_would_change(client, painted
     assert plan["texels"]["after"] == 4 * 512 * 512
     assert plan["memory"]["after"]["bc7"] > plan["memory"]["after"]["bc1"]
     assert told["warnings"] == []
+    small = client.get(f"/api/sources/{first['source']}/pictures/{roles['baseColor']['number']}/")
+    assert Image.open(io.BytesIO(small.content)).size == (64, 64)
+    assert client.get(f"/api/sources/{first['source']}/pictures/99/").status_code == 404
     assert client.get(f"/api/atlases/{painted.pk}/materials/?size=5").status_code == 400
     assert client.get("/api/atlases/999999/materials/").status_code == 404
 

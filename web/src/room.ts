@@ -15,13 +15,15 @@ export const LIMITS = { slipWidth: [200, 420], modelWidth: [220, 760], ledgerHei
 export type Size = keyof typeof LIMITS;
 
 /** Kinds of stages that divide the room alike. */
-export type Kind = "table" | "mend" | "rest";
+export type Kind = "table" | "mend" | "carry" | "rest";
 
 /** Arrange belongs to the table: the model floats in a corner, the ledger is a strip. */
 const ROOMS: Record<Kind, Room> = {
   table: { slip: true, slipWidth: 250, model: "floating", modelWidth: 330, corner: "bottom left", ledger: false, ledgerHeight: 222 },
   // Model and table are equal.
   mend: { slip: true, slipWidth: 250, model: "docked", modelWidth: 500, corner: "bottom left", ledger: false, ledgerHeight: 222 },
+  // The shelf lies beside the table, the model in a corner of it.
+  carry: { slip: true, slipWidth: 262, model: "floating", modelWidth: 330, corner: "bottom right", ledger: false, ledgerHeight: 222 },
   rest: { slip: true, slipWidth: 250, model: "docked", modelWidth: 330, corner: "bottom left", ledger: true, ledgerHeight: 222 },
 };
 const KEY = "quilt-room";
@@ -35,14 +37,14 @@ export const useRooms = create<Rooms>((set, get) => ({
   change: (stage, change) => {
     const kind = kindOf(stage);
     set({ [kind]: { ...get()[kind], ...change }, alone: false });
-    const { table, mend, rest } = get();
-    localStorage.setItem(KEY, JSON.stringify({ table, mend, rest }));
+    const { table, mend, carry, rest } = get();
+    localStorage.setItem(KEY, JSON.stringify({ table, mend, carry, rest }));
   },
   resize: (stage, size, px) => get().change(stage, { [size]: Math.round(Math.min(LIMITS[size][1], Math.max(LIMITS[size][0], px))) }),
   giveAll: () => set({ alone: !get().alone }),
 }));
 
-export const kindOf = (stage: Stage): Kind => (stage === "Arrange" ? "table" : stage === "Mend" ? "mend" : "rest");
+export const kindOf = (stage: Stage): Kind => (stage === "Arrange" ? "table" : stage === "Mend" ? "mend" : stage === "Carry over" ? "carry" : "rest");
 
 /** The room of a stage; with the table alone all else is folded. */
 export function roomOf(rooms: Pick<Rooms, Kind | "alone">, stage: Stage): Room {
@@ -61,7 +63,7 @@ export const footOf = (room: Room): number => (room.ledger ? room.ledgerHeight +
 function remembered(): Record<Kind, Room> {
   try {
     const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Record<Kind, Partial<Room>>>;
-    return { table: { ...ROOMS.table, ...kept.table }, mend: { ...ROOMS.mend, ...kept.mend }, rest: { ...ROOMS.rest, ...kept.rest } };
+    return { table: { ...ROOMS.table, ...kept.table }, mend: { ...ROOMS.mend, ...kept.mend }, carry: { ...ROOMS.carry, ...kept.carry }, rest: { ...ROOMS.rest, ...kept.rest } };
   } catch {
     return ROOMS;
   }

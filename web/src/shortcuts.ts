@@ -14,7 +14,7 @@ const FIRST: Record<string, string> = {
   "One whole tile right": "Alt+Shift+ArrowRight", "One whole tile left": "Alt+Shift+ArrowLeft", "One whole tile up": "Alt+Shift+ArrowUp", "One whole tile down": "Alt+Shift+ArrowDown",
   "Note the place": "P", "Lay at the noted place": "Shift+P", "To the side table": "Backspace",
   "Pick islands": "5", "Pick faces": "6", "Pick edges": "7", "Pick path": "8", "Pick corners": "9",
-  "Go to Gather": "Alt+1", "Go to Mend": "Alt+2", "Go to Even out": "Alt+3", "Go to Arrange": "Alt+4", "Go to Prove": "Alt+5", "Go to Hand off": "Alt+6",
+  "Go to Gather": "Alt+1", "Go to Mend": "Alt+2", "Go to Even out": "Alt+3", "Go to Arrange": "Alt+4", "Go to Carry over": "Alt+5", "Go to Prove": "Alt+6", "Go to Hand off": "Alt+7",
 };
 
 const KEPT = "quilt-shortcuts";

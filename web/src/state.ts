@@ -2,7 +2,7 @@ import { create } from "zustand";
 import type { Explained } from "./api/client";
 import { Editor } from "./editor/Editor";
 
-export const STAGES = ["Gather", "Mend", "Even out", "Arrange", "Prove", "Hand off"] as const;
+export const STAGES = ["Gather", "Mend", "Even out", "Arrange", "Carry over", "Prove", "Hand off"] as const;
 export type Stage = (typeof STAGES)[number];
 
 export type Notice = { kind: "error" | "done"; what: string; where?: string; cure?: string };

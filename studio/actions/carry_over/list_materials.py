@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import json
 from typing import Any
+
+from PIL import Image
 
 from quilt_core.formats.look_facts import facts_of, looks_from
 from quilt_core.pictures.looks import Look
@@ -37,6 +40,40 @@ def material_facts(source: Source) -> dict[str, Any]:
         keep_cached(name, known)
     facts: dict[str, Any] = json.loads(known)
     return facts
+
+
+THUMB = 96
+"""px of the small pictures on the shelf."""
+
+
+def small_picture(source: Source, number: int) -> bytes | None:
+    """A picture of a source's materials as a small PNG, kept once it is made; None where it cannot be
+    read."""
+    from quilt_core.formats.look_facts import look_book
+
+    name = f"thumb-{FORMAT}-{THUMB}-{source.pk}-{source.sha256[:16]}-{number}"
+    known = cached(name)
+    if known is None:
+        data = look_book(scene_of(source), siblings_of(source)).pictures.get(number)
+        known = smaller(data, THUMB) if data else b""
+        keep_cached(name, known)
+    return known or None
+
+
+def smaller(data: bytes, size: int) -> bytes:
+    """A picture as PNG, its longer side no more than a size in px; nothing where it cannot be read."""
+    try:
+        with Image.open(io.BytesIO(data)) as picture:
+            if picture.mode.startswith("I"):
+                picture = picture.point(lambda value: value / 256).convert("L")
+            elif picture.mode not in ("L", "RGB", "RGBA"):
+                picture = picture.convert("RGBA")
+            picture.thumbnail((size, size), Image.Resampling.BOX)
+            out = io.BytesIO()
+            picture.save(out, "PNG", compress_level=3)
+    except Exception:  # whatever is wrong with a picture, the shelf goes on
+        return b""
+    return out.getvalue()
 
 
 def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
@@ -92,6 +129,7 @@ def _row(source: Source, number: int, look: Look, facts: dict[str, Any]) -> dict
     return {
         "name": look.name,
         "file": source.name,
+        "source": source.pk,
         "alpha": look.alpha,
         "colour": list(look.factors["baseColor"][:3]),
         "objects": [],
@@ -106,6 +144,7 @@ def _use(role: str, number: int, facts: dict[str, Any] | None, channel: int) -> 
     known = facts or {}
     return {
         "role": role,
+        "number": number,
         "name": known.get("name", f"picture {number}"),
         "width": known.get("width", 0),
         "height": known.get("height", 0),

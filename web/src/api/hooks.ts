@@ -5,7 +5,7 @@ import { readGeometry } from "../editor/layout/readGeometry";
 import type { Topic } from "../editor/Editor";
 import type { PlaceEdit } from "../editor/history/HistoryManager";
 import { editor, tellError, useUi } from "../state";
-import { api, ask, fetchBytes, type Atlas, type ControlRequest, type EvenOutRequest, type EditRequest, type FlattenRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
+import { api, ask, fetchBytes, type Atlas, type CarryRequest, type ControlRequest, type EvenOutRequest, type EditRequest, type FlattenRequest, type Job, type PackRequest, type Project, type TileRequest } from "./client";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
 /** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
@@ -253,6 +253,10 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     keepDraft: useMutation({
       mutationFn: (draft: number) => ask(api.POST("/api/drafts/{draft_id}/", { params: { path: { draft_id: draft } }, body: seen() })),
       ...moved,
+    }),
+    carryOver: useMutation({
+      mutationFn: (body: Omit<CarryRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/carry-over/", { params: path, body: { ...body, ...seen() } }))),
+      ...options,
     }),
     handOff: useMutation({
       mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/export/", { params: path, body: seen() })),

@@ -1109,6 +1109,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{source_id}/pictures/{number}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A picture of a file's materials, made small. */
+        get: operations["get_material_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2198,6 +2215,7 @@ export interface components {
         ShelfMaterial: {
             name: string;
             file: string;
+            source: number;
             alpha: string;
             colour: number[];
             objects: string[];
@@ -2217,6 +2235,8 @@ export interface components {
         };
         ShelfPicture: {
             role: string;
+            /** @description in its file */
+            number: number;
             name: string;
             width: number;
             height: number;
@@ -4112,6 +4132,28 @@ export interface operations {
             header?: never;
             path: {
                 revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
+    get_material_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+                source_id: number;
             };
             cookie?: never;
         };

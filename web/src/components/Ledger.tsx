@@ -236,6 +236,7 @@ function columnsFor(stage: Stage, actions: Actions) {
     Mend: [name, islands, faces, density, share, notes],
     "Even out": [name, islands, density, share, weight, notes],
     Arrange: [name, islands, share, control, weight, notes],
+    "Carry over": [name, islands, density, share, notes],
     Prove: [name, islands, density, notes],
     "Hand off": [name, islands, faces, density, notes],
   };

@@ -71,6 +71,8 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           uChecker: { value: null },
           uUseChecker: { value: 0 },
           uRepeat: { value: 1 },
+          uPicture: { value: null },
+          uUsePicture: { value: 0 },
           uUseStretch: { value: 0 },
           uThrough: { value: 0 },
         },
@@ -85,6 +87,8 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uChecker.value = editor.view.checker;
     u.uUseChecker.value = editor.view.as === "checker" ? 1 : 0;
     u.uRepeat.value = editor.view.checkerRepeat;
+    u.uPicture.value = editor.view.picture;
+    u.uUsePicture.value = editor.view.picture ? 1 : 0;
     u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
     u.uThrough.value = editor.view.xray ? 1 : 0;
     material.transparent = editor.view.xray;

@@ -1,7 +1,7 @@
 import { Box, Button, Center, Flex, IconButton, Text } from "@chakra-ui/react";
 import { Maximize } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import type { Atlas, Project } from "../api/client";
+import type { Atlas, Job, Project } from "../api/client";
 import { useEditor, type Actions } from "../api/hooks";
 import { islandCommands, objectCommands } from "../commands";
 import { TOOLS_PX, type Editor } from "../editor/Editor";
@@ -14,6 +14,7 @@ import * as format from "../format";
 import type { Corner } from "../room";
 import { useLooked } from "../looked";
 import { editor, useUi } from "../state";
+import { CarriedSheet } from "./CarriedSheet";
 import { Before } from "./LookedAt";
 import { FramePanel } from "./FramePanel";
 import { PickStrip } from "./PickStrip";
@@ -22,11 +23,12 @@ import { ToolStrip } from "./ToolStrip";
 import { IslandMenu } from "./IslandMenu";
 
 /** The table: what is on it is drawn by the editor; here are the pointer, the keys and what lies over it. */
-export function TableView({ atlas, project, actions, empty, floating, corner, numbers }: { atlas: Atlas; project: Project; actions: Actions; empty: boolean; floating: React.ReactNode; corner: Corner; numbers: boolean }) {
+export function TableView({ atlas, project, actions, jobs, empty, floating, corner, numbers }: { atlas: Atlas; project: Project; actions: Actions; jobs: Job[]; empty: boolean; floating: React.ReactNode; corner: Corner; numbers: boolean }) {
   const theme = useUi((ui) => ui.theme);
   // A try is only looked at.
   const looked = useLooked((state) => state.draft !== null);
   const byHand = useUi((ui) => ui.stage === "Arrange") && !looked;
+  const carrying = useUi((ui) => ui.stage === "Carry over") && !looked;
   const mending = useUi((ui) => ui.stage === "Mend") && !looked;
   const box = useRef<HTMLDivElement>(null);
   const under = useRef<HTMLCanvasElement>(null);
@@ -100,6 +102,7 @@ export function TableView({ atlas, project, actions, empty, floating, corner, nu
         <canvas key={i} ref={ref} style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }} aria-hidden />
       ))}
       <Before view="table" />
+      {!empty && carrying && <CarriedSheet jobs={jobs} atlas={atlas} />}
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />
       {!empty && byHand && <ToolStrip actions={actions} />}

@@ -3,6 +3,7 @@ import { ChevronsLeft } from "lucide-react";
 import { useLooked } from "../looked";
 import { useUi } from "../state";
 import { ArrangeSlip } from "../slips/ArrangeSlip";
+import { CarrySlip } from "../slips/carry/CarrySlip";
 import { EvenOutSlip } from "../slips/EvenOutSlip";
 import { GatherSlip } from "../slips/GatherSlip";
 import { MendSlip } from "../slips/mend/MendSlip";
@@ -10,7 +11,7 @@ import { HandOffSlip } from "../slips/HandOffSlip";
 import { ProveSlip } from "../slips/ProveSlip";
 import type { SlipProps } from "../slips/props";
 
-const SLIPS = { Gather: GatherSlip, Mend: MendSlip, "Even out": EvenOutSlip, Arrange: ArrangeSlip, Prove: ProveSlip, "Hand off": HandOffSlip };
+const SLIPS = { Gather: GatherSlip, Mend: MendSlip, "Even out": EvenOutSlip, Arrange: ArrangeSlip, "Carry over": CarrySlip, Prove: ProveSlip, "Hand off": HandOffSlip };
 
 /** The slip of paper that says what can be done at this stage. */
 export function TaskSlip({ fold, ...props }: SlipProps & { fold: () => void }) {

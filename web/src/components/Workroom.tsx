@@ -13,6 +13,7 @@ import { Drafts } from "./Drafts";
 import { FloatingModel, FoldedSlip, LedgerStrip } from "./folded";
 import { useLooked } from "../looked";
 import { LookedAt } from "./LookedAt";
+import { MaterialShelf } from "./MaterialShelf";
 import { Ledger } from "./Ledger";
 import { LateModel } from "./LateModel";
 import { Palette } from "./Palette";
@@ -79,7 +80,10 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
         ) : <FoldedSlip stage={stage} open={() => change(stage, { slip: true })} />}
         <Flex direction="column" minW="0" minH="0" flex="1">
           {tabs.length > 1 && <AtlasTabs project={project.data} here={atlas.data.id} actions={actions} />}
-          <TableView atlas={atlas.data} project={project.data} actions={actions} empty={empty} numbers={stage === "Arrange" && room.ledger} corner={room.corner} floating={room.model === "docked" ? null : <FloatingModel away={room.model === "away"} stage={stage} />} />
+          <Flex flex="1" minH="0" minW="0" gap="10px">
+          {stage === "Carry over" && !empty && <MaterialShelf atlas={atlas.data} />}
+          <TableView atlas={atlas.data} project={project.data} actions={actions} jobs={jobs} empty={empty} numbers={stage === "Arrange" && room.ledger} corner={room.corner} floating={room.model === "docked" ? null : <FloatingModel away={room.model === "away"} stage={stage} />} />
+          </Flex>
         </Flex>
         {room.model === "docked" && <>
           <Splitter name="Width of the model" size="modelWidth" px={room.modelWidth} grows="left" resize={(px) => resize(stage, "modelWidth", px)} />

@@ -40,6 +40,8 @@ uniform float uThrough;
 uniform sampler2D uChecker;
 uniform float uUseChecker;
 uniform float uRepeat;
+uniform sampler2D uPicture;
+uniform float uUsePicture;
 out vec4 outColour;
 ${ISLAND_GLSL}
 ${PATTERN_GLSL}
@@ -47,9 +49,10 @@ void main() {
   vec3 normal = normalize(cross(dFdx(vView), dFdy(vView)));
   vec3 colour = uUseStretch > 0.5 && vHas > 0.5 ? stretchColour(vStretch) : vLook.rgb;
   if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
+  if (uUsePicture > 0.5 && vHas > 0.5) colour = texture(uPicture, vUv).rgb;
   if (vElsewhere > 0.5) colour = vec3(0.9, 0.88, 0.84);
   else if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
-  colour = patterned(colour, vLook.a, gl_FragCoord.xy);
+  if (uUsePicture < 0.5) colour = patterned(colour, vLook.a, gl_FragCoord.xy);
   float sun = dot(normal, normalize(vec3(0.4, 0.75, 0.55)));
   float light = 0.78 + 0.24 * sun;
   colour *= light;

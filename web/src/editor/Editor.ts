@@ -343,6 +343,11 @@ export class Editor {
     this.drawn();
   }
 
+  /** Lay a carried picture on the model, or none. */
+  layPicture(url: string): void {
+    this.view.layPicture(url, () => this.looks.restyle());
+  }
+
   /** With or without the side table in sight. */
   foldSide(folded: boolean): void {
     this.view.sideFolded = folded;

@@ -31,6 +31,9 @@ export class ViewManager {
   spread = false;
   /** The side table takes no room when the whole table is shown. */
   sideFolded = false;
+  /** A carried picture that lies on the model, by the layout of the sheet. */
+  picture: Texture | null = null;
+  private wanted = "";
   readonly checker: Texture;
 
   constructor(loaded: () => void) {
@@ -39,6 +42,24 @@ export class ViewManager {
     this.checker.minFilter = LinearMipmapLinearFilter;
     this.checker.anisotropy = 8;
     this.checker.colorSpace = SRGBColorSpace;
+  }
+
+  /** Lay a picture on the model once it is there; none for the colours of the view. */
+  layPicture(url: string, laid: () => void): void {
+    if (url === this.wanted) return;
+    this.wanted = url;
+    const change = (picture: Texture | null) => {
+      if (url !== this.wanted) return picture?.dispose();
+      this.picture?.dispose();
+      this.picture = picture;
+      laid();
+    };
+    if (!url) return change(null);
+    new TextureLoader().load(url, (texture) => {
+      texture.minFilter = LinearMipmapLinearFilter;
+      texture.anisotropy = 8;
+      change(texture);
+    });
   }
 
   /** Checker repeats per px: eight squares a picture, each of `checkerSquare` px in every tile. */

@@ -1,0 +1,51 @@
+import { useQuery } from "@tanstack/react-query";
+import { api, ask, type Atlas, type Job, type Shelf } from "./client";
+
+/** Materials of an atlas, and what merging their pictures at a size would change. */
+export function useShelf(atlas: Atlas, size: number) {
+  return useQuery<Shelf>({
+    queryKey: ["shelf", atlas.id, atlas.head.id, size],
+    enabled: atlas.objects > 0,
+    placeholderData: (previous) => previous,
+    queryFn: () => ask(api.GET("/api/atlases/{atlas_id}/materials/", { params: { path: { atlas_id: atlas.id }, query: { size } } })),
+  });
+}
+
+/** What a job of carrying over gave. */
+export type Carried = {
+  revision: number;
+  preview: boolean;
+  names: string[];
+  notes: string[];
+  file?: string;
+  report: {
+    maps: Pair; materials: Pair; draw_calls: Pair; texels: Pair; coverage: number;
+    memory: { before: Record<string, number>; after: Record<string, number> };
+    objects: { name: string; kept: number | null }[];
+    pictures: { name: string; width: number; height: number; channels: number; bits: number }[];
+    seconds: Record<string, number>;
+  };
+};
+type Pair = { before: number; after: number };
+
+/** The last carrying over of an atlas that is done. */
+export function lastCarried(jobs: Job[], atlas: Atlas): { job: Job; carried: Carried } | null {
+  const job = jobs.find((one) => one.kind === "carry over" && one.state === "done" && one.atlas === atlas.id);
+  return job ? { job, carried: job.result as unknown as Carried } : null;
+}
+
+/** What a picture shows, by the end of its name. */
+export function roleOf(name: string): string {
+  const word = /_([^_.]+)\.png$/.exec(name)?.[1] ?? name;
+  return ROLES[word] ?? word.replace(/([A-Z])/g, " $1").toLowerCase();
+}
+
+const ROLES: Record<string, string> = {
+  baseColor: "colour", metallicRoughness: "rough + metal", occlusionRoughnessMetallic: "occlusion, rough + metal", occlusion: "occlusion", normal: "normal", emissive: "emission",
+};
+
+/** Role names of slots, for people. */
+export const slotName = (slot: string): string => ROLES[slot] ?? slot.replace(/^.*\./, "").replace(/Texture$/, "").replace(/([A-Z])/g, " $1").toLowerCase();
+
+/** Width of an atlas's first sheet, px. */
+export const sheetWidth = (atlas: Atlas): number => (atlas.head.tiles as [number, number, number][])[0]?.[1] ?? 2048;

@@ -1,0 +1,114 @@
+import { Box, Button, Flex, Input, Link, NativeSelect, Table, Text } from "@chakra-ui/react";
+import { useId } from "react";
+import { lastCarried, roleOf, sheetWidth, useShelf, type Carried } from "../../api/carry";
+import type { Shelf } from "../../api/client";
+import * as format from "../../format";
+import { useKept } from "../../state";
+import { Foot, MainButton, Running, running, Title } from "../parts";
+import type { SlipProps } from "../props";
+
+const SIZES = [0, 512, 1024, 2048, 4096, 8192];
+const FILTERS = { bilinear: "soft, as the card reads it", mitchell: "crisp (Mitchell)", lanczos: "crispest (Lanczos)" } as const;
+const GOOD_NAME = /^\w[\w .-]{0,80}$/;
+
+/** Carry over: today against what comes, and the pictures of painted objects on their shared layout. */
+export function CarrySlip({ atlas, jobs, actions }: SlipProps) {
+  const [size, setSize] = useKept("carry size", 0);
+  const [normal, setNormal] = useKept("carry normal size", 0);
+  const [filter, setFilter] = useKept<keyof typeof FILTERS>("carry filter", "bilinear");
+  const [name, setName] = useKept("carry name", "atlas");
+  const id = useId();
+  const sheet = sheetWidth(atlas);
+  const shelf = useShelf(atlas, size || sheet);
+  const last = lastCarried(jobs, atlas);
+  const busy = running(jobs, "carry over") || actions.carryOver.isPending;
+  const run = (preview: boolean) => actions.carryOver.mutate({ size, filter, name, preview, roles: normal ? { normal } : {} });
+  const fits = GOOD_NAME.test(name);
+  return (
+    <>
+      <Title note="The objects get one set of pictures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">Carry over</Title>
+      {shelf.data && <Today shelf={shelf.data} />}
+      {shelf.data?.warnings.length ? <Warnings shelf={shelf.data} /> : null}
+      <Row label="Pictures" id={`${id}s`}><Pick id={`${id}s`} value={String(size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => setSize(Number(v))} /></Row>
+      <Row label="Normals" id={`${id}n`}><Pick id={`${id}n`} value={String(normal)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : "as the others"]))} onChange={(v) => setNormal(Number(v))} /></Row>
+      <Row label="What grows" id={`${id}f`}><Pick id={`${id}f`} value={filter} options={FILTERS} onChange={(v) => setFilter(v as keyof typeof FILTERS)} /></Row>
+      <Row label="Name" id={`${id}t`}><Input id={`${id}t`} size="xs" w="150px" value={name} aria-invalid={!fits} onChange={(e) => setName(e.target.value)} /></Row>
+      {!fits && <Text color="rose" fontSize="12px" mb="1">Names of pictures begin with it: letters, digits, dots, dashes and spaces.</Text>}
+      {last && <Result carried={last.carried} job={last.job.id} stale={last.carried.revision !== atlas.head.id} />}
+      <Foot>
+        <MainButton disabled={busy || !atlas.objects || !fits} busy={actions.carryOver.isPending} onClick={() => run(false)}>{last && !last.carried.preview ? "Carry over again" : "Carry over"}</MainButton>
+        <Flex gap="2" mt="1.5">
+          <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={busy || !atlas.objects || !fits} onClick={() => run(true)} title="Pictures of 512 px on the table, no files">Preview at 512</Button>
+          {last?.carried.file && <Button asChild flex="1" size="xs" variant="outline" borderColor="petrol" color="petrol"><Link href={`/api/jobs/${last.job.id}/download/`} download>Files and pictures</Link></Button>}
+        </Flex>
+        <Running jobs={jobs} kind="carry over" actions={actions} />
+      </Foot>
+    </>
+  );
+}
+
+function Row({ label, id, children }: { label: string; id: string; children: React.ReactNode }) {
+  return <Flex align="center" justify="space-between" mb="1.5" gap="2"><label htmlFor={id}>{label}</label>{children}</Flex>;
+}
+
+function Pick({ id, value, options, onChange }: { id: string; value: string; options: Record<string, string>; onChange: (value: string) => void }) {
+  return (
+    <NativeSelect.Root size="xs" w="150px">
+      <NativeSelect.Field id={id} value={value} onChange={(e) => onChange(e.target.value)}>{Object.entries(options).map(([key, text]) => <option key={key} value={key}>{text}</option>)}</NativeSelect.Field>
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
+  );
+}
+
+const FLAT = { "& tr": { bg: "transparent" }, "& th, & td": { px: "4px", py: "2px", bg: "transparent", borderColor: "line" } };
+
+function Today({ shelf }: { shelf: Shelf }) {
+  const { plan } = shelf;
+  const rows: [string, string, string][] = [
+    ["pictures", format.whole(plan.maps.before), format.whole(plan.maps.after)],
+    ["materials", format.whole(plan.materials.before), format.whole(plan.materials.after)],
+    ["draw calls", format.whole(plan.draw_calls.before), format.whole(plan.draw_calls.after)],
+    ["texels", millions(plan.texels.before), millions(plan.texels.after)],
+    ["memory, raw", megabytes(plan.memory.before.raw), megabytes(plan.memory.after.raw)],
+    ["memory, BC7", megabytes(plan.memory.before.bc7), megabytes(plan.memory.after.bc7)],
+    ["memory, BC1", megabytes(plan.memory.before.bc1), megabytes(plan.memory.after.bc1)],
+  ];
+  return (
+    <Table.Root size="sm" variant="line" fontSize="12.5px" mb="2" css={FLAT} data-testid="today">
+      <Table.Header><Table.Row>{["", "today", "after"].map((text, k) => <Table.ColumnHeader key={text} color="soft" fontWeight="400" textAlign={k ? "end" : "start"}>{text}</Table.ColumnHeader>)}</Table.Row></Table.Header>
+      <Table.Body>{rows.map(([text, before, after]) => <Table.Row key={text}><Table.Cell color="soft">{text}</Table.Cell><Table.Cell textAlign="end">{before}</Table.Cell><Table.Cell textAlign="end" fontWeight="650">{after}</Table.Cell></Table.Row>)}</Table.Body>
+    </Table.Root>
+  );
+}
+
+function Warnings({ shelf }: { shelf: Shelf }) {
+  return (
+    <Box mb="2" data-testid="misfits">
+      <Text fontWeight="650" fontSize="12.5px">Look at these</Text>
+      <Box as="ul" listStyleType="none">{shelf.warnings.map((row) => <Flex as="li" key={row.what} gap="1.5" fontSize="12px" lineHeight="1.35" mt="1"><Text color="amber" aria-hidden>◆</Text><Text>{row.what} <Text as="span" color="soft">{row.cure}</Text></Text></Flex>)}</Box>
+    </Box>
+  );
+}
+
+function Result({ carried, job, stale }: { carried: Carried; job: number; stale: boolean }) {
+  const thin = carried.report.objects.filter((row) => row.kept !== null && row.kept < 0.98);
+  return (
+    <Box borderTopWidth="1px" borderColor="line" pt="1.5" mb="2" data-testid="carried-figures">
+      <Text fontWeight="650" fontSize="12.5px">{carried.preview ? "The preview" : "Carried over"}{stale && <Text as="span" color="amber" fontWeight="400"> · the layout has changed since</Text>}</Text>
+      <Box as="ul" listStyleType="none" fontSize="12px">
+        {carried.report.pictures.map((row) => (
+          <Flex as="li" key={row.name} justify="space-between" gap="2"><Link href={`/api/jobs/${job}/pictures/${encodeURIComponent(row.name)}`} download={row.name} color="petrol">{roleOf(row.name)}</Link><Text color="soft">{row.width} × {row.height} px, {row.channels} × {row.bits} bit</Text></Flex>
+        ))}
+      </Box>
+      <Text fontSize="12px" color="soft" mt="1">{format.percent(carried.report.coverage)} % of the texels are used; {carried.report.seconds["carry over"].toFixed(1)} s.</Text>
+      {!carried.preview && thin.length > 0 && (
+        <Box mt="1"><Text fontSize="12px">Painted density kept</Text>
+          <Box as="ul" listStyleType="none" fontSize="12px" maxH="96px" overflowY="auto">{[...thin].sort((a, b) => a.kept! - b.kept!).map((row) => <Flex as="li" key={row.name} justify="space-between" gap="2"><Text truncate>{row.name}</Text><Text color={row.kept! < 0.5 ? "amber" : "soft"}>{format.percent(row.kept!)} %</Text></Flex>)}</Box></Box>
+      )}
+      {carried.notes.map((note) => <Text key={note} fontSize="12px" color="amber" mt="1">{note}</Text>)}
+    </Box>
+  );
+}
+
+const megabytes = (bytes: number) => (bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${(bytes / 1e6).toFixed(1)} MB`);
+const millions = (texels: number) => `${(texels / 1e6).toFixed(1)} M`;
