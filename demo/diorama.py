@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-import io
+from collections.abc import Sequence
+from functools import cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
 
+from demo import paint
 from demo.charts import Chart
 from demo.props import LIGHTHOUSE, Prop, lamps, yard
 from quilt_core.formats.gltf_build import Node, Primitive, build_glb
@@ -51,23 +53,26 @@ def _shelves(sizes: FloatArray, order: NDArray[np.int64]) -> tuple[FloatArray, b
     return places, True
 
 
-def glb(props: list[Prop], root: str) -> bytes:
-    """The props as one GLB under a root node."""
+def glb(
+    props: list[Prop],
+    root: str,
+    materials: list[dict[str, Any]],
+    pictures: Sequence[tuple[str, bytes]] = (),
+) -> bytes:
+    """The props as one GLB under a root node, each with the material of its number, or the last."""
     nodes = [Node(root)]
     meshes = []
     for number, prop in enumerate(props):
         matrix = np.eye(4)
         matrix[:3, 3] = prop.place
         nodes.append(Node(prop.name, 0, matrix, number, {"crate": f"HL-{number + 1:02}"}))
-        meshes.append((prop.name, [_primitive(prop.charts, layout_of(prop))]))
-    material = {
-        "name": "painted iron",
-        "pbrMetallicRoughness": {"baseColorFactor": [0.82, 0.84, 0.82, 1.0], "metallicFactor": 0.1},
-    }
-    return build_glb(nodes, meshes, [material])
+        meshes.append(
+            (prop.name, [_primitive(prop.charts, layout_of(prop), min(number, len(materials) - 1))])
+        )
+    return build_glb(nodes, meshes, materials, pictures)
 
 
-def _primitive(charts: list[Chart], layouts: list[FloatArray]) -> Primitive:
+def _primitive(charts: list[Chart], layouts: list[FloatArray], material: int) -> Primitive:
     points, normals, uvs, index = [], [], [], []
     base = 0
     for chart, uv in zip(charts, layouts, strict=True):
@@ -86,7 +91,7 @@ def _primitive(charts: list[Chart], layouts: list[FloatArray]) -> Primitive:
     return Primitive(
         {key: np.concatenate(rows).astype(np.float32) for key, rows in attributes.items()},
         np.concatenate(index).astype(np.uint16 if base < 65535 else np.uint32),
-        material=0,
+        material=material,
     )
 
 
@@ -97,7 +102,8 @@ def obj(props: list[Prop]) -> str:
     for number, prop in enumerate(props):
         lines.append(f"o {prop.name}")
         lines.append("s off" if prop.faceted else "s 1")
-        lines.append(f"usemtl {('tarred wood', 'red lead', 'rope')[number % 3]}")
+        kind = ("tarred wood", "red lead", "rope")[number % 3]
+        lines.append(f"usemtl {'notices' if prop.name == 'Notice board' else kind}")
         for chart, uv in zip(prop.charts, layout_of(prop), strict=True):
             lines += [
                 f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in chart.points + np.array(prop.place)
@@ -112,37 +118,89 @@ def obj(props: list[Prop]) -> str:
     return "\n".join(lines) + "\n"
 
 
-def _picture(size: int, colour: tuple[int, int, int], seed: int) -> bytes:
-    """A mottled picture that stands in for a painted one."""
-    grain = np.random.default_rng(seed).normal(0, 10, (size // 16, size // 16, 1))
-    small = np.clip(np.array(colour) + grain, 0, 255).astype(np.uint8)
-    out = io.BytesIO()
-    Image.fromarray(small).resize((size, size), Image.Resampling.BICUBIC).save(out, "PNG")
-    return out.getvalue()
-
-
 MTL = """newmtl tarred wood
-Kd 0.32 0.27 0.22
+Kd 1 1 1
 map_Kd wood_colour.png
 map_Pr wood_roughness.png
 newmtl red lead
-Kd 0.66 0.26 0.18
+Kd 1 1 1
 map_Kd lead_colour.png
 map_Pr lead_roughness.png
 newmtl rope
-Kd 0.72 0.62 0.42
+Kd 1 1 1
+map_Kd rope_colour.png
+newmtl notices
+Kd 1 1 1
+map_Kd notices_colour.png
 """
 
 
+def _lighthouse() -> bytes:
+    """The tower and what is in it, painted: bricks and deck plates have normals, brass is metal."""
+    wall, wall_height = paint.bricks(1024)
+    plate, plate_height = paint.deck(512)
+    pictures = [
+        ("wall colour", paint.png(paint.coloured((0.87, 0.88, 0.85), wall))),
+        ("wall normal", paint.normals_of(wall_height, 3.0)),
+        ("red colour", paint.png(paint.coloured((0.66, 0.2, 0.15), 0.07 * paint.mottled(512, 3)))),
+        ("red surface", paint.surface(0.45, 0.0, 512, 14)),
+        (
+            "brass colour",
+            paint.png(paint.coloured((0.8, 0.63, 0.3), 0.05 * paint.mottled(512, 15, 64))),
+        ),
+        ("brass surface", paint.surface(0.3, 1.0, 512, 16)),
+        ("deck colour", paint.png(paint.coloured((0.5, 0.57, 0.62), plate))),
+        ("deck normal", paint.normals_of(plate_height, 4.0)),
+    ]
+    materials = [
+        _painted("painted wall", 0, normal=1, rough=0.9),
+        _painted("red lead", 2, surface=3),
+        _painted("painted rail", None, colour=(0.82, 0.84, 0.82), rough=0.6),
+        _painted("deck plate", 6, normal=7, rough=0.7),
+        _painted("brass", 4, surface=5),
+    ]
+    return glb([make() for make in LIGHTHOUSE], "Harbour light", materials, pictures)
+
+
+def _painted(
+    name: str,
+    picture: int | None,
+    normal: int | None = None,
+    surface: int | None = None,
+    colour: tuple[float, float, float] = (1.0, 1.0, 1.0),
+    rough: float = 1.0,
+) -> dict[str, Any]:
+    pbr: dict[str, Any] = {"baseColorFactor": [*colour, 1.0], "roughnessFactor": rough}
+    pbr["metallicFactor"] = 1.0 if surface is not None else 0.0
+    if picture is not None:
+        pbr["baseColorTexture"] = {"index": picture}
+    if surface is not None:
+        pbr["metallicRoughnessTexture"] = {"index": surface}
+    out: dict[str, Any] = {"name": name, "pbrMetallicRoughness": pbr}
+    if normal is not None:
+        out["normalTexture"] = {"index": normal}
+    return out
+
+
+@cache
 def files() -> dict[str, bytes]:
     """All files of the demo project by name."""
+    planks, planks_rough = paint.planks(1024)
     return {
-        "lighthouse.glb": glb([make() for make in LIGHTHOUSE], "Harbour light"),
+        "lighthouse.glb": _lighthouse(),
         "yard.obj": obj(yard()).encode(),
         "yard.mtl": MTL.encode(),
-        "wood_colour.png": _picture(1024, (96, 80, 62), 1),
-        "wood_roughness.png": _picture(512, (170, 170, 170), 2),
-        "lead_colour.png": _picture(512, (170, 70, 48), 3),
-        "lead_roughness.png": _picture(512, (110, 110, 110), 4),
-        "lamps.glb": glb(lamps(), "Storm lamps"),
+        "wood_colour.png": paint.png(paint.coloured((0.38, 0.31, 0.24), planks)),
+        "wood_roughness.png": paint.png(planks_rough[::2, ::2, None]),
+        "lead_colour.png": paint.png(
+            paint.coloured((0.67, 0.28, 0.19), 0.08 * paint.mottled(512, 17))
+        ),
+        "lead_roughness.png": paint.png(0.43 + 0.05 * paint.mottled(512, 18)[..., None]),
+        "rope_colour.png": paint.png(paint.coloured((0.68, 0.58, 0.4), paint.rope(512))),
+        "notices_colour.png": paint.notices(512),
+        "lamps.glb": glb(
+            lamps(),
+            "Storm lamps",
+            [_painted("lamp iron", None, colour=(0.82, 0.84, 0.82), rough=0.5)],
+        ),
     }

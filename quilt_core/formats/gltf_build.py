@@ -51,6 +51,7 @@ def build_glb(
     nodes: Sequence[Node],
     meshes: Sequence[tuple[str, Sequence[Primitive]]],
     materials: Sequence[dict[str, Any]] = (),
+    pictures: Sequence[tuple[str, bytes]] = (),
 ) -> bytes:
     """Bytes of a GLB.
 
@@ -60,6 +61,8 @@ def build_glb(
     meshes : sequence of (name, primitives)
     materials : sequence of dict
         glTF material objects.
+    pictures : sequence of (name, bytes)
+        PNGs; each one is the texture of its number.
     """
     body = bytearray()
     doc: dict[str, Any] = {
@@ -91,6 +94,13 @@ def build_glb(
                 entry["material"] = primitive.material
             entries.append(entry)
         doc["meshes"].append({"name": name, "primitives": entries})
+    for name, data in pictures:
+        view = {"buffer": 0, "byteOffset": len(body), "byteLength": len(data)}
+        doc["bufferViews"].append(view)
+        body += data + b"\0" * (-len(data) % 4)
+        image = {"name": name, "mimeType": "image/png", "bufferView": len(doc["bufferViews"]) - 1}
+        doc.setdefault("images", []).append(image)
+        doc.setdefault("textures", []).append({"source": len(doc["images"]) - 1})
     doc["buffers"] = [{"byteLength": len(body)}]
     text = json.dumps(doc, separators=(",", ":"), ensure_ascii=False).encode()
     text += b" " * (-len(text) % 4)

@@ -119,7 +119,7 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
         warnings.append({
             "kind": "states",
             "what": f"They stay {len(plan['groups'])} materials that share the pictures: {names}.",
-            "cure": "Opaque and see-through, one-sided and two-sided cannot be one.",
+            "cure": "Opaque and see-through, one-sided and two-sided, and those of different formats cannot be one.",
         })  # fmt: skip
     return {"materials": rows, "plan": plan, "warnings": warnings}
 

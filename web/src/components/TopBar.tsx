@@ -12,14 +12,14 @@ export function TopBar({ project, jobs, actions, leave }: Props) {
   return (
     <Flex as="header" align="center" px="16px" bg="slip" borderBottomWidth="1px" borderColor="line" gap="4">
       <Heading as="h1" fontFamily="heading" fontSize="20px" fontWeight="700" whiteSpace="nowrap">Untold Quilt</Heading>
-      <Button variant="plain" size="sm" px="1" color="ink" fontWeight="400" fontSize="13px" maxW="200px" onClick={leave} title="All projects">
+      <Button variant="plain" size="sm" px="1" color="ink" fontWeight="400" fontSize="13px" maxW="170px" onClick={leave} title="All projects">
         <Text truncate>{project.name}</Text>
       </Button>
       <Flex as="nav" aria-label="Stages" flex="1" justify="center" align="center" gap="1">
         {STAGES.map((name, i) => (
           <Fragment key={name}>
-            {i > 0 && <Box w="10px" hideBelow="xl" borderTopWidth="2px" borderStyle="dashed" borderColor="line" aria-hidden />}
-            <Button size="sm" h="36px" rounded="full" px="2.5" gap="1.5" fontSize="13.5px" variant="plain" aria-current={stage === name ? "step" : undefined}
+            {i > 0 && <Box w="10px" hideBelow="2xl" borderTopWidth="2px" borderStyle="dashed" borderColor="line" aria-hidden />}
+            <Button size="sm" h="36px" rounded="full" px="2" gap="1.5" fontSize="13.5px" variant="plain" aria-current={stage === name ? "step" : undefined}
               bg={stage === name ? "ink" : "transparent"} color={stage === name ? "slip" : "ink"} fontWeight={stage === name ? "600" : "400"}
               _hover={stage === name ? {} : { bg: "stripe" }} onClick={() => setStage(name)}>
               <Box as="span" hideBelow="xl" w="20px" h="20px" rounded="full" borderWidth="1.5px" borderStyle="dashed" borderColor={stage === name ? "straw" : "soft"}

@@ -1,0 +1,95 @@
+"""Carry over: five painted files are dropped, the plan is read, pictures come to the sheet and the model,
+the wipe shows both, the files are read back."""
+
+from __future__ import annotations
+
+import io
+import json
+import struct
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from tests.browser.test_by_hand import ask, open_project, until
+from tests.browser.test_walk import stage, task
+from tests.core.painted import plain_device
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture
+def painted(window, address):
+    """A page with five painted files on one packed sheet."""
+    page = window
+    made = ask(page, "/api/projects/", {"name": "painted"})
+    open_project(page, address, made["id"])
+    page.get_by_test_id("files").set_input_files([
+        {"name": f"dev{k}.glb", "mimeType": "model/gltf-binary", "buffer": plain_device(10 * k + 1, 64, 3)}
+        for k in range(5)
+    ])  # fmt: skip
+    page.locator("[data-row='Device 41']").wait_for()
+    stage(page, "Arrange")
+    task(page).get_by_role("button", name="Pack 15 islands").click()
+    page.locator("[data-figure='side table']").wait_for(state="detached", timeout=60_000)
+    until(
+        page,
+        "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",
+    )
+    stage(page, "Carry over")
+    return page
+
+
+def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
+    page = painted
+    shelf = page.get_by_test_id("shelf")
+    shelf.get_by_text("Device 21", exact=True).wait_for()
+    assert shelf.get_by_role("listitem").count() == 5
+    # Four pictures each today; occlusion, roughness and metal stay one.
+    today = page.get_by_test_id("today").inner_text()
+    assert "pictures\t20\t4" in today and "materials\t5\t1" in today
+    task(page).get_by_label("Pictures").select_option("1024")
+    until(
+        page, "() => document.querySelector(\"[data-testid='today']\").innerText.includes('4.2 M')"
+    )
+    task(page).get_by_role("button", name="Preview at 512").click()
+    page.get_by_test_id("carried").wait_for(timeout=60_000)
+    assert page.get_by_role("link", name="Files and pictures").count() == 0
+    task(page).get_by_role("button", name="Carry over", exact=True).click()
+    link = page.get_by_role("link", name="Files and pictures")
+    link.wait_for(timeout=60_000)
+    figures = page.get_by_test_id("carried-figures")
+    assert "1024 × 1024 px" in figures.inner_text()
+    page.get_by_role("radio", name="normal").click()
+    image = page.get_by_test_id("carried").locator("img")
+    assert "atlas_normal.png" in image.get_attribute("src")
+    until(
+        page, "() => document.querySelector(\"[data-testid='carried'] img\").naturalWidth === 1024"
+    )
+    wipe = page.get_by_role("slider", name="Wipe between the carried picture and the islands")
+    wipe.focus()
+    for _ in range(10):
+        page.keyboard.press("ArrowLeft")
+    assert wipe.get_attribute("aria-valuenow") == "50"
+    with page.expect_download() as coming:
+        link.click()
+    path = tmp_path / "carried.zip"
+    coming.value.save_as(path)
+    with zipfile.ZipFile(path) as archive:
+        assert "pictures/atlas_baseColor.png" in archive.namelist()
+        picture = np.asarray(Image.open(io.BytesIO(archive.read("pictures/atlas_baseColor.png"))))
+        assert picture.shape == (1024, 1024, 3) and picture.std() > 10
+        for k in range(5):
+            data = archive.read(f"dev{k}.glb")
+            length = struct.unpack_from("<I", data, 12)[0]
+            doc = json.loads(data[20 : 20 + length])
+            assert [m["name"] for m in doc["materials"]] == ["atlas"]
+            assert {i["uri"] for i in doc["images"]} <= {f"pictures/{n}" for n in _names(archive)}
+    # After the layout has changed the pictures say that they are of another one.
+    page.get_by_label("Undo").click()
+    page.get_by_text("the layout has changed since").wait_for(timeout=30_000)
+
+
+def _names(archive):
+    return [n.removeprefix("pictures/") for n in archive.namelist() if n.startswith("pictures/")]
