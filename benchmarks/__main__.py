@@ -11,7 +11,7 @@ import time
 
 import numpy as np
 
-from benchmarks import by_hand, history, many, proving
+from benchmarks import by_hand, carrying, history, many, proving
 from benchmarks.references import ROUNDS, box_coverage, nesting_coverage
 from benchmarks.sets import SETS, jigsaw
 from quilt_core.measure import measure
@@ -47,6 +47,7 @@ def main() -> None:
         proving.main()
         history.main()
         by_hand.main()
+        carrying.main()
 
 
 def _packing(options: argparse.Namespace) -> None:

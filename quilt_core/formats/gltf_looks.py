@@ -7,7 +7,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from quilt_core.formats._pictures import image_bytes, image_of
+from quilt_core.formats._texture_transform import to_stored
+from quilt_core.formats.gltf_read import GltfSource
 from quilt_core.pictures.looks import (
     CLAMP,
     MIRRORED,
@@ -18,6 +22,8 @@ from quilt_core.pictures.looks import (
     Use,
     texture_matrix,
 )
+from quilt_core.pictures.painted import Painted
+from quilt_core.scene.model import Scene
 
 Siblings = Callable[[str], bytes | None]
 
@@ -173,3 +179,26 @@ def _use(doc: dict[str, Any], info: dict[str, Any]) -> Use | None:
         ),
         nearest=sampler.get("magFilter") == 9728,
     )
+
+
+def painted_objects(scene: Scene, first_look: int) -> list[Painted]:
+    """The objects of a file with their stored UVs; materials count from `first_look`, faces without
+    one have the last look of the file."""
+    source: GltfSource = scene.source
+    none = first_look + len(scene.materials)
+    out = []
+    for obj in scene.objects:
+        material = obj.mesh.face_material
+        corner_material = material[obj.mesh.corner_face]
+        stored = []
+        for k, channel in enumerate(obj.mesh.channels):
+            uv = channel.per_corner.copy()
+            for number in np.unique(corner_material):
+                matrix = source.transforms.get((int(number), k))
+                if matrix is not None:
+                    mine = corner_material == number
+                    uv[mine] = to_stored(uv[mine], matrix)
+            stored.append(np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1))
+        look = np.where(material >= 0, first_look + material, none)
+        out.append(Painted(obj, scene.metres_per_unit, look, tuple(stored)))
+    return out

@@ -18,11 +18,9 @@ from numpy.typing import NDArray
 from quilt_core.formats._accessors import Buffers
 from quilt_core.formats._append import Appender
 from quilt_core.formats._gltf_tidy import tidied
-from quilt_core.formats._texture_transform import to_stored
 from quilt_core.formats.gltf_looks import STRENGTH, LookBook
 from quilt_core.formats.gltf_read import GltfSource, read_gltf
 from quilt_core.formats.gltf_write import ARRAY, pack_document, write_gltf
-from quilt_core.pictures.arrange import Painted
 from quilt_core.pictures.frames import corner_tangents
 from quilt_core.pictures.looks import Look
 from quilt_core.pictures.merge import Group
@@ -33,29 +31,6 @@ IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 
 VARIANTS = "KHR_materials_variants"
-
-
-def painted_objects(scene: Scene, first_look: int) -> list[Painted]:
-    """The objects of a file with their stored UVs; materials count from `first_look`, faces without
-    one have the last look of the file."""
-    source: GltfSource = scene.source
-    none = first_look + len(scene.materials)
-    out = []
-    for obj in scene.objects:
-        material = obj.mesh.face_material
-        corner_material = material[obj.mesh.corner_face]
-        stored = []
-        for k, channel in enumerate(obj.mesh.channels):
-            uv = channel.per_corner.copy()
-            for number in np.unique(corner_material):
-                matrix = source.transforms.get((int(number), k))
-                if matrix is not None:
-                    mine = corner_material == number
-                    uv[mine] = to_stored(uv[mine], matrix)
-            stored.append(np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1))
-        look = np.where(material >= 0, first_look + material, none)
-        out.append(Painted(obj, scene.metres_per_unit, look, tuple(stored)))
-    return out
 
 
 def objects_with_variants(scene: Scene) -> list[int]:

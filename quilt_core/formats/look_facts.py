@@ -12,9 +12,8 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
-from quilt_core.formats.gltf_looks import LookBook, gltf_looks
-from quilt_core.formats.gltf_merge import painted_objects
-from quilt_core.formats.obj_merge import obj_looks, painted_obj
+from quilt_core.formats.gltf_looks import LookBook, gltf_looks, painted_objects
+from quilt_core.formats.obj_looks import obj_looks, painted_obj
 from quilt_core.pictures.looks import Look, Slot, Use
 from quilt_core.scene.model import Scene
 

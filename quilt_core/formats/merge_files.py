@@ -12,21 +12,23 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.formats.gltf_looks import LookBook
+from quilt_core.formats.gltf_looks import LookBook, painted_objects
 from quilt_core.formats.gltf_merge import (
     file_tangents,
     objects_with_variants,
-    painted_objects,
     write_merged,
 )
 from quilt_core.formats.gltf_read import MOST_CHANNELS
 from quilt_core.formats.look_facts import is_obj, look_book
-from quilt_core.formats.obj_merge import painted_obj, write_merged_obj
+from quilt_core.formats.obj_looks import painted_obj
+from quilt_core.formats.obj_merge import write_merged_obj
 from quilt_core.pack import PackSettings
-from quilt_core.pictures.arrange import Arranged, Painted, arrange, kept_density
+from quilt_core.pictures.arrange import Arranged, arrange, kept_density
 from quilt_core.pictures.decode import Picture, decode
 from quilt_core.pictures.looks import Look, Use
-from quilt_core.pictures.merge import Merged, memory_total, merge_pictures, skin_of
+from quilt_core.pictures.memory import memory_total
+from quilt_core.pictures.merge import Merged, merge_pictures, skin_of
+from quilt_core.pictures.painted import Painted
 from quilt_core.scene.model import Scene
 
 FloatArray = NDArray[np.float64]

@@ -15,10 +15,9 @@ from quilt_core.flatten.object_flat import with_channel
 from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.pictures.constants import best_place
 from quilt_core.pictures.looks import Look, Use
+from quilt_core.pictures.painted import Painted
 from quilt_core.scene.island_set import IslandSet, concatenate, island_set
 from quilt_core.scene.islands import UV_TOLERANCE, Islands, find_islands
-from quilt_core.scene.mesh import Mesh
-from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import apply_placements
 
 FloatArray = NDArray[np.float64]
@@ -32,31 +31,6 @@ FULLEST = 0.9
 """Part of the sheet above which keeping all sizes is not tried."""
 SAME_PX = 1 / 64
 """Islands whose corners agree to this part of a texel were painted as one."""
-
-
-@dataclass(frozen=True, eq=False)
-class Painted:
-    """An object whose pictures are carried over.
-
-    Parameters
-    ----------
-    obj : SceneObject
-    metres_per_unit : float
-    face_look : (F,) int64
-        Look of each face.
-    stored : tuple of (C, 2) float64
-        UVs of each channel as the file stores them, origin at the top left; NaN for none.
-    """
-
-    obj: SceneObject
-    metres_per_unit: float
-    face_look: IntArray
-    stored: tuple[FloatArray, ...]
-
-    @property
-    def mesh(self) -> Mesh:
-        """Its mesh."""
-        return self.obj.mesh
 
 
 @dataclass(frozen=True, eq=False)

@@ -16,9 +16,10 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pictures._carry_loops import read_texels, turn_normals
+from quilt_core.pictures.bakings import Baking
 from quilt_core.pictures.decode import Picture
 from quilt_core.pictures.frames import corner_tangents
-from quilt_core.pictures.looks import PLAIN, Look, Slot, Use
+from quilt_core.pictures.looks import Look, Slot, Use
 from quilt_core.pictures.texels import THREADS, Texels, bleed
 
 FloatArray = NDArray[np.float64]
@@ -65,20 +66,6 @@ class Skin:
         if uv is None:
             return np.full_like(self.now, np.nan)
         return np.asarray(uv @ use.matrix[:, :2].T + use.matrix[:, 2])
-
-
-@dataclass(frozen=True, eq=False)
-class Baking:
-    """What becomes of a slot for one look.
-
-    Parameters
-    ----------
-    factors : tuple of float
-        The values of the old picture are multiplied by these (the strength of occlusion and the
-        scale of normals are worked in).
-    """
-
-    factors: tuple[float, ...]
 
 
 def carry(
@@ -236,36 +223,3 @@ def _multiply(
             out[band][has] = 1.0 + factor * (out[band][has] - 1.0)
         else:
             out[band][has] *= factor
-
-
-def plan_bakings(
-    slot: Slot, looks: Sequence[Look], members: Sequence[int]
-) -> tuple[bool, dict[int, Baking], tuple[float, ...]]:
-    """What becomes of a slot for looks that become one material.
-
-    Returns
-    -------
-    needed : bool
-        Whether a picture is needed at all.
-    bakings : dict
-        By look.
-    factors : tuple of float
-        Of the new material: the common ones where all agree, else those that change nothing.
-    """
-    plain = PLAIN.get(slot.name, (1.0,) if slot.kind == "normal" else (1.0,) * len(slot.channels))
-    own = {k: tuple(looks[k].factors.get(slot.name, plain)) for k in members}
-    pictured = {k for k in members if slot.name in looks[k].uses}
-    same = len(set(own.values())) <= 1
-    if slot.name in ("normal", "occlusion") or slot.kind == "normal":
-        # What has no picture has no scale either.
-        same = len({own[k] for k in pictured}) <= 1
-        common = own[next(iter(pictured))] if pictured and same else (1.0,)
-        return bool(pictured), {k: Baking((1.0,) if same else own[k]) for k in members}, common
-    if same:
-        ones = (1.0,) * len(plain)
-        first = next(iter(own.values()), plain)
-        return bool(pictured), {k: Baking(ones) for k in members}, first
-    if slot.name == "emissive":
-        most = max(1e-9, *(value for factors in own.values() for value in factors))
-        return True, {k: Baking(tuple(v / most for v in own[k])) for k in members}, (most,) * 3
-    return True, {k: Baking(own[k]) for k in members}, (1.0,) * len(plain)

@@ -8,7 +8,8 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pictures.carry import Baking, Skin
+from quilt_core.pictures.bakings import Baking
+from quilt_core.pictures.carry import Skin
 from quilt_core.pictures.decode import LINEAR_8
 from quilt_core.pictures.looks import Look, Slot
 

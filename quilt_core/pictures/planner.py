@@ -6,9 +6,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from quilt_core.pictures.carry import plan_bakings
+from quilt_core.pictures.bakings import groups_of, plan_bakings
 from quilt_core.pictures.looks import BASE, CORE, Look
-from quilt_core.pictures.merge import groups_of, memory_total
+from quilt_core.pictures.memory import memory_total
 
 
 @dataclass(frozen=True)

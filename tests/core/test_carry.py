@@ -11,7 +11,8 @@ from hypothesis import strategies as st
 from scipy.ndimage import map_coordinates
 
 from quilt_core.pictures._carry_loops import nearest_on_triangle
-from quilt_core.pictures.carry import Baking, Skin, carry, plan_bakings
+from quilt_core.pictures.bakings import Baking, plan_bakings
+from quilt_core.pictures.carry import Skin, carry
 from quilt_core.pictures.decode import Picture, decode, encode_png, quantized, to_linear, to_srgb
 from quilt_core.pictures.frames import corner_tangents
 from quilt_core.pictures.looks import (
@@ -27,7 +28,7 @@ from quilt_core.pictures.looks import (
     Look,
     Use,
 )  # fmt: skip
-from quilt_core.pictures.merge import memory_of
+from quilt_core.pictures.memory import memory_of
 from quilt_core.pictures.texels import find_texels
 from tests.core.painted import normal_map, paint
 

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from shapely import affinity
 
 from quilt_core.measure import find_overlaps, measure, smallest_gap
+from quilt_core.measure._gap_loops import distance2
 from quilt_core.measure._overlap_loops import shared_area
 from quilt_core.scene.placement import IDENTITY, identity
 from tests.core.shapes import island_set_of, random_polygons
@@ -124,3 +125,27 @@ def test_neighbours_that_share_a_border_do_not_overlap_wherever_they_lie(seed, a
         for y in (0, 0.1)
     ]
     assert not len(find_overlaps(island_set_of(cells), 2048, 2048).pairs)
+
+
+coordinate = st.floats(-10, 10).map(lambda value: round(value, 3))
+segment = st.lists(coordinate, min_size=4, max_size=4)
+
+
+@given(segment, segment)
+@settings(max_examples=300, deadline=None)
+def test_the_distance_of_two_segments_is_shapely_s(a, b):
+    one, two = (shapely.LineString([(s[0], s[1]), (s[2], s[3])]) for s in (a, b))
+    spots = np.full(4, np.nan)
+    found = distance2(np.array(a), np.array(b), 1e9, spots)
+    assert np.sqrt(found) == pytest.approx(one.distance(two), abs=1e-6)
+    # The points that are told lie on the segments, that far apart.
+    p, q = shapely.Point(spots[:2]), shapely.Point(spots[2:])
+    assert p.distance(one) < 1e-6 and q.distance(two) < 1e-6
+    assert p.distance(q) == pytest.approx(np.sqrt(found), abs=1e-6)
+
+
+def test_segments_farther_apart_than_asked_for_are_not_looked_at():
+    spots = np.full(4, np.nan)
+    a, b = np.array([0.0, 0, 1, 0]), np.array([0.0, 3, 1, 3])
+    assert distance2(a, b, 9.0, spots) == 9.0 and np.isnan(spots).all()
+    assert distance2(a, b, 9.01, spots) == 9.0 and not np.isnan(spots).any()
