@@ -85,6 +85,14 @@ def wrapped(i, n, mode):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def on_texel(part):  # type: ignore[no-untyped-def]
+    """A part of a texel, 0 or 1 where it is off that by the rounding of coordinates only."""
+    if part < 1e-5:
+        return 0.0
+    return 1.0 if part > 1.0 - 1e-5 else part
+
+
+@njit(cache=True, nogil=True)
 def cubic(kind, x):  # type: ignore[no-untyped-def]
     """Weight at a distance in texels: kind 2 Mitchell and Netravali 1988 (B = C = 1/3), 3 Lanczos of
     three lobes."""
@@ -117,15 +125,10 @@ def read_at(picture, u, v, wrap, kind, acc, weight, whole):  # type: ignore[no-u
         return
     x, y = u * w - 0.5, v * h - 0.5
     i, j = int(np.floor(x)), int(np.floor(y))
-    fx, fy = x - i, y - j
-    # What is off by the rounding of the coordinates is on the texel.
-    if fx < 1e-5:
-        fx = 0.0
-    elif fx > 1.0 - 1e-5:
+    fx, fy = on_texel(x - i), on_texel(y - j)
+    if fx == 1.0:
         fx, i = 0.0, i + 1
-    if fy < 1e-5:
-        fy = 0.0
-    elif fy > 1.0 - 1e-5:
+    if fy == 1.0:
         fy, j = 0.0, j + 1
     if kind == 1 or (fx == 0.0 and fy == 0.0):
         for dy in range(2):
@@ -165,7 +168,19 @@ def _add(picture, j, i, weight, acc, whole):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def read_texels(  # type: ignore[no-untyped-def]
-    owner, first_row, rim, triangles, chosen, old_uv, samples, picture, wrap, kind, whole, out
+    owner,
+    first_row,
+    rim,
+    triangles,
+    chosen,
+    old_uv,
+    straight,
+    samples,
+    picture,
+    wrap,
+    kind,
+    whole,
+    out,
 ):
     """Read a picture for all texels of a band whose triangle is chosen, into `out` (R, W, 4).
 
@@ -180,6 +195,9 @@ def read_texels(  # type: ignore[no-untyped-def]
     chosen : (N,) bool
     old_uv : (N, 3, 2) float64
         Where the picture is read at their corners.
+    straight : (N, 6) float64
+        Where the picture is read, as px of it: a x + b y + c and d x + e y + f; NaN for triangles
+        without an area.
     samples : (N,) int
         Samples along each side of a texel.
     picture : (h, w, 4) float32
@@ -191,11 +209,31 @@ def read_texels(  # type: ignore[no-untyped-def]
     """
     rows, width = owner.shape
     bary, near, acc = np.zeros(3), np.zeros(3), np.zeros(5)
+    h, w = picture.shape[0], picture.shape[1]
     for y in range(rows):
         for x in range(width):
             n = owner[y, x]
             if n < 0 or not chosen[n]:
                 continue
+            if kind == 1 and samples[n] == 1 and not whole and not rim[y, x]:
+                # The common case: one place is read, bilinearly.
+                px, py = x + 0.5, first_row + y + 0.5
+                fx = straight[n, 0] * px + straight[n, 1] * py + straight[n, 2] - 0.5
+                fy = straight[n, 3] * px + straight[n, 4] * py + straight[n, 5] - 0.5
+                if fx == fx and fy == fy:
+                    i, j = int(np.floor(fx)), int(np.floor(fy))
+                    fx, fy = np.float32(on_texel(fx - i)), np.float32(on_texel(fy - j))
+                    if 0 <= i < w - 1 and 0 <= j < h - 1:
+                        i1, j1 = i + 1, j + 1
+                    else:
+                        i1, j1 = wrapped(i + 1, w, wrap[0]), wrapped(j + 1, h, wrap[1])
+                        i, j = wrapped(i, w, wrap[0]), wrapped(j, h, wrap[1])
+                    gx, gy = np.float32(1.0) - fx, np.float32(1.0) - fy
+                    for k in range(4):
+                        out[y, x, k] = (picture[j, i, k] * gx + picture[j, i1, k] * fx) * gy + (
+                            picture[j1, i, k] * gx + picture[j1, i1, k] * fx
+                        ) * fy
+                    continue
             t = triangles[n]
             det = (t[1, 0] - t[0, 0]) * (t[2, 1] - t[0, 1]) - (t[1, 1] - t[0, 1]) * (
                 t[2, 0] - t[0, 0]
@@ -252,24 +290,36 @@ def turn_normals(owner, first_row, triangles, chosen, normal, old_frame, new_fra
             if n < 0 or not chosen[n]:
                 continue
             nearest_on_triangle(x + 0.5, first_row + y + 0.5, triangles[n], bary)
-            a = np.zeros(3)
-            b = np.zeros(3)
-            c = np.zeros(3)
+            ax = ay = az = bx = by = bz = cx = cy = cz = 0.0
             for k in range(3):
-                for m in range(3):
-                    a[m] += bary[k] * normal[n, k, m]
-                    b[m] += bary[k] * old_frame[n, k, m]
-                    c[m] += bary[k] * new_frame[n, k, m]
-            a /= max(np.sqrt((a * a).sum()), 1e-20)
-            lb, lc = np.sqrt((b * b).sum()), np.sqrt((c * c).sum())
+                f = bary[k]
+                ax, ay, az = (
+                    ax + f * normal[n, k, 0], ay + f * normal[n, k, 1], az + f * normal[n, k, 2]
+                )  # fmt: skip
+                bx, by, bz = (
+                    bx + f * old_frame[n, k, 0], by + f * old_frame[n, k, 1],
+                    bz + f * old_frame[n, k, 2],
+                )  # fmt: skip
+                cx, cy, cz = (
+                    cx + f * new_frame[n, k, 0], cy + f * new_frame[n, k, 1],
+                    cz + f * new_frame[n, k, 2],
+                )  # fmt: skip
+            la = max(np.sqrt(ax * ax + ay * ay + az * az), 1e-20)
+            lb, lc = np.sqrt(bx * bx + by * by + bz * bz), np.sqrt(cx * cx + cy * cy + cz * cz)
             if lb < 1e-12 or lc < 1e-12:
                 continue
-            b /= lb
-            c /= lc
-            old_side = np.cross(a, b) * old_frame[n, 0, 3]
-            new_side = np.cross(a, c) * new_frame[n, 0, 3]
-            old_side /= max(np.sqrt((old_side * old_side).sum()), 1e-20)
-            new_side /= max(np.sqrt((new_side * new_side).sum()), 1e-20)
+            ax, ay, az = ax / la, ay / la, az / la
+            bx, by, bz = bx / lb, by / lb, bz / lb
+            cx, cy, cz = cx / lc, cy / lc, cz / lc
+            # Bitangents of the old and the new frame.
+            side = old_frame[n, 0, 3]
+            ox, oy, oz = ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx
+            size = side / max(np.sqrt(ox * ox + oy * oy + oz * oz), 1e-20)
+            ox, oy, oz = ox * size, oy * size, oz * size
+            side = new_frame[n, 0, 3]
+            qx, qy, qz = ay * cz - az * cy, az * cx - ax * cz, ax * cy - ay * cx
+            size = side / max(np.sqrt(qx * qx + qy * qy + qz * qz), 1e-20)
+            qx, qy, qz = qx * size, qy * size, qz * size
             # The byte nearest to nothing at all, 128, is meant as flat, and stays so.
             if (
                 abs(out[y, x, 0] * 255.0 - 128.0) < 0.02
@@ -280,14 +330,21 @@ def turn_normals(owner, first_row, triangles, chosen, normal, old_frame, new_fra
             vx = (out[y, x, 0] * 2.0 - 1.0) * scale[n]
             vy = (out[y, x, 1] * 2.0 - 1.0) * scale[n]
             vz = out[y, x, 2] * 2.0 - 1.0
-            world = vx * b + vy * old_side + vz * a
-            # How much of each of the new three directions it has.
-            det = (c * np.cross(new_side, a)).sum()
+            wx = vx * bx + vy * ox + vz * ax
+            wy = vx * by + vy * oy + vz * ay
+            wz = vx * bz + vy * oz + vz * az
+            # How much of each of the new three directions it has (Cramer).
+            ex, ey, ez = qy * az - qz * ay, qz * ax - qx * az, qx * ay - qy * ax
+            det = cx * ex + cy * ey + cz * ez
             if abs(det) < 1e-9:
                 continue
-            nx = (world * np.cross(new_side, a)).sum() / det
-            ny = (world * np.cross(a, c)).sum() / det
-            nz = (world * np.cross(c, new_side)).sum() / det
+            nx = (wx * ex + wy * ey + wz * ez) / det
+            ny = (
+                wx * (ay * cz - az * cy) + wy * (az * cx - ax * cz) + wz * (ax * cy - ay * cx)
+            ) / det
+            nz = (
+                wx * (cy * qz - cz * qy) + wy * (cz * qx - cx * qz) + wz * (cx * qy - cy * qx)
+            ) / det
             size = np.sqrt(nx * nx + ny * ny + nz * nz)
             if size < 1e-12:
                 continue

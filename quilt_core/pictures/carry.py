@@ -148,6 +148,24 @@ def _samples(
     return out
 
 
+def _straight(
+    now: FloatArray, old: FloatArray, size: tuple[int, int], chosen: BoolArray
+) -> FloatArray:
+    """(N, 6) px of the old picture from px of the new one, as a map of each triangle; NaN for those
+    without an area."""
+    out = np.full((len(now), 6), np.nan)
+    t, o = now[chosen], old[chosen] * np.array(size, np.float64)
+    a = np.stack([t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]], axis=2)
+    b = np.stack([o[:, 1] - o[:, 0], o[:, 2] - o[:, 0]], axis=2)
+    fine = np.flatnonzero(np.abs(np.linalg.det(a)) > 1e-9)
+    if len(fine):
+        turn = b[fine] @ np.linalg.inv(a[fine])
+        shift = o[fine, 0] - np.einsum("nij,nj->ni", turn, t[fine, 0])
+        rows = np.concatenate([turn, shift[:, :, None]], axis=2).reshape(-1, 6)
+        out[np.flatnonzero(chosen)[fine]] = rows
+    return out
+
+
 def _each_band(texels: Texels, work: Callable[[slice], None]) -> None:
     with ThreadPoolExecutor(THREADS) as pool:
         list(pool.map(work, texels.bands()))
@@ -166,11 +184,12 @@ def _read(
     out: Image,
 ) -> None:
     wrap = np.array(use.wrap, np.int64)
+    straight = _straight(now, old, (pixels.shape[1], pixels.shape[0]), chosen)
 
     def work(band: slice) -> None:
         read_texels(
-            texels.owner[band], band.start, texels.rim[band], now, chosen, old, samples, pixels,
-            wrap, kind, whole, out[band],
+            texels.owner[band], band.start, texels.rim[band], now, chosen, old, straight,
+            samples, pixels, wrap, kind, whole, out[band],
         )  # fmt: skip
 
     _each_band(texels, work)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
+import cv2
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage
 
 from quilt_core.pictures._carry_loops import mark_texels
 
@@ -71,21 +71,30 @@ def find_texels(triangles: FloatArray, width: int, height: int) -> Texels:
         list(pool.map(work, range(0, height, BAND)))
     # Texels beside an island get their colour from those inside it: what its old picture shows beyond
     # the border is its neighbours'. Only where it is thinner than a texel they are read themselves.
-    square = np.ones((3, 3), bool)
-    owner[~inside & ndimage.binary_dilation(inside, square)] = -1
+    owner[~inside & _grown(inside)] = -1
     bare = owner < 0
-    rim = ~bare & ndimage.binary_dilation(bare, square)
+    rim = ~bare & _grown(bare)
     return Texels(owner, rim, _nearest(bare))
 
 
+def _grown(mask: BoolArray) -> BoolArray:
+    """A mask with the eight neighbours of its texels."""
+    return np.asarray(cv2.dilate(mask.view(np.uint8), np.ones((3, 3), np.uint8)) > 0)
+
+
 def _nearest(bare: BoolArray) -> NDArray[np.int32]:
+    """For each texel the number of the nearest one that is not bare."""
     height, width = bare.shape
+    own = np.arange(height * width, dtype=np.int32).reshape(height, width)
     if bare.all() or not bare.any():
-        return np.arange(height * width, dtype=np.int32).reshape(height, width)
-    rows, columns = ndimage.distance_transform_edt(
-        bare, return_distances=False, return_indices=True
+        return own
+    _, label = cv2.distanceTransformWithLabels(
+        bare.view(np.uint8), cv2.DIST_L2, 5, labelType=cv2.DIST_LABEL_PIXEL
     )
-    return np.asarray(rows * np.int32(width) + columns, np.int32)
+    # Each texel that is not bare has a label of its own.
+    texel = np.zeros(int(label.max()) + 1, np.int32)
+    texel[label[~bare]] = own[~bare]
+    return np.asarray(texel[label], np.int32)
 
 
 def bleed(picture: NDArray[np.float32], texels: Texels) -> None:
