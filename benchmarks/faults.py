@@ -27,6 +27,7 @@ PACKAGES = {
     "quilt_core/measure": (
         "test_density",
         "test_measure",
+        "test_measure_again",
         "test_stretch",
         "test_nasty",
         "test_grid",
@@ -62,6 +63,7 @@ PACKAGES = {
         "test_fuzz",
     ),
     "quilt_core/pack/plan.py": ("test_plan",),
+    "quilt_core/pictures": ("test_carry", "test_merge"),
 }
 """Where faults are made, and the tests that are run for them."""
 SECONDS = 400
