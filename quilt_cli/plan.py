@@ -7,12 +7,16 @@ from typing import Any
 
 from quilt_cli.gather import gather
 from quilt_core.errors import LayoutError
+from quilt_core.formats.load import folder_siblings
+from quilt_core.formats.look_facts import facts_of
+from quilt_core.formats.plan_files import plan_files
 from quilt_core.pack.plan import plan_tiles
 
 
 def plan(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Rows for tile sizes and counts; exit code 1 when none of them reaches the density."""
-    islands = gather(options).islands
+    gathered = gather(options)
+    islands = gathered.islands
     world = float(islands.world_area.sum())
     if world <= 0:
         raise LayoutError(
@@ -33,10 +37,29 @@ def plan(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             f"{r.raw / 1e6:>8.1f} {r.bc1 / 1e6:>8.1f} {r.bc7 / 1e6:>8.1f}"
         )
     lines.append("* reaches the density; one map with its mips")
+    facts = [
+        facts_of(scene, folder_siblings(path.parent))
+        for scene, path in zip(gathered.scenes, gathered.paths, strict=True)
+    ]
+    merge = plan_files(facts, options.size)
+    if merge["maps"]["before"]:
+        lines.append(_merge_line(merge, options.size))
     answer = {
         "islands": islands.count,
         "world_area_m2": world,
         "density": options.density,
         "rows": [r.__dict__ for r in rows],
+        "merge": merge,
     }
     return {"json": answer, "text": "\n".join(lines)}, 0 if any(r.reaches for r in rows) else 1
+
+
+def _merge_line(merge: dict[str, Any], size: tuple[int, int]) -> str:
+    def pair(name: str) -> str:
+        return f"{merge[name]['before']} -> {merge[name]['after']}"
+
+    memory = merge["memory"]
+    return (
+        f"merged at {size[0]} x {size[1]} px: pictures {pair('maps')}, materials {pair('materials')}, "
+        f"draw calls {pair('draw_calls')}, BC7 {memory['before']['bc7'] / 1e6:.1f} -> {memory['after']['bc7'] / 1e6:.1f} MB"
+    )

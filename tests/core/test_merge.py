@@ -289,3 +289,19 @@ def test_real_files_are_merged(tmp_path, capsys, path):
     first = read_scene(name, source.read_bytes(), folder_siblings(source.parent))
     assert [o.mesh.face_count for o in again.objects] == [o.mesh.face_count for o in first.objects]
     assert answer["maps"]["after"] <= 5
+
+
+def test_the_plan_tells_today_against_what_merging_gives(tmp_path, capsys):
+    files = []
+    for k in range(3):
+        path = tmp_path / f"d{k}.glb"
+        path.write_bytes(plain_device(10 * k + 1, 64))
+        files.append(str(path))
+    code = main(["plan", *files, "--density", "64", "--size", "1024", "--json"])
+    told = json.loads(capsys.readouterr().out)["merge"]
+    assert code in (0, 1)
+    assert told["maps"] == {"before": 12, "after": 4} and told["materials"]["after"] == 1
+    assert told["texels"] == {"before": 3 * (3 * 64 * 64 + 32 * 32), "after": 4 * 1024 * 1024}
+    assert set(told["roles"]) == {"baseColor", "normal", "emissive", "occlusionRoughnessMetallic"}
+    assert main(["plan", *files, "--density", "64"]) in (0, 1)
+    assert "pictures 12 -> 4" in capsys.readouterr().out

@@ -9,6 +9,7 @@ from typing import Any
 from PIL import Image
 
 from quilt_core.formats.look_facts import facts_of, looks_from
+from quilt_core.formats.plan_files import picture_facts
 from quilt_core.pictures.looks import Look
 from quilt_core.pictures.planner import PictureFacts, plan_merge
 from studio import storage
@@ -95,7 +96,7 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
             for number, look in enumerate(looks_from(facts)):
                 rows.append(_row(source, number, look, facts))
                 pictures |= {
-                    (len(looks), use.picture): _picture(facts, use.picture)
+                    (len(looks), use.picture): picture_facts(facts, use.picture)
                     for use in look.uses.values()
                 }
                 looks.append(look)
@@ -153,11 +154,6 @@ def _use(role: str, number: int, facts: dict[str, Any] | None, channel: int) -> 
         "channel": channel,
         "missing": facts is None,
     }
-
-
-def _picture(facts: dict[str, Any], number: int) -> PictureFacts:
-    own = facts["pictures"][str(number)]
-    return PictureFacts(own["mark"], own["width"], own["height"], own["channels"], own["bits"])
 
 
 def _repeats(member: Member) -> dict[str, Any]:
