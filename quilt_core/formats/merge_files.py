@@ -237,6 +237,7 @@ def _carried(
         skin, case.looks, case.picture, (settings.pack.width, settings.pack.height), settings.name,
         settings.role_sizes, settings.filter_name,
         lambda done, what: tell(0.45 + 0.45 * done, f"carrying over {what}"),
+        np.repeat(np.arange(len(painted)), [len(own.mesh.triangles) for own in painted]),
     )  # fmt: skip
     phases["carry over"] = time.monotonic() - began
     began = time.monotonic()
@@ -394,8 +395,16 @@ def _report(
             "after": sum(w * h for w, h, _, _ in merged.sizes.values()),
         },
         "objects": [
-            {"name": own.obj.name, "kept": kept_density(own, uv, case.looks, case.size, px)}
-            for own, uv in zip(painted, arranged.uv, strict=True)
+            {
+                "name": own.obj.name,
+                "kept": kept_density(own, uv, case.looks, case.size, px),
+                "loss": {
+                    role: round(rows[number], 2)
+                    for role, rows in merged.loss.items()
+                    if number in rows
+                },
+            }
+            for number, (own, uv) in enumerate(zip(painted, arranged.uv, strict=True))
         ],
         "groups": [
             {

@@ -167,6 +167,18 @@ def _add(picture, j, i, weight, acc, whole):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
+def read_points(picture, uv, wrap, kind):  # type: ignore[no-untyped-def]
+    """(K, 4) what a picture shows at points (K, 2); see `read_at`."""
+    out = np.zeros((len(uv), 4))
+    acc = np.zeros(5)
+    for n in range(len(uv)):
+        acc[:] = 0.0
+        read_at(picture, uv[n, 0], uv[n, 1], wrap, kind, acc, 1.0, False)
+        out[n] = acc[:4]
+    return out
+
+
+@njit(cache=True, nogil=True)
 def read_texels(  # type: ignore[no-untyped-def]
     owner,
     first_row,

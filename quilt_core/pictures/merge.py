@@ -15,6 +15,7 @@ from quilt_core.pictures.carry import Skin, carry
 from quilt_core.pictures.constants import settle_constants
 from quilt_core.pictures.decode import Picture, encode_png, quantized
 from quilt_core.pictures.looks import BASE, CORE, METAL_ROUGH, OCCLUSION, Look, Slot
+from quilt_core.pictures.loss import losses
 from quilt_core.pictures.painted import Painted
 from quilt_core.pictures.texels import Texels, find_texels
 
@@ -56,12 +57,15 @@ class Merged:
         Their names to width, height, channels and bits.
     texels : Texels
         Of the largest picture.
+    loss : dict
+        Slot name to dB by object, see `losses`.
     """
 
     groups: tuple[Group, ...]
     files: dict[str, bytes]
     sizes: dict[str, tuple[int, int, int, int]]
     texels: Texels
+    loss: dict[str, dict[int, float]] = field(default_factory=dict)
 
 
 def skin_of(
@@ -111,6 +115,7 @@ def merge_pictures(
     role_sizes: dict[str, int] | None = None,
     filter_name: str = "bilinear",
     tell: Callable[[float, str], bool] = lambda progress, what: True,
+    owner: IntArray | None = None,
 ) -> Merged:
     """Carry all pictures of some looks over.
 
@@ -130,6 +135,8 @@ def merge_pictures(
         See `carry`.
     tell : callable
         Is told how far it is, and what comes next; False gives the work up.
+    owner : (N,) int64, optional
+        Object of each triangle, to say what each one loses.
     """
     used = [int(k) for k in np.unique(skin.look)]
     parted = groups_of(looks, used)
@@ -140,6 +147,7 @@ def merge_pictures(
     groups = [Group(rows, looks[rows[0]].alpha) for rows in parted]
     ready: dict[str, tuple[NDArray[np.float32], int]] = {}
     stopped = False
+    loss: dict[str, dict[int, float]] = {}
     for number, slot in enumerate(slots):
         stopped = stopped or not tell(number / max(len(slots), 1), slot.name)
         bakings: dict[int, Baking] = {}
@@ -160,6 +168,8 @@ def merge_pictures(
         out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name, lambda: stopped)  # noqa: B023
         if depth == 8:
             settle_constants(skin, slot, looks, bakings, out)
+        if owner is not None and slot.kind != "normal" and not stopped:
+            loss[slot.name] = losses(skin, owner, slot, looks, bakings, pictures, out, maps[shape])
         for group in groups:
             if group.looks[0] in bakings:
                 group.slots[slot.name] = f"{prefix}_{file_role(slot)}.png"
@@ -176,7 +186,7 @@ def merge_pictures(
     _pack_data(files, sizes, ready, groups, prefix)
     largest = max(maps.values(), key=lambda one: one.owner.size, default=None)
     texels = largest or find_texels(skin.px(*size), *size)
-    return Merged(tuple(groups), files, sizes, texels)
+    return Merged(tuple(groups), files, sizes, texels, loss)
 
 
 def file_role(slot: Slot) -> str:

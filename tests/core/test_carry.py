@@ -28,6 +28,7 @@ from quilt_core.pictures.looks import (
     Look,
     Use,
 )  # fmt: skip
+from quilt_core.pictures.loss import losses
 from quilt_core.pictures.memory import memory_of
 from quilt_core.pictures.texels import find_texels
 from tests.core.painted import normal_map, paint
@@ -246,3 +247,26 @@ def test_memory_is_that_of_the_blocks_and_mips():
     assert memory_of(2048, 2048, 4, 8)["raw"] == sum(4 * 4**k for k in range(12))
     assert memory_of(8, 8, 3, 8)["bc1"] == 8 * (4 + 1 + 1 + 1)
     assert memory_of(1, 1, 1, 16) == {"raw": 2, "bc1": 8, "bc5": 16, "bc7": 16, "astc4x4": 16}
+
+
+def test_what_is_lost_is_told_in_decibels():
+    pixels = paint(SIZE, 6)
+    skin = square(SHEET, WHOLE)
+    owner = np.zeros(2, np.int64)
+    look = Look("one", {"baseColor": Use(0, 0, ALL, (CLAMP, CLAMP))}, dict(PLAIN))
+    picture = picture_of(pixels)
+    for size, least, most in ((SIZE, 98, 99), (SIZE // 4, 5, 40)):
+        out, texels = carried(skin, BASE, pixels, size, Use(0, 0, ALL, (CLAMP, CLAMP)))
+        bakings = {0: Baking((1.0,) * 4)}
+        (found,) = losses(
+            skin, owner, BASE, [look], bakings, lambda k, n: picture, out, texels
+        ).values()
+        assert least <= found <= most
+    # By hand: half the light everywhere is a known error.
+    half = picture.linear(True) * 0.5
+    texels = find_texels(skin.px(SIZE, SIZE), SIZE, SIZE)
+    (told,) = losses(
+        skin, owner, BASE, [look], bakings, lambda k, n: picture, half, texels
+    ).values()
+    mean = (picture.linear(True)[..., :3] ** 2).mean() / 4
+    assert told == pytest.approx(-10 * np.log10(mean), abs=0.7)

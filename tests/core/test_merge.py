@@ -115,6 +115,12 @@ def test_five_painted_files_come_back_with_one_set_of_pictures(tmp_path, capsys,
     assert {p["name"] for p in answer["pictures"]} == {
         "atlas_baseColor.png", "atlas_occlusionRoughnessMetallic.png", "atlas_normal.png", "atlas_emissive.png",
     }  # fmt: skip
+    assert all(
+        db > 40
+        for row in answer["objects"]
+        for role, db in row["loss"].items()
+        if role == "baseColor"
+    )
     assert (len(list(after.glob("*.png"))) == 0) == embed
     for name in files:
         assert difference(before / name, after / name) < 1e-4

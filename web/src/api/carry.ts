@@ -21,7 +21,7 @@ export type Carried = {
   report: {
     maps: Pair; materials: Pair; draw_calls: Pair; texels: Pair; coverage: number;
     memory: { before: Record<string, number>; after: Record<string, number> };
-    objects: { name: string; kept: number | null }[];
+    objects: { name: string; kept: number | null; loss: Record<string, number> }[];
     pictures: { name: string; width: number; height: number; channels: number; bits: number }[];
     seconds: Record<string, number>;
   };
