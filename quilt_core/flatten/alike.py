@@ -146,6 +146,7 @@ def _matched(
     """(C,) half-edge of the second mesh for each of the first, for each way that was found."""
     image = np.full(len(a.after), -1, np.int64)
     queue = np.empty(len(a.after), np.int64)
+    taken = np.zeros(len(after_b), bool)
     rarity = np.bincount(colour_a)[colour_a]
     sizes = np.bincount(a.shell)
     shells = [np.flatnonzero(a.shell == shell) for shell in np.argsort(-sizes, kind="stable")]
@@ -154,7 +155,7 @@ def _matched(
         start = mine[np.argmin(rarity[mine])]
         here: list[IntArray] = []
         for other in np.flatnonzero(colour_b == colour_a[start])[:MOST_STARTS]:
-            if walk_both(start, other, a.after, a.twin, after_b, b.twin, image, queue):
+            if walk_both(start, other, a.after, a.twin, after_b, b.twin, True, image, taken, queue):
                 here.append(image[mine].copy())
                 image[mine] = -1
         if not here:

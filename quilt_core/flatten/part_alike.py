@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.flatten._alike_loops import walk_part
+from quilt_core.flatten._alike_loops import walk_both
 from quilt_core.flatten.alike import distance_of, edges_of, start_of
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.weld import groups
@@ -89,7 +89,7 @@ def find_part(mesh: Mesh, faces: IntArray, other: Mesh, near: float = NEAR) -> l
         for at in range(len(after)):
             if len(found) >= MOST_PLACES:
                 break
-            if not walk_part(start, at, a.after, twin, after, b.twin, image, taken, queue):
+            if not walk_both(start, at, a.after, twin, after, b.twin, False, image, taken, queue):
                 continue
             there = start_of(image[corner], b, mirrored)
             image[corner] = -1
