@@ -173,6 +173,6 @@ def test_settings_are_kept_as_a_recipe_and_the_plan_is_shown(page):
     task(page).get_by_label("Recipe", exact=True).select_option("roomy")
     assert task(page).get_by_label("Padding").input_value() == "12"
     part(page, "Plan")
-    assert task(page).get_by_text("4096").is_visible()
+    task(page).get_by_text("4096").wait_for()
     task(page).get_by_text("BC7").click()
     assert task(page).get_by_text("MB").first.is_visible()

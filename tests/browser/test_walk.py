@@ -206,7 +206,7 @@ def test_the_ledger_by_keyboard(page):
     page.wait_for_function(
         "!document.querySelector('[data-testid=table]').innerText.includes('selected')"
     )
-    page.keyboard.press("Alt+5")
+    page.keyboard.press("Alt+6")
     task(page).get_by_role("tab", name="Findings").wait_for()
 
 
