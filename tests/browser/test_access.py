@@ -41,6 +41,7 @@ PAGES = {
     "Even out": (),
     "Arrange": ("Islands", "Tiles", "Stacks", "Plan"),
     "Prove": ("Rules", "Proof"),
+    "Carry over": (),
     "Hand off": (),
 }
 

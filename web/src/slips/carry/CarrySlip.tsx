@@ -75,7 +75,7 @@ function Today({ shelf }: { shelf: Shelf }) {
   ];
   return (
     <Table.Root size="sm" variant="line" fontSize="12.5px" mb="2" css={FLAT} data-testid="today">
-      <Table.Header><Table.Row>{["", "today", "after"].map((text, k) => <Table.ColumnHeader key={text} color="soft" fontWeight="400" textAlign={k ? "end" : "start"}>{text}</Table.ColumnHeader>)}</Table.Row></Table.Header>
+      <Table.Header><Table.Row>{["what", "today", "after"].map((text, k) => <Table.ColumnHeader key={text} color="soft" fontWeight="400" textAlign={k ? "end" : "start"}>{text}</Table.ColumnHeader>)}</Table.Row></Table.Header>
       <Table.Body>{rows.map(([text, before, after]) => <Table.Row key={text}><Table.Cell color="soft">{text}</Table.Cell><Table.Cell textAlign="end">{before}</Table.Cell><Table.Cell textAlign="end" fontWeight="650">{after}</Table.Cell></Table.Row>)}</Table.Body>
     </Table.Root>
   );
