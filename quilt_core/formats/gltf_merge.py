@@ -116,13 +116,10 @@ def write_merged(
     """
     source: GltfSource = scene.source
     row = {number: k for k, number in enumerate(members)}
-    plain = copy.deepcopy(source.doc)
-    changed = {source.mesh_of_object[number] for number in members}
     # New UVs are stored as they are: the materials that read them have no transform.
     bare = replace(source, transforms={})
     corner_uvs = [uvs[row[k]] if k in row else None for k in range(len(scene.objects))]
-    meshes = _with_room(plain, changed, channel)
-    files = write_gltf(replace(scene, source=replace(bare, doc=meshes)), channel, corner_uvs)
+    files = write_gltf(replace(scene, source=bare), channel, corner_uvs)
     find = _beside(files, siblings)
     again = read_gltf(scene.name, files[scene.name], find)
     written: GltfSource = again.source
@@ -144,6 +141,11 @@ def write_merged(
                 title = name if len(groups) == 1 else f"{name} {group + 1}"
                 doc["materials"].append(_material(groups[group], looks, textures, title))
             primitive["material"] = made[group]
+            for lower in range(channel):
+                # Channels are numbered without gaps.
+                primitive["attributes"].setdefault(
+                    f"TEXCOORD_{lower}", primitive["attributes"][f"TEXCOORD_{channel}"]
+                )
             if "TANGENT" in primitive["attributes"]:
                 _new_tangents(again, number, part, primitive, uvs[row[number]], appender)
     if textures.used_strength:
@@ -160,17 +162,6 @@ def _beside(files: Mapping[str, bytes], siblings: Siblings | None) -> Siblings:
         return files.get(name) or (siblings(name) if siblings else None)
 
     return find
-
-
-def _with_room(doc: dict[str, Any], meshes: set[int], channel: int) -> dict[str, Any]:
-    """The document; channels below the one that is written are there, as the format wants it."""
-    for mesh in meshes:
-        for primitive in doc["meshes"][mesh]["primitives"]:
-            attributes = primitive.get("attributes", {})
-            for lower in range(channel):
-                if f"TEXCOORD_{lower}" not in attributes and "TEXCOORD_0" in attributes:
-                    attributes[f"TEXCOORD_{lower}"] = attributes["TEXCOORD_0"]
-    return doc
 
 
 def _new_tangents(

@@ -63,13 +63,7 @@ def facts_of(scene: Scene, siblings: Siblings | None) -> dict[str, Any]:
         repeats = False
         for number in mine:
             use = book.looks[number].uses.get("baseColor")
-            if use is None or use.channel >= len(own.stored):
-                continue
-            faces = own.face_look[own.mesh.triangle_face] == number
-            read = own.stored[use.channel][own.mesh.triangles[faces]] @ use.matrix[:, :2].T
-            read = read + use.matrix[:, 2]
-            span = np.floor(read.max(axis=1) - 1e-6) - np.floor(read.min(axis=1) + 1e-6)
-            repeats |= bool((span > 0).any())
+            repeats |= use is not None and own.repeats(number, use)
         objects.append({"looks": mine, "repeats": repeats})
     return {
         "looks": [_look_facts(look) for look in book.looks],

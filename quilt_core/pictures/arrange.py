@@ -180,11 +180,7 @@ def _px_of(
         known = np.isfinite(px).all(axis=1)
         places = np.flatnonzero(mine)[known]
         out[places] = px[known]
-        if known.any():
-            span = np.floor(read[known].max(axis=0) - 1e-6) - np.floor(
-                read[known].min(axis=0) + 1e-6
-            )
-            repeats |= bool((span > 0).any())
+        repeats |= own.repeats(int(number), use)
     # A face of which one corner has no UVs is a point as a whole.
     lost = (out[:, 0] <= -999.0) & (out[:, 1] == -1000.0)
     bad = np.unique(own.mesh.corner_face[lost])

@@ -76,7 +76,6 @@ def carry(
     pictures: Callable[[int, int], Picture | None],
     texels: Texels,
     filter_name: str = "bilinear",
-    stop: Callable[[], bool] = lambda: False,
 ) -> Image:
     """The new picture of a slot.
 
@@ -92,7 +91,6 @@ def carry(
     texels : Texels
     filter_name : str
         Of `FILTERS`; what shrinks is averaged over each texel in any case.
-    stop : callable
 
     Returns
     -------
@@ -109,7 +107,7 @@ def carry(
     for number in bakings:
         use = looks[number].uses.get(slot.name)
         picture = pictures(number, use.picture) if use is not None else None
-        if use is None or picture is None or stop():
+        if use is None or picture is None:
             continue
         old = skin.read_at(use)
         chosen = (skin.look == number) & np.isfinite(old).all(axis=(1, 2))

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.errors import LayoutError
 from quilt_core.pictures.arrange import Arranged
 from quilt_core.pictures.bakings import Baking, groups_of, plan_bakings
 from quilt_core.pictures.carry import Skin, carry
@@ -137,6 +138,11 @@ def merge_pictures(
         Is told how far it is, and what comes next; False gives the work up.
     owner : (N,) int64, optional
         Object of each triangle, to say what each one loses.
+
+    Raises
+    ------
+    LayoutError
+        When it was given up.
     """
     used = [int(k) for k in np.unique(skin.look)]
     parted = groups_of(looks, used)
@@ -146,10 +152,10 @@ def merge_pictures(
     sizes: dict[str, tuple[int, int, int, int]] = {}
     groups = [Group(rows, looks[rows[0]].alpha) for rows in parted]
     ready: dict[str, tuple[NDArray[np.float32], int]] = {}
-    stopped = False
     loss: dict[str, dict[int, float]] = {}
     for number, slot in enumerate(slots):
-        stopped = stopped or not tell(number / max(len(slots), 1), slot.name)
+        if not tell(number / max(len(slots), 1), slot.name):
+            raise LayoutError("The merge was given up.", "", "Run it again.")
         bakings: dict[int, Baking] = {}
         needed = False
         for group in groups:
@@ -165,14 +171,17 @@ def merge_pictures(
         if shape not in maps:
             maps[shape] = find_texels(skin.px(*shape), *shape)
         depth = _depth(slot, looks, bakings, pictures)
-        out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name, lambda: stopped)  # noqa: B023
+        out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name)
         if depth == 8:
             settle_constants(skin, slot, looks, bakings, out)
-        if owner is not None and slot.kind != "normal" and not stopped:
+        if owner is not None and slot.kind != "normal":
             loss[slot.name] = losses(skin, owner, slot, looks, bakings, pictures, out, maps[shape])
+        file = f"{prefix}_{file_role(slot)}.png"
+        if file in files:  # another format's picture of the same role
+            file = f"{prefix}_{file_role(slot)}_{number}.png"
         for group in groups:
             if group.looks[0] in bakings:
-                group.slots[slot.name] = f"{prefix}_{file_role(slot)}.png"
+                group.slots[slot.name] = file
         if slot in (METAL_ROUGH, OCCLUSION):
             ready[slot.name] = out, depth
             continue
@@ -180,9 +189,7 @@ def merge_pictures(
         if slot.kind == "alpha colour" or slot.kind == "data":
             opaque = slot == BASE and all(g.alpha == "OPAQUE" for g in groups)
             channels = 3 if opaque or float(out[..., 3].min()) == 1.0 else 4
-        _keep(
-            files, sizes, f"{prefix}_{file_role(slot)}.png", out[..., :channels], slot.srgb, depth
-        )
+        _keep(files, sizes, file, out[..., :channels], slot.srgb, depth)
     _pack_data(files, sizes, ready, groups, prefix)
     largest = max(maps.values(), key=lambda one: one.owner.size, default=None)
     texels = largest or find_texels(skin.px(*size), *size)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.pictures.looks import Use
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import SceneObject
 
@@ -37,3 +38,13 @@ class Painted:
     def mesh(self) -> Mesh:
         """Its mesh."""
         return self.obj.mesh
+
+    def repeats(self, look: int, use: Use) -> bool:
+        """Whether some face of a look reaches over more than one repeat of the picture of a use."""
+        if use.channel >= len(self.stored):
+            return False
+        mine = self.face_look[self.mesh.triangle_face] == look
+        read = self.stored[use.channel][self.mesh.triangles[mine]] @ use.matrix[:, :2].T
+        read = read + use.matrix[:, 2]
+        span = np.floor(read.max(axis=1) - 1e-6) - np.floor(read.min(axis=1) + 1e-6)
+        return bool((span > 0).any())

@@ -13,9 +13,12 @@ import pytest
 from PIL import Image
 
 from quilt_cli.main import main
+from quilt_core.errors import LayoutError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import folder_siblings
-from tests.core.painted import hard_device, plain_device, png
+from quilt_core.formats.merge_files import MergeSettings, merge_files
+from quilt_core.pack import PackSettings
+from tests.core.painted import GlbMaker, hard_device, plain_device, plates, png
 from tests.core.test_gltf import validator_errors
 
 ASSIMP = Path("/usr/share/assimp/models")
@@ -311,3 +314,56 @@ def test_the_plan_tells_today_against_what_merging_gives(tmp_path, capsys):
     assert set(told["roles"]) == {"baseColor", "normal", "emissive", "occlusionRoughnessMetallic"}
     assert main(["plan", *files, "--density", "64"]) in (0, 1)
     assert "pictures 12 -> 4" in capsys.readouterr().out
+
+
+def bare_device() -> bytes:
+    """Two plates without UVs, by numbers only."""
+    maker = GlbMaker()
+    material = maker.material(
+        name="Grey", pbrMetallicRoughness={"baseColorFactor": [0.5, 0.4, 0.3, 1]}
+    )
+    points, normals, _, faces = plates(2)
+    maker.mesh("Bare", {"points": points, "normals": normals, "faces": faces, "material": material})
+    return maker.glb()
+
+
+@pytest.mark.parametrize("keep", [False, True])
+def test_what_has_no_uvs_gets_its_colour_and_channels_have_no_gap(tmp_path, capsys, keep):
+    files = {"a.glb": plain_device(3, 64), "bare.glb": bare_device()}
+    extra = ["--keep-channel"] if keep else []
+    answer, before, after = merged(tmp_path, capsys, files, "--size", "256", *extra)
+    assert answer["materials"] == {"before": 2, "after": 1}
+    made = Samples(after / "bare.glb")
+    sets = [k for k in made.doc["meshes"][0]["primitives"][0]["attributes"] if "TEXCOORD" in k]
+    assert sorted(sets) == ["TEXCOORD_0", "TEXCOORD_1"][: 1 + keep]
+    # Eight bits, and yet right to a tenth of a step of them.
+    assert difference(before / "bare.glb", after / "bare.glb") < 4e-4
+    for name in files:
+        assert validator_errors((after / name).read_bytes(), after) == []
+
+
+def test_a_merge_that_is_given_up_writes_nothing():
+    scene = read_scene("a.glb", plain_device(3, 64))
+    told = []
+
+    def tell(progress: float, what: str) -> bool:
+        told.append(what)
+        return not what.startswith("carrying over normal")
+
+    with pytest.raises(LayoutError, match="given up"):
+        merge_files(
+            [scene],
+            [None],
+            MergeSettings(PackSettings(width=256, height=256, effort="quick")),
+            tell,
+        )
+    # Nothing was carried after that.
+    assert "carrying over occlusion" not in told
+
+
+def test_names_of_pictures_never_lead_elsewhere(tmp_path, capsys):
+    path = tmp_path / "a.glb"
+    path.write_bytes(plain_device(3, 64))
+    code = main(["merge", str(path), "--out", str(tmp_path / "out"), "--name", "../../elsewhere"])
+    assert code == 2 and "names of files" in capsys.readouterr().err
+    assert not (tmp_path / "out").exists()
