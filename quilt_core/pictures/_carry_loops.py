@@ -63,9 +63,28 @@ def mark_texels(triangles, first_row, owner, far):  # type: ignore[no-untyped-de
             continue
         y0, y1 = max(int(np.ceil(low)), 0), min(int(np.floor(high)), rows - 1)
         x0, x1 = max(int(np.ceil(left)), 0), min(int(np.floor(right)), width - 1)
+        abx, aby = t[1, 0] - t[0, 0], t[1, 1] - t[0, 1]
+        acx, acy = t[2, 0] - t[0, 0], t[2, 1] - t[0, 1]
+        det = abx * acy - aby * acx
+        side = -1.0 if det < 0.0 else 1.0
+        det *= side
+        # Twice the area of a triangle over an edge with the height that is out of reach.
+        out_b = -REACH * 1.001 * np.hypot(acx, acy) - 1e-9
+        out_c = -REACH * 1.001 * np.hypot(abx, aby) - 1e-9
+        out_a = -REACH * 1.001 * np.hypot(acx - abx, acy - aby) - 1e-9
         for y in range(y0, y1 + 1):
+            py = first_row + y + 0.5 - t[0, 1]
             for x in range(x0, x1 + 1):
                 if far[y, x] == 0.0:
+                    continue
+                px = x + 0.5 - t[0, 0]
+                b = (px * acy - py * acx) * side
+                c = (abx * py - aby * px) * side
+                if det > 0.0 and b >= 0.0 and c >= 0.0 and b + c <= det:
+                    far[y, x] = 0.0
+                    owner[y, x] = n
+                    continue
+                if b < out_b or c < out_c or det - b - c < out_a:
                     continue
                 d = nearest_on_triangle(x + 0.5, first_row + y + 0.5, t, bary)
                 if d <= REACH * REACH and d < far[y, x]:
@@ -90,6 +109,69 @@ def on_texel(part):  # type: ignore[no-untyped-def]
     if part < 1e-5:
         return 0.0
     return 1.0 if part > 1.0 - 1e-5 else part
+
+
+@njit(cache=True, nogil=True)
+def folded(x, n, mode):  # type: ignore[no-untyped-def]
+    """A place in texels, whole numbers at centres, brought to 0 to n as the mode says; on to n the
+    picture begins again."""
+    if mode == 1:
+        return min(max(x, 0.0), n - 1.0)
+    if mode == 2:
+        m = (x + 0.5) % (2.0 * n)
+        m = m if m < n else 2.0 * n - m
+        return min(max(m - 0.5, 0.0), n - 1.0)
+    m = x % n
+    return m if m < n else 0.0
+
+
+@njit(cache=True, nogil=True)
+def mark_places(owner, first_row, rim, triangles, chosen, old, straight, size, wrap, place, plain):  # type: ignore[no-untyped-def]
+    """Note where one place of a picture is read for each texel of a band whose triangle is chosen.
+
+    Parameters
+    ----------
+    owner : (R, W) int32
+    first_row : int
+    rim : (R, W) bool
+        Texels at the border of an island: nothing is read beyond it.
+    triangles : (N, 3, 2) float64
+        Where they lie now, px.
+    chosen : (N,) bool
+    old : (N, 3, 2) float64
+        Where the picture is read at their corners, px of it.
+    straight : (N, 6) float64
+        The same as a map, a x + b y + c and d x + e y + f; NaN for triangles without an area.
+    size, wrap : (2,) int
+        Of the picture.
+    place : (R, W, 2) float32
+        Is written: texels, whole numbers at their centres.
+    plain : (R, W) bool
+        Is set where a place was written.
+    """
+    rows, width = owner.shape
+    bary = np.zeros(3)
+    for y in range(rows):
+        for x in range(width):
+            n = owner[y, x]
+            if n < 0 or not chosen[n]:
+                continue
+            px, py = x + 0.5, first_row + y + 0.5
+            u = straight[n, 0] * px + straight[n, 1] * py + straight[n, 2]
+            v = straight[n, 3] * px + straight[n, 4] * py + straight[n, 5]
+            if (
+                u != u
+                or v != v
+                or (rim[y, x] and nearest_on_triangle(px, py, triangles[n], bary) > 0.0)
+            ):
+                nearest_on_triangle(px, py, triangles[n], bary)
+                u = bary[0] * old[n, 0, 0] + bary[1] * old[n, 1, 0] + bary[2] * old[n, 2, 0]
+                v = bary[0] * old[n, 0, 1] + bary[1] * old[n, 1, 1] + bary[2] * old[n, 2, 1]
+            u, v = u - 0.5, v - 0.5
+            i, j = np.floor(u), np.floor(v)
+            place[y, x, 0] = folded(i + on_texel(u - i), size[0], wrap[0])
+            place[y, x, 1] = folded(j + on_texel(v - j), size[1], wrap[1])
+            plain[y, x] = True
 
 
 @njit(cache=True, nogil=True)
@@ -186,7 +268,6 @@ def read_texels(  # type: ignore[no-untyped-def]
     triangles,
     chosen,
     old_uv,
-    straight,
     samples,
     picture,
     wrap,
@@ -207,9 +288,6 @@ def read_texels(  # type: ignore[no-untyped-def]
     chosen : (N,) bool
     old_uv : (N, 3, 2) float64
         Where the picture is read at their corners.
-    straight : (N, 6) float64
-        Where the picture is read, as px of it: a x + b y + c and d x + e y + f; NaN for triangles
-        without an area.
     samples : (N,) int
         Samples along each side of a texel.
     picture : (h, w, 4) float32
@@ -221,31 +299,11 @@ def read_texels(  # type: ignore[no-untyped-def]
     """
     rows, width = owner.shape
     bary, near, acc = np.zeros(3), np.zeros(3), np.zeros(5)
-    h, w = picture.shape[0], picture.shape[1]
     for y in range(rows):
         for x in range(width):
             n = owner[y, x]
             if n < 0 or not chosen[n]:
                 continue
-            if kind == 1 and samples[n] == 1 and not whole and not rim[y, x]:
-                # The common case: one place is read, bilinearly.
-                px, py = x + 0.5, first_row + y + 0.5
-                fx = straight[n, 0] * px + straight[n, 1] * py + straight[n, 2] - 0.5
-                fy = straight[n, 3] * px + straight[n, 4] * py + straight[n, 5] - 0.5
-                if fx == fx and fy == fy:
-                    i, j = int(np.floor(fx)), int(np.floor(fy))
-                    fx, fy = np.float32(on_texel(fx - i)), np.float32(on_texel(fy - j))
-                    if 0 <= i < w - 1 and 0 <= j < h - 1:
-                        i1, j1 = i + 1, j + 1
-                    else:
-                        i1, j1 = wrapped(i + 1, w, wrap[0]), wrapped(j + 1, h, wrap[1])
-                        i, j = wrapped(i, w, wrap[0]), wrapped(j, h, wrap[1])
-                    gx, gy = np.float32(1.0) - fx, np.float32(1.0) - fy
-                    for k in range(4):
-                        out[y, x, k] = (picture[j, i, k] * gx + picture[j, i1, k] * fx) * gy + (
-                            picture[j1, i, k] * gx + picture[j1, i1, k] * fx
-                        ) * fy
-                    continue
             t = triangles[n]
             det = (t[1, 0] - t[0, 0]) * (t[2, 1] - t[0, 1]) - (t[1, 1] - t[0, 1]) * (
                 t[2, 0] - t[0, 0]
@@ -287,12 +345,15 @@ def read_texels(  # type: ignore[no-untyped-def]
             out[y, x, 3] = acc[3]
 
 
-@njit(cache=True, nogil=True)
-def turn_normals(owner, first_row, triangles, chosen, normal, old_frame, new_frame, scale, out):  # type: ignore[no-untyped-def]
+@njit(cache=True, nogil=True, fastmath={"contract", "arcp", "nsz", "reassoc"}, error_model="numpy")
+def turn_normals(  # type: ignore[no-untyped-def]
+    owner, first_row, triangles, chosen, normal, old_frame, new_frame, even, scale, out
+):
     """Turn tangent-space normals, read into `out` (R, W, 4) as 0 to 1, from old frames to new ones.
 
     `normal` (N, 3, 3) are the shading normals at the corners, `old_frame` and `new_frame` (N, 3, 4)
-    tangents with their side (w); `scale` (N,) is that of x and y before.
+    tangents with their side (w); `scale` is that of x and y before. `even` (N, 3, 3) turns the
+    vectors of triangles whose frames are the same at all corners, NaN for the others.
     """
     rows, width = owner.shape
     bary = np.zeros(3)
@@ -300,6 +361,28 @@ def turn_normals(owner, first_row, triangles, chosen, normal, old_frame, new_fra
         for x in range(width):
             n = owner[y, x]
             if n < 0 or not chosen[n]:
+                continue
+            # The byte nearest to nothing at all, 128, is meant as flat, and stays so.
+            if (
+                abs(out[y, x, 0] * 255.0 - 128.0) < 0.02
+                and abs(out[y, x, 1] * 255.0 - 128.0) < 0.02
+                and out[y, x, 2] > 0.998
+            ):
+                continue
+            vx = (out[y, x, 0] * 2.0 - 1.0) * scale
+            vy = (out[y, x, 1] * 2.0 - 1.0) * scale
+            vz = out[y, x, 2] * 2.0 - 1.0
+            m = even[n]
+            if m[0, 0] == m[0, 0]:
+                nx = m[0, 0] * vx + m[0, 1] * vy + m[0, 2] * vz
+                ny = m[1, 0] * vx + m[1, 1] * vy + m[1, 2] * vz
+                nz = m[2, 0] * vx + m[2, 1] * vy + m[2, 2] * vz
+                size = np.sqrt(nx * nx + ny * ny + nz * nz)
+                if size >= 1e-12:
+                    size = 0.5 / size
+                    out[y, x, 0] = nx * size + 0.5
+                    out[y, x, 1] = ny * size + 0.5
+                    out[y, x, 2] = nz * size + 0.5
                 continue
             nearest_on_triangle(x + 0.5, first_row + y + 0.5, triangles[n], bary)
             ax = ay = az = bx = by = bz = cx = cy = cz = 0.0
@@ -332,16 +415,6 @@ def turn_normals(owner, first_row, triangles, chosen, normal, old_frame, new_fra
             qx, qy, qz = ay * cz - az * cy, az * cx - ax * cz, ax * cy - ay * cx
             size = side / max(np.sqrt(qx * qx + qy * qy + qz * qz), 1e-20)
             qx, qy, qz = qx * size, qy * size, qz * size
-            # The byte nearest to nothing at all, 128, is meant as flat, and stays so.
-            if (
-                abs(out[y, x, 0] * 255.0 - 128.0) < 0.02
-                and abs(out[y, x, 1] * 255.0 - 128.0) < 0.02
-                and out[y, x, 2] > 0.998
-            ):
-                continue
-            vx = (out[y, x, 0] * 2.0 - 1.0) * scale[n]
-            vy = (out[y, x, 1] * 2.0 - 1.0) * scale[n]
-            vz = out[y, x, 2] * 2.0 - 1.0
             wx = vx * bx + vy * ox + vz * ax
             wy = vx * by + vy * oy + vz * ay
             wz = vx * bz + vy * oz + vz * az
@@ -363,3 +436,15 @@ def turn_normals(owner, first_row, triangles, chosen, normal, old_frame, new_fra
             out[y, x, 0] = nx / size * 0.5 + 0.5
             out[y, x, 1] = ny / size * 0.5 + 0.5
             out[y, x, 2] = nz / size * 0.5 + 0.5
+
+
+@njit(cache=True, nogil=True)
+def spread(owner, source, flat, out):  # type: ignore[no-untyped-def]
+    """Give the texels of a band without an owner what `flat` (H W, 4) has at their source."""
+    rows, width = owner.shape
+    for y in range(rows):
+        for x in range(width):
+            if owner[y, x] < 0:
+                k = source[y, x]
+                for c in range(4):
+                    out[y, x, c] = flat[k, c]

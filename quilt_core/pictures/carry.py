@@ -8,7 +8,6 @@ References: glTF 2.0 specification (ISO/IEC 12113:2022), 3.9 and appendix B (wha
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,9 +17,10 @@ from quilt_core.errors import LayoutError
 from quilt_core.pictures._carry_loops import read_texels, turn_normals
 from quilt_core.pictures.bakings import Baking
 from quilt_core.pictures.decode import Picture
-from quilt_core.pictures.frames import corner_tangents
+from quilt_core.pictures.frames import corner_tangents, even_turns
 from quilt_core.pictures.looks import Look, Slot, Use
-from quilt_core.pictures.texels import THREADS, Texels, bleed
+from quilt_core.pictures.places import Places
+from quilt_core.pictures.texels import Texels, bleed
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -76,6 +76,7 @@ def carry(
     pictures: Callable[[int, int], Picture | None],
     texels: Texels,
     filter_name: str = "bilinear",
+    places: Places | None = None,
 ) -> Image:
     """The new picture of a slot.
 
@@ -91,6 +92,8 @@ def carry(
     texels : Texels
     filter_name : str
         Of `FILTERS`; what shrinks is averaged over each texel in any case.
+    places : Places, optional
+        Where earlier slots were read: those that lie alike are not worked out again.
 
     Returns
     -------
@@ -101,9 +104,14 @@ def carry(
         raise LayoutError(f"A filter “{filter_name}”.", "filter", f"Give {', '.join(FILTERS)}.")
     height, width = texels.owner.shape
     now = skin.px(width, height)
-    out = np.ones((height, width, 4), np.float32)
-    if slot.kind == "normal":
-        out[..., :3] = FLAT_NORMAL
+    out = np.empty((height, width, 4), np.float32)
+
+    def fill(band: slice) -> None:
+        out[band] = 1.0
+        if slot.kind == "normal":
+            out[band, :, :2] = FLAT_NORMAL[0]
+
+    texels.each_band(fill)
     for number in bakings:
         use = looks[number].uses.get(slot.name)
         picture = pictures(number, use.picture) if use is not None else None
@@ -120,7 +128,12 @@ def carry(
             slot.kind == "alpha colour" and looks[number].alpha != "OPAQUE" and picture.has_alpha
         )
         pixels = picture.linear(slot.srgb)
-        _read(texels, now, chosen, old, samples, pixels, use, kind, whole, out)
+        plain = chosen & (samples == 1) if kind == 1 and not whole else np.zeros_like(chosen)
+        if plain.any():
+            known = places if places is not None else Places()
+            known.of(number, use, texels, now, plain, old, picture.size).read(pixels, out)
+        if (chosen & ~plain).any():
+            _read(texels, now, chosen & ~plain, old, samples, pixels, use, kind, whole, out)
         if slot.kind == "normal":
             _turn(skin, use, texels, now, chosen, bakings[number].factors[0], out)
     if slot.kind != "normal":
@@ -146,29 +159,6 @@ def _samples(
     return out
 
 
-def _straight(
-    now: FloatArray, old: FloatArray, size: tuple[int, int], chosen: BoolArray
-) -> FloatArray:
-    """(N, 6) px of the old picture from px of the new one, as a map of each triangle; NaN for those
-    without an area."""
-    out = np.full((len(now), 6), np.nan)
-    t, o = now[chosen], old[chosen] * np.array(size, np.float64)
-    a = np.stack([t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]], axis=2)
-    b = np.stack([o[:, 1] - o[:, 0], o[:, 2] - o[:, 0]], axis=2)
-    fine = np.flatnonzero(np.abs(np.linalg.det(a)) > 1e-9)
-    if len(fine):
-        turn = b[fine] @ np.linalg.inv(a[fine])
-        shift = o[fine, 0] - np.einsum("nij,nj->ni", turn, t[fine, 0])
-        rows = np.concatenate([turn, shift[:, :, None]], axis=2).reshape(-1, 6)
-        out[np.flatnonzero(chosen)[fine]] = rows
-    return out
-
-
-def _each_band(texels: Texels, work: Callable[[slice], None]) -> None:
-    with ThreadPoolExecutor(THREADS) as pool:
-        list(pool.map(work, texels.bands()))
-
-
 def _read(
     texels: Texels,
     now: FloatArray,
@@ -181,16 +171,16 @@ def _read(
     whole: bool,
     out: Image,
 ) -> None:
+    """Average what shrinks, and read what is no plain bilinear read."""
     wrap = np.array(use.wrap, np.int64)
-    straight = _straight(now, old, (pixels.shape[1], pixels.shape[0]), chosen)
 
     def work(band: slice) -> None:
         read_texels(
-            texels.owner[band], band.start, texels.rim[band], now, chosen, old, straight,
+            texels.owner[band], band.start, texels.rim[band], now, chosen, old,
             samples, pixels, wrap, kind, whole, out[band],
         )  # fmt: skip
 
-    _each_band(texels, work)
+    texels.each_band(work)
 
 
 def _turn(
@@ -212,14 +202,23 @@ def _turn(
     before[chosen] = np.where(had[:, None, None], skin.tangents[chosen], own)
     after[chosen] = corner_tangents(points, normals, skin.now[chosen])
     shading = np.where(chosen[:, None, None], skin.normals, 0.0)
-    scales = np.full(len(chosen), scale)
+    even = even_turns(shading, before, after)
 
     def work(band: slice) -> None:
         turn_normals(
-            texels.owner[band], band.start, now, chosen, shading, before, after, scales, out[band]
+            texels.owner[band],
+            band.start,
+            now,
+            chosen,
+            shading,
+            before,
+            after,
+            even,
+            scale,
+            out[band],
         )
 
-    _each_band(texels, work)
+    texels.each_band(work)
 
 
 def _multiply(

@@ -68,10 +68,12 @@ class Picture:
         """(H, W, 4) float32 from 0 to 1, in linear light where the colours are sRGB; alpha as it
         is."""
         if self.depth == 8:
-            out = self.pixels.astype(np.float32) / np.float32(255)
+            table = np.repeat(
+                np.arange(256, dtype=np.float32)[:, None] / np.float32(255), 4, axis=1
+            )
             if srgb:
-                out[..., :3] = LINEAR_8[self.pixels[..., :3]]
-            return out
+                table[:, :3] = LINEAR_8[:, None]
+            return np.asarray(cv2.LUT(self.pixels, table[None]))
         out = self.pixels.astype(np.float32) / np.float32(65535)
         if srgb:
             out[..., :3] = to_linear(out[..., :3])

@@ -55,6 +55,35 @@ def corner_tangents(points: FloatArray, normals: FloatArray, uv: FloatArray) -> 
     return np.concatenate([tangent, np.repeat(side[:, None, None], 3, axis=1)], axis=2)
 
 
+def even_turns(normals: FloatArray, before: FloatArray, after: FloatArray) -> FloatArray:
+    """What turns the vectors of normal maps on flat triangles.
+
+    Parameters
+    ----------
+    normals : (N, 3, 3) float64
+        At the corners of triangles.
+    before, after : (N, 3, 4) float64
+        See `corner_tangents`.
+
+    Returns
+    -------
+    (N, 3, 3) float64
+        From the frame of before to that of after; NaN for triangles whose normals or tangents differ
+        between their corners.
+    """
+    out = np.full((len(normals), 3, 3), np.nan)
+    off = sum(np.ptp(one, axis=1).max(axis=1) for one in (normals, before, after))
+    normal = _unit(normals[:, 0])
+    bases = []
+    for frame in (before[:, 0], after[:, 0]):
+        tangent = _unit(frame[:, :3])
+        other = _unit(np.cross(normal, tangent)) * frame[:, 3:]
+        bases.append(np.stack([tangent, other, normal], axis=2))
+    fine = np.flatnonzero((off < 1e-6) & (np.abs(np.linalg.det(bases[1])) > 1e-6))
+    out[fine] = np.linalg.inv(bases[1][fine]) @ bases[0][fine]
+    return out
+
+
 def _unit(v: FloatArray) -> FloatArray:
     size = np.linalg.norm(v, axis=-1, keepdims=True)
     return np.asarray(np.divide(v, size, out=np.zeros_like(v), where=size > 1e-30))

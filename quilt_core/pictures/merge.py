@@ -18,6 +18,7 @@ from quilt_core.pictures.decode import Picture, encode_png, quantized
 from quilt_core.pictures.looks import BASE, CORE, METAL_ROUGH, OCCLUSION, Look, Slot
 from quilt_core.pictures.loss import losses
 from quilt_core.pictures.painted import Painted
+from quilt_core.pictures.places import Places
 from quilt_core.pictures.texels import Texels, find_texels
 
 FloatArray = NDArray[np.float64]
@@ -151,6 +152,7 @@ def merge_pictures(
     files: dict[str, bytes] = {}
     sizes: dict[str, tuple[int, int, int, int]] = {}
     groups = [Group(rows, looks[rows[0]].alpha) for rows in parted]
+    places = Places()
     ready: dict[str, tuple[NDArray[np.float32], int]] = {}
     loss: dict[str, dict[int, float]] = {}
     for number, slot in enumerate(slots):
@@ -171,7 +173,7 @@ def merge_pictures(
         if shape not in maps:
             maps[shape] = find_texels(skin.px(*shape), *shape)
         depth = _depth(slot, looks, bakings, pictures)
-        out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name)
+        out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name, places)
         if depth == 8:
             settle_constants(skin, slot, looks, bakings, out)
         if owner is not None and slot.kind != "normal":

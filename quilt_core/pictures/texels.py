@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
@@ -9,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pictures._carry_loops import mark_texels
+from quilt_core.pictures._carry_loops import mark_texels, spread
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -47,6 +48,11 @@ class Texels:
     def bands(self) -> list[slice]:
         """Rows, band by band."""
         return [slice(a, min(a + BAND, len(self.owner))) for a in range(0, len(self.owner), BAND)]
+
+    def each_band(self, work: Callable[[slice], None]) -> None:
+        """Do some work for all bands, two at a time."""
+        with ThreadPoolExecutor(THREADS) as pool:
+            list(pool.map(work, self.bands()))
 
 
 def find_texels(triangles: FloatArray, width: int, height: int) -> Texels:
@@ -100,7 +106,9 @@ def _nearest(bare: BoolArray) -> NDArray[np.int32]:
 def bleed(picture: NDArray[np.float32], texels: Texels) -> None:
     """Spread the colours of islands outward, each to the texels that are nearest to it; in place."""
     flat = picture.reshape(-1, picture.shape[2])
-    for band in texels.bands():
+
+    def work(band: slice) -> None:
         # Texels that are read have an owner: they are not written.
-        bare = texels.owner[band] < 0
-        picture[band][bare] = flat[texels.source[band][bare]]
+        spread(texels.owner[band], texels.source[band], flat, picture[band])
+
+    texels.each_band(work)
