@@ -83,7 +83,7 @@ def warm_pictures() -> None:
     use = Use(0, 0, np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]]))
     look = Look("sample", {"baseColor": use, "normal": use}, dict(PLAIN))
     picture = Picture("sample", np.full((4, 4, 4), 128, np.uint8), False)
-    merge_pictures(skin, [look], lambda look, number: picture, (32, 32), "sample")
+    merge_pictures(skin, [look], lambda look, number: picture, (32, 32), str)
 
 
 def flatten_sample() -> None:

@@ -21,6 +21,7 @@ from quilt_core.formats._gltf_tidy import tidied
 from quilt_core.formats.gltf_looks import STRENGTH, LookBook
 from quilt_core.formats.gltf_read import GltfSource, read_gltf
 from quilt_core.formats.gltf_write import ARRAY, pack_document, write_gltf
+from quilt_core.formats.part_materials import parted
 from quilt_core.pictures.frames import corner_tangents
 from quilt_core.pictures.looks import Look
 from quilt_core.pictures.merge import Group
@@ -68,14 +69,15 @@ def write_merged(
     siblings: Siblings | None,
     members: Sequence[int],
     uvs: Sequence[FloatArray],
+    face_sheets: Sequence[IntArray],
     book: LookBook,
     first_look: int,
     groups: Sequence[Group],
+    group_of: Mapping[tuple[int, int], int],
     looks: Sequence[Look],
     canonical: Sequence[int],
     pictures: Mapping[str, bytes],
     channel: int,
-    name: str,
     embed: bool = False,
     place: str = "",
 ) -> dict[str, bytes]:
@@ -89,12 +91,17 @@ def write_merged(
     members : sequence of int
         Objects that are merged; the others stay as they are.
     uvs : sequence of (C, 2) float64
-        Of the members, origin at the bottom left.
+        Of the members, origin at the bottom left; NaN for corners that stay.
+    face_sheets : sequence of (F,) int64
+        The sheet of each face, -1 for those that stay as they are. A primitive whose faces part gets a
+        piece for each material.
     book : LookBook
         Of the file.
     first_look : int
         Number of its first look among `looks`.
     groups : sequence of Group
+    group_of : mapping
+        Sheet and look to the number of the group.
     looks : sequence of Look
     canonical : sequence of int
         The look that stands for each one: the first that is equal to it.
@@ -102,8 +109,6 @@ def write_merged(
         Names of the new pictures to their bytes.
     channel : int
         UV channel that the layout is written to, from 0.
-    name : str
-        Of the materials; the second and further ones get a number.
     embed : bool
         Whether pictures are kept in the file, rather than beside it.
     place : str
@@ -127,20 +132,27 @@ def write_merged(
     appender = Appender(doc, buffers)
     textures = _Textures(doc, appender, pictures, channel, embed, place)
     made: dict[int, int] = {}
-    group_of = {look: k for k, group in enumerate(groups) for look in group.looks}
     none = first_look + len(book.looks) - 1
+
+    def material(group: int) -> int:
+        if group not in made:
+            made[group] = len(doc.setdefault("materials", []))
+            doc["materials"].append(_material(groups[group], looks, textures))
+        return made[group]
+
     for number, (mesh, parts) in enumerate(zip(written.mesh_of_object, written.parts, strict=True)):
         if number not in row:
             continue
+        corner_face = again.objects[number].mesh.corner_face
+        primitives = doc["meshes"][mesh]["primitives"]
+        pieces: dict[int, list[dict[str, Any]]] = {}
         for part in parts:
-            primitive = doc["meshes"][mesh]["primitives"][part.primitive]
+            primitive = primitives[part.primitive]
             old = primitive.get("material", -1)
-            group = group_of[canonical[first_look + old if old >= 0 else none]]
-            if group not in made:
-                made[group] = len(doc.setdefault("materials", []))
-                title = name if len(groups) == 1 else f"{name} {group + 1}"
-                doc["materials"].append(_material(groups[group], looks, textures, title))
-            primitive["material"] = made[group]
+            look = canonical[first_look + old if old >= 0 else none]
+            sheets = face_sheets[row[number]][corner_face[part.corners][::3]]
+            if (sheets < 0).all():
+                continue
             for lower in range(channel):
                 # Channels are numbered without gaps.
                 primitive["attributes"].setdefault(
@@ -148,6 +160,15 @@ def write_merged(
                 )
             if "TANGENT" in primitive["attributes"]:
                 _new_tangents(again, number, part, primitive, uvs[row[number]], appender)
+            of = np.array([group_of[s, look] if s >= 0 else -1 for s in sheets.tolist()])
+            pieces[part.primitive] = []
+            for group, piece in parted(primitive, part, of, appender):
+                if group >= 0:
+                    piece["material"] = material(group)
+                pieces[part.primitive].append(piece)
+        doc["meshes"][mesh]["primitives"] = [
+            piece for k, one in enumerate(primitives) for piece in pieces.get(k, [one])
+        ]
     if textures.used_strength:
         doc.setdefault("extensionsUsed", []).append(STRENGTH)
     appender.finish()
@@ -178,11 +199,18 @@ def _new_tangents(
     if mesh.corner_normal is None:
         return
     normals = np.nan_to_num(mesh.corner_normal[corner])
-    found = corner_tangents(points, normals, uv[corner]).reshape(-1, 4)
     count = int(appender.doc["accessors"][primitive["attributes"]["POSITION"]]["count"])
     rows = np.zeros((count, 4), np.float32)
     rows[:, 0], rows[:, 3] = 1.0, 1.0
-    rows[part.vertex] = found
+    new = np.isfinite(uv[part.corners]).all(axis=1)
+    if not new.all():
+        source: GltfSource = scene.source
+        reader = Buffers(scene.name, source.doc, list(source.buffers))
+        rows[:] = reader.numbers(primitive["attributes"]["TANGENT"])
+        corner = corner[new[::3]]
+        points, normals = points[new[::3]], normals[new[::3]]
+    found = corner_tangents(points, normals, uv[corner]).reshape(-1, 4)
+    rows[part.vertex[new]] = found
     model = {"componentType": 5126, "type": "VEC4"}
     primitive["attributes"]["TANGENT"] = appender.add_accessor(rows, model, ARRAY)
 
@@ -232,12 +260,10 @@ class _Textures:
         return info
 
 
-def _material(
-    group: Group, looks: Sequence[Look], textures: _Textures, title: str
-) -> dict[str, Any]:
+def _material(group: Group, looks: Sequence[Look], textures: _Textures) -> dict[str, Any]:
     """The material of a group: what its looks agree in, and the new pictures."""
     entry = copy.deepcopy(looks[group.looks[0]].entry)
-    entry["name"] = title
+    entry["name"] = group.title
     for key in ("normalTexture", "occlusionTexture", "emissiveTexture", "emissiveFactor"):
         entry.pop(key, None)
     rough, metal = group.factors["metallicRoughness"]

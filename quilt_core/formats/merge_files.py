@@ -2,77 +2,33 @@
 
 from __future__ import annotations
 
-import re
 import time
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.formats.gltf_looks import LookBook, painted_objects
-from quilt_core.formats.gltf_merge import (
-    file_tangents,
-    objects_with_variants,
-    write_merged,
-)
+from quilt_core.errors import LayoutError
+from quilt_core.formats.gltf_merge import file_tangents, write_merged
 from quilt_core.formats.gltf_read import MOST_CHANNELS
-from quilt_core.formats.look_facts import is_obj, look_book
-from quilt_core.formats.obj_looks import painted_obj
+from quilt_core.formats.look_facts import is_obj
+from quilt_core.formats.merge_case import Case, members_of, read_looks
+from quilt_core.formats.merge_report import Sheets, merge_report
+from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.formats.obj_merge import write_merged_obj
-from quilt_core.pack import PackSettings
-from quilt_core.pictures.arrange import Arranged, arrange, kept_density
-from quilt_core.pictures.decode import Picture, decode
-from quilt_core.pictures.looks import Look, Use
-from quilt_core.pictures.memory import memory_total
-from quilt_core.pictures.merge import Merged, merge_pictures, skin_of
+from quilt_core.pictures.arrange import Arranged, arrange
+from quilt_core.pictures.merge import Group, Merged, merge_pictures, skin_of
 from quilt_core.pictures.painted import Painted
 from quilt_core.scene.model import Scene
 
+__all__ = ["MergeSettings", "MergedFiles", "Sheet", "carry_files", "merge_files"]
+
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 Tell = Callable[[float, str], bool]
-
-
-@dataclass(frozen=True)
-class MergeSettings:
-    """How painted files are merged.
-
-    Parameters
-    ----------
-    pack : PackSettings
-        Size, padding, margin, effort and seed.
-    density : str or float
-        See `arrange`.
-    filter_name : str
-        See `carry`.
-    keep_channel : bool
-        The shared layout goes to a free channel, so that the old ones survive.
-    name : str
-        Of the materials, and what names of pictures begin with.
-    embed : bool
-        Whether pictures are kept in the files.
-    role_sizes : dict
-        Slot name to another width in px.
-    """
-
-    pack: PackSettings = field(default_factory=PackSettings)
-    density: str | float = "keep"
-    filter_name: str = "bilinear"
-    keep_channel: bool = False
-    name: str = "atlas"
-    embed: bool = False
-    role_sizes: dict[str, int] = field(default_factory=dict)
-
-    def __post_init__(self) -> None:
-        if not re.fullmatch(r"\w[\w .-]{0,80}", self.name):
-            raise LayoutError(
-                f"“{self.name}” cannot begin the names of files.",
-                "name",
-                "Give letters, digits, dots, dashes and spaces.",
-            )
 
 
 @dataclass(frozen=True, eq=False)
@@ -94,44 +50,6 @@ class MergedFiles:
     pictures: dict[str, bytes]
     report: dict[str, Any]
     notes: tuple[str, ...]
-
-
-@dataclass(eq=False)
-class _Case:
-    """Files with their looks, numbered through."""
-
-    scenes: Sequence[Scene]
-    siblings: Sequence[Siblings | None]
-    books: list[LookBook] = field(default_factory=list)
-    first_look: list[int] = field(default_factory=list)
-    looks: list[Look] = field(default_factory=list)
-    canonical: list[int] = field(default_factory=list)
-    notes: list[str] = field(default_factory=list)
-    decoded: dict[tuple[int, int], Picture | None] = field(default_factory=dict)
-    of_book: list[int] = field(default_factory=list)
-
-    def picture(self, look: int, number: int) -> Picture | None:
-        """A decoded picture of a look."""
-        key = (self.of_book[look], number)
-        if key not in self.decoded:
-            book, scene = self.books[key[0]], self.scenes[key[0]]
-            name = f"{scene.name}, {book.names.get(number, number)}"
-            data = book.pictures.get(number)
-            found = None
-            if data is None:
-                self.notes.append(f"{name}: the picture is not there; it is left out.")
-            else:
-                try:
-                    found = decode(name, data)
-                except QuiltError as error:
-                    self.notes.append(f"{name}: {error.what} It is left out.")
-            self.decoded[key] = found
-        return self.decoded[key]
-
-    def size(self, look: int, use: Use) -> tuple[int, int] | None:
-        """Size of a use's picture."""
-        picture = self.picture(look, use.picture)
-        return picture.size if picture else None
 
 
 def merge_files(
@@ -158,8 +76,8 @@ def merge_files(
         When nothing can be merged, or it was given up.
     """
     started = time.monotonic()
-    case = _read_looks(scenes, siblings)
-    members, painted = _members(case, [[True] * len(scene.objects) for scene in scenes])
+    case = read_looks(scenes, siblings)
+    members, painted = members_of(case, [[True] * len(scene.objects) for scene in scenes])
     channel = _free_channel(painted) if settings.keep_channel else 0
     phases = {"read": time.monotonic() - started}
     began = time.monotonic()
@@ -172,7 +90,8 @@ def merge_files(
             f"“{painted[number].obj.name}” repeats its pictures; the repeats are laid out one beside the other."
         )
     phases["pack"] = time.monotonic() - began
-    return _carried(case, members, painted, arranged, channel, settings, tell, phases)
+    sheets = Sheets((settings.sheet,), tuple(_all_faces(own) for own in painted))
+    return _carried(case, members, painted, arranged, sheets, channel, settings, tell, phases)
 
 
 def carry_files(
@@ -183,44 +102,64 @@ def carry_files(
     channel: int = 0,
     tell: Tell = lambda progress, what: True,
     places: Sequence[str] | None = None,
+    sheets: Sequence[Sheet] | None = None,
+    face_sheets: Sequence[Sequence[IntArray | None]] | None = None,
 ) -> MergedFiles:
-    """Give files that have a shared layout already one set of pictures.
+    """Give files that have a shared layout already one set of pictures for each of its sheets.
 
     Parameters
     ----------
     scenes, siblings, settings, tell
         See `merge_files`; nothing is packed.
     uvs : for each scene, for each object (C, 2) float64 or None
-        UVs in the unit tile, NaN for corners that have no place; objects with None stay as they are.
+        UVs in the tiles' plane, NaN for corners that have no place; objects with None stay as they
+        are.
     channel : int
         UV channel that the layout is written to, from 0.
     places : sequence of str, optional
         For each scene how its folder finds that of the pictures, with a slash at the end.
+    sheets : sequence of Sheet, optional
+        One in the unit tile where none are given.
+    face_sheets : for each scene, for each object (F,) int64 or None, optional
+        The sheet that each face lies on, -1 for those that stay as they are; all on the first sheet
+        where nothing is given.
     """
     started = time.monotonic()
-    case = _read_looks(scenes, siblings)
-    members, painted = _members(case, [[uv is not None for uv in own] for own in uvs])
-    flat = tuple(
-        uv
-        for own, kept in zip(uvs, members, strict=True)
-        for k in kept
-        if (uv := own[k]) is not None
-    )
-    lost = sum(int(np.isnan(uv).any(axis=1).sum()) for uv in flat)
+    case = read_looks(scenes, siblings)
+    members, painted = members_of(case, [[uv is not None for uv in own] for own in uvs])
+    found = [(i, k) for i, kept in enumerate(members) for k in kept]
+    flat = tuple(uv for i, k in found if (uv := uvs[i][k]) is not None)
+    given = [face_sheets[i][k] if face_sheets else None for i, k in found]
+    of_face = []
+    lost = 0
+    for own, uv, said in zip(painted, flat, given, strict=True):
+        wanted = _all_faces(own) if said is None else np.array(said, np.int64)
+        bad = own.mesh.corner_face[np.isnan(uv).any(axis=1)]
+        lost += int((wanted[bad] >= 0).sum())
+        wanted[bad] = -1
+        of_face.append(wanted)
     if lost:
         case.notes.append(
             f"{lost:,} corners of faces have no place in the layout; they keep what they have."
         )
     phases = {"read": time.monotonic() - started}
     arranged = Arranged(flat, 1.0, 0.0, 0, 0, ())
-    return _carried(case, members, painted, arranged, channel, settings, tell, phases, places)
+    every = Sheets(tuple(sheets or (settings.sheet,)), tuple(of_face))
+    return _carried(
+        case, members, painted, arranged, every, channel, settings, tell, phases, places
+    )
+
+
+def _all_faces(own: Painted) -> IntArray:
+    return np.zeros(own.mesh.face_count, np.int64)
 
 
 def _carried(
-    case: _Case,
+    case: Case,
     members: list[list[int]],
     painted: list[Painted],
     arranged: Arranged,
+    sheets: Sheets,
     channel: int,
     settings: MergeSettings,
     tell: Tell,
@@ -232,81 +171,50 @@ def _carried(
     tangents = [
         t for scene, own in zip(scenes, members, strict=True) for t in _tangents(scene, own)
     ]
-    skin = skin_of(painted, arranged, tangents)
-    merged = merge_pictures(
-        skin, case.looks, case.picture, (settings.pack.width, settings.pack.height), settings.name,
-        settings.role_sizes, settings.filter_name,
-        lambda done, what: tell(0.45 + 0.45 * done, f"carrying over {what}"),
-        np.repeat(np.arange(len(painted)), [len(own.mesh.triangles) for own in painted]),
-    )  # fmt: skip
+    unit = replace(arranged, uv=sheets.in_unit_tiles(painted, arranged.uv))
+    skin = skin_of(painted, unit, tangents)
+    at = np.concatenate(
+        [f[own.mesh.triangle_face] for own, f in zip(painted, sheets.of_face, strict=True)]
+    )
+    owner = np.repeat(np.arange(len(painted)), [len(own.mesh.triangles) for own in painted])
+    merged: list[Merged] = []
+    for number, sheet in enumerate(sheets.sheets):
+        here = at == number
+
+        def tell_more(done: float, what: str, number: int = number) -> bool:
+            part = (number + done) / len(sheets.sheets)
+            return tell(0.45 + 0.45 * part, f"carrying over {what}")
+
+        merged.append(
+            merge_pictures(
+                skin if here.all() else skin.part(here), case.looks, case.picture,
+                (sheet.width, sheet.height), settings.file_name(sheet), settings.role_sizes,
+                settings.filter_name, tell_more, owner[here],
+            )
+        )  # fmt: skip
+    groups = _titled(merged, sheets.sheets)
     phases["carry over"] = time.monotonic() - began
     began = time.monotonic()
     if not tell(0.95, "writing"):
         raise LayoutError("The merge was given up.", "", "Run it again.")
-    files = _written(case, members, arranged, merged, channel, settings, places)
+    pictures = {name: data for one in merged for name, data in one.files.items()}
+    files = _written(
+        case, members, arranged.uv, unit.uv, sheets, groups, pictures, channel, settings, places
+    )
     phases["write"] = time.monotonic() - began
-    beside = {} if settings.embed and not any(map(is_obj, scenes)) else dict(merged.files)
-    report = _report(case, painted, arranged, merged, phases, settings)
+    beside = {} if settings.embed and not any(map(is_obj, scenes)) else pictures
+    report = merge_report(case, painted, unit, sheets, merged, groups, phases)
     return MergedFiles(tuple(files), beside, report, tuple(dict.fromkeys(case.notes)))
 
 
-def _read_looks(scenes: Sequence[Scene], siblings: Sequence[Siblings | None]) -> _Case:
-    case = _Case(scenes, siblings)
-    known: dict[Any, int] = {}
-    for number, (scene, find) in enumerate(zip(scenes, siblings, strict=True)):
-        book = look_book(scene, find)
-        case.books.append(book)
-        case.first_look.append(len(case.looks))
-        for look in book.looks:
-            at = len(case.looks)
-            case.of_book.append(number)
-            # What has no picture that can be read is a material without one.
-            uses = {n: use for n, use in look.uses.items() if _readable(case, look, use, at)}
-            look = replace(look, uses=uses)
-            case.looks.append(look)
-            case.canonical.append(known.setdefault(_content(case, at), at))
-    return case
-
-
-def _readable(case: _Case, look: Look, use: Use, at: int) -> bool:
-    return case.picture(at, use.picture) is not None
-
-
-def _content(case: _Case, at: int) -> Any:
-    """Equal for looks that are the same, whatever file they are of."""
-    look = case.looks[at]
-    uses = []
-    for name, use in sorted(look.uses.items()):
-        picture = case.picture(at, use.picture)
-        mark = picture.mark if picture else ""
-        uses.append((name, mark, use.channel, use.matrix.tobytes(), use.wrap, use.nearest))
-    factors = tuple(sorted((name, tuple(value)) for name, value in look.factors.items()))
-    return look.state, look.alpha, factors, tuple(uses)
-
-
-def _members(
-    case: _Case, wanted: Sequence[Sequence[bool]]
-) -> tuple[list[list[int]], list[Painted]]:
-    """Objects of each file that are merged, and all of them in order."""
-    members: list[list[int]] = []
-    painted: list[Painted] = []
-    table = np.array(case.canonical, np.int64)
-    for scene, first, asked in zip(case.scenes, case.first_look, wanted, strict=True):
-        obj_file = is_obj(scene)
-        own = painted_obj(scene, first) if obj_file else painted_objects(scene, first)
-        out = set() if obj_file else set(objects_with_variants(scene))
-        for number in sorted(k for k in out if asked[k]):
-            case.notes.append(
-                f"{scene.name}: “{scene.objects[number].name}” has materials that can be switched (KHR_materials_variants); it stays as it is."
-            )
-        kept = [k for k in range(len(own)) if asked[k] and k not in out]
-        members.append(kept)
-        painted += [replace(own[k], face_look=table[own[k].face_look]) for k in kept]
-    if not painted:
-        raise LayoutError(
-            "No object can be merged.", "", "Bring in files whose materials are not switched."
-        )
-    return members, painted
+def _titled(merged: Sequence[Merged], sheets: Sequence[Sheet]) -> tuple[Group, ...]:
+    """All groups, with titles that tell them apart."""
+    out = []
+    for number, (one, sheet) in enumerate(zip(merged, sheets, strict=True)):
+        for k, group in enumerate(one.groups):
+            title = sheet.title if len(one.groups) == 1 else f"{sheet.title} {k + 1}"
+            out.append(replace(group, title=title, sheet=number))
+    return tuple(out)
 
 
 def _free_channel(painted: Sequence[Painted]) -> int:
@@ -325,104 +233,43 @@ def _tangents(scene: Scene, members: Sequence[int]) -> list[FloatArray | None]:
 
 
 def _written(
-    case: _Case,
+    case: Case,
     members: Sequence[Sequence[int]],
-    arranged: Arranged,
-    merged: Merged,
+    plane: Sequence[FloatArray],
+    unit: Sequence[FloatArray],
+    sheets: Sheets,
+    groups: Sequence[Group],
+    pictures: dict[str, bytes],
     channel: int,
     settings: MergeSettings,
     places: Sequence[str] | None,
 ) -> list[dict[str, bytes]]:
+    group_of = {(g.sheet, look): k for k, g in enumerate(groups) for look in g.looks}
     out: list[dict[str, bytes]] = []
     at = 0
     for k, scene in enumerate(case.scenes):
-        own = arranged.uv[at : at + len(members[k])]
+        rows = slice(at, at + len(members[k]))
         at += len(members[k])
+        place = places[k] if places else ""
         if not members[k]:
             out.append({scene.name: scene.source.data})
             continue
+        of_face = sheets.of_face[rows]
         if is_obj(scene):
-            whole = dict(zip(members[k], own, strict=True))
+            # Tiles are told by where the UVs lie: pictures repeat.
+            own = dict(zip(members[k], zip(plane[rows], of_face, strict=True), strict=True))
             out.append(
                 write_merged_obj(
-                    scene, [whole.get(n) for n in range(len(scene.objects))], case.first_look[k], merged.groups, case.looks, case.canonical,
-                    settings.name, places[k] if places else "",
+                    scene, [own.get(n) for n in range(len(scene.objects))], case.first_look[k],
+                    groups, group_of, case.looks, case.canonical, settings.name, place,
                 )
             )  # fmt: skip
             continue
         out.append(
             write_merged(
-                scene, case.siblings[k], members[k], own, case.books[k], case.first_look[k],
-                merged.groups, case.looks, case.canonical, merged.files, channel, settings.name,
-                settings.embed, places[k] if places else "",
+                scene, case.siblings[k], members[k], unit[rows], of_face, case.books[k],
+                case.first_look[k], groups, group_of, case.looks, case.canonical, pictures,
+                channel, settings.embed, place,
             )
         )  # fmt: skip
     return out
-
-
-def _report(
-    case: _Case,
-    painted: Sequence[Painted],
-    arranged: Arranged,
-    merged: Merged,
-    phases: dict[str, float],
-    settings: MergeSettings,
-) -> dict[str, Any]:
-    used = sorted({int(k) for own in painted for k in np.unique(own.face_look)})
-    px = (settings.pack.width, settings.pack.height)
-    before = {
-        picture.mark: picture
-        for k in used
-        for use in case.looks[k].uses.values()
-        if (picture := case.picture(k, use.picture)) is not None
-    }
-    sizes = [
-        (*picture.size, 4 if picture.has_alpha else 3, picture.depth) for picture in before.values()
-    ]
-    calls = sum(len(np.unique(own.face_look)) for own in painted)
-    group_of = {k: n for n, group in enumerate(merged.groups) for k in group.looks}
-    after_calls = sum(len({group_of[int(k)] for k in np.unique(own.face_look)}) for own in painted)
-    return {
-        "materials": {"before": len(used), "after": len(merged.groups)},
-        "maps": {"before": len(before), "after": len(merged.files)},
-        "draw_calls": {"before": calls, "after": after_calls},
-        "memory": {
-            "before": memory_total(sizes),
-            "after": memory_total(list(merged.sizes.values())),
-        },
-        "texels": {
-            "before": sum(picture.size[0] * picture.size[1] for picture in before.values()),
-            "after": sum(w * h for w, h, _, _ in merged.sizes.values()),
-        },
-        "objects": [
-            {
-                "name": own.obj.name,
-                "kept": kept_density(own, uv, case.looks, case.size, px),
-                "loss": {
-                    role: round(rows[number], 2)
-                    for role, rows in merged.loss.items()
-                    if number in rows
-                },
-            }
-            for number, (own, uv) in enumerate(zip(painted, arranged.uv, strict=True))
-        ],
-        "groups": [
-            {
-                "material": settings.name
-                if len(merged.groups) == 1
-                else f"{settings.name} {n + 1}",
-                "alpha": group.alpha,
-                "of": [case.looks[k].name for k in group.looks],
-            }
-            for n, group in enumerate(merged.groups)
-        ],
-        "coverage": merged.texels.covered,
-        "scale": arranged.scale,
-        "islands": arranged.islands,
-        "stacked": arranged.stacked,
-        "pictures": [
-            {"name": name, "width": w, "height": h, "channels": c, "bits": bits}
-            for name, (w, h, c, bits) in merged.sizes.items()
-        ],
-        "seconds": {name: round(value, 3) for name, value in phases.items()},
-    }

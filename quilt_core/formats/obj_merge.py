@@ -6,7 +6,7 @@ Reference: Wavefront OBJ and MTL, see `quilt_core.formats.obj_looks`.
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import PurePosixPath
 from typing import Any
 
@@ -21,6 +21,7 @@ from quilt_core.pictures.merge import Group
 from quilt_core.scene.model import Scene
 
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
 
 PLAIN_NAME = "plain"
 """Material of faces without any, behind others that have one."""
@@ -28,47 +29,65 @@ PLAIN_NAME = "plain"
 
 def write_merged_obj(
     scene: Scene,
-    uvs: Sequence[FloatArray | None],
+    laid: Sequence[tuple[FloatArray, IntArray] | None],
     first_look: int,
     groups: Sequence[Group],
+    group_of: Mapping[tuple[int, int], int],
     looks: Sequence[Look],
     canonical: Sequence[int],
     name: str,
     place: str = "",
 ) -> dict[str, bytes]:
-    """The OBJ with a new layout and its material file with one material for each group; objects whose
-    UVs are None keep what they have."""
+    """The OBJ with a new layout and its material file with one material for each group.
+
+    `laid` are the UVs (C, 2) of each object's corners and the sheets (F,) of its faces; objects with
+    None, and faces with -1, keep what they have. `group_of` tells the group of a sheet and look.
+    """
     source: ObjSource = scene.source
-    data = write_obj(scene, list(uvs))
+    data = write_obj(
+        scene,
+        [
+            None if own is None else _only(own, obj.mesh.corner_face)
+            for own, obj in zip(laid, scene.objects, strict=True)
+        ],
+    )
     end = b"\r\n" if b"\r\n" in source.data[:4096] else b"\n"
-    group_of = {look: k for k, group in enumerate(groups) for look in group.looks}
     none = first_look + len(scene.materials)
     wanted = [""] * len(source.face_lines)
     used: set[int] = set()
+    keep = False
     known = [material.name for material in scene.materials]
-    for obj, faces, uv in zip(scene.objects, source.object_faces, uvs, strict=True):
-        if uv is None:
-            for face, material in zip(faces.tolist(), obj.mesh.face_material.tolist(), strict=True):
+    for obj, faces, own in zip(scene.objects, source.object_faces, laid, strict=True):
+        sheets = np.full(len(faces), -1) if own is None else own[1]
+        for face, material, sheet in zip(
+            faces.tolist(), obj.mesh.face_material.tolist(), sheets.tolist(), strict=True
+        ):
+            if sheet < 0:
+                keep = True
                 wanted[face] = known[material] if material >= 0 else ""
-            continue
-        for face, material in zip(faces.tolist(), obj.mesh.face_material.tolist(), strict=True):
-            group = group_of[canonical[first_look + material if material >= 0 else none]]
+                continue
+            group = group_of[sheet, canonical[first_look + material if material >= 0 else none]]
             used.add(group)
-            wanted[face] = _title(name, group, len(groups))
+            wanted[face] = _title(groups[group])
     library = f"{re.sub(chr(92) + 's+', '_', PurePosixPath(scene.name).stem)}.{name}.mtl"
     again = read_obj(scene.name, data).source
-    keep = any(uv is None for uv in uvs)
     out = _with_materials(again, wanted, library.encode(), end, keep)
     text = end.join(
         line.encode()
         for k in sorted(used)
-        for line in [*_lines(groups[k], looks, _title(name, k, len(groups)), place), ""]
+        for line in [*_lines(groups[k], looks, _title(groups[k]), place), ""]
     )
     return {scene.name: out, library: text}
 
 
-def _title(name: str, group: int, count: int) -> str:
-    return name if count == 1 else f"{name}_{group + 1}"
+def _only(own: tuple[FloatArray, IntArray], corner_face: IntArray) -> FloatArray:
+    """UVs of the faces that lie on a sheet, NaN for the others."""
+    uv, sheet = own
+    return np.where((sheet[corner_face] >= 0)[:, None], uv, np.nan)
+
+
+def _title(group: Group) -> str:
+    return re.sub(r"\s+", "_", group.title)
 
 
 def _lines(group: Group, looks: Sequence[Look], title: str, place: str) -> list[str]:

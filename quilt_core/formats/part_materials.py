@@ -22,7 +22,7 @@ from numpy.typing import NDArray
 
 from quilt_core.formats._append import Appender
 from quilt_core.formats.channels import material_holders
-from quilt_core.formats.gltf_read import GltfSource
+from quilt_core.formats.gltf_read import GltfSource, PrimitivePart
 from quilt_core.formats.gltf_write import ELEMENTS, pack_document
 from quilt_core.formats.obj_read import ObjSource
 from quilt_core.scene.model import Scene
@@ -155,26 +155,34 @@ def _split_gltf(
 
 def _pieces(
     primitive: dict[str, Any],
-    part: Any,
+    part: PrimitivePart,
     atlas: IntArray,
     appender: Appender,
     point: Callable[[dict[str, Any], int], None],
 ) -> Iterator[dict[str, Any]]:
-    """A primitive for each atlas that its triangles lie in; they share all vertices."""
-    found = np.unique(atlas)
-    for number in found:
+    """A primitive for each atlas that its triangles lie in, with the material of it."""
+    for number, piece in parted(primitive, part, atlas, appender):
+        if "material" not in piece:
+            point(piece, number)
+        for holder in material_holders(piece):
+            point(holder, number)
+        yield piece
+
+
+def parted(
+    primitive: dict[str, Any], part: PrimitivePart, group: IntArray, appender: Appender
+) -> Iterator[tuple[int, dict[str, Any]]]:
+    """A primitive for each group (T,) of its triangles, with the group; they share all vertices."""
+    found = np.unique(group)
+    for number in found.tolist():
         piece = primitive if len(found) < 2 else copy.deepcopy(primitive)
         if len(found) > 1:
-            index = part.vertex.reshape(-1, 3)[atlas == number].reshape(-1, 1)
+            index = part.vertex.reshape(-1, 3)[group == number].reshape(-1, 1)
             wide = np.uint16 if index.max() < 65535 else np.uint32
             model = {"componentType": 5123 if wide is np.uint16 else 5125, "type": "SCALAR"}
             piece["indices"] = appender.add_accessor(index.astype(wide), model, ELEMENTS)
             piece.pop("mode", None)
-        if "material" not in piece:
-            point(piece, int(number))
-        for holder in material_holders(piece):
-            point(holder, int(number))
-        yield piece
+        yield number, piece
 
 
 def _split_obj(

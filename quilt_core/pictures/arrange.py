@@ -194,23 +194,21 @@ def _px_of(
 
 def kept_density(
     own: Painted,
-    uv: FloatArray,
+    px: FloatArray,
     looks: Sequence[Look],
     sizes: Callable[[int, Use], tuple[int, int] | None],
-    size: tuple[int, int],
 ) -> float | None:
-    """How dense an object's texels are in a layout (C, 2) of a picture of some size, as a part of what
-    they were painted with; None where it has no picture."""
+    """How dense an object's texels are where its corners lie now (C, 2), px, as a part of what they were
+    painted with; None where it has no picture."""
     old = _px_of(own, looks, sizes)[0]
     tri = own.mesh.triangles
-    new = uv * np.array(size, np.float64)
 
     def area(points: FloatArray) -> FloatArray:
         corner = points[tri]
         a, b = corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0]
         return np.asarray(0.5 * np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]))
 
-    before, after = area(old), area(new)
+    before, after = area(old), area(px)
     fine = np.isfinite(after) & (before > 1e-6)
     if not fine.any():
         return None

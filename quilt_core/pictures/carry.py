@@ -60,6 +60,17 @@ class Skin:
         """(N, 3, 2) where they lie now, px from the top left."""
         return np.stack([self.now[..., 0] * width, (1.0 - self.now[..., 1]) * height], axis=2)
 
+    def part(self, chosen: BoolArray) -> Skin:
+        """Some of the triangles."""
+        return Skin(
+            self.now[chosen],
+            {channel: rows[chosen] for channel, rows in self.stored.items()},
+            self.look[chosen],
+            self.points[chosen],
+            self.normals[chosen],
+            self.tangents[chosen],
+        )
+
     def read_at(self, use: Use) -> FloatArray:
         """(N, 3, 2) where a use of a picture reads at the corners; NaN without UVs."""
         uv = self.stored.get(use.channel)

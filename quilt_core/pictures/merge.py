@@ -3,7 +3,7 @@ the carried pictures."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -25,6 +25,8 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 Pictures = Callable[[int, int], Picture | None]
 
+PACKED = "occlusionRoughnessMetallic"
+
 
 @dataclass(frozen=True, eq=False)
 class Group:
@@ -38,12 +40,18 @@ class Group:
         Slot name to the factors of the new material.
     slots : dict
         Slot name to the name of the file that it reads.
+    title : str
+        Of the new material.
+    sheet : int
+        Which set of pictures it reads, where there are several.
     """
 
     looks: tuple[int, ...]
     alpha: str
     factors: dict[str, tuple[float, ...]] = field(default_factory=dict)
     slots: dict[str, str] = field(default_factory=dict)
+    title: str = ""
+    sheet: int = 0
 
 
 @dataclass(frozen=True, eq=False)
@@ -59,6 +67,8 @@ class Merged:
         Their names to width, height, channels and bits.
     texels : Texels
         Of the largest picture.
+    roles : dict
+        Their names to what they show.
     loss : dict
         Slot name to dB by object, see `losses`.
     """
@@ -67,6 +77,7 @@ class Merged:
     files: dict[str, bytes]
     sizes: dict[str, tuple[int, int, int, int]]
     texels: Texels
+    roles: dict[str, str] = field(default_factory=dict)
     loss: dict[str, dict[int, float]] = field(default_factory=dict)
 
 
@@ -113,8 +124,8 @@ def merge_pictures(
     looks: Sequence[Look],
     pictures: Pictures,
     size: tuple[int, int],
-    prefix: str,
-    role_sizes: dict[str, int] | None = None,
+    name: Callable[[str], str],
+    role_sizes: Mapping[str, int] | None = None,
     filter_name: str = "bilinear",
     tell: Callable[[float, str], bool] = lambda progress, what: True,
     owner: IntArray | None = None,
@@ -129,8 +140,8 @@ def merge_pictures(
         See `carry`.
     size : (2,) int
         Width and height in px.
-    prefix : str
-        What the names of the files begin with.
+    name : callable
+        Name of the file of a role, without its ending.
     role_sizes : dict, optional
         Slot name to another width; heights in proportion.
     filter_name : str
@@ -178,9 +189,9 @@ def merge_pictures(
             settle_constants(skin, slot, looks, bakings, out)
         if owner is not None and slot.kind != "normal":
             loss[slot.name] = losses(skin, owner, slot, looks, bakings, pictures, out, maps[shape])
-        file = f"{prefix}_{file_role(slot)}.png"
+        file = f"{name(file_role(slot))}.png"
         if file in files:  # another format's picture of the same role
-            file = f"{prefix}_{file_role(slot)}_{number}.png"
+            file = f"{name(f'{file_role(slot)}_{number}')}.png"
         for group in groups:
             if group.looks[0] in bakings:
                 group.slots[slot.name] = file
@@ -192,10 +203,16 @@ def merge_pictures(
             opaque = slot == BASE and all(g.alpha == "OPAQUE" for g in groups)
             channels = 3 if opaque or float(out[..., 3].min()) == 1.0 else 4
         _keep(files, sizes, file, out[..., :channels], slot.srgb, depth)
-    _pack_data(files, sizes, ready, groups, prefix)
+    _pack_data(files, sizes, ready, groups, name)
+    roles = {
+        file: PACKED if file == f"{name(PACKED)}.png" else file_role(slot)
+        for slot in slots
+        for group in groups
+        if (file := group.slots.get(slot.name, ""))
+    }
     largest = max(maps.values(), key=lambda one: one.owner.size, default=None)
     texels = largest or find_texels(skin.px(*size), *size)
-    return Merged(tuple(groups), files, sizes, texels, loss)
+    return Merged(tuple(groups), files, sizes, texels, roles, loss)
 
 
 def file_role(slot: Slot) -> str:
@@ -238,19 +255,19 @@ def _pack_data(
     sizes: dict[str, tuple[int, int, int, int]],
     ready: dict[str, tuple[NDArray[np.float32], int]],
     groups: Sequence[Group],
-    prefix: str,
+    name: Callable[[str], str],
 ) -> None:
     """Occlusion, roughness and metal in one picture, red to blue, where their sizes agree."""
     rough, occlusion = ready.get("metallicRoughness"), ready.get("occlusion")
     if rough and occlusion and rough[0].shape == occlusion[0].shape:
-        name = f"{prefix}_occlusionRoughnessMetallic.png"
+        file = f"{name(PACKED)}.png"
         packed = rough[0][..., :3].copy()
         packed[..., 0] = occlusion[0][..., 0]
-        _keep(files, sizes, name, packed, False, max(rough[1], occlusion[1]))
+        _keep(files, sizes, file, packed, False, max(rough[1], occlusion[1]))
         for group in groups:
             for slot in ("metallicRoughness", "occlusion"):
                 if slot in group.slots:
-                    group.slots[slot] = name
+                    group.slots[slot] = file
         return
     for slot, one in (("metallicRoughness", rough), ("occlusion", occlusion)):
         if one is not None:
@@ -259,4 +276,4 @@ def _pack_data(
                 values[..., 0] = 1.0
             else:
                 values[..., 1:] = values[..., :1]
-            _keep(files, sizes, f"{prefix}_{slot}.png", values, False, one[1])
+            _keep(files, sizes, f"{name(slot)}.png", values, False, one[1])

@@ -6,6 +6,8 @@ from typing import Any
 
 from rest_framework import serializers
 
+from quilt_core.errors import LayoutError
+from quilt_core.formats.merge_settings import check_naming
 from studio.api.serializers import OnChange
 
 FILTERS = ("bilinear", "mitchell", "lanczos")
@@ -22,6 +24,13 @@ class CarryIn(OnChange):
     )  # fmt: skip
     filter = serializers.ChoiceField(choices=FILTERS, default="bilinear")
     name = serializers.RegexField(r"^\w[\w .-]{0,80}$", default="atlas")
+    naming = serializers.CharField(
+        default="{name}_{role}", max_length=120,
+        help_text="pattern of the pictures' names, with {name}, {role} and {tile}",
+    )  # fmt: skip
+    whole = serializers.BooleanField(
+        default=False, help_text="all atlases of the project, not this one alone"
+    )
     preview = serializers.BooleanField(default=False, help_text="512 px, for a look")
 
     def validate_roles(self, value: dict[str, int]) -> dict[str, int]:
@@ -29,6 +38,14 @@ class CarryIn(OnChange):
         unknown = sorted(set(value) - set(ROLES))
         if unknown:
             raise serializers.ValidationError(f"“{unknown[0]}” is none of {', '.join(ROLES)}.")
+        return value
+
+    def validate_naming(self, value: str) -> str:
+        """A pattern that tells roles apart."""
+        try:
+            check_naming(value)
+        except LayoutError as error:
+            raise serializers.ValidationError(f"{error.what} {error.cure}") from None
         return value
 
     def validate_size(self, value: int) -> int:

@@ -16,7 +16,7 @@ from quilt_cli.main import main
 from quilt_core.errors import LayoutError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import folder_siblings
-from quilt_core.formats.merge_files import MergeSettings, merge_files
+from quilt_core.formats.merge_files import MergeSettings, Sheet, carry_files, merge_files
 from quilt_core.pack import PackSettings
 from tests.core.painted import GlbMaker, hard_device, plain_device, plates, png
 from tests.core.test_gltf import validator_errors
@@ -89,6 +89,13 @@ class Samples:
                 texel = linear[(low[:, 1] + dy) % height, (low[:, 0] + dx) % width, :3]
                 out += weight[:, None] * texel
         return out * factor
+
+
+def faces_at(samples: Samples, primitive: dict) -> dict[bytes, int]:
+    """Triangles of a primitive by where their corners lie."""
+    points = samples.rows(primitive["attributes"]["POSITION"])
+    corners = points[samples.rows(primitive["indices"]).reshape(-1, 3)]
+    return {own.tobytes(): k for k, own in enumerate(corners)}
 
 
 def difference(old: Path, new: Path, primitive: int = 0) -> float:
@@ -367,3 +374,89 @@ def test_names_of_pictures_never_lead_elsewhere(tmp_path, capsys):
     code = main(["merge", str(path), "--out", str(tmp_path / "out"), "--name", "../../elsewhere"])
     assert code == 2 and "names of files" in capsys.readouterr().err
     assert not (tmp_path / "out").exists()
+
+
+def test_tiles_and_parts_get_pictures_of_their_own_and_the_rest_stays(tmp_path):
+    device = plain_device(3, 64, 4)
+    scene = read_scene("device.glb", device)
+    mesh = scene.objects[0].mesh
+    old = mesh.channels[0].per_corner
+    # Four plates in the quarters of the square: one goes to each of two tiles of 64 px and to a sheet of
+    # 32 px, turned or moved by whole texels; the last one stays.
+    plate = (np.arange(mesh.face_count) // 32).astype(np.int64)
+    uv = np.full_like(old, np.nan)
+    corner = plate[mesh.corner_face]
+    low = {k: np.floor(old[corner == k].min(axis=0) * 2) / 2 for k in range(3)}
+    for k, place in ((0, (0.25, 0.25)), (1, (1.5, 0.0)), (2, (0.0, 0.0))):
+        own = old[corner == k] - low[k]
+        if k == 1:
+            own = np.stack([own[:, 1], 0.5 - own[:, 0]], axis=1)
+        uv[corner == k] = own * (2 if k == 2 else 1) + place
+    sheets = [Sheet("set", 64, 64, 1001), Sheet("set", 64, 64, 1002), Sheet("other", 32, 32)]
+    of_face = np.where(plate < 3, plate, -1)
+    done = carry_files(
+        [scene], [None], [[uv]], MergeSettings(name="set"), sheets=sheets, face_sheets=[[of_face]]
+    )
+    roles = ("baseColor", "occlusionRoughnessMetallic", "normal", "emissive")
+    assert set(done.pictures) == {
+        f"{stem}_{role}{tile}.png"
+        for stem, tile in (("set", ".1001"), ("set", ".1002"), ("other", ""))
+        for role in roles
+    }
+    assert {(p["role"], p["tile"], p["set"]) for p in done.report["pictures"]} >= {
+        ("normal", 1002, "set 1002"), (roles[1], 0, "other"),
+    }  # fmt: skip
+    before, after = tmp_path / "before", tmp_path / "after"
+    for folder, files in ((before, {"device.glb": device}), (after, done.files[0] | done.pictures)):
+        folder.mkdir()
+        for name, data in files.items():
+            (folder / name).write_bytes(data)
+    assert validator_errors((after / "device.glb").read_bytes(), after) == []
+    a, b = Samples(before / "device.glb"), Samples(after / "device.glb")
+    pieces = b.doc["meshes"][0]["primitives"]
+    assert len({json.dumps(piece["attributes"]) for piece in pieces}) == 1
+    names = [b.doc["materials"][piece["material"]]["name"] for piece in pieces]
+    assert sorted(names) == ["Paint", "other", "set 1001", "set 1002"]
+    assert done.report["draw_calls"] == {"before": 1, "after": 4}
+    one = a.doc["meshes"][0]["primitives"][0]
+    known = faces_at(a, one)
+    rng = np.random.default_rng(4)
+    for piece in pieces:
+        found = faces_at(b, piece)
+        assert len(found) == 32
+        there = rng.choice(len(found), 500)
+        keys = list(found)
+        bary = rng.dirichlet((1, 1, 1), 500)
+        was = a.base_at(one, np.array([known[keys[k]] for k in there]), bary)
+        now = b.base_at(piece, np.array([found[keys[k]] for k in there]), bary)
+        assert np.percentile(np.abs(was - now).max(axis=1), 75) < 1e-4
+
+
+def test_tiles_of_an_obj_stay_where_they_are(tmp_path):
+    text = b"""mtllib two.mtl
+v 0 0 0
+v 1 0 0
+v 0 1 0
+v 1 1 0
+vt 0.1 0.1
+vt 0.9 0.1
+vt 0.1 0.9
+usemtl a
+f 1/1 2/2 3/3
+usemtl b
+f 2/1 4/2 3/3
+"""
+    mtl = b"newmtl a\nKd 1 0 0\nnewmtl b\nKd 0 0 1\n"
+    scene = read_scene("two.obj", text, lambda name: mtl)
+    uv = np.array([(0.1, 0.1), (0.9, 0.1), (0.1, 0.9), (1.1, 0.1), (1.9, 0.1), (1.1, 0.9)])
+    sheets = [Sheet("set", 64, 64, 1001), Sheet("set", 64, 64, 1002)]
+    done = carry_files(
+        [scene], [lambda name: mtl], [[uv]], MergeSettings(), sheets=sheets,
+        face_sheets=[[np.array([0, 1])]],
+    )  # fmt: skip
+    again = read_scene("two.obj", done.files[0]["two.obj"], lambda n: done.files[0].get(n))
+    np.testing.assert_allclose(again.objects[0].mesh.channels[0].per_corner, uv)
+    # Each tile has one colour, which its material says without a picture.
+    written = done.files[0]["two.atlas.mtl"].decode().split("newmtl ")
+    assert [block.split()[0] for block in written[1:]] == ["set_1001", "set_1002"]
+    assert "Kd 1 0 0" in written[1] and "Kd 0 0 1" in written[2] and not done.pictures

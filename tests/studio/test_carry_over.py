@@ -11,7 +11,7 @@ import pytest
 from PIL import Image
 
 from quilt_core.formats import read_scene
-from studio.models import Job
+from studio.models import Atlas, Job
 from studio.state import read_state
 from tests.core.painted import plain_device, png
 from tests.core.test_merge import MTL, OBJ
@@ -111,13 +111,59 @@ def test_a_preview_is_small_and_has_no_files(act, painted, client):
 def test_what_cannot_be_carried_over_says_why(act, painted, send, atlas):
     for bad in ({"size": 8}, {"roles": {"shine": 512}}, {"roles": {"normal": 3}}, {"name": "../x"}):
         assert act(painted, "carry-over", **bad).status_code == 400
+    assert act(painted, "carry-over", naming="{name}").status_code == 400
+    aside = job_of(act(painted, "carry-over", size=64))  # laid out as they came
+    assert aside.result["report"]["groups"]
+
+
+def test_each_tile_gets_its_pictures(act, painted, client):
     tiles = [
         {"number": 1001, "width": 256, "height": 256},
-        {"number": 1002, "width": 256, "height": 256},
+        {"number": 1002, "width": 128, "height": 128},
     ]
     assert act(painted, "tiles", tiles=tiles, method="put").status_code == 200
-    job = job_of(act(painted, "carry-over"), Job.FAILED)
-    assert "2 tiles" in job.error["what"]
+    # Two plates go to the second sheet.
+    beside = [1, 0, 1, 0, 1, 0]
+    assert act(painted, "place", verb="move", islands=[0, 3], moves=[beside]).status_code == 200
+    job = job_of(act(painted, "carry-over", name="set", size=512))
+    sizes = {p["name"]: (p["width"], p["tile"]) for p in job.result["report"]["pictures"]}
+    assert sizes["set_baseColor.1001.png"] == (512, 1001)
+    assert sizes["set_baseColor.1002.png"] == (256, 1002)
+    body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        doc = glb_json(archive.read("one.glb"))
+        assert len(doc["meshes"][0]["primitives"]) == 2
+        assert [m["name"] for m in doc["materials"]] == ["set 1001", "set 1002"]
+
+
+def test_parts_of_an_object_lie_in_two_atlases(act, painted, client):
+    packed(act, painted)
+    made = client.post(
+        f"/api/projects/{painted.project_id}/atlases/",
+        {"name": "Small parts", "change": painted.project.head_id},
+        content_type="application/json",
+    )
+    painted.project.refresh_from_db()
+    assert made.status_code == 201, made.content
+    other = Atlas.objects.exclude(pk=painted.pk).get(project=painted.project)
+    moved = act(other, "islands", source=painted.pk, islands=[0, 3])
+    assert moved.status_code == 200, moved.content
+    painted.refresh_from_db()
+    other.refresh_from_db()
+    job_of(act(other, "pack", padding=4, margin=2, effort="quick"))
+
+    def materials(job):
+        body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+        with zipfile.ZipFile(io.BytesIO(body)) as archive:
+            docs = [glb_json(archive.read(name)) for name in ("one.glb", "two.glb")]
+        return [[m["name"] for m in doc["materials"]] for doc in docs]
+
+    # Of this atlas alone: the other parts keep what they have.
+    job = job_of(act(painted, "carry-over", size=256, name="set"))
+    assert sorted(map(sorted, materials(job))) == [["Paint", "set"]] * 2
+    job = job_of(act(painted, "carry-over", size=256, whole=True))
+    assert len(job.result["report"]["pictures"]) == 8
+    assert {tuple(sorted(m)) for m in materials(job)} == {("Small_parts", "props_A")}
 
 
 def test_an_obj_in_folders_finds_its_pictures(act, send, atlas, client):

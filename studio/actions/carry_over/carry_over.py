@@ -11,19 +11,18 @@ from collections.abc import Callable
 from pathlib import PurePosixPath
 from typing import Any
 
-import numpy as np
-
+from quilt_core.scene.tiles import home_tiles
 from studio import storage
+from studio.actions.carry_over.lay_out import lay_out
 from studio.actions.carry_over.list_materials import siblings_of
 from studio.actions.errors import Refused
 from studio.actions.gather.unpack import free_folder
-from studio.actions.mend.new_bases import object_of, scene_of
-from studio.arrays import Layout, load_geometry, load_layout
+from studio.arrays import Layout, load_layout
 from studio.models import Revision, Source
-from studio.state import spans
 
 Report = Callable[[float, str], None]
 PREVIEW = 512
+NAMING = "{name}_{role}"
 PICTURES = "pictures/"
 """Folder of the new pictures in the zip."""
 
@@ -33,36 +32,31 @@ def carry_over(
 ) -> dict[str, Any] | None:
     """Carry over, and keep files and pictures; None when the user wants nothing of it.
 
-    `params`: size (width in px, 0 for the sheet's own), roles (slot name to width), filter, name,
-    preview (512 px, no files).
+    `params`: size (width of the first sheet in px, 0 for its own), roles (slot name to width), filter,
+    name, naming (pattern of names), whole (all atlases of the project, whose `revisions` are told), preview
+    (512 px, no files).
     """
     from quilt_core.errors import LayoutError
     from quilt_core.formats.merge_files import MergeSettings, carry_files
-    from quilt_core.pack import PackSettings
 
-    layout = load_layout(revision)
-    _check(layout)
-    tile = layout.tiles[0]
-    width = PREVIEW if params.get("preview") else params.get("size") or tile.width
-    height = max(16, round(width * tile.height / tile.width))
+    layouts = _layouts(revision, params)
+    for layout in layouts:
+        _check(layout)
+    targets = {m.row.target for layout in layouts for m in layout.members}
+    if len(targets) > 1:
+        raise Refused(
+            "The objects' layouts are written to different UV channels.", revision.name,
+            "Choose one channel for all of them in Hand off.",
+        )  # fmt: skip
+    preview = bool(params.get("preview"))
     settings = MergeSettings(
-        pack=PackSettings(
-            width=width, height=height, padding=min(layout.state.padding, width / 4), margin=0.0
-        ),
         filter_name=params.get("filter", "bilinear"),
         name=params.get("name") or "atlas",
-        role_sizes={} if params.get("preview") else dict(params.get("roles") or {}),
+        role_sizes={} if preview else dict(params.get("roles") or {}),
+        naming=params.get("naming") or NAMING,
     )
-    sources = {member.object.source.pk: member.object.source for member in layout.members}
-    scenes = [scene_of(source) for source in sources.values()]
-    uvs = [[None] * len(scene.objects) for scene in scenes]
-    at = {pk: k for k, pk in enumerate(sources)}
-    targets = set()
-    for k, member in enumerate(layout.members):
-        place = at[member.object.source_id]
-        uvs[place][member.object.number] = _uv(layout, k, scenes[place])
-        targets.add(member.row.target)
-    places = _places(layout, list(sources.values()))
+    laid = lay_out(layouts, settings.name, PREVIEW if preview else params.get("size") or 0)
+    places = _places(laid.sources)
 
     def tell(progress: float, what: str) -> bool:
         report(progress, what)
@@ -70,8 +64,8 @@ def carry_over(
 
     try:
         done = carry_files(
-            scenes, [siblings_of(source) for source in sources.values()], uvs, settings,
-            min(targets), tell, [_to_pictures(path) for path in places],
+            laid.scenes, [siblings_of(source) for source in laid.sources], laid.uvs, settings,
+            min(targets), tell, [_to_pictures(path) for path in places], laid.sheets, laid.faces,
         )  # fmt: skip
     except LayoutError:
         if stop():
@@ -79,26 +73,30 @@ def carry_over(
         raise
     out: dict[str, Any] = {
         "revision": revision.pk,
-        "preview": bool(params.get("preview")),
+        "preview": preview,
         "report": done.report,
         "notes": list(done.notes),
         "names": list(done.pictures),
     }
     for name, data in done.pictures.items():
         out[f"picture {name}"] = storage.put(data)
-    if not params.get("preview"):
+    if not preview:
         report(0.97, "putting the zip together")
-        out["file"] = storage.put(_zip(list(sources.values()), places, done))
+        out["file"] = storage.put(_zip(places, done))
     return out
+
+
+def _layouts(revision: Revision, params: dict[str, Any]) -> list[Layout]:
+    """Those of this atlas, and of the others that were asked for."""
+    others = params["revisions"] if params.get("whole") else ()
+    wanted = [revision.pk, *(pk for pk in others if pk != revision.pk)]
+    rows = Revision.objects.select_related("atlas__project__head", "keyframe").in_bulk(wanted)
+    every = [load_layout(rows[pk]) for pk in wanted if pk in rows]
+    return [one for one in every if one.members or one.revision.pk == revision.pk]
 
 
 def _check(layout: Layout) -> None:
     name = layout.revision.name
-    if len(layout.tiles) > 1:
-        raise Refused(
-            f"This atlas has {len(layout.tiles)} tiles.", name,
-            "Pictures are carried over to one tile: put the islands on one sheet.",
-        )  # fmt: skip
     if not layout.members:
         raise Refused("There is no object in this atlas.", name, "Bring painted files in first.")
     aside = int(layout.unplaced.sum())
@@ -107,33 +105,16 @@ def _check(layout: Layout) -> None:
             f"{aside} {'island lies' if aside == 1 else 'islands lie'} on the side table.", name,
             "Pack them first, so that each one has its texels.",
         )  # fmt: skip
-    parted = next((m for m in layout.members if m.row.part is not None), None)
-    if parted:
+    home = home_tiles(layout.islands, layout.placements, [tile.size for tile in layout.tiles])
+    lost = int((home < 0).sum())
+    if lost:
         raise Refused(
-            f"“{parted.object.name}” lies in several atlases, by parts.", name,
-            "Put all its islands into one atlas first.",
-        )  # fmt: skip
-    if len({m.row.target for m in layout.members}) > 1:
-        raise Refused(
-            "The objects' layouts are written to different UV channels.", name,
-            "Choose one channel for all of them in Hand off.",
+            f"{lost} {'island lies' if lost == 1 else 'islands lie'} on none of the sheets.", name,
+            "Pack them first, or pull them onto a sheet.",
         )  # fmt: skip
 
 
-def _uv(layout: Layout, k: int, scene: Any) -> Any:
-    """(C, 2) UVs of a member's corners on the sheet; NaN for those without a place."""
-    from quilt_core.scene.layout import placed_corner_uvs
-
-    member = layout.members[k]
-    mesh = object_of(member.base, scene).mesh
-    data = load_geometry(member.base.geometry)
-    island = data["face_island"][mesh.corner_face]
-    first, last = spans(layout.state.members)[k]
-    found = placed_corner_uvs(data["uv"], island, layout.placements[first:last], True)
-    return np.full_like(data["uv"], np.nan) if found is None else found
-
-
-def _places(layout: Layout, sources: list[Source]) -> list[str]:
+def _places(sources: list[Source]) -> list[str]:
     """Where each file goes in the zip: uploads whose names would meet have folders of their own."""
     taken: list[str] = [PICTURES]
     folders: dict[str, str] = {}
@@ -150,7 +131,7 @@ def _to_pictures(path: str) -> str:
     return posixpath.join(os.path.relpath(PICTURES, str(PurePosixPath(path).parent)), "")
 
 
-def _zip(sources: list[Source], places: list[str], done: Any) -> bytes:
+def _zip(places: list[str], done: Any) -> bytes:
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
         for path, files in zip(places, done.files, strict=True):

@@ -1242,6 +1242,16 @@ export interface components {
             /** @default atlas */
             name: string;
             /**
+             * @description pattern of the pictures' names, with {name}, {role} and {tile}
+             * @default {name}_{role}
+             */
+            naming: string;
+            /**
+             * @description all atlases of the project, not this one alone
+             * @default false
+             */
+            whole: boolean;
+            /**
              * @description 512 px, for a look
              * @default false
              */

@@ -1,0 +1,131 @@
+"""How painted files are merged, and what the new pictures are called."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from quilt_core.errors import LayoutError
+from quilt_core.pack import PackSettings
+
+NAMING = "{name}_{role}"
+PLACES = ("{name}", "{role}", "{tile}")
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """A set of pictures: that of a tile.
+
+    Parameters
+    ----------
+    name : str
+        Of its material, and what names of its pictures begin with.
+    width, height : int
+        px.
+    tile : int
+        Number of the tile, which is told in names; 0 for one that stands alone.
+    """
+
+    name: str
+    width: int
+    height: int
+    tile: int = 0
+
+    @property
+    def corner(self) -> tuple[int, int]:
+        """UV of the tile's lower left corner."""
+        place = self.tile - 1001 if self.tile else 0
+        return place % 10, place // 10
+
+    @property
+    def title(self) -> str:
+        """What its material is called."""
+        return f"{self.name} {self.tile}" if self.tile else self.name
+
+
+@dataclass(frozen=True)
+class MergeSettings:
+    """How painted files are merged.
+
+    Parameters
+    ----------
+    pack : PackSettings
+        Size, padding, margin, effort and seed.
+    density : str or float
+        See `quilt_core.pictures.arrange.arrange`.
+    filter_name : str
+        See `quilt_core.pictures.carry.carry`.
+    keep_channel : bool
+        The shared layout goes to a free channel, so that the old ones survive.
+    name : str
+        Of the materials, and what names of pictures begin with.
+    embed : bool
+        Whether pictures are kept in the files.
+    role_sizes : dict
+        Slot name to another width in px.
+    naming : str
+        Pattern of names with {name}, {role} and {tile}.
+    """
+
+    pack: PackSettings = field(default_factory=PackSettings)
+    density: str | float = "keep"
+    filter_name: str = "bilinear"
+    keep_channel: bool = False
+    name: str = "atlas"
+    embed: bool = False
+    role_sizes: dict[str, int] = field(default_factory=dict)
+    naming: str = NAMING
+
+    def __post_init__(self) -> None:
+        if not re.fullmatch(r"\w[\w .-]{0,80}", self.name):
+            raise LayoutError(
+                f"“{self.name}” cannot begin the names of files.",
+                "name",
+                "Give letters, digits, dots, dashes and spaces.",
+            )
+        check_naming(self.naming)
+
+    @property
+    def sheet(self) -> Sheet:
+        """The only one, where nothing else is said."""
+        return Sheet(self.name, self.pack.width, self.pack.height)
+
+    def file_name(self, sheet: Sheet) -> Callable[[str], str]:
+        """Name of the file of a role on a sheet, without its ending."""
+        return lambda role: named(self.naming, sheet.name, role, sheet.tile)
+
+
+def check_naming(pattern: str) -> None:
+    """Refuse a pattern that gives two roles one name, or no name of a file.
+
+    Raises
+    ------
+    LayoutError
+    """
+    bare = pattern
+    for place in PLACES:
+        bare = bare.replace(place, "")
+    if "{role}" not in pattern or not re.fullmatch(r"[\w .-]{0,80}", bare):
+        raise LayoutError(
+            f"“{pattern}” is no pattern for names of pictures.",
+            "naming",
+            "Give {role}, and {name} and {tile} where wanted, with letters, digits, dots and dashes.",
+        )
+
+
+def named(pattern: str, name: str, role: str, tile: int) -> str:
+    """A name by a pattern; the number of a tile is added where the pattern does not place it.
+
+    Examples
+    --------
+    >>> named("{name}_{role}", "harbour", "normal", 1002)
+    'harbour_normal.1002'
+    >>> named("{role}-{tile}", "harbour", "normal", 0)
+    'normal'
+    """
+    if tile and "{tile}" not in pattern:
+        pattern += ".{tile}"
+    if not tile:
+        pattern = re.sub(r"[._ -]*\{tile\}", "", pattern)
+    return pattern.replace("{name}", name).replace("{role}", role).replace("{tile}", str(tile))
