@@ -6,87 +6,14 @@ import argparse
 from collections.abc import Callable
 from pathlib import Path
 
+from quilt_cli.picture_arguments import add_merge, add_pictures
 from quilt_cli.selectors import add_control, tile
+from quilt_cli.values import density, length, proportion, size, uv_tolerance, wanted_density
 from quilt_core.flatten.options import KINDS, FlattenSettings
 from quilt_core.formats.channels import ChannelEdit
 from quilt_core.pack.options import Option
-from quilt_core.pack.problem import EFFORTS, RECIPE_OPTIONS
+from quilt_core.pack.problem import RECIPE_OPTIONS
 from quilt_core.scene.islands import UV_TOLERANCE
-from quilt_core.scene.proportion import MOST
-
-
-def size(text: str) -> tuple[int, int]:
-    """``2048`` or ``2048x1024`` to (width, height)."""
-    try:
-        parts = [int(part) for part in text.lower().split("x")]
-    except ValueError:
-        parts = []
-    if len(parts) not in (1, 2):
-        raise argparse.ArgumentTypeError(f"“{text}” is no size; give 2048 or 2048x1024 (px)")
-    return parts[0], parts[-1]
-
-
-def density(text: str) -> str | float:
-    """``equal``, ``keep`` or a number of px per metre."""
-    if text in ("equal", "keep"):
-        return text
-    try:
-        value = float(text)
-    except ValueError:
-        value = float("nan")
-    if not 0 < value < float("inf"):
-        raise argparse.ArgumentTypeError(
-            f"“{text}” is no density; give equal, keep or px per metre, e.g. 512"
-        )
-    return value
-
-
-def wanted_density(text: str) -> float:
-    """A number of px per metre."""
-    value = density(text)
-    if isinstance(value, str):
-        raise argparse.ArgumentTypeError(f"“{text}” is no density; give px per metre, e.g. 512")
-    return value
-
-
-def length(text: str) -> float:
-    """A unit's length in metres."""
-    named = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
-    try:
-        value = named[text] if text in named else float(text)
-    except ValueError:
-        value = float("nan")
-    if not 0 < value < float("inf"):
-        raise argparse.ArgumentTypeError(
-            f"“{text}” is no unit; give m, cm, mm, in, ft or metres per unit"
-        )
-    return value
-
-
-def proportion(text: str) -> float:
-    """``853:1461`` or ``0.58`` to width / height."""
-    first, _, second = text.partition(":")
-    try:
-        value = float(first) / float(second or "1")
-    except (ValueError, ZeroDivisionError):
-        value = float("nan")
-    if not 1 / MOST <= value <= MOST:
-        raise argparse.ArgumentTypeError(f"“{text}” is no proportion; give width:height, e.g. 2:1")
-    return value
-
-
-def uv_tolerance(text: str) -> float:
-    """A difference of UVs in tiles, 0 to 0.01."""
-    try:
-        value = float(text)
-    except ValueError:
-        value = float("nan")
-    if not 0 <= value <= 0.01:
-        raise argparse.ArgumentTypeError(
-            f"“{text}” is no tolerance; give 0 to 0.01 tiles, e.g. 0.00001"
-        )
-    return value
-
 
 BY_DENSITY = ("fixed_scale", "even")
 """Options that `--density` stands for: a number of px per metre, keep or equal."""
@@ -236,41 +163,6 @@ def _add_copy(parser: argparse.ArgumentParser) -> None:
     parser.set_defaults(to_channel=None)
 
 
-def _add_merge(parser: argparse.ArgumentParser) -> None:
-    parser.add_argument(
-        "--out", type=Path, required=True, help="a folder, or a file when there is one input"
-    )
-    parser.add_argument(
-        "--size", type=size, default=(2048, 2048), help="pictures in px, 2048 or 2048x1024"
-    )
-    parser.add_argument("--padding", type=float, default=8.0, help="gap between islands in px (8)")
-    parser.add_argument("--margin", type=float, default=4.0, help="gap to the edge in px (4)")
-    parser.add_argument(
-        "--density",
-        type=density,
-        default="keep",
-        help="keep (each island its painted texels, all smaller where they must), equal (by size in the world), or px per metre",
-    )
-    parser.add_argument(
-        "--roles", action="append", default=[], metavar="ROLE=PX",
-        help="another width for one role, e.g. normal=4096",
-    )  # fmt: skip
-    parser.add_argument(
-        "--keep-channel", action="store_true", help="the shared layout goes to a free UV channel"
-    )
-    parser.add_argument("--name", default="atlas", help="of materials and pictures (atlas)")
-    parser.add_argument(
-        "--embed", action="store_true", help="pictures inside the files, not beside them"
-    )
-    parser.add_argument(
-        "--filter", choices=("bilinear", "mitchell", "lanczos"), default="bilinear",
-        help="for what grows; what shrinks is averaged",
-    )  # fmt: skip
-    parser.add_argument("--effort", choices=EFFORTS, default="standard", help="of the packing")
-    parser.add_argument("--seed", type=int, default=1, help="other seeds, other layouts (1)")
-    parser.add_argument("--preview", action="store_true", help="pictures of 512 px, for a look")
-
-
 def build() -> argparse.ArgumentParser:
     """The parser of all commands."""
     parser = argparse.ArgumentParser(
@@ -304,9 +196,12 @@ def build() -> argparse.ArgumentParser:
     merge = commands.add_parser(
         "merge", help="painted files to one shared layout and one set of pictures"
     )
-    _add_merge(merge)
+    add_merge(merge)
 
-    for command in (inspect, pack, plan, check, channels, flatten, copy, merge):
+    sets = commands.add_parser("pictures", help="picture sets: blank, checker, ids, layout, layers")
+    add_pictures(sets)
+
+    for command in (inspect, pack, plan, check, channels, flatten, copy, merge, sets):
         command.add_argument(
             "files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb"
         )
@@ -317,7 +212,7 @@ def build() -> argparse.ArgumentParser:
             default=1.0,
             help="unit of OBJ files: m, cm, mm, in, ft or metres",
         )
-    for command in (inspect, pack, plan, check, flatten, copy):
+    for command in (inspect, pack, plan, check, flatten, copy, sets):
         command.add_argument(
             "--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024"
         )

@@ -106,6 +106,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.merge import merge
 
         return merge(options)
+    if options.command == "pictures":
+        from quilt_cli.pictures import pictures
+
+        return pictures(options)
     if options.command == "copy-layout":
         from quilt_cli.copy_layout import copy_layout
 

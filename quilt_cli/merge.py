@@ -14,6 +14,7 @@ from quilt_core.formats.load import folder_siblings
 from quilt_core.formats.merge_files import MergeSettings, merge_files
 from quilt_core.pack import PackSettings
 from quilt_core.pictures.looks import CORE
+from quilt_core.pictures.profile import BUILT_IN, Profile, read_profile
 
 PREVIEW = 512
 REPORT_EVERY = 0.5
@@ -41,6 +42,10 @@ def merge(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         name=options.name,
         embed=options.embed,
         role_sizes=_role_sizes(options.roles),
+        naming=options.naming,
+        form=options.format,
+        bits=options.bits,
+        profile=_profile(options.profile),
     )
     targets = output_paths(options.files, options.out)
     scenes = [read_path(path, options.unit) for path in options.files]
@@ -65,6 +70,20 @@ def merge(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         "files": [str(path) for path, _ in ready],
     }
     return {"json": json, "text": _text(done.report)}, 0
+
+
+def _profile(given: str | None) -> Profile | None:
+    """A built-in profile by its name, or one from a file."""
+    if given is None or given in BUILT_IN:
+        return BUILT_IN.get(given or "")
+    path = Path(given)
+    if not path.is_file():
+        raise QuiltError(
+            f"There is no profile “{given}”.",
+            "--profile",
+            f"Give a TOML file, or one of {', '.join(BUILT_IN)}.",
+        )
+    return read_profile(path.name, path.read_bytes())
 
 
 def _role_sizes(given: list[str]) -> dict[str, int]:
@@ -107,6 +126,6 @@ def _text(report: dict[str, Any]) -> str:
         f"{report['islands']} islands, {report['coverage']:.1%} covered, {kept}\n"
         + "\n".join(
             f"{p['name']}: {p['width']} x {p['height']} px, {p['channels']} x {p['bits']} bit"
-            for p in report["pictures"]
+            for p in report["pictures"] + report["profile"]
         )
     )

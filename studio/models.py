@@ -264,6 +264,20 @@ class Recipe(models.Model):
         ]
 
 
+class SavedProfile(models.Model):
+    """What an engine wants its pictures like, as `quilt_core.pictures.profile` has it."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="profiles")
+    name = models.CharField(max_length=80)
+    what = models.JSONField()
+
+    class Meta:
+        ordering = ["name"]
+        constraints = [
+            models.UniqueConstraint(fields=["project", "name"], name="one_profile_per_name")
+        ]
+
+
 class Job(models.Model):
     """Long work. This row is the truth; the queue only carries its id."""
 

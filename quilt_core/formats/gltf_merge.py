@@ -1,7 +1,7 @@
 """Write a glTF file back whose objects share one set of pictures.
 
 Reference: glTF 2.0 specification (ISO/IEC 12113:2022); KHR_texture_transform;
-KHR_materials_emissive_strength; KHR_materials_variants.
+KHR_materials_emissive_strength; KHR_materials_variants; EXT_texture_webp.
 """
 
 from __future__ import annotations
@@ -31,6 +31,8 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 
+MIME = {"png": "image/png", "jpg": "image/jpeg", "webp": "image/webp"}
+WEBP = "EXT_texture_webp"
 VARIANTS = "KHR_materials_variants"
 
 
@@ -171,6 +173,9 @@ def write_merged(
         ]
     if textures.used_strength:
         doc.setdefault("extensionsUsed", []).append(STRENGTH)
+    if textures.used_webp:
+        for key in ("extensionsUsed", "extensionsRequired"):
+            doc[key] = sorted({*doc.get(key, []), WEBP})
     appender.finish()
     doc, buffers = tidied(doc, buffers)
     if "extensionsUsed" in doc:
@@ -231,7 +236,7 @@ class _Textures:
         self.channel, self.embed, self.place = channel, embed, place
         self.made: dict[str, int] = {}
         self.sampler = -1
-        self.used_strength = False
+        self.used_strength = self.used_webp = False
 
     def info(self, file: str) -> dict[str, Any]:
         """A texture info that reads a picture."""
@@ -246,13 +251,15 @@ class _Textures:
                 rows = np.frombuffer(self.pictures[file], np.uint8)[:, None]
                 image["bufferView"] = self.appender.add_view(rows, 0)
                 del self.doc["bufferViews"][-1]["target"]
-                image["mimeType"] = "image/png"
+                image["mimeType"] = MIME[file.rpartition(".")[2]]
             else:
                 image["uri"] = quote(self.place + file)
             self.doc.setdefault("images", []).append(image)
-            self.doc.setdefault("textures", []).append(
-                {"source": len(self.doc["images"]) - 1, "sampler": self.sampler}
-            )
+            source: dict[str, Any] = {"source": len(self.doc["images"]) - 1}
+            if file.endswith(".webp"):
+                self.used_webp = True
+                source = {"extensions": {WEBP: source}}
+            self.doc.setdefault("textures", []).append({**source, "sampler": self.sampler})
             self.made[file] = len(self.doc["textures"]) - 1
         info: dict[str, Any] = {"index": self.made[file]}
         if self.channel:

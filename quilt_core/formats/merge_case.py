@@ -53,6 +53,11 @@ class Case:
             self.decoded[key] = found
         return self.decoded[key]
 
+    def mark(self, look: int, use: Use) -> str:
+        """Equal for pictures with equal pixels."""
+        picture = self.picture(look, use.picture)
+        return picture.mark if picture else ""
+
     def size(self, look: int, use: Use) -> tuple[int, int] | None:
         """Size of a use's picture."""
         picture = self.picture(look, use.picture)

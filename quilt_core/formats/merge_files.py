@@ -19,6 +19,9 @@ from quilt_core.formats.merge_report import Sheets, merge_report
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.formats.obj_merge import write_merged_obj
 from quilt_core.pictures.arrange import Arranged, arrange
+from quilt_core.pictures.carry import Skin
+from quilt_core.pictures.compose import compose
+from quilt_core.pictures.conflicts import contents, find_conflicts
 from quilt_core.pictures.merge import Group, Merged, merge_pictures, skin_of
 from quilt_core.pictures.painted import Painted
 from quilt_core.scene.model import Scene
@@ -83,7 +86,7 @@ def merge_files(
     began = time.monotonic()
     arranged = arrange(
         painted, case.looks, case.size, settings.pack, settings.density,
-        lambda done: tell(0.05 + 0.4 * done, "packing"),
+        lambda done: tell(0.05 + 0.4 * done, "packing"), lambda look: case.of_book[look],
     )  # fmt: skip
     for number in arranged.unrolled:
         case.notes.append(
@@ -142,11 +145,12 @@ def carry_files(
         case.notes.append(
             f"{lost:,} corners of faces have no place in the layout; they keep what they have."
         )
-    phases = {"read": time.monotonic() - started}
+    phases = {"read": 0.0}
     arranged = Arranged(flat, 1.0, 0.0, 0, 0, ())
+    phases["read"] = time.monotonic() - started
     every = Sheets(tuple(sheets or (settings.sheet,)), tuple(of_face))
     return _carried(
-        case, members, painted, arranged, every, channel, settings, tell, phases, places
+        case, members, painted, arranged, every, channel, settings, tell, phases, places, True
     )
 
 
@@ -165,6 +169,7 @@ def _carried(
     tell: Tell,
     phases: dict[str, float],
     places: Sequence[str] | None = None,
+    laid: bool = False,
 ) -> MergedFiles:
     began = time.monotonic()
     scenes = case.scenes
@@ -180,6 +185,9 @@ def _carried(
     merged: list[Merged] = []
     for number, sheet in enumerate(sheets.sheets):
         here = at == number
+        own_skin = skin if here.all() else skin.part(here)
+        if laid:
+            _note_conflicts(case, painted, own_skin, owner[here], sheet)
 
         def tell_more(done: float, what: str, number: int = number) -> bool:
             part = (number + done) / len(sheets.sheets)
@@ -187,11 +195,12 @@ def _carried(
 
         merged.append(
             merge_pictures(
-                skin if here.all() else skin.part(here), case.looks, case.picture,
+                own_skin, case.looks, case.picture,
                 (sheet.width, sheet.height), settings.file_name(sheet), settings.role_sizes,
-                settings.filter_name, tell_more, owner[here],
+                settings.filter_name, tell_more, owner[here], settings.form, settings.bits,
             )
         )  # fmt: skip
+    extra = _profiled(merged, sheets.sheets, settings)
     groups = _titled(merged, sheets.sheets)
     phases["carry over"] = time.monotonic() - began
     began = time.monotonic()
@@ -203,8 +212,48 @@ def _carried(
     )
     phases["write"] = time.monotonic() - began
     beside = {} if settings.embed and not any(map(is_obj, scenes)) else pictures
+    beside = beside | extra.files
     report = merge_report(case, painted, unit, sheets, merged, groups, phases)
+    report["profile"] = extra.rows
     return MergedFiles(tuple(files), beside, report, tuple(dict.fromkeys(case.notes)))
+
+
+def _note_conflicts(
+    case: Case, painted: Sequence[Painted], skin: Skin, owner: IntArray, sheet: Sheet
+) -> None:
+    """Tell which islands lie on one another and show different things."""
+    content = contents(case.looks, case.mark)
+    for a, b, part in find_conflicts(skin, owner, case.looks, content, case.size):
+        one, two = painted[a].obj.name, painted[b].obj.name
+        who = f"Islands of “{one}”" if a == b else f"Islands of “{one}” and “{two}”"
+        texels = round(part * sheet.width * sheet.height)
+        case.notes.append(
+            f"{who} lie on one another but show different things, on {texels:,} texels of {sheet.title}: only one of them is kept. Pull them apart, or pack again."
+        )
+
+
+@dataclass(frozen=True, eq=False)
+class _Extra:
+    """Pictures of a profile."""
+
+    files: dict[str, bytes]
+    rows: list[dict[str, Any]]
+
+
+def _profiled(merged: Sequence[Merged], sheets: Sequence[Sheet], settings: MergeSettings) -> _Extra:
+    files: dict[str, bytes] = {}
+    rows: list[dict[str, Any]] = []
+    profile = settings.profile
+    for one, sheet in zip(merged, sheets, strict=True) if profile else ():
+        assert profile is not None
+        own, sizes = compose(profile, one, settings.file_name(sheet, profile.naming))
+        files |= {f"{profile.name}/{name}": data for name, data in own.items()}
+        rows += [
+            {"name": f"{profile.name}/{name}", "tile": sheet.tile, "width": w, "height": h,
+             "channels": c, "bits": bits}
+            for name, (w, h, c, bits) in sizes.items()
+        ]  # fmt: skip
+    return _Extra(files, rows)
 
 
 def _titled(merged: Sequence[Merged], sheets: Sequence[Sheet]) -> tuple[Group, ...]:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack import PackSettings
+from quilt_core.pictures.profile import Profile
 
 NAMING = "{name}_{role}"
 PLACES = ("{name}", "{role}", "{tile}")
@@ -66,6 +67,12 @@ class MergeSettings:
         Slot name to another width in px.
     naming : str
         Pattern of names with {name}, {role} and {tile}.
+    form : str
+        png, jpeg or webp, for colours and emission; all else is PNG.
+    bits : int
+        8 or 16 for each channel, 0 for as many as the old pictures have.
+    profile : Profile, optional
+        Further pictures, beside those that the files refer to.
     """
 
     pack: PackSettings = field(default_factory=PackSettings)
@@ -76,6 +83,9 @@ class MergeSettings:
     embed: bool = False
     role_sizes: dict[str, int] = field(default_factory=dict)
     naming: str = NAMING
+    form: str = "png"
+    bits: int = 0
+    profile: Profile | None = None
 
     def __post_init__(self) -> None:
         if not re.fullmatch(r"\w[\w .-]{0,80}", self.name):
@@ -85,15 +95,17 @@ class MergeSettings:
                 "Give letters, digits, dots, dashes and spaces.",
             )
         check_naming(self.naming)
+        if self.profile:
+            check_naming(self.profile.naming)
 
     @property
     def sheet(self) -> Sheet:
         """The only one, where nothing else is said."""
         return Sheet(self.name, self.pack.width, self.pack.height)
 
-    def file_name(self, sheet: Sheet) -> Callable[[str], str]:
+    def file_name(self, sheet: Sheet, naming: str = "") -> Callable[[str], str]:
         """Name of the file of a role on a sheet, without its ending."""
-        return lambda role: named(self.naming, sheet.name, role, sheet.tile)
+        return lambda role: named(naming or self.naming, sheet.name, role, sheet.tile)
 
 
 def check_naming(pattern: str) -> None:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.flatten.object_flat import with_channel
 from quilt_core.pack import PackSettings, pack_islands
+from quilt_core.pictures.conflicts import contents
 from quilt_core.pictures.constants import best_place
 from quilt_core.pictures.looks import Look, Use
 from quilt_core.pictures.painted import Painted
@@ -29,6 +30,8 @@ BLEED_ROOM, SNAP_ROOM = 2.0, 1.0
 islands are moved to whole texels."""
 FULLEST = 0.9
 """Part of the sheet above which keeping all sizes is not tried."""
+FAR = 2.0**20
+"""px between faces of looks that show different things."""
 SAME_PX = 1 / 64
 """Islands whose corners agree to this part of a texel were painted as one."""
 
@@ -80,6 +83,7 @@ def arrange(
     settings: PackSettings,
     density: str | float = "keep",
     tell: Callable[[float], bool] = lambda progress: True,
+    look_book: Callable[[int], int] = lambda look: 0,
 ) -> Arranged:
     """Lay the islands of painted objects out in one sheet.
 
@@ -95,19 +99,24 @@ def arrange(
         (by size in the world), or px per metre.
     tell : callable
         Is told how far it is; False ends with the best layout so far.
+    look_book : callable
+        Number of the file that a look is of: pictures of different files differ.
 
     Raises
     ------
     LayoutError
         When there is nothing to lay out, or the density does not fit.
     """
+    # Faces that show different things are never one island, even where their UVs agree.
+    content = np.array(contents(looks, lambda look, use: str((look_book(look), use.picture))))
     laid: list[Islands] = []
     sets: list[IslandSet] = []
     unrolled: list[int] = []
     for number, own in enumerate(painted):
         uv, repeats = _px_of(own, looks, sizes)
-        obj = with_channel(replace(own.obj, mesh=replace(own.mesh, channels=())), 0, uv)
         side = max(float(np.ptp(uv, axis=0).max(initial=1.0)), 1.0)
+        uv[:, 0] += FAR * content[own.face_look[own.mesh.corner_face]]
+        obj = with_channel(replace(own.obj, mesh=replace(own.mesh, channels=())), 0, uv)
         islands = find_islands(
             obj.mesh, obj.mesh.channels[0], tolerance=min(UV_TOLERANCE * 4096, 1e-4 * side)
         )

@@ -184,3 +184,26 @@ def encode_png(pixels: NDArray[Any]) -> bytes:
     if not fine:
         raise QuiltError("The picture cannot be written.", "PNG", "Choose a smaller size.")
     return data.tobytes()
+
+
+def encode(pixels: NDArray[Any], form: str) -> bytes:
+    """(H, W, C) uint8 or uint16, red first, as png, jpeg (8 bit, no alpha, quality 92, all colours kept) or webp (8 bit,
+    nothing lost)."""
+    if form == "png":
+        return encode_png(pixels)
+    order = {1: [0], 3: [2, 1, 0], 4: [2, 1, 0, 3]}[pixels.shape[2]]
+    how = (
+        [cv2.IMWRITE_JPEG_QUALITY, 92, cv2.IMWRITE_JPEG_SAMPLING_FACTOR, 0x111111]
+        if form == "jpeg"
+        else [cv2.IMWRITE_WEBP_QUALITY, 101]
+    )
+    if form == "webp" and max(pixels.shape[:2]) > 16383:
+        raise QuiltError(
+            "A WebP picture cannot have more than 16,383 px along a side.",
+            "WebP",
+            "Write it as PNG.",
+        )
+    fine, data = cv2.imencode(f".{form}", np.ascontiguousarray(pixels[..., order]), how)
+    if not fine:
+        raise QuiltError("The picture cannot be written.", form, "Choose a smaller size, or PNG.")
+    return data.tobytes()

@@ -14,7 +14,7 @@ from quilt_core.pictures.arrange import Arranged
 from quilt_core.pictures.bakings import Baking, groups_of, plan_bakings
 from quilt_core.pictures.carry import Skin, carry
 from quilt_core.pictures.constants import settle_constants
-from quilt_core.pictures.decode import Picture, encode_png, quantized
+from quilt_core.pictures.decode import Picture, encode, quantized
 from quilt_core.pictures.looks import BASE, CORE, METAL_ROUGH, OCCLUSION, Look, Slot
 from quilt_core.pictures.loss import losses
 from quilt_core.pictures.painted import Painted
@@ -25,6 +25,7 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 Pictures = Callable[[int, int], Picture | None]
 
+ENDINGS = {"png": "png", "jpeg": "jpg", "webp": "webp"}
 PACKED = "occlusionRoughnessMetallic"
 
 
@@ -71,6 +72,11 @@ class Merged:
         Their names to what they show.
     loss : dict
         Slot name to dB by object, see `losses`.
+    plain_size : (2,) int
+        px of a picture of a role that none of them has.
+    physical : bool
+        Whether materials without a word on metal and roughness are metal and rough, as in glTF.
+    skin : Skin
     """
 
     groups: tuple[Group, ...]
@@ -79,6 +85,21 @@ class Merged:
     texels: Texels
     roles: dict[str, str] = field(default_factory=dict)
     loss: dict[str, dict[int, float]] = field(default_factory=dict)
+    plain_size: tuple[int, int] = (4, 4)
+    physical: bool = True
+    skin: Skin | None = None
+
+    def group_at(self, width: int, height: int) -> IntArray:
+        """(H, W) group of the material at each texel of a picture, the nearest one between islands."""
+        assert self.skin is not None
+        texels = self.texels
+        if texels.owner.shape != (height, width):
+            texels = find_texels(self.skin.px(width, height), width, height)
+        table = np.zeros(int(self.skin.look.max(initial=0)) + 2, np.int64)
+        for number, group in enumerate(self.groups):
+            table[list(group.looks)] = number
+        owner = texels.owner.ravel()[texels.source.ravel()].reshape(texels.owner.shape)
+        return np.asarray(np.where(owner < 0, 0, table[self.skin.look[owner]]))
 
 
 def skin_of(
@@ -129,6 +150,8 @@ def merge_pictures(
     filter_name: str = "bilinear",
     tell: Callable[[float, str], bool] = lambda progress, what: True,
     owner: IntArray | None = None,
+    form: str = "png",
+    bits: int = 0,
 ) -> Merged:
     """Carry all pictures of some looks over.
 
@@ -150,6 +173,10 @@ def merge_pictures(
         Is told how far it is, and what comes next; False gives the work up.
     owner : (N,) int64, optional
         Object of each triangle, to say what each one loses.
+    form : str
+        Format of colours and emission, see `encode`; all else is PNG, and so is what has alpha as JPEG.
+    bits : int
+        8 or 16 for each channel, 0 for as many as the old pictures have.
 
     Raises
     ------
@@ -183,26 +210,26 @@ def merge_pictures(
         shape = (width, max(1, round(width * size[1] / size[0])))
         if shape not in maps:
             maps[shape] = find_texels(skin.px(*shape), *shape)
-        depth = _depth(slot, looks, bakings, pictures)
+        depth = bits or _depth(slot, looks, bakings, pictures)
         out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name, places)
         if depth == 8:
             settle_constants(skin, slot, looks, bakings, out)
         if owner is not None and slot.kind != "normal":
             loss[slot.name] = losses(skin, owner, slot, looks, bakings, pictures, out, maps[shape])
-        file = f"{name(file_role(slot))}.png"
+        packed = slot in (METAL_ROUGH, OCCLUSION)
+        channels = 3 if packed else _channels(slot, groups, out)
+        lossy = form != "png" and slot.srgb and depth == 8 and (channels == 3 or form != "jpeg")
+        ending = ENDINGS[form if lossy else "png"]
+        file = f"{name(file_role(slot))}.{ending}"
         if file in files:  # another format's picture of the same role
-            file = f"{name(f'{file_role(slot)}_{number}')}.png"
+            file = f"{name(f'{file_role(slot)}_{number}')}.{ending}"
         for group in groups:
             if group.looks[0] in bakings:
                 group.slots[slot.name] = file
-        if slot in (METAL_ROUGH, OCCLUSION):
+        if packed:
             ready[slot.name] = out, depth
             continue
-        channels = 3
-        if slot.kind == "alpha colour" or slot.kind == "data":
-            opaque = slot == BASE and all(g.alpha == "OPAQUE" for g in groups)
-            channels = 3 if opaque or float(out[..., 3].min()) == 1.0 else 4
-        _keep(files, sizes, file, out[..., :channels], slot.srgb, depth)
+        _keep(files, sizes, file, out[..., :channels], slot.srgb, depth, form if lossy else "png")
     _pack_data(files, sizes, ready, groups, name)
     roles = {
         file: PACKED if file == f"{name(PACKED)}.png" else file_role(slot)
@@ -210,9 +237,10 @@ def merge_pictures(
         for group in groups
         if (file := group.slots.get(slot.name, ""))
     }
+    physical = any("metallicRoughness" in looks[k].factors for k in used)
     largest = max(maps.values(), key=lambda one: one.owner.size, default=None)
     texels = largest or find_texels(skin.px(*size), *size)
-    return Merged(tuple(groups), files, sizes, texels, roles, loss)
+    return Merged(tuple(groups), files, sizes, texels, roles, loss, size, physical, skin)
 
 
 def file_role(slot: Slot) -> str:
@@ -223,6 +251,14 @@ def file_role(slot: Slot) -> str:
 def _slots(looks: Sequence[Look], used: Sequence[int]) -> list[Slot]:
     more = {slot.name: slot for k in used for slot in looks[k].slots}
     return [*CORE, *more.values()]
+
+
+def _channels(slot: Slot, groups: Sequence[Group], out: NDArray[np.float32]) -> int:
+    """Channels of a picture, with alpha where that says something."""
+    if slot.kind not in ("alpha colour", "data"):
+        return 3
+    opaque = slot == BASE and all(g.alpha == "OPAQUE" for g in groups)
+    return 3 if opaque or float(out[..., 3].min()) == 1.0 else 4
 
 
 def _depth(
@@ -244,9 +280,10 @@ def _keep(
     values: NDArray[np.float32],
     srgb: bool,
     depth: int,
+    form: str = "png",
 ) -> None:
     pixels = quantized(values, srgb, depth)
-    files[name] = encode_png(pixels)
+    files[name] = encode(pixels, form)
     sizes[name] = (pixels.shape[1], pixels.shape[0], pixels.shape[2], depth)
 
 

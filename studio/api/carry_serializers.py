@@ -6,12 +6,25 @@ from typing import Any
 
 from rest_framework import serializers
 
-from quilt_core.errors import LayoutError
+from quilt_core.errors import FileFormatError, LayoutError
 from quilt_core.formats.merge_settings import check_naming
+from quilt_core.pictures.profile import profile_from
 from studio.api.serializers import OnChange
 
 FILTERS = ("bilinear", "mitchell", "lanczos")
 ROLES = ("baseColor", "metallicRoughness", "normal", "occlusion", "emissive")
+
+
+def checked_profile(value: Any) -> dict[str, Any]:
+    """A profile as JSON."""
+    try:
+        if not isinstance(value, dict):
+            raise FileFormatError("A profile is no table.", "profile", "Give name and picture.")
+        profile = profile_from(value, "profile")
+        check_naming(profile.naming)
+    except (FileFormatError, LayoutError) as error:
+        raise serializers.ValidationError(f"{error.what} {error.cure}") from None
+    return profile.to_json()
 
 
 class CarryIn(OnChange):
@@ -28,6 +41,16 @@ class CarryIn(OnChange):
         default="{name}_{role}", max_length=120,
         help_text="pattern of the pictures' names, with {name}, {role} and {tile}",
     )  # fmt: skip
+    form = serializers.ChoiceField(
+        choices=("png", "jpeg", "webp"), default="png",
+        help_text="format of colours and emission; all else is PNG",
+    )  # fmt: skip
+    bits = serializers.ChoiceField(
+        choices=(0, 8, 16), default=0, help_text="for each channel; 0 for those of the old pictures"
+    )
+    profile = serializers.JSONField(
+        default=None, allow_null=True, help_text="further pictures; see the list of profiles"
+    )
     whole = serializers.BooleanField(
         default=False, help_text="all atlases of the project, not this one alone"
     )
@@ -47,6 +70,10 @@ class CarryIn(OnChange):
         except LayoutError as error:
             raise serializers.ValidationError(f"{error.what} {error.cure}") from None
         return value
+
+    def validate_profile(self, value: Any) -> Any:
+        """One that there is, or one that is written out."""
+        return checked_profile(value) if value is not None else None
 
     def validate_size(self, value: int) -> int:
         """None, or enough for a picture."""
@@ -124,3 +151,33 @@ class CarriedQuery(serializers.Serializer[Any]):
     size = serializers.IntegerField(
         required=False, min_value=16, max_value=4096, help_text="longer side, px; the whole without"
     )
+
+
+class ProfilePictureOut(serializers.Serializer[Any]):
+    role = serializers.CharField()
+    channels = serializers.ListField(child=serializers.CharField())
+    format = serializers.ChoiceField(choices=("png", "jpeg", "webp"))
+    bits = serializers.ChoiceField(choices=(0, 8, 16))
+
+
+class ProfileOut(serializers.Serializer[Any]):
+    id = serializers.IntegerField(allow_null=True, help_text="none for those that are always there")
+    name = serializers.CharField()
+    naming = serializers.CharField()
+    largest = serializers.IntegerField(help_text="longest side, px")
+    picture = ProfilePictureOut(many=True)
+
+
+class ProfilesOut(serializers.Serializer[Any]):
+    profiles = ProfileOut(many=True)
+    sources = serializers.ListField(
+        child=serializers.CharField(), help_text="what a channel may hold"
+    )
+
+
+class ProfileIn(serializers.Serializer[Any]):
+    profile = serializers.JSONField()
+
+    def validate_profile(self, value: Any) -> dict[str, Any]:
+        """One that can be used."""
+        return checked_profile(value)

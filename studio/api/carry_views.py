@@ -16,11 +16,12 @@ from studio.actions.carry_over.list_materials import (
     small_picture,
     smaller,
 )
+from studio.actions.carry_over.profiles import profiles_of, save_profile
 from studio.api import carry_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import LayoutJob
-from studio.models import Atlas, Job, Source
+from studio.models import Atlas, Job, Project, SavedProfile, Source
 
 
 class CarryOver(LayoutJob):
@@ -91,3 +92,26 @@ class MaterialPicture(APIView):
         # A source never changes.
         answer["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer
+
+
+class Profiles(APIView):
+    """What engines want their pictures like: profiles that are always there, and those of a project."""
+
+    @extend_schema(operation_id="list_profiles", responses=c.ProfilesOut)
+    def get(self, request: Request, project_id: int) -> Response:
+        return Response(profiles_of(get_object_or_404(Project, pk=project_id)))
+
+    @extend_schema(operation_id="save_profile", request=c.ProfileIn, responses=c.ProfilesOut)
+    def post(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        save_profile(project, valid(c.ProfileIn, request)["profile"])
+        return Response(profiles_of(project))
+
+
+class OneProfile(APIView):
+    """Throw a profile away."""
+
+    @extend_schema(operation_id="drop_profile", responses={204: None})
+    def delete(self, request: Request, profile_id: int) -> Response:
+        get_object_or_404(SavedProfile, pk=profile_id).delete()
+        return Response(status=204)

@@ -460,3 +460,57 @@ f 2/1 4/2 3/3
     written = done.files[0]["two.atlas.mtl"].decode().split("newmtl ")
     assert [block.split()[0] for block in written[1:]] == ["set_1001", "set_1002"]
     assert "Kd 1 0 0" in written[1] and "Kd 0 0 1" in written[2] and not done.pictures
+
+
+def two_cards(other: int) -> bytes:
+    """Two cards with the same UVs, the second one painted with another picture or the same."""
+    maker = GlbMaker()
+    first = maker.texture(np.full((32, 32, 3), 200, np.uint8))
+    second = maker.texture(np.full((32, 32, 3), other, np.uint8))
+    materials = [
+        maker.material(pbrMetallicRoughness={"baseColorTexture": {"index": t}})
+        for t in (first, second)
+    ]
+    points, normals, uv, faces = plates(1)
+    part = {"points": points, "normals": normals, "uvs": [uv], "faces": faces}
+    maker.mesh("Cards", {**part, "material": materials[0]}, {**part, "material": materials[1]})
+    return maker.glb()
+
+
+def test_a_card_with_two_pictures_is_laid_out_twice(tmp_path, capsys):
+    # Both sides lie at the same place, with the same UVs: one island, were it not for the pictures.
+    answer, before, after = merged(
+        tmp_path, capsys, {"cards.glb": two_cards(50)}, "--size", "256", "--density", "keep"
+    )
+    assert answer["islands"] == 2
+    for primitive in (0, 1):
+        assert difference(before / "cards.glb", after / "cards.glb", primitive) < 1e-4
+
+
+@pytest.mark.parametrize(("other", "notes"), [(50, 1), (200, 0)])
+def test_islands_that_lie_on_one_another_must_show_the_same(other, notes):
+    scene = read_scene("cards.glb", two_cards(other))
+    uv = scene.objects[0].mesh.channels[0].per_corner * 0.5
+    done = carry_files(
+        [scene], [None], [[uv]], MergeSettings(pack=PackSettings(width=64, height=64))
+    )
+    told = [note for note in done.notes if "lie on one another" in note]
+    assert len(told) == notes
+    if told:
+        # 0.44 of the tile's side, whose square is 793 texels.
+        count = int(
+            told[0].partition("on ")[2].partition(" texels")[0].split()[-1].replace(",", "")
+        )
+        assert abs(count - (0.44 * 64) ** 2) < 20
+
+
+def test_the_same_picture_at_other_places_is_a_conflict_too():
+    scene = read_scene("device.glb", plain_device(3, 64, 4))
+    mesh = scene.objects[0].mesh
+    # All four plates, which are painted in four places, on one.
+    uv = mesh.channels[0].per_corner
+    piled = uv - np.floor(uv * 2) / 2
+    settings = MergeSettings(pack=PackSettings(width=64, height=64))
+    piled_notes = carry_files([scene], [None], [[piled]], settings).notes
+    assert any("“Device 3” lie on one another" in note for note in piled_notes)
+    assert not carry_files([scene], [None], [[uv]], settings).notes

@@ -186,3 +186,34 @@ def test_an_obj_in_folders_finds_its_pictures(act, send, atlas, client):
         text = archive.read("props/box.atlas.mtl").decode()
         assert "map_Kd ../pictures/atlas_baseColor.png" in text
         assert "pictures/atlas_baseColor.png" in archive.namelist()
+
+
+def test_profiles_are_kept_and_used(act, painted, client):
+    url = f"/api/projects/{painted.project_id}/profiles/"
+    told = client.get(url).json()
+    assert [p["name"] for p in told["profiles"]][:2] == ["packed", "packed green down"]
+    assert all(p["id"] is None for p in told["profiles"]) and "smoothness" in told["sources"]
+    mine = {**told["profiles"][0], "name": "mine", "largest": 64}
+    del mine["id"]
+    mine["picture"] = mine["picture"][2:3]
+
+    def save(profile):
+        return client.post(url, {"profile": profile}, content_type="application/json")
+
+    assert save({**mine, "name": "packed"}).status_code == 400
+    assert save({**mine, "picture": [{"role": "a", "channels": ["gloss"]}]}).status_code == 400
+    assert save(3).status_code == 400
+    assert save(mine).status_code == 200
+    kept = save(mine).json()["profiles"]
+    assert [p["name"] for p in kept if p["id"]] == ["mine"]
+    packed(act, painted)
+    job = job_of(act(painted, "carry-over", size=128, profile=mine, form="webp"))
+    assert [p["name"] for p in job.result["report"]["profile"]] == ["mine/atlas_orm.png"]
+    body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        picture = Image.open(io.BytesIO(archive.read("pictures/mine/atlas_orm.png")))
+        assert picture.size == (64, 64)
+        assert "pictures/atlas_baseColor.webp" in archive.namelist()
+    assert act(painted, "carry-over", profile={"name": "x"}).status_code == 400
+    own = next(p["id"] for p in kept if p["id"])
+    assert client.delete(f"/api/profiles/{own}/").status_code == 204

@@ -11,6 +11,7 @@ from collections.abc import Callable
 from pathlib import PurePosixPath
 from typing import Any
 
+from quilt_core.pictures.profile import profile_from
 from quilt_core.scene.tiles import home_tiles
 from studio import storage
 from studio.actions.carry_over.lay_out import lay_out
@@ -33,7 +34,7 @@ def carry_over(
     """Carry over, and keep files and pictures; None when the user wants nothing of it.
 
     `params`: size (width of the first sheet in px, 0 for its own), roles (slot name to width), filter,
-    name, naming (pattern of names), whole (all atlases of the project, whose `revisions` are told), preview
+    name, naming (pattern of names), form (of colours), bits, profile (as JSON), whole (all atlases of the project, whose `revisions` are told), preview
     (512 px, no files).
     """
     from quilt_core.errors import LayoutError
@@ -54,6 +55,11 @@ def carry_over(
         name=params.get("name") or "atlas",
         role_sizes={} if preview else dict(params.get("roles") or {}),
         naming=params.get("naming") or NAMING,
+        form=params.get("form", "png"),
+        bits=int(params.get("bits") or 0),
+        profile=profile_from(params["profile"], "profile")
+        if params.get("profile") and not preview
+        else None,
     )
     laid = lay_out(layouts, settings.name, PREVIEW if preview else params.get("size") or 0)
     places = _places(laid.sources)
@@ -71,6 +77,8 @@ def carry_over(
         if stop():
             return None
         raise
+    for picture in done.report["pictures"]:
+        picture["revision"] = laid.revisions[picture["set"]]
     out: dict[str, Any] = {
         "revision": revision.pk,
         "preview": preview,

@@ -29,6 +29,8 @@ class LaidOut:
         In the tiles' plane, NaN for corners that lie in none of the atlases.
     faces : for each file, for each object (F,) int64 or None
         Sheet of each face, -1 for none.
+    revisions : dict
+        Titles of the sheets to the revisions that they are of.
     """
 
     sources: list[Source]
@@ -36,6 +38,7 @@ class LaidOut:
     sheets: list[Any]
     uvs: list[list[Any]]
     faces: list[list[NDArray[np.int64] | None]]
+    revisions: dict[str, int]
 
 
 def lay_out(layouts: list[Layout], name: str, width: int) -> LaidOut:
@@ -59,6 +62,7 @@ def lay_out(layouts: list[Layout], name: str, width: int) -> LaidOut:
     faces: list[list[Any]] = [[None] * len(scene.objects) for scene in scenes]
     sheets: list[Sheet] = []
     taken: set[str] = set()
+    revisions: dict[str, int] = {}
     for layout in layouts:
         title = name if len(layouts) == 1 else _free_name(layout.revision.name, taken)
         scale = width / layout.tiles[0].width if width else 1.0
@@ -71,6 +75,7 @@ def lay_out(layouts: list[Layout], name: str, width: int) -> LaidOut:
             )
             for tile in tiles
         ]  # fmt: skip
+        revisions |= {sheet.title: layout.revision.pk for sheet in sheets[first:]}
         home = home_tiles(layout.islands, layout.placements, tiles)
         if len(tiles) == 1:
             corner = np.array(tiles[0].corner, np.float64)
@@ -92,7 +97,7 @@ def lay_out(layouts: list[Layout], name: str, width: int) -> LaidOut:
             faces[place][number][here] = own[here]
             mine = own[mesh.corner_face] >= 0
             uvs[place][number][mine] = uv[mine]
-    return LaidOut(sources, scenes, sheets, uvs, faces)
+    return LaidOut(sources, scenes, sheets, uvs, faces, revisions)
 
 
 def _free_name(wanted: str, taken: set[str]) -> str:

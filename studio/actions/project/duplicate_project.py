@@ -9,7 +9,16 @@ from django.db import models, transaction
 from django.shortcuts import get_object_or_404
 
 from studio.actions.history.change import append_change, chain
-from studio.models import Atlas, BaseLayout, MeshObject, Project, Recipe, Revision, Source
+from studio.models import (
+    Atlas,
+    BaseLayout,
+    MeshObject,
+    Project,
+    Recipe,
+    Revision,
+    SavedProfile,
+    Source,
+)
 from studio.state import read_state, write_state
 
 
@@ -39,6 +48,7 @@ def duplicate_project(project_id: int) -> Project:
         bases[pk].parent = bases[parent]
         bases[pk].save(update_fields=["parent"])
     _copied(Recipe.objects.filter(project=original), project=copy)
+    _copied(SavedProfile.objects.filter(project=original), project=copy)
     revisions: dict[int, Revision] = {}
     assert original.head is not None
     for _, revision_id in original.head.atlases:

@@ -22,6 +22,7 @@ export type Rules = components["schemas"]["RulesOut"];
 export type RulesChange = components["schemas"]["PatchedRulesIn"];
 export type KindInfo = components["schemas"]["KindOut"];
 export type EditRequest = components["schemas"]["EditIn"];
+export type Profile = components["schemas"]["ProfileOut"];
 export type Shelf = components["schemas"]["ShelfOut"];
 export type ShelfMaterial = components["schemas"]["ShelfMaterial"];
 export type CarryRequest = components["schemas"]["CarryIn"];

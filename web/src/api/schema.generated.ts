@@ -729,6 +729,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/profiles/{profile_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Throw a profile away. */
+        delete: operations["drop_profile"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/": {
         parameters: {
             query?: never;
@@ -880,6 +897,24 @@ export interface paths {
         get: operations["list_loose_objects"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/profiles/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What engines want their pictures like: profiles that are always there, and those of a project. */
+        get: operations["list_profiles"];
+        put?: never;
+        /** @description What engines want their pictures like: profiles that are always there, and those of a project. */
+        post: operations["save_profile"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1198,6 +1233,13 @@ export interface components {
             cures: components["schemas"]["CureOut"][];
         };
         /**
+         * @description * `0` - 0
+         *     * `8` - 8
+         *     * `16` - 16
+         * @enum {integer}
+         */
+        BitsEnum: 0 | 8 | 16;
+        /**
          * @description * `object` - object
          *     * `material` - material
          * @enum {string}
@@ -1246,6 +1288,26 @@ export interface components {
              * @default {name}_{role}
              */
             naming: string;
+            /**
+             * @description format of colours and emission; all else is PNG
+             *
+             *     * `png` - png
+             *     * `jpeg` - jpeg
+             *     * `webp` - webp
+             * @default png
+             */
+            form: components["schemas"]["FormEnum"];
+            /**
+             * @description for each channel; 0 for those of the old pictures
+             *
+             *     * `0` - 0
+             *     * `8` - 8
+             *     * `16` - 16
+             * @default 0
+             */
+            bits: components["schemas"]["BitsEnum"];
+            /** @description further pictures; see the list of profiles */
+            profile?: unknown;
             /**
              * @description all atlases of the project, not this one alone
              * @default false
@@ -1609,6 +1671,20 @@ export interface components {
              */
             draft: boolean;
         };
+        /**
+         * @description * `png` - png
+         *     * `jpeg` - jpeg
+         *     * `webp` - webp
+         * @enum {string}
+         */
+        FormEnum: "png" | "jpeg" | "webp";
+        /**
+         * @description * `png` - png
+         *     * `jpeg` - jpeg
+         *     * `webp` - webp
+         * @enum {string}
+         */
+        FormatEnum: "png" | "jpeg" | "webp";
         HistogramOut: {
             /** @description px per metre */
             edges: number[];
@@ -2041,6 +2117,29 @@ export interface components {
             bc1: number;
             /** Format: double */
             bc7: number;
+        };
+        ProfileIn: {
+            profile: unknown;
+        };
+        ProfileOut: {
+            /** @description none for those that are always there */
+            id: number | null;
+            name: string;
+            naming: string;
+            /** @description longest side, px */
+            largest: number;
+            picture: components["schemas"]["ProfilePictureOut"][];
+        };
+        ProfilePictureOut: {
+            role: string;
+            channels: string[];
+            format: components["schemas"]["FormatEnum"];
+            bits: components["schemas"]["BitsEnum"];
+        };
+        ProfilesOut: {
+            profiles: components["schemas"]["ProfileOut"][];
+            /** @description what a channel may hold */
+            sources: string[];
         };
         ProjectIn: {
             name: string;
@@ -3498,6 +3597,26 @@ export interface operations {
             };
         };
     };
+    drop_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                profile_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     list_projects: {
         parameters: {
             query?: never;
@@ -3807,6 +3926,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LooseObjectOut"][];
+                };
+            };
+        };
+    };
+    list_profiles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfilesOut"];
+                };
+            };
+        };
+    };
+    save_profile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProfileIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ProfileIn"];
+                "multipart/form-data": components["schemas"]["ProfileIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProfilesOut"];
                 };
             };
         };

@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Image } from "@chakra-ui/react";
 import { useEffect, useReducer, useRef } from "react";
-import { lastCarried, roleOf } from "../api/carry";
+import { lastCarried, roleName } from "../api/carry";
 import type { Atlas, Job } from "../api/client";
 import { useCarriedView } from "../carried";
 import { editor } from "../state";
@@ -13,32 +13,48 @@ const ON_MODEL = 1024;
 /** The carried pictures on their sheet, left of the wipe; the islands show on its right. */
 export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   const last = lastCarried(jobs, atlas);
-  const { role, share, show, wipe } = useCarriedView();
+  const { role, show } = useCarriedView();
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => editor.signal("frames").subscribe(redraw), []);
   useEffect(() => {
     // The shelf lies where the side table was.
     const folded = editor.view.sideFolded;
     editor.foldSide(true);
-    return () => { editor.foldSide(folded); editor.layPicture(""); };
+    return () => { editor.foldSide(folded); editor.layPicture([]); };
   }, []);
-  const shown = last?.carried.names.length ? (last.carried.names.find((one) => roleOf(one) === role) ?? last.carried.names[0]) : "";
+  const mine = last?.carried.report.pictures.filter((one) => one.revision === last.carried.revision) ?? [];
+  const roles = [...new Set(mine.map((one) => one.role))];
+  const shown = roles.includes(role) ? role : (roles[0] ?? "");
   const fresh = last?.carried.revision === atlas.head.id;
-  const url = shown && fresh ? `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(shown)}` : "";
-  useEffect(() => editor.layPicture(url && `${url}?size=${ON_MODEL}`), [url]);
+  const first = editor.document.tiles[0]?.number ?? 1001;
+  const pictures = mine.filter((one) => one.role === shown).map((one) => ({ tile: one.tile || first, url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.name)}` }));
+  const worn = JSON.stringify(fresh ? pictures.map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}` })) : []);
+  useEffect(() => editor.layPicture(JSON.parse(worn) as typeof pictures), [worn]);
+  if (!last || !roles.length || !editor.document.tiles.length) return null;
+  return (
+    <>
+      {pictures.filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile)).map((one) => <TilePicture key={one.tile} {...one} role={shown} fresh={fresh} />)}
+      <Flex data-over-table role="radiogroup" aria-label="Which picture" position="absolute" left="8px" bottom="6px" gap="1" wrap="wrap" maxW="calc(100% - 360px)">
+        {roles.map((one) => (
+          <Button key={one} role="radio" aria-checked={one === shown} size="2xs" variant="outline" bg={one === shown ? "ink" : "slip"} color={one === shown ? "slip" : "ink"} borderColor="line" onClick={() => show(one)}>{roleName(one)}</Button>
+        ))}
+      </Flex>
+    </>
+  );
+}
+
+/** The picture of a tile, left of the wipe. */
+function TilePicture({ tile, url, role, fresh }: { tile: number; url: string; role: string; fresh: boolean }) {
+  const { share, wipe } = useCarriedView();
   const drag = useRef(false);
-  if (!last || !last.carried.names.length || !editor.document.tiles.length) return null;
-  const { job, carried } = last;
-  const name = shown;
-  const sheet = editor.document.map.sheet(editor.document.tiles[0].number);
+  const sheet = editor.document.map.sheet(tile);
   const [left, bottom] = editor.camera.toScreen(sheet.minX, sheet.minY);
   const [right, top] = editor.camera.toScreen(sheet.maxX, sheet.maxY);
   const to = (event: React.PointerEvent) => wipe((event.clientX - event.currentTarget.parentElement!.getBoundingClientRect().left) / (right - left));
   return (
-    <>
-      <Box position="absolute" pointerEvents="none" style={{ left, top, width: right - left, height: bottom - top }} data-testid="carried">
+    <Box position="absolute" pointerEvents="none" style={{ left, top, width: right - left, height: bottom - top }} data-testid="carried">
         <Box position="absolute" inset="0" bg="slip" style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`, opacity: fresh ? 1 : 0.45 }} />
-        <Image src={`/api/jobs/${job.id}/pictures/${encodeURIComponent(name)}?size=${SHOWN}`} alt={`Carried picture: ${roleOf(name)}`} position="absolute" inset="0" w="100%" h="100%" draggable={false}
+        <Image src={`${url}?size=${SHOWN}`} alt={`Carried picture: ${roleName(role)}${tile ? `, tile ${tile}` : ""}`} position="absolute" inset="0" w="100%" h="100%" draggable={false}
           style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`, imageRendering: editor.camera.scale > SHOWN ? "pixelated" : "auto", opacity: fresh ? 1 : 0.45 }} />
         <Box position="absolute" top="0" bottom="0" w="2px" bg="ink" style={{ left: `${share * 100}%` }} />
         <Box data-over-table role="slider" tabIndex={0} aria-label="Wipe between the carried picture and the islands" aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(100 * share)} aria-valuetext={`${Math.round(100 * share)} % carried`}
@@ -48,11 +64,5 @@ export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
           onPointerUp={() => { drag.current = false; }}
           onKeyDown={(e) => { const by = e.key === "ArrowLeft" ? -0.05 : e.key === "ArrowRight" ? 0.05 : 0; if (by) { e.preventDefault(); e.stopPropagation(); wipe(share + by); } }}>⟨⟩</Box>
       </Box>
-      <Flex data-over-table role="radiogroup" aria-label="Which picture" position="absolute" left="8px" bottom="6px" gap="1" wrap="wrap" maxW="calc(100% - 360px)">
-        {carried.names.map((one) => (
-          <Button key={one} role="radio" aria-checked={one === name} size="2xs" variant="outline" bg={one === name ? "ink" : "slip"} color={one === name ? "slip" : "ink"} borderColor="line" onClick={() => show(roleOf(one))}>{roleOf(one)}</Button>
-        ))}
-      </Flex>
-    </>
   );
 }

@@ -2,12 +2,13 @@ import { Box, Flex, Heading, Image, Text } from "@chakra-ui/react";
 import { sheetWidth, slotName, useShelf } from "../api/carry";
 import type { Atlas, ShelfMaterial } from "../api/client";
 import * as format from "../format";
-import { editor, useKept } from "../state";
+import { useCarrySettings } from "../slips/carry/settings";
+import { editor } from "../state";
 
 /** The materials of an atlas with their pictures, users and sizes, where the side table was. */
 export function MaterialShelf({ atlas }: { atlas: Atlas }) {
-  const [size] = useKept("carry size", 0);
-  const shelf = useShelf(atlas, size || sheetWidth(atlas));
+  const { settings } = useCarrySettings();
+  const shelf = useShelf(atlas, settings.size || sheetWidth(atlas));
   const rows = shelf.data?.materials ?? [];
   return (
     <Box as="section" aria-label="Material shelf" data-testid="shelf" w="214px" flexShrink="0" bg="slip" rounded="lg" borderWidth="1px" borderColor="line" overflowY="auto" minH="0" px="3" py="2.5">

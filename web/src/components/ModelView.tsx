@@ -73,6 +73,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           uRepeat: { value: 1 },
           uPicture: { value: null },
           uUsePicture: { value: 0 },
+          uPictureFrame: { value: [0, 0, 1, 1] },
           uUseStretch: { value: 0 },
           uThrough: { value: 0 },
         },
@@ -88,6 +89,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uUseChecker.value = editor.view.as === "checker" ? 1 : 0;
     u.uRepeat.value = editor.view.checkerRepeat;
     u.uPicture.value = editor.view.picture;
+    u.uPictureFrame.value = editor.view.pictureFrame;
     u.uUsePicture.value = editor.view.picture ? 1 : 0;
     u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
     u.uThrough.value = editor.view.xray ? 1 : 0;

@@ -42,6 +42,7 @@ uniform float uUseChecker;
 uniform float uRepeat;
 uniform sampler2D uPicture;
 uniform float uUsePicture;
+uniform vec4 uPictureFrame;
 out vec4 outColour;
 ${ISLAND_GLSL}
 ${PATTERN_GLSL}
@@ -49,7 +50,7 @@ void main() {
   vec3 normal = normalize(cross(dFdx(vView), dFdy(vView)));
   vec3 colour = uUseStretch > 0.5 && vHas > 0.5 ? stretchColour(vStretch) : vLook.rgb;
   if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
-  if (uUsePicture > 0.5 && vHas > 0.5) colour = texture(uPicture, vUv).rgb;
+  if (uUsePicture > 0.5 && vHas > 0.5) colour = texture(uPicture, (vUv - uPictureFrame.xy) / uPictureFrame.zw).rgb;
   if (vElsewhere > 0.5) colour = vec3(0.9, 0.88, 0.84);
   else if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
   if (uUsePicture < 0.5) colour = patterned(colour, vLook.a, gl_FragCoord.xy);

@@ -17,6 +17,7 @@ import { boundsAfter } from "./spatial/Outlines";
 import { moving, type Transform } from "./geometry/transform";
 import { Gesture, type Verb } from "./tools/Gesture";
 import { ToolManager } from "./tools/ToolManager";
+import type { LaidTile } from "./view/laidPicture";
 import { ViewManager } from "./view/ViewManager";
 
 const MOVE_MS = 480;
@@ -343,9 +344,9 @@ export class Editor {
     this.drawn();
   }
 
-  /** Lay a carried picture on the model, or none. */
-  layPicture(url: string): void {
-    this.view.layPicture(url, () => this.looks.restyle());
+  /** Lay carried pictures of tiles on the model, or none. */
+  layPicture(tiles: LaidTile[]): void {
+    this.view.layPicture(tiles, () => this.looks.restyle());
   }
 
   /** With or without the side table in sight. */

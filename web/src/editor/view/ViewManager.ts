@@ -1,6 +1,7 @@
 import { TextureLoader, type Texture, RepeatWrapping, LinearMipmapLinearFilter, SRGBColorSpace } from "three";
 import type { LayoutModel } from "../layout/LayoutModel";
 import { Signal } from "../signal";
+import { laidPicture, type LaidTile } from "./laidPicture";
 import type { ViewAs } from "../style/views";
 
 /** Sides of the model, by the way from its middle to the eye. */
@@ -33,7 +34,9 @@ export class ViewManager {
   sideFolded = false;
   /** A carried picture that lies on the model, by the layout of the sheet. */
   picture: Texture | null = null;
-  private wanted = "";
+  /** What part of the tiles' plane it covers: u, v, width and height. */
+  pictureFrame: [number, number, number, number] = [0, 0, 1, 1];
+  private wanted = "[]";
   readonly checker: Texture;
 
   constructor(loaded: () => void) {
@@ -44,21 +47,17 @@ export class ViewManager {
     this.checker.colorSpace = SRGBColorSpace;
   }
 
-  /** Lay a picture on the model once it is there; none for the colours of the view. */
-  layPicture(url: string, laid: () => void): void {
-    if (url === this.wanted) return;
-    this.wanted = url;
-    const change = (picture: Texture | null) => {
-      if (url !== this.wanted) return picture?.dispose();
+  /** Lay pictures of tiles on the model once they are there; none for the colours of the view. */
+  layPicture(tiles: LaidTile[], laid: () => void): void {
+    const key = JSON.stringify(tiles);
+    if (key === this.wanted) return;
+    this.wanted = key;
+    void laidPicture(tiles).catch(() => null).then((found) => {
+      if (key !== this.wanted) return found?.texture.dispose();
       this.picture?.dispose();
-      this.picture = picture;
+      this.picture = found?.texture ?? null;
+      this.pictureFrame = found?.frame ?? [0, 0, 1, 1];
       laid();
-    };
-    if (!url) return change(null);
-    new TextureLoader().load(url, (texture) => {
-      texture.minFilter = LinearMipmapLinearFilter;
-      texture.anisotropy = 8;
-      change(texture);
     });
   }
 

@@ -1,39 +1,37 @@
-import { Box, Button, Flex, Input, Link, NativeSelect, Table, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Link, Table, Text } from "@chakra-ui/react";
 import { useId } from "react";
-import { lastCarried, roleOf, sheetWidth, slotName, useShelf, type Carried } from "../../api/carry";
+import { lastCarried, roleName, sheetWidth, slotName, useProfiles, useShelf, type Carried } from "../../api/carry";
 import type { Shelf } from "../../api/client";
 import * as format from "../../format";
-import { useKept } from "../../state";
 import { Foot, MainButton, Running, running, Title } from "../parts";
 import type { SlipProps } from "../props";
+import { Pick, Row } from "./fields";
+import { GOOD_NAME, goodPattern, requestOf, useCarrySettings } from "./settings";
+import { WritePart } from "./WritePart";
 
 const SIZES = [0, 512, 1024, 2048, 4096, 8192];
 const FILTERS = { bilinear: "soft, as the card reads it", mitchell: "crisp (Mitchell)", lanczos: "crispest (Lanczos)" } as const;
-const GOOD_NAME = /^\w[\w .-]{0,80}$/;
 
 /** Carry over: today against what comes, and the pictures of painted objects on their shared layout. */
-export function CarrySlip({ atlas, jobs, actions }: SlipProps) {
-  const [size, setSize] = useKept("carry size", 0);
-  const [normal, setNormal] = useKept("carry normal size", 0);
-  const [filter, setFilter] = useKept<keyof typeof FILTERS>("carry filter", "bilinear");
-  const [name, setName] = useKept("carry name", "atlas");
+export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
+  const { settings, change } = useCarrySettings();
   const id = useId();
   const sheet = sheetWidth(atlas);
-  const shelf = useShelf(atlas, size || sheet);
+  const shelf = useShelf(atlas, settings.size || sheet);
+  const { profiles } = useProfiles(project.id);
   const last = lastCarried(jobs, atlas);
   const busy = running(jobs, "carry over") || actions.carryOver.isPending;
-  const run = (preview: boolean) => actions.carryOver.mutate({ size, filter, name, preview, roles: normal ? { normal } : {} });
-  const fits = GOOD_NAME.test(name);
+  const fits = GOOD_NAME.test(settings.name) && goodPattern(settings.naming);
+  const run = (preview: boolean) => actions.carryOver.mutate(requestOf(settings, preview, profiles));
   return (
     <>
       <Title note="The objects get one set of pictures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">Carry over</Title>
       {shelf.data && <Today shelf={shelf.data} />}
       {shelf.data?.warnings.length ? <Warnings shelf={shelf.data} /> : null}
-      <Row label="Pictures" id={`${id}s`}><Pick id={`${id}s`} value={String(size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => setSize(Number(v))} /></Row>
-      <Row label="Normals" id={`${id}n`}><Pick id={`${id}n`} value={String(normal)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : "as the others"]))} onChange={(v) => setNormal(Number(v))} /></Row>
-      <Row label="What grows" id={`${id}f`}><Pick id={`${id}f`} value={filter} options={FILTERS} onChange={(v) => setFilter(v as keyof typeof FILTERS)} /></Row>
-      <Row label="Name" id={`${id}t`}><Input id={`${id}t`} size="xs" w="150px" value={name} aria-invalid={!fits} onChange={(e) => setName(e.target.value)} /></Row>
-      {!fits && <Text color="rose" fontSize="12px" mb="1">Names of pictures begin with it: letters, digits, dots, dashes and spaces.</Text>}
+      <Row label="Pictures" id={`${id}s`}><Pick id={`${id}s`} value={String(settings.size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => change({ size: Number(v) })} /></Row>
+      <Row label="Normals" id={`${id}n`}><Pick id={`${id}n`} value={String(settings.normal)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : "as the others"]))} onChange={(v) => change({ normal: Number(v) })} /></Row>
+      <Row label="What grows" id={`${id}f`}><Pick id={`${id}f`} value={settings.filter} options={FILTERS} onChange={(v) => change({ filter: v as keyof typeof FILTERS })} /></Row>
+      <WritePart project={project} settings={settings} change={change} />
       {last && <Result carried={last.carried} job={last.job.id} stale={last.carried.revision !== atlas.head.id} />}
       <Foot>
         <MainButton disabled={busy || !atlas.objects || !fits} busy={actions.carryOver.isPending} onClick={() => run(false)}>{last && !last.carried.preview ? "Carry over again" : "Carry over"}</MainButton>
@@ -44,19 +42,6 @@ export function CarrySlip({ atlas, jobs, actions }: SlipProps) {
         <Running jobs={jobs} kind="carry over" actions={actions} />
       </Foot>
     </>
-  );
-}
-
-function Row({ label, id, children }: { label: string; id: string; children: React.ReactNode }) {
-  return <Flex align="center" justify="space-between" mb="1.5" gap="2"><label htmlFor={id}>{label}</label>{children}</Flex>;
-}
-
-function Pick({ id, value, options, onChange }: { id: string; value: string; options: Record<string, string>; onChange: (value: string) => void }) {
-  return (
-    <NativeSelect.Root size="xs" w="150px">
-      <NativeSelect.Field id={id} value={value} onChange={(e) => onChange(e.target.value)}>{Object.entries(options).map(([key, text]) => <option key={key} value={key}>{text}</option>)}</NativeSelect.Field>
-      <NativeSelect.Indicator />
-    </NativeSelect.Root>
   );
 }
 
@@ -98,9 +83,10 @@ function Result({ carried, job, stale }: { carried: Carried; job: number; stale:
       <Text fontWeight="650" fontSize="12.5px">{carried.preview ? "The preview" : "Carried over"}{stale && <Text as="span" color="amber" fontWeight="400"> · the layout has changed since</Text>}</Text>
       <Box as="ul" listStyleType="none" fontSize="12px">
         {carried.report.pictures.map((row) => (
-          <Flex as="li" key={row.name} justify="space-between" gap="2"><Link href={`/api/jobs/${job}/pictures/${encodeURIComponent(row.name)}`} download={row.name} color="petrol">{roleOf(row.name)}</Link><Text color="soft">{row.width} × {row.height} px, {row.channels} × {row.bits} bit</Text></Flex>
+          <Flex as="li" key={row.name} justify="space-between" gap="2"><Link href={`/api/jobs/${job}/pictures/${encodeURIComponent(row.name)}`} download={row.name} color="petrol">{roleName(row.role)}{row.tile ? `, ${row.tile}` : ""}</Link><Text color="soft">{row.width} × {row.height} px, {row.channels} × {row.bits} bit</Text></Flex>
         ))}
       </Box>
+      {carried.report.profile.length > 0 && <Text fontSize="12px" mt="1">{format.whole(carried.report.profile.length)} more in the folder “{carried.report.profile[0].name.split("/")[0]}” of the zip.</Text>}
       <Text fontSize="12px" color="soft" mt="1">{format.percent(carried.report.coverage)} % of the texels are used; {carried.report.seconds["carry over"].toFixed(1)} s.</Text>
       {!carried.preview && worst && <Text fontSize="12px" color={worst.db < 35 ? "amber" : "soft"} title="Old and new pictures compared at 1,500 points of each object, in linear light; above 45 dB no eye tells them apart">Worst part: {worst.name}, {slotName(worst.role)}, {worst.db.toFixed(1)} dB.</Text>}
       {!carried.preview && thin.length > 0 && (
