@@ -103,6 +103,21 @@ class Source(models.Model):
         ordering = ["id"]
 
 
+class GivenPicture(models.Model):
+    """A picture that a material of a source was given, or that stands for one that was missing."""
+
+    source = models.ForeignKey(Source, models.CASCADE, related_name="given")
+    name = models.CharField(max_length=255)
+    sha256 = models.CharField(max_length=64, blank=True, help_text="none takes the picture away")
+    material = models.IntegerField(default=-1, help_text="number among the file's materials")
+    role = models.CharField(max_length=80, blank=True)
+    channel = models.PositiveIntegerField(default=0)
+    number = models.IntegerField(default=-1, help_text="of the file's picture that it stands for")
+
+    class Meta:
+        ordering = ["id"]
+
+
 class MeshObject(models.Model):
     """An object of a source: a mesh with all its instances."""
 

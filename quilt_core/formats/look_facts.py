@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import warnings
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -13,6 +13,7 @@ import numpy as np
 from PIL import Image
 
 from quilt_core.formats.gltf_looks import LookBook, gltf_looks, painted_objects
+from quilt_core.formats.look_changes import PictureChange, changed_book
 from quilt_core.formats.obj_looks import obj_looks, painted_obj
 from quilt_core.pictures.looks import Look, Slot, Use
 from quilt_core.scene.model import Scene
@@ -33,11 +34,15 @@ CHANNELS = {
 }
 
 
-def look_book(scene: Scene, siblings: Siblings | None) -> LookBook:
-    """The looks of a file, whatever its format."""
+def look_book(
+    scene: Scene, siblings: Siblings | None, changes: Sequence[PictureChange] = ()
+) -> LookBook:
+    """The looks of a file, whatever its format, with pictures that were given to them."""
     if is_obj(scene):
-        return obj_looks(scene, siblings)
-    return gltf_looks(scene.source.doc, scene.source.buffers, siblings)
+        book = obj_looks(scene, siblings)
+    else:
+        book = gltf_looks(scene.source.doc, scene.source.buffers, siblings)
+    return changed_book(book, changes) if changes else book
 
 
 def is_obj(scene: Scene) -> bool:
@@ -45,17 +50,19 @@ def is_obj(scene: Scene) -> bool:
     return Path(scene.name).suffix.lower() == ".obj"
 
 
-def facts_of(scene: Scene, siblings: Siblings | None) -> dict[str, Any]:
+def facts_of(
+    scene: Scene, siblings: Siblings | None, changes: Sequence[PictureChange] = ()
+) -> dict[str, Any]:
     """Materials, pictures and objects of a file.
 
     Returns
     -------
     dict
         looks (name, state, alpha, factors, uses, slots), pictures (by number: name, mark, width,
-        height, channels, bits, bytes; None for one that is missing), objects (looks that their faces
+        height, channels, bits, bytes; None for one that is missing), names of all of them, objects (looks that their faces
         have, and whether some face reaches over more than one repeat).
     """
-    book = look_book(scene, siblings)
+    book = look_book(scene, siblings, changes)
     painted = painted_obj(scene, 0) if is_obj(scene) else painted_objects(scene, 0)
     objects = []
     for own in painted:
@@ -71,6 +78,8 @@ def facts_of(scene: Scene, siblings: Siblings | None) -> dict[str, Any]:
             str(k): _picture_facts(book.names.get(k, f"picture {k}"), data)
             for k, data in book.pictures.items()
         },
+        "names": {str(k): name for k, name in book.names.items()},
+        "channels": [len(own.stored) for own in painted],
         "objects": objects,
     }
 

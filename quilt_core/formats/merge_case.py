@@ -11,6 +11,7 @@ import numpy as np
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats.gltf_looks import LookBook, painted_objects
 from quilt_core.formats.gltf_merge import objects_with_variants
+from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import is_obj, look_book
 from quilt_core.formats.obj_looks import painted_obj
 from quilt_core.pictures.decode import Picture, decode
@@ -64,12 +65,17 @@ class Case:
         return picture.size if picture else None
 
 
-def read_looks(scenes: Sequence[Scene], siblings: Sequence[Siblings | None]) -> Case:
-    """Read the materials of files, with a reader of the files beside each."""
+def read_looks(
+    scenes: Sequence[Scene],
+    siblings: Sequence[Siblings | None],
+    changes: Sequence[Sequence[PictureChange]] | None = None,
+) -> Case:
+    """Read the materials of files, with a reader of the files beside each, and pictures that were
+    given to them."""
     case = Case(scenes, siblings)
     known: dict[Any, int] = {}
     for number, (scene, find) in enumerate(zip(scenes, siblings, strict=True)):
-        book = look_book(scene, find)
+        book = look_book(scene, find, changes[number] if changes else ())
         case.books.append(book)
         case.first_look.append(len(case.looks))
         for look in book.looks:

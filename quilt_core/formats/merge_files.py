@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.formats.gltf_merge import file_tangents, write_merged
 from quilt_core.formats.gltf_read import MOST_CHANNELS
+from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import is_obj
 from quilt_core.formats.merge_case import Case, members_of, read_looks
 from quilt_core.formats.merge_report import Sheets, merge_report
@@ -107,6 +108,7 @@ def carry_files(
     places: Sequence[str] | None = None,
     sheets: Sequence[Sheet] | None = None,
     face_sheets: Sequence[Sequence[IntArray | None]] | None = None,
+    changes: Sequence[Sequence[PictureChange]] | None = None,
 ) -> MergedFiles:
     """Give files that have a shared layout already one set of pictures for each of its sheets.
 
@@ -126,9 +128,11 @@ def carry_files(
     face_sheets : for each scene, for each object (F,) int64 or None, optional
         The sheet that each face lies on, -1 for those that stay as they are; all on the first sheet
         where nothing is given.
+    changes : for each scene a sequence of PictureChange, optional
+        Pictures that its materials were given.
     """
     started = time.monotonic()
-    case = read_looks(scenes, siblings)
+    case = read_looks(scenes, siblings, changes)
     members, painted = members_of(case, [[uv is not None for uv in own] for own in uvs])
     found = [(i, k) for i, kept in enumerate(members) for k in kept]
     flat = tuple(uv for i, k in found if (uv := uvs[i][k]) is not None)

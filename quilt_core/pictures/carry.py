@@ -29,6 +29,8 @@ Image = NDArray[np.float32]
 
 MOST_SAMPLES = 16
 FILTERS = {"bilinear": 1, "mitchell": 2, "lanczos": 3}
+NEUTRAL = {"height": 0.5, "curvature": 0.5, "id": 0.0}
+"""What stands where an object has no picture in these roles."""
 FLAT_NORMAL = (128 / 255, 128 / 255, 1.0)
 
 
@@ -119,6 +121,8 @@ def carry(
 
     def fill(band: slice) -> None:
         out[band] = 1.0
+        if slot.name in NEUTRAL:
+            out[band, :, :3] = NEUTRAL[slot.name]
         if slot.kind == "normal":
             out[band, :, :2] = FLAT_NORMAL[0]
 
@@ -134,6 +138,8 @@ def carry(
             continue
         old = np.where(chosen[:, None, None], old, 0.0)
         samples = _samples(now, old, picture.size, chosen)
+        if slot.name == "id":
+            samples[:] = 1  # never mixed
         kind = 0 if use.nearest else FILTERS[filter_name]
         whole = (
             slot.kind == "alpha colour" and looks[number].alpha != "OPAQUE" and picture.has_alpha

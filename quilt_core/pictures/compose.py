@@ -9,7 +9,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pictures.carry import FLAT_NORMAL
+from quilt_core.pictures.carry import FLAT_NORMAL, NEUTRAL
 from quilt_core.pictures.decode import decode, encode, to_linear, to_srgb
 from quilt_core.pictures.looks import PLAIN
 from quilt_core.pictures.merge import Group, Merged
@@ -113,6 +113,8 @@ class _Reader:
         out = np.ones((height, width), np.float32)
         if slot == "normal":
             out[:] = FLAT_NORMAL[channel]
+        if slot in NEUTRAL:
+            out[:] = NEUTRAL[slot]
         if file:
             pixels = self.pixels(file)
             out = pixels[..., channel].astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)

@@ -14,6 +14,8 @@ from numpy.typing import NDArray
 
 FloatArray = NDArray[np.float64]
 
+GREY = (0,)
+"""Channels of what is one value, and of no file's material: it is written as grey."""
 REPEAT, CLAMP, MIRRORED = 0, 1, 2
 """How a picture goes on beyond its edge."""
 

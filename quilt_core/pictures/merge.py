@@ -19,6 +19,7 @@ from quilt_core.pictures.looks import BASE, CORE, METAL_ROUGH, OCCLUSION, Look, 
 from quilt_core.pictures.loss import losses
 from quilt_core.pictures.painted import Painted
 from quilt_core.pictures.places import Places
+from quilt_core.pictures.roles import FREE
 from quilt_core.pictures.texels import Texels, find_texels
 
 FloatArray = NDArray[np.float64]
@@ -255,6 +256,8 @@ def _slots(looks: Sequence[Look], used: Sequence[int]) -> list[Slot]:
 
 def _channels(slot: Slot, groups: Sequence[Group], out: NDArray[np.float32]) -> int:
     """Channels of a picture, with alpha where that says something."""
+    if slot.name in FREE:
+        return len(slot.channels)
     if slot.kind not in ("alpha colour", "data"):
         return 3
     opaque = slot == BASE and all(g.alpha == "OPAQUE" for g in groups)

@@ -9,6 +9,7 @@ from rest_framework import serializers
 from quilt_core.errors import FileFormatError, LayoutError
 from quilt_core.formats.merge_settings import check_naming
 from quilt_core.pictures.profile import profile_from
+from quilt_core.pictures.roles import ROLES as GIVEN_ROLES
 from studio.api.serializers import OnChange
 
 FILTERS = ("bilinear", "mitchell", "lanczos")
@@ -102,6 +103,8 @@ class ShelfMaterial(serializers.Serializer[Any]):
     name = serializers.CharField()
     file = serializers.CharField()
     source = serializers.IntegerField()
+    number = serializers.IntegerField(help_text="in its file")
+    mark = serializers.CharField(help_text="another one whenever its file was given pictures")
     alpha = serializers.CharField()
     colour = serializers.ListField(child=serializers.FloatField())
     objects = serializers.ListField(child=serializers.CharField())
@@ -181,3 +184,33 @@ class ProfileIn(serializers.Serializer[Any]):
     def validate_profile(self, value: Any) -> dict[str, Any]:
         """One that can be used."""
         return checked_profile(value)
+
+
+class PicturesIn(serializers.Serializer[Any]):
+    files = serializers.ListField(child=serializers.FileField(), max_length=200)
+
+
+class GivenRow(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    material = serializers.CharField(help_text="none for a picture that was missing")
+    role = serializers.CharField()
+
+
+class GivenOut(serializers.Serializer[Any]):
+    given = GivenRow(many=True)
+    lost = serializers.ListField(child=serializers.CharField(), help_text="those without a place")
+
+
+class PictureIn(serializers.Serializer[Any]):
+    file = serializers.FileField()
+    role = serializers.ChoiceField(
+        choices=("", *GIVEN_ROLES), default="", help_text="by its name without"
+    )
+    uv_channel = serializers.IntegerField(default=0, min_value=0, max_value=7)
+
+
+class RoleIn(serializers.Serializer[Any]):
+    role = serializers.CharField(max_length=80)
+    to = serializers.ChoiceField(
+        choices=("", *GIVEN_ROLES), default="", help_text="none takes the picture away"
+    )

@@ -6,11 +6,19 @@ from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
+from rest_framework.parsers import JSONParser, MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from quilt_core.pictures.roles import guess_role
 from studio import storage
+from studio.actions.carry_over.give_pictures import (
+    as_they_came,
+    change_role,
+    give_picture,
+    give_pictures,
+)
 from studio.actions.carry_over.list_materials import (
     list_materials,
     small_picture,
@@ -21,7 +29,9 @@ from studio.api import carry_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import LayoutJob
-from studio.models import Atlas, Job, Project, SavedProfile, Source
+from studio.models import Atlas, Job, Project, Revision, SavedProfile, Source
+
+MIME = {"jpg": "image/jpeg", "webp": "image/webp"}
 
 
 class CarryOver(LayoutJob):
@@ -43,13 +53,8 @@ class Materials(APIView):
     def get(self, request: Request, atlas_id: int) -> Response:
         query = c.ShelfQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
-        atlas = get_object_or_404(
-            Atlas.objects.select_related("head__keyframe", "head__atlas__project"), pk=atlas_id
-        )
-        if atlas.head is None:
-            raise Http404
         size = query.validated_data["size"]
-        return Response(c.ShelfOut(list_materials(atlas.head, (size, size))).data)
+        return Response(c.ShelfOut(list_materials(_head(atlas_id), (size, size))).data)
 
 
 class CarriedPicture(APIView):
@@ -71,7 +76,8 @@ class CarriedPicture(APIView):
         size = query.validated_data.get("size")
         if size:
             data = smaller(data, size)
-        answer = HttpResponse(data, content_type="image/png")
+        kind = "image/png" if size else MIME.get(name.rpartition(".")[2], "image/png")
+        answer = HttpResponse(data, content_type=kind)
         # What a job has made never changes.
         answer["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer
@@ -89,9 +95,56 @@ class MaterialPicture(APIView):
         if data is None:
             raise Http404
         answer = HttpResponse(data, content_type="image/png")
-        # A source never changes.
+        # Its address tells what its materials were given.
         answer["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer
+
+
+class GivePictures(APIView):
+    """Drop pictures on the shelf: they go where their names say."""
+
+    parser_classes = (MultiPartParser,)
+
+    @extend_schema(operation_id="give_pictures", request=c.PicturesIn, responses=c.GivenOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        head = _head(atlas_id)
+        files = {f.name: f.read() for f in request.FILES.getlist("files")}
+        return Response(give_pictures(head, files))
+
+    @extend_schema(operation_id="take_pictures_back", responses={204: None})
+    def delete(self, request: Request, atlas_id: int) -> Response:
+        as_they_came(_head(atlas_id))
+        return Response(status=204)
+
+
+class GivePicture(APIView):
+    """Give a material of a file a picture, or let one of its pictures show something else."""
+
+    parser_classes = (MultiPartParser, JSONParser)
+
+    @extend_schema(operation_id="give_picture", request=c.PictureIn, responses={204: None})
+    def post(self, request: Request, source_id: int, material: int) -> Response:
+        source = get_object_or_404(Source, pk=source_id, is_mesh=True)
+        given = valid(c.PictureIn, request)
+        file = given["file"]
+        role = given["role"] or guess_role(file.name)[0] or "baseColor"
+        give_picture(source, material, role, given["uv_channel"], file.name, file.read())
+        return Response(status=204)
+
+    @extend_schema(operation_id="change_role", request=c.RoleIn, responses={204: None})
+    def patch(self, request: Request, source_id: int, material: int) -> Response:
+        source = get_object_or_404(Source, pk=source_id, is_mesh=True)
+        given = valid(c.RoleIn, request)
+        change_role(source, material, given["role"], given["to"])
+        return Response(status=204)
+
+
+def _head(atlas_id: int) -> Revision:
+    rows = Atlas.objects.select_related("head__keyframe", "head__atlas__project")
+    atlas = get_object_or_404(rows, pk=atlas_id)
+    if atlas.head is None:
+        raise Http404
+    return atlas.head
 
 
 class Profiles(APIView):

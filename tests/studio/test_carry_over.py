@@ -8,6 +8,7 @@ import zipfile
 
 import numpy as np
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from quilt_core.formats import read_scene
@@ -217,3 +218,51 @@ def test_profiles_are_kept_and_used(act, painted, client):
     assert act(painted, "carry-over", profile={"name": "x"}).status_code == 400
     own = next(p["id"] for p in kept if p["id"])
     assert client.delete(f"/api/profiles/{own}/").status_code == 204
+
+
+def upload(client, url, name, data, **more):
+    file = SimpleUploadedFile(name, data)
+    return client.post(url, {"file": file, **more} if more.pop("one", False) else {"files": file})
+
+
+def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
+    rng = np.random.default_rng(2)
+    wood = png(rng.integers(0, 256, (32, 32, 3), np.uint8))
+    bump = png(np.full((16, 16, 3), (128, 128, 255), np.uint8))
+    assert send(box__obj=OBJ.encode(), box__mtl=MTL.encode()).status_code == 201
+    atlas.refresh_from_db()
+    shelf = f"/api/atlases/{atlas.pk}/materials/"
+    given = f"/api/atlases/{atlas.pk}/given-pictures/"
+
+    def pictures():
+        rows = client.get(shelf).json()["materials"]
+        return {(row["name"], p["role"]): p for row in rows for p in row["pictures"]}
+
+    assert all(p["missing"] for p in pictures().values())
+    answer = upload(client, given, "WOOD.png", wood)
+    assert answer.status_code == 200 and answer.json()["lost"] == []
+    assert [p["name"] for p in pictures().values() if not p["missing"]] == ["wood.png"]
+    nowhere = upload(client, given, "sky.png", wood)
+    assert nowhere.status_code == 400 and "crate_normal" in nowhere.json()["cure"]
+    assert upload(client, given, "wood.png", b"nonsense").status_code == 400
+    row = client.get(shelf).json()["materials"][0]
+    one = f"/api/sources/{row['source']}/materials/{row['number']}/picture/"
+    answer = client.post(one, {"file": SimpleUploadedFile("x_normal.png", bump)})
+    assert answer.status_code == 204, answer.content
+    assert pictures()[row["name"], "normal"]["width"] == 16
+
+    def rename(**body):
+        return client.patch(one, body, content_type="application/json")
+
+    assert rename(role="normal", to="height").status_code == 204
+    assert (row["name"], "normal") not in pictures()
+    assert pictures()[row["name"], "height"]["width"] == 16
+    assert rename(role="normal", to="id").status_code == 400
+    assert rename(role="height", to="nonsense").status_code == 400
+    packed(act, atlas)
+    job = job_of(act(atlas, "carry-over", size=64))
+    assert {p["role"] for p in job.result["report"]["pictures"]} >= {"baseColor", "height"}
+    assert rename(role="height").status_code == 204
+    assert (row["name"], "height") not in pictures()
+    assert client.delete(given).status_code == 204
+    assert all(p["missing"] for p in pictures().values())

@@ -15,7 +15,7 @@ from quilt_core.pictures.profile import profile_from
 from quilt_core.scene.tiles import home_tiles
 from studio import storage
 from studio.actions.carry_over.lay_out import lay_out
-from studio.actions.carry_over.list_materials import siblings_of
+from studio.actions.carry_over.list_materials import changes_of, siblings_of
 from studio.actions.errors import Refused
 from studio.actions.gather.unpack import free_folder
 from studio.arrays import Layout, load_layout
@@ -72,6 +72,7 @@ def carry_over(
         done = carry_files(
             laid.scenes, [siblings_of(source) for source in laid.sources], laid.uvs, settings,
             min(targets), tell, [_to_pictures(path) for path in places], laid.sheets, laid.faces,
+            [changes_of(source) for source in laid.sources],
         )  # fmt: skip
     except LayoutError:
         if stop():

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 from typing import Any
 
 from PIL import Image
 
+from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import facts_of, looks_from
 from quilt_core.formats.plan_files import picture_facts
 from quilt_core.pictures.looks import Look
@@ -20,7 +22,7 @@ from studio.geometry import cached, keep_cached
 from studio.models import Revision, Source
 from studio.state import read_state
 
-FORMAT = 1
+FORMAT = 2
 
 
 def siblings_of(source: Source) -> Any:
@@ -32,12 +34,31 @@ def siblings_of(source: Source) -> Any:
     return siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
 
 
+def changes_of(source: Source) -> list[PictureChange]:
+    """Pictures that its materials were given, in order."""
+    return [
+        PictureChange(
+            row.name, storage.get(row.sha256) if row.sha256 else None, row.material, row.role,
+            row.channel, row.number,
+        )
+        for row in source.given.all()
+    ]  # fmt: skip
+
+
+def given_mark(source: Source) -> str:
+    """Another one whenever a source's materials were given other pictures."""
+    rows = list(source.given.values_list("pk", "sha256", "material", "role", "channel", "number"))
+    return hashlib.sha256(repr(rows).encode()).hexdigest()[:12] if rows else "own"
+
+
 def material_facts(source: Source) -> dict[str, Any]:
     """Facts of a source's materials; read once, and kept."""
-    name = f"materials-{FORMAT}-{source.pk}-{source.sha256[:16]}"
+    name = f"materials-{FORMAT}-{source.pk}-{source.sha256[:16]}-{given_mark(source)}"
     known = cached(name)
     if known is None:
-        known = json.dumps(facts_of(scene_of(source), siblings_of(source))).encode()
+        known = json.dumps(
+            facts_of(scene_of(source), siblings_of(source), changes_of(source))
+        ).encode()
         keep_cached(name, known)
     facts: dict[str, Any] = json.loads(known)
     return facts
@@ -50,15 +71,21 @@ THUMB = 96
 def small_picture(source: Source, number: int) -> bytes | None:
     """A picture of a source's materials as a small PNG, kept once it is made; None where it cannot be
     read."""
-    from quilt_core.formats.look_facts import look_book
-
-    name = f"thumb-{FORMAT}-{THUMB}-{source.pk}-{source.sha256[:16]}-{number}"
+    name = f"thumb-{FORMAT}-{THUMB}-{source.pk}-{source.sha256[:16]}-{given_mark(source)}-{number}"
     known = cached(name)
     if known is None:
-        data = look_book(scene_of(source), siblings_of(source)).pictures.get(number)
+        data = picture_of(source, number)
         known = smaller(data, THUMB) if data else b""
         keep_cached(name, known)
     return known or None
+
+
+def picture_of(source: Source, number: int) -> bytes | None:
+    """The bytes of a picture of a source's materials."""
+    from quilt_core.formats.look_facts import look_book
+
+    book = look_book(scene_of(source), siblings_of(source), changes_of(source))
+    return book.pictures.get(number)
 
 
 def smaller(data: bytes, size: int) -> bytes:
@@ -112,7 +139,7 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
         warnings.append({
             "kind": "missing",
             "what": f"{len(missing)} {'picture is' if len(missing) == 1 else 'pictures are'} not there: {', '.join(missing[:4])}.",
-            "cure": "Bring them in together with the mesh; without them plain colours stand in.",
+            "cure": "Drop them on the material shelf; without them plain colours stand in.",
         })  # fmt: skip
     plan = plan_merge(looks, used, pictures, size)
     if len(plan["groups"]) > 1:
@@ -131,22 +158,26 @@ def _row(source: Source, number: int, look: Look, facts: dict[str, Any]) -> dict
         "name": look.name,
         "file": source.name,
         "source": source.pk,
+        "number": number,
+        "mark": given_mark(source),
         "alpha": look.alpha,
         "colour": list(look.factors["baseColor"][:3]),
         "objects": [],
         "pictures": [
-            _use(role, use[0], facts["pictures"].get(str(use[0])), use[1])
+            _use(role, use[0], facts["pictures"].get(str(use[0])), use[1], facts["names"])
             for role, use in told["uses"].items()
         ],
     }
 
 
-def _use(role: str, number: int, facts: dict[str, Any] | None, channel: int) -> dict[str, Any]:
+def _use(
+    role: str, number: int, facts: dict[str, Any] | None, channel: int, names: dict[str, str]
+) -> dict[str, Any]:
     known = facts or {}
     return {
         "role": role,
         "number": number,
-        "name": known.get("name", f"picture {number}"),
+        "name": names.get(str(number), f"picture {number}"),
         "width": known.get("width", 0),
         "height": known.get("height", 0),
         "bits": known.get("bits", 0),

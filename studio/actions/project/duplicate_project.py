@@ -12,6 +12,7 @@ from studio.actions.history.change import append_change, chain
 from studio.models import (
     Atlas,
     BaseLayout,
+    GivenPicture,
     MeshObject,
     Project,
     Recipe,
@@ -31,6 +32,10 @@ def duplicate_project(project_id: int) -> Project:
     copy = Project.objects.create()
     kept = Source.objects.filter(project=original, gathered__in=chain(original))
     sources = _copied(kept, project=copy, gathered=None)
+    _copied(
+        GivenPicture.objects.filter(source__in=list(sources)),
+        source=lambda row: sources[row.source_id],
+    )
     objects = _copied(
         MeshObject.objects.filter(source__in=list(sources)),
         project=copy,

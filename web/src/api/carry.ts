@@ -1,6 +1,6 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, ask, type Atlas, type Job, type Profile, type Shelf } from "./client";
-import { tellError } from "../state";
+import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { api, ask, send, type Atlas, type Job, type Profile, type Shelf } from "./client";
+import { tellError, useUi } from "../state";
 
 /** Materials of an atlas, and what merging their pictures at a size would change. */
 export function useShelf(atlas: Atlas, size: number) {
@@ -61,4 +61,61 @@ export function useProfiles(projectId: number) {
     save: useMutation({ mutationFn: (profile: Omit<Profile, "id">) => ask(api.POST("/api/projects/{project_id}/profiles/", { params: path, body: { profile } })), onError: tellError, onSuccess: changed }),
     drop: useMutation({ mutationFn: async (id: number) => { await api.DELETE("/api/profiles/{profile_id}/", { params: { path: { profile_id: id } } }); }, onSettled: changed }),
   };
+}
+
+const PICTURE = /\.(png|jpe?g|webp|tiff?|tga|bmp)$/i;
+export const isPicture = (name: string): boolean => PICTURE.test(name);
+
+/** Roles that a picture can be given. */
+export const GIVEN_ROLES: Record<string, string> = {
+  baseColor: "colour", normal: "normal", roughness: "roughness", metal: "metal", metallicRoughness: "rough + metal", occlusionRoughnessMetallic: "occlusion, rough + metal", occlusion: "occlusion", emissive: "emission", opacity: "opacity", height: "height", curvature: "curvature", id: "ids",
+};
+
+/** Drop pictures on the shelf: they go where their names say. */
+export async function givePictures(atlas: number, files: File[], client: QueryClient): Promise<void> {
+  try {
+    const form = new FormData();
+    files.forEach((file) => form.append("files", file, file.name));
+    const { given, lost } = await send<{ given: { name: string; material: string; role: string }[]; lost: string[] }>(`/api/atlases/${atlas}/given-pictures/`, form);
+    const where = given.slice(0, 3).map((one) => (one.material ? `${one.name} as ${slotName(one.role)} of ${one.material}` : `${one.name} is there now`)).join(", ");
+    useUi.getState().tell({ kind: "done", what: `${given.length} ${given.length === 1 ? "picture" : "pictures"} given: ${where}${given.length > 3 ? " …" : ""}.`, cure: lost.length ? `${lost.join(", ")}: no material has such a name; drop it on one.` : undefined });
+  } catch (error) {
+    tellError(error);
+  }
+  await client.invalidateQueries({ queryKey: ["shelf"] });
+}
+
+/** Give one material a picture, let one show something else, or take it away. */
+export function useMaterial(source: number, material: number) {
+  const client = useQueryClient();
+  const path = { source_id: source, material };
+  const changed = () => client.invalidateQueries({ queryKey: ["shelf"] });
+  return {
+    give: async (file: File, role = "") => {
+      const form = new FormData();
+      form.append("file", file, file.name);
+      if (role) form.append("role", role);
+      await send(`/api/sources/${source}/materials/${material}/picture/`, form).catch(tellError);
+      await changed();
+    },
+    rename: useMutation({
+      mutationFn: async (body: { role: string; to: string }) => {
+        const { error } = await api.PATCH("/api/sources/{source_id}/materials/{material}/picture/", { params: { path }, body: body as never });
+        if (error) throw error;
+      },
+      onError: tellError, onSuccess: changed,
+    }),
+  };
+}
+
+/** Take back what was given to the materials of an atlas. */
+export function useTakeBack(atlas: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async () => {
+      const { error } = await api.DELETE("/api/atlases/{atlas_id}/given-pictures/", { params: { path: { atlas_id: atlas } } });
+      if (error) throw error;
+    },
+    onError: tellError, onSuccess: () => client.invalidateQueries({ queryKey: ["shelf"] }),
+  });
 }

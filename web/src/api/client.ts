@@ -83,7 +83,13 @@ export async function uploadFiles(project: number, files: File[], metresPerUnit:
   const form = new FormData();
   for (const file of files) form.append("files", file, file.name);
   form.append("metres_per_unit", String(metresPerUnit));
-  const response = await fetch(`/api/projects/${project}/files/`, { method: "POST", body: form }).catch(() => null);
+  await send(`/api/projects/${project}/files/`, form);
+}
+
+/** Send a form with files; what is wrong is explained. */
+export async function send<T = void>(address: string, form: FormData): Promise<T> {
+  const response = await fetch(address, { method: "POST", body: form }).catch(() => null);
   if (!response) throw explained(null, 0);
   if (!response.ok) throw explained(await response.json().catch(() => null), response.status);
+  return (response.status === 204 ? undefined : await response.json().catch(() => undefined)) as T;
 }

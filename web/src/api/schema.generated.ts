@@ -260,6 +260,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/given-pictures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Drop pictures on the shelf: they go where their names say. */
+        post: operations["give_pictures"];
+        /** @description Drop pictures on the shelf: they go where their names say. */
+        delete: operations["take_pictures_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/islands/": {
         parameters: {
             query?: never;
@@ -1144,6 +1162,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sources/{source_id}/materials/{material}/picture/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Give a material of a file a picture, or let one of its pictures show something else. */
+        post: operations["give_picture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** @description Give a material of a file a picture, or let one of its pictures show something else. */
+        patch: operations["change_role"];
+        trace?: never;
+    };
     "/api/sources/{source_id}/pictures/{number}/": {
         parameters: {
             query?: never;
@@ -1239,6 +1275,8 @@ export interface components {
          * @enum {integer}
          */
         BitsEnum: 0 | 8 | 16;
+        /** @enum {unknown} */
+        BlankEnum: "";
         /**
          * @description * `object` - object
          *     * `material` - material
@@ -1685,6 +1723,17 @@ export interface components {
          * @enum {string}
          */
         FormatEnum: "png" | "jpeg" | "webp";
+        GivenOut: {
+            given: components["schemas"]["GivenRow"][];
+            /** @description those without a place */
+            lost: string[];
+        };
+        GivenRow: {
+            name: string;
+            /** @description none for a picture that was missing */
+            material: string;
+            role: string;
+        };
         HistogramOut: {
             /** @description px per metre */
             edges: number[];
@@ -2038,6 +2087,28 @@ export interface components {
             /** Format: double */
             uv_tolerance?: number;
         };
+        PatchedRoleIn: {
+            role?: string;
+            /**
+             * @description none takes the picture away
+             *
+             *     * `` -
+             *     * `baseColor` - baseColor
+             *     * `normal` - normal
+             *     * `roughness` - roughness
+             *     * `metal` - metal
+             *     * `occlusion` - occlusion
+             *     * `emissive` - emissive
+             *     * `opacity` - opacity
+             *     * `metallicRoughness` - metallicRoughness
+             *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+             *     * `height` - height
+             *     * `curvature` - curvature
+             *     * `id` - id
+             * @default
+             */
+            to: components["schemas"]["ToEnum"] | components["schemas"]["BlankEnum"];
+        };
         PatchedRulesIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change?: number;
@@ -2066,6 +2137,34 @@ export interface components {
             /** @description each by the corner where it starts in its face */
             edges?: number[];
             corners?: number[];
+        };
+        PictureIn: {
+            /** Format: uri */
+            file: string;
+            /**
+             * @description by its name without
+             *
+             *     * `` -
+             *     * `baseColor` - baseColor
+             *     * `normal` - normal
+             *     * `roughness` - roughness
+             *     * `metal` - metal
+             *     * `occlusion` - occlusion
+             *     * `emissive` - emissive
+             *     * `opacity` - opacity
+             *     * `metallicRoughness` - metallicRoughness
+             *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+             *     * `height` - height
+             *     * `curvature` - curvature
+             *     * `id` - id
+             * @default
+             */
+            role: components["schemas"]["RoleEnum"] | components["schemas"]["BlankEnum"];
+            /** @default 0 */
+            uv_channel: number;
+        };
+        PicturesIn: {
+            files: string[];
         };
         PlaceIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2258,6 +2357,23 @@ export interface components {
             created?: string;
         };
         /**
+         * @description * `` -
+         *     * `baseColor` - baseColor
+         *     * `normal` - normal
+         *     * `roughness` - roughness
+         *     * `metal` - metal
+         *     * `occlusion` - occlusion
+         *     * `emissive` - emissive
+         *     * `opacity` - opacity
+         *     * `metallicRoughness` - metallicRoughness
+         *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+         *     * `height` - height
+         *     * `curvature` - curvature
+         *     * `id` - id
+         * @enum {string}
+         */
+        RoleEnum: "baseColor" | "normal" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "id";
+        /**
          * @description * `none` - none
          *     * `half` - half
          *     * `quarter` - quarter
@@ -2325,6 +2441,10 @@ export interface components {
             name: string;
             file: string;
             source: number;
+            /** @description in its file */
+            number: number;
+            /** @description another one whenever its file was given pictures */
+            mark: string;
             alpha: string;
             colour: number[];
             objects: string[];
@@ -2455,6 +2575,23 @@ export interface components {
             change: number;
             tiles: components["schemas"]["TileIn"][];
         };
+        /**
+         * @description * `` -
+         *     * `baseColor` - baseColor
+         *     * `normal` - normal
+         *     * `roughness` - roughness
+         *     * `metal` - metal
+         *     * `occlusion` - occlusion
+         *     * `emissive` - emissive
+         *     * `opacity` - opacity
+         *     * `metallicRoughness` - metallicRoughness
+         *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+         *     * `height` - height
+         *     * `curvature` - curvature
+         *     * `id` - id
+         * @enum {string}
+         */
+        ToEnum: "baseColor" | "normal" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "id";
         UploadOut: {
             job: components["schemas"]["JobOut"] | null;
             revision: number | null;
@@ -2905,6 +3042,51 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["JobOut"];
                 };
+            };
+        };
+    };
+    give_pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PicturesIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenOut"];
+                };
+            };
+        };
+    };
+    take_pictures_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -4321,6 +4503,58 @@ export interface operations {
                 content: {
                     "image/png": string;
                 };
+            };
+        };
+    };
+    give_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                material: number;
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["PictureIn"];
+                "application/json": components["schemas"]["PictureIn"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                material: number;
+                source_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["PatchedRoleIn"];
+                "application/json": components["schemas"]["PatchedRoleIn"];
+            };
+        };
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

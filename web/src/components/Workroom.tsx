@@ -1,6 +1,7 @@
 import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
+import { givePictures, isPicture } from "../api/carry";
 import { useEffect, useLayoutEffect, useState } from "react";
-import { uploadFiles } from "../api/client";
+import { uploadFiles, type Atlas } from "../api/client";
 import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
 import { useAddress } from "../address";
 import { editor, tellError, useUi } from "../state";
@@ -35,7 +36,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const looked = useLooked((state) => state.draft);
   const layout = useShownLayout(looked ?? (atlas.data?.objects ? atlas.data.head : undefined));
   const actions = useActions(atlas.data, projectId);
-  const upload = useUpload(projectId);
+  const upload = useUpload(projectId, atlas.data);
   useAddress(projectId);
   const setStage = useUi((ui) => ui.setStage);
   const stage = useUi((ui) => ui.stage);
@@ -113,11 +114,12 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
 }
 
 /** Files in, by dialog or by drop. */
-function useUpload(projectId: number) {
+function useUpload(projectId: number, atlas: Atlas | undefined) {
   const [dragging, setDragging] = useState(false);
   const client = useQueryClient();
   const send = async (files: File[], metresPerUnit = 1) => {
     if (!files.length) return;
+    if (atlas?.objects && files.every((file) => isPicture(file.name))) return givePictures(atlas.id, files, client);
     try {
       await uploadFiles(projectId, files, metresPerUnit);
       useUi.getState().tell({ kind: "done", what: `${files.length} ${files.length === 1 ? "file" : "files"} brought in.` });
