@@ -28,6 +28,15 @@ def checked_profile(value: Any) -> dict[str, Any]:
     return profile.to_json()
 
 
+def checked_naming(value: str) -> str:
+    """A pattern of names."""
+    try:
+        check_naming(value)
+    except LayoutError as error:
+        raise serializers.ValidationError(f"{error.what} {error.cure}") from None
+    return value
+
+
 class CarryIn(OnChange):
     size = serializers.IntegerField(
         default=0, min_value=0, max_value=16384, help_text="width in px; 0 for that of the sheet"
@@ -66,11 +75,7 @@ class CarryIn(OnChange):
 
     def validate_naming(self, value: str) -> str:
         """A pattern that tells roles apart."""
-        try:
-            check_naming(value)
-        except LayoutError as error:
-            raise serializers.ValidationError(f"{error.what} {error.cure}") from None
-        return value
+        return checked_naming(value)
 
     def validate_profile(self, value: Any) -> Any:
         """One that there is, or one that is written out."""
@@ -214,3 +219,27 @@ class RoleIn(serializers.Serializer[Any]):
     to = serializers.ChoiceField(
         choices=("", *GIVEN_ROLES), default="", help_text="none takes the picture away"
     )
+
+
+class PictureSetsIn(OnChange):
+    kinds = serializers.ListField(
+        child=serializers.ChoiceField(choices=("blank", "checker", "id", "layout", "layers")),
+        min_length=1, max_length=5,
+    )  # fmt: skip
+    by = serializers.ChoiceField(choices=("object", "island", "material"), default="object")
+    colour = serializers.RegexField(r"^#([0-9a-fA-F]{6}|[0-9a-fA-F]{8})$", default="#808080")
+    channels = serializers.ChoiceField(choices=("grey", "rgb", "rgba"), default="rgb")
+    bits = serializers.ChoiceField(choices=(8, 16), default=8)
+    name = serializers.RegexField(r"^\w[\w .-]{0,80}$", default="set")
+    naming = serializers.CharField(default="{name}_{role}", max_length=120)
+    numbered = serializers.BooleanField(
+        default=False, help_text="the tile's number in the name of a single one, too"
+    )
+
+    def validate_naming(self, value: str) -> str:
+        """A pattern that tells kinds apart."""
+        return checked_naming(value)
+
+    def validate_kinds(self, value: list[str]) -> list[str]:
+        """Each once."""
+        return list(dict.fromkeys(value))

@@ -45,6 +45,17 @@ class CarryOver(LayoutJob):
         return self.start(atlas_id, valid(c.CarryIn, request))
 
 
+class PictureSets(LayoutJob):
+    """Draw picture sets of an atlas."""
+
+    kind = "pictures"
+    exclusive = False
+
+    @extend_schema(operation_id="draw_pictures", request=c.PictureSetsIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(c.PictureSetsIn, request))
+
+
 class Materials(APIView):
     """The material shelf of an atlas: materials, what merging would change, what does not belong
     together."""

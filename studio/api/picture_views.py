@@ -127,13 +127,15 @@ class Checker(APIView):
 
 
 class Download(APIView):
-    """The zip that an export job made."""
+    """The zip that a job made: files, carried pictures, picture sets."""
 
     @extend_schema(
         operation_id="download_export", responses={(200, "application/zip"): OpenApiTypes.BINARY}
     )
     def get(self, request: Request, job_id: int) -> HttpResponse:
-        job = get_object_or_404(Job, pk=job_id, kind__in=("export", "carry over"), state=Job.DONE)
+        job = get_object_or_404(
+            Job, pk=job_id, kind__in=("export", "carry over", "pictures"), state=Job.DONE
+        )
         if "file" not in job.result:
             raise Http404
         return _bytes(

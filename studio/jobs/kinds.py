@@ -17,6 +17,7 @@ from studio.actions.arrange.take_in_islands import take_in_islands
 from studio.actions.carry_over.carry_over import carry_over
 from studio.actions.even_out.even_out import even_out
 from studio.actions.gather.gather_files import gather_files
+from studio.actions.hand_off.draw_pictures import draw_pictures
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import Made, finish_job
@@ -169,6 +170,15 @@ def _carry_over(job: Job, reporter: Reporter) -> dict[str, Any]:
     return made
 
 
+def _pictures(job: Job, reporter: Reporter) -> dict[str, Any]:
+    def report(progress: float, message: str) -> None:
+        reporter.report(progress, message)
+        if reporter.cancelled():
+            raise Dropped
+
+    return draw_pictures(_revision(job), job.params, report)
+
+
 def _report(job: Job, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "writing the proof")
     return write_reports(_revision(job))
@@ -202,4 +212,5 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "copy part": _copy_part,
     "edit": _edit,
     "carry over": _carry_over,
+    "pictures": _pictures,
 }

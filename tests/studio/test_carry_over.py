@@ -266,3 +266,29 @@ def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     assert (row["name"], "height") not in pictures()
     assert client.delete(given).status_code == 204
     assert all(p["missing"] for p in pictures().values())
+
+
+def test_picture_sets_are_drawn_for_each_tile(act, painted, client):
+    packed(act, painted)
+    carried = job_of(act(painted, "carry-over", size=64))
+    job = job_of(
+        act(painted, "picture-sets", kinds=["id", "layers", "blank", "id"], by="island", bits=16)
+    )
+    assert [p["name"] for p in job.result["pictures"]] == [
+        "set_id.png", "set_layers.ora", "set_blank.png",
+    ]  # fmt: skip
+    body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        ids = np.asarray(Image.open(io.BytesIO(archive.read("set_id.png"))))
+        assert len(np.unique(ids[ids[..., 3] > 0], axis=0)) == 7
+        with zipfile.ZipFile(io.BytesIO(archive.read("set_layers.ora"))) as layers:
+            stack = layers.read("stack.xml").decode()
+    assert stack.count("<layer ") == 8 and "carried picture" in stack
+    assert carried.result["revision"] == painted.head_id
+    for bad in (
+        {"kinds": []},
+        {"kinds": ["x"]},
+        {"kinds": ["id"], "colour": "red"},
+        {"kinds": ["id"], "naming": "x"},
+    ):
+        assert act(painted, "picture-sets", **bad).status_code == 400

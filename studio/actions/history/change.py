@@ -21,7 +21,7 @@ FARTHEST = 1e9
 TRIES = 3
 """So often an edit is computed anew, because another one came first, before it makes the others
 wait."""
-QUIET = ("measure", "export", "report", "explain", "stacks", "carry over")
+QUIET = ("measure", "export", "report", "explain", "stacks", "carry over", "pictures")
 """Kinds of jobs that change no layout."""
 
 

@@ -25,6 +25,7 @@ export type EditRequest = components["schemas"]["EditIn"];
 export type Profile = components["schemas"]["ProfileOut"];
 export type Shelf = components["schemas"]["ShelfOut"];
 export type ShelfMaterial = components["schemas"]["ShelfMaterial"];
+export type PictureSetsRequest = components["schemas"]["PictureSetsIn"];
 export type CarryRequest = components["schemas"]["CarryIn"];
 export type FlattenRequest = components["schemas"]["FlattenIn"];
 export type EvenOutRequest = components["schemas"]["EvenOutIn"];

@@ -383,6 +383,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/picture-sets/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Draw picture sets of an atlas. */
+        post: operations["draw_pictures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/place/": {
         parameters: {
             query?: never;
@@ -629,7 +646,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The zip that an export job made. */
+        /** @description The zip that a job made: files, carried pictures, picture sets. */
         get: operations["download_export"];
         put?: never;
         post?: never;
@@ -1274,7 +1291,7 @@ export interface components {
          *     * `16` - 16
          * @enum {integer}
          */
-        BitsEnum: 0 | 8 | 16;
+        Bits495Enum: 0 | 8 | 16;
         /** @enum {unknown} */
         BlankEnum: "";
         /**
@@ -1283,6 +1300,13 @@ export interface components {
          * @enum {string}
          */
         BundleByEnum: "object" | "material";
+        /**
+         * @description * `object` - object
+         *     * `island` - island
+         *     * `material` - material
+         * @enum {string}
+         */
+        ByEnum: "object" | "island" | "material";
         CancelIn: {
             /** @default true */
             keep: boolean;
@@ -1343,7 +1367,7 @@ export interface components {
              *     * `16` - 16
              * @default 0
              */
-            bits: components["schemas"]["BitsEnum"];
+            bits: components["schemas"]["Bits495Enum"];
             /** @description further pictures; see the list of profiles */
             profile?: unknown;
             /**
@@ -1366,6 +1390,13 @@ export interface components {
             /** @description written to, from 0 */
             target: number;
         };
+        /**
+         * @description * `grey` - grey
+         *     * `rgb` - rgb
+         *     * `rgba` - rgba
+         * @enum {string}
+         */
+        ChannelsEnum: "grey" | "rgb" | "rgba";
         /**
          * @description * `shape` - shape
          *     * `angle` - angle
@@ -1846,6 +1877,15 @@ export interface components {
             advice: string;
             cure: string;
         };
+        /**
+         * @description * `blank` - blank
+         *     * `checker` - checker
+         *     * `id` - id
+         *     * `layout` - layout
+         *     * `layers` - layers
+         * @enum {string}
+         */
+        KindsEnum: "blank" | "checker" | "id" | "layout" | "layers";
         /** @description A revision as the browser needs it, placements apart. */
         LayoutOut: {
             revision: components["schemas"]["RevisionOut"];
@@ -2163,6 +2203,34 @@ export interface components {
             /** @default 0 */
             uv_channel: number;
         };
+        PictureSetsIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            kinds: components["schemas"]["KindsEnum"][];
+            /** @default object */
+            by: components["schemas"]["ByEnum"];
+            /** @default #808080 */
+            colour: string;
+            /** @default rgb */
+            channels: components["schemas"]["ChannelsEnum"];
+            /** @default 8 */
+            bits: components["schemas"]["PictureSetsInBitsEnum"];
+            /** @default set */
+            name: string;
+            /** @default {name}_{role} */
+            naming: string;
+            /**
+             * @description the tile's number in the name of a single one, too
+             * @default false
+             */
+            numbered: boolean;
+        };
+        /**
+         * @description * `8` - 8
+         *     * `16` - 16
+         * @enum {integer}
+         */
+        PictureSetsInBitsEnum: 8 | 16;
         PicturesIn: {
             files: string[];
         };
@@ -2233,7 +2301,7 @@ export interface components {
             role: string;
             channels: string[];
             format: components["schemas"]["FormatEnum"];
-            bits: components["schemas"]["BitsEnum"];
+            bits: components["schemas"]["Bits495Enum"];
         };
         ProfilesOut: {
             profiles: components["schemas"]["ProfileOut"][];
@@ -3235,6 +3303,33 @@ export interface operations {
                 "application/json": components["schemas"]["PackIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["PackIn"];
                 "multipart/form-data": components["schemas"]["PackIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    draw_pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PictureSetsIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PictureSetsIn"];
+                "multipart/form-data": components["schemas"]["PictureSetsIn"];
             };
         };
         responses: {

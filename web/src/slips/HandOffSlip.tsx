@@ -1,5 +1,6 @@
 import { Box, Link, Text } from "@chakra-ui/react";
 import { useEditor } from "../api/hooks";
+import { PictureSetPart } from "./PictureSetPart";
 import type { SlipProps } from "./props";
 import { MainButton, Running, running, Title } from "./parts";
 
@@ -20,6 +21,7 @@ export function HandOffSlip({ atlas, project, jobs, actions }: SlipProps) {
         <Link href={`/api/revisions/${head}/sheet.svg`} download color="petrol" display="inline-block" py="1">SVG, a named group per object</Link><br />
         <Link href="/api/checker.png" download="checker.png" color="petrol" display="inline-block" py="1">Checker picture, 1024 px</Link>
       </Box>}
+      {head > 0 && <PictureSetPart atlas={atlas} jobs={jobs} actions={actions} />}
     </>
   );
 }
