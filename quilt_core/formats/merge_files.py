@@ -48,12 +48,15 @@ class MergedFiles:
     report : dict
         Figures of before and after, and seconds by phase.
     notes : tuple of str
+    differences : dict
+        Titles of the sets to pictures of how their base colour differs from what was painted.
     """
 
     files: tuple[dict[str, bytes], ...]
     pictures: dict[str, bytes]
     report: dict[str, Any]
     notes: tuple[str, ...]
+    differences: dict[str, bytes]
 
 
 def merge_files(
@@ -202,6 +205,7 @@ def _carried(
                 own_skin, case.looks, case.picture,
                 (sheet.width, sheet.height), settings.file_name(sheet), settings.role_sizes,
                 settings.filter_name, tell_more, owner[here], settings.form, settings.bits,
+                settings.compare,
             )
         )  # fmt: skip
     extra = _profiled(merged, sheets.sheets, settings)
@@ -219,7 +223,22 @@ def _carried(
     beside = beside | extra.files
     report = merge_report(case, painted, unit, sheets, merged, groups, phases)
     report["profile"] = extra.rows
-    return MergedFiles(tuple(files), beside, report, tuple(dict.fromkeys(case.notes)))
+    drawn = {
+        sheet.title: one.difference
+        for one, sheet in zip(merged, sheets.sheets, strict=True)
+        if one.difference
+    }
+    report["difference"] = [
+        {"set": title, "median": own.median, "high": own.high, "most": own.most}
+        for title, own in drawn.items()
+    ]
+    return MergedFiles(
+        tuple(files),
+        beside,
+        report,
+        tuple(dict.fromkeys(case.notes)),
+        {title: own.png for title, own in drawn.items()},
+    )
 
 
 def _note_conflicts(

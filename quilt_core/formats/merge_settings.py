@@ -73,6 +73,8 @@ class MergeSettings:
         8 or 16 for each channel, 0 for as many as the old pictures have.
     profile : Profile, optional
         Further pictures, beside those that the files refer to.
+    compare : bool
+        Whether differences of the base colour are drawn.
     """
 
     pack: PackSettings = field(default_factory=PackSettings)
@@ -86,6 +88,7 @@ class MergeSettings:
     form: str = "png"
     bits: int = 0
     profile: Profile | None = None
+    compare: bool = False
 
     def __post_init__(self) -> None:
         if not re.fullmatch(r"\w[\w .-]{0,80}", self.name):

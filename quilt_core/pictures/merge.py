@@ -15,6 +15,7 @@ from quilt_core.pictures.bakings import Baking, groups_of, plan_bakings
 from quilt_core.pictures.carry import Skin, carry
 from quilt_core.pictures.constants import settle_constants
 from quilt_core.pictures.decode import Picture, encode, quantized
+from quilt_core.pictures.difference import Difference, difference
 from quilt_core.pictures.looks import BASE, CORE, METAL_ROUGH, OCCLUSION, Look, Slot
 from quilt_core.pictures.loss import losses
 from quilt_core.pictures.painted import Painted
@@ -78,6 +79,8 @@ class Merged:
     physical : bool
         Whether materials without a word on metal and roughness are metal and rough, as in glTF.
     skin : Skin
+    difference : Difference
+        Of the base colour, where it was asked for.
     """
 
     groups: tuple[Group, ...]
@@ -89,6 +92,7 @@ class Merged:
     plain_size: tuple[int, int] = (4, 4)
     physical: bool = True
     skin: Skin | None = None
+    difference: Difference | None = None
 
     def group_at(self, width: int, height: int) -> IntArray:
         """(H, W) group of the material at each texel of a picture, the nearest one between islands."""
@@ -153,6 +157,7 @@ def merge_pictures(
     owner: IntArray | None = None,
     form: str = "png",
     bits: int = 0,
+    compare: bool = False,
 ) -> Merged:
     """Carry all pictures of some looks over.
 
@@ -178,6 +183,8 @@ def merge_pictures(
         Format of colours and emission, see `encode`; all else is PNG, and so is what has alpha as JPEG.
     bits : int
         8 or 16 for each channel, 0 for as many as the old pictures have.
+    compare : bool
+        Whether differences of the base colour are drawn.
 
     Raises
     ------
@@ -192,6 +199,7 @@ def merge_pictures(
     sizes: dict[str, tuple[int, int, int, int]] = {}
     groups = [Group(rows, looks[rows[0]].alpha) for rows in parted]
     places = Places()
+    heat: Difference | None = None
     ready: dict[str, tuple[NDArray[np.float32], int]] = {}
     loss: dict[str, dict[int, float]] = {}
     for number, slot in enumerate(slots):
@@ -217,6 +225,8 @@ def merge_pictures(
             settle_constants(skin, slot, looks, bakings, out)
         if owner is not None and slot.kind != "normal":
             loss[slot.name] = losses(skin, owner, slot, looks, bakings, pictures, out, maps[shape])
+        if compare and slot == BASE:
+            heat = difference(skin, slot, looks, bakings, pictures, out)
         packed = slot in (METAL_ROUGH, OCCLUSION)
         channels = 3 if packed else _channels(slot, groups, out)
         lossy = form != "png" and slot.srgb and depth == 8 and (channels == 3 or form != "jpeg")
@@ -241,7 +251,7 @@ def merge_pictures(
     physical = any("metallicRoughness" in looks[k].factors for k in used)
     largest = max(maps.values(), key=lambda one: one.owner.size, default=None)
     texels = largest or find_texels(skin.px(*size), *size)
-    return Merged(tuple(groups), files, sizes, texels, roles, loss, size, physical, skin)
+    return Merged(tuple(groups), files, sizes, texels, roles, loss, size, physical, skin, heat)
 
 
 def file_role(slot: Slot) -> str:

@@ -191,6 +191,13 @@ class ProfileIn(serializers.Serializer[Any]):
         return checked_profile(value)
 
 
+class ThumbQuery(serializers.Serializer[Any]):
+    size = serializers.ChoiceField(choices=(96, 512), default=96, help_text="longer side, px")
+    given = serializers.CharField(
+        required=False, max_length=40, help_text="mark of what the materials were given"
+    )
+
+
 class PicturesIn(serializers.Serializer[Any]):
     files = serializers.ListField(child=serializers.FileField(), max_length=200)
 

@@ -24,6 +24,7 @@ from studio.actions.carry_over.list_materials import (
     small_picture,
     smaller,
 )
+from studio.actions.carry_over.painted_model import painted_bytes, painted_mark
 from studio.actions.carry_over.profiles import profiles_of, save_profile
 from studio.api import carry_serializers as c
 from studio.api import serializers as s
@@ -98,16 +99,36 @@ class MaterialPicture(APIView):
     """A picture of a file's materials, made small."""
 
     @extend_schema(
-        operation_id="get_material_picture", responses={(200, "image/png"): OpenApiTypes.BINARY}
+        operation_id="get_material_picture",
+        parameters=[c.ThumbQuery],
+        responses={(200, "image/png"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, source_id: int, number: int) -> HttpResponse:
         source = get_object_or_404(Source, pk=source_id, is_mesh=True)
-        data = small_picture(source, number)
+        query = c.ThumbQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        data = small_picture(source, number, query.validated_data["size"])
         if data is None:
             raise Http404
         answer = HttpResponse(data, content_type="image/png")
         # Its address tells what its materials were given.
         answer["Cache-Control"] = "private, max-age=31536000, immutable"
+        return answer
+
+
+class PaintedModel(APIView):
+    """How the objects of a layout are painted in their own files."""
+
+    @extend_schema(
+        operation_id="get_painted_model",
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, revision_id: int) -> HttpResponse:
+        rows = Revision.objects.select_related("keyframe", "atlas__project")
+        revision = get_object_or_404(rows, pk=revision_id)
+        answer = HttpResponse(painted_bytes(revision), content_type="application/octet-stream")
+        answer["Cache-Control"] = "private, no-cache"
+        answer["ETag"] = f'"{painted_mark(revision)}"'
         return answer
 
 

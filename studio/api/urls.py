@@ -69,6 +69,7 @@ urlpatterns = [
     path("jobs/<int:job_id>/cancel/", jobs.CancelJob.as_view()),
     path("jobs/<int:job_id>/download/", pictures.Download.as_view()),
     path("atlases/<int:atlas_id>/carry-over/", carry.CarryOver.as_view()),
+    path("revisions/<int:revision_id>/painted/", carry.PaintedModel.as_view()),
     path("atlases/<int:atlas_id>/picture-sets/", carry.PictureSets.as_view()),
     path("atlases/<int:atlas_id>/given-pictures/", carry.GivePictures.as_view()),
     path("sources/<int:source_id>/materials/<int:material>/picture/", carry.GivePicture.as_view()),

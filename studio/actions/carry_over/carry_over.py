@@ -56,6 +56,7 @@ def carry_over(
         role_sizes={} if preview else dict(params.get("roles") or {}),
         naming=params.get("naming") or NAMING,
         form=params.get("form", "png"),
+        compare=True,
         bits=int(params.get("bits") or 0),
         profile=profile_from(params["profile"], "profile")
         if params.get("profile") and not preview
@@ -78,7 +79,7 @@ def carry_over(
         if stop():
             return None
         raise
-    for picture in done.report["pictures"]:
+    for picture in [*done.report["pictures"], *done.report["difference"]]:
         picture["revision"] = laid.revisions[picture["set"]]
     out: dict[str, Any] = {
         "revision": revision.pk,
@@ -89,6 +90,8 @@ def carry_over(
     }
     for name, data in done.pictures.items():
         out[f"picture {name}"] = storage.put(data)
+    for title, data in done.differences.items():
+        out[f"picture difference {title}"] = storage.put(data)
     if not preview:
         report(0.97, "putting the zip together")
         out["file"] = storage.put(_zip(places, done))

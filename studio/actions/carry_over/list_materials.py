@@ -68,14 +68,14 @@ THUMB = 96
 """px of the small pictures on the shelf."""
 
 
-def small_picture(source: Source, number: int) -> bytes | None:
+def small_picture(source: Source, number: int, size: int = THUMB) -> bytes | None:
     """A picture of a source's materials as a small PNG, kept once it is made; None where it cannot be
     read."""
-    name = f"thumb-{FORMAT}-{THUMB}-{source.pk}-{source.sha256[:16]}-{given_mark(source)}-{number}"
+    name = f"thumb-{FORMAT}-{size}-{source.pk}-{source.sha256[:16]}-{given_mark(source)}-{number}"
     known = cached(name)
     if known is None:
         data = picture_of(source, number)
-        known = smaller(data, THUMB) if data else b""
+        known = smaller(data, size) if data else b""
         keep_cached(name, known)
     return known or None
 

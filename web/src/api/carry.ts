@@ -24,6 +24,7 @@ export type Carried = {
     memory: { before: Record<string, number>; after: Record<string, number> };
     objects: { name: string; kept: number | null; loss: Record<string, number> }[];
     pictures: { name: string; role: string; tile: number; set: string; revision: number; width: number; height: number; channels: number; bits: number }[];
+    difference: { set: string; revision: number; median: number; high: number; most: number }[];
     profile: { name: string; tile: number; width: number; height: number }[];
     seconds: Record<string, number>;
   };

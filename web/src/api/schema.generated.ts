@@ -1094,6 +1094,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{revision_id}/painted/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description How the objects of a layout are painted in their own files. */
+        get: operations["get_painted_model"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{revision_id}/placements/": {
         parameters: {
             query?: never;
@@ -4488,6 +4505,27 @@ export interface operations {
             };
         };
     };
+    get_painted_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+        };
+    };
     get_placements: {
         parameters: {
             query?: never;
@@ -4655,7 +4693,17 @@ export interface operations {
     };
     get_material_picture: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description mark of what the materials were given */
+                given?: string;
+                /**
+                 * @description longer side, px
+                 *
+                 *     * `96` - 96
+                 *     * `512` - 512
+                 */
+                size?: 96 | 512;
+            };
             header?: never;
             path: {
                 number: number;

@@ -1,10 +1,11 @@
-import { Box, Button, Flex, Image } from "@chakra-ui/react";
+import { Box, Button, Flex, Image, Text } from "@chakra-ui/react";
 import { useEffect, useReducer, useRef } from "react";
 import { lastCarried, roleName } from "../api/carry";
 import type { Atlas, Job } from "../api/client";
 import { useCarriedView } from "../carried";
 import { editor } from "../state";
 
+const DIFFERENCE = "difference";
 /** Longer side of the picture that is shown, px. */
 const SHOWN = 2048;
 /** And of that on the model. */
@@ -20,24 +21,29 @@ export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
     // The shelf lies where the side table was.
     const folded = editor.view.sideFolded;
     editor.foldSide(true);
-    return () => { editor.foldSide(folded); editor.layPicture([]); };
+    return () => { editor.foldSide(folded); editor.layPicture([]); editor.wearPainted(""); };
   }, []);
   const mine = last?.carried.report.pictures.filter((one) => one.revision === last.carried.revision) ?? [];
-  const roles = [...new Set(mine.map((one) => one.role))];
+  const off = last?.carried.report.difference.filter((one) => one.revision === last.carried.revision) ?? [];
+  const roles = [...new Set(mine.map((one) => one.role)), ...(off.length ? [DIFFERENCE] : [])];
   const shown = roles.includes(role) ? role : (roles[0] ?? "");
   const fresh = last?.carried.revision === atlas.head.id;
   const first = editor.document.tiles[0]?.number ?? 1001;
-  const pictures = mine.filter((one) => one.role === shown).map((one) => ({ tile: one.tile || first, url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.name)}` }));
+  const named = shown === DIFFERENCE ? off.map((one) => ({ tile: mine.find((row) => row.set === one.set)?.tile ?? 0, name: `difference ${one.set}` })) : mine.filter((one) => one.role === shown);
+  const pictures = named.map((one) => ({ tile: one.tile || first, url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.name)}` }));
   const worn = JSON.stringify(fresh ? pictures.map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}` })) : []);
   useEffect(() => editor.layPicture(JSON.parse(worn) as typeof pictures), [worn]);
+  const paint = fresh && last ? `/api/revisions/${atlas.head.id}/painted/?job=${last.job.id}` : "";
+  useEffect(() => editor.wearPainted(paint), [paint]);
   if (!last || !roles.length || !editor.document.tiles.length) return null;
   return (
     <>
       {pictures.filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile)).map((one) => <TilePicture key={one.tile} {...one} role={shown} fresh={fresh} />)}
-      <Flex data-over-table role="radiogroup" aria-label="Which picture" position="absolute" left="8px" bottom="6px" gap="1" wrap="wrap" maxW="calc(100% - 360px)">
+      <Flex data-over-table role="radiogroup" aria-label="Which picture" position="absolute" left="8px" bottom="6px" gap="1" wrap="wrap" maxW="max(calc(100% - 360px), 250px)">
         {roles.map((one) => (
           <Button key={one} role="radio" aria-checked={one === shown} size="2xs" variant="outline" bg={one === shown ? "ink" : "slip"} color={one === shown ? "slip" : "ink"} borderColor="line" onClick={() => show(one)}>{roleName(one)}</Button>
         ))}
+        {shown === DIFFERENCE && off.map((one) => <Text key={one.set} fontSize="12px" bg="slip" px="1.5" rounded="sm" title="The largest difference of red, green and blue at the middle of each texel, as sRGB; paper is none, the darkest is 16 steps and more">{off.length > 1 ? `${one.set}: ` : ""}off by {one.median.toFixed(1)} of 255 steps in the middle, {one.high.toFixed(1)} at 99 %, {one.most.toFixed(0)} at most</Text>)}
       </Flex>
     </>
   );

@@ -15,6 +15,7 @@ import { useUi } from "../state";
 import { useLooked } from "../looked";
 import { Before } from "./LookedAt";
 import { Legend } from "./Legend";
+import { PaintWipe } from "./PaintWipe";
 import { PicksOnModel, Seams } from "./onModel";
 import { ModelMenu } from "./ModelMenu";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
@@ -41,6 +42,7 @@ export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place
         {editor.document.geometry && (editor.view.as === "checker" ? <CheckerScene editor={editor} /> : <Scene editor={editor} version={editor.looks.signal.version} />)}
         <OrbitControls makeDefault enableDamping={false} onChange={() => useLooked.getState().moved("model")} />
       </Canvas>
+      <PaintWipe />
       <Before view="model" />
     </Box>
   );
@@ -53,7 +55,8 @@ function CheckerScene({ editor }: { editor: Editor }) {
 }
 
 function Scene({ editor, version }: { editor: Editor; version: number }) {
-  const { invalidate } = useThree();
+  const { invalidate, size, viewport } = useThree();
+  const across = size.width * viewport.dpr;
   const material = useMemo(
     () =>
       new ShaderMaterial({
@@ -74,6 +77,8 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           uPicture: { value: null },
           uUsePicture: { value: 0 },
           uPictureFrame: { value: [0, 0, 1, 1] },
+          uPainted: { value: null },
+          uPaintedTo: { value: 0 },
           uUseStretch: { value: 0 },
           uThrough: { value: 0 },
         },
@@ -91,12 +96,14 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uPicture.value = editor.view.picture;
     u.uPictureFrame.value = editor.view.pictureFrame;
     u.uUsePicture.value = editor.view.picture ? 1 : 0;
+    u.uPainted.value = editor.view.painted;
+    u.uPaintedTo.value = editor.view.picture && editor.view.painted ? editor.view.paintedWipe * across : 0;
     u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
     u.uThrough.value = editor.view.xray ? 1 : 0;
     material.transparent = editor.view.xray;
     material.depthWrite = !editor.view.xray;
     invalidate();
-  }, [editor, material, version, invalidate]);
+  }, [editor, material, version, invalidate, across]);
   const stage = useUi((ui) => ui.stage);
   const { geometry } = editor.document;
   const { spread } = editor.view;

@@ -5,6 +5,8 @@ precision highp float;
 precision highp int;
 in float _island;
 in float _stretch;
+in vec3 paint;
+out vec3 vPaint;
 out vec3 vView;
 out vec2 vUv;
 flat out vec4 vLook;
@@ -17,6 +19,7 @@ void main() {
   vHas = _island >= 0.0 ? 1.0 : 0.0;
   vElsewhere = _island < -1.5 ? 1.0 : 0.0;
   vStretch = _stretch;
+  vPaint = paint;
   vUv = vHas > 0.5 ? placed(_island, uv) : vec2(0.0);
   vTexels = vHas > 0.5 ? texels(_island) : vec2(1.0);
   vLook = vHas > 0.5 ? look(_island) : vec4(0.75, 0.74, 0.71, 0.0);
@@ -28,7 +31,9 @@ void main() {
 export const MODEL_FRAGMENT = /* glsl */ `
 precision highp float;
 precision highp int;
+precision highp sampler2DArray;
 in vec3 vView;
+in vec3 vPaint;
 in vec2 vUv;
 flat in vec4 vLook;
 flat in float vHas;
@@ -43,6 +48,8 @@ uniform float uRepeat;
 uniform sampler2D uPicture;
 uniform float uUsePicture;
 uniform vec4 uPictureFrame;
+uniform sampler2DArray uPainted;
+uniform float uPaintedTo;
 out vec4 outColour;
 ${ISLAND_GLSL}
 ${PATTERN_GLSL}
@@ -51,6 +58,7 @@ void main() {
   vec3 colour = uUseStretch > 0.5 && vHas > 0.5 ? stretchColour(vStretch) : vLook.rgb;
   if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
   if (uUsePicture > 0.5 && vHas > 0.5) colour = texture(uPicture, (vUv - uPictureFrame.xy) / uPictureFrame.zw).rgb;
+  if (gl_FragCoord.x < uPaintedTo) colour = texture(uPainted, vec3(vPaint.xy, floor(vPaint.z + 0.5))).rgb;
   if (vElsewhere > 0.5) colour = vec3(0.9, 0.88, 0.84);
   else if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
   if (uUsePicture < 0.5) colour = patterned(colour, vLook.a, gl_FragCoord.xy);

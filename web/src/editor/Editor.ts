@@ -349,6 +349,17 @@ export class Editor {
     this.view.layPicture(tiles, () => this.looks.restyle());
   }
 
+  /** Read how the model is painted in its files, or forget it. */
+  wearPainted(address: string): void {
+    void this.view.wearPainted(address, this.document.geometry?.instances ?? [], () => this.looks.restyle());
+  }
+
+  /** Where the wipe on the model stands: 0 shows all as carried over, 1 all as it was painted. */
+  wipePainted(share: number): void {
+    this.view.paintedWipe = Math.min(1, Math.max(0, share));
+    this.looks.restyle();
+  }
+
   /** With or without the side table in sight. */
   foldSide(folded: boolean): void {
     this.view.sideFolded = folded;

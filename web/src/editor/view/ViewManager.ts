@@ -1,7 +1,8 @@
-import { TextureLoader, type Texture, RepeatWrapping, LinearMipmapLinearFilter, SRGBColorSpace } from "three";
+import { TextureLoader, type BufferGeometry, type DataArrayTexture, type Texture, RepeatWrapping, LinearMipmapLinearFilter, SRGBColorSpace } from "three";
 import type { LayoutModel } from "../layout/LayoutModel";
 import { Signal } from "../signal";
 import { laidPicture, type LaidTile } from "./laidPicture";
+import { paintedLayers, readPainted, wearPaint } from "./painted";
 import type { ViewAs } from "../style/views";
 
 /** Sides of the model, by the way from its middle to the eye. */
@@ -36,7 +37,11 @@ export class ViewManager {
   picture: Texture | null = null;
   /** What part of the tiles' plane it covers: u, v, width and height. */
   pictureFrame: [number, number, number, number] = [0, 0, 1, 1];
+  /** The pictures of the files that the model is painted with, and where the wipe between both stands: 0 to 1 of the view. */
+  painted: DataArrayTexture | null = null;
+  paintedWipe = 0;
   private wanted = "[]";
+  private paintedFor = "";
   readonly checker: Texture;
 
   constructor(loaded: () => void) {
@@ -59,6 +64,23 @@ export class ViewManager {
       this.pictureFrame = found?.frame ?? [0, 0, 1, 1];
       laid();
     });
+  }
+
+  /** Read how the objects are painted in their own files, once. */
+  async wearPainted(address: string, meshes: { geometry: BufferGeometry; object: number }[], worn: () => void): Promise<void> {
+    if (address === this.paintedFor) return;
+    this.paintedFor = address;
+    this.painted?.dispose();
+    this.painted = null;
+    if (!address) return;
+    const answer = await fetch(address).catch(() => null);
+    if (!answer?.ok || address !== this.paintedFor) return;
+    const painted = readPainted(await answer.arrayBuffer());
+    const texture = await paintedLayers(painted);
+    if (address !== this.paintedFor) return texture?.dispose();
+    for (const { geometry, object } of meshes) wearPaint(geometry, painted.objects.get(object));
+    this.painted = texture;
+    worn();
   }
 
   /** Checker repeats per px: eight squares a picture, each of `checkerSquare` px in every tile. */
