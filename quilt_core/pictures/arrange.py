@@ -15,7 +15,7 @@ from quilt_core.flatten.object_flat import with_channel
 from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.pictures.conflicts import contents
 from quilt_core.pictures.constants import best_place
-from quilt_core.pictures.looks import Look, Use
+from quilt_core.pictures.looks import Look, Use, reference_use
 from quilt_core.pictures.painted import Painted
 from quilt_core.scene.island_set import IslandSet, concatenate, island_set
 from quilt_core.scene.islands import UV_TOLERANCE, Islands, find_islands
@@ -59,21 +59,6 @@ class Arranged:
     islands: int
     stacked: int
     unrolled: tuple[int, ...]
-
-
-def reference_use(look: Look, sizes: Callable[[Use], tuple[int, int] | None]) -> Use | None:
-    """The use that a layout follows: the base colour's, else the first there is; of those that read
-    at the same UVs the one with the largest picture."""
-    first = look.uses.get("baseColor") or next(iter(look.uses.values()), None)
-    if first is None:
-        return None
-    alike = [
-        use
-        for use in look.uses.values()
-        if use.channel == first.channel and np.allclose(use.matrix, first.matrix)
-    ]
-    known = [use for use in alike if sizes(use)]
-    return max(known, key=lambda use: np.prod(sizes(use) or (0, 0)), default=None)
 
 
 def arrange(
@@ -318,7 +303,19 @@ def _packed(
         )
     roomy = replace(settings, fixed_scale=False, padding=settings.padding + BLEED_ROOM)
     found, scale, coverage, _ = run(roomy)
+    if density == "keep" and scale >= 1.0:
+        # There is room after all: painted texels are kept, none is made up.
+        return _smaller(islands, found, scale), 1.0, coverage / scale**2
     return found, scale, coverage
+
+
+def _smaller(islands: IslandSet, placements: FloatArray, scale: float) -> FloatArray:
+    """Placements with each island made smaller by a factor, about its middle."""
+    box = islands.placed(placements).bounds()
+    middle = 0.5 * (box[:, :2] + box[:, 2:])
+    out = placements / scale
+    out[:, :, 2] = middle + (placements[:, :, 2] - middle) / scale
+    return out
 
 
 def _on_texels(placements: FloatArray, px: FloatArray) -> FloatArray:

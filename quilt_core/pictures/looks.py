@@ -6,6 +6,7 @@ KHR_materials_emissive_strength.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -121,3 +122,18 @@ def texture_matrix(transform: dict[str, Any]) -> FloatArray:
     angle = float(transform.get("rotation", 0.0))
     c, s = np.cos(angle), np.sin(angle)
     return np.array([[c * sx, s * sy, ox], [-s * sx, c * sy, oy]])
+
+
+def reference_use(look: Look, sizes: Callable[[Use], tuple[int, int] | None]) -> Use | None:
+    """The use that a layout follows: the base colour's, else the first there is; of those that read
+    at the same UVs the one with the largest picture."""
+    first = look.uses.get("baseColor") or next(iter(look.uses.values()), None)
+    if first is None:
+        return None
+    alike = [
+        use
+        for use in look.uses.values()
+        if use.channel == first.channel and np.allclose(use.matrix, first.matrix)
+    ]
+    known = [use for use in alike if sizes(use)]
+    return max(known, key=lambda use: np.prod(sizes(use) or (0, 0)), default=None)

@@ -35,6 +35,7 @@ def plan_merge(
     pictures: Mapping[tuple[int, int], PictureFacts],
     size: tuple[int, int],
     role_sizes: Mapping[str, int] | None = None,
+    tiles: int = 1,
 ) -> dict[str, Any]:
     """What merging would change.
 
@@ -48,6 +49,8 @@ def plan_merge(
         Of the new pictures, px.
     role_sizes : mapping, optional
         Slot name to another width.
+    tiles : int
+        Sheets of that size.
 
     Returns
     -------
@@ -84,17 +87,20 @@ def plan_merge(
     group_of = {k: n for n, group in enumerate(groups) for k in group}
     sizes = [(p.width, p.height, p.channels, p.bits) for p in before.values()]
     return {
-        "materials": {"before": len(members), "after": len(groups)},
-        "maps": {"before": len(before), "after": len(after)},
+        "materials": {"before": len(members), "after": len(groups) * tiles},
+        "maps": {"before": len(before), "after": len(after) * tiles},
         "texels": {
             "before": sum(w * h for w, h, _, _ in sizes),
-            "after": sum(w * h for w, h, _, _ in after.values()),
+            "after": tiles * sum(w * h for w, h, _, _ in after.values()),
         },
         "draw_calls": {
             "before": sum(len(own) for own in used),
             "after": sum(len({group_of[k] for k in own}) for own in used),
         },
-        "memory": {"before": memory_total(sizes), "after": memory_total(list(after.values()))},
+        "memory": {
+            "before": memory_total(sizes),
+            "after": memory_total(list(after.values()) * tiles),
+        },
         "groups": [
             {"alpha": looks[group[0]].alpha, "of": [looks[k].name for k in group]}
             for group in groups

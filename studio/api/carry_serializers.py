@@ -149,10 +149,23 @@ class ShelfWarning(serializers.Serializer[Any]):
     cure = serializers.CharField()
 
 
+class Shrunk(serializers.Serializer[Any]):
+    object = serializers.CharField()
+    kept = serializers.FloatField(help_text="part of the density that it was painted with")
+
+
+class Suggestion(serializers.Serializer[Any]):
+    title = serializers.CharField(help_text="what the new atlas may be called")
+    what = serializers.CharField()
+    objects = serializers.ListField(child=serializers.IntegerField())
+
+
 class ShelfOut(serializers.Serializer[Any]):
     materials = ShelfMaterial(many=True)
     plan = ShelfPlan()
     warnings = ShelfWarning(many=True)
+    shrunk = Shrunk(many=True)
+    suggestions = Suggestion(many=True)
 
 
 class CarriedQuery(serializers.Serializer[Any]):

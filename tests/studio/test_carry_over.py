@@ -14,8 +14,9 @@ from PIL import Image
 from quilt_core.formats import read_scene
 from studio.models import Atlas, Job
 from studio.state import read_state
-from tests.core.painted import plain_device, png
+from tests.core.painted import GlbMaker, paint, plain_device, plates, png
 from tests.core.test_merge import MTL, OBJ
+from tests.studio.conftest import step_of
 
 
 @pytest.fixture
@@ -292,3 +293,40 @@ def test_picture_sets_are_drawn_for_each_tile(act, painted, client):
         {"kinds": ["id"], "naming": "x"},
     ):
         assert act(painted, "picture-sets", **bad).status_code == 400
+
+
+def test_the_shelf_tells_what_shrinks_and_what_would_be_better_apart(act, send, atlas, client):
+    def card(name, alpha, size):
+        maker = GlbMaker()
+        maker.material(
+            name=name,
+            alphaMode=alpha,
+            pbrMetallicRoughness={"baseColorTexture": {"index": maker.texture(paint(size, 1))}},
+        )
+        points, normals, uv, faces = plates(1)
+        part = {"points": points, "normals": normals, "uvs": [uv], "faces": faces, "material": 0}
+        maker.mesh(name, part)
+        return maker.glb()
+
+    files = {"a__glb": card("Wall", "OPAQUE", 256), "b__glb": card("Floor", "OPAQUE", 64)}
+    assert send(**files, c__glb=card("Pane", "BLEND", 64)).status_code == 201
+    packed(act, atlas)
+    told = client.get(f"/api/atlases/{atlas.pk}/materials/?size=2048").json()
+    (row,) = told["suggestions"]
+    assert row["title"] == "See-through" and len(row["objects"]) == 1 and "Pane" in row["what"]
+    assert told["shrunk"] == []
+    small = client.get(f"/api/atlases/{atlas.pk}/materials/?size=64").json()
+    # Equal cards, painted with 256 and 64 px, have less than half of 64 px each.
+    kept = {r["object"]: r["kept"] for r in small["shrunk"]}
+    assert kept["Wall"] * 4 == pytest.approx(kept["Floor"], rel=1e-3)
+    job = job_of(act(atlas, "carry-over", size=64))
+    carried = {r["name"]: r["kept"] for r in job.result["report"]["objects"]}
+    assert kept["Wall"] == pytest.approx(carried["Wall"], rel=1e-3)
+    objects = row["objects"]
+    made = client.post(
+        f"/api/projects/{atlas.project_id}/atlases/",
+        {"name": "See-through", "objects": objects, "change": step_of(atlas)},
+        content_type="application/json",
+    )
+    assert made.status_code == 201
+    assert client.get(f"/api/atlases/{atlas.pk}/materials/").json()["suggestions"] == []

@@ -15,14 +15,14 @@ from quilt_core.formats.plan_files import picture_facts
 from quilt_core.pictures.looks import Look
 from quilt_core.pictures.planner import PictureFacts, plan_merge
 from studio import storage
+from studio.actions.carry_over.suggest import BETTER, kept_densities, misfits, suggestions
 from studio.actions.gather.gather_files import siblings_in
 from studio.actions.mend.new_bases import scene_of
-from studio.arrays import Member, members_with_rows
+from studio.arrays import Member, load_layout
 from studio.geometry import cached, keep_cached
 from studio.models import Revision, Source
-from studio.state import read_state
 
-FORMAT = 2
+FORMAT = 3
 
 
 def siblings_of(source: Source) -> Any:
@@ -107,14 +107,15 @@ def smaller(data: bytes, size: int) -> bytes:
 def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
     """Materials of the objects in an atlas, today against a plan with pictures of a size, and what
     does not belong together."""
-    state = read_state(revision)
-    members = members_with_rows(state.members)
+    layout = load_layout(revision)
+    members = layout.members
     looks: list[Look] = []
     first: dict[int, int] = {}
     pictures: dict[tuple[int, int], PictureFacts] = {}
     rows: list[dict[str, Any]] = []
     warnings: list[dict[str, Any]] = []
     used: list[list[int]] = []
+    areas: list[float] = []
     for member in members:
         source = member.object.source
         facts = material_facts(source)
@@ -128,6 +129,7 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
                 }
                 looks.append(look)
         own = facts["objects"][member.object.number]
+        areas.append(own["px_area"] if member.row.part is None else 0.0)
         used.append([first[source.pk] + k for k in own["looks"]])
         for k in used[-1]:
             rows[k]["objects"].append(member.object.name)
@@ -141,7 +143,8 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
             "what": f"{len(missing)} {'picture is' if len(missing) == 1 else 'pictures are'} not there: {', '.join(missing[:4])}.",
             "cure": "Drop them on the material shelf; without them plain colours stand in.",
         })  # fmt: skip
-    plan = plan_merge(looks, used, pictures, size)
+    plan = plan_merge(looks, used, pictures, size, tiles=len(layout.tiles))
+    warnings += misfits(used, looks)
     if len(plan["groups"]) > 1:
         names = "; ".join(", ".join(group["of"][:3]) for group in plan["groups"][:4])
         warnings.append({
@@ -149,7 +152,23 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
             "what": f"They stay {len(plan['groups'])} materials that share the pictures: {names}.",
             "cure": "Opaque and see-through, one-sided and two-sided, and those of different formats cannot be one.",
         })  # fmt: skip
-    return {"materials": rows, "plan": plan, "warnings": warnings}
+    kept = kept_densities(layout, areas, size[0])
+    shrunk = sorted(
+        (
+            {"object": m.object.name, "kept": part}
+            for m, part in zip(members, kept, strict=True)
+            if part is not None and part < BETTER
+        ),
+        key=lambda row: row["kept"],
+    )
+    objects = [(m.object.pk, m.object.name) for m in members]
+    return {
+        "materials": rows,
+        "plan": plan,
+        "warnings": warnings,
+        "shrunk": shrunk,
+        "suggestions": suggestions(objects, used, looks),
+    }
 
 
 def _row(source: Source, number: int, look: Look, facts: dict[str, Any]) -> dict[str, Any]:

@@ -2546,6 +2546,8 @@ export interface components {
             materials: components["schemas"]["ShelfMaterial"][];
             plan: components["schemas"]["ShelfPlan"];
             warnings: components["schemas"]["ShelfWarning"][];
+            shrunk: components["schemas"]["Shrunk"][];
+            suggestions: components["schemas"]["Suggestion"][];
         };
         ShelfPicture: {
             role: string;
@@ -2572,6 +2574,14 @@ export interface components {
             kind: string;
             what: string;
             cure: string;
+        };
+        Shrunk: {
+            object: string;
+            /**
+             * Format: double
+             * @description part of the density that it was painted with
+             */
+            kept: number;
         };
         SlipInIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2613,6 +2623,12 @@ export interface components {
             angle?: number | null;
             /** Format: double */
             area?: number | null;
+        };
+        Suggestion: {
+            /** @description what the new atlas may be called */
+            title: string;
+            what: string;
+            objects: number[];
         };
         TakeInIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */

@@ -28,6 +28,11 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
       <Title note="The objects get one set of pictures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">Carry over</Title>
       {shelf.data && <Today shelf={shelf.data} />}
       {shelf.data?.warnings.length ? <Warnings shelf={shelf.data} /> : null}
+      {shelf.data?.suggestions.map((row) => (
+        <Flex key={row.title} gap="1.5" align="flex-start" fontSize="12px" lineHeight="1.35" mb="2" data-testid="suggestion"><Text flex="1">{row.what}</Text>
+          <Button size="2xs" variant="outline" borderColor="petrol" color="petrol" disabled={busy} loading={actions.newAtlas.isPending} onClick={() => actions.newAtlas.mutate({ name: row.title, objects: row.objects })}>Do it</Button></Flex>
+      ))}
+      {shelf.data?.shrunk.length ? <Shrunk shelf={shelf.data} /> : null}
       <Row label="Pictures" id={`${id}s`}><Pick id={`${id}s`} value={String(settings.size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => change({ size: Number(v) })} /></Row>
       <Row label="Normals" id={`${id}n`}><Pick id={`${id}n`} value={String(settings.normal)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : "as the others"]))} onChange={(v) => change({ normal: Number(v) })} /></Row>
       <Row label="What grows" id={`${id}f`}><Pick id={`${id}f`} value={settings.filter} options={FILTERS} onChange={(v) => change({ filter: v as keyof typeof FILTERS })} /></Row>
@@ -71,6 +76,15 @@ function Warnings({ shelf }: { shelf: Shelf }) {
     <Box mb="2" data-testid="misfits">
       <Text fontWeight="650" fontSize="12.5px">Look at these</Text>
       <Box as="ul" listStyleType="none">{shelf.warnings.map((row) => <Flex as="li" key={row.what} gap="1.5" fontSize="12px" lineHeight="1.35" mt="1"><Text color="amber" aria-hidden>◆</Text><Text>{row.what} <Text as="span" color="soft">{row.cure}</Text></Text></Flex>)}</Box>
+    </Box>
+  );
+}
+
+function Shrunk({ shelf }: { shelf: Shelf }) {
+  return (
+    <Box mb="2" data-testid="shrunk">
+      <Text fontWeight="650" fontSize="12.5px" title="Texels of the new pictures along an edge, for each one that it was painted with">Painted density that is kept</Text>
+      <Box as="ul" listStyleType="none" maxH="84px" overflowY="auto" fontSize="12px">{shelf.shrunk.map((row) => <Flex as="li" key={row.object} justify="space-between" gap="2"><Text truncate>{row.object}</Text><Text color={row.kept < 0.5 ? "amber" : "soft"}>{format.percent(row.kept)} %</Text></Flex>)}</Box>
     </Box>
   );
 }
