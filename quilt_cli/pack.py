@@ -16,7 +16,7 @@ from quilt_cli.pack_write import check_target, draw_sheets, output_paths, sheet_
 from quilt_cli.selectors import Atlas, atlases_from, controls_from, part_of_controls, tiles_from
 from quilt_core.errors import LayoutError
 from quilt_core.measure import Figures, equalize, measure_tiles
-from quilt_core.pack import LEFT_OUT, LOCK_PLACE, Binding, PackSettings, explain, pack_islands
+from quilt_core.pack import LEFT_OUT, LOCK_PLACE, Binding, PackSettings, explain, pack_apart
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.layout import packable
 from quilt_core.pack.problem import PACK_OPTIONS
@@ -49,7 +49,7 @@ def pack(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Pack all files into shared tiles, of one or several atlases, and write each back in its own
     format."""
     targets = output_paths(options.files, options.out)
-    gathered = gather(options, options.bundle_by == "material")
+    gathered = gather(options, options.bundle_by == "material" or options.apart != "no")
     if gathered.islands.count == 0:
         raise LayoutError(
             f"No object has UVs in channel {options.channel}.",
@@ -112,6 +112,12 @@ def _pack_atlas(
         raise LayoutError("Every tile is frozen.", "--frozen", "Leave one that can be filled.")
     if options.more_tiles and fixed:
         open_tiles += tuple(more_tiles(tiles))
+    groups = np.zeros(islands.count, np.int64)
+    if options.apart != "no" and gathered.surface is not None:
+        groups = gathered.surface.island_material[atlas.islands]
+    if options.apart == "sheets":
+        missing = len(np.unique(groups)) - len(open_tiles)
+        open_tiles += tuple(more_tiles(tiles)[: max(missing, 0)])
     width, height = tiles[0].width, tiles[0].height
     given = {option.name: getattr(options, option.name, option.default) for option in PACK_OPTIONS}
     given["fixed_scale"] = fixed or bool(options.only)
@@ -123,8 +129,8 @@ def _pack_atlas(
     started = time.monotonic()
     last_said = started
     placed, tidy_cost = np.zeros(islands.count, bool), None
-    for attempt, found, mask in pack_islands(
-        islands, placements, settings, lambda: False, controls, frozen, pixels, island_names
+    for attempt, found, mask in pack_apart(
+        islands, placements, settings, groups, lambda: False, controls, frozen, pixels, island_names
     ):
         if attempt.done or time.monotonic() - last_said > REPORT_EVERY:
             last_said = time.monotonic()

@@ -17,6 +17,7 @@ from quilt_core.pack.turns import Turns, turns_for
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
 
 if TYPE_CHECKING:
+    from quilt_core.pack.apart import pack_apart
     from quilt_core.pack.binding import Binding, Cure, explain
     from quilt_core.pack.layout import pack_islands, packable
     from quilt_core.pack.stacks import Candidate, find_stacks
@@ -25,6 +26,7 @@ else:
         __name__,
         {
             **dict.fromkeys(("Binding", "Cure", "explain"), "binding"),
+            "pack_apart": "apart",
             **dict.fromkeys(("pack_islands", "packable"), "layout"),
             **dict.fromkeys(("Candidate", "find_stacks"), "stacks"),
         },
@@ -49,6 +51,7 @@ __all__ = [
     "find_stacks",
     "home_tiles",
     "no_controls",
+    "pack_apart",
     "pack_islands",
     "packable",
     "pixel_sizes",

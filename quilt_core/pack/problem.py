@@ -17,9 +17,11 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
 Order = Literal["in order", "spread"]
+Apart = Literal["no", "regions", "sheets"]
 Effort = Literal["quick", "standard", "thorough"]
 
 ORDERS: tuple[Order, ...] = ("in order", "spread")
+APART: tuple[Apart, ...] = ("no", "regions", "sheets")
 ROTATIONS: tuple[Rotate, ...] = ("none", "half", "quarter", "free")
 EFFORTS: tuple[Effort, ...] = ("quick", "standard", "thorough")
 MAX_FREE_STEPS = 360
@@ -70,6 +72,14 @@ class PackSettings:
     mirror: bool = option(False, "any island may be mirrored, not only those that are allowed to")
     free_steps: int = option(
         FREE_STEPS, "turns of a full circle when turning is free", low=1, high=MAX_FREE_STEPS
+    )
+    apart: Apart = option(
+        "no",
+        "islands of different materials: together, in regions of one sheet, or on sheets of their own",
+        choices=APART,
+    )
+    apart_gap: float = option(
+        32.0, "smallest gap between regions of different materials", unit="px", low=0, high=1024
     )
     tidy: float = option(0.0, "0 as tight as it goes, 1 one region for each object", low=0, high=1)
 

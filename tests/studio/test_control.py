@@ -13,6 +13,7 @@ from studio.actions.prove.rules import is_proven
 from studio.arrays import load_layout
 from studio.models import Job, Recipe, Revision
 from tests.core.meshes import QUAD_OBJ
+from tests.core.test_apart import obj_of
 from tests.studio.conftest import step_of
 
 PAIRS_OBJ = b"""
@@ -469,3 +470,29 @@ def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, a
     act(gathered, "undo")
     act(gathered, "undo")
     assert judged() == (8, 2, 0)
+
+
+def test_materials_are_kept_apart_when_packing(act, send, atlas):
+    sizes = [(0.1 + 0.02 * (k % 3), "ab"[k % 2]) for k in range(8)]
+    assert send(set__obj=obj_of(sizes).encode()).status_code == 201
+    atlas.refresh_from_db()
+    for apart, tiles in (("regions", 1), ("sheets", 2)):
+        answer = act(
+            atlas, "pack", effort="quick", apart=apart, apart_gap=24, width=512, height=512
+        )
+        assert answer.status_code == 202, answer.content
+        atlas.refresh_from_db()
+        layout = load_layout(atlas.head)
+        assert len(layout.tiles) == tiles and not layout.unplaced.any()
+        box = layout.islands.placed(layout.placements).bounds()
+        material = layout.surface.island_material
+        one, two = (box[material == k] for k in np.unique(material))
+        apart_by = [
+            max(b[0] - a[2], a[0] - b[2], b[1] - a[3], a[1] - b[3]) for a in one for b in two
+        ]
+        # Sheets lie side by side: there are twice the edge margin between them.
+        assert min(apart_by) * 512 >= (24 if tiles == 1 else 8) - 0.01
+    assert act(atlas, "pack", apart="regions").status_code == 202
+    job = Job.objects.latest("pk")
+    assert job.state == Job.FAILED and "sheets" in job.error["what"]
+    assert act(atlas, "pack", apart="somehow").status_code == 400

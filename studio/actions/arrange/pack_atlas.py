@@ -34,17 +34,28 @@ def settings_from(params: dict[str, Any]) -> PackSettings:
     )
 
 
-def tiles_for(revision: Revision, params: dict[str, Any]) -> list[TileRow]:
+def _materials(layout: Layout, params: dict[str, Any]) -> np.ndarray[Any, np.dtype[np.int64]]:
+    """(I,) material of each island, where they are kept apart."""
+    if params.get("apart", "no") == "no":
+        return np.zeros(layout.islands.count, np.int64)
+    return layout.surface.island_material
+
+
+def tiles_for(revision: Revision, params: dict[str, Any], materials: int = 1) -> list[TileRow]:
     """Tiles of the layout to be made: those there are, one of them resized when a size is given.
 
     With `more_tiles` and a fixed density as many are added as may be needed, in the order of their
-    numbers and with the resolution of the last.
+    numbers and with the resolution of the last; so are as many as there are materials that want sheets of their own.
     """
     tiles = tiles_of(revision)
     if params.get("width") and len(tiles) == 1:
         tiles = [replace(tiles[0], width=params["width"], height=params["height"])]
     if params.get("more_tiles") and params.get("fixed_scale"):
         tiles += [TileRow(t.number, t.width, t.height) for t in more_tiles([t.size for t in tiles])]
+    if params.get("apart") == "sheets":
+        missing = materials - sum(not tile.frozen for tile in tiles)
+        more = more_tiles([t.size for t in tiles])[: max(missing, 0)]
+        tiles += [TileRow(t.number, t.width, t.height) for t in more]
     return tiles
 
 
@@ -75,7 +86,7 @@ def pack_atlas(
 
     `stop` is asked often and says "" to go on, "keep" or "drop" to end.
     """
-    from quilt_core.pack import pack_islands
+    from quilt_core.pack import pack_apart
     from quilt_core.pack.layout import packable
 
     started = time.monotonic()
@@ -84,15 +95,17 @@ def pack_atlas(
         raise LayoutError(
             "No object of this atlas has UVs.", revision.atlas.name, "Bring in flattened meshes."
         )
-    tiles = tiles_for(revision, params)
+    groups = _materials(layout, params)
+    tiles = tiles_for(revision, params, len(np.unique(groups)))
     settings, frozen, controls = rules_for(params, tiles, layout)
     placements = layout.placements
     if params.get("even"):
         house = revision.atlas.project.house_density if settings.fixed_scale else None
         placements = evened(layout, house, params.get("islands") or [])
     best, tidy_cost, placed = None, None, np.zeros(layout.islands.count, bool)
-    for attempt, found, mask in pack_islands(
-        layout.islands, placements, settings, lambda: bool(stop()), controls, frozen, layout.pixels, layout.names()
+    for attempt, found, mask in pack_apart(
+        layout.islands, placements, settings, groups, lambda: bool(stop()), controls, frozen,
+        layout.pixels, layout.names(),
     ):  # fmt: skip
         if attempt.whole:
             best, tidy_cost, placed = found, attempt.tidy_cost, mask
@@ -101,7 +114,7 @@ def pack_atlas(
             return None
     if best is None or stop() == "drop":
         return None
-    if params.get("more_tiles"):
+    if params.get("more_tiles") or params.get("apart") == "sheets":
         tiles = _used(layout, best, placed, tiles, len(tiles_of(revision)))
     nowhere = ~packable(layout.islands)
     # Islands that were not to be packed keep the place they had, in a tile or not.

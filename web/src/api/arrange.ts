@@ -106,7 +106,7 @@ export type PackSettings = Required<Omit<PackRequest, "change" | "width" | "heig
 /** The options of packing as the core declares them: defaults, bounds and words. */
 export type PackOptions = {
   defaults: PackSettings;
-  choices: <Name extends "rotate" | "order" | "effort">(name: Name) => readonly PackSettings[Name][];
+  choices: <Name extends "rotate" | "order" | "effort" | "apart">(name: Name) => readonly PackSettings[Name][];
   bounds: (name: keyof PackSettings) => { min: number; max: number };
 };
 

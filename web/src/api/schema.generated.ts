@@ -1235,6 +1235,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * @description * `no` - no
+         *     * `regions` - regions
+         *     * `sheets` - sheets
+         * @enum {string}
+         */
+        ApartEnum: "no" | "regions" | "sheets";
         AtlasName: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2104,6 +2111,19 @@ export interface components {
             mirror?: boolean;
             /** @description turns of a full circle when turning is free; usually 16 */
             free_steps?: number;
+            /**
+             * @description islands of different materials: together, in regions of one sheet, or on sheets of their own; usually no
+             *
+             *     * `no` - no
+             *     * `regions` - regions
+             *     * `sheets` - sheets
+             */
+            apart?: components["schemas"]["ApartEnum"];
+            /**
+             * Format: double
+             * @description smallest gap between regions of different materials, px; usually 32.0
+             */
+            apart_gap?: number;
             /**
              * Format: double
              * @description 0 as tight as it goes, 1 one region for each object; usually 0.0
