@@ -265,6 +265,22 @@ def _unpacked(data: bytes) -> dict[str, Any]:
     return dict(json.loads(zlib.decompress(bytes(data))))
 
 
+class SheetPicture(models.Model):
+    """A picture behind the layout of a tile."""
+
+    atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="sheet_pictures")
+    tile = models.PositiveIntegerField()
+    name = models.CharField(max_length=255)
+    sha256 = models.CharField(max_length=64)
+    opacity = models.FloatField(default=0.6)
+
+    class Meta:
+        ordering = ["tile"]
+        constraints = [
+            models.UniqueConstraint(fields=["atlas", "tile"], name="one_picture_per_tile")
+        ]
+
+
 class Recipe(models.Model):
     """Saved pack settings."""
 

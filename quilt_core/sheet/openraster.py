@@ -24,28 +24,28 @@ THUMBNAIL = 256
 
 @dataclass(frozen=True, eq=False)
 class Layer:
-    """A layer: its name, and (H, W, 4) uint8 as large as the picture, red first."""
+    """A layer: its name, (H, W, 4) uint8, red first, and where its top left corner lies in the picture, px."""
 
     name: str
     pixels: Pixels
+    x: int = 0
+    y: int = 0
 
 
 def openraster(layers: Sequence[Layer], width: int, height: int) -> bytes:
-    """A layered picture of a size in px, the topmost layer first; each is kept as small as what it shows."""
+    """A layered picture of a size in px, the topmost layer first."""
     merged = Image.new("RGBA", (width, height), (0, 0, 0, 0))
     rows: list[str] = []
     data: list[tuple[str, bytes]] = []
     for number, layer in enumerate(layers):
-        box = _box(layer.pixels)
-        x0, y0, x1, y1 = box
         file = f"data/{number:03}.png"
-        data.append((file, encode_png(layer.pixels[y0:y1, x0:x1])))
+        data.append((file, encode_png(layer.pixels)))
         rows.append(
-            f'  <layer name={quoteattr(_printable(layer.name))} src="{file}" x="{x0}" y="{y0}" '
+            f'  <layer name={quoteattr(_printable(layer.name))} src="{file}" x="{layer.x}" y="{layer.y}" '
             'opacity="1.0" visibility="visible" composite-op="svg:src-over"/>'
         )
     for layer in reversed(layers):
-        merged.alpha_composite(Image.fromarray(layer.pixels, "RGBA"))
+        merged.alpha_composite(Image.fromarray(layer.pixels, "RGBA"), (layer.x, layer.y))
     text = "\n".join(
         [
             "<?xml version='1.0' encoding='UTF-8'?>",
@@ -68,15 +68,6 @@ def openraster(layers: Sequence[Layer], width: int, height: int) -> bytes:
             "Thumbnails/thumbnail.png", encode_png(np.asarray(merged)), zipfile.ZIP_STORED
         )
     return out.getvalue()
-
-
-def _box(pixels: Pixels) -> tuple[int, int, int, int]:
-    """What a layer shows: left, top, right, bottom; one pixel where that is nothing."""
-    rows = np.flatnonzero(pixels[..., 3].any(axis=1))
-    columns = np.flatnonzero(pixels[..., 3].any(axis=0))
-    if not len(rows):
-        return 0, 0, 1, 1
-    return int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1
 
 
 def _printable(name: str) -> str:

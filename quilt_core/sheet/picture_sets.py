@@ -195,7 +195,7 @@ def _layers(
     colours = object_colours(len(names.of))
     for number in present.tolist():
         own = islands.select(names.group == number)
-        layers.append(Layer(names.of[number], _drawn(own, colours[number], size)))
+        layers.append(_drawn(own, names.of[number], colours[number], size))
     if background is not None:
         pixels = decode("background", background).pixels
         if pixels.dtype == np.uint16:
@@ -207,17 +207,23 @@ def _layers(
     return openraster(layers, width, height)
 
 
-def _drawn(islands: IslandSet, colour: str, size: tuple[int, int]) -> Pixels:
-    """(H, W, 4) islands of one group, thin, with their outlines."""
+def _drawn(islands: IslandSet, name: str, colour: str, size: tuple[int, int]) -> Layer:
+    """Islands of one group, thin, with their outlines; no larger than they are."""
     width, height = size
-    out = np.zeros((height, width, 4), np.uint8)
+    thick = max(1, width // 1024)
     scale = np.array([width, -height], np.float64)
+    points = islands.triangles * scale + (0, height)
+    low = np.floor(points.min(axis=(0, 1))).astype(np.int64) - thick - 1
+    high = np.ceil(points.max(axis=(0, 1))).astype(np.int64) + thick + 1
+    low, high = np.clip(low, 0, np.array(size) - 1), np.clip(high, 1, size)
+    high = np.maximum(high, low + 1)
+    out = np.zeros((int(high[1] - low[1]), int(high[0] - low[0]), 4), np.uint8)
     # Sixteenths of a pixel; coordinates of the drawing library are those of texel centres.
-    points = np.rint((islands.triangles * scale + (0, height) - 0.5) * 16).astype(np.int32)
+    corners = np.rint((points - low - 0.5) * 16).astype(np.int32)
     red, green, blue, _ = rgba(colour)
-    for corners in points:
-        cv2.fillConvexPoly(out, corners, (red, green, blue, 150), shift=4)
-    lines = np.rint((islands.edges * scale + (0, height) - 0.5) * 16).astype(np.int32)
+    for triangle in corners:
+        cv2.fillConvexPoly(out, triangle, (red, green, blue, 150), shift=4)
+    lines = np.rint((islands.edges * scale + (0, height) - low - 0.5) * 16).astype(np.int32)
     for a, b in lines.tolist():
-        cv2.line(out, a, b, (31, 42, 68, 255), max(1, width // 1024), cv2.LINE_8, 4)
-    return out
+        cv2.line(out, a, b, (31, 42, 68, 255), thick, cv2.LINE_8, 4)
+    return Layer(name, out, int(low[0]), int(low[1]))

@@ -11,6 +11,7 @@ from studio.api import mend_views as mend
 from studio.api import picture_views as pictures
 from studio.api import project_views as j
 from studio.api import proof_views as p
+from studio.api import sheet_picture_views as behind
 from studio.api import views as v
 
 urlpatterns = [
@@ -69,6 +70,8 @@ urlpatterns = [
     path("jobs/<int:job_id>/cancel/", jobs.CancelJob.as_view()),
     path("jobs/<int:job_id>/download/", pictures.Download.as_view()),
     path("atlases/<int:atlas_id>/carry-over/", carry.CarryOver.as_view()),
+    path("atlases/<int:atlas_id>/sheet-pictures/", behind.SheetPictures.as_view()),
+    path("atlases/<int:atlas_id>/sheet-pictures/<int:tile>/", behind.OneSheetPicture.as_view()),
     path("revisions/<int:revision_id>/painted/", carry.PaintedModel.as_view()),
     path("atlases/<int:atlas_id>/picture-sets/", carry.PictureSets.as_view()),
     path("atlases/<int:atlas_id>/given-pictures/", carry.GivePictures.as_view()),

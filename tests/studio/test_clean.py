@@ -12,7 +12,15 @@ from django.utils import timezone
 
 from studio import storage
 from studio.actions.project.clean_projects import clear
-from studio.models import Atlas, Job, Project, Source
+from studio.models import (
+    Atlas,
+    GivenPicture,
+    Job,
+    Project,
+    SavedProfile,
+    SheetPicture,
+    Source,
+)
 from studio.state import read_state
 from tests.studio.conftest import step_of
 
@@ -50,6 +58,10 @@ def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, settings,
     act(gathered, "export")
     act(gathered, "report")
     client.get(f"/api/revisions/{gathered.head_id}/geometry.glb")
+    given = storage.put(b"a picture that a material was given")
+    GivenPicture.objects.create(source=Source.objects.first(), name="a.png", sha256=given)
+    behind = storage.put(b"a picture behind a sheet")
+    SheetPicture.objects.create(atlas=gathered, tile=1001, name="b.png", sha256=behind)
     stray, fresh = storage.put(b"nobody wants this"), storage.put(b"a job is about to want this")
     before = files(settings)
     age(settings)
@@ -58,6 +70,7 @@ def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, settings,
     assert "0 projects and" in capsys.readouterr().out
     left = files(settings)
     assert stray in before - left
+    assert {given, behind} <= left
     assert fresh in left
     assert {name for name in before - left if not name.startswith(("geometry-", "thumbnail-"))} == {
         stray
@@ -93,6 +106,9 @@ def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(
 def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, act, settings):
     act(gathered, "pack", effort="quick", seconds=1)
     act(gathered, "control", islands=[1], weight=2)
+    GivenPicture.objects.create(source=Source.objects.first(), name="a.png", sha256="0" * 64)
+    SheetPicture.objects.create(atlas=gathered, tile=1001, name="b.png", sha256="0" * 64)
+    SavedProfile.objects.create(project=gathered.project, name="mine", what={})
     copy = client.post(f"/api/projects/{gathered.project_id}/duplicate/").json()
     assert copy["name"] == "Pier (copy)"
     assert (copy["objects"], copy["undo"], copy["house_density"]) == (
@@ -101,6 +117,9 @@ def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, 
         gathered.project.house_density,
     )
     twin = Atlas.objects.get(pk=copy["atlases"][0]["id"])
+    assert [row.name for row in twin.sheet_pictures.all()] == ["b.png"]
+    assert [row.name for row in twin.project.profiles.all()] == ["mine"]
+    assert GivenPicture.objects.filter(source__project=twin.project).count() == 1
     gathered.refresh_from_db()
     mine, its = read_state(gathered.head), read_state(twin.head)
     assert its.islands.tobytes() == mine.islands.tobytes()

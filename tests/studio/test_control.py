@@ -6,6 +6,7 @@ import zipfile
 
 import numpy as np
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from quilt_core.pack.plan import expected_coverage, plan_tiles
@@ -496,3 +497,27 @@ def test_materials_are_kept_apart_when_packing(act, send, atlas):
     job = Job.objects.latest("pk")
     assert job.state == Job.FAILED and "sheets" in job.error["what"]
     assert act(atlas, "pack", apart="somehow").status_code == 400
+
+
+def test_a_picture_lies_behind_a_tile(gathered, client):
+    base = f"/api/atlases/{gathered.pk}/sheet-pictures/"
+    out = io.BytesIO()
+    Image.new("RGB", (3000, 1500), (9, 8, 7)).save(out, "PNG")
+
+    picture = out.getvalue()
+
+    def lay(tile, data=picture):
+        return client.post(f"{base}{tile}/", {"file": SimpleUploadedFile("labels.png", data)})
+
+    assert lay(1001).status_code == 200 and lay(1001).status_code == 200
+    (row,) = client.get(base).json()
+    assert (row["tile"], row["name"], row["opacity"]) == (1001, "labels.png", 0.6)
+    shown = Image.open(io.BytesIO(client.get(f"{base}1001/").content))
+    assert shown.size == (2048, 1024)
+    assert lay(1002).status_code == 400 and lay(1001, b"no picture").status_code == 400
+    fade = client.patch(f"{base}1001/", {"opacity": 0.3}, content_type="application/json")
+    assert fade.json()["opacity"] == 0.3
+    bad = client.patch(f"{base}1001/", {"opacity": 3}, content_type="application/json")
+    assert bad.status_code == 400
+    assert client.delete(f"{base}1001/").status_code == 204
+    assert client.get(base).json() == []

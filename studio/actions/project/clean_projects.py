@@ -13,7 +13,15 @@ from django.utils import timezone
 
 from studio.actions.errors import Conflict
 from studio.jobs.run import cancel_job
-from studio.models import BaseLayout, Job, Project, Revision, Source
+from studio.models import (
+    BaseLayout,
+    GivenPicture,
+    Job,
+    Project,
+    Revision,
+    SheetPicture,
+    Source,
+)
 
 KEPT = timedelta(days=7)
 """So long a deleted project can be brought back."""
@@ -86,6 +94,8 @@ def _forget(project: Project) -> None:
 
 def _referred() -> set[str]:
     keys = set(Source.objects.values_list("sha256", flat=True))
+    for model in (GivenPicture, SheetPicture):
+        keys |= set(model.objects.values_list("sha256", flat=True))
     keys |= set(BaseLayout.objects.values_list("geometry", flat=True))
     for params, result in Job.objects.values_list("params", "result"):
         keys |= {str(value) for value in result.values()}

@@ -18,6 +18,7 @@ from studio.models import (
     Recipe,
     Revision,
     SavedProfile,
+    SheetPicture,
     Source,
 )
 from studio.state import read_state, write_state
@@ -64,6 +65,7 @@ def duplicate_project(project_id: int) -> Project:
             for row in state.members
         )
         atlas = Atlas.objects.create(project=copy)
+        _copied(SheetPicture.objects.filter(atlas=old.atlas_id), atlas=atlas)
         facts = {
             "params": old.params,
             "seconds": old.seconds,

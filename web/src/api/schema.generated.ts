@@ -485,6 +485,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/sheet-pictures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Pictures behind the tiles of an atlas. */
+        get: operations["list_sheet_pictures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/sheet-pictures/{tile}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The picture behind a tile. */
+        get: operations["get_sheet_picture"];
+        put?: never;
+        /** @description The picture behind a tile. */
+        post: operations["lay_picture"];
+        /** @description The picture behind a tile. */
+        delete: operations["take_sheet_picture"];
+        options?: never;
+        head?: never;
+        /** @description The picture behind a tile. */
+        patch: operations["fade_sheet_picture"];
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/slip-in/": {
         parameters: {
             query?: never;
@@ -2153,6 +2190,10 @@ export interface components {
              */
             proportion?: number | null;
         };
+        PatchedOpacityIn: {
+            /** Format: double */
+            opacity?: number;
+        };
         PatchedProjectChange: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change?: number;
@@ -2542,6 +2583,18 @@ export interface components {
          * @enum {string}
          */
         ShapeEnum: "plane" | "box" | "cylinder" | "cone" | "sphere";
+        SheetPictureIn: {
+            /** Format: uri */
+            file: string;
+        };
+        SheetPictureOut: {
+            tile: number;
+            name: string;
+            /** Format: double */
+            opacity: number;
+            /** @description another one for another picture */
+            mark: string;
+        };
         ShelfMaterial: {
             name: string;
             file: string;
@@ -3527,6 +3580,124 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    list_sheet_pictures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetPictureOut"][];
+                };
+            };
+        };
+    };
+    get_sheet_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
+    lay_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["SheetPictureIn"];
+                "application/json": components["schemas"]["SheetPictureIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetPictureOut"];
+                };
+            };
+        };
+    };
+    take_sheet_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    fade_sheet_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["PatchedOpacityIn"];
+                "application/json": components["schemas"]["PatchedOpacityIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetPictureOut"];
                 };
             };
         };

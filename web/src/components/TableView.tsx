@@ -15,6 +15,7 @@ import type { Corner } from "../room";
 import { useLooked } from "../looked";
 import { editor, useUi } from "../state";
 import { CarriedSheet } from "./CarriedSheet";
+import { SheetPictures } from "./SheetPictures";
 import { Before } from "./LookedAt";
 import { FramePanel } from "./FramePanel";
 import { PickStrip } from "./PickStrip";
@@ -102,6 +103,7 @@ export function TableView({ atlas, project, actions, jobs, empty, floating, corn
         <canvas key={i} ref={ref} style={{ position: "absolute", inset: 0, width: "100%", height: "100%", pointerEvents: "none" }} aria-hidden />
       ))}
       <Before view="table" />
+      {!empty && !carrying && <SheetPictures atlas={atlas} />}
       {!empty && carrying && <CarriedSheet jobs={jobs} atlas={atlas} />}
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />

@@ -1,5 +1,6 @@
 import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { givePictures, isPicture } from "../api/carry";
+import { layBehind, tileAt } from "../api/sheetPictures";
 import { useEffect, useLayoutEffect, useState } from "react";
 import { uploadFiles, type Atlas } from "../api/client";
 import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
@@ -133,6 +134,13 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
     send,
     over: (event: React.DragEvent) => { event.preventDefault(); setDragging(true); },
     out: (event: React.DragEvent) => { if (event.relatedTarget === null) setDragging(false); },
-    drop: (event: React.DragEvent) => { event.preventDefault(); setDragging(false); void send([...event.dataTransfer.files]); },
+    drop: (event: React.DragEvent) => {
+      event.preventDefault();
+      setDragging(false);
+      const files = [...event.dataTransfer.files];
+      // In Arrange a picture is laid behind the sheet that it is dropped on.
+      if (atlas?.objects && useUi.getState().stage === "Arrange" && files.length === 1 && isPicture(files[0].name)) void layBehind(atlas.id, tileAt(event.clientX, event.clientY), files[0]).catch(tellError).finally(() => client.invalidateQueries({ queryKey: ["sheet-pictures"] }));
+      else void send(files);
+    },
   };
 }

@@ -80,7 +80,7 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
         <Collapsible.Content>
           <Range label="Tidy" value={s.tidy} left="tight" right="one region per object" onChange={(tidy) => set({ tidy })} />
           {cost !== null && <Text color="petrol" fontSize="12px" mt="-1" mb="1.5" data-tidy-cost>In this layout tidiness costs {format.percent(cost)} % of coverage, by quick packs with it and without.</Text>}
-          <Choice label="Different materials" value={s.apart} options={choices("apart")} onChange={(apart) => set({ apart })} names={{ no: "together", regions: "own regions", sheets: "own sheets" }} />
+          <Choice label="Materials apart" value={s.apart} options={choices("apart")} onChange={(apart) => set({ apart })} names={{ no: "together" }} />
           {s.apart === "regions" && <NumberField label="Gap between them" unit="px" value={s.apart_gap} {...bounds("apart_gap")} onChange={(apart_gap) => set({ apart_gap })} />}
           <Check label="Turn to the tightest upright box" value={s.upright} onChange={(upright) => set({ upright })} />
           <Check label="Any island may be mirrored" value={s.mirror} onChange={(mirror) => set({ mirror })} />

@@ -1,6 +1,9 @@
 import { Box, Button, Flex, IconButton, Input, NativeSelect, Text } from "@chakra-ui/react";
-import { Plus, Snowflake, Trash2 } from "lucide-react";
+import { Plus, Snowflake, Trash2, X } from "lucide-react";
+import { useRef } from "react";
+import type { Atlas } from "../api/client";
 import { useEditor } from "../api/hooks";
+import { useSheetPictures } from "../api/sheetPictures";
 import type { SlipProps } from "./props";
 import { nextTile, type TileRow } from "../editor/table/tiles";
 import * as format from "../format";
@@ -36,6 +39,7 @@ export function TilesPart({ atlas, actions }: SlipProps) {
               <SizeSelect busy={busy} label={`Height of tile ${tile.number}`} value={tile.height} onChange={(height) => change(tile.number, { height })} />
               <Text color="soft" fontSize="12px">px</Text>
             </Flex>
+            <Behind tile={tile.number} atlas={atlas} />
             {f && <Text color="soft" fontSize="12px">{format.whole(f.islands)} islands · {format.percent(f.coverage)} % · {format.density(f.density)} px/m</Text>}
           </Box>
         );
@@ -43,6 +47,28 @@ export function TilesPart({ atlas, actions }: SlipProps) {
       <Button size="xs" variant="outline" borderColor="line" w="100%" mt="2" disabled={busy || tiles.length >= 100}
         onClick={() => send([...tiles, { ...tiles[tiles.length - 1], number: nextTile(tiles.map((t) => t.number)), label: "", frozen: false }])}><Plus size={13} /> Add a tile</Button>
     </>
+  );
+}
+
+/** The picture behind a tile: none yet, or how strong it is. */
+function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
+  const { list, lay, fade, take } = useSheetPictures(atlas);
+  const file = useRef<HTMLInputElement>(null);
+  const own = list.find((one) => one.tile === tile);
+  return (
+    <Flex align="center" gap="1" mt="1">
+      <input ref={file} type="file" hidden accept="image/*,.tga,.tif,.tiff" aria-label={`Picture behind tile ${tile}`} onChange={(e) => { const one = e.target.files?.[0]; e.target.value = ""; if (one) lay.mutate({ tile, file: one }); }} />
+      {own ? <>
+        <Text fontSize="12px" truncate flex="1" title={own.name}>{own.name}</Text>
+        <NativeSelect.Root size="xs" w="66px">
+          <NativeSelect.Field px="1.5" h="22px" aria-label={`How strong the picture behind tile ${tile} is`} value={String(own.opacity)} onChange={(e) => fade.mutate({ tile, opacity: Number(e.target.value) })}>
+            {[0.2, 0.4, 0.6, 0.8, 1].map((part) => <option key={part} value={part}>{Math.round(100 * part)} %</option>)}
+          </NativeSelect.Field>
+          <NativeSelect.Indicator />
+        </NativeSelect.Root>
+        <IconButton size="2xs" variant="ghost" aria-label={`Take the picture behind tile ${tile} away`} onClick={() => take.mutate(tile)}><X size={13} /></IconButton>
+      </> : <Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12px" loading={lay.isPending} title="A label sheet, for example, to fit islands to; or drop it on the sheet" onClick={() => file.current?.click()}>Picture behind …</Button>}
+    </Flex>
   );
 }
 

@@ -1,0 +1,25 @@
+"""A picture behind the layout of a tile, such as a label sheet that islands are fitted to."""
+
+from __future__ import annotations
+
+from quilt_core.errors import QuiltError
+from studio import storage
+from studio.actions.errors import Refused
+from studio.models import Atlas, SheetPicture
+from studio.state import read_state
+
+
+def lay_picture(atlas: Atlas, tile: int, name: str, data: bytes) -> SheetPicture:
+    """Lay a picture behind a tile, instead of the one that is there."""
+    from quilt_core.pictures.decode import decode
+
+    if atlas.head is None or tile not in [t.number for t in read_state(atlas.head).tiles]:
+        raise Refused(f"There is no tile {tile}.", atlas.name, "Add it in Arrange, Tiles.")
+    try:
+        decode(name, data)
+    except QuiltError as error:
+        raise Refused(error.what, name, error.cure) from None
+    row, _ = SheetPicture.objects.update_or_create(
+        atlas=atlas, tile=tile, defaults={"name": name[:255], "sha256": storage.put(data)}
+    )
+    return row
