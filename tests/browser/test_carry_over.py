@@ -14,7 +14,7 @@ from PIL import Image
 
 from tests.browser.test_by_hand import ask, open_project, until
 from tests.browser.test_walk import stage, task
-from tests.core.painted import plain_device
+from tests.core.painted import plain_device, png
 
 pytestmark = pytest.mark.browser
 
@@ -93,3 +93,77 @@ def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
 
 def _names(archive):
     return [n.removeprefix("pictures/") for n in archive.namelist() if n.startswith("pictures/")]
+
+
+def test_pictures_are_given_written_and_compared(painted, tmp_path):
+    page = painted
+    shelf = page.get_by_test_id("shelf")
+    shelf.get_by_role("button", name="Pictures of Paint").first.click()
+    # The normal map shows a height instead, and comes back as it came.
+    roles = shelf.get_by_role("listitem").first.get_by_role("combobox")
+    assert roles.count() == 5
+    normal = next(r for r in roles.all() if r.input_value() == "normal")
+    normal.select_option("height")
+    until(page, "() => [...document.querySelectorAll('[data-testid=shelf] select')].some((s) => s.value === 'height')")  # fmt: skip
+    shelf.get_by_role("button", name="Pictures as they came").click()
+    until(page, "() => ![...document.querySelectorAll('[data-testid=shelf] select')].some((s) => s.value === 'height')")  # fmt: skip
+    task(page).get_by_role("button", name="Names, formats, profile").click()
+    task(page).get_by_role("button", name="Edit profiles …").click()
+    dialog = page.get_by_test_id("profiles")
+    dialog.get_by_label("Name of picture 1").fill("a b")
+    dialog.get_by_text("Give each picture a name of its own").wait_for()
+    dialog.get_by_label("Name of picture 1").fill("mix")
+    dialog.get_by_label("red of mix").select_option("smoothness")
+    dialog.get_by_role("button", name="Take emission out").click()
+    dialog.get_by_label("Name", exact=True).fill("quay")
+    dialog.get_by_role("button", name="Save and use").click()
+    dialog.wait_for(state="detached")
+    assert task(page).get_by_label("Also as").input_value() == "quay"
+    task(page).get_by_label("Pictures").select_option("512")
+    task(page).get_by_role("button", name="Carry over", exact=True).click()
+    link = page.get_by_role("link", name="Files and pictures")
+    link.wait_for(timeout=60_000)
+    assert "3 more in the folder “quay”" in page.get_by_test_id("carried-figures").inner_text()
+    page.get_by_role("radio", name="difference").click()
+    page.get_by_text("of 255 steps in the middle").wait_for()
+    wipe = page.get_by_role("slider", name="Wipe on the model")
+    wipe.focus()
+    for _ in range(6):
+        page.keyboard.press("ArrowRight")
+    assert wipe.get_attribute("aria-valuenow") == "30"
+    page.get_by_test_id("paint-wipe").get_by_text("as painted").wait_for()
+    with page.expect_download() as coming:
+        link.click()
+    coming.value.save_as(tmp_path / "carried.zip")
+    with zipfile.ZipFile(tmp_path / "carried.zip") as archive:
+        names = {n for n in archive.namelist() if n.startswith("pictures/quay/")}
+        assert names == {f"pictures/quay/atlas_{role}.png" for role in ("mix", "normal", "orm")}
+
+
+def test_picture_sets_are_drawn_and_a_picture_lies_behind(painted, tmp_path):
+    page = painted
+    stage(page, "Hand off")
+    part = page.get_by_test_id("picture-set")
+    part.get_by_text("ids, one flat colour each").click()
+    part.get_by_label("Told apart").select_option("island")
+    part.get_by_role("button", name="Draw").click()
+    link = part.get_by_role("link", name="2 as zip")
+    link.wait_for(timeout=60_000)
+    with page.expect_download() as coming:
+        link.click()
+    coming.value.save_as(tmp_path / "set.zip")
+    with zipfile.ZipFile(tmp_path / "set.zip") as archive:
+        assert sorted(archive.namelist()) == ["set_id.png", "set_layers.ora"]
+        ids = np.asarray(Image.open(io.BytesIO(archive.read("set_id.png"))))
+    assert len(np.unique(ids[ids[..., 3] > 0], axis=0)) == 15
+    stage(page, "Arrange")
+    task(page).get_by_role("tab", name="Tiles").click()
+    page.get_by_label("Picture behind tile 1001").set_input_files(
+        {"name": "labels.png", "mimeType": "image/png", "buffer": png(np.full((64, 64, 3), 90, np.uint8))}
+    )  # fmt: skip
+    picture = page.get_by_test_id("sheet-picture")
+    picture.wait_for()
+    page.get_by_label("How strong the picture behind tile 1001 is").select_option("0.2")
+    until(page, "() => document.querySelector(\"[data-testid='sheet-picture']\").style.opacity === '0.2'")  # fmt: skip
+    page.get_by_role("button", name="Take the picture behind tile 1001 away").click()
+    picture.wait_for(state="detached")

@@ -62,17 +62,29 @@ def suggestions(
     for state, rows in states.items():
         if state == largest:
             continue
-        alpha = looks[used[rows[0]][0]].alpha
-        word = {"BLEND": "see-through", "MASK": "cut out"}.get(alpha, "of another kind")
+        title, word = _kind(looks[used[rows[0]][0]])
         names = ", ".join(members[k][1] for k in rows[:3]) + (" …" if len(rows) > 3 else "")
         out.append(
             {
-                "title": {"BLEND": "See-through", "MASK": "Cut out"}.get(alpha, "Another kind"),
+                "title": title,
                 "what": f"{len(rows)} {'object is' if len(rows) == 1 else 'objects are'} {word}: {names}. In an atlas of their own they become one material, and so do the others.",
                 "objects": [members[k][0] for k in rows],
             }
         )
     return out
+
+
+def _kind(look: Look) -> tuple[str, str]:
+    """What tells a look's state from others: as a title, and as what its objects are."""
+    if look.alpha == "BLEND":
+        return "See-through", "see-through"
+    if look.alpha == "MASK":
+        return "Cut out", "cut out"
+    if look.state.startswith("obj"):
+        return "OBJ files", "of another format"
+    if '"doubleSided": true' in look.state:
+        return "Two-sided", "seen from both sides"
+    return "Another kind", "of another kind"
 
 
 def misfits(used: list[list[int]], looks: list[Look]) -> list[dict[str, Any]]:
