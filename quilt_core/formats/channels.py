@@ -14,12 +14,12 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from quilt_core.errors import FileFormatError
+from quilt_core.errors import FileFormatError, LayoutError
 from quilt_core.formats.gltf_read import MOST_CHANNELS, GltfSource
 from quilt_core.formats.gltf_write import pack_document
 from quilt_core.scene.model import Scene
 
-KINDS = ("copy", "move", "swap", "delete", "rename")
+KINDS = ("copy", "move", "swap", "delete")
 
 
 @dataclass(frozen=True)
@@ -48,6 +48,29 @@ class ChannelEdit:
             return f"rename {self.one}={self.name}"
         joint = "," if self.kind == "swap" else "="
         return f"{self.kind} {self.one}{joint}{self.two}" if self.two else f"{self.kind} {self.one}"
+
+
+KINDS = ("copy", "move", "swap", "delete")
+
+
+def channel_edit(kind: str, one: int, two: int = 0) -> ChannelEdit:
+    """A checked edit of the numbers of channels.
+
+    Raises
+    ------
+    LayoutError
+        When it makes no sense, whatever the file.
+    """
+    needs_two = kind in ("copy", "move", "swap")
+    if kind not in KINDS:
+        raise LayoutError(
+            f"“{kind}” is no edit of channels.", "channels", f"Give {', '.join(KINDS)}."
+        )
+    if not 1 <= one <= MOST_CHANNELS or (needs_two and not 1 <= two <= MOST_CHANNELS):
+        raise LayoutError("A channel without a number.", "channels", f"Give 1 to {MOST_CHANNELS}.")
+    if needs_two and one == two:
+        raise LayoutError(f"{kind} {one} to {two}.", "channels", "Give two different channels.")
+    return ChannelEdit(kind, one, two if needs_two else 0)
 
 
 def edit_channels(scene: Scene, edits: Sequence[ChannelEdit]) -> tuple[dict[str, bytes], list[str]]:

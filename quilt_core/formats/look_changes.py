@@ -17,6 +17,8 @@ from quilt_core.pictures.roles import FREE, guess_role
 FREE_SLOTS = {name: Slot(name, "data", (0, 1, 2) if name == "id" else GREY) for name in FREE}
 PARTS = {"roughness": ("metallicRoughness", 1), "metal": ("metallicRoughness", 2), "opacity": ("baseColor", 3)}  # fmt: skip
 """Roles that glTF keeps in one channel of another's picture."""
+GREEN_DOWN = "normalGreenDown"
+"""A normal map whose green points down; here it points up, as in glTF."""
 NO_MATRIX = np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
 
 
@@ -75,6 +77,8 @@ def changed_book(book: LookBook, changes: Sequence[PictureChange]) -> LookBook:
             roles = [role]
         else:
             roles = [role]
+        if role == GREEN_DOWN:
+            data, roles = _green_up(change), ["normal"]
         pictures[fresh], names[fresh] = data, change.name
         for role in roles:
             look = _with(look, role, Use(fresh, change.channel, NO_MATRIX, nearest=role == "id"))
@@ -115,6 +119,17 @@ def _put_together(change: PictureChange, place: int, old: bytes | None) -> bytes
     pixels = _as(base, deep, wide)
     pixels[..., place] = _as(part, deep, wide)[..., 0]
     return encode_png(pixels)
+
+
+def _green_up(change: PictureChange) -> bytes:
+    """A PNG of a normal map whose green pointed down."""
+    assert change.data is not None
+    pixels = decode(change.name, change.data).pixels.copy()
+    green = pixels[..., 1]
+    # The byte nearest to nothing at all, 128, is meant as flat, and stays so.
+    flat = green == 128 if pixels.dtype == np.uint8 else np.zeros_like(green, bool)
+    pixels[..., 1] = np.where(flat, green, np.iinfo(pixels.dtype).max - green)
+    return encode_png(np.ascontiguousarray(pixels[..., :3]))
 
 
 def _as(picture: Picture, depth: int, size: tuple[int, int]) -> np.ndarray:

@@ -10,7 +10,8 @@ from pathlib import PurePosixPath
 
 ENDINGS = {
     "baseColor": ("basecolor", "basecolour", "color", "colour", "albedo", "diffuse", "diff", "col", "bc"),
-    "normal": ("normal", "normals", "normalmap", "nrm", "norm", "nor", "n"),
+    "normal": ("normal", "normals", "normalmap", "normalgl", "nrm", "norm", "nor", "n"),
+    "normalGreenDown": ("normaldx", "normaldown"),
     "roughness": ("roughness", "rough", "rgh", "r"),
     "metal": ("metal", "metallic", "metalness", "mtl", "m"),
     "occlusion": ("occlusion", "ambientocclusion", "ao", "occ"),

@@ -7,6 +7,9 @@ from typing import Any
 from rest_framework import serializers
 
 from quilt_core.errors import FileFormatError, LayoutError
+from quilt_core.formats.channels import KINDS as CHANNEL_KINDS
+from quilt_core.formats.channels import channel_edit
+from quilt_core.formats.gltf_read import MOST_CHANNELS
 from quilt_core.formats.merge_settings import check_naming
 from quilt_core.pictures.profile import profile_from
 from quilt_core.pictures.roles import ROLES as GIVEN_ROLES
@@ -37,7 +40,27 @@ def checked_naming(value: str) -> str:
     return value
 
 
-class CarryIn(OnChange):
+class ChannelEditIn(serializers.Serializer[Any]):
+    kind = serializers.ChoiceField(choices=CHANNEL_KINDS)
+    one = serializers.IntegerField(min_value=1, max_value=MOST_CHANNELS, help_text="from 1")
+    two = serializers.IntegerField(default=0, min_value=0, max_value=MOST_CHANNELS)
+
+    def validate(self, attrs: dict[str, Any]) -> dict[str, Any]:
+        """One that makes sense."""
+        try:
+            channel_edit(**attrs)
+        except LayoutError as error:
+            raise serializers.ValidationError(f"{error.what} {error.cure}") from None
+        return attrs
+
+
+class ExportIn(OnChange):
+    channels = ChannelEditIn(
+        many=True, default=list, help_text="edits of the UV channels of all files, in order"
+    )
+
+
+class CarryIn(ExportIn):
     size = serializers.IntegerField(
         default=0, min_value=0, max_value=16384, help_text="width in px; 0 for that of the sheet"
     )

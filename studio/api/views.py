@@ -23,6 +23,7 @@ from studio.actions.gather.unpack import unpack
 from studio.actions.history.change import Made, check_idle, edit_atlas
 from studio.api import pack_serializers as ps
 from studio.api import serializers as s
+from studio.api.carry_serializers import ExportIn
 from studio.api.object_rows import object_rows
 from studio.api.parse import valid
 from studio.arrays import load_geometry, members_with_rows
@@ -155,9 +156,9 @@ class Export(LayoutJob):
     kind = "export"
     exclusive = False
 
-    @extend_schema(operation_id="export", request=s.OnChange, responses={202: s.JobOut})
+    @extend_schema(operation_id="export", request=ExportIn, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(s.OnChange, request))
+        return self.start(atlas_id, valid(ExportIn, request))
 
 
 class OneRevision(APIView):

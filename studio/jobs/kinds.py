@@ -7,6 +7,7 @@ from typing import Any
 
 from django.conf import settings
 
+from quilt_core.formats.channels import channel_edit
 from studio import storage
 from studio.actions.arrange.explain_pack import explain_pack
 from studio.actions.arrange.find_candidates import find_candidates
@@ -192,7 +193,9 @@ def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
 
     rows = Revision.objects.select_related("atlas__project__head", "keyframe")
     found = rows.in_bulk(job.params["revisions"])
-    return {"file": export_atlases([found[pk] for pk in job.params["revisions"]], report)}
+    edits = [channel_edit(**edit) for edit in job.params.get("channels") or ()]
+    file, notes = export_atlases([found[pk] for pk in job.params["revisions"]], report, edits)
+    return {"file": file, "notes": notes}
 
 
 KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {

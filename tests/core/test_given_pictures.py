@@ -140,3 +140,12 @@ def test_roles_are_put_together_taken_away_and_replaced():
     assert facts["pictures"] == {"0": None} and facts["names"] == {"0": "tex/wood.png"}
     given = facts_of(scene, mtl.get, [PictureChange("wood.png", png(rough), number=0)])
     assert given["pictures"]["0"]["width"] == 8
+
+
+def test_green_that_points_down_is_turned_up():
+    book = look_book(read_scene("card.glb", card()), None)
+    normal = np.array([[(128, 128, 255), (200, 40, 220), (100, 255, 130)]], np.uint8)
+    changed = changed_book(book, [PictureChange("n", png(normal), 0, "normalGreenDown")])
+    use = changed.looks[0].uses["normal"]
+    pixels = decode("n", changed.pictures[use.picture] or b"").pixels[0, :, :3]
+    assert pixels.tolist() == [[128, 128, 255], [200, 215, 220], [100, 0, 130]]

@@ -330,3 +330,35 @@ def test_the_shelf_tells_what_shrinks_and_what_would_be_better_apart(act, send, 
     )
     assert made.status_code == 201
     assert client.get(f"/api/atlases/{atlas.pk}/materials/").json()["suggestions"] == []
+
+
+def test_uv_channels_are_edited_in_all_files_that_are_written(act, painted, send, client):
+    assert send(box__obj=OBJ.encode(), box__mtl=MTL.encode()).status_code == 201
+    packed(act, painted)
+    edits = [{"kind": "copy", "one": 1, "two": 2}, {"kind": "delete", "one": 5}]
+    for verb in ("export", "carry-over"):
+        more = {"size": 64} if verb == "carry-over" else {}
+        job = job_of(act(painted, verb, channels=edits[:1], **more))
+        assert any("box.obj: an OBJ has one UV channel" in note for note in job.result["notes"])
+        body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+        with zipfile.ZipFile(io.BytesIO(body)) as archive:
+            name = next(n for n in archive.namelist() if n.endswith("one.glb"))
+            data = archive.read(name)
+        channels = read_scene("one.glb", data).objects[0].mesh.channels
+        assert len(channels) == 2
+        np.testing.assert_array_equal(channels[0].per_corner, channels[1].per_corner)
+        # Pictures are still read by the first one.
+        assert all(
+            info.get("texCoord", 0) == 0
+            for m in glb_json(data)["materials"]
+            for info in m["pbrMetallicRoughness"].values()
+            if isinstance(info, dict)
+        )
+    lost = job_of(act(painted, "export", channels=edits[1:]))
+    assert sum("stay as they are" in note for note in lost.result["notes"]) == 2
+    for bad in (
+        {"kind": "copy", "one": 1, "two": 1},
+        {"kind": "copy", "one": 1},
+        {"kind": "x", "one": 1},
+    ):
+        assert act(painted, "export", channels=[bad]).status_code == 400

@@ -8,9 +8,11 @@ import os.path
 import posixpath
 import zipfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import PurePosixPath
 from typing import Any
 
+from quilt_core.formats.channels import ChannelEdit, channel_edit
 from quilt_core.pictures.profile import profile_from
 from quilt_core.scene.tiles import home_tiles
 from studio import storage
@@ -18,6 +20,7 @@ from studio.actions.carry_over.lay_out import lay_out
 from studio.actions.carry_over.list_materials import changes_of, siblings_of
 from studio.actions.errors import Refused
 from studio.actions.gather.unpack import free_folder
+from studio.actions.hand_off.export_atlas import edited_channels
 from studio.arrays import Layout, load_layout
 from studio.models import Revision, Source
 
@@ -94,7 +97,8 @@ def carry_over(
         out[f"picture difference {title}"] = storage.put(data)
     if not preview:
         report(0.97, "putting the zip together")
-        out["file"] = storage.put(_zip(places, done))
+        edits = [channel_edit(**edit) for edit in params.get("channels") or ()]
+        out["file"] = storage.put(_zip(places, _edited(laid.sources, done, edits, out["notes"])))
     return out
 
 
@@ -141,6 +145,18 @@ def _places(sources: list[Source]) -> list[str]:
 def _to_pictures(path: str) -> str:
     """How a file's folder finds the pictures."""
     return posixpath.join(os.path.relpath(PICTURES, str(PurePosixPath(path).parent)), "")
+
+
+def _edited(sources: list[Source], done: Any, edits: list[ChannelEdit], notes: list[str]) -> Any:
+    """The same with edits of UV channels made in all files."""
+    if not edits:
+        return done
+    files = []
+    for source, own in zip(sources, done.files, strict=True):
+        bare = Source(name=PurePosixPath(source.name).name, metres_per_unit=source.metres_per_unit)
+        find = {**own, **{f"pictures/{k}": v for k, v in done.pictures.items()}}
+        files.append({**own, **edited_channels(find, [bare], edits, notes)})
+    return replace(done, files=tuple(files))
 
 
 def _zip(places: list[str], done: Any) -> bytes:

@@ -8,14 +8,16 @@ import json
 import posixpath
 import re
 import zipfile
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.errors import FileFormatError
 from quilt_core.formats import read_scene, write_scene
+from quilt_core.formats.channels import ChannelEdit, edit_channels
 from quilt_core.formats.load import Siblings, shared_side_names, side_files
 from quilt_core.formats.part_materials import split_materials
 from quilt_core.scene import Scene
@@ -71,8 +73,13 @@ Layouts = dict[int, dict[int, list[Written]]]
 """By file, then by the object's number in it."""
 
 
-def export_atlases(revisions: list[Revision], report: Callable[[float, str], None]) -> str:
-    """Build the zip of all atlases of a project; returns its storage key."""
+def export_atlases(
+    revisions: list[Revision],
+    report: Callable[[float, str], None],
+    edits: Sequence[ChannelEdit] = (),
+) -> tuple[str, list[str]]:
+    """Build the zip of all atlases of a project; returns its storage key, and notes on edits of UV channels."""
+    notes: list[str] = []
     layouts = [load_layout(revision) for revision in revisions]
     by_source: Layouts = {}
     for atlas, layout in enumerate(layouts):
@@ -84,12 +91,42 @@ def export_atlases(revisions: list[Revision], report: Callable[[float, str], Non
         folders, names = _folders(layouts), [layout.revision.name for layout in layouts]
         for step, (place, group) in enumerate(_places(sources, folders)):
             report(step / steps, f"writing {group[0].name}")
-            for name, data in _group_files(group, by_source, names).items():
+            written = _group_files(group, by_source, names)
+            own = [source for source in group if source.pk in by_source]
+            written |= edited_channels(written, own, edits, notes)
+            for name, data in written.items():
                 archive.writestr(place + name, data)
         for step, (folder, layout) in enumerate(zip(folders, layouts, strict=True)):
             report((len(sources) + 2 * step) / steps, f"drawing {layout.revision.name}")
             _add_sheets(archive, folder, layout)
-    return storage.put(out.getvalue())
+    return storage.put(out.getvalue()), list(dict.fromkeys(notes))
+
+
+def edited_channels(
+    written: Mapping[str, bytes],
+    meshes: Sequence[Source],
+    edits: Sequence[ChannelEdit],
+    notes: list[str],
+) -> dict[str, bytes]:
+    """The files that edits of UV channels change, by name; what could not be done is noted."""
+    out: dict[str, bytes] = {}
+    for source in meshes if edits else ():
+        if source.name.lower().endswith(".obj"):
+            notes.append(f"{source.name}: an OBJ has one UV channel; it stays as it is.")
+            continue
+        folder = PurePosixPath(source.name).parent
+        find = siblings_in(dict(written), source.name, lambda name: written[name])
+        scene = read_scene(
+            PurePosixPath(source.name).name, written[source.name], find, source.metres_per_unit
+        )
+        try:
+            files, said = edit_channels(scene, list(edits))
+        except FileFormatError as error:
+            notes.append(f"{source.name}: {error.what} Its UV channels stay as they are.")
+            continue
+        notes += said
+        out |= {posixpath.normpath(folder / name): data for name, data in files.items()}
+    return out
 
 
 def _collect(atlas: int, layout: Layout, by_source: Layouts) -> None:

@@ -26,6 +26,7 @@ export type Profile = components["schemas"]["ProfileOut"];
 export type Shelf = components["schemas"]["ShelfOut"];
 export type ShelfMaterial = components["schemas"]["ShelfMaterial"];
 export type PictureSetsRequest = components["schemas"]["PictureSetsIn"];
+export type ChannelEdit = components["schemas"]["ChannelEditIn"];
 export type CarryRequest = components["schemas"]["CarryIn"];
 export type FlattenRequest = components["schemas"]["FlattenIn"];
 export type EvenOutRequest = components["schemas"]["EvenOutIn"];

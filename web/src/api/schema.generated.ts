@@ -1393,6 +1393,8 @@ export interface components {
         CarryIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
+            /** @description edits of the UV channels of all files, in order */
+            channels?: components["schemas"]["ChannelEditIn"][];
             /**
              * @description width in px; 0 for that of the sheet
              * @default 0
@@ -1442,6 +1444,21 @@ export interface components {
              */
             preview: boolean;
         };
+        ChannelEditIn: {
+            kind: components["schemas"]["ChannelEditInKindEnum"];
+            /** @description from 1 */
+            one: number;
+            /** @default 0 */
+            two: number;
+        };
+        /**
+         * @description * `copy` - copy
+         *     * `move` - move
+         *     * `swap` - swap
+         *     * `delete` - delete
+         * @enum {string}
+         */
+        ChannelEditInKindEnum: "copy" | "move" | "swap" | "delete";
         ChannelIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -1676,6 +1693,12 @@ export interface components {
             /** @default false */
             per_object: boolean;
             islands?: number[];
+        };
+        ExportIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description edits of the UV channels of all files, in order */
+            channels?: components["schemas"]["ChannelEditIn"][];
         };
         FiguresOut: {
             density: {
@@ -3149,9 +3172,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OnChange"];
-                "application/x-www-form-urlencoded": components["schemas"]["OnChange"];
-                "multipart/form-data": components["schemas"]["OnChange"];
+                "application/json": components["schemas"]["ExportIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ExportIn"];
+                "multipart/form-data": components["schemas"]["ExportIn"];
             };
         };
         responses: {

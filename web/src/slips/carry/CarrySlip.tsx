@@ -4,6 +4,7 @@ import { lastCarried, roleName, sheetWidth, slotName, useProfiles, useShelf, typ
 import type { Shelf } from "../../api/client";
 import * as format from "../../format";
 import { Foot, MainButton, Running, running, Title } from "../parts";
+import { useChannelEdits } from "../ChannelEdits";
 import type { SlipProps } from "../props";
 import { Pick, Row } from "./fields";
 import { GOOD_NAME, goodPattern, requestOf, useCarrySettings } from "./settings";
@@ -15,6 +16,7 @@ const FILTERS = { bilinear: "soft, as the card reads it", mitchell: "crisp (Mitc
 /** Carry over: today against what comes, and the pictures of painted objects on their shared layout. */
 export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
   const { settings, change } = useCarrySettings();
+  const [edits] = useChannelEdits();
   const id = useId();
   const sheet = sheetWidth(atlas);
   const shelf = useShelf(atlas, settings.size || sheet);
@@ -22,7 +24,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
   const last = lastCarried(jobs, atlas);
   const busy = running(jobs, "carry over") || actions.carryOver.isPending;
   const fits = GOOD_NAME.test(settings.name) && goodPattern(settings.naming);
-  const run = (preview: boolean) => actions.carryOver.mutate(requestOf(settings, preview, profiles));
+  const run = (preview: boolean) => actions.carryOver.mutate(requestOf(settings, preview, profiles, edits));
   return (
     <>
       <Title note="The objects get one set of pictures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">Carry over</Title>
@@ -36,6 +38,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
       <Row label="Pictures" id={`${id}s`}><Pick id={`${id}s`} value={String(settings.size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => change({ size: Number(v) })} /></Row>
       <Row label="Normals" id={`${id}n`}><Pick id={`${id}n`} value={String(settings.normal)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : "as the others"]))} onChange={(v) => change({ normal: Number(v) })} /></Row>
       <Row label="What grows" id={`${id}f`}><Pick id={`${id}f`} value={settings.filter} options={FILTERS} onChange={(v) => change({ filter: v as keyof typeof FILTERS })} /></Row>
+      {edits.length > 0 && <Text fontSize="12px" color="soft" mb="1.5">{edits.length === 1 ? "One edit" : `${edits.length} edits`} of UV channels from Hand off {edits.length === 1 ? "is" : "are"} made in the files.</Text>}
       <WritePart project={project} settings={settings} change={change} />
       {last && <Result carried={last.carried} job={last.job.id} stale={last.carried.revision !== atlas.head.id} />}
       <Foot>

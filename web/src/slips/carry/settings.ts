@@ -1,4 +1,4 @@
-import type { CarryRequest, Profile } from "../../api/client";
+import type { CarryRequest, ChannelEdit, Profile } from "../../api/client";
 import { useKept } from "../../state";
 
 export const FORMS = { png: "PNG, nothing lost", webp: "WebP, nothing lost", jpeg: "JPEG, small" } as const;
@@ -16,10 +16,10 @@ export function useCarrySettings() {
 }
 
 /** What the server is asked. */
-export function requestOf(settings: Kept, preview: boolean, profiles: Profile[]): Omit<CarryRequest, "change"> {
+export function requestOf(settings: Kept, preview: boolean, profiles: Profile[], channels: ChannelEdit[]): Omit<CarryRequest, "change"> {
   const { normal, profile, ...rest } = settings;
   const found = profiles.find((one) => one.name === profile);
-  return { ...rest, preview, roles: normal ? { normal } : {}, profile: found ? withoutId(found) : null };
+  return { ...rest, preview, channels, roles: normal ? { normal } : {}, profile: found ? withoutId(found) : null };
 }
 
 /** A profile as it is saved. */
