@@ -46,6 +46,7 @@ def merge(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         form=options.format,
         bits=options.bits,
         profile=_profile(options.profile),
+        joint=options.joint is not None,
     )
     targets = output_paths(options.files, options.out)
     scenes = [read_path(path, options.unit) for path in options.files]
@@ -61,6 +62,8 @@ def merge(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             ready.append((target if name == scene.name else target.parent / name, data))
     for name, data in done.pictures.items():
         ready.append((targets[0].parent / name, data))
+    if done.joint is not None:
+        ready.append((targets[0].parent / f"{options.joint}.glb", done.joint))
     write_all(ready)
     for note in done.notes:
         say(f"note: {note}")

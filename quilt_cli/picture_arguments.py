@@ -60,6 +60,9 @@ def add_merge(parser: argparse.ArgumentParser) -> None:
         "--profile", metavar="FILE",
         help="further pictures as an engine wants them: a TOML file, or one of packed, packed green down, separate, smooth in alpha",
     )  # fmt: skip
+    parser.add_argument(
+        "--joint", metavar="NAME", default=None, help="all files in one GLB of this name, too"
+    )
 
 
 def add_pictures(parser: argparse.ArgumentParser) -> None:

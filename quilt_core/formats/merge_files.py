@@ -11,8 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.formats.gltf_join import join_glb
 from quilt_core.formats.gltf_merge import file_tangents, write_merged
 from quilt_core.formats.gltf_read import MOST_CHANNELS
+from quilt_core.formats.load import read_scene
 from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import is_obj
 from quilt_core.formats.merge_case import Case, members_of, read_looks
@@ -50,6 +52,8 @@ class MergedFiles:
     notes : tuple of str
     differences : dict
         Titles of the sets to pictures of how their base colour differs from what was painted.
+    joint : bytes, optional
+        All files in one GLB.
     """
 
     files: tuple[dict[str, bytes], ...]
@@ -57,6 +61,7 @@ class MergedFiles:
     report: dict[str, Any]
     notes: tuple[str, ...]
     differences: dict[str, bytes]
+    joint: bytes | None = None
 
 
 def merge_files(
@@ -219,6 +224,7 @@ def _carried(
         case, members, arranged.uv, unit.uv, sheets, groups, pictures, channel, settings, places
     )
     phases["write"] = time.monotonic() - began
+    joint = _joint(case, files, pictures, places) if settings.joint else None
     beside = {} if settings.embed and not any(map(is_obj, scenes)) else pictures
     beside = beside | extra.files
     report = merge_report(case, painted, unit, sheets, merged, groups, phases)
@@ -238,6 +244,7 @@ def _carried(
         report,
         tuple(dict.fromkeys(case.notes)),
         {title: own.png for title, own in drawn.items()},
+        joint,
     )
 
 
@@ -253,6 +260,32 @@ def _note_conflicts(
         case.notes.append(
             f"{who} lie on one another but show different things, on {texels:,} texels of {sheet.title}: only one of them is kept. Pull them apart, or pack again."
         )
+
+
+def _joint(
+    case: Case,
+    files: Sequence[dict[str, bytes]],
+    pictures: dict[str, bytes],
+    places: Sequence[str] | None,
+) -> bytes:
+    parts: list[tuple[Scene, Siblings]] = []
+    for k, (scene, own) in enumerate(zip(case.scenes, files, strict=True)):
+        beside, find, place = own, case.siblings[k], places[k] if places else ""
+
+        def look(
+            name: str, beside: dict[str, bytes] = beside, find: Siblings | None = find,
+            place: str = place,
+        ) -> bytes | None:  # fmt: skip
+            return (
+                beside.get(name)
+                or pictures.get(name.removeprefix(place))
+                or (find(name) if find else None)
+            )
+
+        parts.append((read_scene(scene.name, own[scene.name], look, scene.metres_per_unit), look))
+    data, notes = join_glb(parts)
+    case.notes += notes
+    return data
 
 
 @dataclass(frozen=True, eq=False)

@@ -75,6 +75,8 @@ class MergeSettings:
         Further pictures, beside those that the files refer to.
     compare : bool
         Whether differences of the base colour are drawn.
+    joint : bool
+        Whether all files are put into one GLB, too.
     """
 
     pack: PackSettings = field(default_factory=PackSettings)
@@ -89,6 +91,7 @@ class MergeSettings:
     bits: int = 0
     profile: Profile | None = None
     compare: bool = False
+    joint: bool = False
 
     def __post_init__(self) -> None:
         if not re.fullmatch(r"\w[\w .-]{0,80}", self.name):

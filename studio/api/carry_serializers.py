@@ -84,6 +84,9 @@ class CarryIn(ExportIn):
     profile = serializers.JSONField(
         default=None, allow_null=True, help_text="further pictures; see the list of profiles"
     )
+    joint = serializers.BooleanField(
+        default=False, help_text="all objects in one GLB, beside the files"
+    )
     whole = serializers.BooleanField(
         default=False, help_text="all atlases of the project, not this one alone"
     )

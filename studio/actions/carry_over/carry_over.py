@@ -26,6 +26,7 @@ from studio.models import Revision, Source
 
 Report = Callable[[float, str], None]
 PREVIEW = 512
+JOINT = "all-in-one"
 NAMING = "{name}_{role}"
 PICTURES = "pictures/"
 """Folder of the new pictures in the zip."""
@@ -60,6 +61,7 @@ def carry_over(
         naming=params.get("naming") or NAMING,
         form=params.get("form", "png"),
         compare=True,
+        joint=bool(params.get("joint")) and not preview,
         bits=int(params.get("bits") or 0),
         profile=profile_from(params["profile"], "profile")
         if params.get("profile") and not preview
@@ -132,7 +134,7 @@ def _check(layout: Layout) -> None:
 
 def _places(sources: list[Source]) -> list[str]:
     """Where each file goes in the zip: uploads whose names would meet have folders of their own."""
-    taken: list[str] = [PICTURES]
+    taken: list[str] = [PICTURES, f"{JOINT}.glb"]
     folders: dict[str, str] = {}
     for number, source in enumerate(sources, start=1):
         if source.folder not in folders:
@@ -168,4 +170,6 @@ def _zip(places: list[str], done: Any) -> bytes:
                 archive.writestr(posixpath.normpath(folder / name), data)
         for name, data in done.pictures.items():
             archive.writestr(PICTURES + name, data)
+        if done.joint is not None:
+            archive.writestr(f"{JOINT}.glb", done.joint)
     return out.getvalue()

@@ -1434,6 +1434,11 @@ export interface components {
             /** @description further pictures; see the list of profiles */
             profile?: unknown;
             /**
+             * @description all objects in one GLB, beside the files
+             * @default false
+             */
+            joint: boolean;
+            /**
              * @description all atlases of the project, not this one alone
              * @default false
              */
@@ -2236,6 +2241,7 @@ export interface components {
              *     * `` -
              *     * `baseColor` - baseColor
              *     * `normal` - normal
+             *     * `normalGreenDown` - normalGreenDown
              *     * `roughness` - roughness
              *     * `metal` - metal
              *     * `occlusion` - occlusion
@@ -2288,6 +2294,7 @@ export interface components {
              *     * `` -
              *     * `baseColor` - baseColor
              *     * `normal` - normal
+             *     * `normalGreenDown` - normalGreenDown
              *     * `roughness` - roughness
              *     * `metal` - metal
              *     * `occlusion` - occlusion
@@ -2529,6 +2536,7 @@ export interface components {
          * @description * `` -
          *     * `baseColor` - baseColor
          *     * `normal` - normal
+         *     * `normalGreenDown` - normalGreenDown
          *     * `roughness` - roughness
          *     * `metal` - metal
          *     * `occlusion` - occlusion
@@ -2541,7 +2549,7 @@ export interface components {
          *     * `id` - id
          * @enum {string}
          */
-        RoleEnum: "baseColor" | "normal" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "id";
+        RoleEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "id";
         /**
          * @description * `none` - none
          *     * `half` - half
@@ -2776,6 +2784,7 @@ export interface components {
          * @description * `` -
          *     * `baseColor` - baseColor
          *     * `normal` - normal
+         *     * `normalGreenDown` - normalGreenDown
          *     * `roughness` - roughness
          *     * `metal` - metal
          *     * `occlusion` - occlusion
@@ -2788,7 +2797,7 @@ export interface components {
          *     * `id` - id
          * @enum {string}
          */
-        ToEnum: "baseColor" | "normal" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "id";
+        ToEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "id";
         UploadOut: {
             job: components["schemas"]["JobOut"] | null;
             revision: number | null;

@@ -28,6 +28,7 @@ export function WritePart({ project, settings, change }: Props) {
         <Row label="Bits a channel" id={`${id}b`}><Pick id={`${id}b`} value={String(settings.bits)} options={{ 0: "as they were", 8: "8", 16: "16" }} onChange={(v) => change({ bits: Number(v) as typeof settings.bits })} /></Row>
         <Row label="Also as" id={`${id}e`}><Pick id={`${id}e`} value={settings.profile} options={{ "": "nothing more", ...names }} onChange={(v) => change({ profile: v })} /></Row>
         <Flex justify="flex-end" mb="1.5"><Button size="2xs" variant="outline" borderColor="line" onClick={() => setEditing(true)}>Edit profiles …</Button></Flex>
+        <Check label="All objects in one GLB, too" value={settings.joint} onChange={(joint) => change({ joint })} />
         {project.atlases.length > 1 && (
           <Check label={`All ${project.atlases.length} atlases, each with its own name`} value={settings.whole} onChange={(whole) => change({ whole })} />
         )}

@@ -4,10 +4,10 @@ import { useKept } from "../../state";
 export const FORMS = { png: "PNG, nothing lost", webp: "WebP, nothing lost", jpeg: "JPEG, small" } as const;
 export const GOOD_NAME = /^\w[\w .-]{0,80}$/;
 export const NAMING = "{name}_{role}";
-type Kept = { size: number; normal: number; filter: CarryRequest["filter"]; name: string; naming: string; form: CarryRequest["form"]; bits: CarryRequest["bits"]; profile: string; whole: boolean };
+type Kept = { size: number; normal: number; filter: CarryRequest["filter"]; name: string; naming: string; form: CarryRequest["form"]; bits: CarryRequest["bits"]; profile: string; whole: boolean; joint: boolean };
 
 /** How pictures are carried over, as it was chosen last. */
-export const USUAL: Kept = { size: 0, normal: 0, filter: "bilinear", name: "atlas", naming: NAMING, form: "png", bits: 0, profile: "", whole: false };
+export const USUAL: Kept = { size: 0, normal: 0, filter: "bilinear", name: "atlas", naming: NAMING, form: "png", bits: 0, profile: "", whole: false, joint: false };
 
 export function useCarrySettings() {
   const [kept, keep] = useKept<Partial<Kept>>("carry over", {});
