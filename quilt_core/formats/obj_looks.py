@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from quilt_core.errors import QuiltError
 from quilt_core.formats._pictures import mtl_picture
 from quilt_core.formats.gltf_looks import LookBook
+from quilt_core.formats.numbered import numbered_set
 from quilt_core.formats.obj_read import ObjSource, as_utf8
 from quilt_core.formats.part_materials import library_names
 from quilt_core.pictures.decode import decode
@@ -99,14 +100,21 @@ def _look(
         if key in KEYS:
             file = str(folder.get(name, PurePosixPath(".")) / mtl_picture(rest).replace("\\", "/"))
             file = file.removeprefix("./")
+            try:
+                many = numbered_set(file, siblings)
+            except QuiltError:
+                many = None  # told as a picture that cannot be read
+            file = many.name if many else file
             if file not in names:
-                pictures[len(names)] = siblings(file) if siblings else None
+                data = siblings(file) if siblings and not many else None
+                pictures[len(names)] = many.data if many else data
                 names.append(file)
             number = names.index(file)
             slot = KEYS[key]
             if slot == "bump" and _is_normal_map(file, pictures[number]):
                 slot = "normal"
-            uses[slot] = _use(rest, number)
+            use = _use(rest, number)
+            uses[slot] = many.use(use) if many else use
         elif key in ("kd", "ke", "ks", "d", "tr", "pr", "pm"):
             said[key] = _numbers(rest)
         else:

@@ -342,6 +342,8 @@ def read_texels(  # type: ignore[no-untyped-def]
             if acc[4] > 0.0:
                 for k in range(3):
                     out[y, x, k] = acc[k] / acc[4]
+            else:
+                out[y, x, 0] = out[y, x, 1] = out[y, x, 2] = 1.0
             out[y, x, 3] = acc[3]
 
 

@@ -7,7 +7,7 @@ References: glTF 2.0 specification (ISO/IEC 12113:2022), 3.9 and appendix B (wha
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -126,16 +126,12 @@ def carry(
         if slot.kind == "normal":
             out[band, :, :2] = FLAT_NORMAL[0]
 
-    texels.each_band(fill)
-    for number in bakings:
-        use = looks[number].uses.get(slot.name)
-        picture = pictures(number, use.picture) if use is not None else None
-        if use is None or picture is None:
-            continue
-        old = skin.read_at(use)
-        chosen = (skin.look == number) & np.isfinite(old).all(axis=(1, 2))
-        if not chosen.any():
-            continue
+    read = np.zeros(len(now), bool)
+    for _, _, _, chosen, _ in _to_read(skin, slot, looks, bakings, pictures):
+        read |= chosen
+    if texels.bare or not read.all():
+        texels.each_band(fill)
+    for number, use, picture, chosen, old in _to_read(skin, slot, looks, bakings, pictures):
         old = np.where(chosen[:, None, None], old, 0.0)
         samples = _samples(now, old, picture.size, chosen)
         if slot.name == "id":
@@ -157,6 +153,25 @@ def carry(
         _multiply(skin, slot, texels, bakings, out)
     bleed(out, texels)
     return out
+
+
+def _to_read(
+    skin: Skin,
+    slot: Slot,
+    looks: Sequence[Look],
+    bakings: Mapping[int, Baking],
+    pictures: Callable[[int, int], Picture | None],
+) -> Iterator[tuple[int, Use, Picture, BoolArray, FloatArray]]:
+    """Looks with a picture in a slot, their triangles, and where those are read."""
+    for number in bakings:
+        use = looks[number].uses.get(slot.name)
+        picture = pictures(number, use.picture) if use is not None else None
+        if use is None or picture is None:
+            continue
+        old = skin.read_at(use)
+        chosen = (skin.look == number) & np.isfinite(old).all(axis=(1, 2))
+        if chosen.any():
+            yield number, use, picture, chosen, old
 
 
 def _samples(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -44,6 +45,11 @@ class Texels:
     def covered(self) -> float:
         """Part of the picture that islands cover."""
         return float((self.owner >= 0).mean())
+
+    @cached_property
+    def bare(self) -> bool:
+        """Whether no texel has an owner."""
+        return not bool((self.owner >= 0).any())
 
     def bands(self) -> list[slice]:
         """Rows, band by band."""

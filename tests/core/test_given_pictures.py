@@ -149,3 +149,47 @@ def test_green_that_points_down_is_turned_up():
     use = changed.looks[0].uses["normal"]
     pixels = decode("n", changed.pictures[use.picture] or b"").pixels[0, :, :3]
     assert pixels.tolist() == [[128, 128, 255], [200, 215, 220], [100, 0, 130]]
+
+
+TILED = b"""mtllib t.mtl
+v 0 0 0
+v 1 0 0
+v 1 1 0
+v 0 1 0
+vt 0.25 0.25
+vt 0.75 0.25
+vt 0.75 0.75
+vt 0.25 0.75
+vt 1.25 1.25
+vt 1.75 1.25
+vt 1.75 1.75
+vt 1.25 1.75
+usemtl wall
+f 1/1 2/2 3/3 4/4
+f 1/5 2/6 3/7 4/8
+"""
+
+
+@pytest.mark.parametrize("named", ["wall_<UDIM>.png", "wall_1001.png"])
+def test_a_numbered_set_is_one_picture(named):
+    one, two = paint(32, 1), paint(32, 2)
+    files = {
+        "t.mtl": f"newmtl wall\nmap_Kd {named}\n".encode(),
+        "wall_1001.png": png(one), "wall_1012.png": png(two),
+    }  # fmt: skip
+    scene = read_scene("t.obj", TILED, files.get)
+    book = look_book(scene, files.get)
+    assert book.names == {0: "wall_<UDIM>.png"}
+    assert decode("set", book.pictures[0] or b"").size == (64, 64)
+    # Both faces side by side on one sheet of 64 px, by whole texels.
+    uv = scene.objects[0].mesh.channels[0].per_corner.copy()
+    uv[:4] = (uv[:4] - 0.25) * 0.5
+    uv[4:] = (uv[4:] - 1.25) * 0.5 + 0.5
+    settings = MergeSettings(pack=PackSettings(width=64, height=64))
+    done = carry_files([scene], [files.get], [[uv]], settings)
+    found = np.asarray(Image.open(io.BytesIO(done.pictures["atlas_baseColor.png"])))
+    np.testing.assert_array_equal(found[49:63, 1:15], one[9:23, 9:23])
+    np.testing.assert_array_equal(found[17:31, 33:47], two[9:23, 9:23])
+    # A number in the name of a single picture says nothing.
+    alone = {"t.mtl": b"newmtl wall\nmap_Kd wall_1001.png\n", "wall_1001.png": png(one)}
+    assert look_book(scene, alone.get).names == {0: "wall_1001.png"}
