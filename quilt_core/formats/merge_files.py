@@ -11,20 +11,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.formats.gltf_join import join_glb
 from quilt_core.formats.gltf_merge import file_tangents, write_merged
 from quilt_core.formats.gltf_read import MOST_CHANNELS
-from quilt_core.formats.load import read_scene
 from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import is_obj
 from quilt_core.formats.merge_case import Case, members_of, read_looks
+from quilt_core.formats.merge_extras import joint_file, note_conflicts, profiled
 from quilt_core.formats.merge_report import Sheets, merge_report
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.formats.obj_merge import write_merged_obj
 from quilt_core.pictures.arrange import Arranged, arrange
-from quilt_core.pictures.carry import Skin
-from quilt_core.pictures.compose import compose
-from quilt_core.pictures.conflicts import contents, find_conflicts
 from quilt_core.pictures.merge import Group, Merged, merge_pictures, skin_of
 from quilt_core.pictures.painted import Painted
 from quilt_core.scene.model import Scene
@@ -199,7 +195,7 @@ def _carried(
         here = at == number
         own_skin = skin if here.all() else skin.part(here)
         if laid:
-            _note_conflicts(case, painted, own_skin, owner[here], sheet)
+            note_conflicts(case, painted, own_skin, owner[here], sheet)
 
         def tell_more(done: float, what: str, number: int = number) -> bool:
             part = (number + done) / len(sheets.sheets)
@@ -213,7 +209,7 @@ def _carried(
                 settings.compare,
             )
         )  # fmt: skip
-    extra = _profiled(merged, sheets.sheets, settings)
+    extra = profiled(merged, sheets.sheets, settings)
     groups = _titled(merged, sheets.sheets)
     phases["carry over"] = time.monotonic() - began
     began = time.monotonic()
@@ -224,7 +220,7 @@ def _carried(
         case, members, arranged.uv, unit.uv, sheets, groups, pictures, channel, settings, places
     )
     phases["write"] = time.monotonic() - began
-    joint = _joint(case, files, pictures, places) if settings.joint else None
+    joint = joint_file(case, files, pictures, places) if settings.joint else None
     beside = {} if settings.embed and not any(map(is_obj, scenes)) else pictures
     beside = beside | extra.files
     report = merge_report(case, painted, unit, sheets, merged, groups, phases)
@@ -246,70 +242,6 @@ def _carried(
         {title: own.png for title, own in drawn.items()},
         joint,
     )
-
-
-def _note_conflicts(
-    case: Case, painted: Sequence[Painted], skin: Skin, owner: IntArray, sheet: Sheet
-) -> None:
-    """Tell which islands lie on one another and show different things."""
-    content = contents(case.looks, case.mark)
-    for a, b, part in find_conflicts(skin, owner, case.looks, content, case.size):
-        one, two = painted[a].obj.name, painted[b].obj.name
-        who = f"Islands of “{one}”" if a == b else f"Islands of “{one}” and “{two}”"
-        texels = round(part * sheet.width * sheet.height)
-        case.notes.append(
-            f"{who} lie on one another but show different things, on {texels:,} texels of {sheet.title}: only one of them is kept. Pull them apart, or pack again."
-        )
-
-
-def _joint(
-    case: Case,
-    files: Sequence[dict[str, bytes]],
-    pictures: dict[str, bytes],
-    places: Sequence[str] | None,
-) -> bytes:
-    parts: list[tuple[Scene, Siblings]] = []
-    for k, (scene, own) in enumerate(zip(case.scenes, files, strict=True)):
-        beside, find, place = own, case.siblings[k], places[k] if places else ""
-
-        def look(
-            name: str, beside: dict[str, bytes] = beside, find: Siblings | None = find,
-            place: str = place,
-        ) -> bytes | None:  # fmt: skip
-            return (
-                beside.get(name)
-                or pictures.get(name.removeprefix(place))
-                or (find(name) if find else None)
-            )
-
-        parts.append((read_scene(scene.name, own[scene.name], look, scene.metres_per_unit), look))
-    data, notes = join_glb(parts)
-    case.notes += notes
-    return data
-
-
-@dataclass(frozen=True, eq=False)
-class _Extra:
-    """Pictures of a profile."""
-
-    files: dict[str, bytes]
-    rows: list[dict[str, Any]]
-
-
-def _profiled(merged: Sequence[Merged], sheets: Sequence[Sheet], settings: MergeSettings) -> _Extra:
-    files: dict[str, bytes] = {}
-    rows: list[dict[str, Any]] = []
-    profile = settings.profile
-    for one, sheet in zip(merged, sheets, strict=True) if profile else ():
-        assert profile is not None
-        own, sizes = compose(profile, one, settings.file_name(sheet, profile.naming))
-        files |= {f"{profile.name}/{name}": data for name, data in own.items()}
-        rows += [
-            {"name": f"{profile.name}/{name}", "tile": sheet.tile, "width": w, "height": h,
-             "channels": c, "bits": bits}
-            for name, (w, h, c, bits) in sizes.items()
-        ]  # fmt: skip
-    return _Extra(files, rows)
 
 
 def _titled(merged: Sequence[Merged], sheets: Sequence[Sheet]) -> tuple[Group, ...]:

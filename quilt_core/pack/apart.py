@@ -202,8 +202,8 @@ def regions(box: Box, shares: FloatArray, gap: float) -> list[Box]:
 
     Examples
     --------
-    >>> regions((0, 0, 100, 40), np.array([3.0, 1.0]), 4)
-    [(0, 0, 72, 40), (76, 0, 100, 40)]
+    >>> regions((0.0, 0.0, 100.0, 40.0), np.array([3.0, 1.0]), 4)
+    [(0.0, 0.0, 72.0, 40.0), (76.0, 0.0, 100.0, 40.0)]
     """
     out: list[Box] = [box] * len(shares)
 

@@ -14,7 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.pictures._carry_loops import read_texels, turn_normals
+from quilt_core.pictures._carry_loops import read_texels
+from quilt_core.pictures._turn_loops import turn_normals
 from quilt_core.pictures.bakings import Baking
 from quilt_core.pictures.decode import Picture
 from quilt_core.pictures.frames import corner_tangents, even_turns

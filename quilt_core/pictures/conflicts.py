@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from quilt_core.pictures.carry import Skin
 from quilt_core.pictures.looks import REPEAT, Look, Use
-from quilt_core.pictures.texels import find_texels
+from quilt_core.pictures.texels import barycentric, find_texels
 
 IntArray = NDArray[np.int64]
 FloatArray = NDArray[np.float64]
@@ -100,21 +100,10 @@ def find_conflicts(
     ]
 
 
-def _barycentric(corners: FloatArray, at: FloatArray) -> FloatArray:
-    """(K, 3) of points in triangles (K, 3, 2); zero for those without an area."""
-    a, b, p = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0], at - corners[:, 0]
-    det = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
-    fine = np.abs(det) > 1e-9
-    safe = np.where(fine, det, 1.0)
-    v = (p[:, 0] * b[:, 1] - p[:, 1] * b[:, 0]) / safe
-    w = (a[:, 0] * p[:, 1] - a[:, 1] * p[:, 0]) / safe
-    return np.where(fine[:, None], np.stack([1 - v - w, v, w], axis=1), -1.0)
-
-
 def _inside(corners: FloatArray, at: FloatArray) -> NDArray[np.bool_]:
     """Whether points lie in triangles by more than half a pixel of rounding."""
-    return np.asarray((_barycentric(corners, at) > 1e-3).all(axis=1))
+    return np.asarray((barycentric(corners, at) > 1e-3).all(axis=1))
 
 
 def _mapped(corners: FloatArray, read: FloatArray, at: FloatArray) -> FloatArray:
-    return np.asarray(np.einsum("nk,nkc->nc", _barycentric(corners, at), read))
+    return np.asarray(np.einsum("nk,nkc->nc", barycentric(corners, at), read))

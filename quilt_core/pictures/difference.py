@@ -13,7 +13,7 @@ from quilt_core.pictures.bakings import Baking
 from quilt_core.pictures.carry import Skin
 from quilt_core.pictures.decode import Picture, encode_png, to_srgb
 from quilt_core.pictures.looks import CLAMP, Look, Slot
-from quilt_core.pictures.texels import find_texels
+from quilt_core.pictures.texels import barycentric, find_texels
 
 FloatArray = NDArray[np.float64]
 
@@ -60,7 +60,8 @@ def difference(
     rows, columns = np.nonzero(owner >= 0)
     triangle = owner[rows, columns]
     at = np.stack([columns + 0.5, rows + 0.5], axis=1)
-    bary = _bary(px[triangle], at)
+    bary = np.clip(barycentric(px[triangle], at), 0.0, 1.0)
+    bary /= np.maximum(bary.sum(axis=1, keepdims=True), 1e-12)
     found = np.zeros(len(triangle))
     known = np.zeros(len(triangle), bool)
     after = to_srgb(
@@ -96,14 +97,3 @@ def difference(
     return Difference(
         encode_png(out), float(np.median(told)), float(np.percentile(told, 99)), float(told.max())
     )
-
-
-def _bary(corners: FloatArray, at: FloatArray) -> FloatArray:
-    """(K, 3) of points in triangles (K, 3, 2), kept within them."""
-    a, b, p = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0], at - corners[:, 0]
-    det = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
-    safe = np.where(np.abs(det) > 1e-12, det, 1.0)
-    v = (p[:, 0] * b[:, 1] - p[:, 1] * b[:, 0]) / safe
-    w = (a[:, 0] * p[:, 1] - a[:, 1] * p[:, 0]) / safe
-    out = np.clip(np.stack([1 - v - w, v, w], axis=1), 0.0, 1.0)
-    return np.asarray(out / np.maximum(out.sum(axis=1, keepdims=True), 1e-12))

@@ -10,7 +10,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pictures._carry_loops import mark_places
+from quilt_core.pictures._texel_loops import mark_places
 from quilt_core.pictures.looks import Use
 from quilt_core.pictures.texels import THREADS, Texels
 

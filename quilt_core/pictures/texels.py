@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pictures._carry_loops import mark_texels, spread
+from quilt_core.pictures._texel_loops import mark_texels, spread
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -118,3 +118,15 @@ def bleed(picture: NDArray[np.float32], texels: Texels) -> None:
         spread(texels.owner[band], texels.source[band], flat, picture[band])
 
     texels.each_band(work)
+
+
+def barycentric(corners: FloatArray, at: FloatArray) -> FloatArray:
+    """(K, 3) barycentric coordinates of points (K, 2) in triangles (K, 3, 2); -1 for those without an
+    area."""
+    a, b, p = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0], at - corners[:, 0]
+    det = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
+    fine = np.abs(det) > 1e-9
+    safe = np.where(fine, det, 1.0)
+    v = (p[:, 0] * b[:, 1] - p[:, 1] * b[:, 0]) / safe
+    w = (a[:, 0] * p[:, 1] - a[:, 1] * p[:, 0]) / safe
+    return np.where(fine[:, None], np.stack([1 - v - w, v, w], axis=1), -1.0)

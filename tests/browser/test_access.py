@@ -57,6 +57,18 @@ def test_every_stage_and_page_of_its_slip(page):
             assert violations(page) == [], tab
 
 
+def test_what_unfolds_in_carry_over(page):
+    stage(page, "Carry over")
+    page.get_by_test_id("shelf").get_by_role("button", name="Pictures of brass").click()
+    task(page).get_by_role("button", name="Names, formats, profile").click()
+    page.wait_for_timeout(300)
+    assert violations(page) == []
+    task(page).get_by_role("button", name="Edit profiles …").click()
+    page.get_by_test_id("profiles").wait_for()
+    page.wait_for_timeout(300)
+    assert violations(page) == []
+
+
 def test_the_room_at_first_with_something_picked(page):
     page.evaluate("() => localStorage.removeItem('quilt-room')")
     page.evaluate("() => localStorage.setItem('quilt-room', '{}')")

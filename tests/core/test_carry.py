@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import map_coordinates
 
-from quilt_core.pictures._carry_loops import nearest_on_triangle
+from quilt_core.pictures._texel_loops import nearest_on_triangle
 from quilt_core.pictures.bakings import Baking, plan_bakings
 from quilt_core.pictures.carry import Skin, carry
 from quilt_core.pictures.decode import Picture, decode, encode_png, quantized, to_linear, to_srgb

@@ -88,7 +88,7 @@ def test_an_island_longer_than_the_tile_at_the_fixed_density_lies_on_the_side_ta
 
 
 def test_stopped_before_the_first_layout_nothing_changes(gathered, monkeypatch):
-    monkeypatch.setattr("quilt_core.pack.pack_islands", lambda *args, **more: iter(()))
+    monkeypatch.setattr("quilt_core.pack.pack_apart", lambda *args, **more: iter(()))
     before = state(gathered)
     assert pack_atlas(gathered.head, {}, lambda *_: None, lambda: "keep") is None
     assert state(gathered) == before
