@@ -1,8 +1,12 @@
 import { Box, Button, Checkbox, Flex, Heading, Input, SegmentGroup, Slider, Text } from "@chakra-ui/react";
-import { useEffect, useId, useState, type ReactNode } from "react";
+import { createContext, useContext, useEffect, useId, useState, type ReactNode } from "react";
+import { createPortal } from "react-dom";
 import type { Job } from "../api/client";
 import { isActive, type Actions } from "../api/hooks";
 import { JobLine } from "../components/TopBar";
+
+/** Where the feet of slips are put: below what scrolls. */
+export const FootPlace = createContext<HTMLElement | null>(null);
 
 export function Title({ children, note }: { children: ReactNode; note: ReactNode }) {
   return (
@@ -83,11 +87,9 @@ export function MainButton({ children, onClick, disabled, busy }: { children: Re
 
 /** The lower edge of a slip: what it can do stays in sight however long the slip is. */
 export function Foot({ children }: { children: ReactNode }) {
-  return (
-    <Box position="sticky" bottom="-12px" zIndex="2" ml="-14px" mr="-28px" mb="-12px" mt="1" pl="14px" pr="28px" pt="1.5" pb="12px" bg="slip" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
-      {children}
-    </Box>
-  );
+  const place = useContext(FootPlace);
+  const foot = <Box pl="14px" pr="28px" pt="1.5" pb="12px" bg="slip" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">{children}</Box>;
+  return place ? createPortal(foot, place) : foot;
 }
 
 /** The running job of a kind in its slip, with progress and cancel. */
