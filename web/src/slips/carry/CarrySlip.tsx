@@ -54,7 +54,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
   );
 }
 
-const FLAT = { "& tr": { bg: "transparent" }, "& th, & td": { px: "4px", py: "2px", bg: "transparent", borderColor: "line" } };
+const FLAT = { "& tr": { bg: "transparent" }, "& th, & td": { px: "3px", py: "2px", bg: "transparent", borderColor: "line" } };
 
 const CARDS = { bc7: "BC7", bc1: "BC1", bc5: "BC5", astc4x4: "ASTC 4×4" } as const;
 
@@ -67,12 +67,12 @@ function Today({ shelf }: { shelf: Shelf }) {
     ["draw calls", format.whole(plan.draw_calls.before), format.whole(plan.draw_calls.after)],
     ["texels", millions(plan.texels.before), millions(plan.texels.after)],
     ["memory, raw", megabytes(plan.memory.before.raw), megabytes(plan.memory.after.raw)],
-    [<Flex key="card" align="center" gap="1">as <NativeSelect.Root size="xs" w="84px"><NativeSelect.Field h="22px" px="1.5" fontSize="12px" aria-label="Format on the card" title="How the target stores pictures; all with mips" value={card} onChange={(e) => setCard(e.target.value as keyof typeof CARDS)}>{Object.entries(CARDS).map(([key, text]) => <option key={key} value={key}>{text}</option>)}</NativeSelect.Field><NativeSelect.Indicator /></NativeSelect.Root></Flex>, megabytes(plan.memory.before[card]), megabytes(plan.memory.after[card])],
+    [<Flex key="card" align="center" gap="1">as <NativeSelect.Root size="xs" w="72px"><NativeSelect.Field h="22px" px="1.5" fontSize="12px" aria-label="Format on the card" title="How the target stores pictures; all with mips" value={card} onChange={(e) => setCard(e.target.value as keyof typeof CARDS)}>{Object.entries(CARDS).map(([key, text]) => <option key={key} value={key}>{text}</option>)}</NativeSelect.Field><NativeSelect.Indicator /></NativeSelect.Root></Flex>, megabytes(plan.memory.before[card]), megabytes(plan.memory.after[card])],
   ];
   return (
     <Table.Root size="sm" variant="line" fontSize="12.5px" mb="2" css={FLAT} data-testid="today">
       <Table.Header><Table.Row>{["what", "today", "after"].map((text, k) => <Table.ColumnHeader key={text} color="soft" fontWeight="400" textAlign={k ? "end" : "start"}>{text}</Table.ColumnHeader>)}</Table.Row></Table.Header>
-      <Table.Body>{rows.map(([text, before, after], k) => <Table.Row key={k}><Table.Cell color="soft">{text}</Table.Cell><Table.Cell textAlign="end">{before}</Table.Cell><Table.Cell textAlign="end" fontWeight="650">{after}</Table.Cell></Table.Row>)}</Table.Body>
+      <Table.Body>{rows.map(([text, before, after], k) => <Table.Row key={k}><Table.Cell color="soft">{text}</Table.Cell><Table.Cell textAlign="end" whiteSpace="nowrap">{before}</Table.Cell><Table.Cell textAlign="end" fontWeight="650" whiteSpace="nowrap">{after}</Table.Cell></Table.Row>)}</Table.Body>
     </Table.Root>
   );
 }
