@@ -47,6 +47,7 @@ def merge(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         bits=options.bits,
         profile=_profile(options.profile),
         joint=options.joint is not None,
+        most_repeats=options.most_repeats,
     )
     targets = output_paths(options.files, options.out)
     scenes = [read_path(path, options.unit) for path in options.files]

@@ -61,6 +61,10 @@ def add_merge(parser: argparse.ArgumentParser) -> None:
         help="further pictures as an engine wants them: a TOML file, or one of packed, packed green down, separate, smooth in alpha",
     )  # fmt: skip
     parser.add_argument(
+        "--most-repeats", type=float, default=None, metavar="TIMES",
+        help="objects that cover their pictures more often stay out; without it all repeats are laid out",
+    )  # fmt: skip
+    parser.add_argument(
         "--joint", metavar="NAME", default=None, help="all files in one GLB of this name, too"
     )
 

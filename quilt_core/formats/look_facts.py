@@ -15,8 +15,7 @@ from PIL import Image
 from quilt_core.formats.gltf_looks import LookBook, gltf_looks, painted_objects
 from quilt_core.formats.look_changes import PictureChange, changed_book
 from quilt_core.formats.obj_looks import obj_looks, painted_obj
-from quilt_core.pictures.looks import Look, Slot, Use, reference_use
-from quilt_core.pictures.painted import Painted
+from quilt_core.pictures.looks import Look, Slot, Use
 from quilt_core.scene.model import Scene
 
 Siblings = Callable[[str], bytes | None]
@@ -61,7 +60,8 @@ def facts_of(
     dict
         looks (name, state, alpha, factors, uses, slots), pictures (by number: name, mark, width,
         height, channels, bits, bytes; None for one that is missing), names of all of them, objects (looks that their faces
-        have, whether some face reaches over more than one repeat, and the texels that they cover).
+        have, whether some face reaches over more than one repeat, the texels that they cover, and how many times their
+        pictures of colour that is).
     """
     book = look_book(scene, siblings, changes)
     painted = painted_obj(scene, 0) if is_obj(scene) else painted_objects(scene, 0)
@@ -69,6 +69,11 @@ def facts_of(
         k: _picture_facts(book.names.get(k, f"picture {k}"), data)
         for k, data in book.pictures.items()
     }
+
+    def size(number: int, use: Use) -> tuple[int, int] | None:
+        row = facts.get(use.picture)
+        return (row["width"], row["height"]) if row else None
+
     objects = []
     for own in painted:
         mine = sorted({int(k) for k in np.unique(own.face_look)})
@@ -76,8 +81,9 @@ def facts_of(
         for number in mine:
             use = book.looks[number].uses.get("baseColor")
             repeats |= use is not None and own.repeats(number, use)
-        area = sum(_px_area(own, number, book.looks[number], facts) for number in mine)
-        objects.append({"looks": mine, "repeats": repeats, "px_area": area})
+        area, there = own.covered(book.looks, size)
+        times = area / there if there else 0.0
+        objects.append({"looks": mine, "repeats": repeats, "px_area": area, "times": times})
     return {
         "looks": [_look_facts(look) for look in book.looks],
         "pictures": {str(k): row for k, row in facts.items()},
@@ -85,25 +91,6 @@ def facts_of(
         "channels": [len(own.stored) for own in painted],
         "objects": objects,
     }
-
-
-def _px_area(
-    own: Painted, number: int, look: Look, facts: dict[int, dict[str, Any] | None]
-) -> float:
-    """Texels of its picture that an object's faces of a look cover."""
-
-    def size(use: Use) -> tuple[int, int] | None:
-        row = facts.get(use.picture)
-        return (row["width"], row["height"]) if row else None
-
-    use = reference_use(look, size)
-    px = size(use) if use else None
-    if use is None or px is None or use.channel >= len(own.stored):
-        return 0.0
-    mine = own.mesh.triangles[own.face_look[own.mesh.triangle_face] == number]
-    corners = own.stored[use.channel][mine] @ use.matrix[:, :2].T * px
-    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    return float(np.nansum(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])) / 2)
 
 
 def _look_facts(look: Look) -> dict[str, Any]:

@@ -85,7 +85,11 @@ def merge_files(
     """
     started = time.monotonic()
     case = read_looks(scenes, siblings)
-    members, painted = members_of(case, [[True] * len(scene.objects) for scene in scenes])
+    wanted = [[True] * len(scene.objects) for scene in scenes]
+    members, painted = members_of(case, wanted)
+    times = [own.times(case.looks, case.size) for own in painted]
+    if settings.most_repeats is not None and max(times) > settings.most_repeats:
+        members, painted, times = _without_repeats(case, wanted, members, times, settings)
     channel = _free_channel(painted) if settings.keep_channel else 0
     phases = {"read": time.monotonic() - started}
     began = time.monotonic()
@@ -95,7 +99,7 @@ def merge_files(
     )  # fmt: skip
     for number in arranged.unrolled:
         case.notes.append(
-            f"“{painted[number].obj.name}” repeats its pictures; the repeats are laid out one beside the other."
+            f"“{painted[number].obj.name}” repeats its pictures, {times[number]:.1f} times over; the repeats are laid out one beside the other."
         )
     phases["pack"] = time.monotonic() - began
     sheets = Sheets((settings.sheet,), tuple(_all_faces(own) for own in painted))
@@ -160,6 +164,26 @@ def carry_files(
     return _carried(
         case, members, painted, arranged, every, channel, settings, tell, phases, places, True
     )
+
+
+def _without_repeats(
+    case: Case,
+    wanted: list[list[bool]],
+    members: list[list[int]],
+    times: list[float],
+    settings: MergeSettings,
+) -> tuple[list[list[int]], list[Painted], list[float]]:
+    """Members without objects that repeat their pictures too often, which are told."""
+    limit = settings.most_repeats or 0.0
+    flat = [(i, k) for i, own in enumerate(members) for k in own]
+    for (i, k), count in zip(flat, times, strict=True):
+        if count > limit:
+            wanted[i][k] = False
+            case.notes.append(
+                f"“{case.scenes[i].objects[k].name}” repeats its pictures {count:.1f} times over, more than {limit:g}: it stays as it is."
+            )
+    members, painted = members_of(case, wanted)
+    return members, painted, [own.times(case.looks, case.size) for own in painted]
 
 
 def _all_faces(own: Painted) -> IntArray:

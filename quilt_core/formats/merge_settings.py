@@ -77,6 +77,9 @@ class MergeSettings:
         Whether differences of the base colour are drawn.
     joint : bool
         Whether all files are put into one GLB, too.
+    most_repeats : float, optional
+        Objects whose islands cover their pictures more often than this stay out; without it all
+        repeats are laid out.
     """
 
     pack: PackSettings = field(default_factory=PackSettings)
@@ -92,6 +95,7 @@ class MergeSettings:
     profile: Profile | None = None
     compare: bool = False
     joint: bool = False
+    most_repeats: float | None = None
 
     def __post_init__(self) -> None:
         if not re.fullmatch(r"\w[\w .-]{0,80}", self.name):

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pictures.looks import Use
+from quilt_core.pictures.looks import Look, Use, reference_use
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import SceneObject
 
@@ -48,3 +50,29 @@ class Painted:
         read = read + use.matrix[:, 2]
         span = np.floor(read.max(axis=1) - 1e-6) - np.floor(read.min(axis=1) + 1e-6)
         return bool((span > 0).any())
+
+    def covered(
+        self, looks: Sequence[Look], sizes: Callable[[int, Use], tuple[int, int] | None]
+    ) -> tuple[float, float]:
+        """Texels that its faces cover of the pictures that its layout follows, each repeat again, and
+        how many texels those have; 0 without any."""
+        covered, there = 0.0, {}
+        face_look = self.face_look[self.mesh.triangle_face]
+        for number in np.unique(face_look):
+            use = reference_use(looks[int(number)], partial(sizes, int(number)))
+            size = sizes(int(number), use) if use else None
+            if use is None or size is None or use.channel >= len(self.stored):
+                continue
+            mine = self.mesh.triangles[face_look == number]
+            at = self.stored[use.channel][mine] @ use.matrix[:, :2].T * size
+            a, b = at[:, 1] - at[:, 0], at[:, 2] - at[:, 0]
+            covered += float(np.nansum(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])) / 2)
+            there[use.picture] = float(size[0] * size[1])
+        return covered, sum(there.values())
+
+    def times(
+        self, looks: Sequence[Look], sizes: Callable[[int, Use], tuple[int, int] | None]
+    ) -> float:
+        """How often its faces cover their pictures."""
+        covered, there = self.covered(looks, sizes)
+        return covered / there if there else 0.0

@@ -462,6 +462,27 @@ f 2/1 4/2 3/3
     assert "Kd 1 0 0" in written[1] and "Kd 0 0 1" in written[2] and not done.pictures
 
 
+def test_what_repeats_too_often_can_stay_out(tmp_path, capsys):
+    maker = GlbMaker()
+    texture = maker.texture(np.full((16, 16, 3), 99, np.uint8))
+    number = maker.material(pbrMetallicRoughness={"baseColorTexture": {"index": texture}})
+    points, normals, uv, faces = plates(1)
+    part = {"points": points, "normals": normals, "faces": faces, "material": number}
+    maker.mesh("Floor", {**part, "uvs": [(uv * 6).astype(np.float32)]})
+    maker.mesh("Card", {**part, "uvs": [uv]})
+    files = {"both.glb": maker.glb()}
+    answer, _, _ = merged(tmp_path, capsys, files, "--size", "512")
+    # 0.88 of the picture's side, six times as large.
+    assert [row["name"] for row in answer["objects"]] == ["Floor", "Card"]
+    assert any(f"{(0.88 * 6) ** 2:.1f} times over" in note for note in answer["notes"])
+    answer, before, after = merged(tmp_path, capsys, files, "--size", "512", "--most-repeats", "20")
+    assert [row["name"] for row in answer["objects"]] == ["Card"]
+    assert any("“Floor”" in note and "stays as it is" in note for note in answer["notes"])
+    old, new = (read_scene("b.glb", (d / "both.glb").read_bytes()) for d in (before, after))
+    was, now = (scene.objects[0].mesh.channels[0].per_corner for scene in (old, new))
+    np.testing.assert_array_equal(was, now)
+
+
 def two_cards(other: int) -> bytes:
     """Two cards with the same UVs, the second one painted with another picture or the same."""
     maker = GlbMaker()

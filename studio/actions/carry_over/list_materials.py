@@ -22,7 +22,7 @@ from studio.arrays import Member, load_layout
 from studio.geometry import cached, keep_cached
 from studio.models import Revision, Source
 
-FORMAT = 3
+FORMAT = 4
 
 
 def siblings_of(source: Source) -> Any:
@@ -134,7 +134,7 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
         for k in used[-1]:
             rows[k]["objects"].append(member.object.name)
         if own["repeats"]:
-            warnings.append(_repeats(member))
+            warnings.append(_repeats(member, own["times"]))
     rows = [row for row in rows if row["objects"]]
     missing = sorted({p["name"] for row in rows for p in row["pictures"] if p["missing"]})
     if missing:
@@ -206,9 +206,10 @@ def _use(
     }
 
 
-def _repeats(member: Member) -> dict[str, Any]:
+def _repeats(member: Member, times: float) -> dict[str, Any]:
+    cost = f", {times:.1f} times over" if times >= 0.05 else ""
     return {
         "kind": "repeats",
-        "what": f"“{member.object.name}” repeats its pictures.",
+        "what": f"“{member.object.name}” repeats its pictures{cost}.",
         "cure": "What its islands cover is laid out at their size now: give them room, or leave the object out.",
     }

@@ -63,6 +63,8 @@ def suggestions(
         if state == largest:
             continue
         title, word = _kind(looks[used[rows[0]][0]])
+        if state.startswith("obj") != largest.startswith("obj"):
+            title, word = "Other format", "of another format"
         names = ", ".join(members[k][1] for k in rows[:3]) + (" …" if len(rows) > 3 else "")
         out.append(
             {
