@@ -229,8 +229,8 @@ def _carried(
             merge_pictures(
                 own_skin, case.looks, case.picture,
                 (sheet.width, sheet.height), settings.file_name(sheet), settings.role_sizes,
-                settings.filter_name, tell_more, owner[here], settings.form, settings.bits,
-                settings.compare,
+                settings.filter_name, tell_more, owner[here] if settings.measure else None,
+                settings.form, settings.bits, settings.compare,
             )
         )  # fmt: skip
     extra = profiled(merged, sheets.sheets, settings)

@@ -75,6 +75,8 @@ class MergeSettings:
         Further pictures, beside those that the files refer to.
     compare : bool
         Whether differences of the base colour are drawn.
+    measure : bool
+        Whether what each object loses is measured.
     joint : bool
         Whether all files are put into one GLB, too.
     most_repeats : float, optional
@@ -94,6 +96,7 @@ class MergeSettings:
     bits: int = 0
     profile: Profile | None = None
     compare: bool = False
+    measure: bool = True
     joint: bool = False
     most_repeats: float | None = None
 

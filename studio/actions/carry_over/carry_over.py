@@ -61,6 +61,7 @@ def carry_over(
         naming=params.get("naming") or NAMING,
         form=params.get("form", "png"),
         compare=True,
+        measure=not preview,
         joint=bool(params.get("joint")) and not preview,
         bits=int(params.get("bits") or 0),
         profile=profile_from(params["profile"], "profile")
