@@ -98,8 +98,9 @@ def merge_files(
         lambda done: tell(0.05 + 0.4 * done, "packing"), lambda look: case.of_book[look],
     )  # fmt: skip
     for number in arranged.unrolled:
+        cost = f", {times[number]:.1f} times over" if times[number] >= 1 else ""
         case.notes.append(
-            f"“{painted[number].obj.name}” repeats its pictures, {times[number]:.1f} times over; the repeats are laid out one beside the other."
+            f"“{painted[number].obj.name}” repeats its pictures{cost}; the repeats are laid out one beside the other."
         )
     phases["pack"] = time.monotonic() - began
     sheets = Sheets((settings.sheet,), tuple(_all_faces(own) for own in painted))

@@ -207,7 +207,7 @@ def _use(
 
 
 def _repeats(member: Member, times: float) -> dict[str, Any]:
-    cost = f", {times:.1f} times over" if times >= 0.05 else ""
+    cost = f", {times:.1f} times over" if times >= 1 else ""
     return {
         "kind": "repeats",
         "what": f"“{member.object.name}” repeats its pictures{cost}.",

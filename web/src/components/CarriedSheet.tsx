@@ -64,7 +64,7 @@ function TilePicture({ tile, url, role, fresh }: { tile: number; url: string; ro
           style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`, imageRendering: editor.camera.scale > SHOWN ? "pixelated" : "auto", opacity: fresh ? 1 : 0.45 }} />
         <Box position="absolute" top="0" bottom="0" w="2px" bg="ink" style={{ left: `${share * 100}%` }} />
         <Box data-over-table role="slider" tabIndex={0} aria-label="Wipe between the carried picture and the islands" aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(100 * share)} aria-valuetext={`${Math.round(100 * share)} % carried`}
-          pointerEvents="auto" cursor="ew-resize" position="absolute" top="50%" w="24px" h="24px" ml="-12px" mt="-12px" rounded="full" bg="straw" borderWidth="2px" borderColor="ink" display="grid" placeItems="center" fontSize="11px" fontWeight="700" color="ink" style={{ left: `${share * 100}%`, touchAction: "none" }}
+          pointerEvents="auto" cursor="ew-resize" position="absolute" top="50%" w="24px" h="24px" ml={share > 0.97 ? "-24px" : "-12px"} mt="-12px" rounded="full" bg="straw" borderWidth="2px" borderColor="ink" display="grid" placeItems="center" fontSize="11px" fontWeight="700" color="ink" style={{ left: `${share * 100}%`, touchAction: "none" }}
           onPointerDown={(e) => { e.stopPropagation(); drag.current = true; e.currentTarget.setPointerCapture(e.pointerId); }}
           onPointerMove={(e) => { if (drag.current) to(e); }}
           onPointerUp={() => { drag.current = false; }}
