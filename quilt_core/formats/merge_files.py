@@ -158,9 +158,9 @@ def carry_files(
         case.notes.append(
             f"{lost:,} corners of faces have no place in the layout; they keep what they have."
         )
-    phases = {"read": 0.0}
     arranged = Arranged(flat, 1.0, 0.0, 0, 0, ())
-    phases["read"] = time.monotonic() - started
+    phases = {"read": time.monotonic() - started}
+    settings.check_names(sheets or (settings.sheet,))
     every = Sheets(tuple(sheets or (settings.sheet,)), tuple(of_face))
     return _carried(
         case, members, painted, arranged, every, channel, settings, tell, phases, places, True

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from quilt_core.errors import LayoutError
@@ -115,6 +115,22 @@ class MergeSettings:
     def sheet(self) -> Sheet:
         """The only one, where nothing else is said."""
         return Sheet(self.name, self.pack.width, self.pack.height)
+
+    def check_names(self, sheets: Sequence[Sheet]) -> None:
+        """Refuse patterns that give pictures of two sheets one name.
+
+        Raises
+        ------
+        LayoutError
+        """
+        for naming in (self.naming, self.profile.naming if self.profile else NAMING):
+            names = [self.file_name(sheet, naming)("role") for sheet in sheets]
+            if len(set(names)) < len(names):
+                raise LayoutError(
+                    f"“{naming}” gives pictures of two atlases one name.",
+                    "naming",
+                    "Put {name} into the pattern.",
+                )
 
     def file_name(self, sheet: Sheet, naming: str = "") -> Callable[[str], str]:
         """Name of the file of a role on a sheet, without its ending."""

@@ -163,6 +163,8 @@ def test_parts_of_an_object_lie_in_two_atlases(act, painted, client):
     # Of this atlas alone: the other parts keep what they have.
     job = job_of(act(painted, "carry-over", size=256, name="set"))
     assert sorted(map(sorted, materials(job))) == [["Paint", "set"]] * 2
+    met = job_of(act(painted, "carry-over", size=64, whole=True, naming="{role}"), Job.FAILED)
+    assert "{name}" in met.error["cure"]
     job = job_of(act(painted, "carry-over", size=256, whole=True))
     assert len(job.result["report"]["pictures"]) == 8
     assert {tuple(sorted(m)) for m in materials(job)} == {("Small_parts", "props_A")}
@@ -255,6 +257,9 @@ def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     def rename(**body):
         return client.patch(one, body, content_type="application/json")
 
+    assert rename(role="normal", to="normal").status_code == 204
+    assert rename(role="normal", to="normalGreenDown").status_code == 204
+    assert pictures()[row["name"], "normal"]["width"] == 16, "it is a normal map still"
     assert rename(role="normal", to="height").status_code == 204
     assert (row["name"], "normal") not in pictures()
     assert pictures()[row["name"], "height"]["width"] == 16

@@ -65,17 +65,21 @@ def change_role(source: Source, material: int, role: str, to: str) -> None:
     if not 0 <= material < len(looks) or role not in looks[material]["uses"]:
         raise Refused("That material has no such picture.", source.name, "Read the shelf again.")
     number, channel = looks[material]["uses"][role][:2]
+    if to == role:
+        return
+    # The old role goes first: the new one may be kept in the same slot (green turned up, one of two
+    # channels).
+    rows = [GivenPicture(source=source, name="", material=material, role=role)]
+    if to:
+        check_role(to)
+        data = picture_of(source, number)
+        if data is None:
+            raise Refused("That picture is not there.", source.name, "Drop it on the shelf first.")
+        name = facts["names"].get(str(number), f"picture {number}")
+        rows.append(_row(source, name, data, Place(0, material=material, role=to), channel))
     with transaction.atomic():
-        if to:
-            check_role(to)
-            data = picture_of(source, number)
-            if data is None:
-                raise Refused(
-                    "That picture is not there.", source.name, "Drop it on the shelf first."
-                )
-            name = facts["names"].get(str(number), f"picture {number}")
-            _row(source, name, data, Place(0, material=material, role=to), channel).save()
-        GivenPicture.objects.create(source=source, name="", material=material, role=role)
+        for row in rows:
+            row.save()
 
 
 def as_they_came(revision: Revision) -> int:
