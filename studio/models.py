@@ -113,6 +113,9 @@ class GivenPicture(models.Model):
     role = models.CharField(max_length=80, blank=True)
     channel = models.PositiveIntegerField(default=0)
     number = models.IntegerField(default=-1, help_text="of the file's picture that it stands for")
+    tiles = models.JSONField(
+        default=list, help_text="column, row, columns, rows of a numbered set; none for one picture"
+    )
 
     class Meta:
         ordering = ["id"]

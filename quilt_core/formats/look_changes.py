@@ -10,11 +10,14 @@ import cv2
 import numpy as np
 
 from quilt_core.formats.gltf_looks import LookBook
+from quilt_core.formats.numbered import ALONE, over_tiles
 from quilt_core.pictures.decode import Picture, decode, encode_png
 from quilt_core.pictures.looks import GREY, PLAIN, Look, Slot, Use
 from quilt_core.pictures.roles import FREE, guess_role
 
-FREE_SLOTS = {name: Slot(name, "data", (0, 1, 2) if name == "id" else GREY) for name in FREE}
+FREE_SLOTS = {
+    name: Slot(name, "data", (0, 1, 2) if name in ("id", "objectNormal") else GREY) for name in FREE
+}
 PARTS = {"roughness": ("metallicRoughness", 1), "metal": ("metallicRoughness", 2), "opacity": ("baseColor", 3)}  # fmt: skip
 """Roles that glTF keeps in one channel of another's picture."""
 GREEN_DOWN = "normalGreenDown"
@@ -40,6 +43,8 @@ class PictureChange:
         UV channel that it is read by, from 0.
     number : int
         Instead of material and role: the picture of the file that it stands for, -1 for none.
+    tiles : (4,) int
+        Column, row, columns and rows of the tiles that a numbered set covers.
     """
 
     name: str
@@ -48,6 +53,7 @@ class PictureChange:
     role: str = ""
     channel: int = 0
     number: int = -1
+    tiles: tuple[int, int, int, int] = ALONE
 
 
 def changed_book(book: LookBook, changes: Sequence[PictureChange]) -> LookBook:
@@ -59,6 +65,7 @@ def changed_book(book: LookBook, changes: Sequence[PictureChange]) -> LookBook:
         if change.number >= 0:
             if change.number in pictures:
                 pictures[change.number] = change.data
+                looks = [_over_tiles(look, change) for look in looks]
             continue
         if not 0 <= change.material < len(looks):
             continue
@@ -81,10 +88,20 @@ def changed_book(book: LookBook, changes: Sequence[PictureChange]) -> LookBook:
             data, roles = _green_up(change), ["normal"]
         pictures[fresh], names[fresh] = data, change.name
         for role in roles:
-            look = _with(look, role, Use(fresh, change.channel, NO_MATRIX, nearest=role == "id"))
+            use = Use(fresh, change.channel, NO_MATRIX, nearest=role == "id")
+            look = _with(look, role, over_tiles(use, change.tiles))
         looks[change.material] = look
         fresh += 1
     return LookBook(tuple(looks), pictures, names)
+
+
+def _over_tiles(look: Look, change: PictureChange) -> Look:
+    """A look whose missing picture came as a numbered set."""
+    uses = {
+        role: over_tiles(use, change.tiles) if use.picture == change.number else use
+        for role, use in look.uses.items()
+    }
+    return replace(look, uses=uses)
 
 
 def _without(look: Look, role: str) -> Look:
@@ -170,6 +187,8 @@ def places_for(name: str, files: Sequence[Known]) -> list[Place]:
     >>> known = Known({3: "textures/wood.png"}, ["Crate", "Rope"])
     >>> places_for("Wood.PNG", [known])
     [Place(file=0, number=3, material=-1, role='')]
+    >>> places_for("rope_normal.<UDIM>.png", [known])
+    [Place(file=0, number=-1, material=1, role='normal')]
     >>> places_for("crate_normal.tga", [known])
     [Place(file=0, number=-1, material=0, role='normal')]
     >>> places_for("holiday.png", [known])

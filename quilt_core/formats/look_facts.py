@@ -12,9 +12,11 @@ from typing import Any
 import numpy as np
 from PIL import Image
 
+from quilt_core.errors import QuiltError
 from quilt_core.formats.gltf_looks import LookBook, gltf_looks, painted_objects
 from quilt_core.formats.look_changes import PictureChange, changed_book
 from quilt_core.formats.obj_looks import obj_looks, painted_obj
+from quilt_core.pictures.high_range import kind_of, size_of
 from quilt_core.pictures.looks import Look, Slot, Use
 from quilt_core.scene.model import Scene
 
@@ -110,6 +112,8 @@ def _look_facts(look: Look) -> dict[str, Any]:
 def _picture_facts(name: str, data: bytes | None) -> dict[str, Any] | None:
     if data is None:
         return None
+    if kind_of(data):
+        return _high_range_facts(name, data)
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
@@ -132,6 +136,23 @@ def _picture_facts(name: str, data: bytes | None) -> dict[str, Any] | None:
         "bits": 16 if bits == 16 else 8,
         "bytes": len(data),
         "kind": kind,
+    }
+
+
+def _high_range_facts(name: str, data: bytes) -> dict[str, Any] | None:
+    try:
+        width, height = size_of(name, data)
+    except QuiltError:
+        return None
+    return {
+        "name": name,
+        "mark": hashlib.sha256(data).hexdigest(),
+        "width": width,
+        "height": height,
+        "channels": 3,
+        "bits": 16,
+        "bytes": len(data),
+        "kind": kind_of(data),
     }
 
 

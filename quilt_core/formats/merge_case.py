@@ -49,6 +49,10 @@ class Case:
             else:
                 try:
                     found = decode(name, data)
+                    if found.clipped:
+                        self.notes.append(
+                            f"{name}: what is brighter than 1 is cut off at 1; merged pictures have no more."
+                        )
                 except QuiltError as error:
                     self.notes.append(f"{name}: {error.what} It is left out.")
             self.decoded[key] = found

@@ -6,18 +6,21 @@ Names carry the tile's number, 1001 + column + 10 x row (common practice), or â€
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
 from quilt_core.errors import QuiltError
-from quilt_core.pictures.decode import MOST_PIXELS, Picture, decode, encode_png
+from quilt_core.pictures.decode import MOST_PIXELS, Picture, as_shown, decode, encode_png
 from quilt_core.pictures.looks import CLAMP, Use
+from quilt_core.pictures.roles import guess_role
 
 Siblings = Callable[[str], bytes | None]
 LAST = 1100
+ALONE = (0, 0, 1, 1)
+"""Tiles (column, row, columns, rows) of a picture by itself."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -51,8 +54,18 @@ class NumberedSet:
         return replace(use, matrix=matrix, wrap=(CLAMP, CLAMP))
 
 
-def numbered_set(name: str, siblings: Siblings | None) -> NumberedSet | None:
+def numbered_set(
+    name: str, siblings: Siblings | None, colours: bool = True
+) -> NumberedSet | None:
     """The set that a picture's name stands for; None when it is a picture by itself.
+
+    Parameters
+    ----------
+    name : str
+    siblings : callable or None
+        Reads a file beside it by its name.
+    colours : bool
+        Whether it shows colours: then pictures in linear light are written as sRGB.
 
     Raises
     ------
@@ -74,10 +87,30 @@ def numbered_set(name: str, siblings: Siblings | None) -> NumberedSet | None:
     if not found or ("<UDIM>" not in name.upper() and len(found) < 2):
         return None
     pictures = {n: decode(pattern.replace("<UDIM>", str(n)), data) for n, data in found.items()}
-    return _side_by_side(pattern, pictures)
+    return _side_by_side(pattern, pictures, colours)
 
 
-def _side_by_side(name: str, pictures: dict[int, Picture]) -> NumberedSet:
+def grouped(files: Mapping[str, bytes]) -> list[tuple[str, bytes, tuple[int, int, int, int]]]:
+    """Pictures one by one, those of a numbered set as one: name, bytes, and which tiles it covers (column, row, columns,
+    rows; one tile at the first place for a single picture)."""
+    out: dict[str, tuple[str, bytes, tuple[int, int, int, int]]] = {}
+    for name, data in files.items():
+        role = guess_role(name)[0]
+        many = numbered_set(name, files.get, role in ("", "baseColor", "emissive"))
+        if many is None:
+            out[name] = (name, data, ALONE)
+        else:
+            tiles = (many.column, many.row, many.columns, many.rows)
+            out[many.name] = (many.name, many.data, tiles)
+    return list(out.values())
+
+
+def over_tiles(use: Use, tiles: tuple[int, int, int, int]) -> Use:
+    """A use that reads a picture of many tiles; the same for one that is alone."""
+    return use if tiles == ALONE else NumberedSet("", b"", *tiles).use(use)
+
+
+def _side_by_side(name: str, pictures: dict[int, Picture], colours: bool) -> NumberedSet:
     places = {n: ((n - 1001) % 10, (n - 1001) // 10) for n in pictures}
     column, row = (min(place[k] for place in places.values()) for k in (0, 1))
     columns, rows = (
@@ -94,7 +127,7 @@ def _side_by_side(name: str, pictures: dict[int, Picture]) -> NumberedSet:
     deep = max(picture.depth for picture in pictures.values())
     out = np.zeros((rows * high, columns * wide, 4), np.uint16 if deep == 16 else np.uint8)
     for number, picture in pictures.items():
-        pixels = picture.pixels
+        pixels = as_shown(picture) if colours else picture.pixels
         if deep == 16 and picture.depth == 8:
             pixels = pixels.astype(np.uint16) * 257
         if picture.size != (wide, high):

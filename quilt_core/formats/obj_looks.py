@@ -46,6 +46,7 @@ SLOTS = (
     Slot("opacity", "data", (0,)),
     Slot("bump", "data", (0,)),
 )
+COLOURS = ("baseColor", "emissive", "specular")
 WRITTEN = {
     "baseColor": "map_Kd", "emissive": "map_Ke", "specular": "map_Ks", "roughness": "map_Pr",
     "metal": "map_Pm", "opacity": "map_d", "occlusion": "map_ao", "normal": "norm", "bump": "map_Bump",
@@ -101,7 +102,7 @@ def _look(
             file = str(folder.get(name, PurePosixPath(".")) / mtl_picture(rest).replace("\\", "/"))
             file = file.removeprefix("./")
             try:
-                many = numbered_set(file, siblings)
+                many = numbered_set(file, siblings, KEYS[key] in COLOURS)
             except QuiltError:
                 many = None  # told as a picture that cannot be read
             file = many.name if many else file

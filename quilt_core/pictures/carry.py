@@ -30,7 +30,7 @@ Image = NDArray[np.float32]
 
 MOST_SAMPLES = 16
 FILTERS = {"bilinear": 1, "mitchell": 2, "lanczos": 3}
-NEUTRAL = {"height": 0.5, "curvature": 0.5, "id": 0.0}
+NEUTRAL = {"height": 0.5, "curvature": 0.5, "objectNormal": 0.5, "id": 0.0}
 """What stands where an object has no picture in these roles."""
 FLAT_NORMAL = (128 / 255, 128 / 255, 1.0)
 
@@ -150,6 +150,8 @@ def carry(
             _read(texels, now, chosen & ~plain, old, samples, pixels, use, kind, whole, out)
         if slot.kind == "normal":
             _turn(skin, use, texels, now, chosen, bakings[number].factors[0], out)
+    if slot.name == "objectNormal":
+        texels.each_band(lambda band: _to_unit(out[band], texels.owner[band] >= 0))
     if slot.kind != "normal":
         _multiply(skin, slot, texels, bakings, out)
     bleed(out, texels)
@@ -252,6 +254,14 @@ def _turn(
         )
 
     texels.each_band(work)
+
+
+def _to_unit(band: Image, known: BoolArray) -> None:
+    """Vectors in an object's own space do not turn with islands; what was mixed becomes one long again."""
+    vectors = 2.0 * band[known, :3] - 1.0
+    length = np.linalg.norm(vectors, axis=1, keepdims=True)
+    mixed = (np.abs(length - 1.0) > 0.02) & (length > 0.1)
+    band[known, :3] = np.where(mixed, 0.5 + 0.5 * vectors / np.maximum(length, 1e-6), band[known, :3])
 
 
 def _multiply(

@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from quilt_core.errors import QuiltError
+from quilt_core.pictures.high_range import kind_of, read_high_range, size_of
 
 FloatArray = NDArray[np.float32]
 
@@ -40,13 +41,17 @@ class Picture:
     pixels : (H, W, 4) uint8 or uint16
         Red, green, blue, alpha; row 0 is the top.
     has_alpha : bool
-    mark : str
-        Of its content: equal for pictures with equal pixels.
+    linear_light : bool
+        Whether its numbers are linear light and not sRGB, whatever it shows.
+    clipped : bool
+        Whether something in it was brighter than 1 and was cut off.
     """
 
     name: str
     pixels: NDArray[Any]
     has_alpha: bool
+    linear_light: bool = False
+    clipped: bool = False
 
     @property
     def size(self) -> tuple[int, int]:
@@ -61,12 +66,13 @@ class Picture:
     @cached_property
     def mark(self) -> str:
         """Equal for pictures with equal pixels."""
-        head = f"{self.pixels.shape} {self.pixels.dtype}".encode()
+        head = f"{self.pixels.shape} {self.pixels.dtype} {self.linear_light}".encode()
         return hashlib.sha256(head + self.pixels.tobytes()).hexdigest()
 
     def linear(self, srgb: bool) -> FloatArray:
         """(H, W, 4) float32 from 0 to 1, in linear light where the colours are sRGB; alpha as it
         is."""
+        srgb = srgb and not self.linear_light
         if self.depth == 8:
             table = np.repeat(
                 np.arange(256, dtype=np.float32)[:, None] / np.float32(255), 4, axis=1
@@ -109,7 +115,8 @@ def to_srgb(values: FloatArray) -> FloatArray:
 
 
 def decode(name: str, data: bytes) -> Picture:
-    """Read a picture: PNG of 8 and 16 bit, JPEG, WebP, TIFF, TGA and what else the libraries know.
+    """Read a picture: PNG of 8 and 16 bit, JPEG, WebP, TIFF, TGA and what else the libraries know;
+    OpenEXR and Radiance HDR as 16 bit from 0 to 1 in linear light.
 
     Raises
     ------
@@ -117,6 +124,8 @@ def decode(name: str, data: bytes) -> Picture:
         When it cannot be read, or is too large.
     """
     _check_size(name, data)
+    if kind_of(data):
+        return _of_high_range(name, read_high_range(name, data))
     raw = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED) if data else None
     if raw is None or raw.dtype not in (np.uint8, np.uint16):
         raw = _by_pillow(name, data)
@@ -127,12 +136,29 @@ def decode(name: str, data: bytes) -> Picture:
     return Picture(name, _as_rgba(raw), raw.shape[2] in (2, 4))
 
 
+def _of_high_range(name: str, values: FloatArray) -> Picture:
+    values = np.nan_to_num(values, posinf=1.0, neginf=0.0)
+    pixels = np.rint(np.clip(values, 0.0, 1.0) * np.float32(65535)).astype(np.uint16)
+    beyond = bool((values > 1.0).any())
+    return Picture(name, _as_rgba(pixels), values.shape[2] in (2, 4), True, beyond)
+
+
+def as_shown(picture: Picture) -> NDArray[Any]:
+    """(H, W, 4) pixels whose colours are sRGB, with the picture's own depth."""
+    if not picture.linear_light:
+        return picture.pixels
+    return quantized(picture.linear(False), True, picture.depth)
+
+
 def _check_size(name: str, data: bytes) -> None:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data)) as picture:
-                width, height = picture.size
+            if kind_of(data):
+                width, height = size_of(name, data)
+            else:
+                with Image.open(io.BytesIO(data)) as picture:
+                    width, height = picture.size
     except Exception:  # only a look at the size; whether it can be read is found out later
         return
     if width * height > MOST_PIXELS:

@@ -20,6 +20,7 @@ SOURCES = {
     "emission.red": ("emissive", 0), "emission.green": ("emissive", 1), "emission.blue": ("emissive", 2),
     "normal.x": ("normal", 0), "normal.y up": ("normal", 1), "normal.y down": ("normal", 1),
     "normal.z": ("normal", 2), "height": ("height", 0), "curvature": ("curvature", 0),
+    "objectNormal.x": ("objectNormal", 0), "objectNormal.y": ("objectNormal", 1), "objectNormal.z": ("objectNormal", 2),
     "id.red": ("id", 0), "id.green": ("id", 1), "id.blue": ("id", 2), "black": ("", 0), "white": ("", 0),
 }  # fmt: skip
 """What a channel may hold, and the slot and channel that it is read from. Smoothness is one minus roughness; green of a

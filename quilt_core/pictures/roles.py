@@ -21,10 +21,11 @@ ENDINGS = {
     "occlusionRoughnessMetallic": ("orm", "occlusionroughnessmetallic", "occlusionroughnessmetal"),
     "height": ("height", "displacement", "disp", "h"),
     "curvature": ("curvature", "curv", "cavity"),
+    "objectNormal": ("objectnormal", "normalobject", "objectspacenormal", "osnormal"),
     "id": ("id", "ids", "matid", "colorid", "colourid"),
 }  # fmt: skip
 """Roles and the last words of names that tell them."""
-FREE = ("height", "curvature", "id")
+FREE = ("height", "curvature", "objectNormal", "id")
 """Roles that no material of a file refers to: their pictures are carried over and lie beside the files."""
 ROLES = tuple(ENDINGS)
 
@@ -42,7 +43,7 @@ def guess_role(name: str) -> tuple[str, str]:
     ('', 'notes')
     """
     stem = PurePosixPath(name.replace("\\", "/")).stem
-    stem = re.sub(r"[._-]1\d{3}$", "", stem)  # the number of a tile
+    stem = re.sub(r"[._-](1\d{3}|<UDIM>)$", "", stem)  # the number of a tile
     parts = re.split(r"[_.\- ]+", re.sub(r"(?<=[a-z0-9])(?=[A-Z])", "_", stem))
     for words in (3, 2, 1):
         if len(parts) <= words:

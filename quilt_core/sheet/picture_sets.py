@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from PIL import ImageColor
 
 from quilt_core.errors import LayoutError
-from quilt_core.pictures.decode import decode, encode_png
+from quilt_core.pictures.decode import as_shown, decode, encode_png
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.sheet.checker import checker
 from quilt_core.sheet.colours import object_colours
@@ -197,7 +197,7 @@ def _layers(
         own = islands.select(names.group == number)
         layers.append(_drawn(own, names.of[number], colours[number], size))
     if background is not None:
-        pixels = decode("background", background).pixels
+        pixels = as_shown(decode("background", background))
         if pixels.dtype == np.uint16:
             pixels = (pixels >> 8).astype(np.uint8)
         if pixels.shape[:2] != (height, width):

@@ -8,6 +8,7 @@ from django.db import transaction
 
 from quilt_core.errors import QuiltError
 from quilt_core.formats.look_changes import Known, Place, places_for
+from quilt_core.formats.numbered import ALONE, grouped
 from quilt_core.pictures.roles import ROLES
 from studio import storage
 from studio.actions.carry_over.list_materials import material_facts, picture_of
@@ -26,11 +27,12 @@ def give_pictures(revision: Revision, files: dict[str, bytes]) -> dict[str, Any]
     rows: list[GivenPicture] = []
     for name, data in files.items():
         _check(name, data)
+    for name, data, tiles in _grouped(files):
         places = places_for(name, known)
         if not places:
             lost.append(name)
         for place in places:
-            rows.append(_row(sources[place.file], name, data, place))
+            rows.append(_row(sources[place.file], name, data, place, tiles=tiles))
             material = known[place.file].materials[place.material] if place.material >= 0 else ""
             given.append({"name": name, "material": material, "role": place.role})
     if not rows:
@@ -117,10 +119,26 @@ def _known(source: Source) -> Known:
     return Known(missing, [look["name"] for look in facts["looks"]], objects)
 
 
-def _row(source: Source, name: str, data: bytes, place: Place, channel: int = 0) -> GivenPicture:
+def _grouped(files: dict[str, bytes]) -> list[Any]:
+    """The pictures one by one, numbered sets as one each."""
+    try:
+        return grouped(files)
+    except QuiltError as error:
+        raise Refused(error.what, error.where, error.cure) from None
+
+
+def _row(
+    source: Source,
+    name: str,
+    data: bytes,
+    place: Place,
+    channel: int = 0,
+    tiles: tuple[int, int, int, int] = ALONE,
+) -> GivenPicture:
     return GivenPicture(
         source=source, name=name[:255], sha256=storage.put(data), material=place.material,
         role=place.role, channel=channel, number=place.number,
+        tiles=[] if tiles == ALONE else list(tiles),
     )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from PIL import Image
 
 from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import facts_of, looks_from
+from quilt_core.formats.numbered import ALONE
 from quilt_core.formats.plan_files import picture_facts
 from quilt_core.pictures.looks import Look
 from quilt_core.pictures.planner import PictureFacts, plan_merge
@@ -39,7 +40,7 @@ def changes_of(source: Source) -> list[PictureChange]:
     return [
         PictureChange(
             row.name, storage.get(row.sha256) if row.sha256 else None, row.material, row.role,
-            row.channel, row.number,
+            row.channel, row.number, tuple(row.tiles) or ALONE,
         )
         for row in source.given.all()
     ]  # fmt: skip
@@ -47,7 +48,7 @@ def changes_of(source: Source) -> list[PictureChange]:
 
 def given_mark(source: Source) -> str:
     """Another one whenever a source's materials were given other pictures."""
-    rows = list(source.given.values_list("pk", "sha256", "material", "role", "channel", "number"))
+    rows = list(source.given.values_list("pk", "sha256", "material", "role", "channel", "number", "tiles"))
     return hashlib.sha256(repr(rows).encode()).hexdigest()[:12] if rows else "own"
 
 
@@ -90,7 +91,12 @@ def picture_of(source: Source, number: int) -> bytes | None:
 
 def smaller(data: bytes, size: int) -> bytes:
     """A picture as PNG, its longer side no more than a size in px; nothing where it cannot be read."""
+    from quilt_core.pictures.decode import as_shown, decode, encode_png
+    from quilt_core.pictures.high_range import kind_of
+
     try:
+        if kind_of(data):
+            data = encode_png((as_shown(decode("", data)) >> 8).astype("uint8"))
         with Image.open(io.BytesIO(data)) as picture:
             if picture.mode.startswith("I"):
                 picture = picture.point(lambda value: value / 256).convert("L")

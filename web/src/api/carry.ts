@@ -69,7 +69,7 @@ export const isPicture = (name: string): boolean => PICTURE.test(name);
 
 /** Roles that a picture can be given. */
 export const GIVEN_ROLES: Record<string, string> = {
-  baseColor: "colour", normal: "normal", normalGreenDown: "normal, green down", roughness: "roughness", metal: "metal", metallicRoughness: "rough + metal", occlusionRoughnessMetallic: "occlusion, rough + metal", occlusion: "occlusion", emissive: "emission", opacity: "opacity", height: "height", curvature: "curvature", id: "ids",
+  baseColor: "colour", normal: "normal", normalGreenDown: "normal, green down", roughness: "roughness", metal: "metal", metallicRoughness: "rough + metal", occlusionRoughnessMetallic: "occlusion, rough + metal", occlusion: "occlusion", emissive: "emission", opacity: "opacity", height: "height", curvature: "curvature", objectNormal: "normal in the object's space", id: "ids",
 };
 
 /** Drop pictures on the shelf: they go where their names say. */
