@@ -262,7 +262,10 @@ def build() -> argparse.ArgumentParser:
         "--density", type=wanted_density, default=512.0, help="px per metre to be reached"
     )
     plan.add_argument(
-        "--coverage", type=float, default=None, help="share of the tiles that is filled, when known"
+        "--coverage",
+        type=float,
+        default=None,
+        help="share of the tiles that is filled; without it quick packs tell",
     )
 
     check.add_argument(

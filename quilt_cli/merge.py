@@ -15,6 +15,7 @@ from quilt_core.formats.merge_files import MergeSettings, merge_files
 from quilt_core.pack import PackSettings
 from quilt_core.pictures.looks import CORE
 from quilt_core.pictures.profile import BUILT_IN, Profile, read_profile
+from quilt_core.scene.tiles import TileSize
 
 PREVIEW = 512
 REPORT_EVERY = 0.5
@@ -35,6 +36,7 @@ def merge(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             effort=options.effort,
             seconds=SECONDS,
             seed=options.seed,
+            tiles=tuple(TileSize(1001 + k, width, height) for k in range(options.tiles)),
         ),
         density=options.density,
         filter_name=options.filter,

@@ -18,6 +18,10 @@ def add_merge(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--size", type=size, default=(2048, 2048), help="pictures in px, 2048 or 2048x1024"
     )
+    parser.add_argument(
+        "--tiles", type=int, choices=range(1, 101), default=1, metavar="COUNT",
+        help="UDIM tiles of that size, each with its set of pictures (1); unused ones are left out",
+    )  # fmt: skip
     parser.add_argument("--padding", type=float, default=8.0, help="gap between islands in px (8)")
     parser.add_argument("--margin", type=float, default=4.0, help="gap to the edge in px (4)")
     parser.add_argument(

@@ -103,7 +103,7 @@ def merge_files(
             f"“{painted[number].obj.name}” repeats its pictures{cost}; the repeats are laid out one beside the other."
         )
     phases["pack"] = time.monotonic() - began
-    sheets = Sheets((settings.sheet,), tuple(_all_faces(own) for own in painted))
+    sheets = _laid_sheets(settings, painted, arranged.uv)
     return _carried(case, members, painted, arranged, sheets, channel, settings, tell, phases)
 
 
@@ -185,6 +185,28 @@ def _without_repeats(
             )
     members, painted = members_of(case, wanted)
     return members, painted, [own.times(case.looks, case.size) for own in painted]
+
+
+def _laid_sheets(
+    settings: MergeSettings, painted: Sequence[Painted], uvs: Sequence[FloatArray]
+) -> Sheets:
+    """The sheets that faces were laid on: one, or as many of the tiles as are used."""
+    tiles = settings.pack.tiles
+    if len(tiles) < 2:
+        return Sheets((settings.sheet,), tuple(_all_faces(own) for own in painted))
+    number = {tile.number: k for k, tile in enumerate(tiles)}
+    found = []
+    for own, uv in zip(painted, uvs, strict=True):
+        middle = np.zeros((own.mesh.face_count, 2))
+        np.add.at(middle, own.mesh.corner_face, uv)
+        middle /= np.bincount(own.mesh.corner_face, minlength=own.mesh.face_count)[:, None]
+        place = np.floor(middle).astype(np.int64)
+        found.append(
+            np.array([number[n] for n in (1001 + place[:, 0] + 10 * place[:, 1]).tolist()])
+        )
+    used = np.unique(np.concatenate(found))
+    sheets = [Sheet(settings.name, tiles[k].width, tiles[k].height, tiles[k].number) for k in used]
+    return Sheets(tuple(sheets), tuple(np.searchsorted(used, rows) for rows in found))
 
 
 def _all_faces(own: Painted) -> IntArray:

@@ -54,9 +54,7 @@ class NumberedSet:
         return replace(use, matrix=matrix, wrap=(CLAMP, CLAMP))
 
 
-def numbered_set(
-    name: str, siblings: Siblings | None, colours: bool = True
-) -> NumberedSet | None:
+def numbered_set(name: str, siblings: Siblings | None, colours: bool = True) -> NumberedSet | None:
     """The set that a picture's name stands for; None when it is a picture by itself.
 
     Parameters

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -68,9 +69,23 @@ def expected_coverage(
     return float(max(side, 0.0) ** 2 * max(islands, 1) / texels)
 
 
+def full_coverage(islands: int, padding: float, size: int, count: int, reached: float) -> float:
+    """What islands would fill without padding, from what a pack with padding has reached: the other way round of
+    `expected_coverage`.
+
+    Examples
+    --------
+    >>> round(full_coverage(100, 8, 2048, 2, expected_coverage(100, 8, 2048, 2, 0.8)), 6)
+    0.8
+    """
+    texels = size * size * count
+    side = np.sqrt(reached * texels / max(islands, 1)) + padding
+    return float(side**2 * max(islands, 1) / texels)
+
+
 def plan_tiles(
     world_area: float, islands: int, padding: float, house: float, reached: float | None = None,
-    sizes: tuple[int, ...] = SIZES, counts: tuple[int, ...] = COUNTS,
+    sizes: tuple[int, ...] = SIZES, counts: tuple[int, ...] = COUNTS, full: Mapping[int, float] | None = None,
 ) -> list[PlanRow]:  # fmt: skip
     """Expected density and memory for tiles of each size and count.
 
@@ -85,11 +100,14 @@ def plan_tiles(
         px per metre.
     reached : float, optional
         Coverage of a layout that was packed; it stands in for the usual one.
+    full : mapping, optional
+        By number of tiles, what islands fill without padding (`full_coverage` of a pack).
     """
     rows = []
     for size in sizes:
         for count in counts:
-            coverage = reached if reached else expected_coverage(islands, padding, size, count)
+            usual = (full or {}).get(count, USUAL_COVERAGE)
+            coverage = reached or expected_coverage(islands, padding, size, count, usual)
             texels = float(size * size * count)
             density = float(np.sqrt(coverage * texels / world_area)) if world_area > 0 else 0.0
             rows.append(

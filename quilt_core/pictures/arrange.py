@@ -70,7 +70,7 @@ def arrange(
     tell: Callable[[float], bool] = lambda progress: True,
     look_book: Callable[[int], int] = lambda look: 0,
 ) -> Arranged:
-    """Lay the islands of painted objects out in one sheet.
+    """Lay the islands of painted objects out in one sheet, or in the tiles that the settings have, which are of one size.
 
     Parameters
     ----------
@@ -265,7 +265,7 @@ def _packed(
     tell: Callable[[float], bool],
 ) -> tuple[FloatArray, float, float]:
     """Placements, the common scale, and the coverage."""
-    px = settings.width * settings.height
+    px = settings.width * settings.height * max(1, len(settings.tiles))
     area = float((islands.placed(placements).uv_area * px).sum())
     stopped = False
 
@@ -296,8 +296,9 @@ def _packed(
         if fits:
             return found, 1.0, coverage
     if not isinstance(density, str):
+        tiles = f"{len(settings.tiles)} tiles of " if len(settings.tiles) > 1 else ""
         raise LayoutError(
-            f"The islands do not fit into {settings.width} x {settings.height} px at {density:g} px per metre.",
+            f"The islands do not fit into {tiles}{settings.width} x {settings.height} px at {density:g} px per metre.",
             "density",
             "Give a larger size, or a lower density.",
         )

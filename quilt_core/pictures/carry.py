@@ -261,7 +261,9 @@ def _to_unit(band: Image, known: BoolArray) -> None:
     vectors = 2.0 * band[known, :3] - 1.0
     length = np.linalg.norm(vectors, axis=1, keepdims=True)
     mixed = (np.abs(length - 1.0) > 0.02) & (length > 0.1)
-    band[known, :3] = np.where(mixed, 0.5 + 0.5 * vectors / np.maximum(length, 1e-6), band[known, :3])
+    band[known, :3] = np.where(
+        mixed, 0.5 + 0.5 * vectors / np.maximum(length, 1e-6), band[known, :3]
+    )
 
 
 def _multiply(

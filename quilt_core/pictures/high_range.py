@@ -56,14 +56,17 @@ def read_high_range(name: str, data: bytes) -> NDArray[np.float32]:
         When it cannot be read.
     """
     try:
-        raw = (
-            _exr(data)
-            if kind_of(data) == "EXR"
-            else cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)[..., ::-1]
-        )
+        raw = _exr(data) if kind_of(data) == "EXR" else _radiance(data)
     except Exception:  # whatever is wrong with the file
         raise _unreadable(name) from None
     return np.ascontiguousarray(raw, np.float32)
+
+
+def _radiance(data: bytes) -> NDArray[Any]:
+    raw = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
+    if raw is None:
+        raise ValueError("no Radiance picture")
+    return np.asarray(raw[..., ::-1])
 
 
 def _exr(data: bytes) -> NDArray[Any]:
@@ -87,5 +90,7 @@ def encode_exr(values: NDArray[np.float32]) -> bytes:
 
 def _unreadable(name: str) -> QuiltError:
     return QuiltError(
-        "The picture cannot be read.", name, "Save it again as OpenEXR with red, green and blue, or as PNG."
+        "The picture cannot be read.",
+        name,
+        "Save it again as OpenEXR with red, green and blue, or as PNG.",
     )

@@ -323,6 +323,18 @@ def test_the_plan_tells_today_against_what_merging_gives(tmp_path, capsys):
     assert "pictures 12 -> 4" in capsys.readouterr().out
 
 
+def test_several_tiles_have_a_set_of_pictures_each(tmp_path, capsys):
+    files = {f"d{k}.glb": plain_device(10 * k + 1, 64) for k in range(3)}
+    answer, _, after = merged(tmp_path, capsys, files, "--size", "128", "--tiles", "4")
+    found = {p["tile"] for p in answer["pictures"]}
+    assert len(found) > 1 and answer["scale"] == 1.0
+    assert answer["materials"]["after"] == len(found)
+    for name in files:
+        doc = Samples(after / name).doc
+        assert {m["name"] for m in doc["materials"]} <= {f"atlas {tile}" for tile in found}
+        assert not validator_errors((after / name).read_bytes(), after)
+
+
 def bare_device() -> bytes:
     """Two plates without UVs, by numbers only."""
     maker = GlbMaker()

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from quilt_core.pack.plan import expected_coverage, plan_tiles
+from quilt_core.pack.plan import expected_coverage, full_coverage, plan_tiles
 
 
 def test_coverage_without_padding_is_the_usual_one():
@@ -53,3 +53,14 @@ def test_the_usual_choices():
     assert {r.size for r in rows} == {512, 1024, 2048, 4096, 8192}
     assert {r.count for r in rows} == {1, 2, 4}
     assert rows[0].coverage == expected_coverage(10, 4.0, 512, 1)
+
+
+def test_packs_tell_what_other_sizes_will_fill():
+    # A pack that filled 64 % at 2048 px with 8 px around 100 islands.
+    full = full_coverage(100, 8.0, 2048, 1, 0.64)
+    assert expected_coverage(100, 8.0, 2048, 1, full) == pytest.approx(0.64)
+    # By hand: sides of 163.84 px and 8 px more; half of that on a sheet half as large.
+    assert full == pytest.approx((163.84 + 8) ** 2 * 100 / 2048**2)
+    rows = plan_tiles(1.0, 100, 8.0, 512.0, sizes=(2048,), counts=(1, 2), full={1: full})
+    assert rows[0].coverage == pytest.approx(0.64)
+    assert rows[1].coverage == pytest.approx(expected_coverage(100, 8.0, 2048, 2))

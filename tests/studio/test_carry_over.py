@@ -12,7 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from quilt_core.formats import read_scene
-from studio.models import Atlas, Job
+from studio.models import Atlas, GivenPicture, Job
 from studio.state import read_state
 from tests.core.painted import GlbMaker, paint, plain_device, plates, png
 from tests.core.test_merge import MTL, OBJ
@@ -272,6 +272,24 @@ def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     assert (row["name"], "height") not in pictures()
     assert client.delete(given).status_code == 204
     assert all(p["missing"] for p in pictures().values())
+
+
+def test_a_numbered_set_that_is_dropped_is_one_picture(send, atlas, client):
+    assert send(box__obj=OBJ.encode(), box__mtl=MTL.encode()).status_code == 201
+    atlas.refresh_from_db()
+    shelf = f"/api/atlases/{atlas.pk}/materials/"
+    grey = png(np.full((16, 16, 1), 90, np.uint8))
+    files = [SimpleUploadedFile(f"wood_height.{n}.png", grey) for n in (1001, 1002)]
+    answer = client.post(f"/api/atlases/{atlas.pk}/given-pictures/", {"files": files})
+    assert answer.status_code == 200, answer.content
+    row = next(r for r in client.get(shelf).json()["materials"] if r["name"] == "wood")
+    found = next(p for p in row["pictures"] if p["role"] == "height")
+    assert (found["name"], found["width"], found["height"]) == ("wood_height.<UDIM>.png", 32, 16)
+    # It stays one when it is said to show something else.
+    one = f"/api/sources/{row['source']}/materials/{row['number']}/picture/"
+    body = {"role": "height", "to": "curvature"}
+    assert client.patch(one, body, content_type="application/json").status_code == 204
+    assert GivenPicture.objects.last().tiles == [0, 0, 2, 1]
 
 
 def test_picture_sets_are_drawn_for_each_tile(act, painted, client):

@@ -78,7 +78,10 @@ def change_role(source: Source, material: int, role: str, to: str) -> None:
         if data is None:
             raise Refused("That picture is not there.", source.name, "Drop it on the shelf first.")
         name = facts["names"].get(str(number), f"picture {number}")
-        rows.append(_row(source, name, data, Place(0, material=material, role=to), channel))
+        earlier = source.given.filter(material=material, role=role).last()
+        tiles = tuple(earlier.tiles) if earlier and earlier.tiles else ALONE
+        place = Place(0, material=material, role=to)
+        rows.append(_row(source, name, data, place, channel, tiles))
     with transaction.atomic():
         for row in rows:
             row.save()

@@ -48,7 +48,9 @@ def changes_of(source: Source) -> list[PictureChange]:
 
 def given_mark(source: Source) -> str:
     """Another one whenever a source's materials were given other pictures."""
-    rows = list(source.given.values_list("pk", "sha256", "material", "role", "channel", "number", "tiles"))
+    rows = list(
+        source.given.values_list("pk", "sha256", "material", "role", "channel", "number", "tiles")
+    )
     return hashlib.sha256(repr(rows).encode()).hexdigest()[:12] if rows else "own"
 
 

@@ -2251,6 +2251,7 @@ export interface components {
              *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
              *     * `height` - height
              *     * `curvature` - curvature
+             *     * `objectNormal` - objectNormal
              *     * `id` - id
              * @default
              */
@@ -2304,6 +2305,7 @@ export interface components {
              *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
              *     * `height` - height
              *     * `curvature` - curvature
+             *     * `objectNormal` - objectNormal
              *     * `id` - id
              * @default
              */
@@ -2546,10 +2548,11 @@ export interface components {
          *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
          *     * `height` - height
          *     * `curvature` - curvature
+         *     * `objectNormal` - objectNormal
          *     * `id` - id
          * @enum {string}
          */
-        RoleEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "id";
+        RoleEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "objectNormal" | "id";
         /**
          * @description * `none` - none
          *     * `half` - half
@@ -2794,10 +2797,11 @@ export interface components {
          *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
          *     * `height` - height
          *     * `curvature` - curvature
+         *     * `objectNormal` - objectNormal
          *     * `id` - id
          * @enum {string}
          */
-        ToEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "id";
+        ToEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "objectNormal" | "id";
         UploadOut: {
             job: components["schemas"]["JobOut"] | null;
             revision: number | null;
