@@ -16,6 +16,7 @@ from studio.actions.arrange.pack_atlas import pack_atlas
 from studio.actions.arrange.slip_in import slip_in_islands
 from studio.actions.arrange.take_in_islands import take_in_islands
 from studio.actions.carry_over.carry_over import carry_over
+from studio.actions.carry_over.share_plan import packed_coverage
 from studio.actions.even_out.even_out import even_out
 from studio.actions.gather.gather_files import gather_files
 from studio.actions.hand_off.draw_pictures import draw_pictures
@@ -198,6 +199,12 @@ def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"file": file, "notes": notes}
 
 
+def _plan_coverage(job: Job, reporter: Reporter) -> dict[str, Any]:
+    groups, padding = job.params["groups"], job.params["padding"]
+    found = packed_coverage(job.project_id, groups, padding, reporter.report, reporter.cancelled)
+    return {"coverage": found}
+
+
 KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "gather": _gather,
     "measure": _measure,
@@ -215,5 +222,6 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "copy part": _copy_part,
     "edit": _edit,
     "carry over": _carry_over,
+    "plan coverage": _plan_coverage,
     "pictures": _pictures,
 }

@@ -167,3 +167,27 @@ def test_picture_sets_are_drawn_and_a_picture_lies_behind(painted, tmp_path):
     until(page, "() => document.querySelector(\"[data-testid='sheet-picture']\").style.opacity === '0.2'")  # fmt: skip
     page.get_by_role("button", name="Take the picture behind tile 1001 away").click()
     picture.wait_for(state="detached")
+
+
+def test_objects_are_dragged_between_atlases_in_the_plan(painted):
+    page = painted
+    task(page).get_by_role("button", name="Who shares pictures").click()
+    plan = page.get_by_test_id("share-plan")
+    column = plan.get_by_test_id("plan-column")
+    column.get_by_text("Device 21").wait_for()
+    # A quick pack tells how full the sheet would be.
+    column.get_by_text("packing …").wait_for(state="detached", timeout=60_000)
+    assert "materials\n\n5 → 1" in column.inner_text()
+    plan.get_by_role("button", name="Atlas", exact=True).click()
+    column.nth(0).get_by_role("button", name="Device 21").drag_to(column.nth(1))
+    column.nth(1).get_by_text("Device 21").wait_for()
+    # By keyboard: an arrow moves it on.
+    column.nth(0).get_by_role("button", name="Device 31").press("ArrowRight")
+    until(page, "() => document.querySelectorAll(\"[data-testid='plan-column']\")[1].innerText.includes('2 → 1')")  # fmt: skip
+    assert "20 → 8 pictures" in plan.get_by_test_id("plan-together").inner_text()
+    column.nth(1).get_by_label("Name of the atlas").fill("Far side")
+    plan.get_by_role("button", name="Share out like this").click()
+    plan.wait_for(state="detached")
+    page.get_by_role("tab", name="Far side").or_(page.get_by_text("Far side")).first.wait_for()
+    page.keyboard.press("Control+z")
+    page.get_by_text("Far side").wait_for(state="detached")

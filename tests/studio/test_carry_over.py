@@ -385,3 +385,38 @@ def test_uv_channels_are_edited_in_all_files_that_are_written(act, painted, send
         {"kind": "x", "one": 1},
     ):
         assert act(painted, "export", channels=[bad]).status_code == 400
+
+
+def test_objects_are_shared_out_as_planned(act, send, atlas, client):
+    files = {f"d{k}__glb": plain_device(10 * k + 1, 64) for k in range(3)}
+    assert send(**files).status_code == 201
+    atlas.refresh_from_db()
+    project = f"/api/projects/{atlas.project_id}"
+    rows = client.get(f"{project}/share-plan/").json()
+    assert len(rows) == 3 and all(r["atlas"] == atlas.pk and r["painted"] > 1000 for r in rows)
+    one, two, three = (row["id"] for row in rows)
+
+    def post(url, **body):
+        return client.post(url, body, content_type="application/json")
+
+    groups = [{"size": 512, "objects": [one]}, {"size": 1024, "objects": [two, three]}]
+    first, second = post(f"{project}/share-plan/", groups=groups).json()
+    assert first["plan"]["texels"]["after"] == 4 * 512**2
+    assert second["plan"]["materials"] == {"before": 2, "after": 1}
+    assert (
+        post(f"{project}/share-plan/", groups=[{"size": 64, "objects": [9**6]}]).status_code == 400
+    )
+    job = job_of(act(atlas, "plan-coverage", groups=[[one], [two, three]], padding=8))
+    assert all(0.2 < share < 1 for share in job.result["coverage"])
+    wanted = [
+        {"atlas": atlas.pk, "name": "x", "objects": [one]},
+        {"atlas": 0, "name": "Others", "objects": [two, three]},
+    ]
+    twice = [wanted[0], {**wanted[1], "objects": [one]}]
+    assert post(f"{project}/share-out/", change=step_of(atlas), groups=twice).status_code == 400
+    answer = post(f"{project}/share-out/", change=step_of(atlas), groups=wanted)
+    assert answer.status_code == 200, answer.content
+    other = Atlas.objects.get(pk=max(a["id"] for a in answer.json()["atlases"]))
+    assert {m.object for m in read_state(other.head).members} == {two, three}
+    atlas.refresh_from_db()
+    assert [m.object for m in read_state(atlas.head).members] == [one]

@@ -4,6 +4,7 @@ back."""
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -13,6 +14,15 @@ from studio.models import BaseLayout, Change, MeshObject, Project
 from studio.state import MemberRow, State, TileRow, fresh_islands, joined, split, split_islands
 
 LONGEST_NAME = 120
+
+
+@dataclass(frozen=True)
+class Group:
+    """Objects that are to share an atlas: one that there is, by its id, or a new one (0) by its name."""
+
+    atlas: int
+    name: str
+    objects: Sequence[int]
 
 
 def new_atlas(
@@ -58,6 +68,33 @@ def move_objects(
         left, taken = _taken(project_id, states, moved, channel)
         left[atlas_id] = joined(left.get(atlas_id, here), taken)
         return Shared("move objects", f"{_counted(len(moved))} to “{here.name}”", left)
+
+    return edit_atlases(project_id, seen, make)[0]
+
+
+def share_objects(project_id: int, seen: int | None, groups: Sequence[Group]) -> Change:
+    """Put objects into atlases as planned, in one step: each group is an atlas that there is, or a new one. Atlases in which
+    nothing is left stay, empty."""
+    names = [_checked(group.name) for group in groups]
+
+    def make(states: dict[int, State]) -> Shared:
+        now = dict(states)
+        fresh: list[State] = []
+        tile = next(iter(states.values())).tiles[0]
+        moves = 0
+        for group, name in zip(groups, names, strict=True):
+            there = {r.object for r in _state(now, group.atlas).members} if group.atlas else set()
+            moved = [pk for pk in dict.fromkeys(group.objects) if pk not in there]
+            moves += len(moved)
+            left, taken = _taken(project_id, now, moved, 0)
+            now |= left
+            if group.atlas:
+                now[group.atlas] = joined(now[group.atlas], taken) if moved else now[group.atlas]
+            elif moved:
+                empty = State(name, (), (TileRow(1001, tile.width, tile.height, name),))
+                fresh.append(joined(empty, taken))
+        changed = {pk: state for pk, state in now.items() if state is not states[pk]}
+        return Shared("move objects", f"{_counted(moves)} shared out anew", changed, tuple(fresh))
 
     return edit_atlases(project_id, seen, make)[0]
 

@@ -64,7 +64,7 @@ export function useProfiles(projectId: number) {
   };
 }
 
-const PICTURE = /\.(png|jpe?g|webp|tiff?|tga|bmp)$/i;
+const PICTURE = /\.(png|jpe?g|webp|tiff?|tga|bmp|exr|hdr)$/i;
 export const isPicture = (name: string): boolean => PICTURE.test(name);
 
 /** Roles that a picture can be given. */

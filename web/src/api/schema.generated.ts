@@ -417,6 +417,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/plan-coverage/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Pack groups of objects quickly, to see how full their sheets would be. */
+        post: operations["plan_coverage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/release/": {
         parameters: {
             query?: never;
@@ -1063,6 +1080,41 @@ export interface paths {
         patch: operations["set_rules"];
         trace?: never;
     };
+    "/api/projects/{project_id}/share-out/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Put objects into atlases as planned. */
+        post: operations["share_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/share-plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which objects share an atlas, and what other choices would cost. */
+        get: operations["list_plan_objects"];
+        put?: never;
+        /** @description Which objects share an atlas, and what other choices would cost. */
+        post: operations["plan_groups"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/undo/": {
         parameters: {
             query?: never;
@@ -1550,6 +1602,16 @@ export interface components {
             /** @description whose faces are copied */
             object: number;
             faces?: number[];
+        };
+        CoverageIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            groups: number[][];
+            /**
+             * Format: double
+             * @default 8
+             */
+            padding: number;
         };
         /**
          * @description * `mirror` - mirror
@@ -2365,6 +2427,36 @@ export interface components {
          * @enum {string}
          */
         PlaceInVerbEnum: "move" | "turn" | "size" | "mirror" | "place";
+        PlanGroupIn: {
+            /** @description px */
+            size: number;
+            objects: number[];
+        };
+        PlanGroupOut: {
+            plan: components["schemas"]["ShelfPlan"];
+            /**
+             * Format: double
+             * @description texels of the old pictures that are covered
+             */
+            painted: number;
+            warnings: string[];
+        };
+        PlanObject: {
+            id: number;
+            name: string;
+            /** @description in which it lies */
+            atlas: number;
+            /** @description whether it lies in several atlases, by parts */
+            parted: boolean;
+            /**
+             * Format: double
+             * @description texels of its pictures that it covers
+             */
+            painted: number;
+            repeats: boolean;
+            materials: string[];
+            kinds: string[];
+        };
         PlanOut: {
             /**
              * Format: double
@@ -2617,6 +2709,23 @@ export interface components {
          * @enum {string}
          */
         ShapeEnum: "plane" | "box" | "cylinder" | "cone" | "sphere";
+        ShareGroupIn: {
+            /**
+             * @description 0 for a new one
+             * @default 0
+             */
+            atlas: number;
+            name: string;
+            objects: number[];
+        };
+        ShareIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            groups: components["schemas"]["ShareGroupIn"][];
+        };
+        SharePlanIn: {
+            groups: components["schemas"]["PlanGroupIn"][];
+        };
         SheetPictureIn: {
             /** Format: uri */
             file: string;
@@ -3508,6 +3617,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    plan_coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CoverageIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["CoverageIn"];
+                "multipart/form-data": components["schemas"]["CoverageIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -4655,6 +4791,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesOut"];
+                };
+            };
+        };
+    };
+    share_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShareIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ShareIn"];
+                "multipart/form-data": components["schemas"]["ShareIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    list_plan_objects: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanObject"][];
+                };
+            };
+        };
+    };
+    plan_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SharePlanIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["SharePlanIn"];
+                "multipart/form-data": components["schemas"]["SharePlanIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanGroupOut"][];
                 };
             };
         };

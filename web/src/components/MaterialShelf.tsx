@@ -87,7 +87,7 @@ function PicturesOf({ row }: { row: ShelfMaterial }) {
       ))}
       {row.pictures.some((picture) => picture.missing) && <Text color="amber" fontSize="11.5px" mb="1">Drop {row.pictures.filter((picture) => picture.missing).map((picture) => picture.name.split("/").pop()).join(", ")} here.</Text>}
       <Button size="2xs" variant="outline" borderColor="line" onClick={() => file.current?.click()}>Give a picture …</Button>
-      <input ref={file} type="file" hidden multiple accept="image/*,.tga,.tif,.tiff" aria-label={`Pictures for ${row.name}`} onChange={(e) => { const files = [...(e.target.files ?? [])]; e.target.value = ""; void files.reduce((before, one) => before.then(() => give(one)), Promise.resolve()); }} />
+      <input ref={file} type="file" hidden multiple accept="image/*,.tga,.tif,.tiff,.exr,.hdr" aria-label={`Pictures for ${row.name}`} onChange={(e) => { const files = [...(e.target.files ?? [])]; e.target.value = ""; void files.reduce((before, one) => before.then(() => give(one)), Promise.resolve()); }} />
     </Box>
   );
 }

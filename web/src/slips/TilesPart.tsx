@@ -57,7 +57,7 @@ function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
   const own = list.find((one) => one.tile === tile);
   return (
     <Flex align="center" gap="1" mt="1">
-      <input ref={file} type="file" hidden accept="image/*,.tga,.tif,.tiff" aria-label={`Picture behind tile ${tile}`} onChange={(e) => { const one = e.target.files?.[0]; e.target.value = ""; if (one) lay.mutate({ tile, file: one }); }} />
+      <input ref={file} type="file" hidden accept="image/*,.tga,.tif,.tiff,.exr,.hdr" aria-label={`Picture behind tile ${tile}`} onChange={(e) => { const one = e.target.files?.[0]; e.target.value = ""; if (one) lay.mutate({ tile, file: one }); }} />
       {own ? <>
         <Text fontSize="12px" truncate flex="1" title={own.name}>{own.name}</Text>
         <NativeSelect.Root size="xs" w="66px">

@@ -9,6 +9,7 @@ import { useChannelEdits } from "../ChannelEdits";
 import type { SlipProps } from "../props";
 import { Pick, Row } from "./fields";
 import { GOOD_NAME, goodPattern, requestOf, useCarrySettings } from "./settings";
+import { SharePlanButton } from "./SharePlan";
 import { WritePart } from "./WritePart";
 
 const SIZES = [0, 512, 1024, 2048, 4096, 8192];
@@ -30,6 +31,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
     <>
       <Title note="The objects get one set of pictures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">Carry over</Title>
       {shelf.data && <Today shelf={shelf.data} />}
+      <SharePlanButton project={project} atlas={atlas} jobs={jobs} />
       {shelf.data?.warnings.length ? <Warnings shelf={shelf.data} /> : null}
       {shelf.data?.suggestions.map((row) => (
         <Flex key={row.title} gap="1.5" align="flex-start" fontSize="12px" lineHeight="1.35" mb="2" data-testid="suggestion"><Text flex="1">{row.what}</Text>
