@@ -6,6 +6,7 @@ import argparse
 from collections.abc import Callable
 from pathlib import Path
 
+from quilt_cli.bake_arguments import add_bake
 from quilt_cli.picture_arguments import add_merge, add_pictures
 from quilt_cli.selectors import add_control, tile
 from quilt_cli.values import density, length, proportion, size, uv_tolerance, wanted_density
@@ -201,7 +202,13 @@ def build() -> argparse.ArgumentParser:
     sets = commands.add_parser("pictures", help="picture sets: blank, checker, ids, layout, layers")
     add_pictures(sets)
 
-    for command in (inspect, pack, plan, check, channels, flatten, copy, merge, sets):
+    rehearsal = commands.add_parser(
+        "bake",
+        help="a rehearsal of the bake: maps of fine meshes on coarse ones, and what is wrong",
+    )
+    add_bake(rehearsal)
+
+    for command in (inspect, pack, plan, check, channels, flatten, copy, merge, sets, rehearsal):
         command.add_argument(
             "files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb"
         )

@@ -110,6 +110,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.pictures import pictures
 
         return pictures(options)
+    if options.command == "bake":
+        from quilt_cli.bake import bake_command
+
+        return bake_command(options)
     if options.command == "copy-layout":
         from quilt_cli.copy_layout import copy_layout
 

@@ -9,6 +9,10 @@ import sys
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.bake.bake import Rehearsal, bake
+from quilt_core.bake.seams import seam_looks
+from quilt_core.bake.settings import BakeSettings
+from quilt_core.bake.surface import BakeSurface
 from quilt_core.flatten import FlattenSettings, flatten_mesh
 from quilt_core.flatten.useless import uv_state
 from quilt_core.measure import measure
@@ -71,6 +75,20 @@ def warm_packing() -> None:
     tile, free = TileSize(1001, 256, 256), no_controls(islands.count)
     list(slip_in(islands, placements, tile, np.arange(1), rules, free, pixels))
     warm_pictures()
+    warm_rays()
+
+
+def warm_rays() -> None:
+    """Bake a sheet onto itself, and look at it from around."""
+    uv = sample(1).triangles
+    flat = np.concatenate([uv, np.zeros((len(uv), 3, 1))], axis=2)
+    up = np.tile([0.0, 0.0, 1.0], (len(uv), 3, 1))
+    none = np.zeros(len(uv), np.int64)
+    corners = np.arange(3 * len(uv)).reshape(-1, 3)
+    sheet = BakeSurface(flat, up, uv, none, none, none, corners, ("sample",), ("sample",))
+    settings = BakeSettings(maps=("normal", "occlusion"), occlusion_rays=2)
+    case = Rehearsal(sheet, sheet, settings)
+    seam_looks(case, list(bake(case, [TileSize(1001, 32, 32)])))
 
 
 def warm_pictures() -> None:

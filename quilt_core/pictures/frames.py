@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from quilt_core.scene.weld import weld_ids
 
@@ -45,7 +47,7 @@ def corner_tangents(points: FloatArray, normals: FloatArray, uv: FloatArray) -> 
     key = np.concatenate(
         [points, normals, uv, np.repeat(side[:, None, None], 3, axis=1)], axis=2
     ).reshape(-1, 9)
-    ids = weld_ids(*key.T)
+    ids = _around_vertices(weld_ids(*key.T).reshape(-1, 3))
     total = np.zeros((int(ids.max(initial=-1)) + 1, 3))
     np.add.at(total, ids, (across * angle[..., None]).reshape(-1, 3))
     tangent = _unit(total)[ids].reshape(points.shape)
@@ -53,6 +55,24 @@ def corner_tangents(points: FloatArray, normals: FloatArray, uv: FloatArray) -> 
     if lost.any():
         tangent[lost] = _across(normals[lost])
     return np.concatenate([tangent, np.repeat(side[:, None, None], 3, axis=1)], axis=2)
+
+
+def _around_vertices(ids: NDArray[np.int64]) -> NDArray[np.int64]:
+    """(3 N,) groups of the corners of triangles whose corners (N, 3) are numbered: those with one number that hang
+    together by edges whose ends both agree. Fans that only touch at a vertex are groups of their own."""
+    corner = np.arange(ids.size).reshape(-1, 3)
+    ahead = np.roll(ids, -1, axis=1)
+    turned = (ids > ahead).reshape(-1)
+    ends = np.stack([corner, np.roll(corner, -1, axis=1)], axis=2).reshape(-1, 2)
+    ends[turned] = ends[turned, ::-1]
+    pair = np.sort(np.stack([ids, ahead], axis=2).reshape(-1, 2), axis=1)
+    order = np.lexsort((pair[:, 1], pair[:, 0]))
+    same = (pair[order[1:]] == pair[order[:-1]]).all(axis=1)
+    one, two = ends[order[:-1][same]], ends[order[1:][same]]
+    links = coo_array(
+        (np.ones(one.size, bool), (one.reshape(-1), two.reshape(-1))), shape=(ids.size, ids.size)
+    )
+    return np.asarray(connected_components(links, directed=False)[1], np.int64)
 
 
 def even_turns(normals: FloatArray, before: FloatArray, after: FloatArray) -> FloatArray:

@@ -86,7 +86,7 @@ def find_texels(triangles: FloatArray, width: int, height: int) -> Texels:
     owner[~inside & _grown(inside)] = -1
     bare = owner < 0
     rim = ~bare & _grown(bare)
-    return Texels(owner, rim, _nearest(bare))
+    return Texels(owner, rim, nearest_texels(bare))
 
 
 def _grown(mask: BoolArray) -> BoolArray:
@@ -94,7 +94,7 @@ def _grown(mask: BoolArray) -> BoolArray:
     return np.asarray(cv2.dilate(mask.view(np.uint8), np.ones((3, 3), np.uint8)) > 0)
 
 
-def _nearest(bare: BoolArray) -> NDArray[np.int32]:
+def nearest_texels(bare: BoolArray) -> NDArray[np.int32]:
     """For each texel the number of the nearest one that is not bare."""
     height, width = bare.shape
     own = np.arange(height * width, dtype=np.int32).reshape(height, width)

@@ -231,6 +231,48 @@ KINDS: dict[str, Kind] = {
         "Inside the island the materials have no gap at all.",
         "Cut the island along the border of the materials.",
     ),
+    "missed rays": Kind(
+        "Rays that met nothing",
+        "error",
+        "The fine mesh lies farther away than rays reach: these texels stay flat.",
+        "Let rays reach farther, or bring the two meshes nearer to one another.",
+    ),
+    "back hit": Kind(
+        "Rays that met the back of a face",
+        "warning",
+        "Normals are turned inside out there: the fine face is turned over, or the ray began behind it.",
+        "Turn the faces of the fine mesh over, or let rays begin farther out.",
+    ),
+    "other part": Kind(
+        "Rays that met another object's part",
+        "warning",
+        "Details of a neighbour are baked into this object.",
+        "Keep the pairs apart, or let rays reach less far.",
+    ),
+    "skewed": Kind(
+        "Skewed details",
+        "hint",
+        "Rays meet the surface at a slant: details are shifted and stretched there.",
+        "Add edges that hold the form, or shoot along the normals of the faces.",
+    ),
+    "visible seam": Kind(
+        "Seams that are seen after baking",
+        "warning",
+        "The map says different things on both sides of the seam: a line is seen on the model.",
+        "Shade the edge hard where the form breaks; else give the island more texels or padding there.",
+    ),
+    "bled": Kind(
+        "Texels that mix with a neighbour",
+        "hint",
+        "At this mip level texels of the island take in what belongs to its neighbour.",
+        "Pack with a larger padding.",
+    ),
+    "no samples": Kind(
+        "Islands that no sample fell on",
+        "warning",
+        "They are smaller than a texel: what is seen on them is their neighbours' colour.",
+        "Give them a larger weight, or bake at a larger size.",
+    ),
 }
 """In the order in which they are worked through."""
 

@@ -1,0 +1,116 @@
+"""Make a rehearsal ready: which objects of some files are coarse and which fine, and where they stand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.bake.bake import Rehearsal
+from quilt_core.bake.colours import colours_of
+from quilt_core.bake.pairs import base_name, pairs_of
+from quilt_core.bake.settings import BakeSettings
+from quilt_core.bake.surface import BakeSurface, surface_of
+from quilt_core.errors import LayoutError
+from quilt_core.scene.model import Scene
+
+FloatArray = NDArray[np.float64]
+Siblings = Callable[[str], bytes | None]
+UVs = Callable[[int, int], FloatArray | None]
+
+
+def make_ready(
+    low: Sequence[Scene],
+    high: Sequence[Scene],
+    settings: BakeSettings,
+    siblings: Sequence[Siblings | None] = (),
+    uvs: UVs | None = None,
+    shell: Scene | None = None,
+    wanted: Callable[[str], bool] = lambda name: True,
+) -> Rehearsal:
+    """A rehearsal of files.
+
+    Parameters
+    ----------
+    low : sequence of Scene
+        Files with coarse objects. Where no fine ones are given, objects among them that are named as fine ones of
+        others are; else the mesh is baked onto itself.
+    high : sequence of Scene
+    settings : BakeSettings
+    siblings : sequence of callable
+        Readers of the files beside each of the files with fine objects, for transferred colours.
+    uvs : callable, optional
+        See `surface_of`.
+    shell : Scene, optional
+        The coarse objects once more, grown: rays begin on it.
+    wanted : callable
+        Which objects are baked onto, by name.
+
+    Raises
+    ------
+    LayoutError
+    """
+    fine = list(high)
+    notes: list[str] = []
+    is_low = wanted
+    is_high: Callable[[str], bool] = lambda name: True
+    if not fine:
+        names = [obj.name for scene in low for obj in scene.objects]
+        partners = _fine_names(names, settings)
+        if partners:
+            fine = list(low)
+            is_high = partners.__contains__
+            is_low = lambda name: wanted(name) and name not in partners
+    coarse = surface_of(low, False, uvs, is_low)
+    if not fine:
+        case = Rehearsal(coarse, coarse, settings, notes=notes)
+    else:
+        seen = surface_of(fine, True, None, is_high)
+        if settings.match == "names" and _far_apart(coarse, seen, settings):
+            coarse = surface_of(low, False, uvs, is_low, own_space=True)
+            seen = surface_of(fine, False, None, is_high, own_space=True)
+            settings = replace(settings, apart=True)
+            notes.append("Pairs stand apart: each is laid over its partner by their own origins.")
+        case = Rehearsal(coarse, seen, settings, shell=_shell(shell, is_low), notes=notes)
+    if "colour" in settings.maps:
+        case.colours = colours_of(fine or list(low), siblings, case.high)
+    return case
+
+
+def _fine_names(names: Sequence[str], settings: BakeSettings) -> set[str]:
+    """Names of objects that are the fine ones of others."""
+    if settings.match != "names":
+        return set()
+    fine = {name for name in names if base_name(name, settings.high_ending) != base_name(name, "")}
+    bases = {base_name(name, settings.low_ending) for name in names if name not in fine}
+    return {name for name in fine if base_name(name, settings.high_ending) in bases}
+
+
+def _far_apart(low: BakeSurface, high: BakeSurface, settings: BakeSettings) -> bool:
+    """Whether named pairs stand so that none of their rays can meet."""
+    low_pair, high_pair, _ = pairs_of(low.names, high.names, settings)
+    apart = []
+    for pair in np.unique(low_pair):
+        ours, theirs = (
+            low.points[low_pair[low.obj] == pair],
+            high.points[high_pair[high.obj] == pair],
+        )
+        if not len(ours) or not len(theirs):
+            continue
+        reach = max(settings.outward, settings.inward)
+        a, b = ours.reshape(-1, 3), theirs.reshape(-1, 3)
+        apart.append(
+            bool((a.min(0) - reach > b.max(0)).any() or (b.min(0) - reach > a.max(0)).any())
+        )
+    return bool(apart) and all(apart)
+
+
+def _shell(scene: Scene | None, wanted: Callable[[str], bool]) -> FloatArray | None:
+    if scene is None:
+        return None
+    found = surface_of([scene], False, None, lambda name: True)
+    if not found.count:
+        raise LayoutError("The shell has no face.", scene.name, "Give another file.")
+    return found.points

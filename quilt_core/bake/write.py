@@ -1,0 +1,51 @@
+"""Maps of a rehearsal as files.
+
+References: PNG specification (ISO/IEC 15948); OpenEXR; IEC 61966-2-1 for colours of eight bits.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.bake.bake import BakedTile, Rehearsal
+from quilt_core.pictures.decode import encode_png, quantized
+from quilt_core.pictures.high_range import encode_exr
+
+Float32 = NDArray[np.float32]
+
+DEEP = ("height", "position")
+"""Maps that eight bits are not enough for."""
+VECTORS = ("normal", "objectNormal")
+
+
+def as_picture(case: Rehearsal, one: BakedTile, name: str) -> Float32:
+    """(H, W, C) float32 from 0 to 1 of a map; colours in linear light.
+
+    Heights are 0.5 on the coarse surface, 1 at the longest way outward or inward.
+    """
+    values = one.maps[name]
+    if name in VECTORS:
+        return np.asarray(0.5 + 0.5 * values, np.float32)
+    if name == "height":
+        return np.asarray(np.clip(0.5 + 0.5 * values / height_range(case), 0.0, 1.0), np.float32)
+    return np.clip(values, 0.0, 1.0)
+
+
+def height_range(case: Rehearsal) -> float:
+    """Metres between the coarse surface and white, or black."""
+    return max(float(case.outward.max()), float(case.inward.max()))
+
+
+def encode_map(case: Rehearsal, one: BakedTile, name: str) -> tuple[bytes, str, int]:
+    """A map as a file: its bytes, ending and bits; 32 bits are OpenEXR, in which heights and positions are metres."""
+    bits = case.settings.bits
+    if bits == 32:
+        values = one.maps[name] if name == "height" else as_picture(case, one, name)
+        if name == "position":
+            flat = case.low.points.reshape(-1, 3)
+            centre = 0.5 * (np.nanmin(flat, axis=0) + np.nanmax(flat, axis=0))
+            values = ((values - 0.5) * case.low.size + centre).astype(np.float32)
+        return encode_exr(np.ascontiguousarray(values)), "exr", 32
+    bits = 16 if name in DEEP else bits
+    return encode_png(quantized(as_picture(case, one, name), name == "colour", bits)), "png", bits
