@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Callable
 from pathlib import Path
 
-from quilt_cli.bake_arguments import add_bake
+from quilt_cli.bake_arguments import add_bake, add_seen
 from quilt_cli.picture_arguments import add_merge, add_pictures
 from quilt_cli.selectors import add_control, tile
 from quilt_cli.values import density, length, proportion, size, uv_tolerance, wanted_density
@@ -207,8 +207,14 @@ def build() -> argparse.ArgumentParser:
         help="a rehearsal of the bake: maps of fine meshes on coarse ones, and what is wrong",
     )
     add_bake(rehearsal)
+    looked = commands.add_parser(
+        "seen", help="how much of each island is ever seen, and weights that follow from it"
+    )
+    add_seen(looked)
 
-    for command in (inspect, pack, plan, check, channels, flatten, copy, merge, sets, rehearsal):
+    for command in (
+        inspect, pack, plan, check, channels, flatten, copy, merge, sets, rehearsal, looked,
+    ):  # fmt: skip
         command.add_argument(
             "files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb"
         )
@@ -219,7 +225,7 @@ def build() -> argparse.ArgumentParser:
             default=1.0,
             help="unit of OBJ files: m, cm, mm, in, ft or metres",
         )
-    for command in (inspect, pack, plan, check, flatten, copy, sets):
+    for command in (inspect, pack, plan, check, flatten, copy, sets, looked):
         command.add_argument(
             "--size", type=size, default=(2048, 2048), help="tile in px, 2048 or 2048x1024"
         )

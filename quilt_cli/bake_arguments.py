@@ -1,4 +1,4 @@
-"""Options of ``bake``."""
+"""Options of ``bake`` and ``seen``."""
 
 from __future__ import annotations
 
@@ -8,6 +8,9 @@ from pathlib import Path
 from quilt_cli.selectors import tile
 from quilt_cli.values import size
 from quilt_core.bake.settings import BITS, IDS, MAPS, MATCHES, RAYS_ALONG, SAMPLES
+
+UPS = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
+"""Directions that point up, by the name of the axis."""
 
 
 def maps(text: str) -> tuple[str, ...]:
@@ -98,3 +101,34 @@ def add_bake(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--mip-level", type=int, default=2, help="texels must not mix down to this level (2)"
     )
+
+
+def add_seen(parser: argparse.ArgumentParser) -> None:
+    """Options of ``seen``."""
+    parser.add_argument(
+        "--from", dest="views", choices=("around", "above"), default="around",
+        help="all directions, or those over the horizon (around)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--camera", action="append", type=place, default=[], metavar="X,Y,Z",
+        help="places in the world, metres, instead of all directions",
+    )  # fmt: skip
+    parser.add_argument("--alone", action="store_true", help="each object without the others")
+    parser.add_argument("--both-sides", action="store_true", help="faces are seen from behind, too")
+    parser.add_argument("--up", choices=tuple(UPS), default="y", help="axis that points up (y)")
+    parser.add_argument(
+        "--distance", type=float, default=None,
+        help="of views from afar, metres, for texels on screen (twice the set's size)",
+    )  # fmt: skip
+    parser.add_argument(
+        "--screen", type=int, default=1080, help="height of the screen, px (1080), at 50 degrees"
+    )
+
+
+def place(text: str) -> tuple[float, float, float]:
+    """``1,2,0.5`` to a place."""
+    try:
+        x, y, z = (float(part) for part in text.split(","))
+    except ValueError:
+        raise argparse.ArgumentTypeError(f"“{text}” is no place; give 1,2,0.5 (metres)") from None
+    return x, y, z

@@ -114,6 +114,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.bake import bake_command
 
         return bake_command(options)
+    if options.command == "seen":
+        from quilt_cli.seen import seen_command
+
+        return seen_command(options)
     if options.command == "copy-layout":
         from quilt_cli.copy_layout import copy_layout
 

@@ -1,0 +1,133 @@
+"""What is seen of islands: boxes, pits and inner walls whose answers are known; speed is measured by the benchmark."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from quilt_cli.main import main
+from quilt_core.bake.seen import Views, freed, look_at, proposals, screen_px
+from quilt_core.errors import LayoutError
+from tests.core.fine_meshes import icosphere, pit, surface
+
+FACES = np.array([
+    [(0, 0, 0), (1, 0, 0), (1, 0, 1), (0, 0, 1)], [(0, 1, 0), (0, 1, 1), (1, 1, 1), (1, 1, 0)],
+    [(0, 0, 0), (0, 1, 0), (1, 1, 0), (1, 0, 0)], [(0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)],
+    [(0, 0, 0), (0, 0, 1), (0, 1, 1), (0, 1, 0)], [(1, 0, 0), (1, 1, 0), (1, 1, 1), (1, 0, 1)],
+], float)  # fmt: skip
+"""A unit box, y up: bottom, top, and four walls, turned outward."""
+
+
+def box(size: float = 1.0, shift=(0, 0, 0), inward: bool = False):
+    """(12, 3, 3) triangles of a box and the wall that each belongs to."""
+    quads = (FACES - 0.5) * size + shift
+    triangles = np.stack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]], axis=1).reshape(-1, 3, 3)
+    return triangles[:, ::-1] if inward else triangles, np.repeat(np.arange(6), 2)
+
+
+def islands(points, of):
+    """A surface whose islands are told."""
+    return replace(
+        surface(points, np.repeat(surface(points).faces()[:, None], 3, 1)), island=np.asarray(of)
+    )
+
+
+def test_a_box_is_seen_all_over_and_its_bottom_from_below_only():
+    points, of = box()
+    seen = look_at(islands(points, of))
+    np.testing.assert_array_equal(seen.share, 1.0)
+    assert seen.above[0] == 0.0 and seen.above[1] == 1.0
+    # Of all directions a wall sees a half; what it sees is at cosines that are 1/2 on average (Archimedes).
+    np.testing.assert_allclose(seen.often, 0.5, atol=0.06)
+    np.testing.assert_allclose(seen.facing, 0.5, atol=0.06)
+    np.testing.assert_allclose(seen.area, 1.0)
+    (found,) = proposals(seen)
+    assert (found.island, found.weight, found.kind) == (0, 0.5, "below")
+    # A quarter of one of six walls is left of it.
+    assert freed(seen, [found]) == pytest.approx(0.75 / 6)
+    assert proposals(seen, np.full(6, 0.5)) == ()
+
+
+def test_what_lies_within_is_never_seen_but_alone():
+    outer, of_outer = box()
+    inner, of_inner = box(0.5)
+    points = np.concatenate([outer, inner])
+    both = replace(
+        islands(points, np.concatenate([of_outer, of_inner + 6])),
+        obj=np.repeat([0, 1], 12),
+        names=("outer", "inner"),
+    )
+    seen = look_at(both)
+    np.testing.assert_array_equal(seen.share[6:], 0.0)
+    assert {p.island for p in proposals(seen) if p.kind == "never"} == set(range(6, 12))
+    np.testing.assert_array_equal(look_at(both, Views(alone=True)).share, 1.0)
+    # Walls turned inward are seen where both sides count.
+    turned, _ = box(inward=True)
+    assert look_at(islands(turned, of_outer)).share.max() == 0.0
+    assert look_at(islands(turned, of_outer), Views(both_sides=True)).share.min() == 1.0
+
+
+def test_from_above_and_from_cameras():
+    points, of = box()
+    above = look_at(islands(points, of), Views("above"))
+    assert above.share[0] == 0.0 and above.share[1:].min() == 1.0
+    # A camera before one wall sees that wall alone, from two metres.
+    front = look_at(islands(points, of), Views("cameras", cameras=((0.0, 0.0, 2.5),)))
+    np.testing.assert_array_equal(front.share, [0, 0, 0, 1, 0, 0])
+    assert front.distance[3] == pytest.approx(2.03, abs=0.05)
+    # 1,080 px over 50 degrees at two metres: 579 px per metre.
+    density = np.full(6, 579.0)
+    assert screen_px(front, density, 1.0)[3] == pytest.approx(1.0, abs=0.03)
+    with pytest.raises(LayoutError, match="no camera"):
+        Views("cameras")
+    with pytest.raises(LayoutError, match="“below”"):
+        Views("below")
+
+
+def test_the_floor_of_a_pit_is_seen_through_its_mouth():
+    points = pit(1.0, 3.0)
+    of = (points[..., 2].max(axis=1) > 0).astype(int)
+    seen = look_at(islands(points, of), Views(up=(0, 0, 1)))
+    assert seen.share[0] > 0.9
+    # From the floor's middle a cone of half the angle atan(1/3) is open: (1 - cos) / 2 of all directions.
+    assert seen.often[0] == pytest.approx((1 - np.cos(np.arctan(1 / 3))) / 2, abs=0.015)
+
+
+def test_islands_without_area_or_number_do_no_harm():
+    ball = icosphere(2)
+    of = np.where(np.arange(len(ball)) % 2, -1, 0)
+    points = ball.copy()
+    points[0] = points[0, 0]
+    points[2, 0] = np.nan
+    seen = look_at(islands(points, of), total=500)
+    assert seen.share[0] == pytest.approx(1.0, abs=0.05)
+    with pytest.raises(LayoutError, match="no island"):
+        look_at(islands(points[:1], [0]))
+    with pytest.raises(LayoutError, match="given up"):
+        look_at(islands(ball, 0 * of), tell=lambda done: False)
+
+
+def test_the_command_tells_what_is_never_seen(tmp_path, capsys):
+    outer, inner = box()[0], box(0.5)[0]
+    rows = np.concatenate([outer, inner]).reshape(-1, 3)
+    text = "".join(f"v {x} {y} {z}\n" for x, y, z in rows) + "vt 0 0\nvt 1 0\nvt 0 1\n"
+    for name, first in (("crate", 0), ("kernel", 36)):
+        text += f"o {name}\n"
+        text += "".join(
+            "f " + " ".join(f"{first + 3 * k + c + 1}/{c + 1}" for c in range(3)) + "\n"
+            for k in range(12)
+        )
+    path = tmp_path / "box.obj"
+    path.write_text(text)
+    assert main(["seen", str(path), "--json"]) == 0
+    answer = json.loads(capsys.readouterr().out)
+    kernel = [row for row in answer["islands"] if row["object"] == "kernel"]
+    assert kernel and all(row["share"] == 0 and row["weight"] == 0.1 for row in kernel)
+    # Six walls of a quarter square metre at a tenth of the density, and the bottom at a half, of 7.5 m².
+    assert answer["freed"] == pytest.approx((1.5 * 0.99 + 0.75) / 7.5, abs=1e-3)
+    assert main(["seen", str(path), "--camera", "0,0,9", "--alone"]) == 0
+    assert "little seen" in capsys.readouterr().out
+    assert main(["seen", str(path), "--camera", "0,0"]) == 2
