@@ -8,6 +8,7 @@ from pathlib import Path
 
 from quilt_cli.bake_arguments import add_bake, add_seen
 from quilt_cli.picture_arguments import add_merge, add_pictures
+from quilt_cli.run.arguments import add_run
 from quilt_cli.selectors import add_control, tile
 from quilt_cli.values import density, length, proportion, size, uv_tolerance, wanted_density
 from quilt_core.flatten.options import KINDS, FlattenSettings
@@ -207,6 +208,11 @@ def build() -> argparse.ArgumentParser:
         help="a rehearsal of the bake: maps of fine meshes on coarse ones, and what is wrong",
     )
     add_bake(rehearsal)
+    add_run(
+        commands.add_parser(
+            "run", help="bring a run sheet up to date: what is not needed is not done"
+        )
+    )
     looked = commands.add_parser(
         "seen", help="how much of each island is ever seen, and weights that follow from it"
     )

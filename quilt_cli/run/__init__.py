@@ -1,0 +1,1 @@
+"""``untold-quilt run``: bring a run sheet up to date."""

@@ -1,0 +1,147 @@
+"""``untold-quilt run``."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import time
+from pathlib import Path
+from typing import Any
+
+from quilt_cli.gather import say
+from quilt_cli.run.engine import (
+    CURRENT,
+    DONE,
+    FAILED,
+    HELD,
+    STALE,
+    LineState,
+    run_sheet,
+    survey,
+    undo,
+)
+from quilt_cli.run.store import Store
+from quilt_core.errors import QuiltError
+from quilt_core.run.sheet import RunSheet, read_sheet
+
+WATCH_EVERY = 1.0
+
+
+def run_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """Bring a run sheet up to date; exit code 1 when a line failed."""
+    if not options.watch:
+        return _once(options)
+    seen: Any = None
+    while True:
+        try:
+            now = _stamps(options.sheet)
+            if now != seen:
+                answer, _ = _once(options)
+                say(str(answer["text"]))
+                seen = _stamps(options.sheet)
+        except QuiltError as error:
+            say(f"untold-quilt: {error}")
+            seen = _stamps(options.sheet)
+        time.sleep(WATCH_EVERY)
+
+
+def _once(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    path: Path = options.sheet
+    try:
+        sheet = read_sheet(path.name, path.read_bytes())
+    except OSError as error:
+        raise QuiltError(
+            f"It cannot be read ({error.strerror}).", str(path), "Check the path."
+        ) from None
+    store = Store(path.resolve().parent, path.name)
+    with store.alone():
+        if options.undo:
+            when = undo(sheet.line(options.undo), store)
+            text = f"{options.undo}: as it was {when}; it is out of date until the sheet agrees, or holds the line"
+            return {"json": {"undone": options.undo, "when": when}, "text": text}, 0
+        return _run(options, sheet, store)
+
+
+def _run(options: argparse.Namespace, sheet: RunSheet, store: Store) -> tuple[dict[str, Any], int]:
+    for name in (*options.only, *options.force):
+        sheet.line(name)
+    began = time.monotonic()
+    states = survey(sheet, store, options.force)
+    looked = time.monotonic() - began
+    wanted = options.only or [line.name for line in sheet.lines]
+    if not options.dry_run:
+        if options.force:
+            for name in options.force:
+                _forget(states[name], store)
+        (store.folder / "last.log").unlink(missing_ok=True)
+        run_sheet(sheet, store, states, wanted, options.jobs, say)
+    store.save()
+    rows = [_row(states[line.name]) for line in sheet.lines]
+    bad = [
+        row
+        for row in rows
+        if row["state"] == FAILED and (options.dry_run or row["name"] in wanted or row["ran"])
+    ]
+    json = {
+        "lines": rows,
+        "ok": not bad,
+        "seconds": {"look": round(looked, 3), "all": round(time.monotonic() - began, 3)},
+    }
+    return {"json": json, "text": _text(rows)}, int(bool(bad))
+
+
+def _forget(state: LineState, store: Store) -> None:
+    """Take the results of a line's steps away, so that they are made anew."""
+    for step in state.steps:
+        folder = store.result(step.fingerprint)
+        if folder is not None:
+            (folder / "done.json").unlink()
+
+
+def _row(state: LineState) -> dict[str, Any]:
+    ran = state.ran
+    return {
+        "name": state.line.name,
+        "state": state.state,
+        "because": state.because,
+        "since": state.since,
+        "ran": ran is not None,
+        "steps": ran.steps if ran else [],
+        "files": state.files,
+        "out": state.line.out,
+    }
+
+
+WORDS = {
+    CURRENT: "current since {}",
+    HELD: "held since {}",
+    DONE: "done",
+    STALE: "out of date",
+    FAILED: "failed",
+}
+
+
+def _text(rows: list[dict[str, Any]]) -> str:
+    lines = []
+    for row in rows:
+        word = WORDS[row["state"]].format(row["since"] or "never")
+        reason = "; ".join(row["because"])
+        why = ""
+        if reason and row["state"] != CURRENT:
+            why = f", because {reason}" if row["state"] == DONE else f": {reason}"
+        lines.append(f"{row['name']}: {word}{why}")
+    return "\n".join(lines)
+
+
+def _stamps(sheet: Path) -> list[tuple[str, int, int]]:
+    """All files of the sheet's folder with their sizes and times; not what runs keep there."""
+    out = []
+    for folder, names, files in os.walk(sheet.resolve().parent):
+        names[:] = [name for name in names if name != ".quilt-run"]
+        for file in files:
+            try:
+                facts = (Path(folder) / file).stat()
+            except OSError:
+                continue
+            out.append((f"{folder}/{file}", facts.st_size, facts.st_mtime_ns))
+    return sorted(out)

@@ -1,0 +1,1 @@
+"""The run sheet: lines of work, what each depends on, and which of them are out of date."""

@@ -1,0 +1,252 @@
+"""A run sheet as it is written: TOML with a list of lines.
+
+Reference: TOML 1.0.0.
+"""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from quilt_core.errors import QuiltError
+
+VERSION = 1
+VERBS = ("flatten", "pack", "merge", "channels", "pictures", "bake", "check", "seen")
+"""What steps can do: the commands of the command line that can be repeated."""
+MESHES = ("flatten", "pack", "merge", "channels")
+"""Verbs that write meshes, which the next step takes; all others leave the meshes as they are."""
+NAME = re.compile(r"\w[\w .,-]{0,80}")
+LINE_KEYS = ("name", "files", "from", "out", "hold", "steps")
+FREE = (bool, int, float, str)
+Value = bool | int | float | str
+
+
+class SheetError(QuiltError):
+    """A run sheet that cannot be used."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing that is done.
+
+    Parameters
+    ----------
+    do : str
+        Of `VERBS`.
+    settings : mapping
+        Options of the command by name, with underscores or dashes; lists where several are given.
+    """
+
+    do: str
+    settings: Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line of a run sheet.
+
+    Parameters
+    ----------
+    name : str
+    files : tuple of str
+        Patterns, relative to the sheet; those that begin with “!” leave files out.
+    sources : tuple of str
+        Lines whose meshes come in, too.
+    out : str
+        Folder of what comes out, relative to the sheet; none for lines that only feed others.
+    hold : bool
+        Whether it is left as it is.
+    steps : tuple of Step
+    """
+
+    name: str
+    files: tuple[str, ...]
+    sources: tuple[str, ...]
+    out: str
+    hold: bool
+    steps: tuple[Step, ...]
+
+
+@dataclass(frozen=True)
+class RunSheet:
+    """A run sheet.
+
+    Parameters
+    ----------
+    name : str
+        File name, for messages.
+    lines : tuple of Line
+        In the order in which they can be run: each after those that it takes from.
+    """
+
+    name: str
+    lines: tuple[Line, ...]
+
+    def line(self, name: str) -> Line:
+        """A line by its name.
+
+        Raises
+        ------
+        SheetError
+        """
+        for line in self.lines:
+            if line.name == name:
+                return line
+        known = ", ".join(line.name for line in self.lines[:8])
+        raise SheetError(f"There is no line “{name}”.", self.name, f"Give one of: {known}.")
+
+
+def read_sheet(name: str, data: bytes) -> RunSheet:
+    """Read a run sheet.
+
+    Raises
+    ------
+    SheetError
+        With the line that is wrong.
+
+    Examples
+    --------
+    >>> sheet = read_sheet("a.toml", b'''
+    ... version = 1
+    ... [recipes.house]
+    ... padding = 8
+    ... [[line]]
+    ... name = "props"
+    ... files = ["*.glb"]
+    ... out = "build"
+    ... steps = [{ do = "pack", recipe = "house", size = 1024 }]
+    ... ''')
+    >>> sheet.lines[0].steps[0].settings
+    {'padding': 8, 'size': 1024}
+    """
+    try:
+        given = tomllib.loads(data.decode("utf-8-sig"))
+    except UnicodeDecodeError:
+        raise SheetError("It is not UTF-8.", name, "Save it as UTF-8.") from None
+    except tomllib.TOMLDecodeError as error:
+        raise SheetError(f"It is no TOML: {error}.", name, "Mend that place.") from None
+    if given.get("version", VERSION) != VERSION:
+        raise SheetError(
+            f"Version {given['version']}.", name, f"This program reads version {VERSION}."
+        )
+    _known(given, ("version", "recipes", "line"), name, "the sheet")
+    recipes = _table(given.get("recipes", {}), name, "recipes")
+    rows = given.get("line", [])
+    if not isinstance(rows, list) or not rows:
+        raise SheetError("There is no line.", name, "Begin one with [[line]].")
+    lines = [_line(row, k + 1, recipes, name) for k, row in enumerate(rows)]
+    names = [line.name for line in lines]
+    for twice in sorted({n for n in names if names.count(n) > 1}):
+        raise SheetError(f"Two lines are called “{twice}”.", name, "Give each its own name.")
+    outs = [line.out for line in lines if line.out]
+    for twice in sorted({o for o in outs if outs.count(o) > 1}):
+        raise SheetError(f"Two lines write to “{twice}”.", name, "Give each its own folder.")
+    return RunSheet(name, _in_order(lines, name))
+
+
+def _line(row: Any, number: int, recipes: Mapping[str, Any], name: str) -> Line:
+    where = f"{name}, line {number}"
+    row = _table(row, name, f"line {number}")
+    _known(row, LINE_KEYS, name, f"line {number}")
+    title = row.get("name")
+    if not isinstance(title, str) or not NAME.fullmatch(title):
+        raise SheetError("It has no name.", where, "Give letters, digits, dots, dashes and spaces.")
+    where = f"{name}, “{title}”"
+    files, sources = (_texts(row.get(key, []), where, key) for key in ("files", "from"))
+    if not files and not sources:
+        raise SheetError(
+            "Nothing goes in.", where, 'Give files = ["folder/*.glb"], or from = ["another line"].'
+        )
+    out = row.get("out", "")
+    if (
+        not isinstance(out, str)
+        or out.startswith(("/", "\\"))
+        or ".." in out.replace("\\", "/").split("/")
+    ):
+        raise SheetError(f"A folder “{out}”.", where, "Give one beside or below the sheet.")
+    steps = row.get("steps", [])
+    if not isinstance(steps, list) or not steps:
+        raise SheetError("It has no steps.", where, 'Give steps = [{ do = "pack" }].')
+    hold = row.get("hold", False)
+    if not isinstance(hold, bool):
+        raise SheetError(f"hold = {hold!r}.", where, "Give true or false.")
+    return Line(
+        title, files, sources, out, hold, tuple(_step(step, recipes, where) for step in steps)
+    )
+
+
+def _step(step: Any, recipes: Mapping[str, Any], where: str) -> Step:
+    if not isinstance(step, dict) or step.get("do") not in VERBS:
+        said = step.get("do") if isinstance(step, dict) else step
+        raise SheetError(f"A step that does “{said}”.", where, f"do is one of {', '.join(VERBS)}.")
+    settings: dict[str, Any] = {}
+    recipe = step.get("recipe")
+    if recipe is not None:
+        if recipe not in recipes:
+            raise SheetError(f"There is no recipe “{recipe}”.", where, f"Write [recipes.{recipe}].")
+        settings |= _table(recipes[recipe], where, f"recipe {recipe}")
+    settings |= {key: value for key, value in step.items() if key not in ("do", "recipe")}
+    for key, value in settings.items():
+        rows = value if isinstance(value, list) else [value]
+        if not all(isinstance(one, FREE) for one in rows):
+            raise SheetError(
+                f"{key} = {value!r}.",
+                where,
+                "Give a number, a text, true or false, or a list of them.",
+            )
+        if key.replace("_", "-") in ("out", "json", "files", "help"):
+            raise SheetError(
+                f"A setting “{key}”.",
+                where,
+                "The line itself says what goes in and where it comes out.",
+            )
+    return Step(step["do"], {key.replace("-", "_"): value for key, value in settings.items()})
+
+
+def _in_order(lines: Sequence[Line], name: str) -> tuple[Line, ...]:
+    """Lines so that each comes after those it takes from; else as they are written."""
+    by_name = {line.name: line for line in lines}
+    out: dict[str, Line] = {}
+    under_way: list[str] = []
+
+    def visit(line: Line) -> None:
+        if line.name in out:
+            return
+        if line.name in under_way:
+            ring = " → ".join([*under_way[under_way.index(line.name) :], line.name])
+            raise SheetError(f"Lines go round in a circle: {ring}.", name, "Take one of them out.")
+        under_way.append(line.name)
+        for source in line.sources:
+            if source not in by_name:
+                raise SheetError(
+                    f"There is no line “{source}”.", f"{name}, “{line.name}”", "Mend from."
+                )
+            visit(by_name[source])
+        under_way.pop()
+        out[line.name] = line
+
+    for line in lines:
+        visit(line)
+    return tuple(out.values())
+
+
+def _known(table: Mapping[str, Any], keys: Sequence[str], name: str, what: str) -> None:
+    for key in table:
+        if key not in keys:
+            raise SheetError(f"“{key}” in {what}.", name, f"Known are {', '.join(keys)}.")
+
+
+def _table(value: Any, name: str, what: str) -> dict[str, Any]:
+    if not isinstance(value, dict):
+        raise SheetError(f"“{what}” is no table.", name, "Write it with brackets.")
+    return value
+
+
+def _texts(value: Any, where: str, key: str) -> tuple[str, ...]:
+    rows = [value] if isinstance(value, str) else value
+    if not isinstance(rows, list) or not all(isinstance(one, str) and one for one in rows):
+        raise SheetError(f"{key} = {value!r}.", where, "Give a list of texts.")
+    return tuple(rows)
