@@ -42,7 +42,8 @@ def bake_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     shell = read_path(options.shell, options.unit) if options.shell else None
     settings = _settings(options, low)
     siblings = [folder_siblings(path.parent) for path in options.high or options.files]
-    case = make_ready(low, high, settings, siblings, shell=shell)
+    beside = [folder_siblings(path.parent) for path in options.files]
+    case = make_ready(low, high, settings, siblings, shell=shell, low_siblings=beside)
     phases = {"read": time.monotonic() - started}
     began = time.monotonic()
     tiles = _tiles(options, case)

@@ -84,6 +84,12 @@ class Rehearsal:
         Colours of the fine surface in linear light (K, 3) by triangle and weights of its corners.
     shell : (N, 3, 3) float64, optional
         Corners of a shell around the coarse surface, triangle by triangle, for rays that start from it.
+    notes : list of str
+        What the user should know.
+    own_space : bool
+        Whether objects stand about their own origins, and not where they are in the world.
+    twin : (N,) int64, optional
+        For triangles of the coarse surface that are baked onto themselves the same one of the fine surface, else -1.
     """
 
     low: BakeSurface
@@ -92,6 +98,8 @@ class Rehearsal:
     colours: Colours | None = None
     shell: FloatArray | None = None
     notes: list[str] = field(default_factory=list)
+    own_space: bool = False
+    twin: IntArray | None = None
 
     def __post_init__(self) -> None:
         low, high, settings = self.low, self.high, self.settings
@@ -109,14 +117,29 @@ class Rehearsal:
                 "shell",
                 "Make it from the coarse mesh, face by face.",
             )
-        self.itself = low is high
-        low_pair, high_pair, notes = (
-            (np.zeros(len(low.names), np.int64), np.zeros(len(high.names), np.int64), [])
-            if self.itself
-            else pairs_of(low.names, high.names, settings)
-        )
-        self.notes += notes
+        if low is high:
+            self.twin = np.arange(low.count)
+        elif self.twin is None:
+            self.twin = np.full(low.count, -1)
+        own = self.twin >= 0
+        shot = np.ones(high.count, bool)
+        shot[self.twin[own]] = False
+        # A mesh onto itself has no fine objects besides.
+        others = np.unique(high.obj[shot]).tolist()
+        mine = sorted({int(k) for k in low.obj[~own]})
+        low_pair = np.arange(len(low.names))
+        high_pair = np.zeros(len(high.names), np.int64)
+        if mine:
+            names = [low.names[k] for k in mine]
+            some, theirs, notes = pairs_of(names, [high.names[k] for k in others], settings)
+            self.notes += notes
+            # Numbers of pairs lie beyond those of objects that meet themselves.
+            low_pair[mine] = len(low.names) + some
+            high_pair[others] = len(low.names) + theirs
         self.pair_of_low, self.pair_of_high = low_pair[low.obj], high_pair[high.obj]
+        self.pair_of_high[self.twin[own]] = self.pair_of_low[own]
+        if settings.match == "all" and low is high:
+            self.pair_of_low, self.pair_of_high = (np.zeros(low.count, np.int64) for _ in range(2))
         self.tangents = low.tangents()
         self.high_faces = high.faces()
         self.out = (
@@ -326,14 +349,15 @@ def _points(
 def _meet(case: Rehearsal, points: Points) -> tuple[Hits, IntArray]:
     """Where the rays of points meet the fine surface."""
     pair_of = case.pair_of_low[points.triangle]
-    if case.itself:
-        # A surface meets itself where it lies: no ray can go astray.
-        return Hits(points.triangle, np.zeros(len(pair_of)), points.bary), pair_of
-    triangle = np.full(len(pair_of), -1, np.int64)
-    distance, bary = np.full(len(pair_of), np.inf), np.zeros((len(pair_of), 3))
+    assert case.twin is not None
+    # A surface meets itself where it lies: no ray can go astray.
+    triangle = case.twin[points.triangle]
+    own = triangle >= 0
+    distance = np.where(own, 0.0, np.inf)
+    bary = np.where(own[:, None], points.bary, 0.0)
     outward, inward = points.outward, case.inward[points.triangle]
-    for pair in np.unique(pair_of):
-        mine = pair_of == pair
+    for pair in np.unique(pair_of[~own]):
+        mine = (pair_of == pair) & ~own
         scene, numbers = case.scene_of(int(pair))
         start = points.place[mine] + outward[mine, None] * points.out[mine]
         hits = scene.hit(start, -points.out[mine], (outward + inward)[mine])
@@ -345,12 +369,12 @@ def _meet(case: Rehearsal, points: Points) -> tuple[Hits, IntArray]:
 def _became(case: Rehearsal, points: Points, hits: Hits, pair_of: IntArray) -> NDArray[np.uint8]:
     """What became of each ray."""
     out = np.where(hits.found, MET, MISSED).astype(np.uint8)
-    if case.itself:
-        return out
     met = np.maximum(hits.triangle, 0)
     back = (case.high_faces[met] * points.out).sum(axis=1) < 0
-    out[hits.found & back] = BACK
-    out[hits.found & (case.pair_of_high[met] != pair_of)] = OTHER
+    assert case.twin is not None
+    shot = hits.found & (case.twin[points.triangle] < 0)
+    out[shot & back] = BACK
+    out[shot & (case.pair_of_high[met] != pair_of)] = OTHER
     return out
 
 
@@ -407,8 +431,9 @@ def _seen(
     normals = seen_normals(hits, case.high, points)
     faces = case.high_faces[np.maximum(hits.triangle, 0)]
     # A sheet that is met from behind is seen from there.
-    back = (faces * points.out).sum(axis=1) < 0
-    if not case.itself:
+    assert case.twin is not None
+    back = ((faces * points.out).sum(axis=1) < 0) & (case.twin[points.triangle] < 0)
+    if back.any():
         faces, normals = (
             np.where(back[:, None], -faces, faces),
             np.where(back[:, None], -normals, normals),

@@ -108,7 +108,7 @@ def _astray(case: Rehearsal, one: BakedTile) -> list[Finding]:
             text = f"{count[k]:,} texels, {part:.1%} of the island"
             if kind == "missed rays":
                 text += _farther(case, one, own)
-            found = _finding(case, kind, k, float(count[k]), "texels", f"{text}.")
+            found = _finding(case, kind, k, float(count[k]), "texels", text)
             out.append(replace(found, spots=_spots(case, one, own), tile=one.tile.number))
     return out
 
@@ -167,7 +167,7 @@ def _bled(case: Rehearsal, one: BakedTile, deepest: int) -> list[Finding]:
         mask = np.zeros(owner.shape, bool)
         mask[: large.shape[0], : large.shape[1]] = large
         found = _finding(
-            case, "bled", k, float(where.sum()), "texels", f"From mip level {level} ({size} px) on."
+            case, "bled", k, float(where.sum()), "texels", f"From mip level {level} ({size} px) on"
         )
         out.append(replace(found, spots=_spots(case, one, mask), tile=one.tile.number))
     return out
@@ -187,7 +187,7 @@ def _without_samples(case: Rehearsal, baked: Sequence[BakedTile]) -> list[Findin
     out = []
     for k in np.flatnonzero(there & ~drawn).tolist():
         uv = case.low.uv[case.low.island == k].reshape(-1, 2).mean(axis=0)
-        found = _finding(case, "no samples", k, 0.0, "texels", "No texel's middle lies on it.")
+        found = _finding(case, "no samples", k, 0.0, "texels", "No texel's middle lies on it")
         out.append(replace(found, spots=((float(uv[0]), float(uv[1])),), tile=int(tile[k])))
     return out
 
@@ -201,7 +201,7 @@ def _seen_seams(case: Rehearsal, seams: Sequence[SeamLooks], limits: Limits) -> 
         if one.high <= limit:
             continue
         text = f"{one.name}: {one.median:.1f} {unit} in the middle, {one.high:.1f} {unit} at 95 % of {one.length:.3g} m"
-        found = _finding(case, "visible seam", one.islands[0], one.high, unit, f"{text}.")
+        found = _finding(case, "visible seam", one.islands[0], one.high, unit, text)
         other = _finding(case, "visible seam", one.islands[1], one.high, unit, "")
         out.append(
             replace(

@@ -17,6 +17,7 @@ from quilt_core.errors import LayoutError
 from quilt_core.scene.model import Scene
 
 FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 UVs = Callable[[int, int], FloatArray | None]
 
@@ -29,6 +30,9 @@ def make_ready(
     uvs: UVs | None = None,
     shell: Scene | None = None,
     wanted: Callable[[str], bool] = lambda name: True,
+    fine_ones: Callable[[str], bool] = lambda name: True,
+    islands: Callable[[int, int], IntArray] | None = None,
+    low_siblings: Sequence[Siblings | None] = (),
 ) -> Rehearsal:
     """A rehearsal of files.
 
@@ -47,6 +51,12 @@ def make_ready(
         The coarse objects once more, grown: rays begin on it.
     wanted : callable
         Which objects are baked onto, by name.
+    fine_ones : callable
+        Which objects of `high` are fine ones, by name.
+    islands : callable, optional
+        See `surface_of`.
+    low_siblings : sequence of callable
+        Readers of the files beside those of `low`.
 
     Raises
     ------
@@ -55,31 +65,72 @@ def make_ready(
     fine = list(high)
     notes: list[str] = []
     is_low = wanted
-    is_high: Callable[[str], bool] = lambda name: True
+    is_high = fine_ones
     if not fine:
         names = [obj.name for scene in low for obj in scene.objects]
-        partners = _fine_names(names, settings)
+        partners = fine_names(names, settings)
         if partners:
             fine = list(low)
             is_high = partners.__contains__
             is_low = lambda name: wanted(name) and name not in partners
-    coarse = surface_of(low, False, uvs, is_low)
+    coarse = surface_of(low, False, uvs, is_low, islands=islands)
     if not fine:
         case = Rehearsal(coarse, coarse, settings, notes=notes)
     else:
         seen = surface_of(fine, True, None, is_high)
+        own_space = False
         if settings.match == "names" and _far_apart(coarse, seen, settings):
-            coarse = surface_of(low, False, uvs, is_low, own_space=True)
+            coarse = surface_of(low, False, uvs, is_low, own_space=True, islands=islands)
             seen = surface_of(fine, False, None, is_high, own_space=True)
             settings = replace(settings, apart=True)
+            own_space = True
             notes.append("Pairs stand apart: each is laid over its partner by their own origins.")
-        case = Rehearsal(coarse, seen, settings, shell=_shell(shell, is_low), notes=notes)
+        seen, twin = _with_lonely(coarse, seen, settings, len(fine), notes)
+        case = Rehearsal(
+            coarse, seen, settings, None, _shell(shell, is_low), notes, own_space, twin
+        )
     if "colour" in settings.maps:
-        case.colours = colours_of(fine or list(low), siblings, case.high)
+        gap = [None] * (len(fine) - len(siblings))
+        beside = [*siblings, *gap, *low_siblings] if fine else low_siblings or siblings
+        case.colours = colours_of([*fine, *low], beside, case.high)
     return case
 
 
-def _fine_names(names: Sequence[str], settings: BakeSettings) -> set[str]:
+def _with_lonely(
+    low: BakeSurface, high: BakeSurface, settings: BakeSettings, scenes: int, notes: list[str]
+) -> tuple[BakeSurface, IntArray]:
+    """The fine surface with coarse objects that have no fine one of their name, and for their triangles which these are
+    there, -1 for others."""
+    twin = np.full(low.count, -1)
+    pair, theirs, _ = pairs_of(low.names, high.names, settings)
+    lonely = [k for k in range(len(low.names)) if not (theirs == pair[k]).any()]
+    rows = np.flatnonzero(np.isin(low.obj, lonely))
+    if not len(rows) or len(lonely) == len(low.names):
+        return high, twin
+    own = low.part(rows)
+    twin[rows] = high.count + np.arange(len(rows))
+    both = BakeSurface(
+        points=np.concatenate([high.points, own.points]),
+        normals=np.concatenate([high.normals, own.normals]),
+        uv=np.concatenate([high.uv, own.uv]),
+        obj=np.concatenate([high.obj, own.obj + len(high.names)]),
+        island=np.concatenate([high.island, np.full(own.count, -1)]),
+        material=np.concatenate(
+            [high.material, np.where(own.material >= 0, own.material + len(high.materials), -1)]
+        ),
+        corners=np.concatenate([high.corners, own.corners]),
+        names=(*high.names, *low.names),
+        materials=(*high.materials, *low.materials),
+        of=(*high.of, *((scenes + scene, obj) for scene, obj in low.of)),
+    )
+    names = [low.names[k] for k in lonely]
+    more = f" and {len(names) - 2} more" if len(names) > 3 else ""
+    listed = ", ".join(names[:2] if more else names)
+    notes.append(f"Without a fine object of their name, so baked onto themselves: {listed}{more}.")
+    return both, twin
+
+
+def fine_names(names: Sequence[str], settings: BakeSettings) -> set[str]:
     """Names of objects that are the fine ones of others."""
     if settings.match != "names":
         return set()

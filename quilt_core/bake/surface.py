@@ -102,6 +102,7 @@ def surface_of(
     uvs: Callable[[int, int], FloatArray | None] | None = None,
     wanted: Callable[[str], bool] = lambda name: True,
     own_space: bool = False,
+    islands: Callable[[int, int], IntArray] | None = None,
 ) -> BakeSurface:
     """The objects of some scenes in the world.
 
@@ -111,25 +112,36 @@ def surface_of(
     every_instance : bool
         Whether each object comes as often as it stands in its scene, or once.
     uvs : callable, optional
-        UVs (C, 2) of an object by scene and object; those of the first channel where it is missing or gives None.
+        UVs (C, 2) of an object by scene and object; objects for which it gives None stay out. Without it those of the
+        first channel.
     wanted : callable
         Whether an object of a name comes along.
     own_space : bool
         Whether objects stand about their own origins, unturned, and not where they are in the world.
+    islands : callable, optional
+        The island of each face (F,) of an object, through all objects, -1 for none; found anew without it.
     """
     rows: list[tuple[NDArray[Any], ...]] = []
     names: list[str] = []
     materials: list[str] = []
     of: list[tuple[int, int]] = []
-    islands = 0
+    found = 0
     for number, scene in enumerate(scenes):
         first = len(materials)
         materials += [material.name for material in scene.materials]
         for k, obj in enumerate(scene.objects):
             if not obj.instances or not wanted(obj.name):
                 continue
-            uv, island = _laid(obj, uvs(number, k) if uvs else None)
-            count = int(island.max(initial=-1)) + 1
+            given = uvs(number, k) if uvs else None
+            if uvs is not None and given is None:
+                continue
+            if islands is not None and given is not None:
+                uv = given[obj.mesh.triangles]
+                island = islands(number, k)[obj.mesh.triangle_face]
+                count, begin = 0, 0
+            else:
+                uv, island = _laid(obj, given)
+                count, begin = int(island.max(initial=-1)) + 1, found
             own_material = obj.mesh.face_material[obj.mesh.triangle_face]
             once = own_space or not every_instance
             for instance in obj.instances[:1] if once else obj.instances:
@@ -138,12 +150,12 @@ def surface_of(
                 order = [0, 2, 1] if flipped else [0, 1, 2]
                 rows.append((
                     points[:, order], normals[:, order], uv[:, order], np.full(len(points), len(names)),
-                    np.where(island >= 0, island + islands, -1),
+                    np.where(island >= 0, island + begin, -1),
                     np.where(own_material >= 0, own_material + first, -1), obj.mesh.triangles[:, order],
                 ))  # fmt: skip
             names.append(obj.name)
             of.append((number, k))
-            islands += count
+            found += count
     if not rows:
         none = np.zeros((0, 3, 3))
         nothing = np.zeros(0, np.int64)

@@ -80,8 +80,9 @@ class CarriedPicture(APIView):
     def get(self, request: Request, job_id: int, name: str) -> HttpResponse:
         query = c.CarriedQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
-        job = get_object_or_404(Job, pk=job_id, kind="carry over", state=Job.DONE)
-        key = job.result.get(f"picture {name}")
+        job = get_object_or_404(Job, pk=job_id, kind__in=("carry over", "rehearse"))
+        # Work that goes on has coarse pictures among its figures.
+        key = (job.result if job.state == Job.DONE else job.figures or {}).get(f"picture {name}")
         if key is None:
             raise Http404
         data = storage.get(key)
@@ -91,7 +92,8 @@ class CarriedPicture(APIView):
         kind = "image/png" if size else MIME.get(name.rpartition(".")[2], "image/png")
         answer = HttpResponse(data, content_type=kind)
         # What a job has made never changes.
-        answer["Cache-Control"] = "private, max-age=31536000, immutable"
+        kept = "max-age=31536000, immutable" if job.state == Job.DONE else "no-store"
+        answer["Cache-Control"] = f"private, {kept}"
         return answer
 
 

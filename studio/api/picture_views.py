@@ -134,7 +134,10 @@ class Download(APIView):
     )
     def get(self, request: Request, job_id: int) -> HttpResponse:
         job = get_object_or_404(
-            Job, pk=job_id, kind__in=("export", "carry over", "pictures"), state=Job.DONE
+            Job,
+            pk=job_id,
+            kind__in=("export", "carry over", "pictures", "rehearse"),
+            state=Job.DONE,
         )
         if "file" not in job.result:
             raise Http404

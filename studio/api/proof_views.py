@@ -40,6 +40,17 @@ class Proof(APIView):
         return Response(p.ProofOut({**proof, "current": is_proven(revision)}).data)
 
 
+class Rehearse(LayoutJob):
+    """Rehearse the bake of an atlas."""
+
+    kind = "rehearse"
+    exclusive = False
+
+    @extend_schema(operation_id="rehearse", request=p.RehearseIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(p.RehearseIn, request))
+
+
 class ProjectRules(APIView):
     """What a layout must keep to be called ready."""
 

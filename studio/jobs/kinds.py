@@ -28,6 +28,7 @@ from studio.actions.mend.copy_parts import copy_parts
 from studio.actions.mend.edit_layouts import edit_layouts
 from studio.actions.mend.flatten_objects import flatten_objects
 from studio.actions.prove.measure_layout import measure_revision
+from studio.actions.prove.rehearse import rehearse
 from studio.jobs.reporter import Reporter
 from studio.models import Job, Revision
 
@@ -199,6 +200,13 @@ def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"file": file, "notes": notes}
 
 
+def _rehearse(job: Job, reporter: Reporter) -> dict[str, Any]:
+    made = rehearse(_revision(job), job.params, reporter.report, reporter.cancelled)
+    if made is None:
+        raise Dropped
+    return made
+
+
 def _plan_coverage(job: Job, reporter: Reporter) -> dict[str, Any]:
     groups, padding = job.params["groups"], job.params["padding"]
     found = packed_coverage(job.project_id, groups, padding, reporter.report, reporter.cancelled)
@@ -223,5 +231,6 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "edit": _edit,
     "carry over": _carry_over,
     "plan coverage": _plan_coverage,
+    "rehearse": _rehearse,
     "pictures": _pictures,
 }

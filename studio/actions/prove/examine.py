@@ -59,7 +59,7 @@ def proof_values(proof: Any, surface: Surface) -> dict[str, Any]:
     return {
         "made": timezone.now().isoformat(),
         **_verdict(proof),
-        "findings": _shown(proof.findings),
+        "findings": shown_findings(proof.findings),
         "stretch": {
             key: _round(proof.stretch[key])
             for key in ("l2", "linf", "angle", "area")
@@ -85,7 +85,8 @@ def _verdict(proof: Any) -> dict[str, Any]:
     }
 
 
-def _shown(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
+def shown_findings(findings: tuple[Finding, ...]) -> list[dict[str, Any]]:
+    """Findings as plain values, no more of a kind than the screen lists."""
     from quilt_core.prove.report import finding_values
 
     counts: dict[str, int] = {}

@@ -25,6 +25,7 @@ export type EditRequest = components["schemas"]["EditIn"];
 export type Profile = components["schemas"]["ProfileOut"];
 export type PlanObject = components["schemas"]["PlanObject"];
 export type PlanGroup = components["schemas"]["PlanGroupOut"];
+export type RehearseRequest = components["schemas"]["RehearseIn"];
 export type Shelf = components["schemas"]["ShelfOut"];
 export type ShelfMaterial = components["schemas"]["ShelfMaterial"];
 export type PictureSetsRequest = components["schemas"]["PictureSetsIn"];

@@ -434,6 +434,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/rehearse/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Rehearse the bake of an atlas. */
+        post: operations["rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/release/": {
         parameters: {
             query?: never;
@@ -1325,6 +1342,12 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * @description * `smooth` - smooth
+         *     * `faces` - faces
+         * @enum {string}
+         */
+        AlongEnum: "smooth" | "faces";
+        /**
          * @description * `no` - no
          *     * `regions` - regions
          *     * `sheets` - sheets
@@ -1405,6 +1428,12 @@ export interface components {
          * @enum {integer}
          */
         Bits495Enum: 0 | 8 | 16;
+        /**
+         * @description * `8` - 8
+         *     * `16` - 16
+         * @enum {integer}
+         */
+        Bits638Enum: 8 | 16;
         /** @enum {unknown} */
         BlankEnum: "";
         /**
@@ -1815,7 +1844,7 @@ export interface components {
         };
         FindingOut: {
             key: string;
-            kind: components["schemas"]["KindA11Enum"];
+            kind: components["schemas"]["Kind635Enum"];
             severity: components["schemas"]["SeverityEnum"];
             object: string;
             island: number;
@@ -1951,6 +1980,13 @@ export interface components {
              */
             density: number | null;
         };
+        /**
+         * @description * `object` - object
+         *     * `island` - island
+         *     * `material` - material
+         * @enum {string}
+         */
+        IdsEnum: "object" | "island" | "material";
         IslandsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2008,11 +2044,18 @@ export interface components {
          *     * `smooth border` - smooth border
          *     * `material gap` - material gap
          *     * `mixed materials` - mixed materials
+         *     * `missed rays` - missed rays
+         *     * `back hit` - back hit
+         *     * `other part` - other part
+         *     * `skewed` - skewed
+         *     * `visible seam` - visible seam
+         *     * `bled` - bled
+         *     * `no samples` - no samples
          * @enum {string}
          */
-        KindA11Enum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "crumb" | "near seam" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials";
+        Kind635Enum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "crumb" | "near seam" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
         KindOut: {
-            kind: components["schemas"]["KindA11Enum"];
+            kind: components["schemas"]["Kind635Enum"];
             title: string;
             /**
              * @description by the project's rules
@@ -2062,6 +2105,19 @@ export interface components {
             change: number;
             islands: number[];
         };
+        /**
+         * @description * `normal` - normal
+         *     * `objectNormal` - objectNormal
+         *     * `occlusion` - occlusion
+         *     * `curvature` - curvature
+         *     * `thickness` - thickness
+         *     * `height` - height
+         *     * `position` - position
+         *     * `id` - id
+         *     * `colour` - colour
+         * @enum {string}
+         */
+        MapsEnum: "normal" | "objectNormal" | "occlusion" | "curvature" | "thickness" | "height" | "position" | "id" | "colour";
         MemoryPair: {
             before: components["schemas"]["ShelfMemory"];
             after: components["schemas"]["ShelfMemory"];
@@ -2386,7 +2442,7 @@ export interface components {
             /** @default rgb */
             channels: components["schemas"]["ChannelsEnum"];
             /** @default 8 */
-            bits: components["schemas"]["PictureSetsInBitsEnum"];
+            bits: components["schemas"]["Bits638Enum"];
             /** @default set */
             name: string;
             /** @default {name}_{role} */
@@ -2397,12 +2453,6 @@ export interface components {
              */
             numbered: boolean;
         };
-        /**
-         * @description * `8` - 8
-         *     * `16` - 16
-         * @enum {integer}
-         */
-        PictureSetsInBitsEnum: 8 | 16;
         PicturesIn: {
             files: string[];
         };
@@ -2586,6 +2636,57 @@ export interface components {
             name: string;
             settings: unknown;
         };
+        RehearseIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * @description coarse objects meet the fine ones of their names, or all are baked onto themselves; auto takes pairs where there are any
+             *
+             *     * `auto` - auto
+             *     * `pairs` - pairs
+             *     * `itself` - itself
+             * @default auto
+             */
+            what: components["schemas"]["WhatEnum"];
+            /**
+             * @default [
+             *       "normal",
+             *       "occlusion"
+             *     ]
+             */
+            maps: components["schemas"]["MapsEnum"][];
+            /**
+             * @description width in px; 0 for that of the sheet
+             * @default 0
+             */
+            size: number;
+            /**
+             * Format: double
+             * @description how far rays look out and in, metres; 0 for 2 % of the objects' size
+             * @default 0
+             */
+            distance: number;
+            /** @default smooth */
+            along: components["schemas"]["AlongEnum"];
+            /** @default 1 */
+            samples: components["schemas"]["SamplesEnum"];
+            /** @default 64 */
+            rays: number;
+            /**
+             * Format: double
+             * @description metres; 0 for no limit
+             * @default 0
+             */
+            occlusion_distance: number;
+            /** @default material */
+            ids: components["schemas"]["IdsEnum"];
+            /** @default 8 */
+            bits: components["schemas"]["Bits638Enum"];
+            /** @default false */
+            green_down: boolean;
+            /** @default 2 */
+            mip_level: number;
+        };
         ReleaseIslandsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2677,6 +2778,14 @@ export interface components {
             }[];
             kinds: components["schemas"]["KindOut"][];
         };
+        /**
+         * @description * `1` - 1
+         *     * `4` - 4
+         *     * `9` - 9
+         *     * `16` - 16
+         * @enum {integer}
+         */
+        SamplesEnum: 1 | 4 | 9 | 16;
         SeamsOut: {
             /** @description each by the corner where it starts in its face */
             edges?: number[];
@@ -2935,6 +3044,13 @@ export interface components {
          * @enum {string}
          */
         WayEnum: "left" | "right" | "top" | "bottom" | "middle" | "level" | "line" | "even";
+        /**
+         * @description * `auto` - auto
+         *     * `pairs` - pairs
+         *     * `itself` - itself
+         * @enum {string}
+         */
+        WhatEnum: "auto" | "pairs" | "itself";
     };
     responses: never;
     parameters: never;
@@ -3635,6 +3751,33 @@ export interface operations {
                 "application/json": components["schemas"]["CoverageIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["CoverageIn"];
                 "multipart/form-data": components["schemas"]["CoverageIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearseIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["RehearseIn"];
+                "multipart/form-data": components["schemas"]["RehearseIn"];
             };
         };
         responses: {

@@ -14,7 +14,7 @@ const ON_MODEL = 1024;
 /** The carried pictures on their sheet, left of the wipe; the islands show on its right. */
 export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   const last = lastCarried(jobs, atlas);
-  const { role, show } = useCarriedView();
+  const { role, share, show, wipe } = useCarriedView();
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => editor.signal("frames").subscribe(redraw), []);
   useEffect(() => {
@@ -38,7 +38,7 @@ export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   if (!last || !roles.length || !editor.document.tiles.length) return null;
   return (
     <>
-      {pictures.filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile)).map((one) => <TilePicture key={one.tile} {...one} role={shown} fresh={fresh} />)}
+      {pictures.filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile)).map((one) => <TilePicture key={one.tile} {...one} label={`Carried picture: ${roleName(shown)}`} other="islands" fresh={fresh} share={share} wipe={wipe} />)}
       <Flex data-over-table role="radiogroup" aria-label="Which picture" position="absolute" left="8px" bottom="6px" gap="1" wrap="wrap" maxW="max(calc(100% - 360px), 250px)">
         {roles.map((one) => (
           <Button key={one} role="radio" aria-checked={one === shown} size="2xs" variant="outline" bg={one === shown ? "ink" : "slip"} color={one === shown ? "slip" : "ink"} borderColor="line" onClick={() => show(one)}>{roleName(one)}</Button>
@@ -49,9 +49,10 @@ export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   );
 }
 
+type TilePictureProps = { tile: number; url: string; label: string; other: string; stamp?: string; fresh: boolean; share: number; wipe: (share: number) => void };
+
 /** The picture of a tile, left of the wipe. */
-function TilePicture({ tile, url, role, fresh }: { tile: number; url: string; role: string; fresh: boolean }) {
-  const { share, wipe } = useCarriedView();
+export function TilePicture({ tile, url, label, other, stamp, fresh, share, wipe }: TilePictureProps) {
   const drag = useRef(false);
   const sheet = editor.document.map.sheet(tile);
   const [left, bottom] = editor.camera.toScreen(sheet.minX, sheet.minY);
@@ -60,10 +61,10 @@ function TilePicture({ tile, url, role, fresh }: { tile: number; url: string; ro
   return (
     <Box position="absolute" pointerEvents="none" style={{ left, top, width: right - left, height: bottom - top }} data-testid="carried">
         <Box position="absolute" inset="0" bg="slip" style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`, opacity: fresh ? 1 : 0.45 }} />
-        <Image src={`${url}?size=${SHOWN}`} alt={`Carried picture: ${roleName(role)}${tile ? `, tile ${tile}` : ""}`} position="absolute" inset="0" w="100%" h="100%" draggable={false}
+        <Image src={`${url}?size=${SHOWN}${stamp ? `&v=${stamp}` : ""}`} alt={`${label}${tile ? `, tile ${tile}` : ""}`} position="absolute" inset="0" w="100%" h="100%" draggable={false}
           style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`, imageRendering: editor.camera.scale > SHOWN ? "pixelated" : "auto", opacity: fresh ? 1 : 0.45 }} />
         <Box position="absolute" top="0" bottom="0" w="2px" bg="ink" style={{ left: `${share * 100}%` }} />
-        <Box data-over-table role="slider" tabIndex={0} aria-label="Wipe between the carried picture and the islands" aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(100 * share)} aria-valuetext={`${Math.round(100 * share)} % carried`}
+        <Box data-over-table role="slider" tabIndex={0} aria-label={`Wipe between the ${label === "" ? "picture" : stamp ? label : "carried picture"} and the ${other}`} aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(100 * share)} aria-valuetext={`${Math.round(100 * share)} % picture`}
           pointerEvents="auto" cursor="ew-resize" position="absolute" top="50%" w="24px" h="24px" ml={share > 0.97 ? "-24px" : "-12px"} mt="-12px" rounded="full" bg="straw" borderWidth="2px" borderColor="ink" display="grid" placeItems="center" fontSize="11px" fontWeight="700" color="ink" style={{ left: `${share * 100}%`, touchAction: "none" }}
           onPointerDown={(e) => { e.stopPropagation(); drag.current = true; e.currentTarget.setPointerCapture(e.pointerId); }}
           onPointerMove={(e) => { if (drag.current) to(e); }}

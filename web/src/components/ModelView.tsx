@@ -79,6 +79,13 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           uPictureFrame: { value: [0, 0, 1, 1] },
           uPainted: { value: null },
           uPaintedTo: { value: 0 },
+          uNormals: { value: null },
+          uUseNormals: { value: 0 },
+          uNormalsFrame: { value: [0, 0, 1, 1] },
+          uNormalsOwn: { value: 0 },
+          uLight: { value: 0 },
+          uMip: { value: 0 },
+          uBareTo: { value: 0 },
           uUseStretch: { value: 0 },
           uThrough: { value: 0 },
         },
@@ -98,6 +105,13 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uUsePicture.value = editor.view.picture ? 1 : 0;
     u.uPainted.value = editor.view.painted;
     u.uPaintedTo.value = editor.view.picture && editor.view.painted ? editor.view.paintedWipe * across : 0;
+    u.uNormals.value = editor.view.normals;
+    u.uUseNormals.value = editor.view.normals ? 1 : 0;
+    u.uNormalsFrame.value = editor.view.normalsFrame;
+    u.uNormalsOwn.value = editor.view.normalsOwn ? 1 : 0;
+    u.uLight.value = (editor.view.light * Math.PI) / 180;
+    u.uMip.value = editor.view.mip;
+    u.uBareTo.value = editor.view.normals || editor.view.picture ? editor.view.bareTo * across : 0;
     u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
     u.uThrough.value = editor.view.xray ? 1 : 0;
     material.transparent = editor.view.xray;

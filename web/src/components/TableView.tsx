@@ -13,8 +13,9 @@ import type { PointerAt } from "../editor/tools/Tool";
 import * as format from "../format";
 import type { Corner } from "../room";
 import { useLooked } from "../looked";
-import { editor, useUi } from "../state";
+import { editor, useKept, useUi } from "../state";
 import { CarriedSheet } from "./CarriedSheet";
+import { RehearsalSheet } from "./RehearsalSheet";
 import { SheetPictures } from "./SheetPictures";
 import { Before } from "./LookedAt";
 import { FramePanel } from "./FramePanel";
@@ -29,6 +30,8 @@ export function TableView({ atlas, project, actions, jobs, empty, floating, corn
   // A try is only looked at.
   const looked = useLooked((state) => state.draft !== null);
   const byHand = useUi((ui) => ui.stage === "Arrange") && !looked;
+  const [provePage] = useKept<string>("prove part", "Findings");
+  const rehearsing = useUi((ui) => ui.stage === "Prove") && provePage === "Rehearsal" && !looked;
   const carrying = useUi((ui) => ui.stage === "Carry over") && !looked;
   const mending = useUi((ui) => ui.stage === "Mend") && !looked;
   const box = useRef<HTMLDivElement>(null);
@@ -105,6 +108,7 @@ export function TableView({ atlas, project, actions, jobs, empty, floating, corn
       <Before view="table" />
       {!empty && !carrying && <SheetPictures atlas={atlas} />}
       {!empty && carrying && <CarriedSheet jobs={jobs} atlas={atlas} />}
+      {!empty && rehearsing && <RehearsalSheet jobs={jobs} atlas={atlas} />}
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />
       {!empty && byHand && <ToolStrip actions={actions} />}

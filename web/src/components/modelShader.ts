@@ -6,9 +6,11 @@ precision highp int;
 in float _island;
 in float _stretch;
 in vec3 paint;
+uniform float uNormalsOwn;
 out vec3 vPaint;
 out vec3 vView;
 out vec2 vUv;
+flat out mat3 vTurn;
 flat out vec4 vLook;
 flat out float vHas;
 flat out float vElsewhere;
@@ -20,6 +22,7 @@ void main() {
   vElsewhere = _island < -1.5 ? 1.0 : 0.0;
   vStretch = _stretch;
   vPaint = paint;
+  vTurn = uNormalsOwn > 0.5 ? mat3(modelViewMatrix) : mat3(viewMatrix);
   vUv = vHas > 0.5 ? placed(_island, uv) : vec2(0.0);
   vTexels = vHas > 0.5 ? texels(_island) : vec2(1.0);
   vLook = vHas > 0.5 ? look(_island) : vec4(0.75, 0.74, 0.71, 0.0);
@@ -35,6 +38,7 @@ precision highp sampler2DArray;
 in vec3 vView;
 in vec3 vPaint;
 in vec2 vUv;
+flat in mat3 vTurn;
 flat in vec4 vLook;
 flat in float vHas;
 flat in float vElsewhere;
@@ -50,6 +54,16 @@ uniform float uUsePicture;
 uniform vec4 uPictureFrame;
 uniform sampler2DArray uPainted;
 uniform float uPaintedTo;
+uniform sampler2D uNormals;
+uniform float uUseNormals;
+uniform vec4 uNormalsFrame;
+uniform float uLight;
+uniform float uMip;
+uniform float uBareTo;
+vec4 laid(sampler2D map, vec4 frame) {
+  vec2 at = (vUv - frame.xy) / frame.zw;
+  return uMip > 0.0 ? textureLod(map, at, uMip) : texture(map, at);
+}
 out vec4 outColour;
 ${ISLAND_GLSL}
 ${PATTERN_GLSL}
@@ -57,13 +71,21 @@ void main() {
   vec3 normal = normalize(cross(dFdx(vView), dFdy(vView)));
   vec3 colour = uUseStretch > 0.5 && vHas > 0.5 ? stretchColour(vStretch) : vLook.rgb;
   if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
-  if (uUsePicture > 0.5 && vHas > 0.5) colour = texture(uPicture, (vUv - uPictureFrame.xy) / uPictureFrame.zw).rgb;
+  if (uUsePicture > 0.5 && vHas > 0.5) colour = gl_FragCoord.x < uBareTo ? vec3(0.82, 0.8, 0.76) : laid(uPicture, uPictureFrame).rgb;
   if (gl_FragCoord.x < uPaintedTo) colour = texture(uPainted, vec3(vPaint.xy, floor(vPaint.z + 0.5))).rgb;
   if (vElsewhere > 0.5) colour = vec3(0.9, 0.88, 0.84);
   else if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
   if (uUsePicture < 0.5) colour = patterned(colour, vLook.a, gl_FragCoord.xy);
   float sun = dot(normal, normalize(vec3(0.4, 0.75, 0.55)));
   float light = 0.78 + 0.24 * sun;
+  if (uUseNormals > 0.5 && vHas > 0.5) {
+    vec3 facing = gl_FragCoord.x < uBareTo ? normal : normalize(vTurn * (laid(uNormals, uNormalsFrame).rgb * 2.0 - 1.0));
+    vec3 lamp = normalize(vec3(sin(uLight), 0.45, cos(uLight)));
+    float lit = max(dot(facing, lamp), 0.0);
+    float gloss = pow(max(dot(facing, normalize(lamp + normalize(-vView))), 0.0), 24.0);
+    colour = uUsePicture > 0.5 ? colour : vec3(0.8, 0.78, 0.74);
+    light = 0.28 + 0.72 * lit + 0.18 * gloss;
+  }
   colour *= light;
   if (marked(vLook.a, ${MARK.hovered})) colour = mix(colour, vec3(1.0), 0.25);
   if (marked(vLook.a, ${MARK.selected})) {

@@ -349,6 +349,19 @@ export class Editor {
     this.view.layPicture(tiles, () => this.looks.restyle());
   }
 
+  /** Light the model by the normals of a rehearsal, or by its faces. */
+  layNormals(tiles: LaidTile[], own: boolean): void {
+    this.view.layNormals(tiles, own, () => this.looks.restyle());
+  }
+
+  /** How the maps of a rehearsal are looked at on the model: the light's turn in degrees, the mip level, and up to which part of the view the model is bare. */
+  lookAtMaps(how: { light?: number; mip?: number; bareTo?: number }): void {
+    if (how.light !== undefined) this.view.light = how.light;
+    if (how.mip !== undefined) this.view.mip = how.mip;
+    if (how.bareTo !== undefined) this.view.bareTo = Math.min(1, Math.max(0, how.bareTo));
+    this.looks.restyle();
+  }
+
   /** Read how the model is painted in its files, or forget it. */
   wearPainted(address: string): void {
     void this.view.wearPainted(address, this.document.geometry?.instances ?? [], () => this.looks.restyle());

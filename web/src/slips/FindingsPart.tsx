@@ -1,8 +1,9 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useMemo, useRef, useState } from "react";
 import type { Finding } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { useCures, useRules } from "../api/prove";
+import { lastRehearsed, withRehearsal } from "../api/rehearse";
 import { SeverityMark } from "../components/SeverityMark";
 import type { SlipProps } from "./props";
 import { islandsOf, place, afterCure, groups, type Group } from "../editor/findings/walk";
@@ -14,8 +15,10 @@ import { Running, Title } from "./parts";
 /** What was found, by kind. An open kind is stepped through one by one. */
 export function FindingsPart({ project, atlas, jobs, actions }: SlipProps) {
   const editor = useEditor("figures");
-  const { proof } = editor.figures;
   const { rules, change } = useRules(project.id);
+  const rehearsed = lastRehearsed(jobs, atlas)?.rehearsed ?? null;
+  const checked = editor.figures.proof;
+  const proof = useMemo(() => checked && withRehearsal(checked, rehearsed, atlas.head.id, rules), [checked, rehearsed, atlas.head.id, rules]);
   const cures = useCures(atlas, project.id);
   const [open, setOpen] = useKept<string>("open kind", "");
   const last = useRef<{ finding: Finding; list: Finding[] } | null>(null);

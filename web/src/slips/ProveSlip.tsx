@@ -3,13 +3,14 @@ import type { SlipProps } from "./props";
 import { useKept } from "../state";
 import { FindingsPart } from "./FindingsPart";
 import { ProofPart } from "./ProofPart";
+import { RehearsalPart } from "./RehearsalPart";
 import { RulesPart } from "./RulesPart";
 import { Pages } from "./parts";
 
-const PARTS = { Findings: FindingsPart, Rules: RulesPart, Proof: ProofPart };
+const PARTS = { Findings: FindingsPart, Rehearsal: RehearsalPart, Rules: RulesPart, Proof: ProofPart };
 type Part = keyof typeof PARTS;
 
-/** Prove has three pages: what was found, by which rules, and the proof to hand off. */
+/** Prove has four pages: what was found, the rehearsal, by which rules, and the proof to hand off. */
 export function ProveSlip(props: SlipProps) {
   const [part, setPart] = useKept<Part>("prove part", "Findings");
   const Shown = PARTS[part];

@@ -40,6 +40,17 @@ export class ViewManager {
   /** The pictures of the files that the model is painted with, and where the wipe between both stands: 0 to 1 of the view. */
   painted: DataArrayTexture | null = null;
   paintedWipe = 0;
+  /** Normals of a rehearsal that light the model, what part of the tiles' plane they cover, and whether they are in the objects' own space. */
+  normals: Texture | null = null;
+  normalsFrame: [number, number, number, number] = [0, 0, 1, 1];
+  normalsOwn = false;
+  /** Where the light of the rehearsal comes from: degrees around, from the front. */
+  light = 40;
+  /** Mip level that pictures on the model are read at; 0 for the one that fits. */
+  mip = 0;
+  /** Left of this part of the view the model is shown without its maps. */
+  bareTo = 0;
+  private wantedNormals = "[]";
   private wanted = "[]";
   private paintedFor = "";
   readonly checker: Texture;
@@ -62,6 +73,21 @@ export class ViewManager {
       this.picture?.dispose();
       this.picture = found?.texture ?? null;
       this.pictureFrame = found?.frame ?? [0, 0, 1, 1];
+      laid();
+    });
+  }
+
+  /** Light the model by normals of tiles once they are there, or by its faces. */
+  layNormals(tiles: LaidTile[], own: boolean, laid: () => void): void {
+    const key = JSON.stringify([tiles, own]);
+    if (key === this.wantedNormals) return;
+    this.wantedNormals = key;
+    void laidPicture(tiles).catch(() => null).then((found) => {
+      if (key !== this.wantedNormals) return found?.texture.dispose();
+      this.normals?.dispose();
+      this.normals = found?.texture ?? null;
+      this.normalsFrame = found?.frame ?? [0, 0, 1, 1];
+      this.normalsOwn = own;
       laid();
     });
   }

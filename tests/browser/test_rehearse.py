@@ -1,0 +1,67 @@
+"""The rehearsal: a coarse and a fine plate are dropped, their maps come to the sheet and the model, a fault leads to its spot."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from tests.browser.test_by_hand import ask, open_project, until
+from tests.browser.test_walk import stage, task
+from tests.core.fine_meshes import plane, surface
+from tests.core.test_bake_findings import glb
+
+pytestmark = pytest.mark.browser
+
+
+@pytest.fixture
+def plates(window, address):
+    page = window
+    made = ask(page, "/api/projects/", {"name": "plates"})
+    open_project(page, address, made["id"])
+    fine = plane(30, lambda x, y: 0.01 * np.sin(20 * x))
+    low = {
+        "name": "low.glb",
+        "mimeType": "model/gltf-binary",
+        "buffer": glb(**{"Plate, low": plane(2)}),
+    }
+    high = {"name": "high.glb", "mimeType": "model/gltf-binary", "buffer": glb(**{"Plate, high": surface(fine.points, uv=fine.uv * 0.1 + 3)})}  # fmt: skip
+    page.get_by_test_id("files").set_input_files([low, high])
+    page.locator("[data-row='Plate, low']").wait_for()
+    stage(page, "Prove")
+    task(page).get_by_role("tab", name="Rehearsal").click()
+    return page
+
+
+def test_a_rehearsal_is_looked_at_and_its_faults_are_walked(plates):
+    page = plates
+    slip = task(page)
+    slip.get_by_label("Size").select_option("512")
+    # Rays that are too short for the wave: a fault to walk to.
+    reach = slip.get_by_label("Rays reach")
+    reach.fill("0.004")
+    reach.press("Enter")
+    slip.get_by_text("curvature", exact=True).click()
+    slip.get_by_role("button", name="Rehearse").click()
+    facts = page.get_by_test_id("rehearsed")
+    facts.wait_for(timeout=60_000)
+    assert "Plate, high onto Plate, low" in facts.inner_text()
+    page.get_by_alt_text("normal map").wait_for()
+    maps = page.get_by_test_id("maps")
+    maps.get_by_role("radio", name="curvature").click()
+    page.get_by_alt_text("curvature map").wait_for()
+    assert "black" in facts.inner_text()
+    # The light turns, and the model is drawn anew.
+    light = page.get_by_test_id("look-at-maps").get_by_role("slider", name="Light from")
+    light.focus()
+    light.press("ArrowRight")
+    until(
+        page,
+        "() => document.querySelector(\"[data-testid='look-at-maps']\").innerText.includes('45°')",
+    )
+    with page.expect_download() as waiting:
+        facts.get_by_role("link", name="Maps as zip").click()
+    assert waiting.value.suggested_filename.endswith(".zip")
+    facts.get_by_role("button", name="in the list").click()
+    row = page.locator("[data-kind='missed rays']")
+    row.get_by_role("button").first.click()
+    page.locator("[data-finding]").get_by_text("would do").wait_for()

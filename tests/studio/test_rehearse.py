@@ -1,0 +1,73 @@
+"""The rehearsal in the application: pairs of a project, maps as pictures, findings on the layout's own islands."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+
+import numpy as np
+import pytest
+from PIL import Image
+
+from studio.models import Job
+from tests.core.fine_meshes import icosphere, plane, surface
+from tests.core.test_bake_findings import glb
+from tests.studio.test_carry_over import job_of
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def pair(send, atlas):
+    """A coarse plate and a fine one with a wave, and a ball by itself."""
+    low = plane(2)
+    fine = surface(plane(40, lambda x, y: 0.01 * np.sin(20 * x)).points)
+    ball = icosphere(1)
+    uv = np.stack([ball[..., 0] * 0.2 + 2.5, ball[..., 1] * 0.2 + 0.5], axis=2)
+    files = {
+        "low__glb": glb(**{"Plate, low": low, "Ball": surface(ball + (9, 0, 0), uv=uv)}),
+        "high__glb": glb(**{"Plate, high": surface(fine.points, uv=plane(40).uv * 0.1 + 5)}),
+    }
+    assert send(**files).status_code == 201
+    atlas.refresh_from_db()
+    return atlas
+
+
+def test_pairs_are_baked_and_their_maps_are_there(pair, act, client):
+    job = job_of(act(pair, "rehearse", maps=["normal", "height", "id"], size=128, distance=0.05))
+    assert job.state == Job.DONE, job.error
+    found = job.result
+    # What has no fine object of its name is baked onto itself.
+    assert {"low": ["Plate, low"], "high": ["Plate, high"]} in found["pairs"]
+    assert {"low": ["Ball"], "high": ["Ball"]} in found["pairs"]
+    assert found["notes"] == [
+        "Without a fine object of their name, so baked onto themselves: Ball."
+    ]
+    assert found["asked"] == ["normal", "height", "id"]
+    row = next(r for r in found["maps"] if r["map"] == "height")
+    assert row["range_m"] == pytest.approx(0.05) and row["missed"] == 0
+    data = client.get(f"/api/jobs/{job.pk}/pictures/{row['name']}").content
+    assert Image.open(io.BytesIO(data)).size == (128, 128)
+    small = client.get(f"/api/jobs/{job.pk}/pictures/rehearsal_normal.png?size=32")
+    assert small.status_code == 200 and "immutable" in small["Cache-Control"]
+    body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        assert len(archive.namelist()) == 3
+
+
+def test_findings_are_about_the_islands_of_the_layout(pair, act):
+    job = job_of(act(pair, "rehearse", maps=["normal"], size=128, distance=0.001))
+    (missed,) = [f for f in job.result["findings"] if f["kind"] == "missed rays"]
+    assert missed["object"] == "Plate, low" and missed["islands"] == [0] and missed["spots"]
+    assert "would do" in missed["text"]
+
+
+def test_objects_onto_themselves_and_what_cannot_be_done(pair, act):
+    job = job_of(
+        act(pair, "rehearse", what="itself", maps=["normal", "occlusion"], size=64, rays=4)
+    )
+    assert job.state == Job.DONE and job.result["whole"]
+    assert not [f for f in job.result["findings"] if f["severity"] == "error"]
+    assert act(pair, "rehearse", maps=["sky"]).status_code == 400
+    assert act(pair, "rehearse", size=9).status_code == 400
+    assert act(pair, "rehearse", maps=[]).status_code == 400

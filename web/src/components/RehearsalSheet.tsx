@@ -1,0 +1,43 @@
+import { Button, Flex, Text } from "@chakra-ui/react";
+import { useEffect, useReducer } from "react";
+import type { Atlas, Job } from "../api/client";
+import { lastRehearsed, MAPS } from "../api/rehearse";
+import { useMapView } from "../rehearsal";
+import { editor } from "../state";
+import { TilePicture } from "./CarriedSheet";
+
+/** Longer side of pictures on the model, px. */
+const ON_MODEL = 1024;
+const SHADING = "objectNormal";
+
+/** The maps of a rehearsal on their sheets and on the model. */
+export function RehearsalSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
+  const last = lastRehearsed(jobs, atlas);
+  const { map, share, show, wipe } = useMapView();
+  const [, redraw] = useReducer((n: number) => n + 1, 0);
+  useEffect(() => editor.signal("frames").subscribe(redraw), []);
+  useEffect(() => () => { editor.layPicture([]); editor.layNormals([], false); }, []);
+  const asked = last?.rehearsed?.asked.length ? last.rehearsed.asked : [...new Set(last?.maps.map((one) => one.map) ?? [])];
+  const shown = asked.includes(map) ? map : (asked[0] ?? "");
+  const fresh = !last?.rehearsed || last.rehearsed.revision === atlas.head.id;
+  const stamp = last ? `${last.job.id}-${last.rehearsed ? "done" : "coarse"}` : "";
+  const of = (name: string) => (last?.maps ?? []).filter((one) => one.map === name).map((one) => ({ tile: one.tile, url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.name)}` }));
+  const pictures = of(shown);
+  const onModel = (name: string) => JSON.stringify(fresh ? of(name).map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}&v=${stamp}` })) : []);
+  // Normals are seen by the light that falls on them; all else as it is.
+  const worn = shown === "normal" || shown === SHADING ? "[]" : onModel(shown);
+  const lit = onModel(SHADING);
+  const own = last?.rehearsed?.own_space ?? (last?.job.figures as { own_space?: boolean } | null)?.own_space ?? false;
+  useEffect(() => editor.layPicture(JSON.parse(worn) as typeof pictures), [worn]);
+  useEffect(() => editor.layNormals(JSON.parse(lit) as typeof pictures, own), [lit, own]);
+  if (!last || !editor.document.tiles.length) return null;
+  return (
+    <>
+      {pictures.filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile)).map((one) => <TilePicture key={`${one.tile} ${stamp}`} tile={one.tile} url={one.url} stamp={stamp} label={`${MAPS[shown] ?? shown} map`} other="islands" fresh={fresh} share={share} wipe={wipe} />)}
+      <Flex data-over-table role="radiogroup" aria-label="Which map" position="absolute" left="8px" bottom="6px" gap="1" wrap="wrap" maxW="calc(100% - 16px)" data-testid="maps">
+        {asked.map((one) => <Button key={one} role="radio" aria-checked={one === shown} size="2xs" variant="outline" bg={one === shown ? "ink" : "slip"} color={one === shown ? "slip" : "ink"} borderColor="line" onClick={() => show(one)}>{MAPS[one] ?? one}</Button>)}
+        {!fresh && <Text fontSize="12px" bg="slip" px="1.5" rounded="sm" color="amber">of an earlier layout</Text>}
+      </Flex>
+    </>
+  );
+}

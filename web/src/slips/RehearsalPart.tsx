@@ -1,0 +1,133 @@
+import { Box, Button, Flex, Link, NativeSelect, Slider, Text } from "@chakra-ui/react";
+import { useId } from "react";
+import type { RehearseRequest } from "../api/client";
+import { useEditor } from "../api/hooks";
+import { lastRehearsed, MAPS, type BakedMap, type Rehearsed } from "../api/rehearse";
+import * as format from "../format";
+import { useMapView } from "../rehearsal";
+import { useKept } from "../state";
+import { Pick, Row } from "./carry/fields";
+import { Check, Foot, MainButton, NumberField, Running, running, Title } from "./parts";
+import type { SlipProps } from "./props";
+
+type Kept = Omit<Required<RehearseRequest>, "change">;
+type MapName = Kept["maps"][number];
+
+const USUAL: Kept = { what: "auto", maps: ["normal", "occlusion"], size: 1024, distance: 0, along: "smooth", samples: 1, rays: 64, occlusion_distance: 0, ids: "material", bits: 8, green_down: false, mip_level: 2 };
+const SIZES = [0, 512, 1024, 2048, 4096, 8192];
+const WHAT = { auto: "pairs by name, else itself", pairs: "…_high onto …_low", itself: "each onto itself" } as const;
+
+/** The rehearsal: a small bake of our own, and what it shows to be wrong. */
+export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
+  const [kept, keep] = useKept<Kept>("rehearsal", USUAL);
+  const [more, setMore] = useKept("rehearsal more", false);
+  const [open, setOpen] = useKept("rehearsal settings", false);
+  const id = useId();
+  const change = (some: Partial<Kept>) => keep({ ...kept, ...some });
+  const last = lastRehearsed(jobs, atlas);
+  const sheet = (atlas.head.tiles as [number, number, number][])[0]?.[1] ?? 2048;
+  const rays = kept.maps.includes("occlusion") || kept.maps.includes("thickness");
+  return (
+    <>
+      <Title note="A small bake of our own shows whether the layout holds. It is for looking, not for production.">Rehearsal</Title>
+      {last?.rehearsed && <Found rehearsed={last.rehearsed} job={last.job.id} stale={last.rehearsed.revision !== atlas.head.id} />}
+      {last && <Looking />}
+      {last && <Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px" mb="1" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "Fold the settings" : `Settings: ${kept.maps.map((name) => MAPS[name]).join(", ") || "no map"}`}</Button>}
+      {(open || !last) && <>
+      <Row label="Bake" id={`${id}w`}><Pick id={`${id}w`} value={kept.what} options={WHAT} onChange={(v) => change({ what: v as Kept["what"] })} /></Row>
+      <Flex wrap="wrap" columnGap="2" mb="1" role="group" aria-label="Maps">
+        {(Object.keys(MAPS) as MapName[]).map((name) => <Box key={name} w="98px"><Check label={MAPS[name]} value={kept.maps.includes(name)} onChange={(on) => change({ maps: (Object.keys(MAPS) as MapName[]).filter((one) => (one === name ? on : kept.maps.includes(one))) })} /></Box>)}
+      </Flex>
+      <Row label="Size" id={`${id}s`}><Pick id={`${id}s`} value={String(kept.size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => change({ size: Number(v) })} /></Row>
+      <NumberField label="Rays reach" unit={kept.distance ? "m" : "auto"} value={kept.distance} min={0} max={1e6} step={0.01} onChange={(distance) => change({ distance })} />
+      <Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px" mb="1" aria-expanded={more} onClick={() => setMore(!more)}>{more ? "Less" : "Rays, samples, ids"}</Button>
+      {more && <Box mb="1">
+        <Row label="Rays go" id={`${id}a`}><Pick id={`${id}a`} value={kept.along} options={{ smooth: "along smooth normals", faces: "along the faces" }} onChange={(v) => change({ along: v as Kept["along"] })} /></Row>
+        <Row label="Samples" id={`${id}m`}><Pick id={`${id}m`} value={String(kept.samples)} options={{ 1: "1 a texel", 4: "4 a texel", 9: "9 a texel", 16: "16 a texel" }} onChange={(v) => change({ samples: Number(v) as Kept["samples"] })} /></Row>
+        {rays && <NumberField label="Occlusion" unit="rays" value={kept.rays} min={1} max={1024} step={16} onChange={(value) => change({ rays: value })} />}
+        {kept.maps.includes("occlusion") && <NumberField label="Hidden within" unit={kept.occlusion_distance ? "m" : "any"} value={kept.occlusion_distance} min={0} max={1e6} step={0.1} onChange={(occlusion_distance) => change({ occlusion_distance })} />}
+        {kept.maps.includes("id") && <Row label="Ids of" id={`${id}i`}><Pick id={`${id}i`} value={kept.ids} options={{ object: "objects", island: "islands", material: "materials" }} onChange={(v) => change({ ids: v as Kept["ids"] })} /></Row>}
+        <Row label="Bits a channel" id={`${id}b`}><Pick id={`${id}b`} value={String(kept.bits)} options={{ 8: "8", 16: "16" }} onChange={(v) => change({ bits: Number(v) as Kept["bits"] })} /></Row>
+        <NumberField label="Clean down to mip" unit="level" value={kept.mip_level} min={0} max={12} onChange={(mip_level) => change({ mip_level })} />
+        <Check label="Green of normals points down" value={kept.green_down} onChange={(green_down) => change({ green_down })} />
+      </Box>}
+      </>}
+      <Foot>
+        <MainButton disabled={!atlas.objects || !kept.maps.length || running(jobs, "rehearse")} busy={actions.rehearse.isPending} onClick={() => actions.rehearse.mutate(kept)}>Rehearse</MainButton>
+        <Running jobs={jobs} kind="rehearse" actions={actions} />
+      </Foot>
+    </>
+  );
+}
+
+/** The light, the wipe and the mip level on the model. */
+function Looking() {
+  const editor = useEditor("looks");
+  const { light, mip, bareTo } = editor.view;
+  return (
+    <Box borderTopWidth="1px" borderColor="line" pt="1.5" mb="2" data-testid="look-at-maps">
+      <Text fontWeight="650" fontSize="12.5px" mb="1">On the model</Text>
+      <Along label="Light from" value={light} min={-180} max={180} step={5} said={`${light}°`} onChange={(value) => editor.lookAtMaps({ light: value })} />
+      <Along label="Without maps" value={100 * bareTo} min={0} max={100} step={5} said={bareTo ? `left ${Math.round(100 * bareTo)} %` : "nowhere"} onChange={(value) => editor.lookAtMaps({ bareTo: value / 100 })} />
+      <Along label="Mip level" value={mip} min={0} max={7} step={1} said={mip ? `${mip}, ${1024 >> mip} px` : "as it fits"} onChange={(value) => editor.lookAtMaps({ mip: value })} />
+    </Box>
+  );
+}
+
+type AlongProps = { label: string; value: number; min: number; max: number; step: number; said: string; onChange: (value: number) => void };
+
+function Along({ label, value, min, max, step, said, onChange }: AlongProps) {
+  return (
+    <Slider.Root size="sm" mb="1" min={min} max={max} step={step} value={[value]} onValueChange={(e) => onChange(e.value[0])} aria-label={[label]}>
+      <Flex justify="space-between" fontSize="12px"><Slider.Label fontSize="12px" fontWeight="400">{label}</Slider.Label><Text color="soft">{said}</Text></Flex>
+      <Slider.Control><Slider.Track bg="line"><Slider.Range bg="petrol" /></Slider.Track><Slider.Thumb index={0} bg="slip" borderColor="petrol" /></Slider.Control>
+    </Slider.Root>
+  );
+}
+
+function Found({ rehearsed, job, stale }: { rehearsed: Rehearsed; job: number; stale: boolean }) {
+  const [, turn] = useKept("prove part", "Findings");
+  const { map, show } = useMapView();
+  const shown = rehearsed.asked.includes(map) ? map : rehearsed.asked[0];
+  const now = rehearsed.maps.filter((one) => one.map === shown);
+  const count = rehearsed.findings.length;
+  const worst = [...rehearsed.seams].filter((seam) => seam.map === shown).sort((a, b) => b.high - a.high)[0];
+  return (
+    <Box mb="2" fontSize="12.5px" data-testid="rehearsed">
+      <Flex justify="space-between" align="center" mb="1"><Text fontWeight="650">{stale ? "Of an earlier layout" : rehearsed.whole ? "Rehearsed" : "Stopped; what was there is kept"}</Text><Link href={`/api/jobs/${job}/download/`} download color="petrol">Maps as zip</Link></Flex>
+      {count === 0 ? <Text>Nothing was found to be wrong.</Text> : <Button size="2xs" variant="outline" borderColor="petrol" color="petrol" mb="1" onClick={() => turn("Findings")}>{count} {count === 1 ? "finding" : "findings"} in the list</Button>}
+      <Text color="soft" fontSize="12px">{pairsSaid(rehearsed)}. Rays reach {rehearsed.distance.outward.toPrecision(2)} m.</Text>
+      {rehearsed.notes.map((note) => <Text key={note} color="soft" fontSize="12px" lineHeight="1.35" mt="0.5">{note}</Text>)}
+      {rehearsed.asked.length > 1 && <NativeSelect.Root size="xs" mt="1.5" mb="1"><NativeSelect.Field aria-label="Map" value={shown} onChange={(e) => show(e.target.value)}>{rehearsed.asked.map((one) => <option key={one} value={one}>{MAPS[one] ?? one}</option>)}</NativeSelect.Field><NativeSelect.Indicator /></NativeSelect.Root>}
+      {now.map((one) => <MapFacts key={one.name} one={one} many={now.length > 1} />)}
+      {worst && <Text color="soft" fontSize="12px" title="What the map says on both sides of each seam, compared in space; at 95 of 100 points it differs less than the second figure">Worst seam: {worst.median.toFixed(1)} {worst.unit} in the middle, {worst.high.toFixed(1)} {worst.unit} at 95 %.</Text>}
+    </Box>
+  );
+}
+
+/** What met what, in words. */
+function pairsSaid({ pairs }: Rehearsed): string {
+  const met = pairs.filter((pair) => pair.low.join() !== pair.high.join());
+  const alone = pairs.filter((pair) => pair.low.join() === pair.high.join()).reduce((sum, pair) => sum + pair.low.length, 0);
+  const said = met.slice(0, 3).map((pair) => `${pair.high.join(", ")} onto ${pair.low.join(", ")}`);
+  if (met.length > 3) said.push(`${met.length - 3} more pairs`);
+  if (alone) said.push(`${format.whole(alone)} ${alone === 1 ? "object onto itself" : "objects onto themselves"}`);
+  return said.join("; ");
+}
+
+function MapFacts({ one, many }: { one: BakedMap; many: boolean }) {
+  const clipped = (one.black ?? 0) + (one.white ?? 0);
+  return (
+    <Box mb="1">
+      <Flex justify="space-between" fontSize="12px"><Text color="soft">{many ? `tile ${one.tile}, ` : ""}{one.width} × {one.height} px</Text><Text color="soft">{one.missed ? `${format.percent(one.missed)} % missed` : "all rays met"}</Text></Flex>
+      {one.histogram && <Levels bins={one.histogram} />}
+      {one.histogram && <Text fontSize="12px" color={clipped > 0.02 && one.map !== "occlusion" ? "amber" : "soft"}>{format.percent(one.black ?? 0)} % black, {format.percent(one.white ?? 0)} % white{one.range_m ? `; black to white is ${(2 * one.range_m).toPrecision(2)} m` : ""}{one.radius_m ? `; white bends by ${one.radius_m.toPrecision(2)} m` : ""}</Text>}
+    </Box>
+  );
+}
+
+/** How often each of 32 steps of grey is there. */
+function Levels({ bins }: { bins: number[] }) {
+  const most = Math.max(...bins, 1);
+  return <svg viewBox="0 0 206 30" width="100%" height="30" role="img" aria-label={`Levels from black to white; the fullest of 32 steps holds ${format.whole(most)} texels`}>{bins.map((count, k) => <rect key={k} x={k * 6.44} width="5.6" y={30 - 29 * Math.sqrt(count / most)} height={29 * Math.sqrt(count / most)} fill={k === 0 || k === bins.length - 1 ? "#8A5A00" : "#2E5E62"} />)}</svg>;
+}
