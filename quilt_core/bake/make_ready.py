@@ -31,7 +31,7 @@ def make_ready(
     shell: Scene | None = None,
     wanted: Callable[[str], bool] = lambda name: True,
     fine_ones: Callable[[str], bool] = lambda name: True,
-    islands: Callable[[int, int], IntArray] | None = None,
+    islands: Callable[[int, int], IntArray | None] | None = None,
     low_siblings: Sequence[Siblings | None] = (),
 ) -> Rehearsal:
     """A rehearsal of files.

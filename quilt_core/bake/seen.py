@@ -241,7 +241,7 @@ def proposals(seen: Seen, weights: FloatArray | None = None) -> tuple[Proposal, 
             what = Proposal(k, 0.5, "seldom", f"{seen.share[k]:.0%} of it are seen.")
         else:
             continue
-        if what.weight < now:
+        if what.weight < now * (1 - 1e-6):  # kept as 32-bit floats
             out.append(what)
     return tuple(sorted(out, key=lambda p: (1 - p.weight**2) * seen.area[p.island], reverse=True))
 

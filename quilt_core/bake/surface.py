@@ -102,7 +102,8 @@ def surface_of(
     uvs: Callable[[int, int], FloatArray | None] | None = None,
     wanted: Callable[[str], bool] = lambda name: True,
     own_space: bool = False,
-    islands: Callable[[int, int], IntArray] | None = None,
+    islands: Callable[[int, int], IntArray | None] | None = None,
+    wanted_at: Callable[[int, int], bool] | None = None,
 ) -> BakeSurface:
     """The objects of some scenes in the world.
 
@@ -119,7 +120,10 @@ def surface_of(
     own_space : bool
         Whether objects stand about their own origins, unturned, and not where they are in the world.
     islands : callable, optional
-        The island of each face (F,) of an object, through all objects, -1 for none; found anew without it.
+        The island of each face (F,) of an object, through all objects, -1 for none, None where no face has one; found
+        anew without it.
+    wanted_at : callable, optional
+        Whether an object comes along, by scene and object.
     """
     rows: list[tuple[NDArray[Any], ...]] = []
     names: list[str] = []
@@ -133,11 +137,15 @@ def surface_of(
             if not obj.instances or not wanted(obj.name):
                 continue
             given = uvs(number, k) if uvs else None
-            if uvs is not None and given is None:
+            if (uvs is not None and given is None) or not (
+                wanted_at is None or wanted_at(number, k)
+            ):
                 continue
-            if islands is not None and given is not None:
-                uv = given[obj.mesh.triangles]
-                island = islands(number, k)[obj.mesh.triangle_face]
+            if islands is not None:
+                uv = _uv_of(obj, given)
+                of_face = islands(number, k)
+                none = np.full(obj.mesh.face_count, -1)
+                island = (none if of_face is None else of_face)[obj.mesh.triangle_face]
                 count, begin = 0, 0
             else:
                 uv, island = _laid(obj, given)
@@ -177,6 +185,14 @@ def _size_of(matrix: FloatArray) -> FloatArray:
     out = np.eye(4)
     out[:3, :3] = np.diag(np.linalg.norm(matrix[:3, :3], axis=0))
     return out
+
+
+def _uv_of(obj: SceneObject, given: FloatArray | None) -> FloatArray:
+    """UVs of the triangles' corners: given ones, else those of the first channel, else none."""
+    tris = obj.mesh.triangles
+    if given is None and not obj.mesh.channels:
+        return np.full((len(tris), 3, 2), np.nan)
+    return (obj.mesh.channels[0].per_corner if given is None else given)[tris]
 
 
 def _laid(obj: SceneObject, given: FloatArray | None) -> tuple[FloatArray, IntArray]:

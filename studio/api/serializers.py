@@ -302,6 +302,14 @@ class MemberChange(OnChange):
     )
 
 
+class LookAroundIn(OnChange):
+    views = serializers.ChoiceField(choices=("around", "above"), default="around")
+    alone = serializers.BooleanField(default=False, help_text="each object without the others")
+    both_sides = serializers.BooleanField(
+        default=False, help_text="faces are seen from behind, too"
+    )
+
+
 class EvenOutIn(OnChange):
     target = serializers.ChoiceField(choices=TARGETS, default="house")
     value = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=1e9)

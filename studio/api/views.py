@@ -130,6 +130,17 @@ class EvenOut(LayoutJob):
         )
 
 
+class LookAround(LayoutJob):
+    """Look at the islands from around: what is never seen."""
+
+    kind = "look around"
+    exclusive = False
+
+    @extend_schema(operation_id="look_around", request=s.LookAroundIn, responses={202: s.JobOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        return self.start(atlas_id, valid(s.LookAroundIn, request))
+
+
 class Pack(LayoutJob):
     """Pack islands into the tile."""
 

@@ -7,8 +7,9 @@ import pytest
 
 from tests.browser.test_by_hand import ask, open_project, until
 from tests.browser.test_walk import stage, task
-from tests.core.fine_meshes import plane, surface
+from tests.core.fine_meshes import each_apart, plane, surface
 from tests.core.test_bake_findings import glb
+from tests.core.test_seen import box
 
 pytestmark = pytest.mark.browser
 
@@ -65,3 +66,29 @@ def test_a_rehearsal_is_looked_at_and_its_faults_are_walked(plates):
     row = page.locator("[data-kind='missed rays']")
     row.get_by_role("button").first.click()
     page.locator("[data-finding]").get_by_text("would do").wait_for()
+
+
+def test_what_nobody_sees_gets_less_weight_when_that_is_accepted(window, address):
+    page = window
+    made = ask(page, "/api/projects/", {"name": "crate"})
+    open_project(page, address, made["id"])
+    outer, inner = box()[0], box(0.5)[0]
+    uv = each_apart(outer)
+    crate = glb(Crate=surface(outer, uv=uv), Kernel=surface(inner, uv=uv + 1))
+    page.get_by_test_id("files").set_input_files(
+        [{"name": "crate.glb", "mimeType": "model/gltf-binary", "buffer": crate}]
+    )
+    page.locator("[data-row='Kernel']").wait_for()
+    stage(page, "Even out")
+    slip = task(page)
+    slip.get_by_role("tab", name="Seen").click()
+    slip.get_by_role("button", name="Look around").click()
+    found = page.get_by_test_id("looked-around")
+    found.get_by_text("Never seen (12)").wait_for(timeout=60_000)
+    slip.get_by_role("button", name="View as seen").click()
+    page.locator("[data-legend]").get_by_text("never seen").wait_for()
+    found.get_by_role("button", name="Accept all 12").click()
+    found.get_by_text("Never seen").wait_for(state="detached")
+    # The weight is a step like all others: it can be taken back.
+    page.keyboard.press("Control+z")
+    found.get_by_text("Never seen (12)").wait_for()

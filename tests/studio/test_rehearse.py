@@ -10,8 +10,9 @@ import pytest
 from PIL import Image
 
 from studio.models import Job
-from tests.core.fine_meshes import icosphere, plane, surface
+from tests.core.fine_meshes import each_apart, icosphere, plane, surface
 from tests.core.test_bake_findings import glb
+from tests.core.test_seen import box
 from tests.studio.test_carry_over import job_of
 
 pytestmark = pytest.mark.django_db
@@ -71,3 +72,33 @@ def test_objects_onto_themselves_and_what_cannot_be_done(pair, act):
     assert act(pair, "rehearse", maps=["sky"]).status_code == 400
     assert act(pair, "rehearse", size=9).status_code == 400
     assert act(pair, "rehearse", maps=[]).status_code == 400
+
+
+def test_what_nobody_sees_is_told_with_weights_that_change_nothing_by_themselves(send, atlas, act):
+    outer, inner = box()[0], box(0.5)[0]
+    uv = each_apart(outer)
+    files = {
+        "crate__glb": glb(Crate=surface(outer, uv=uv), Kernel=surface(inner, uv=uv + 1)),
+        # Its fine one lies around it, and hides nothing.
+        "fine__glb": glb(Crate_high=surface(box(1.01)[0], uv=uv + 3)),
+    }
+    assert send(**files).status_code == 201
+    atlas.refresh_from_db()
+    before = atlas.head_id
+    result = job_of(act(atlas, "look-around")).result
+    objects = [count for _, count in result["objects"]]
+    first = {"Crate": 0, "Kernel": objects[0]}
+    assert min(result["share"][: objects[0]]) == 1.0
+    kernel = range(first["Kernel"], first["Kernel"] + objects[1])
+    assert all(result["share"][k] == 0.0 for k in kernel)
+    told = {p["island"]: p for p in result["proposals"]}
+    assert all(told[k]["weight"] == 0.1 and told[k]["kind"] == "never" for k in kernel)
+    assert 0 < result["freed"] < 1
+    atlas.refresh_from_db()
+    assert atlas.head_id == before
+    # Once a weight is accepted it is proposed no more.
+    answer = act(atlas, "control", islands=list(kernel), weight=0.1)
+    assert answer.status_code == 200, answer.content
+    again = job_of(act(atlas, "look-around", views="above", alone=True)).result
+    assert {p["island"] for p in again["proposals"]}.isdisjoint(kernel)
+    assert act(atlas, "look-around", views="below").status_code == 400

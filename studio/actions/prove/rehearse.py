@@ -110,7 +110,7 @@ def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
     )
     laid = lay_out([layout], NAME, 0)
     uvs = lambda scene, obj: laid.uvs[scene][obj]
-    faces = _islands(layout)
+    faces = islands_of_faces(layout)
     places = {source.pk: k for k, source in enumerate(laid.sources)}
     of = {(places[pk], number): rows for (pk, number), rows in faces.items()}
     islands = lambda scene, obj: of[scene, obj]
@@ -149,7 +149,7 @@ def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
     )  # fmt: skip
 
 
-def _islands(layout: Layout) -> dict[tuple[int, int], NDArray[np.int64]]:
+def islands_of_faces(layout: Layout) -> dict[tuple[int, int], NDArray[np.int64]]:
     """Island of each face, through the whole layout, by source and number of the object."""
     out: dict[tuple[int, int], NDArray[np.int64]] = {}
     for member, (first, _) in zip(layout.members, spans(layout.state.members), strict=True):

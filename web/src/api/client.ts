@@ -26,6 +26,7 @@ export type Profile = components["schemas"]["ProfileOut"];
 export type PlanObject = components["schemas"]["PlanObject"];
 export type PlanGroup = components["schemas"]["PlanGroupOut"];
 export type RehearseRequest = components["schemas"]["RehearseIn"];
+export type LookAroundRequest = components["schemas"]["LookAroundIn"];
 export type Shelf = components["schemas"]["ShelfOut"];
 export type ShelfMaterial = components["schemas"]["ShelfMaterial"];
 export type PictureSetsRequest = components["schemas"]["PictureSetsIn"];

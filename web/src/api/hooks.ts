@@ -5,7 +5,7 @@ import { readGeometry } from "../editor/layout/readGeometry";
 import type { Topic } from "../editor/Editor";
 import type { PlaceEdit } from "../editor/history/HistoryManager";
 import { editor, tellError, useUi } from "../state";
-import { api, ask, fetchBytes, type Atlas, type CarryRequest, type ChannelEdit, type PictureSetsRequest, type ControlRequest, type EvenOutRequest, type EditRequest, type FlattenRequest, type Job, type PackRequest, type Project, type RehearseRequest, type TileRequest } from "./client";
+import { api, ask, fetchBytes, type Atlas, type CarryRequest, type ChannelEdit, type PictureSetsRequest, type ControlRequest, type EvenOutRequest, type EditRequest, type FlattenRequest, type Job, type LookAroundRequest, type PackRequest, type Project, type RehearseRequest, type TileRequest } from "./client";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
 /** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
@@ -256,6 +256,10 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     carryOver: useMutation({
       mutationFn: (body: Omit<CarryRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/carry-over/", { params: path, body: { ...body, ...seen() } }))),
+      ...options,
+    }),
+    lookAround: useMutation({
+      mutationFn: (body: Omit<LookAroundRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/look-around/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
     rehearse: useMutation({

@@ -295,6 +295,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/look-around/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Look at the islands from around: what is never seen. */
+        post: operations["look_around"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/make-room/": {
         parameters: {
             query?: never;
@@ -2090,6 +2107,22 @@ export interface components {
             world_area: number[];
             warnings: string[];
         };
+        LookAroundIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @default around */
+            views: components["schemas"]["ViewsEnum"];
+            /**
+             * @description each object without the others
+             * @default false
+             */
+            alone: boolean;
+            /**
+             * @description faces are seen from behind, too
+             * @default false
+             */
+            both_sides: boolean;
+        };
         /** @description An object that lies in no atlas, or some islands of which do not. */
         LooseObjectOut: {
             id: number;
@@ -3033,6 +3066,12 @@ export interface components {
          */
         UsualEnum: "error" | "warning" | "hint" | "off";
         /**
+         * @description * `around` - around
+         *     * `above` - above
+         * @enum {string}
+         */
+        ViewsEnum: "around" | "above";
+        /**
          * @description * `left` - left
          *     * `right` - right
          *     * `top` - top
@@ -3548,6 +3587,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    look_around: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookAroundIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["LookAroundIn"];
+                "multipart/form-data": components["schemas"]["LookAroundIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

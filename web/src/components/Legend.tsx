@@ -14,6 +14,8 @@ export function Legend() {
     }
     case "stretch":
       return <Ramp left="½" right="2 × texels/m" title="Texels per metre of each face over its island's mean, in the direction where they differ most. The number on an island is its L2 stretch, 1 is none." />;
+    case "seen":
+      return <Swatches rows={editor.figures.seenShare ? [[css(OCHRE), "never seen"], [css(mix(PAPER, TEAL, 0.35)), "seen all over"]] : [["#C8C8C8", "nobody has looked yet: Even out, Seen"]]} />;
     case "facing":
       return <Swatches rows={[[css(mix(PAPER, TEAL, 0.45)), `face up ${format.whole((f?.island_flags.length ?? 0) - (f?.mirrored ?? 0))}`], [css(OCHRE), `mirrored ${format.whole(f?.mirrored ?? 0)}`]]} />;
     case "overlap":

@@ -349,6 +349,11 @@ export class Editor {
     this.view.layPicture(tiles, () => this.looks.restyle());
   }
 
+  /** Show how much of each island is seen, or that nobody has looked. */
+  showSeen(share: number[] | null): void {
+    if (this.figures.setSeen(share) && this.view.as === "seen") this.looks.restyle();
+  }
+
   /** Light the model by the normals of a rehearsal, or by its faces. */
   layNormals(tiles: LaidTile[], own: boolean): void {
     this.view.layNormals(tiles, own, () => this.looks.restyle());

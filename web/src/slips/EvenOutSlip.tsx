@@ -1,17 +1,31 @@
-import { Text } from "@chakra-ui/react";
+import { Box, Text } from "@chakra-ui/react";
 import { useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
 import type { SlipProps } from "./props";
 import * as format from "../format";
 import { useKept } from "../state";
 import { ProportionsPart } from "./ProportionsPart";
-import { Choice, MainButton, NumberField, Running, running, Title } from "./parts";
+import { Choice, MainButton, NumberField, Pages, Running, running, Title } from "./parts";
+import { SeenPart } from "./SeenPart";
 
 const TARGETS = ["house", "average", "picked"] as const;
 const SCOPES = ["all", "selected"] as const;
 const KEEP = ["across all", "per object"] as const;
 
-export function EvenOutSlip({ jobs, actions }: SlipProps) {
+const PARTS = ["Density", "Seen"] as const;
+
+/** Even out has two pages: the density, and what nobody sees, which is a reason for another one. */
+export function EvenOutSlip(props: SlipProps) {
+  const [part, setPart] = useKept<(typeof PARTS)[number]>("even out part", "Density");
+  return (
+    <>
+      <Pages label="Even out" pages={PARTS} page={part} turn={setPart} />
+      <Box role="tabpanel" aria-label={part}>{part === "Seen" ? <SeenPart {...props} /> : <DensityPart {...props} />}</Box>
+    </>
+  );
+}
+
+function DensityPart({ jobs, actions }: SlipProps) {
   const editor = useEditor("document", "selection", "view");
   const [target, setTarget] = useKept<(typeof TARGETS)[number]>("target", "house");
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("scope", "all");

@@ -8,6 +8,16 @@ export class FiguresManager {
   /** Whether the proof is about an earlier layout. */
   stale = true;
   finding: Finding | null = null;
+  /** Part of each island that can be seen; null where nobody has looked. */
+  seenShare: number[] | null = null;
+
+  /** What a look from around has told; returns whether it is news. */
+  setSeen(share: number[] | null): boolean {
+    if (this.seenShare === share) return false;
+    this.seenShare = share;
+    this.signal.raise();
+    return true;
+  }
 
   setProof(proof: Proof | null, stale: boolean): void {
     if (this.proof === proof && this.stale === stale) return;
@@ -23,7 +33,7 @@ export class FiguresManager {
   }
 
   clear(): void {
-    this.proof = this.finding = null;
+    this.proof = this.finding = this.seenShare = null;
     this.stale = true;
     this.signal.raise();
   }

@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 import { fabric, mix, OCHRE, PAPER, TEAL, viewColour, viewLabel, type Seen } from "./views";
 
-const seen: Seen = { density: 512, mirrored: false, overlapping: false, stacked: false, material: 1, tile: 0, stretch: 1, own: [1, 2, 3] };
+const seen: Seen = { density: 512, mirrored: false, overlapping: false, stacked: false, material: 1, tile: 0, stretch: 1, seen: null, own: [1, 2, 3] };
 const colour = (view: Parameters<typeof viewColour>[0], change: Partial<Seen> = {}) => viewColour(view, { ...seen, ...change }, 512, 0.05, 1.5);
 
 it("shows an island without a fault on paper", () => {
@@ -17,6 +17,7 @@ it("turns to ochre for too much and to teal for too little", () => {
   expect(colour("overlap", { overlapping: true })).toEqual(OCHRE);
   expect(colour("facing", { mirrored: true })).toEqual(OCHRE);
   expect(colour("stretch", { stretch: 9 })).toEqual(OCHRE);
+  expect(colour("seen", { seen: 0 })).toEqual(OCHRE);
   expect(colour("overlap", { overlapping: true, stacked: true })).toEqual(mix(PAPER, TEAL, 0.6));
 });
 
@@ -34,5 +35,7 @@ it("prints numbers on the islands where the colour stands for one", () => {
   expect(viewLabel("density", seen, text)).toBe("512 px/m");
   expect(viewLabel("stretch", { ...seen, stretch: 1.234 }, text)).toBe("1.23");
   expect(viewLabel("stretch", { ...seen, stretch: null }, text)).toBe("–");
+  expect(viewLabel("seen", { ...seen, seen: 0.125 }, text)).toBe("13 %");
+  expect(viewLabel("seen", seen, text)).toBe("–");
   expect(viewLabel("tile", seen, text)).toBe("");
 });

@@ -2,7 +2,7 @@ import { againstBand } from "../density/logScale";
 import { densityColour, type Rgb } from "./islandStyle";
 
 /** Ways to look at the islands, in the order in which they are offered. */
-export const VIEWS = ["object", "density", "stretch", "facing", "overlap", "material", "tile", "checker", "plain"] as const;
+export const VIEWS = ["object", "density", "stretch", "seen", "facing", "overlap", "material", "tile", "checker", "plain"] as const;
 export type ViewAs = (typeof VIEWS)[number];
 
 export const TEAL: Rgb = [58, 143, 143];
@@ -19,6 +19,8 @@ export type Seen = {
   material: number;
   tile: number;
   stretch: number | null;
+  /** Part of the island that can be seen from anywhere; null where nobody has looked yet. */
+  seen: number | null;
   own: Rgb;
 };
 
@@ -29,6 +31,8 @@ export function viewColour(view: ViewAs, seen: Seen, house: number, tolerance: n
       return densityColour(seen.density, house, tolerance);
     case "stretch":
       return seen.stretch === null ? NONE : mix(PAPER, OCHRE, (seen.stretch - 1) / Math.max(most - 1, 1e-6));
+    case "seen":
+      return seen.seen === null ? NONE : mix(OCHRE, mix(PAPER, TEAL, 0.35), seen.seen);
     case "facing":
       return seen.mirrored ? OCHRE : mix(PAPER, TEAL, 0.45);
     case "overlap":
@@ -48,6 +52,7 @@ export function viewColour(view: ViewAs, seen: Seen, house: number, tolerance: n
 export function viewLabel(view: ViewAs, seen: Seen, density: (value: number | null) => string): string {
   if (view === "density") return density(seen.density);
   if (view === "stretch") return seen.stretch === null ? "–" : seen.stretch.toFixed(2);
+  if (view === "seen") return seen.seen === null ? "–" : `${Math.round(100 * seen.seen)} %`;
   return "";
 }
 
