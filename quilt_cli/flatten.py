@@ -12,11 +12,11 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_cli.gather import Gathered, read_path, say
+from quilt_cli.gather import Gathered, NothingToDo, read_path, say
 from quilt_cli.inspect import finite
 from quilt_cli.one_tile import in_one_tile
 from quilt_cli.pack_write import output_paths, write_files
-from quilt_core.errors import LayoutError, QuiltError
+from quilt_core.errors import QuiltError
 from quilt_core.flatten import Flattened, FlattenSettings, Stage, flatten_mesh
 from quilt_core.flatten.object_flat import with_channel, world_points
 from quilt_core.flatten.useless import UVState, uv_state
@@ -60,7 +60,7 @@ def flatten(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     names = unique_names([obj.name for _, obj in rows], [scene.name for scene, _ in rows])
     chosen = _chosen([obj for _, obj in rows], names, options)
     if not chosen.any():
-        raise LayoutError(
+        raise NothingToDo(
             f"No object is to be flattened: none has {options.which} UVs in channel {options.channel}.",
             ", ".join(map(str, options.files)),
             "Give --which all, or another --only.",

@@ -46,6 +46,10 @@ class Gathered:
         return unique_names([obj.name for _, obj in rows], [scene.name for scene, _ in rows])
 
 
+class NothingToDo(QuiltError):
+    """Nothing in the files is to be changed: wrong when it was asked for by hand, fine in a run sheet."""
+
+
 def say(text: str) -> None:
     """Progress, to stderr."""
     print(text, file=sys.stderr, flush=True)

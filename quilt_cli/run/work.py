@@ -11,6 +11,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from quilt_cli.gather import NothingToDo
 from quilt_cli.run.steps import Call
 from quilt_cli.run.store import DONE, Store
 from quilt_core.errors import QuiltError
@@ -109,7 +110,12 @@ def _do_step(task: LineTask, call: Call, meshes: Sequence[Path], store: Store, m
         options = call.options(meshes, folder, task.root)
         log = task.root / store.folder / "last.log"
         with log.open("a", encoding="utf-8") as said, contextlib.redirect_stderr(said):
-            given, code = main.run(options)
+            try:
+                given, code = main.run(options)
+            except NothingToDo as nothing:
+                given, code = {"text": str(nothing)}, 0
+                for path in meshes:
+                    shutil.copyfile(path, folder / path.name)
         if call.writes_meshes and call.step.do != "merge":
             for name, path in task.beside:
                 target = folder / name

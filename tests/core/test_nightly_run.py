@@ -1,0 +1,63 @@
+"""The page “from files to a nightly run” does what it says: its sheet is written, its commands are run."""
+
+from __future__ import annotations
+
+import json
+import re
+import shlex
+from pathlib import Path
+
+import numpy as np
+
+from quilt_cli.main import main
+from tests.core.test_run import quad
+
+PAGE = Path(__file__).parents[2] / "docs" / "nightly-run.md"
+
+
+def tube(sides: int, radius: float, name: str) -> str:
+    """An OBJ of a tube without ends, with UVs."""
+    turn = np.linspace(0, 2 * np.pi, sides + 1)
+    rows = [f"o {name}"]
+    for y in (0, 1):
+        rows += [f"v {radius * np.cos(a):.6f} {y} {radius * np.sin(a):.6f}" for a in turn]
+        rows += [f"vt {k / sides:.6f} {y * 0.2:.6f}" for k in range(sides + 1)]
+    n = sides + 1
+    rows += [
+        f"f {k + n + 1}/{k + n + 1} {k + n + 2}/{k + n + 2} {k + 2}/{k + 2} {k + 1}/{k + 1}"
+        for k in range(sides)
+    ]
+    return "\n".join(rows) + "\n"
+
+
+def test_the_page_does_what_it_says(tmp_path, capsys, monkeypatch):
+    text = PAGE.read_text(encoding="utf-8")
+    (sheet,) = re.findall(r"```toml\n(.*?)```", text, re.DOTALL)
+    commands = re.findall(r"^\$ untold-quilt (.*)$", text, re.MULTILINE)
+    assert len(commands) == 3
+    assets = tmp_path / "assets"
+    assets.mkdir()
+    (tmp_path / "harbour.toml").write_text(sheet)
+    (assets / "yard.obj").write_text(quad(name="Crate"))
+    (assets / "lamp_low.obj").write_text(tube(8, 1.0, "lamp_low"))
+    (assets / "lamp_high.obj").write_text(tube(64, 1.02, "lamp_high"))
+    monkeypatch.chdir(tmp_path)
+
+    def run(words: str):
+        code = main(shlex.split(words))
+        return code, capsys.readouterr().out
+
+    code, out = run(commands[0])
+    assert code == 0 and "yard: out of date: it was never done" in out
+    assert not (tmp_path / "build").exists()
+    code, out = run(commands[1])
+    assert code == 0, out
+    for file in ("yard/proof.html", "lamp/rehearsal_normal.png", "harbour/yard.obj"):
+        assert (tmp_path / "build" / file).is_file(), file
+    code, out = run(commands[2])
+    answer = json.loads(out)
+    assert code == 0 and {line["state"] for line in answer["lines"]} == {"current"}
+    (assets / "yard.obj").write_text(quad(name="Crate", uv=0.3))
+    code, out = run(commands[0])
+    assert "yard: out of date: Crate's UVs have changed" in out and "lamp: current" in out
+    assert "harbour: out of date: “yard” is out of date" in out
