@@ -11,7 +11,7 @@ import time
 
 import numpy as np
 
-from benchmarks import by_hand, carrying, history, many, proving
+from benchmarks import by_hand, carrying, history, many, proving, rehearsing
 from benchmarks.references import ROUNDS, box_coverage, nesting_coverage
 from benchmarks.sets import SETS, jigsaw
 from quilt_core.measure import measure
@@ -48,6 +48,7 @@ def main() -> None:
         history.main()
         by_hand.main()
         carrying.main()
+        rehearsing.main()
 
 
 def _packing(options: argparse.Namespace) -> None:

@@ -208,6 +208,21 @@ def build() -> argparse.ArgumentParser:
         help="a rehearsal of the bake: maps of fine meshes on coarse ones, and what is wrong",
     )
     add_bake(rehearsal)
+    newer = commands.add_parser(
+        "again", help="give newer versions of files the layout of older ones, where it still fits"
+    )
+    newer.add_argument(
+        "--layout",
+        nargs="+",
+        type=Path,
+        required=True,
+        metavar="OLD",
+        help="the older files, with their layout",
+    )
+    newer.add_argument(
+        "--out", type=Path, required=True, help="a folder, or a file when there is one input"
+    )
+    newer.add_argument("--channel", type=int, default=1, help="UV channel, from 1")
     add_run(
         commands.add_parser(
             "run", help="bring a run sheet up to date: what is not needed is not done"
@@ -219,7 +234,7 @@ def build() -> argparse.ArgumentParser:
     add_seen(looked)
 
     for command in (
-        inspect, pack, plan, check, channels, flatten, copy, merge, sets, rehearsal, looked,
+        inspect, pack, plan, check, channels, flatten, copy, merge, sets, rehearsal, looked, newer,
     ):  # fmt: skip
         command.add_argument(
             "files", nargs="+", type=Path, metavar="FILE", help=".obj, .gltf or .glb"

@@ -114,6 +114,10 @@ def run(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         from quilt_cli.bake import bake_command
 
         return bake_command(options)
+    if options.command == "again":
+        from quilt_cli.again import again
+
+        return again(options)
     if options.command == "run":
         from quilt_cli.run.command import run_command
 

@@ -14,9 +14,9 @@ from typing import Any
 from quilt_core.errors import QuiltError
 
 VERSION = 1
-VERBS = ("flatten", "pack", "merge", "channels", "pictures", "bake", "check", "seen")
+VERBS = ("again", "flatten", "pack", "merge", "channels", "pictures", "bake", "check", "seen")
 """What steps can do: the commands of the command line that can be repeated."""
-MESHES = ("flatten", "pack", "merge", "channels")
+MESHES = ("again", "flatten", "pack", "merge", "channels")
 """Verbs that write meshes, which the next step takes; all others leave the meshes as they are."""
 NAME = re.compile(r"\w[\w .,-]{0,80}")
 LINE_KEYS = ("name", "files", "from", "out", "hold", "steps")
