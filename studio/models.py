@@ -98,6 +98,13 @@ class Source(models.Model):
     gathered = models.ForeignKey(
         Change, models.CASCADE, null=True, related_name="+", help_text="the step that brought it in"
     )
+    replaced = models.ForeignKey(
+        Change,
+        models.SET_NULL,
+        null=True,
+        related_name="+",
+        help_text="the step that put a newer version in its place",
+    )
 
     class Meta:
         ordering = ["id"]

@@ -44,6 +44,8 @@ class Again:
         UVs of the newer mesh's corners; NaN for faces that have no place in the older layout.
     how : (F,) int64
         `NOTHING`, `TOPOLOGY`, `FACE` or `SURFACE` for each face.
+    source : (F,) int64
+        The older face that each face got its UVs from, -1 for none.
     gone : int
         Faces of the older mesh that none of the newer one got its UVs from.
     moved : float
@@ -52,6 +54,7 @@ class Again:
 
     uv: FloatArray
     how: IntArray
+    source: IntArray
     gone: int
     moved: float
 
@@ -78,15 +81,16 @@ def layout_again(old: Mesh, old_uv: FloatArray, new: Mesh) -> Again:
         bad = np.unique(new.corner_face[~known])
         how = np.full(new.face_count, TOPOLOGY)
         how[bad] = NOTHING
-        return Again(old_uv.copy(), how, 0, float(np.nanmax(way, initial=0.0)) / size)
+        source = np.where(how == NOTHING, -1, np.arange(new.face_count))
+        return Again(old_uv.copy(), how, source, 0, float(np.nanmax(way, initial=0.0)) / size)
     uv = np.full((len(new.corner_vertex), 2), np.nan)
-    how = np.full(new.face_count, NOTHING)
-    used = _face_by_face(old, old_uv, new, SAME * size, uv, how)
+    how, source = np.full(new.face_count, NOTHING), np.full(new.face_count, -1)
+    used = _face_by_face(old, old_uv, new, SAME * size, uv, how, source)
     rest = np.flatnonzero(how == NOTHING)
     if len(rest):
-        used |= _by_surface(old, old_uv, new, size, rest, uv, how)
+        used |= _by_surface(old, old_uv, new, size, rest, uv, how, source)
     gone = int((~used & (np.diff(old.face_offsets) > 0)).sum())
-    return Again(uv, how, gone, 0.0)
+    return Again(uv, how, source, gone, 0.0)
 
 
 def _same_topology(old: Mesh, new: Mesh) -> bool:
@@ -108,7 +112,13 @@ def _size(old: Mesh, new: Mesh) -> float:
 
 
 def _face_by_face(
-    old: Mesh, old_uv: FloatArray, new: Mesh, near: float, uv: FloatArray, how: IntArray
+    old: Mesh,
+    old_uv: FloatArray,
+    new: Mesh,
+    near: float,
+    uv: FloatArray,
+    how: IntArray,
+    source: IntArray,
 ) -> BoolArray:
     """Give faces whose corners lie where those of an older face do its UVs, in place; the older faces that were used."""
     ids = near_ids(np.concatenate([old.positions, new.positions]), near)
@@ -133,7 +143,7 @@ def _face_by_face(
         c, d = old.face_offsets[first : first + 2]
         at = {vertex: int(c) + k for k, vertex in enumerate(old_id[c:d].tolist())}
         uv[a:b] = old_uv[[at[vertex] for vertex in own]]
-        how[face], used[first] = FACE, True
+        how[face], source[face], used[first] = FACE, first, True
     return used
 
 
@@ -154,6 +164,7 @@ def _by_surface(
     rest: IntArray,
     uv: FloatArray,
     how: IntArray,
+    source: IntArray,
 ) -> BoolArray:
     """Give faces that lie on the older surface its UVs there, in place; the older faces that were used."""
     used = np.zeros(old.face_count, bool)
@@ -199,7 +210,7 @@ def _by_surface(
         if not 1 / SHRUNK < drawn / max(float(scale[which]), 1e-300) < SHRUNK:
             continue
         uv[start:end] = own
-        how[face] = SURFACE
+        how[face], source[face] = SURFACE, face_of[middle[0][0]]
         used[face_of[triangle]] = True
     return used
 

@@ -24,6 +24,7 @@ urlpatterns = [
     path("projects/<int:project_id>/jobs/", jobs.Jobs.as_view()),
     path("atlases/<int:atlas_id>/", v.OneAtlas.as_view()),
     path("atlases/<int:atlas_id>/even-out/", v.EvenOut.as_view()),
+    path("atlases/<int:atlas_id>/bring-again/", v.BringAgain.as_view()),
     path("atlases/<int:atlas_id>/look-around/", v.LookAround.as_view()),
     path("atlases/<int:atlas_id>/pack/", v.Pack.as_view()),
     path("atlases/<int:atlas_id>/control/", c.ControlIslands.as_view()),

@@ -67,6 +67,32 @@ class Files(APIView):
         return Response({"job": None, "revision": revision.pk}, status=201)
 
 
+class BringAgain(APIView):
+    """Bring a newer version of a file in."""
+
+    parser_classes = [MultiPartParser]
+
+    @extend_schema(
+        operation_id="bring_again",
+        request={"multipart/form-data": {"type": "object", "properties": {
+            "files": {"type": "array", "items": {"type": "string", "format": "binary"}},
+            "source": {"type": "integer"}, "change": {"type": "integer"},
+        }}},
+        responses={202: s.JobOut},
+    )  # fmt: skip
+    def post(self, request: Request, atlas_id: int) -> Response:
+        try:
+            source, seen = (int(request.data.get(name) or 0) for name in ("source", "change"))
+        except ValueError:
+            raise Refused("The file is not told by its number.", "source", "Give its id.") from None
+        files = unpack((upload.name, upload.read()) for upload in request.FILES.getlist("files"))
+        if not files:
+            raise Refused("No files were sent.", "files", "Give the newer version.")
+        keys = [[name, storage.put(data)] for name, data in files.items()]
+        params = {"files": keys, "source": source, "change": seen or None}
+        return Response(s.JobOut(claim("bring again", atlas_id, params)).data, status=202)
+
+
 class Change(APIView):
     """A change of an atlas that is quick enough to be made at once."""
 

@@ -19,6 +19,7 @@ from studio.actions.carry_over.carry_over import carry_over
 from studio.actions.carry_over.share_plan import packed_coverage
 from studio.actions.even_out.even_out import even_out
 from studio.actions.even_out.look_around import look_around
+from studio.actions.gather.bring_again import bring_again
 from studio.actions.gather.gather_files import gather_files
 from studio.actions.hand_off.draw_pictures import draw_pictures
 from studio.actions.hand_off.export_atlas import export_atlases
@@ -215,6 +216,14 @@ def _look_around(job: Job, reporter: Reporter) -> dict[str, Any]:
     return made
 
 
+def _bring_again(job: Job, reporter: Reporter) -> dict[str, Any]:
+    made = bring_again(_revision(job), job.params, reporter.report, reporter.cancelled)
+    if made is None:
+        raise Dropped
+    measure_revision(Revision.objects.get(pk=made["revision"]))
+    return made
+
+
 def _plan_coverage(job: Job, reporter: Reporter) -> dict[str, Any]:
     groups, padding = job.params["groups"], job.params["padding"]
     found = packed_coverage(job.project_id, groups, padding, reporter.report, reporter.cancelled)
@@ -240,6 +249,7 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "carry over": _carry_over,
     "plan coverage": _plan_coverage,
     "rehearse": _rehearse,
+    "bring again": _bring_again,
     "look around": _look_around,
     "pictures": _pictures,
 }

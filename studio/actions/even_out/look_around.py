@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 
 from studio.actions.errors import Refused
+from studio.actions.gather.share_out import present_objects
 from studio.actions.mend.new_bases import scene_of
 from studio.actions.prove.rehearse import islands_of_faces
 from studio.arrays import load_layout
-from studio.models import MeshObject, Revision
+from studio.models import Revision
 
 Report = Callable[[float, str], None]
 
@@ -33,8 +34,7 @@ def look_around(
     if not layout.members:
         raise Refused("There is no object in this atlas.", revision.name, "Bring files in first.")
     report(0.0, "reading the meshes")
-    everyone = MeshObject.objects.filter(project=layout.revision.atlas.project_id)
-    rows = list(everyone.select_related("source"))
+    rows = list(present_objects(layout.revision.atlas.project).select_related("source"))
     sources = {obj.source.pk: obj.source for obj in rows}
     place = {pk: k for k, pk in enumerate(sources)}
     # The fine mesh of a pair lies where the coarse one does: it would hide it, and is not looked at.

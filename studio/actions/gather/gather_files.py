@@ -97,15 +97,15 @@ def gather_files(
     ready: list[tuple[str, Scene, list[Ready]]] = []
     for number, name in enumerate(meshes):
         report(number / len(meshes), f"reading {name}")
-        scene = _read(name, files, metres_per_unit)
-        rows = [(obj, _bases(obj, scene, project.uv_tolerance)) for obj in scene.objects]
+        scene = read_mesh(name, files, metres_per_unit)
+        rows = [(obj, object_bases(obj, scene, project.uv_tolerance)) for obj in scene.objects]
         ready.append((name, scene, rows))
     keys = {name: storage.put(data) for name, data in files.items()}
     report(0.95, "keeping the files")
     return _keep(project, atlas, files, keys, ready, own_job)
 
 
-def _bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str, Any]]:
+def object_bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str, Any]]:
     """Facts of an object's base layout in each of its channels; one without islands where it has
     none."""
     from quilt_core.flatten.useless import UVState, uv_state
@@ -127,7 +127,8 @@ def _bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str
     return out
 
 
-def _read(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
+def read_mesh(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
+    """A mesh among files that were sent together."""
     try:
         return read_scene(
             PurePosixPath(name).name,
@@ -195,7 +196,7 @@ def _keep(
             warnings=list(scene.warnings) if scene else [],
         )
         for number, (obj, bases) in enumerate(rows):
-            state = state.with_member(_keep_object(project, source, number, obj, bases))
+            state = state.with_member(keep_object(project, source, number, obj, bases))
     settings = project.settings
     if not before.members and project.house_density == UNSAID:
         firsts = [bases[0]["geometry"] for _, _, rows in ready for _, bases in rows]
@@ -221,7 +222,7 @@ def _keep(
     return revision
 
 
-def _keep_object(
+def keep_object(
     project: Project, source: Source, number: int, obj: SceneObject, bases: list[dict[str, Any]]
 ) -> MemberRow:
     """Rows of an object and its base layouts; what an atlas keeps of it."""

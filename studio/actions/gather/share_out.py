@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from django.db.models import QuerySet
 
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import Shared, chain, edit_atlases
@@ -199,7 +200,7 @@ def loose_objects(project: Project, states: Sequence[State]) -> list[tuple[MeshO
         for row in state.members:
             held.setdefault(row.object, []).append(row)
     whole = {pk for pk, rows in held.items() if any(row.part is None for row in rows)}
-    rows = MeshObject.objects.filter(project=project, source__gathered__in=chain(project))
+    rows = present_objects(project)
     out = []
     for obj in rows.exclude(pk__in=whole).select_related("source"):
         parts = held.get(obj.pk, [])
@@ -209,6 +210,13 @@ def loose_objects(project: Project, states: Sequence[State]) -> list[tuple[MeshO
         if missing or not parts:
             out.append((obj, missing, islands))
     return out
+
+
+def present_objects(project: Project) -> QuerySet[MeshObject]:
+    """Objects of the files that are there now: brought in by a step that counts, and not replaced by one."""
+    steps = chain(project)
+    rows = MeshObject.objects.filter(project=project, source__gathered__in=steps)
+    return rows.exclude(source__replaced__in=steps)
 
 
 def _held_numbers(rows: Sequence[MemberRow], base: int) -> set[int]:

@@ -21,7 +21,18 @@ FARTHEST = 1e9
 TRIES = 3
 """So often an edit is computed anew, because another one came first, before it makes the others
 wait."""
-QUIET = ("measure", "export", "report", "explain", "stacks", "carry over", "pictures")
+QUIET = (
+    "measure",
+    "export",
+    "report",
+    "explain",
+    "stacks",
+    "carry over",
+    "pictures",
+    "plan coverage",
+    "rehearse",
+    "look around",
+)
 """Kinds of jobs that change no layout."""
 
 

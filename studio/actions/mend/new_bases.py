@@ -100,7 +100,7 @@ def with_bases(
     for k, (row, span) in enumerate(zip(state.members, spans(state.members), strict=True)):
         own = state.islands[slice(*span)]
         if k in made:
-            row = replace(row, base=made[k].pk, islands=made[k].islands)
+            row = replace(row, object=made[k].object_id, base=made[k].pk, islands=made[k].islands)
             own = kept[k].rows if k in kept else fresh_islands(row.islands)
         members.append(row)
         parts.append(own)

@@ -32,7 +32,9 @@ def duplicate_project(project_id: int) -> Project:
     settings["name"] = f"{settings['name'][:112]} (copy)"
     copy = Project.objects.create()
     kept = Source.objects.filter(project=original, gathered__in=chain(original))
+    steps = chain(original)
     sources = _copied(kept, project=copy, gathered=None)
+    older = [row.pk for row in sources.values() if row.replaced_id in steps]
     _copied(
         GivenPicture.objects.filter(source__in=list(sources)),
         source=lambda row: sources[row.source_id],
@@ -79,7 +81,8 @@ def duplicate_project(project_id: int) -> Project:
     change = append_change(
         copy, "duplicate", f"of “{original.name}”", {}, settings=settings, revisions=revisions
     )
-    Source.objects.filter(project=copy).update(gathered=change)
+    Source.objects.filter(project=copy).update(gathered=change, replaced=None)
+    Source.objects.filter(pk__in=older).update(replaced=change)
     return copy
 
 

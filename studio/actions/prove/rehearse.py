@@ -14,10 +14,11 @@ from studio import storage
 from studio.actions.carry_over.lay_out import lay_out
 from studio.actions.carry_over.list_materials import siblings_of
 from studio.actions.errors import Refused
+from studio.actions.gather.share_out import present_objects
 from studio.actions.mend.new_bases import scene_of
 from studio.actions.prove.examine import shown_findings
 from studio.arrays import Layout, load_geometry, load_layout
-from studio.models import MeshObject, Revision
+from studio.models import Revision
 from studio.state import spans
 
 Report = Callable[[float, str, dict[str, Any] | None], None]
@@ -114,8 +115,7 @@ def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
     places = {source.pk: k for k, source in enumerate(laid.sources)}
     of = {(places[pk], number): rows for (pk, number), rows in faces.items()}
     islands = lambda scene, obj: of[scene, obj]
-    project = layout.revision.atlas.project_id
-    everyone = MeshObject.objects.filter(project=project).select_related("source")
+    everyone = list(present_objects(layout.revision.atlas.project).select_related("source"))
     mine = {member.object.name for member in layout.members}
     fine = (
         fine_names([obj.name for obj in everyone], settings)

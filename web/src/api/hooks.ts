@@ -5,7 +5,7 @@ import { readGeometry } from "../editor/layout/readGeometry";
 import type { Topic } from "../editor/Editor";
 import type { PlaceEdit } from "../editor/history/HistoryManager";
 import { editor, tellError, useUi } from "../state";
-import { api, ask, fetchBytes, type Atlas, type CarryRequest, type ChannelEdit, type PictureSetsRequest, type ControlRequest, type EvenOutRequest, type EditRequest, type FlattenRequest, type Job, type LookAroundRequest, type PackRequest, type Project, type RehearseRequest, type TileRequest } from "./client";
+import { api, ask, fetchBytes, send, type Atlas, type CarryRequest, type ChannelEdit, type PictureSetsRequest, type ControlRequest, type EvenOutRequest, type EditRequest, type FlattenRequest, type Job, type LookAroundRequest, type PackRequest, type Project, type RehearseRequest, type TileRequest } from "./client";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
 /** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
@@ -256,6 +256,16 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     carryOver: useMutation({
       mutationFn: (body: Omit<CarryRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/carry-over/", { params: path, body: { ...body, ...seen() } }))),
+      ...options,
+    }),
+    bringAgain: useMutation({
+      mutationFn: ({ source, files }: { source: number; files: File[] }) => {
+        const form = new FormData();
+        form.append("source", String(source));
+        form.append("change", String(seen().change));
+        for (const file of files) form.append("files", file, file.name);
+        return editor.history.settled().then(() => send<Job>(`/api/atlases/${atlas?.id ?? 0}/bring-again/`, form));
+      },
       ...options,
     }),
     lookAround: useMutation({

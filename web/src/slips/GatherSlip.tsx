@@ -1,6 +1,7 @@
 import { Box, Button, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { AT_A_CLICK, useEditor, useLooseObjects } from "../api/hooks";
+import type { Atlas, Job } from "../api/client";
 import type { SlipProps } from "./props";
 import * as format from "../format";
 import { ChannelPart } from "./ChannelPart";
@@ -18,8 +19,10 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
   const input = useRef<HTMLInputElement>(null);
   const [unit, setUnit] = useState("1");
   const [busy, setBusy] = useState(false);
-  const files = new Map<string, number>();
-  for (const object of editor.document.info?.objects ?? []) files.set(object.file, (files.get(object.file) ?? 0) + 1);
+  const newer = useRef<HTMLInputElement>(null);
+  const older = useRef(0);
+  const files = new Map<number, [string, number]>();
+  for (const object of editor.document.info?.objects ?? []) files.set(object.source, [object.file, (files.get(object.source)?.[1] ?? 0) + 1]);
   const send = async (chosen: File[]) => {
     setBusy(true);
     await upload(chosen, Number(unit));
@@ -54,9 +57,33 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
           <Button size="2xs" variant="ghost" onClick={() => actions.moveObjects.mutate({ atlas: atlas.id, objects: [o.id] })}>Bring here</Button></Flex>)}
       </Box>}
       <Box mt="3">
-        {[...files].map(([name, count]) => <Text key={name} fontSize="12.5px">{name} <Text as="span" color="soft">· {format.whole(count)} {count === 1 ? "object" : "objects"}</Text></Text>)}
+        {[...files].map(([source, [name, count]]) => (
+          <Flex key={source} align="center" gap="1"><Text fontSize="12.5px" flex="1" minW="0" truncate title={name}>{name} <Text as="span" color="soft">· {format.whole(count)} {count === 1 ? "object" : "objects"}</Text></Text>
+            <Button size="2xs" variant="ghost" px="1" color="petrol" disabled={running(jobs, "bring again")} title="Put a newer version in its place: what is still there keeps its layout and its place" aria-label={`Bring a newer ${name}`} onClick={() => { older.current = source; newer.current?.click(); }}>newer…</Button></Flex>
+        ))}
+        <Input ref={newer} type="file" multiple hidden data-testid="newer" onChange={(e) => { const chosen = [...(e.target.files ?? [])]; e.target.value = ""; if (chosen.length) actions.bringAgain.mutate({ source: older.current, files: chosen }); }} />
+        <Running jobs={jobs} kind="bring again" actions={actions} />
+        <Brought jobs={jobs} atlas={atlas} />
         {editor.document.info?.warnings.map((warning) => <Text key={warning} color="amber" fontSize="12px" mt="1">{warning}</Text>)}
       </Box>
     </>
   );
+}
+
+type News = { revision: number; objects: { name: string; same: number; by_face: number; by_surface: number; new: number; gone: number; moved: number }[]; new: string[]; gone: string[]; kept: string[] };
+
+/** What the last newer version has brought. */
+function Brought({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
+  const job = jobs.find((one) => one.kind === "bring again" && one.state === "done" && one.atlas === atlas.id);
+  const news = job?.result as unknown as News | undefined;
+  if (!news) return null;
+  const odd = news.objects.filter((row) => row.new || row.gone || row.by_surface);
+  const lines = [
+    `${format.whole(news.objects.length)} ${news.objects.length === 1 ? "object keeps its place" : "objects keep their places"}.`,
+    ...odd.slice(0, 5).map((row) => `${row.name}: ${[row.new ? `${format.whole(row.new)} faces are new` : "", row.gone ? `${format.whole(row.gone)} are gone` : "", row.by_surface ? `${format.whole(row.by_surface)} by the surface` : ""].filter(Boolean).join(", ")}.`),
+    ...(news.new.length ? [`New: ${news.new.join(", ")}.`] : []),
+    ...(news.gone.length ? [`Gone: ${news.gone.join(", ")}.`] : []),
+    ...(news.kept.length ? [`Left as they were, as they lie in several atlases: ${news.kept.join(", ")}.`] : []),
+  ];
+  return <Box mt="1.5" fontSize="12px" color="soft" data-testid="brought-again">{lines.map((line) => <Text key={line}>{line}</Text>)}</Box>;
 }

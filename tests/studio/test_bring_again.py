@@ -1,0 +1,135 @@
+"""A newer version of a file is brought in: places, weights and locks stay with what is still there."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
+
+from studio.actions.gather.share_out import loose_objects
+from studio.models import Job, Project, Source
+from studio.state import read_state
+from tests.studio.conftest import step_of
+
+pytestmark = pytest.mark.django_db
+
+
+def obj_file(*boxes: tuple[str, float, float]) -> bytes:
+    """An OBJ of strips of three quads: name, place and size; UVs lie apart for each quad."""
+    rows, first = [], 1
+    for name, x, size in boxes:
+        rows.append(f"o {name}")
+        for k in range(4):
+            rows += [f"v {x + k * size} 0 0", f"v {x + k * size} {size} 0"]
+        for k in range(3):
+            u = 0.3 * k + 0.02
+            rows += [f"vt {u} 0.1", f"vt {u + 0.2} 0.1", f"vt {u + 0.2} 0.3", f"vt {u} 0.3"]
+        for k in range(3):
+            a, t = first + 2 * k, (first - 1) // 8 * 12 + 4 * k + 1
+            rows.append(f"f {a}/{t} {a + 2}/{t + 1} {a + 3}/{t + 2} {a + 1}/{t + 3}")
+        first += 8
+    return "\n".join(rows).encode()
+
+
+@pytest.fixture
+def again(client):
+    def post(atlas, source, name="yard.obj", data=b"", **more):
+        body = {
+            "source": source,
+            "change": step_of(atlas),
+            "files": [SimpleUploadedFile(name, data)],
+            **more,
+        }
+        return client.post(f"/api/atlases/{atlas.pk}/bring-again/", body)
+
+    return post
+
+
+def placed(atlas):
+    """Placements by object name, and weights."""
+    atlas.refresh_from_db()
+    state = read_state(atlas.head)
+    names = dict(atlas.project.mesh_objects.values_list("pk", "name"))
+    out, at = {}, 0
+    for row in state.members:
+        rows = state.islands[at : at + row.islands]
+        out[names[row.object]] = (
+            rows["placement"].copy(),
+            rows["control"]["weight"].copy(),
+            rows["unplaced"].copy(),
+        )
+        at += row.islands
+    return out
+
+
+def test_what_is_still_there_keeps_its_place_and_what_was_said(send, act, atlas, again):
+    assert send(yard__obj=obj_file(("crate", 0, 1), ("bench", 9, 2))).status_code == 201
+    assert act(atlas, "pack", effort="quick").status_code == 202
+    assert act(atlas, "control", islands=[1], weight=0.5).status_code == 200
+    before = placed(atlas)
+    old = Source.objects.get(is_mesh=True)
+    # The crate was bent, the bench is gone, a lamp is new.
+    newer = obj_file(("crate", 0, 1), ("lamp", 20, 1)).replace(b"v 1 0 0", b"v 1 0 0.2")
+    answer = again(atlas, old.pk, data=newer)
+    assert answer.status_code == 202, answer.content
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == Job.DONE, job.error
+    assert job.result["new"] == ["lamp"] and job.result["gone"] == ["bench"]
+    (row,) = job.result["objects"]
+    assert (row["name"], row["same"], row["new"]) == ("crate", 3, 0) and row["moved"] > 0
+    after = placed(atlas)
+    assert set(after) == {"crate", "lamp"}
+    for one, two in zip(before["crate"], after["crate"], strict=True):
+        np.testing.assert_array_equal(one, two)
+    # The older file is history: nothing of it lies about, and it comes back by undo.
+    project = Project.objects.get(pk=atlas.project_id)
+    assert loose_objects(project, [read_state(atlas.head)]) == []
+    assert act(atlas, "undo").status_code == 200
+    assert set(placed(atlas)) == {"crate", "bench"}
+
+
+def test_faces_that_are_new_come_beside_and_the_others_stay(send, act, atlas, again):
+    assert send(yard__obj=obj_file(("crate", 0, 1))).status_code == 201
+    assert act(atlas, "pack", effort="quick").status_code == 202
+    before = placed(atlas)["crate"][0]
+    text = obj_file(("crate", 0, 1)).decode()
+    # A quad more, with UVs of its own; faces in another order.
+    lines = text.splitlines()
+    faces = [line for line in lines if line.startswith("f ")]
+    rest = [line for line in lines if not line.startswith("f ")]
+    rest += [
+        "v 0 5 0",
+        "v 1 5 0",
+        "v 1 6 0",
+        "v 0 6 0",
+        "vt 0.1 0.8",
+        "vt 0.2 0.8",
+        "vt 0.2 0.9",
+        "vt 0.1 0.9",
+    ]
+    newer = "\n".join([*rest, *faces[::-1], "f 9/13 10/14 11/15 12/16"]).encode()
+    job = Job.objects.get(pk=again(atlas, Source.objects.get().pk, data=newer).json()["id"])
+    assert job.state == Job.DONE, job.error
+    assert job.result["objects"][0]["by_face"] == 3 and job.result["objects"][0]["new"] == 1
+    found, _, unplaced = placed(atlas)["crate"]
+    np.testing.assert_allclose(found[:3], before[::-1], atol=1e-12)
+    assert unplaced.tolist() == [0, 0, 0, 1]
+
+
+def test_what_cannot_be_brought_again_is_refused(send, act, atlas, again):
+    assert send(yard__obj=obj_file(("crate", 0, 1))).status_code == 201
+    source = Source.objects.get().pk
+    atlas.refresh_from_db()
+    head = atlas.head_id
+    data = obj_file(("crate", 0, 1))
+
+    def failed(answer):
+        job = Job.objects.get(pk=answer.json()["id"])
+        return job.error["what"] if job.state == Job.FAILED else ""
+
+    assert "no such file" in failed(again(atlas, 999, data=data))
+    assert "no mesh" in failed(again(atlas, source, "notes.txt", b"words"))
+    assert failed(again(atlas, source, "yard.obj", b"f 1 2 3"))
+    assert again(atlas, "x", data=data).status_code == 400
+    atlas.refresh_from_db()
+    assert atlas.head_id == head and Source.objects.count() == 1
