@@ -99,7 +99,7 @@ def running() -> None:
         times = []
         for change in (None, 7, None):
             if change is not None:
-                (root / f"p{change}.obj").write_text(_tiles(13, change))
+                (root / f"p{change}.obj").write_text(_tiles(12, change + 1))
             began = time.perf_counter()
             store = Store(root, "s.toml")
             states = survey(plan, store)

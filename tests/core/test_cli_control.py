@@ -184,7 +184,13 @@ def test_the_plan_says_which_tiles_reach_a_density(scene, capsys):
     assert main(["plan", str(scene), "--density", "500", "--json", "--padding", "0"]) == 0
     rows = json.loads(capsys.readouterr().out)["rows"]
     by_size = {(r["size"], r["count"]): r for r in rows}
-    assert by_size[512, 1]["density"] == pytest.approx(512 * np.sqrt(0.74 / 2.5))
+    # By what quick packs fill, the same at each size without padding; islands have 2.5 m².
+    filled = by_size[512, 1]["coverage"]
+    assert 0.5 < filled < 1.0 and by_size[4096, 1]["coverage"] == pytest.approx(filled)
+    assert by_size[512, 1]["density"] == pytest.approx(512 * np.sqrt(filled / 2.5))
+    assert main(["plan", str(scene), "--density", "500", "--json", "--coverage", "0.74"]) == 0
+    told = json.loads(capsys.readouterr().out)["rows"]
+    assert told[0]["density"] == pytest.approx(512 * np.sqrt(0.74 / 2.5))
     assert not by_size[512, 1]["reaches"]
     assert by_size[1024, 2]["reaches"]
     assert main(["plan", str(scene), "--density", "1e6"]) == 1
