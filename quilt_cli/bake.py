@@ -97,6 +97,7 @@ def _settings(options: argparse.Namespace, low: list[Scene]) -> BakeSettings:
         ids=options.ids,
         bits=options.bits,
         green_down=options.green_down,
+        smooth=options.smooth,
     )
 
 

@@ -92,6 +92,10 @@ def add_bake(parser: argparse.ArgumentParser) -> None:
     )  # fmt: skip
     parser.add_argument("--ids", choices=IDS, default="material", help="what ids tell apart")
     parser.add_argument("--bits", type=int, choices=BITS, default=8, help="32 is OpenEXR (8)")
+    parser.add_argument(
+        "--smooth", type=float, default=45.0, metavar="DEGREES",
+        help="fine meshes without normals are smooth over edges that are bent by less (45); 0 for none",
+    )  # fmt: skip
     parser.add_argument("--green-down", action="store_true", help="of tangent normals")
     parser.add_argument("--name", default="rehearsal", help="of the pictures (rehearsal)")
     parser.add_argument(

@@ -76,6 +76,8 @@ def _run(options: argparse.Namespace, sheet: RunSheet, store: Store) -> tuple[di
         (store.folder / "last.log").unlink(missing_ok=True)
         run_sheet(sheet, store, states, wanted, options.jobs, say)
     store.save()
+    if not options.dry_run:
+        store.clear_away(_needed(states, store))
     rows = [_row(states[line.name]) for line in sheet.lines]
     bad = [
         row
@@ -88,6 +90,14 @@ def _run(options: argparse.Namespace, sheet: RunSheet, store: Store) -> tuple[di
         "seconds": {"look": round(looked, 3), "all": round(time.monotonic() - began, 3)},
     }
     return {"json": json, "text": _text(rows)}, int(bool(bad))
+
+
+def _needed(states: dict[str, LineState], store: Store) -> set[str]:
+    """Results that lines have now, or had in their history."""
+    out = {step.fingerprint for state in states.values() for step in state.steps}
+    for kept in store.lines.values():
+        out |= {mark for row in kept.get("history", []) for mark in row["steps"]}
+    return out
 
 
 def _forget(state: LineState, store: Store) -> None:

@@ -8,7 +8,7 @@ import os
 import shutil
 import tempfile
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
@@ -19,6 +19,8 @@ from quilt_core.run.fingerprint import InputFile
 
 FOLDER = ".quilt-run"
 DONE = "done.json"
+KEPT = 30 * 86_400.0
+"""Seconds for which results are kept that nothing refers to."""
 OLD = 600.0
 """Seconds after which what an interrupted run left is swept away."""
 
@@ -154,6 +156,16 @@ class Store:
             folder.rename(target)
         finally:
             shutil.rmtree(folder, ignore_errors=True)
+
+    def clear_away(self, needed: Collection[str]) -> int:
+        """Take away results that no line's history needs and that were not used for a month; how many those were."""
+        count = 0
+        for folder in self.results.iterdir():
+            with suppress(OSError):
+                if folder.name not in needed and time.time() - folder.stat().st_mtime > KEPT:
+                    shutil.rmtree(folder)
+                    count += 1
+        return count
 
     def _sweep(self) -> None:
         for folder in self.results.glob("under-way-*"):

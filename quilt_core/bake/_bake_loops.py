@@ -212,3 +212,42 @@ def averaged(values, known, side, out, seen):  # type: ignore[no-untyped-def]
             if count > 1:
                 for c in range(channels):
                     out[y, x, c] /= count
+
+
+@njit(cache=True, nogil=True)
+def smooth_below(order, starts, face, angle, least, out):  # type: ignore[no-untyped-def]
+    """Normals at the corners of triangles, averaged over faces around their vertex that are not turned too far from
+    their own.
+
+    Parameters
+    ----------
+    order : (3 N,) int64
+        Corners in the order of their vertices.
+    starts : (V + 1,) int64
+        Where those of each vertex begin.
+    face : (N, 3) float64
+        Normals of the faces.
+    angle : (3 N,) float64
+        Angles at the corners.
+    least : float
+        Cosine between normals of faces that are smooth to one another.
+    out : (3 N, 3) float64
+        Is written.
+    """
+    for v in range(len(starts) - 1):
+        for i in range(starts[v], starts[v + 1]):
+            a = order[i]
+            n = face[a // 3]
+            x, y, z = 0.0, 0.0, 0.0
+            for j in range(starts[v], starts[v + 1]):
+                b = order[j]
+                m = face[b // 3]
+                if n[0] * m[0] + n[1] * m[1] + n[2] * m[2] >= least:
+                    x += angle[b] * m[0]
+                    y += angle[b] * m[1]
+                    z += angle[b] * m[2]
+            long = np.sqrt(x * x + y * y + z * z)
+            if long > 1e-30:
+                out[a, 0], out[a, 1], out[a, 2] = x / long, y / long, z / long
+            else:
+                out[a, 0], out[a, 1], out[a, 2] = n[0], n[1], n[2]

@@ -77,11 +77,11 @@ def make_ready(
     if not fine:
         case = Rehearsal(coarse, coarse, settings, notes=notes)
     else:
-        seen = surface_of(fine, True, None, is_high)
+        seen = surface_of(fine, True, None, is_high, smooth=settings.smooth)
         own_space = False
         if settings.match == "names" and _far_apart(coarse, seen, settings):
             coarse = surface_of(low, False, uvs, is_low, own_space=True, islands=islands)
-            seen = surface_of(fine, False, None, is_high, own_space=True)
+            seen = surface_of(fine, False, None, is_high, own_space=True, smooth=settings.smooth)
             settings = replace(settings, apart=True)
             own_space = True
             notes.append("Pairs stand apart: each is laid over its partner by their own origins.")

@@ -55,6 +55,8 @@ class BakeSettings:
         8, 16, or 32 (OpenEXR) for each channel; height and position have 16 at least.
     green_down : bool
         Of tangent normals; glTF has green up.
+    smooth : float
+        Of fine meshes without normals: edges that are bent by fewer degrees are smooth.
     """
 
     maps: tuple[str, ...] = ("normal",)
@@ -74,6 +76,7 @@ class BakeSettings:
     ids: str = "material"
     bits: int = 8
     green_down: bool = False
+    smooth: float = 45.0
 
     def __post_init__(self) -> None:
         for label, value, known in (

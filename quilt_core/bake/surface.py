@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.bake._bake_loops import smooth_below
 from quilt_core.pictures.frames import corner_tangents
 from quilt_core.scene.islands import find_islands
 from quilt_core.scene.mesh import Mesh
@@ -104,6 +105,7 @@ def surface_of(
     own_space: bool = False,
     islands: Callable[[int, int], IntArray | None] | None = None,
     wanted_at: Callable[[int, int], bool] | None = None,
+    smooth: float = 0.0,
 ) -> BakeSurface:
     """The objects of some scenes in the world.
 
@@ -124,6 +126,8 @@ def surface_of(
         anew without it.
     wanted_at : callable, optional
         Whether an object comes along, by scene and object.
+    smooth : float
+        Of meshes whose file says nothing of their shading: edges that are bent by fewer degrees are smooth.
     """
     rows: list[tuple[NDArray[Any], ...]] = []
     names: list[str] = []
@@ -154,7 +158,9 @@ def surface_of(
             once = own_space or not every_instance
             for instance in obj.instances[:1] if once else obj.instances:
                 matrix = _size_of(instance.matrix) if own_space else instance.matrix
-                points, normals, flipped = _in_the_world(obj.mesh, matrix, scene.metres_per_unit)
+                points, normals, flipped = _in_the_world(
+                    obj.mesh, matrix, scene.metres_per_unit, smooth
+                )
                 order = [0, 2, 1] if flipped else [0, 1, 2]
                 rows.append((
                     points[:, order], normals[:, order], uv[:, order], np.full(len(points), len(names)),
@@ -213,7 +219,7 @@ def _laid(obj: SceneObject, given: FloatArray | None) -> tuple[FloatArray, IntAr
 
 
 def _in_the_world(
-    mesh: Mesh, matrix: FloatArray, metres: float
+    mesh: Mesh, matrix: FloatArray, metres: float, smooth: float
 ) -> tuple[FloatArray, FloatArray, bool]:
     """Corners and normals of the triangles, and whether the matrix turns them inside out."""
     tris = mesh.triangles
@@ -229,6 +235,8 @@ def _in_the_world(
         ids = weld_positions(mesh)[mesh.corner_vertex[tris]]
         soft = _averaged(points, face, weld_ids(ids.reshape(-1), np.repeat(group, 3)))
         shading = np.where((group > 0)[:, None, None], soft, shading)
+    elif mesh.corner_normal is None and smooth > 0:
+        shading = _smooth_below(points, face, smooth)
     if mesh.corner_normal is not None:
         # Normals go with the inverse of the matrix, turned about.
         turn = np.linalg.pinv(matrix[:3, :3])
@@ -249,6 +257,24 @@ def smooth_normals(points: FloatArray) -> FloatArray:
     return out
 
 
+def _smooth_below(points: FloatArray, face: FloatArray, degrees: float) -> FloatArray:
+    """(N, 3, 3) normals at the corners of triangles, smooth over edges that are bent by less."""
+    ids = place_ids(points.reshape(-1, 3))
+    order = np.argsort(ids, kind="stable")
+    starts = np.concatenate([[0], np.cumsum(np.bincount(ids))])
+    out = np.empty((len(ids), 3))
+    angle = _corner_angles(points).reshape(-1)
+    smooth_below(order, starts, face, angle, float(np.cos(np.radians(degrees))), out)
+    return out.reshape(points.shape)
+
+
+def _corner_angles(points: FloatArray) -> FloatArray:
+    """(N, 3) angles at the corners of triangles."""
+    edges = unit(np.roll(points, -1, axis=1) - points)
+    back = unit(np.roll(points, 1, axis=1) - points)
+    return np.asarray(np.arccos(np.clip((edges * back).sum(axis=2), -1.0, 1.0)))
+
+
 def place_ids(flat: FloatArray) -> IntArray:
     """(K,) numbers of points (K, 3), equal where they lie at the same place, to a millionth of their extent."""
     fine = np.isfinite(flat)
@@ -259,9 +285,6 @@ def place_ids(flat: FloatArray) -> IntArray:
 
 def _averaged(points: FloatArray, face: FloatArray, ids: IntArray) -> FloatArray:
     """Normals of faces averaged over corners with equal numbers, by the angle at the corner."""
-    edges = unit(np.roll(points, -1, axis=1) - points)
-    back = unit(np.roll(points, 1, axis=1) - points)
-    angle = np.arccos(np.clip((edges * back).sum(axis=2), -1.0, 1.0))
-    weighted = (face[:, None] * angle[..., None]).reshape(-1, 3)
+    weighted = (face[:, None] * _corner_angles(points)[..., None]).reshape(-1, 3)
     total = np.stack([np.bincount(ids, weighted[:, k]) for k in range(3)], axis=1).astype(float)
     return unit(total)[ids].reshape(points.shape)

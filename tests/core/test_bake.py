@@ -14,13 +14,16 @@ from quilt_core.bake.bake import MET, MISSED, OTHER, Rehearsal, bake
 from quilt_core.bake.occlusion import Spots, occlusion, thickness
 from quilt_core.bake.rays import RayScene
 from quilt_core.bake.settings import MAPS, BakeSettings
-from quilt_core.bake.surface import BakeSurface, unit
+from quilt_core.bake.surface import BakeSurface, surface_of, unit
 from quilt_core.bake.write import as_picture
 from quilt_core.errors import LayoutError
 from quilt_core.pictures.decode import quantized
 from quilt_core.pictures.frames import corner_tangents
+from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.model import Instance, Scene, SceneObject
 from quilt_core.scene.tiles import TileSize
 from tests.core.fine_meshes import each_apart, icosphere, pit, plane, sheet, surface
+from tests.core.test_seen import box
 
 WEB = Path(__file__).parents[2] / "web"
 
@@ -296,3 +299,21 @@ def test_tangents_are_those_of_mikktspace():
     degrees = np.degrees(np.arccos(np.clip((ours[..., :3] * theirs[..., :3]).sum(axis=2), -1, 1)))
     assert degrees.max() < 0.1
     np.testing.assert_array_equal(ours[..., 3], theirs[..., 3])
+
+
+def test_fine_meshes_without_normals_are_smooth_over_blunt_edges_only():
+    # A sphere as a file without normals: smooth within its coarseness; a cube stays hard at its edges.
+    def scene(triangles):
+        mesh = Mesh(
+            triangles.reshape(-1, 3).copy(), 3 * np.arange(len(triangles) + 1),
+            np.arange(3 * len(triangles)), (), np.zeros(len(triangles), np.int64),
+        )  # fmt: skip
+        obj = SceneObject("thing", mesh, (Instance("thing", "", np.eye(4)),))
+        return Scene("thing.obj", (obj,), (), 1.0, None)
+
+    ball = surface_of([scene(icosphere(4))], smooth=45.0)
+    assert np.abs(ball.normals - unit(ball.points)).max() < 0.01
+    flat = surface_of([scene(icosphere(4))])
+    np.testing.assert_allclose(flat.normals, np.repeat(flat.faces()[:, None], 3, 1), atol=1e-12)
+    cube = surface_of([scene(box()[0])], smooth=45.0)
+    np.testing.assert_allclose(cube.normals, np.repeat(cube.faces()[:, None], 3, 1), atol=1e-12)

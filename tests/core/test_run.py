@@ -346,6 +346,19 @@ def test_an_interrupted_run_goes_on_and_gives_the_same_bytes(folder, tmp_path_fa
         assert ours == theirs and ours
 
 
+def test_results_that_nothing_refers_to_are_cleared_away(folder):
+    folder.write(s_dot_toml=sheet(line("a", "a.obj")), a_dot_obj=quad())
+    folder.run()
+    results = folder.root / ".quilt-run" / "results"
+    (own,) = results.iterdir()
+    stray = results / "stray"
+    stray.mkdir()
+    for old in (own, stray):
+        os.utime(old, (1, 1))
+    folder.run()
+    assert [path.name for path in results.iterdir()] == [own.name]
+
+
 def test_two_runs_at_once_are_refused(folder):
     folder.write(s_dot_toml=sheet(line("a", "a.obj")), a_dot_obj=quad())
     with Store(folder.root, "s.toml").alone():
