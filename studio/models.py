@@ -305,6 +305,22 @@ class Recipe(models.Model):
         ]
 
 
+class RunLine(models.Model):
+    """A line of the run sheet: steps that bring an atlas up to date, and what came of them last."""
+
+    project = models.ForeignKey(Project, models.CASCADE, related_name="run_lines")
+    atlas = models.ForeignKey("Atlas", models.CASCADE, related_name="run_lines")
+    name = models.CharField(max_length=120)
+    steps = models.JSONField(help_text="do, and settings, in order")
+    hold = models.BooleanField(default=False)
+    made = models.JSONField(
+        default=dict, help_text="what it was made from and what came of it, the last time"
+    )
+
+    class Meta:
+        ordering = ["id"]
+
+
 class SavedProfile(models.Model):
     """What an engine wants its pictures like, as `quilt_core.pictures.profile` has it."""
 

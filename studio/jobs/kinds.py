@@ -31,8 +31,9 @@ from studio.actions.mend.edit_layouts import edit_layouts
 from studio.actions.mend.flatten_objects import flatten_objects
 from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.prove.rehearse import rehearse
+from studio.actions.run.lines import do_line
 from studio.jobs.reporter import Reporter
-from studio.models import Job, Revision
+from studio.models import Job, Revision, RunLine
 
 
 class Dropped(Exception):
@@ -224,6 +225,14 @@ def _bring_again(job: Job, reporter: Reporter) -> dict[str, Any]:
     return made
 
 
+def _run_line(job: Job, reporter: Reporter) -> dict[str, Any]:
+    line = RunLine.objects.select_related("atlas__project").filter(pk=job.params["line"]).first()
+    made = do_line(line, reporter.report, reporter.cancelled) if line else None
+    if made is None:
+        raise Dropped
+    return made
+
+
 def _plan_coverage(job: Job, reporter: Reporter) -> dict[str, Any]:
     groups, padding = job.params["groups"], job.params["padding"]
     found = packed_coverage(job.project_id, groups, padding, reporter.report, reporter.cancelled)
@@ -250,6 +259,7 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "plan coverage": _plan_coverage,
     "rehearse": _rehearse,
     "bring again": _bring_again,
+    "run line": _run_line,
     "look around": _look_around,
     "pictures": _pictures,
 }

@@ -19,6 +19,7 @@ from studio.models import (
     Job,
     Project,
     Revision,
+    RunLine,
     SheetPicture,
     Source,
 )
@@ -100,6 +101,8 @@ def _referred() -> set[str]:
     for params, result in Job.objects.values_list("params", "result"):
         keys |= {str(value) for value in result.values()}
         keys |= {str(key) for _, key in params.get("files", [])}
+    for made in RunLine.objects.values_list("made", flat=True):
+        keys |= {str(made[name]) for name in ("file", "carried", "maps") if made.get(name)}
     return keys
 
 

@@ -17,6 +17,7 @@ from studio.models import (
     Project,
     Recipe,
     Revision,
+    RunLine,
     SavedProfile,
     SheetPicture,
     Source,
@@ -78,6 +79,7 @@ def duplicate_project(project_id: int) -> Project:
             atlas, None, state.having(members=members), verb=old.verb, summary=old.summary, **facts
         )
         revisions[atlas.pk] = made
+        _copied(RunLine.objects.filter(atlas=old.atlas_id), project=copy, atlas=atlas, made={})
     change = append_change(
         copy, "duplicate", f"of “{original.name}”", {}, settings=settings, revisions=revisions
     )

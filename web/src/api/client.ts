@@ -27,6 +27,7 @@ export type PlanObject = components["schemas"]["PlanObject"];
 export type PlanGroup = components["schemas"]["PlanGroupOut"];
 export type RehearseRequest = components["schemas"]["RehearseIn"];
 export type LookAroundRequest = components["schemas"]["LookAroundIn"];
+export type RunLine = components["schemas"]["RunLineOut"];
 export type Shelf = components["schemas"]["ShelfOut"];
 export type ShelfMaterial = components["schemas"]["ShelfMaterial"];
 export type PictureSetsRequest = components["schemas"]["PictureSetsIn"];

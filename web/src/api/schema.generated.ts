@@ -519,6 +519,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/remember/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Make a line of what was done to an atlas by hand. */
+        post: operations["remember_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/report/": {
         parameters: {
             query?: never;
@@ -1131,6 +1148,40 @@ export interface paths {
         patch: operations["set_rules"];
         trace?: never;
     };
+    "/api/projects/{project_id}/run-sheet/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Lines of a project's run sheet, and how each stands. */
+        get: operations["get_run_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/run-sheet.toml": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The run sheet as a file for the command line. */
+        get: operations["get_run_sheet_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/share-out/": {
         parameters: {
             query?: never;
@@ -1330,6 +1381,58 @@ export interface paths {
         get: operations["get_thumbnail"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run-lines/{line_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description A line of the run sheet. */
+        delete: operations["delete_line"];
+        options?: never;
+        head?: never;
+        /** @description A line of the run sheet. */
+        patch: operations["change_line"];
+        trace?: never;
+    };
+    "/api/run-lines/{line_id}/results/{name}.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What a line has made: files, carried pictures, or maps. */
+        get: operations["get_line_result"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/run-lines/{line_id}/run/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Do a line. */
+        post: operations["run_line"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1717,6 +1820,17 @@ export interface components {
          * @enum {string}
          */
         DirectionEnum: "down" | "left" | "right" | "up";
+        /**
+         * @description * `flatten` - flatten
+         *     * `even out` - even out
+         *     * `pack` - pack
+         *     * `carry over` - carry over
+         *     * `rehearse` - rehearse
+         *     * `prove` - prove
+         *     * `hand off` - hand off
+         * @enum {string}
+         */
+        DoEnum: "flatten" | "even out" | "pack" | "carry over" | "rehearse" | "prove" | "hand off";
         DraftOut: {
             readonly id: number;
             readonly mark: string;
@@ -2033,7 +2147,7 @@ export interface components {
             project: number;
             atlas?: number | null;
             kind: string;
-            state?: components["schemas"]["StateEnum"];
+            state?: components["schemas"]["JobOutStateEnum"];
             /** Format: double */
             progress?: number;
             message?: string;
@@ -2047,6 +2161,15 @@ export interface components {
             /** Format: date-time */
             finished?: string | null;
         };
+        /**
+         * @description * `queued` - queued
+         *     * `running` - running
+         *     * `done` - done
+         *     * `failed` - failed
+         *     * `cancelled` - cancelled
+         * @enum {string}
+         */
+        JobOutStateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
         /**
          * @description * `overlap` - overlap
          *     * `fold` - fold
@@ -2123,6 +2246,16 @@ export interface components {
             /** @description square metres per island */
             world_area: number[];
             warnings: string[];
+        };
+        LineFigures: {
+            /** Format: double */
+            coverage: number | null;
+            /** Format: double */
+            density: number | null;
+            /** Format: double */
+            gap_px: number | null;
+            errors: number | null;
+            warnings: number | null;
         };
         LookAroundIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2444,6 +2577,11 @@ export interface components {
                 [key: string]: string;
             }[];
         };
+        PatchedRunLineIn: {
+            name?: string;
+            steps?: components["schemas"]["RunStep"][];
+            hold?: boolean;
+        };
         /** @description What is picked of an object. */
         PicksIn: {
             id: number;
@@ -2742,6 +2880,16 @@ export interface components {
             change: number;
             islands: number[];
         };
+        RememberIn: {
+            name: string;
+        };
+        /**
+         * @description * `files` - files
+         *     * `carried` - carried
+         *     * `maps` - maps
+         * @enum {string}
+         */
+        ResultsEnum: "files" | "carried" | "maps";
         RevisionOut: {
             readonly id: number;
             /** @description of its content; addresses with ?v=<mark> never change */
@@ -2827,6 +2975,35 @@ export interface components {
                 [key: string]: string;
             }[];
             kinds: components["schemas"]["KindOut"][];
+        };
+        RunLineOut: {
+            id: number;
+            name: string;
+            atlas: number;
+            steps: components["schemas"]["RunStep"][];
+            hold: boolean;
+            state: components["schemas"]["RunLineOutStateEnum"];
+            because: string[];
+            when: string;
+            /** Format: double */
+            seconds: number | null;
+            before: components["schemas"]["LineFigures"] | null;
+            after: components["schemas"]["LineFigures"] | null;
+            results: components["schemas"]["ResultsEnum"][];
+        };
+        /**
+         * @description * `current` - current
+         *     * `out of date` - out of date
+         *     * `failed` - failed
+         *     * `held` - held
+         * @enum {string}
+         */
+        RunLineOutStateEnum: "current" | "out of date" | "failed" | "held";
+        RunStep: {
+            do: components["schemas"]["DoEnum"];
+            settings?: {
+                [key: string]: unknown;
+            };
         };
         /**
          * @description * `1` - 1
@@ -2973,15 +3150,6 @@ export interface components {
             /** @default quarter */
             rotate: components["schemas"]["RotateEnum"];
         };
-        /**
-         * @description * `queued` - queued
-         *     * `running` - running
-         *     * `done` - done
-         *     * `failed` - failed
-         *     * `cancelled` - cancelled
-         * @enum {string}
-         */
-        StateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
         StepIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -3953,6 +4121,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    remember_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RememberIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["RememberIn"];
+                "multipart/form-data": components["schemas"]["RememberIn"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunLineOut"];
                 };
             };
         };
@@ -5050,6 +5245,48 @@ export interface operations {
             };
         };
     };
+    get_run_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunLineOut"][];
+                };
+            };
+        };
+    };
+    get_run_sheet_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/toml": string;
+                };
+            };
+        };
+    };
     share_out: {
         parameters: {
             query?: never;
@@ -5344,6 +5581,96 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
+                };
+            };
+        };
+    };
+    delete_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    change_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedRunLineIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedRunLineIn"];
+                "multipart/form-data": components["schemas"]["PatchedRunLineIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunLineOut"];
+                };
+            };
+        };
+    };
+    get_line_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: number;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+        };
+    };
+    run_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

@@ -3,9 +3,24 @@ import { useEditor } from "../api/hooks";
 import { ChannelEdits, useChannelEdits } from "./ChannelEdits";
 import { PictureSetPart } from "./PictureSetPart";
 import type { SlipProps } from "./props";
-import { MainButton, Running, running, Title } from "./parts";
+import { useKept } from "../state";
+import { MainButton, Pages, Running, running, Title } from "./parts";
+import { RunSheetPart } from "./RunSheetPart";
 
-export function HandOffSlip({ atlas, project, jobs, actions }: SlipProps) {
+const PARTS = ["Files", "Run sheet"] as const;
+
+/** Hand off has two pages: the files, and the run sheet that makes them again. */
+export function HandOffSlip(props: SlipProps) {
+  const [page, turn] = useKept<(typeof PARTS)[number]>("hand off part", "Files");
+  return (
+    <>
+      <Pages label="Hand off" pages={PARTS} page={page} turn={turn} />
+      <Box role="tabpanel" aria-label={page}>{page === "Files" ? <FilesPart {...props} /> : <RunSheetPart {...props} />}</Box>
+    </>
+  );
+}
+
+function FilesPart({ atlas, project, jobs, actions }: SlipProps) {
   const editor = useEditor("document", "figures");
   const [edits] = useChannelEdits();
   const last = jobs.find((job) => job.kind === "export" && job.state === "done");

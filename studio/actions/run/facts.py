@@ -1,0 +1,132 @@
+"""What a line of the run sheet depends on, and what has changed since it was done."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from quilt_core.run.fingerprint import code_version
+from quilt_core.run.reasons import shortened, step_reasons
+from studio.actions.carry_over.list_materials import given_mark
+from studio.actions.prove.rules import rules_of
+from studio.arrays import members_with_rows
+from studio.models import Atlas, RunLine
+from studio.state import State, read_state, spans
+
+CURRENT, STALE, FAILED, HELD = "current", "out of date", "failed", "held"
+
+
+def facts_of(atlas: Atlas) -> dict[str, Any]:
+    """Contents that work on an atlas depends on, apart so that a change can be told in words."""
+    assert atlas.head is not None
+    state = read_state(atlas.head)
+    objects: dict[str, Any] = {}
+    for k, (member, span) in enumerate(
+        zip(members_with_rows(state.members), spans(state.members), strict=True)
+    ):
+        obj = member.object
+        name = obj.name if obj.name not in objects else f"{obj.name} ({k + 1})"
+        objects[name] = {
+            "layout": member.base.geometry,
+            "file": obj.source.sha256,
+            "pictures": given_mark(obj.source),
+            "weight": member.row.weight,
+            "controls": _mark(state.islands["control"][slice(*span)]),
+            "places": _mark(
+                np.round(state.islands["placement"][slice(*span)], 9),
+                state.islands["unplaced"][slice(*span)],
+            ),
+        }
+    project = atlas.project
+    return {
+        "objects": objects,
+        "tiles": [tile.row() for tile in state.tiles],
+        "house density": project.house_density,
+        "tolerance": project.tolerance,
+        "rules": hashlib.sha256(repr(rules_of(atlas.head)).encode()).hexdigest()[:16],
+        "version": code_version(),
+    }
+
+
+def _mark(*arrays: Any) -> str:
+    out = hashlib.sha256()
+    for array in arrays:
+        out.update(np.ascontiguousarray(array).tobytes())
+    return out.hexdigest()[:16]
+
+
+WORDS = {
+    "layout": "UVs or shape have changed",
+    "pictures": "pictures have changed",
+    "controls": "islands were told something else (locks, stacks, weights)",
+}
+
+
+def reasons(line: RunLine, now: Mapping[str, Any]) -> list[str]:
+    """Why a line is out of date; nothing when it is current."""
+    made = line.made
+    if not made.get("facts"):
+        return ["it was never done"]
+    before = made["facts"]
+    out: list[str] = []
+    for name, own in now["objects"].items():
+        old = before["objects"].get(name)
+        if old is None:
+            out.append(f"{name} is new")
+            continue
+        out += [f"{name}'s {words}" for key, words in WORDS.items() if own[key] != old[key]]
+        if own["weight"] != old["weight"]:
+            out.append(f"{name}: weight {old['weight']:g} → {own['weight']:g}")
+        if own["file"] != old["file"] and own["layout"] == old["layout"]:
+            out.append(f"{name}'s file has changed")
+    out += [f"{name} is gone" for name in before["objects"] if name not in now["objects"]]
+    moved = [
+        name
+        for name, own in now["objects"].items()
+        if name in before["objects"] and own["places"] != before["objects"][name]["places"]
+    ]
+    if moved and not out:
+        more = f" and {len(moved) - 1} more" if len(moved) > 1 else ""
+        out.append(f"islands of {moved[0]}{more} were moved since")
+    for key in ("house density", "tolerance"):
+        if now[key] != before[key]:
+            out.append(f"{key} {before[key]:g} → {now[key]:g}")
+    if now["tiles"] != before["tiles"]:
+        out.append("the tiles have changed")
+    if now["rules"] != before["rules"]:
+        out.append("the rules have changed")
+    out += step_reasons(_told(made.get("steps", [])), _told(line.steps))
+    if now["version"] != before["version"]:
+        out.append("the program has changed")
+    return shortened(out)
+
+
+def _told(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    return [{"do": s["do"], "settings": s["settings"], "aside": {}} for s in steps]
+
+
+def survey(line: RunLine) -> dict[str, Any]:
+    """How a line stands: current, out of date, failed or held, and why."""
+    if line.atlas.head is None:
+        return {"state": FAILED, "because": ["its atlas was deleted"]}
+    because = reasons(line, facts_of(line.atlas))
+    error = line.made.get("error", "")
+    if line.hold:
+        return {"state": HELD, "because": because}
+    if (
+        error
+        and json.dumps(line.made.get("tried")) == json.dumps(line.steps)
+        and because == line.made.get("because")
+    ):
+        return {"state": FAILED, "because": [error]}
+    return {"state": STALE if because else CURRENT, "because": because}
+
+
+def state_of(atlas: Atlas) -> State:
+    """An atlas's present state."""
+    assert atlas.head is not None
+    return read_state(atlas.head)

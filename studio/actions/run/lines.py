@@ -1,0 +1,332 @@
+"""Lines of the run sheet: remembered from what was done by hand, edited, and done."""
+
+from __future__ import annotations
+
+import json
+import re
+import time
+from collections.abc import Callable, Mapping, Sequence
+from typing import Any
+
+from django.utils import timezone
+
+from quilt_core.errors import QuiltError
+from studio.actions.arrange.pack_atlas import pack_atlas, settings_from
+from studio.actions.carry_over.carry_over import carry_over
+from studio.actions.errors import Refused
+from studio.actions.even_out.even_out import even_out
+from studio.actions.hand_off.export_atlas import export_atlases
+from studio.actions.history.change import Made, chain, finish_job
+from studio.actions.mend.flatten_objects import flatten_objects
+from studio.actions.prove.measure_layout import measure_revision
+from studio.actions.prove.rehearse import rehearse
+from studio.actions.run.facts import facts_of, reasons
+from studio.models import Atlas, Change, Job, Project, Revision, RunLine
+from studio.state import read_state
+
+Report = Callable[[float, str], None]
+VERBS = ("flatten", "even out", "pack", "carry over", "rehearse", "prove", "hand off")
+"""In working order."""
+HERE_AND_NOW = ("change", "revision", "revisions", "islands", "draft", "preview", "channels", "objects", "tile", "whole", "source")  # fmt: skip
+"""Parameters that belong to one moment and not to a line."""
+MOST_LINES = 500
+
+
+def checked_steps(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """Steps of a line, each with a verb that there is and settings that are a table.
+
+    Raises
+    ------
+    Refused
+    """
+    out = []
+    for step in steps:
+        if step.get("do") not in VERBS:
+            raise Refused(
+                f"A step that does “{step.get('do')}”.",
+                "steps",
+                f"do is one of {', '.join(VERBS)}.",
+            )
+        settings = step.get("settings", {})
+        if not isinstance(settings, dict) or len(json.dumps(settings)) > 20_000:
+            raise Refused(
+                "Settings of a step are no table.", str(step["do"]), "Give names and values."
+            )
+        if step["do"] == "pack":
+            try:
+                settings_from(settings)
+            except TypeError:
+                raise Refused(
+                    "A setting has the wrong type.", "pack", "Pack by hand, and remember that."
+                ) from None
+        out.append({"do": step["do"], "settings": dict(settings)})
+    if not out:
+        raise Refused("The line has no steps.", "steps", f"Give some of {', '.join(VERBS)}.")
+    return out
+
+
+def remember(atlas: Atlas, name: str) -> RunLine:
+    """Make a line of what was done to an atlas by hand: the last of each kind of step, in working order."""
+    project = Project.objects.select_related("head").get(pk=atlas.project_id)
+    found: dict[str, dict[str, Any]] = {}
+    steps = Change.objects.in_bulk(chain(project))
+    seen = {
+        revision for change in steps.values() for pk, revision in change.atlases if pk == atlas.pk
+    }
+    for revision in Revision.objects.filter(pk__in=seen, verb__in=VERBS).order_by("pk"):
+        found[revision.verb] = _settings(revision.params)
+    for kind, verb in (
+        ("carry over", "carry over"),
+        ("rehearse", "rehearse"),
+        ("export", "hand off"),
+    ):
+        job = Job.objects.filter(atlas=atlas, kind=kind, state=Job.DONE).order_by("-pk").first()
+        if job and not job.params.get("preview"):
+            found[verb] = _settings(job.params)
+    if not found:
+        raise Refused(
+            "Nothing was done to this atlas yet that could be repeated.", atlas.name,
+            "Even it out, pack it or carry pictures over first.",
+        )  # fmt: skip
+    found.setdefault("prove", {})
+    return add_line(
+        atlas, name, [{"do": verb, "settings": found[verb]} for verb in VERBS if verb in found]
+    )
+
+
+def add_line(atlas: Atlas, name: str, steps: Sequence[Mapping[str, Any]]) -> RunLine:
+    """A new line at the end of the project's run sheet."""
+    if not name.strip():
+        raise Refused("The line has no name.", "name", "Give it one.")
+    if RunLine.objects.filter(project=atlas.project_id).count() >= MOST_LINES:
+        raise Refused(f"There are {MOST_LINES} lines.", "run sheet", "Take one out first.")
+    return RunLine.objects.create(
+        project_id=atlas.project_id,
+        atlas=atlas,
+        name=name.strip()[:120],
+        steps=checked_steps(steps),
+    )
+
+
+def _settings(params: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        key: value for key, value in params.items() if key not in HERE_AND_NOW and value is not None
+    }
+
+
+def do_line(line: RunLine, report: Report, stop: Callable[[], str]) -> dict[str, Any] | None:
+    """Do a line on its atlas as it is; where a step fails the layout is put back, and the earlier result stays.
+
+    Returns what came of it; None when the user wants nothing of it.
+    """
+    atlas = Atlas.objects.select_related("head", "project__head").get(pk=line.atlas_id)
+    if atlas.head is None:
+        raise Refused(
+            "The atlas has been deleted.", line.name, "Undo brings it back, or take the line out."
+        )
+    because = reasons(line, facts_of(atlas))
+    first = Revision.objects.select_related("atlas__project__head", "keyframe").get(
+        pk=atlas.head_id
+    )
+    measure_revision(first)
+    before = _figures(first)
+    started = time.monotonic()
+    results: dict[str, Any] = {}
+    try:
+        for k, step in enumerate(line.steps):
+            begin, size = k / len(line.steps), 1 / len(line.steps)
+
+            def tell(
+                done: float,
+                message: str,
+                *_: Any,
+                begin: float = begin,
+                size: float = size,
+                verb: str = step["do"],
+            ) -> None:
+                report(begin + size * min(max(done, 0.0), 1.0), f"{verb}: {message}")
+
+            if not _do_step(step, _head(atlas.pk), results, tell, stop) or stop() == "drop":
+                _put_back(atlas.pk, first, line)
+                return None
+    except QuiltError as error:
+        _put_back(atlas.pk, first, line)
+        said = {"what": error.what, "where": error.where, "cure": error.cure}
+        line.made = {
+            **line.made,
+            "error": f"{error.what} {error.cure}".strip(),
+            "tried": line.steps,
+            "because": because,
+            "said": said,
+        }
+        line.save(update_fields=["made"])
+        raise
+    head = _head(atlas.pk)
+    measure_revision(head)
+    atlas.refresh_from_db()
+    line.made = {
+        "when": timezone.now().isoformat(), "facts": facts_of(atlas), "steps": line.steps, "because": because,
+        "before": before, "after": _figures(head), "seconds": round(time.monotonic() - started, 2),
+        "revision": head.pk, "earlier": first.pk, **results,
+    }  # fmt: skip
+    line.save(update_fields=["made"])
+    return {"line": line.pk, "revision": head.pk, **results}
+
+
+def _head(atlas: int) -> Revision:
+    head = Atlas.objects.get(pk=atlas).head_id
+    return Revision.objects.select_related("atlas__project__head", "keyframe").get(pk=head)
+
+
+def _put_back(atlas: int, first: Revision, line: RunLine) -> None:
+    """The layout as it was before a line that failed."""
+    head = _head(atlas)
+    if head.pk != first.pk:
+        finish_job(atlas, head, Made("put back", read_state(first), f"“{line.name}” failed"))
+
+
+def _do_step(
+    step: Mapping[str, Any],
+    head: Revision,
+    results: dict[str, Any],
+    tell: Callable[..., None],
+    stop: Callable[[], str],
+) -> bool:
+    """One step; False when it was dropped."""
+    verb, settings = step["do"], dict(step["settings"])
+    if verb == "flatten":
+        from quilt_core.errors import LayoutError
+
+        try:
+            made = flatten_objects(head, {"objects": [], **settings}, tell, stop)
+        except (Refused, LayoutError) as error:
+            if "no object" in error.what.lower() or "nothing" in error.what.lower():
+                return True  # all of them have UVs
+            raise
+        if made is None:
+            return False
+        finish_job(head.atlas_id, head, made)
+    elif verb == "even out":
+        even_out(head, settings)
+    elif verb == "pack":
+
+        def told(attempt: Any, placements: Any) -> None:
+            tell(attempt.step / max(attempt.steps, 1), f"{attempt.coverage:.1%} full")
+
+        return pack_atlas(head, settings, told, stop) is not None
+    elif verb == "carry over":
+        found = carry_over(head, {**settings, "revisions": [head.pk]}, tell, stop)
+        if found is None:
+            return False
+        results["carried"] = found.get("file", "")
+    elif verb == "rehearse":
+        found = rehearse(head, settings, tell, stop)
+        if found is None:
+            return False
+        results["maps"] = found["file"]
+        errors = [f for f in found["findings"] if f["severity"] == "error"]
+        if errors:
+            raise Refused(
+                f"The rehearsal has {len(errors)} errors; the first: {errors[0]['kind']}, {errors[0]['text']}.",
+                errors[0]["object"],
+                "Look at Prove, Rehearsal.",
+            )
+    elif verb == "prove":
+        measure_revision(head)
+        proof = Revision.objects.get(pk=head.pk).proof or {}
+        if not proof.get("ready", False):
+            raise Refused(
+                f"It breaks the house rules: {', '.join(proof.get('against', [])) or 'not proven'}.", head.name,
+                "Look at Prove; cure the errors, or change the rules.",
+            )  # fmt: skip
+    else:
+        results["file"] = export_atlases([head], tell)[0]
+    return True
+
+
+def _figures(revision: Revision) -> dict[str, Any]:
+    revision = Revision.objects.get(pk=revision.pk)
+    figures, proof = revision.figures or {}, revision.proof or {}
+    return {
+        "coverage": figures.get("coverage"), "density": (figures.get("density") or {}).get("mean"),
+        "gap_px": figures.get("gap_px"), "errors": proof.get("errors"), "warnings": proof.get("warnings"),
+    }  # fmt: skip
+
+
+def as_toml(project: Project) -> str:
+    """The lines as a file that the command line runs, with the project's files beside it in “assets”."""
+    out = [
+        f"# Run sheet of “{project.name}”. Put the files into “assets” beside it, and run: untold-quilt run SHEET",
+        "version = 1",
+    ]
+    taken: set[str] = set()
+    for line in project.run_lines.select_related("atlas__head"):
+        if line.atlas.head is None:
+            continue
+        state = read_state(line.atlas.head)
+        names = sorted(set(
+            project.mesh_objects.filter(pk__in=[row.object for row in state.members]).values_list("source__name", flat=True)
+        ))  # fmt: skip
+        steps = _for_the_command_line(line.steps, state.tiles, project, state.padding, state.margin)
+        if not names or not steps:
+            continue
+        title = re.sub(r"[^\w .,-]+", "-", line.name).strip(" .,-") or f"line {line.pk}"
+        while title in taken:
+            title += "-"
+        taken.add(title)
+        out += [
+            "", "[[line]]", f"name = {json.dumps(title)}",
+            f"files = {json.dumps(['assets/' + name for name in names], ensure_ascii=False)}",
+            f"out = {json.dumps('build/' + title.replace(' ', '-'))}",
+            *(["hold = true"] if line.hold else []),
+            "steps = [", *(f"  {{ {', '.join(f'{k} = {json.dumps(v)}' for k, v in step.items())} }}," for step in steps), "]",
+        ]  # fmt: skip
+    return "\n".join(out) + "\n"
+
+
+def _for_the_command_line(
+    steps: Sequence[Mapping[str, Any]],
+    tiles: Sequence[Any],
+    project: Project,
+    padding: float,
+    margin: float,
+) -> list[dict[str, Any]]:
+    """Steps as commands; what only the application does is left out."""
+    size = f"{tiles[0].width}x{tiles[0].height}"
+    gap = {"padding": padding, "margin": margin}
+    out: list[dict[str, Any]] = []
+    for step in steps:
+        own = step["settings"]
+        if step["do"] == "flatten":
+            out.append({"do": "flatten", "which": "useless"})
+        elif step["do"] == "pack":
+            known = {k: own[k] for k in ("effort", "rotate", "seed") if k in own}
+            out.append({"do": "pack", "size": size, **gap, **known, "density": "equal"})
+        elif step["do"] == "carry over":
+            out.append(
+                {
+                    "do": "merge",
+                    "size": str(own.get("size") or size),
+                    **gap,
+                    "name": own.get("name", "atlas"),
+                }
+            )
+        elif step["do"] == "rehearse":
+            out.append(
+                {
+                    "do": "bake",
+                    "maps": ",".join(own.get("maps", ["normal"])),
+                    "size": str(own.get("size") or size),
+                }
+            )
+        elif step["do"] == "prove":
+            out.append(
+                {
+                    "do": "check",
+                    "size": size,
+                    "padding": padding,
+                    "margin": margin,
+                    "report": "proof.html",
+                }
+            )
+    return out

@@ -1,0 +1,158 @@
+"""Views of the run sheet."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studio import storage
+from studio.actions.run.facts import survey
+from studio.actions.run.lines import VERBS, as_toml, checked_steps, remember
+from studio.api import serializers as s
+from studio.api.parse import valid
+from studio.jobs.run import claim
+from studio.models import Atlas, Project, RunLine
+
+RESULTS = {"files": "file", "carried": "carried", "maps": "maps"}
+
+
+class RunStep(serializers.Serializer[Any]):
+    do = serializers.ChoiceField(choices=VERBS)
+    settings = serializers.DictField(default=dict)
+
+
+class LineFigures(serializers.Serializer[Any]):
+    coverage = serializers.FloatField(allow_null=True)
+    density = serializers.FloatField(allow_null=True)
+    gap_px = serializers.FloatField(allow_null=True)
+    errors = serializers.IntegerField(allow_null=True)
+    warnings = serializers.IntegerField(allow_null=True)
+
+
+class RunLineOut(serializers.Serializer[Any]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    atlas = serializers.IntegerField()
+    steps = RunStep(many=True)
+    hold = serializers.BooleanField()
+    state = serializers.ChoiceField(choices=("current", "out of date", "failed", "held"))
+    because = serializers.ListField(child=serializers.CharField())
+    when = serializers.CharField(allow_blank=True)
+    seconds = serializers.FloatField(allow_null=True)
+    before = LineFigures(allow_null=True)
+    after = LineFigures(allow_null=True)
+    results = serializers.ListField(child=serializers.ChoiceField(choices=tuple(RESULTS)))
+
+
+class RunLineIn(serializers.Serializer[Any]):
+    name = serializers.CharField(max_length=120, required=False)
+    steps = RunStep(many=True, required=False)
+    hold = serializers.BooleanField(required=False)
+
+
+class RememberIn(serializers.Serializer[Any]):
+    name = serializers.CharField(max_length=120)
+
+
+def _row(line: RunLine) -> dict[str, Any]:
+    made = line.made
+    return {
+        "id": line.pk, "name": line.name, "atlas": line.atlas_id, "steps": line.steps, "hold": line.hold,
+        **survey(line), "when": made.get("when", ""), "seconds": made.get("seconds"),
+        "before": made.get("before"), "after": made.get("after"),
+        "results": [name for name, key in RESULTS.items() if made.get(key)],
+    }  # fmt: skip
+
+
+def _lines(project_id: int) -> list[dict[str, Any]]:
+    rows = RunLine.objects.filter(project=project_id).select_related(
+        "atlas__head__keyframe", "atlas__project__head"
+    )
+    return [_row(line) for line in rows]
+
+
+class RunSheet(APIView):
+    """Lines of a project's run sheet, and how each stands."""
+
+    @extend_schema(operation_id="get_run_sheet", responses=RunLineOut(many=True))
+    def get(self, request: Request, project_id: int) -> Response:
+        get_object_or_404(Project, pk=project_id)
+        return Response(RunLineOut(_lines(project_id), many=True).data)
+
+
+class RunSheetFile(APIView):
+    """The run sheet as a file for the command line."""
+
+    @extend_schema(
+        operation_id="get_run_sheet_file",
+        responses={(200, "application/toml"): OpenApiTypes.STR},
+    )
+    def get(self, request: Request, project_id: int) -> HttpResponse:
+        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+        headers = {"Content-Disposition": 'attachment; filename="run-sheet.toml"'}
+        return HttpResponse(
+            as_toml(project), content_type="application/toml; charset=utf-8", headers=headers
+        )
+
+
+class Remember(APIView):
+    """Make a line of what was done to an atlas by hand."""
+
+    @extend_schema(operation_id="remember_line", request=RememberIn, responses={201: RunLineOut})
+    def post(self, request: Request, atlas_id: int) -> Response:
+        atlas = get_object_or_404(Atlas.objects.exclude(head=None), pk=atlas_id)
+        line = remember(atlas, valid(RememberIn, request)["name"])
+        return Response(RunLineOut(_row(line)).data, status=201)
+
+
+class OneLine(APIView):
+    """A line of the run sheet."""
+
+    @extend_schema(operation_id="change_line", request=RunLineIn, responses=RunLineOut)
+    def patch(self, request: Request, line_id: int) -> Response:
+        line = get_object_or_404(RunLine.objects.select_related("atlas__head"), pk=line_id)
+        given = valid(RunLineIn, request)
+        if "steps" in given:
+            line.steps = checked_steps(given["steps"])
+        line.name = given.get("name", line.name)
+        line.hold = given.get("hold", line.hold)
+        line.save()
+        return Response(RunLineOut(_row(line)).data)
+
+    @extend_schema(operation_id="delete_line", responses={204: None})
+    def delete(self, request: Request, line_id: int) -> Response:
+        get_object_or_404(RunLine, pk=line_id).delete()
+        return Response(status=204)
+
+
+class DoLine(APIView):
+    """Do a line."""
+
+    @extend_schema(operation_id="run_line", request=None, responses={202: s.JobOut})
+    def post(self, request: Request, line_id: int) -> Response:
+        line = get_object_or_404(RunLine, pk=line_id)
+        job = claim("run line", line.atlas_id, {"line": line.pk})
+        return Response(s.JobOut(job).data, status=202)
+
+
+class LineResult(APIView):
+    """What a line has made: files, carried pictures, or maps."""
+
+    @extend_schema(
+        operation_id="get_line_result", responses={(200, "application/zip"): OpenApiTypes.BINARY}
+    )
+    def get(self, request: Request, line_id: int, name: str) -> HttpResponse:
+        line = get_object_or_404(RunLine, pk=line_id)
+        key = line.made.get(RESULTS.get(name, ""), "")
+        if not key:
+            raise Http404
+        headers = {"Content-Disposition": f'attachment; filename="untold-quilt-{name}.zip"'}
+        return HttpResponse(storage.get(key), content_type="application/zip", headers=headers)

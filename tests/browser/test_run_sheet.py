@@ -1,0 +1,55 @@
+"""The run sheet: what was done by hand is remembered as a line, goes out of date for a reason, and is brought up to date."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.browser.test_by_hand import ask, open_project, until
+from tests.browser.test_walk import stage, task
+from tests.studio.test_bring_again import obj_file
+
+pytestmark = pytest.mark.browser
+
+
+def test_a_line_is_remembered_and_brought_up_to_date(window, address):
+    page = window
+    made = ask(page, "/api/projects/", {"name": "sheet"})
+    open_project(page, address, made["id"])
+    yard = obj_file(("crate", 0, 1), ("bench", 9, 2))
+    page.get_by_test_id("files").set_input_files(
+        [{"name": "yard.obj", "mimeType": "text/plain", "buffer": yard}]
+    )
+    page.locator("[data-row='bench']").wait_for()
+    stage(page, "Arrange")
+    task(page).get_by_role("button", name="Pack 6 islands").click()
+    until(
+        page,
+        "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",
+    )
+    page.get_by_text("no jobs").wait_for(timeout=60_000)
+    stage(page, "Hand off")
+    slip = task(page)
+    slip.get_by_role("tab", name="Run sheet").click()
+    slip.get_by_label("Name of the line").fill("Yard")
+    slip.get_by_role("button", name="Remember this").click()
+    line = page.locator("[data-line='Yard']")
+    line.get_by_text("it was never done").wait_for()
+    assert "pack" in line.inner_text() and "prove" in line.inner_text()
+    slip.get_by_role("button", name="Bring one line up to date").click()
+    line.locator("[data-state='current']").wait_for(timeout=60_000)
+    assert "errors" in line.inner_text()
+    # Another density is a reason.
+    page.get_by_text("no jobs").wait_for(timeout=60_000)
+    stage(page, "Even out")
+    density = task(page).get_by_label("House density")
+    density.fill("200")
+    density.press("Enter")
+    stage(page, "Hand off")
+    line.get_by_text("→ 200").wait_for()
+    line.get_by_role("button", name="Hold Yard").click()
+    line.locator("[data-state='held']").wait_for()
+    with page.expect_download() as waiting:
+        slip.get_by_role("link", name="As a file for the command line").click()
+    assert waiting.value.suggested_filename == "run-sheet.toml"
+    line.get_by_role("button", name="Take Yard out").click()
+    line.wait_for(state="detached")

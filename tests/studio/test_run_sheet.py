@@ -1,0 +1,146 @@
+"""The run sheet of a project: lines from what was done by hand, what is out of date and why, and what fails."""
+
+from __future__ import annotations
+
+import io
+import tomllib
+import zipfile
+
+import pytest
+
+from quilt_core.run.sheet import read_sheet
+from studio.models import Job, RunLine
+from studio.state import read_state
+from tests.studio.conftest import step_of
+from tests.studio.test_bring_again import obj_file
+
+pytestmark = pytest.mark.django_db
+
+
+@pytest.fixture
+def sheet(send, act, atlas, client):
+    """A packed atlas, and helpers of its run sheet."""
+    assert send(yard__obj=obj_file(("crate", 0, 1), ("bench", 9, 2))).status_code == 201
+    assert act(atlas, "pack", effort="quick", padding=8, margin=4).status_code == 202
+    atlas.refresh_from_db()
+
+    class Sheet:
+        def lines(self):
+            return client.get(f"/api/projects/{atlas.project_id}/run-sheet/").json()
+
+        def remember(self, name="yard"):
+            answer = client.post(
+                f"/api/atlases/{atlas.pk}/remember/",
+                {"name": name},
+                content_type="application/json",
+            )
+            assert answer.status_code == 201, answer.content
+            return answer.json()
+
+        def change(self, line, **body):
+            return client.patch(f"/api/run-lines/{line}/", body, content_type="application/json")
+
+        def run(self, line):
+            answer = client.post(f"/api/run-lines/{line}/run/")
+            assert answer.status_code == 202, answer.content
+            return Job.objects.get(pk=answer.json()["id"])
+
+    return Sheet()
+
+
+def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atlas, client):
+    assert act(atlas, "export").status_code == 202
+    line = sheet.remember()
+    assert [s["do"] for s in line["steps"]] == ["pack", "prove", "hand off"]
+    assert (
+        line["steps"][0]["settings"]["effort"] == "quick"
+        and "islands" not in line["steps"][0]["settings"]
+    )
+    assert (line["state"], line["because"]) == ("out of date", ["it was never done"])
+    job = sheet.run(line["id"])
+    assert job.state == Job.DONE, job.error
+    (now,) = sheet.lines()
+    assert now["state"] == "current" and now["results"] == ["files"] and now["after"]["errors"] == 0
+    body = b"".join(client.get(f"/api/run-lines/{line['id']}/results/files.zip"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        assert "yard.obj" in archive.namelist()
+    # Each change is told as what it is.
+    assert act(atlas, "control", islands=[0], weight=0.5).status_code == 200
+    assert sheet.lines()[0]["because"] == [
+        "crate's islands were told something else (locks, stacks, weights)"
+    ]
+    assert act(atlas, "undo").status_code == 200
+    assert sheet.lines()[0]["state"] == "current", "what it was made from is there again"
+    steps = now["steps"]
+    steps[0]["settings"]["padding"] = 16
+    assert sheet.change(line["id"], steps=steps).json()["because"] == ["pack: padding 8.0 → 16"]
+    assert sheet.run(line["id"]).state == Job.DONE
+    assert sheet.lines()[0]["state"] == "current"
+    assert (
+        act(atlas, "place", verb="move", islands=[0], moves=[[1, 0, 0.01, 0, 1, 0]]).status_code
+        == 200
+    )
+    assert sheet.lines()[0]["because"] == ["islands of crate were moved since"]
+    assert sheet.change(line["id"], hold=True).json()["state"] == "held"
+
+
+def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act, atlas):
+    line = sheet.remember()
+    assert sheet.run(line["id"]).state == Job.DONE
+    atlas.refresh_from_db()
+    before = read_state(atlas.head)
+    steps = sheet.lines()[0]["steps"]
+    # Less padding than the rules of the check want: packed, then found wanting.
+    steps[0]["settings"] |= {"padding": 0, "margin": 0}
+    steps.insert(
+        1, {"do": "rehearse", "settings": {"maps": ["normal"], "size": 64, "what": "pairs"}}
+    )
+    assert sheet.change(line["id"], steps=steps).status_code == 200
+    job = sheet.run(line["id"])
+    assert job.state == Job.FAILED
+    atlas.refresh_from_db()
+    after = read_state(atlas.head)
+    assert (after.islands["placement"] == before.islands["placement"]).all()
+    (now,) = sheet.lines()
+    assert now["state"] == "failed" and now["because"][0]
+    # The earlier result is still told, and the line is tried again once something changes.
+    assert now["after"] is not None
+    assert act(atlas, "control", islands=[0], weight=0.5).status_code == 200
+    assert sheet.lines()[0]["state"] == "out of date"
+
+
+def test_the_sheet_is_a_file_for_the_command_line(sheet, client, atlas):
+    line = sheet.remember("Yard: all of it")
+    data = client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
+    given = tomllib.loads(data.decode())
+    (row,) = given["line"]
+    assert row["files"] == ["assets/yard.obj"] and [s["do"] for s in row["steps"]] == [
+        "pack",
+        "check",
+    ]
+    assert read_sheet("run-sheet.toml", data).lines[0].name == row["name"]
+    assert client.delete(f"/api/run-lines/{line['id']}/").status_code == 204
+    assert sheet.lines() == []
+
+
+def test_what_cannot_be_a_line_is_refused(sheet, act, atlas, client, send):
+    line = sheet.remember()["id"]
+    for steps in (
+        [],
+        [{"do": "fly"}],
+        [{"do": "pack", "settings": {"padding": "wide"}}],
+        [{"do": "pack", "settings": 3}],
+    ):
+        assert sheet.change(line, steps=steps).status_code == 400, steps
+    body = {"change": step_of(atlas), "name": "Empty"}
+    made = client.post(
+        f"/api/projects/{atlas.project_id}/atlases/", body, content_type="application/json"
+    )
+    assert made.status_code == 201
+    empty = made.json()["atlas"]
+    answer = client.post(
+        f"/api/atlases/{empty}/remember/", {"name": "x"}, content_type="application/json"
+    )
+    assert answer.status_code == 400 and "Nothing was done" in answer.json()["what"]
+    assert client.get(f"/api/run-lines/{line}/results/files.zip").status_code == 404
+    assert RunLine.objects.count() == 1

@@ -1,0 +1,73 @@
+import { Box, Button, Flex, IconButton, Input, Link, Text } from "@chakra-ui/react";
+import { Pause, Play, RotateCw, Trash2, X } from "lucide-react";
+import { useEffect, useState } from "react";
+import type { RunLine } from "../api/client";
+import { useRunSheet } from "../api/run";
+import * as format from "../format";
+import { Foot, MainButton, Running, running, Title } from "./parts";
+import type { SlipProps } from "./props";
+
+const RESULTS: Record<string, string> = { files: "files", carried: "files and pictures", maps: "maps" };
+const COLOURS: Record<RunLine["state"], string> = { current: "petrol", "out of date": "amber", failed: "rose", held: "soft" };
+
+/** The run sheet: lines that bring atlases up to date, what is out of date and why. */
+export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
+  const { lines, remember, change, drop, run, refresh } = useRunSheet(project);
+  const [name, setName] = useState("");
+  const done = jobs.filter((job) => job.kind === "run line" && !["queued", "running"].includes(job.state ?? "")).map((job) => job.id).join();
+  // A line that has ended stands another way now.
+  useEffect(refresh, [done]); // eslint-disable-line react-hooks/exhaustive-deps
+  const stale = (lines ?? []).filter((line) => line.state === "out of date" || line.state === "failed");
+  const busy = running(jobs, "run line") || run.isPending;
+  return (
+    <>
+      <Title note="Each line brings an atlas up to date in one go, and says why it has to. What is current is left alone.">Run sheet</Title>
+      {lines?.length === 0 && <Text color="soft" fontSize="12.5px" mb="2">No line yet. Even out, pack, carry over or export by hand once, and remember it: it becomes a line.</Text>}
+      {lines?.map((line) => <Line key={line.id} line={line} busy={busy} run={() => run.mutate([line.id])} hold={() => change.mutate({ line: line.id, hold: !line.hold })} drop={() => drop.mutate(line.id)} without={(k) => change.mutate({ line: line.id, steps: line.steps.filter((_, n) => n !== k) })} />)}
+      <Flex gap="1.5" mt="2">
+        <Input size="xs" placeholder={atlas.name} aria-label="Name of the line" value={name} maxLength={120} onChange={(e) => setName(e.target.value)} />
+        <Button size="xs" variant="outline" borderColor="petrol" color="petrol" disabled={!atlas.objects} loading={remember.isPending} title="What was done to this atlas by hand becomes a line" onClick={() => remember.mutate({ atlas: atlas.id, name: name.trim() || atlas.name }, { onSuccess: () => setName("") })}>Remember this</Button>
+      </Flex>
+      {(lines?.length ?? 0) > 0 && <Link href={`/api/projects/${project.id}/run-sheet.toml`} download color="petrol" fontSize="12.5px" display="inline-block" mt="2" title="For untold-quilt run, with the files beside it">As a file for the command line</Link>}
+      <Foot>
+        <MainButton disabled={!stale.length || busy} busy={run.isPending} onClick={() => run.mutate(stale.map((line) => line.id))}>{stale.length ? `Bring ${stale.length === 1 ? "one line" : `${stale.length} lines`} up to date` : "All is current"}</MainButton>
+        <Running jobs={jobs} kind="run line" actions={actions} />
+      </Foot>
+    </>
+  );
+}
+
+type LineProps = { line: RunLine; busy: boolean; run: () => void; hold: () => void; drop: () => void; without: (step: number) => void };
+
+function Line({ line, busy, run, hold, drop, without }: LineProps) {
+  const { before, after } = line;
+  const pairs: [string, string][] = before && after ? [
+    ["coverage", `${part(before.coverage)} → ${part(after.coverage)}`],
+    ["density", `${format.density(before.density)} → ${format.density(after.density)} px/m`],
+    ["errors", `${before.errors ?? "–"} → ${after.errors ?? "–"}`],
+  ] : [];
+  return (
+    <Box borderWidth="1px" borderColor="line" rounded="md" px="2" py="1.5" mb="1.5" data-line={line.name}>
+      <Flex align="center" gap="1">
+        <Text fontWeight="650" flex="1" minW="0" truncate title={line.name}>{line.name}</Text>
+        <IconButton size="2xs" variant="ghost" aria-label={`Do ${line.name} now`} title={line.state === "current" ? "Do it although it is current" : "Do it"} disabled={busy} onClick={run}>{line.state === "current" ? <RotateCw /> : <Play />}</IconButton>
+        <IconButton size="2xs" variant={line.hold ? "solid" : "ghost"} aria-pressed={line.hold} aria-label={`Hold ${line.name}`} title={line.hold ? "Held: it is left as it is" : "Hold: leave it as it is"} onClick={hold}><Pause /></IconButton>
+        <IconButton size="2xs" variant="ghost" aria-label={`Take ${line.name} out`} title="Take the line out" onClick={drop}><Trash2 /></IconButton>
+      </Flex>
+      <Text fontSize="12px" color={COLOURS[line.state]} data-state={line.state}>{line.state}{line.when ? `, done ${when(line.when)}` : ""}</Text>
+      {line.state !== "current" && line.because.map((why) => <Text key={why} fontSize="12px" lineHeight="1.3">{why}</Text>)}
+      <Flex wrap="wrap" gap="1" my="1">
+        {line.steps.map((step, k) => (
+          <Flex key={k} align="center" gap="0.5" fontSize="11.5px" borderWidth="1px" borderStyle="dashed" borderColor="line" rounded="sm" px="1" title={Object.entries(step.settings ?? {}).map(([key, value]) => `${key.replace(/_/g, " ")} ${String(value)}`).join(", ") || "as usual"}>
+            {step.do}{line.steps.length > 1 && <Button variant="plain" size="2xs" h="14px" minW="0" px="0" aria-label={`Without ${step.do} in ${line.name}`} onClick={() => without(k)}><X size={10} /></Button>}
+          </Flex>
+        ))}
+      </Flex>
+      {pairs.map(([text, value]) => <Flex key={text} justify="space-between" fontSize="12px"><Text color="soft">{text}</Text><Text>{value}</Text></Flex>)}
+      {line.results.length > 0 && <Flex gap="2" mt="0.5" fontSize="12px">{line.results.map((one) => <Link key={one} href={`/api/run-lines/${line.id}/results/${one}.zip`} download color="petrol">{RESULTS[one]}</Link>)}{line.seconds !== null && <Text color="soft" ms="auto">{line.seconds.toFixed(1)} s</Text>}</Flex>}
+    </Box>
+  );
+}
+
+const part = (value: number | null | undefined) => (value === null || value === undefined ? "–" : `${format.percent(value)} %`);
+const when = (text: string) => new Date(text).toLocaleString(undefined, { dateStyle: "short", timeStyle: "short" });
