@@ -105,7 +105,7 @@ def number(page, name: str) -> float:
 
 
 def until(page, expression: str, arg=None) -> None:
-    page.wait_for_function(expression, arg=arg, timeout=20_000)
+    page.wait_for_function(expression, arg=arg, timeout=60_000)
 
 
 def gap_is(page, value: str) -> None:

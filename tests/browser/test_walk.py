@@ -32,7 +32,7 @@ def changed(page, name: str, before: str) -> str:
     page.wait_for_function(
         "([name, before]) => { const f = document.querySelector(`[data-figure='${name}'] [data-value]`); return f && f.textContent !== before; }",
         arg=[name, before],
-        timeout=30_000,
+        timeout=90_000,
     )
     return figure(page, name)
 
