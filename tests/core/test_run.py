@@ -231,6 +231,7 @@ def test_lines_are_forced_held_undone_and_put_back(folder):
     assert folder.run("--only", "nobody")[0] == 2
 
 
+@pytest.mark.slow
 def test_200_edits_do_again_what_brute_force_says(folder):
     """The oracle hashes all that a line can reach, by its own code: contents as a heap, settings, lines before it."""
     rng = random.Random(7)
@@ -305,6 +306,7 @@ def test_200_edits_do_again_what_brute_force_says(folder):
         last = {name: oracle(name) for name in steps}
 
 
+@pytest.mark.slow
 def test_an_interrupted_run_goes_on_and_gives_the_same_bytes(folder, tmp_path_factory):
     steps = '{ do = "pack", size = 256, effort = "quick" }, { do = "pictures", kind = ["checker", "id"], size = 512 }'
     lines = [line(f"l{k}", f"in/{k}.obj", steps, out=f'"out/{k}"') for k in range(4)]
