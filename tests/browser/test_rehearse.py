@@ -92,3 +92,6 @@ def test_what_nobody_sees_gets_less_weight_when_that_is_accepted(window, address
     # The weight is a step like all others: it can be taken back.
     page.keyboard.press("Control+z")
     found.get_by_text("Never seen (12)").wait_for()
+    # Or they get no texels at all.
+    found.get_by_role("button", name="Leave out").click()
+    found.get_by_text("Never seen").wait_for(state="detached")

@@ -152,7 +152,9 @@ def undo_all(page) -> None:
         ) as answer:
             first.click()
         assert answer.value.status == 200
-    page.wait_for_function("document.querySelector('[data-step=gather]').ariaCurrent === 'step'")
+    page.wait_for_function(
+        "document.querySelector('[data-step=gather]').ariaCurrent === 'step'", timeout=90_000
+    )
     page.keyboard.press("Escape")
     steps.wait_for(state="detached")
 

@@ -1,7 +1,7 @@
 import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useId, useState } from "react";
 import { useEditor } from "../api/hooks";
-import { numberIn } from "../editor/document/LayoutDocument";
+import { CONTROL, numberIn } from "../editor/document/LayoutDocument";
 import { lastLook, open, type Proposal } from "../api/seen";
 import * as format from "../format";
 import { useKept } from "../state";
@@ -24,7 +24,7 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
   const look = lastLook(jobs, atlas, objects);
   const share = look?.share ?? null;
   useEffect(() => editor.showSeen(share), [editor, share]);
-  const proposals = look ? open(look, (island) => editor.document.info?.controls.weight[island] ?? 1) : new Map<Proposal["kind"], Proposal[]>();
+  const proposals = look ? open(look, (island) => (editor.document.control(island).flags & CONTROL.out ? 0 : editor.document.info?.controls.weight[island] ?? 1)) : new Map<Proposal["kind"], Proposal[]>();
   const many = [...proposals.values()].reduce((sum, rows) => sum + rows.length, 0);
   const accept = (rows: Proposal[], weight: number) => actions.control.mutate({ islands: rows.map((one) => one.island), weight });
   return (
@@ -37,7 +37,7 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
         <Box borderTopWidth="1px" borderColor="line" pt="1.5" mb="2" fontSize="12.5px" data-testid="looked-around">
           <Text mb="1">{many === 0 ? "All islands are seen, or have less weight already." : `${format.whole(many)} of ${format.whole(look.share.length)} islands are little seen; ${format.percent(look.freed)} % of the texels could go elsewhere.`}</Text>
           {editor.view.as !== "seen" && <Button size="2xs" variant="outline" borderColor="line" mb="1" onClick={() => editor.setView("seen")}>View as seen</Button>}
-          {KINDS.map(([kind, title]) => proposals.get(kind) && <Kind key={kind} title={title} rows={proposals.get(kind)!} share={look.share} accept={accept} busy={actions.control.isPending} />)}
+          {KINDS.map(([kind, title]) => proposals.get(kind) && <Kind key={kind} title={title} rows={proposals.get(kind)!} share={look.share} accept={accept} leaveOut={kind === "never" ? (rows) => actions.control.mutate({ islands: rows.map((one) => one.island), left_out: true }) : undefined} busy={actions.control.isPending} />)}
         </Box>
       )}
       <Foot>
@@ -48,9 +48,9 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
   );
 }
 
-type KindProps = { title: string; rows: Proposal[]; share: number[]; accept: (rows: Proposal[], weight: number) => void; busy: boolean };
+type KindProps = { title: string; rows: Proposal[]; share: number[]; accept: (rows: Proposal[], weight: number) => void; leaveOut?: (rows: Proposal[]) => void; busy: boolean };
 
-function Kind({ title, rows, share, accept, busy }: KindProps) {
+function Kind({ title, rows, share, accept, leaveOut, busy }: KindProps) {
   const editor = useEditor("selection");
   const [weight, setWeight] = useState(rows[0].weight);
   const named = (island: number) => { const object = editor.document.objectOf(island); return object ? `${object.name} · island ${numberIn(object, island)}` : ""; };
@@ -73,6 +73,7 @@ function Kind({ title, rows, share, accept, busy }: KindProps) {
       <Flex mt="1" gap="1.5" align="center">
         <NativeSelect.Root size="xs" w="78px" flexShrink="0"><NativeSelect.Field h="24px" px="1.5" aria-label={`Weight of what is ${title.toLowerCase()}`} value={weight} onChange={(e) => setWeight(Number(e.target.value))}>{WEIGHTS.map((value) => <option key={value} value={value}>{value} ×</option>)}</NativeSelect.Field><NativeSelect.Indicator /></NativeSelect.Root>
         <Button size="2xs" variant="outline" borderColor="petrol" color="petrol" disabled={busy} onClick={() => accept(rows, weight)}>Accept {rows.length > 1 ? `all ${format.whole(rows.length)}` : "it"}</Button>
+        {leaveOut && <Button size="2xs" variant="outline" borderColor="line" px="1.5" disabled={busy} title="They get no texels at all: packing leaves them beside the sheets" onClick={() => leaveOut(rows)}>Leave out</Button>}
       </Flex>
     </Box>
   );
