@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from quilt_cli.gather import read_path, say
+from quilt_cli.gather import read_path, say, teller
 from quilt_cli.pack_write import write_all
 from quilt_core.bake.bake import BakedTile, Rehearsal, bake
 from quilt_core.bake.findings import Limits, find_faults
@@ -27,7 +27,6 @@ from quilt_core.scene.tiles import LAST_TILE, TileSize
 
 USUAL_DISTANCE = 0.02
 """Part of the coarse mesh's size that rays look outward and inward."""
-REPORT_EVERY = 0.5
 
 
 def bake_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
@@ -47,7 +46,7 @@ def bake_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     phases = {"read": time.monotonic() - started}
     began = time.monotonic()
     tiles = _tiles(options, case)
-    baked = list(bake(case, tiles, _teller()))
+    baked = list(bake(case, tiles, teller()))
     phases["bake"] = time.monotonic() - began
     began = time.monotonic()
     seams = seam_looks(case, baked)
@@ -174,16 +173,3 @@ def _text(json: dict[str, Any]) -> str:
         lines.append("nothing found to be wrong")
     lines.append("a rehearsal: to look at, not for production")
     return "\n".join(lines)
-
-
-def _teller() -> Any:
-    last = time.monotonic()
-
-    def tell(progress: float, what: str) -> bool:
-        nonlocal last
-        if time.monotonic() - last > REPORT_EVERY:
-            last = time.monotonic()
-            say(f"{what}: {progress:.0%}")
-        return True
-
-    return tell

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import argparse
 import sys
+import time
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -46,6 +48,10 @@ class Gathered:
         return unique_names([obj.name for _, obj in rows], [scene.name for scene, _ in rows])
 
 
+REPORT_EVERY = 0.5
+"""Seconds between two words of progress."""
+
+
 class NothingToDo(QuiltError):
     """Nothing in the files is to be changed: wrong when it was asked for by hand, fine in a run sheet."""
 
@@ -53,6 +59,20 @@ class NothingToDo(QuiltError):
 def say(text: str) -> None:
     """Progress, to stderr."""
     print(text, file=sys.stderr, flush=True)
+
+
+def teller() -> Callable[[float, str], bool]:
+    """Says on stderr how far work is, now and then."""
+    last = time.monotonic()
+
+    def tell(progress: float, what: str) -> bool:
+        nonlocal last
+        if time.monotonic() - last > REPORT_EVERY:
+            last = time.monotonic()
+            say(f"{what}: {progress:.0%}")
+        return True
+
+    return tell
 
 
 def read_path(path: Path, metres_per_unit: float) -> Scene:

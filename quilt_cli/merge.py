@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import argparse
-import time
 from pathlib import Path
 from typing import Any
 
-from quilt_cli.gather import read_path, say
+from quilt_cli.gather import read_path, say, teller
 from quilt_cli.pack_write import output_paths, write_all
 from quilt_core.errors import QuiltError
 from quilt_core.formats.load import folder_siblings
@@ -18,7 +17,6 @@ from quilt_core.pictures.profile import BUILT_IN, Profile, read_profile
 from quilt_core.scene.tiles import TileSize
 
 PREVIEW = 512
-REPORT_EVERY = 0.5
 SECONDS = 15.0
 
 
@@ -57,7 +55,7 @@ def merge(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         for warning in scene.warnings:
             say(f"note: {warning}")
     done = merge_files(
-        scenes, [folder_siblings(path.parent) for path in options.files], settings, _teller()
+        scenes, [folder_siblings(path.parent) for path in options.files], settings, teller()
     )
     ready: list[tuple[Path, bytes]] = []
     for scene, target, files in zip(scenes, targets, done.files, strict=True):
@@ -105,19 +103,6 @@ def _role_sizes(given: list[str]) -> dict[str, int]:
             )
         out[role] = int(value)
     return out
-
-
-def _teller() -> Any:
-    last = time.monotonic()
-
-    def tell(progress: float, what: str) -> bool:
-        nonlocal last
-        if time.monotonic() - last > REPORT_EVERY:
-            last = time.monotonic()
-            say(f"{what}: {progress:.0%}")
-        return True
-
-    return tell
 
 
 def _text(report: dict[str, Any]) -> str:
