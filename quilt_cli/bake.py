@@ -14,7 +14,7 @@ from quilt_cli.pack_write import write_all
 from quilt_core.bake.bake import BakedTile, Rehearsal, bake
 from quilt_core.bake.findings import Limits, find_faults
 from quilt_core.bake.make_ready import make_ready
-from quilt_core.bake.report import map_figures
+from quilt_core.bake.report import map_figures, pairs_told
 from quilt_core.bake.seams import seam_looks
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import surface_of
@@ -22,6 +22,7 @@ from quilt_core.bake.write import encode_map
 from quilt_core.errors import LayoutError
 from quilt_core.formats.load import folder_siblings
 from quilt_core.formats.merge_settings import check_naming, named
+from quilt_core.prove.report import finding_values
 from quilt_core.scene.model import Scene
 from quilt_core.scene.tiles import LAST_TILE, TileSize
 
@@ -57,8 +58,8 @@ def bake_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     phases["write"] = time.monotonic() - began
     json = {
         "pictures": rows,
-        "pairs": _pairs(case),
-        "findings": [_finding(f) for f in findings],
+        "pairs": pairs_told(case),
+        "findings": [finding_values(f) for f in findings],
         "seams": [
             {"map": s.name, "islands": list(s.islands), "median": round(s.median, 4), "high": round(s.high, 4), "unit": s.unit,
              "length_m": round(s.length, 6)}
@@ -136,28 +137,6 @@ def _written(
             })  # fmt: skip
     write_all(ready)
     return rows
-
-
-def _pairs(case: Rehearsal) -> list[dict[str, Any]]:
-    low, high = case.low, case.high
-    out = []
-    for pair in np.unique(case.pair_of_low):
-        own = np.unique(low.obj[case.pair_of_low == pair])
-        other = np.unique(high.obj[case.pair_of_high == pair])
-        out.append({
-            "low": [low.names[k] for k in own], "high": [high.names[k] for k in other],
-            "triangles": {"low": int((case.pair_of_low == pair).sum()), "high": int((case.pair_of_high == pair).sum())},
-        })  # fmt: skip
-    return out
-
-
-def _finding(finding: Any) -> dict[str, Any]:
-    return {
-        "key": finding.key, "kind": finding.kind, "severity": finding.severity, "object": finding.object,
-        "island": finding.island, "amount": round(finding.amount, 4), "unit": finding.unit, "text": finding.text,
-        "other_object": finding.other_object, "other_island": finding.other_island,
-        "spots": [list(spot) for spot in finding.spots], "tile": finding.tile,
-    }  # fmt: skip
 
 
 def _text(json: dict[str, Any]) -> str:

@@ -80,12 +80,24 @@ def survey(sheet: RunSheet, store: Store, forced: Sequence[str] = ()) -> dict[st
             continue
         if line.hold:
             now.state = HELD
+            _as_it_was(now, kept)
             continue
         now.because = _because(now, out, kept, store, line.name in forced)
         now.state = STALE if now.because else CURRENT
         if now.state == CURRENT and kept.get("error"):
             now.state, now.because = FAILED, [kept["error"]]
     return out
+
+
+def _as_it_was(now: LineState, kept: dict[str, Any]) -> None:
+    """A held line stands for what it made last, whatever has changed since; one that never made anything feeds no other."""
+    last = next(iter(kept.get("history", [])[-1:]), None)
+    if last is None:
+        now.fingerprint, now.steps = "", []
+        return
+    now.fingerprint = last["fingerprint"]
+    steps = zip(last["do"], last["steps"], strict=True)
+    now.steps = [StepTask(Step(do, {}), mark) for do, mark in steps]
 
 
 def _look(now: LineState, known: dict[str, LineState], store: Store) -> None:
@@ -97,7 +109,8 @@ def _look(now: LineState, known: dict[str, LineState], store: Store) -> None:
     sources = []
     for name in line.sources:
         if not known[name].fingerprint:
-            raise QuiltError(f"“{name}” failed.", f"“{line.name}”", "Mend that line first.")
+            what = "is held and was never done" if known[name].state == HELD else "failed"
+            raise QuiltError(f"“{name}” {what}.", f"“{line.name}”", "Mend that line first.")
         sources.append(known[name].fingerprint)
     if not now.inputs and not sources:
         raise QuiltError(
@@ -230,7 +243,7 @@ def run_sheet(
 
     Lines that do not wait for one another are done at the same time. What a line made before stays where it fails.
     """
-    todo = _needed(states, wanted)
+    todo = _needed(states, wanted, store)
     waiting = {name: [s for s in states[name].line.sources if s in todo] for name in todo}
     running: dict[Future[LineDone], str] = {}
     with _pool(jobs if len(todo) > 1 else 1) as pool:
@@ -286,15 +299,17 @@ def _ended(future: Future[LineDone], name: str) -> LineDone:
         return LineDone(name, f"Something went wrong that should not have ({what}).")
 
 
-def _needed(states: dict[str, LineState], wanted: Sequence[str]) -> list[str]:
-    """Wanted lines that are out of date or failed, and what of theirs is."""
+def _needed(states: dict[str, LineState], wanted: Sequence[str], store: Store) -> list[str]:
+    """Wanted lines that are out of date or failed, and what of theirs is, or lost its kept result."""
     out: list[str] = []
 
-    def visit(name: str) -> None:
+    def visit(name: str, feeds: bool = False) -> None:
         state = states[name]
+        due = state.state in (STALE, FAILED)
+        lost = feeds and any(store.result(step.fingerprint) is None for step in state.steps)
         for source in state.line.sources:
-            visit(source)
-        if state.state in (STALE, FAILED) and state.fingerprint and name not in out:
+            visit(source, due or lost)
+        if (due or (lost and state.state != HELD)) and state.fingerprint and name not in out:
             out.append(name)
 
     for name in wanted:
@@ -344,7 +359,7 @@ def _finish(
         "names": names, "files": {one.name: one.fingerprint for _, one in now.inputs}, "steps": now.told,
         "sources": {s: states[s].fingerprint for s in now.line.sources}, "version": code_version(),
         "seconds": sum(row.get("seconds", 0.0) for row in ran.steps),
-        "history": [*kept.get("history", []), {"fingerprint": now.fingerprint, "when": when, "steps": [s.fingerprint for s in now.steps], "names": names}][-20:]
+        "history": [*kept.get("history", []), {"fingerprint": now.fingerprint, "when": when, "steps": [s.fingerprint for s in now.steps], "do": [s.step.do for s in now.steps], "names": names}][-20:]
         if not error
         else kept.get("history", []),
     }  # fmt: skip
@@ -372,7 +387,8 @@ def undo(line: Line, store: Store) -> str:
     back = older[-1]
     if any(store.result(mark) is None for mark in back["steps"]):
         raise QuiltError("The earlier result was cleared away.", f"“{line.name}”", "Run it again.")
-    tasks = [StepTask(step, mark) for step, mark in zip(line.steps, back["steps"], strict=False)]
+    done = zip(back["do"], back["steps"], strict=True)
+    tasks = [StepTask(Step(do, {}), mark) for do, mark in done]
     files = result_files(store, tasks, back["names"])
     kept["delivered"] = deliver(files, store.root / line.out, kept.get("delivered", {}))
     kept |= {"fingerprint": back["fingerprint"], "when": back["when"], "names": back["names"]}

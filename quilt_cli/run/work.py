@@ -108,7 +108,7 @@ def _do_step(task: LineTask, call: Call, meshes: Sequence[Path], store: Store, m
 
     with store.making(mark) as (folder, answer):
         options = call.options(meshes, folder, task.root)
-        log = task.root / store.folder / "last.log"
+        log = store.folder / "last.log"
         with log.open("a", encoding="utf-8") as said, contextlib.redirect_stderr(said):
             try:
                 given, code = main.run(options)

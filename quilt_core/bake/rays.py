@@ -20,8 +20,6 @@ BoolArray = NDArray[np.bool_]
 THREADS = 2
 PART = 65_536
 """Rays that are sent at once."""
-STEP = 1e-4
-"""Part of the scene's size by which rays that start on a surface start above it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,11 +71,6 @@ class RayScene:
         if not self._empty:
             own = ((points[fine] - self.middle) / self.size).astype(np.float32)
             self._mesh = TriangleMesh(self._scene, np.ascontiguousarray(own))
-
-    @property
-    def step(self) -> float:
-        """How far above a surface rays start, in the unit of the points."""
-        return self.size * STEP
 
     def hit(self, origins: FloatArray, directions: FloatArray, far: FloatArray | float) -> Hits:
         """The first triangle that each ray meets.

@@ -37,3 +37,19 @@ def map_figures(case: Rehearsal, one: BakedTile, name: str) -> dict[str, Any]:
     if name == "curvature":
         out["radius_m"] = round(1.0 / case.bend, 9)
     return out
+
+
+def pairs_told(case: Rehearsal) -> list[dict[str, Any]]:
+    """Which coarse objects met which fine ones, with their triangles."""
+    low, high = case.low, case.high
+    out = []
+    for pair in np.unique(case.pair_of_low):
+        ours, theirs = case.pair_of_low == pair, case.pair_of_high == pair
+        out.append(
+            {
+                "low": [low.names[k] for k in np.unique(low.obj[ours])],
+                "high": [high.names[k] for k in np.unique(high.obj[theirs])],
+                "triangles": {"low": int(ours.sum()), "high": int(theirs.sum())},
+            }
+        )
+    return out

@@ -92,7 +92,11 @@ def grouped(files: Mapping[str, bytes]) -> list[tuple[str, bytes, tuple[int, int
     """Pictures one by one, those of a numbered set as one: name, bytes, and which tiles it covers (column, row, columns,
     rows; one tile at the first place for a single picture)."""
     out: dict[str, tuple[str, bytes, tuple[int, int, int, int]]] = {}
+    taken: set[str] = set()
     for name, data in files.items():
+        stem = re.sub(r"(?<=[._-])1[01]\d\d(?=\.\w+$)", "<UDIM>", name)
+        if stem in taken:
+            continue
         role = guess_role(name)[0]
         many = numbered_set(name, files.get, role in ("", "baseColor", "emissive"))
         if many is None:
@@ -100,6 +104,7 @@ def grouped(files: Mapping[str, bytes]) -> list[tuple[str, bytes, tuple[int, int
         else:
             tiles = (many.column, many.row, many.columns, many.rows)
             out[many.name] = (many.name, many.data, tiles)
+            taken.add(many.name)
     return list(out.values())
 
 

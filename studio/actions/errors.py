@@ -17,6 +17,10 @@ class Refused(QuiltError):
         self.details = details
 
 
+class NothingToDo(Refused):
+    """Everything is as it would be: wrong when it was asked for by hand, fine for a line of the run sheet."""
+
+
 class Conflict(Refused):
     """The layout is no longer the one that the user saw, or is being worked on."""
 

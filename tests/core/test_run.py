@@ -7,6 +7,7 @@ import hashlib
 import json
 import os
 import random
+import shutil
 import signal
 import subprocess
 import sys
@@ -346,6 +347,35 @@ def test_an_interrupted_run_goes_on_and_gives_the_same_bytes(folder, tmp_path_fa
             if p.is_file()
         }
         assert ours == theirs and ours
+
+
+def test_a_held_line_feeds_what_it_made_last(folder):
+    text = sheet(line("a", "a.obj", out='"a"', hold="false"), line("b", from_='["a"]', out='"b"'))
+    folder.write(s_dot_toml=text, a_dot_obj=quad())
+    assert folder.run()[0] == 0
+    first = (folder.root / "b/a.obj").read_bytes()
+    held = text.replace("hold = false", "hold = true")
+    # What comes in is another, and the held line's kept result stays what the other one takes.
+    folder.write(s_dot_toml=held, a_dot_obj=quad(7.0))
+    code, rows = folder.run("--force", "b")
+    assert code == 0 and rows["a"]["state"] == "held" and rows["b"]["state"] == "done"
+    assert (folder.root / "b/a.obj").read_bytes() == first
+    # One that never made anything is a word, and no empty run.
+    folder.write(
+        s_dot_toml=held.replace('"a"', '"fresh"').replace("“a”", "“fresh”"), a_dot_obj=quad()
+    )
+    code, rows = folder.run()
+    assert code == 1 and "held and was never done" in rows["b"]["because"][0]
+
+
+def test_a_kept_result_that_is_gone_is_made_again_for_those_that_take_it(folder):
+    text = sheet(line("a", "a.obj"), line("b", from_='["a"]', out='"b"'))
+    folder.write(s_dot_toml=text, a_dot_obj=quad())
+    assert folder.run()[0] == 0
+    before = (folder.root / "b/a.obj").read_bytes()
+    shutil.rmtree(folder.root / ".quilt-run" / "results")
+    (folder.root / "b/a.obj").unlink()
+    assert folder.done() == {"a", "b"} and (folder.root / "b/a.obj").read_bytes() == before
 
 
 def test_results_that_nothing_refers_to_are_cleared_away(folder):

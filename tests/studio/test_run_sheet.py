@@ -109,8 +109,24 @@ def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act,
     assert sheet.lines()[0]["state"] == "out of date"
 
 
+def test_steps_with_nothing_to_do_pass_and_settings_of_any_shape_are_told(sheet, act, atlas):
+    line = sheet.remember("Hof “Süd” 🏮\n")
+    flatten = {"do": "flatten", "settings": {}}
+    assert sheet.change(line["id"], steps=[flatten, *line["steps"]]).status_code == 200
+    job = sheet.run(line["id"])
+    assert job.state == Job.DONE, job.error
+    atlas.refresh_from_db()
+    before = read_state(atlas.head)
+    wrong = [line["steps"][0], {"do": "rehearse", "settings": {"maps": 3, "size": "wide"}}]
+    assert sheet.change(line["id"], steps=wrong).status_code == 200
+    job = sheet.run(line["id"])
+    assert job.state == Job.FAILED and "cannot be used" in job.error["what"]
+    atlas.refresh_from_db()
+    assert (read_state(atlas.head).islands["placement"] == before.islands["placement"]).all()
+
+
 def test_the_sheet_is_a_file_for_the_command_line(sheet, client, atlas):
-    line = sheet.remember("Yard: all of it")
+    line = sheet.remember("Yard 𝔸: all of it " + 60 * "x")
     data = client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
     given = tomllib.loads(data.decode())
     (row,) = given["line"]

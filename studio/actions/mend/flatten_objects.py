@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from quilt_core.scene import Scene
-from studio.actions.errors import Refused
+from studio.actions.errors import NothingToDo, Refused
 from studio.actions.history.change import Made
 from studio.actions.mend.new_bases import figure_row, keep_base, object_of, scene_of, with_bases
 from studio.arrays import Member, load_geometry, members_with_rows
@@ -46,7 +46,7 @@ def flatten_objects(
         if (member.object.pk in wanted if wanted else lacks_layout(member.base))
     ]
     if not chosen:
-        raise Refused(
+        raise (Refused if wanted else NothingToDo)(
             "None of these objects is in this atlas." if wanted else "Every object has usable UVs.",
             revision.name,
             "Pick the objects that are to be flattened.",

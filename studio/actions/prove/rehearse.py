@@ -41,6 +41,7 @@ def rehearse(
     """
     from quilt_core.bake.bake import bake
     from quilt_core.bake.findings import Limits, find_faults
+    from quilt_core.bake.report import pairs_told
     from quilt_core.bake.seams import seam_looks
 
     layout = load_layout(revision)
@@ -73,7 +74,7 @@ def rehearse(
         "revision": revision.pk,
         "notes": case.notes,
         "whole": all(one.whole for one in baked),
-        "pairs": _pairs(case),
+        "pairs": pairs_told(case),
         "distance": {"outward": case.settings.outward, "inward": case.settings.inward},
         "findings": shown_findings(findings),
         "seams": [
@@ -215,17 +216,6 @@ def _kept(
                 "bits": bits,
             }
             out["maps"].append(row if quick else row | map_figures(case, one, name))
-    return out
-
-
-def _pairs(case: Any) -> list[dict[str, Any]]:
-    out = []
-    for pair in np.unique(case.pair_of_low):
-        low = np.unique(case.low.obj[case.pair_of_low == pair])
-        high = np.unique(case.high.obj[case.pair_of_high == pair])
-        out.append(
-            {"low": [case.low.names[k] for k in low], "high": [case.high.names[k] for k in high]}
-        )
     return out
 
 

@@ -15,7 +15,7 @@ from studio.actions.carry_over.list_materials import given_mark
 from studio.actions.prove.rules import rules_of
 from studio.arrays import members_with_rows
 from studio.models import Atlas, RunLine
-from studio.state import State, read_state, spans
+from studio.state import read_state, spans
 
 CURRENT, STALE, FAILED, HELD = "current", "out of date", "failed", "held"
 
@@ -124,9 +124,3 @@ def survey(line: RunLine) -> dict[str, Any]:
     ):
         return {"state": FAILED, "because": [error]}
     return {"state": STALE if because else CURRENT, "because": because}
-
-
-def state_of(atlas: Atlas) -> State:
-    """An atlas's present state."""
-    assert atlas.head is not None
-    return read_state(atlas.head)

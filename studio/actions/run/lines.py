@@ -6,14 +6,16 @@ import json
 import re
 import time
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict
 from typing import Any
 
 from django.utils import timezone
 
 from quilt_core.errors import QuiltError
+from quilt_core.flatten.options import FlattenSettings
 from studio.actions.arrange.pack_atlas import pack_atlas, settings_from
 from studio.actions.carry_over.carry_over import carry_over
-from studio.actions.errors import Refused
+from studio.actions.errors import NothingToDo, Refused
 from studio.actions.even_out.even_out import even_out
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.history.change import Made, chain, finish_job
@@ -149,18 +151,26 @@ def do_line(line: RunLine, report: Report, stop: Callable[[], str]) -> dict[str,
             if not _do_step(step, _head(atlas.pk), results, tell, stop) or stop() == "drop":
                 _put_back(atlas.pk, first, line)
                 return None
-    except QuiltError as error:
+    except (QuiltError, TypeError, ValueError, KeyError) as fault:
+        # Settings that were written by hand may be of any shape.
+        error = (
+            fault
+            if isinstance(fault, QuiltError)
+            else Refused(
+                "A setting of a step cannot be used.",
+                line.name,
+                "Do it by hand once, and remember that.",
+            )
+        )
         _put_back(atlas.pk, first, line)
-        said = {"what": error.what, "where": error.where, "cure": error.cure}
         line.made = {
             **line.made,
             "error": f"{error.what} {error.cure}".strip(),
             "tried": line.steps,
             "because": because,
-            "said": said,
         }
         line.save(update_fields=["made"])
-        raise
+        raise error from fault
     head = _head(atlas.pk)
     measure_revision(head)
     atlas.refresh_from_db()
@@ -195,14 +205,10 @@ def _do_step(
     """One step; False when it was dropped."""
     verb, settings = step["do"], dict(step["settings"])
     if verb == "flatten":
-        from quilt_core.errors import LayoutError
-
         try:
-            made = flatten_objects(head, {"objects": [], **settings}, tell, stop)
-        except (Refused, LayoutError) as error:
-            if "no object" in error.what.lower() or "nothing" in error.what.lower():
-                return True  # all of them have UVs
-            raise
+            made = flatten_objects(head, {**asdict(FlattenSettings()), **settings}, tell, stop)
+        except NothingToDo:
+            return True  # all of them have UVs
         if made is None:
             return False
         finish_job(head.atlas_id, head, made)
@@ -256,7 +262,7 @@ def _figures(revision: Revision) -> dict[str, Any]:
 def as_toml(project: Project) -> str:
     """The lines as a file that the command line runs, with the project's files beside it in “assets”."""
     out = [
-        f"# Run sheet of “{project.name}”. Put the files into “assets” beside it, and run: untold-quilt run SHEET",
+        f"# Run sheet of “{' '.join(project.name.split())}”. Put the files into “assets” beside it, and run: untold-quilt run SHEET",
         "version = 1",
     ]
     taken: set[str] = set()
@@ -267,27 +273,31 @@ def as_toml(project: Project) -> str:
         names = sorted(set(
             project.mesh_objects.filter(pk__in=[row.object for row in state.members]).values_list("source__name", flat=True)
         ))  # fmt: skip
-        steps = _for_the_command_line(line.steps, state.tiles, project, state.padding, state.margin)
+        steps = _for_the_command_line(line.steps, state.tiles, state.padding, state.margin)
         if not names or not steps:
             continue
-        title = re.sub(r"[^\w .,-]+", "-", line.name).strip(" .,-") or f"line {line.pk}"
+        title = re.sub(r"[^\w .,-]+", "-", line.name).strip(" .,-")[:70] or f"line {line.pk}"
         while title in taken:
             title += "-"
         taken.add(title)
         out += [
-            "", "[[line]]", f"name = {json.dumps(title)}",
-            f"files = {json.dumps(['assets/' + name for name in names], ensure_ascii=False)}",
-            f"out = {json.dumps('build/' + title.replace(' ', '-'))}",
+            "", "[[line]]", f"name = {_text(title)}",
+            f"files = {_text(['assets/' + name for name in names])}",
+            f"out = {_text('build/' + title.replace(' ', '-'))}",
             *(["hold = true"] if line.hold else []),
-            "steps = [", *(f"  {{ {', '.join(f'{k} = {json.dumps(v)}' for k, v in step.items())} }}," for step in steps), "]",
+            "steps = [", *(f"  {{ {', '.join(f'{k} = {_text(v)}' for k, v in step.items())} }}," for step in steps), "]",
         ]  # fmt: skip
     return "\n".join(out) + "\n"
+
+
+def _text(value: Any) -> str:
+    """A value as TOML: texts, numbers and lists are written as in JSON, but for letters by number."""
+    return json.dumps(value, ensure_ascii=False)
 
 
 def _for_the_command_line(
     steps: Sequence[Mapping[str, Any]],
     tiles: Sequence[Any],
-    project: Project,
     padding: float,
     margin: float,
 ) -> list[dict[str, Any]]:
