@@ -87,7 +87,7 @@ def make_ready(
             notes.append("Pairs stand apart: each is laid over its partner by their own origins.")
         seen, twin = _with_lonely(coarse, seen, settings, len(fine), notes)
         case = Rehearsal(
-            coarse, seen, settings, None, _shell(shell, is_low), notes, own_space, twin
+            coarse, seen, settings, None, _shell(shell), notes, own_space, twin
         )
     if "colour" in settings.maps:
         gap = [None] * (len(fine) - len(siblings))
@@ -158,7 +158,7 @@ def _far_apart(low: BakeSurface, high: BakeSurface, settings: BakeSettings) -> b
     return bool(apart) and all(apart)
 
 
-def _shell(scene: Scene | None, wanted: Callable[[str], bool]) -> FloatArray | None:
+def _shell(scene: Scene | None) -> FloatArray | None:
     if scene is None:
         return None
     found = surface_of([scene], False, None, lambda name: True)
