@@ -86,9 +86,7 @@ def make_ready(
             own_space = True
             notes.append("Pairs stand apart: each is laid over its partner by their own origins.")
         seen, twin = _with_lonely(coarse, seen, settings, len(fine), notes)
-        case = Rehearsal(
-            coarse, seen, settings, None, _shell(shell), notes, own_space, twin
-        )
+        case = Rehearsal(coarse, seen, settings, None, _shell(shell), notes, own_space, twin)
     if "colour" in settings.maps:
         gap = [None] * (len(fine) - len(siblings))
         beside = [*siblings, *gap, *low_siblings] if fine else low_siblings or siblings
