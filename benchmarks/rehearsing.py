@@ -11,8 +11,9 @@ import numpy as np
 
 from quilt_cli.run.engine import run_sheet, survey
 from quilt_cli.run.store import Store
-from quilt_core.bake.bake import Rehearsal, bake
+from quilt_core.bake.bake import bake
 from quilt_core.bake.rays import RayScene
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.seen import look_at
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface, smooth_normals

@@ -11,9 +11,12 @@ import numpy as np
 
 from quilt_cli.gather import read_path, say, teller
 from quilt_cli.pack_write import write_all
-from quilt_core.bake.bake import BakedTile, Rehearsal, bake
+from quilt_core.bake.bake import BakedTile, bake
+from quilt_core.bake.difference import Difference, as_colours, difference
 from quilt_core.bake.findings import Limits, find_faults
 from quilt_core.bake.make_ready import make_ready
+from quilt_core.bake.reach import grey_of, painted_reach
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.report import map_figures, pairs_told
 from quilt_core.bake.seams import seam_looks
 from quilt_core.bake.settings import BakeSettings
@@ -22,6 +25,7 @@ from quilt_core.bake.write import encode_map
 from quilt_core.errors import LayoutError
 from quilt_core.formats.load import folder_siblings
 from quilt_core.formats.merge_settings import check_naming, named
+from quilt_core.pictures.decode import encode_png
 from quilt_core.prove.report import finding_values
 from quilt_core.scene.model import Scene
 from quilt_core.scene.tiles import LAST_TILE, TileSize
@@ -44,17 +48,20 @@ def bake_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     siblings = [folder_siblings(path.parent) for path in options.high or options.files]
     beside = [folder_siblings(path.parent) for path in options.files]
     case = make_ready(low, high, settings, siblings, shell=shell, low_siblings=beside)
+    tiles = _tiles(options, case)
+    if options.reach:
+        case.reach = painted_reach(_painted(options.reach, tiles))
     phases = {"read": time.monotonic() - started}
     began = time.monotonic()
-    tiles = _tiles(options, case)
     baked = list(bake(case, tiles, teller()))
     phases["bake"] = time.monotonic() - began
     began = time.monotonic()
     seams = seam_looks(case, baked)
     findings = find_faults(case, baked, seams, Limits(mip_level=options.mip_level))
+    off = [difference(case, one) for one in baked] if options.difference else []
     phases["look"] = time.monotonic() - began
     began = time.monotonic()
-    rows = _written(options, case, baked)
+    rows = _written(options, case, baked, off)
     phases["write"] = time.monotonic() - began
     json = {
         "pictures": rows,
@@ -64,6 +71,10 @@ def bake_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
             {"map": s.name, "islands": list(s.islands), "median": round(s.median, 4), "high": round(s.high, 4), "unit": s.unit,
              "length_m": round(s.length, 6)}
             for s in seams
+        ],
+        "difference": [
+            {"tile": one.tile.number, "median": round(found.median, 3), "at_99": round(found.high, 3), "most": round(found.most, 3), "darkest": found.scale, "unit": "°"}
+            for one, found in zip(baked, off, strict=False) if found
         ],
         "distance": {"outward": case.settings.outward, "inward": case.settings.inward},
         "notes": case.notes,
@@ -120,8 +131,26 @@ def _tiles(options: argparse.Namespace, case: Rehearsal) -> list[TileSize]:
     return found
 
 
+def _painted(path: Path, tiles: list[TileSize]) -> dict[int, Any]:
+    """Grey pictures of weights by tile."""
+    out = {}
+    for tile in tiles:
+        one = Path(str(path).replace("{tile}", str(tile.number)))
+        if not one.is_file():
+            if "{tile}" in str(path):
+                continue
+            raise LayoutError("There is no such picture.", str(one), "Give a file that is there.")
+        out[tile.number] = grey_of(one.read_bytes(), one.name)
+    if not out:
+        raise LayoutError("No tile has a picture of distances.", str(path), "Check its name.")
+    return out
+
+
 def _written(
-    options: argparse.Namespace, case: Rehearsal, baked: list[BakedTile]
+    options: argparse.Namespace,
+    case: Rehearsal,
+    baked: list[BakedTile],
+    off: list[Difference | None],
 ) -> list[dict[str, Any]]:
     ready: list[tuple[Path, bytes]] = []
     rows: list[dict[str, Any]] = []
@@ -135,6 +164,11 @@ def _written(
                 "file": str(path), "map": name, "tile": one.tile.number, "width": one.tile.width,
                 "height": one.tile.height, "bits": bits, **map_figures(case, one, name),
             })  # fmt: skip
+    for one, found in zip(baked, off, strict=False):
+        if found is not None:
+            number = one.tile.number if len(baked) > 1 else 0
+            path = options.out / f"{named(options.naming, options.name, 'difference', number)}.png"
+            ready.append((path, encode_png(as_colours(found))))
     write_all(ready)
     return rows
 
@@ -147,6 +181,10 @@ def _text(json: dict[str, Any]) -> str:
     lines += [
         f"{f['severity']}: {f['kind']}, {f['object']} island {f['island']}: {f['text']}"
         for f in json["findings"][:40]
+    ]
+    lines += [
+        f"tile {row['tile']}: off by {row['median']} ° in the middle, {row['at_99']} ° at 99 %, {row['most']} ° at most"
+        for row in json["difference"]
     ]
     if not json["findings"]:
         lines.append("nothing found to be wrong")

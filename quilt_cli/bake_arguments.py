@@ -63,6 +63,15 @@ def add_bake(parser: argparse.ArgumentParser) -> None:
         help="another distance for one object",
     )  # fmt: skip
     parser.add_argument(
+        "--reach", type=Path, default=None, metavar="PICTURE",
+        help="painted distances: a grey picture on the coarse layout, white for the whole distance, black for none; "
+        "{tile} in its name stands for the number of the tile",
+    )  # fmt: skip
+    parser.add_argument(
+        "--difference", action="store_true",
+        help="a picture of the angles between the normal map and the fine mesh, too",
+    )  # fmt: skip
+    parser.add_argument(
         "--along", choices=RAYS_ALONG, default="smooth",
         help="rays along smooth normals, normals of the faces, or from a --shell",
     )  # fmt: skip
@@ -116,6 +125,10 @@ def add_seen(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--camera", action="append", type=place, default=[], metavar="X,Y,Z",
         help="places in the world, metres, instead of all directions",
+    )  # fmt: skip
+    parser.add_argument(
+        "--band", type=float, nargs=2, default=None, metavar=("NEAR", "FAR"),
+        help="from so many metres away of each spot, all around it: from within rooms, too",
     )  # fmt: skip
     parser.add_argument("--alone", action="store_true", help="each object without the others")
     parser.add_argument("--both-sides", action="store_true", help="faces are seen from behind, too")

@@ -22,8 +22,11 @@ def seen_command(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Say how much of each island is seen, and propose weights; nothing is changed."""
     scenes = [read_path(path, options.unit) for path in options.files]
     surface = surface_of(scenes)
-    kind = "cameras" if options.camera else options.views
-    views = Views(kind, tuple(options.camera), UPS[options.up], options.alone, options.both_sides)
+    kind = "cameras" if options.camera else "band" if options.band else options.views
+    views = Views(
+        kind, tuple(options.camera), UPS[options.up], options.alone, options.both_sides,
+        *(options.band or (0.0, 0.0)),
+    )  # fmt: skip
     began = time.monotonic()
     found = look_at(surface, views)
     seconds = time.monotonic() - began

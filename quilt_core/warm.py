@@ -9,7 +9,8 @@ import sys
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.bake.bake import Rehearsal, bake
+from quilt_core.bake.bake import bake
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.seams import seam_looks
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface

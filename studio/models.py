@@ -276,9 +276,12 @@ def _unpacked(data: bytes) -> dict[str, Any]:
 
 
 class SheetPicture(models.Model):
-    """A picture behind the layout of a tile."""
+    """A picture over a tile: one behind its layout, or painted distances of the rehearsal's rays."""
+
+    BEHIND, REACH = "behind", "reach"
 
     atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="sheet_pictures")
+    purpose = models.CharField(max_length=12, default=BEHIND)
     tile = models.PositiveIntegerField()
     name = models.CharField(max_length=255)
     sha256 = models.CharField(max_length=64)
@@ -287,7 +290,9 @@ class SheetPicture(models.Model):
     class Meta:
         ordering = ["tile"]
         constraints = [
-            models.UniqueConstraint(fields=["atlas", "tile"], name="one_picture_per_tile")
+            models.UniqueConstraint(
+                fields=["atlas", "tile", "purpose"], name="one_picture_per_tile_and_purpose"
+            )
         ]
 
 

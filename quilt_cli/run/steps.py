@@ -16,7 +16,7 @@ from quilt_core.run.sheet import MESHES, SheetError, Step
 
 COMES_OUT = ("report", "sheet")
 """Settings that name a file that is written."""
-GOES_IN = ("rules", "layout", "high", "shell", "profile", "background")
+GOES_IN = ("rules", "layout", "high", "shell", "profile", "background", "reach")
 """Settings that name files that are read."""
 WITH_MESHES = ("layout", "high", "shell")
 """Of those, the ones that are meshes and read others beside them."""

@@ -9,7 +9,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile, Rehearsal
+from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.seams import SeamLooks
 from quilt_core.prove.findings import KINDS, Finding
 

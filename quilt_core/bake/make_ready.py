@@ -8,9 +8,9 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.bake.bake import Rehearsal
 from quilt_core.bake.colours import colours_of
 from quilt_core.bake.pairs import base_name, pairs_of
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of
 from quilt_core.errors import LayoutError

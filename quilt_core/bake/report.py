@@ -6,7 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile, Rehearsal
+from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.write import as_picture, height_range
 
 BINS = 32

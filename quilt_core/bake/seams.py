@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.bake.bake import BakedTile, Rehearsal
+from quilt_core.bake.bake import BakedTile
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.surface import place_ids, unit
 from quilt_core.pictures._carry_loops import read_points
 

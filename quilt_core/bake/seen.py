@@ -22,7 +22,7 @@ Float32 = NDArray[np.float32]
 IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
 
-VIEWS = ("around", "above", "cameras")
+VIEWS = ("around", "above", "cameras", "band")
 DIRECTIONS = 128
 LEAST, TOTAL = 24, 120_000
 """Points of an island at least, and of all islands together about."""
@@ -41,9 +41,12 @@ class Views:
     Parameters
     ----------
     kind : str
-        around (all directions), above (those over the horizon), cameras (from places).
+        around (all directions), above (those over the horizon), cameras (from places), band (from all around each spot,
+        as far away as `near` to `far`: from within rooms, too).
     cameras : tuple of (x, y, z)
         Places in the world, metres.
+    near, far : float
+        Of a band, metres.
     up : (x, y, z)
     alone : bool
         Whether each object is looked at without the others.
@@ -56,12 +59,20 @@ class Views:
     up: tuple[float, float, float] = (0.0, 1.0, 0.0)
     alone: bool = False
     both_sides: bool = False
+    near: float = 0.0
+    far: float = 0.0
 
     def __post_init__(self) -> None:
         if self.kind not in VIEWS:
             raise LayoutError(f"“{self.kind}”.", "views", f"Give one of {', '.join(VIEWS)}.")
         if self.kind == "cameras" and not self.cameras:
             raise LayoutError("There is no camera.", "views", "Give the place of one.")
+        if self.kind == "band" and not 0 < self.near <= self.far < 1e9:
+            raise LayoutError(
+                f"From {self.near:g} to {self.far:g} m.",
+                "views",
+                "Give two lengths, the shorter one first.",
+            )
 
 
 @dataclass(frozen=True, eq=False)
@@ -125,6 +136,7 @@ def look_at(
     scenes = _scenes(surface, views.alone)
     up = np.array(views.up, np.float64) / max(float(np.linalg.norm(views.up)), 1e-30)
     ways = np.array(views.cameras) if views.kind == "cameras" else _directions(views, up)
+    away = _distances(views, len(ways))
     seen, high = np.zeros(len(triangle), np.int32), np.zeros(len(triangle), bool)
     facing, far = np.zeros(len(triangle)), np.zeros(len(triangle))
     owner = surface.obj[triangle] if views.alone else np.zeros(len(triangle), np.int64)
@@ -135,10 +147,8 @@ def look_at(
             distance = np.linalg.norm(to, axis=1)
             along = to / np.maximum(distance[:, None], 1e-30)
         else:
-            along, distance = (
-                np.broadcast_to(ways[number], place.shape),
-                np.full(len(place), np.inf),
-            )
+            along = np.broadcast_to(ways[number], place.shape)
+            distance = np.full(len(place), away[number])
         cosine = (normal * along).sum(axis=1)
         toward = np.abs(cosine) if views.both_sides else cosine
         rows = np.flatnonzero(toward > GRAZING)
@@ -171,7 +181,7 @@ def look_at(
         often=total_seen / np.maximum(visible, 1) / len(ways),
         facing=np.bincount(island, facing, minlength=count) / np.maximum(total_seen, 1),
         distance=np.where(
-            (total_seen > 0) & (views.kind == "cameras"),
+            (total_seen > 0) & (views.kind in ("cameras", "band")),
             np.bincount(island, far, minlength=count) / np.maximum(total_seen, 1),
             np.nan,
         ),
@@ -265,6 +275,13 @@ def _directions(views: Views, up: FloatArray) -> FloatArray:
     if views.kind == "above":
         out = out[out @ up > 0]
     return out
+
+
+def _distances(views: Views, count: int) -> FloatArray:
+    """How far away each view is from what it looks at: a band is gone through in four steps, over and over."""
+    if views.kind != "band":
+        return np.full(count, np.inf)
+    return np.asarray(views.near * (views.far / views.near) ** ((np.arange(count) % 4) / 3))
 
 
 def _scenes(surface: BakeSurface, alone: bool) -> dict[int, RayScene]:

@@ -29,8 +29,8 @@ class Points:
     bary : (K, 3) float64
     place, out : (K, 3) float64
         In the world, metres; and where rays come from, one long.
-    outward : (K,) float64
-        How far out they begin, metres.
+    outward, inward : (K,) float64
+        How far out they begin, and how far in they go on, metres.
     normal, tangent : (K, 3) and (K, 4) float64
         Between the corners, not made one long.
     """
@@ -40,6 +40,7 @@ class Points:
     place: FloatArray
     out: FloatArray
     outward: FloatArray
+    inward: FloatArray
     normal: FloatArray
     tangent: FloatArray
 

@@ -8,7 +8,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.bake.bake import BakedTile, Rehearsal
+from quilt_core.bake.bake import BakedTile
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.pictures.decode import encode_png, quantized
 from quilt_core.pictures.high_range import encode_exr
 

@@ -122,6 +122,10 @@ class RehearseIn(OnChange):
         default=0, min_value=0, max_value=1e6,
         help_text="how far rays look out and in, metres; 0 for 2 % of the objects' size",
     )  # fmt: skip
+    distances = serializers.DictField(
+        child=serializers.FloatField(min_value=1e-9, max_value=1e6), default=dict,
+        help_text="another distance, metres, for objects by their names",
+    )  # fmt: skip
     along = serializers.ChoiceField(choices=("smooth", "faces"), default="smooth")
     samples = serializers.ChoiceField(choices=SAMPLES, default=1)
     rays = serializers.IntegerField(default=64, min_value=1, max_value=1024)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import Any
 
-from django.http import HttpResponse
+from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import extend_schema
@@ -49,6 +49,23 @@ class Rehearse(LayoutJob):
     @extend_schema(operation_id="rehearse", request=p.RehearseIn, responses={202: s.JobOut})
     def post(self, request: Request, atlas_id: int) -> Response:
         return self.start(atlas_id, valid(p.RehearseIn, request))
+
+
+class FineMesh(APIView):
+    """Triangles of the fine meshes of a rehearsal, where the coarse ones stand."""
+
+    @extend_schema(
+        operation_id="get_fine_mesh",
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, job_id: int) -> HttpResponse:
+        job = get_object_or_404(Job, pk=job_id, kind="rehearse", state=Job.DONE)
+        if not job.result.get("fine"):
+            raise Http404
+        data = storage.get(job.result["fine"])
+        answer = HttpResponse(data, content_type="application/octet-stream")
+        answer["Cache-Control"] = "private, max-age=31536000, immutable"
+        return answer
 
 
 class ProjectRules(APIView):

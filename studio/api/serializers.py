@@ -303,7 +303,20 @@ class MemberChange(OnChange):
 
 
 class LookAroundIn(OnChange):
-    views = serializers.ChoiceField(choices=("around", "above"), default="around")
+    views = serializers.ChoiceField(
+        choices=("around", "above", "cameras", "band"), default="around"
+    )
+    cameras = serializers.ListField(
+        child=serializers.ListField(
+            child=serializers.FloatField(min_value=-1e9, max_value=1e9), min_length=3, max_length=3
+        ),
+        default=list, max_length=64, help_text="places, metres",
+    )  # fmt: skip
+    near = serializers.FloatField(default=0, min_value=0, max_value=1e6, help_text="metres")
+    far = serializers.FloatField(default=0, min_value=0, max_value=1e6, help_text="metres")
+    screen = serializers.IntegerField(
+        default=1080, min_value=100, max_value=20_000, help_text="height of the screen, px"
+    )
     alone = serializers.BooleanField(default=False, help_text="each object without the others")
     both_sides = serializers.BooleanField(
         default=False, help_text="faces are seen from behind, too"

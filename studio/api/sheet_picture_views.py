@@ -1,4 +1,4 @@
-"""Pictures behind the layout of tiles."""
+"""Pictures over tiles: behind their layout, or painted distances of rays."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Any
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.parsers import JSONParser, MultiPartParser
 from rest_framework.request import Request
@@ -17,6 +17,7 @@ from rest_framework.views import APIView
 from studio import storage
 from studio.actions.arrange.lay_picture import lay_picture
 from studio.actions.carry_over.list_materials import smaller
+from studio.actions.errors import Refused
 from studio.api.parse import valid
 from studio.models import Atlas, SheetPicture
 
@@ -39,25 +40,47 @@ class OpacityIn(serializers.Serializer[Any]):
     opacity = serializers.FloatField(min_value=0.05, max_value=1.0)
 
 
-class SheetPictures(APIView):
-    """Pictures behind the tiles of an atlas."""
+PURPOSE = OpenApiParameter(
+    "purpose", enum=(SheetPicture.BEHIND, SheetPicture.REACH), default=SheetPicture.BEHIND
+)
 
-    @extend_schema(operation_id="list_sheet_pictures", responses=SheetPictureOut(many=True))
+
+def _purpose(request: Request) -> str:
+    asked = request.query_params.get("purpose", SheetPicture.BEHIND)
+    if asked not in (SheetPicture.BEHIND, SheetPicture.REACH):
+        raise Refused(f"“{asked}”.", "purpose", "Give behind or reach.")
+    return asked
+
+
+class SheetPictures(APIView):
+    """Pictures over the tiles of an atlas."""
+
+    @extend_schema(
+        operation_id="list_sheet_pictures",
+        parameters=[PURPOSE],
+        responses=SheetPictureOut(many=True),
+    )
     def get(self, request: Request, atlas_id: int) -> Response:
-        rows = get_object_or_404(Atlas, pk=atlas_id).sheet_pictures.all()
+        atlas = get_object_or_404(Atlas, pk=atlas_id)
+        rows = atlas.sheet_pictures.filter(purpose=_purpose(request))
         return Response(SheetPictureOut(rows, many=True).data)
 
 
 class OneSheetPicture(APIView):
-    """The picture behind a tile."""
+    """The picture over a tile, for a purpose."""
 
     parser_classes = (MultiPartParser, JSONParser)
 
+    def _row(self, request: Request, atlas_id: int, tile: int) -> SheetPicture:
+        return get_object_or_404(SheetPicture, atlas=atlas_id, tile=tile, purpose=_purpose(request))
+
     @extend_schema(
-        operation_id="get_sheet_picture", responses={(200, "image/png"): OpenApiTypes.BINARY}
+        operation_id="get_sheet_picture",
+        parameters=[PURPOSE],
+        responses={(200, "image/png"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, atlas_id: int, tile: int) -> HttpResponse:
-        row = get_object_or_404(SheetPicture, atlas=atlas_id, tile=tile)
+        row = self._row(request, atlas_id, tile)
         data = smaller(storage.get(row.sha256), SHOWN)
         if not data:
             raise Http404
@@ -66,21 +89,35 @@ class OneSheetPicture(APIView):
         answer["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer
 
-    @extend_schema(operation_id="lay_picture", request=SheetPictureIn, responses=SheetPictureOut)
+    @extend_schema(
+        operation_id="lay_picture",
+        parameters=[PURPOSE],
+        request=SheetPictureIn,
+        responses=SheetPictureOut,
+    )
     def post(self, request: Request, atlas_id: int, tile: int) -> Response:
         rows = Atlas.objects.select_related("head__keyframe", "head__atlas__project")
         atlas = get_object_or_404(rows, pk=atlas_id)
         file = valid(SheetPictureIn, request)["file"]
-        return Response(SheetPictureOut(lay_picture(atlas, tile, file.name, file.read())).data)
+        return Response(
+            SheetPictureOut(
+                lay_picture(atlas, tile, file.name, file.read(), _purpose(request))
+            ).data
+        )
 
-    @extend_schema(operation_id="fade_sheet_picture", request=OpacityIn, responses=SheetPictureOut)
+    @extend_schema(
+        operation_id="fade_sheet_picture",
+        parameters=[PURPOSE],
+        request=OpacityIn,
+        responses=SheetPictureOut,
+    )
     def patch(self, request: Request, atlas_id: int, tile: int) -> Response:
-        row = get_object_or_404(SheetPicture, atlas=atlas_id, tile=tile)
+        row = self._row(request, atlas_id, tile)
         row.opacity = valid(OpacityIn, request)["opacity"]
         row.save(update_fields=["opacity"])
         return Response(SheetPictureOut(row).data)
 
-    @extend_schema(operation_id="take_sheet_picture", responses={204: None})
+    @extend_schema(operation_id="take_sheet_picture", parameters=[PURPOSE], responses={204: None})
     def delete(self, request: Request, atlas_id: int, tile: int) -> Response:
-        get_object_or_404(SheetPicture, atlas=atlas_id, tile=tile).delete()
+        self._row(request, atlas_id, tile).delete()
         return Response(status=204)

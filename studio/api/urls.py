@@ -99,6 +99,7 @@ urlpatterns = [
     re_path(r"^jobs/(?P<job_id>\d+)/proof\.(?P<kind>html|json)$", p.ReportFile.as_view()),
     path("projects/<int:project_id>/rules/", p.ProjectRules.as_view()),
     path("atlases/<int:atlas_id>/rehearse/", p.Rehearse.as_view()),
+    path("jobs/<int:job_id>/fine/", p.FineMesh.as_view()),
     path("revisions/<int:revision_id>/proof/", p.Proof.as_view()),
     path("pack-options/", v.PackOptions.as_view()),
     path("checker.png", pictures.Checker.as_view()),

@@ -59,6 +59,12 @@ def test_a_rehearsal_is_looked_at_and_its_faults_are_walked(plates):
         page,
         "() => document.querySelector(\"[data-testid='look-at-maps']\").innerText.includes('45°')",
     )
+    # The fine mesh stands left of the wipe; the difference of both is a picture of its own.
+    page.get_by_test_id("look-at-maps").get_by_text("Left of it the fine mesh").click()
+    page.get_by_test_id("look-at-maps").get_by_text("left 50 %").wait_for()
+    maps.get_by_role("radio", name="difference").click()
+    page.get_by_alt_text("difference map").wait_for()
+    assert "Off from the fine mesh by" in facts.inner_text()
     with page.expect_download() as waiting:
         facts.get_by_role("link", name="Maps as zip").click()
     assert waiting.value.suggested_filename.endswith(".zip")
@@ -66,6 +72,30 @@ def test_a_rehearsal_is_looked_at_and_its_faults_are_walked(plates):
     row = page.locator("[data-kind='missed rays']")
     row.get_by_role("button").first.click()
     page.locator("[data-finding]").get_by_text("would do").wait_for()
+
+
+def test_the_reach_of_rays_is_painted(plates):
+    page = plates
+    slip = task(page)
+    slip.get_by_role("button", name="Paint the reach").click()
+    sheet = page.get_by_test_id("paint-distances")
+    box = sheet.bounding_box()
+    with page.expect_response(lambda answer: "purpose=reach" in answer.url and answer.request.method == "POST"):  # fmt: skip
+        page.mouse.move(box["x"] + 20, box["y"] + 20)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 120, box["y"] + 80, steps=4)
+        page.mouse.up()
+    slip.get_by_text("One sheet is painted.").wait_for()
+    # Without a pick there is nothing to fill, and that is said; with one its texels are as dark as was asked for.
+    slip.get_by_role("button", name="Fill the picked islands").click()
+    page.get_by_text("Nothing is picked to be filled.").wait_for()
+    page.locator("[data-row='Plate, low']").click()
+    with page.expect_response(lambda answer: "purpose=reach" in answer.url and answer.request.method == "POST"):  # fmt: skip
+        slip.get_by_role("button", name="Fill the picked islands").click()
+    grey = sheet.locator("canvas").evaluate("c => c.getContext('2d').getImageData(c.width / 2, c.height / 2, 1, 1).data[0]")  # fmt: skip
+    assert grey == 64
+    slip.get_by_role("button", name="Take the painting away").click()
+    slip.get_by_text("One sheet is painted.").wait_for(state="detached")
 
 
 def test_what_nobody_sees_gets_less_weight_when_that_is_accepted(window, address):

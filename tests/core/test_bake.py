@@ -10,9 +10,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from quilt_core.bake.bake import MET, MISSED, OTHER, Rehearsal, bake
+from quilt_core.bake.bake import MET, MISSED, OTHER, bake
 from quilt_core.bake.occlusion import Spots, occlusion, thickness
 from quilt_core.bake.rays import RayScene
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.settings import MAPS, BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of, unit
 from quilt_core.bake.write import as_picture

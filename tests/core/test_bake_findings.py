@@ -11,8 +11,9 @@ import OpenEXR
 import pytest
 
 from quilt_cli.main import main
-from quilt_core.bake.bake import Rehearsal, bake
+from quilt_core.bake.bake import bake
 from quilt_core.bake.findings import Limits, find_faults
+from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.seams import seam_looks
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import unit

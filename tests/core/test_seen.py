@@ -131,3 +131,21 @@ def test_the_command_tells_what_is_never_seen(tmp_path, capsys):
     assert main(["seen", str(path), "--camera", "0,0,9", "--alone"]) == 0
     assert "little seen" in capsys.readouterr().out
     assert main(["seen", str(path), "--camera", "0,0"]) == 2
+
+
+def test_a_room_is_seen_from_within_by_those_who_stand_near():
+    # A closed room of 4 m whose walls face inward: nobody outside sees them, whoever stands 1 to 2 m off does.
+    room = islands(box(4.0, inward=True)[0], np.zeros(12, np.int64))
+    assert look_at(room).share[0] == pytest.approx(0.0, abs=0.02)
+    near = look_at(room, Views("band", near=1.0, far=2.0))
+    assert near.share[0] == pytest.approx(1.0, abs=1e-3)
+    assert 1.0 <= near.distance[0] <= 2.0
+    # Whoever is 10 m away of a wall stands outside.
+    assert look_at(room, Views("band", near=10.0, far=12.0)).share[0] == 0.0
+    # The same wall of an open box is seen from however far, and a texel takes fewer px the farther one stands.
+    outside = islands(box(4.0)[0], np.zeros(12, np.int64))
+    close, away = (look_at(outside, Views("band", near=d, far=d)) for d in (5.0, 10.0))
+    px = [screen_px(one, np.array([100.0]), 1.0)[0] for one in (close, away)]
+    assert px[0] == pytest.approx(2 * px[1], rel=0.02)
+    with pytest.raises(LayoutError):
+        Views("band", near=3.0, far=2.0)

@@ -102,3 +102,74 @@ def test_what_nobody_sees_is_told_with_weights_that_change_nothing_by_themselves
     again = job_of(act(atlas, "look-around", views="above", alone=True)).result
     assert {p["island"] for p in again["proposals"]}.isdisjoint(kernel)
     assert act(atlas, "look-around", views="below").status_code == 400
+
+
+def test_never_seen_islands_of_one_shape_may_be_stacked(send, atlas, act):
+    outer, inner = box()[0], box(0.5)[0]
+    uv = each_apart(outer)
+    assert send(c__glb=glb(Crate=surface(outer, uv=uv), Kernel=surface(inner, uv=uv + 1))).status_code == 201  # fmt: skip
+    atlas.refresh_from_db()
+    result = job_of(act(atlas, "look-around")).result
+    count = result["objects"][0][1]
+    hidden = set(range(count, 2 * count))
+    assert result["stacks"] and all(set(rows[1:]) <= hidden for rows in result["stacks"])
+    assert {k for rows in result["stacks"] for k in rows} & hidden == hidden
+    assert act(atlas, "control", islands=[], stacks=result["stacks"]).status_code == 200
+    assert job_of(act(atlas, "look-around")).result["stacks"] == []
+
+
+def test_looks_from_places_and_from_near(send, atlas, act):
+    room = surface(box(4.0, inward=True)[0], uv=each_apart(box()[0]))
+    assert send(c__glb=glb(Room=room)).status_code == 201
+    atlas.refresh_from_db()
+    assert max(job_of(act(atlas, "look-around")).result["share"]) < 0.05
+    near = job_of(act(atlas, "look-around", views="band", near=0.5, far=1.5)).result
+    assert min(near["share"]) > 0.99 and all(px > 0 for px in near["screen"])
+    within = job_of(act(atlas, "look-around", views="cameras", cameras=[[0, 0, 0]])).result
+    assert min(within["share"]) > 0.9
+    # A screen of twice the height shows texels twice as large.
+    high = job_of(act(atlas, "look-around", views="band", near=0.5, far=1.5, screen=2160)).result
+    assert high["screen"][0] == pytest.approx(2 * near["screen"][0], rel=0.01)
+    failed = job_of(act(atlas, "look-around", views="cameras"), Job.FAILED)
+    assert failed.state == Job.FAILED and "camera" in failed.error["what"]
+
+
+def test_the_fine_mesh_and_the_difference_are_there(pair, act, client):
+    job = job_of(act(pair, "rehearse", maps=["normal"], size=128, distance=0.05))
+    (off,) = job.result["difference"]
+    assert 0 < off["median"] < off["high"] <= off["most"] < 10
+    shown = client.get(f"/api/jobs/{job.pk}/pictures/rehearsal_difference.png")
+    assert Image.open(io.BytesIO(shown.content)).size == (128, 128)
+    data = client.get(f"/api/jobs/{job.pk}/fine/").content
+    count = job.result["fine_triangles"]
+    assert len(data) == 45 * count
+    places = np.frombuffer(data, "<f4", 9 * count).reshape(-1, 3)
+    # The plate is a unit square with a wave of a hundredth.
+    plate = places[np.abs(places[:, 0]) <= 1.001]
+    assert np.abs(plate[:, 2]).max() == pytest.approx(0.01, abs=1e-4)
+    itself = job_of(act(pair, "rehearse", what="itself", maps=["normal"], size=64))
+    assert itself.result["fine"] == "" and itself.result["difference"] == []
+    assert client.get(f"/api/jobs/{itself.pk}/fine/").status_code == 404
+
+
+def test_painted_distances_and_those_of_single_objects_hold(pair, act, client):
+    def missed(**more):
+        job = job_of(act(pair, "rehearse", maps=["normal"], size=128, distance=0.05, **more))
+        return next(r["missed"] for r in job.result["maps"] if r["map"] == "normal")
+
+    assert missed() == 0
+    assert missed(distances={"Plate, low": 0.001}) > 0.1
+    data = io.BytesIO()
+    Image.new("L", (64, 64), 0).save(data, "PNG")
+    data.seek(0)
+    data.name = "distances.png"
+    address = f"/api/atlases/{pair.pk}/sheet-pictures/1001/?purpose=reach"
+    assert client.post(address, {"file": data}).status_code == 200
+    assert missed() > 0.1
+    # It is no picture behind the layout.
+    assert client.get(f"/api/atlases/{pair.pk}/sheet-pictures/").json() == []
+    assert [row["tile"] for row in client.get(address.replace("1001/", "")).json()] == [1001]
+    assert client.get(address).status_code == 200
+    assert client.get(address.replace("reach", "sky")).status_code == 400
+    assert client.delete(address).status_code == 204
+    assert missed() == 0

@@ -1,4 +1,4 @@
-"""A picture behind the layout of a tile, such as a label sheet that islands are fitted to."""
+"""A picture over a tile: a label sheet that islands are fitted to, or painted distances of rays."""
 
 from __future__ import annotations
 
@@ -9,8 +9,10 @@ from studio.models import Atlas, SheetPicture
 from studio.state import read_state
 
 
-def lay_picture(atlas: Atlas, tile: int, name: str, data: bytes) -> SheetPicture:
-    """Lay a picture behind a tile, instead of the one that is there."""
+def lay_picture(
+    atlas: Atlas, tile: int, name: str, data: bytes, purpose: str = SheetPicture.BEHIND
+) -> SheetPicture:
+    """Lay a picture over a tile, instead of the one that is there for this purpose."""
     from quilt_core.pictures.decode import decode
 
     if atlas.head is None or tile not in [t.number for t in read_state(atlas.head).tiles]:
@@ -20,6 +22,9 @@ def lay_picture(atlas: Atlas, tile: int, name: str, data: bytes) -> SheetPicture
     except QuiltError as error:
         raise Refused(error.what, name, error.cure) from None
     row, _ = SheetPicture.objects.update_or_create(
-        atlas=atlas, tile=tile, defaults={"name": name[:255], "sha256": storage.put(data)}
+        atlas=atlas,
+        tile=tile,
+        purpose=purpose,
+        defaults={"name": name[:255], "sha256": storage.put(data)},
     )
     return row

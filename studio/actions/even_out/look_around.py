@@ -7,13 +7,17 @@ from typing import Any
 
 import numpy as np
 
+from quilt_core.measure.density import island_densities
+from quilt_core.pack.stacks import find_stacks
 from studio.actions.errors import Refused
 from studio.actions.gather.share_out import present_objects
 from studio.actions.mend.new_bases import scene_of
 from studio.actions.prove.rehearse import islands_of_faces
-from studio.arrays import load_layout
+from studio.arrays import Layout, load_layout
 from studio.models import Revision
 
+AWAY, SCREEN = 2.0, 1080
+"""Distance of views from afar, as a multiple of the set's size; height of the screen, px."""
 Report = Callable[[float, str], None]
 
 
@@ -22,10 +26,11 @@ def look_around(
 ) -> dict[str, Any] | None:
     """How much of each island is seen; None when the user wants nothing of it.
 
-    `params`: views (around or above), alone, both_sides.
+    `params`: views (around, above, cameras or band), cameras (places, metres), near and far (metres), screen (height in
+    px), alone, both_sides.
     """
     from quilt_core.bake.make_ready import fine_names
-    from quilt_core.bake.seen import Views, freed, look_at, proposals
+    from quilt_core.bake.seen import Views, freed, look_at, proposals, screen_px
     from quilt_core.bake.settings import BakeSettings
     from quilt_core.bake.surface import surface_of
     from quilt_core.errors import LayoutError
@@ -48,6 +53,9 @@ def look_around(
     )
     views = Views(
         params.get("views", "around"),
+        tuple(tuple(place) for place in params.get("cameras") or ()),
+        near=params.get("near", 0.0),
+        far=params.get("far", 0.0),
         alone=params.get("alone", False),
         both_sides=params.get("both_sides", False),
     )
@@ -73,6 +81,9 @@ def look_around(
 
     weights = weights[: len(seen.area)]
     told = proposals(seen, weights)
+    px = screen_px(
+        seen, _density(layout, len(seen.area)), AWAY * surface.size, params.get("screen", SCREEN)
+    )
     return {
         "revision": revision.pk,
         "objects": [[m.object.pk, m.row.islands] for m in layout.members],
@@ -80,7 +91,33 @@ def look_around(
         "share": whole(seen.share),
         "above": whole(seen.above),
         "facing": whole(seen.facing),
+        "screen": whole(px),
+        "stacks": _to_stack(layout, [one.island for one in told if one.kind == "never"]),
         "points": int(seen.points.sum()),
         "proposals": [one.__dict__ for one in told],
         "freed": round(freed(seen, told, weights), 4),
     }
+
+
+def _density(layout: Layout, count: int) -> np.ndarray:
+    """(count,) px per metre of islands as they lie, 0 where there is none."""
+    found = island_densities(layout.islands, layout.placements, *layout.pixels.T)
+    return np.nan_to_num(found[:count])
+
+
+def _to_stack(layout: Layout, never: list[int]) -> list[list[int]]:
+    """Islands that are never seen with others of their shape: they may share texels with these. The first of each is one
+    that is seen, where there is any."""
+    if not never:
+        return []
+    hidden = set(never)
+    out = []
+    stacked = layout.controls["stack"]
+    for found in find_stacks(layout.islands):
+        mine = [int(i) for i in found.islands if int(i) in hidden]
+        seen = [int(i) for i in found.islands if int(i) not in hidden]
+        rows = seen[:1] + mine
+        own = stacked[rows]
+        if mine and len(rows) > 1 and not ((own >= 0).all() and (own == own[0]).all()):
+            out.append(rows)
+    return out

@@ -17,8 +17,9 @@ from studio.actions.errors import Refused
 from studio.actions.gather.share_out import present_objects
 from studio.actions.mend.new_bases import scene_of
 from studio.actions.prove.examine import shown_findings
+from studio.actions.prove.fine_mesh import differences, kept_fine
 from studio.arrays import Layout, load_geometry, load_layout
-from studio.models import Revision
+from studio.models import Revision, SheetPicture
 from studio.state import spans
 
 Report = Callable[[float, str, dict[str, Any] | None], None]
@@ -37,7 +38,7 @@ def rehearse(
     """Bake, look for faults, and keep pictures; None when the user wants nothing of it.
 
     `params`: what (pairs by name, or everything onto itself), maps, size (px of the first sheet, 0 for its own), distance
-    (metres, 0 for 2 % of the objects' size), along, samples, rays, occlusion_distance, ids, bits, green_down, mip_level.
+    (metres, 0 for 2 % of the objects' size), distances (object's name to metres of its own), along, samples, rays, occlusion_distance, ids, bits, green_down, mip_level.
     """
     from quilt_core.bake.bake import bake
     from quilt_core.bake.findings import Limits, find_faults
@@ -70,6 +71,8 @@ def rehearse(
     findings = find_faults(case, baked, seams, Limits(mip_level=params.get("mip_level", 2)))
     report(0.96, "keeping the pictures", preview)
     out = _kept(case, layout, baked, {}, quick=False)
+    out["difference"] = differences(case, layout, baked, out, report, stop)
+    fine = "" if case.high is case.low else kept_fine(case, layout)
     return {
         "revision": revision.pk,
         "notes": case.notes,
@@ -83,6 +86,9 @@ def rehearse(
         ],
         **out,
         "own_space": case.own_space,
+        "fine": fine,
+        "fine_triangles": case.high.count,
+        "painted": sorted(_painted(layout)),
         "asked": list(params.get("maps") or ()),
         "file": storage.put(_zip(out, params.get("maps") or ())),
     }  # fmt: skip
@@ -106,6 +112,7 @@ def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
         samples=params.get("samples", 1),
         occlusion_rays=params.get("rays", 64),
         occlusion_distance=params.get("occlusion_distance", 0.0),
+        distances={name: (d, d) for name, d in (params.get("distances") or {}).items()},
         ids=params.get("ids", "material"),
         bits=params.get("bits", 8),
         green_down=params.get("green_down", False),
@@ -144,10 +151,27 @@ def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
     if not params.get("distance"):
         size = _size(layout, coarse or mine)
         settings = replace(settings, outward=USUAL * size, inward=USUAL * size)
-    return make_ready(
+    case = make_ready(
         laid.scenes, high, settings, beside, uvs, None, wanted, chosen, islands,
         [siblings_of(source) for source in laid.sources],
     )  # fmt: skip
+    painted = _painted(layout)
+    if painted:
+        from quilt_core.bake.reach import grey_of, painted_reach
+
+        case.reach = painted_reach({
+            tile: grey_of(storage.get(row.sha256), row.name) for tile, row in painted.items()
+        })  # fmt: skip
+    return case
+
+
+def _painted(layout: Layout) -> dict[int, SheetPicture]:
+    """Painted distances by tile."""
+    rows = SheetPicture.objects.filter(
+        atlas=layout.revision.atlas_id, purpose=SheetPicture.REACH,
+        tile__in=[tile.number for tile in layout.tiles],
+    )  # fmt: skip
+    return {row.tile: row for row in rows}
 
 
 def islands_of_faces(layout: Layout) -> dict[tuple[int, int], NDArray[np.int64]]:

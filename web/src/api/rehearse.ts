@@ -13,6 +13,10 @@ export type Rehearsed = {
   pairs: { low: string[]; high: string[] }[];
   distance: { outward: number; inward: number };
   findings: Finding[];
+  difference: { tile: number; median: number; high: number; most: number; scale: number }[];
+  fine: string;
+  fine_triangles: number;
+  painted: number[];
   seams: { map: string; median: number; high: number; unit: string; length_m: number }[];
   maps: BakedMap[];
 };
@@ -21,6 +25,9 @@ export type Rehearsed = {
 export const MAPS: Record<string, string> = {
   normal: "normal", occlusion: "occlusion", curvature: "curvature", thickness: "thickness", height: "height", position: "position", id: "ids", colour: "colour", objectNormal: "space normal",
 };
+
+/** What a map is called, and what else is shown as one. */
+export const mapName = (map: string) => (map === "difference" ? "difference" : (MAPS[map] ?? map));
 
 /** The last rehearsal of an atlas that is done, or the coarse pictures of one at work. */
 export function lastRehearsed(jobs: Job[], atlas: Atlas): { job: Job; maps: BakedMap[]; rehearsed: Rehearsed | null } | null {

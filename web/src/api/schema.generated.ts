@@ -577,7 +577,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Pictures behind the tiles of an atlas. */
+        /** @description Pictures over the tiles of an atlas. */
         get: operations["list_sheet_pictures"];
         put?: never;
         post?: never;
@@ -594,16 +594,16 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The picture behind a tile. */
+        /** @description The picture over a tile, for a purpose. */
         get: operations["get_sheet_picture"];
         put?: never;
-        /** @description The picture behind a tile. */
+        /** @description The picture over a tile, for a purpose. */
         post: operations["lay_picture"];
-        /** @description The picture behind a tile. */
+        /** @description The picture over a tile, for a purpose. */
         delete: operations["take_sheet_picture"];
         options?: never;
         head?: never;
-        /** @description The picture behind a tile. */
+        /** @description The picture over a tile, for a purpose. */
         patch: operations["fade_sheet_picture"];
         trace?: never;
     };
@@ -770,6 +770,23 @@ export interface paths {
         };
         /** @description The zip that a job made: files, carried pictures, picture sets. */
         get: operations["download_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/fine/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Triangles of the fine meshes of a rehearsal, where the coarse ones stand. */
+        get: operations["get_fine_mesh"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2262,6 +2279,25 @@ export interface components {
             change: number;
             /** @default around */
             views: components["schemas"]["ViewsEnum"];
+            /** @description places, metres */
+            cameras?: number[][];
+            /**
+             * Format: double
+             * @description metres
+             * @default 0
+             */
+            near: number;
+            /**
+             * Format: double
+             * @description metres
+             * @default 0
+             */
+            far: number;
+            /**
+             * @description height of the screen, px
+             * @default 1080
+             */
+            screen: number;
             /**
              * @description each object without the others
              * @default false
@@ -2854,6 +2890,10 @@ export interface components {
              * @default 0
              */
             distance: number;
+            /** @description another distance, metres, for objects by their names */
+            distances?: {
+                [key: string]: number;
+            };
             /** @default smooth */
             along: components["schemas"]["AlongEnum"];
             /** @default 1 */
@@ -3253,9 +3293,11 @@ export interface components {
         /**
          * @description * `around` - around
          *     * `above` - above
+         *     * `cameras` - cameras
+         *     * `band` - band
          * @enum {string}
          */
-        ViewsEnum: "around" | "above";
+        ViewsEnum: "around" | "above" | "cameras" | "band";
         /**
          * @description * `left` - left
          *     * `right` - right
@@ -4208,7 +4250,9 @@ export interface operations {
     };
     list_sheet_pictures: {
         parameters: {
-            query?: never;
+            query?: {
+                purpose?: "behind" | "reach";
+            };
             header?: never;
             path: {
                 atlas_id: number;
@@ -4229,7 +4273,9 @@ export interface operations {
     };
     get_sheet_picture: {
         parameters: {
-            query?: never;
+            query?: {
+                purpose?: "behind" | "reach";
+            };
             header?: never;
             path: {
                 atlas_id: number;
@@ -4251,7 +4297,9 @@ export interface operations {
     };
     lay_picture: {
         parameters: {
-            query?: never;
+            query?: {
+                purpose?: "behind" | "reach";
+            };
             header?: never;
             path: {
                 atlas_id: number;
@@ -4278,7 +4326,9 @@ export interface operations {
     };
     take_sheet_picture: {
         parameters: {
-            query?: never;
+            query?: {
+                purpose?: "behind" | "reach";
+            };
             header?: never;
             path: {
                 atlas_id: number;
@@ -4299,7 +4349,9 @@ export interface operations {
     };
     fade_sheet_picture: {
         parameters: {
-            query?: never;
+            query?: {
+                purpose?: "behind" | "reach";
+            };
             header?: never;
             path: {
                 atlas_id: number;
@@ -4584,6 +4636,27 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
+                };
+            };
+        };
+    };
+    get_fine_mesh: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
         };

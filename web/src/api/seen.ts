@@ -4,7 +4,7 @@ import type { Atlas, Job } from "./client";
 export type Proposal = { island: number; weight: number; kind: "never" | "below" | "seldom"; text: string };
 
 /** What a look from around gave. */
-export type LookedAround = { revision: number; objects: [number, number][]; views: string; share: number[]; above: number[]; facing: number[]; points: number; proposals: Proposal[]; freed: number };
+export type LookedAround = { revision: number; objects: [number, number][]; views: string; share: number[]; above: number[]; facing: number[]; screen?: number[]; stacks?: number[][]; points: number; proposals: Proposal[]; freed: number };
 
 /** The last look at an atlas that is about the islands it has now. */
 export function lastLook(jobs: Job[], atlas: Atlas, objects: { id: number; islands: number }[]): LookedAround | null {

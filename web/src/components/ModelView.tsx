@@ -18,6 +18,7 @@ import { Legend } from "./Legend";
 import { PaintWipe } from "./PaintWipe";
 import { PicksOnModel, Seams } from "./onModel";
 import { ModelMenu } from "./ModelMenu";
+import { FineMesh } from "./FineMesh";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 /** The model: the same islands in the same colours, picked together. */
@@ -86,6 +87,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           uLight: { value: 0 },
           uMip: { value: 0 },
           uBareTo: { value: 0 },
+          uFine: { value: 0 },
           uUseStretch: { value: 0 },
           uThrough: { value: 0 },
         },
@@ -112,6 +114,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uLight.value = (editor.view.light * Math.PI) / 180;
     u.uMip.value = editor.view.mip;
     u.uBareTo.value = editor.view.normals || editor.view.picture ? editor.view.bareTo * across : 0;
+    u.uFine.value = showsFine(editor) ? 1 : 0;
     u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
     u.uThrough.value = editor.view.xray ? 1 : 0;
     material.transparent = editor.view.xray;
@@ -129,7 +132,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     editor.pictures.set("model", () => { gl.render(scene, camera); return copyOf([gl.domElement]); });
     return () => { editor.pictures.delete("model"); };
   }, [editor, gl, scene, camera]);
-  useFrame(({ camera }) => { editor.view.towards = camera.getWorldDirection(new Vector3()).negate().toArray(); });
+  useFrame(({ camera }) => { editor.view.eye = camera.position.toArray(); editor.view.towards = camera.getWorldDirection(new Vector3()).negate().toArray(); });
   const pick = (object: number) => (event: ThreeEvent<MouseEvent>) => {
     if (event.delta > 4) return;
     event.stopPropagation();
@@ -149,11 +152,15 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
       {geometry!.instances.map(({ geometry: mesh, object }, i) => (
         <mesh key={i} geometry={mesh} material={material} matrix={matrices[i]} matrixAutoUpdate={false} onClick={pick(object)} onPointerMove={hover} onPointerOut={() => editor.hover(-1)} />
       ))}
+      {showsFine(editor) && <FineMesh mesh={editor.view.fine!} light={editor.view.light} bareTo={editor.view.bareTo * across} />}
       {stage === "Mend" && geometry!.instances.map(({ geometry: mesh }, i) => <Seams key={`s${i}`} mesh={mesh} matrix={matrices[i]} />)}
       {stage === "Mend" && geometry!.instances.map(({ object }, i) => <PicksOnModel key={`p${i}`} object={object} matrix={matrices[i]} />)}
     </>
   );
 }
+
+/** Whether the fine mesh is shown left of the wipe: not where the objects stand apart. */
+const showsFine = ({ view }: Editor) => view.fine !== null && view.besideFine && view.bareTo > 0 && !view.spread && (view.normals !== null || view.picture !== null);
 
 /** Where the instances stand: as in their files, or side by side. */
 function matricesOf(geometry: Geometry, spread: boolean): Matrix4[] {

@@ -19,6 +19,7 @@ import { RehearsalSheet } from "./RehearsalSheet";
 import { SheetPictures } from "./SheetPictures";
 import { Before } from "./LookedAt";
 import { FramePanel } from "./FramePanel";
+import { PaintDistances } from "./PaintDistances";
 import { PickStrip } from "./PickStrip";
 import { PointerHint } from "./PointerHint";
 import { ToolStrip } from "./ToolStrip";
@@ -109,6 +110,7 @@ export function TableView({ atlas, project, actions, jobs, empty, floating, corn
       {!empty && !carrying && <SheetPictures atlas={atlas} />}
       {!empty && carrying && <CarriedSheet jobs={jobs} atlas={atlas} />}
       {!empty && rehearsing && <RehearsalSheet jobs={jobs} atlas={atlas} />}
+      {!empty && rehearsing && <PaintDistances atlas={atlas} />}
       {menu && <Box data-over-table><IslandMenu at={menu} room={size} commands={[...islandCommands(editor, actions), ...objectCommands(editor, actions, project, atlas)]} close={() => { setMenu(null); box.current?.focus(); }} /></Box>}
       <OverTable empty={empty} project={project} atlas={atlas} />
       {!empty && byHand && <ToolStrip actions={actions} />}

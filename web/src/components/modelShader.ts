@@ -1,5 +1,13 @@
 import { ISLAND_GLSL, MARK, PATTERN_GLSL } from "../editor/style/islandTextures";
 
+/** Light of the lamp that turns around the model. */
+const LAMP_GLSL = /* glsl */ `
+float lampLight(vec3 facing, vec3 view, float turn) {
+  vec3 lamp = normalize(vec3(sin(turn), 0.45, cos(turn)));
+  float gloss = pow(max(dot(facing, normalize(lamp + normalize(-view))), 0.0), 24.0);
+  return 0.28 + 0.72 * max(dot(facing, lamp), 0.0) + 0.18 * gloss;
+}`;
+
 export const MODEL_VERTEX = /* glsl */ `
 precision highp float;
 precision highp int;
@@ -31,6 +39,30 @@ void main() {
   gl_Position = marked(vLook.a, ${MARK.hidden}) ? vec4(2.0, 2.0, 2.0, 1.0) : projectionMatrix * view;
 }`;
 
+export const FINE_VERTEX = /* glsl */ `
+out vec3 vView;
+out vec3 vNormal;
+void main() {
+  vec4 view = viewMatrix * vec4(position, 1.0);
+  vView = view.xyz;
+  vNormal = mat3(viewMatrix) * normal;
+  gl_Position = projectionMatrix * view;
+}`;
+
+/** The fine mesh, left of the wipe, in the light that falls on the coarse one. */
+export const FINE_FRAGMENT = /* glsl */ `
+in vec3 vView;
+in vec3 vNormal;
+uniform float uLight;
+uniform float uBareTo;
+out vec4 outColour;
+${LAMP_GLSL}
+void main() {
+  if (gl_FragCoord.x >= uBareTo) discard;
+  vec3 facing = normalize(vNormal);
+  outColour = vec4(vec3(0.8, 0.78, 0.74) * lampLight(facing, vView, uLight), 1.0);
+}`;
+
 export const MODEL_FRAGMENT = /* glsl */ `
 precision highp float;
 precision highp int;
@@ -60,14 +92,17 @@ uniform vec4 uNormalsFrame;
 uniform float uLight;
 uniform float uMip;
 uniform float uBareTo;
+uniform float uFine;
 vec4 laid(sampler2D map, vec4 frame) {
   vec2 at = (vUv - frame.xy) / frame.zw;
   return uMip > 0.0 ? textureLod(map, at, uMip) : texture(map, at);
 }
 out vec4 outColour;
+${LAMP_GLSL}
 ${ISLAND_GLSL}
 ${PATTERN_GLSL}
 void main() {
+  if (uFine > 0.5 && gl_FragCoord.x < uBareTo) discard;
   vec3 normal = normalize(cross(dFdx(vView), dFdy(vView)));
   vec3 colour = uUseStretch > 0.5 && vHas > 0.5 ? stretchColour(vStretch) : vLook.rgb;
   if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
@@ -80,11 +115,8 @@ void main() {
   float light = 0.78 + 0.24 * sun;
   if (uUseNormals > 0.5 && vHas > 0.5) {
     vec3 facing = gl_FragCoord.x < uBareTo ? normal : normalize(vTurn * (laid(uNormals, uNormalsFrame).rgb * 2.0 - 1.0));
-    vec3 lamp = normalize(vec3(sin(uLight), 0.45, cos(uLight)));
-    float lit = max(dot(facing, lamp), 0.0);
-    float gloss = pow(max(dot(facing, normalize(lamp + normalize(-vView))), 0.0), 24.0);
     colour = uUsePicture > 0.5 ? colour : vec3(0.8, 0.78, 0.74);
-    light = 0.28 + 0.72 * lit + 0.18 * gloss;
+    light = lampLight(facing, vView, uLight);
   }
   colour *= light;
   if (marked(vLook.a, ${MARK.hovered})) colour = mix(colour, vec3(1.0), 0.25);

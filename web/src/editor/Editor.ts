@@ -359,8 +359,14 @@ export class Editor {
     this.view.layNormals(tiles, own, () => this.looks.restyle());
   }
 
+  /** Have the fine mesh of a rehearsal beside the coarse one, or none. */
+  layFine(address: string): void {
+    void this.view.layFine(address, () => this.looks.restyle());
+  }
+
   /** How the maps of a rehearsal are looked at on the model: the light's turn in degrees, the mip level, and up to which part of the view the model is bare. */
-  lookAtMaps(how: { light?: number; mip?: number; bareTo?: number }): void {
+  lookAtMaps(how: { light?: number; mip?: number; bareTo?: number; besideFine?: boolean }): void {
+    if (how.besideFine !== undefined) this.view.besideFine = how.besideFine;
     if (how.light !== undefined) this.view.light = how.light;
     if (how.mip !== undefined) this.view.mip = how.mip;
     if (how.bareTo !== undefined) this.view.bareTo = Math.min(1, Math.max(0, how.bareTo));

@@ -1,9 +1,11 @@
 import { Box, Button, Flex, Link, NativeSelect, Slider, Text } from "@chakra-ui/react";
 import { useId } from "react";
-import type { RehearseRequest } from "../api/client";
+import type { Atlas, RehearseRequest } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { lastRehearsed, MAPS, type BakedMap, type Rehearsed } from "../api/rehearse";
 import * as format from "../format";
+import { useSheetPictures } from "../api/sheetPictures";
+import { usePaint } from "../paint";
 import { useMapView } from "../rehearsal";
 import { useKept } from "../state";
 import { Pick, Row } from "./carry/fields";
@@ -13,7 +15,7 @@ import type { SlipProps } from "./props";
 type Kept = Omit<Required<RehearseRequest>, "change">;
 type MapName = Kept["maps"][number];
 
-const USUAL: Kept = { what: "auto", maps: ["normal", "occlusion"], size: 1024, distance: 0, along: "smooth", samples: 1, rays: 64, occlusion_distance: 0, ids: "material", bits: 8, green_down: false, mip_level: 2 };
+const USUAL: Kept = { what: "auto", maps: ["normal", "occlusion"], size: 1024, distance: 0, along: "smooth", samples: 1, rays: 64, occlusion_distance: 0, ids: "material", bits: 8, green_down: false, mip_level: 2, distances: {} };
 const SIZES = [0, 512, 1024, 2048, 4096, 8192];
 const WHAT = { auto: "pairs by name, else itself", pairs: "…_high onto …_low", itself: "each onto itself" } as const;
 
@@ -40,6 +42,8 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
       </Flex>
       <Row label="Size" id={`${id}s`}><Pick id={`${id}s`} value={String(kept.size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => change({ size: Number(v) })} /></Row>
       <NumberField label="Rays reach" unit={kept.distance ? "m" : "auto"} value={kept.distance} min={0} max={1e6} step={0.01} onChange={(distance) => change({ distance })} />
+      <OwnReach kept={kept.distances} change={(distances) => change({ distances })} />
+      <PaintReach atlas={atlas} />
       <Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px" mb="1" aria-expanded={more} onClick={() => setMore(!more)}>{more ? "Less" : "Rays, samples, ids"}</Button>
       {more && <Box mb="1">
         <Row label="Rays go" id={`${id}a`}><Pick id={`${id}a`} value={kept.along} options={{ smooth: "along smooth normals", faces: "along the faces" }} onChange={(v) => change({ along: v as Kept["along"] })} /></Row>
@@ -63,13 +67,50 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
 /** The light, the wipe and the mip level on the model. */
 function Looking() {
   const editor = useEditor("looks");
-  const { light, mip, bareTo } = editor.view;
+  const { light, mip, bareTo, fine, besideFine } = editor.view;
   return (
     <Box borderTopWidth="1px" borderColor="line" pt="1.5" mb="2" data-testid="look-at-maps">
       <Text fontWeight="650" fontSize="12.5px" mb="1">On the model</Text>
       <Along label="Light from" value={light} min={-180} max={180} step={5} said={`${light}°`} onChange={(value) => editor.lookAtMaps({ light: value })} />
-      <Along label="Without maps" value={100 * bareTo} min={0} max={100} step={5} said={bareTo ? `left ${Math.round(100 * bareTo)} %` : "nowhere"} onChange={(value) => editor.lookAtMaps({ bareTo: value / 100 })} />
+      <Along label={fine && besideFine ? "The fine mesh" : "Without maps"} value={100 * bareTo} min={0} max={100} step={5} said={bareTo ? `left ${Math.round(100 * bareTo)} %` : "nowhere"} onChange={(value) => editor.lookAtMaps({ bareTo: value / 100 })} />
+      {fine && <Check label="Left of it the fine mesh" value={besideFine} onChange={(on) => editor.lookAtMaps({ besideFine: on, bareTo: bareTo || 0.5 })} />}
       <Along label="Mip level" value={mip} min={0} max={7} step={1} said={mip ? `${mip}, ${1024 >> mip} px` : "as it fits"} onChange={(value) => editor.lookAtMaps({ mip: value })} />
+    </Box>
+  );
+}
+
+/** Another distance for objects that are picked. */
+function OwnReach({ kept, change }: { kept: Record<string, number>; change: (kept: Record<string, number>) => void }) {
+  const editor = useEditor("selection", "document");
+  const picked = [...new Set(editor.selection.list().map((island) => editor.document.objectOf(island)?.name ?? ""))].filter((name) => name && !(name in kept));
+  const without = (name: string) => Object.fromEntries(Object.entries(kept).filter(([one]) => one !== name));
+  return (
+    <Box mb="1">
+      {Object.entries(kept).map(([name, metres]) => (
+        <Flex key={name} align="center" gap="1" css={{ "& > :first-of-type": { flex: 1 } }}>
+          <NumberField label={name} unit="m" value={metres} min={1e-6} max={1e6} step={0.01} onChange={(value) => change({ ...kept, [name]: value })} />
+          <Button size="2xs" variant="ghost" px="1" mb="1.5" aria-label={`${name} as all others`} title="As all others" onClick={() => change(without(name))}>×</Button>
+        </Flex>
+      ))}
+      {picked.length > 0 && picked.length < 20 && <Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px" onClick={() => change({ ...kept, ...Object.fromEntries(picked.map((name) => [name, 0.02])) })}>Another reach for {picked.length === 1 ? picked[0] : `${picked.length} objects`}</Button>}
+    </Box>
+  );
+}
+
+/** Distances painted on the sheets. */
+function PaintReach({ atlas }: { atlas: Atlas }) {
+  const { on, value, width, set, fill } = usePaint();
+  const { list, take } = useSheetPictures(atlas, "reach");
+  const id = useId();
+  return (
+    <Box mb="1">
+      <Button size="2xs" variant={on ? "solid" : "outline"} bg={on ? "petrol" : undefined} color={on ? "onPetrol" : "petrol"} borderColor="petrol" aria-pressed={on} title="Paint on the sheets where rays shall reach less" onClick={() => set({ on: !on })}>Paint the reach</Button>
+      {list.length > 0 && <Flex align="center" gap="2" fontSize="12px"><Text color="soft">{list.length === 1 ? "One sheet is painted." : `${list.length} sheets are painted.`}</Text><Button size="2xs" variant="plain" px="0" color="petrol" aria-label="Take the painting away" title="Rays reach as far everywhere" onClick={() => list.forEach((one) => take.mutate(one.tile))}>Take it away</Button></Flex>}
+      {on && <Box mt="1.5">
+        <Row label="Paint" id={`${id}p`}><Pick id={`${id}p`} value={String(value)} options={{ 0: "no reach", 0.1: "10 % of it", 0.25: "25 % of it", 0.5: "half of it", 0.75: "75 % of it", 1: "the whole" }} onChange={(v) => set({ value: Number(v) })} /></Row>
+        <Along label="Brush" value={width} min={4} max={200} step={4} said={`${width} px`} onChange={(v) => set({ width: v })} />
+        <Button size="2xs" variant="outline" borderColor="line" onClick={fill}>Fill the picked islands</Button>
+      </Box>}
     </Box>
   );
 }
@@ -100,6 +141,8 @@ function Found({ rehearsed, job, stale }: { rehearsed: Rehearsed; job: number; s
       {rehearsed.notes.map((note) => <Text key={note} color="soft" fontSize="12px" lineHeight="1.35" mt="0.5">{note}</Text>)}
       {rehearsed.asked.length > 1 && <NativeSelect.Root size="xs" mt="1.5" mb="1"><NativeSelect.Field aria-label="Map" value={shown} onChange={(e) => show(e.target.value)}>{rehearsed.asked.map((one) => <option key={one} value={one}>{MAPS[one] ?? one}</option>)}</NativeSelect.Field><NativeSelect.Indicator /></NativeSelect.Root>}
       {now.map((one) => <MapFacts key={one.name} one={one} many={now.length > 1} />)}
+      {rehearsed.difference?.map((one) => <Text key={one.tile} color="soft" fontSize="12px" title="The angle between what the normal map shows between its texels and the fine mesh">{rehearsed.difference.length > 1 ? `Tile ${one.tile}: off` : "Off"} from the fine mesh by {one.median.toFixed(1)}° in the middle, {one.high.toFixed(1)}° at 99 %.</Text>)}
+      {!rehearsed.fine && rehearsed.fine_triangles > 0 && rehearsed.difference?.length > 0 && <Text color="soft" fontSize="12px">The fine mesh has {format.whole(rehearsed.fine_triangles)} triangles: too many to be shown beside.</Text>}
       {worst && <Text color="soft" fontSize="12px" title="What the map says on both sides of each seam, compared in space; at 95 of 100 points it differs less than the second figure">Worst seam: {worst.median.toFixed(1)} {worst.unit} in the middle, {worst.high.toFixed(1)} {worst.unit} at 95 %.</Text>}
     </Box>
   );

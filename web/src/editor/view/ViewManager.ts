@@ -1,6 +1,7 @@
 import { TextureLoader, type BufferGeometry, type DataArrayTexture, type Texture, RepeatWrapping, LinearMipmapLinearFilter, SRGBColorSpace } from "three";
 import type { LayoutModel } from "../layout/LayoutModel";
 import { Signal } from "../signal";
+import { readFine } from "./fineMesh";
 import { laidPicture, type LaidTile } from "./laidPicture";
 import { paintedLayers, readPainted, wearPaint } from "./painted";
 import type { ViewAs } from "../style/views";
@@ -48,8 +49,14 @@ export class ViewManager {
   light = 40;
   /** Mip level that pictures on the model are read at; 0 for the one that fits. */
   mip = 0;
-  /** Left of this part of the view the model is shown without its maps. */
+  /** Left of this part of the view the model is shown without its maps, or the fine mesh in its place. */
   bareTo = 0;
+  /** The fine mesh of a rehearsal, and whether it is shown there. */
+  fine: BufferGeometry | null = null;
+  besideFine = true;
+  private fineFor = "";
+  /** Where the eye is, in the model's space. */
+  eye: [number, number, number] = [0, 0, 1];
   private wantedNormals = "[]";
   private wanted = "[]";
   private paintedFor = "";
@@ -90,6 +97,18 @@ export class ViewManager {
       this.normalsOwn = own;
       laid();
     });
+  }
+
+  /** Fetch the fine mesh of a rehearsal, or forget it. */
+  async layFine(address: string, laid: () => void): Promise<void> {
+    if (address === this.fineFor) return;
+    this.fineFor = address;
+    this.fine?.dispose();
+    this.fine = null;
+    const answer = address ? await fetch(address).catch(() => null) : null;
+    if (address !== this.fineFor) return;
+    this.fine = answer?.ok ? readFine(await answer.arrayBuffer()) : null;
+    laid();
   }
 
   /** Read how the objects are painted in their own files, once. */
