@@ -92,6 +92,9 @@ DATA_UPLOAD_MAX_NUMBER_FILES = 500
 # of this machine that is gone is noticed at once.
 STALE_SECONDS = env.float("QUILT_STALE_SECONDS", 120.0)
 
+# Folders within which newer files may be watched for; none are any folder, as long as nobody else reaches the server.
+WATCH_ROOTS = env.list("QUILT_WATCH_ROOTS", default=[])
+
 # After a pack a second job asks what sets its density, with quick packs.
 EXPLAIN_PACKS = env.bool("QUILT_EXPLAIN_PACKS", True)
 

@@ -326,6 +326,17 @@ class RunLine(models.Model):
         ordering = ["id"]
 
 
+class WatchedFolder(models.Model):
+    """A folder of the server's machine from which newer versions of a project's files are taken."""
+
+    project = models.OneToOneField(Project, models.CASCADE, related_name="watched")
+    path = models.CharField(max_length=1000)
+    run_lines = models.BooleanField(default=False, help_text="bring lines up to date afterwards")
+    seen = models.JSONField(
+        default=dict, help_text="source id to the times and sizes of its files that are known"
+    )
+
+
 class SavedProfile(models.Model):
     """What an engine wants its pictures like, as `quilt_core.pictures.profile` has it."""
 

@@ -20,6 +20,7 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 UVs = Callable[[int, int], FloatArray | None]
+SHELL_ENDING = "_shell"
 
 
 def make_ready(
@@ -28,7 +29,7 @@ def make_ready(
     settings: BakeSettings,
     siblings: Sequence[Siblings | None] = (),
     uvs: UVs | None = None,
-    shell: Scene | None = None,
+    shell: Scene | Sequence[Scene] | None = None,
     wanted: Callable[[str], bool] = lambda name: True,
     fine_ones: Callable[[str], bool] = lambda name: True,
     islands: Callable[[int, int], IntArray | None] | None = None,
@@ -47,8 +48,9 @@ def make_ready(
         Readers of the files beside each of the files with fine objects, for transferred colours.
     uvs : callable, optional
         See `surface_of`.
-    shell : Scene, optional
-        The coarse objects once more, grown: rays begin on it.
+    shell : Scene or sequence of Scene, optional
+        The coarse objects once more, grown: rays begin on it. Of several scenes those objects that are called like coarse
+        ones, with the shell's ending.
     wanted : callable
         Which objects are baked onto, by name.
     fine_ones : callable
@@ -86,7 +88,8 @@ def make_ready(
             own_space = True
             notes.append("Pairs stand apart: each is laid over its partner by their own origins.")
         seen, twin = _with_lonely(coarse, seen, settings, len(fine), notes)
-        case = Rehearsal(coarse, seen, settings, None, _shell(shell), notes, own_space, twin)
+        grown = _shell(shell, coarse, twin, settings, own_space)
+        case = Rehearsal(coarse, seen, settings, None, grown, notes, own_space, twin)
     if "colour" in settings.maps:
         gap = [None] * (len(fine) - len(siblings))
         beside = [*siblings, *gap, *low_siblings] if fine else low_siblings or siblings
@@ -156,10 +159,43 @@ def _far_apart(low: BakeSurface, high: BakeSurface, settings: BakeSettings) -> b
     return bool(apart) and all(apart)
 
 
-def _shell(scene: Scene | None) -> FloatArray | None:
-    if scene is None:
+def is_shell(name: str) -> bool:
+    """Whether an object is called a shell."""
+    return base_name(name, SHELL_ENDING) != base_name(name, "")
+
+
+def _shell(
+    given: Scene | Sequence[Scene] | None,
+    coarse: BakeSurface,
+    twin: IntArray,
+    settings: BakeSettings,
+    own_space: bool,
+) -> FloatArray | None:
+    """Corners of the shell, triangle by triangle of the coarse surface."""
+    if given is None or settings.along != "shell":
         return None
-    found = surface_of([scene], False, None, lambda name: True)
-    if not found.count:
-        raise LayoutError("The shell has no face.", scene.name, "Give another file.")
-    return found.points
+    if isinstance(given, Scene):
+        found = surface_of([given], False, None, lambda name: True, own_space=own_space)
+        if not found.count:
+            raise LayoutError("The shell has no face.", given.name, "Give another file.")
+        return found.points
+    out = coarse.points.copy()
+    found = surface_of(given, False, None, is_shell, own_space=own_space)
+    shells = {base_name(name, SHELL_ENDING): k for k, name in enumerate(found.names)}
+    for k, name in enumerate(coarse.names):
+        rows = np.flatnonzero(coarse.obj == k)
+        if (twin[rows] >= 0).all():
+            continue  # its rays begin where it lies
+        base = base_name(name, settings.low_ending)
+        if base not in shells:
+            raise LayoutError(
+                "There is no shell for this object.", name, f"Bring one in that is called “{base}{SHELL_ENDING}”."
+            )  # fmt: skip
+        mine = np.flatnonzero(found.obj == shells[base])
+        if len(mine) != len(rows):
+            raise LayoutError(
+                f"The shell has {len(mine):,} triangles, the coarse mesh {len(rows):,}.", name,
+                "Make it from the coarse mesh, face by face.",
+            )  # fmt: skip
+        out[rows] = found.points[mine]
+    return out

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from quilt_core.bake.settings import IDS, MAPS, SAMPLES
+from quilt_core.bake.settings import BITS, IDS, MAPS, RAYS_ALONG, SAMPLES
 from quilt_core.prove.findings import KINDS, SEVERITIES
 from studio.actions.prove.cure_findings import VERBS
 from studio.api.serializers import OnChange, StepsOut
@@ -126,14 +126,28 @@ class RehearseIn(OnChange):
         child=serializers.FloatField(min_value=1e-9, max_value=1e6), default=dict,
         help_text="another distance, metres, for objects by their names",
     )  # fmt: skip
-    along = serializers.ChoiceField(choices=("smooth", "faces"), default="smooth")
+    along = serializers.ChoiceField(
+        choices=RAYS_ALONG, default="smooth",
+        help_text="from a shell: objects called like the coarse ones, with the ending _shell",
+    )  # fmt: skip
     samples = serializers.ChoiceField(choices=SAMPLES, default=1)
     rays = serializers.IntegerField(default=64, min_value=1, max_value=1024)
     occlusion_distance = serializers.FloatField(
         default=0, min_value=0, max_value=1e6, help_text="metres; 0 for no limit"
     )
     ids = serializers.ChoiceField(choices=IDS, default="material")
-    bits = serializers.ChoiceField(choices=(8, 16), default=8)
+    bits = serializers.ChoiceField(choices=BITS, default=8, help_text="32 in the zip is OpenEXR")
+    thickness_distance = serializers.FloatField(
+        default=0, min_value=0, max_value=1e6, help_text="metres; 0 for half of the size"
+    )
+    curvature = serializers.FloatField(
+        default=0, min_value=0, max_value=1e6, help_text="radius that is black or white, metres"
+    )
+    smooth = serializers.FloatField(
+        default=45, min_value=0, max_value=180,
+        help_text="fine meshes without normals are smooth over edges bent by fewer degrees",
+    )  # fmt: skip
+    together = serializers.BooleanField(default=False, help_text="pairs see one another")
     green_down = serializers.BooleanField(default=False)
     mip_level = serializers.IntegerField(default=2, min_value=0, max_value=12)
 

@@ -7,17 +7,19 @@ from typing import Any
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from studio import storage
+from studio.actions.run.as_sheet import as_toml
 from studio.actions.run.facts import survey
-from studio.actions.run.lines import VERBS, as_toml, checked_steps, remember
+from studio.actions.run.lines import VERBS, checked_steps, put_back, remember, runs_of, shown_as
 from studio.api import serializers as s
 from studio.api.parse import valid
+from studio.api.views import Change
 from studio.jobs.run import claim
 from studio.models import Atlas, Project, RunLine
 
@@ -37,6 +39,23 @@ class LineFigures(serializers.Serializer[Any]):
     warnings = serializers.IntegerField(allow_null=True)
 
 
+class LineRun(serializers.Serializer[Any]):
+    """A result of a line."""
+
+    when = serializers.CharField()
+    because = serializers.ListField(child=serializers.CharField())
+    before = LineFigures(allow_null=True)
+    after = LineFigures(allow_null=True)
+    seconds = serializers.FloatField(allow_null=True)
+    revision = serializers.IntegerField(help_text="the layout that it made")
+    earlier = serializers.IntegerField(help_text="the layout before")
+    results = serializers.ListField(child=serializers.ChoiceField(choices=tuple(RESULTS)))
+
+
+class PutBackIn(s.OnChange):
+    revision = serializers.IntegerField()
+
+
 class RunLineOut(serializers.Serializer[Any]):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -45,11 +64,8 @@ class RunLineOut(serializers.Serializer[Any]):
     hold = serializers.BooleanField()
     state = serializers.ChoiceField(choices=("current", "out of date", "failed", "held"))
     because = serializers.ListField(child=serializers.CharField())
-    when = serializers.CharField(allow_blank=True)
-    seconds = serializers.FloatField(allow_null=True)
-    before = LineFigures(allow_null=True)
-    after = LineFigures(allow_null=True)
-    results = serializers.ListField(child=serializers.ChoiceField(choices=tuple(RESULTS)))
+    runs = LineRun(many=True, help_text="the last one first")
+    present = serializers.IntegerField(allow_null=True, help_text="the atlas's layout now")
 
 
 class RunLineIn(serializers.Serializer[Any]):
@@ -63,12 +79,13 @@ class RememberIn(serializers.Serializer[Any]):
 
 
 def _row(line: RunLine) -> dict[str, Any]:
-    made = line.made
+    runs = [
+        row | {"results": [name for name, key in RESULTS.items() if row.get(key)]}
+        for row in runs_of(line)
+    ]
     return {
         "id": line.pk, "name": line.name, "atlas": line.atlas_id, "steps": line.steps, "hold": line.hold,
-        **survey(line), "when": made.get("when", ""), "seconds": made.get("seconds"),
-        "before": made.get("before"), "after": made.get("after"),
-        "results": [name for name, key in RESULTS.items() if made.get(key)],
+        **survey(line), "runs": runs, "present": shown_as(line.atlas.head) if line.atlas.head else None,
     }  # fmt: skip
 
 
@@ -143,15 +160,33 @@ class DoLine(APIView):
         return Response(s.JobOut(job).data, status=202)
 
 
+class PutBack(Change):
+    """Take the layout that a line has made, or that was there before it."""
+
+    @extend_schema(operation_id="put_line_back", request=PutBackIn, responses=s.AtlasOut)
+    def post(self, request: Request, line_id: int) -> Response:
+        line = get_object_or_404(RunLine, pk=line_id)
+        given = valid(PutBackIn, request)
+        return self.change(
+            line.atlas_id, given["change"], lambda head: put_back(line, head, given["revision"])
+        )
+
+
 class LineResult(APIView):
     """What a line has made: files, carried pictures, or maps."""
 
     @extend_schema(
-        operation_id="get_line_result", responses={(200, "application/zip"): OpenApiTypes.BINARY}
+        operation_id="get_line_result",
+        parameters=[
+            OpenApiParameter("revision", int, description="of the result; none for the last")
+        ],
+        responses={(200, "application/zip"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, line_id: int, name: str) -> HttpResponse:
         line = get_object_or_404(RunLine, pk=line_id)
-        key = line.made.get(RESULTS.get(name, ""), "")
+        asked = request.query_params.get("revision", "")
+        rows = [row for row in runs_of(line) if asked in ("", str(row["revision"]))]
+        key = rows[0].get(RESULTS.get(name, "")) if rows else None
         if not key:
             raise Http404
         headers = {"Content-Disposition": f'attachment; filename="untold-quilt-{name}.zip"'}

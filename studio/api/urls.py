@@ -15,6 +15,7 @@ from studio.api import run_views as run
 from studio.api import share_views as share
 from studio.api import sheet_picture_views as behind
 from studio.api import views as v
+from studio.api import watch_views as watch
 
 urlpatterns = [
     path("projects/", j.Projects.as_view()),
@@ -82,10 +83,12 @@ urlpatterns = [
     path("sources/<int:source_id>/materials/<int:material>/picture/", carry.GivePicture.as_view()),
     path("projects/<int:project_id>/profiles/", carry.Profiles.as_view()),
     path("profiles/<int:profile_id>/", carry.OneProfile.as_view()),
+    path("projects/<int:project_id>/watch/", watch.Watch.as_view()),
     path("projects/<int:project_id>/run-sheet/", run.RunSheet.as_view()),
     path("projects/<int:project_id>/run-sheet.toml", run.RunSheetFile.as_view()),
     path("run-lines/<int:line_id>/", run.OneLine.as_view()),
     path("run-lines/<int:line_id>/run/", run.DoLine.as_view()),
+    path("run-lines/<int:line_id>/put-back/", run.PutBack.as_view()),
     path("atlases/<int:atlas_id>/remember/", run.Remember.as_view()),
     path("run-lines/<int:line_id>/results/<str:name>.zip", run.LineResult.as_view()),
     path("projects/<int:project_id>/share-plan/", share.SharePlan.as_view()),

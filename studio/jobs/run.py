@@ -18,7 +18,7 @@ from studio.actions.errors import Conflict
 from studio.actions.history.change import check_fresh, check_idle, claim_parts
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.worker import end_worker, is_gone, this_worker
-from studio.models import Atlas, Job, Project, Revision
+from studio.models import Atlas, Job, Project, Revision, WatchedFolder
 from studio.state import members_of
 
 log = logging.getLogger(__name__)
@@ -223,6 +223,18 @@ def clear_files() -> None:
     from studio.actions.project.clean_projects import clear
 
     clear()
+
+
+@db_periodic_task(crontab(minute="*"))
+def look_into_folders() -> None:
+    """Once a minute, also where nobody has the project open."""
+    from studio.actions.gather.watch_folder import look
+
+    for row in WatchedFolder.objects.filter(project__deleted=None).select_related("project__head"):
+        try:
+            look(row)
+        except QuiltError as error:
+            log.warning("folder %s of project %s: %s", row.path, row.project_id, error)
 
 
 @db_periodic_task(crontab(minute="*"))

@@ -38,6 +38,17 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     slip.get_by_role("button", name="Bring one line up to date").click()
     line.locator("[data-state='current']").wait_for(timeout=60_000)
     assert "errors" in line.inner_text()
+    # Its results are stepped through: once more, and the one before is taken.
+    page.get_by_text("no jobs").wait_for(timeout=60_000)
+    line.get_by_role("button", name="Do Yard now").click()
+    line.get_by_role("button", name="Earlier result of Yard").click(timeout=60_000)
+    results = line.get_by_test_id("results")
+    results.get_by_text("1 before the last").wait_for()
+    results.get_by_alt_text("Layout before").wait_for()
+    results.get_by_role("button", name="take it").first.click()
+    results.get_by_text("now", exact=True).wait_for()
+    page.keyboard.press("Control+z")
+    line.locator("[data-state='current']").wait_for()
     # Another density is a reason.
     page.get_by_text("no jobs").wait_for(timeout=60_000)
     stage(page, "Even out")
@@ -53,3 +64,26 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     assert waiting.value.suggested_filename == "run-sheet.toml"
     line.get_by_role("button", name="Take Yard out").click()
     line.wait_for(state="detached")
+
+
+def test_a_watched_folder_brings_newer_versions(window, address, tmp_path):
+    page = window
+    made = ask(page, "/api/projects/", {"name": "watched"})
+    open_project(page, address, made["id"])
+    file = tmp_path / "yard.obj"
+    file.write_bytes(obj_file(("crate", 0, 1)))
+    page.get_by_test_id("files").set_input_files([str(file)])
+    page.locator("[data-row='crate']").wait_for()
+    watch = page.get_by_test_id("watch")
+    watch.get_by_role("button", name="Watch a folder").click()
+    watch.get_by_label("Folder to watch").fill(str(tmp_path / "nowhere"))
+    watch.get_by_role("button", name="Watch", exact=True).click()
+    page.get_by_text("There is no such folder.").wait_for()
+    watch.get_by_label("Folder to watch").fill(str(tmp_path))
+    watch.get_by_role("button", name="Watch", exact=True).click()
+    watch.get_by_text("1 file is as it is there.").wait_for()
+    file.write_bytes(obj_file(("crate", 0, 1), ("lamp", 9, 1)))
+    page.locator("[data-row='lamp']").wait_for(timeout=60_000)
+    page.get_by_test_id("brought-again").get_by_text("New: lamp.").wait_for()
+    watch.get_by_role("button", name="end").click()
+    watch.get_by_role("button", name="Watch a folder").wait_for()

@@ -173,3 +173,30 @@ def test_painted_distances_and_those_of_single_objects_hold(pair, act, client):
     assert client.get(address.replace("reach", "sky")).status_code == 400
     assert client.delete(address).status_code == 204
     assert missed() == 0
+
+
+def test_rays_from_shells_and_files_of_32_bits(send, atlas, act, client):
+    low, high = plane(2), plane(20, lambda x, y: 0.3 + 0 * x)
+    grown = surface(low.points + (0, 0, 0.4))
+    files = {
+        "a__glb": glb(Plate_low=low, Post=surface(box(0.2, (9, 0, 0))[0], uv=each_apart(box()[0]) + 3)),
+        "b__glb": glb(Plate_high=surface(high.points)),
+        "c__glb": glb(Plate_shell=grown),
+    }  # fmt: skip
+    assert send(**files).status_code == 201
+    atlas.refresh_from_db()
+    ask = {"maps": ["height"], "size": 64, "distance": 0.01, "bits": 32}
+    short = job_of(act(atlas, "rehearse", **ask))
+    assert short.result["maps"][0]["missed"] > 0.1
+    job = job_of(act(atlas, "rehearse", along="shell", **ask))
+    assert job.result["maps"][0]["missed"] == 0
+    assert ["Plate_shell"] not in [pair["low"] for pair in job.result["pairs"]]
+    body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        (name,) = archive.namelist()
+        assert name.endswith(".exr") and archive.read(name)[:4] == b"\x76\x2f\x31\x01"
+    # On the screen it is a picture like others.
+    shown = client.get(f"/api/jobs/{job.pk}/pictures/rehearsal_height.png?size=32")
+    assert Image.open(io.BytesIO(shown.content)).size == (32, 32)
+    failed = job_of(act(atlas, "rehearse", along="shell", what="itself", **ask), Job.FAILED)
+    assert "shell" in failed.error["what"]

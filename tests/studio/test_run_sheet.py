@@ -5,11 +5,13 @@ from __future__ import annotations
 import io
 import tomllib
 import zipfile
+from pathlib import Path
 
 import pytest
 
+from quilt_cli.run.steps import Call
 from quilt_core.run.sheet import read_sheet
-from studio.models import Job, RunLine
+from studio.models import Job, Revision, RunLine
 from studio.state import read_state
 from tests.studio.conftest import step_of
 from tests.studio.test_bring_again import obj_file
@@ -60,7 +62,9 @@ def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atla
     job = sheet.run(line["id"])
     assert job.state == Job.DONE, job.error
     (now,) = sheet.lines()
-    assert now["state"] == "current" and now["results"] == ["files"] and now["after"]["errors"] == 0
+    assert now["state"] == "current"
+    (run,) = now["runs"]
+    assert run["results"] == ["files"] and run["after"]["errors"] == 0
     body = b"".join(client.get(f"/api/run-lines/{line['id']}/results/files.zip"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
         assert "yard.obj" in archive.namelist()
@@ -104,7 +108,7 @@ def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act,
     (now,) = sheet.lines()
     assert now["state"] == "failed" and now["because"][0]
     # The earlier result is still told, and the line is tried again once something changes.
-    assert now["after"] is not None
+    assert now["runs"][0]["after"] is not None
     assert act(atlas, "control", islands=[0], weight=0.5).status_code == 200
     assert sheet.lines()[0]["state"] == "out of date"
 
@@ -137,6 +141,71 @@ def test_the_sheet_is_a_file_for_the_command_line(sheet, client, atlas):
     assert read_sheet("run-sheet.toml", data).lines[0].name == row["name"]
     assert client.delete(f"/api/run-lines/{line['id']}/").status_code == 204
     assert sheet.lines() == []
+
+
+def test_the_file_says_what_the_application_does(sheet, client, atlas, act):
+    pack = {"padding": 6, "margin": 3, "rotate": "none", "effort": "thorough", "mirror": True, "upright": False,
+            "fixed_scale": True, "tidy": 0.4}  # fmt: skip
+    bake = {"maps": ["normal", "id"], "size": 512, "distance": 0.25, "distances": {"crate": 0.5}, "ids": "island", "samples": 4}  # fmt: skip
+    steps = [
+        {"do": "flatten", "settings": {"charts": "angle", "angle": 50.0}},
+        {"do": "even out", "settings": {"target": "value", "value": 64}},
+        {"do": "pack", "settings": pack},
+        {"do": "carry over", "settings": {"size": 256, "form": "webp", "roles": {"normal": 512}, "joint": True}},
+        {"do": "rehearse", "settings": bake},
+        {"do": "prove", "settings": {}},
+    ]  # fmt: skip
+    line = sheet.remember()["id"]
+    assert sheet.change(line, steps=steps).status_code == 200
+    data = client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
+    (row,) = read_sheet("run-sheet.toml", data).lines
+    told = {step.do: dict(step.settings) for step in row.steps}
+    assert told["flatten"]["charts"] == "angle" and told["flatten"]["angle"] == 50
+    packed = told["pack"]
+    assert (packed["padding"], packed["margin"], packed["rotate"], packed["effort"]) == (6, 3, "none", "thorough")  # fmt: skip
+    assert packed["density"] == "64" and packed["mirror"] is True and packed["tidy"] == 0.4
+    assert told["merge"]["format"] == "webp" and told["merge"]["roles"] == ["normal=512"]
+    assert told["bake"]["distance_of"] == ["crate=0.5"] and told["bake"]["maps"] == "normal,id"
+    assert told["check"]["house_density"] == 256
+    # The command line takes every one of them.
+    for step in row.steps:
+        Call(step).options([Path("yard.obj")], Path("out"), Path())
+
+
+def test_results_are_stepped_through_and_taken(sheet, act, atlas, client):
+    line = sheet.remember()["id"]
+    atlas.refresh_from_db()
+    first = atlas.head_id
+    assert sheet.run(line).state == Job.DONE
+    atlas.refresh_from_db()
+    second = atlas.head_id
+    assert act(atlas, "control", islands=[0], weight=0.5).status_code == 200
+    assert sheet.lines()[0]["state"] == "out of date"
+    assert sheet.run(line).state == Job.DONE
+    (now,) = sheet.lines()
+    assert [row["revision"] for row in now["runs"]][1:] == [second]
+    assert now["runs"][1]["earlier"] == first and now["state"] == "current"
+    # The earlier result is taken: a step like others, after which the line is current again.
+    answer = client.post(
+        f"/api/run-lines/{line}/put-back/",
+        {"change": step_of(atlas), "revision": second},
+        content_type="application/json",
+    )
+    assert answer.status_code == 200, answer.content
+    atlas.refresh_from_db()
+    places = [
+        read_state(r).islands["placement"] for r in (atlas.head, Revision.objects.get(pk=second))
+    ]
+    assert (places[0] == places[1]).all()
+    assert sheet.lines()[0]["state"] == "current"
+    for wrong in (first + 10_000, second):
+        answer = client.post(
+            f"/api/run-lines/{line}/put-back/",
+            {"change": step_of(atlas), "revision": wrong},
+            content_type="application/json",
+        )
+        assert answer.status_code == 400
+    assert client.get(f"/api/run-lines/{line}/results/files.zip?revision={second}").status_code == 404  # fmt: skip
 
 
 def test_what_cannot_be_a_line_is_refused(sheet, act, atlas, client, send):

@@ -1,3 +1,4 @@
+import { useMemo } from "react";
 import { create } from "zustand";
 import type { Explained } from "./api/client";
 import { Editor } from "./editor/Editor";
@@ -88,7 +89,11 @@ export function nextName(atlases: { name: string }[]): string {
 const kept = create<Record<string, unknown>>(() => ({}));
 
 /** Like useState, but the value is still there when the slip comes back. */
+const isTable = (value: unknown): value is object => typeof value === "object" && value !== null && !Array.isArray(value);
+
 export function useKept<T>(key: string, initial: T): [T, (value: T) => void] {
-  const value = kept((all) => (key in all ? (all[key] as T) : initial));
+  const found = kept((all) => (key in all ? (all[key] as T) : initial));
+  // What was kept before a setting was there has it as usual.
+  const value = useMemo(() => (isTable(found) && isTable(initial) ? { ...initial, ...found } : found), [found]); // eslint-disable-line react-hooks/exhaustive-deps
   return [value, (next) => kept.setState({ [key]: next })];
 }

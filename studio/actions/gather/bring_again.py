@@ -15,6 +15,7 @@ from quilt_core.scene import Scene, SceneObject
 from studio import storage
 from studio.actions.errors import Refused
 from studio.actions.gather.gather_files import is_mesh, keep_object, object_bases, read_mesh
+from studio.actions.gather.watch_folder import brought, files_in
 from studio.actions.history.change import Made, finish_job
 from studio.actions.mend.new_bases import Remade, object_of, scene_of, with_bases
 from studio.arrays import Base, Member, load_geometry, members_with_rows, read_base, store_geometry
@@ -41,13 +42,18 @@ def bring_again(
 ) -> dict[str, Any] | None:
     """Put a newer version in the place of a file; None when the user wants nothing of it.
 
-    `params`: source (id of the older file), files ([name, key] of the newer one and those beside it), metres_per_unit.
+    `params`: source (id of the older file), files ([name, key] of the newer one and those beside it) or folder (of this
+    machine, in which it lies), metres_per_unit.
     """
     atlas = revision.atlas
     old = Source.objects.filter(project=atlas.project_id, pk=params["source"], is_mesh=True).first()
     if old is None:
         raise Refused("There is no such file in the project.", "source", "Read the project again.")
-    files = {name: storage.get(key) for name, key in params["files"]}
+    if params.get("folder"):
+        files = files_in(params["folder"], old)
+        params = params | {"files": [[name, storage.put(data)] for name, data in files.items()]}
+    else:
+        files = {name: storage.get(key) for name, key in params["files"]}
     name = _the_mesh(files, old)
     report(0.05, f"reading {name}")
     scene = read_mesh(name, files, params.get("metres_per_unit") or old.metres_per_unit)
@@ -105,6 +111,7 @@ def bring_again(
         change = done.atlas.project.__class__.objects.get(pk=atlas.project_id).head
         Source.objects.filter(folder=source.folder).update(gathered=change)
         Source.objects.filter(pk=old.pk).update(replaced=change)
+        brought(old.pk, source.pk)
     return {"revision": done.pk, "draft": done.draft, **found}
 
 

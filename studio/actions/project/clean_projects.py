@@ -102,7 +102,8 @@ def _referred() -> set[str]:
         keys |= {str(value) for value in result.values()}
         keys |= {str(key) for _, key in params.get("files", [])}
     for made in RunLine.objects.values_list("made", flat=True):
-        keys |= {str(made[name]) for name in ("file", "carried", "maps") if made.get(name)}
+        for row in (made, *made.get("past", [])):
+            keys |= {str(row[name]) for name in ("file", "carried", "maps") if row.get(name)}
     return keys
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
@@ -90,14 +90,14 @@ def rehearse(
         "fine_triangles": case.high.count,
         "painted": sorted(_painted(layout)),
         "asked": list(params.get("maps") or ()),
-        "file": storage.put(_zip(out, params.get("maps") or ())),
+        "file": storage.put(_zip(case, layout, baked, out, params)),
     }  # fmt: skip
 
 
 def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
     from dataclasses import replace
 
-    from quilt_core.bake.make_ready import fine_names, make_ready
+    from quilt_core.bake.make_ready import fine_names, is_shell, make_ready
     from quilt_core.bake.pairs import base_name
     from quilt_core.bake.settings import BakeSettings
 
@@ -114,7 +114,12 @@ def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
         occlusion_distance=params.get("occlusion_distance", 0.0),
         distances={name: (d, d) for name, d in (params.get("distances") or {}).items()},
         ids=params.get("ids", "material"),
-        bits=params.get("bits", 8),
+        # For the screen eight bits will do where the files get 32.
+        bits=8 if params.get("bits") == 32 else params.get("bits", 8),
+        thickness_distance=params.get("thickness_distance", 0.0),
+        curvature=params.get("curvature", 0.0),
+        smooth=params.get("smooth", 45.0),
+        apart=not params.get("together", False),
         green_down=params.get("green_down", False),
     )
     laid = lay_out([layout], NAME, 0)
@@ -137,11 +142,19 @@ def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
             "No object of this atlas has a fine one of its name.", layout.revision.name,
             f"Call the two “lamp{settings.low_ending}” and “lamp{settings.high_ending}”, or bake objects onto themselves.",
         )  # fmt: skip
+    shell: list[Any] | None = None
     if coarse:
         found = {obj.source.pk: obj.source for obj in everyone if obj.name in fine}
         scenes = [scene_of(source) for source in found.values()]
         beside = [siblings_of(source) for source in found.values()]
         bakes = coarse if params.get("what") == "pairs" else mine - fine
+        if settings.along == "shell":
+            shells = {n for n in (obj.name for obj in everyone) if is_shell(n)}
+            bakes = bakes - shells
+            shell = [
+                scene_of(s)
+                for s in {o.source.pk: o.source for o in everyone if o.name in shells}.values()
+            ]
         wanted, high = bakes.__contains__, scenes
         chosen: Callable[[str], bool] = fine.__contains__
     else:
@@ -152,7 +165,7 @@ def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:
         size = _size(layout, coarse or mine)
         settings = replace(settings, outward=USUAL * size, inward=USUAL * size)
     case = make_ready(
-        laid.scenes, high, settings, beside, uvs, None, wanted, chosen, islands,
+        laid.scenes, high, settings, beside, uvs, shell, wanted, chosen, islands,
         [siblings_of(source) for source in laid.sources],
     )  # fmt: skip
     painted = _painted(layout)
@@ -228,8 +241,7 @@ def _kept(
     for one in baked:
         for name in case.settings.maps:
             data, ending, bits = encode_map(case, one, name)
-            tile = one.tile.number if len(layout.tiles) > 1 else 0
-            file = f"{NAME}_{name}{f'.{tile}' if tile else ''}.{ending}"
+            file = _file_name(name, one.tile.number, layout, ending)
             out[f"picture {file}"] = storage.put(data)
             row = {
                 "name": file,
@@ -243,11 +255,31 @@ def _kept(
     return out
 
 
-def _zip(kept: dict[str, Any], asked: Sequence[str]) -> bytes:
+def _zip(
+    case: Any, layout: Layout, baked: list[Any], kept: dict[str, Any], params: dict[str, Any]
+) -> bytes:
+    """The maps that were asked for as files; 32 bits are OpenEXR."""
+    import copy
+    from dataclasses import replace
+
+    from quilt_core.bake.write import encode_map
+
+    asked = params.get("maps") or case.settings.maps
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
-        for row in kept["maps"]:
-            if asked and row["map"] not in asked:
-                continue
-            archive.writestr(row["name"], storage.get(kept[f"picture {row['name']}"]))
+        if params.get("bits") == 32:
+            deep = copy.copy(case)
+            deep.settings = replace(case.settings, bits=32)
+            for one in baked:
+                for name in asked:
+                    data, ending, _ = encode_map(deep, one, name)
+                    archive.writestr(_file_name(name, one.tile.number, layout, ending), data)
+        else:
+            for row in kept["maps"]:
+                if row["map"] in asked:
+                    archive.writestr(row["name"], storage.get(kept[f"picture {row['name']}"]))
     return out.getvalue()
+
+
+def _file_name(name: str, tile: int, layout: Layout, ending: str) -> str:
+    return f"{NAME}_{name}{f'.{tile}' if len(layout.tiles) > 1 else ''}.{ending}"

@@ -109,11 +109,23 @@ def _told(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
     return [{"do": s["do"], "settings": s["settings"], "aside": {}} for s in steps]
 
 
+def mark_of(facts: Mapping[str, Any], steps: Sequence[Mapping[str, Any]]) -> str:
+    """Equal for equal contents and steps."""
+    told = json.dumps([facts, list(steps)], sort_keys=True)
+    return hashlib.sha256(told.encode()).hexdigest()[:32]
+
+
 def survey(line: RunLine) -> dict[str, Any]:
     """How a line stands: current, out of date, failed or held, and why."""
     if line.atlas.head is None:
         return {"state": FAILED, "because": ["its atlas was deleted"]}
-    because = reasons(line, facts_of(line.atlas))
+    now = facts_of(line.atlas)
+    because = reasons(line, now)
+    if because and line.made.get("past"):
+        # Whoever goes back to an older state finds its result.
+        mark = mark_of(now, line.steps)
+        if any(row.get("mark") == mark for row in line.made["past"]):
+            because = []
     error = line.made.get("error", "")
     if line.hold:
         return {"state": HELD, "because": because}

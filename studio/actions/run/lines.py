@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import re
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
@@ -22,7 +21,7 @@ from studio.actions.history.change import Made, chain, finish_job
 from studio.actions.mend.flatten_objects import flatten_objects
 from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.prove.rehearse import rehearse
-from studio.actions.run.facts import facts_of, reasons
+from studio.actions.run.facts import facts_of, mark_of, reasons
 from studio.models import Atlas, Change, Job, Project, Revision, RunLine
 from studio.state import read_state
 
@@ -32,6 +31,9 @@ VERBS = ("flatten", "even out", "pack", "carry over", "rehearse", "prove", "hand
 HERE_AND_NOW = ("change", "revision", "revisions", "islands", "draft", "preview", "channels", "objects", "tile", "whole", "source")  # fmt: skip
 """Parameters that belong to one moment and not to a line."""
 MOST_LINES = 500
+MOST_RUNS = 20
+"""Results of a line that are kept."""
+RUN_KEYS = ("when", "because", "before", "after", "seconds", "revision", "earlier", "file", "carried", "maps", "mark")  # fmt: skip
 
 
 def checked_steps(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
@@ -174,13 +176,49 @@ def do_line(line: RunLine, report: Report, stop: Callable[[], str]) -> dict[str,
     head = _head(atlas.pk)
     measure_revision(head)
     atlas.refresh_from_db()
+    earlier = [row for row in runs_of(line) if row["revision"] != head.pk][: MOST_RUNS - 1]
+    facts = facts_of(atlas)
     line.made = {
-        "when": timezone.now().isoformat(), "facts": facts_of(atlas), "steps": line.steps, "because": because,
+        "when": timezone.now().isoformat(), "facts": facts, "mark": mark_of(facts, line.steps), "steps": line.steps, "because": because,
         "before": before, "after": _figures(head), "seconds": round(time.monotonic() - started, 2),
-        "revision": head.pk, "earlier": first.pk, **results,
+        "revision": head.pk, "earlier": first.pk, "past": earlier, **results,
     }  # fmt: skip
     line.save(update_fields=["made"])
     return {"line": line.pk, "revision": head.pk, **results}
+
+
+def runs_of(line: RunLine) -> list[dict[str, Any]]:
+    """Results of a line that can be stepped through, the last one first: when, because, before, after, seconds, revision,
+    earlier (the revision before), and file, carried and maps where there are any."""
+    made = line.made
+    if not made.get("when"):
+        return []
+    return [{key: made.get(key) for key in RUN_KEYS}, *made.get("past", [])]
+
+
+def shown_as(head: Revision) -> int:
+    """The revision whose layout this one is: another one where it was put back."""
+    return int(head.params.get("as", head.pk)) if head.verb == "put back" else head.pk
+
+
+def put_back(line: RunLine, head: Revision, revision: int) -> Made:
+    """The layout that a line has made, or that was there before it.
+
+    Raises
+    ------
+    Refused
+        When it is none of the line's, or the layout is that already.
+    """
+    known = {row[key] for row in runs_of(line) for key in ("revision", "earlier")}
+    if revision not in known or line.atlas_id != head.atlas_id:
+        raise Refused("The line has no such result.", line.name, "Look at its results again.")
+    if revision == shown_as(head):
+        raise Refused("The layout is that one already.", line.name, "Nothing is to be done.")
+    found = Revision.objects.select_related("keyframe").get(pk=revision)
+    params = {"as": revision}
+    return Made(
+        "put back", read_state(found), f"a result of “{line.name}”", params, measured_as=found
+    )
 
 
 def _head(atlas: int) -> Revision:
@@ -257,86 +295,3 @@ def _figures(revision: Revision) -> dict[str, Any]:
         "coverage": figures.get("coverage"), "density": (figures.get("density") or {}).get("mean"),
         "gap_px": figures.get("gap_px"), "errors": proof.get("errors"), "warnings": proof.get("warnings"),
     }  # fmt: skip
-
-
-def as_toml(project: Project) -> str:
-    """The lines as a file that the command line runs, with the project's files beside it in “assets”."""
-    out = [
-        f"# Run sheet of “{' '.join(project.name.split())}”. Put the files into “assets” beside it, and run: untold-quilt run SHEET",
-        "version = 1",
-    ]
-    taken: set[str] = set()
-    for line in project.run_lines.select_related("atlas__head"):
-        if line.atlas.head is None:
-            continue
-        state = read_state(line.atlas.head)
-        names = sorted(set(
-            project.mesh_objects.filter(pk__in=[row.object for row in state.members]).values_list("source__name", flat=True)
-        ))  # fmt: skip
-        steps = _for_the_command_line(line.steps, state.tiles, state.padding, state.margin)
-        if not names or not steps:
-            continue
-        title = re.sub(r"[^\w .,-]+", "-", line.name).strip(" .,-")[:70] or f"line {line.pk}"
-        while title in taken:
-            title += "-"
-        taken.add(title)
-        out += [
-            "", "[[line]]", f"name = {_text(title)}",
-            f"files = {_text(['assets/' + name for name in names])}",
-            f"out = {_text('build/' + title.replace(' ', '-'))}",
-            *(["hold = true"] if line.hold else []),
-            "steps = [", *(f"  {{ {', '.join(f'{k} = {_text(v)}' for k, v in step.items())} }}," for step in steps), "]",
-        ]  # fmt: skip
-    return "\n".join(out) + "\n"
-
-
-def _text(value: Any) -> str:
-    """A value as TOML: texts, numbers and lists are written as in JSON, but for letters by number."""
-    return json.dumps(value, ensure_ascii=False)
-
-
-def _for_the_command_line(
-    steps: Sequence[Mapping[str, Any]],
-    tiles: Sequence[Any],
-    padding: float,
-    margin: float,
-) -> list[dict[str, Any]]:
-    """Steps as commands; what only the application does is left out."""
-    size = f"{tiles[0].width}x{tiles[0].height}"
-    gap = {"padding": padding, "margin": margin}
-    out: list[dict[str, Any]] = []
-    for step in steps:
-        own = step["settings"]
-        if step["do"] == "flatten":
-            out.append({"do": "flatten", "which": "useless"})
-        elif step["do"] == "pack":
-            known = {k: own[k] for k in ("effort", "rotate", "seed") if k in own}
-            out.append({"do": "pack", "size": size, **gap, **known, "density": "equal"})
-        elif step["do"] == "carry over":
-            out.append(
-                {
-                    "do": "merge",
-                    "size": str(own.get("size") or size),
-                    **gap,
-                    "name": own.get("name", "atlas"),
-                }
-            )
-        elif step["do"] == "rehearse":
-            out.append(
-                {
-                    "do": "bake",
-                    "maps": ",".join(own.get("maps", ["normal"])),
-                    "size": str(own.get("size") or size),
-                }
-            )
-        elif step["do"] == "prove":
-            out.append(
-                {
-                    "do": "check",
-                    "size": size,
-                    "padding": padding,
-                    "margin": margin,
-                    "report": "proof.html",
-                }
-            )
-    return out

@@ -23,6 +23,11 @@ export function useRunSheet(project: Project) {
       mutationFn: async (lines: number[]) => { for (const line of lines) await ask(api.POST("/api/run-lines/{line_id}/run/", { params: { path: { line_id: line } } })); },
       ...options,
     }),
+    putBack: useMutation({
+      mutationFn: ({ line, revision }: { line: number; revision: number }) => ask(api.POST("/api/run-lines/{line_id}/put-back/", { params: { path: { line_id: line } }, body: { revision, change: project.change } })),
+      ...options,
+      onSuccess: () => { fresh(); void client.invalidateQueries(); },
+    }),
     refresh: fresh,
   };
 }

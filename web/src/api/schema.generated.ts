@@ -1251,6 +1251,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/watch/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** @description The folder that a project watches. */
+        put: operations["watch_folder"];
+        /** @description Look into it, and start what is to be done. */
+        post: operations["look_into_folder"];
+        /** @description The folder that a project watches. */
+        delete: operations["end_watch"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/recipes/{recipe_id}/": {
         parameters: {
             query?: never;
@@ -1422,6 +1441,23 @@ export interface paths {
         patch: operations["change_line"];
         trace?: never;
     };
+    "/api/run-lines/{line_id}/put-back/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Take the layout that a line has made, or that was there before it. */
+        post: operations["put_line_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/run-lines/{line_id}/results/{name}.zip": {
         parameters: {
             query?: never;
@@ -1498,9 +1534,10 @@ export interface components {
         /**
          * @description * `smooth` - smooth
          *     * `faces` - faces
+         *     * `shell` - shell
          * @enum {string}
          */
-        AlongEnum: "smooth" | "faces";
+        AlongEnum: "smooth" | "faces" | "shell";
         /**
          * @description * `no` - no
          *     * `regions` - regions
@@ -1582,12 +1619,6 @@ export interface components {
          * @enum {integer}
          */
         Bits495Enum: 0 | 8 | 16;
-        /**
-         * @description * `8` - 8
-         *     * `16` - 16
-         * @enum {integer}
-         */
-        Bits638Enum: 8 | 16;
         /** @enum {unknown} */
         BlankEnum: "";
         /**
@@ -2274,6 +2305,20 @@ export interface components {
             errors: number | null;
             warnings: number | null;
         };
+        /** @description A result of a line. */
+        LineRun: {
+            when: string;
+            because: string[];
+            before: components["schemas"]["LineFigures"] | null;
+            after: components["schemas"]["LineFigures"] | null;
+            /** Format: double */
+            seconds: number | null;
+            /** @description the layout that it made */
+            revision: number;
+            /** @description the layout before */
+            earlier: number;
+            results: components["schemas"]["ResultsEnum"][];
+        };
         LookAroundIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2666,7 +2711,7 @@ export interface components {
             /** @default rgb */
             channels: components["schemas"]["ChannelsEnum"];
             /** @default 8 */
-            bits: components["schemas"]["Bits638Enum"];
+            bits: components["schemas"]["PictureSetsInBitsEnum"];
             /** @default set */
             name: string;
             /** @default {name}_{role} */
@@ -2677,6 +2722,12 @@ export interface components {
              */
             numbered: boolean;
         };
+        /**
+         * @description * `8` - 8
+         *     * `16` - 16
+         * @enum {integer}
+         */
+        PictureSetsInBitsEnum: 8 | 16;
         PicturesIn: {
             files: string[];
         };
@@ -2849,6 +2900,11 @@ export interface components {
             island_material: number[];
             histogram: components["schemas"]["HistogramOut"];
         };
+        PutBackIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            revision: number;
+        };
         RecipeIn: {
             name: string;
             settings: {
@@ -2894,7 +2950,14 @@ export interface components {
             distances?: {
                 [key: string]: number;
             };
-            /** @default smooth */
+            /**
+             * @description from a shell: objects called like the coarse ones, with the ending _shell
+             *
+             *     * `smooth` - smooth
+             *     * `faces` - faces
+             *     * `shell` - shell
+             * @default smooth
+             */
             along: components["schemas"]["AlongEnum"];
             /** @default 1 */
             samples: components["schemas"]["SamplesEnum"];
@@ -2908,13 +2971,50 @@ export interface components {
             occlusion_distance: number;
             /** @default material */
             ids: components["schemas"]["IdsEnum"];
-            /** @default 8 */
-            bits: components["schemas"]["Bits638Enum"];
+            /**
+             * @description 32 in the zip is OpenEXR
+             *
+             *     * `8` - 8
+             *     * `16` - 16
+             *     * `32` - 32
+             * @default 8
+             */
+            bits: components["schemas"]["RehearseInBitsEnum"];
+            /**
+             * Format: double
+             * @description metres; 0 for half of the size
+             * @default 0
+             */
+            thickness_distance: number;
+            /**
+             * Format: double
+             * @description radius that is black or white, metres
+             * @default 0
+             */
+            curvature: number;
+            /**
+             * Format: double
+             * @description fine meshes without normals are smooth over edges bent by fewer degrees
+             * @default 45
+             */
+            smooth: number;
+            /**
+             * @description pairs see one another
+             * @default false
+             */
+            together: boolean;
             /** @default false */
             green_down: boolean;
             /** @default 2 */
             mip_level: number;
         };
+        /**
+         * @description * `8` - 8
+         *     * `16` - 16
+         *     * `32` - 32
+         * @enum {integer}
+         */
+        RehearseInBitsEnum: 8 | 16 | 32;
         ReleaseIslandsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -3024,12 +3124,10 @@ export interface components {
             hold: boolean;
             state: components["schemas"]["RunLineOutStateEnum"];
             because: string[];
-            when: string;
-            /** Format: double */
-            seconds: number | null;
-            before: components["schemas"]["LineFigures"] | null;
-            after: components["schemas"]["LineFigures"] | null;
-            results: components["schemas"]["ResultsEnum"][];
+            /** @description the last one first */
+            runs: components["schemas"]["LineRun"][];
+            /** @description the atlas's layout now */
+            present: number | null;
         };
         /**
          * @description * `current` - current
@@ -3298,6 +3396,22 @@ export interface components {
          * @enum {string}
          */
         ViewsEnum: "around" | "above" | "cameras" | "band";
+        WatchIn: {
+            /** @description whole path on the server's machine */
+            path: string;
+            /** @default false */
+            run_lines: boolean;
+        };
+        WatchOut: {
+            path: string;
+            run_lines: boolean;
+            /** @description files of the project that lie there */
+            watched: number;
+            /** @description newer ones */
+            waiting: string[];
+            started: string;
+            wrong: string;
+        };
         /**
          * @description * `left` - left
          *     * `right` - right
@@ -5462,6 +5576,81 @@ export interface operations {
             };
         };
     };
+    watch_folder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WatchIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["WatchIn"];
+                "multipart/form-data": components["schemas"]["WatchIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchOut"];
+                };
+            };
+        };
+    };
+    look_into_folder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WatchOut"];
+                };
+            };
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    end_watch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     drop_recipe: {
         parameters: {
             query?: never;
@@ -5705,9 +5894,39 @@ export interface operations {
             };
         };
     };
-    get_line_result: {
+    put_line_back: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                line_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PutBackIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PutBackIn"];
+                "multipart/form-data": components["schemas"]["PutBackIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    get_line_result: {
+        parameters: {
+            query?: {
+                /** @description of the result; none for the last */
+                revision?: number;
+            };
             header?: never;
             path: {
                 line_id: number;

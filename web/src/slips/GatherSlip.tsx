@@ -8,6 +8,7 @@ import { ChannelPart } from "./ChannelPart";
 import { useUi } from "../state";
 import { lacksLayout } from "./lacksLayout";
 import { MainButton, NumberField, Running, running, Title } from "./parts";
+import { WatchPart } from "./WatchPart";
 
 const UNITS = [["1", "metre"], ["0.01", "centimetre"], ["0.001", "millimetre"], ["0.0254", "inch"], ["0.3048", "foot"]];
 
@@ -64,6 +65,7 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
         <Input ref={newer} type="file" multiple hidden data-testid="newer" onChange={(e) => { const chosen = [...(e.target.files ?? [])]; e.target.value = ""; if (chosen.length) actions.bringAgain.mutate({ source: older.current, files: chosen }); }} />
         <Running jobs={jobs} kind="bring again" actions={actions} />
         <Brought jobs={jobs} atlas={atlas} />
+        {files.size > 0 && <WatchPart project={project} />}
         {editor.document.info?.warnings.map((warning) => <Text key={warning} color="amber" fontSize="12px" mt="1">{warning}</Text>)}
       </Box>
     </>

@@ -15,7 +15,7 @@ import type { SlipProps } from "./props";
 type Kept = Omit<Required<RehearseRequest>, "change">;
 type MapName = Kept["maps"][number];
 
-const USUAL: Kept = { what: "auto", maps: ["normal", "occlusion"], size: 1024, distance: 0, along: "smooth", samples: 1, rays: 64, occlusion_distance: 0, ids: "material", bits: 8, green_down: false, mip_level: 2, distances: {} };
+const USUAL: Kept = { what: "auto", maps: ["normal", "occlusion"], size: 1024, distance: 0, along: "smooth", samples: 1, rays: 64, occlusion_distance: 0, ids: "material", bits: 8, green_down: false, mip_level: 2, distances: {}, thickness_distance: 0, curvature: 0, smooth: 45, together: false };
 const SIZES = [0, 512, 1024, 2048, 4096, 8192];
 const WHAT = { auto: "pairs by name, else itself", pairs: "…_high onto …_low", itself: "each onto itself" } as const;
 
@@ -46,13 +46,17 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
       <PaintReach atlas={atlas} />
       <Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px" mb="1" aria-expanded={more} onClick={() => setMore(!more)}>{more ? "Less" : "Rays, samples, ids"}</Button>
       {more && <Box mb="1">
-        <Row label="Rays go" id={`${id}a`}><Pick id={`${id}a`} value={kept.along} options={{ smooth: "along smooth normals", faces: "along the faces" }} onChange={(v) => change({ along: v as Kept["along"] })} /></Row>
+        <Row label="Rays go" id={`${id}a`}><Pick id={`${id}a`} value={kept.along} options={{ smooth: "along smooth normals", faces: "along the faces", shell: "from …_shell objects" }} onChange={(v) => change({ along: v as Kept["along"] })} /></Row>
         <Row label="Samples" id={`${id}m`}><Pick id={`${id}m`} value={String(kept.samples)} options={{ 1: "1 a texel", 4: "4 a texel", 9: "9 a texel", 16: "16 a texel" }} onChange={(v) => change({ samples: Number(v) as Kept["samples"] })} /></Row>
         {rays && <NumberField label="Occlusion" unit="rays" value={kept.rays} min={1} max={1024} step={16} onChange={(value) => change({ rays: value })} />}
         {kept.maps.includes("occlusion") && <NumberField label="Hidden within" unit={kept.occlusion_distance ? "m" : "any"} value={kept.occlusion_distance} min={0} max={1e6} step={0.1} onChange={(occlusion_distance) => change({ occlusion_distance })} />}
         {kept.maps.includes("id") && <Row label="Ids of" id={`${id}i`}><Pick id={`${id}i`} value={kept.ids} options={{ object: "objects", island: "islands", material: "materials" }} onChange={(v) => change({ ids: v as Kept["ids"] })} /></Row>}
-        <Row label="Bits a channel" id={`${id}b`}><Pick id={`${id}b`} value={String(kept.bits)} options={{ 8: "8", 16: "16" }} onChange={(v) => change({ bits: Number(v) as Kept["bits"] })} /></Row>
+        <Row label="Bits a channel" id={`${id}b`}><Pick id={`${id}b`} value={String(kept.bits)} options={{ 8: "8", 16: "16", 32: "32, OpenEXR" }} onChange={(v) => change({ bits: Number(v) as Kept["bits"] })} /></Row>
+        {kept.maps.includes("thickness") && <NumberField label="White is thicker than" unit={kept.thickness_distance ? "m" : "auto"} value={kept.thickness_distance} min={0} max={1e6} step={0.05} onChange={(thickness_distance) => change({ thickness_distance })} />}
+        {kept.maps.includes("curvature") && <NumberField label="White bends by" unit={kept.curvature ? "m" : "auto"} value={kept.curvature} min={0} max={1e6} step={0.01} onChange={(curvature) => change({ curvature })} />}
+        <NumberField label="Fine is smooth below" unit="°" value={kept.smooth} min={0} max={180} step={5} onChange={(smooth) => change({ smooth })} />
         <NumberField label="Clean down to mip" unit="level" value={kept.mip_level} min={0} max={12} onChange={(mip_level) => change({ mip_level })} />
+        <Check label="Pairs see one another" value={kept.together} onChange={(together) => change({ together })} />
         <Check label="Green of normals points down" value={kept.green_down} onChange={(green_down) => change({ green_down })} />
       </Box>}
       </>}

@@ -1,5 +1,5 @@
-import { Box, Button, Flex, IconButton, Input, Link, Text } from "@chakra-ui/react";
-import { Pause, Play, RotateCw, Trash2, X } from "lucide-react";
+import { Box, Button, Flex, IconButton, Image, Input, Link, Text } from "@chakra-ui/react";
+import { ChevronLeft, ChevronRight, Pause, Play, RotateCw, Trash2, X } from "lucide-react";
 import { useEffect, useState } from "react";
 import type { RunLine } from "../api/client";
 import { useRunSheet } from "../api/run";
@@ -12,7 +12,7 @@ const COLOURS: Record<RunLine["state"], string> = { current: "petrol", "out of d
 
 /** The run sheet: lines that bring atlases up to date, what is out of date and why. */
 export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
-  const { lines, remember, change, drop, run, refresh } = useRunSheet(project);
+  const { lines, remember, change, drop, run, putBack, refresh } = useRunSheet(project);
   const [name, setName] = useState("");
   const done = jobs.filter((job) => job.kind === "run line" && !["queued", "running"].includes(job.state ?? "")).map((job) => job.id).join();
   // A line that has ended stands another way now.
@@ -23,7 +23,7 @@ export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
     <>
       <Title note="Each line brings an atlas up to date in one go, and says why it has to. What is current is left alone.">Run sheet</Title>
       {lines?.length === 0 && <Text color="soft" fontSize="12.5px" mb="2">No line yet. Even out, pack, carry over or export by hand once, and remember it: it becomes a line.</Text>}
-      {lines?.map((line) => <Line key={line.id} line={line} busy={busy} run={() => run.mutate([line.id])} hold={() => change.mutate({ line: line.id, hold: !line.hold })} drop={() => drop.mutate(line.id)} without={(k) => change.mutate({ line: line.id, steps: line.steps.filter((_, n) => n !== k) })} />)}
+      {lines?.map((line) => <Line key={line.id} line={line} busy={busy} run={() => run.mutate([line.id])} hold={() => change.mutate({ line: line.id, hold: !line.hold })} drop={() => drop.mutate(line.id)} putBack={(revision) => putBack.mutate({ line: line.id, revision })} without={(k) => change.mutate({ line: line.id, steps: line.steps.filter((_, n) => n !== k) })} />)}
       <Flex gap="1.5" mt="2">
         <Input size="xs" placeholder={atlas.name} aria-label="Name of the line" value={name} maxLength={120} onChange={(e) => setName(e.target.value)} />
         <Button size="xs" variant="outline" borderColor="petrol" color="petrol" disabled={!atlas.objects} loading={remember.isPending} title="What was done to this atlas by hand becomes a line" onClick={() => remember.mutate({ atlas: atlas.id, name: name.trim() || atlas.name }, { onSuccess: () => setName("") })}>Remember this</Button>
@@ -37,15 +37,10 @@ export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
   );
 }
 
-type LineProps = { line: RunLine; busy: boolean; run: () => void; hold: () => void; drop: () => void; without: (step: number) => void };
+type LineProps = { line: RunLine; busy: boolean; run: () => void; hold: () => void; drop: () => void; without: (step: number) => void; putBack: (revision: number) => void };
 
-function Line({ line, busy, run, hold, drop, without }: LineProps) {
-  const { before, after } = line;
-  const pairs: [string, string][] = before && after ? [
-    ["coverage", `${part(before.coverage)} → ${part(after.coverage)}`],
-    ["density", `${format.density(before.density)} → ${format.density(after.density)} px/m`],
-    ["errors", `${before.errors ?? "–"} → ${after.errors ?? "–"}`],
-  ] : [];
+function Line({ line, busy, run, hold, drop, without, putBack }: LineProps) {
+  const last = line.runs[0];
   return (
     <Box borderWidth="1px" borderColor="line" rounded="md" px="2" py="1.5" mb="1.5" data-line={line.name}>
       <Flex align="center" gap="1">
@@ -54,7 +49,7 @@ function Line({ line, busy, run, hold, drop, without }: LineProps) {
         <IconButton size="2xs" variant={line.hold ? "solid" : "ghost"} aria-pressed={line.hold} aria-label={`Hold ${line.name}`} title={line.hold ? "Held: it is left as it is" : "Hold: leave it as it is"} onClick={hold}><Pause /></IconButton>
         <IconButton size="2xs" variant="ghost" aria-label={`Take ${line.name} out`} title="Take the line out" onClick={drop}><Trash2 /></IconButton>
       </Flex>
-      <Text fontSize="12px" color={COLOURS[line.state]} data-state={line.state}>{line.state}{line.when ? `, done ${when(line.when)}` : ""}</Text>
+      <Text fontSize="12px" color={COLOURS[line.state]} data-state={line.state}>{line.state}{last ? `, done ${when(last.when)}` : ""}</Text>
       {line.state !== "current" && line.because.map((why) => <Text key={why} fontSize="12px" lineHeight="1.3">{why}</Text>)}
       <Flex wrap="wrap" gap="1" my="1">
         {line.steps.map((step, k) => (
@@ -63,8 +58,42 @@ function Line({ line, busy, run, hold, drop, without }: LineProps) {
           </Flex>
         ))}
       </Flex>
+      {last && <Results line={line} busy={busy} putBack={putBack} />}
+    </Box>
+  );
+}
+
+/** What came of a line, result by result: before and after as pictures and figures. */
+function Results({ line, busy, putBack }: { line: RunLine; busy: boolean; putBack: (revision: number) => void }) {
+  const [at, step] = useState(0);
+  const shown = Math.min(at, line.runs.length - 1);
+  const one = line.runs[shown];
+  useEffect(() => step(0), [line.runs.length]);
+  const { before, after } = one;
+  const pairs: [string, string][] = before && after ? [
+    ["coverage", `${part(before.coverage)} → ${part(after.coverage)}`],
+    ["density", `${format.density(before.density)} → ${format.density(after.density)} px/m`],
+    ["errors", `${before.errors ?? "–"} → ${after.errors ?? "–"}`],
+  ] : [];
+  const many = line.runs.length > 1;
+  return (
+    <Box borderTopWidth="1px" borderColor="line" pt="1" data-testid="results">
+      {many && <Flex align="center" justify="space-between" fontSize="12px" mb="1">
+        <IconButton size="2xs" variant="ghost" aria-label={`Earlier result of ${line.name}`} disabled={shown === line.runs.length - 1} onClick={() => step(shown + 1)}><ChevronLeft /></IconButton>
+        <Text color="soft">{shown === 0 ? "last" : `${shown} before the last`}, {when(one.when)}</Text>
+        <IconButton size="2xs" variant="ghost" aria-label={`Later result of ${line.name}`} disabled={shown === 0} onClick={() => step(shown - 1)}><ChevronRight /></IconButton>
+      </Flex>}
+      <Flex gap="2" mb="1">
+        {([["before", one.earlier], ["after", one.revision]] as const).map(([text, revision]) => (
+          <Box key={text} flex="1" minW="0">
+            <Image src={`/api/revisions/${revision}/thumbnail.png`} alt={`Layout ${text}`} w="100%" aspectRatio="1" objectFit="contain" bg="paper" borderWidth="1px" borderColor="line" />
+            <Flex justify="space-between" align="center" fontSize="12px"><Text color="soft">{text}</Text>{line.present === revision ? <Text color="petrol">now</Text> : <Button size="2xs" variant="plain" px="0" h="20px" color="petrol" disabled={busy} title={`The layout ${text} this result, as a step that can be undone`} onClick={() => putBack(revision)}>take it</Button>}</Flex>
+          </Box>
+        ))}
+      </Flex>
+      {shown > 0 && one.because.map((why) => <Text key={why} fontSize="12px" lineHeight="1.3">{why}</Text>)}
       {pairs.map(([text, value]) => <Flex key={text} justify="space-between" fontSize="12px"><Text color="soft">{text}</Text><Text>{value}</Text></Flex>)}
-      {line.results.length > 0 && <Flex gap="2" mt="0.5" fontSize="12px">{line.results.map((one) => <Link key={one} href={`/api/run-lines/${line.id}/results/${one}.zip`} download color="petrol">{RESULTS[one]}</Link>)}{line.seconds !== null && <Text color="soft" ms="auto">{line.seconds.toFixed(1)} s</Text>}</Flex>}
+      <Flex gap="2" mt="0.5" fontSize="12px">{one.results.map((name) => <Link key={name} href={`/api/run-lines/${line.id}/results/${name}.zip?revision=${one.revision}`} download color="petrol">{RESULTS[name]}</Link>)}{one.seconds !== null && <Text color="soft" ms="auto">{one.seconds.toFixed(1)} s</Text>}</Flex>
     </Box>
   );
 }
