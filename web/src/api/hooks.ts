@@ -188,7 +188,12 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     control: useMutation({
       mutationFn: (body: Omit<ControlRequest, "change">) =>
-        ask(api.POST("/api/atlases/{atlas_id}/control/", { params: path, body: { ...body, ...seen() } })),
+        editor.history.follow(async () => {
+          const now = await ask(api.POST("/api/atlases/{atlas_id}/control/", { params: path, body: { ...body, ...seen() } }));
+          // An undo that waits for this one begins from it.
+          keepSteps(client, projectId, now);
+          return now;
+        }),
       ...moved,
       // The table shows it at once; the answer confirms it, or it is taken back with the reason.
       onMutate: (body) => editor.expect(body.islands, body),

@@ -47,3 +47,16 @@ it("lets undo wait for what is on its way", async () => {
   await history.settled().then(() => done.push("undo"));
   expect(done).toEqual(["edit", "undo"]);
 });
+
+it("sends other things in their turn, and what waits for all begins after them", async () => {
+  const { history } = setUp();
+  const done: string[] = [];
+  const first = history.follow(async () => { await Promise.resolve(); done.push("first"); return 7; });
+  const failing = history.follow(() => Promise.reject(new Error("no"))).catch(() => { done.push("failed"); });
+  const all = history.settled().then(() => done.push("all"));
+  expect(await first).toBe(7);
+  await Promise.all([failing, all]);
+  expect(done.slice(0, 1)).toEqual(["first"]);
+  expect(new Set(done)).toEqual(new Set(["first", "failed", "all"]));
+  expect(history.pending).toBe(0);
+});

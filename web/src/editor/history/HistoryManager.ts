@@ -44,6 +44,11 @@ export class HistoryManager {
     });
   }
 
+  /** Send something else in its turn, so that what is sent later begins from it; it fails as it would by itself. */
+  follow<T>(act: () => Promise<T>): Promise<T> {
+    return new Promise<T>((resolve, reject) => void this.queue(() => act().then(resolve, reject)));
+  }
+
   /** When the server has answered all that is on its way. */
   settled(): Promise<void> {
     return this.tail;
