@@ -2,9 +2,12 @@
 
 import os
 import secrets
+from datetime import timedelta
 from pathlib import Path
 
 import environ
+
+from quilt_site import engines
 
 BASE_DIR = Path(__file__).resolve().parent.parent
 env = environ.Env()
@@ -34,8 +37,18 @@ SECRET_KEY = env.str("QUILT_SECRET_KEY", "") or _own_secret("secret_key")
 TOKEN = env.str("QUILT_TOKEN", "") or _own_secret("token")
 DEMAND_TOKEN = env.bool("QUILT_DEMAND_TOKEN", False)
 
+# Accounts and roles. Without them whoever reaches the installation may do everything: on this machine alone, or by its token.
+ACCOUNTS = env.bool("QUILT_ACCOUNTS", False)
+# Whether the server stands behind TLS: cookies go nowhere else then.
+HTTPS = env.bool("QUILT_HTTPS", False)
+
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
+    "django.contrib.auth",
+    "django.contrib.sessions",
+    "django.contrib.messages",
+    "django.contrib.admin",
+    "axes",
     "django.contrib.staticfiles",
     "rest_framework",
     "drf_spectacular",
@@ -51,8 +64,13 @@ MIDDLEWARE = [
     "django.middleware.gzip.GZipMiddleware",
     "django.middleware.common.CommonMiddleware",
     "studio.middleware.SameOrigin",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
+    "studio.gate.People",
     "studio.middleware.UploadLimit",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "quilt_site.urls"
 WSGI_APPLICATION = "quilt_site.wsgi.application"
@@ -60,6 +78,14 @@ TEMPLATES = [
     {
         "BACKEND": "django.template.backends.django.DjangoTemplates",
         "DIRS": [BASE_DIR / "web" / "dist"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
+            ]
+        },
     }
 ]
 
@@ -70,7 +96,46 @@ if DATABASES["default"]["ENGINE"].endswith("sqlite3"):
         "timeout": 20,
         "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;",
     }
+elif DATABASES["default"]["ENGINE"].endswith("postgresql"):
+    # Waitress keeps its threads: each keeps a connection, and looks whether it still stands.
+    DATABASES["default"] |= {"CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+# Passwords: as NIST SP 800-63B and OWASP ASVS 2.1 have them: long, none of the common ones, no rules of composition.
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"django.contrib.auth.password_validation.{name}", "OPTIONS": options}
+    for name, options in (
+        ("MinimumLengthValidator", {"min_length": 12}),
+        ("CommonPasswordValidator", {}),
+        ("UserAttributeSimilarityValidator", {}),
+    )
+]
+PASSWORD_HASHERS = [
+    "django.contrib.auth.hashers.Argon2PasswordHasher",
+    "django.contrib.auth.hashers.PBKDF2PasswordHasher",
+]
+AUTHENTICATION_BACKENDS = [
+    "axes.backends.AxesStandaloneBackend",
+    "django.contrib.auth.backends.ModelBackend",
+]
+# Five wrong passwords for a name from an address, and that pair has to wait.
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = timedelta(minutes=15)
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+AXES_LOCKOUT_CALLABLE = "studio.api.people_views.locked_out"
+AXES_IPWARE_PROXY_COUNT = env.int("QUILT_PROXIES", 0)
+
+SESSION_COOKIE_NAME = "quilt_session"
+SESSION_COOKIE_AGE = 12 * 3600
+SESSION_COOKIE_HTTPONLY = CSRF_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = CSRF_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = HTTPS
+if HTTPS:
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_HSTS_SECONDS = 31_536_000
+CSRF_TRUSTED_ORIGINS = env.list("QUILT_ORIGINS", default=[])
 
 USE_TZ = True
 TIME_ZONE = "UTC"
@@ -81,6 +146,10 @@ STATIC_ROOT = BASE_DIR / "web" / "dist"
 STATICFILES_DIRS: list[Path] = []
 WHITENOISE_ROOT = BASE_DIR / "web" / "dist"
 MEDIA_ROOT = DATA_DIR / "files"
+STORAGES = {
+    "default": engines.storage(env.str("STORAGE_URL", "")),
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+}
 
 MAX_UPLOAD_BYTES = env.int("QUILT_MAX_UPLOAD_BYTES", 512 * 1024 * 1024)
 MAX_UNPACKED_BYTES = 4 * MAX_UPLOAD_BYTES
@@ -95,26 +164,14 @@ STALE_SECONDS = env.float("QUILT_STALE_SECONDS", 120.0)
 # Folders within which newer files may be watched for; none are any folder, as long as nobody else reaches the server.
 WATCH_ROOTS = env.list("QUILT_WATCH_ROOTS", default=[])
 
+# A worker process that says nothing for so long is gone, as when its machine is: its job is done by another.
+SILENT_SECONDS = env.float("QUILT_SILENT_SECONDS", 20.0)
+
 # After a pack a second job asks what sets its density, with quick packs.
 EXPLAIN_PACKS = env.bool("QUILT_EXPLAIN_PACKS", True)
 
 REDIS_URL = env.str("REDIS_URL", "")
-HUEY = {
-    "name": "quilt",
-    "huey_class": "huey.RedisHuey" if REDIS_URL else "huey.SqliteHuey",
-    "results": False,
-    "immediate": env.bool("QUILT_IMMEDIATE_JOBS", False),
-    "connection": {"url": REDIS_URL} if REDIS_URL else {},
-    "consumer": {
-        "workers": 2,
-        "worker_type": "process",
-        "initial_delay": 0.05,
-        "max_delay": 0.1,
-        "backoff": 1.1,
-    },
-}
-if not REDIS_URL:
-    HUEY["filename"] = str(DATA_DIR / "queue.sqlite3")
+HUEY = engines.queue(REDIS_URL, DATA_DIR, env.bool("QUILT_IMMEDIATE_JOBS", False))
 
 REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": [],

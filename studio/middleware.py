@@ -27,6 +27,13 @@ def has_token(request: HttpRequest) -> bool:
     return kind == "Bearer" and _is_token(given)
 
 
+def _shows_token(request: HttpRequest) -> bool:
+    """Whether a script asks, and no page: with accounts its token is looked at later, and nothing else is."""
+    if settings.ACCOUNTS:
+        return request.headers.get("Authorization", "").startswith("Bearer ")
+    return has_token(request)
+
+
 class TokenGate:
     """Where others can reach the server (`serve --host`), nothing is answered without the token."""
 
@@ -36,7 +43,7 @@ class TokenGate:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        if not settings.DEMAND_TOKEN or has_token(request):
+        if settings.ACCOUNTS or not settings.DEMAND_TOKEN or has_token(request):
             return self.get_response(request)
         if _is_token(request.COOKIES.get(self.COOKIE, "")):
             return self.get_response(request)
@@ -64,7 +71,7 @@ class SameOrigin:
         self.get_response = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
-        if request.method in ("GET", "HEAD", "OPTIONS") or has_token(request):
+        if request.method in ("GET", "HEAD", "OPTIONS") or _shows_token(request):
             return self.get_response(request)
         origin = request.headers.get("Origin")
         if not origin:

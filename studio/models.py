@@ -6,10 +6,36 @@ import json
 import zlib
 from typing import Any
 
+from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
 from quilt_core.scene.islands import UV_TOLERANCE
+from studio.people import ApiToken, Invitation, Membership, Note
+
+__all__ = [
+    "MARGIN",
+    "PADDING",
+    "ApiToken",
+    "Atlas",
+    "BaseLayout",
+    "Change",
+    "GivenPicture",
+    "Invitation",
+    "Job",
+    "Measurement",
+    "Membership",
+    "MeshObject",
+    "Note",
+    "Project",
+    "Recipe",
+    "Revision",
+    "RunLine",
+    "SavedProfile",
+    "SheetPicture",
+    "Source",
+    "WatchedFolder",
+]
 
 PADDING, MARGIN = 8.0, 4.0
 """px of a layout that nobody has packed yet."""
@@ -375,6 +401,8 @@ class Job(models.Model):
     )
     attempts = models.PositiveSmallIntegerField(default=0)
     worker = models.CharField(max_length=300, blank=True, help_text="process that works on it")
+    alive = models.DateTimeField(null=True, help_text="last sign of life of that process")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
     heartbeat = models.DateTimeField(null=True)
     created = models.DateTimeField(default=timezone.now)
     finished = models.DateTimeField(null=True)

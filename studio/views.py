@@ -7,6 +7,7 @@ import re
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
+from studio.actions.access import visible_projects
 from studio.geometry import content_mark
 from studio.models import Project, Revision
 from studio.state import members_of
@@ -36,7 +37,8 @@ def asked_first(request: HttpRequest) -> list[str]:
     """Addresses that the application asks for before it can draw the project of a page; none for
     other pages, and for projects without objects."""
     found = re.match(r"^/project/(\d{1,9})\b", request.path)
-    project = found and Project.objects.filter(pk=found[1]).select_related("head").first()
+    rows = visible_projects(Project.objects.select_related("head"))
+    project = found and rows.filter(pk=found[1]).first()
     if not project or not project.head or not project.head.atlases:
         return []
     revisions = {str(atlas): revision for atlas, revision in project.head.atlases}

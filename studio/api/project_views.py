@@ -8,6 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio.actions.access import visible_projects
 from studio.actions.history.list_steps import list_steps, name_step
 from studio.actions.history.step import go_to, redo, undo
 from studio.actions.project.clean_projects import delete_project, restore_project
@@ -26,7 +27,8 @@ class Projects(APIView):
 
     @extend_schema(operation_id="list_projects", responses=s.ProjectOut(many=True))
     def get(self, request: Request) -> Response:
-        rows = Project.objects.select_related("head").order_by("deleted", "-created", "-id")
+        rows = visible_projects(Project.objects.select_related("head"))
+        rows = rows.order_by("deleted", "-created", "-id")
         return Response(s.ProjectOut(rows, many=True).data)
 
     @extend_schema(

@@ -8,6 +8,7 @@ from studio.api import control_views as c
 from studio.api import hand_views as hand
 from studio.api import job_views as jobs
 from studio.api import mend_views as mend
+from studio.api import people_views as people
 from studio.api import picture_views as pictures
 from studio.api import project_views as j
 from studio.api import proof_views as p
@@ -104,6 +105,18 @@ urlpatterns = [
     path("atlases/<int:atlas_id>/rehearse/", p.Rehearse.as_view()),
     path("jobs/<int:job_id>/fine/", p.FineMesh.as_view()),
     path("revisions/<int:revision_id>/proof/", p.Proof.as_view()),
+    path("me/", people.Me.as_view()),
+    path("login/", people.Login.as_view()),
+    path("logout/", people.Logout.as_view()),
+    path("join/", people.Join.as_view()),
+    path("tokens/", people.Tokens.as_view()),
+    path("tokens/<int:token_id>/", people.OneToken.as_view()),
+    path("projects/<int:project_id>/members/", people.Members.as_view()),
+    path("projects/<int:project_id>/members/<int:user_id>/", people.OneMember.as_view()),
+    path("projects/<int:project_id>/invitations/", people.Invitations.as_view()),
+    path("invitations/<int:invitation_id>/", people.OneInvitation.as_view()),
+    path("projects/<int:project_id>/notes/", people.Notes.as_view()),
+    path("notes/<int:note_id>/", people.OneNote.as_view()),
     path("pack-options/", v.PackOptions.as_view()),
     path("checker.png", pictures.Checker.as_view()),
 ]

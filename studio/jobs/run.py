@@ -14,9 +14,11 @@ from huey import crontab
 from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
 
 from quilt_core.errors import QuiltError
+from studio.actions.access import EDITOR, Actor, acting, acting_user, require
 from studio.actions.errors import Conflict
 from studio.actions.history.change import check_fresh, check_idle, claim_parts
 from studio.jobs.reporter import LostClaim, Reporter
+from studio.jobs.signs import signs_of_life
 from studio.jobs.worker import end_worker, is_gone, this_worker
 from studio.models import Atlas, Job, Project, Revision, WatchedFolder
 from studio.state import members_of
@@ -24,13 +26,19 @@ from studio.state import members_of
 log = logging.getLogger(__name__)
 STALE_AFTER = timedelta(seconds=settings.STALE_SECONDS)
 MAX_ATTEMPTS = 2
+SILENT_AFTER = timedelta(seconds=settings.SILENT_SECONDS)
 FORGOTTEN_AFTER = min(STALE_AFTER, timedelta(seconds=15))
 
 
 def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str, Any]) -> Job:
     """Add a job row and queue it once the row is there for the worker to see."""
     job = Job.objects.create(
-        kind=kind, project=project, atlas=atlas, params=params, message="waiting"
+        kind=kind,
+        project=project,
+        atlas=atlas,
+        params=params,
+        message="waiting",
+        user_id=acting_user(),
     )
     transaction.on_commit(lambda: run_job(job.pk))
     return job
@@ -51,6 +59,7 @@ def claim(
     `settings` are names of the project's settings that it relies on.
     """
     project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
+    require(project_id, EDITOR)
     project = Project.objects.select_for_update().get(pk=project_id)
     atlas = Atlas.objects.get(pk=atlas_id)
     if atlas.head_id is None:
@@ -92,16 +101,17 @@ def run_job(job_id: int) -> None:
     from studio.jobs.kinds import KINDS, Dropped
 
     claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(
-        state=Job.RUNNING, heartbeat=timezone.now(), worker=this_worker()
+        state=Job.RUNNING, heartbeat=timezone.now(), alive=timezone.now(), worker=this_worker()
     )
     if not claimed:
         return
-    job = Job.objects.select_related("project", "atlas").get(pk=job_id)
+    job = Job.objects.select_related("project", "atlas", "user").get(pk=job_id)
     if job.cancel:
         _finish(job, Job.CANCELLED, "cancelled before it started")
         return
     try:
-        result = KINDS[job.kind](job, Reporter(job))
+        with acting(_whose(job)), signs_of_life(job):
+            result = KINDS[job.kind](job, Reporter(job))
     except LostClaim:
         log.warning("job %s goes on elsewhere; this worker was too slow", job.pk)
     except Dropped:
@@ -124,6 +134,11 @@ def run_job(job_id: int) -> None:
         )
     else:
         _finish(job, Job.DONE, "done", result=result)
+
+
+def _whose(job: Job) -> Actor | None:
+    """For whom a job is done: what they may not do (any more) it does not do either."""
+    return Actor(job.user_id, job.user.get_username()) if job.user else None
 
 
 def _fail(job: Job, what: str, cure: str) -> None:
@@ -155,7 +170,8 @@ def recover_stale_jobs() -> int:
     found = 0
     for job in Job.objects.filter(state=Job.RUNNING):
         still = job.heartbeat is None or job.heartbeat < timezone.now() - STALE_AFTER
-        if not still and not is_gone(job.worker):
+        silent = job.alive is not None and job.alive < timezone.now() - SILENT_AFTER
+        if not still and not silent and not is_gone(job.worker):
             continue
         found += 1
         if still:

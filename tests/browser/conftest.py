@@ -12,6 +12,7 @@ import sys
 import time
 import urllib.error
 import urllib.request
+from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
@@ -28,32 +29,46 @@ FLAGS = [
 ]
 
 
-@pytest.fixture(scope="session")
-def address(tmp_path_factory):
-    """Address of a running application that holds the demo project."""
+@contextmanager
+def served(data: Path, *commands: list[str], **more: str):
+    """A running application with its worker: its address, and what commands run first have printed."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
         port = probe.getsockname()[1]
     environment = {
         **os.environ,
-        "QUILT_DATA_DIR": str(tmp_path_factory.mktemp("data")),
+        "QUILT_DATA_DIR": str(data),
         "QUILT_IMMEDIATE_JOBS": "0",
         "DJANGO_SETTINGS_MODULE": "quilt_site.settings",
+        **more,
     }
     manage = [sys.executable, str(ROOT / "manage.py")]
-    for command in (["migrate", "--verbosity", "0"], ["load_demo"]):
-        subprocess.run(manage + command, env=environment, check=True, capture_output=True)
+    printed = [
+        subprocess.run(
+            [*manage, *command], env=environment, check=True, capture_output=True, text=True
+        ).stdout
+        for command in (["migrate", "--verbosity", "0"], *commands)
+    ]
     server = subprocess.Popen([*manage, "serve", "--port", str(port)], env=environment)
     url = f"http://127.0.0.1:{port}"
     for _ in range(150):
         try:
-            urllib.request.urlopen(url + "/api/projects/", timeout=2)
+            urllib.request.urlopen(url + "/api/me/", timeout=2)
             break
         except OSError:
             time.sleep(0.1)
-    yield url
-    server.send_signal(signal.SIGTERM)
-    server.wait(timeout=20)
+    try:
+        yield url, printed[1:]
+    finally:
+        server.send_signal(signal.SIGTERM)
+        server.wait(timeout=20)
+
+
+@pytest.fixture(scope="session")
+def address(tmp_path_factory):
+    """Address of a running application that holds the demo project."""
+    with served(tmp_path_factory.mktemp("data"), ["load_demo"]) as (url, _):
+        yield url
 
 
 def _asked(url: str, body: dict | None = None):

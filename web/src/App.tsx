@@ -4,6 +4,8 @@ import { Copy, Pencil, Trash2 } from "lucide-react";
 import { useEffect, useState } from "react";
 import { api, ask, type Project } from "./api/client";
 import { useProjects } from "./api/hooks";
+import { logOut, useMe, wordIn } from "./api/people";
+import { JoinPage, LogIn } from "./components/Doors";
 import { Notices } from "./components/Notices";
 import { Workroom } from "./components/Workroom";
 import { tellError } from "./state";
@@ -23,7 +25,19 @@ const noteOpened = (id: number) => localStorage.setItem(OPENED, JSON.stringify({
 
 const projectIn = (path: string) => Number(/^\/project\/(\d+)/.exec(path)?.[1] ?? 0);
 
+/** What whoever sits here may see: with accounts nothing before they have logged in. */
 export function App() {
+  const me = useMe();
+  const [word, setWord] = useState(wordIn(window.location.pathname));
+  if (me.isPending) return <Center h="100%" bg="cloth"><Spinner /></Center>;
+  const { accounts = false, id = null } = me.data ?? {};
+  if (accounts && word) return <JoinPage word={word} me={me.data!} go={(project) => { window.history.replaceState({}, "", project ? `/project/${project}` : "/projects"); setWord(""); }} />;
+  if (accounts && id === null) return <LogIn />;
+  return <Rooms />;
+}
+
+function Rooms() {
+  const me = useMe().data;
   const [path, setPath] = useState(window.location.pathname);
   const projects = useProjects();
   const open = (id: number) => {
@@ -55,6 +69,7 @@ export function App() {
           {projects.data && kept.length === 0 && <Text color="soft">There is no project yet. Name one to begin.</Text>}
         </Stack>
         <NewProject open={open} />
+        {me?.accounts && <Flex mt="4" justify="space-between" align="center"><Text color="soft">You are {me.name}.</Text><Button size="2xs" variant="outline" borderColor="line" onClick={() => void logOut()}>Log out</Button></Flex>}
         {away.length > 0 && <Box mt="5" pt="3" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
           <Text color="soft" mb="1">Deleted; kept for a week</Text>
           {away.map((p) => <DeletedRow key={p.id} project={p} />)}

@@ -11,6 +11,7 @@ from django.db import transaction
 from django.shortcuts import get_object_or_404
 
 from quilt_core.scene.islands import UV_TOLERANCE
+from studio.actions.access import EDITOR, author, require
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.parts import Parts, meet, parts_of_atlas, settings_parts, within
 from studio.models import Atlas, Change, Job, Measurement, Project, Revision
@@ -145,6 +146,7 @@ def _present(atlas_id: int, lock: bool = False) -> tuple[Atlas, Project]:
     """An atlas as it is now, and its project; held until the transaction ends when `lock` is
     asked."""
     project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
+    require(project_id, EDITOR)
     projects = Project.objects.select_for_update() if lock else Project.objects.all()
     project = projects.get(pk=project_id)
     return Atlas.objects.select_related("head__keyframe").get(pk=atlas_id), project
@@ -212,6 +214,7 @@ def edit_atlases(
     """
     with transaction.atomic():
         get_object_or_404(Project, pk=project_id)
+        require(project_id, EDITOR)
         project = Project.objects.select_for_update().get(pk=project_id)
         head = project.head
         assert head is not None
@@ -251,6 +254,7 @@ def finish_job(atlas_id: int, base: Revision, made: Made, as_draft: bool = False
     """Append what a job made of a revision; as a draft beside the chain when asked, or when another
     came first."""
     Project.objects.select_for_update().get(pk=base.atlas.project_id)
+    require(base.atlas.project_id, EDITOR)
     atlas = Atlas.objects.get(pk=atlas_id)
     if as_draft or atlas.head_id != base.pk:
         return _store(atlas, base, made, draft=True)
@@ -273,6 +277,7 @@ def edit_settings(
     in words."""
     with transaction.atomic():
         get_object_or_404(Project, pk=project_id)
+        require(project_id, EDITOR)
         project = Project.objects.select_for_update().get(pk=project_id)
         before = project.settings
         after, what = make(dict(before))
@@ -309,7 +314,7 @@ def append_change(
             rows.append([atlas_id, revision.pk])
     change = Change.objects.create(
         project=project, parent=parent, verb=verb, what=what[:200], touched=touched, atlases=rows,
-        settings=settings if settings is not None else project.settings,
+        settings=settings if settings is not None else project.settings, author=author(),
     )  # fmt: skip
     move_to(project, change, redo=[])
     return change

@@ -11,6 +11,7 @@ from django.core.files.storage import FileSystemStorage, default_storage
 from django.db import transaction
 from django.utils import timezone
 
+from studio.actions.access import OWNER, require
 from studio.actions.errors import Conflict
 from studio.jobs.run import cancel_job
 from studio.models import (
@@ -35,6 +36,7 @@ ACTIVE = (Job.QUEUED, Job.RUNNING)
 
 def delete_project(project: Project) -> Project:
     """Put a project away; its work is stopped, and nothing of it is lost for `KEPT`."""
+    require(project.pk, OWNER)
     if project.deleted is not None:
         raise Conflict(
             "The project is deleted already.", project.name, "Bring it back, or leave it."
@@ -48,6 +50,7 @@ def delete_project(project: Project) -> Project:
 
 def restore_project(project: Project) -> Project:
     """Bring a deleted project back."""
+    require(project.pk, OWNER)
     if project.deleted is None:
         raise Conflict("The project is not deleted.", project.name, "Open it.")
     project.deleted = None

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from django.db import transaction
 
+from studio.actions.access import own
 from studio.actions.errors import Refused
 from studio.actions.history.change import append_change, first_settings
 from studio.models import Atlas, Project
@@ -20,6 +21,7 @@ def create_project(name: str, house_density: float | None = None) -> Project:
     if not name.strip():
         raise Refused("The project has no name.", "name", "Give it one.")
     project = Project.objects.create()
+    own(project)
     atlas = Atlas.objects.create(project=project)
     state = State(FIRST_ATLAS, (), (TileRow(1001, 2048, 2048, FIRST_ATLAS),))
     revision = write_state(atlas, None, state, verb="begin")

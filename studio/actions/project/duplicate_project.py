@@ -8,6 +8,7 @@ from dataclasses import replace
 from django.db import models, transaction
 from django.shortcuts import get_object_or_404
 
+from studio.actions.access import own
 from studio.actions.history.change import append_change, chain
 from studio.models import (
     Atlas,
@@ -32,6 +33,7 @@ def duplicate_project(project_id: int) -> Project:
     settings = original.settings
     settings["name"] = f"{settings['name'][:112]} (copy)"
     copy = Project.objects.create()
+    own(copy)
     kept = Source.objects.filter(project=original, gathered__in=chain(original))
     steps = chain(original)
     sources = _copied(kept, project=copy, gathered=None)

@@ -1,6 +1,8 @@
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema.generated";
 
+export type { components };
+
 export type Project = components["schemas"]["ProjectOut"];
 export type Step = components["schemas"]["HistoryStepOut"];
 export type AtlasTab = components["schemas"]["AtlasTabOut"];

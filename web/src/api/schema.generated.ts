@@ -710,6 +710,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/invitations/{invitation_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description An invitation. */
+        delete: operations["revoke_invitation"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}/": {
         parameters: {
             query?: never;
@@ -847,6 +864,93 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/join/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Take an invitation. */
+        get: operations["get_invitation"];
+        put?: never;
+        /** @description Take an invitation. */
+        post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/login/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Log in. */
+        post: operations["log_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/logout/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Log out. */
+        post: operations["log_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Whoever asks. */
+        get: operations["get_me"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{note_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description A note. */
+        delete: operations["take_note_back"];
+        options?: never;
+        head?: never;
+        /** @description A note. */
+        patch: operations["close_note"];
         trace?: never;
     };
     "/api/objects/{object_id}/corners/": {
@@ -1043,6 +1147,24 @@ export interface paths {
         patch: operations["name_step"];
         trace?: never;
     };
+    "/api/projects/{project_id}/invitations/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Invitations to a project. */
+        get: operations["list_invitations"];
+        put?: never;
+        /** @description Invitations to a project. */
+        post: operations["invite"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/jobs/": {
         parameters: {
             query?: never;
@@ -1071,6 +1193,59 @@ export interface paths {
         get: operations["list_loose_objects"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/members/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Members of a project. */
+        get: operations["list_members"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/members/{user_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description A member of a project. */
+        delete: operations["remove_member"];
+        options?: never;
+        head?: never;
+        /** @description A member of a project. */
+        patch: operations["set_role"];
+        trace?: never;
+    };
+    "/api/projects/{project_id}/notes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Notes of a project. */
+        get: operations["list_notes"];
+        put?: never;
+        /** @description Notes of a project. */
+        post: operations["say"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1522,6 +1697,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Tokens of whoever is logged in. */
+        get: operations["list_tokens"];
+        put?: never;
+        /** @description Tokens of whoever is logged in. */
+        post: operations["make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{token_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description A token. */
+        delete: operations["drop_token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2183,6 +2393,29 @@ export interface components {
          * @enum {string}
          */
         IdsEnum: "object" | "island" | "material";
+        InvitationIn: {
+            /** @default editor */
+            role: components["schemas"]["Role211Enum"];
+            /** @default  */
+            note: string;
+            /**
+             * Format: double
+             * @default 7
+             */
+            days: number;
+        };
+        InvitationOut: {
+            id: number;
+            role: components["schemas"]["Role211Enum"];
+            note: string;
+            by: string;
+            /** Format: date-time */
+            expires: string;
+            /** Format: date-time */
+            used: string | null;
+            /** @description of the link, told once */
+            word?: string;
+        };
         IslandsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2218,6 +2451,21 @@ export interface components {
          * @enum {string}
          */
         JobOutStateEnum: "queued" | "running" | "done" | "failed" | "cancelled";
+        JoinIn: {
+            word: string;
+            /** @default  */
+            name: string;
+            /** @default  */
+            password: string;
+        };
+        JoinOut: {
+            project: number | null;
+            project_name: string;
+            role: string;
+            by: string;
+            /** Format: date-time */
+            expires: string;
+        };
         /**
          * @description * `overlap` - overlap
          *     * `fold` - fold
@@ -2319,6 +2567,10 @@ export interface components {
             earlier: number;
             results: components["schemas"]["ResultsEnum"][];
         };
+        LoginIn: {
+            name: string;
+            password: string;
+        };
         LookAroundIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2382,6 +2634,20 @@ export interface components {
          * @enum {string}
          */
         MapsEnum: "normal" | "objectNormal" | "occlusion" | "curvature" | "thickness" | "height" | "position" | "id" | "colour";
+        MeOut: {
+            /** @description whether accounts are kept here at all */
+            accounts: boolean;
+            id: number | null;
+            name: string;
+            admin: boolean;
+        };
+        MemberOut: {
+            user: number;
+            name: string;
+            role: components["schemas"]["Role211Enum"];
+            /** Format: date-time */
+            since: string;
+        };
         MemoryPair: {
             before: components["schemas"]["ShelfMemory"];
             after: components["schemas"]["ShelfMemory"];
@@ -2409,6 +2675,45 @@ export interface components {
             project: components["schemas"]["ProjectOut"];
             /** @description the new one */
             atlas: number;
+        };
+        NoteIn: {
+            text: string;
+            atlas?: number | null;
+            /** @default atlas */
+            kind: components["schemas"]["NoteInKindEnum"];
+            object?: number | null;
+            /**
+             * @description of the object, from 0
+             * @default -1
+             */
+            island: number;
+            /** @default  */
+            finding: string;
+            answers?: number | null;
+        };
+        /**
+         * @description * `island` - island
+         *     * `object` - object
+         *     * `finding` - finding
+         *     * `atlas` - atlas
+         * @enum {string}
+         */
+        NoteInKindEnum: "island" | "object" | "finding" | "atlas";
+        NoteOut: {
+            id: number;
+            atlas: number | null;
+            kind: string;
+            object: number | null;
+            island: number;
+            finding: string;
+            answers: number | null;
+            text: string;
+            author: string;
+            readonly mine: boolean;
+            /** Format: date-time */
+            created: string;
+            /** Format: date-time */
+            closed: string | null;
         };
         ObjectOut: {
             id: number;
@@ -2600,6 +2905,9 @@ export interface components {
              */
             proportion?: number | null;
         };
+        PatchedNoteChange: {
+            closed?: boolean;
+        };
         PatchedOpacityIn: {
             /** Format: double */
             opacity?: number;
@@ -2616,28 +2924,7 @@ export interface components {
             uv_tolerance?: number;
         };
         PatchedRoleIn: {
-            role?: string;
-            /**
-             * @description none takes the picture away
-             *
-             *     * `` -
-             *     * `baseColor` - baseColor
-             *     * `normal` - normal
-             *     * `normalGreenDown` - normalGreenDown
-             *     * `roughness` - roughness
-             *     * `metal` - metal
-             *     * `occlusion` - occlusion
-             *     * `emissive` - emissive
-             *     * `opacity` - opacity
-             *     * `metallicRoughness` - metallicRoughness
-             *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
-             *     * `height` - height
-             *     * `curvature` - curvature
-             *     * `objectNormal` - objectNormal
-             *     * `id` - id
-             * @default
-             */
-            to: components["schemas"]["ToEnum"] | components["schemas"]["BlankEnum"];
+            role?: components["schemas"]["Role211Enum"];
         };
         PatchedRulesIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2696,10 +2983,29 @@ export interface components {
              *     * `id` - id
              * @default
              */
-            role: components["schemas"]["RoleEnum"] | components["schemas"]["BlankEnum"];
+            role: components["schemas"]["PictureInRoleEnum"] | components["schemas"]["BlankEnum"];
             /** @default 0 */
             uv_channel: number;
         };
+        /**
+         * @description * `` -
+         *     * `baseColor` - baseColor
+         *     * `normal` - normal
+         *     * `normalGreenDown` - normalGreenDown
+         *     * `roughness` - roughness
+         *     * `metal` - metal
+         *     * `occlusion` - occlusion
+         *     * `emissive` - emissive
+         *     * `opacity` - opacity
+         *     * `metallicRoughness` - metallicRoughness
+         *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+         *     * `height` - height
+         *     * `curvature` - curvature
+         *     * `objectNormal` - objectNormal
+         *     * `id` - id
+         * @enum {string}
+         */
+        PictureInRoleEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "objectNormal" | "id";
         PictureSetsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -3066,24 +3372,12 @@ export interface components {
             created?: string;
         };
         /**
-         * @description * `` -
-         *     * `baseColor` - baseColor
-         *     * `normal` - normal
-         *     * `normalGreenDown` - normalGreenDown
-         *     * `roughness` - roughness
-         *     * `metal` - metal
-         *     * `occlusion` - occlusion
-         *     * `emissive` - emissive
-         *     * `opacity` - opacity
-         *     * `metallicRoughness` - metallicRoughness
-         *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
-         *     * `height` - height
-         *     * `curvature` - curvature
-         *     * `objectNormal` - objectNormal
-         *     * `id` - id
+         * @description * `viewer` - viewer
+         *     * `editor` - editor
+         *     * `owner` - owner
          * @enum {string}
          */
-        RoleEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "objectNormal" | "id";
+        Role211Enum: "viewer" | "editor" | "owner";
         /**
          * @description * `none` - none
          *     * `half` - half
@@ -3151,6 +3445,12 @@ export interface components {
          * @enum {integer}
          */
         SamplesEnum: 1 | 4 | 9 | 16;
+        /**
+         * @description * `read` - read
+         *     * `write` - write
+         * @enum {string}
+         */
+        ScopeEnum: "read" | "write";
         SeamsOut: {
             /** @description each by the corner where it starts in its face */
             edges?: number[];
@@ -3357,25 +3657,26 @@ export interface components {
             change: number;
             tiles: components["schemas"]["TileIn"][];
         };
-        /**
-         * @description * `` -
-         *     * `baseColor` - baseColor
-         *     * `normal` - normal
-         *     * `normalGreenDown` - normalGreenDown
-         *     * `roughness` - roughness
-         *     * `metal` - metal
-         *     * `occlusion` - occlusion
-         *     * `emissive` - emissive
-         *     * `opacity` - opacity
-         *     * `metallicRoughness` - metallicRoughness
-         *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
-         *     * `height` - height
-         *     * `curvature` - curvature
-         *     * `objectNormal` - objectNormal
-         *     * `id` - id
-         * @enum {string}
-         */
-        ToEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "objectNormal" | "id";
+        TokenIn: {
+            name: string;
+            /** @default read */
+            scope: components["schemas"]["ScopeEnum"];
+            project?: number | null;
+            /** Format: double */
+            days?: number | null;
+        };
+        TokenOut: {
+            id: number;
+            name: string;
+            scope: components["schemas"]["ScopeEnum"];
+            project: number | null;
+            /** Format: date-time */
+            expires: string | null;
+            /** Format: date-time */
+            used: string | null;
+            /** @description told once */
+            token?: string;
+        };
         UploadOut: {
             job: components["schemas"]["JobOut"] | null;
             revision: number | null;
@@ -4664,6 +4965,26 @@ export interface operations {
             };
         };
     };
+    revoke_invitation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                invitation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     get_job: {
         parameters: {
             query?: never;
@@ -4839,6 +5160,161 @@ export interface operations {
                 };
                 content: {
                     "text/html": string;
+                };
+            };
+        };
+    };
+    get_invitation: {
+        parameters: {
+            query?: {
+                word?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinOut"];
+                };
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["JoinIn"];
+                "multipart/form-data": components["schemas"]["JoinIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinOut"];
+                };
+            };
+        };
+    };
+    log_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoginIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["LoginIn"];
+                "multipart/form-data": components["schemas"]["LoginIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeOut"];
+                };
+            };
+        };
+    };
+    log_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    get_me: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeOut"];
+                };
+            };
+        };
+    };
+    take_note_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    close_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedNoteChange"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedNoteChange"];
+                "multipart/form-data": components["schemas"]["PatchedNoteChange"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
                 };
             };
         };
@@ -5198,6 +5674,54 @@ export interface operations {
             };
         };
     };
+    list_invitations: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"][];
+                };
+            };
+        };
+    };
+    invite: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["InvitationIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["InvitationIn"];
+                "multipart/form-data": components["schemas"]["InvitationIn"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitationOut"];
+                };
+            };
+        };
+    };
     list_jobs: {
         parameters: {
             query?: never;
@@ -5236,6 +5760,124 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LooseObjectOut"][];
+                };
+            };
+        };
+    };
+    list_members: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    remove_member: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    set_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+                user_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["PatchedRoleIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedRoleIn"];
+                "multipart/form-data": components["schemas"]["PatchedRoleIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MemberOut"][];
+                };
+            };
+        };
+    };
+    list_notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"][];
+                };
+            };
+        };
+    };
+    say: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["NoteIn"];
+                "multipart/form-data": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteOut"];
                 };
             };
         };
@@ -6048,6 +6690,70 @@ export interface operations {
                 content: {
                     "image/png": string;
                 };
+            };
+        };
+    };
+    list_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"][];
+                };
+            };
+        };
+    };
+    make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["TokenIn"];
+                "multipart/form-data": components["schemas"]["TokenIn"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenOut"];
+                };
+            };
+        };
+    };
+    drop_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -4,6 +4,7 @@ import { Fragment } from "react";
 import type { Job, Project } from "../api/client";
 import { isActive, type Actions } from "../api/hooks";
 import { STAGES, useUi } from "../state";
+import { People } from "./People";
 
 type Props = { project: Project; jobs: Job[]; actions: Actions; leave: () => void };
 
@@ -34,6 +35,7 @@ export function TopBar({ project, jobs, actions, leave }: Props) {
         <IconButton aria-label="Redo" title={`Redo ${project.redo} (Ctrl+Shift+Z)`} size="xs" variant="ghost" disabled={!project.redo || actions.redo.isPending} onClick={() => actions.redo.mutate()}><Redo2 /></IconButton>
         <IconButton aria-label="Steps" title="All steps: look back, go back (H)" size="xs" variant="ghost" aria-pressed={steps} onClick={() => setSteps(!steps)}><History /></IconButton>
         <JobTray jobs={jobs} actions={actions} />
+        <People project={project} />
         <IconButton aria-label={theme === "paper" ? "Night theme" : "Paper theme"} title={theme === "paper" ? "Night theme" : "Paper theme"} size="xs" variant="ghost" onClick={toggleTheme}>{theme === "paper" ? <Moon /> : <Sun />}</IconButton>
         <IconButton aria-label="Shortcuts" title="Shortcuts (?)" size="xs" variant="ghost" onClick={() => setHelp(true)}><HelpCircle /></IconButton>
       </Flex>

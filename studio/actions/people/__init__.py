@@ -1,0 +1,1 @@
+"""Who may see and change projects, and what they say."""

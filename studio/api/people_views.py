@@ -1,0 +1,342 @@
+"""Accounts, members, invitations, tokens and notes."""
+
+from __future__ import annotations
+
+import secrets
+from datetime import timedelta
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth import authenticate, login, logout
+from django.http import Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studio.actions.access import OWNER, Forbidden, acting_user, mark_of, require, role_in
+from studio.actions.errors import Refused
+from studio.actions.people.invite import invitation_of, invite, join, set_role
+from studio.actions.people.notes import close, say, take_back
+from studio.api.parse import valid
+from studio.middleware import refuse
+from studio.models import ApiToken, Invitation, Membership, Note, Project
+
+ROLES = tuple(role for role, _ in Membership.ROLES)
+BACKEND = "django.contrib.auth.backends.ModelBackend"
+
+
+class MeOut(serializers.Serializer[Any]):
+    accounts = serializers.BooleanField(help_text="whether accounts are kept here at all")
+    id = serializers.IntegerField(allow_null=True)
+    name = serializers.CharField(allow_blank=True)
+    admin = serializers.BooleanField()
+
+
+class LoginIn(serializers.Serializer[Any]):
+    name = serializers.CharField(max_length=150)
+    password = serializers.CharField(max_length=256, trim_whitespace=False)
+
+
+class JoinIn(serializers.Serializer[Any]):
+    word = serializers.CharField(max_length=100)
+    name = serializers.CharField(max_length=150, default="", allow_blank=True)
+    password = serializers.CharField(
+        max_length=256, default="", allow_blank=True, trim_whitespace=False
+    )
+
+
+class JoinOut(serializers.Serializer[Any]):
+    project = serializers.IntegerField(allow_null=True)
+    project_name = serializers.CharField(allow_blank=True)
+    role = serializers.CharField()
+    by = serializers.CharField(allow_blank=True)
+    expires = serializers.DateTimeField()
+
+
+class MemberOut(serializers.Serializer[Any]):
+    user = serializers.IntegerField(source="user_id")
+    name = serializers.CharField(source="user.username")
+    role = serializers.ChoiceField(choices=ROLES)
+    since = serializers.DateTimeField()
+
+
+class RoleIn(serializers.Serializer[Any]):
+    role = serializers.ChoiceField(choices=ROLES)
+
+
+class InvitationIn(serializers.Serializer[Any]):
+    role = serializers.ChoiceField(choices=ROLES, default=Membership.EDITOR)
+    note = serializers.CharField(max_length=120, default="", allow_blank=True)
+    days = serializers.FloatField(default=7, min_value=0.01, max_value=30)
+
+
+class InvitationOut(serializers.Serializer[Any]):
+    id = serializers.IntegerField()
+    role = serializers.ChoiceField(choices=ROLES)
+    note = serializers.CharField(allow_blank=True)
+    by = serializers.CharField(allow_blank=True)
+    expires = serializers.DateTimeField()
+    used = serializers.DateTimeField(allow_null=True)
+    word = serializers.CharField(required=False, help_text="of the link, told once")
+
+
+class TokenIn(serializers.Serializer[Any]):
+    name = serializers.CharField(max_length=80)
+    scope = serializers.ChoiceField(choices=(ApiToken.READ, ApiToken.WRITE), default=ApiToken.READ)
+    project = serializers.IntegerField(default=None, allow_null=True)
+    days = serializers.FloatField(default=None, allow_null=True, min_value=0.01, max_value=3650)
+
+
+class TokenOut(serializers.Serializer[Any]):
+    id = serializers.IntegerField()
+    name = serializers.CharField()
+    scope = serializers.ChoiceField(choices=(ApiToken.READ, ApiToken.WRITE))
+    project = serializers.IntegerField(source="project_id", allow_null=True)
+    expires = serializers.DateTimeField(allow_null=True)
+    used = serializers.DateTimeField(allow_null=True)
+    token = serializers.CharField(required=False, help_text="told once")
+
+
+class NoteIn(serializers.Serializer[Any]):
+    text = serializers.CharField(max_length=4000)
+    atlas = serializers.IntegerField(default=None, allow_null=True)
+    kind = serializers.ChoiceField(
+        choices=(Note.ISLAND, Note.OBJECT, Note.FINDING, Note.ATLAS), default=Note.ATLAS
+    )
+    object = serializers.IntegerField(default=None, allow_null=True)
+    island = serializers.IntegerField(default=-1, help_text="of the object, from 0")
+    finding = serializers.CharField(max_length=200, default="", allow_blank=True)
+    answers = serializers.IntegerField(default=None, allow_null=True)
+
+
+class NoteOut(serializers.Serializer[Any]):
+    id = serializers.IntegerField()
+    atlas = serializers.IntegerField(source="atlas_id", allow_null=True)
+    kind = serializers.CharField()
+    object = serializers.IntegerField(source="object_id", allow_null=True)
+    island = serializers.IntegerField()
+    finding = serializers.CharField(allow_blank=True)
+    answers = serializers.IntegerField(source="answers_id", allow_null=True)
+    text = serializers.CharField()
+    author = serializers.CharField()
+    mine = serializers.SerializerMethodField()
+    created = serializers.DateTimeField()
+    closed = serializers.DateTimeField(allow_null=True)
+
+    def get_mine(self, note: Note) -> bool:
+        return note.user_id is not None and note.user_id == acting_user()
+
+
+class NoteChange(serializers.Serializer[Any]):
+    closed = serializers.BooleanField()
+
+
+def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
+    """What axes answers after too many wrong passwords."""
+    return refuse(
+        429, "Too many wrong passwords for this name.", "Wait a quarter of an hour, or ask an administrator."
+    )  # fmt: skip
+
+
+def _account(request: Request) -> Any:
+    """The account that is logged in by a session; the REST framework, which has none, hides the request's user."""
+    user = getattr(request._request, "account", None)
+    return user if user is not None and user.is_authenticated else None
+
+
+def _me(request: Request) -> Response:
+    user = _account(request)
+    known = settings.ACCOUNTS and user is not None
+    return Response(
+        MeOut({
+            "accounts": settings.ACCOUNTS, "id": user.pk if known else None,
+            "name": user.get_username() if known else "", "admin": bool(known and user.is_staff),
+        }).data
+    )  # fmt: skip
+
+
+class Me(APIView):
+    """Whoever asks."""
+
+    @extend_schema(operation_id="get_me", responses=MeOut)
+    def get(self, request: Request) -> Response:
+        return _me(request)
+
+
+class Login(APIView):
+    """Log in."""
+
+    @extend_schema(operation_id="log_in", request=LoginIn, responses=MeOut)
+    def post(self, request: Request) -> Response:
+        given = valid(LoginIn, request)
+        user = authenticate(request._request, username=given["name"], password=given["password"])
+        if user is None:
+            # Whether the name is known is not told.
+            raise Forbidden("Name and password do not fit.", "", "Try again.")
+        request._request.session.cycle_key()
+        login(request._request, user)
+        request._request.account = user
+        return _me(request)
+
+
+class Logout(APIView):
+    """Log out."""
+
+    @extend_schema(operation_id="log_out", request=None, responses={204: None})
+    def post(self, request: Request) -> Response:
+        logout(request._request)
+        return Response(status=204)
+
+
+def _invited(row: Invitation) -> dict[str, Any]:
+    project = row.project
+    return {
+        "project": row.project_id, "project_name": project.name if project else "", "role": row.role,
+        "by": row.by, "expires": row.expires,
+    }  # fmt: skip
+
+
+class Join(APIView):
+    """Take an invitation."""
+
+    @extend_schema(
+        operation_id="get_invitation", parameters=[OpenApiParameter("word", str)], responses=JoinOut
+    )
+    def get(self, request: Request) -> Response:
+        return Response(JoinOut(_invited(invitation_of(request.query_params.get("word", "")))).data)
+
+    @extend_schema(operation_id="join", request=JoinIn, responses=JoinOut)
+    def post(self, request: Request) -> Response:
+        given = valid(JoinIn, request)
+        row = invitation_of(given["word"])
+        known = _account(request)
+        joined: Any = join(given["word"], known, given["name"], given["password"])
+        if known is None:
+            login(request._request, joined, backend=BACKEND)
+        return Response(JoinOut(_invited(row)).data)
+
+
+class Members(APIView):
+    """Members of a project."""
+
+    @extend_schema(operation_id="list_members", responses=MemberOut(many=True))
+    def get(self, request: Request, project_id: int) -> Response:
+        rows = Membership.objects.filter(project=project_id).select_related("user")
+        return Response(MemberOut(rows, many=True).data)
+
+
+class OneMember(APIView):
+    """A member of a project."""
+
+    @extend_schema(operation_id="set_role", request=RoleIn, responses=MemberOut(many=True))
+    def patch(self, request: Request, project_id: int, user_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        set_role(project, user_id, valid(RoleIn, request)["role"])
+        return Members().get(request, project_id)
+
+    @extend_schema(operation_id="remove_member", responses={204: None})
+    def delete(self, request: Request, project_id: int, user_id: int) -> Response:
+        set_role(get_object_or_404(Project, pk=project_id), user_id, None)
+        return Response(status=204)
+
+
+class Invitations(APIView):
+    """Invitations to a project."""
+
+    @extend_schema(operation_id="list_invitations", responses=InvitationOut(many=True))
+    def get(self, request: Request, project_id: int) -> Response:
+        require(project_id, OWNER)
+        rows = Invitation.objects.filter(project=project_id, used=None, expires__gt=timezone.now())
+        return Response(InvitationOut(rows, many=True).data)
+
+    @extend_schema(operation_id="invite", request=InvitationIn, responses={201: InvitationOut})
+    def post(self, request: Request, project_id: int) -> Response:
+        given = valid(InvitationIn, request)
+        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+        row, word = invite(project, given["role"], given["note"], given["days"])
+        return Response({**InvitationOut(row).data, "word": word}, status=201)
+
+
+class OneInvitation(APIView):
+    """An invitation."""
+
+    @extend_schema(operation_id="revoke_invitation", responses={204: None})
+    def delete(self, request: Request, invitation_id: int) -> Response:
+        row = get_object_or_404(Invitation, pk=invitation_id)
+        require(row.project_id or 0, OWNER)
+        row.delete()
+        return Response(status=204)
+
+
+def _mine(request: Request) -> int:
+    user = acting_user()
+    if user is None:
+        raise Refused("Accounts are not kept here.", "", "Set QUILT_ACCOUNTS=1 to keep them.")
+    return user
+
+
+class Tokens(APIView):
+    """Tokens of whoever is logged in."""
+
+    @extend_schema(operation_id="list_tokens", responses=TokenOut(many=True))
+    def get(self, request: Request) -> Response:
+        return Response(TokenOut(ApiToken.objects.filter(user=_mine(request)), many=True).data)
+
+    @extend_schema(operation_id="make_token", request=TokenIn, responses={201: TokenOut})
+    def post(self, request: Request) -> Response:
+        given, user = valid(TokenIn, request), _mine(request)
+        if _account(request) is None:
+            raise Forbidden("A token makes no tokens.", "", "Log in.")
+        if given["project"] is not None and not role_in(given["project"], user):
+            raise Http404
+        word = f"quilt_{secrets.token_urlsafe(32)}"
+        expires = timezone.now() + timedelta(days=given["days"]) if given["days"] else None
+        row = ApiToken.objects.create(
+            user_id=user, project_id=given["project"], name=given["name"], scope=given["scope"],
+            mark=mark_of(word), expires=expires,
+        )  # fmt: skip
+        return Response({**TokenOut(row).data, "token": word}, status=201)
+
+
+class OneToken(APIView):
+    """A token."""
+
+    @extend_schema(operation_id="drop_token", responses={204: None})
+    def delete(self, request: Request, token_id: int) -> Response:
+        get_object_or_404(ApiToken, pk=token_id, user=_mine(request)).delete()
+        return Response(status=204)
+
+
+class Notes(APIView):
+    """Notes of a project."""
+
+    viewers_may = ("POST",)
+
+    @extend_schema(operation_id="list_notes", responses=NoteOut(many=True))
+    def get(self, request: Request, project_id: int) -> Response:
+        return Response(NoteOut(Note.objects.filter(project=project_id), many=True).data)
+
+    @extend_schema(operation_id="say", request=NoteIn, responses={201: NoteOut})
+    def post(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+        return Response(NoteOut(say(project, valid(NoteIn, request))).data, status=201)
+
+
+class OneNote(APIView):
+    """A note."""
+
+    viewers_may = ("PATCH", "DELETE")
+
+    @extend_schema(operation_id="close_note", request=NoteChange, responses=NoteOut)
+    def patch(self, request: Request, note_id: int) -> Response:
+        note = get_object_or_404(Note, pk=note_id)
+        return Response(NoteOut(close(note, valid(NoteChange, request)["closed"])).data)
+
+    @extend_schema(operation_id="take_note_back", responses={204: None})
+    def delete(self, request: Request, note_id: int) -> Response:
+        take_back(get_object_or_404(Note, pk=note_id))
+        return Response(status=204)

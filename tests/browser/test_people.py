@@ -1,0 +1,73 @@
+"""Accounts in the browser: an invitation opens one, an owner shares a project, a viewer looks, whoever is logged out sees nothing."""
+
+from __future__ import annotations
+
+import pytest
+
+from tests.browser.conftest import served
+
+pytestmark = pytest.mark.browser
+GOOD = "a lamp over the quiet harbour"
+
+
+@pytest.fixture(scope="module")
+def studio(tmp_path_factory):
+    """An installation that keeps accounts, and the link of its first invitation."""
+    with served(tmp_path_factory.mktemp("people"), ["invite"], QUILT_ACCOUNTS="1") as (
+        url,
+        printed,
+    ):
+        yield url, printed[0].strip().rpartition("/")[2]
+
+
+def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
+    url, word = studio
+    first = chromium.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    first.goto(url)
+    first.get_by_role("button", name="Log in").wait_for()
+    first.goto(f"{url}/join/{word}")
+    first.get_by_label("Name").fill("mira")
+    first.get_by_label("Password").fill("short")
+    first.get_by_role("button", name="Make an account and join").click()
+    first.get_by_text("too short").wait_for()
+    first.get_by_label("Password").fill(GOOD)
+    first.get_by_role("button", name="Make an account and join").click()
+    first.get_by_label("Name of a new project").fill("Pier")
+    first.get_by_role("button", name="Create").click()
+    first.get_by_role("button", name="People").click()
+    dialog = first.get_by_role("dialog")
+    dialog.get_by_text("mira (you)").wait_for()
+    dialog.get_by_label("Role of whoever is invited").select_option("viewer")
+    dialog.get_by_label("For whom").fill("Jon")
+    dialog.get_by_role("button", name="Make a link").click()
+    link = dialog.get_by_label("Link of the invitation").input_value()
+    dialog.get_by_text("Jon, as viewer").wait_for()
+    # The last owner stays.
+    dialog.get_by_label("Role of mira").select_option("viewer")
+    first.get_by_text("one owner at least").wait_for()
+
+    second = chromium.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    second.goto(link)
+    second.get_by_text("mira invites you to “Pier” as viewer.").wait_for()
+    second.get_by_label("Name").fill("jon")
+    second.get_by_label("Password").fill(GOOD)
+    second.get_by_role("button", name="Make an account and join").click()
+    second.get_by_test_id("table").wait_for()
+    second.goto(f"{url}/projects")
+    second.get_by_role("button", name="Delete Pier").click()
+    second.get_by_text("As viewer you cannot").wait_for()
+    # A link is used once.
+    third = chromium.new_context().new_page()
+    third.goto(link)
+    third.get_by_text("does not hold").wait_for()
+    second.get_by_role("button", name="Log out").click()
+    second.get_by_role("button", name="Log in").wait_for()
+    second.get_by_label("Name").fill("jon")
+    second.get_by_label("Password").fill("wrong")
+    second.get_by_role("button", name="Log in").click()
+    second.get_by_text("do not fit").wait_for()
+    second.get_by_label("Password").fill(GOOD)
+    second.get_by_role("button", name="Log in").click()
+    second.get_by_text("You are jon.").wait_for()
+    for page in (first, second, third):
+        page.context.close()

@@ -1,0 +1,280 @@
+"""Accounts and roles: what each role may, what strangers get to know, and that jobs obey the same rule.
+
+The rules are those of OWASP ASVS 4.0.3 level 1 (2.1 passwords, 2.2.1 throttling, 3.2 and 3.4 sessions, 4.1 and 4.2 access).
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import timedelta
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.test import Client
+from django.urls import URLPattern, get_resolver
+from django.utils import timezone
+
+from studio.actions.access import Actor, Forbidden, acting, require
+from studio.actions.history.change import edit_settings
+from studio.actions.people.invite import invite, new_account
+from studio.gate import OF
+from studio.models import ApiToken, Change, Invitation, Job, Membership, Note, Project
+from tests.core.meshes import QUAD_OBJ
+from tests.studio.conftest import step_of
+
+pytestmark = pytest.mark.django_db(transaction=True)
+GOOD = "a lamp over the quiet harbour"
+JSON = "application/json"
+
+
+@pytest.fixture(autouse=True)
+def _accounts(settings):
+    settings.ACCOUNTS = True
+
+
+@pytest.fixture
+def people(project):
+    """An owner, an editor, a viewer and a stranger, each with a browser."""
+    out = {}
+    for name in ("owner", "editor", "viewer", "stranger"):
+        user = new_account(name, GOOD)
+        if name != "stranger":
+            Membership.objects.create(project=project, user=user, role=name)
+        out[name] = logged_in(name)
+    return out
+
+
+def logged_in(name, password=GOOD):
+    client = Client(headers={"origin": "http://testserver"})
+    answer = client.post("/api/login/", {"name": name, "password": password}, content_type=JSON)
+    assert answer.status_code == 200, answer.content
+    return client
+
+
+def addresses():
+    """Routes of the API as texts, with their methods."""
+    for entry in get_resolver().url_patterns:
+        for route in getattr(entry, "url_patterns", []):
+            if isinstance(route, URLPattern) and str(entry.pattern) == "api/":
+                yield "/api/" + str(route.pattern), route.callback.cls
+
+
+def test_nothing_is_answered_to_whoever_is_not_logged_in(client, project):
+    assert client.get("/api/me/").json() == {"accounts": True, "id": None, "name": "", "admin": False}  # fmt: skip
+    for address, _ in addresses():
+        if address in ("/api/me/", "/api/login/", "/api/join/"):
+            continue
+        plain = re.sub(r"\(\?P<kind>[^)]*\)", "png", address).replace("^", "").replace("$", "")
+        plain = re.sub(r"<str:\w+>", "x", re.sub(r"<int:\w+>|\(\?P<\w+>[^)]*\)", "1", plain)).replace("\\", "")  # fmt: skip
+        assert client.get(plain).status_code == 401, plain
+    # The page itself is only a page; it tells nothing of what is there.
+    page = client.get(f"/project/{project.pk}")
+    assert page.status_code in (200, 503) and "Link" not in page.headers
+
+
+def test_every_number_in_an_address_leads_to_a_project(project):
+    numbers = {name for address, _ in addresses() for name in re.findall(r"<(?:int:)?(\w+)>", address)}  # fmt: skip
+    aside = {"tile", "number", "material", "step_id", "user_id", "token_id", "kind", "name"}
+    assert numbers - aside == set(OF), "a number that nobody looks up would open what it is about"
+    # Those that are left aside stand behind a number that is looked up, or are one's own.
+    for address, _ in addresses():
+        own = set(re.findall(r"<(?:int:)?(\w+)>", address))
+        assert not own or own & set(OF) or own == {"token_id"}, address
+
+
+def test_strangers_are_told_that_nothing_is_there(people, project, atlas, act):
+    job = Job.objects.create(project=project, kind="report", state=Job.DONE, result={})
+    revision = atlas.head_id
+    for address in (
+        f"/api/projects/{project.pk}/", f"/api/projects/{project.pk}/jobs/", f"/api/projects/{project.pk}/history/",
+        f"/api/atlases/{atlas.pk}/", f"/api/revisions/{revision}/", f"/api/revisions/{revision}/geometry.glb",
+        f"/api/jobs/{job.pk}/", f"/api/jobs/{job.pk}/download/", f"/api/projects/{project.pk}/members/",
+        f"/api/projects/{project.pk}/notes/", f"/api/atlases/{atlas.pk}/materials/",
+    ):  # fmt: skip
+        assert people["stranger"].get(address).status_code == 404, address
+        assert people["stranger"].post(address, {}, content_type=JSON).status_code == 404, address
+    assert people["stranger"].get("/api/projects/").json() == []
+    assert [p["id"] for p in people["viewer"].get("/api/projects/").json()] == [project.pk]
+
+
+def test_viewers_look_and_comment_and_nothing_else(people, project, atlas):
+    viewer = people["viewer"]
+    assert viewer.get(f"/api/atlases/{atlas.pk}/").status_code == 200
+    for method, address, body in (
+        ("post", f"/api/atlases/{atlas.pk}/pack/", {}),
+        ("post", f"/api/atlases/{atlas.pk}/tiles/", {}),
+        ("patch", f"/api/projects/{project.pk}/", {"name": "mine", "change": project.head_id}),
+        ("delete", f"/api/projects/{project.pk}/", {}),
+        ("post", f"/api/projects/{project.pk}/undo/", {"change": project.head_id}),
+        ("post", f"/api/projects/{project.pk}/invitations/", {"role": "owner"}),
+        ("put", f"/api/projects/{project.pk}/watch/", {"path": "/tmp"}),
+    ):
+        answer = getattr(viewer, method)(address, body, content_type=JSON)
+        assert answer.status_code == 403, (address, answer.content)
+        assert "As viewer you cannot" in answer.json()["what"]
+    said = viewer.post(f"/api/projects/{project.pk}/notes/", {"text": "Too coarse?", "atlas": atlas.pk}, content_type=JSON)  # fmt: skip
+    assert said.status_code == 201 and said.json()["author"] == "viewer" and said.json()["mine"]
+    # An editor deletes no project, and invites nobody; whoever wrote a note may close it, editors may too.
+    editor = people["editor"]
+    assert editor.delete(f"/api/projects/{project.pk}/").status_code == 403
+    assert (
+        editor.post(f"/api/projects/{project.pk}/invitations/", {}, content_type=JSON).status_code
+        == 403
+    )
+    note = f"/api/notes/{said.json()['id']}/"
+    answer = {"text": "Yes.", "answers": said.json()["id"]}
+    assert (
+        editor.post(f"/api/projects/{project.pk}/notes/", answer, content_type=JSON).status_code
+        == 201
+    )
+    assert editor.patch(note, {"closed": True}, content_type=JSON).json()["closed"]
+    theirs = Note.objects.get(author="editor")
+    assert viewer.delete(f"/api/notes/{theirs.pk}/").status_code == 403
+    assert people["stranger"].delete(note).status_code == 404
+    assert viewer.delete(note).status_code == 204 and not Note.objects.exists()
+
+
+def test_steps_bear_their_authors_and_jobs_obey_the_same_rule(people, project, atlas):
+    editor = people["editor"]
+    body = {"name": "Pier two", "change": project.head_id}
+    assert editor.patch(f"/api/projects/{project.pk}/", body, content_type=JSON).status_code == 200
+    assert Change.objects.latest("pk").author == "editor"
+    # A job is done for whoever started it: who is no editor any more gets nothing changed by it.
+    user = get_user_model().objects.get(username="editor")
+    with acting(Actor(user.pk, "editor")):
+        require(project.pk, "editor")
+        Membership.objects.filter(user=user).update(role="viewer")
+        with pytest.raises(Forbidden):
+            edit_settings(project.pk, None, "rename", lambda now: ({**now, "name": "x"}, "x"))
+    # A command of this machine acts for nobody in particular.
+    require(project.pk, "owner")
+
+
+def test_files_come_in_by_editors_under_their_name(people, project, atlas):
+    from django.core.files.uploadedfile import SimpleUploadedFile
+
+    files = {"files": [SimpleUploadedFile("plate.obj", QUAD_OBJ)]}
+    assert people["viewer"].post(f"/api/projects/{project.pk}/files/", files).status_code == 403
+    files = {"files": [SimpleUploadedFile("plate.obj", QUAD_OBJ)]}
+    assert people["editor"].post(f"/api/projects/{project.pk}/files/", files).status_code == 201
+    assert Change.objects.latest("pk").author == "editor"
+    packed = people["editor"].post(f"/api/atlases/{atlas.pk}/pack/", {"change": step_of(atlas)}, content_type=JSON)  # fmt: skip
+    assert packed.status_code == 202
+    job = Job.objects.get(pk=packed.json()["id"])
+    assert job.state == Job.DONE and job.user.username == "editor"
+    assert Change.objects.latest("pk").author == "editor"
+
+
+def test_invitations_are_taken_once_and_expire(people, project, client):
+    made = people["owner"].post(f"/api/projects/{project.pk}/invitations/", {"role": "viewer", "note": "Ada"}, content_type=JSON)  # fmt: skip
+    word = made.json()["word"]
+    assert word not in str(Invitation.objects.values_list("mark", flat=True)), (
+        "only its hash is kept"
+    )
+    listed = people["owner"].get(f"/api/projects/{project.pk}/invitations/").json()
+    assert listed[0]["note"] == "Ada" and "word" not in listed[0]
+    told = client.get(f"/api/join/?word={word}").json()
+    assert (told["project_name"], told["role"], told["by"]) == ("Pier", "viewer", "owner")
+    for password in ("short", "password1234", "thenewcomer1"):
+        body = {"word": word, "name": "newcomer", "password": password}
+        assert client.post("/api/join/", body, content_type=JSON).status_code == 400, password
+    taken = {"word": word, "name": "owner", "password": GOOD}
+    assert client.post("/api/join/", taken, content_type=JSON).status_code == 409
+    body = {"word": word, "name": "newcomer", "password": GOOD}
+    assert client.post("/api/join/", body, content_type=JSON).status_code == 200
+    assert client.get(f"/api/projects/{project.pk}/").status_code == 200
+    assert Client().get(f"/api/join/?word={word}").status_code == 400
+    # Somebody who has an account already joins with it, and an invitation never takes a role away.
+    row, word = invite(project, "viewer")
+    assert people["owner"].post("/api/join/", {"word": word}, content_type=JSON).status_code == 200
+    assert Membership.objects.get(user__username="owner").role == "owner"
+    row, word = invite(project, "editor")
+    Invitation.objects.filter(pk=row.pk).update(expires=timezone.now() - timedelta(seconds=1))
+    assert (
+        people["stranger"].post("/api/join/", {"word": word}, content_type=JSON).status_code == 400
+    )
+    row, word = invite(project, "editor")
+    assert people["editor"].delete(f"/api/invitations/{row.pk}/").status_code == 403
+    assert people["owner"].delete(f"/api/invitations/{row.pk}/").status_code == 204
+
+
+def test_owners_give_roles_and_one_stays(people, project):
+    ids = dict(Membership.objects.values_list("user__username", "user_id"))
+    at = f"/api/projects/{project.pk}/members"
+    owner = people["owner"]
+    alone = owner.patch(f"{at}/{ids['owner']}/", {"role": "viewer"}, content_type=JSON)
+    assert alone.status_code == 400 and "one owner" in alone.json()["what"]
+    assert owner.patch(f"{at}/{ids['editor']}/", {"role": "owner"}, content_type=JSON).status_code == 200  # fmt: skip
+    assert owner.delete(f"{at}/{ids['owner']}/").status_code == 204
+    assert owner.get(f"/api/projects/{project.pk}/").status_code == 404
+    assert people["viewer"].patch(f"{at}/{ids['viewer']}/", {"role": "owner"}, content_type=JSON).status_code == 403  # fmt: skip
+
+
+def test_whoever_makes_a_project_owns_it(people):
+    made = people["stranger"].post("/api/projects/", {"name": "Own"}, content_type=JSON)
+    assert made.status_code == 201
+    project = Project.objects.get(pk=made.json()["id"])
+    assert project.memberships.get().user.username == "stranger"
+    assert people["owner"].get(f"/api/projects/{project.pk}/").status_code == 404
+    copied = people["stranger"].post(f"/api/projects/{project.pk}/duplicate/")
+    assert copied.status_code == 201
+    assert len(people["stranger"].get("/api/projects/").json()) == 2
+
+
+def test_tokens_have_a_scope_and_an_end(people, project, atlas):
+    made = people["editor"].post(
+        "/api/tokens/", {"name": "farm", "scope": "read"}, content_type=JSON
+    )
+    word = made.json()["token"]
+    assert word not in str(list(ApiToken.objects.values_list("mark", flat=True)))
+    script = Client(headers={"authorization": f"Bearer {word}"})
+    assert script.get(f"/api/projects/{project.pk}/").status_code == 200
+    body = {"name": "x", "change": project.head_id}
+    refused = script.patch(f"/api/projects/{project.pk}/", body, content_type=JSON)
+    assert refused.status_code == 403 and "reading" in refused.json()["what"]
+    assert script.post("/api/tokens/", {"name": "more", "scope": "write"}, content_type=JSON).status_code == 403  # fmt: skip
+    writer = people["editor"].post("/api/tokens/", {"name": "farm", "scope": "write", "project": project.pk}, content_type=JSON).json()  # fmt: skip
+    script = Client(headers={"authorization": f"Bearer {writer['token']}"})
+    assert script.patch(f"/api/projects/{project.pk}/", body, content_type=JSON).status_code == 200
+    assert script.post("/api/projects/", {"name": "another"}, content_type=JSON).status_code == 403
+    assert script.post("/api/tokens/", {"name": "more"}, content_type=JSON).status_code == 403
+    ApiToken.objects.filter(pk=writer["id"]).update(expires=timezone.now() - timedelta(days=1))
+    assert script.get(f"/api/projects/{project.pk}/").status_code == 401
+    other = people["stranger"].post("/api/tokens/", {"name": "x", "project": project.pk}, content_type=JSON)  # fmt: skip
+    assert other.status_code == 404
+    assert people["stranger"].delete(f"/api/tokens/{writer['id']}/").status_code == 404
+    assert people["editor"].delete(f"/api/tokens/{writer['id']}/").status_code == 204
+    assert Client(headers={"authorization": "Bearer nothing"}).get("/api/projects/").status_code == 401  # fmt: skip
+
+
+def test_passwords_are_throttled_and_names_are_not_told(people, client):
+    answers = []
+    for k in range(6):
+        answer = client.post("/api/login/", {"name": "owner", "password": f"wrong {k}"}, content_type=JSON)  # fmt: skip
+        answers.append(answer.status_code)
+    assert answers[:4] == [403] * 4 and answers[-1] == 429
+    right = client.post("/api/login/", {"name": "owner", "password": GOOD}, content_type=JSON)
+    assert right.status_code == 429, "also the right one waits"
+    nobody = client.post("/api/login/", {"name": "nobody", "password": "x"}, content_type=JSON)
+    assert nobody.json()["what"] == "Name and password do not fit."
+
+
+def test_sessions_are_new_at_login_and_gone_at_logout(people, project):
+    browser = logged_in("viewer")
+    cookie = browser.cookies["quilt_session"]
+    assert cookie["httponly"] and cookie["samesite"] == "Lax"
+    before = cookie.value
+    again = browser.post("/api/login/", {"name": "viewer", "password": GOOD}, content_type=JSON)
+    assert again.cookies["quilt_session"].value != before
+    assert browser.post("/api/logout/").status_code == 204
+    assert browser.get(f"/api/projects/{project.pk}/").status_code == 401
+    # Another page cannot use the browser's session.
+    browser = logged_in("editor")
+    body = {"name": "x", "change": project.head_id}
+    away = browser.patch(f"/api/projects/{project.pk}/", body, content_type=JSON, headers={"origin": "https://elsewhere.example"})  # fmt: skip
+    assert away.status_code == 403
+    user = get_user_model().objects.get(username="editor")
+    assert user.password.startswith("argon2")
+    user.is_active = False
+    user.save()
+    assert browser.get(f"/api/projects/{project.pk}/").status_code == 401
