@@ -6,7 +6,7 @@ MAKEFLAGS += -j2
 PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 
-.PHONY: demo test check setup bench lint lint-python lint-web lock schema chromium models clean
+.PHONY: test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
 
 demo: setup
 	$(PY) manage.py migrate --verbosity 0
@@ -62,6 +62,15 @@ lint-web: $(STAMPS)/node
 test: setup chromium models lint
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2
 	$(PY) -m pytest tests/browser --numprocesses 2 --dist loadfile
+
+# The same tests, and others, on PostgreSQL, Redis and S3-compatible storage, with several web processes and workers.
+test-scale: setup chromium
+ifeq ($(shell ls /usr/lib/postgresql/*/bin/initdb 2>/dev/null),)
+	@if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq --no-install-recommends postgresql redis-server; \
+	else echo "This needs PostgreSQL and Redis: run “sudo apt-get install postgresql redis-server” and try again." >&2; exit 1; fi
+endif
+	$(PY) -m tests.scale.engines -- $(PY) -m pytest tests/studio --numprocesses 2
+	$(PY) -m pytest tests/scale
 
 # Lint, types and the tests that take little time, for daily work.
 check: setup lint

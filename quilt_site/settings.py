@@ -57,6 +57,7 @@ INSTALLED_APPS = [
     "demo",
 ]
 MIDDLEWARE = [
+    "studio.watching.Watched",
     "django.middleware.security.SecurityMiddleware",
     "studio.middleware.ContentPolicy",
     "studio.middleware.TokenGate",
@@ -145,6 +146,7 @@ STATIC_URL = "/static/"
 STATIC_ROOT = BASE_DIR / "web" / "dist"
 STATICFILES_DIRS: list[Path] = []
 WHITENOISE_ROOT = BASE_DIR / "web" / "dist"
+WHITENOISE_USE_FINDERS = ACCOUNTS  # the admin brings its own styles
 MEDIA_ROOT = DATA_DIR / "files"
 STORAGES = {
     "default": engines.storage(env.str("STORAGE_URL", "")),
@@ -185,7 +187,13 @@ SPECTACULAR_SETTINGS = {"TITLE": "Untold Quilt", "VERSION": "0.1.0", "SERVE_INCL
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "handlers": {"console": {"class": "logging.StreamHandler"}},
+    "formatters": {"lines": {"()": "studio.lines.JsonLines"}},
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            **({"formatter": "lines"} if env.bool("QUILT_JSON_LOGS", False) else {}),
+        }
+    },
     "loggers": {"huey": {"level": "WARNING"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
 }

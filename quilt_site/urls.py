@@ -1,12 +1,19 @@
-"""URLs: the API, and the browser application for everything else."""
+"""URLs: the API, what those look at who run the installation, and the browser application for everything else."""
 
+from django.conf import settings
+from django.contrib import admin
 from django.urls import include, path, re_path
+from django_prometheus.exports import ExportToDjangoView
 from drf_spectacular.views import SpectacularAPIView
 
 from studio.views import application
+from studio.watching import healthz
 
 urlpatterns = [
+    path("healthz", healthz),
+    path("metrics", ExportToDjangoView),
     path("api/", include("studio.api.urls")),
     path("api/schema/", SpectacularAPIView.as_view(), name="schema"),
-    re_path(r"^(?!api/|assets/).*$", application, name="application"),
+    *([path("admin/", admin.site.urls)] if settings.ACCOUNTS else []),
+    re_path(r"^(?!api/|assets/|admin/).*$", application, name="application"),
 ]

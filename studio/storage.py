@@ -5,10 +5,15 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
+import time
+from collections.abc import Iterator
 from pathlib import Path
 
 from django.core.files.base import ContentFile
 from django.core.files.storage import FileSystemStorage, default_storage
+
+RENEWED = 1800.0
+"""Seconds after which a file that is stored once more is written anew, where its time cannot be set."""
 
 
 def _path(key: str) -> str:
@@ -27,12 +32,41 @@ def _freshened(name: str) -> bool:
     """Whether a file is there already; it counts as new then, so that nobody clears it as left
     over."""
     if not isinstance(default_storage, FileSystemStorage):
-        return default_storage.exists(name)
+        # There the time of a file is that of its writing: an old one is written again.
+        return default_storage.exists(name) and age_of(name) < RENEWED
     try:
         os.utime(default_storage.path(name))
     except FileNotFoundError:
         return False
     return True
+
+
+def listed() -> Iterator[tuple[str, float]]:
+    """Names of all that is stored, and their ages in seconds."""
+    if isinstance(default_storage, FileSystemStorage):
+        root, now = Path(default_storage.location), time.time()
+        for path in root.rglob("*") if root.is_dir() else ():
+            try:
+                if path.is_file():
+                    yield str(path.relative_to(root)), now - path.stat().st_mtime
+            except OSError:
+                continue
+    elif hasattr(default_storage, "bucket"):
+        for row in default_storage.bucket.objects.all():
+            yield row.key, time.time() - row.last_modified.timestamp()
+
+
+def age_of(name: str) -> float:
+    """Seconds since a file was stored; none for one that is gone."""
+    try:
+        return time.time() - default_storage.get_modified_time(name).timestamp()
+    except (FileNotFoundError, OSError):
+        return 0.0
+
+
+def remove(name: str) -> None:
+    """Remove a file by its name."""
+    default_storage.delete(name)
 
 
 def get(key: str) -> bytes:

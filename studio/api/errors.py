@@ -6,6 +6,7 @@ import logging
 from typing import Any
 
 from django.core.exceptions import RequestDataTooBig, TooManyFilesSent
+from django.db import InterfaceError, OperationalError
 from django.http import Http404
 from rest_framework.exceptions import APIException, ValidationError
 from rest_framework.response import Response
@@ -38,6 +39,11 @@ def handle(error: Exception, context: dict[str, Any]) -> Response:
         return _answer(
             400, "A number or text in the request is beyond all bounds.", "", "Correct the request."
         )
+    if isinstance(error, (OperationalError, InterfaceError)):
+        log.warning("the database: %s", error)
+        return _answer(
+            503, "The database is busy or away.", "", "Nothing was changed; it is tried again in a moment.",
+        )  # fmt: skip
     if isinstance(error, APIException):
         return _answer(error.status_code, str(error.detail), "", "")
     log.exception("unexpected error in %s", context.get("view"))

@@ -12,6 +12,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from huey import crontab
 from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
+from redis.exceptions import RedisError
 
 from quilt_core.errors import QuiltError
 from studio.actions.access import EDITOR, Actor, acting, acting_user, require
@@ -20,6 +21,7 @@ from studio.actions.history.change import check_fresh, check_idle, claim_parts
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.signs import signs_of_life
 from studio.jobs.worker import end_worker, is_gone, this_worker
+from studio.lines import job_id as job_id_now
 from studio.models import Atlas, Job, Project, Revision, WatchedFolder
 from studio.state import members_of
 
@@ -40,8 +42,16 @@ def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str
         message="waiting",
         user_id=acting_user(),
     )
-    transaction.on_commit(lambda: run_job(job.pk))
+    transaction.on_commit(lambda: enqueue(job.pk))
     return job
+
+
+def enqueue(job_id: int) -> None:
+    """Put a job into the queue. Where the queue is away its row waits, and is found (`queue_forgotten_jobs`)."""
+    try:
+        run_job(job_id)
+    except (OSError, RedisError):
+        log.warning("the queue is away; job %s waits", job_id)
 
 
 @transaction.atomic
@@ -110,6 +120,7 @@ def run_job(job_id: int) -> None:
         _finish(job, Job.CANCELLED, "cancelled before it started")
         return
     try:
+        job_id_now.set(str(job.pk))
         with acting(_whose(job)), signs_of_life(job):
             result = KINDS[job.kind](job, Reporter(job))
     except LostClaim:
@@ -186,7 +197,7 @@ def recover_stale_jobs() -> int:
             continue
         again = Job.objects.filter(pk=job.pk, state=Job.RUNNING, heartbeat=job.heartbeat)
         if again.update(state=Job.QUEUED, attempts=job.attempts + 1, message="starting again"):
-            run_job(job.pk)
+            enqueue(job.pk)
     return found + queue_forgotten_jobs()
 
 
@@ -202,7 +213,7 @@ def queue_forgotten_jobs() -> int:
     for job in lost:
         found += 1
         Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(heartbeat=timezone.now())
-        run_job(job.pk)
+        enqueue(job.pk)
     return found
 
 

@@ -1,9 +1,12 @@
 """A client, a project, and short ways to send files."""
 
+import os
+
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
+from quilt_site.engines import storage
 from studio.actions.project.create_project import create_project
 from studio.models import Project
 from tests.core.meshes import QUAD_OBJ, plain_glb
@@ -12,6 +15,13 @@ from tests.core.meshes import QUAD_OBJ, plain_glb
 @pytest.fixture(autouse=True)
 def _own_files(settings, tmp_path):
     settings.MEDIA_ROOT = tmp_path / "files"
+
+
+@pytest.fixture
+def folder(settings):
+    """Stored files lie in a folder of this machine, whatever the tests run on."""
+    if os.environ.get("STORAGE_URL"):
+        settings.STORAGES = {**settings.STORAGES, "default": storage("")}
 
 
 @pytest.fixture

@@ -294,6 +294,9 @@ def test_a_move_of_one_of_ten_thousand_islands_costs_little_and_any_step_opens(m
 
     def size():
         with connection.cursor() as cursor:
+            if connection.vendor == "postgresql":
+                cursor.execute("SELECT pg_database_size(current_database())")
+                return cursor.fetchone()[0]
             cursor.execute("PRAGMA page_count")
             pages = cursor.fetchone()[0]
             cursor.execute("PRAGMA page_size")

@@ -70,7 +70,7 @@ def test_too_many_entries_are_refused():
         unpack([("a.zip", out.getvalue())])
 
 
-def test_equal_bytes_are_stored_once(tmp_path):
+def test_equal_bytes_are_stored_once(tmp_path, folder):
     key = storage.put(b"same")
     assert storage.put(b"same") == key
     assert storage.get(key) == b"same"

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import time
-from collections.abc import Iterator
+import re
 from datetime import timedelta
-from pathlib import Path
+from pathlib import PurePosixPath
+from typing import Any
 
-from django.core.files.storage import FileSystemStorage, default_storage
 from django.db import transaction
 from django.utils import timezone
 
+from studio import storage
 from studio.actions.access import OWNER, require
 from studio.actions.errors import Conflict
 from studio.jobs.run import cancel_job
@@ -25,6 +25,8 @@ from studio.models import (
     Source,
 )
 
+KEY = re.compile(r"[0-9a-f]{64}")
+"""Of a stored file: its SHA-256."""
 KEPT = timedelta(days=7)
 """So long a deleted project can be brought back."""
 YOUNG = 3600.0
@@ -72,15 +74,15 @@ def clear() -> tuple[int, int]:
     gone = [_forget(project) for project in old]
     # What is there is listed before what is referred to: a file that a job stores meanwhile is not
     # in the list.
-    files = list(_stored_files())
+    files = list(storage.listed())
     referred = _referred()
     removed = 0
-    for path, age in files:
-        known = path.name in referred
-        limit = CACHED if path.name.startswith(("geometry-", "thumbnail-")) else YOUNG
+    for name, age in files:
+        plain = PurePosixPath(name).name
+        limit = CACHED if plain.startswith(("geometry-", "thumbnail-")) else YOUNG
         # Stored again since it was listed: a job is about to refer to it.
-        if not known and age > limit and time.time() - path.stat().st_mtime > limit:
-            path.unlink(missing_ok=True)
+        if plain not in referred and age > limit and storage.age_of(name) > limit:
+            storage.remove(name)
             removed += 1
     return len(gone), removed
 
@@ -97,28 +99,31 @@ def _forget(project: Project) -> None:
 
 
 def _referred() -> set[str]:
-    keys = set(Source.objects.values_list("sha256", flat=True))
-    for model in (GivenPicture, SheetPicture):
-        keys |= set(model.objects.values_list("sha256", flat=True))
-    keys |= set(BaseLayout.objects.values_list("geometry", flat=True))
-    for params, result in Job.objects.values_list("params", "result"):
-        keys |= {str(value) for value in result.values()}
-        keys |= {str(key) for _, key in params.get("files", [])}
-    for made in RunLine.objects.values_list("made", flat=True):
-        for row in (made, *made.get("past", [])):
-            keys |= {str(row[name]) for name in ("file", "carried", "maps") if row.get(name)}
+    keys: set[str] = set()
+    for model in (Source, GivenPicture, SheetPicture, BaseLayout, Job, RunLine):
+        for row in model._base_manager.only(*FIELDS[model]).iterator():
+            keys |= keys_in(row)
     return keys
 
 
-def _stored_files() -> Iterator[tuple[Path, float]]:
-    """Stored files and their age in seconds; none where the storage is no folder of this
-    machine."""
-    if not isinstance(default_storage, FileSystemStorage):
-        return
-    root, now = Path(default_storage.location), time.time()
-    for path in root.rglob("*") if root.is_dir() else ():
-        try:
-            if path.is_file():
-                yield path, now - path.stat().st_mtime
-        except OSError:
-            continue
+FIELDS: dict[Any, tuple[str, ...]] = {
+    Source: ("sha256",), GivenPicture: ("sha256",), SheetPicture: ("sha256",), BaseLayout: ("geometry",),
+    Job: ("params", "result"), RunLine: ("made",),
+}  # fmt: skip
+"""Fields that refer to stored files."""
+
+
+def keys_in(row: Any) -> set[str]:
+    """Keys of the stored files that a row of the database refers to."""
+    keys: set[str] = set()
+    if isinstance(row, (Source, GivenPicture, SheetPicture)):
+        keys.add(row.sha256)
+    elif isinstance(row, BaseLayout):
+        keys.add(row.geometry)
+    elif isinstance(row, Job):
+        keys |= {str(value) for value in row.result.values()}
+        keys |= {str(key) for _, key in row.params.get("files", [])}
+    elif isinstance(row, RunLine):
+        for made in (row.made, *row.made.get("past", [])):
+            keys |= {str(made[name]) for name in ("file", "carried", "maps") if made.get(name)}
+    return {key for key in keys if KEY.fullmatch(key)}

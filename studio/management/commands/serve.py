@@ -83,6 +83,12 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--port", type=int, default=8000)
         parser.add_argument("--host", default="127.0.0.1")
+        parser.add_argument(
+            "--without-worker",
+            action="store_true",
+            help="workers stand elsewhere: see “work --alone”",
+        )
+        parser.add_argument("--threads", type=int, default=6, help="requests at once (6)")
 
     def handle(self, *args: Any, **options: Any) -> None:
         import waitress
@@ -99,7 +105,7 @@ class Command(BaseCommand):
                     "Stop what is running there, or give another port: make demo PORT=8010"
                 ) from None
         address = f"http://{options['host']}:{options['port']}/"
-        if not _is_loopback(options["host"]):
+        if not _is_loopback(options["host"]) and not settings.ACCOUNTS:
             settings.DEMAND_TOKEN = True
             if not os.environ.get("QUILT_ALLOWED_HOSTS"):
                 settings.ALLOWED_HOSTS = ["*"]
@@ -110,14 +116,16 @@ class Command(BaseCommand):
             address += f"?token={settings.TOKEN}"
         recover_stale_jobs()
         keeper = WorkerKeeper()
-        keeper.start()
+        if not options["without_worker"]:
+            keeper.start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         self.stdout.write(f"Untold Quilt is at {address}  (stop with Ctrl+C)")
         self.stdout.flush()
         try:
             waitress.serve(
-                application, host=options["host"], port=options["port"], threads=6, ident=None,
+                application, host=options["host"], port=options["port"], threads=options["threads"], ident=None,
                 max_request_body_size=settings.MAX_UPLOAD_BYTES + 1_000_000,
             )  # fmt: skip
         finally:
-            keeper.end()
+            if not options["without_worker"]:
+                keeper.end()

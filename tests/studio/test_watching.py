@@ -1,0 +1,78 @@
+"""What those look at who run an installation: health, figures, lines of the log, the admin."""
+
+from __future__ import annotations
+
+import json
+import logging
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.core.files.storage import default_storage
+from django.urls import clear_url_caches
+
+from studio.lines import JsonLines, job_id
+from studio.models import Job
+
+pytestmark = pytest.mark.django_db
+
+
+def test_health_names_what_is_away(client, monkeypatch):
+    answer = client.get("/healthz")
+    assert answer.status_code == 200
+    assert answer.json() == {"ok": True, "database": "ok", "storage": "ok", "queue": "ok"}
+
+    def away(name):
+        raise OSError("gone")
+
+    monkeypatch.setattr(default_storage, "exists", away)
+    answer = client.get("/healthz")
+    assert answer.status_code == 503 and answer.json()["storage"] == "away"
+
+
+def test_figures_tell_answers_and_jobs(client, project):
+    client.get("/api/projects/")
+    client.get("/api/projects/999999/")
+    Job.objects.create(project=project, kind="pack")
+    told = client.get("/metrics").content.decode()
+    assert (
+        'quilt_answers_total{method="GET",status="404",view="api/projects/<int:project_id>/"}'
+        in told
+    )
+    assert 'quilt_jobs{kind="pack",state="queued"} 1.0' in told
+    assert "quilt_oldest_job_seconds" in told and "quilt_action_seconds_bucket" in told
+
+
+def test_requests_have_ids_and_lines_are_json(client):
+    assert len(client.get("/api/me/")["X-Request-ID"]) == 16
+    assert client.get("/api/me/", headers={"X-Request-ID": "abc-1"})["X-Request-ID"] == "abc-1"
+    assert client.get("/api/me/", headers={"X-Request-ID": "x" * 99})["X-Request-ID"] != "x" * 99
+    token = job_id.set("17")
+    try:
+        record = logging.LogRecord("studio", logging.WARNING, "f", 1, "it took %s s", (3,), None)
+        line = json.loads(JsonLines().format(record))
+    finally:
+        job_id.reset(token)
+    assert (line["message"], line["level"], line["job"]) == ("it took 3 s", "warning", "17")
+
+
+def test_the_admin_is_for_staff(settings, client, project, admin_client):
+    settings.ACCOUNTS = True
+    import importlib
+
+    from quilt_site import urls
+
+    importlib.reload(urls)
+    clear_url_caches()
+    Job.objects.create(project=project, kind="pack", state=Job.FAILED, message="It went wrong.")
+    try:
+        for page in ("job", "project", "invitation", "apitoken"):
+            assert admin_client.get(f"/admin/studio/{page}/").status_code == 200, page
+        assert admin_client.get("/admin/studio/job/add/").status_code == 403
+        assert client.get("/admin/studio/job/").status_code == 302
+        user = get_user_model().objects.create_user("plain", password="a lamp over the harbour")
+        client.force_login(user)
+        assert client.get("/admin/studio/job/").status_code == 302
+    finally:
+        settings.ACCOUNTS = False
+        importlib.reload(urls)
+        clear_url_caches()
