@@ -31,7 +31,7 @@ from studio.actions.project.clean_projects import keys_in
 
 VERSION = 1
 LEFT_OUT = {"sessions.session", "axes.accessattempt", "axes.accesslog", "axes.accessfailurelog", "admin.logentry",
-            "contenttypes.contenttype", "auth.permission", "studio.measurement"}  # fmt: skip
+            "contenttypes.contenttype", "auth.permission", "studio.measurement", "studio.presence"}  # fmt: skip
 """What is made again, or belongs to one installation only."""
 Tell = Callable[[str], None]
 

@@ -11,7 +11,7 @@ from django.db import models
 from django.utils import timezone
 
 from quilt_core.scene.islands import UV_TOLERANCE
-from studio.people import ApiToken, Invitation, Membership, Note
+from studio.people import ApiToken, Invitation, Membership, Note, Presence
 
 __all__ = [
     "MARGIN",
@@ -27,6 +27,7 @@ __all__ = [
     "Membership",
     "MeshObject",
     "Note",
+    "Presence",
     "Project",
     "Recipe",
     "Revision",

@@ -83,3 +83,20 @@ class Note(models.Model):
 
     class Meta:
         ordering = ["id"]
+
+
+class Presence(models.Model):
+    """Who has a project open, and what they have picked; forgotten soon."""
+
+    project = models.ForeignKey("studio.Project", models.CASCADE, related_name="present")
+    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="+")
+    window = models.CharField(max_length=36, help_text="of the browser")
+    atlas = models.IntegerField(default=0)
+    stage = models.CharField(max_length=20, blank=True)
+    picked = models.JSONField(default=list)
+    seen = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["project", "window"], name="one_row_for_a_window")
+        ]

@@ -21,6 +21,7 @@ from studio.actions.access import OWNER, Forbidden, acting_user, mark_of, requir
 from studio.actions.errors import Refused
 from studio.actions.people.invite import invitation_of, invite, join, set_role
 from studio.actions.people.notes import close, say, take_back
+from studio.actions.people.pulse import pulse
 from studio.api.parse import valid
 from studio.middleware import refuse
 from studio.models import ApiToken, Invitation, Membership, Note, Project
@@ -111,6 +112,30 @@ class NoteIn(serializers.Serializer[Any]):
     island = serializers.IntegerField(default=-1, help_text="of the object, from 0")
     finding = serializers.CharField(max_length=200, default="", allow_blank=True)
     answers = serializers.IntegerField(default=None, allow_null=True)
+
+
+class PulseIn(serializers.Serializer[Any]):
+    window = serializers.CharField(max_length=36, help_text="another one for each window")
+    atlas = serializers.IntegerField(default=0)
+    stage = serializers.CharField(max_length=20, default="", allow_blank=True)
+    picked = serializers.ListField(
+        child=serializers.IntegerField(), default=list, max_length=100_000
+    )
+
+
+class PersonHere(serializers.Serializer[Any]):
+    name = serializers.CharField()
+    mine = serializers.BooleanField(help_text="another window of one's own")
+    atlas = serializers.IntegerField()
+    stage = serializers.CharField(allow_blank=True)
+    picked = serializers.ListField(child=serializers.IntegerField())
+
+
+class PulseOut(serializers.Serializer[Any]):
+    change = serializers.IntegerField(help_text="the newest step")
+    redo = serializers.IntegerField(help_text="steps that were undone")
+    jobs = serializers.IntegerField(help_text="at work or waiting")
+    people = PersonHere(many=True)
 
 
 class NoteOut(serializers.Serializer[Any]):
@@ -309,6 +334,17 @@ class OneToken(APIView):
     def delete(self, request: Request, token_id: int) -> Response:
         get_object_or_404(ApiToken, pk=token_id, user=_mine(request)).delete()
         return Response(status=204)
+
+
+class Pulse(APIView):
+    """Say that one is here, and hear what is new."""
+
+    viewers_may = ("POST",)
+
+    @extend_schema(operation_id="pulse", request=PulseIn, responses=PulseOut)
+    def post(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        return Response(PulseOut(pulse(project, valid(PulseIn, request))).data)
 
 
 class Notes(APIView):

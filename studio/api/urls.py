@@ -116,6 +116,7 @@ urlpatterns = [
     path("projects/<int:project_id>/invitations/", people.Invitations.as_view()),
     path("invitations/<int:invitation_id>/", people.OneInvitation.as_view()),
     path("projects/<int:project_id>/notes/", people.Notes.as_view()),
+    path("projects/<int:project_id>/pulse/", people.Pulse.as_view()),
     path("notes/<int:note_id>/", people.OneNote.as_view()),
     path("pack-options/", v.PackOptions.as_view()),
     path("checker.png", pictures.Checker.as_view()),

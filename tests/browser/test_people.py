@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.browser.conftest import served
+from tests.studio.test_bring_again import obj_file
 
 pytestmark = pytest.mark.browser
 GOOD = "a lamp over the quiet harbour"
@@ -20,9 +21,19 @@ def studio(tmp_path_factory):
         yield url, printed[0].strip().rpartition("/")[2]
 
 
+def opened(chromium):
+    """A browser of one's own, with the ledger in sight."""
+    context = chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    room = (
+        """localStorage.setItem("quilt-room", '{"table": {"model": "docked", "ledger": true}}')"""
+    )
+    context.add_init_script(room)
+    return context.new_page()
+
+
 def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     url, word = studio
-    first = chromium.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    first = opened(chromium)
     first.goto(url)
     first.get_by_role("button", name="Log in").wait_for()
     first.goto(f"{url}/join/{word}")
@@ -46,13 +57,49 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     dialog.get_by_label("Role of mira").select_option("viewer")
     first.get_by_text("one owner at least").wait_for()
 
-    second = chromium.new_context(viewport={"width": 1280, "height": 800}).new_page()
+    second = opened(chromium)
     second.goto(link)
     second.get_by_text("mira invites you to “Pier” as viewer.").wait_for()
     second.get_by_label("Name").fill("jon")
     second.get_by_label("Password").fill(GOOD)
     second.get_by_role("button", name="Make an account and join").click()
     second.get_by_test_id("table").wait_for()
+    # They see one another, and what the other does comes by itself.
+    first.keyboard.press("Escape")
+    first.get_by_test_id("here").get_by_role("button", name="jon is here").wait_for(timeout=10_000)
+    second.get_by_test_id("here").get_by_role("button", name="mira is here").wait_for(
+        timeout=10_000
+    )
+    yard = {
+        "name": "yard.obj",
+        "mimeType": "text/plain",
+        "buffer": obj_file(("crate", 0, 1), ("bench", 9, 2)),
+    }
+    first.get_by_test_id("files").set_input_files([yard])
+    first.locator("[data-row='crate']").wait_for()
+    second.locator("[data-row='crate']").wait_for(timeout=10_000)
+    first.locator("[data-row='crate']").click()
+    second.get_by_test_id("here").get_by_role("button", name="3 islands picked").click(
+        timeout=10_000
+    )
+    second.get_by_text("3 selected").wait_for()
+    # Notes are said about what is picked, answered, and closed.
+    second.get_by_role("button", name="Notes to one another").click()
+    notes = second.get_by_test_id("notes")
+    notes.get_by_text("About crate").wait_for()
+    notes.get_by_label("A new note").fill("Too coarse?")
+    notes.get_by_role("button", name="Say it").click()
+    notes.get_by_text("Too coarse?").wait_for()
+    second.keyboard.press("Escape")
+    first.get_by_role("button", name="Notes to one another, 1 open").click(timeout=15_000)
+    theirs = first.get_by_test_id("notes").locator("[data-note]")
+    theirs.get_by_role("button", name="answer").click()
+    theirs.get_by_label("Answer").fill("On purpose.")
+    theirs.get_by_role("button", name="Say it").click()
+    theirs.get_by_text("On purpose.").wait_for()
+    theirs.get_by_role("button", name="close").click()
+    theirs.wait_for(state="detached")
+    first.keyboard.press("Escape")
     second.goto(f"{url}/projects")
     second.get_by_role("button", name="Delete Pier").click()
     second.get_by_text("As viewer you cannot").wait_for()

@@ -18,7 +18,7 @@ from studio.actions.access import Actor, Forbidden, acting, require
 from studio.actions.history.change import edit_settings
 from studio.actions.people.invite import invite, new_account
 from studio.gate import OF
-from studio.models import ApiToken, Change, Invitation, Job, Membership, Note, Project
+from studio.models import ApiToken, Change, Invitation, Job, Membership, Note, Presence, Project
 from tests.core.meshes import QUAD_OBJ
 from tests.studio.conftest import step_of
 
@@ -278,3 +278,32 @@ def test_sessions_are_new_at_login_and_gone_at_logout(people, project):
     user.is_active = False
     user.save()
     assert browser.get(f"/api/projects/{project.pk}/").status_code == 401
+
+
+def test_the_pulse_tells_the_newest_step_and_who_is_here(people, project, atlas):
+    def beat(name, window="1", **more):
+        body = {"window": f"{name}{window}", "atlas": atlas.pk, "stage": "Arrange", **more}
+        answer = people[name].post(f"/api/projects/{project.pk}/pulse/", body, content_type=JSON)
+        assert answer.status_code == (404 if name == "stranger" else 200)
+        return answer.json()
+
+    assert beat("viewer", picked=[1, 2]) == {"change": project.head_id, "redo": 0, "jobs": 0, "people": []}  # fmt: skip
+    (seen,) = beat("editor")["people"]
+    assert (seen["name"], seen["picked"], seen["mine"]) == ("viewer", [1, 2], False)
+    assert beat("editor", "2")["people"][1]["mine"], "another window of one's own"
+    beat("stranger")
+    body = {"name": "Pier two", "change": project.head_id}
+    assert (
+        people["editor"].patch(f"/api/projects/{project.pk}/", body, content_type=JSON).status_code
+        == 200
+    )
+    assert beat("viewer")["change"] != project.head_id
+    # Who is silent is gone.
+    Presence.objects.filter(window="editor1").update(seen=timezone.now() - timedelta(minutes=1))
+    assert {one["name"] for one in beat("viewer")["people"]} == {"editor"}
+    Presence.objects.update(seen=timezone.now() - timedelta(minutes=9))
+    beat("owner")
+    assert Presence.objects.count() == 1, "old rows are forgotten"
+    # Two who touch the same are told who came first.
+    late = people["owner"].patch(f"/api/projects/{project.pk}/", {"name": "Pier three", "change": project.head_id}, content_type=JSON)  # fmt: skip
+    assert late.status_code == 409 and "by editor" in late.json()["what"]

@@ -107,6 +107,8 @@ def check_fresh(project: Project, seen: int | None, parts: Parts) -> None:
 def refuse_stale(project: Project, change: Change) -> None:
     """Refuse with what has changed, by which action and by whom."""
     said = f"{change.verb} ({change.what})" if change.what else change.verb
+    if change.author != "you":
+        said += f", by {change.author}"
     raise Conflict(
         f"It has changed since: {said}.",
         project.name,

@@ -1270,6 +1270,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/pulse/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say that one is here, and hear what is new. */
+        post: operations["pulse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/recipes/": {
         parameters: {
             query?: never;
@@ -2950,6 +2967,14 @@ export interface components {
             steps?: components["schemas"]["RunStep"][];
             hold?: boolean;
         };
+        PersonHere: {
+            name: string;
+            /** @description another window of one's own */
+            mine: boolean;
+            atlas: number;
+            stage: string;
+            picked: number[];
+        };
         /** @description What is picked of an object. */
         PicksIn: {
             id: number;
@@ -3205,6 +3230,24 @@ export interface components {
             materials: string[];
             island_material: number[];
             histogram: components["schemas"]["HistogramOut"];
+        };
+        PulseIn: {
+            /** @description another one for each window */
+            window: string;
+            /** @default 0 */
+            atlas: number;
+            /** @default  */
+            stage: string;
+            picked?: number[];
+        };
+        PulseOut: {
+            /** @description the newest step */
+            change: number;
+            /** @description steps that were undone */
+            redo: number;
+            /** @description at work or waiting */
+            jobs: number;
+            people: components["schemas"]["PersonHere"][];
         };
         PutBackIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -5926,6 +5969,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProfilesOut"];
+                };
+            };
+        };
+    };
+    pulse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PulseIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PulseIn"];
+                "multipart/form-data": components["schemas"]["PulseIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PulseOut"];
                 };
             };
         };

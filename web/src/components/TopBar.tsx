@@ -4,11 +4,13 @@ import { Fragment } from "react";
 import type { Job, Project } from "../api/client";
 import { isActive, type Actions } from "../api/hooks";
 import { STAGES, useUi } from "../state";
+import { Notes } from "./Notes";
 import { People } from "./People";
+import { WhoIsHere } from "./WhoIsHere";
 
-type Props = { project: Project; jobs: Job[]; actions: Actions; leave: () => void };
+type Props = { project: Project; atlas: number; jobs: Job[]; actions: Actions; leave: () => void };
 
-export function TopBar({ project, jobs, actions, leave }: Props) {
+export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
   const { stage, setStage, theme, toggleTheme, setHelp, steps, setSteps } = useUi();
   return (
     <Flex as="header" align="center" px="16px" bg="slip" borderBottomWidth="1px" borderColor="line" gap="4">
@@ -35,6 +37,8 @@ export function TopBar({ project, jobs, actions, leave }: Props) {
         <IconButton aria-label="Redo" title={`Redo ${project.redo} (Ctrl+Shift+Z)`} size="xs" variant="ghost" disabled={!project.redo || actions.redo.isPending} onClick={() => actions.redo.mutate()}><Redo2 /></IconButton>
         <IconButton aria-label="Steps" title="All steps: look back, go back (H)" size="xs" variant="ghost" aria-pressed={steps} onClick={() => setSteps(!steps)}><History /></IconButton>
         <JobTray jobs={jobs} actions={actions} />
+        <WhoIsHere project={project} atlas={atlas} />
+        <Notes project={project} atlas={atlas} />
         <People project={project} />
         <IconButton aria-label={theme === "paper" ? "Night theme" : "Paper theme"} title={theme === "paper" ? "Night theme" : "Paper theme"} size="xs" variant="ghost" onClick={toggleTheme}>{theme === "paper" ? <Moon /> : <Sun />}</IconButton>
         <IconButton aria-label="Shortcuts" title="Shortcuts (?)" size="xs" variant="ghost" onClick={() => setHelp(true)}><HelpCircle /></IconButton>

@@ -71,7 +71,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   if (!project.data || !atlas.data) return <Center h="100%" gap="3"><Spinner /> laying out the table</Center>;
   return (
     <Grid as="main" h="100%" minW="1000px" templateColumns="minmax(0, 1fr)" templateRows="50px 38px minmax(0, 1fr) auto" bg="table" onDragOver={upload.over} onDragLeave={upload.out} onDrop={upload.drop}>
-      <TopBar project={project.data} jobs={jobs} actions={actions} leave={leave} />
+      <TopBar project={project.data} atlas={atlas.data?.id ?? 0} jobs={jobs} actions={actions} leave={leave} />
       <VerdictBar />
       <Flex px="12px" pb={room.ledger ? "0" : "8px"} minH="0">
         {room.slip ? (
