@@ -6,7 +6,7 @@ MAKEFLAGS += -j2
 PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 
-.PHONY: test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
+.PHONY: bench-load test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
 
 demo: setup
 	$(PY) manage.py migrate --verbosity 0
@@ -78,6 +78,10 @@ check: setup lint
 
 bench: setup
 	$(PY) -m benchmarks
+
+# Fifty people at once, on SQLite and on PostgreSQL.
+bench-load: setup
+	$(PY) -m benchmarks.load --postgres
 
 schema: setup
 	$(PY) manage.py spectacular --file web/openapi.yaml

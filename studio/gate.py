@@ -47,7 +47,7 @@ OF: dict[str, Callable[[int], Any]] = {
 }
 """The project of each kind of number in an address."""
 SAFE = ("GET", "HEAD", "OPTIONS")
-OPEN = ("/api/me/", "/api/login/", "/api/join/", "/healthz")
+OPEN = ("/api/me/", "/api/login/", "/api/join/", "/api/checker.png", "/healthz")
 """What is answered to whoever is not logged in, besides the page and what it is made of."""
 
 

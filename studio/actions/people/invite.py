@@ -11,7 +11,7 @@ from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from studio.actions.access import OWNER, author, mark_of, require
+from studio.actions.access import OWNER, acting_user, author, mark_of, require
 from studio.actions.errors import Conflict, Refused
 from studio.models import Invitation, Membership, Project
 
@@ -27,7 +27,7 @@ def invite(
         require(project.pk, OWNER)
     word = secrets.token_urlsafe(32)
     row = Invitation.objects.create(
-        project=project, role=role, note=note.strip()[:120], mark=mark_of(word), by=author(),
+        project=project, role=role, note=note.strip()[:120], mark=mark_of(word), by=author() if acting_user() is not None else "",
         expires=timezone.now() + timedelta(days=min(max(days, 0.01), 30.0)),
     )  # fmt: skip
     return row, word

@@ -59,8 +59,8 @@ export function JoinPage({ word, me, go }: { word: string; me: Me; go: (project:
   const client = useQueryClient();
   const take = async (name: string, password: string) => {
     const joined = await join(word, name, password);
-    await client.invalidateQueries();
     go(joined.project ?? 0);
+    await client.invalidateQueries();
   };
   if (found.isPending) return <Card title="Looking for the invitation…"><Spinner /></Card>;
   if (found.isError) return <Card title="This invitation leads nowhere."><Text role="alert" color="rose" mb="3">{found.error.message}</Text><Button size="sm" variant="outline" borderColor="line" onClick={() => go(0)}>To the projects</Button></Card>;

@@ -34,7 +34,7 @@ export function People({ project }: { project: Project }) {
 
 function RolePick({ label, value, disabled, onChange }: { label: string; value: Role; disabled?: boolean; onChange: (role: Role) => void }) {
   return (
-    <NativeSelect.Root size="xs" w="96px" disabled={disabled}><NativeSelect.Field aria-label={label} value={value} onChange={(e) => onChange(e.target.value as Role)}>{ROLES.map((role) => <option key={role} value={role}>{role}</option>)}</NativeSelect.Field><NativeSelect.Indicator /></NativeSelect.Root>
+    <NativeSelect.Root size="xs" w="96px" flexShrink="0" disabled={disabled}><NativeSelect.Field aria-label={label} value={value} onChange={(e) => onChange(e.target.value as Role)}>{ROLES.map((role) => <option key={role} value={role}>{role}</option>)}</NativeSelect.Field><NativeSelect.Indicator /></NativeSelect.Root>
   );
 }
 

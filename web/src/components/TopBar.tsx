@@ -3,6 +3,7 @@ import { HelpCircle, History, Moon, Redo2, Sun, Undo2 } from "lucide-react";
 import { Fragment } from "react";
 import type { Job, Project } from "../api/client";
 import { isActive, type Actions } from "../api/hooks";
+import { useMe } from "../api/people";
 import { STAGES, useUi } from "../state";
 import { Notes } from "./Notes";
 import { People } from "./People";
@@ -11,18 +12,20 @@ import { WhoIsHere } from "./WhoIsHere";
 type Props = { project: Project; atlas: number; jobs: Job[]; actions: Actions; leave: () => void };
 
 export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
+  // Where people are shown all else stands closer.
+  const close = useMe().data?.accounts ?? false;
   const { stage, setStage, theme, toggleTheme, setHelp, steps, setSteps } = useUi();
   return (
-    <Flex as="header" align="center" px="16px" bg="slip" borderBottomWidth="1px" borderColor="line" gap="4">
+    <Flex as="header" align="center" px="16px" bg="slip" borderBottomWidth="1px" borderColor="line" gap={close ? "2" : "4"}>
       <Heading as="h1" fontFamily="heading" fontSize="20px" fontWeight="700" whiteSpace="nowrap">Untold Quilt</Heading>
-      <Button variant="plain" size="sm" px="1" color="ink" fontWeight="400" fontSize="13px" maxW="170px" onClick={leave} title="All projects">
+      <Button variant="plain" size="sm" px="1" color="ink" fontWeight="400" fontSize="13px" maxW={close ? "120px" : "170px"} minW="0" onClick={leave} title="All projects">
         <Text truncate>{project.name}</Text>
       </Button>
-      <Flex as="nav" aria-label="Stages" flex="1" justify="center" align="center" gap="1">
+      <Flex as="nav" aria-label="Stages" flex="1" justify="center" align="center" gap={close ? "0" : "1"}>
         {STAGES.map((name, i) => (
           <Fragment key={name}>
             {i > 0 && <Box w="10px" hideBelow="2xl" borderTopWidth="2px" borderStyle="dashed" borderColor="line" aria-hidden />}
-            <Button size="sm" h="36px" rounded="full" px="2" gap="1.5" fontSize="13.5px" variant="plain" aria-current={stage === name ? "step" : undefined}
+            <Button size="sm" h="36px" rounded="full" px={close ? "1.5" : "2"} gap={close ? "1" : "1.5"} fontSize="13.5px" variant="plain" aria-current={stage === name ? "step" : undefined}
               bg={stage === name ? "ink" : "transparent"} color={stage === name ? "slip" : "ink"} fontWeight={stage === name ? "600" : "400"}
               _hover={stage === name ? {} : { bg: "stripe" }} onClick={() => setStage(name)}>
               <Box as="span" hideBelow="xl" w="20px" h="20px" rounded="full" borderWidth="1.5px" borderStyle="dashed" borderColor={stage === name ? "straw" : "soft"}
@@ -53,7 +56,7 @@ function JobTray({ jobs, actions }: { jobs: Job[]; actions: Actions }) {
   return (
     <Popover.Root positioning={{ placement: "bottom-end" }}>
       <Popover.Trigger asChild>
-        <Button size="xs" variant="outline" borderColor="line" minW="92px" fontWeight="400">
+        <Button size="xs" variant="outline" borderColor="line" minW="72px" px="2" fontWeight="400">
           {active.length ? `${active.length} ${active.length === 1 ? "job" : "jobs"} · ${Math.round(100 * mean)} %` : "no jobs"}
         </Button>
       </Popover.Trigger>
