@@ -45,14 +45,14 @@ def tables() -> list[type[Model]]:
 def back_up(target: IO[bytes], tell: Tell = lambda said: None) -> dict[str, Any]:
     """Write the whole installation into a file."""
     with tempfile.TemporaryFile() as rows:
-        found = _write_rows(
+        found = write_rows(
             rows, ((model, model._base_manager.order_by("pk")) for model in tables())
         )
         tell(f"{sum(found['rows'].values()):,} rows")
-        return _write_archive(target, rows, found, {"kind": "installation"}, tell)
+        return write_archive(target, rows, found, {"kind": "installation"}, tell)
 
 
-def _write_rows(out: IO[bytes], queries: Iterable[tuple[type[Model], Any]]) -> dict[str, Any]:
+def write_rows(out: IO[bytes], queries: Iterable[tuple[type[Model], Any]]) -> dict[str, Any]:
     """One row a line, in one snapshot of the database; the stored files that they refer to."""
     counts: dict[str, int] = {}
     keys: set[str] = set()
@@ -76,7 +76,7 @@ def _text(value: Any) -> str:
     return value.isoformat() if isinstance(value, (datetime, date)) else str(value)
 
 
-def _write_archive(
+def write_archive(
     target: IO[bytes], rows: IO[bytes], found: dict[str, Any], about: dict[str, Any], tell: Tell
 ) -> dict[str, Any]:
     rows.seek(0)

@@ -15,12 +15,15 @@ from studio.api import proof_views as p
 from studio.api import run_views as run
 from studio.api import share_views as share
 from studio.api import sheet_picture_views as behind
+from studio.api import transfer_views as transfer
 from studio.api import views as v
 from studio.api import watch_views as watch
 
 urlpatterns = [
     path("projects/", j.Projects.as_view()),
     path("projects/<int:project_id>/", j.OneProject.as_view()),
+    path("project-files/", transfer.ImportProject.as_view()),
+    path("projects/<int:project_id>/project.zip", transfer.ProjectFile.as_view()),
     path("projects/<int:project_id>/restore/", j.Restore.as_view()),
     path("projects/<int:project_id>/duplicate/", j.Duplicate.as_view()),
     path("projects/<int:project_id>/files/", v.Files.as_view()),

@@ -1024,6 +1024,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/project-files/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring a project in from a file. */
+        post: operations["import_project"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/": {
         parameters: {
             query?: never;
@@ -1264,6 +1281,23 @@ export interface paths {
         put?: never;
         /** @description What engines want their pictures like: profiles that are always there, and those of a project. */
         post: operations["save_profile"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/projects/{project_id}/project.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The project with its history as a file. */
+        get: operations["export_project"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3165,6 +3199,10 @@ export interface components {
             profiles: components["schemas"]["ProfileOut"][];
             /** @description what a channel may hold */
             sources: string[];
+        };
+        ProjectFileIn: {
+            /** Format: uri */
+            file: string;
         };
         ProjectIn: {
             name: string;
@@ -5446,6 +5484,29 @@ export interface operations {
             };
         };
     };
+    import_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ProjectFileIn"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
     list_projects: {
         parameters: {
             query?: never;
@@ -5969,6 +6030,27 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProfilesOut"];
+                };
+            };
+        };
+    };
+    export_project: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
                 };
             };
         };

@@ -1,0 +1,57 @@
+"""A project as a file, out and in."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from typing import Any
+
+from django.http import FileResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework import serializers
+from rest_framework.parsers import MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studio.api import serializers as s
+from studio.api.parse import valid
+from studio.models import Project
+from studio.transfer import export_project, import_project, may_export
+
+
+class ProjectFileIn(serializers.Serializer[Any]):
+    file = serializers.FileField()
+
+
+class ProjectFile(APIView):
+    """The project with its history as a file."""
+
+    @extend_schema(
+        operation_id="export_project", responses={(200, "application/zip"): OpenApiTypes.BINARY}
+    )
+    def get(self, request: Request, project_id: int) -> FileResponse:
+        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+        may_export(project)
+        out = tempfile.TemporaryFile()  # noqa: SIM115 (the answer closes it)
+        export_project(project, out)
+        out.seek(0)
+        name = re.sub(r"[^\w .-]+", "-", project.name).strip(" .-") or "project"
+        return FileResponse(
+            out, as_attachment=True, filename=f"{name}.quilt.zip", content_type="application/zip"
+        )
+
+
+class ImportProject(APIView):
+    """Bring a project in from a file."""
+
+    parser_classes = (MultiPartParser,)
+
+    @extend_schema(
+        operation_id="import_project", request=ProjectFileIn, responses={201: s.ProjectOut}
+    )
+    def post(self, request: Request) -> Response:
+        project = import_project(valid(ProjectFileIn, request)["file"])
+        return Response(s.ProjectOut(project).data, status=201)
