@@ -30,8 +30,8 @@ from studio.actions.errors import Refused
 from studio.actions.project.clean_projects import keys_in
 
 VERSION = 1
-LEFT_OUT = {"sessions.session", "axes.accessattempt", "axes.accesslog", "axes.accessfailurelog", "admin.logentry",
-            "contenttypes.contenttype", "auth.permission", "studio.measurement", "studio.presence"}  # fmt: skip
+APPS_LEFT_OUT = ("sessions", "axes", "admin", "contenttypes")
+LEFT_OUT = ("auth.permission", "studio.measurement", "studio.presence")
 """What is made again, or belongs to one installation only."""
 Tell = Callable[[str], None]
 
@@ -39,7 +39,13 @@ Tell = Callable[[str], None]
 def tables() -> list[type[Model]]:
     """All tables of a backup, those first that others refer to."""
     order = serializers.sort_dependencies([(app, None) for app in apps.get_app_configs()])
-    return [m for m in order if m._meta.label_lower not in LEFT_OUT and not m._meta.proxy]
+    return [
+        model
+        for model in order
+        if model._meta.app_label not in APPS_LEFT_OUT
+        and model._meta.label_lower not in LEFT_OUT
+        and not model._meta.proxy
+    ]
 
 
 def back_up(target: IO[bytes], tell: Tell = lambda said: None) -> dict[str, Any]:

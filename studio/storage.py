@@ -64,6 +64,11 @@ def age_of(name: str) -> float:
         return 0.0
 
 
+def has(key: str) -> bool:
+    """Whether bytes of a key are stored."""
+    return bool(default_storage.exists(_path(key)))
+
+
 def remove(name: str) -> None:
     """Remove a file by its name."""
     default_storage.delete(name)

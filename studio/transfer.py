@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import re
 import tempfile
+import uuid
 from collections.abc import Callable
 from typing import IO, Any
 
@@ -19,6 +20,7 @@ from django.db.models import ForeignKey, Model, QuerySet
 from studio import storage
 from studio.actions.access import EDITOR, own, require
 from studio.actions.errors import Refused
+from studio.actions.project.clean_projects import keys_in
 from studio.backup import opened, rows_of, verify, write_archive, write_rows
 from studio.models import (
     Atlas,
@@ -73,7 +75,18 @@ def import_project(source: IO[bytes]) -> Project:
             storage.put(archive.read(name))
     try:
         with transaction.atomic():
-            return _Rows().read(rows_of(archive))
+            reader = _Rows()
+            project = reader.read(rows_of(archive))
+            # Nobody comes to another's files by naming their hashes.
+            brought = {name.removeprefix("files/") for name in archive.namelist()}
+            foreign = [key for key in reader.keys - brought if storage.has(key)]
+            if foreign or reader.keys - brought - set(contents["missing"]):
+                raise Refused(
+                    "Files are missing from it.",
+                    foreign[0] if foreign else "files",
+                    "Export it once more.",
+                )
+            return project
     except (KeyError, TypeError, ValueError, AttributeError, serializers.base.DeserializationError):
         raise Refused(
             "The rows of the file do not fit together.", "rows.jsonl", "Export it once more."
@@ -86,6 +99,8 @@ class _Rows:
     def __init__(self) -> None:
         self.new: dict[type[Model], dict[int, int]] = {model: {} for model in OF}
         self.later: list[tuple[type[Model], int, str, int]] = []
+        self.folders: dict[str, str] = {}
+        self.keys: set[str] = set()
 
     def read(self, rows: Any) -> Project:
         """Make them all; then let them refer to one another."""
@@ -123,6 +138,11 @@ class _Rows:
             "python", [{"model": row["model"], "pk": None, "fields": fields}]
         )
         made.object.pk = None
+        if isinstance(made.object, Source):
+            # Files that came together see one another: under a name of their own here.
+            old = made.object.folder
+            made.object.folder = self.folders.setdefault(old, uuid.uuid4().hex)
+        self.keys |= keys_in(made.object)
         made.save(force_insert=True)
         self.new[model][row["pk"]] = made.object.pk
         self.later += [(model, made.object.pk, name, old) for name, old in after]

@@ -29,7 +29,7 @@ class Projects(APIView):
     def get(self, request: Request) -> Response:
         rows = visible_projects(Project.objects.select_related("head"))
         rows = rows.order_by("deleted", "-created", "-id")
-        return Response(s.ProjectOut(rows, many=True).data)
+        return Response(s.ProjectOut(s.with_heads(rows), many=True).data)
 
     @extend_schema(
         operation_id="create_project", request=s.ProjectIn, responses={201: s.ProjectOut}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from typing import Any
 
@@ -182,6 +183,25 @@ def _tab(atlas: int, head: Revision) -> dict[str, Any]:
     }
 
 
+def with_heads(projects: Iterable[Project]) -> list[Project]:
+    """Projects with the present revisions of their atlases, asked for all of them at once."""
+    rows = list(projects)
+    heads = Revision.objects.select_related("keyframe").defer("state", "keyframe__state")
+    wanted = [revision for project in rows if project.head for _, revision in project.head.atlases]
+    found = heads.in_bulk(wanted)
+    for project in rows:
+        named = project.head.atlases if project.head else []
+        project.shown_heads = project.head_id, [(a, found[revision]) for a, revision in named]  # type: ignore[attr-defined]
+    return rows
+
+
+def _heads(project: Project) -> list[tuple[int, Revision]]:
+    """Atlases with their present revisions, asked for once."""
+    if getattr(project, "shown_heads", (None,))[0] != project.head_id:
+        with_heads([project])
+    return list(project.shown_heads[1])
+
+
 class ProjectOut(StepsOut):
     id = serializers.IntegerField()
     name = serializers.CharField()
@@ -198,19 +218,10 @@ class ProjectOut(StepsOut):
 
     @extend_schema_field(AtlasTabOut(many=True))
     def get_atlases(self, project: Project) -> list[dict[str, Any]]:
-        rows = project.head.atlases if project.head else []
-        heads = Revision.objects.select_related("keyframe").defer("state", "keyframe__state")
-        found = heads.in_bulk([revision for _, revision in rows])
-        return [_tab(atlas, found[revision]) for atlas, revision in rows]
+        return [_tab(atlas, head) for atlas, head in _heads(project)]
 
     def get_objects(self, project: Project) -> int:
-        heads = Revision.objects.filter(
-            pk__in=[r for _, r in project.head.atlases] if project.head else []
-        )
-        return sum(
-            len(members_of(head))
-            for head in heads.select_related("keyframe").defer("state", "keyframe__state")
-        )
+        return sum(len(members_of(head)) for _, head in _heads(project))
 
 
 class ProjectIn(serializers.Serializer):

@@ -221,6 +221,15 @@ def test_whoever_makes_a_project_owns_it(people):
     assert len(people["stranger"].get("/api/projects/").json()) == 2
 
 
+def test_folders_of_the_server_are_not_for_everybody(people, project, settings, tmp_path):
+    body = {"path": str(tmp_path)}
+    at = f"/api/projects/{project.pk}/watch/"
+    answer = people["editor"].put(at, body, content_type=JSON)
+    assert answer.status_code == 400 and "QUILT_WATCH_ROOTS" in answer.json()["cure"]
+    settings.WATCH_ROOTS = [str(tmp_path)]
+    assert people["editor"].put(at, body, content_type=JSON).status_code == 200
+
+
 def test_tokens_have_a_scope_and_an_end(people, project, atlas):
     made = people["editor"].post(
         "/api/tokens/", {"name": "farm", "scope": "read"}, content_type=JSON

@@ -101,6 +101,17 @@ def test_what_is_no_project_is_refused_and_leaves_nothing(worked, client):
             body = old.read(name)
             new.writestr(name, body[:-1] + b"x" if name.startswith("files/") else body)
     assert brought_in(client, out.getvalue()).status_code == 400
+    # The hash of somebody else's file opens nothing.
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(data)) as old, zipfile.ZipFile(out, "w") as new:
+        contents = json.loads(old.read("contents.json"))
+        first, *left = [name for name in old.namelist() if name.startswith("files/")]
+        contents |= {"files": len(left), "missing": [first.removeprefix("files/")]}
+        for name in [*left, "rows.jsonl"]:
+            new.writestr(name, old.read(name))
+        new.writestr("contents.json", json.dumps(contents))
+    answer = brought_in(client, out.getvalue())
+    assert answer.status_code == 400 and "missing" in answer.json()["what"]
     # Rows that refer to what is not there.
     out = io.BytesIO()
     with zipfile.ZipFile(io.BytesIO(data)) as old, zipfile.ZipFile(out, "w") as new:

@@ -45,7 +45,7 @@ def watch(project: Project, path: str, run_lines: bool) -> WatchedFolder:
 
 def _allowed(path: str) -> Path:
     roots = settings.WATCH_ROOTS
-    if settings.DEMAND_TOKEN and not roots:
+    if (settings.DEMAND_TOKEN or settings.ACCOUNTS) and not roots:
         raise Refused(
             "Folders of a server that others reach are not watched.", path,
             "Set QUILT_WATCH_ROOTS to the folders that may be, or bring newer files in by hand.",
