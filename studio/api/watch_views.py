@@ -28,6 +28,12 @@ class WatchOut(serializers.Serializer[Any]):
     waiting = serializers.ListField(child=serializers.CharField(), help_text="newer ones")
     started = serializers.CharField(allow_blank=True)
     wrong = serializers.CharField(allow_blank=True)
+    change = serializers.IntegerField(help_text="the project's newest step")
+
+
+def _told(row: WatchedFolder) -> dict[str, Any]:
+    head = Project.objects.values_list("head", flat=True).get(pk=row.project_id)
+    return {"path": row.path, "run_lines": row.run_lines, "change": head}
 
 
 class Watch(APIView):
@@ -44,7 +50,7 @@ class Watch(APIView):
         if row is None:
             return Response(status=204)
         found = look(row)
-        return Response(WatchOut({"path": row.path, "run_lines": row.run_lines, **found}).data)
+        return Response(WatchOut({**_told(row), **found}).data)
 
     @extend_schema(operation_id="watch_folder", request=WatchIn, responses=WatchOut)
     def put(self, request: Request, project_id: int) -> Response:
@@ -52,7 +58,7 @@ class Watch(APIView):
         given = valid(WatchIn, request)
         row = watch(project, given["path"].strip(), given["run_lines"])
         nothing = {"waiting": [], "started": "", "wrong": ""}
-        shown = {"path": row.path, "run_lines": row.run_lines, "watched": len(row.seen), **nothing}
+        shown = {**_told(row), "watched": len(row.seen), **nothing}
         return Response(WatchOut(shown).data)
 
     @extend_schema(operation_id="end_watch", responses={204: None})

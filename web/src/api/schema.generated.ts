@@ -3793,6 +3793,8 @@ export interface components {
             waiting: string[];
             started: string;
             wrong: string;
+            /** @description the project's newest step */
+            change: number;
         };
         /**
          * @description * `left` - left

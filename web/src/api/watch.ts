@@ -17,8 +17,12 @@ export function useWatch(project: Project) {
     queryFn: async () => { const asked = await api.POST("/api/projects/{project_id}/watch/", { params: { path } }); return asked.response.status === 204 ? null : ask(Promise.resolve(asked)); },
     refetchInterval: ({ state }) => (state.data ? EVERY : false),
   }).data ?? null;
-  // What was started is work like any other: it is seen among the jobs.
-  useEffect(() => { if (now?.started) void client.invalidateQueries({ queryKey: ["jobs", project.id] }); }, [now?.started, client, project.id]);
+  // What was started, here or by the server itself, may be over before anybody asks for jobs.
+  const mark = now ? `${now.started} ${now.change}` : "";
+  useEffect(() => {
+    if (!now) return;
+    for (const key of [["jobs", project.id], ["project", project.id], ["atlas"], ["run sheet", project.id]]) void client.invalidateQueries({ queryKey: key });
+  }, [mark, client, project.id]); // eslint-disable-line react-hooks/exhaustive-deps
   return {
     now,
     watch: useMutation({ mutationFn: (body: { path: string; run_lines: boolean }) => ask(api.PUT("/api/projects/{project_id}/watch/", { params: { path }, body })), ...options }),
