@@ -66,9 +66,9 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     second.get_by_test_id("table").wait_for()
     # They see one another, and what the other does comes by itself.
     first.keyboard.press("Escape")
-    first.get_by_test_id("here").get_by_role("button", name="jon is here").wait_for(timeout=10_000)
+    first.get_by_test_id("here").get_by_role("button", name="jon is here").wait_for(timeout=40_000)
     second.get_by_test_id("here").get_by_role("button", name="mira is here").wait_for(
-        timeout=10_000
+        timeout=40_000
     )
     yard = {
         "name": "yard.obj",
@@ -77,10 +77,10 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     }
     first.get_by_test_id("files").set_input_files([yard])
     first.locator("[data-row='crate']").wait_for()
-    second.locator("[data-row='crate']").wait_for(timeout=10_000)
+    second.locator("[data-row='crate']").wait_for(timeout=40_000)
     first.locator("[data-row='crate']").click()
     second.get_by_test_id("here").get_by_role("button", name="3 islands picked").click(
-        timeout=10_000
+        timeout=40_000
     )
     second.get_by_text("3 selected").wait_for()
     # Notes are said about what is picked, answered, and closed.
@@ -91,7 +91,7 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     notes.get_by_role("button", name="Say it").click()
     notes.get_by_text("Too coarse?").wait_for()
     second.keyboard.press("Escape")
-    first.get_by_role("button", name="Notes to one another, 1 open").click(timeout=15_000)
+    first.get_by_role("button", name="Notes to one another, 1 open").click(timeout=40_000)
     theirs = first.get_by_test_id("notes").locator("[data-note]")
     theirs.get_by_role("button", name="answer").click()
     theirs.get_by_label("Answer").fill("On purpose.")
