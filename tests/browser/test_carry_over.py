@@ -176,6 +176,7 @@ def test_objects_are_dragged_between_atlases_in_the_plan(painted):
     column = plan.get_by_test_id("plan-column")
     column.get_by_text("Device 21").wait_for()
     # A quick pack tells how full the sheet would be.
+    column.get_by_text("5 → 1").first.wait_for(timeout=60_000)
     column.get_by_text("packing …").wait_for(state="detached", timeout=60_000)
     assert "materials\n\n5 → 1" in column.inner_text()
     plan.get_by_role("button", name="Atlas", exact=True).click()

@@ -24,7 +24,20 @@ def sheet(window, address):
     page.locator("[data-row='Sheet']").wait_for()
     stage(page, "Mend")
     page.get_by_label("Whole sheet").click()
+    settled(page)
     return page
+
+
+def settled(page) -> None:
+    """Until the view stands still: the address follows it a little later."""
+    until(
+        page,
+        """() => {
+            const now = new URL(location.href).searchParams.get('at');
+            if (now === null || window.lastAt !== now) { window.lastAt = now; window.lastAtSince = performance.now(); return false; }
+            return performance.now() - window.lastAtSince > 900;
+        }""",
+    )
 
 
 def at(page, u: float, v: float) -> tuple[float, float]:
@@ -153,6 +166,7 @@ def test_faces_are_picked_with_lasso_and_brush_and_eased_with_it(sheet):
 def test_a_try_is_looked_at_beside_the_layout_and_kept(sheet):
     task(sheet).get_by_role("tab", name="Seams").click()
     pick(sheet, "Path")
+    settled(sheet)
     for u, v in ((0.3, 0.1), (0.3, 0.5)):
         x, y = at(sheet, u, v)
         sheet.mouse.click(x + 3, y + (4 if v > 0.3 else -4))

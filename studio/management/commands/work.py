@@ -17,8 +17,6 @@ from studio.jobs.run import recover_stale_jobs
 LOOK_EVERY = 5.0
 """Seconds between two looks for jobs whose worker is gone, on any machine."""
 
-NICE = 10
-
 
 def look_after_others() -> None:
     """Take over the jobs of workers that are gone, in a thread of its own."""
@@ -53,8 +51,6 @@ class Command(RunHuey):
             look_after_others()
         else:
             end_with_parent()
-            # Whoever waits for an answer of the server beside it comes first.
-            os.nice(NICE)
         # Its own children, workers and scheduler, belong to this process.
         os.environ[PARENT] = str(os.getpid())
         os.register_at_fork(after_in_child=end_with_parent)
