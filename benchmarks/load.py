@@ -124,7 +124,7 @@ def upload(person: Person, project: int, data: bytes) -> None:
 
 
 def run(
-    people: int, seconds: float, pace: float, projects: int, environment: dict[str, str]
+    people: int, seconds: float, pace: float, projects: int, web: int, environment: dict[str, str]
 ) -> None:
     """Start an installation, let people work, and print what came of it."""
     from tests.scale.engines import free_port, wait_for
@@ -135,7 +135,7 @@ def run(
     manage = [sys.executable, str(ROOT / "manage.py")]
     subprocess.run([*manage, "migrate", "--verbosity", "0"], env=env, check=True)
     server = subprocess.Popen(
-        [*manage, "serve", "--port", str(port), "--threads", "12"],
+        [*manage, "serve", "--port", str(port), "--web", str(web), "--threads", "12"],
         env=env,
         stdout=subprocess.DEVNULL,
     )
@@ -182,8 +182,10 @@ def run(
 
 
 def _memory(pid: int) -> float:
-    """MB of the web process."""
-    return float(psutil.Process(pid).memory_info().rss / 1e6)
+    """MB of the processes that answer, together."""
+    one = psutil.Process(pid)
+    answering = [p for p in one.children() if "answer" in p.cmdline()] or [one]
+    return sum(p.memory_info().rss / 1e6 for p in answering)
 
 
 def _tell(
@@ -212,7 +214,7 @@ def _tell(
         f"edits acknowledged: {len(kept):,}; not in the histories: {gone}, of {undone} that were undone; "
         f"answers of 500 and more: {sum(len(one.bad) for one in crowd)}"
     )
-    print(f"memory of the web process: {memory[0]:.0f} MB before, {memory[1]:.0f} MB after")
+    print(f"memory of what answers: {memory[0]:.0f} MB before, {memory[1]:.0f} MB after")
 
 
 if __name__ == "__main__":
@@ -223,9 +225,17 @@ if __name__ == "__main__":
         "--pace", type=float, default=1.5, help="seconds that people think, on average"
     )
     parser.add_argument("--projects", type=int, default=10)
+    parser.add_argument("--web", type=int, default=3, help="processes that answer")
     parser.add_argument("--postgres", action="store_true", help="on PostgreSQL, Redis and S3, too")
     given = parser.parse_args()
-    run(given.people, given.seconds, given.pace, given.projects, {"QUILT_IMMEDIATE_JOBS": "0"})
+    run(
+        given.people,
+        given.seconds,
+        given.pace,
+        given.projects,
+        given.web,
+        {"QUILT_IMMEDIATE_JOBS": "0"},
+    )
     if given.postgres:
         from tests.scale.engines import engines
 
@@ -235,5 +245,6 @@ if __name__ == "__main__":
                 given.seconds,
                 given.pace,
                 given.projects,
+                given.web,
                 {**here.environment, "QUILT_IMMEDIATE_JOBS": "0"},
             )

@@ -58,6 +58,7 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "studio.watching.Watched",
+    "studio.middleware.AtOnce",
     "django.middleware.security.SecurityMiddleware",
     "studio.middleware.ContentPolicy",
     "studio.middleware.TokenGate",
@@ -92,14 +93,19 @@ TEMPLATES = [
 
 DATABASES = {"default": env.db("DATABASE_URL", default=f"sqlite:///{DATA_DIR / 'studio.sqlite3'}")}
 if DATABASES["default"]["ENGINE"].endswith("sqlite3"):
+    DATABASES["default"] |= {"ENGINE": "quilt_site.fair_sqlite", "TEST": {"NAME": ":memory:"}}
     DATABASES["default"]["OPTIONS"] = {
         "transaction_mode": "IMMEDIATE",
         "timeout": 20,
         "init_command": "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;",
     }
 elif DATABASES["default"]["ENGINE"].endswith("postgresql"):
-    # Waitress keeps its threads: each keeps a connection, and looks whether it still stands.
-    DATABASES["default"] |= {"CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True}
+    if env.bool("QUILT_POOL", False):
+        # Processes that answer share a few connections between their threads.
+        DATABASES["default"]["OPTIONS"] = {"pool": {"min_size": 1, "max_size": 8, "timeout": 10}}
+    else:
+        # Each thread keeps a connection, and looks whether it still stands.
+        DATABASES["default"] |= {"CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 
 # Passwords: as NIST SP 800-63B and OWASP ASVS 2.1 have them: long, none of the common ones, no rules of composition.
@@ -158,6 +164,9 @@ MAX_UNPACKED_BYTES = 4 * MAX_UPLOAD_BYTES
 INLINE_GATHER_BYTES = 1024 * 1024
 DATA_UPLOAD_MAX_NUMBER_FILES = 500
 
+# So many requests are answered by one web process at once; more of them would only wait for each other.
+AT_ONCE = env.int("QUILT_AT_ONCE", 3)
+
 # Work that says nothing for so long stands still: its process is ended, and it is tried once more.
 # A worker
 # of this machine that is gone is noticed at once.
@@ -179,7 +188,7 @@ REST_FRAMEWORK = {
     "DEFAULT_AUTHENTICATION_CLASSES": [],
     "DEFAULT_PERMISSION_CLASSES": [],
     "UNAUTHENTICATED_USER": None,
-    "DEFAULT_RENDERER_CLASSES": ["rest_framework.renderers.JSONRenderer"],
+    "DEFAULT_RENDERER_CLASSES": ["studio.api.renderers.FastJson"],
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "studio.api.errors.handle",
 }

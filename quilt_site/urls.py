@@ -3,15 +3,14 @@
 from django.conf import settings
 from django.contrib import admin
 from django.urls import include, path, re_path
-from django_prometheus.exports import ExportToDjangoView
 from drf_spectacular.views import SpectacularAPIView
 
 from studio.views import application
-from studio.watching import healthz
+from studio.watching import healthz, metrics
 
 urlpatterns = [
     path("healthz", healthz),
-    path("metrics", ExportToDjangoView),
+    path("metrics", metrics),
     path("api/", include("studio.api.urls")),
     path("api/schema/", SpectacularAPIView.as_view(), name="schema"),
     *([path("admin/", admin.site.urls)] if settings.ACCOUNTS else []),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hmac
+import threading
 from collections.abc import Callable
 from urllib.parse import urlsplit
 
@@ -132,3 +133,19 @@ class ContentPolicy:
         if page:
             response.headers.setdefault("Content-Security-Policy", MADE_PAGE if made else OWN_PAGE)
         return response
+
+
+class AtOnce:
+    """Answers a few requests of this process at once, however many threads hold connections.
+
+    One Python process does one thing at a time: with many requests under way each takes as long as all of them, and one
+    that writes keeps the database for as long.
+    """
+
+    def __init__(self, get_response: Next) -> None:
+        self.get_response = get_response
+        self.slots = threading.BoundedSemaphore(max(settings.AT_ONCE, 1))
+
+    def __call__(self, request: HttpRequest) -> HttpResponse:
+        with self.slots:
+            return self.get_response(request)

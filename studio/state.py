@@ -6,8 +6,6 @@ from __future__ import annotations
 import zlib
 from collections.abc import Collection, Sequence
 from dataclasses import asdict, dataclass, field, replace
-from datetime import datetime
-from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -16,16 +14,11 @@ from numpy.typing import NDArray
 from quilt_core.scene import TileSize
 from quilt_core.scene.placement import compose, identity
 from studio.models import MARGIN, PADDING, Atlas, Revision
+from studio.stored_islands import CONTROL_FIELDS, ISLAND, LATELY, ROW, stored_islands
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
-CONTROL_FIELDS = np.dtype(
-    [("flags", "u1"), ("tile", "<i4"), ("bundle", "<i4"), ("stack", "<i4"), ("weight", "<f4")]
-)
-ISLAND = np.dtype([("placement", "<f8", (2, 3)), ("unplaced", "u1"), ("control", CONTROL_FIELDS)])
-ROW = np.dtype([("island", "<i4"), ("state", ISLAND)])
-"""An island that differs from the parent, as a revision stores it."""
 FEW = 0.25
 """What changes a larger part of the islands is stored whole."""
 LONGEST = 100
@@ -312,37 +305,8 @@ def read_state(revision: Revision) -> State:
         tuple(tiles_of(revision)),
         revision.padding,
         revision.margin,
-        _islands(revision.pk, revision.created),
+        stored_islands(revision.pk, revision.created),
     )
-
-
-@lru_cache(maxsize=16)
-def _islands(revision_id: int, _created: datetime) -> NDArray[Any]:
-    """Islands of a revision; read-only. The time tells it from another one that once had its
-    number."""
-    facts = Revision.objects.values_list("keyframe_id", "state").get(pk=revision_id)
-    keyframe, data = facts
-    if keyframe is None:
-        out = np.frombuffer(zlib.decompress(bytes(data)), ISLAND)
-        out.flags.writeable = False
-        return out
-    rows = Revision.objects.filter(keyframe=keyframe, pk__lte=revision_id)
-    steps = {
-        pk: (parent, state) for pk, parent, state in rows.values_list("pk", "parent_id", "state")
-    }
-    chain, at = [], revision_id
-    while at != keyframe:
-        at, state = steps[at]
-        chain.append(state)
-    out = np.frombuffer(
-        zlib.decompress(bytes(Revision.objects.values_list("state", flat=True).get(pk=keyframe))),
-        ISLAND,
-    ).copy()
-    for state in reversed(chain):
-        changed = np.frombuffer(zlib.decompress(bytes(state)), ROW)
-        out[changed["island"]] = changed["state"]
-    out.flags.writeable = False
-    return out
 
 
 def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: Any) -> Revision:
@@ -361,7 +325,7 @@ def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: An
     if keyframe is None:
         depth = stored = 0
         data = zlib.compress(np.ascontiguousarray(state.islands).tobytes(), 1)
-    return Revision.objects.create(
+    made = Revision.objects.create(
         atlas=atlas,
         parent=parent,
         keyframe=keyframe,
@@ -375,6 +339,8 @@ def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: An
         margin=state.margin,
         **facts,
     )
+    LATELY.keep((made.pk, made.created), np.array(state.islands))
+    return made
 
 
 def changed_islands(before: State, after: State) -> IntArray | None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import time
 import uuid
 from typing import Any
@@ -13,8 +14,16 @@ from django.db import DatabaseError, connection
 from django.db.models import Count, Min
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils import timezone
-from prometheus_client import REGISTRY, Counter, Histogram
+from prometheus_client import (
+    CONTENT_TYPE_LATEST,
+    REGISTRY,
+    CollectorRegistry,
+    Counter,
+    Histogram,
+    generate_latest,
+)
 from prometheus_client.core import GaugeMetricFamily
+from prometheus_client.multiprocess import MultiProcessCollector
 
 from studio.lines import request_id
 from studio.middleware import Next
@@ -88,6 +97,16 @@ class Jobs:
 
 
 REGISTRY.register(Jobs())
+
+
+def metrics(request: HttpRequest) -> HttpResponse:
+    """Figures for Prometheus: of all processes that answer here, where they are several."""
+    registry = REGISTRY
+    if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
+        registry = CollectorRegistry()
+        MultiProcessCollector(registry)
+        registry.register(Jobs())
+    return HttpResponse(generate_latest(registry), content_type=CONTENT_TYPE_LATEST)
 
 
 def healthz(request: HttpRequest) -> HttpResponse:

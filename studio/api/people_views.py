@@ -65,7 +65,7 @@ class MemberOut(serializers.Serializer[Any]):
     since = serializers.DateTimeField()
 
 
-class RoleIn(serializers.Serializer[Any]):
+class MemberRoleIn(serializers.Serializer[Any]):
     role = serializers.ChoiceField(choices=ROLES)
 
 
@@ -257,10 +257,10 @@ class Members(APIView):
 class OneMember(APIView):
     """A member of a project."""
 
-    @extend_schema(operation_id="set_role", request=RoleIn, responses=MemberOut(many=True))
+    @extend_schema(operation_id="set_role", request=MemberRoleIn, responses=MemberOut(many=True))
     def patch(self, request: Request, project_id: int, user_id: int) -> Response:
         project = get_object_or_404(Project, pk=project_id)
-        set_role(project, user_id, valid(RoleIn, request)["role"])
+        set_role(project, user_id, valid(MemberRoleIn, request)["role"])
         return Members().get(request, project_id)
 
     @extend_schema(operation_id="remove_member", responses={204: None})

@@ -46,7 +46,8 @@ class Placements(APIView):
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, revision_id: int) -> HttpResponse:
-        revision = get_object_or_404(Revision, pk=revision_id)
+        rows = Revision.objects.select_related("keyframe").defer("state", "keyframe__state")
+        revision = get_object_or_404(rows, pk=revision_id)
         return _bytes(
             placements_bytes(revision),
             "application/octet-stream",

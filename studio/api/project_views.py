@@ -44,7 +44,8 @@ class OneProject(APIView):
 
     @extend_schema(operation_id="get_project", responses=s.ProjectOut)
     def get(self, request: Request, project_id: int) -> Response:
-        return Response(s.ProjectOut(get_object_or_404(Project, pk=project_id)).data)
+        rows = Project.objects.select_related("head")
+        return Response(s.ProjectOut(get_object_or_404(rows, pk=project_id)).data)
 
     @extend_schema(operation_id="change_project", request=s.ProjectChange, responses=s.ProjectOut)
     def patch(self, request: Request, project_id: int) -> Response:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+import orjson
 from django.conf import settings
 from django.shortcuts import get_object_or_404
 from drf_spectacular.utils import extend_schema
@@ -20,7 +22,7 @@ from studio.actions.errors import Refused
 from studio.actions.even_out.set_member import set_member
 from studio.actions.gather.gather_files import first_atlas, gather_files
 from studio.actions.gather.unpack import unpack
-from studio.actions.history.change import Made, check_idle, edit_atlas
+from studio.actions.history.change import STATES, Made, check_idle, edit_atlas
 from studio.api import pack_serializers as ps
 from studio.api import serializers as s
 from studio.api.carry_serializers import ExportIn
@@ -117,7 +119,7 @@ class OneAtlas(Change):
 
 def answer_atlas(atlas_id: int, measure: bool = True) -> Response:
     rows = Atlas.objects.exclude(head=None).select_related("head__keyframe", "project__head")
-    atlas = get_object_or_404(rows, pk=atlas_id)
+    atlas = get_object_or_404(rows.defer(*STATES), pk=atlas_id)
     if measure:
         start_measure(atlas)
     return Response(s.AtlasOut(atlas).data)
@@ -204,14 +206,16 @@ class OneRevision(APIView):
     @extend_schema(operation_id="get_layout", responses=s.LayoutOut)
     def get(self, request: Request, revision_id: int) -> Response:
         revision = get_object_or_404(
-            Revision.objects.select_related("atlas__project__head", "keyframe"), pk=revision_id
+            Revision.objects.select_related(
+                "atlas__project__head", "keyframe", "measurement"
+            ).defer("state", "keyframe__state", "measurement__proof"),
+            pk=revision_id,
         )
         state = read_state(revision)
         members = members_with_rows(state.members)
         areas = [
-            float(a)
+            load_geometry(member.base.geometry)["world_area"][member.row.numbers]
             for member in members
-            for a in load_geometry(member.base.geometry)["world_area"][member.row.numbers]
         ]
         warnings = list(
             dict.fromkeys(w for member in members for w in member.object.source.warnings)
@@ -219,10 +223,12 @@ class OneRevision(APIView):
         controls = state.controls
         body = {
             "revision": s.RevisionOut(revision).data,
-            "controls": {name: controls[name].tolist() for name in controls.dtype.names or ()},
-            "figures": revision.figures,
+            "controls": {
+                name: np.ascontiguousarray(controls[name]) for name in controls.dtype.names or ()
+            },
+            "figures": orjson.Fragment(kept) if (kept := revision.figures_json) else None,
             "objects": object_rows(members),
-            "world_area": areas,
+            "world_area": np.concatenate([np.zeros(0), *areas]),
             "warnings": warnings,
         }
         return Response(body)

@@ -17,7 +17,7 @@ from redis.exceptions import RedisError
 from quilt_core.errors import QuiltError
 from studio.actions.access import EDITOR, Actor, acting, acting_user, require
 from studio.actions.errors import Conflict
-from studio.actions.history.change import check_fresh, check_idle, claim_parts
+from studio.actions.history.change import STATES, check_fresh, check_idle, claim_parts
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.signs import signs_of_life
 from studio.jobs.worker import end_worker, is_gone, this_worker
@@ -92,16 +92,18 @@ def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
     revision = revision or atlas.head
     if revision is None or not members_of(revision) or is_proven(revision):
         return
-    waiting = atlas.jobs.filter(kind="measure", state=Job.QUEUED, params={"revision": revision.pk})
-    if not waiting.exists():
-        start_job("measure", atlas.project, atlas, {"revision": revision.pk})
+    with transaction.atomic():
+        waiting = atlas.jobs.filter(
+            kind="measure", state=Job.QUEUED, params={"revision": revision.pk}
+        )
+        if not waiting.exists():
+            start_job("measure", atlas.project, atlas, {"revision": revision.pk})
 
 
 def measure_all(project: Project) -> None:
     """Measure all atlases of a project whose figures are not up to date."""
-    for atlas in project.atlases.exclude(head=None).select_related(
-        "head__keyframe", "project__head"
-    ):
+    rows = project.atlases.exclude(head=None).select_related("head__keyframe", "project__head")
+    for atlas in rows.defer(*STATES):
         start_measure(atlas)
 
 

@@ -51,12 +51,15 @@ def logged_in(name, password=GOOD):
     return client
 
 
-def addresses():
-    """Routes of the API as texts, with their methods."""
-    for entry in get_resolver().url_patterns:
-        for route in getattr(entry, "url_patterns", []):
-            if isinstance(route, URLPattern) and str(entry.pattern) == "api/":
-                yield "/api/" + str(route.pattern), route.callback.cls
+def addresses(entries=None, before=""):
+    """Routes of the API as texts, with their views."""
+    for entry in get_resolver().url_patterns if entries is None else entries:
+        here = before + str(entry.pattern)
+        if isinstance(entry, URLPattern):
+            if here.startswith("api/") and hasattr(entry.callback, "cls"):
+                yield "/" + here, entry.callback.cls
+        elif (here + "api/").startswith("api/"):
+            yield from addresses(entry.url_patterns, here)
 
 
 def test_nothing_is_answered_to_whoever_is_not_logged_in(client, project):

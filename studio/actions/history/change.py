@@ -19,6 +19,8 @@ from studio.state import State, read_state, write_state
 
 FARTHEST = 1e9
 """No placement holds a larger number, in tiles."""
+STATES = ("head__state", "head__keyframe__state")
+"""Large fields of an atlas's revisions that are read where they are needed."""
 TRIES = 3
 """So often an edit is computed anew, because another one came first, before it makes the others
 wait."""
@@ -62,6 +64,16 @@ def chain(project: Project, at: int | None = None) -> list[int]:
         out.append(at)
         at = parents[at]
     return out
+
+
+def _since(project: Project, seen: int) -> set[int]:
+    """Ids of the changes that lead from one to the present one: mostly those that came after it, which are few."""
+    newer = project.changes.filter(pk__gte=seen)
+    parents, at, out = dict(newer.values_list("pk", "parent_id")), project.head_id, set()
+    while at in parents and at != seen:
+        out.add(at)
+        at = parents[at]
+    return out if at == seen else set(chain(project)) ^ set(chain(project, seen))
 
 
 def first_settings(name: str, house_density: float) -> dict[str, Any]:
@@ -122,8 +134,7 @@ def refuse_stale(project: Project, change: Change) -> None:
 def _between(project: Project, seen: int) -> list[Change]:
     """Changes that lead from one to the present state: those undone since, and those made since;
     newest first."""
-    apart = set(chain(project)) ^ set(chain(project, seen))
-    return list(project.changes.filter(pk__in=apart).order_by("-pk"))
+    return list(project.changes.filter(pk__in=_since(project, seen)).order_by("-pk"))
 
 
 def edit_atlas(atlas_id: int, seen: int | None, make: Callable[[Revision], Made]) -> Revision:
@@ -133,25 +144,29 @@ def edit_atlas(atlas_id: int, seen: int | None, make: Callable[[Revision], Made]
     Raises `Conflict` when what it touches or needs has changed since the change that the user saw.
     """
     for _ in range(TRIES):
-        atlas, _project = _present(atlas_id)
+        atlas = _present(atlas_id)
+        require(atlas.project_id, EDITOR)
         made = make(_head(atlas))
         with transaction.atomic():
-            now, project = _present(atlas_id, lock=True)
+            now = _held(atlas)
             if now.head_id == atlas.head_id:
-                return _append(project, now, seen, made)
+                return _append(now, seen, made)
     with transaction.atomic():
-        now, project = _present(atlas_id, lock=True)
-        return _append(project, now, seen, make(_head(now)))
+        now = _held(_present(atlas_id))
+        return _append(now, seen, make(_head(now)))
 
 
-def _present(atlas_id: int, lock: bool = False) -> tuple[Atlas, Project]:
-    """An atlas as it is now, and its project; held until the transaction ends when `lock` is
-    asked."""
-    project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
-    require(project_id, EDITOR)
-    projects = Project.objects.select_for_update() if lock else Project.objects.all()
-    project = projects.get(pk=project_id)
-    return Atlas.objects.select_related("head__keyframe").get(pk=atlas_id), project
+def _present(atlas_id: int) -> Atlas:
+    """An atlas as it is now, with its project."""
+    rows = Atlas.objects.select_related("head__keyframe", "project__head")
+    return get_object_or_404(rows.defer(*STATES), pk=atlas_id)
+
+
+def _held(atlas: Atlas) -> Atlas:
+    """The same atlas as it is by now, whose project is held until the transaction ends."""
+    require(atlas.project_id, EDITOR)
+    list(Project.objects.select_for_update().filter(pk=atlas.project_id).values_list("pk"))
+    return _present(atlas.pk)
 
 
 def _head(atlas: Atlas) -> Revision:
@@ -161,9 +176,9 @@ def _head(atlas: Atlas) -> Revision:
     return atlas.head
 
 
-def _append(project: Project, atlas: Atlas, seen: int | None, made: Made) -> Revision:
+def _append(atlas: Atlas, seen: int | None, made: Made) -> Revision:
     """Inside the transaction: look whether it may be, and append."""
-    head = _head(atlas)
+    head, project = _head(atlas), atlas.project
     touched = parts_of_atlas(atlas.pk, read_state(head), made.state)
     check_fresh(project, seen, {within(atlas.pk, "members"): None, **made.needs, **touched})
     check_idle(atlas)
@@ -327,10 +342,9 @@ def move_to(project: Project, change: Change, redo: list[int]) -> None:
     project.head, project.redo = change, redo
     project.save(update_fields=["head", "redo"])
     states = dict(change.atlases)
-    for atlas in project.atlases.all():
-        if atlas.head_id != states.get(atlas.pk):
-            atlas.head_id = states.get(atlas.pk)
-            atlas.save(update_fields=["head"])
+    for pk, head in project.atlases.values_list("pk", "head"):
+        if head != states.get(pk):
+            Atlas.objects.filter(pk=pk).update(head=states.get(pk))
 
 
 def claim_parts(atlas_id: int, more: tuple[str, ...] = ()) -> Parts:

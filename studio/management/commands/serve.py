@@ -1,70 +1,41 @@
-"""Serve the application: the web server here, the worker beside it."""
+"""Serve the application: one or several processes that answer, and the worker beside them."""
 
 from __future__ import annotations
 
+import gc
 import ipaddress
 import os
+import shutil
 import signal
 import socket
-import subprocess
 import sys
 import threading
-import time
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import OperationalError, connection
 
-from studio.jobs.lifeline import PARENT
 from studio.jobs.run import recover_stale_jobs
+from studio.keeper import Keeper
 
-LOOK_EVERY = 2.0
-"""Seconds between two looks for jobs whose worker is gone or stands still."""
+BACKLOG = 1024
+"""Connections that wait to be taken up."""
+
+WORK_STANDS_BACK = 10
+GARBAGE_AFTER = 20_000
+"""So many new objects before the youngest are looked through."""
 
 
-class WorkerKeeper(threading.Thread):
-    """Keeps one worker running: starts it again when it ended before it was told to."""
-
-    def __init__(self) -> None:
-        super().__init__(name="worker keeper", daemon=True)
-        self._over = threading.Event()
-        self._worker: subprocess.Popen[bytes] | None = None
-
-    def run(self) -> None:
-        """Start the worker, again and again, not faster than once a second."""
-        while not self._over.is_set():
-            self._worker = subprocess.Popen(
-                [sys.executable, str(settings.BASE_DIR / "manage.py"), "work", "--quiet"],
-                env={**os.environ, PARENT: str(os.getpid())},
-            )
-            looked = time.monotonic()
-            while self._worker.poll() is None and not self._over.wait(0.5):
-                if time.monotonic() - looked > LOOK_EVERY:
-                    looked = time.monotonic()
-                    self._recover()
-            self._over.wait(1.0)
-
-    def _recover(self) -> None:
-        try:
-            recover_stale_jobs()
-        except OperationalError:
-            pass  # The database is busy; it is looked at again soon.
-        finally:
-            connection.close()
-
-    def end(self) -> None:
-        """End the worker: asked first, then made to."""
-        self._over.set()
-        self.join(timeout=3)
-        worker = self._worker
-        if worker is None or worker.poll() is not None:
-            return
-        worker.send_signal(signal.SIGINT)
-        try:
-            worker.wait(timeout=10)
-        except subprocess.TimeoutExpired:
-            worker.kill()
+def _recover() -> None:
+    """Look for jobs whose worker is gone or stands still."""
+    try:
+        recover_stale_jobs()
+    except OperationalError:
+        pass  # The database is busy; it is looked at again soon.
+    finally:
+        connection.close()
 
 
 def _is_loopback(host: str) -> bool:
@@ -73,6 +44,21 @@ def _is_loopback(host: str) -> bool:
         return ipaddress.ip_address(host).is_loopback
     except ValueError:
         return host == "localhost"
+
+
+def _listen(host: str, port: int) -> socket.socket:
+    """A socket that listens there."""
+    sock = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
+    sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        sock.bind((host, port))
+    except OSError as error:
+        raise CommandError(
+            f"Port {port} of {host} cannot be used ({error.strerror}). "
+            "Stop what is running there, or give another port: make demo PORT=8010"
+        ) from None
+    sock.listen(BACKLOG)
+    return sock
 
 
 class Command(BaseCommand):
@@ -89,43 +75,74 @@ class Command(BaseCommand):
             help="workers stand elsewhere: see “work --alone”",
         )
         parser.add_argument("--threads", type=int, default=6, help="requests at once (6)")
+        parser.add_argument(
+            "--web", type=int, default=1,
+            help="processes that answer (1): as many as the machine has cores, where many people are at work",
+        )  # fmt: skip
 
     def handle(self, *args: Any, **options: Any) -> None:
-        import waitress
-
-        from quilt_site.wsgi import application
-
-        with socket.socket() as probe:
-            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-            try:
-                probe.bind((options["host"], options["port"]))
-            except OSError as error:
-                raise CommandError(
-                    f"Port {options['port']} of {options['host']} cannot be used ({error.strerror}). "
-                    "Stop what is running there, or give another port: make demo PORT=8010"
-                ) from None
+        sock = _listen(options["host"], options["port"])
         address = f"http://{options['host']}:{options['port']}/"
+        extra: dict[str, str] = {}
         if not _is_loopback(options["host"]) and not settings.ACCOUNTS:
-            settings.DEMAND_TOKEN = True
+            settings.DEMAND_TOKEN, extra["QUILT_DEMAND_TOKEN"] = True, "1"
             if not os.environ.get("QUILT_ALLOWED_HOSTS"):
-                settings.ALLOWED_HOSTS = ["*"]
+                settings.ALLOWED_HOSTS, extra["QUILT_ALLOWED_HOSTS"] = ["*"], "*"
             self.stdout.write(
                 "Everybody who can reach this machine can reach the server, and nothing is encrypted: the token in "
                 "the address below is all that keeps others out. Put a server with TLS in front of it."
             )
             address += f"?token={settings.TOKEN}"
         recover_stale_jobs()
-        keeper = WorkerKeeper()
-        if not options["without_worker"]:
+        connection.close()
+        several = options["web"] > 1
+        # Where many are at work nobody's look or edit waits for someone else's pack.
+        worker = Keeper(["work", "--quiet"], look=_recover, nice=WORK_STANDS_BACK if several else 0)
+        keepers = [] if options["without_worker"] else [worker]
+        if several:
+            command = ["answer", str(sock.fileno()), "--threads", str(options["threads"])]
+            extra |= {"PROMETHEUS_MULTIPROC_DIR": _counts(options["port"]), "QUILT_POOL": "1"}
+            extra.setdefault("QUILT_AT_ONCE", os.environ.get("QUILT_AT_ONCE", "2"))
+            keepers += [Keeper(command, extra, [sock.fileno()]) for _ in range(options["web"])]
+        for keeper in keepers:
             keeper.start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         self.stdout.write(f"Untold Quilt is at {address}  (stop with Ctrl+C)")
         self.stdout.flush()
         try:
-            waitress.serve(
-                application, host=options["host"], port=options["port"], threads=options["threads"], ident=None,
-                max_request_body_size=settings.MAX_UPLOAD_BYTES + 1_000_000,
-            )  # fmt: skip
+            if several:
+                threading.Event().wait()
+            else:
+                answer(sock, options["threads"])
+        except KeyboardInterrupt:
+            pass
         finally:
-            if not options["without_worker"]:
+            for keeper in keepers:
                 keeper.end()
+
+
+def _counts(port: int) -> str:
+    """A fresh folder in which processes that answer count together, for /metrics."""
+    folder = Path(settings.DATA_DIR) / f"counts-{port}"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir(parents=True)
+    return str(folder)
+
+
+def answer(sock: socket.socket, threads: int) -> None:
+    """Answer what comes in through a socket that listens, until told to end."""
+    import waitress
+
+    from quilt_site.wsgi import application
+
+    # What is loaded by now stays: it need not be looked through again and again.
+    gc.freeze()
+    gc.set_threshold(GARBAGE_AFTER)
+    waitress.serve(
+        application,
+        sockets=[sock],
+        threads=threads,
+        ident=None,
+        backlog=BACKLOG,
+        max_request_body_size=settings.MAX_UPLOAD_BYTES + 1_000_000,
+    )

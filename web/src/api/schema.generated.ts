@@ -2956,6 +2956,9 @@ export interface components {
              */
             proportion?: number | null;
         };
+        PatchedMemberRoleIn: {
+            role?: components["schemas"]["Role211Enum"];
+        };
         PatchedNoteChange: {
             closed?: boolean;
         };
@@ -2975,7 +2978,28 @@ export interface components {
             uv_tolerance?: number;
         };
         PatchedRoleIn: {
-            role?: components["schemas"]["Role211Enum"];
+            role?: string;
+            /**
+             * @description none takes the picture away
+             *
+             *     * `` -
+             *     * `baseColor` - baseColor
+             *     * `normal` - normal
+             *     * `normalGreenDown` - normalGreenDown
+             *     * `roughness` - roughness
+             *     * `metal` - metal
+             *     * `occlusion` - occlusion
+             *     * `emissive` - emissive
+             *     * `opacity` - opacity
+             *     * `metallicRoughness` - metallicRoughness
+             *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+             *     * `height` - height
+             *     * `curvature` - curvature
+             *     * `objectNormal` - objectNormal
+             *     * `id` - id
+             * @default
+             */
+            to: components["schemas"]["ToEnum"] | components["schemas"]["BlankEnum"];
         };
         PatchedRulesIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -3042,29 +3066,10 @@ export interface components {
              *     * `id` - id
              * @default
              */
-            role: components["schemas"]["PictureInRoleEnum"] | components["schemas"]["BlankEnum"];
+            role: components["schemas"]["RoleC63Enum"] | components["schemas"]["BlankEnum"];
             /** @default 0 */
             uv_channel: number;
         };
-        /**
-         * @description * `` -
-         *     * `baseColor` - baseColor
-         *     * `normal` - normal
-         *     * `normalGreenDown` - normalGreenDown
-         *     * `roughness` - roughness
-         *     * `metal` - metal
-         *     * `occlusion` - occlusion
-         *     * `emissive` - emissive
-         *     * `opacity` - opacity
-         *     * `metallicRoughness` - metallicRoughness
-         *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
-         *     * `height` - height
-         *     * `curvature` - curvature
-         *     * `objectNormal` - objectNormal
-         *     * `id` - id
-         * @enum {string}
-         */
-        PictureInRoleEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "objectNormal" | "id";
         PictureSetsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -3460,6 +3465,25 @@ export interface components {
          */
         Role211Enum: "viewer" | "editor" | "owner";
         /**
+         * @description * `` -
+         *     * `baseColor` - baseColor
+         *     * `normal` - normal
+         *     * `normalGreenDown` - normalGreenDown
+         *     * `roughness` - roughness
+         *     * `metal` - metal
+         *     * `occlusion` - occlusion
+         *     * `emissive` - emissive
+         *     * `opacity` - opacity
+         *     * `metallicRoughness` - metallicRoughness
+         *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+         *     * `height` - height
+         *     * `curvature` - curvature
+         *     * `objectNormal` - objectNormal
+         *     * `id` - id
+         * @enum {string}
+         */
+        RoleC63Enum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "objectNormal" | "id";
+        /**
          * @description * `none` - none
          *     * `half` - half
          *     * `quarter` - quarter
@@ -3738,6 +3762,25 @@ export interface components {
             change: number;
             tiles: components["schemas"]["TileIn"][];
         };
+        /**
+         * @description * `` -
+         *     * `baseColor` - baseColor
+         *     * `normal` - normal
+         *     * `normalGreenDown` - normalGreenDown
+         *     * `roughness` - roughness
+         *     * `metal` - metal
+         *     * `occlusion` - occlusion
+         *     * `emissive` - emissive
+         *     * `opacity` - opacity
+         *     * `metallicRoughness` - metallicRoughness
+         *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+         *     * `height` - height
+         *     * `curvature` - curvature
+         *     * `objectNormal` - objectNormal
+         *     * `id` - id
+         * @enum {string}
+         */
+        ToEnum: "baseColor" | "normal" | "normalGreenDown" | "roughness" | "metal" | "occlusion" | "emissive" | "opacity" | "metallicRoughness" | "occlusionRoughnessMetallic" | "height" | "curvature" | "objectNormal" | "id";
         TokenIn: {
             name: string;
             /** @default read */
@@ -5230,7 +5273,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                job_id: string;
+                job_id: number;
                 kind: string;
             };
             cookie?: never;
@@ -5924,9 +5967,9 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["PatchedRoleIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["PatchedRoleIn"];
-                "multipart/form-data": components["schemas"]["PatchedRoleIn"];
+                "application/json": components["schemas"]["PatchedMemberRoleIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PatchedMemberRoleIn"];
+                "multipart/form-data": components["schemas"]["PatchedMemberRoleIn"];
             };
         };
         responses: {
@@ -6606,7 +6649,7 @@ export interface operations {
             header?: never;
             path: {
                 kind: string;
-                revision_id: string;
+                revision_id: number;
             };
             cookie?: never;
         };

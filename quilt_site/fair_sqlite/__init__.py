@@ -1,0 +1,1 @@
+"""Django's SQLite, with its writers taking turns."""
