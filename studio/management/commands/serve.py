@@ -23,7 +23,7 @@ from studio.keeper import Keeper
 BACKLOG = 1024
 """Connections that wait to be taken up."""
 
-WORK_STANDS_BACK = 10
+WORK_STANDS_BACK = 15
 GARBAGE_AFTER = 20_000
 """So many new objects before the youngest are looked through."""
 
