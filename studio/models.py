@@ -411,12 +411,17 @@ class Job(models.Model):
     worker = models.CharField(max_length=300, blank=True, help_text="process that works on it")
     alive = models.DateTimeField(null=True, help_text="last sign of life of that process")
     user = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
+    parent = models.ForeignKey(
+        "self", models.CASCADE, null=True, related_name="parts", help_text="that this is a part of"
+    )
+    part = models.PositiveIntegerField(null=True, help_text="number among its parts, from 0")
     heartbeat = models.DateTimeField(null=True)
     created = models.DateTimeField(default=timezone.now)
     finished = models.DateTimeField(null=True)
 
     class Meta:
         ordering = ["-id"]
+        constraints = [models.UniqueConstraint(fields=["parent", "part"], name="each_part_once")]
 
     @property
     def active(self) -> bool:

@@ -21,7 +21,7 @@ class Jobs(APIView):
     @extend_schema(operation_id="list_jobs", responses=s.JobOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         project = get_object_or_404(Project, pk=project_id)
-        return Response(s.JobOut(project.jobs.all()[:20], many=True).data)
+        return Response(s.JobOut(project.jobs.filter(parent=None)[:20], many=True).data)
 
 
 class OneJob(APIView):

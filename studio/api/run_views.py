@@ -16,11 +16,19 @@ from rest_framework.views import APIView
 from studio import storage
 from studio.actions.run.as_sheet import as_toml
 from studio.actions.run.facts import survey
-from studio.actions.run.lines import VERBS, checked_steps, put_back, remember, runs_of, shown_as
+from studio.actions.run.lines import (
+    MOST_LINES,
+    VERBS,
+    checked_steps,
+    put_back,
+    remember,
+    runs_of,
+    shown_as,
+)
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change
-from studio.jobs.run import claim
+from studio.jobs.run import claim, run_lines
 from studio.models import Atlas, Project, RunLine
 
 RESULTS = {"files": "file", "carried": "carried", "maps": "maps"}
@@ -74,6 +82,13 @@ class RunLineIn(serializers.Serializer[Any]):
     hold = serializers.BooleanField(required=False)
 
 
+class RunLinesIn(serializers.Serializer[Any]):
+    lines = serializers.ListField(
+        child=serializers.IntegerField(min_value=1), min_length=1, max_length=MOST_LINES,
+        help_text="those that are to be done; lines of one atlas one after another",
+    )  # fmt: skip
+
+
 class RememberIn(serializers.Serializer[Any]):
     name = serializers.CharField(max_length=120)
 
@@ -103,6 +118,11 @@ class RunSheet(APIView):
     def get(self, request: Request, project_id: int) -> Response:
         get_object_or_404(Project, pk=project_id)
         return Response(RunLineOut(_lines(project_id), many=True).data)
+
+    @extend_schema(operation_id="run_lines", request=RunLinesIn, responses={202: s.JobOut})
+    def post(self, request: Request, project_id: int) -> Response:
+        job = run_lines(project_id, valid(RunLinesIn, request)["lines"])
+        return Response(s.JobOut(job).data, status=202)
 
 
 class RunSheetFile(APIView):

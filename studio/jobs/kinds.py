@@ -7,6 +7,7 @@ from typing import Any
 
 from django.conf import settings
 
+from quilt_core.errors import LayoutError
 from quilt_core.formats.channels import channel_edit
 from studio import storage
 from studio.actions.arrange.explain_pack import explain_pack
@@ -30,8 +31,9 @@ from studio.actions.mend.copy_parts import copy_parts
 from studio.actions.mend.edit_layouts import edit_layouts
 from studio.actions.mend.flatten_objects import flatten_objects
 from studio.actions.prove.measure_layout import measure_revision
-from studio.actions.prove.rehearse import rehearse
+from studio.actions.prove.rehearse import bake_part, forget_case, rehearse
 from studio.actions.run.lines import do_line
+from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
 from studio.models import Job, Revision, RunLine
 
@@ -214,10 +216,62 @@ def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 
 def _rehearse(job: Job, reporter: Reporter) -> dict[str, Any]:
-    made = rehearse(_revision(job), job.params, reporter.report, reporter.cancelled)
+    def share_out(tiles: list[Any]) -> tuple[list[Any], bool] | None:
+        lanes = [
+            [Part("rehearse part", {**job.params, "tiles": [t.number]}, job.atlas_id)]
+            for t in tiles
+        ]
+        return _baked(do_parts(job, reporter, lanes, (0.05, 0.9), "tiles baked"), len(tiles))
+
+    try:
+        made = rehearse(_revision(job), job.params, reporter.report, reporter.cancelled, share_out)
+    finally:
+        forget_case()
     if made is None:
         raise Dropped
     return made
+
+
+def _baked(parts: list[Job], total: int) -> tuple[list[Any], bool]:
+    """Tiles of the parts of a bake, in order, and whether these are all of them; what the parts had stored is cleared."""
+    from quilt_core.bake.kept import from_bytes
+
+    error = first_error(parts)
+    if error:
+        raise error
+    done = [part for part in parts if part.state == Job.DONE]
+    baked = [tile for part in done if part.result["tiles"] for tile in from_bytes(storage.get(part.result["tiles"]))]  # fmt: skip
+    return baked, len(done) == total
+
+
+def _rehearse_part(job: Job, reporter: Reporter) -> dict[str, Any]:
+    try:
+        made = bake_part(_revision(job), job.params, reporter.report, reporter.cancelled)
+    except LayoutError:
+        return {"tiles": ""}  # nothing lies in this tile
+    finally:
+        if not Job.objects.filter(parent=job.parent_id, state=Job.QUEUED).exists():
+            forget_case()
+    if reporter.cancelled() == "drop":
+        raise Dropped
+    return {"tiles": storage.put(made)}
+
+
+def _run_sheet(job: Job, reporter: Reporter) -> dict[str, Any]:
+    found = RunLine.objects.filter(pk__in=job.params["lines"], project=job.project_id)
+    lanes: dict[int, list[Part]] = {}
+    for line in found.order_by("pk"):
+        part = Part("run line", {"line": line.pk}, line.atlas_id, claims=True)
+        lanes.setdefault(line.atlas_id, []).append(part)
+    parts = do_parts(job, reporter, list(lanes.values()), told="lines done")
+    if reporter.cancelled() == "drop":
+        raise Dropped
+    failed = [part for part in parts if part.state == Job.FAILED]
+    return {
+        "lines": [part.params["line"] for part in parts if part.state == Job.DONE],
+        "failed": [{"line": part.params["line"], **(part.error or {})} for part in failed],
+        "left": len(found) - len(parts) + sum(part.state == Job.CANCELLED for part in parts),
+    }
 
 
 def _look_around(job: Job, reporter: Reporter) -> dict[str, Any]:
@@ -268,8 +322,10 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "carry over": _carry_over,
     "plan coverage": _plan_coverage,
     "rehearse": _rehearse,
+    "rehearse part": _rehearse_part,
     "bring again": _bring_again,
     "run line": _run_line,
+    "run sheet": _run_sheet,
     "look around": _look_around,
     "pictures": _pictures,
 }

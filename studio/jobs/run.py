@@ -16,13 +16,14 @@ from redis.exceptions import RedisError
 
 from quilt_core.errors import QuiltError
 from studio.actions.access import EDITOR, Actor, acting, acting_user, require
-from studio.actions.errors import Conflict
+from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import STATES, check_fresh, check_idle, claim_parts
+from studio.jobs.parts import cancel_parts
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.signs import signs_of_life
 from studio.jobs.worker import end_worker, is_gone, this_worker
 from studio.lines import job_id as job_id_now
-from studio.models import Atlas, Job, Project, Revision, WatchedFolder
+from studio.models import Atlas, Job, Project, Revision, RunLine, WatchedFolder
 from studio.state import members_of
 
 log = logging.getLogger(__name__)
@@ -32,8 +33,11 @@ SILENT_AFTER = timedelta(seconds=settings.SILENT_SECONDS)
 FORGOTTEN_AFTER = min(STALE_AFTER, timedelta(seconds=15))
 
 
-def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str, Any]) -> Job:
-    """Add a job row and queue it once the row is there for the worker to see."""
+def start_job(
+    kind: str, project: Project, atlas: Atlas | None, params: dict[str, Any], **part_of: Any
+) -> Job:
+    """Add a job row and queue it once the row is there for the worker to see; `part_of` names its parent and its number
+    there, when it is a part."""
     job = Job.objects.create(
         kind=kind,
         project=project,
@@ -41,6 +45,7 @@ def start_job(kind: str, project: Project, atlas: Atlas | None, params: dict[str
         params=params,
         message="waiting",
         user_id=acting_user(),
+        **part_of,
     )
     transaction.on_commit(lambda: enqueue(job.pk))
     return job
@@ -61,6 +66,7 @@ def claim(
     params: dict[str, Any],
     exclusive: bool = True,
     settings: tuple[str, ...] = (),
+    **part_of: Any,
 ) -> Job:
     """Start a job on an atlas's present state: looking whether it may be and taking the atlas is
     one step.
@@ -82,7 +88,30 @@ def claim(
         "revision": atlas.head_id,
         "revisions": [revision for _, revision in project.head.atlases],
     }
-    return start_job(kind, project, atlas, {**params, **states})
+    return start_job(kind, project, atlas, {**params, **states}, **part_of)
+
+
+@transaction.atomic
+def run_lines(project_id: int, lines: list[int]) -> Job:
+    """Start a job that does lines of the run sheet, with all workers there are.
+
+    Raises
+    ------
+    Conflict
+        While another one does.
+    Refused
+        When one of the lines is not the project's.
+    """
+    get_object_or_404(Project, pk=project_id)
+    require(project_id, EDITOR)
+    project = Project.objects.select_for_update().get(pk=project_id)
+    known = set(RunLine.objects.filter(project=project, pk__in=lines).values_list("pk", flat=True))
+    if known != set(lines):
+        raise Refused("One of the lines is not there (any more).", "lines", "Look at the run sheet again.")  # fmt: skip
+    busy = project.jobs.filter(kind="run sheet", state__in=(Job.QUEUED, Job.RUNNING)).first()
+    if busy:
+        raise Conflict("The run sheet is being brought up to date.", project.name, "Wait for it or cancel it.", job=busy.pk)  # fmt: skip
+    return start_job("run sheet", project, None, {"lines": sorted(known)})
 
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
@@ -220,7 +249,8 @@ def queue_forgotten_jobs() -> int:
 
 
 def cancel_job(job: Job, keep: bool) -> bool:
-    """Ask a job to stop, or end it when it has not begun; False when it is over already."""
+    """Ask a job and its parts to stop, or end it when it has not begun; False when it is over already."""
+    cancel_parts(job, keep)
     over = {
         "state": Job.CANCELLED,
         "message": "cancelled before it started",

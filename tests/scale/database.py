@@ -13,3 +13,14 @@ def jobs_of(address: str, jobs: list[int]) -> list[tuple[str, int]]:
         ).fetchall()
     found = {pk: (worker, attempts) for pk, worker, attempts in rows}
     return [found[job] for job in jobs]
+
+
+def parts_of(address: str, job: int, itself: bool = False) -> list[tuple[int, str, str, int]]:
+    """Number, state, worker and attempts of a job's parts, or of the job."""
+    column = "id" if itself else "parent_id"
+    with psycopg.connect(address) as connection:
+        rows = connection.execute(
+            f"SELECT part, state, worker, attempts FROM studio_job WHERE {column} = %s ORDER BY part",
+            [job],
+        )
+        return list(rows.fetchall())

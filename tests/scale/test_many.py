@@ -13,12 +13,16 @@ import tempfile
 import time
 import urllib.error
 import urllib.request
+import uuid
 
+import numpy as np
 import psutil
 import pytest
 from playwright.sync_api import sync_playwright
 
 from tests.browser.conftest import FLAGS
+from tests.core.fine_meshes import plane, surface
+from tests.core.test_bake_findings import glb
 from tests.scale.engines import ROOT, Engines, engines, free_port, wait_for
 
 MANAGE = [sys.executable, str(ROOT / "manage.py")]
@@ -73,6 +77,18 @@ class Studio:
                 return answer.status, json.loads(data) if data else None
         except urllib.error.HTTPError as error:
             return error.code, json.loads(error.read())
+
+    def upload(self, project: int, name: str, data: bytes) -> None:
+        """Bring a file in."""
+        mark, address = uuid.uuid4().hex, f"http://127.0.0.1:{self.ports[0]}"
+        head = (
+            f'--{mark}\r\nContent-Disposition: form-data; name="files"; filename="{name}"\r\n\r\n'
+        )
+        body = head.encode() + data + f"\r\n--{mark}--\r\n".encode()
+        headers = {"Content-Type": f"multipart/form-data; boundary={mark}", "Origin": address}
+        request = urllib.request.Request(f"{address}/api/projects/{project}/files/", body, headers)
+        with urllib.request.urlopen(request, timeout=60) as answer:
+            assert answer.status in (201, 202)
 
     def change(self, project: int = 1) -> int:
         return self.ask(f"/api/projects/{project}/")[1]["change"]
@@ -185,6 +201,56 @@ def test_a_worker_that_vanishes_is_noticed_and_its_job_done_by_another(studio):
         assert time.monotonic() - gone < 30, "not noticed within 30 s"
         time.sleep(0.2)
     assert studio.done(job, seconds=180)["state"] == "done"
+
+
+def plates(count: int) -> bytes:
+    """A plate on each of many tiles, and a wavy fine one for each."""
+    files = {}
+    for k in range(count):
+        low, wave = plane(2), plane(24, lambda x, y, k=k: 0.01 * np.sin((9 + k) * x))
+        at, shift = (k % 10 + 0.05, k // 10 + 0.05), (3.0 * k, 0, 0)
+        files[f"Plate{k}, low"] = surface(low.points + shift, uv=low.uv * 0.9 + at)
+        files[f"Plate{k}, high"] = surface(wave.points + shift, uv=plane(24).uv * 0.1 + 20)
+    return glb(**files)
+
+
+def test_a_bake_of_forty_tiles_is_spread_and_outlives_a_worker(studio):
+    from tests.scale.database import parts_of
+
+    count = 40
+    project = studio.ask("/api/projects/", {"name": "Forty"})[1]
+    atlas = project["atlases"][0]["id"]
+    studio.upload(project["id"], "plates.glb", plates(count))
+    end = time.monotonic() + 60
+    while studio.ask(f"/api/projects/{project['id']}/")[1]["objects"] < 2 * count:
+        assert time.monotonic() < end
+        time.sleep(0.3)
+    tiles = [{"number": 1001 + k, "width": 512, "height": 512} for k in range(count)]
+    change = studio.change(project["id"])
+    status, told = studio.ask(f"/api/atlases/{atlas}/tiles/", {"change": change, "tiles": tiles}, method="PUT")  # fmt: skip
+    assert status == 200, told
+    given = {"maps": ["normal", "occlusion"], "size": 512, "rays": 64, "change": studio.change(project["id"])}  # fmt: skip
+    job = studio.ask(f"/api/atlases/{atlas}/rehearse/", given)[1]["id"]
+    address = studio.engines.postgres.address
+    while sum(state == "done" for _, state, _, _ in parts_of(address, job)) < 4:
+        time.sleep(0.2)
+    # One that works on a part and not on the whole is gone from one moment to the next.
+    whole = parts_of(address, job, itself=True)[0][2]
+    busy = [worker for _, state, worker, _ in parts_of(address, job) if state == "running" and worker != whole]  # fmt: skip
+    (victim,) = [
+        one
+        for one in studio.workers
+        if int(busy[0].split()[1]) in [p.pid for p in psutil.Process(one.pid).children(recursive=True)]
+    ]  # fmt: skip
+    kill_all(victim)
+    studio.workers[studio.workers.index(victim)] = studio.start_worker()
+    row = studio.done(job, seconds=300)
+    assert row["state"] == "done", row
+    rows = parts_of(address, job)
+    assert len(rows) == count and {state for _, state, _, _ in rows} == {"done"}
+    assert len({worker for _, _, worker, _ in rows}) >= 3, "all workers took part"
+    assert sum(attempts for _, _, _, attempts in rows) == 1, "the lost part was done by another one"
+    assert row["result"]["whole"] and {m["tile"] for m in row["result"]["maps"]} == {t["number"] for t in tiles}  # fmt: skip
 
 
 def test_jobs_outlive_a_queue_that_is_gone(studio):

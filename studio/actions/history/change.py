@@ -34,6 +34,7 @@ QUIET = (
     "pictures",
     "plan coverage",
     "rehearse",
+    "rehearse part",
     "look around",
 )
 """Kinds of jobs that change no layout."""

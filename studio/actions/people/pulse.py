@@ -33,7 +33,7 @@ def pulse(project: Project, given: dict[str, Any]) -> dict[str, Any]:
                 {"name": row.user.get_username(), "mine": row.user_id == user, "atlas": row.atlas, "stage": row.stage,
                  "picked": row.picked}
             )  # fmt: skip
-    jobs = project.jobs.filter(state__in=(Job.QUEUED, Job.RUNNING)).count()
+    jobs = project.jobs.filter(parent=None, state__in=(Job.QUEUED, Job.RUNNING)).count()
     return {"change": project.head_id, "redo": len(project.redo), "jobs": jobs, "people": people}
 
 

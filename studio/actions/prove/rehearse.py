@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import io
+import json
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import numpy as np
@@ -23,6 +24,10 @@ from studio.models import Revision, SheetPicture
 from studio.state import spans
 
 Report = Callable[[float, str, dict[str, Any] | None], None]
+ShareOut = Callable[[list[Any]], tuple[list[Any], bool] | None]
+"""Bakes tiles elsewhere; the baked ones, and whether these are all. None when it is not to be shared."""
+MANY_TILES, MANY_TEXELS = 4, 4_000_000
+"""From so many tiles, and texels in all, a bake is shared out."""
 QUICK = 256
 """px of the coarse picture that comes first."""
 NAME = "rehearsal"
@@ -33,9 +38,15 @@ USUAL = 0.02
 
 
 def rehearse(
-    revision: Revision, params: dict[str, Any], report: Report, stop: Callable[[], str]
+    revision: Revision,
+    params: dict[str, Any],
+    report: Report,
+    stop: Callable[[], str],
+    share_out: ShareOut | None = None,
 ) -> dict[str, Any] | None:
     """Bake, look for faults, and keep pictures; None when the user wants nothing of it.
+
+    Where there are many tiles `share_out` has them baked by several workers.
 
     `params`: what (pairs by name, or everything onto itself), maps, size (px of the first sheet, 0 for its own), distance
     (metres, 0 for 2 % of the objects' size), distances (object's name to metres of its own), along, samples, rays, occlusion_distance, ids, bits, green_down, mip_level.
@@ -49,7 +60,7 @@ def rehearse(
     if not layout.members:
         raise Refused("There is no object in this atlas.", revision.name, "Bring files in first.")
     report(0.0, "reading the meshes", None)
-    case = _made_ready(layout, params)
+    case = _case_of(layout, params)
     width = params.get("size") or layout.tiles[0].width
     preview: dict[str, Any] = {}
     quick = min(QUICK, max(16, width // 2))
@@ -63,8 +74,10 @@ def rehearse(
         report(0.05 + 0.85 * done, f"baking {what}", preview)
         return not stop()
 
-    baked = list(bake(case, _tiles(layout, width), tell))
-    if stop() == "drop":
+    tiles = _tiles(layout, width)
+    shared = share_out(tiles) if share_out is not None and is_large(tiles) else None
+    baked = list(bake(case, tiles, tell)) if shared is None else shared[0]
+    if stop() == "drop" or not baked:
         return None
     report(0.92, "looking for faults", preview)
     seams = seam_looks(case, baked)
@@ -76,7 +89,7 @@ def rehearse(
     return {
         "revision": revision.pk,
         "notes": case.notes,
-        "whole": all(one.whole for one in baked),
+        "whole": all(one.whole for one in baked) and (shared is None or shared[1]),
         "pairs": pairs_told(case),
         "distance": {"outward": case.settings.outward, "inward": case.settings.inward},
         "findings": shown_findings(findings),
@@ -92,6 +105,50 @@ def rehearse(
         "asked": list(params.get("maps") or ()),
         "file": storage.put(_zip(case, layout, baked, out, params)),
     }  # fmt: skip
+
+
+def is_large(tiles: Sequence[Any]) -> bool:
+    """Whether a bake is worth being shared out: each worker makes itself ready for it."""
+    return len(tiles) >= MANY_TILES and sum(t.width * t.height for t in tiles) >= MANY_TEXELS
+
+
+def bake_part(
+    revision: Revision, params: dict[str, Any], report: Report, stop: Callable[[], str]
+) -> bytes:
+    """Bake some tiles, for another worker that puts them together; `params` are those of the whole, and `tiles`, the numbers
+    of those that are meant."""
+    from quilt_core.bake.bake import bake
+    from quilt_core.bake.kept import as_bytes
+
+    layout = load_layout(revision)
+    report(0.0, "reading the meshes", None)
+    case = _case_of(layout, params)
+    width = params.get("size") or layout.tiles[0].width
+    tiles = [tile for tile in _tiles(layout, width) if tile.number in params["tiles"]]
+
+    def tell(done: float, what: str) -> bool:
+        report(done, f"baking {what}", None)
+        return not stop()
+
+    return as_bytes(list(bake(case, tiles, tell)))
+
+
+_KEPT_CASE: list[tuple[str, Any]] = []
+
+
+def _case_of(layout: Layout, params: dict[str, Any]) -> Any:
+    """What a bake needs, made ready; kept for the next part of the same bake."""
+    painted = {tile: row.sha256 for tile, row in _painted(layout).items()}
+    plain = {key: value for key, value in params.items() if key not in ("tiles", "revisions")}
+    mark = json.dumps([layout.revision.pk, plain, painted], sort_keys=True)
+    if not _KEPT_CASE or _KEPT_CASE[0][0] != mark:
+        _KEPT_CASE[:] = [(mark, _made_ready(layout, params))]
+    return _KEPT_CASE[0][1]
+
+
+def forget_case() -> None:
+    """Let go of what was made ready: no part of its bake is left."""
+    _KEPT_CASE.clear()
 
 
 def _made_ready(layout: Layout, params: dict[str, Any]) -> Any:

@@ -105,6 +105,9 @@ export function useJobs(projectId: number) {
       const edited = job.result as { note?: string; done?: string; refused?: number; draft?: boolean } | undefined;
       if (job.state === "done" && job.kind === "edit" && edited?.note)
         useUi.getState().tell({ kind: "done", what: `${edited.draft ? "A try, see Tries. " : ""}${said(edited.done ?? "")}: ${edited.note}.${edited.refused ? ` ${edited.refused} other ${edited.refused === 1 ? "object" : "objects"} could not be done.` : ""}` });
+      const { failed } = (job.result ?? {}) as { failed?: unknown[] };
+      if (job.state === "done" && job.kind === "run sheet" && failed?.length)
+        useUi.getState().tell({ kind: "error", what: failed.length === 1 ? "One line failed; the others are done." : `${failed.length} lines failed; the others are done.`, where: "run sheet", cure: "Each says why in the run sheet; its layout is as it was." });
       if (job.kind === "export" && job.state === "done") window.location.assign(`/api/jobs/${job.id}/download/`);
     }
   }, [query.data, client, projectId]);

@@ -20,7 +20,9 @@ export function useRunSheet(project: Project) {
     change: useMutation({ mutationFn: ({ line, ...body }: { line: number; name?: string; hold?: boolean; steps?: RunLine["steps"] }) => ask(api.PATCH("/api/run-lines/{line_id}/", { params: { path: { line_id: line } }, body })), ...options }),
     drop: useMutation({ mutationFn: async (line: number) => { await api.DELETE("/api/run-lines/{line_id}/", { params: { path: { line_id: line } } }); }, ...options }),
     run: useMutation({
-      mutationFn: async (lines: number[]) => { for (const line of lines) await ask(api.POST("/api/run-lines/{line_id}/run/", { params: { path: { line_id: line } } })); },
+      mutationFn: (lines: number[]) => lines.length === 1
+        ? ask(api.POST("/api/run-lines/{line_id}/run/", { params: { path: { line_id: lines[0] } } }))
+        : ask(api.POST("/api/projects/{project_id}/run-sheet/", { params: { path: { project_id: project.id } }, body: { lines } })),
       ...options,
     }),
     putBack: useMutation({

@@ -1401,7 +1401,8 @@ export interface paths {
         /** @description Lines of a project's run sheet, and how each stands. */
         get: operations["get_run_sheet"];
         put?: never;
-        post?: never;
+        /** @description Lines of a project's run sheet, and how each stands. */
+        post: operations["run_lines"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3536,6 +3537,10 @@ export interface components {
          * @enum {string}
          */
         RunLineOutStateEnum: "current" | "out of date" | "failed" | "held";
+        RunLinesIn: {
+            /** @description those that are to be done; lines of one atlas one after another */
+            lines: number[];
+        };
         RunStep: {
             do: components["schemas"]["DoEnum"];
             settings?: {
@@ -6288,6 +6293,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunLineOut"][];
+                };
+            };
+        };
+    };
+    run_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunLinesIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["RunLinesIn"];
+                "multipart/form-data": components["schemas"]["RunLinesIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

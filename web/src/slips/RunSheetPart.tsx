@@ -14,11 +14,12 @@ const COLOURS: Record<RunLine["state"], string> = { current: "petrol", "out of d
 export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
   const { lines, remember, change, drop, run, putBack, refresh } = useRunSheet(project);
   const [name, setName] = useState("");
-  const done = jobs.filter((job) => job.kind === "run line" && !["queued", "running"].includes(job.state ?? "")).map((job) => job.id).join();
+  const done = jobs.filter((job) => ["run line", "run sheet"].includes(job.kind) && !["queued", "running"].includes(job.state ?? "")).map((job) => job.id).join();
+  const sheet = jobs.find((job) => job.kind === "run sheet")?.message;
   // A line that has ended stands another way now.
-  useEffect(refresh, [done]); // eslint-disable-line react-hooks/exhaustive-deps
+  useEffect(refresh, [done, sheet]); // eslint-disable-line react-hooks/exhaustive-deps
   const stale = (lines ?? []).filter((line) => line.state === "out of date" || line.state === "failed");
-  const busy = running(jobs, "run line") || run.isPending;
+  const busy = running(jobs, "run line") || running(jobs, "run sheet") || run.isPending;
   return (
     <>
       <Title note="Each line brings an atlas up to date in one go, and says why it has to. What is current is left alone.">Run sheet</Title>
@@ -32,6 +33,7 @@ export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
       <Foot>
         <MainButton disabled={!stale.length || busy} busy={run.isPending} onClick={() => run.mutate(stale.map((line) => line.id))}>{stale.length ? `Bring ${stale.length === 1 ? "one line" : `${stale.length} lines`} up to date` : "All is current"}</MainButton>
         <Running jobs={jobs} kind="run line" actions={actions} />
+        <Running jobs={jobs} kind="run sheet" actions={actions} />
       </Foot>
     </>
   );
