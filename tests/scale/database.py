@@ -18,7 +18,7 @@ def jobs_of(address: str, jobs: list[int]) -> list[tuple[str, int]]:
 def parts_of(address: str, job: int, itself: bool = False) -> list[tuple[int, str, str, int]]:
     """Number, state, worker and attempts of a job's parts, or of the job."""
     column = "id" if itself else "parent_id"
-    with psycopg.connect(address) as connection:
+    with psycopg.connect(address.replace("postgres://", "postgresql://")) as connection:
         rows = connection.execute(
             f"SELECT part, state, worker, attempts FROM studio_job WHERE {column} = %s ORDER BY part",
             [job],
