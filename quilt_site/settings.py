@@ -167,6 +167,9 @@ DATA_UPLOAD_MAX_NUMBER_FILES = 500
 # So many requests are answered by one web process at once; more of them would only wait for each other.
 AT_ONCE = env.int("QUILT_AT_ONCE", 3)
 
+# So many windows are told as it happens what is new, by one web process; each holds a thread. Others ask once a second.
+LIVE_WINDOWS = env.int("QUILT_LIVE_WINDOWS", 40)
+
 # Work that says nothing for so long stands still: its process is ended, and it is tried once more.
 # A worker
 # of this machine that is gone is noticed at once.

@@ -1,4 +1,4 @@
-"""Accounts, members, invitations, tokens and notes."""
+"""Accounts, members, invitations and tokens."""
 
 from __future__ import annotations
 
@@ -20,11 +20,9 @@ from rest_framework.views import APIView
 from studio.actions.access import OWNER, Forbidden, acting_user, mark_of, require, role_in
 from studio.actions.errors import Refused
 from studio.actions.people.invite import invitation_of, invite, join, set_role
-from studio.actions.people.notes import close, say, take_back
-from studio.actions.people.pulse import pulse
 from studio.api.parse import valid
 from studio.middleware import refuse
-from studio.models import ApiToken, Invitation, Membership, Note, Project
+from studio.models import ApiToken, Invitation, Membership, Project
 
 ROLES = tuple(role for role, _ in Membership.ROLES)
 BACKEND = "django.contrib.auth.backends.ModelBackend"
@@ -100,64 +98,6 @@ class TokenOut(serializers.Serializer[Any]):
     expires = serializers.DateTimeField(allow_null=True)
     used = serializers.DateTimeField(allow_null=True)
     token = serializers.CharField(required=False, help_text="told once")
-
-
-class NoteIn(serializers.Serializer[Any]):
-    text = serializers.CharField(max_length=4000)
-    atlas = serializers.IntegerField(default=None, allow_null=True)
-    kind = serializers.ChoiceField(
-        choices=(Note.ISLAND, Note.OBJECT, Note.FINDING, Note.ATLAS), default=Note.ATLAS
-    )
-    object = serializers.IntegerField(default=None, allow_null=True)
-    island = serializers.IntegerField(default=-1, help_text="of the object, from 0")
-    finding = serializers.CharField(max_length=200, default="", allow_blank=True)
-    answers = serializers.IntegerField(default=None, allow_null=True)
-
-
-class PulseIn(serializers.Serializer[Any]):
-    window = serializers.CharField(max_length=36, help_text="another one for each window")
-    atlas = serializers.IntegerField(default=0)
-    stage = serializers.CharField(max_length=20, default="", allow_blank=True)
-    picked = serializers.ListField(
-        child=serializers.IntegerField(), default=list, max_length=100_000
-    )
-
-
-class PersonHere(serializers.Serializer[Any]):
-    name = serializers.CharField()
-    mine = serializers.BooleanField(help_text="another window of one's own")
-    atlas = serializers.IntegerField()
-    stage = serializers.CharField(allow_blank=True)
-    picked = serializers.ListField(child=serializers.IntegerField())
-
-
-class PulseOut(serializers.Serializer[Any]):
-    change = serializers.IntegerField(help_text="the newest step")
-    redo = serializers.IntegerField(help_text="steps that were undone")
-    jobs = serializers.IntegerField(help_text="at work or waiting")
-    people = PersonHere(many=True)
-
-
-class NoteOut(serializers.Serializer[Any]):
-    id = serializers.IntegerField()
-    atlas = serializers.IntegerField(source="atlas_id", allow_null=True)
-    kind = serializers.CharField()
-    object = serializers.IntegerField(source="object_id", allow_null=True)
-    island = serializers.IntegerField()
-    finding = serializers.CharField(allow_blank=True)
-    answers = serializers.IntegerField(source="answers_id", allow_null=True)
-    text = serializers.CharField()
-    author = serializers.CharField()
-    mine = serializers.SerializerMethodField()
-    created = serializers.DateTimeField()
-    closed = serializers.DateTimeField(allow_null=True)
-
-    def get_mine(self, note: Note) -> bool:
-        return note.user_id is not None and note.user_id == acting_user()
-
-
-class NoteChange(serializers.Serializer[Any]):
-    closed = serializers.BooleanField()
 
 
 def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
@@ -333,46 +273,4 @@ class OneToken(APIView):
     @extend_schema(operation_id="drop_token", responses={204: None})
     def delete(self, request: Request, token_id: int) -> Response:
         get_object_or_404(ApiToken, pk=token_id, user=_mine(request)).delete()
-        return Response(status=204)
-
-
-class Pulse(APIView):
-    """Say that one is here, and hear what is new."""
-
-    viewers_may = ("POST",)
-
-    @extend_schema(operation_id="pulse", request=PulseIn, responses=PulseOut)
-    def post(self, request: Request, project_id: int) -> Response:
-        project = get_object_or_404(Project, pk=project_id)
-        return Response(PulseOut(pulse(project, valid(PulseIn, request))).data)
-
-
-class Notes(APIView):
-    """Notes of a project."""
-
-    viewers_may = ("POST",)
-
-    @extend_schema(operation_id="list_notes", responses=NoteOut(many=True))
-    def get(self, request: Request, project_id: int) -> Response:
-        return Response(NoteOut(Note.objects.filter(project=project_id), many=True).data)
-
-    @extend_schema(operation_id="say", request=NoteIn, responses={201: NoteOut})
-    def post(self, request: Request, project_id: int) -> Response:
-        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
-        return Response(NoteOut(say(project, valid(NoteIn, request))).data, status=201)
-
-
-class OneNote(APIView):
-    """A note."""
-
-    viewers_may = ("PATCH", "DELETE")
-
-    @extend_schema(operation_id="close_note", request=NoteChange, responses=NoteOut)
-    def patch(self, request: Request, note_id: int) -> Response:
-        note = get_object_or_404(Note, pk=note_id)
-        return Response(NoteOut(close(note, valid(NoteChange, request)["closed"])).data)
-
-    @extend_schema(operation_id="take_note_back", responses={204: None})
-    def delete(self, request: Request, note_id: int) -> Response:
-        take_back(get_object_or_404(Note, pk=note_id))
         return Response(status=204)

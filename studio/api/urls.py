@@ -9,6 +9,7 @@ from studio.api import carry_views as carry
 from studio.api import control_views as c
 from studio.api import hand_views as hand
 from studio.api import job_views as jobs
+from studio.api import live_views as live
 from studio.api import mend_views as mend
 from studio.api import people_views as people
 from studio.api import picture_views as pictures
@@ -53,8 +54,9 @@ urlpatterns = [
         path("members/", people.Members.as_view()),
         path("members/<int:user_id>/", people.OneMember.as_view()),
         path("invitations/", people.Invitations.as_view()),
-        path("notes/", people.Notes.as_view()),
-        path("pulse/", people.Pulse.as_view()),
+        path("notes/", live.Notes.as_view()),
+        path("pulse/", live.Pulse.as_view()),
+        path("live/", live.Live.as_view()),
     ),
     under(
         "atlases/<int:atlas_id>/",
@@ -140,7 +142,7 @@ urlpatterns = [
     path("tokens/", people.Tokens.as_view()),
     path("tokens/<int:token_id>/", people.OneToken.as_view()),
     path("invitations/<int:invitation_id>/", people.OneInvitation.as_view()),
-    path("notes/<int:note_id>/", people.OneNote.as_view()),
+    path("notes/<int:note_id>/", live.OneNote.as_view()),
     path("pack-options/", v.PackOptions.as_view()),
     path("checker.png", pictures.Checker.as_view()),
 ]

@@ -10,7 +10,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandParser
 
 from studio.jobs.lifeline import end_with_parent
-from studio.management.commands.serve import answer
+from studio.management.commands.serve import THREADS, answer
 
 
 class Command(BaseCommand):
@@ -20,7 +20,7 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("file", type=int, help="number of the open socket")
-        parser.add_argument("--threads", type=int, default=6)
+        parser.add_argument("--threads", type=int, default=THREADS)
 
     def handle(self, *args: Any, **options: Any) -> None:
         end_with_parent()

@@ -24,6 +24,8 @@ BACKLOG = 1024
 """Connections that wait to be taken up."""
 
 WORK_STANDS_BACK = 15
+THREADS = 56
+"""More than windows that are told what is new; few of the others work at once (`settings.AT_ONCE`)."""
 GARBAGE_AFTER = 20_000
 """So many new objects before the youngest are looked through."""
 
@@ -74,7 +76,12 @@ class Command(BaseCommand):
             action="store_true",
             help="workers stand elsewhere: see “work --alone”",
         )
-        parser.add_argument("--threads", type=int, default=6, help="requests at once (6)")
+        parser.add_argument(
+            "--threads",
+            type=int,
+            default=THREADS,
+            help=f"connections that are served at once ({THREADS})",
+        )
         parser.add_argument(
             "--web", type=int, default=1,
             help="processes that answer (1): as many as the machine has cores, where many people are at work",

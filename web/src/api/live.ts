@@ -1,33 +1,79 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 import { editor, tellError, useUi } from "../state";
 import { api, ask, type components, type Project } from "./client";
 
 export type Here = components["schemas"]["PersonHere"];
 export type Note = components["schemas"]["NoteOut"];
 
-const EVERY = 1000, HIDDEN = 5000;
+const EVERY = 1000, HIDDEN = 5000, SAID_EVERY = 4000, SETTLED = 400;
 const WINDOW = Math.random().toString(36).slice(2) + Date.now().toString(36);
+type Heard = components["schemas"]["PulseOut"] & { notes?: string };
 
-/** Who else is here; what others change comes in within a second. */
+/** Who else is here; what others change comes in as it happens, or within a second where the server has no room for that. */
 export function useLive(project: Project, atlas: number, on: boolean): Here[] {
   const client = useQueryClient();
+  const streams = useStream(project.id, on);
+  const said = useRef({ what: "", at: 0 });
   return useQuery({
     queryKey: ["pulse", project.id],
     enabled: on,
     refetchInterval: () => (document.hidden ? HIDDEN : EVERY),
     refetchIntervalInBackground: true,
     queryFn: async () => {
-      const before = client.getQueryData<Project>(["project", project.id])?.change;
-      const heard = await ask(api.POST("/api/projects/{project_id}/pulse/", { params: { path: { project_id: project.id } }, body: { window: WINDOW, atlas, stage: useUi.getState().stage, picked: editor.selection.list() } }));
-      const now = client.getQueryData<Project>(["project", project.id])?.change;
+      const body = { window: WINDOW, atlas, stage: useUi.getState().stage, picked: editor.selection.list() };
+      const what = JSON.stringify(body), known = client.getQueryData<Heard>(["pulse", project.id]);
+      // While news come by themselves only one's own are said, and now and then that one is here.
+      if (streams.current && known && said.current.what === what && Date.now() - said.current.at < SAID_EVERY) return known;
+      said.current = { what, at: Date.now() };
+      const before = changeOf(client, project.id);
+      const heard: Heard = await ask(api.POST("/api/projects/{project_id}/pulse/", { params: { path: { project_id: project.id } }, body }));
       // What came from here meanwhile is known already.
-      if (before === now && heard.change !== now && !editor.history.pending) {
-        for (const key of ["project", "atlas"]) void client.invalidateQueries({ queryKey: [key] });
-        for (const key of ["history", "jobs", "notes"]) void client.invalidateQueries({ queryKey: [key, project.id] });
-      }
+      if (before === changeOf(client, project.id)) take(client, project.id, heard);
       return heard;
     },
   }).data?.people ?? [];
+}
+
+const changeOf = (client: QueryClient, project: number) => client.getQueryData<Project>(["project", project])?.change;
+
+/** Fetch what others have changed; true when there was something. */
+function take(client: QueryClient, project: number, heard: Heard): boolean {
+  if (heard.change === changeOf(client, project) || editor.history.pending) return false;
+  for (const key of ["project", "atlas"]) void client.invalidateQueries({ queryKey: [key] });
+  for (const key of ["history", "jobs", "notes"]) void client.invalidateQueries({ queryKey: [key, project] });
+  return true;
+}
+
+/** Listen to what the server tells by itself; whether it does. */
+function useStream(project: number, on: boolean) {
+  const client = useQueryClient();
+  const streams = useRef(false);
+  useEffect(() => {
+    if (!on) return undefined;
+    const source = new EventSource(`/api/projects/${project}/live/?window=${WINDOW}`);
+    let last: Heard | null = null, timer = 0;
+    // An edit from here may be told before its own answer has come: what was just fetched is left alone for a moment.
+    const settle = () => {
+      const state = client.getQueryState(["project", project]);
+      window.clearTimeout(timer);
+      if (!last || last.change === changeOf(client, project)) return;
+      if (editor.history.pending || Date.now() - (state?.dataUpdatedAt ?? 0) < SETTLED) timer = window.setTimeout(settle, SETTLED);
+      else take(client, project, last);
+    };
+    source.onopen = () => { streams.current = true; };
+    source.onerror = () => { streams.current = false; };
+    source.onmessage = (event: MessageEvent<string>) => {
+      const heard = JSON.parse(event.data) as Heard;
+      if (last && heard.notes !== last.notes) void client.invalidateQueries({ queryKey: ["notes", project] });
+      if (last && heard.jobs !== last.jobs) void client.invalidateQueries({ queryKey: ["jobs", project] });
+      last = heard;
+      client.setQueryData(["pulse", project], heard);
+      settle();
+    };
+    return () => { streams.current = false; window.clearTimeout(timer); source.close(); };
+  }, [client, project, on]);
+  return streams;
 }
 
 /** Notes of a project. */
