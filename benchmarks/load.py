@@ -172,13 +172,21 @@ def run(
         ]
         for thread in threads:
             thread.start()
+        while time.monotonic() < until:
+            time.sleep(min(60.0, max(until - time.monotonic(), 0.1)))
+            memory.append(_memory(server.pid))
         for thread in threads:
             thread.join()
-        memory.append(_memory(server.pid))
-        _tell(people, crowd, alone, memory, rooms, first)
+        done = sum(_jobs_done(first.port, project) for project, _ in rooms)
+        _tell(people, crowd, alone, memory, rooms, Person(port), done)
     finally:
         server.send_signal(signal.SIGTERM)
-        server.wait(timeout=20)
+        server.wait(timeout=60)
+
+
+def _jobs_done(port: int, project: int) -> int:
+    _, rows = Person(port).json("", "GET", f"/api/projects/{project}/jobs/")
+    return sum(row["state"] == "done" for row in rows)
 
 
 def _memory(pid: int) -> float:
@@ -195,6 +203,7 @@ def _tell(
     memory: list[float],
     rooms: list[tuple[int, int]],
     first: Person,
+    done: int,
 ) -> None:
     for kind in ("read", "edit"):
         took = np.array([t for one in crowd for t in one.took[kind]])
@@ -214,7 +223,10 @@ def _tell(
         f"edits acknowledged: {len(kept):,}; not in the histories: {gone}, of {undone} that were undone; "
         f"answers of 500 and more: {sum(len(one.bad) for one in crowd)}"
     )
-    print(f"memory of what answers: {memory[0]:.0f} MB before, {memory[1]:.0f} MB after")
+    print(f"jobs that were done meanwhile, among the newest twenty of each project: {done}")
+    print(
+        f"memory of what answers, MB: {memory[0]:.0f} before; each minute {', '.join(f'{m:.0f}' for m in memory[1:])}"
+    )
 
 
 if __name__ == "__main__":

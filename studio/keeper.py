@@ -67,14 +67,18 @@ class Keeper(threading.Thread):
                     self._look()
             self._over.wait(1.0)
 
-    def end(self) -> None:
-        """End it: asked first, then made to."""
+    def ask_to_end(self) -> None:
+        """Tell it that it is time."""
         self._over.set()
         self.join(timeout=3)
+        if self._child is not None and self._child.poll() is None:
+            self._child.send_signal(signal.SIGINT)
+
+    def end(self) -> None:
+        """Wait until it has ended, and make it where it does not."""
         child = self._child
         if child is None or child.poll() is not None:
             return
-        child.send_signal(signal.SIGINT)
         try:
             child.wait(timeout=10)
         except subprocess.TimeoutExpired:

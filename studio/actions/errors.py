@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 from typing import Any
 
 from quilt_core.errors import QuiltError
@@ -25,3 +26,18 @@ class Conflict(Refused):
     """The layout is no longer the one that the user saw, or is being worked on."""
 
     status = 409
+
+
+FULL = "The disk of the server is full."
+NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EFBIG)
+
+
+def is_full(error: BaseException | None) -> bool:
+    """Whether there was no room to write: in the file system, in SQLite or in PostgreSQL (SQLSTATE 53100)."""
+    while error is not None:
+        if isinstance(error, OSError) and error.errno in NO_ROOM:
+            return True
+        if getattr(error, "sqlstate", "") == "53100" or str(error) == "database or disk is full":
+            return True
+        error = error.__cause__ or error.__context__
+    return False

@@ -12,7 +12,7 @@ from rest_framework.exceptions import APIException, ValidationError
 from rest_framework.response import Response
 
 from quilt_core.errors import QuiltError
-from studio.actions.errors import Refused
+from studio.actions.errors import FULL, Refused, is_full
 
 log = logging.getLogger(__name__)
 
@@ -39,6 +39,9 @@ def handle(error: Exception, context: dict[str, Any]) -> Response:
         return _answer(
             400, "A number or text in the request is beyond all bounds.", "", "Correct the request."
         )
+    if is_full(error):
+        log.error("the disk is full: %s", error)
+        return _answer(507, FULL, "", "Nothing was changed. Make room on the server's disk, then try again.")  # fmt: skip
     if isinstance(error, (OperationalError, InterfaceError)):
         log.warning("the database: %s", error)
         return _answer(

@@ -16,7 +16,7 @@ from redis.exceptions import RedisError
 
 from quilt_core.errors import QuiltError
 from studio.actions.access import EDITOR, Actor, acting, acting_user, require
-from studio.actions.errors import Conflict, Refused
+from studio.actions.errors import FULL, Conflict, Refused, is_full
 from studio.actions.history.change import STATES, check_fresh, check_idle, claim_parts
 from studio.jobs.parts import cancel_parts
 from studio.jobs.reporter import LostClaim, Reporter
@@ -167,7 +167,11 @@ def run_job(job_id: int) -> None:
         )
     except MemoryError:
         _fail(job, "There was not enough memory.", "Work on fewer objects at once.")
-    except Exception:
+    except Exception as error:
+        if is_full(error):
+            log.error("job %s (%s): the disk is full: %s", job.pk, job.kind, error)
+            _fail(job, FULL, "The layout is as it was. Make room on the server's disk, then start it again.")  # fmt: skip
+            return
         log.exception("job %s (%s) failed", job.pk, job.kind)
         _fail(
             job,

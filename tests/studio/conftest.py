@@ -7,9 +7,13 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from quilt_site.engines import storage
+from studio.actions.people.invite import new_account
 from studio.actions.project.create_project import create_project
-from studio.models import Project
+from studio.models import Membership, Project
 from tests.core.meshes import QUAD_OBJ, plain_glb
+
+GOOD = "a lamp over the quiet harbour"
+JSON = "application/json"
 
 
 @pytest.fixture(autouse=True)
@@ -82,3 +86,22 @@ OF_PROJECT = ("undo", "redo", "history", "rules", "project")
 def step_of(atlas):
     """The present step of an atlas's project."""
     return Project.objects.values_list("head_id", flat=True).get(pk=atlas.project_id)
+
+
+def logged_in(name, password=GOOD):
+    client = Client(headers={"origin": "http://testserver"})
+    answer = client.post("/api/login/", {"name": name, "password": password}, content_type=JSON)
+    assert answer.status_code == 200, answer.content
+    return client
+
+
+@pytest.fixture
+def people(project):
+    """An owner, an editor, a viewer and a stranger, each with a browser."""
+    out = {}
+    for name in ("owner", "editor", "viewer", "stranger"):
+        user = new_account(name, GOOD)
+        if name != "stranger":
+            Membership.objects.create(project=project, user=user, role=name)
+        out[name] = logged_in(name)
+    return out

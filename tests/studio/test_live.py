@@ -9,7 +9,7 @@ import pytest
 
 from studio.live import Hub, Stream, Window, news_of
 from studio.models import Job, Membership
-from tests.studio.test_people import JSON, people  # noqa: F401
+from tests.studio.conftest import JSON
 
 pytestmark = pytest.mark.django_db(transaction=True)
 
@@ -74,7 +74,7 @@ def with_accounts(settings):
 
 def test_people_hear_of_each_other_and_strangers_hear_nothing(
     with_accounts, people, project, atlas, quiet
-):  # noqa: F811
+):
     address = f"/api/projects/{project.pk}/live/?window=editor"
     assert people["stranger"].get(address).status_code == 404
     said = people["viewer"].post(

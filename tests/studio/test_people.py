@@ -16,39 +16,18 @@ from django.utils import timezone
 
 from studio.actions.access import Actor, Forbidden, acting, require
 from studio.actions.history.change import edit_settings
-from studio.actions.people.invite import invite, new_account
+from studio.actions.people.invite import invite
 from studio.gate import OF
 from studio.models import ApiToken, Change, Invitation, Job, Membership, Note, Presence, Project
 from tests.core.meshes import QUAD_OBJ
-from tests.studio.conftest import step_of
+from tests.studio.conftest import GOOD, JSON, logged_in, step_of
 
 pytestmark = pytest.mark.django_db(transaction=True)
-GOOD = "a lamp over the quiet harbour"
-JSON = "application/json"
 
 
 @pytest.fixture(autouse=True)
 def _accounts(settings):
     settings.ACCOUNTS = True
-
-
-@pytest.fixture
-def people(project):
-    """An owner, an editor, a viewer and a stranger, each with a browser."""
-    out = {}
-    for name in ("owner", "editor", "viewer", "stranger"):
-        user = new_account(name, GOOD)
-        if name != "stranger":
-            Membership.objects.create(project=project, user=user, role=name)
-        out[name] = logged_in(name)
-    return out
-
-
-def logged_in(name, password=GOOD):
-    client = Client(headers={"origin": "http://testserver"})
-    answer = client.post("/api/login/", {"name": name, "password": password}, content_type=JSON)
-    assert answer.status_code == 200, answer.content
-    return client
 
 
 def addresses(entries=None, before=""):

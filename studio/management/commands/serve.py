@@ -23,6 +23,8 @@ from studio.keeper import Keeper
 BACKLOG = 1024
 """Connections that wait to be taken up."""
 
+CONNECTIONS, SILENT_FOR = 2000, 60
+"""Open connections, also half-open ones, and seconds after which one that says nothing is closed."""
 WORK_STANDS_BACK = 15
 THREADS = 56
 """More than windows that are told what is new; few of the others work at once (`settings.AT_ONCE`)."""
@@ -125,6 +127,8 @@ class Command(BaseCommand):
             pass
         finally:
             for keeper in keepers:
+                keeper.ask_to_end()
+            for keeper in keepers:
                 keeper.end()
 
 
@@ -151,5 +155,9 @@ def answer(sock: socket.socket, threads: int) -> None:
         threads=threads,
         ident=None,
         backlog=BACKLOG,
+        connection_limit=CONNECTIONS,
+        asyncore_use_poll=True,
+        channel_timeout=SILENT_FOR,
+        cleanup_interval=10,
         max_request_body_size=settings.MAX_UPLOAD_BYTES + 1_000_000,
     )
