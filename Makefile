@@ -6,7 +6,8 @@ MAKEFLAGS += -j2
 PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 
-.PHONY: bench-load test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
+# Run test-scale once before test-faults: it installs the engines.
+.PHONY: test-faults bench-load test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
 
 demo: setup
 	$(PY) manage.py migrate --verbosity 0
@@ -71,6 +72,10 @@ ifeq ($(shell ls /usr/lib/postgresql/*/bin/initdb 2>/dev/null),)
 endif
 	$(PY) -m tests.scale.engines -- $(PY) -m pytest tests/studio --numprocesses 2
 	$(PY) -m pytest tests/scale
+
+# The faults of that set-up by the hundred: about half an hour.
+test-faults: setup
+	QUILT_LONG=1 $(PY) -m pytest tests/scale/test_faults.py -s
 
 # Lint, types and the tests that take little time, for daily work.
 check: setup lint

@@ -78,17 +78,20 @@ class Studio:
         except urllib.error.HTTPError as error:
             return error.code, json.loads(error.read())
 
-    def upload(self, project: int, name: str, data: bytes) -> int:
-        """Bring a file in; the job that reads it."""
-        mark, address = uuid.uuid4().hex, f"http://127.0.0.1:{self.ports[0]}"
+    def send(self, project: int, name: str, data: bytes, web: int = 0):
+        """Bring a file in: the status and the JSON."""
+        mark, address = uuid.uuid4().hex, f"http://127.0.0.1:{self.ports[web]}"
         head = (
             f'--{mark}\r\nContent-Disposition: form-data; name="files"; filename="{name}"\r\n\r\n'
         )
         body = head.encode() + data + f"\r\n--{mark}--\r\n".encode()
         headers = {"Content-Type": f"multipart/form-data; boundary={mark}", "Origin": address}
         request = urllib.request.Request(f"{address}/api/projects/{project}/files/", body, headers)
-        with urllib.request.urlopen(request, timeout=60) as answer:
-            return int(json.loads(answer.read())["job"]["id"])
+        try:
+            with urllib.request.urlopen(request, timeout=60) as answer:
+                return answer.status, json.loads(answer.read())
+        except urllib.error.HTTPError as error:
+            return error.code, json.loads(error.read())
 
     def change(self, project: int = 1) -> int:
         return self.ask(f"/api/projects/{project}/")[1]["change"]
@@ -220,8 +223,8 @@ def test_a_bake_of_forty_tiles_is_spread_and_outlives_a_worker(studio):
     count = 40
     project = studio.ask("/api/projects/", {"name": "Forty"})[1]
     atlas = project["atlases"][0]["id"]
-    gathering = studio.upload(project["id"], "plates.glb", plates(count))
-    assert studio.done(gathering)["state"] == "done"
+    status, told = studio.send(project["id"], "plates.glb", plates(count))
+    assert status == 202 and studio.done(told["job"]["id"])["state"] == "done"
     tiles = [{"number": 1001 + k, "width": 512, "height": 512} for k in range(count)]
     change = studio.change(project["id"])
     status, told = studio.ask(f"/api/atlases/{atlas}/tiles/", {"change": change, "tiles": tiles}, method="PUT")  # fmt: skip

@@ -104,7 +104,8 @@ class Command(BaseCommand):
             address += f"?token={settings.TOKEN}"
         recover_stale_jobs()
         connection.close()
-        several = options["web"] > 1
+        # On PostgreSQL threads share connections, which is settled where a process begins.
+        several = options["web"] > 1 or connection.vendor == "postgresql"
         # Where many are at work nobody's look or edit waits for someone else's pack.
         worker = Keeper(["work", "--quiet"], look=_recover, nice=WORK_STANDS_BACK if several else 0)
         keepers = [] if options["without_worker"] else [worker]
@@ -146,6 +147,7 @@ def answer(sock: socket.socket, threads: int) -> None:
 
     from quilt_site.wsgi import application
 
+    settings.LIVE_WINDOWS = max(min(settings.LIVE_WINDOWS, threads - 8), 0)
     # What is loaded by now stays: it need not be looked through again and again.
     gc.freeze()
     gc.set_threshold(GARBAGE_AFTER)

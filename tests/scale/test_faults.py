@@ -1,0 +1,242 @@
+"""Faults on the set-up of many machines: processes killed in turn while people work, a database that is away, clients that
+do not finish, files that are broken.
+
+A few of each by default; ``QUILT_LONG=1`` makes them long (200 kills).
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import socket
+import threading
+import time
+import urllib.error
+
+import pytest
+
+from tests.core.meshes import QUAD_OBJ, plain_glb
+from tests.core.painted import plain_device
+from tests.scale.database import changes_of, open_jobs
+from tests.scale.engines import engines, wait_for
+from tests.scale.test_many import Studio, kill_all
+
+LONG = bool(os.environ.get("QUILT_LONG"))
+KILLS = 200 if LONG else 12
+WORDS = "Something went wrong that should not have."
+
+
+@pytest.fixture(scope="module")
+def studio():
+    with engines() as here:
+        made = Studio(here)
+        try:
+            yield made
+        finally:
+            made.stop()
+
+
+class Person(threading.Thread):
+    """Edits, starts jobs and looks, over and over; notes down what was acknowledged, and in which words it was refused."""
+
+    def __init__(self, studio: Studio, number: int, over: threading.Event) -> None:
+        super().__init__(daemon=True)
+        self.studio, self.number, self.over = studio, number, over
+        self.kept: list[int] = []
+        self.jobs: list[int] = []
+        self.refused: dict[int, str] = {}
+        self.away = 0
+
+    def run(self) -> None:
+        dice = random.Random(self.number)
+        while not self.over.is_set():
+            try:
+                self._round(dice)
+            except (urllib.error.URLError, OSError, ValueError):
+                self.away += 1  # that web process is gone for now
+                time.sleep(0.2)
+
+    def _round(self, dice: random.Random) -> None:
+        ask, web = self.studio.ask, dice.randrange(2)
+        status, seen = ask("/api/projects/1/", web=web)
+        if status == 200 and dice.random() < 0.85:
+            body = {"change": seen["change"], "islands": [self.number], "weight": round(0.5 + dice.random(), 3)}  # fmt: skip
+            status, seen = ask("/api/atlases/1/control/", body, web)
+            if status == 200:
+                self.kept.append(seen["change"])
+        elif status == 200:
+            body = {"change": seen["change"], "maps": ["normal"], "size": 128}
+            status, seen = ask("/api/atlases/1/rehearse/", body, web)
+            if status == 202:
+                self.jobs.append(seen["id"])
+        if status not in (200, 202, 409):
+            self.refused[status] = seen.get("what", "")
+        time.sleep(0.05)
+
+
+def test_processes_are_killed_in_turn_and_nothing_acknowledged_is_lost(studio):
+    over = threading.Event()
+    people = [Person(studio, k, over) for k in range(4)]
+    for person in people:
+        person.start()
+    for k in range(KILLS):
+        what = ("web", "worker", "database", "queue")[k % 4]
+        if what == "web":
+            at = (k // 4) % len(studio.webs)
+            kill_all(studio.webs[at])
+            command = ("serve", "--without-worker", "--port", str(studio.ports[at]))
+            studio.webs[at] = studio.start(*command)
+            wait_for(studio.ports[at], 60)
+        elif what == "worker":
+            at = (k // 4) % len(studio.workers)
+            kill_all(studio.workers[at])
+            studio.workers[at] = studio.start_worker()
+        else:
+            engine = studio.engines.postgres if what == "database" else studio.engines.redis
+            engine.kill()
+            time.sleep(0.3)
+            engine.start()
+        time.sleep(1.0)
+    over.set()
+    for person in people:
+        person.join(timeout=60)
+    kept = [change for person in people for change in person.kept]
+    jobs = [job for person in people for job in person.jobs]
+    print(f"{KILLS} kills: {len(kept)} edits and {len(jobs)} jobs acknowledged, refused as {[p.refused for p in people]}, away {sum(p.away for p in people)} times")  # fmt: skip
+    address = studio.engines.postgres.address
+    assert len(kept) > KILLS and jobs
+    assert set(kept) <= changes_of(address), "an edit that was acknowledged is lost"
+    # Nothing is stuck: all that was started comes to an end by itself.
+    end = time.monotonic() + 240
+    while open_jobs(address):
+        assert time.monotonic() < end, open_jobs(address)
+        time.sleep(0.5)
+    for job in jobs:
+        row = studio.done(job)
+        # A job whose workers were killed twice says so.
+        assert row["state"] == "done" or "for the second time" in row["message"], row
+    for person in people:
+        for status, what in person.refused.items():
+            assert status in (400, 503) and what and what != WORDS, (status, what)
+    for web in (0, 1):
+        assert studio.ask("/healthz", web=web)[1]["ok"]
+
+
+def test_a_database_away_for_twenty_seconds_is_told_and_comes_back_by_itself(studio):
+    before = studio.change()
+    job = studio.job("/api/atlases/1/rehearse/", maps=["normal", "occlusion"], size=1024)
+    studio.engines.postgres.kill()
+    began = time.monotonic()
+    while time.monotonic() - began < 20:
+        asked = time.monotonic()
+        status, told = studio.ask("/api/projects/1/")
+        assert status == 503 and "database" in told["what"] and told["cure"], told
+        assert time.monotonic() - asked < 15, "people are not kept waiting"
+        assert studio.ask("/healthz")[0] == 503
+        time.sleep(1.0)
+    studio.engines.postgres.start()
+    end = time.monotonic() + 30
+    while studio.ask("/api/projects/1/")[0] != 200:
+        assert time.monotonic() < end
+        time.sleep(0.3)
+    assert studio.change() == before
+    row = studio.done(job, seconds=240)
+    assert row["state"] == "done" or "second time" in row["message"], row
+
+
+def half_open(port: int, count: int) -> list[socket.socket]:
+    """Connections that begin to ask and say no more."""
+    out = []
+    for k in range(count):
+        one = socket.create_connection(("127.0.0.1", port), timeout=10)
+        one.sendall(b"GET /api/projects/ HTTP/1.1\r\nHost: 127.0.0.1\r\nX-Slow: " + b"a" * (k % 7))
+        out.append(one)
+    return out
+
+
+def test_clients_that_do_not_finish_keep_nobody_else_waiting(studio):
+    port = studio.ports[0]
+    origin = f"http://127.0.0.1:{port}".encode()
+    held = half_open(port, 100)
+    # Uploads that stop: one that says its length, one in chunks; and one that nobody reads the answer of.
+    form = b"Content-Type: multipart/form-data; boundary=x\r\nOrigin: " + origin + b"\r\nHost: 127.0.0.1:%d\r\n" % port  # fmt: skip
+    for head in (b"Content-Length: 5000000\r\n", b"Transfer-Encoding: chunked\r\n"):
+        for _ in range(10):
+            one = socket.create_connection(("127.0.0.1", port), timeout=10)
+            one.sendall(b"POST /api/projects/1/files/ HTTP/1.1\r\n" + form + head + b"\r\n")
+            one.sendall(b"3e8\r\n" + b"o" * 500 if b"chunked" in head else b"--x\r\n" + b"o" * 500)
+            held.append(one)
+    for _ in range(10):
+        one = socket.create_connection(("127.0.0.1", port), timeout=10)
+        one.setsockopt(socket.SOL_SOCKET, socket.SO_RCVBUF, 4096)
+        one.sendall(b"GET /api/schema/ HTTP/1.1\r\nHost: 127.0.0.1:%d\r\n\r\n" % port)
+        held.append(one)
+    try:
+        before = studio.change()
+        for k in range(10):
+            began = time.monotonic()
+            status, _ = studio.ask("/api/atlases/1/control/", {"change": studio.change(), "islands": [9], "weight": 0.5 + 0.01 * k})  # fmt: skip
+            assert status == 200 and time.monotonic() - began < 10
+        assert studio.change() > before
+        # Those that say nothing are closed by the server.
+        end = time.monotonic() + 120
+        waiting = set(held[:100])
+        while waiting and time.monotonic() < end:
+            for one in list(waiting):
+                one.settimeout(0.01)
+                try:
+                    if one.recv(4096) == b"":
+                        waiting.discard(one)
+                except TimeoutError:
+                    continue
+                except OSError:
+                    waiting.discard(one)
+            time.sleep(1.0)
+        assert not waiting, f"{len(waiting)} half-open connections are held"
+    finally:
+        for one in held:
+            one.close()
+    # Of the uploads that stopped nothing is there.
+    assert studio.ask("/api/projects/1/jobs/")[1][0]["kind"] != "gather"
+
+
+def harmed(dice: random.Random, data: bytes) -> bytes:
+    """A file with a few bytes changed, cut off, or with a piece twice."""
+    out = bytearray(data)
+    for _ in range(dice.randint(1, 6)):
+        at = dice.randrange(len(out))
+        what = dice.randrange(4)
+        if what == 0:
+            out[at] = dice.randrange(256)
+        elif what == 1:
+            del out[at : at + dice.randint(1, 400)]
+        elif what == 2:
+            out[at:at] = out[at : at + dice.randint(1, 200)]
+        else:
+            out[at : at + 8] = dice.randbytes(8)
+        if not out:
+            return b"v"
+    return bytes(out)
+
+
+def test_broken_files_end_in_words_and_stop_nobody(studio):
+    dice = random.Random(11)
+    project = studio.ask("/api/projects/", {"name": "Broken"})[1]
+    given = {"a.obj": QUAD_OBJ, "b.glb": plain_glb(), "c.glb": plain_device()}
+    for _ in range(120 if LONG else 30):
+        name, data = dice.choice(list(given.items()))
+        status, told = studio.send(project["id"], name, harmed(dice, data), web=dice.randrange(2))
+        assert status in (201, 202, 400), (status, told)
+        if status == 400:
+            assert told["what"] and told["what"] != WORDS, told
+            continue
+        if told["job"]:
+            row = studio.done(told["job"]["id"])
+            assert row["state"] in ("done", "failed")
+            assert (row["error"] or {}).get("what") != WORDS, row
+    end = time.monotonic() + 120
+    while open_jobs(studio.engines.postgres.address):
+        assert time.monotonic() < end
+        time.sleep(0.5)
+    rows = studio.ask(f"/api/projects/{project['id']}/jobs/")[1]
+    assert all((row["error"] or {}).get("what") != WORDS for row in rows), rows
