@@ -12,6 +12,7 @@ import http.client
 import json
 import os
 import random
+import re
 import signal
 import subprocess
 import sys
@@ -177,16 +178,17 @@ def run(
             memory.append(_memory(server.pid))
         for thread in threads:
             thread.join()
-        done = sum(_jobs_done(first.port, project) for project, _ in rooms)
-        _tell(people, crowd, alone, memory, rooms, Person(port), done)
+        _tell(people, crowd, alone, memory, rooms, Person(port), _jobs(port))
     finally:
         server.send_signal(signal.SIGTERM)
         server.wait(timeout=60)
 
 
-def _jobs_done(port: int, project: int) -> int:
-    _, rows = Person(port).json("", "GET", f"/api/projects/{project}/jobs/")
-    return sum(row["state"] == "done" for row in rows)
+def _jobs(port: int) -> str:
+    """Jobs by kind and state, as /metrics has them."""
+    _, told = Person(port).ask("", "GET", "/metrics")
+    rows = re.findall(r'quilt_jobs{kind="([^"]+)",state="([^"]+)"} (\d+)', told.decode())
+    return ", ".join(f"{kind} {state} {count}" for kind, state, count in rows)
 
 
 def _memory(pid: int) -> float:
@@ -203,7 +205,7 @@ def _tell(
     memory: list[float],
     rooms: list[tuple[int, int]],
     first: Person,
-    done: int,
+    jobs: str,
 ) -> None:
     for kind in ("read", "edit"):
         took = np.array([t for one in crowd for t in one.took[kind]])
@@ -223,7 +225,7 @@ def _tell(
         f"edits acknowledged: {len(kept):,}; not in the histories: {gone}, of {undone} that were undone; "
         f"answers of 500 and more: {sum(len(one.bad) for one in crowd)}"
     )
-    print(f"jobs that were done meanwhile, among the newest twenty of each project: {done}")
+    print(f"jobs: {jobs}")
     print(
         f"memory of what answers, MB: {memory[0]:.0f} before; each minute {', '.join(f'{m:.0f}' for m in memory[1:])}"
     )

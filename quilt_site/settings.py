@@ -102,7 +102,10 @@ if DATABASES["default"]["ENGINE"].endswith("sqlite3"):
 elif DATABASES["default"]["ENGINE"].endswith("postgresql"):
     if env.bool("QUILT_POOL", False):
         # Processes that answer share a few connections between their threads.
-        DATABASES["default"]["OPTIONS"] = {"pool": {"min_size": 1, "max_size": 8, "timeout": 10}}
+        DATABASES["default"] |= {
+            "OPTIONS": {"pool": {"min_size": 1, "max_size": 8, "timeout": 3}},
+            "CONN_HEALTH_CHECKS": True,
+        }
     else:
         # Each thread keeps a connection, and looks whether it still stands.
         DATABASES["default"] |= {"CONN_MAX_AGE": 60, "CONN_HEALTH_CHECKS": True}

@@ -135,6 +135,9 @@ class ContentPolicy:
         return response
 
 
+AT_ANY_TIME = ("/healthz", "/metrics")
+
+
 class AtOnce:
     """Answers a few requests of this process at once, however many threads hold connections.
 
@@ -147,5 +150,8 @@ class AtOnce:
         self.slots = threading.BoundedSemaphore(max(settings.AT_ONCE, 1))
 
     def __call__(self, request: HttpRequest) -> HttpResponse:
+        # Whoever asks whether it is well is not to wait for what may be wrong.
+        if request.path in AT_ANY_TIME:
+            return self.get_response(request)
         with self.slots:
             return self.get_response(request)

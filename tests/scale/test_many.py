@@ -122,6 +122,7 @@ def kill_all(process: subprocess.Popen[bytes]) -> None:
         for row in rows:
             with contextlib.suppress(psutil.NoSuchProcess):
                 row.send_signal(signal.SIGKILL)
+        psutil.wait_procs(rows, timeout=5)
     process.wait()
 
 

@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 from django.db.utils import ConnectionHandler
 from django.http import HttpResponse
+from django.test import RequestFactory
 from django.utils import timezone
 
 from studio.jobs.kinds import KINDS
@@ -134,7 +135,10 @@ def test_few_requests_are_answered_at_once(settings):
         return HttpResponse()
 
     gate = AtOnce(view)
-    threads = [threading.Thread(target=gate, args=(None,)) for _ in range(12)]
+    threads = [
+        threading.Thread(target=gate, args=(RequestFactory().get("/api/projects/"),))
+        for _ in range(12)
+    ]
     for thread in threads:
         thread.start()
     for thread in threads:

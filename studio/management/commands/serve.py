@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import gc
 import ipaddress
 import os
@@ -10,6 +11,7 @@ import signal
 import socket
 import sys
 import threading
+import time
 from pathlib import Path
 from typing import Any
 
@@ -25,6 +27,8 @@ BACKLOG = 1024
 
 CONNECTIONS, SILENT_FOR = 2000, 60
 """Open connections, also half-open ones, and seconds after which one that says nothing is closed."""
+LET_GO = 2.0
+"""Seconds within which a port that is still held may become free."""
 WORK_STANDS_BACK = 15
 THREADS = 56
 """More than windows that are told what is new; few of the others work at once (`settings.AT_ONCE`)."""
@@ -54,15 +58,21 @@ def _listen(host: str, port: int) -> socket.socket:
     """A socket that listens there."""
     sock = socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET)
     sock.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        sock.bind((host, port))
-    except OSError as error:
-        raise CommandError(
-            f"Port {port} of {host} cannot be used ({error.strerror}). "
-            "Stop what is running there, or give another port: make demo PORT=8010"
-        ) from None
-    sock.listen(BACKLOG)
-    return sock
+    end = time.monotonic() + LET_GO
+    while True:
+        try:
+            sock.bind((host, port))
+            sock.listen(BACKLOG)
+            return sock
+        except OSError as error:
+            # Processes of a server that died a moment ago are about to notice.
+            if error.errno == errno.EADDRINUSE and time.monotonic() < end:
+                time.sleep(0.1)
+                continue
+            raise CommandError(
+                f"Port {port} of {host} cannot be used ({error.strerror}). "
+                "Stop what is running there, or give another port: make demo PORT=8010"
+            ) from None
 
 
 class Command(BaseCommand):
@@ -112,6 +122,8 @@ class Command(BaseCommand):
         if several:
             command = ["answer", str(sock.fileno()), "--threads", str(options["threads"])]
             extra |= {"PROMETHEUS_MULTIPROC_DIR": _counts(options["port"]), "QUILT_POOL": "1"}
+            # Many threads with heaps of their own would keep what each has let go of.
+            extra.setdefault("MALLOC_ARENA_MAX", os.environ.get("MALLOC_ARENA_MAX", "2"))
             extra.setdefault("QUILT_AT_ONCE", os.environ.get("QUILT_AT_ONCE", "2"))
             keepers += [Keeper(command, extra, [sock.fileno()]) for _ in range(options["web"])]
         for keeper in keepers:
