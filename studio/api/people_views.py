@@ -197,6 +197,8 @@ class Members(APIView):
 class OneMember(APIView):
     """A member of a project."""
 
+    viewers_may = ("DELETE",)
+
     @extend_schema(operation_id="set_role", request=MemberRoleIn, responses=MemberOut(many=True))
     def patch(self, request: Request, project_id: int, user_id: int) -> Response:
         project = get_object_or_404(Project, pk=project_id)

@@ -298,3 +298,13 @@ def test_the_pulse_tells_the_newest_step_and_who_is_here(people, project, atlas)
     # Two who touch the same are told who came first.
     late = people["owner"].patch(f"/api/projects/{project.pk}/", {"name": "Pier three", "change": project.head_id}, content_type=JSON)  # fmt: skip
     assert late.status_code == 409 and "by editor" in late.json()["what"]
+
+
+def test_whoever_wants_to_leave_may_but_for_the_last_owner(people, project):
+    ids = dict(Membership.objects.filter(project=project).values_list("role", "user"))
+    members = f"/api/projects/{project.pk}/members/"
+    assert people["viewer"].delete(f"{members}{ids['editor']}/").status_code == 403
+    assert people["viewer"].delete(f"{members}{ids['viewer']}/").status_code == 204
+    assert people["viewer"].get(f"/api/projects/{project.pk}/").status_code == 404
+    assert people["owner"].delete(f"{members}{ids['owner']}/").status_code == 400
+    assert people["owner"].get(members).status_code == 200

@@ -11,7 +11,7 @@ from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from studio.actions.access import OWNER, acting_user, author, mark_of, require
+from studio.actions.access import OWNER, VIEWER, acting_user, author, mark_of, require
 from studio.actions.errors import Conflict, Refused
 from studio.models import Invitation, Membership, Project
 
@@ -91,8 +91,9 @@ def new_account(name: str, password: str) -> object:
 
 @transaction.atomic
 def set_role(project: Project, user_id: int, role: str | None) -> None:
-    """Give a member another role, or none; the last owner stays."""
-    require(project.pk, OWNER)
+    """Give a member another role, or none; the last owner stays. Whoever wants to leave may."""
+    leaves = role is None and user_id == acting_user()
+    require(project.pk, VIEWER if leaves else OWNER)
     rows = Membership.objects.select_for_update().filter(project=project)
     row = rows.filter(user=user_id).first()
     if row is None:

@@ -52,6 +52,7 @@ function Inside({ project, me }: { project: Project; me: number }) {
           <Text flex="1" minW="0" truncate>{one.name}{one.user === me ? " (you)" : ""}</Text>
           <RolePick label={`Role of ${one.name}`} value={one.role} disabled={!owner} onChange={(to) => give.mutate({ user_id: one.user, role: to })} />
           {owner && <Button size="2xs" variant="ghost" aria-label={`Take ${one.name} out`} title="No member any more" onClick={() => remove.mutate(one.user)}>×</Button>}
+          {!owner && one.user === me && <Button size="2xs" variant="outline" borderColor="line" title="The project is in your list no more, until somebody invites you again" onClick={() => remove.mutate(me, { onSuccess: () => window.location.assign("/projects") })}>Leave</Button>}
         </Flex>
       ))}
       <Text color="soft" fontSize="12px" mt="1">{ROLES.map((one) => `${one[0].toUpperCase()}${one.slice(1)}: ${WHAT[one]}`).join(". ")}.</Text>
