@@ -7,7 +7,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
-from django.db import transaction
+from django.db import InterfaceError, OperationalError, transaction
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from huey import crontab
@@ -167,10 +167,15 @@ def run_job(job_id: int) -> None:
         )
     except MemoryError:
         _fail(job, "There was not enough memory.", "Work on fewer objects at once.")
+    except (InterfaceError, OperationalError) as error:
+        if is_full(error):
+            _fail_full(job, error)
+            return
+        # Nobody can be told now. It is found as silent, and done once more.
+        log.warning("job %s (%s): the database went away: %s", job.pk, job.kind, error)
     except Exception as error:
         if is_full(error):
-            log.error("job %s (%s): the disk is full: %s", job.pk, job.kind, error)
-            _fail(job, FULL, "The layout is as it was. Make room on the server's disk, then start it again.")  # fmt: skip
+            _fail_full(job, error)
             return
         log.exception("job %s (%s) failed", job.pk, job.kind)
         _fail(
@@ -185,6 +190,11 @@ def run_job(job_id: int) -> None:
 def _whose(job: Job) -> Actor | None:
     """For whom a job is done: what they may not do (any more) it does not do either."""
     return Actor(job.user_id, job.user.get_username()) if job.user else None
+
+
+def _fail_full(job: Job, error: Exception) -> None:
+    log.error("job %s (%s): the disk is full: %s", job.pk, job.kind, error)
+    _fail(job, FULL, "The layout is as it was. Make room on the server's disk, then start it again.")  # fmt: skip
 
 
 def _fail(job: Job, what: str, cure: str) -> None:
