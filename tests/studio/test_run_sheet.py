@@ -105,6 +105,7 @@ def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act,
     atlas.refresh_from_db()
     after = read_state(atlas.head)
     assert (after.islands["placement"] == before.islands["placement"]).all()
+    assert atlas.head.verb == "put back" and atlas.head.figures, "nobody waits for its figures"
     (now,) = sheet.lines()
     assert now["state"] == "failed" and now["because"][0]
     # The earlier result is still told, and the line is tried again once something changes.

@@ -6,7 +6,7 @@ import { Editor } from "./editor/Editor";
 export const STAGES = ["Gather", "Mend", "Even out", "Arrange", "Carry over", "Prove", "Hand off"] as const;
 export type Stage = (typeof STAGES)[number];
 
-export type Notice = { kind: "error" | "done"; what: string; where?: string; cure?: string };
+export type Notice = { kind: "error" | "done"; what: string; where?: string; cure?: string; changed?: boolean };
 
 type Ui = {
   stage: Stage;

@@ -230,7 +230,10 @@ def _put_back(atlas: int, first: Revision, line: RunLine) -> None:
     """The layout as it was before a line that failed."""
     head = _head(atlas)
     if head.pk != first.pk:
-        finish_job(atlas, head, Made("put back", read_state(first), f"“{line.name}” failed"))
+        # All that was found about that layout holds.
+        known = Revision.objects.select_related("keyframe").get(pk=first.pk)
+        said, params = f"“{line.name}” failed", {"as": shown_as(known)}
+        finish_job(atlas, head, Made("put back", read_state(known), said, params, measured_as=known))  # fmt: skip
 
 
 def _do_step(

@@ -107,7 +107,7 @@ export function useJobs(projectId: number) {
         useUi.getState().tell({ kind: "done", what: `${edited.draft ? "A try, see Tries. " : ""}${said(edited.done ?? "")}: ${edited.note}.${edited.refused ? ` ${edited.refused} other ${edited.refused === 1 ? "object" : "objects"} could not be done.` : ""}` });
       const { failed } = (job.result ?? {}) as { failed?: unknown[] };
       if (job.state === "done" && job.kind === "run sheet" && failed?.length)
-        useUi.getState().tell({ kind: "error", what: failed.length === 1 ? "One line failed; the others are done." : `${failed.length} lines failed; the others are done.`, where: "run sheet", cure: "Each says why in the run sheet; its layout is as it was." });
+        useUi.getState().tell({ kind: "error", changed: true, what: failed.length === 1 ? "One line failed; the others are done." : `${failed.length} lines failed; the others are done.`, where: "run sheet", cure: failed.length === 1 ? "The run sheet says why; its layout is as it was." : "The run sheet says why; their layouts are as they were." });
       if (job.kind === "export" && job.state === "done") window.location.assign(`/api/jobs/${job.id}/download/`);
     }
   }, [query.data, client, projectId]);

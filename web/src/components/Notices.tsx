@@ -19,7 +19,7 @@ export function Notices() {
         {notice.where && <Text color="soft" fontSize="12px" wordBreak="break-word">{notice.where}</Text>}
         <Text fontWeight="600">{notice.what}</Text>
         {notice.cure && <Text>{notice.cure}</Text>}
-        {error && <Text color="soft" fontSize="12px" mt="1">Your layout is as it was.</Text>}
+        {error && !notice.changed && <Text color="soft" fontSize="12px" mt="1">Your layout is as it was.</Text>}
       </Box>
       <CloseButton size="xs" aria-label="Close this message" onClick={() => tell(null)} />
     </Flex>
