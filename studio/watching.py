@@ -14,8 +14,8 @@ from django.db import DatabaseError, connection
 from django.db.models import Count, Min
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.utils import timezone
+from django_prometheus.exports import ExportToDjangoView
 from prometheus_client import (
-    CONTENT_TYPE_LATEST,
     REGISTRY,
     CollectorRegistry,
     Counter,
@@ -23,7 +23,6 @@ from prometheus_client import (
     generate_latest,
 )
 from prometheus_client.core import GaugeMetricFamily
-from prometheus_client.multiprocess import MultiProcessCollector
 
 from studio.lines import request_id
 from studio.middleware import Next
@@ -101,12 +100,13 @@ REGISTRY.register(Jobs())
 
 def metrics(request: HttpRequest) -> HttpResponse:
     """Figures for Prometheus: of all processes that answer here, where they are several."""
-    registry = REGISTRY
+    answer = ExportToDjangoView(request)
     if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
+        # What is asked of the database is not counted by anybody.
         registry = CollectorRegistry()
-        MultiProcessCollector(registry)
         registry.register(Jobs())
-    return HttpResponse(generate_latest(registry), content_type=CONTENT_TYPE_LATEST)
+        answer.content += generate_latest(registry)
+    return answer
 
 
 def healthz(request: HttpRequest) -> HttpResponse:

@@ -6,7 +6,7 @@ import logging
 from typing import Any
 
 from django.core.exceptions import RequestDataTooBig, TooManyFilesSent
-from django.db import InterfaceError, OperationalError
+from django.db import DataError, InterfaceError, OperationalError
 from django.http import Http404
 from rest_framework.exceptions import APIException, ValidationError
 from rest_framework.response import Response
@@ -35,7 +35,7 @@ def handle(error: Exception, context: dict[str, Any]) -> Response:
     if isinstance(error, ValidationError):
         field, reason = _first(error.detail)
         return _answer(400, reason, field, "Correct the value.")
-    if isinstance(error, (OverflowError, UnicodeEncodeError, RecursionError)):
+    if isinstance(error, (OverflowError, UnicodeEncodeError, RecursionError, DataError)):
         return _answer(
             400, "A number or text in the request is beyond all bounds.", "", "Correct the request."
         )

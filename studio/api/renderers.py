@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping
 from typing import Any
 
@@ -24,4 +25,8 @@ class FastJson(JSONRenderer):
         if data is None:
             return b""
         options = orjson.OPT_NON_STR_KEYS | orjson.OPT_SERIALIZE_NUMPY
-        return orjson.dumps(data, default=_OTHERS.default, option=options)
+        try:
+            return orjson.dumps(data, default=_OTHERS.default, option=options)
+        except TypeError:
+            # Halves of characters, as a request may hold them and an error repeat them, are no UTF-8.
+            return json.dumps(data, default=_OTHERS.default, separators=(",", ":")).encode()

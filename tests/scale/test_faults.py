@@ -6,9 +6,14 @@ A few of each by default; ``QUILT_LONG=1`` makes them long (200 kills).
 
 from __future__ import annotations
 
+import http.client
+import json
 import os
 import random
 import socket
+import sqlite3
+import subprocess
+import tempfile
 import threading
 import time
 import urllib.error
@@ -18,8 +23,8 @@ import pytest
 from tests.core.meshes import QUAD_OBJ, plain_glb
 from tests.core.painted import plain_device
 from tests.scale.database import changes_of, open_jobs
-from tests.scale.engines import engines, wait_for
-from tests.scale.test_many import Studio, kill_all
+from tests.scale.engines import engines, free_port, wait_for
+from tests.scale.test_many import MANAGE, Addressed, Studio, kill_all
 
 LONG = bool(os.environ.get("QUILT_LONG"))
 KILLS = 200 if LONG else 12
@@ -52,7 +57,7 @@ class Person(threading.Thread):
         while not self.over.is_set():
             try:
                 self._round(dice)
-            except (urllib.error.URLError, OSError, ValueError):
+            except (urllib.error.URLError, http.client.HTTPException, OSError, ValueError):
                 self.away += 1  # that web process is gone for now
                 time.sleep(0.2)
 
@@ -240,3 +245,94 @@ def test_broken_files_end_in_words_and_stop_nobody(studio):
         time.sleep(0.5)
     rows = studio.ask(f"/api/projects/{project['id']}/jobs/")[1]
     assert all((row["error"] or {}).get("what") != WORDS for row in rows), rows
+
+
+ODD = (None, True, -1, 0, 1, 2**31, 2**70, 1e308, -1e-308, float("nan"), float("inf"), "", "a" * 300, "\x00", "\ud800", "../../etc",
+       [], [[]], [1, "a", None], {}, {"a": {"b": [1e308]}}, "1001", 1.5, [0, 1, 2], [-5], ["pack"])  # fmt: skip
+
+
+def some_value(dice: random.Random, schema: dict, parts: dict, depth: int = 0):
+    """Something that a schema asks for, or something else."""
+    if depth > 4 or dice.random() < 0.15:
+        return dice.choice(ODD)
+    if "$ref" in schema:
+        return some_value(dice, parts[schema["$ref"].rsplit("/", 1)[1]], parts, depth)
+    for several in ("allOf", "oneOf", "anyOf"):
+        if several in schema:
+            return some_value(dice, dice.choice(schema[several]), parts, depth)
+    if "enum" in schema:
+        return dice.choice(schema["enum"])
+    kind = schema.get("type")
+    if kind == "object":
+        rows = schema.get("properties", {})
+        return {name: some_value(dice, row, parts, depth + 1) for name, row in rows.items() if dice.random() < 0.9}  # fmt: skip
+    if kind == "array":
+        return [some_value(dice, schema.get("items", {}), parts, depth + 1) for _ in range(dice.randrange(4))]  # fmt: skip
+    return {"integer": dice.randrange(-2, 12), "number": dice.uniform(-2, 300), "boolean": dice.random() < 0.5, "string": dice.choice(("a", "props", "normal", ""))}.get(kind, dice.choice(ODD))  # fmt: skip
+
+
+def test_any_request_is_answered_in_words(studio):
+    dice = random.Random(5)
+    copy = studio.ask("/api/projects/1/duplicate/", {})[1]
+    atlas = copy["atlases"][0]["id"]
+    known = {"project_id": copy["id"], "atlas_id": atlas, "revision_id": studio.ask(f"/api/atlases/{atlas}/")[1]["head"]["id"]}  # fmt: skip
+    schema = studio.ask("/api/schema/?format=json")[1]
+    parts = schema["components"]["schemas"]
+    doors = [
+        (path, method.upper(), door)
+        for path, methods in schema["paths"].items()
+        for method, door in methods.items()
+        if method in ("get", "post", "put", "patch") and not path.endswith(("/live/", "/watch/"))
+    ]
+    statuses: dict[int, int] = {}
+    for _ in range(4000 if LONG else 400):
+        path, method, door = dice.choice(doors)
+        for name in [row["name"] for row in door.get("parameters", []) if row["in"] == "path"]:
+            number = known.get(name, dice.choice((1, 2, 3)))
+            odd = dice.choice(("0", "999999", str(2**31), str(2**70))) if dice.random() < 0.15 else number  # fmt: skip
+            path = path.replace("{" + name + "}", str(odd))
+        body = None
+        if method != "GET":
+            asked = (door.get("requestBody") or {}).get("content", {}).get("application/json")
+            body = some_value(dice, asked["schema"], parts) if asked else dice.choice(({}, None))
+            if isinstance(body, dict) and "change" in body and dice.random() < 0.8:
+                body["change"] = studio.change(copy["id"])
+        status, told = studio.raw(path, method, None if body is None else json.dumps(body).encode("utf-8", "surrogatepass"))  # fmt: skip
+        statuses[status] = statuses.get(status, 0) + 1
+        assert status < 500, (method, path, body, told[:500])
+        if status >= 400 and told[:1] == b"{":
+            assert json.loads(told)["what"] != WORDS, (method, path, body)
+    print(f"answers: {statuses}")
+    assert statuses.get(200, 0) > 20 and statuses.get(400, 0) > 20
+    end = time.monotonic() + 300
+    while open_jobs(studio.engines.postgres.address):
+        assert time.monotonic() < end, open_jobs(studio.engines.postgres.address)
+        time.sleep(0.5)
+    rows = studio.ask(f"/api/projects/{copy['id']}/jobs/")[1]
+    assert all((row["error"] or {}).get("what") != WORDS for row in rows), rows
+
+
+def test_sqlite_locked_for_more_than_twenty_seconds_is_told_and_comes_back_by_itself():
+    folder, port = tempfile.mkdtemp(prefix="quilt-locked-"), free_port()
+    env = {**os.environ, "QUILT_DATA_DIR": folder, "DJANGO_SETTINGS_MODULE": "quilt_site.settings", "QUILT_IMMEDIATE_JOBS": "0"}  # fmt: skip
+    subprocess.run([*MANAGE, "migrate", "--verbosity", "0"], env=env, check=True)
+    server = subprocess.Popen([*MANAGE, "serve", "--port", str(port), "--without-worker"], env=env, stdout=subprocess.DEVNULL)  # fmt: skip
+    try:
+        wait_for(port)
+        one = Addressed([port])
+        made = one.ask("/api/projects/", {"name": "Lock"})[1]
+        address, body = f"/api/projects/{made['id']}/", {"name": "Pier", "change": made["change"]}
+        other = sqlite3.connect(f"{folder}/studio.sqlite3", isolation_level=None)
+        other.execute("BEGIN IMMEDIATE")
+        began = time.monotonic()
+        status, told = one.ask(address, body, method="PATCH")
+        assert status == 503 and "database" in told["what"] and told["cure"], told
+        assert time.monotonic() - began > 15, "it was waited for"
+        # Looking is not held up meanwhile.
+        began = time.monotonic()
+        assert one.ask(address)[1]["name"] == "Lock" and time.monotonic() - began < 5
+        other.execute("ROLLBACK")
+        assert one.ask(address, body, method="PATCH")[0] == 200
+        assert one.ask(address)[1]["name"] == "Pier"
+    finally:
+        kill_all(server)

@@ -29,7 +29,31 @@ MANAGE = [sys.executable, str(ROOT / "manage.py")]
 WORKERS = 3
 
 
-class Studio:
+class Addressed:
+    """What web processes answer at their ports."""
+
+    def __init__(self, ports: list[int]) -> None:
+        self.ports = ports
+
+    def raw(self, path: str, method: str, body: bytes | None, web: int = 0) -> tuple[int, bytes]:
+        """The status and the body."""
+        address = f"http://127.0.0.1:{self.ports[web]}"
+        headers = {"Content-Type": "application/json", "Origin": address}
+        request = urllib.request.Request(address + path, body, headers, method=method or None)
+        try:
+            with urllib.request.urlopen(request, timeout=60) as answer:
+                return answer.status, answer.read()
+        except urllib.error.HTTPError as error:
+            return error.code, error.read()
+
+    def ask(self, path: str, body: dict | None = None, web: int = 0, method: str = ""):
+        """The status and the JSON."""
+        given = None if body is None else json.dumps(body).encode()
+        status, data = self.raw(path, method, given, web)
+        return status, json.loads(data) if data else None
+
+
+class Studio(Addressed):
     """Web processes and workers; each has nothing but the addresses of the engines."""
 
     def __init__(self, here: Engines) -> None:
@@ -63,20 +87,6 @@ class Studio:
 
     def start_worker(self) -> subprocess.Popen[bytes]:
         return self.start("work", "--alone", "--quiet", "--workers", "1")
-
-    def ask(self, path: str, body: dict | None = None, web: int = 0, method: str = ""):
-        """What a web process answers: the status and the JSON."""
-        address = f"http://127.0.0.1:{self.ports[web]}"
-        request = urllib.request.Request(
-            address + path, None if body is None else json.dumps(body).encode(),
-            {"Content-Type": "application/json", "Origin": address}, method=method or None,
-        )  # fmt: skip
-        try:
-            with urllib.request.urlopen(request, timeout=60) as answer:
-                data = answer.read()
-                return answer.status, json.loads(data) if data else None
-        except urllib.error.HTTPError as error:
-            return error.code, json.loads(error.read())
 
     def send(self, project: int, name: str, data: bytes, web: int = 0):
         """Bring a file in: the status and the JSON."""

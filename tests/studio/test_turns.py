@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import signal
 import subprocess
@@ -17,6 +18,7 @@ from django.http import HttpResponse
 from django.test import RequestFactory
 from django.utils import timezone
 
+from studio.api.renderers import FastJson
 from studio.jobs.kinds import KINDS
 from studio.jobs.reporter import Reporter
 from studio.middleware import AtOnce
@@ -196,3 +198,10 @@ def test_a_layout_that_was_changed_since_is_not_measured_while_the_newer_one_wai
     # When nothing newer waits, as after an undo, an older one is measured, too.
     KINDS["measure"](mine, Reporter(mine))
     assert Revision.objects.get(pk=old).figures
+
+
+def test_answers_are_json_whatever_they_hold():
+    told = FastJson().render({"what": "half a character: \ud800", "many": np.arange(3), "none": float("nan")})  # fmt: skip
+    assert json.loads(told)["what"].endswith("\ud800") and json.loads(told)["many"] == [0, 1, 2]
+    plain = FastJson().render({"many": np.arange(2.0), "none": float("nan"), 5: "é"})
+    assert json.loads(plain) == {"many": [0, 1], "none": None, "5": "é"}
