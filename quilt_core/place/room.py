@@ -11,11 +11,12 @@ A note on two problems in connexion with graphs, Numerische Mathematik 1.
 from __future__ import annotations
 
 import heapq
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.errors import LayoutError
 from quilt_core.place.settle import CHUNK, TOUCHING, Scene, meetings
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize, home_tiles
@@ -40,6 +41,7 @@ def make_room(
     margin: float,
     held: BoolArray | None = None,
     stack: IntArray | None = None,
+    stop: Callable[[], bool] = lambda: False,
 ) -> tuple[FloatArray, BoolArray]:
     """Move neighbours of some islands until none is nearer to them than the padding.
 
@@ -57,6 +59,13 @@ def make_room(
         Others that may not move either.
     stack : (I,) int64, optional
         Islands of one number move together; -1 for none. Those of a chosen one are no neighbours.
+    stop : callable, optional
+        Asked now and then; true when it is to be given up.
+
+    Raises
+    ------
+    LayoutError
+        When it was given up.
 
     Returns
     -------
@@ -73,7 +82,7 @@ def make_room(
         if not len(mine):
             continue
         scene = Scene.of_tile(islands, out, tile)
-        crowd = _Crowd(scene, islands, out, mine, held, stack, padding - TOUCHING, margin)
+        crowd = _Crowd(scene, islands, out, mine, held, stack, padding - TOUCHING, margin, stop)
         by, found = crowd.part()
         out[:, :, 2] += by / scene.size
         stuck |= found
@@ -85,8 +94,9 @@ class _Crowd:
 
     def __init__(
         self, scene: Scene, islands: IslandSet, placements: FloatArray, chosen: IntArray, held: BoolArray,
-        stack: IntArray, gap: float, margin: float,
+        stack: IntArray, gap: float, margin: float, stop: Callable[[], bool],
     ) -> None:  # fmt: skip
+        self.stop = stop
         self.scene, self.gap, self.margin = scene, gap, margin
         self.area = islands.placed(placements).uv_area * scene.size.prod()
         # The first island of each stack stands for all of it.
@@ -107,6 +117,7 @@ class _Crowd:
         """px by which each island moves, and those that should and cannot."""
         by, stuck = np.zeros((len(self.group), 2)), np.zeros(len(self.group), bool)
         for _ in range(MOST_MOVES):
+            self._go_on()
             waiting = [g for g in self._too_near() if not stuck[g]]
             if not waiting:
                 break
@@ -121,6 +132,13 @@ class _Crowd:
                 self.scene.shift(islands, far * way)
                 by[islands] += far * way
         return by, stuck[self.group]
+
+    def _go_on(self) -> None:
+        if self.stop():
+            raise LayoutError(
+                "Too many islands lie on or beside one another here to make room one by one.", "",
+                "Pack them first, or make room for fewer.",
+            )  # fmt: skip
 
     def _edges(self, groups: BoolArray, low: FloatArray, high: FloatArray) -> IntArray:
         """Edges of some groups that meet a box."""
@@ -196,6 +214,7 @@ class _Crowd:
         waiting = [(-far, group)]
         movable = ~self.fixed
         while waiting:
+            self._go_on()
             minus, g = heapq.heappop(waiting)
             if g in done:
                 continue

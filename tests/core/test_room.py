@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import affinity
 
+from quilt_core.errors import LayoutError
 from quilt_core.place.room import make_room
 from quilt_core.scene.placement import identity
 from quilt_core.scene.tiles import TileSize
@@ -49,6 +50,15 @@ def test_a_row_is_pushed_on_each_by_what_the_gaps_leave():
     # The first must go 18 px; every gap of 10 px has 2 to give.
     assert by[1:4, 0] == pytest.approx([18, 16, 14], abs=1e-4)
     assert np.abs(by[:, 1]).max() < 1e-9
+
+
+def test_it_is_given_up_when_asked_to():
+    row = [shapely.box(0.1 * k, 0.4, 0.1 * k + 0.12, 0.6) for k in range(8)]
+    with pytest.raises(LayoutError, match="Too many islands"):
+        parted(row, [0], stop=lambda: True)
+    asked = iter([False, False, False, True])
+    with pytest.raises(LayoutError, match="Too many islands"):
+        parted(row, [0], stop=lambda: next(asked))
 
 
 def test_what_lies_wholly_inside_comes_out():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any
 
 import numpy as np
@@ -16,6 +17,9 @@ from studio.actions.history.parts import Parts, within
 from studio.arrays import load_layout
 from studio.models import Revision
 
+LONGEST = 5.0
+"""Seconds after which it is given up: somebody waits for the answer, and others for their turn."""
+
 
 def make_room_for(revision: Revision, params: dict[str, Any]) -> Made:
     """`params`: islands (numbers), which stay where they are.
@@ -23,6 +27,7 @@ def make_room_for(revision: Revision, params: dict[str, Any]) -> Made:
     Locked islands and those of frozen tiles do not move; who finds no place stays.
     """
     layout = load_layout(revision)
+    until = time.monotonic() + LONGEST
     chosen = picked(layout, params["islands"])
     placements, stuck = make_room(
         layout.islands,
@@ -33,6 +38,7 @@ def make_room_for(revision: Revision, params: dict[str, Any]) -> Made:
         revision.margin,
         (layout.controls["flags"] & LOCK_PLACE) > 0,
         layout.controls["stack"].astype(np.int64),
+        lambda: time.monotonic() > until,
     )
     moved = int((placements != layout.placements).any(axis=(1, 2)).sum())
     if not moved:
