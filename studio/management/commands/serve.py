@@ -122,8 +122,6 @@ class Command(BaseCommand):
         if several:
             command = ["answer", str(sock.fileno()), "--threads", str(options["threads"])]
             extra |= {"PROMETHEUS_MULTIPROC_DIR": _counts(options["port"]), "QUILT_POOL": "1"}
-            # Many threads with heaps of their own would keep what each has let go of.
-            extra.setdefault("MALLOC_ARENA_MAX", os.environ.get("MALLOC_ARENA_MAX", "2"))
             extra.setdefault("QUILT_AT_ONCE", os.environ.get("QUILT_AT_ONCE", "2"))
             keepers += [Keeper(command, extra, [sock.fileno()]) for _ in range(options["web"])]
         for keeper in keepers:
