@@ -94,6 +94,9 @@ class Hub:
             except DatabaseError as error:
                 log.warning("nothing can be told for now: %s", error)
                 connection.close()
+            except Exception:
+                # Whoever listens goes on listening.
+                log.exception("nothing can be told for now")
             time.sleep(LOOK_EVERY)
 
 

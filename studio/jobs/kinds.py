@@ -229,11 +229,13 @@ def _rehearse(job: Job, reporter: Reporter) -> dict[str, Any]:
         forget_case()
     if made is None:
         raise Dropped
+    # What the parts had stored is referred to no more, and cleared like all such files.
+    job.parts.update(result={"cleared": True})
     return made
 
 
 def _baked(parts: list[Job], total: int) -> tuple[list[Any], bool]:
-    """Tiles of the parts of a bake, in order, and whether these are all of them; what the parts had stored is cleared."""
+    """Tiles of the parts of a bake, in order, and whether these are all of them."""
     from quilt_core.bake.kept import from_bytes
 
     error = first_error(parts)
