@@ -134,11 +134,11 @@ def _storage() -> str:
 
 
 def _queue() -> str:
-    if not settings.REDIS_URL:
-        return "ok"
     from huey.contrib.djhuey import HUEY
     from redis.exceptions import RedisError
 
+    if not settings.REDIS_URL or HUEY.immediate:
+        return "ok"
     try:
         HUEY.storage.conn.ping()
         return "ok"

@@ -137,13 +137,13 @@ def test_a_database_away_for_twenty_seconds_is_told_and_comes_back_by_itself(stu
         status, told = studio.ask("/api/projects/1/")
         assert status == 503 and "database" in told["what"] and told["cure"], told
         assert time.monotonic() - asked < 15, "people are not kept waiting"
-        assert studio.ask("/healthz")[0] == 503
+        assert studio.ask("/healthz", web=1)[0] == 503
         time.sleep(1.0)
     studio.engines.postgres.start()
-    end = time.monotonic() + 30
-    while studio.ask("/api/projects/1/")[0] != 200:
-        assert time.monotonic() < end
-        time.sleep(0.3)
+    for web in (0, 1):
+        # Who asked just before it was there may be told that it is not; not who asks next, however long it was away.
+        answers = [studio.ask("/api/projects/1/", web=web)[0] for _ in range(3)]
+        assert answers[1:] == [200, 200], (web, answers)
     assert studio.change() == before
     row = studio.done(job, seconds=240)
     assert row["state"] == "done" or "second time" in row["message"], row

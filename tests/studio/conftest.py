@@ -1,8 +1,10 @@
 """A client, a project, and short ways to send files."""
 
 import os
+import uuid
 
 import pytest
+from django.core.files.storage import default_storage
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
@@ -19,6 +21,12 @@ JSON = "application/json"
 @pytest.fixture(autouse=True)
 def _own_files(settings, tmp_path):
     settings.MEDIA_ROOT = tmp_path / "files"
+    address = os.environ.get("STORAGE_URL", "")
+    if address:
+        # The bucket of a test alone: what others store is not its own to clear.
+        own = storage(address.replace("/quilt?", f"/{uuid.uuid4().hex}?"))
+        settings.STORAGES = {**settings.STORAGES, "default": own}
+        default_storage.connection.create_bucket(Bucket=own["OPTIONS"]["bucket_name"])
 
 
 @pytest.fixture

@@ -7,6 +7,7 @@ from datetime import timedelta
 from pathlib import Path
 
 import pytest
+from django.core.files.storage import FileSystemStorage, default_storage
 from django.core.management import call_command
 from django.utils import timezone
 
@@ -24,17 +25,37 @@ from studio.models import (
 from studio.state import read_state
 from tests.studio.conftest import step_of
 
-
-def age(settings, hours=48):
-    """Make all stored files old."""
-    then = time.time() - 3600 * hours
-    for path in Path(settings.MEDIA_ROOT).rglob("*"):
-        if path.is_file():
-            os.utime(path, (then, then))
+HOURS = 48
 
 
-def files(settings):
-    return {path.name for path in Path(settings.MEDIA_ROOT).rglob("*") if path.is_file()}
+@pytest.fixture
+def age(monkeypatch):
+    """Make all that is stored two days old."""
+
+    def in_a_folder():
+        then = time.time() - 3600 * HOURS
+        for path in Path(default_storage.location).rglob("*"):
+            if path.is_file():
+                os.utime(path, (then, then))
+
+    def in_a_bucket():
+        # Nobody can set times there: those of what was stored until now are read as older ones.
+        time.sleep(1.1)  # they are in whole seconds
+        age_of, listed, now = storage.age_of, storage.listed, int(time.time())
+
+        def older(seconds):
+            return seconds + 3600 * HOURS * (time.time() - seconds < now)
+
+        monkeypatch.setattr(storage, "age_of", lambda name: older(age_of(name)))
+        monkeypatch.setattr(
+            storage, "listed", lambda: [(name, older(old)) for name, old in listed()]
+        )
+
+    return in_a_folder if isinstance(default_storage, FileSystemStorage) else in_a_bucket
+
+
+def files():
+    return {name.rpartition("/")[2] for name, _ in storage.listed()}
 
 
 def test_a_project_is_renamed_deleted_and_brought_back(client, gathered):
@@ -53,7 +74,7 @@ def test_a_project_is_renamed_deleted_and_brought_back(client, gathered):
     assert client.get(f"/api/revisions/{gathered.head_id}/").status_code == 200, "as it was"
 
 
-def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, settings, capsys):
+def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, age, capsys):
     act(gathered, "pack", effort="quick", seconds=1)
     act(gathered, "export")
     act(gathered, "report")
@@ -63,12 +84,12 @@ def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, settings,
     behind = storage.put(b"a picture behind a sheet")
     SheetPicture.objects.create(atlas=gathered, tile=1001, name="b.png", sha256=behind)
     stray, fresh = storage.put(b"nobody wants this"), storage.put(b"a job is about to want this")
-    before = files(settings)
-    age(settings)
+    before = files()
+    age()
     assert storage.put(b"a job is about to want this") == fresh, "stored again, it counts as new"
     call_command("clear_files")
     assert "0 projects and" in capsys.readouterr().out
-    left = files(settings)
+    left = files()
     assert stray in before - left
     assert {given, behind} <= left
     assert fresh in left
@@ -87,23 +108,21 @@ def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, settings,
 @pytest.mark.parametrize(
     ("days", "busy", "gone"), [(6.9, False, False), (7.1, False, True), (7.1, True, False)]
 )
-def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(
-    gathered, settings, days, busy, gone
-):
+def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(gathered, age, days, busy, gone):
     project = gathered.project
     if busy:
         Job.objects.create(kind="measure", project=project, state=Job.RUNNING)
     Project.objects.filter(pk=project.pk).update(deleted=timezone.now() - timedelta(days=days))
-    age(settings)
+    age()
     projects, removed = clear()
     assert (projects == 1) == gone
     assert Project.objects.filter(pk=project.pk).exists() != gone
     if gone:
         assert removed
-        assert files(settings) == set()
+        assert files() == set()
 
 
-def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, act, settings):
+def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, act, age):
     act(gathered, "pack", effort="quick", seconds=1)
     act(gathered, "control", islands=[1], weight=2)
     GivenPicture.objects.create(source=Source.objects.first(), name="a.png", sha256="0" * 64)
@@ -132,7 +151,7 @@ def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, 
     Project.objects.filter(pk=gathered.project_id).update(
         deleted=timezone.now() - timedelta(days=9)
     )
-    age(settings)
+    age()
     assert clear()[0] == 1
     assert act(twin, "export").status_code == 202
     assert Job.objects.get(project=copy["id"], kind="export").state == Job.DONE
