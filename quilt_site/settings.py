@@ -204,10 +204,12 @@ SPECTACULAR_SETTINGS = {"TITLE": "Untold Quilt", "VERSION": "0.1.0", "SERVE_INCL
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
+    "filters": {"away": {"()": "studio.lines.AwayInOneLine"}},
     "formatters": {"lines": {"()": "studio.lines.JsonLines"}},
     "handlers": {
         "console": {
             "class": "logging.StreamHandler",
+            "filters": ["away"],
             **({"formatter": "lines"} if env.bool("QUILT_JSON_LOGS", False) else {}),
         }
     },

@@ -7,6 +7,9 @@ import logging
 from contextvars import ContextVar
 from typing import Any
 
+from django.db.utils import DatabaseError, InterfaceError
+from redis.exceptions import RedisError
+
 request_id: ContextVar[str] = ContextVar("request", default="")
 job_id: ContextVar[str] = ContextVar("job", default="")
 
@@ -26,3 +29,17 @@ class JsonLines(logging.Formatter):
         if record.exc_info:
             out["trace"] = self.formatException(record.exc_info)
         return json.dumps(out, ensure_ascii=False)
+
+
+class AwayInOneLine(logging.Filter):
+    """A database or a queue that is away is told in a line each time a worker asks, not with the stack of the asking."""
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Lets everything through."""
+        error = record.exc_info[1] if record.exc_info else None
+        away = isinstance(error, (DatabaseError, InterfaceError, RedisError, ConnectionError))
+        if record.name.split(".")[0] == "huey" and away:
+            said = (str(error).splitlines() or [type(error).__name__])[0]
+            record.msg, record.args = f"{record.getMessage()} {said}", ()
+            record.exc_info = record.exc_text = None
+        return True

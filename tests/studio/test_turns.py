@@ -205,3 +205,29 @@ def test_answers_are_json_whatever_they_hold():
     assert json.loads(told)["what"].endswith("\ud800") and json.loads(told)["many"] == [0, 1, 2]
     plain = FastJson().render({"many": np.arange(2.0), "none": float("nan"), 5: "é"})
     assert json.loads(plain) == {"many": [0, 1], "none": None, "5": "é"}
+
+
+HEAPS = """
+import ctypes, sys
+import numpy as np, psutil
+from studio.allocator import give_back_large_blocks
+if sys.argv[1] == "yes":
+    give_back_large_blocks()
+libc = ctypes.CDLL(None)
+libc.malloc.restype, libc.free.argtypes = ctypes.c_void_p, [ctypes.c_void_p]
+libc.free(libc.malloc(16_000_000))  # as an answer of that size does
+before = psutil.Process().memory_info().rss
+kept = [np.ones(60_000) for _ in range(200)]
+del kept[::2]
+print((psutil.Process().memory_info().rss - before) / 100 / 480_000)
+"""
+
+
+@pytest.mark.skipif(not sys.platform.startswith("linux"), reason="glibc's own call")
+def test_large_blocks_go_back_to_the_system_once_they_are_free():
+    def held(given):
+        command = [sys.executable, "-c", HEAPS, given]
+        return float(subprocess.run(command, capture_output=True, text=True, check=True).stdout)
+
+    assert held("yes") < 1.2, "half of what was freed is gone"
+    assert held("no") > 1.8, "which the C library does not do by itself"

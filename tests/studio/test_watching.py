@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import json
 import logging
+import sys
 
 import pytest
 from django.contrib.auth import get_user_model
 from django.core.files.storage import default_storage
+from django.db import OperationalError
 from django.urls import clear_url_caches
+from redis.exceptions import RedisError
 
-from studio.lines import JsonLines, job_id
+from studio.lines import AwayInOneLine, JsonLines, job_id
 from studio.models import Job
 
 pytestmark = pytest.mark.django_db
@@ -53,6 +56,26 @@ def test_requests_have_ids_and_lines_are_json(client):
     finally:
         job_id.reset(token)
     assert (line["message"], line["level"], line["job"]) == ("it took 3 s", "warning", "17")
+
+
+@pytest.mark.parametrize(
+    ("name", "error", "lines"),
+    [
+        ("huey.consumer", RedisError("Connection refused.\nmore"), 1),
+        ("huey", OperationalError("the server closed the connection"), 1),
+        ("huey", ValueError("a fault"), 4),
+        ("studio", OperationalError("the server closed the connection"), 4),
+    ],
+)
+def test_what_is_away_is_one_line_of_the_log_and_faults_keep_their_stack(name, error, lines):
+    try:
+        raise error
+    except type(error):
+        record = logging.LogRecord(name, logging.ERROR, "f", 1, "asking %s:", (3,), sys.exc_info())
+    assert AwayInOneLine().filter(record)
+    told = logging.Formatter().format(record).splitlines()
+    assert told[0].startswith("asking 3:") and (len(told) == 1) == (lines == 1)
+    assert any(str(error).splitlines()[0] in line for line in told)
 
 
 def test_the_admin_is_for_staff(settings, client, project, admin_client):

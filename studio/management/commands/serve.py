@@ -19,6 +19,7 @@ from django.conf import settings
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import OperationalError, connection
 
+from studio.allocator import give_back_large_blocks
 from studio.jobs.run import recover_stale_jobs
 from studio.keeper import Keeper
 
@@ -157,6 +158,7 @@ def answer(sock: socket.socket, threads: int) -> None:
 
     from quilt_site.wsgi import application
 
+    give_back_large_blocks()
     settings.LIVE_WINDOWS = max(min(settings.LIVE_WINDOWS, threads - 8), 0)
     # What is loaded by now stays: it need not be looked through again and again.
     gc.freeze()
