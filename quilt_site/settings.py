@@ -213,6 +213,7 @@ LOGGING = {
             **({"formatter": "lines"} if env.bool("QUILT_JSON_LOGS", False) else {}),
         }
     },
-    "loggers": {"huey": {"level": "WARNING"}},
+    # Requests wait for their turn on purpose (AT_ONCE): that is no news.
+    "loggers": {"huey": {"level": "WARNING"}, "waitress.queue": {"level": "ERROR"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
 }
