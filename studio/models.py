@@ -7,12 +7,12 @@ import zlib
 from typing import Any
 
 import orjson
-from django.conf import settings
 from django.db import models
 from django.utils import timezone
 
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.people import ApiToken, Invitation, Membership, Note, Presence
+from studio.work import Job, Recipe, RunLine, SavedProfile, WatchedFolder
 
 __all__ = [
     "MARGIN",
@@ -328,102 +328,3 @@ class SheetPicture(models.Model):
                 fields=["atlas", "tile", "purpose"], name="one_picture_per_tile_and_purpose"
             )
         ]
-
-
-class Recipe(models.Model):
-    """Saved pack settings."""
-
-    project = models.ForeignKey(Project, models.CASCADE, related_name="recipes")
-    name = models.CharField(max_length=80)
-    settings = models.JSONField()
-
-    class Meta:
-        ordering = ["name"]
-        constraints = [
-            models.UniqueConstraint(fields=["project", "name"], name="one_recipe_per_name")
-        ]
-
-
-class RunLine(models.Model):
-    """A line of the run sheet: steps that bring an atlas up to date, and what came of them last."""
-
-    project = models.ForeignKey(Project, models.CASCADE, related_name="run_lines")
-    atlas = models.ForeignKey("Atlas", models.CASCADE, related_name="run_lines")
-    name = models.CharField(max_length=120)
-    steps = models.JSONField(help_text="do, and settings, in order")
-    hold = models.BooleanField(default=False)
-    made = models.JSONField(
-        default=dict, help_text="what it was made from and what came of it, the last time"
-    )
-
-    class Meta:
-        ordering = ["id"]
-
-
-class WatchedFolder(models.Model):
-    """A folder of the server's machine from which newer versions of a project's files are taken."""
-
-    project = models.OneToOneField(Project, models.CASCADE, related_name="watched")
-    path = models.CharField(max_length=1000)
-    run_lines = models.BooleanField(default=False, help_text="bring lines up to date afterwards")
-    seen = models.JSONField(
-        default=dict, help_text="source id to the times and sizes of its files that are known"
-    )
-
-
-class SavedProfile(models.Model):
-    """What an engine wants its pictures like, as `quilt_core.pictures.profile` has it."""
-
-    project = models.ForeignKey(Project, models.CASCADE, related_name="profiles")
-    name = models.CharField(max_length=80)
-    what = models.JSONField()
-
-    class Meta:
-        ordering = ["name"]
-        constraints = [
-            models.UniqueConstraint(fields=["project", "name"], name="one_profile_per_name")
-        ]
-
-
-class Job(models.Model):
-    """Long work. This row is the truth; the queue only carries its id."""
-
-    QUEUED, RUNNING, DONE, FAILED, CANCELLED = "queued", "running", "done", "failed", "cancelled"
-    STATES = [(s, s) for s in (QUEUED, RUNNING, DONE, FAILED, CANCELLED)]
-
-    project = models.ForeignKey(Project, models.CASCADE, related_name="jobs")
-    atlas = models.ForeignKey(Atlas, models.CASCADE, null=True, related_name="jobs")
-    kind = models.CharField(max_length=40)
-    params = models.JSONField(default=dict)
-    state = models.CharField(max_length=12, choices=STATES, default=QUEUED)
-    progress = models.FloatField(default=0.0)
-    message = models.CharField(max_length=255, blank=True)
-    figures = models.JSONField(default=dict)
-    picture = models.BinaryField(
-        default=b"", help_text="float32 placements of the best layout so far"
-    )
-    result = models.JSONField(default=dict)
-    error = models.JSONField(null=True)
-    cancel = models.CharField(
-        max_length=8, blank=True, help_text="keep or drop, once asked to stop"
-    )
-    attempts = models.PositiveSmallIntegerField(default=0)
-    worker = models.CharField(max_length=300, blank=True, help_text="process that works on it")
-    alive = models.DateTimeField(null=True, help_text="last sign of life of that process")
-    user = models.ForeignKey(settings.AUTH_USER_MODEL, models.SET_NULL, null=True, related_name="+")
-    parent = models.ForeignKey(
-        "self", models.CASCADE, null=True, related_name="parts", help_text="that this is a part of"
-    )
-    part = models.PositiveIntegerField(null=True, help_text="number among its parts, from 0")
-    heartbeat = models.DateTimeField(null=True)
-    created = models.DateTimeField(default=timezone.now)
-    finished = models.DateTimeField(null=True)
-
-    class Meta:
-        ordering = ["-id"]
-        constraints = [models.UniqueConstraint(fields=["parent", "part"], name="each_part_once")]
-
-    @property
-    def active(self) -> bool:
-        """Whether it is waiting or at work."""
-        return self.state in (self.QUEUED, self.RUNNING)
