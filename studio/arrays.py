@@ -219,9 +219,14 @@ def names_of(objects: list[MeshObject]) -> list[str]:
     return unique_names([obj.name for obj in objects], [obj.source.name for obj in objects])
 
 
+def bases_of(rows: Sequence[MemberRow]) -> dict[int, BaseLayout]:
+    """Base layouts of members by their ids, with their objects and sources."""
+    return BaseLayout.objects.select_related("object__source").in_bulk({row.base for row in rows})
+
+
 def members_with_rows(rows: Sequence[MemberRow]) -> list[Member]:
     """Members with their objects and base layouts."""
-    found = BaseLayout.objects.select_related("object__source").in_bulk([row.base for row in rows])
+    found = bases_of(rows)
     return [Member(row, found[row.base].object, found[row.base]) for row in rows]
 
 

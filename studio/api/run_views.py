@@ -15,7 +15,7 @@ from rest_framework.views import APIView
 
 from studio import storage
 from studio.actions.run.as_sheet import as_toml
-from studio.actions.run.facts import survey
+from studio.actions.run.facts import surveyed
 from studio.actions.run.lines import (
     MOST_LINES,
     VERBS,
@@ -93,22 +93,24 @@ class RememberIn(serializers.Serializer[Any]):
     name = serializers.CharField(max_length=120)
 
 
-def _row(line: RunLine) -> dict[str, Any]:
+def _row(line: RunLine, told: dict[str, Any]) -> dict[str, Any]:
     runs = [
         row | {"results": [name for name, key in RESULTS.items() if row.get(key)]}
         for row in runs_of(line)
     ]
     return {
         "id": line.pk, "name": line.name, "atlas": line.atlas_id, "steps": line.steps, "hold": line.hold,
-        **survey(line), "runs": runs, "present": shown_as(line.atlas.head) if line.atlas.head else None,
+        **told, "runs": runs, "present": shown_as(line.atlas.head) if line.atlas.head else None,
     }  # fmt: skip
 
 
 def _lines(project_id: int) -> list[dict[str, Any]]:
-    rows = RunLine.objects.filter(project=project_id).select_related(
-        "atlas__head__keyframe", "atlas__project__head"
-    )
-    return [_row(line) for line in rows]
+    return [_row(line, told) for line, told in surveyed(RunLine.objects.filter(project=project_id))]
+
+
+def _answer(line: RunLine) -> dict[str, Any]:
+    (found,) = surveyed(RunLine.objects.filter(pk=line.pk))
+    return dict(RunLineOut(_row(*found)).data)
 
 
 class RunSheet(APIView):
@@ -147,7 +149,7 @@ class Remember(APIView):
     def post(self, request: Request, atlas_id: int) -> Response:
         atlas = get_object_or_404(Atlas.objects.exclude(head=None), pk=atlas_id)
         line = remember(atlas, valid(RememberIn, request)["name"])
-        return Response(RunLineOut(_row(line)).data, status=201)
+        return Response(_answer(line), status=201)
 
 
 class OneLine(APIView):
@@ -162,7 +164,7 @@ class OneLine(APIView):
         line.name = given.get("name", line.name)
         line.hold = given.get("hold", line.hold)
         line.save()
-        return Response(RunLineOut(_row(line)).data)
+        return Response(_answer(line))
 
     @extend_schema(operation_id="delete_line", responses={204: None})
     def delete(self, request: Request, line_id: int) -> Response:

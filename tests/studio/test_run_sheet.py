@@ -8,6 +8,8 @@ import zipfile
 from pathlib import Path
 
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 from quilt_cli.run.steps import Call
 from quilt_core.run.sheet import read_sheet
@@ -230,3 +232,17 @@ def test_what_cannot_be_a_line_is_refused(sheet, act, atlas, client, send):
     assert answer.status_code == 400 and "Nothing was done" in answer.json()["what"]
     assert client.get(f"/api/run-lines/{line}/results/files.zip").status_code == 404
     assert RunLine.objects.count() == 1
+
+
+def test_many_lines_ask_the_database_no_more_than_one(sheet, atlas, client):
+    def asked():
+        with CaptureQueriesContext(connection) as queries:
+            assert client.get(f"/api/projects/{atlas.project_id}/run-sheet/").status_code == 200
+        return len(queries)
+
+    sheet.remember()
+    asked()  # the layout is read once
+    one = asked()
+    for k in range(6):
+        sheet.remember(f"yard {k}")
+    assert asked() == one

@@ -48,9 +48,10 @@ def changes_of(source: Source) -> list[PictureChange]:
 
 def given_mark(source: Source) -> str:
     """Another one whenever a source's materials were given other pictures."""
-    rows = list(
-        source.given.values_list("pk", "sha256", "material", "role", "channel", "number", "tiles")
-    )
+    rows = [
+        (row.pk, row.sha256, row.material, row.role, row.channel, row.number, row.tiles)
+        for row in source.given.all()
+    ]
     return hashlib.sha256(repr(rows).encode()).hexdigest()[:12] if rows else "own"
 
 

@@ -11,7 +11,7 @@ from django.db import transaction
 
 from quilt_core.errors import QuiltError
 from studio.actions.errors import Refused
-from studio.actions.run.facts import STALE, survey
+from studio.actions.run.facts import STALE, surveyed
 from studio.models import Job, Project, Revision, RunLine, Source, WatchedFolder
 from studio.state import members_of
 
@@ -118,11 +118,8 @@ def _run_next(project: Project) -> str:
     """Start the first line that is out of date; a line that failed waits until something changes."""
     from studio.jobs.run import claim
 
-    rows = RunLine.objects.filter(project=project).select_related(
-        "atlas__head__keyframe", "atlas__project__head"
-    )
-    for line in rows:
-        if survey(line)["state"] == STALE and line.made.get("when"):
+    for line, told in surveyed(RunLine.objects.filter(project=project)):
+        if told["state"] == STALE and line.made.get("when"):
             claim("run line", line.atlas_id, {"line": line.pk})
             return f"line “{line.name}”"
     return ""

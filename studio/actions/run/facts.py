@@ -4,37 +4,49 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Any
 
 import numpy as np
+from django.db.models import QuerySet, prefetch_related_objects
 
 from quilt_core.run.fingerprint import code_version
 from quilt_core.run.reasons import shortened, step_reasons
 from studio.actions.carry_over.list_materials import given_mark
+from studio.actions.history.change import STATES
 from studio.actions.prove.rules import rules_of
-from studio.arrays import members_with_rows
-from studio.models import Atlas, RunLine
-from studio.state import read_state, spans
+from studio.arrays import bases_of
+from studio.models import Atlas, BaseLayout, RunLine
+from studio.state import State, read_state, spans
 
 CURRENT, STALE, FAILED, HELD = "current", "out of date", "failed", "held"
 
 
 def facts_of(atlas: Atlas) -> dict[str, Any]:
     """Contents that work on an atlas depends on, apart so that a change can be told in words."""
+    return facts_of_all([atlas])[atlas.pk]
+
+
+def facts_of_all(atlases: Iterable[Atlas]) -> dict[int, dict[str, Any]]:
+    """The same of many by their ids, in a few questions to the database; of those that are not deleted."""
+    states = {atlas: read_state(atlas.head) for atlas in atlases if atlas.head is not None}
+    bases = bases_of([row for state in states.values() for row in state.members])
+    prefetch_related_objects(list(bases.values()), "object__source__given")
+    return {atlas.pk: _facts(atlas, state, bases) for atlas, state in states.items()}
+
+
+def _facts(atlas: Atlas, state: State, bases: Mapping[int, BaseLayout]) -> dict[str, Any]:
     assert atlas.head is not None
-    state = read_state(atlas.head)
     objects: dict[str, Any] = {}
-    for k, (member, span) in enumerate(
-        zip(members_with_rows(state.members), spans(state.members), strict=True)
-    ):
-        obj = member.object
+    for k, (row, span) in enumerate(zip(state.members, spans(state.members), strict=True)):
+        base = bases[row.base]
+        obj = base.object
         name = obj.name if obj.name not in objects else f"{obj.name} ({k + 1})"
         objects[name] = {
-            "layout": member.base.geometry,
+            "layout": base.geometry,
             "file": obj.source.sha256,
             "pictures": given_mark(obj.source),
-            "weight": member.row.weight,
+            "weight": row.weight,
             "controls": _mark(state.islands["control"][slice(*span)]),
             "places": _mark(
                 np.round(state.islands["placement"][slice(*span)], 9),
@@ -42,6 +54,7 @@ def facts_of(atlas: Atlas) -> dict[str, Any]:
             ),
         }
     project = atlas.project
+    atlas.head.atlas = atlas
     return {
         "objects": objects,
         "tiles": [tile.row() for tile in state.tiles],
@@ -115,11 +128,22 @@ def mark_of(facts: Mapping[str, Any], steps: Sequence[Mapping[str, Any]]) -> str
     return hashlib.sha256(told.encode()).hexdigest()[:32]
 
 
-def survey(line: RunLine) -> dict[str, Any]:
-    """How a line stands: current, out of date, failed or held, and why."""
-    if line.atlas.head is None:
+def surveyed(rows: QuerySet[RunLine]) -> Iterator[tuple[RunLine, dict[str, Any]]]:
+    """Lines, each with how it stands (see `survey`)."""
+    lines = list(
+        rows.select_related("atlas__head__keyframe", "atlas__project__head").defer(
+            *(f"atlas__{name}" for name in STATES)
+        )
+    )
+    facts = facts_of_all({line.atlas_id: line.atlas for line in lines}.values())
+    for line in lines:
+        yield line, survey(line, facts.get(line.atlas_id))
+
+
+def survey(line: RunLine, now: Mapping[str, Any] | None) -> dict[str, Any]:
+    """How a line stands: current, out of date, failed or held, and why; `now` are its atlas's facts."""
+    if now is None:
         return {"state": FAILED, "because": ["its atlas was deleted"]}
-    now = facts_of(line.atlas)
     because = reasons(line, now)
     if because and line.made.get("past"):
         # Whoever goes back to an older state finds its result.
