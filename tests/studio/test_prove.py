@@ -5,6 +5,8 @@ import re
 
 import pytest
 
+from studio.actions.prove import measure_layout
+from studio.actions.prove.examine import examine
 from studio.actions.prove.rules import is_proven
 from studio.arrays import load_layout
 from studio.models import Measurement, Project, Revision
@@ -248,3 +250,23 @@ def test_the_proof_is_written_as_page_and_json(client, gathered):
 def test_there_is_no_proof_before_it_is_made(client, gathered):
     Measurement.objects.all().delete()
     assert client.get(f"/api/revisions/{head(gathered).pk}/proof/").status_code == 204
+
+
+def test_a_slow_proof_by_older_rules_does_not_take_the_place_of_a_newer_one(
+    client, gathered, monkeypatch
+):
+    revision = head(gathered)
+    Measurement.objects.filter(revision=revision).delete()
+    url = f"/api/projects/{gathered.project_id}/rules/"
+
+    def slow(layout, rules):
+        monkeypatch.setattr(measure_layout, "examine", examine)
+        found = examine(layout, rules)
+        # Meanwhile the rules are changed, and another worker has proven the layout by them.
+        assert patch(client, url, {"severity": {"mirrored": "off"}}).status_code == 200
+        assert is_proven(head(gathered))
+        return found
+
+    monkeypatch.setattr(measure_layout, "examine", slow)
+    measure_layout.measure_revision(revision)
+    assert is_proven(head(gathered))

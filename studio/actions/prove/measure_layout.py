@@ -6,6 +6,7 @@ import time
 from typing import TYPE_CHECKING, Any
 
 import numpy as np
+from django.db import transaction
 
 from quilt_core.measure.density import flat_faces
 from quilt_core.scene import Surface
@@ -88,6 +89,11 @@ def measure_revision(revision: Revision) -> dict[str, Any]:
         "left_over": figures["side_table"],
         "ready": proof.ready,
     }
-    revision.save(update_fields=["summary"])
-    keep_measurement(revision, Measurement.packed(figures), Measurement.packed(found), mark)
+    with transaction.atomic():
+        rows = Revision.objects.select_related("atlas__project__head", "keyframe")
+        now = rows.select_for_update(of=("self",)).get(pk=revision.pk)
+        # The rules may have been changed meanwhile, and another worker, which began later, have found what holds by them.
+        if mark == mark_of(now, rules_of(now)) or not is_proven(now):
+            revision.save(update_fields=["summary"])
+            keep_measurement(revision, Measurement.packed(figures), Measurement.packed(found), mark)
     return figures
