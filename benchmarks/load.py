@@ -136,14 +136,7 @@ def run(
     manage = [sys.executable, str(ROOT / "manage.py")]
     subprocess.run([*manage, "migrate", "--verbosity", "0"], env=env, check=True)
     server = subprocess.Popen(
-        [
-            *manage,
-            "serve",
-            "--port",
-            str(port),
-            "--web",
-            str(web),
-        ],
+        [*manage, "serve", "--port", str(port), "--web", str(web)],
         env=env,
         stdout=subprocess.DEVNULL,
     )

@@ -10,7 +10,7 @@ M_MMAP_THRESHOLD, M_ARENA_MAX = -3, -8
 LARGE = 131_072
 """Bytes from which a block has pages of its own, which go back to the system once it is free."""
 HEAPS = 2
-"""As many as requests are answered at once."""
+"""As many as each of several processes answers requests at once."""
 
 
 def give_back_large_blocks() -> None:

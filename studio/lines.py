@@ -7,7 +7,7 @@ import logging
 from contextvars import ContextVar
 from typing import Any
 
-from django.db.utils import DatabaseError, InterfaceError
+from django.db.utils import InterfaceError, OperationalError
 from redis.exceptions import RedisError
 
 request_id: ContextVar[str] = ContextVar("request", default="")
@@ -37,7 +37,7 @@ class AwayInOneLine(logging.Filter):
     def filter(self, record: logging.LogRecord) -> bool:
         """Lets everything through."""
         error = record.exc_info[1] if record.exc_info else None
-        away = isinstance(error, (DatabaseError, InterfaceError, RedisError, ConnectionError))
+        away = isinstance(error, (OperationalError, InterfaceError, RedisError, ConnectionError))
         if record.name.split(".")[0] == "huey" and away:
             said = (str(error).splitlines() or [type(error).__name__])[0]
             record.msg, record.args = f"{record.getMessage()} {said}", ()

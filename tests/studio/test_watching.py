@@ -9,7 +9,7 @@ import sys
 import pytest
 from django.contrib.auth import get_user_model
 from django.core.files.storage import default_storage
-from django.db import OperationalError
+from django.db import IntegrityError, OperationalError
 from django.urls import clear_url_caches
 from redis.exceptions import RedisError
 
@@ -64,6 +64,7 @@ def test_requests_have_ids_and_lines_are_json(client):
         ("huey.consumer", RedisError("Connection refused.\nmore"), 1),
         ("huey", OperationalError("the server closed the connection"), 1),
         ("huey", ValueError("a fault"), 4),
+        ("huey", IntegrityError("a row of that kind is there"), 4),
         ("studio", OperationalError("the server closed the connection"), 4),
     ],
 )
