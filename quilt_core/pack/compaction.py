@@ -170,6 +170,8 @@ def _round(
     """One linear program; the new scale and middles of the pieces' boxes in px of their tiles."""
     count, scale = problem.count, best.scale
     extent = float(np.hypot(*(0.5 * (scene.high - scene.low)[problem.grows]).T).max())
+    if not extent:
+        return None  # points do not grow
     growth = step / extent
     lowest = max(lowest * scale, scale - growth)
     own = problem.scales(scale)[scene.owner]

@@ -214,3 +214,16 @@ def test_nobody_reading_is_no_traceback(tmp_path):
     said = subprocess.run(["bash", "-c", command], capture_output=True, text=True)
     assert "Traceback" not in said.stderr
     assert "BrokenPipe" not in said.stderr
+
+
+def test_islands_that_are_points_in_uv_are_packed_without_growing(tmp_path, capsys):
+    rows = []
+    for k in range(12):
+        rows += [f"v {3 * k + x} {y} 0" for x, y in ((0, 0), (1, 0), (0, 1))]
+        rows += [f"vt {0.01 * k} 0.5"]
+        rows += ["f " + " ".join(f"{3 * k + n}/{k + 1}" for n in (1, 2, 3))]
+    (tmp_path / "points.obj").write_text("\n".join(rows))
+    args = ("--out", tmp_path / "out", "--padding", "8", "--margin", "4", "--size", "2048")
+    code, _, told = run(capsys, "pack", tmp_path / "points.obj", *args)
+    assert code == 0, told
+    assert (tmp_path / "out" / "points.obj").exists()
