@@ -107,12 +107,13 @@ def lines() -> Iterator[str]:
         yield f"  one edit: median {1e3 * np.median(took):.1f} ms, 95 % under {1e3 * np.quantile(took, 0.95):.1f} ms ({np.median(took) / unit:.2f} of the reference)"
         yield f"  {EDITS:,} edits: {grown / 1e6:.2f} MB more in the database, {grown / EDITS:.0f} bytes each"
         from studio.models import Revision
-        from studio.state import _islands, read_state
+        from studio.state import read_state
+        from studio.stored_islands import LATELY
 
         heads = list(Revision.objects.filter(atlas=atlas).order_by("pk"))
         opened = []
         for revision in rng.choice(len(heads), 30):
-            _islands.cache_clear()
+            LATELY.forget()
             opened.append(_times(1, lambda _, r=heads[int(revision)]: read_state(r))[0])
         yield f"  opening any step: median {1e3 * np.median(opened):.1f} ms, at most {1e3 * max(opened):.1f} ms"
         head = heads[-1]

@@ -9,15 +9,15 @@ from pathlib import Path
 
 import numpy as np
 
-from quilt_cli.run.engine import run_sheet, survey
-from quilt_cli.run.store import Store
 from quilt_core.bake.bake import bake
 from quilt_core.bake.rays import RayScene
 from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.seen import look_at
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface, smooth_normals
+from quilt_core.run.engine import run_sheet, survey
 from quilt_core.run.sheet import read_sheet
+from quilt_core.run.store import Store
 from quilt_core.scene.tiles import TileSize
 from tests.core.fine_meshes import icosphere, sheet, surface
 
@@ -40,9 +40,7 @@ def ball(columns: int, rows: int, bump: float) -> BakeSurface:
 def baking(size: int = 4096) -> None:
     """Normals and occlusion of 200,000 triangles on 5,000, beside as many plain rays of embree."""
     low, high = ball(72, 35, 0.0), ball(446, 224, 0.02)
-    settings = BakeSettings(
-        maps=("normal", "occlusion"), outward=0.1, inward=0.1, occlusion_rays=RAYS
-    )
+    settings = BakeSettings(maps=("normal", "occlusion"), outward=0.1, inward=0.1, rays=RAYS)
     list(bake(Rehearsal(low, high, settings), [TileSize(1001, 64, 64)]))
     began = time.perf_counter()
     (one,) = bake(Rehearsal(low, high, settings), [TileSize(1001, size, size)])

@@ -87,7 +87,7 @@ def warm_rays() -> None:
     none = np.zeros(len(uv), np.int64)
     corners = np.arange(3 * len(uv)).reshape(-1, 3)
     sheet = BakeSurface(flat, up, uv, none, none, none, corners, ("sample",), ("sample",))
-    settings = BakeSettings(maps=("normal", "occlusion"), occlusion_rays=2)
+    settings = BakeSettings(maps=("normal", "occlusion"), rays=2)
     case = Rehearsal(sheet, sheet, settings)
     seam_looks(case, list(bake(case, [TileSize(1001, 32, 32)])))
 

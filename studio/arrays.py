@@ -1,8 +1,7 @@
-"""Object geometry as stored arrays, and the layout of a revision put together from them."""
+"""Base layouts as stored arrays, and layouts of revisions as the core takes them."""
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property, lru_cache
@@ -11,118 +10,46 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack.controls import Controls
-from quilt_core.scene import (
-    IslandSet,
-    Scene,
-    SceneObject,
-    Surface,
-    concatenate,
-    find_islands,
-    join_surfaces,
-    part_of_islands,
-    part_of_surface,
-    pixel_sizes,
-    read_surface,
+from quilt_core.document import layout as core
+from quilt_core.document.base import (
+    Base,
+    base_arrays,
+    base_bytes,
+    in_proportion,
+    islands_from,
+    surface_from,
 )
+from quilt_core.document.state import MemberRow
+from quilt_core.pack.controls import Controls
+from quilt_core.scene import IslandSet, SceneObject, Surface, concatenate, part_of_islands
 from quilt_core.scene.naming import unique_names
-from quilt_core.scene.surface import ARRAYS as SURFACE_FIELDS
 from studio import storage
 from studio.models import BaseLayout, MeshObject, Revision
-from studio.state import MemberRow, State, TileRow, read_state
+from studio.state import read_state
 
 FloatArray = NDArray[np.float64]
 
-FIELDS = (
-    "triangles",
-    "triangle_island",
-    "edges",
-    "edge_island",
-    "uv_area",
-    "turned",
-    "world_area",
-    "world_length",
-    "step",
-    "proportion",
-    "object_index",
-)
-
-
-@dataclass(frozen=True, eq=False)
-class Base:
-    """A base layout in full: its UVs, its islands and the surface behind them."""
-
-    uv: FloatArray
-    """(C, 2) UVs of the face corners, NaN for none."""
-    face_island: NDArray[np.int64]
-    """(F,) island of each face, -1 for none."""
-    islands: IslandSet
-    surface: Surface
-
-
-def read_base(obj: SceneObject, channel: int, scene: Scene, uv_tolerance: float) -> Base:
-    """The base layout that a file has for an object in a channel; one without islands where it has
-    none."""
-    mesh = obj.mesh
-    if channel >= len(mesh.channels):
-        bare = np.full((len(mesh.corner_vertex), 2), np.nan)
-        found = read_surface(obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance)
-        return Base(bare, np.full(mesh.face_count, -1, np.int64), *found)
-    islands = find_islands(mesh, mesh.channels[channel], tolerance=uv_tolerance)
-    found = read_surface(
-        obj, channel, scene.metres_per_unit, scene.materials, uv_tolerance, islands
-    )
-    return Base(islands.uv, islands.face_island, *found)
-
 
 def store_geometry(obj: SceneObject, base: Base) -> str:
-    """Store what measuring, proving, packing, drawing and writing need of a base layout; returns
-    the key."""
-    mesh, islands, surface = obj.mesh, base.islands, base.surface
-    out = io.BytesIO()
-    np.savez(
-        out,
-        uv=base.uv,
-        face_island=base.face_island,
-        **{name: getattr(islands, name) for name in FIELDS},
-        unflattened=np.array(islands.unflattened),
-        corners=np.nan_to_num(mesh.positions[mesh.corner_vertex[mesh.triangles]]).astype(
-            np.float32
-        ),
-        corner_uv=np.nan_to_num(base.uv[mesh.triangles]).astype(np.float32),
-        corner_island=base.face_island[mesh.triangle_face],
-        **{SURFACE + name: getattr(surface, name) for name in SURFACE_FIELDS},
-        **{SURFACE + "materials": np.array(surface.materials, np.str_)},
-    )
-    return storage.put(out.getvalue())
+    """Store a base layout; returns the key."""
+    return storage.put(base_bytes(obj, base))
 
 
 @lru_cache(maxsize=32)
 def load_geometry(key: str) -> dict[str, NDArray[Any]]:
-    """The stored arrays of an object."""
-    with np.load(io.BytesIO(storage.get(key))) as data:
-        return {name: data[name] for name in data.files}
+    """The stored arrays of a base layout."""
+    return base_arrays(storage.get(key))
 
 
-def _islands(key: str) -> IslandSet:
+def load_base(key: str) -> Base:
+    """A stored base layout."""
     data = load_geometry(key)
-    return IslandSet(
-        **{n: data[n] for n in FIELDS}, unflattened=tuple(int(n) for n in data["unflattened"])
-    )
+    return Base(data["uv"], data["face_island"], islands_from(data), lambda: surface_from(data))
 
 
 def islands_of(keys: list[str]) -> IslandSet:
     """The islands of some objects, by the keys of their geometry."""
-    return concatenate([_islands(key) for key in keys])
-
-
-SURFACE = "surface_"
-
-
-def _surface(key: str) -> Surface:
-    data = load_geometry(key)
-    fields = {name: data[SURFACE + name] for name in SURFACE_FIELDS}
-    return Surface(**fields, materials=tuple(str(name) for name in data[SURFACE + "materials"]))
+    return concatenate([islands_from(load_geometry(key)) for key in keys])
 
 
 @dataclass(frozen=True, eq=False)
@@ -138,14 +65,68 @@ class Member:
         """Width / height of its picture: as was said, else as the files say."""
         return self.row.proportion or self.base.proportion
 
+    @property
+    def name(self) -> str:
+        """Of the object."""
+        return self.object.name
+
+    @property
+    def file(self) -> str:
+        """Path of its source."""
+        return self.object.source.name
+
+    @property
+    def source(self) -> int:
+        """Key of its source."""
+        return self.object.source_id
+
+    @property
+    def number(self) -> int:
+        """Place of the object in its source."""
+        return self.object.number
+
+    @property
+    def channel(self) -> int:
+        """UV channel, from 0."""
+        return self.base.channel
+
+    @property
+    def made(self) -> bool:
+        """Whether its base layout is not the file's."""
+        return self.base.parent_id is not None
+
+    @property
+    def weld(self) -> float:
+        """Part of the object's size within which vertices count as one."""
+        return self.base.weld
+
+    @property
+    def useless(self) -> bool:
+        """Whether it has no UVs, or such as are of no use."""
+        return self.base.useless or self.base.islands == 0
+
+    def base_layout(self) -> Base:
+        """Its base layout."""
+        return load_base(self.base.geometry)
+
+    def with_base(self, made: core.Made) -> Member:
+        """The member with another base layout, whose row is not saved yet."""
+        islands = made.base.islands
+        base = BaseLayout(
+            object=self.object, channel=self.base.channel, verb=made.how, parent=self.base,
+            geometry=store_geometry(made.obj, made.base), islands=islands.count,
+            unflattened=islands.unflattened[0], weld=made.weld,
+        )  # fmt: skip
+        row = replace(self.row, base=-self.object.pk, islands=islands.count, part=None, whole=0)
+        return Member(row, self.object, base)
+
 
 @dataclass(frozen=True, eq=False)
-class Layout:
+class Layout(core.Layout):
     """A revision with its objects and arrays."""
 
+    members: Sequence[Member]
     revision: Revision
-    state: State
-    members: list[Member]
 
     @cached_property
     def islands(self) -> IslandSet:
@@ -157,61 +138,10 @@ class Layout:
         """The surface behind the islands."""
         return _joined_surface(tuple((m.base.geometry, m.row.part) for m in self.members))
 
-    @cached_property
-    def placements(self) -> FloatArray:
-        """(I, 2, 3) from base UVs to the tiles' plane."""
-        return self.state.placements
-
-    @cached_property
-    def unplaced(self) -> NDArray[np.bool_]:
-        """(I,) islands on the side table."""
-        return self.state.unplaced
-
-    @cached_property
-    def controls(self) -> NDArray[Any]:
-        """(I,) records of `CONTROL_FIELDS`."""
-        return self.state.controls
-
     @property
     def objects(self) -> list[MeshObject]:
         """Objects in order."""
         return [member.object for member in self.members]
-
-    @property
-    def tiles(self) -> list[TileRow]:
-        """Tiles in the order of their numbers."""
-        return list(self.state.tiles)
-
-    @property
-    def pixels(self) -> FloatArray:
-        """(I, 2) px per UV of each island's tile."""
-        return pixel_sizes(self.islands, self.placements, [tile.size for tile in self.tiles])
-
-    @property
-    def weights(self) -> FloatArray:
-        """(I,) weight of each island: its own times its object's."""
-        each = np.array([member.row.weight for member in self.members])
-        counts = [member.row.islands for member in self.members]
-        return np.asarray(np.repeat(each, counts) * self.controls["weight"], np.float64)
-
-    def object_names(self) -> list[str]:
-        """What to call each object; no two are called the same."""
-        return names_of(self.objects)
-
-    @property
-    def numbers(self) -> NDArray[np.int64]:
-        """(I,) number of each island in its object, from 1, wherever the others lie."""
-        parts = [np.zeros(0, np.int64), *(member.row.numbers + 1 for member in self.members)]
-        return np.concatenate(parts)
-
-    def names(self) -> list[str]:
-        """What to call each island: its object and its number there."""
-        names = self.object_names()
-        return [
-            f"{name} island {number}"
-            for name, member in zip(names, self.members, strict=True)
-            for number in (member.row.numbers + 1).tolist()
-        ]
 
 
 def names_of(objects: list[MeshObject]) -> list[str]:
@@ -233,7 +163,7 @@ def members_with_rows(rows: Sequence[MemberRow]) -> list[Member]:
 def load_layout(revision: Revision) -> Layout:
     """Put a revision's layout together."""
     state = read_state(revision)
-    return Layout(revision, state, members_with_rows(state.members))
+    return Layout(state, members_with_rows(state.members), revision)
 
 
 Part = tuple[int, ...] | None
@@ -243,23 +173,18 @@ Part = tuple[int, ...] | None
 def _joined(parts: tuple[tuple[str, float | None, Part], ...]) -> IslandSet:
     sets = []
     for key, said, part in parts:
-        own = _islands(key)
+        own = islands_from(load_geometry(key))
         own = own if part is None else part_of_islands(own, np.array(part))
-        sets.append(own if said is None else replace(own, proportion=np.full(own.count, said)))
+        sets.append(own if said is None else in_proportion(own, said))
     return concatenate(sets)
 
 
 @lru_cache(maxsize=2)
 def _joined_surface(parts: tuple[tuple[str, Part], ...]) -> Surface:
-    surfaces, counts = [], []
-    for key, part in parts:
-        islands, own = _islands(key), _surface(key)
-        counts.append(islands.count if part is None else len(part))
-        surfaces.append(own if part is None else part_of_surface(own, islands, np.array(part)))
-    return join_surfaces(surfaces, counts)
+    return core.member_surfaces([(load_base(key), part) for key, part in parts])
 
 
-def controls_of(layout: Layout, chosen: list[int]) -> Controls:
+def controls_of(layout: core.Layout, chosen: list[int]) -> Controls:
     """Controls as the core takes them; `chosen` are the islands to pack, all when empty."""
     rows = layout.controls
     use = np.ones(len(rows), bool)

@@ -9,13 +9,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.document.base import SURFACE
 from quilt_core.errors import QuiltError
 from quilt_core.formats.gltf_build import LINES, Node, Primitive, build_glb
 from quilt_core.scene.seams import seam_edges
 from quilt_core.scene.surface import worst_octaves
 from studio import storage
-from studio.actions.mend.new_bases import scene_of
-from studio.arrays import SURFACE, load_geometry, members_with_rows
+from studio.actions.scenes import scene_of
+from studio.arrays import load_geometry, members_with_rows
 from studio.models import MeshObject, Revision
 from studio.state import members_of, read_state
 

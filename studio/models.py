@@ -10,13 +10,12 @@ import orjson
 from django.db import models
 from django.utils import timezone
 
+from quilt_core.document.state import MARGIN, PADDING
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.people import ApiToken, Invitation, Membership, Note, Presence
 from studio.work import Job, Recipe, RunLine, SavedProfile, WatchedFolder
 
 __all__ = [
-    "MARGIN",
-    "PADDING",
     "ApiToken",
     "Atlas",
     "BaseLayout",
@@ -38,9 +37,6 @@ __all__ = [
     "Source",
     "WatchedFolder",
 ]
-
-PADDING, MARGIN = 8.0, 4.0
-"""px of a layout that nobody has packed yet."""
 
 
 class Project(models.Model):
@@ -263,8 +259,8 @@ class Revision(models.Model):
     tidy_cost = models.FloatField(
         null=True, help_text="coverage that tidiness cost, by quick packs"
     )
-    binding = models.JSONField(
-        null=True, help_text="what set the scale when it was packed, and cures"
+    limit = models.JSONField(
+        null=True, help_text="what limits its density, and fixes, once it was asked"
     )
     summary = models.JSONField(null=True, help_text="coverage and density, once it was measured")
     created = models.DateTimeField(default=timezone.now)

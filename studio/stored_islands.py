@@ -10,12 +10,9 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.document.islands import ISLAND
 from studio.models import Revision
 
-CONTROL_FIELDS = np.dtype(
-    [("flags", "u1"), ("tile", "<i4"), ("bundle", "<i4"), ("stack", "<i4"), ("weight", "<f4")]
-)
-ISLAND = np.dtype([("placement", "<f8", (2, 3)), ("unplaced", "u1"), ("control", CONTROL_FIELDS)])
 ROW = np.dtype([("island", "<i4"), ("state", ISLAND)])
 """An island that differs from the parent, as a revision stores it."""
 KEPT_BYTES = 48_000_000

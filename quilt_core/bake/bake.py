@@ -221,8 +221,8 @@ def _points(
     if case.reach is not None:
         painted = case.reach(at_points(case.low.uv, triangle, bary))
         outward, inward = outward * painted, inward * painted
-    if case.shell is not None and case.settings.along == "shell":
-        away = at_points(case.shell, triangle, bary) - place
+    if case.cage is not None and case.settings.along == "cage":
+        away = at_points(case.cage, triangle, bary) - place
         out, outward = unit(away), np.linalg.norm(away, axis=1)
     else:
         out = unit(at_points(case.out, triangle, bary))

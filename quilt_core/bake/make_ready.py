@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from quilt_core.bake.colours import colours_of
 from quilt_core.bake.pairs import base_name, pairs_of
-from quilt_core.bake.rehearsal import Rehearsal
+from quilt_core.bake.rehearsal import Rehearsal, largest_object
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of
 from quilt_core.errors import LayoutError
@@ -20,7 +20,7 @@ FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 UVs = Callable[[int, int], FloatArray | None]
-SHELL_ENDING = "_shell"
+CAGE_ENDING = "_cage"
 
 
 def make_ready(
@@ -29,7 +29,7 @@ def make_ready(
     settings: BakeSettings,
     siblings: Sequence[Siblings | None] = (),
     uvs: UVs | None = None,
-    shell: Scene | Sequence[Scene] | None = None,
+    cage: Scene | Sequence[Scene] | None = None,
     wanted: Callable[[str], bool] = lambda name: True,
     fine_ones: Callable[[str], bool] = lambda name: True,
     islands: Callable[[int, int], IntArray | None] | None = None,
@@ -48,9 +48,9 @@ def make_ready(
         Readers of the files beside each of the files with fine objects, for transferred colours.
     uvs : callable, optional
         See `surface_of`.
-    shell : Scene or sequence of Scene, optional
+    cage : Scene or sequence of Scene, optional
         The coarse objects once more, grown: rays begin on it. Of several scenes those objects that are called like coarse
-        ones, with the shell's ending.
+        ones, with the cage's ending.
     wanted : callable
         Which objects are baked onto, by name.
     fine_ones : callable
@@ -81,14 +81,14 @@ def make_ready(
     else:
         seen = surface_of(fine, True, None, is_high, smooth=settings.smooth)
         own_space = False
-        if settings.match == "names" and _far_apart(coarse, seen, settings):
+        if settings.by_name and _far_apart(coarse, seen, settings):
             coarse = surface_of(low, False, uvs, is_low, own_space=True, islands=islands)
             seen = surface_of(fine, False, None, is_high, own_space=True, smooth=settings.smooth)
-            settings = replace(settings, apart=True)
+            settings = replace(settings, together=False)
             own_space = True
             notes.append("Pairs stand apart: each is laid over its partner by their own origins.")
         seen, twin = _with_lonely(coarse, seen, settings, len(fine), notes)
-        grown = _shell(shell, coarse, twin, settings, own_space)
+        grown = _cage(cage, coarse, twin, settings, own_space)
         case = Rehearsal(coarse, seen, settings, None, grown, notes, own_space, twin)
     if "colour" in settings.maps:
         gap = [None] * (len(fine) - len(siblings))
@@ -133,7 +133,7 @@ def _with_lonely(
 
 def fine_names(names: Sequence[str], settings: BakeSettings) -> set[str]:
     """Names of objects that are the fine ones of others."""
-    if settings.match != "names":
+    if not settings.by_name:
         return set()
     fine = {name for name in names if base_name(name, settings.high_ending) != base_name(name, "")}
     bases = {base_name(name, settings.low_ending) for name in names if name not in fine}
@@ -151,7 +151,7 @@ def _far_apart(low: BakeSurface, high: BakeSurface, settings: BakeSettings) -> b
         )
         if not len(ours) or not len(theirs):
             continue
-        reach = max(settings.outward, settings.inward)
+        reach = max(settings.lengths(largest_object(low)))
         a, b = ours.reshape(-1, 3), theirs.reshape(-1, 3)
         apart.append(
             bool((a.min(0) - reach > b.max(0)).any() or (b.min(0) - reach > a.max(0)).any())
@@ -159,42 +159,42 @@ def _far_apart(low: BakeSurface, high: BakeSurface, settings: BakeSettings) -> b
     return bool(apart) and all(apart)
 
 
-def is_shell(name: str) -> bool:
-    """Whether an object is called a shell."""
-    return base_name(name, SHELL_ENDING) != base_name(name, "")
+def is_cage(name: str) -> bool:
+    """Whether an object is called a cage."""
+    return base_name(name, CAGE_ENDING) != base_name(name, "")
 
 
-def _shell(
+def _cage(
     given: Scene | Sequence[Scene] | None,
     coarse: BakeSurface,
     twin: IntArray,
     settings: BakeSettings,
     own_space: bool,
 ) -> FloatArray | None:
-    """Corners of the shell, triangle by triangle of the coarse surface."""
-    if given is None or settings.along != "shell":
+    """Corners of the cage, triangle by triangle of the coarse surface."""
+    if given is None or settings.along != "cage":
         return None
     if isinstance(given, Scene):
         found = surface_of([given], False, None, lambda name: True, own_space=own_space)
         if not found.count:
-            raise LayoutError("The shell has no face.", given.name, "Give another file.")
+            raise LayoutError("The cage has no face.", given.name, "Give another file.")
         return found.points
     out = coarse.points.copy()
-    found = surface_of(given, False, None, is_shell, own_space=own_space)
-    shells = {base_name(name, SHELL_ENDING): k for k, name in enumerate(found.names)}
+    found = surface_of(given, False, None, is_cage, own_space=own_space)
+    cages = {base_name(name, CAGE_ENDING): k for k, name in enumerate(found.names)}
     for k, name in enumerate(coarse.names):
         rows = np.flatnonzero(coarse.obj == k)
         if (twin[rows] >= 0).all():
             continue  # its rays begin where it lies
         base = base_name(name, settings.low_ending)
-        if base not in shells:
+        if base not in cages:
             raise LayoutError(
-                "There is no shell for this object.", name, f"Bring one in that is called “{base}{SHELL_ENDING}”."
+                "There is no cage for this object.", name, f"Bring one in that is called “{base}{CAGE_ENDING}”."
             )  # fmt: skip
-        mine = np.flatnonzero(found.obj == shells[base])
+        mine = np.flatnonzero(found.obj == cages[base])
         if len(mine) != len(rows):
             raise LayoutError(
-                f"The shell has {len(mine):,} triangles, the coarse mesh {len(rows):,}.", name,
+                f"The cage has {len(mine):,} triangles, the coarse mesh {len(rows):,}.", name,
                 "Make it from the coarse mesh, face by face.",
             )  # fmt: skip
         out[rows] = found.points[mine]

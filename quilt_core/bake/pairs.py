@@ -46,7 +46,7 @@ def pairs_of(
     list of str
         What the user should know: objects without a partner.
     """
-    if settings.match == "all":
+    if not settings.by_name:
         return np.zeros(len(low), np.int64), np.zeros(len(high), np.int64), []
     names = [base_name(name, settings.low_ending) for name in low]
     partners = [base_name(name, settings.high_ending) for name in high]

@@ -35,8 +35,8 @@ class Rehearsal:
     settings : BakeSettings
     colours : callable, optional
         Colours of the fine surface in linear light (K, 3) by triangle and weights of its corners.
-    shell : (N, 3, 3) float64, optional
-        Corners of a shell around the coarse surface, triangle by triangle, for rays that start from it.
+    cage : (N, 3, 3) float64, optional
+        Corners of a cage around the coarse surface, triangle by triangle, for rays that start from it.
     notes : list of str
         What the user should know.
     own_space : bool
@@ -51,7 +51,7 @@ class Rehearsal:
     high: BakeSurface
     settings: BakeSettings
     colours: Colours | None = None
-    shell: FloatArray | None = None
+    cage: FloatArray | None = None
     notes: list[str] = field(default_factory=list)
     own_space: bool = False
     twin: IntArray | None = None
@@ -63,14 +63,14 @@ class Rehearsal:
             raise LayoutError("There is no face to bake onto.", "", "Bring in meshes with faces.")
         if not high.count:
             raise LayoutError("There is no fine face.", "", "Bring in the fine mesh, too.")
-        if settings.along == "shell" and self.shell is None:
+        if settings.along == "cage" and self.cage is None:
             raise LayoutError(
-                "There is no shell mesh.", "--along", "Give one, or shoot along smooth normals."
+                "There is no cage mesh.", "along", "Give one, or shoot along smooth normals."
             )
-        if self.shell is not None and len(self.shell) != low.count:
+        if self.cage is not None and len(self.cage) != low.count:
             raise LayoutError(
-                f"The shell has {len(self.shell):,} triangles, the coarse mesh {low.count:,}.",
-                "shell",
+                f"The cage has {len(self.cage):,} triangles, the coarse mesh {low.count:,}.",
+                "cage",
                 "Make it from the coarse mesh, face by face.",
             )
         if low is high:
@@ -94,7 +94,7 @@ class Rehearsal:
             high_pair[others] = len(low.names) + theirs
         self.pair_of_low, self.pair_of_high = low_pair[low.obj], high_pair[high.obj]
         self.pair_of_high[self.twin[own]] = self.pair_of_low[own]
-        if settings.match == "all" and low is high:
+        if not settings.by_name and low is high:
             self.pair_of_low, self.pair_of_high = (np.zeros(low.count, np.int64) for _ in range(2))
         self.tangents = low.tangents()
         self.high_faces = high.faces()
@@ -102,12 +102,11 @@ class Rehearsal:
             np.repeat(low.faces()[:, None], 3, 1) if settings.along == "faces" else low.smooth
         )
         self._scenes: dict[int, tuple[RayScene, IntArray]] = {}
-        outward, inward = (
-            np.full(len(low.names), settings.outward),
-            np.full(len(low.names), settings.inward),
-        )
+        self.lengths = settings.lengths(largest_object(low))
+        outward, inward = (np.full(len(low.names), length) for length in self.lengths)
         for k, name in enumerate(low.names):
-            outward[k], inward[k] = settings.distances.get(name, (outward[k], inward[k]))
+            outward[k] = settings.distances.get(name, outward[k])
+            inward[k] = settings.distances.get(name, inward[k])
         self.outward, self.inward = outward[low.obj], inward[low.obj]
         self.curvature = curvature_of(high) if "curvature" in settings.maps else np.zeros((0, 3, 1))
         self.bend = 1.0
@@ -125,10 +124,20 @@ class Rehearsal:
 
     def scene_of(self, pair: int) -> tuple[RayScene, IntArray]:
         """Rays against what a pair may meet, and the triangles' numbers in the fine surface."""
-        key = pair if self.settings.apart and len(np.unique(self.pair_of_high)) > 1 else -1
+        key = pair if not self.settings.together and len(np.unique(self.pair_of_high)) > 1 else -1
         if key not in self._scenes:
             rows = (
                 np.flatnonzero(self.pair_of_high == key) if key >= 0 else np.arange(self.high.count)
             )
             self._scenes[key] = RayScene(self.high.points[rows]), rows
         return self._scenes[key]
+
+
+def largest_object(surface: BakeSurface) -> float:
+    """Longest side of the largest object, metres."""
+    sides = [
+        float(np.nanmax(np.ptp(own.reshape(-1, 3), axis=0)))
+        for k in np.unique(surface.obj)
+        if len(own := surface.points[surface.obj == k])
+    ]
+    return max((side for side in sides if np.isfinite(side)), default=1.0) or 1.0

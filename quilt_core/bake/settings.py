@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from quilt_core.errors import LayoutError
+from quilt_core.options import check_options, option
 
 MAPS = {
     "normal": 3, "objectNormal": 3, "occlusion": 1, "curvature": 1, "thickness": 1, "height": 1, "position": 3,
@@ -13,92 +13,111 @@ MAPS = {
 }  # fmt: skip
 """Maps and their channels."""
 IDS = ("object", "island", "material")
-RAYS_ALONG = ("smooth", "faces", "shell")
+RAYS_ALONG = ("smooth", "faces", "cage")
 SAMPLES = (1, 4, 9, 16)
-MATCHES = ("names", "all")
+BY_NAME, NAMED, EVERY, ITSELF = "by-name", "named", "every", "itself"
+PAIRS = (BY_NAME, NAMED, EVERY, ITSELF)
 BITS = (8, 16, 32)
+USUAL_DISTANCE = 0.02
+"""Part of the size of the largest low poly object that rays look outward and inward, where nothing is said."""
 
 
 @dataclass(frozen=True)
 class BakeSettings:
-    """How a rehearsal is done.
+    """How a test bake is done.
 
-    Parameters
-    ----------
-    maps : tuple of str
-        Of `MAPS`.
-    outward, inward : float
-        How far from the coarse surface the fine one is looked for, metres.
-    distances : mapping
-        Object's name to another outward and inward distance.
-    along : str
-        Rays along smooth normals, normals of the faces, or toward the surface from a shell mesh.
-    match : str
-        names: objects meet those of the same name but for the endings; all: everything meets everything.
-    low_ending, high_ending : str
-        Endings that pairs differ by.
-    apart : bool
-        Whether pairs are kept from seeing one another: also in occlusion and thickness.
-    samples : int
-        Of each texel: 1, 4, 9 or 16.
-    occlusion_rays : int
-        For each sample.
-    occlusion_distance : float
-        What is farther away hides nothing, metres; 0 for no limit.
-    thickness_distance : float
-        Way through the solid that is white, metres; 0 for half of the mesh's size.
-    curvature : float
-        Radius of curvature that is black or white, metres; 0 for the one that clips two of a hundred texels.
-    ids : str
-        What gets a colour of its own: object, island or material.
-    bits : int
-        8, 16, or 32 (OpenEXR) for each channel; height and position have 16 at least.
-    green_down : bool
-        Of tangent normals; glTF has green up.
-    smooth : float
-        Of fine meshes without normals: edges that are bent by fewer degrees are smooth.
+    Raises
+    ------
+    LayoutError
+        When a value is out of its bounds.
     """
 
-    maps: tuple[str, ...] = ("normal",)
-    outward: float = 0.02
-    inward: float = 0.02
-    distances: Mapping[str, tuple[float, float]] = field(default_factory=dict)
-    along: str = "smooth"
-    match: str = "names"
-    low_ending: str = "_low"
-    high_ending: str = "_high"
-    apart: bool = True
-    samples: int = 1
-    occlusion_rays: int = 64
-    occlusion_distance: float = 0.0
-    thickness_distance: float = 0.0
-    curvature: float = 0.0
-    ids: str = "material"
-    bits: int = 8
-    green_down: bool = False
-    smooth: float = 45.0
+    maps: tuple[str, ...] = option(("normal", "occlusion"), "what is baked", choices=tuple(MAPS))
+    distance: float | None = option(
+        None,
+        "how far rays look outward and inward; without it 2 % of the largest low poly object",
+        unit="m",
+        low=0,
+        high=1e6,
+    )
+    outward: float | None = option(None, "outward only", unit="m", low=0, high=1e6)
+    inward: float | None = option(None, "inward only", unit="m", low=0, high=1e6)
+    distances: dict[str, float] = option(
+        {},
+        "another distance for objects by their names, outward and inward",
+        unit="m",
+        low=1e-9,
+        high=1e6,
+        shape="NAME=METRES",
+    )
+    along: str = option(
+        "smooth",
+        "rays along smooth normals, along normals of faces, or from a cage",
+        choices=RAYS_ALONG,
+    )
+    pairs: str = option(
+        BY_NAME,
+        "objects meet those of the same name but for the endings, others themselves (by-name); only those with a partner are "
+        "baked (named); everything meets everything (every); each object meets itself (itself)",
+        choices=PAIRS,
+    )
+    low_ending: str = option("_low", "of names of low poly objects")
+    high_ending: str = option("_high", "of names of high poly objects")
+    together: bool = option(False, "pairs meet the rays of one another, also in occlusion")
+    samples: int = option(1, "of each texel", choices=SAMPLES)
+    rays: int = option(64, "of occlusion and thickness, for each sample", low=1, high=4096)
+    occlusion_distance: float = option(
+        0.0, "what is farther away hides nothing; 0 for no limit", unit="m", low=0, high=1e6
+    )
+    thickness_distance: float = option(
+        0.0,
+        "way through the solid that is white; 0 for half of the size",
+        unit="m",
+        low=0,
+        high=1e6,
+    )
+    curvature: float = option(
+        0.0,
+        "radius that is black or white; 0 for the one that clips 2 % of the surface",
+        unit="m",
+        low=0,
+        high=1e6,
+    )
+    ids: str = option("material", "what gets a colour of its own", choices=IDS)
+    bits: int = option(
+        8, "of each channel; height and position have 16 at least, 32 is OpenEXR", choices=BITS
+    )
+    green_down: bool = option(
+        False, "green of tangent-space normals points down; in glTF it points up"
+    )
+    smooth: float = option(
+        45.0,
+        "high poly meshes without normals are smooth over edges bent by less",
+        unit="degrees",
+        low=0,
+        high=180,
+    )
 
     def __post_init__(self) -> None:
-        for label, value, known in (
-            ("--along", self.along, RAYS_ALONG), ("--match", self.match, MATCHES), ("--ids", self.ids, IDS),
-            ("--samples", self.samples, SAMPLES), ("--bits", self.bits, BITS),
-        ):  # fmt: skip
-            if value not in known:
-                raise LayoutError(
-                    f"“{value}”.", label, f"Give one of {', '.join(map(str, known))}."
-                )
-        unknown = [name for name in self.maps if name not in MAPS]
-        if unknown or not self.maps:
-            what = f"There is no map “{unknown[0]}”." if unknown else "No map is asked for."
-            raise LayoutError(what, "maps", f"Give some of {', '.join(MAPS)}.")
-        if not (self.outward >= 0 and self.inward >= 0 and self.outward + self.inward > 0):
+        check_options(self)
+        if not self.maps:
+            raise LayoutError("No map is asked for.", "maps", f"Give some of {', '.join(MAPS)}.")
+        both = [self.distance if one is None else one for one in (self.outward, self.inward)]
+        if None not in both and not sum(one or 0.0 for one in both) > 0:
             raise LayoutError(
-                f"Distances of {self.outward:g} m outward and {self.inward:g} m inward.",
-                "distance",
-                "Give a length above nothing.",
+                "Rays look no way at all.", "distance", "Give a length above nothing."
             )
-        if not 1 <= self.occlusion_rays <= 4096:
-            raise LayoutError(f"{self.occlusion_rays} rays.", "rays", "Give 1 to 4,096.")
+
+    def lengths(self, size: float) -> tuple[float, float]:
+        """How far rays look outward and inward, metres, onto objects the largest of which is that large."""
+        usual = USUAL_DISTANCE * size if self.distance is None else self.distance
+        outward = usual if self.outward is None else self.outward
+        return outward, usual if self.inward is None else self.inward
+
+    @property
+    def by_name(self) -> bool:
+        """Whether names tell what meets what."""
+        return self.pairs in (BY_NAME, NAMED)
 
     @property
     def side(self) -> int:

@@ -83,8 +83,8 @@ def _seen(
         spots = Spots(where[rows], normals[rows], faces[rows], at[rows], shape)
         if name == "occlusion":
             far = settings.occlusion_distance or np.inf
-            out[rows, 0] = occlusion(scene, spots, settings.occlusion_rays, far)
+            out[rows, 0] = occlusion(scene, spots, settings.rays, far)
         else:
             far = settings.thickness_distance or 0.5 * case.high.size
-            out[rows, 0] = thickness(scene, spots, settings.occlusion_rays, far)
+            out[rows, 0] = thickness(scene, spots, settings.rays, far)
     return out

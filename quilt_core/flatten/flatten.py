@@ -128,7 +128,7 @@ def flatten_mesh(
         open_, limits, shells.count // (PER_PIECE if shells.count > SMALL else 1)
     )
     work, go_on = _sewn_while_told(base, limits, settings.seed, tell)
-    if settings.charts == "one" and go_on:
+    if settings.seams == "one" and go_on:
         # One piece may bend what is sharp.
         blunt = replace(work.shells, sharp=np.zeros_like(work.shells.sharp))
         work = _one_piece(replace(work, shells=blunt), tell)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from quilt_core.errors import LayoutError
+from quilt_core.options import check_options, option
 
 KINDS = ("shape", "angle", "hard", "material", "group", "one")
 MOST_WELD = 0.05
@@ -13,30 +13,7 @@ MOST_WELD = 0.05
 
 @dataclass(frozen=True)
 class FlattenSettings:
-    """How a mesh is cut into charts.
-
-    Parameters
-    ----------
-    charts : str
-        shape (few seams: charts grow while their stretch stays below the limit), angle (edges that
-        turn by more than `angle` are seams), hard (edges that are shaded hard), material (borders
-        of materials), group (borders of groups of the file), or one (one piece for each shell, whatever its stretch). All but `one` keep
-        the limit of stretch too.
-    angle : float
-        Degrees.
-    stretch : float
-        Largest L2 stretch of a chart.
-    balance : float
-        What the charts keep once they are cut: 0 angles, 1 areas, 0.5 both alike.
-    symmetric : bool
-        Charts of the two sides of a symmetric mesh are mirror images; nothing else where it is not.
-    seconds : float, optional
-        Time for looking for fewer seams; what the mesh's size suggests when it is not given.
-    weld : float
-        Vertices nearer than this part of the mesh's size count as one; 0 for what is equal but for
-        rounding.
-    seed : int
-        Of the order in which seams are tried.
+    """How a mesh is cut into islands.
 
     Raises
     ------
@@ -44,31 +21,38 @@ class FlattenSettings:
         When a value is out of its bounds.
     """
 
-    charts: str = "shape"
-    angle: float = 45.0
-    stretch: float = 1.05
-    balance: float = 0.5
-    symmetric: bool = False
-    seconds: float | None = None
-    weld: float = 0.0
-    seed: int = 0
+    seams: str = option(
+        "shape",
+        "where seams go: as few as the stretch allows (shape), at edges by their angle, at hard edges, between materials, "
+        "between groups of the file, or nowhere that need not be (one island for each piece, whatever its stretch)",
+        choices=KINDS,
+    )
+    angle: float = option(
+        45.0, "edges that turn by more become seams", unit="degrees", low=0.01, high=180
+    )
+    stretch: float = option(
+        1.05, "largest L2 stretch of an island; 1 is none at all", low=1.0005, high=4
+    )
+    balance: float = option(
+        0.5, "what islands keep once they are cut: 0 angles, 1 areas", low=0, high=1
+    )
+    symmetric: bool = option(
+        False, "islands of the two sides of a symmetric object are mirror images"
+    )
+    seconds: float | None = option(
+        None,
+        "time for each object to look for fewer seams; without it what its size suggests",
+        unit="s",
+        low=0,
+        high=86_400,
+    )
+    weld: float = option(
+        0.0,
+        "vertices nearer than this part of an object's size count as one, for the layout only",
+        low=0,
+        high=MOST_WELD,
+    )
+    seed: int = option(0, "of the order in which seams are tried", low=0, high=2**31 - 1)
 
     def __post_init__(self) -> None:
-        if self.charts not in KINDS:
-            raise LayoutError(f"Charts “{self.charts}”.", "charts", f"Give {', '.join(KINDS)}.")
-        if not 0.0 < self.angle <= 180.0:
-            raise LayoutError(f"An angle of {self.angle:g}°.", "angle", "Give 0 to 180 degrees.")
-        if not 1.0005 <= self.stretch <= 4.0:
-            raise LayoutError(
-                f"A stretch of {self.stretch:g}.", "stretch", "Give 1.0005 to 4; 1 is none at all."
-            )
-        if not 0.0 <= self.balance <= 1.0:
-            raise LayoutError(
-                f"A balance of {self.balance:g}.", "balance", "Give 0 (angles) to 1 (areas)."
-            )
-        if not 0.0 <= self.weld <= MOST_WELD:
-            raise LayoutError(
-                f"Welding within {self.weld:g} of the size.", "weld", f"Give 0 to {MOST_WELD:g}."
-            )
-        if self.seconds is not None and not self.seconds >= 0:
-            raise LayoutError(f"{self.seconds} seconds.", "seconds", "Give 0 or more.")
+        check_options(self)

@@ -18,13 +18,13 @@ def fixed_seams(mesh: Mesh, shells: Shells, settings: FlattenSettings) -> BoolAr
     half = np.flatnonzero((shells.across >= 0) & ~shells.inner)
     out = np.zeros(3 * shells.count, bool)
     one, two = half // 3, shells.across[half] // 3
-    if settings.charts == "angle":
+    if settings.seams == "angle":
         out[half] = np.abs(shells.turn[half]) > np.radians(settings.angle)
-    elif settings.charts == "material":
+    elif settings.seams == "material":
         out[half] = mesh.face_material[shells.face[one]] != mesh.face_material[shells.face[two]]
-    elif settings.charts == "group" and mesh.group is not None:
+    elif settings.seams == "group" and mesh.group is not None:
         out[half] = mesh.group[shells.face[one]] != mesh.group[shells.face[two]]
-    elif settings.charts == "hard":
+    elif settings.seams == "hard":
         out[half] = _hard(mesh, shells, half)
     return out
 

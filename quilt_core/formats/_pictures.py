@@ -10,8 +10,6 @@ from collections.abc import Callable, Sequence
 from typing import Any
 from urllib.parse import unquote
 
-from PIL import Image
-
 Siblings = Callable[[str], bytes | None]
 Size = tuple[int, int]
 
@@ -23,6 +21,8 @@ MOST_PICTURES = 512
 
 def picture_size(data: bytes) -> Size | None:
     """Width and height of a picture in px, from its header; None when it cannot be read."""
+    from PIL import Image  # loads slowly
+
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)

@@ -94,6 +94,16 @@ def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene
     return _scene(name, data, doc, buffers, binary, reader, transforms, siblings)
 
 
+def gltf_text(name: str, data: bytes) -> bytes:
+    """The JSON of a .gltf or .glb.
+
+    Raises
+    ------
+    FileFormatError
+    """
+    return _split_glb(name, data)[0] if data[:4] == b"glTF" else data
+
+
 def data_files(name: str, data: bytes) -> tuple[str, ...]:
     """Names of the side files that hold a file's buffers.
 
@@ -101,8 +111,8 @@ def data_files(name: str, data: bytes) -> tuple[str, ...]:
     ------
     FileFormatError
     """
-    text = _split_glb(name, data)[0] if data[:4] == b"glTF" else data
-    uris = (entry.get("uri") for entry in decode(name, text).get("buffers", []))
+    doc = decode(name, gltf_text(name, data))
+    uris = (entry.get("uri") for entry in doc.get("buffers", []))
     return tuple(unquote(uri) for uri in uris if uri and not uri.startswith("data:"))
 
 

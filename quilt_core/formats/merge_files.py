@@ -306,7 +306,7 @@ def _free_channel(painted: Sequence[Painted]) -> int:
     free = max(len(own.stored) for own in painted)
     if free >= MOST_CHANNELS:
         raise LayoutError(
-            f"There are {free} UV channels.", "--keep-channel", "Delete one, or replace the first."
+            f"There are {free} UV channels.", "keep_channel", "Delete one, or replace the first."
         )
     return free
 

@@ -101,12 +101,7 @@ class MergeSettings:
     most_repeats: float | None = None
 
     def __post_init__(self) -> None:
-        if not re.fullmatch(r"\w[\w .-]{0,80}", self.name):
-            raise LayoutError(
-                f"“{self.name}” cannot begin the names of files.",
-                "name",
-                "Give letters, digits, dots, dashes and spaces.",
-            )
+        check_name(self.name)
         check_naming(self.naming)
         if self.profile:
             check_naming(self.profile.naming)
@@ -135,6 +130,21 @@ class MergeSettings:
     def file_name(self, sheet: Sheet, naming: str = "") -> Callable[[str], str]:
         """Name of the file of a role on a sheet, without its ending."""
         return lambda role: named(naming or self.naming, sheet.name, role, sheet.tile)
+
+
+def check_name(name: str) -> None:
+    """Refuse a name that cannot begin the names of files.
+
+    Raises
+    ------
+    LayoutError
+    """
+    if not re.fullmatch(r"\w[\w .-]{0,80}", name):
+        raise LayoutError(
+            f"“{name}” cannot begin the names of files.",
+            "name",
+            "Give letters, digits, dots, dashes and spaces.",
+        )
 
 
 def check_naming(pattern: str) -> None:

@@ -12,20 +12,21 @@ from quilt_core.pack.controls import (
     Controls,
     no_controls,
 )
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem
+from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns, turns_for
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
 
 if TYPE_CHECKING:
     from quilt_core.pack.apart import pack_apart
-    from quilt_core.pack.binding import Binding, Cure, explain
     from quilt_core.pack.layout import pack_islands, packable
+    from quilt_core.pack.limit import Fix, Limit, explain
     from quilt_core.pack.stacks import Candidate, find_stacks
 else:
     __getattr__ = lazily(
         __name__,
         {
-            **dict.fromkeys(("Binding", "Cure", "explain"), "binding"),
+            **dict.fromkeys(("Limit", "Fix", "explain"), "limit"),
             "pack_apart": "apart",
             **dict.fromkeys(("pack_islands", "packable"), "layout"),
             **dict.fromkeys(("Candidate", "find_stacks"), "stacks"),
@@ -39,10 +40,10 @@ __all__ = [
     "LOCK_TURN",
     "MAY_MIRROR",
     "Attempt",
-    "Binding",
     "Candidate",
     "Controls",
-    "Cure",
+    "Fix",
+    "Limit",
     "PackProblem",
     "PackSettings",
     "TileSize",

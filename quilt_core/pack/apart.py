@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import LEFT_OUT, LOCK_PLACE, Controls, no_controls
 from quilt_core.pack.layout import pack_islands, packable
-from quilt_core.pack.problem import Attempt, PackSettings
+from quilt_core.pack.problem import Attempt
+from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import determinants
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes

@@ -7,7 +7,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.efforts import FEWER_TURNS
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem
+from quilt_core.pack.settings import PackSettings
 
 FloatArray = NDArray[np.float64]
 

@@ -11,8 +11,9 @@ from quilt_core.errors import LayoutError
 from quilt_core.pack.bounds import scale_bound
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.pieces import Pieces, clustered, in_regions
-from quilt_core.pack.problem import Attempt, PackSettings
+from quilt_core.pack.problem import Attempt
 from quilt_core.pack.search import search
+from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.island_set import IslandSet
 
 FIRST_CLUSTERS, LATER_CLUSTERS = 0.55, 0.98

@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import PackProblem, PackSettings, no_obstacles
+from quilt_core.pack.problem import PackProblem, no_obstacles
+from quilt_core.pack.settings import PackSettings
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

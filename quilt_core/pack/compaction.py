@@ -26,7 +26,8 @@ from scipy.sparse import coo_array
 from quilt_core.measure._grid import make_grid
 from quilt_core.pack._compact_loops import near_segments
 from quilt_core.pack.grid import SLACK
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem
+from quilt_core.pack.settings import PackSettings
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

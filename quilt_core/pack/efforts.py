@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from quilt_core.pack.problem import Effort
+from quilt_core.pack.settings import Effort
 
 
 @dataclass(frozen=True)

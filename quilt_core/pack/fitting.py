@@ -13,7 +13,8 @@ from quilt_core.pack.assembly import Group, assemble
 from quilt_core.pack.compaction import compact
 from quilt_core.pack.mating import LEAST_SHARE, find_matings
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem
+from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns, turn_matrices
 
 FloatArray = NDArray[np.float64]

@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack._place_loops import block
-from quilt_core.pack.problem import Obstacles, PackSettings
+from quilt_core.pack.problem import Obstacles
+from quilt_core.pack.settings import PackSettings
 
 IntArray = NDArray[np.int64]
 

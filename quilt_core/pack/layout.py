@@ -13,12 +13,8 @@ from quilt_core.measure.overlap import find_overlaps
 from quilt_core.pack.cluster_search import attempts
 from quilt_core.pack.controls import LEFT_OUT, LOCK_PLACE, Controls, no_controls, spread_over_groups
 from quilt_core.pack.pieces import Pieces, single_pieces
-from quilt_core.pack.problem import (
-    Attempt,
-    Obstacles,
-    PackSettings,
-    no_obstacles,
-)
+from quilt_core.pack.problem import Attempt, Obstacles, no_obstacles
+from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes

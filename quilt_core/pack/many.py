@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from quilt_core.pack.bounds import scale_bound
 from quilt_core.pack.pace import while_at_work
 from quilt_core.pack.placer import CHUNK, Placer
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem
+from quilt_core.pack.settings import PackSettings
 
 IntArray = NDArray[np.int64]
 

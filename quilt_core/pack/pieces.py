@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 from quilt_core.errors import LayoutError
 from quilt_core.pack.clusters import pack_cluster
 from quilt_core.pack.controls import LOCK_SIZE, LOCK_TURN, MAY_MIRROR, Controls
-from quilt_core.pack.problem import Obstacles, PackProblem, PackSettings
+from quilt_core.pack.problem import Obstacles, PackProblem
+from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.stacks import lay_onto
 from quilt_core.pack.turns import Turns, turns_for
 from quilt_core.pack.upright import tightest_turn

@@ -24,9 +24,10 @@ from quilt_core.pack.efforts import FEWER_TURNS
 from quilt_core.pack.order_search import OrderSearch
 from quilt_core.pack.orders import first_orders
 from quilt_core.pack.pace import steady
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.search_state import LANES, MOVES_A_STEP, OutOfTime
 from quilt_core.pack.separation import Separation
+from quilt_core.pack.settings import PackSettings
 
 IntArray = NDArray[np.int64]
 

@@ -22,8 +22,9 @@ from quilt_core.pack.efforts import (
     plan_for,
 )
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings, nothing_placed
+from quilt_core.pack.problem import Attempt, PackProblem, nothing_placed
 from quilt_core.pack.separation import Separation
+from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
 
 FloatArray = NDArray[np.float64]

@@ -8,8 +8,9 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 
 from quilt_core.pack.compaction import compact
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.separator import Separator, State
+from quilt_core.pack.settings import PackSettings
 
 CELLS_PER_PIECE = 22
 COARSE, FINE, CELLS_STEP = 256, 1024, 32

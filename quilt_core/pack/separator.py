@@ -20,7 +20,8 @@ from quilt_core.pack._depth_loops import Deep, deep_runs
 from quilt_core.pack._separate_loops import LIGHTEST, World, separate
 from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
-from quilt_core.pack.problem import Attempt, PackProblem, PackSettings
+from quilt_core.pack.problem import Attempt, PackProblem
+from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
 
 FloatArray = NDArray[np.float64]

@@ -21,7 +21,8 @@ from quilt_core.pack.controls import Controls
 from quilt_core.pack.grid import Grid, make_grid
 from quilt_core.pack.layout import obstacles_of, packable, to_uv
 from quilt_core.pack.pieces import Pieces, single_pieces
-from quilt_core.pack.problem import PackSettings, no_obstacles
+from quilt_core.pack.problem import no_obstacles
+from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
 from quilt_core.place._slip_loops import best_place
 from quilt_core.place.settle import Scene

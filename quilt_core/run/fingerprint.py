@@ -46,11 +46,9 @@ def code_version() -> str:
     """Another one whenever the code that computes, or a library that it computes with, is another."""
     out = hashlib.sha256()
     root = Path(quilt_core.__file__).parent
-    doors = root.parent / "quilt_cli"
-    for folder in (root, doors):
-        for path in sorted(folder.rglob("*.py")):
-            out.update(path.relative_to(folder).as_posix().encode())
-            out.update(path.read_bytes())
+    for path in sorted(root.rglob("*.py")):
+        out.update(path.relative_to(root).as_posix().encode())
+        out.update(path.read_bytes())
     for name in LIBRARIES:
         try:
             out.update(f"{name} {metadata.version(name)}".encode())

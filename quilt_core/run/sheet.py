@@ -12,12 +12,9 @@ from dataclasses import dataclass
 from typing import Any
 
 from quilt_core.errors import QuiltError
+from quilt_core.operations.registry import OPERATIONS
 
 VERSION = 1
-VERBS = ("again", "flatten", "pack", "merge", "channels", "pictures", "bake", "check", "seen")
-"""What steps can do: the commands of the command line that can be repeated."""
-MESHES = ("again", "flatten", "pack", "merge", "channels")
-"""Verbs that write meshes, which the next step takes; all others leave the meshes as they are."""
 NAME = re.compile(r"\w[\w .,-]{0,80}")
 LINE_KEYS = ("name", "files", "from", "out", "hold", "steps")
 FREE = (bool, int, float, str)
@@ -35,9 +32,9 @@ class Step:
     Parameters
     ----------
     do : str
-        Of `VERBS`.
+        Name of an operation.
     settings : mapping
-        Options of the command by name, with underscores or dashes; lists where several are given.
+        Its options by name; lists where several are given.
     """
 
     do: str
@@ -111,13 +108,13 @@ def read_sheet(name: str, data: bytes) -> RunSheet:
     --------
     >>> sheet = read_sheet("a.toml", b'''
     ... version = 1
-    ... [recipes.house]
+    ... [presets.house]
     ... padding = 8
     ... [[line]]
     ... name = "props"
     ... files = ["*.glb"]
     ... out = "build"
-    ... steps = [{ do = "pack", recipe = "house", size = 1024 }]
+    ... steps = [{ do = "pack", preset = "house", size = 1024 }]
     ... ''')
     >>> sheet.lines[0].steps[0].settings
     {'padding': 8, 'size': 1024}
@@ -132,12 +129,12 @@ def read_sheet(name: str, data: bytes) -> RunSheet:
         raise SheetError(
             f"Version {given['version']}.", name, f"This program reads version {VERSION}."
         )
-    _known(given, ("version", "recipes", "line"), name, "the sheet")
-    recipes = _table(given.get("recipes", {}), name, "recipes")
+    _known(given, ("version", "presets", "line"), name, "the sheet")
+    presets = _table(given.get("presets", {}), name, "presets")
     rows = given.get("line", [])
     if not isinstance(rows, list) or not rows:
         raise SheetError("There is no line.", name, "Begin one with [[line]].")
-    lines = [_line(row, k + 1, recipes, name) for k, row in enumerate(rows)]
+    lines = [_line(row, k + 1, presets, name) for k, row in enumerate(rows)]
     names = [line.name for line in lines]
     for twice in sorted({n for n in names if names.count(n) > 1}):
         raise SheetError(f"Two lines are called “{twice}”.", name, "Give each its own name.")
@@ -147,7 +144,7 @@ def read_sheet(name: str, data: bytes) -> RunSheet:
     return RunSheet(name, _in_order(lines, name))
 
 
-def _line(row: Any, number: int, recipes: Mapping[str, Any], name: str) -> Line:
+def _line(row: Any, number: int, presets: Mapping[str, Any], name: str) -> Line:
     where = f"{name}, line {number}"
     row = _table(row, name, f"line {number}")
     _known(row, LINE_KEYS, name, f"line {number}")
@@ -174,21 +171,24 @@ def _line(row: Any, number: int, recipes: Mapping[str, Any], name: str) -> Line:
     if not isinstance(hold, bool):
         raise SheetError(f"hold = {hold!r}.", where, "Give true or false.")
     return Line(
-        title, files, sources, out, hold, tuple(_step(step, recipes, where) for step in steps)
+        title, files, sources, out, hold, tuple(_step(step, presets, where) for step in steps)
     )
 
 
-def _step(step: Any, recipes: Mapping[str, Any], where: str) -> Step:
-    if not isinstance(step, dict) or step.get("do") not in VERBS:
+def _step(step: Any, presets: Mapping[str, Any], where: str) -> Step:
+    if not isinstance(step, dict) or step.get("do") not in OPERATIONS:
         said = step.get("do") if isinstance(step, dict) else step
-        raise SheetError(f"A step that does “{said}”.", where, f"do is one of {', '.join(VERBS)}.")
+        raise SheetError(
+            f"A step that does “{said}”.", where, f"do is one of {', '.join(OPERATIONS)}."
+        )
+    where = f"{where}, {step['do']}"
     settings: dict[str, Any] = {}
-    recipe = step.get("recipe")
-    if recipe is not None:
-        if recipe not in recipes:
-            raise SheetError(f"There is no recipe “{recipe}”.", where, f"Write [recipes.{recipe}].")
-        settings |= _table(recipes[recipe], where, f"recipe {recipe}")
-    settings |= {key: value for key, value in step.items() if key not in ("do", "recipe")}
+    preset = step.get("preset")
+    if preset is not None:
+        if preset not in presets:
+            raise SheetError(f"There is no preset “{preset}”.", where, f"Write [presets.{preset}].")
+        settings |= _table(presets[preset], where, f"preset {preset}")
+    settings |= {key: value for key, value in step.items() if key not in ("do", "preset")}
     for key, value in settings.items():
         rows = value if isinstance(value, list) else [value]
         if not all(isinstance(one, FREE) for one in rows):
@@ -197,7 +197,7 @@ def _step(step: Any, recipes: Mapping[str, Any], where: str) -> Step:
                 where,
                 "Give a number, a text, true or false, or a list of them.",
             )
-        if key.replace("_", "-") in ("out", "json", "files", "help"):
+        if key.replace("_", "-") in ("out", "json", "files", "help", "force", "in-place"):
             raise SheetError(
                 f"A setting “{key}”.",
                 where,

@@ -6,9 +6,6 @@ from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
-from scipy.spatial import cKDTree
 
 from quilt_core.scene.mesh import Mesh
 
@@ -93,6 +90,8 @@ def near_ids(points: FloatArray, tolerance: float) -> IntArray:
     finite = np.flatnonzero(np.isfinite(points[first]).all(axis=1))
     if len(finite) < 2 or not tolerance > 0:
         return ids
+    from scipy.spatial import cKDTree  # loads slowly
+
     tree = cKDTree(points[first[finite]], balanced_tree=False, compact_nodes=False)
     pairs = finite[tree.query_pairs(tolerance, output_type="ndarray")]
     return ids if not len(pairs) else groups(pairs, len(kinds))[ids]
@@ -100,6 +99,9 @@ def near_ids(points: FloatArray, tolerance: float) -> IntArray:
 
 def groups(pairs: IntArray, count: int) -> IntArray:
     """(count,) number of the group that each thing is in, linked by pairs (N, 2)."""
+    from scipy.sparse import coo_array  # loads slowly
+    from scipy.sparse.csgraph import connected_components
+
     graph = coo_array(
         (np.ones(len(pairs), np.int8), (pairs[:, 0], pairs[:, 1])), shape=(count, count)
     )

@@ -27,34 +27,10 @@ from studio.actions.carry_over.list_materials import (
 from studio.actions.carry_over.painted_model import painted_bytes, painted_mark
 from studio.actions.carry_over.profiles import profiles_of, save_profile
 from studio.api import carry_serializers as c
-from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.api.views import LayoutJob
 from studio.models import Atlas, Job, Project, Revision, SavedProfile, Source
 
 MIME = {"jpg": "image/jpeg", "webp": "image/webp"}
-
-
-class CarryOver(LayoutJob):
-    """Carry the pictures of an atlas's objects over to its layout."""
-
-    kind = "carry over"
-    exclusive = False
-
-    @extend_schema(operation_id="carry_over", request=c.CarryIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(c.CarryIn, request))
-
-
-class PictureSets(LayoutJob):
-    """Draw picture sets of an atlas."""
-
-    kind = "pictures"
-    exclusive = False
-
-    @extend_schema(operation_id="draw_pictures", request=c.PictureSetsIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(c.PictureSetsIn, request))
 
 
 class Materials(APIView):
@@ -80,7 +56,7 @@ class CarriedPicture(APIView):
     def get(self, request: Request, job_id: int, name: str) -> HttpResponse:
         query = c.CarriedQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
-        job = get_object_or_404(Job, pk=job_id, kind__in=("carry over", "rehearse"))
+        job = get_object_or_404(Job, pk=job_id, kind__in=("merge", "bake"))
         # Work that goes on has coarse pictures among its figures.
         key = (job.result if job.state == Job.DONE else job.figures or {}).get(f"picture {name}")
         if key is None:

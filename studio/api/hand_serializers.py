@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from quilt_core.pack.problem import ROTATIONS
+from quilt_core.pack.settings import ROTATIONS
 from quilt_core.place import DIRECTIONS
 from studio.actions.arrange.place_islands import VERBS
 from studio.api.serializers import OnChange

@@ -13,40 +13,9 @@ from studio.actions.mend.cut_link import cut_link
 from studio.api import mend_serializers as m
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.api.views import Change, LayoutJob
+from studio.api.views import Change
 from studio.geometry import corners_bytes, seams_of
 from studio.models import MeshObject
-
-
-class FlattenObjects(LayoutJob):
-    """Cut objects into charts that lie flat."""
-
-    kind = "flatten"
-
-    @extend_schema(operation_id="flatten", request=m.FlattenIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        params = valid(m.FlattenIn, request)
-        return self.start(atlas_id, params, ("house_density",))
-
-
-class CopyLayout(LayoutJob):
-    """Give an object's layout to its look-alikes."""
-
-    kind = "copy layout"
-
-    @extend_schema(operation_id="copy_layout", request=m.CopyLayoutIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(m.CopyLayoutIn, request), ("house_density",))
-
-
-class CopyPart(LayoutJob):
-    """Give the layout of picked faces to all parts that are alike."""
-
-    kind = "copy part"
-
-    @extend_schema(operation_id="copy_part", request=m.CopyPartIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(m.CopyPartIn, request), ("house_density",))
 
 
 class SeamsOf(APIView):
@@ -69,16 +38,6 @@ class CutLink(Change):
         return self.change(
             atlas_id, params["change"], lambda head: cut_link(head, params["object"])
         )
-
-
-class EditLayout(LayoutJob):
-    """Edit layouts: cut, join, ease, straighten, project, flatten along seams, move corners."""
-
-    kind = "edit"
-
-    @extend_schema(operation_id="edit_layout", request=m.EditIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(m.EditIn, request), ("house_density",))
 
 
 class CornersOf(APIView):

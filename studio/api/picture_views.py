@@ -9,8 +9,9 @@ from drf_spectacular.utils import extend_schema
 from rest_framework.request import Request
 from rest_framework.views import APIView
 
+from quilt_core.operations.textures import in_tile
 from studio import storage
-from studio.actions.arrange.sheets import drawn_size, in_tile, thumbnail
+from studio.actions.arrange.sheets import drawn_size, thumbnail
 from studio.arrays import load_layout
 from studio.geometry import content_mark, geometry_glb, placements_bytes
 from studio.models import Job, Revision
@@ -81,7 +82,7 @@ class Sheet(APIView):
         )
         number = request.query_params.get("tile")
         tile = next((t for t in layout.tiles if str(t.number) == number), layout.tiles[0])
-        placed = in_tile(layout, tile)
+        placed, _ = in_tile(layout, tile)
         name = f"layout.{tile.number}.{kind}"
         if kind == "svg":
             names = layout.object_names()
@@ -137,7 +138,7 @@ class Download(APIView):
         job = get_object_or_404(
             Job,
             pk=job_id,
-            kind__in=("export", "carry over", "pictures", "rehearse"),
+            kind__in=("export", "merge", "textures", "bake"),
             state=Job.DONE,
         )
         if "file" not in job.result:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from rest_framework import serializers
 
-from quilt_core.bake.settings import BITS, IDS, MAPS, RAYS_ALONG, SAMPLES
 from quilt_core.prove.findings import KINDS, SEVERITIES
 from studio.actions.prove.cure_findings import VERBS
 from studio.api.serializers import OnChange, StepsOut
@@ -103,56 +102,3 @@ class RulesIn(OnChange):
 class CureIn(OnChange):
     cure = serializers.ChoiceField(choices=list(VERBS))
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0), allow_empty=False)
-
-
-class RehearseIn(OnChange):
-    what = serializers.ChoiceField(
-        choices=("auto", "pairs", "itself"), default="auto",
-        help_text="coarse objects meet the fine ones of their names, or all are baked onto themselves; auto takes pairs where there are any",
-    )  # fmt: skip
-    maps = serializers.ListField(
-        child=serializers.ChoiceField(choices=tuple(MAPS)),
-        default=["normal", "occlusion"],
-        min_length=1,
-    )
-    size = serializers.IntegerField(
-        default=0, min_value=0, max_value=8192, help_text="width in px; 0 for that of the sheet"
-    )
-    distance = serializers.FloatField(
-        default=0, min_value=0, max_value=1e6,
-        help_text="how far rays look out and in, metres; 0 for 2 % of the objects' size",
-    )  # fmt: skip
-    distances = serializers.DictField(
-        child=serializers.FloatField(min_value=1e-9, max_value=1e6), default=dict,
-        help_text="another distance, metres, for objects by their names",
-    )  # fmt: skip
-    along = serializers.ChoiceField(
-        choices=RAYS_ALONG, default="smooth",
-        help_text="from a shell: objects called like the coarse ones, with the ending _shell",
-    )  # fmt: skip
-    samples = serializers.ChoiceField(choices=SAMPLES, default=1)
-    rays = serializers.IntegerField(default=64, min_value=1, max_value=1024)
-    occlusion_distance = serializers.FloatField(
-        default=0, min_value=0, max_value=1e6, help_text="metres; 0 for no limit"
-    )
-    ids = serializers.ChoiceField(choices=IDS, default="material")
-    bits = serializers.ChoiceField(choices=BITS, default=8, help_text="32 in the zip is OpenEXR")
-    thickness_distance = serializers.FloatField(
-        default=0, min_value=0, max_value=1e6, help_text="metres; 0 for half of the size"
-    )
-    curvature = serializers.FloatField(
-        default=0, min_value=0, max_value=1e6, help_text="radius that is black or white, metres"
-    )
-    smooth = serializers.FloatField(
-        default=45, min_value=0, max_value=180,
-        help_text="fine meshes without normals are smooth over edges bent by fewer degrees",
-    )  # fmt: skip
-    together = serializers.BooleanField(default=False, help_text="pairs see one another")
-    green_down = serializers.BooleanField(default=False)
-    mip_level = serializers.IntegerField(default=2, min_value=0, max_value=12)
-
-    def validate_size(self, value: int) -> int:
-        """None, or enough for a picture."""
-        if 0 < value < 16:
-            raise serializers.ValidationError("Give 16 px or more.")
-        return value

@@ -21,7 +21,7 @@ from studio.actions.prove.rules import is_proven, set_rules
 from studio.api import proof_serializers as p
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.api.views import Change, LayoutJob
+from studio.api.views import Change
 from studio.jobs.run import measure_all
 from studio.models import Job, Project, Revision
 
@@ -40,17 +40,6 @@ class Proof(APIView):
         return Response(p.ProofOut({**proof, "current": is_proven(revision)}).data)
 
 
-class Rehearse(LayoutJob):
-    """Rehearse the bake of an atlas."""
-
-    kind = "rehearse"
-    exclusive = False
-
-    @extend_schema(operation_id="rehearse", request=p.RehearseIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(p.RehearseIn, request))
-
-
 class FineMesh(APIView):
     """Triangles of the fine meshes of a rehearsal, where the coarse ones stand."""
 
@@ -59,7 +48,7 @@ class FineMesh(APIView):
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, job_id: int) -> HttpResponse:
-        job = get_object_or_404(Job, pk=job_id, kind="rehearse", state=Job.DONE)
+        job = get_object_or_404(Job, pk=job_id, kind="bake", state=Job.DONE)
         if not job.result.get("fine"):
             raise Http404
         data = storage.get(job.result["fine"])
@@ -114,17 +103,6 @@ class Cure(Change):
             params["change"],
             lambda head: cure_findings(head, params["cure"], params["islands"]),
         )
-
-
-class Report(LayoutJob):
-    """Write the proof as a page and as JSON."""
-
-    kind = "report"
-    exclusive = False
-
-    @extend_schema(operation_id="report", request=s.OnChange, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(s.OnChange, request))
 
 
 class ReportFile(APIView):

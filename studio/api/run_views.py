@@ -18,7 +18,7 @@ from studio.actions.run.as_sheet import as_toml
 from studio.actions.run.facts import surveyed
 from studio.actions.run.lines import (
     MOST_LINES,
-    VERBS,
+    STEPS,
     checked_steps,
     put_back,
     remember,
@@ -31,11 +31,11 @@ from studio.api.views import Change
 from studio.jobs.run import claim, run_lines
 from studio.models import Atlas, Project, RunLine
 
-RESULTS = {"files": "file", "carried": "carried", "maps": "maps"}
+RESULTS = {"files": "file", "carried": "carried", "maps": "maps", "textures": "textures"}
 
 
 class RunStep(serializers.Serializer[Any]):
-    do = serializers.ChoiceField(choices=VERBS)
+    do = serializers.ChoiceField(choices=STEPS)
     settings = serializers.DictField(default=dict)
 
 

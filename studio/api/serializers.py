@@ -9,7 +9,6 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from studio.actions.even_out.even_out import TARGETS
 from studio.geometry import content_mark
 from studio.models import Atlas, Change, Job, Project, Revision
 from studio.state import members_of, tiles_of
@@ -23,7 +22,7 @@ class TileOut(serializers.Serializer):
     frozen = serializers.BooleanField()
 
 
-class CureOut(serializers.Serializer):
+class FixOut(serializers.Serializer):
     """Something that would let the islands be larger."""
 
     kind = serializers.CharField()
@@ -32,13 +31,13 @@ class CureOut(serializers.Serializer):
     density = serializers.FloatField(allow_null=True, help_text="px per metre")
 
 
-class BindingOut(serializers.Serializer):
-    """What set the scale of a pack."""
+class LimitOut(serializers.Serializer):
+    """What limits the density of a packed layout."""
 
     kind = serializers.CharField()
     text = serializers.CharField()
     islands = serializers.ListField(child=serializers.IntegerField())
-    cures = CureOut(many=True)
+    fixes = FixOut(many=True)
 
 
 class RevisionOut(serializers.ModelSerializer):
@@ -46,7 +45,7 @@ class RevisionOut(serializers.ModelSerializer):
         help_text="of its content; addresses with ?v=<mark> never change"
     )
 
-    binding = BindingOut(allow_null=True)
+    limit = LimitOut(allow_null=True)
 
     def get_mark(self, revision: Revision) -> str:
         return content_mark(revision)
@@ -63,7 +62,7 @@ class RevisionOut(serializers.ModelSerializer):
             "tiles",
             "seconds",
             "tidy_cost",
-            "binding",
+            "limit",
             "padding",
             "margin",
             "created",
@@ -311,34 +310,6 @@ class MemberChange(OnChange):
         allow_null=True,
         help_text="null: that of its picture",
     )
-
-
-class LookAroundIn(OnChange):
-    views = serializers.ChoiceField(
-        choices=("around", "above", "cameras", "band"), default="around"
-    )
-    cameras = serializers.ListField(
-        child=serializers.ListField(
-            child=serializers.FloatField(min_value=-1e9, max_value=1e9), min_length=3, max_length=3
-        ),
-        default=list, max_length=64, help_text="places, metres",
-    )  # fmt: skip
-    near = serializers.FloatField(default=0, min_value=0, max_value=1e6, help_text="metres")
-    far = serializers.FloatField(default=0, min_value=0, max_value=1e6, help_text="metres")
-    screen = serializers.IntegerField(
-        default=1080, min_value=100, max_value=20_000, help_text="height of the screen, px"
-    )
-    alone = serializers.BooleanField(default=False, help_text="each object without the others")
-    both_sides = serializers.BooleanField(
-        default=False, help_text="faces are seen from behind, too"
-    )
-
-
-class EvenOutIn(OnChange):
-    target = serializers.ChoiceField(choices=TARGETS, default="house")
-    value = serializers.FloatField(required=False, allow_null=True, min_value=0, max_value=1e9)
-    per_object = serializers.BooleanField(default=False)
-    islands = serializers.ListField(child=serializers.IntegerField(min_value=0), default=list)
 
 
 class JobOut(serializers.ModelSerializer):

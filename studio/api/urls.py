@@ -21,6 +21,7 @@ from studio.api import sheet_picture_views as behind
 from studio.api import transfer_views as transfer
 from studio.api import views as v
 from studio.api import watch_views as watch
+from studio.api.operations import Operations, operation_views
 
 
 def under(prefix: str, *routes: Any) -> Any:
@@ -61,15 +62,12 @@ urlpatterns = [
     under(
         "atlases/<int:atlas_id>/",
         path("", v.OneAtlas.as_view()),
-        path("even-out/", v.EvenOut.as_view()),
-        path("bring-again/", v.BringAgain.as_view()),
-        path("look-around/", v.LookAround.as_view()),
-        path("pack/", v.Pack.as_view()),
+        path("update/", v.BringAgain.as_view()),
+        *(path(place, view.as_view()) for place, view in operation_views().items()),
         path("control/", c.ControlIslands.as_view()),
         path("tiles/", c.Tiles.as_view()),
         path("drafts/", c.Drafts.as_view()),
         path("stacks/", c.FindStacks.as_view()),
-        path("export/", v.Export.as_view()),
         path("objects/", a.MoveObjects.as_view()),
         path("release/", a.ReleaseObjects.as_view()),
         path("islands/", a.MoveIslands.as_view()),
@@ -83,22 +81,14 @@ urlpatterns = [
         path("slip-in/", hand.SlipIn.as_view()),
         path("fit-here/", hand.FitHere.as_view()),
         path("take-in/", hand.TakeIn.as_view()),
-        path("flatten/", mend.FlattenObjects.as_view()),
-        path("copy-layout/", mend.CopyLayout.as_view()),
-        path("copy-part/", mend.CopyPart.as_view()),
         path("cut-link/", mend.CutLink.as_view()),
-        path("edit/", mend.EditLayout.as_view()),
-        path("carry-over/", carry.CarryOver.as_view()),
         path("sheet-pictures/", behind.SheetPictures.as_view()),
         path("sheet-pictures/<int:tile>/", behind.OneSheetPicture.as_view()),
-        path("picture-sets/", carry.PictureSets.as_view()),
         path("given-pictures/", carry.GivePictures.as_view()),
         path("remember/", run.Remember.as_view()),
         path("plan-coverage/", share.PlanCoverage.as_view()),
         path("materials/", carry.Materials.as_view()),
         path("cure/", p.Cure.as_view()),
-        path("report/", p.Report.as_view()),
-        path("rehearse/", p.Rehearse.as_view()),
     ),
     under(
         "revisions/<int:revision_id>/",
@@ -143,6 +133,6 @@ urlpatterns = [
     path("tokens/<int:token_id>/", people.OneToken.as_view()),
     path("invitations/<int:invitation_id>/", people.OneInvitation.as_view()),
     path("notes/<int:note_id>/", live.OneNote.as_view()),
-    path("pack-options/", v.PackOptions.as_view()),
+    path("operations/", Operations.as_view()),
     path("checker.png", pictures.Checker.as_view()),
 ]

@@ -15,17 +15,13 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from quilt_core.pack.problem import RECIPE_OPTIONS
 from studio import storage
-from studio.actions.arrange.pack_atlas import settings_from
 from studio.actions.errors import Refused
 from studio.actions.even_out.set_member import set_member
 from studio.actions.gather.gather_files import first_atlas, gather_files
 from studio.actions.gather.unpack import unpack
 from studio.actions.history.change import STATES, Made, check_idle, edit_atlas
-from studio.api import pack_serializers as ps
 from studio.api import serializers as s
-from studio.api.carry_serializers import ExportIn
 from studio.api.object_rows import object_rows
 from studio.api.parse import valid
 from studio.arrays import load_geometry, members_with_rows
@@ -75,7 +71,7 @@ class BringAgain(APIView):
     parser_classes = [MultiPartParser]
 
     @extend_schema(
-        operation_id="bring_again",
+        operation_id="update",
         request={"multipart/form-data": {"type": "object", "properties": {
             "files": {"type": "array", "items": {"type": "string", "format": "binary"}},
             "source": {"type": "integer"}, "change": {"type": "integer"},
@@ -92,7 +88,7 @@ class BringAgain(APIView):
             raise Refused("No files were sent.", "files", "Give the newer version.")
         keys = [[name, storage.put(data)] for name, data in files.items()]
         params = {"files": keys, "source": source, "change": seen or None}
-        return Response(s.JobOut(claim("bring again", atlas_id, params)).data, status=202)
+        return Response(s.JobOut(claim("update", atlas_id, params)).data, status=202)
 
 
 class Change(APIView):
@@ -143,61 +139,6 @@ class LayoutJob(APIView):
     ) -> Response:
         job = claim(self.kind, atlas_id, params, self.exclusive, settings)
         return Response(s.JobOut(job).data, status=202)
-
-
-class EvenOut(LayoutJob):
-    """Scale islands to one density."""
-
-    kind = "even out"
-
-    @extend_schema(operation_id="even_out", request=s.EvenOutIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        params = valid(s.EvenOutIn, request)
-        return self.start(
-            atlas_id, params, ("house_density",) if params["target"] == "house" else ()
-        )
-
-
-class LookAround(LayoutJob):
-    """Look at the islands from around: what is never seen."""
-
-    kind = "look around"
-    exclusive = False
-
-    @extend_schema(operation_id="look_around", request=s.LookAroundIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(s.LookAroundIn, request))
-
-
-class Pack(LayoutJob):
-    """Pack islands into the tile."""
-
-    kind = "pack"
-
-    @extend_schema(operation_id="pack", request=ps.PackIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        params = valid(ps.PackIn, request)
-        settings_from(params)
-        return self.start(atlas_id, params)
-
-
-class PackOptions(APIView):
-    """The options of packing, as the core declares them."""
-
-    @extend_schema(operation_id="list_pack_options", responses=ps.OptionOut(many=True))
-    def get(self, request: Request) -> Response:
-        return Response(ps.OptionOut(RECIPE_OPTIONS, many=True).data)
-
-
-class Export(LayoutJob):
-    """Write all files back as a zip."""
-
-    kind = "export"
-    exclusive = False
-
-    @extend_schema(operation_id="export", request=ExportIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(ExportIn, request))
 
 
 class OneRevision(APIView):

@@ -8,38 +8,32 @@ from typing import Any
 from django.conf import settings
 
 from quilt_core.errors import LayoutError
-from quilt_core.formats.channels import channel_edit
+from quilt_core.operations.export import Export
+from quilt_core.operations.operation import Stopped
+from quilt_core.operations.registry import OPERATIONS
+from quilt_core.options import settings_from
 from studio import storage
-from studio.actions.arrange.explain_pack import explain_pack
+from studio.actions.arrange.explain_limit import explain_limit
 from studio.actions.arrange.find_candidates import find_candidates
 from studio.actions.arrange.fit_here import fit_islands_here
-from studio.actions.arrange.pack_atlas import pack_atlas
+from studio.actions.arrange.sheets import thumbnail
 from studio.actions.arrange.slip_in import slip_in_islands
 from studio.actions.arrange.take_in_islands import take_in_islands
-from studio.actions.carry_over.carry_over import carry_over
+from studio.actions.carry_over.merge_textures import merge_textures
 from studio.actions.carry_over.share_plan import packed_coverage
-from studio.actions.even_out.even_out import even_out
-from studio.actions.even_out.look_around import look_around
 from studio.actions.gather.bring_again import bring_again
 from studio.actions.gather.gather_files import gather_files
-from studio.actions.hand_off.draw_pictures import draw_pictures
+from studio.actions.hand_off.draw_textures import draw_textures
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import Made, finish_job
-from studio.actions.mend.copy_layouts import copy_layouts
-from studio.actions.mend.copy_parts import copy_parts
-from studio.actions.mend.edit_layouts import edit_layouts
-from studio.actions.mend.flatten_objects import flatten_objects
+from studio.actions.operate import operate
+from studio.actions.prove.bake_maps import bake_maps, bake_part, forget_case
 from studio.actions.prove.measure_layout import measure_revision
-from studio.actions.prove.rehearse import bake_part, forget_case, rehearse
 from studio.actions.run.lines import do_line
 from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
 from studio.models import Job, Revision, RunLine
-
-
-class Dropped(Exception):
-    """The user cancelled and wants nothing kept."""
 
 
 def _revision(job: Job) -> Revision:
@@ -51,8 +45,8 @@ def _revision(job: Job) -> Revision:
 def _gather(job: Job, reporter: Reporter) -> dict[str, Any]:
     def report(progress: float, message: str) -> None:
         reporter.report(0.9 * progress, message)
-        if reporter.cancelled():
-            raise Dropped
+        if reporter.stop():
+            raise Stopped
 
     files = {name: storage.get(key) for name, key in job.params["files"]}
     revision = gather_files(job.project_id, files, job.params["metres_per_unit"], report, job.pk)
@@ -78,37 +72,47 @@ def _is_passed(job: Job, revision: Revision) -> bool:
     return newer.exists()
 
 
-def _even_out(job: Job, reporter: Reporter) -> dict[str, Any]:
-    reporter.report(0.1, "evening out")
-    revision = even_out(_revision(job), job.params)
-    reporter.report(0.5, "measuring")
+def _change_layout(job: Job, reporter: Reporter) -> dict[str, Any]:
+    """Any operation that changes a layout: run it, append what it made, measure that."""
+    base = _revision(job)
+    done = operate(base, job.kind, job.params["settings"], reporter)
+    facts = {}
+    if job.kind == "pack":
+        (one,) = done.result.atlases
+        facts = {"seconds": round(one.seconds, 2), "tidy_cost": one.tidy_cost}
+    if job.kind == "copy-layout":
+        _follow(done.result, base)
+    revision = finish_job(base.atlas_id, base, done.made(**facts), bool(job.params.get("draft")))
     measure_revision(revision)
-    return {"revision": revision.pk, "draft": revision.draft}
+    if job.kind == "pack":
+        _after_pack(job, revision)
+    return {"revision": revision.pk, "draft": revision.draft, **done.values}
 
 
-def _pack(job: Job, reporter: Reporter) -> dict[str, Any]:
-    def report(attempt: Any, placements: Any) -> None:
-        figures = {
-            "coverage": round(attempt.coverage, 6),
-            "scale": attempt.scale,
-            "step": attempt.step,
-            "steps": attempt.steps,
-        }
-        reporter.report(
-            attempt.step / max(attempt.steps, 1),
-            f"packing · {attempt.coverage:.1%} full" + ("" if attempt.whole else " so far"),
-            figures,
-            placements if attempt.placed.any() else None,
-        )
+def _ask(job: Job, reporter: Reporter) -> dict[str, Any]:
+    """Any operation that changes nothing: what it tells."""
+    revision = _revision(job)
+    done = operate(revision, job.kind, job.params["settings"], reporter)
+    return {"revision": revision.pk, **done.values}
 
-    revision = pack_atlas(_revision(job), job.params, report, reporter.cancelled)
-    if revision is None:
-        raise Dropped
-    if settings.EXPLAIN_PACKS and not job.params.get("fixed_scale"):
+
+def _follow(result: Any, base: Revision) -> None:
+    """Copies follow the object whose layout they got."""
+    layout = result.document.layout
+    *copies, source = [layout.members[k] for k in result.together[0]]
+    for copied in copies:
+        if copied.base.pk is None and source.base.pk is not None:
+            copied.base.copied_from = source.object
+
+
+def _after_pack(job: Job, revision: Revision) -> None:
+    if revision.draft:
+        # Its picture is drawn here, not while a browser waits for the contact sheet.
+        thumbnail(revision)
+    if settings.EXPLAIN_PACKS and revision.params["density"] not in ("fixed", "house"):
         from studio.jobs.run import start_job
 
-        start_job("explain", job.project, job.atlas, {"revision": revision.pk})
-    return {"revision": revision.pk, "draft": revision.draft}
+        start_job("limit", job.project, job.atlas, {"revision": revision.pk})
 
 
 def _by_hand(job: Job, make: Callable[[Revision], Made | None]) -> dict[str, Any]:
@@ -116,7 +120,7 @@ def _by_hand(job: Job, make: Callable[[Revision], Made | None]) -> dict[str, Any
     base = _revision(job)
     made = make(base)
     if made is None:
-        raise Dropped
+        raise Stopped
     revision = finish_job(base.atlas_id, base, made, bool(job.params.get("draft")))
     measure_revision(revision)
     return {"revision": revision.pk, "draft": revision.draft, **made.params}
@@ -124,56 +128,27 @@ def _by_hand(job: Job, make: Callable[[Revision], Made | None]) -> dict[str, Any
 
 def _slip_in(job: Job, reporter: Reporter) -> dict[str, Any]:
     return _by_hand(
-        job, lambda base: slip_in_islands(base, job.params, reporter.report, reporter.cancelled)
+        job, lambda base: slip_in_islands(base, job.params, reporter.report, reporter.stop)
     )
 
 
 def _fit_here(job: Job, reporter: Reporter) -> dict[str, Any]:
     return _by_hand(
-        job, lambda base: fit_islands_here(base, job.params, reporter.report, reporter.cancelled)
+        job, lambda base: fit_islands_here(base, job.params, reporter.report, reporter.stop)
     )
 
 
 def _take_in(job: Job, reporter: Reporter) -> dict[str, Any]:
     def report(progress: float, message: str) -> None:
         reporter.report(progress, message)
-        if reporter.cancelled():
-            raise Dropped
+        if reporter.stop():
+            raise Stopped
 
     return _by_hand(job, lambda base: take_in_islands(base, job.params, report))
 
 
-def _flatten(job: Job, reporter: Reporter) -> dict[str, Any]:
-    base = _revision(job)
-    made = flatten_objects(base, job.params, reporter.report, reporter.cancelled)
-    if made is None:
-        raise Dropped
-    revision = finish_job(base.atlas_id, base, made, bool(job.params.get("draft")))
-    measure_revision(revision)
-    return {"revision": revision.pk, "draft": revision.draft, **made.params}
-
-
-def _copy_layout(job: Job, reporter: Reporter) -> dict[str, Any]:
-    return _by_hand(
-        job, lambda base: copy_layouts(base, job.params, reporter.report, reporter.cancelled)
-    )
-
-
-def _copy_part(job: Job, reporter: Reporter) -> dict[str, Any]:
-    return _by_hand(
-        job, lambda base: copy_parts(base, job.params, reporter.report, reporter.cancelled)
-    )
-
-
-def _edit(job: Job, reporter: Reporter) -> dict[str, Any]:
-    return _by_hand(
-        job, lambda base: edit_layouts(base, job.params, reporter.report, reporter.cancelled)
-    )
-
-
-def _explain(job: Job, reporter: Reporter) -> dict[str, Any]:
-    reporter.report(0.1, "asking what sets the density")
-    return {"binding": explain_pack(_revision(job), lambda: bool(reporter.cancelled()))}
+def _limit(job: Job, reporter: Reporter) -> dict[str, Any]:
+    return {"limit": explain_limit(_revision(job), reporter)}
 
 
 def _stacks(job: Job, reporter: Reporter) -> dict[str, Any]:
@@ -181,54 +156,51 @@ def _stacks(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"candidates": find_candidates(_revision(job), job.params["tolerance"])}
 
 
-def _carry_over(job: Job, reporter: Reporter) -> dict[str, Any]:
-    made = carry_over(_revision(job), job.params, reporter.report, reporter.cancelled)
-    if made is None:
-        raise Dropped
-    return made
+def _merge(job: Job, reporter: Reporter) -> dict[str, Any]:
+    others = job.params["revisions"] if job.params.get("whole") else ()
+    return merge_textures(_revision(job), job.params["settings"], others, reporter)
 
 
-def _pictures(job: Job, reporter: Reporter) -> dict[str, Any]:
-    def report(progress: float, message: str) -> None:
-        reporter.report(progress, message)
-        if reporter.cancelled():
-            raise Dropped
+def _textures(job: Job, reporter: Reporter) -> dict[str, Any]:
+    return draw_textures(_revision(job), job.params["settings"], reporter)
 
-    return draw_pictures(_revision(job), job.params, report)
+
+def _visibility(job: Job, reporter: Reporter) -> dict[str, Any]:
+    revision = _revision(job)
+    done = operate(revision, "visibility", job.params["settings"], reporter, everything=True)
+    members = [[m.row.object, m.row.islands] for m in done.document.layout.members]
+    return {"revision": revision.pk, "members": members, **done.values}
 
 
 def _report(job: Job, reporter: Reporter) -> dict[str, Any]:
-    reporter.report(0.1, "writing the proof")
+    reporter.report(0.1, "writing the report")
     return write_reports(_revision(job))
 
 
 def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
     def report(progress: float, message: str) -> None:
         reporter.report(progress, message)
-        if reporter.cancelled():
-            raise Dropped
+        if reporter.stop():
+            raise Stopped
 
     rows = Revision.objects.select_related("atlas__project__head", "keyframe")
     found = rows.in_bulk(job.params["revisions"])
-    edits = [channel_edit(**edit) for edit in job.params.get("channels") or ()]
-    file, notes = export_atlases([found[pk] for pk in job.params["revisions"]], report, edits)
+    settings = settings_from(Export, job.params["settings"])
+    file, notes = export_atlases([found[pk] for pk in job.params["revisions"]], report, settings)
     return {"file": file, "notes": notes}
 
 
-def _rehearse(job: Job, reporter: Reporter) -> dict[str, Any]:
-    def share_out(tiles: list[Any]) -> tuple[list[Any], bool] | None:
+def _bake(job: Job, reporter: Reporter) -> dict[str, Any]:
+    def share_out(tiles: list[Any]) -> tuple[list[Any], bool]:
         lanes = [
-            [Part("rehearse part", {**job.params, "tiles": [t.number]}, job.atlas_id)]
-            for t in tiles
+            [Part("bake part", {**job.params, "tiles": [t.number]}, job.atlas_id)] for t in tiles
         ]
         return _baked(do_parts(job, reporter, lanes, (0.05, 0.9), "tiles baked"), len(tiles))
 
     try:
-        made = rehearse(_revision(job), job.params, reporter.report, reporter.cancelled, share_out)
+        made = bake_maps(_revision(job), job.params["settings"], reporter, share_out)
     finally:
         forget_case()
-    if made is None:
-        raise Dropped
     # What the parts had stored is referred to no more, and cleared like all such files.
     job.parts.update(result={"cleared": True})
     return made
@@ -246,16 +218,15 @@ def _baked(parts: list[Job], total: int) -> tuple[list[Any], bool]:
     return baked, len(done) == total
 
 
-def _rehearse_part(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _bake_part(job: Job, reporter: Reporter) -> dict[str, Any]:
     try:
-        made = bake_part(_revision(job), job.params, reporter.report, reporter.cancelled)
+        made = bake_part(_revision(job), job.params["settings"], job.params["tiles"], reporter)
     except LayoutError:
         return {"tiles": ""}  # nothing lies in this tile
     finally:
         if not Job.objects.filter(parent=job.parent_id, state=Job.QUEUED).exists():
             forget_case()
-    if reporter.cancelled() == "drop":
-        raise Dropped
+    reporter.check()
     return {"tiles": storage.put(made)}
 
 
@@ -266,8 +237,8 @@ def _run_sheet(job: Job, reporter: Reporter) -> dict[str, Any]:
         part = Part("run line", {"line": line.pk}, line.atlas_id, claims=True)
         lanes.setdefault(line.atlas_id, []).append(part)
     parts = do_parts(job, reporter, list(lanes.values()), told="lines done")
-    if reporter.cancelled() == "drop":
-        raise Dropped
+    if reporter.stop() == "drop":
+        raise Stopped
     failed = [part for part in parts if part.state == Job.FAILED]
     return {
         "lines": [part.params["line"] for part in parts if part.state == Job.DONE],
@@ -276,58 +247,47 @@ def _run_sheet(job: Job, reporter: Reporter) -> dict[str, Any]:
     }
 
 
-def _look_around(job: Job, reporter: Reporter) -> dict[str, Any]:
-    made = look_around(_revision(job), job.params, reporter.report, reporter.cancelled)
-    if made is None:
-        raise Dropped
-    return made
-
-
 def _bring_again(job: Job, reporter: Reporter) -> dict[str, Any]:
-    made = bring_again(_revision(job), job.params, reporter.report, reporter.cancelled)
+    made = bring_again(_revision(job), job.params, reporter.report, reporter.stop)
     if made is None:
-        raise Dropped
+        raise Stopped
     measure_revision(Revision.objects.get(pk=made["revision"]))
     return made
 
 
 def _run_line(job: Job, reporter: Reporter) -> dict[str, Any]:
     line = RunLine.objects.select_related("atlas__project").filter(pk=job.params["line"]).first()
-    made = do_line(line, reporter.report, reporter.cancelled) if line else None
-    if made is None:
-        raise Dropped
-    return made
+    if line is None:
+        raise Stopped
+    return do_line(line, reporter)
 
 
 def _plan_coverage(job: Job, reporter: Reporter) -> dict[str, Any]:
     groups, padding = job.params["groups"], job.params["padding"]
-    found = packed_coverage(job.project_id, groups, padding, reporter.report, reporter.cancelled)
+    found = packed_coverage(job.project_id, groups, padding, reporter.report, reporter.stop)
     return {"coverage": found}
 
 
 KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
+    **{one.name: _change_layout for one in OPERATIONS.values() if one.changes == "layout"},
+    **{one.name: _ask for one in OPERATIONS.values() if one.changes == "nothing"},
     "gather": _gather,
+    "update": _bring_again,
     "measure": _measure,
-    "even out": _even_out,
-    "pack": _pack,
-    "explain": _explain,
+    "limit": _limit,
+    "channels": _ask,
     "export": _export,
     "report": _report,
+    "merge": _merge,
+    "textures": _textures,
+    "visibility": _visibility,
+    "bake": _bake,
+    "bake part": _bake_part,
     "stacks": _stacks,
     "slip in": _slip_in,
     "fit here": _fit_here,
     "take in": _take_in,
-    "flatten": _flatten,
-    "copy layout": _copy_layout,
-    "copy part": _copy_part,
-    "edit": _edit,
-    "carry over": _carry_over,
     "plan coverage": _plan_coverage,
-    "rehearse": _rehearse,
-    "rehearse part": _rehearse_part,
-    "bring again": _bring_again,
     "run line": _run_line,
     "run sheet": _run_sheet,
-    "look around": _look_around,
-    "pictures": _pictures,
 }

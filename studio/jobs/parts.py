@@ -79,7 +79,7 @@ def do_parts(
     with _telling(job, share, total, told):
         while True:
             rows = {row.part: row for row in Job.objects.filter(parent=job).order_by("part")}
-            asked = reporter.cancelled()
+            asked = reporter.stop()
             if asked:
                 cancel_parts(job, keep=asked == "keep")
             else:

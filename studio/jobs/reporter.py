@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import logging
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from typing import Any
 
@@ -18,6 +18,7 @@ from django.db import OperationalError
 from django.utils import timezone
 from numpy.typing import NDArray
 
+from quilt_core.operations.operation import Progress
 from studio.models import Job
 
 log = logging.getLogger(__name__)
@@ -31,7 +32,7 @@ class LostClaim(Exception):
     """The job was taken for dead and is run by someone else now, or is over."""
 
 
-class Reporter:
+class Reporter(Progress):
     """Progress of one job, written at least twice a second while there is news."""
 
     def __init__(self, job: Job) -> None:
@@ -44,31 +45,31 @@ class Reporter:
 
     def report(
         self,
-        progress: float,
+        done: float,
         message: str,
-        figures: dict[str, Any] | None = None,
-        placements: NDArray[np.float64] | None = None,
+        figures: Mapping[str, Any] | None = None,
+        placements: Any = None,
     ) -> None:
-        """Tell how far the job is; progress from 0 to 1, with the best layout so far where there is
+        """Tell how far the job is, from 0 to 1, with the best layout so far where there is
         one."""
         now = time.monotonic()
         if now - self._written < WRITE_EVERY:
             return
         self._written = self._beaten = now
         changes: dict[str, Any] = {
-            "progress": min(max(progress, 0.0), 1.0),
-            "message": message,
+            "progress": min(max(done, 0.0), 1.0),
+            "message": message[:255],
             "heartbeat": timezone.now(),
         }
         if figures is not None:
-            changes["figures"] = figures
+            changes["figures"] = dict(figures)
         if placements is not None and placements is not self._shown:
             self._shown = placements
             changes["picture"] = placements.astype("<f4").tobytes()
         if self._write(**changes) == 0:
             raise LostClaim
 
-    def cancelled(self) -> str:
+    def stop(self) -> str:
         """ "" to go on, "keep" or "drop" when the user asked to stop."""
         now = time.monotonic()
         if now - self._beaten > BEAT_EVERY:

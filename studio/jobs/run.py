@@ -15,6 +15,7 @@ from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
 from redis.exceptions import RedisError
 
 from quilt_core.errors import QuiltError
+from quilt_core.operations.operation import Stopped
 from studio.actions.access import EDITOR, Actor, acting, acting_user, require
 from studio.actions.errors import FULL, Conflict, Refused, is_full
 from studio.actions.history.change import STATES, check_fresh, check_idle, claim_parts
@@ -139,7 +140,7 @@ def measure_all(project: Project) -> None:
 @db_task()
 def run_job(job_id: int) -> None:
     """Run one job; whatever happens ends up in its row."""
-    from studio.jobs.kinds import KINDS, Dropped
+    from studio.jobs.kinds import KINDS
 
     claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(
         state=Job.RUNNING, heartbeat=timezone.now(), alive=timezone.now(), worker=this_worker()
@@ -156,7 +157,7 @@ def run_job(job_id: int) -> None:
             result = KINDS[job.kind](job, Reporter(job))
     except LostClaim:
         log.warning("job %s goes on elsewhere; this worker was too slow", job.pk)
-    except Dropped:
+    except Stopped:
         _finish(job, Job.CANCELLED, "cancelled")
     except QuiltError as error:
         _finish(

@@ -55,17 +55,17 @@ def test_steps_are_looked_at_named_and_gone_back_to(page):
     idle(page)
     page.keyboard.press("h")
     steps = page.get_by_role("dialog", name="Steps")
-    evened = steps.locator("[data-step='even out']").first
+    evened = steps.locator("[data-step='even-out']").first
     evened.wait_for()
     page.wait_for_function(
-        "document.querySelector(`[data-step='even out']`).innerText.includes('128 px/m')"
+        "document.querySelector(`[data-step='even-out']`).innerText.includes('128 px/m')"
     )
     assert "to 128 px/m" in evened.inner_text()
     steps.get_by_label("Name the step even out").first.click()
     page.keyboard.type("all even")
     page.keyboard.press("Enter")
     page.wait_for_function(
-        "document.querySelector(`[data-step='even out']`).innerText.includes('all even')"
+        "document.querySelector(`[data-step='even-out']`).innerText.includes('all even')"
     )
     steps.get_by_role("list").focus()
     page.keyboard.press("ArrowDown")
@@ -73,7 +73,7 @@ def test_steps_are_looked_at_named_and_gone_back_to(page):
         lambda r: "/history/" in r.url and r.request.method == "POST"
     ) as answer:
         page.keyboard.press("Enter")
-    assert answer.value.json()["redo"] == "even out"
+    assert answer.value.json()["redo"] == "even-out"
     page.wait_for_function("document.querySelector('[data-step=gather]').ariaCurrent === 'step'")
     page.keyboard.press("Escape")
     page.keyboard.press("Control+Shift+z")

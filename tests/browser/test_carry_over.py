@@ -77,22 +77,22 @@ def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
     path = tmp_path / "carried.zip"
     coming.value.save_as(path)
     with zipfile.ZipFile(path) as archive:
-        assert "pictures/atlas_baseColor.png" in archive.namelist()
-        picture = np.asarray(Image.open(io.BytesIO(archive.read("pictures/atlas_baseColor.png"))))
+        assert "textures/atlas_baseColor.png" in archive.namelist()
+        picture = np.asarray(Image.open(io.BytesIO(archive.read("textures/atlas_baseColor.png"))))
         assert picture.shape == (1024, 1024, 3) and picture.std() > 10
         for k in range(5):
             data = archive.read(f"dev{k}.glb")
             length = struct.unpack_from("<I", data, 12)[0]
             doc = json.loads(data[20 : 20 + length])
             assert [m["name"] for m in doc["materials"]] == ["atlas"]
-            assert {i["uri"] for i in doc["images"]} <= {f"pictures/{n}" for n in _names(archive)}
+            assert {i["uri"] for i in doc["images"]} <= {f"textures/{n}" for n in _names(archive)}
     # After the layout has changed the pictures say that they are of another one.
     page.get_by_label("Undo").click()
     page.get_by_text("the layout has changed since").wait_for(timeout=30_000)
 
 
 def _names(archive):
-    return [n.removeprefix("pictures/") for n in archive.namelist() if n.startswith("pictures/")]
+    return [n.removeprefix("textures/") for n in archive.namelist() if n.startswith("textures/")]
 
 
 def test_pictures_are_given_written_and_compared(painted, tmp_path):
@@ -136,8 +136,8 @@ def test_pictures_are_given_written_and_compared(painted, tmp_path):
         link.click()
     coming.value.save_as(tmp_path / "carried.zip")
     with zipfile.ZipFile(tmp_path / "carried.zip") as archive:
-        names = {n for n in archive.namelist() if n.startswith("pictures/quay/")}
-        assert names == {f"pictures/quay/atlas_{role}.png" for role in ("mix", "normal", "orm")}
+        names = {n for n in archive.namelist() if n.startswith("textures/quay/")}
+        assert names == {f"textures/quay/atlas_{role}.png" for role in ("mix", "normal", "orm")}
 
 
 def test_picture_sets_are_drawn_and_a_picture_lies_behind(painted, tmp_path):

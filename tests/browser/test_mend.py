@@ -43,8 +43,8 @@ def test_a_bare_object_is_flattened_with_one_click_and_undone(bare):
     )
     assert figure(bare, "side table") == "1"
     found = layout(bare)
-    assert found["revision"]["verb"] == "flatten"
-    assert [row["verb"] for row in found["objects"]] == ["flattened"]
+    assert found["revision"]["verb"] == "unwrap"
+    assert [row["verb"] for row in found["objects"]] == ["unwrapped"]
     bare.get_by_label("Undo").click()
     until(
         bare,
@@ -98,4 +98,4 @@ def test_look_alikes_get_the_layout_of_one(bare):
         bare,
         "() => document.querySelector(\"[data-figure='no UVs'] [data-value]\").textContent === '0 objects'",
     )
-    assert [row["verb"] for row in layout(bare)["objects"]] == ["flattened", "copied"]
+    assert [row["verb"] for row in layout(bare)["objects"]] == ["unwrapped", "copied"]

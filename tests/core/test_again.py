@@ -127,7 +127,7 @@ def test_a_real_file_that_was_edited_keeps_its_layout(tmp_path, capsys):
     capsys.readouterr()
     code = main(
         [
-            "again",
+            "update",
             str(newer),
             "--layout",
             str(packed / "spider.obj"),
@@ -162,7 +162,7 @@ def test_a_real_file_that_was_edited_keeps_its_layout(tmp_path, capsys):
     assert (
         main(
             [
-                "again",
+                "update",
                 str(newer),
                 "--layout",
                 str(newer.parent / "none.obj"),

@@ -53,7 +53,7 @@ def pack(tmp_path, capsys, *options: str):
     out = tmp_path / "out.obj"
     code = main(["pack", str(tmp_path / "set.obj"), "--out", str(out), "--size", "1024", "--effort", "quick", "--json", *options])  # fmt: skip
     answer = json.loads(capsys.readouterr().out)
-    return code, answer, out
+    return code, answer.get("atlases", [answer])[0], out
 
 
 def test_regions_keep_materials_a_gap_apart(tmp_path, capsys):
@@ -68,7 +68,7 @@ def test_regions_keep_materials_a_gap_apart(tmp_path, capsys):
         for other in names[k + 1 :]:
             assert hulls[one].distance(hulls[other]) * 1024 >= 40 - 0.01
         assert all(own.within(shapely.box(0, 0, 1, 1)) for own in found[one])
-    assert answer["min_gap_px"] >= 8 - 0.01 and answer["min_margin_px"] >= 4 - 0.01
+    assert answer["gap_px"] >= 8 - 0.01 and answer["margin_px"] >= 4 - 0.01
     # One scale for all: the sizes are still one to the other as they were.
     areas = [own.area for own in found["a"] + found["b"] + found["c"]]
     wanted = sorted(s**2 for s, _ in SIZES)
@@ -86,7 +86,7 @@ def test_each_material_gets_a_sheet(tmp_path, capsys):
 
 
 def test_one_material_is_packed_as_ever(tmp_path, capsys):
-    code, answer, _ = pack(tmp_path, capsys, "--apart", "regions", "--only", "nothing*")
+    code, answer, _ = pack(tmp_path, capsys, "--apart", "regions", "--islands", "nothing*")
     assert code == 2 and "error" in answer
 
 

@@ -172,7 +172,7 @@ def test_samples_are_averaged_and_ids_are_not():
     high = surface(
         points, obj=(points[:, :, 0].mean(axis=1) > 0.5).astype(int), names=("left", "right")
     )
-    settings = {"match": "all", "ids": "object", "maps": ("id", "occlusion")}
+    settings = {"pairs": "every", "ids": "object", "maps": ("id", "occlusion")}
     pictures = [baked(low, high, 64, samples=n, **settings)[1] for n in (1, 16)]
     colours = [np.unique(p.maps["id"].reshape(-1, 3), axis=0) for p in pictures]
     assert len(colours[0]) == len(colours[1]) == 2
@@ -196,12 +196,12 @@ def test_pairs_are_kept_apart_unless_they_are_to_see_one_another():
     _, apart = baked(low, high, 64, maps=("height",), outward=0.1, inward=0.1)
     of_a = np.isin(apart.triangles[apart.texels.owner], (0, 1)) & (apart.texels.owner >= 0)
     np.testing.assert_allclose(apart.maps["height"][of_a], 0.01, atol=1e-5)
-    _, together = baked(low, high, 64, maps=("height",), outward=0.1, inward=0.1, apart=False)
+    _, together = baked(low, high, 64, maps=("height",), outward=0.1, inward=0.1, together=True)
     assert (together.rays[of_a] == OTHER).all()
     np.testing.assert_allclose(together.maps["height"][of_a], 0.04, atol=1e-5)
 
 
-def test_rays_along_faces_and_from_a_shell():
+def test_rays_along_faces_and_from_a_cage():
     # A ridge: smooth normals lean over, those of its faces do not.
     ridge = lambda x, y: 0.3 - np.abs(x - 0.5) * 0.6
     points, uv = sheet(2, 1, lambda s, t: (s, t, ridge(s, t)))
@@ -212,7 +212,7 @@ def test_rays_along_faces_and_from_a_shell():
     has = faces.texels.owner >= 0
     assert faces.skew[has].min() > 0.999 > smooth.skew[has].min()
     case = Rehearsal(
-        low, high, BakeSettings(maps=("height",), along="shell"), shell=points + (0, 0, 0.05)
+        low, high, BakeSettings(maps=("height",), along="cage"), cage=points + (0, 0, 0.05)
     )
     (one,) = bake(case, [TileSize(1001, 64, 64)])
     np.testing.assert_allclose(one.maps["height"][has], 0.02, atol=1e-3)
@@ -253,10 +253,10 @@ def test_nasty_meshes_are_baked_or_refused():
     assert (one.rays[one.texels.owner >= 0] == MISSED).all()
     with pytest.raises(LayoutError, match="Nothing lies"):
         baked(surface(low.points), low)
-    with pytest.raises(LayoutError, match="no map"):
+    with pytest.raises(LayoutError, match="sky"):
         BakeSettings(maps=("sky",))
-    with pytest.raises(LayoutError, match="shell"):
-        Rehearsal(low, low, BakeSettings(along="shell"))
+    with pytest.raises(LayoutError, match="cage"):
+        Rehearsal(low, low, BakeSettings(along="cage"))
 
 
 def test_a_stopped_rehearsal_keeps_what_there_is():

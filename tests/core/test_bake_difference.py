@@ -148,12 +148,11 @@ def test_the_command_paints_distances_and_draws_the_difference(tmp_path, capsys)
     white.write_bytes(encode_png(np.full((8, 8, 1), 255, np.uint8)))
     out = tmp_path / "out"
     ask = ["bake", str(low), "--high", str(high), "--size", "128", "--distance", "0.1", "--out", str(out), "--json"]  # fmt: skip
-    main([*ask, "--difference", "--reach", str(white)])
+    main([*ask, "--difference", "--ray-distance", str(white)])
     told = json.loads(capsys.readouterr().out)
     (row,) = told["difference"]
-    assert row["unit"] == "°"
     assert 0 < row["median"] < row["at_99"] <= row["most"] < 5
-    drawn = cv2.imread(str(out / "rehearsal_difference.png"))
+    drawn = cv2.imread(str(out / "bake_difference.png"))
     assert drawn.shape == (128, 128, 3)
     # The darkest are those that reach the end of the scale, here 1 of 100 at most.
     assert row["at_99"] <= row["darkest"]
@@ -161,9 +160,9 @@ def test_the_command_paints_distances_and_draws_the_difference(tmp_path, capsys)
     assert darkest.mean() < 0.01
     black = tmp_path / "dark.1001.png"
     black.write_bytes(encode_png(np.zeros((8, 8, 1), np.uint8)))
-    main([*ask, "--reach", str(tmp_path / "dark.{tile}.png")])
+    main([*ask, "--ray-distance", str(tmp_path / "dark.{tile}.png")])
     told = json.loads(capsys.readouterr().out)
-    assert told["pictures"][0]["missed"] > 0.5
+    assert told["maps"][0]["figures"]["missed"] > 0.5
     for name in ("nothing.png", "nothing.{tile}.png"):
-        assert main([*ask, "--reach", str(tmp_path / name)]) == 2
+        assert main([*ask, "--ray-distance", str(tmp_path / name)]) == 2
     capsys.readouterr()

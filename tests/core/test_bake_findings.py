@@ -101,10 +101,10 @@ def test_texels_that_mix_are_told_by_their_mip_level():
         np.concatenate([points, points + (2, 0, 0)]),
         uv=np.concatenate([uv * (58 / 128, 0.9), uv * (58 / 128, 0.9) + (62 / 128, 0)]), obj=[0, 0, 1, 1], names=("a", "b"),
     )  # fmt: skip
-    _, found = examined(low, low, 128, Limits(mip_level=3), match="all")
+    _, found = examined(low, low, 128, Limits(mip_level=3), pairs="every")
     assert {f.object for f in found if f.kind == "bled"} == {"a", "b"}
     assert all("level 3 (16 px)" in f.text for f in found)
-    _, none = examined(low, low, 128, Limits(mip_level=2), match="all")
+    _, none = examined(low, low, 128, Limits(mip_level=2), pairs="every")
     assert none == ()
 
 
@@ -157,12 +157,12 @@ def test_the_command_bakes_files(tmp_path, capsys):
     assert answer["pairs"] == [
         {"low": ["ball_low"], "high": ["ball_high"], "triangles": {"low": 80, "high": 5120}}
     ]
-    rows = {row["map"]: row for row in answer["pictures"]}
+    rows = {row["map"]: {**row, **row["figures"]} for row in answer["maps"]}
     assert rows["height"]["bits"] == 16 and rows["height"]["range_m"] == pytest.approx(0.2)
     assert sum(rows["occlusion"]["histogram"]) == pytest.approx(
         rows["normal"]["covered"] * 4096, abs=1
     )
-    assert decode("n", (out / "rehearsal_normal.png").read_bytes()).size == (64, 64)
+    assert decode("n", (out / "bake_normal.png").read_bytes()).size == (64, 64)
     code, answer, out = bake_files(
         tmp_path, capsys, str(tmp_path / "low.glb"), "--high", str(tmp_path / "high.glb"), "--maps",
         "height", "--size", "32", "--distance", "0.2", "--bits", "32", "--name", "deep",
@@ -187,7 +187,7 @@ def test_the_command_bakes_files(tmp_path, capsys):
     for wrong in (
         ["--maps", "sky"],
         ["--distance", "-1"],
-        ["--along", "shell"],
+        ["--along", "cage"],
         ["--tiles", "1055:64"],
     ):
         code = main(["bake", str(tmp_path / "low.glb"), "--out", str(tmp_path), *wrong])
@@ -225,7 +225,7 @@ def test_real_files_are_baked_onto_themselves(tmp_path, capsys, path):
     )
     assert code in (0, 1, 2), answer
     if code == 2:
-        assert answer["error"]["cure"]
+        assert answer["error"]["fix"]
         return
     flat = decode("n", next(out.glob("*_normal*.png")).read_bytes()).pixels[..., :3].astype(int)
     assert np.median(np.abs(flat - (128, 128, 255)).max(axis=2)) <= 1
@@ -236,6 +236,6 @@ def test_a_pit_is_dark_at_its_bottom():
     floor = plane(1)
     low = surface(floor.points - (0.5, 0.5, 0), uv=floor.uv)
     walls = pit(1.0, 1.0)
-    case = Rehearsal(low, surface(walls), BakeSettings(maps=("occlusion",), occlusion_rays=512))
+    case = Rehearsal(low, surface(walls), BakeSettings(maps=("occlusion",), rays=512))
     (one,) = bake(case, [TileSize(1001, 64, 64)])
     assert one.maps["occlusion"][28:36, 28:36].mean() == pytest.approx(0.5, abs=0.01)

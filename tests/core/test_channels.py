@@ -168,16 +168,19 @@ def test_the_command_line_lists_and_edits_many_files(tmp_path, capsys):
         (tmp_path / name).write_bytes(two_meshes(3, 3))
     files = [str(tmp_path / name) for name in ("a.gltf", "b.gltf")]
     assert main(["channels", *files, "--json"]) == 0
-    listed = json.loads(capsys.readouterr().out)["files"][0]["objects"][0]
+    listed = json.loads(capsys.readouterr().out)["listed"][0]["objects"][0]
     assert [row["channel"] for row in listed["channels"]] == [1, 2, 3]
     assert listed["channels"][1]["bounds"][1] == pytest.approx([1.1, 0])
     out = tmp_path / "out"
-    assert main(["channels", *files, "--move", "3=1", "--copy", "1=4", "--out", str(out)]) == 0
+    assert (
+        main(["channels", *files, "--edits", "move 3=1", "--edits", "copy 1=4", "--out", str(out)])
+        == 0
+    )
     for name in ("a.gltf", "b.gltf"):
         assert channels_of(read_scene(name, (out / name).read_bytes())) == [2, 0, 1, 2]
-    assert main(["channels", files[0], "--move", "3=1"]) == 2
+    assert main(["channels", files[0], "--edits", "move 3=1"]) == 2
     assert "--out" in capsys.readouterr().err
-    assert main(["channels", files[0], "--swap", "3", "--out", str(out)]) == 2
+    assert main(["channels", files[0], "--edits", "swap 3", "--out", str(out)]) == 2
     assert "1,2" in capsys.readouterr().err
 
 

@@ -33,12 +33,11 @@ def test_inspect_tells_every_object(folder, capsys):
     )
     answer = json.loads(out)
     assert code == 0
-    assert [o["object"] for o in answer["objects"]] == ["Left plate", "Right plate", "Plate"]
-    assert answer["objects"][0]["density"] == {
+    assert [o["object"] for o in answer["objects"]] == ["Plate", "Left plate", "Right plate"]
+    assert answer["objects"][1]["density"] == {
         "min": 512.0,
         "mean": 512.0,
         "max": 512.0,
-        "unit": "px/m",
     }
     assert {o["overlapping"] for o in answer["objects"]} == {1}
     assert "reading" in err
@@ -65,20 +64,13 @@ def test_pack_many_files_into_one_tile_and_check_them(folder, capsys):
         folder / "sheet.svg",
         "--json",
     )
-    answer = json.loads(out)
+    told = json.loads(out)
     assert code == 0
-    assert set(answer) >= {
-        "coverage",
-        "density",
-        "islands",
-        "min_gap_px",
-        "min_margin_px",
-        "seconds",
-        "files",
-    }
+    assert set(told) >= {"atlases", "files", "ok", "notes", "without_uvs", "limits"}
+    (answer,) = told["atlases"]
     assert answer["islands"] == 3
-    assert answer["min_gap_px"] >= 4
-    assert answer["min_margin_px"] >= 2
+    assert answer["gap_px"] >= 4
+    assert answer["margin_px"] >= 2
     assert (folder / "sheet.svg").read_text().count("<g ") == 3
     scenes = [
         read_scene(name, (out_folder / name).read_bytes()) for name in ("props.obj", "plate.glb")
@@ -104,7 +96,7 @@ def test_pack_many_files_into_one_tile_and_check_them(folder, capsys):
 
 def test_check_finds_faults_and_exits_with_1(folder, capsys):
     code, out, _ = run(capsys, "check", folder / "props.obj", "--json")
-    finding = json.loads(out)["findings"][0]
+    finding = json.loads(out)["atlases"][0]["findings"][0]
     assert code == 1
     assert finding["kind"] == "overlap"
     assert finding["object"] == "Left plate"
@@ -127,7 +119,7 @@ def test_a_fixed_density_that_does_not_fit_names_what_is_left_over(folder, capsy
         "quick",
         "--json",
     )
-    answer = json.loads(out)
+    (answer,) = json.loads(out)["atlases"]
     assert code == 1
     assert answer["density"] == pytest.approx(400)
     assert len(answer["left_over"]) == 1
@@ -148,7 +140,7 @@ def test_density_keep_leaves_the_proportions(folder, capsys):
         "--json",
     )
     assert code == 0
-    assert json.loads(out)["coverage"] > 0.4
+    assert json.loads(out)["atlases"][0]["coverage"] > 0.4
 
 
 @pytest.mark.parametrize(
@@ -193,17 +185,17 @@ def test_objects_without_uvs_are_left_out_with_a_word(folder, capsys):
         "--json",
     )
     assert code == 0
-    assert json.loads(out)["unflattened"] == ["Right plate"]
+    assert json.loads(out)["without_uvs"] == ["Right plate"]
     assert b"f 5 6 7 8" in (folder / "o.obj").read_bytes()
 
 
 def test_an_unexpected_failure_has_its_own_code_and_is_told_as_json(tmp_path, capsys, monkeypatch):
     path = tmp_path / "a.obj"
     path.write_bytes(QUAD_OBJ)
-    monkeypatch.setattr("quilt_cli.inspect.measure", lambda *a: 1 / 0)
+    monkeypatch.setattr("quilt_core.measure.measure_tiles", lambda *a: 1 / 0)
     assert main(["inspect", str(path), "--json"]) == 3
     out = capsys.readouterr()
-    assert json.loads(out.out)["error"]["cure"]
+    assert json.loads(out.out)["error"]["fix"]
     assert "Traceback" not in out.err
 
 

@@ -22,7 +22,7 @@ def folder(tmp_path):
     (tmp_path / "copy.obj").write_bytes(obj_of(shuffled(first, 2, scale=1)[0], "Copy"))
     (tmp_path / "twin.obj").write_bytes(obj_of(shuffled(first, 3, mirror=True, scale=1)[0], "Twin"))
     (tmp_path / "crate.obj").write_bytes(obj_of(cube(), "Crate"))
-    assert run_quietly("flatten", tmp_path / "bare.obj", "--out", tmp_path / "first.obj") == 0
+    assert run_quietly("unwrap", tmp_path / "bare.obj", "--out", tmp_path / "first.obj") == 0
     return tmp_path
 
 
@@ -37,7 +37,7 @@ def copy(capsys, folder, *argv):
     capsys.readouterr()
     files = [folder / name for name in names]
     code, text, err = run(
-        capsys, "copy-layout", *files, "--from", "First", "--out", folder / "out", "--json", *argv
+        capsys, "copy-layout", *files, "--source", "First", "--out", folder / "out", "--json", *argv
     )
     return code, json.loads(text), err
 
@@ -75,17 +75,17 @@ def test_copies_lie_apart_without_stack(folder, capsys):
 def test_what_cannot_be_copied_says_why(folder, capsys):
     for argv, word in (
         (("--to", "Crate"), "another topology"),
-        (("--to", "Buoy"), "no other object"),
+        (("--to", "Buoy"), "names no object"),
     ):
         code, answer, err = copy(capsys, folder, *argv)
         assert code == 2
         assert word in err
-        assert set(answer["error"]) == {"what", "where", "cure"}
+        assert set(answer["error"]) == {"what", "where", "fix"}
     code, _, err = run(
         capsys,
         "copy-layout",
         folder / "crate.obj",
-        "--from",
+        "--source",
         "Crate",
         "--out",
         folder / "x",

@@ -37,7 +37,7 @@ def flatten(capsys, folder, *argv):
         folder / name for name in ("crate.obj", "sign.obj", "float.glb", "plates.obj", "buoy.obj")
     ]
     out = folder / "out"
-    code, text, err = run(capsys, "flatten", *files, "--out", out, "--json", "--size", 512, *argv)
+    code, text, err = run(capsys, "unwrap", *files, "--out", out, "--json", "--size", 512, *argv)
     return code, json.loads(text), err, out
 
 
@@ -50,18 +50,12 @@ def test_what_needs_it_is_flattened_at_one_density_and_the_rest_stays(folder, ca
     assert (out / "plates.obj").read_bytes() == QUAD_OBJ
     for row in rows.values():
         assert set(row) == {
-            "object",
-            "charts",
-            "seam_length",
-            "stretch",
-            "flipped",
-            "self_overlap",
-            "seconds",
-        }
-        assert set(row["stretch"]) == {"l2", "p95", "energy"}
+            "id", "object", "islands", "seam", "stretch_l2", "stretch_p95", "energy", "flipped",
+            "symmetric", "self_overlap", "seconds", "was",
+        }  # fmt: skip
         assert (row["flipped"], row["self_overlap"]) == (0, 0)
-        assert 1 <= row["stretch"]["l2"] <= 1.05
-    assert rows["Crate"]["seam_length"] == pytest.approx(7 / np.sqrt(6), abs=1e-4)
+        assert 1 <= row["stretch_l2"] <= 1.05
+    assert rows["Crate"]["seam"] == pytest.approx(7 / np.sqrt(6), abs=1e-4)
     scenes = [
         read_scene(n, (out / n).read_bytes())
         for n in ("crate.obj", "sign.obj", "float.glb", "buoy.obj")
@@ -86,9 +80,11 @@ def test_new_vertices_of_a_glb_keep_to_the_format(folder, capsys):
 
 
 def test_objects_are_named_and_ways_of_cutting_differ(folder, capsys):
-    _, answer, _, _ = flatten(capsys, folder, "--only", "Cr*", "--charts", "angle", "--angle", "45")
-    assert [(row["object"], row["charts"]) for row in answer["objects"]] == [("Crate", 6)]
-    _, answer, _, _ = flatten(capsys, folder, "--which", "all", "--only", "*plate")
+    _, answer, _, _ = flatten(
+        capsys, folder, "--objects", "Cr*", "--seams", "angle", "--angle", "45"
+    )
+    assert [(row["object"], row["islands"]) for row in answer["objects"]] == [("Crate", 6)]
+    _, answer, _, _ = flatten(capsys, folder, "--which", "all", "--objects", "*plate")
     assert {row["object"] for row in answer["objects"]} == {"Left plate", "Right plate"}
     _, answer, _, _ = flatten(capsys, folder, "--which", "missing")
     assert "Sign" in answer["left"]
@@ -96,13 +92,13 @@ def test_objects_are_named_and_ways_of_cutting_differ(folder, capsys):
 
 def test_what_cannot_be_done_says_why(folder, capsys):
     for argv, word in (
-        (("--only", "Anchor"), "names no object"),
-        (("--only", "Left plate"), "--which all"),
+        (("--objects", "Anchor"), "names no object"),
+        (("--objects", "Left plate"), "ask for all"),
         (("--stretch", "0.9"), "1.0005"),
         (("--channel", "3"), "channel"),
     ):
         code, answer, err, out = flatten(capsys, folder, *argv)
         assert code == 2
         assert word in err
-        assert set(answer["error"]) == {"what", "where", "cure"}
+        assert set(answer["error"]) == {"what", "where", "fix"}
         assert not out.exists()

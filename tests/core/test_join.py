@@ -74,10 +74,10 @@ def test_merged_files_share_one_material_and_one_set_of_pictures(tmp_path, capsy
         (tmp_path / f"dev{k}.glb").write_bytes(plain_device(k + 1, 64, 3))
         names.append(str(tmp_path / f"dev{k}.glb"))
     out = tmp_path / "out"
-    code = main(["merge", *names, "--out", str(out), "--size", "256", "--effort", "quick", "--joint", "whole", "--json"])  # fmt: skip
+    code = main(["merge", *names, "--out", str(out), "--size", "256", "--effort", "quick", "--joint", "--json"])  # fmt: skip
     answer = json.loads(capsys.readouterr().out)
-    assert code == 0 and str(out / "whole.glb") in answer["files"]
-    data = (out / "whole.glb").read_bytes()
+    assert code == 0 and str(out / "all-in-one.glb") in answer["files"]
+    data = (out / "all-in-one.glb").read_bytes()
     doc = document(data)
     assert len(doc["materials"]) == 1 and len(doc["images"]) == 4 and len(doc["samplers"]) == 1
     assert [doc["nodes"][k]["name"] for k in doc["scenes"][0]["nodes"]] == [

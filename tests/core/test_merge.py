@@ -24,7 +24,7 @@ from tests.core.test_gltf import validator_errors
 ASSIMP = Path("/usr/share/assimp/models")
 
 
-def merged(tmp_path, capsys, files: dict[str, bytes], *options: str):
+def merged(tmp_path, capsys, files: dict[str, bytes], *options: str, ok: bool = True):
     """Merge files; the answer and the folders of before and after."""
     before, after = tmp_path / "before", tmp_path / "after"
     before.mkdir(exist_ok=True)
@@ -33,7 +33,7 @@ def merged(tmp_path, capsys, files: dict[str, bytes], *options: str):
     meshes = [str(before / n) for n in files if n.endswith((".glb", ".gltf", ".obj"))]
     code = main(["merge", *meshes, "--out", str(after), "--effort", "quick", "--json", *options])
     out = capsys.readouterr().out
-    assert code == 0, out
+    assert code == (0 if ok else 1), out
     return json.loads(out), before, after
 
 
@@ -122,7 +122,7 @@ def test_five_painted_files_come_back_with_one_set_of_pictures(tmp_path, capsys,
     # Occlusion, roughness and metal were one picture, and are.
     assert answer["maps"] == {"before": 20, "after": 4}
     assert answer["draw_calls"] == {"before": 5, "after": 5}
-    assert {p["name"] for p in answer["pictures"]} == {
+    assert {p["name"] for p in answer["textures"]} == {
         "atlas_baseColor.png", "atlas_occlusionRoughnessMetallic.png", "atlas_normal.png", "atlas_emissive.png",
     }  # fmt: skip
     assert all(
@@ -153,8 +153,8 @@ def test_states_part_materials_and_share_pictures(tmp_path, capsys):
     assert kinds == {("OPAQUE", False), ("OPAQUE", True), ("MASK", False), ("BLEND", True)}
     assert "KHR_texture_transform" not in json.dumps(doc)
     assert {s["wrapS"] for s in doc["samplers"]} == {33071}
-    assert len(doc["images"]) == len(answer["pictures"])
-    names = {p["name"]: p for p in answer["pictures"]}
+    assert len(doc["images"]) == len(answer["textures"])
+    names = {p["name"]: p for p in answer["textures"]}
     assert names["panel_normal.png"]["bits"] == 16 and names["panel_baseColor.png"]["channels"] == 4
     for primitive in (0, 3, 6, 7, 8, 9, 10):
         # The nearest filter of one becomes a soft one; a texel of difference is what that is.
@@ -278,10 +278,10 @@ def test_an_obj_gets_one_picture_and_a_material_for_each_state(tmp_path, capsys)
     assert any(np.array_equal(np.rot90(laid, k), wool) for k in range(4))
 
 
-def test_a_missing_picture_is_a_note(tmp_path, capsys):
+def test_a_missing_picture_is_told_and_the_rest_done(tmp_path, capsys):
     files = {"box.obj": OBJ.encode(), "box.mtl": MTL.encode()}
-    answer, _, after = merged(tmp_path, capsys, files, "--size", "128")
-    assert sum("is not there" in note for note in answer["notes"]) == 2
+    answer, _, after = merged(tmp_path, capsys, files, "--size", "128", ok=False)
+    assert sum("is left out" in note for note in answer["notes"]) == 2
     assert (after / "box.obj").exists()
 
 
@@ -320,13 +320,13 @@ def test_the_plan_tells_today_against_what_merging_gives(tmp_path, capsys):
     assert told["texels"] == {"before": 3 * (3 * 64 * 64 + 32 * 32), "after": 4 * 1024 * 1024}
     assert set(told["roles"]) == {"baseColor", "normal", "emissive", "occlusionRoughnessMetallic"}
     assert main(["plan", *files, "--density", "64"]) in (0, 1)
-    assert "pictures 12 -> 4" in capsys.readouterr().out
+    assert "textures 12 -> 4" in capsys.readouterr().out
 
 
 def test_several_tiles_have_a_set_of_pictures_each(tmp_path, capsys):
     files = {f"d{k}.glb": plain_device(10 * k + 1, 64) for k in range(3)}
-    answer, _, after = merged(tmp_path, capsys, files, "--size", "128", "--tiles", "4")
-    found = {p["tile"] for p in answer["pictures"]}
+    answer, _, after = merged(tmp_path, capsys, files, "--size", "128", "--most-tiles", "4")
+    found = {p["tile"] for p in answer["textures"]}
     assert len(found) > 1 and answer["scale"] == 1.0
     assert answer["materials"]["after"] == len(found)
     for name in files:

@@ -52,7 +52,7 @@ def test_the_page_does_what_it_says(tmp_path, capsys, monkeypatch):
     assert not (tmp_path / "build").exists()
     code, out = run(commands[1])
     assert code == 0, out
-    for file in ("yard/proof.html", "lamp/rehearsal_normal.png", "harbour/yard.obj"):
+    for file in ("yard/report.html", "lamp/bake_normal.png", "harbour/yard.obj"):
         assert (tmp_path / "build" / file).is_file(), file
     code, out = run(commands[2])
     answer = json.loads(out)

@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 
 from quilt_core.errors import LayoutError
 from quilt_core.measure import measure
+from quilt_core.operations.pack import Pack
+from quilt_core.options import options_of
 from quilt_core.pack import PackSettings, pack_islands, turns_for
-from quilt_core.pack.problem import PACK_OPTIONS, RECIPE_OPTIONS
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, polygon_of, random_polygons
 
@@ -212,19 +213,25 @@ def test_whatever_the_effort_no_border_of_the_sheet_stays_bare(count, seed):
 
 
 def test_options_are_declared_once_with_their_bounds():
-    by = {option.name: option for option in PACK_OPTIONS}
+    by = {option.name: option for option in options_of(PackSettings)}
     assert by["padding"].kind == "number"
     assert (by["padding"].unit, by["padding"].low) == ("px", 0)
     assert (by["seed"].kind, by["mirror"].kind, by["rotate"].kind) == ("whole", "flag", "choice")
-    assert {o.name for o in RECIPE_OPTIONS} - set(by) == {"more_tiles", "even"}
-    for option in PACK_OPTIONS:
+    assert {o.name for o in options_of(Pack)} - set(by) == {
+        "density",
+        "more_tiles",
+        "size",
+        "tile",
+        "islands",
+    }
+    for option in by.values():
         option.check(option.default)
         PackSettings(**{option.name: option.default})
         for value in ("wild",) if option.choices else (option.low, option.high):
             if value is not None and not option.choices:
                 option.check(value)
         if option.choices:
-            with pytest.raises(LayoutError, match="unknown"):
+            with pytest.raises(LayoutError, match="cannot be used"):
                 PackSettings(**{option.name: "wild"})
         elif option.kind != "flag":
             for value in (option.low - 1, option.high * 1.01 + 1, float("nan")):

@@ -41,17 +41,17 @@ f 5/5 6/6 7/7 8/8
 def run(tmp_path, capsys, *options: str):
     (tmp_path / "two.obj").write_text(OBJ)
     out = tmp_path / "out"
-    code = main(["pictures", str(tmp_path / "two.obj"), "--out", str(out), "--json", *options])
+    code = main(["textures", str(tmp_path / "two.obj"), "--out", str(out), "--json", *options])
     return code, json.loads(capsys.readouterr().out), out
 
 
 def test_each_tile_has_a_picture_of_its_own_size(tmp_path, capsys):
     code, answer, out = run(
-        tmp_path, capsys, "--kind", "blank", "checker", "id", "--tiles", "1001:64", "1002:128x64",
+        tmp_path, capsys, "--kinds", "blank", "checker", "id", "--tiles", "1001:64", "1002:128x64",
         "--colour", "#ff8000", "--padding", "4",
     )  # fmt: skip
     assert code == 0
-    assert {(r["kind"], r["tile"], r["width"], r["height"]) for r in answer["pictures"]} == {
+    assert {(r["kind"], r["tile"], r["width"], r["height"]) for r in answer["textures"]} == {
         (kind, *tile)
         for kind in ("blank", "checker", "id")
         for tile in ((1001, 64, 64), (1002, 128, 64))
@@ -70,7 +70,7 @@ def test_each_tile_has_a_picture_of_its_own_size(tmp_path, capsys):
 def test_a_blank_picture_has_the_channels_and_bits_that_were_asked_for(tmp_path, capsys):
     for channels, bits, mode in (("grey", 8, "L"), ("rgba", 8, "RGBA"), ("grey", 16, "I;16")):
         _, _, out = run(
-            tmp_path, capsys, "--kind", "blank", "--size", "32", "--colour", "#00ff0080",
+            tmp_path, capsys, "--kinds", "blank", "--size", "32", "--colour", "#00ff0080",
             "--channels", channels, "--bits", str(bits), "--tiles", "1001:32",
         )  # fmt: skip
         image = Image.open(out / "set_blank.png")
@@ -84,7 +84,7 @@ def test_layers_are_an_openraster_file(tmp_path, capsys):
     Image.new("RGB", (32, 32), (1, 2, 3)).save(tmp_path / "old.1001.png")
     Image.new("RGB", (64, 64), (1, 2, 3)).save(tmp_path / "old.1002.png")
     code, _, out = run(
-        tmp_path, capsys, "--kind", "layers", "--size", "64",
+        tmp_path, capsys, "--kinds", "layers", "--size", "64",
         "--background", str(tmp_path / "old.{tile}.png"), "--naming", "{role}.{tile}",
     )  # fmt: skip
     assert code == 0
@@ -120,5 +120,5 @@ def test_what_cannot_be_drawn_says_why(bad):
 
 
 def test_without_a_background_the_path_is_told(tmp_path, capsys):
-    code, answer, _ = run(tmp_path, capsys, "--kind", "layers", "--background", "nowhere.png")
+    code, answer, _ = run(tmp_path, capsys, "--kinds", "layers", "--background", "nowhere.png")
     assert code == 2 and answer["error"]["where"] == "nowhere.png"

@@ -36,7 +36,7 @@ def test_channels_are_those_of_the_carried_pictures(tmp_path, capsys, name):
     code, answer, out = merge(tmp_path, capsys, plain_device(1, 64, 4), "--profile", name)
     assert code == 0
     files = {row["name"].partition("/")[2] for row in answer["profile"]}
-    assert files == {p.name for p in (out / name).iterdir()}
+    assert files == {p.name for p in (out / name).glob("[!.]*")}
     packed = picture(out / "atlas_occlusionRoughnessMetallic.png")
     colour, normal = picture(out / "atlas_baseColor.png"), picture(out / "atlas_normal.png")
     ours = picture(out / name / "atlas_colour.png")
@@ -158,7 +158,7 @@ def test_colours_in_other_formats(tmp_path, capsys, form, ending):
         tmp_path, capsys, plain_device(1, 64, 4), "--format", form, "--naming", "{role}-of-{name}"
     )
     assert code == 0
-    names = {p["name"] for p in answer["pictures"]}
+    names = {p["name"] for p in answer["textures"]}
     assert f"baseColor-of-atlas.{ending}" in names and "normal-of-atlas.png" in names
     data = (out / f"baseColor-of-atlas.{ending}").read_bytes()
     assert Image.open(io.BytesIO(data)).format == form.upper()
@@ -167,7 +167,7 @@ def test_colours_in_other_formats(tmp_path, capsys, form, ending):
 
 def test_bits_can_be_chosen(tmp_path, capsys):
     _, answer, _ = merge(tmp_path, capsys, plain_device(1, 64, 4), "--bits", "16")
-    assert {p["bits"] for p in answer["pictures"]} == {16}
+    assert {p["bits"] for p in answer["textures"]} == {16}
 
 
 def test_a_pattern_that_gives_two_roles_one_name_is_refused(tmp_path, capsys):

@@ -17,9 +17,9 @@ from pathlib import Path
 import pytest
 
 from quilt_cli.main import main
-from quilt_cli.run.engine import STALE, run_sheet, survey
-from quilt_cli.run.store import Store
+from quilt_core.run.engine import STALE, run_sheet, survey
 from quilt_core.run.sheet import SheetError, read_sheet
+from quilt_core.run.store import Store
 
 KILLS = int(os.environ.get("QUILT_KILLS", "4"))
 
@@ -87,7 +87,7 @@ def folder(tmp_path, capsys):
         (sheet(line("a", "*.obj", out='"../x"')), "A folder"),
         (sheet(line("a", from_='["b"]'), line("b", from_='["a"]')), "circle: a → b → a"),
         (sheet(line("a", from_='["z"]')), "no line “z”"), (sheet(line("a", "*.obj", '{ do = "fly" }')), "does “fly”"),
-        (sheet(line("a", "*.obj", '{ do = "pack", recipe = "r" }')), "no recipe “r”"),
+        (sheet(line("a", "*.obj", '{ do = "pack", preset = "r" }')), "no preset “r”"),
         (sheet(line("a", "*.obj", '{ do = "pack", size = { a = 1 } }')), "size ="),
         (sheet(line("a", "*.obj", '{ do = "pack", out = "x" }')), "A setting “out”"),
         (sheet(line("a", "*.obj", hold="3")), "hold = 3"), (sheet(line("a", "*.obj", wings="3")), "“wings”"),
@@ -153,8 +153,8 @@ def test_what_is_current_is_not_done_and_what_changed_says_why(folder):
 
 
 def test_settings_pictures_and_files_aside_are_told_apart(folder):
-    head = "[recipes.house]\npadding = 8\n"
-    steps = '{ do = "pack", recipe = "house", size = 256, effort = "quick" }, { do = "check", rules = "rules.json", padding = 0 }'
+    head = "[presets.house]\npadding = 8\n"
+    steps = '{ do = "pack", preset = "house", size = 256, effort = "quick" }, { do = "check", rules = "rules.json", padding = 0 }'
     folder.write(
         s_dot_toml=sheet(line("a", "in/*.obj", steps), head=head), in__a_dot_obj=quad(mtl="a.mtl"),
         in__a_dot_mtl="newmtl wood\nmap_Kd w.png\n", in__w_dot_png="one", rules_dot_json="{}",
@@ -178,7 +178,7 @@ def test_settings_pictures_and_files_aside_are_told_apart(folder):
     folder.write(s_dot_toml=sheet(line("a", "in/*.obj", steps), head=head))
     assert folder.run()[1]["a"]["state"] == "current"
     # A comment is no change, nor is another order of settings.
-    swapped = steps.replace('recipe = "house", size = 256', 'size = 256, recipe = "house"')
+    swapped = steps.replace('preset = "house", size = 256', 'size = 256, preset = "house"')
     folder.write(s_dot_toml="# mine\n" + sheet(line("a", "in/*.obj", swapped), head=head))
     assert folder.run()[1]["a"]["state"] == "current"
 
@@ -309,7 +309,7 @@ def test_200_edits_do_again_what_brute_force_says(folder):
 
 @pytest.mark.slow
 def test_an_interrupted_run_goes_on_and_gives_the_same_bytes(folder, tmp_path_factory):
-    steps = '{ do = "pack", size = 256, effort = "quick" }, { do = "pictures", kind = ["checker", "id"], size = 512 }'
+    steps = '{ do = "pack", size = 256, effort = "quick" }, { do = "textures", kind = ["checker", "id"], size = 512 }'
     lines = [line(f"l{k}", f"in/{k}.obj", steps, out=f'"out/{k}"') for k in range(4)]
     files = {f"in__{k}_dot_obj": quad(1 + k) for k in range(4)}
     folder.write(s_dot_toml=sheet(*lines, line("all", from_='["l0", "l1"]', out='"all"')), **files)

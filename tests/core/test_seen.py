@@ -122,15 +122,17 @@ def test_the_command_tells_what_is_never_seen(tmp_path, capsys):
         )
     path = tmp_path / "box.obj"
     path.write_text(text)
-    assert main(["seen", str(path), "--json"]) == 0
+    assert main(["visibility", str(path), "--json"]) == 0
     answer = json.loads(capsys.readouterr().out)
-    kernel = [row for row in answer["islands"] if row["object"] == "kernel"]
+    kernel = [row for row in answer["atlases"][0]["islands"] if row["object"] == "kernel"]
     assert kernel and all(row["share"] == 0 and row["weight"] == 0.1 for row in kernel)
     # Six walls of a quarter square metre at a tenth of the density, and the bottom at a half, of 7.5 m².
-    assert answer["freed"] == pytest.approx((1.5 * 0.99 + 0.75) / 7.5, abs=1e-3)
-    assert main(["seen", str(path), "--camera", "0,0,9", "--alone"]) == 0
+    assert answer["atlases"][0]["freed"] == pytest.approx((1.5 * 0.99 + 0.75) / 7.5, abs=1e-3)
+    assert (
+        main(["visibility", str(path), "--views", "cameras", "--cameras", "0,0,9", "--alone"]) == 0
+    )
     assert "little seen" in capsys.readouterr().out
-    assert main(["seen", str(path), "--camera", "0,0"]) == 2
+    assert main(["visibility", str(path), "--views", "cameras", "--cameras", "0,0"]) == 2
 
 
 def test_a_room_is_seen_from_within_by_those_who_stand_near():

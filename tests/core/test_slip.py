@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from shapely import affinity
 
 from quilt_core.pack.controls import LOCK_TURN, Controls, no_controls
-from quilt_core.pack.problem import PackSettings
+from quilt_core.pack.settings import PackSettings
 from quilt_core.place.slip import slip_in
 from quilt_core.scene.placement import apply_placements, identity
 from quilt_core.scene.tiles import TileSize

@@ -71,7 +71,7 @@ class Person(threading.Thread):
                 self.kept.append(seen["change"])
         elif status == 200:
             body = {"change": seen["change"], "maps": ["normal"], "size": 128}
-            status, seen = ask("/api/atlases/1/rehearse/", body, web)
+            status, seen = ask("/api/atlases/1/bake/", body, web)
             if status == 202:
                 self.jobs.append(seen["id"])
         if status not in (200, 202, 409):
@@ -129,7 +129,7 @@ def test_processes_are_killed_in_turn_and_nothing_acknowledged_is_lost(studio):
 
 def test_a_database_away_for_twenty_seconds_is_told_and_comes_back_by_itself(studio):
     before = studio.change()
-    job = studio.job("/api/atlases/1/rehearse/", maps=["normal", "occlusion"], size=1024)
+    job = studio.job("/api/atlases/1/bake/", maps=["normal", "occlusion"], size=1024)
     studio.engines.postgres.kill()
     began = time.monotonic()
     while time.monotonic() - began < 20:

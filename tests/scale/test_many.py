@@ -162,8 +162,7 @@ def test_what_one_web_process_starts_the_other_shows(studio):
 
 def test_many_jobs_are_shared_and_each_is_done_once(studio):
     jobs = [
-        studio.job("/api/atlases/1/rehearse/", web=k % 2, maps=["normal"], size=256)
-        for k in range(9)
+        studio.job("/api/atlases/1/bake/", web=k % 2, maps=["normal"], size=256) for k in range(9)
     ]
     rows = [studio.done(job) for job in jobs]
     assert {row["state"] for row in rows} == {"done"}
@@ -192,7 +191,7 @@ def test_the_same_edits_from_both_sides_are_kept_or_told(studio):
 
 
 def test_a_worker_that_vanishes_is_noticed_and_its_job_done_by_another(studio):
-    job = studio.job("/api/atlases/1/rehearse/", maps=["normal", "occlusion"], size=2048, rays=64)
+    job = studio.job("/api/atlases/1/bake/", maps=["normal", "occlusion"], size=2048, rays=64)
     from tests.scale.database import jobs_of
 
     end = time.monotonic() + 30
@@ -241,7 +240,7 @@ def test_a_bake_of_forty_tiles_is_spread_and_outlives_a_worker(studio):
     status, told = studio.ask(f"/api/atlases/{atlas}/tiles/", {"change": change, "tiles": tiles}, method="PUT")  # fmt: skip
     assert status == 200, told
     given = {"maps": ["normal", "occlusion"], "size": 512, "rays": 64, "change": studio.change(project["id"])}  # fmt: skip
-    job = studio.ask(f"/api/atlases/{atlas}/rehearse/", given)[1]["id"]
+    job = studio.ask(f"/api/atlases/{atlas}/bake/", given)[1]["id"]
     address = studio.engines.postgres.address
     while sum(state == "done" for _, state, _, _ in parts_of(address, job)) < 4:
         time.sleep(0.2)
@@ -266,7 +265,7 @@ def test_a_bake_of_forty_tiles_is_spread_and_outlives_a_worker(studio):
 
 def test_jobs_outlive_a_queue_that_is_gone(studio):
     studio.engines.redis.kill()
-    job = studio.job("/api/atlases/1/rehearse/", maps=["normal"], size=256)
+    job = studio.job("/api/atlases/1/bake/", maps=["normal"], size=256)
     assert studio.ask(f"/api/jobs/{job}/")[1]["state"] == "queued"
     studio.engines.redis.start()
     assert studio.done(job, seconds=90)["state"] == "done"
@@ -284,7 +283,7 @@ def test_a_database_that_is_away_is_told_and_nothing_acknowledged_is_lost(studio
         assert time.monotonic() < end
         time.sleep(0.3)
     assert studio.ask("/api/projects/1/", web=1)[1]["name"] == "Before"
-    job = studio.job("/api/atlases/1/rehearse/", maps=["normal"], size=256)
+    job = studio.job("/api/atlases/1/bake/", maps=["normal"], size=256)
     assert studio.done(job, seconds=90)["state"] == "done"
 
 

@@ -168,7 +168,7 @@ def test_kills_lose_nothing_and_leave_nobody(server):
             assert status == 200, answer
             acknowledged.append(answer["change"])
             weights[island] = body["weight"]
-        body = {"change": server.atlas()["change"], "target": "number", "value": 100 + turn}
+        body = {"change": server.atlas()["change"], "density": 100 + turn}
         status, _ = server.ask(f"/api/atlases/{atlas['id']}/even-out/", body)
         assert status == 202
         time.sleep(rng.uniform(0, 0.4))
@@ -189,7 +189,7 @@ def test_kills_lose_nothing_and_leave_nobody(server):
     head = server.atlas()["head"]["id"]
     kept = server.ask(f"/api/revisions/{head}/")[1]["controls"]["weight"]
     assert {k: round(kept[k], 1) for k in weights} == weights
-    evened = [job for job in server.jobs() if job["kind"] == "even out"]
+    evened = [job for job in server.jobs() if job["kind"] == "even-out"]
     assert len(evened) >= min(KILLS, 3)
     assert all(job["state"] == "done" for job in evened), [job["message"] for job in evened]
-    assert sum(step["verb"] == "even out" for step in steps) == KILLS
+    assert sum(step["verb"] == "even-out" for step in steps) == KILLS

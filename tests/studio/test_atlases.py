@@ -9,21 +9,14 @@ import numpy as np
 import pytest
 from django.core.files.uploadedfile import SimpleUploadedFile
 
+from quilt_core.document.islands import fresh_islands
+from quilt_core.document.state import MemberRow, State, TileRow, joined, spans, split_islands
 from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from studio.models import Atlas, Job, MeshObject, Project
-from studio.state import (
-    MemberRow,
-    State,
-    TileRow,
-    fresh_islands,
-    joined,
-    read_state,
-    spans,
-    split_islands,
-)
+from studio.state import read_state
 from tests.core.meshes import QUAD_OBJ, TWO_PARTS
 from tests.core.test_channels import channels_of, two_meshes
 from tests.studio.conftest import step_of
@@ -145,7 +138,7 @@ def test_two_atlases_are_written_into_one_set_of_files(gathered, post, act, clie
         ]
     )
     for atlas in (gathered, lamp):
-        act(atlas, "pack", width=256, height=256, effort="quick", seconds=0.5)
+        act(atlas, "pack", size="256x256", effort="quick", seconds=0.5)
     with export(act, client, gathered) as archive:
         names = set(archive.namelist())
         assert {
@@ -186,7 +179,7 @@ def test_objects_are_laid_out_from_another_channel_and_written_to_a_third(channe
     assert answer.status_code == 200, answer.json()
     rows = client.get(f"/api/revisions/{answer.json()['head']['id']}/").json()["objects"]
     assert [(row["channel"], row["target"]) for row in rows] == [(1, 3), (1, 3)]
-    act(channelled, "pack", effort="quick", seconds=0.5, width=256, height=256)
+    act(channelled, "pack", effort="quick", seconds=0.5, size="256x256")
     with export(act, client, channelled) as archive:
         data = archive.read("a.gltf")
         scene = read_scene("a.gltf", data)
@@ -211,7 +204,7 @@ def test_one_object_lies_in_two_atlases_by_two_channels(channelled, act, client)
     body = {"change": step_of(channelled), "name": "light", "objects": [one, two], "channel": 1}
     light = client.post(url, body, content_type="application/json").json()["atlas"]
     assert ids(light) == ids(channelled.pk) == [one, two]
-    act(Atlas.objects.get(pk=light), "pack", effort="quick", seconds=0.5, width=256, height=256)
+    act(Atlas.objects.get(pk=light), "pack", effort="quick", seconds=0.5, size="256x256")
     with export(act, client, channelled) as archive:
         scene = read_scene("a.gltf", archive.read("a.gltf"))
     assert channels_of(scene) == [0, 0, 2], (

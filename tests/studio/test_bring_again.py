@@ -40,7 +40,7 @@ def again(client):
             "files": [SimpleUploadedFile(name, data)],
             **more,
         }
-        return client.post(f"/api/atlases/{atlas.pk}/bring-again/", body)
+        return client.post(f"/api/atlases/{atlas.pk}/update/", body)
 
     return post
 

@@ -68,7 +68,7 @@ def test_the_shelf_tells_materials_and_what_merging_would_change(client, painted
 def test_pictures_come_to_the_present_layout_and_the_files_back_in_a_zip(act, painted, client):
     packed(act, painted)
     head = painted.head_id
-    job = job_of(act(painted, "carry-over", size=512, name="set"))
+    job = job_of(act(painted, "merge", width=512, name="set"))
     painted.refresh_from_db()
     # The layout is as it was: only pictures were made.
     assert painted.head_id == head
@@ -82,7 +82,7 @@ def test_pictures_come_to_the_present_layout_and_the_files_back_in_a_zip(act, pa
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
         names = set(archive.namelist())
-        assert {"one.glb", "two.glb", "pictures/set_baseColor.png"} <= names
+        assert {"one.glb", "two.glb", "textures/set_baseColor.png"} <= names
         for name in (n for n in names if n.endswith(".glb")):
             doc = glb_json(archive.read(name))
             assert [m["name"] for m in doc["materials"]] == ["set"]
@@ -104,17 +104,22 @@ def test_pictures_come_to_the_present_layout_and_the_files_back_in_a_zip(act, pa
 
 def test_a_preview_is_small_and_has_no_files(act, painted, client):
     packed(act, painted)
-    job = job_of(act(painted, "carry-over", preview=True))
+    job = job_of(act(painted, "merge", preview=True))
     assert job.result["preview"] and "file" not in job.result
-    assert {p["width"] for p in job.result["report"]["pictures"]} == {512}
+    assert {p["width"] for p in job.result["report"]["textures"]} == {512}
     assert client.get(f"/api/jobs/{job.pk}/download/").status_code == 404
 
 
 def test_what_cannot_be_carried_over_says_why(act, painted, send, atlas):
-    for bad in ({"size": 8}, {"roles": {"shine": 512}}, {"roles": {"normal": 3}}, {"name": "../x"}):
-        assert act(painted, "carry-over", **bad).status_code == 400
-    assert act(painted, "carry-over", naming="{name}").status_code == 400
-    aside = job_of(act(painted, "carry-over", size=64))  # laid out as they came
+    for bad in (
+        {"width": 8},
+        {"roles": {"shine": 512}},
+        {"roles": {"normal": 3}},
+        {"name": "../x"},
+    ):
+        assert act(painted, "merge", **bad).status_code == 400
+    assert act(painted, "merge", naming="{name}").status_code == 400
+    aside = job_of(act(painted, "merge", width=64))  # laid out as they came
     assert aside.result["report"]["groups"]
 
 
@@ -127,8 +132,8 @@ def test_each_tile_gets_its_pictures(act, painted, client):
     # Two plates go to the second sheet.
     beside = [1, 0, 1, 0, 1, 0]
     assert act(painted, "place", verb="move", islands=[0, 3], moves=[beside]).status_code == 200
-    job = job_of(act(painted, "carry-over", name="set", size=512))
-    sizes = {p["name"]: (p["width"], p["tile"]) for p in job.result["report"]["pictures"]}
+    job = job_of(act(painted, "merge", name="set", width=512))
+    sizes = {p["name"]: (p["width"], p["tile"]) for p in job.result["report"]["textures"]}
     assert sizes["set_baseColor.1001.png"] == (512, 1001)
     assert sizes["set_baseColor.1002.png"] == (256, 1002)
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
@@ -161,12 +166,12 @@ def test_parts_of_an_object_lie_in_two_atlases(act, painted, client):
         return [[m["name"] for m in doc["materials"]] for doc in docs]
 
     # Of this atlas alone: the other parts keep what they have.
-    job = job_of(act(painted, "carry-over", size=256, name="set"))
+    job = job_of(act(painted, "merge", width=256, name="set"))
     assert sorted(map(sorted, materials(job))) == [["Paint", "set"]] * 2
-    met = job_of(act(painted, "carry-over", size=64, whole=True, naming="{role}"), Job.FAILED)
+    met = job_of(act(painted, "merge", width=64, whole=True, naming="{role}"), Job.FAILED)
     assert "{name}" in met.error["cure"]
-    job = job_of(act(painted, "carry-over", size=256, whole=True))
-    assert len(job.result["report"]["pictures"]) == 8
+    job = job_of(act(painted, "merge", width=256, whole=True))
+    assert len(job.result["report"]["textures"]) == 8
     assert {tuple(sorted(m)) for m in materials(job)} == {("Small_parts", "props_A")}
 
 
@@ -184,12 +189,12 @@ def test_an_obj_in_folders_finds_its_pictures(act, send, atlas, client):
     told = client.get(f"/api/atlases/{atlas.pk}/materials/").json()
     assert any(w["kind"] == "repeats" for w in told["warnings"])
     packed(act, atlas)
-    job = job_of(act(atlas, "carry-over", size=256))
+    job = job_of(act(atlas, "merge", width=256))
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
         text = archive.read("props/box.atlas.mtl").decode()
-        assert "map_Kd ../pictures/atlas_baseColor.png" in text
-        assert "pictures/atlas_baseColor.png" in archive.namelist()
+        assert "map_Kd ../textures/atlas_baseColor.png" in text
+        assert "textures/atlas_baseColor.png" in archive.namelist()
 
 
 def test_profiles_are_kept_and_used(act, painted, client):
@@ -211,14 +216,14 @@ def test_profiles_are_kept_and_used(act, painted, client):
     kept = save(mine).json()["profiles"]
     assert [p["name"] for p in kept if p["id"]] == ["mine"]
     packed(act, painted)
-    job = job_of(act(painted, "carry-over", size=128, profile=mine, form="webp"))
+    job = job_of(act(painted, "merge", width=128, profile=mine, format="webp"))
     assert [p["name"] for p in job.result["report"]["profile"]] == ["mine/atlas_orm.png"]
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
-        picture = Image.open(io.BytesIO(archive.read("pictures/mine/atlas_orm.png")))
+        picture = Image.open(io.BytesIO(archive.read("textures/mine/atlas_orm.png")))
         assert picture.size == (64, 64)
-        assert "pictures/atlas_baseColor.webp" in archive.namelist()
-    assert act(painted, "carry-over", profile={"name": "x"}).status_code == 400
+        assert "textures/atlas_baseColor.webp" in archive.namelist()
+    assert act(painted, "merge", profile={"name": "x"}).status_code == 400
     own = next(p["id"] for p in kept if p["id"])
     assert client.delete(f"/api/profiles/{own}/").status_code == 204
 
@@ -266,8 +271,8 @@ def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     assert rename(role="normal", to="id").status_code == 400
     assert rename(role="height", to="nonsense").status_code == 400
     packed(act, atlas)
-    job = job_of(act(atlas, "carry-over", size=64))
-    assert {p["role"] for p in job.result["report"]["pictures"]} >= {"baseColor", "height"}
+    job = job_of(act(atlas, "merge", width=64))
+    assert {p["role"] for p in job.result["report"]["textures"]} >= {"baseColor", "height"}
     assert rename(role="height").status_code == 204
     assert (row["name"], "height") not in pictures()
     assert client.delete(given).status_code == 204
@@ -294,11 +299,11 @@ def test_a_numbered_set_that_is_dropped_is_one_picture(send, atlas, client):
 
 def test_picture_sets_are_drawn_for_each_tile(act, painted, client):
     packed(act, painted)
-    carried = job_of(act(painted, "carry-over", size=64))
+    carried = job_of(act(painted, "merge", width=64))
     job = job_of(
-        act(painted, "picture-sets", kinds=["id", "layers", "blank", "id"], by="island", bits=16)
+        act(painted, "textures", kinds=["id", "layers", "blank", "id"], by="island", bits=16)
     )
-    assert [p["name"] for p in job.result["pictures"]] == [
+    assert [p["file"] for p in job.result["textures"]] == [
         "set_id.png", "set_layers.ora", "set_blank.png",
     ]  # fmt: skip
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
@@ -312,10 +317,11 @@ def test_picture_sets_are_drawn_for_each_tile(act, painted, client):
     for bad in (
         {"kinds": []},
         {"kinds": ["x"]},
-        {"kinds": ["id"], "colour": "red"},
+        {"kinds": ["id"], "colour": "#ff0000"},
+        {"kinds": ["blank"], "colour": "mud"},
         {"kinds": ["id"], "naming": "x"},
     ):
-        assert act(painted, "picture-sets", **bad).status_code == 400
+        assert act(painted, "textures", **bad).status_code == 400
 
 
 def test_the_shelf_tells_what_shrinks_and_what_would_be_better_apart(act, send, atlas, client):
@@ -342,7 +348,7 @@ def test_the_shelf_tells_what_shrinks_and_what_would_be_better_apart(act, send, 
     # Equal cards, painted with 256 and 64 px, have less than half of 64 px each.
     kept = {r["object"]: r["kept"] for r in small["shrunk"]}
     assert kept["Wall"] * 4 == pytest.approx(kept["Floor"], rel=1e-3)
-    job = job_of(act(atlas, "carry-over", size=64))
+    job = job_of(act(atlas, "merge", width=64))
     carried = {r["name"]: r["kept"] for r in job.result["report"]["objects"]}
     assert kept["Wall"] == pytest.approx(carried["Wall"], rel=1e-3)
     objects = row["objects"]
@@ -358,10 +364,10 @@ def test_the_shelf_tells_what_shrinks_and_what_would_be_better_apart(act, send, 
 def test_uv_channels_are_edited_in_all_files_that_are_written(act, painted, send, client):
     assert send(box__obj=OBJ.encode(), box__mtl=MTL.encode()).status_code == 201
     packed(act, painted)
-    edits = [{"kind": "copy", "one": 1, "two": 2}, {"kind": "delete", "one": 5}]
-    for verb in ("export", "carry-over"):
-        more = {"size": 64} if verb == "carry-over" else {}
-        job = job_of(act(painted, verb, channels=edits[:1], **more))
+    edits = ["copy 1=2", "delete 5"]
+    for verb in ("export", "merge"):
+        more = {"width": 64} if verb == "merge" else {}
+        job = job_of(act(painted, verb, edits=edits[:1], **more))
         assert any("box.obj: an OBJ has one UV channel" in note for note in job.result["notes"])
         body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
         with zipfile.ZipFile(io.BytesIO(body)) as archive:
@@ -377,14 +383,10 @@ def test_uv_channels_are_edited_in_all_files_that_are_written(act, painted, send
             for info in m["pbrMetallicRoughness"].values()
             if isinstance(info, dict)
         )
-    lost = job_of(act(painted, "export", channels=edits[1:]))
+    lost = job_of(act(painted, "export", edits=edits[1:]))
     assert sum("stay as they are" in note for note in lost.result["notes"]) == 2
-    for bad in (
-        {"kind": "copy", "one": 1, "two": 1},
-        {"kind": "copy", "one": 1},
-        {"kind": "x", "one": 1},
-    ):
-        assert act(painted, "export", channels=[bad]).status_code == 400
+    for bad in ("copy 1=1", "copy 1", "x 1"):
+        assert act(painted, "export", edits=[bad]).status_code == 400
 
 
 def test_objects_are_shared_out_as_planned(act, send, atlas, client):

@@ -144,7 +144,7 @@ def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, 
     assert its.islands.tobytes() == mine.islands.tobytes()
     assert {row.object for row in its.members} & {row.object for row in mine.members} == set()
     assert twin.head.figures == gathered.head.figures
-    assert act(twin, "even-out", target="number", value=100).status_code == 202
+    assert act(twin, "even-out", density=100).status_code == 202
     gathered.refresh_from_db()
     assert read_state(gathered.head).islands.tobytes() == mine.islands.tobytes()
     client.delete(f"/api/projects/{gathered.project_id}/")

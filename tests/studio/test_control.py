@@ -127,8 +127,8 @@ def test_tile_grids_that_cannot_be_are_refused(gathered, client, rows, said):
 
 def test_a_fixed_density_adds_the_tiles_that_it_takes(gathered, act, client):
     tiles(client, gathered, (1001, 256, 256))
-    act(gathered, "even-out", target="number", value=200)
-    pack(act, gathered, fixed_scale=True, more_tiles=True, padding=4, margin=2)
+    act(gathered, "even-out", density=200)
+    pack(act, gathered, density="fixed", more_tiles=True, padding=4, margin=2)
     found = layout(client, gathered)
     assert [row[0] for row in found["revision"]["tiles"]] == [1001, 1002, 1003]
     assert found["figures"]["side_table"] == 0
@@ -203,7 +203,7 @@ def test_control_that_cannot_be_is_refused(gathered, act, body, said):
 def test_drafts_lie_beside_and_one_is_kept(gathered, act, client):
     head = gathered.head_id
     for seed in (1, 2):
-        pack(act, gathered, as_draft=True, seed=seed)
+        pack(act, gathered, draft=True, seed=seed)
     gathered.refresh_from_db()
     assert gathered.head_id == head
     drafts = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()
@@ -236,12 +236,12 @@ def test_recipes_are_saved_replaced_and_thrown_away(project, client):
             url,
             {
                 "name": "tight",
-                "settings": {"padding": padding, "rotate": "free", "even": True, "odd": 1},
+                "settings": {"padding": padding, "rotate": "free", "density": "equal", "odd": 1},
             },
             content_type="application/json",
         )
     (recipe,) = client.get(url).json()
-    assert recipe["settings"] == {"padding": 6, "rotate": "free", "even": True}
+    assert recipe["settings"] == {"padding": 6, "rotate": "free", "density": "equal"}
     bad = client.post(
         url, {"name": "bad", "settings": {"rotate": "wild"}}, content_type="application/json"
     )
@@ -254,12 +254,12 @@ def test_recipes_are_saved_replaced_and_thrown_away(project, client):
 def test_the_planner_answers_before_packing_and_is_corrected_after(gathered, act, client):
     before = client.get(f"/api/revisions/{gathered.head_id}/plan/").json()
     assert before["coverage"] is None
-    pack(act, gathered, width=512, height=512)
+    pack(act, gathered, size="512x512")
     found = layout(client, gathered)
     after = client.get(f"/api/revisions/{gathered.head_id}/plan/").json()
     assert after["coverage"] == found["figures"]["coverage"]
     row = next(r for r in after["rows"] if (r["size"], r["count"]) == (512, 1))
-    act(gathered, "even-out", target="average")
+    act(gathered, "even-out", density="average")
     evened = found["figures"]["density"]["mean"]
     assert row["density"] == pytest.approx(evened, rel=1e-3)
 
@@ -319,7 +319,7 @@ def test_every_tile_is_exported_with_a_sheet_and_drawn_in_the_thumbnail(gathered
 
 
 def test_a_draft_from_before_other_objects_came_in_is_not_kept(gathered, act, client, send):
-    pack(act, gathered, as_draft=True)
+    pack(act, gathered, draft=True)
     (draft,) = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()
     send(more__obj=QUAD_OBJ)
     gathered.refresh_from_db()
@@ -343,7 +343,7 @@ def test_locks_survive_when_more_files_come_in(gathered, act, client, send):
 
 def test_a_weight_of_an_island_is_kept_by_even_out(gathered, act, client):
     act(gathered, "control", islands=[1], weight=2)
-    act(gathered, "even-out", target="number", value=100)
+    act(gathered, "even-out", density=100)
     assert layout(client, gathered)["figures"]["island_density"] == pytest.approx([100, 200, 100])
 
 
@@ -390,7 +390,7 @@ def test_one_bundle_per_object_or_material(client, send, atlas, by):
 def test_what_tidiness_costs_is_told_and_stays_with_a_draft(client, gathered, act):
     pack(act, gathered)
     assert layout(client, gathered)["revision"]["tidy_cost"] is None
-    pack(act, gathered, tidy=1.0, as_draft=True)
+    pack(act, gathered, tidy=1.0, draft=True)
     (draft,) = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()
     assert 0 <= draft["tidy_cost"] < 1
     head = {"change": step_of(gathered)}
@@ -409,13 +409,13 @@ def test_packing_can_even_out_first_and_leaves_locked_sizes(gathered, act, clien
     pack(act, gathered, order="spread")
     uneven = layout(client, gathered)["figures"]["island_density"]
     assert uneven[2] == pytest.approx(4 * uneven[0])
-    assert pack(act, gathered, even=True, order="spread").status_code == 202
+    assert pack(act, gathered, density="equal", order="spread").status_code == 202
     evened = layout(client, gathered)
     assert np.ptp(evened["figures"]["island_density"]) < 1e-3
     act(gathered, "undo")
     act(gathered, "control", islands=[0], lock_size=True)
     kept = layout(client, gathered)["figures"]["island_density"][0]
-    pack(act, gathered, even=True, padding=1, margin=1)
+    pack(act, gathered, density="equal", padding=1, margin=1)
     found = layout(client, gathered)["figures"]["island_density"]
     assert found[0] == pytest.approx(kept)
     assert found[1] == pytest.approx(found[2])
@@ -423,20 +423,20 @@ def test_packing_can_even_out_first_and_leaves_locked_sizes(gathered, act, clien
 
 def test_at_a_fixed_size_packing_evens_out_to_the_house_density(gathered, act, client):
     house = gathered.project.house_density
-    pack(act, gathered, even=True, fixed_scale=True, more_tiles=True)
+    pack(act, gathered, density="house", more_tiles=True)
     assert layout(client, gathered)["figures"]["island_density"] == pytest.approx([house] * 3)
 
 
 def test_evening_out_leaves_locked_islands_and_says_when_all_are(gathered, act, client):
     act(gathered, "control", islands=[1], lock_place=True)
     before = layout(client, gathered)["figures"]["island_density"]
-    act(gathered, "even-out", target="number", value=300)
+    act(gathered, "even-out", density=300)
     assert layout(client, gathered)["figures"]["island_density"] == pytest.approx(
         [300, before[1], 300]
     )
     act(gathered, "control", islands=[0, 1, 2], lock_size=True)
-    act(gathered, "even-out", target="number", value=400)
-    job = Job.objects.filter(kind="even out").first()
+    act(gathered, "even-out", density=400)
+    job = Job.objects.filter(kind="even-out").first()
     assert job.state == "failed"
     assert "keep their place or their size" in job.error["what"]
     assert "Unlock" in job.error["cure"]
@@ -449,10 +449,10 @@ def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, a
         figures = client.get(f"/api/revisions/{gathered.head_id}/proof/").json()["totals"]
         return (atlas["padding"], atlas["margin"], figures.get("gap", 0))
 
-    options = {"width": 512, "height": 512, "effort": "quick", "seconds": 1}
+    options = {"size": 512, "effort": "quick", "seconds": 1}
     act(gathered, "pack", padding=8, margin=2, **options)
     assert judged() == (8, 2, 0)
-    act(gathered, "pack", padding=40, margin=6, as_draft=True, **options)
+    act(gathered, "pack", padding=40, margin=6, draft=True, **options)
     assert judged() == (8, 2, 0), "a draft beside it changes nothing"
     draft = client.get(f"/api/atlases/{gathered.pk}/drafts/").json()[0]["id"]
     body = {"change": step_of(gathered)}
@@ -478,9 +478,7 @@ def test_materials_are_kept_apart_when_packing(act, send, atlas):
     assert send(set__obj=obj_of(sizes).encode()).status_code == 201
     atlas.refresh_from_db()
     for apart, tiles in (("regions", 1), ("sheets", 2)):
-        answer = act(
-            atlas, "pack", effort="quick", apart=apart, apart_gap=24, width=512, height=512
-        )
+        answer = act(atlas, "pack", effort="quick", apart=apart, apart_gap=24, size="512x512")
         assert answer.status_code == 202, answer.content
         atlas.refresh_from_db()
         layout = load_layout(atlas.head)

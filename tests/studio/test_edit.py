@@ -164,7 +164,7 @@ def test_a_try_changes_nothing_until_it_is_kept(act, sheet, client):
     assert sheet.head_id == head and job.result["draft"]
     (row,) = job.result["objects"]
     # Four edges of 1 of a square of 4 x 4.
-    assert (row["charts"], row["seam"], row["was"]["charts"]) == (2, 1.0, 1)
+    assert (row["islands"], row["seam"], row["was"]["islands"]) == (2, 1.0, 1)
     # Meanwhile something else happens; the try changes only its object when it is kept.
     act(sheet, "control", islands=[1], lock_turn=True)
     answer = client.post(
@@ -264,7 +264,7 @@ def test_the_layout_of_a_part_comes_to_all_that_are_alike(act, send, atlas):
     number = objects(atlas)["Row"]
     picked = [{"id": number, "faces": [0, 1]}]
     edit(act, atlas, "flatten along", objects=picked, keep=False)
-    answer = act(atlas, "copy-part", object=number, faces=[0, 1])
+    answer = act(atlas, "copy-layout", source=number, faces=[0, 1])
     job = Job.objects.get(pk=answer.json()["id"])
     assert job.state == Job.DONE, job.error
     (told,) = job.result["objects"]
@@ -276,9 +276,9 @@ def test_the_layout_of_a_part_comes_to_all_that_are_alike(act, send, atlas):
         np.testing.assert_allclose(there - there[0], here - here[0], atol=1e-9)
     layout = load_layout(atlas.head)
     assert int(layout.unplaced.sum()) >= 2
-    lonely = act(atlas, "copy-part", object=number, faces=list(range(9)))
+    lonely = act(atlas, "copy-layout", source=number, faces=list(range(9)))
     assert Job.objects.get(pk=lonely.json()["id"]).state == Job.FAILED
-    assert act(atlas, "copy-part", object=number, faces=[10**7]).status_code in (202, 400)
+    assert act(atlas, "copy-layout", source=number, faces=[10**7]).status_code in (202, 400)
 
 
 def test_an_edit_that_changes_nothing_says_so_and_leaves_all_as_it_was(act, sheet):

@@ -76,7 +76,7 @@ STEPS = {
     "rules": lambda c, a, k: c.patch(f"/api/projects/{a.project_id}/", {"change": step_of(a), "house_density": 333.0 + k}, content_type=JSON),
     "an atlas": lambda c, a, k: c.post(f"/api/projects/{a.project_id}/atlases/", {"change": step_of(a), "name": "Shed", "objects": []}, content_type=JSON),
     "a copy": lambda c, a, k: c.post(f"/api/projects/{a.project_id}/duplicate/"),
-    "a pack": lambda c, a, k: c.post(f"/api/atlases/{a.pk}/pack/", {"change": step_of(a), "effort": "quick"}, content_type=JSON),
+    "a pack": lambda c, a, k: c.post(f"/api/atlases/{a.pk}/pack/", {"change": step_of(a), "effort": "quick", "islands": [0, 1, 2] * 700}, content_type=JSON),
     "an export": lambda c, a, k: c.post(f"/api/atlases/{a.pk}/export/", {"change": step_of(a)}, content_type=JSON),
 }  # fmt: skip
 
@@ -102,10 +102,10 @@ def test_a_full_database_refuses_in_words_and_nothing_is_half_written(step, gath
 
 JOBS = {
     "export": {},
-    "carry-over": {"size": 64},
-    "picture-sets": {"kinds": ["layout"]},
+    "merge": {"width": 64},
+    "textures": {"kinds": ["layout"]},
     "report": {},
-    "rehearse": {"maps": ["normal"], "size": 64},
+    "bake": {"maps": ["normal"], "width": 64},
 }
 
 

@@ -1,13 +1,12 @@
 """Nothing is lost: whatever a pack is asked for, the layout before it stays as it was, and a word
 says why."""
 
-from types import SimpleNamespace
-
 import pytest
 
-from studio.actions.arrange.pack_atlas import pack_atlas
+from quilt_core.operations.operation import Progress, Stopped
+from studio.actions.operate import operate
 from studio.arrays import load_layout
-from studio.jobs.kinds import KINDS, Dropped
+from studio.jobs.kinds import KINDS
 from studio.models import Job, Revision
 from studio.state import read_state
 from tests.studio.conftest import step_of
@@ -48,9 +47,9 @@ def test_everything_is_locked_or_left_out(gathered, act):
 
 
 def test_where_locked_islands_leave_no_room_the_others_lie_on_the_side_table_whole(gathered, act):
-    tile = {"width": 64, "height": 64, "padding": 0, "margin": 0}
+    tile = {"size": 64, "padding": 0, "margin": 0}
     assert act(gathered, "pack", **tile, **QUICK).status_code == 202
-    act(gathered, "even-out", target="number", value=60)
+    act(gathered, "even-out", density=60)
     act(gathered, "control", islands=[0], lock_place=True)
     act(gathered, "control", islands=[1, 2], lock_size=True)
     act(gathered, "pack", **tile, **QUICK)
@@ -76,8 +75,8 @@ def test_every_tile_is_frozen(gathered, act, client):
 def test_an_island_longer_than_the_tile_at_the_fixed_density_lies_on_the_side_table_whole(
     gathered, act
 ):
-    act(gathered, "even-out", target="number", value=50_000)
-    act(gathered, "pack", fixed_scale=True, **QUICK)
+    act(gathered, "even-out", density=50_000)
+    act(gathered, "pack", density="fixed", **QUICK)
     assert Job.objects.filter(kind="pack").latest("id").state == Job.DONE
     gathered.refresh_from_db()
     layout = load_layout(gathered.head)
@@ -88,17 +87,14 @@ def test_an_island_longer_than_the_tile_at_the_fixed_density_lies_on_the_side_ta
 
 
 def test_stopped_before_the_first_layout_nothing_changes(gathered, monkeypatch):
-    monkeypatch.setattr("quilt_core.pack.pack_apart", lambda *args, **more: iter(()))
+    monkeypatch.setattr("quilt_core.pack.apart.pack_apart", lambda *args, **more: iter(()))
     before = state(gathered)
-    assert pack_atlas(gathered.head, {}, lambda *_: None, lambda: "keep") is None
+    with pytest.raises(Stopped):
+        operate(gathered.head, "pack", {}, Progress())
+    job = Job(kind="pack", params={"revision": gathered.head_id, "settings": {}})
+    with pytest.raises(Stopped):
+        KINDS["pack"](job, Progress())
     assert state(gathered) == before
-
-
-def test_a_pack_that_is_stopped_with_nothing_to_keep_is_called_cancelled(gathered, monkeypatch):
-    monkeypatch.setattr("studio.jobs.kinds.pack_atlas", lambda *_: None)
-    job = Job(params={"revision": gathered.head_id})
-    with pytest.raises(Dropped):
-        KINDS["pack"](job, SimpleNamespace(report=lambda *_: None, cancelled=lambda: "keep"))
 
 
 def test_undo_goes_back_through_packs_to_the_bit(gathered, act):

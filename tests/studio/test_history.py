@@ -8,6 +8,8 @@ import numpy as np
 import pytest
 from django.db import connection
 
+from quilt_core.document.islands import fresh_islands
+from quilt_core.document.state import MemberRow, State, TileRow, changed_islands, rebased
 from quilt_core.scene.placement import identity
 from studio.actions.arrange.place_islands import place_islands
 from studio.actions.history.change import Made, edit_atlas, edit_settings
@@ -24,15 +26,7 @@ from studio.models import (
     Revision,
     Source,
 )
-from studio.state import (
-    MemberRow,
-    State,
-    TileRow,
-    changed_islands,
-    fresh_islands,
-    read_state,
-    rebased,
-)
+from studio.state import read_state
 from studio.stored_islands import LATELY
 from tests.studio.conftest import step_of
 
@@ -76,7 +70,7 @@ def some_action(rng, act, client, atlas):
             atlas, "project", "patch", tolerance=rng.uniform(0.01, 0.5), name=f"Pier {rng.random()}"
         ),
         lambda: act(atlas, "rules", "patch", stretch=rng.uniform(1, 3)),
-        lambda: act(atlas, "even-out", target="number", value=rng.uniform(50, 800)),
+        lambda: act(atlas, "even-out", density=rng.uniform(50, 800)),
         lambda: act(atlas, "cure", cure="mirror", islands=islands),
         lambda: act(atlas, "pack", effort="quick", seconds=0.2, padding=rng.uniform(0, 8)),
     ]
@@ -208,10 +202,10 @@ def test_when_two_changes_meet(one, two, together):
 
 def test_steps_are_listed_named_and_gone_to(gathered, act, client):
     url = f"/api/projects/{gathered.project_id}/history/"
-    act(gathered, "even-out", target="number", value=300)
+    act(gathered, "even-out", density=300)
     act(gathered, "control", islands=[0, 1], lock_place=True)
     steps = client.get(url).json()["steps"]
-    assert [s["verb"] for s in steps] == ["begin", "gather", "even out", "lock place"]
+    assert [s["verb"] for s in steps] == ["begin", "gather", "even-out", "lock place"]
     assert steps[2]["what"] == "to 300 px/m"
     assert steps[2]["density"] == pytest.approx(300)
     assert steps[3]["what"] == "2 islands"
@@ -220,7 +214,7 @@ def test_steps_are_listed_named_and_gone_to(gathered, act, client):
         f"{url}{steps[2]['id']}/", {"label": " even "}, content_type="application/json"
     )
     assert named.status_code == 204
-    assert act(gathered, "history", step=steps[1]["id"]).json()["redo"] == "even out"
+    assert act(gathered, "history", step=steps[1]["id"]).json()["redo"] == "even-out"
     steps = client.get(url).json()["steps"]
     assert [s["ahead"] for s in steps] == [False, False, True, True]
     assert steps[2]["label"] == "even"
@@ -367,7 +361,7 @@ def test_a_long_history_is_listed_in_its_order(project):
 
 def test_measurements_of_old_steps_are_forgotten_and_made_again(gathered, act):
     for k in range(16):
-        act(gathered, "even-out", target="number", value=100 + k)
+        act(gathered, "even-out", density=100 + k)
     assert Measurement.objects.filter(revision__atlas=gathered).count() <= 13
     steps = list_steps(Project.objects.get(pk=gathered.project_id))
     assert act(gathered, "history", step=steps[3]["id"]).status_code == 200

@@ -39,7 +39,7 @@ def figures(client, atlas):
 
 
 def pack(act, atlas, **more):
-    return act(atlas, "pack", width=512, height=512, effort="quick", seconds=1, **more)
+    return act(atlas, "pack", size="512x512", effort="quick", seconds=1, **more)
 
 
 def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
@@ -58,7 +58,7 @@ def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
     act(gathered, "redo")
     assert figures(client, gathered) == packed
     assert tiles_of(gathered.head)[0].width == 512
-    for verb in ("pack", "even out", "house density", "gather"):
+    for verb in ("pack", "even-out", "house density", "gather"):
         assert client.get(f"/api/projects/{gathered.project_id}/").json()["undo"] == verb
         act(gathered, "undo")
     answer = act(gathered, "undo")
@@ -67,20 +67,20 @@ def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
 
 
 def test_a_new_action_after_undo_ends_the_way_forward_but_nothing_is_lost(gathered, act):
-    act(gathered, "even-out", target="number", value=300)
+    act(gathered, "even-out", density=300)
     act(gathered, "undo")
-    act(gathered, "even-out", target="number", value=200)
+    act(gathered, "even-out", density=200)
     assert act(gathered, "redo").status_code == 409
-    assert Revision.objects.filter(verb="even out").count() == 2
+    assert Revision.objects.filter(verb="even-out").count() == 2
 
 
 @pytest.mark.parametrize("verb", ["even-out", "pack", "undo", "redo", "export"])
 def test_a_stale_step_is_refused_with_what_changed(verb, gathered, act):
     old = step_of(gathered)
-    act(gathered, "even-out", target="number", value=300)
+    act(gathered, "even-out", density=300)
     answer = act(gathered, verb, change=old)
     assert answer.status_code == 409
-    assert "even out" in answer.json()["what"]
+    assert "even-out" in answer.json()["what"]
     assert answer.json()["head"] == step_of(gathered)
     assert answer.json()["by"] == "you"
 
@@ -101,18 +101,21 @@ def test_work_on_a_layout_excludes_other_work(gathered, act):
 @pytest.mark.parametrize(
     "body",
     [
+        {"density": "none"},
+        {"like": 99},
+        {"like": "nothing"},
+        {"density": 0},
         {"target": "number"},
-        {"target": "island", "value": 99},
-        {"target": "object", "value": 10**6},
-        {"target": "number", "value": 0},
     ],
 )
 def test_even_out_with_a_target_that_gives_nothing_fails_with_a_word(body, gathered, act):
     head = gathered.head_id
-    act(gathered, "even-out", **body)
-    job = Job.objects.filter(kind="even out").get()
-    assert job.state == "failed"
-    assert job.error["cure"]
+    answer = act(gathered, "even-out", **body)
+    if "like" in body:
+        job = Job.objects.filter(kind="even-out").get()
+        assert job.state == "failed" and job.error["cure"]
+    else:
+        assert answer.status_code == 400
     gathered.refresh_from_db()
     assert gathered.head_id == head
 
@@ -120,7 +123,7 @@ def test_even_out_with_a_target_that_gives_nothing_fails_with_a_word(body, gathe
 def test_even_out_to_a_picked_island_and_with_weights(gathered, act, client):
     first = members_of(gathered.head)[0].object
     assert act(gathered, "atlas", "patch", object=first, weight=2).status_code == 200
-    act(gathered, "even-out", target="island", value=1)
+    act(gathered, "even-out", like=1)
     assert figures(client, gathered)["island_density"] == pytest.approx([2048, 1024, 1024])
 
 
@@ -141,8 +144,8 @@ def test_pack_settings_are_checked_before_a_job_starts(body, gathered, act):
 
 
 def test_what_does_not_fit_lies_on_the_side_table(gathered, act, client):
-    act(gathered, "even-out", target="number", value=400)
-    pack(act, gathered, fixed_scale=True)
+    act(gathered, "even-out", density=400)
+    pack(act, gathered, density="fixed")
     f = figures(client, gathered)
     assert f["side_table"] == 2
     assert f["outside"] == 0
@@ -165,7 +168,7 @@ def test_cancel_keeps_the_best_or_drops_it(keep, state, gathered, act, client, m
     Job.objects.filter(pk=job).update(cancel="")
     asked = iter(["", "", ""])
     monkeypatch.setattr(
-        "studio.jobs.reporter.Reporter.cancelled",
+        "studio.jobs.reporter.Reporter.stop",
         lambda self: next(asked, "keep" if keep else "drop"),
     )
     started.call_local(job)
@@ -244,19 +247,19 @@ def test_the_heart_beats_only_while_the_work_gets_on(gathered, monkeypatch):
         project=gathered.project, kind="pack", state=Job.RUNNING, heartbeat=old
     )
     reporter = Reporter(job)
-    reporter.cancelled()
+    reporter.stop()
     job.refresh_from_db()
     assert job.heartbeat == old, "not more often than needed"
     reporter._beaten -= 60
-    reporter.cancelled()
+    reporter.stop()
     job.refresh_from_db()
     assert job.heartbeat > old
 
 
 def test_an_unexpected_fault_ends_in_the_row_without_a_traceback(gathered, act, monkeypatch):
-    monkeypatch.setattr("studio.jobs.kinds.even_out", lambda *a: 1 / 0)
+    monkeypatch.setattr("quilt_core.operations.even_out.run", lambda *a: 1 / 0)
     act(gathered, "even-out")
-    job = Job.objects.filter(kind="even out").get()
+    job = Job.objects.filter(kind="even-out").get()
     assert job.state == "failed"
     assert "ZeroDivision" not in json.dumps(job.error)
 
@@ -264,7 +267,7 @@ def test_an_unexpected_fault_ends_in_the_row_without_a_traceback(gathered, act, 
 def test_a_pack_that_comes_too_late_is_kept_as_a_draft(gathered, act):
     parent = gathered.head
     state = read_state(parent)
-    act(gathered, "even-out", target="number", value=300)
+    act(gathered, "even-out", density=300)
     gathered.refresh_from_db()
     head = gathered.head_id
     late = finish_job(gathered.pk, parent, Made("pack", state))
@@ -318,7 +321,7 @@ def test_a_slow_worker_that_was_taken_for_dead_says_nothing_any_more(gathered):
 
 
 def test_the_export_reads_back_as_the_layout_that_was_packed(gathered, act, client):
-    act(gathered, "even-out", target="average")
+    act(gathered, "even-out", density="average")
     pack(act, gathered)
     act(gathered, "export")
     job = Job.objects.filter(kind="export").get()
@@ -389,10 +392,10 @@ def test_a_locked_database_does_not_end_a_job(gathered, monkeypatch):
         patch.setattr("django.db.models.query.QuerySet.update", locked)
         patch.setattr("django.db.models.query.QuerySet.get", locked)
         reporter.report(0.5, "packing")
-        assert reporter.cancelled() == ""
+        assert reporter.stop() == ""
     reporter._written = reporter._heard_at = 0.0
     reporter.report(0.6, "packing")
-    assert reporter.cancelled() == "keep"
+    assert reporter.stop() == "keep"
     job.refresh_from_db()
     assert job.progress == 0.6
 
@@ -459,7 +462,7 @@ def test_files_of_one_name_are_all_there_and_none_is_lost(client, project, atlas
     two = [SimpleUploadedFile("a.obj", QUAD_OBJ), SimpleUploadedFile("a.obj", other)]
     assert client.post(url, {"files": two}).status_code == 201
     assert client.post(url, {"files": [SimpleUploadedFile("a.obj", third)]}).status_code == 201
-    act(atlas, "even-out", target="number", value=300)
+    act(atlas, "even-out", density=300)
     act(atlas, "export")
     job = Job.objects.filter(kind="export").get()
     with zipfile.ZipFile(

@@ -64,7 +64,7 @@ def bare(send, atlas):
 
 
 def flatten(act, atlas, **params):
-    answer = act(atlas, "flatten", **params)
+    answer = act(atlas, "unwrap", **params)
     assert answer.status_code == 202, answer.content
     job = Job.objects.get(pk=answer.json()["id"])
     assert job.state == Job.DONE, job.error
@@ -82,7 +82,7 @@ def test_gathering_says_which_objects_need_it(client, bare):
 
 def test_one_request_flattens_all_that_need_it_at_the_house_density(act, bare, client):
     job = flatten(act, bare)
-    assert {row["name"]: row["charts"] for row in job.result["objects"]} == {
+    assert {row["object"]: row["islands"] for row in job.result["objects"]} == {
         "Crate": 1,
         "Sign": 1,
         "Float": 1,
@@ -91,7 +91,7 @@ def test_one_request_flattens_all_that_need_it_at_the_house_density(act, bare, c
     assert [row.islands for row in state.members] == [1, 1, 1]
     assert state.unplaced.all()
     bases = BaseLayout.objects.in_bulk([row.base for row in state.members])
-    assert {base.verb for base in bases.values()} == {"flattened"}
+    assert {base.verb for base in bases.values()} == {"unwrapped"}
     assert all(base.parent.verb == "read" for base in bases.values())
     figures = client.get(f"/api/revisions/{bare.head_id}/").json()["figures"]
     assert figures["island_density"] == pytest.approx([bare.project.house_density] * 3, rel=1e-3)
@@ -109,10 +109,10 @@ def test_undo_gives_the_bare_objects_back(act, bare):
 
 def test_a_try_is_a_draft_beside_the_present_layout(act, bare):
     before = bare.head_id
-    job = flatten(act, bare, charts="angle", angle=45, draft=True)
+    job = flatten(act, bare, seams="angle", angle=45, draft=True)
     assert job.result["draft"]
     assert bare.head_id == before
-    charts = {row["name"]: row["charts"] for row in job.result["objects"]}
+    charts = {row["object"]: row["islands"] for row in job.result["objects"]}
     assert charts == {"Crate": 6, "Sign": 1, "Float": 4}
 
 
@@ -138,18 +138,18 @@ def test_files_that_came_without_uvs_are_handed_off_with_them(act, bare, client)
 
 def test_what_cannot_be_flattened_says_so(act, bare):
     flatten(act, bare)
-    answer = act(bare, "flatten")
+    answer = act(bare, "unwrap")
     job = Job.objects.get(pk=answer.json()["id"])
     assert job.state == Job.FAILED
     assert "usable" in job.error["what"]
-    assert act(bare, "flatten", stretch=0.5).status_code == 400
+    assert act(bare, "unwrap", stretch=0.5).status_code == 400
     assert Atlas.objects.get(pk=bare.pk).head_id == bare.head_id
 
 
 def test_a_try_is_kept_with_what_was_done_meanwhile(act, bare, client):
     flatten(act, bare)
     job = flatten(
-        act, bare, objects=[read_state(bare.head).members[0].object], charts="angle", draft=True
+        act, bare, objects=[read_state(bare.head).members[0].object], seams="angle", draft=True
     )
     assert act(bare, "place", islands=[1], moves=[[1, 0, 0.5, 0, 1, 0]]).status_code == 200
     bare = Atlas.objects.get(pk=bare.pk)
@@ -169,24 +169,24 @@ def test_look_alikes_get_the_layout_of_the_first(act, send, atlas):
     assert send(crate__obj=bare_obj(), twin__obj=mirrored, sign__obj=point_obj()).status_code == 201
     atlas.refresh_from_db()
     crate, twin, _ = (row.object for row in read_state(atlas.head).members)
-    flatten(act, atlas, objects=[crate], charts="angle")
-    answer = act(atlas, "copy-layout", object=crate)
+    flatten(act, atlas, objects=[crate], seams="angle")
+    answer = act(atlas, "copy-layout", source=crate)
     job = Job.objects.get(pk=answer.json()["id"])
     assert job.state == Job.DONE, job.error
     (row,) = job.result["objects"]
-    assert (row["object"], row["l2"]) == (twin, 1.0)
+    assert (row["id"], row["stretch_l2"]) == (twin, 1.0)
     atlas = Atlas.objects.get(pk=atlas.pk)
     state = read_state(atlas.head)
     assert [m.islands for m in state.members] == [6, 6, 1]
     assert BaseLayout.objects.get(pk=state.members[1].base).verb == "copied"
-    assert act(atlas, "copy-layout", object=state.members[2].object).status_code == 202
-    assert Job.objects.filter(kind="copy layout").latest("pk").state == Job.FAILED
+    assert act(atlas, "copy-layout", source=state.members[2].object).status_code == 202
+    assert Job.objects.filter(kind="copy-layout").latest("pk").state == Job.FAILED
 
 
 def test_a_duplicated_project_knows_what_was_made_and_what_was_read(act, bare):
     flatten(act, bare)
     copy = duplicate_project(bare.project_id)
-    made = BaseLayout.objects.filter(object__project=copy, verb="flattened")
+    made = BaseLayout.objects.filter(object__project=copy, verb="unwrapped")
     assert made.count() == 3
     assert all(
         base.parent.object_id == base.object_id and base.parent.verb == "read" for base in made
@@ -203,7 +203,7 @@ def test_copies_follow_as_stacks_again_and_until_their_link_is_cut(act, send, at
     assert rows["Second"]["copied_from"] is None
 
     def copied(**params):
-        answer = act(atlas, "copy-layout", object=first, **params)
+        answer = act(atlas, "copy-layout", source=first, **params)
         job = Job.objects.get(pk=answer.json()["id"])
         assert job.state == Job.DONE, job.error
         atlas.refresh_from_db()

@@ -11,8 +11,8 @@ import pytest
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
-from quilt_cli.run.steps import Call
 from quilt_core.run.sheet import read_sheet
+from quilt_core.run.steps import Call
 from studio.models import Job, Revision, RunLine
 from studio.state import read_state
 from tests.studio.conftest import step_of
@@ -55,7 +55,7 @@ def sheet(send, act, atlas, client):
 def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atlas, client):
     assert act(atlas, "export").status_code == 202
     line = sheet.remember()
-    assert [s["do"] for s in line["steps"]] == ["pack", "prove", "hand off"]
+    assert [s["do"] for s in line["steps"]] == ["pack", "check", "export"]
     assert (
         line["steps"][0]["settings"]["effort"] == "quick"
         and "islands" not in line["steps"][0]["settings"]
@@ -79,7 +79,7 @@ def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atla
     assert sheet.lines()[0]["state"] == "current", "what it was made from is there again"
     steps = now["steps"]
     steps[0]["settings"]["padding"] = 16
-    assert sheet.change(line["id"], steps=steps).json()["because"] == ["pack: padding 8.0 → 16"]
+    assert sheet.change(line["id"], steps=steps).json()["because"] == ["pack: padding 16 is new"]
     assert sheet.run(line["id"]).state == Job.DONE
     assert sheet.lines()[0]["state"] == "current"
     assert (
@@ -98,9 +98,7 @@ def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act,
     steps = sheet.lines()[0]["steps"]
     # Less padding than the rules of the check want: packed, then found wanting.
     steps[0]["settings"] |= {"padding": 0, "margin": 0}
-    steps.insert(
-        1, {"do": "rehearse", "settings": {"maps": ["normal"], "size": 64, "what": "pairs"}}
-    )
+    steps.insert(1, {"do": "bake", "settings": {"maps": ["normal"], "width": 64, "pairs": "named"}})
     assert sheet.change(line["id"], steps=steps).status_code == 200
     job = sheet.run(line["id"])
     assert job.state == Job.FAILED
@@ -118,16 +116,19 @@ def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act,
 
 def test_steps_with_nothing_to_do_pass_and_settings_of_any_shape_are_told(sheet, act, atlas):
     line = sheet.remember("Hof “Süd” 🏮\n")
-    flatten = {"do": "flatten", "settings": {}}
+    flatten = {"do": "unwrap", "settings": {}}
     assert sheet.change(line["id"], steps=[flatten, *line["steps"]]).status_code == 200
     job = sheet.run(line["id"])
     assert job.state == Job.DONE, job.error
     atlas.refresh_from_db()
     before = read_state(atlas.head)
-    wrong = [line["steps"][0], {"do": "rehearse", "settings": {"maps": 3, "size": "wide"}}]
-    assert sheet.change(line["id"], steps=wrong).status_code == 200
-    job = sheet.run(line["id"])
-    assert job.state == Job.FAILED and "cannot be used" in job.error["what"]
+    for settings, said in (
+        ({"maps": 3}, "step 2, bake, maps"), ({"width": "wide"}, "step 2, bake, width"),
+        ({"size": 64}, "no setting “size”"), ({"rays": 5000}, "at most 4096"),
+    ):  # fmt: skip
+        wrong = [line["steps"][0], {"do": "bake", "settings": settings}]
+        answer = sheet.change(line["id"], steps=wrong)
+        assert answer.status_code == 400 and said in str(answer.json()), answer.json()
     atlas.refresh_from_db()
     assert (read_state(atlas.head).islands["placement"] == before.islands["placement"]).all()
 
@@ -148,31 +149,48 @@ def test_the_sheet_is_a_file_for_the_command_line(sheet, client, atlas):
 
 def test_the_file_says_what_the_application_does(sheet, client, atlas, act):
     pack = {"padding": 6, "margin": 3, "rotate": "none", "effort": "thorough", "mirror": True, "upright": False,
-            "fixed_scale": True, "tidy": 0.4}  # fmt: skip
-    bake = {"maps": ["normal", "id"], "size": 512, "distance": 0.25, "distances": {"crate": 0.5}, "ids": "island", "samples": 4}  # fmt: skip
+            "density": "fixed", "tidy": 0.4}  # fmt: skip
+    bake = {"maps": ["normal", "id"], "width": 512, "distance": 0.25, "distances": {"crate": 0.5}, "ids": "island", "samples": 4}  # fmt: skip
     steps = [
-        {"do": "flatten", "settings": {"charts": "angle", "angle": 50.0}},
-        {"do": "even out", "settings": {"target": "value", "value": 64}},
+        {"do": "unwrap", "settings": {"seams": "angle", "angle": 50.0, "seconds": 3, "seed": 7}},
+        {"do": "even-out", "settings": {"density": 300}},
         {"do": "pack", "settings": pack},
-        {"do": "carry over", "settings": {"size": 256, "form": "webp", "roles": {"normal": 512}, "joint": True}},
-        {"do": "rehearse", "settings": bake},
-        {"do": "prove", "settings": {}},
+        {"do": "merge", "settings": {"width": 256, "format": "webp", "roles": {"normal": 512}, "joint": True}},
+        {"do": "bake", "settings": bake},
+        {"do": "check", "settings": {}},
     ]  # fmt: skip
     line = sheet.remember()["id"]
     assert sheet.change(line, steps=steps).status_code == 200
     data = client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
     (row,) = read_sheet("run-sheet.toml", data).lines
     told = {step.do: dict(step.settings) for step in row.steps}
-    assert told["flatten"]["charts"] == "angle" and told["flatten"]["angle"] == 50
+    unwrapped = told["unwrap"]
+    assert (unwrapped["seams"], unwrapped["angle"]) == ("angle", 50)
+    assert (unwrapped["seconds"], unwrapped["seed"]) == (3, 7)
+    assert told["even-out"]["density"] == 300
     packed = told["pack"]
     assert (packed["padding"], packed["margin"], packed["rotate"], packed["effort"]) == (6, 3, "none", "thorough")  # fmt: skip
-    assert packed["density"] == "64" and packed["mirror"] is True and packed["tidy"] == 0.4
+    assert packed["density"] == "fixed" and packed["mirror"] is True and packed["tidy"] == 0.4
     assert told["merge"]["format"] == "webp" and told["merge"]["roles"] == ["normal=512"]
-    assert told["bake"]["distance_of"] == ["crate=0.5"] and told["bake"]["maps"] == "normal,id"
+    assert told["bake"]["distances"] == ["crate=0.5"] and told["bake"]["maps"] == ["normal", "id"]
     assert told["check"]["house_density"] == 256
     # The command line takes every one of them.
     for step in row.steps:
-        Call(step).options([Path("yard.obj")], Path("out"), Path())
+        Call(step, Path()).settings()
+
+
+def test_locks_stacks_bundles_and_weights_go_into_the_file(sheet, client, atlas, act):
+    sheet.remember()
+    for said in ({"lock_turn": True}, {"weight": 0.5}, {"bundle": True}, {"tile": 1001}):
+        assert act(atlas, "control", islands=[0, 1], **said).status_code == 200
+    data = client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
+    (line,) = read_sheet("run-sheet.toml", data).lines
+    pack = dict(line.steps[0].settings)
+    first, second = pack["lock_rotation"]
+    assert pack["bundle"] == [f"{first},{second}"]
+    assert pack["weight"] == [f"{first}=0.5", f"{second}=0.5"]
+    assert pack["send"] == [f"{first}=1001", f"{second}=1001"]
+    Call(line.steps[0], Path()).settings()
 
 
 def test_results_are_stepped_through_and_taken(sheet, act, atlas, client):

@@ -7,7 +7,7 @@ import pytest
 
 from quilt_core.bake.kept import as_bytes, from_bytes
 from studio.actions.errors import Refused
-from studio.actions.prove import rehearse as rehearsal
+from studio.actions.prove import bake_maps as rehearsal
 from studio.jobs import kinds
 from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
@@ -42,11 +42,11 @@ def plates(send, atlas, act):
 
 
 def test_a_bake_of_many_tiles_is_the_same_in_parts(plates, act, monkeypatch):
-    given = {"maps": ["normal", "occlusion", "height"], "size": 64, "rays": 16, "distance": 0.05}
-    alone = job_of(act(plates, "rehearse", **given))
+    given = {"maps": ["normal", "occlusion", "height"], "width": 64, "rays": 16, "distance": 0.05}
+    alone = job_of(act(plates, "bake", **given))
     assert alone.state == Job.DONE and not alone.parts.exists()
     monkeypatch.setattr(rehearsal, "MANY_TEXELS", 0)
-    job = job_of(act(plates, "rehearse", **given))
+    job = job_of(act(plates, "bake", **given))
     assert job.state == Job.DONE, job.error
     assert job.parts.count() == TILES + 1 and not job.parts.exclude(state=Job.DONE).exists()
     # What the parts had stored is referred to no more: it would stay for ever.
@@ -60,10 +60,10 @@ def test_a_bake_of_many_tiles_is_the_same_in_parts(plates, act, monkeypatch):
 
 def test_parts_are_no_jobs_of_their_own_for_the_user(plates, act, client, monkeypatch):
     monkeypatch.setattr(rehearsal, "MANY_TEXELS", 0)
-    job = job_of(act(plates, "rehearse", maps=["normal"], size=64))
+    job = job_of(act(plates, "bake", maps=["normal"], width=64))
     told = client.get(f"/api/projects/{plates.project_id}/jobs/").json()
     assert job.pk in [row["id"] for row in told]
-    assert "rehearse part" not in [row["kind"] for row in told]
+    assert "bake part" not in [row["kind"] for row in told]
 
 
 def test_tiles_come_back_to_the_bit(plates, monkeypatch, act):
@@ -71,7 +71,7 @@ def test_tiles_come_back_to_the_bit(plates, monkeypatch, act):
     monkeypatch.setattr(rehearsal, "MANY_TEXELS", 0)
     real = rehearsal.bake_part
     monkeypatch.setattr(kinds, "bake_part", lambda *a: seen.append(real(*a)) or seen[-1])
-    job_of(act(plates, "rehearse", maps=["normal"], size=64))
+    job_of(act(plates, "bake", maps=["normal"], width=64))
     (one,) = from_bytes(seen[2])
     (again,) = from_bytes(as_bytes([one]))
     assert one.tile == again.tile and one.tile.number == 1003 and one.whole
@@ -141,9 +141,7 @@ def test_the_run_sheet_is_one_job_and_lines_of_an_atlas_wait_for_each_other(send
     ]  # fmt: skip
     # The second one bakes pairs that are not there; the third one is done nevertheless.
     steps = client.get(sheet).json()[1]["steps"]
-    steps.insert(
-        1, {"do": "rehearse", "settings": {"maps": ["normal"], "size": 64, "what": "pairs"}}
-    )
+    steps.insert(1, {"do": "bake", "settings": {"maps": ["normal"], "width": 64, "pairs": "named"}})
     client.patch(f"/api/run-lines/{lines[1]}/", {"steps": steps}, content_type="application/json")
     answer = client.post(sheet, {"lines": lines}, content_type="application/json")
     assert answer.status_code == 202, answer.content

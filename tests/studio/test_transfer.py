@@ -21,7 +21,7 @@ pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("
 def worked(gathered, act, client):
     """A project with edits, an undone step, notes, a line and a draft."""
     assert act(gathered, "pack", effort="quick").status_code == 202
-    assert act(gathered, "pack", effort="quick", padding=5, as_draft=True).status_code == 202
+    assert act(gathered, "pack", effort="quick", padding=5, draft=True).status_code == 202
     assert act(gathered, "control", islands=[0], weight=0.5).status_code == 200
     assert client.post(f"/api/atlases/{gathered.pk}/remember/", {"name": "x"}, content_type="application/json").status_code == 201  # fmt: skip
     about = {"text": "Hm.", "atlas": gathered.pk}

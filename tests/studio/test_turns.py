@@ -18,13 +18,14 @@ from django.http import HttpResponse
 from django.test import RequestFactory
 from django.utils import timezone
 
+from quilt_core.document.islands import ISLAND
 from studio.api.renderers import FastJson
 from studio.jobs.kinds import KINDS
 from studio.jobs.reporter import Reporter
 from studio.middleware import AtOnce
 from studio.models import Job, Measurement, Revision
 from studio.state import read_state
-from studio.stored_islands import ISLAND, LATELY, Lately, stored_islands
+from studio.stored_islands import LATELY, Lately, stored_islands
 
 WRITER = """
 import sys, time

@@ -56,7 +56,7 @@ def test_a_newer_file_is_brought_in_once_it_is_written(yard, atlas):
     }  # fmt: skip
     yard.write(("crate", 0, 1), ("bench", 9, 3), ("lamp", 20, 1), seconds_ago=30)
     assert yard.look().json()["started"] == "yard.obj"
-    job = Job.objects.filter(kind="bring again").latest("pk")
+    job = Job.objects.filter(kind="update").latest("pk")
     assert job.state == Job.DONE and job.result["new"] == ["lamp"], job.error
     assert Source.objects.filter(replaced=None, is_mesh=True).count() == 1
     assert yard.look().json()["waiting"] == []
@@ -74,11 +74,11 @@ def test_a_broken_file_is_told_once_and_tried_again_when_it_changes(yard):
     (yard.folder / "yard.obj").write_bytes(b"o nothing\nf 1 2 3\n")
     os.utime(yard.folder / "yard.obj", (1e9, 1e9))
     assert yard.look().json()["started"] == "yard.obj"
-    assert Job.objects.filter(kind="bring again").latest("pk").state == Job.FAILED
+    assert Job.objects.filter(kind="update").latest("pk").state == Job.FAILED
     assert yard.look().json()["started"] == ""
     yard.write(("crate", 0, 1), ("bench", 9, 5))
     assert yard.look().json()["started"] == "yard.obj"
-    assert Job.objects.filter(kind="bring again").latest("pk").state == Job.DONE
+    assert Job.objects.filter(kind="update").latest("pk").state == Job.DONE
 
 
 def test_lines_follow_when_that_is_wanted(yard, act, atlas, client):

@@ -4,6 +4,7 @@ import type { Actions } from "./api/hooks";
 import { CONTROL } from "./editor/document/LayoutDocument";
 import type { Editor } from "./editor/Editor";
 import { groups, nextFinding } from "./editor/findings/walk";
+import * as format from "./format";
 import { SNAPS } from "./editor/snap/SnapManager";
 import { VIEWS } from "./editor/style/views";
 import type { ToolName } from "./editor/tools/ToolManager";
@@ -96,12 +97,12 @@ export function allCommands(editor: Editor, actions: Actions, project: Project, 
     ...mendCommands(editor, actions),
     ...islandCommands(editor, actions),
     ...objectCommands(editor, actions, project, atlas),
-    { name: "Undo", group: "Layout", hint: project.undo, enabled: project.undo !== "", run: () => actions.undo.mutate() },
-    { name: "Redo", group: "Layout", hint: project.redo, enabled: project.redo !== "", run: () => actions.redo.mutate() },
+    { name: "Undo", group: "Layout", hint: format.action(project.undo), enabled: project.undo !== "", run: () => actions.undo.mutate() },
+    { name: "Redo", group: "Layout", hint: format.action(project.redo), enabled: project.redo !== "", run: () => actions.redo.mutate() },
     { name: "New empty atlas", group: "Atlases", hint: "a further set of sheets in this project", enabled: true, run: () => actions.newAtlas.mutate({ name: nextName(project.atlases), objects: [] }, { onSuccess: ({ atlas: made }) => ui.goToAtlas(made) }) },
     ...project.atlases.filter((tab) => tab.id !== atlas.id).map((tab) => ({ name: `Go to ${tab.name}`, group: "Atlases", enabled: true, run: () => ui.goToAtlas(tab.id) })),
     { name: `Empty ${atlas.name}`, group: "Atlases", hint: "let go of all its objects; they stay in the project", enabled: count > 0, run: () => actions.releaseObjects.mutate((editor.document.info?.objects ?? []).map((o) => o.id)) },
-    ...([[false, "Carry pictures over", "one set of pictures on the layout of the table"], [true, "Preview carried pictures", "at 512 px"]] as const).map(([preview, name, hint]) => ({ name, group: "Carry over", hint, enabled: atlas.objects > 0, run: () => { ui.setStage("Carry over"); actions.carryOver.mutate(requestOf(USUAL, preview, [], [])); } })),
+    ...([[false, "Carry pictures over", "one set of pictures on the layout of the table"], [true, "Preview carried pictures", "at 512 px"]] as const).map(([preview, name, hint]) => ({ name, group: "Carry over", hint, enabled: atlas.objects > 0, run: () => { ui.setStage("Carry over"); actions.merge.mutate(requestOf(USUAL, preview, [], [])); } })),
     { name: "All steps", group: "Layout", hint: "look back, go back, name a step", enabled: true, run: () => ui.setSteps(!ui.steps) },
     { name: "Drafts", group: "Layout", hint: "compare layouts and keep one", enabled: true, run: () => ui.setDrafts(!ui.drafts) },
     ...SNAPS.map((kind) => ({ name: `Snap to ${kind}`, group: "By hand", hint: "hold Alt while dragging to suspend it", enabled: true, on: editor.snap.isOn(kind), run: () => editor.snap.toggle(kind) })),

@@ -10,6 +10,9 @@ export const percent = (value: number) => `${(100 * value).toFixed(1)}`;
 
 export const pixels = (value: number | null | undefined) => (value === null || value === undefined ? "–" : value.toFixed(1));
 
+/** The name of an action as people read it. */
+export const action = (name: string) => name.replaceAll("-", " ");
+
 /** Mip level down to which a gap keeps one texel, and the size of that level. */
 export function lastMip(gap: number, size: number): { level: number; size: number } | null {
   if (gap < 1) return null;

@@ -8,12 +8,12 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.document.state import State
 from quilt_core.pack.controls import LOCK_PLACE
-from quilt_core.pack.problem import PackSettings
+from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.tiles import TileSize, home_tiles
 from studio.actions.errors import Refused
 from studio.arrays import Layout
-from studio.state import State
 
 
 def picked(layout: Layout, islands: Sequence[int]) -> NDArray[np.int64]:

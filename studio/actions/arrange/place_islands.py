@@ -7,13 +7,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.document.state import State
 from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE, LOCK_TURN
 from quilt_core.scene.placement import compose
 from studio.actions.arrange.control_islands import counted
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.models import Revision
-from studio.state import State, read_state
+from studio.state import read_state
 
 SAME = 1e-9
 """Angles and sizes that differ by less are the same."""

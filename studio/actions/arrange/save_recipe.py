@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from typing import Any
 
-from quilt_core.pack.problem import RECIPE_OPTIONS
-from studio.actions.arrange.pack_atlas import settings_from
+from quilt_core.operations.pack import Pack
+from quilt_core.options import options_of, settings_from
 from studio.actions.errors import Refused
 from studio.models import Project, Recipe
 
-KEPT = tuple(option.name for option in RECIPE_OPTIONS)
+HERE_AND_NOW = ("islands", "tile", "size")
+KEPT = tuple(one.name for one in options_of(Pack) if one.name not in HERE_AND_NOW)
 
 
 def save_recipe(project: Project, name: str, settings: dict[str, Any]) -> Recipe:
@@ -17,12 +18,7 @@ def save_recipe(project: Project, name: str, settings: dict[str, Any]) -> Recipe
     if not name.strip():
         raise Refused("The recipe has no name.", "name", "Give it one.")
     kept = {key: settings[key] for key in KEPT if settings.get(key) is not None}
-    try:
-        settings_from(kept)
-    except TypeError:
-        raise Refused(
-            "A setting has the wrong type.", "settings", "Save it from the Arrange stage."
-        ) from None
+    settings_from(Pack, kept)
     recipe, _ = Recipe.objects.update_or_create(
         project=project, name=name.strip(), defaults={"settings": kept}
     )

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from quilt_core.pack.problem import MAX_TILES
+from quilt_core.document.state import TileRow
+from quilt_core.pack.settings import MAX_TILES
 from quilt_core.scene.tiles import LAST_TILE
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.models import Revision
-from studio.state import TileRow, read_state
+from studio.state import read_state
 
 
 def set_tiles(revision: Revision, rows: list[dict[str, Any]]) -> Made:

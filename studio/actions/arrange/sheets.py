@@ -8,10 +8,9 @@ from dataclasses import replace
 import numpy as np
 from PIL import Image
 
-from quilt_core.scene import IslandSet
-from studio.arrays import Layout, load_layout
+from quilt_core.document.state import TileRow
+from studio.arrays import load_layout
 from studio.models import Revision
-from studio.state import TileRow
 
 THUMBNAIL = 240
 MOST_DRAWN = 4096
@@ -25,16 +24,6 @@ def drawn_size(tile: TileRow) -> tuple[int, int]:
     full."""
     part = min(1.0, MOST_DRAWN / max(tile.width, tile.height))
     return max(1, round(part * tile.width)), max(1, round(part * tile.height))
-
-
-def in_tile(layout: Layout, tile: TileRow) -> IslandSet:
-    """The placed islands whose boxes meet a tile, in that tile's own UVs."""
-    placed = layout.islands.placed(layout.placements)
-    corner = np.array(tile.size.corner, np.float64)
-    box = placed.bounds()
-    near = (box[:, :2] < corner + 1).all(axis=1) & (box[:, 2:] > corner).all(axis=1)
-    here = placed.select(near)
-    return replace(here, triangles=here.triangles - corner, edges=here.edges - corner)
 
 
 def thumbnail(revision: Revision) -> bytes:

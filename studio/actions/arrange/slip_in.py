@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from quilt_core.pack.problem import PackSettings
+from quilt_core.pack.settings import PackSettings
 from studio.actions.arrange.control_islands import counted
 from studio.actions.arrange.picked import free_to_move, open_tile, placed_state
 from studio.actions.errors import Refused

@@ -18,7 +18,7 @@ from quilt_core.pictures.planner import PictureFacts, plan_merge
 from studio import storage
 from studio.actions.carry_over.suggest import BETTER, kept_densities, misfits, suggestions
 from studio.actions.gather.gather_files import siblings_in
-from studio.actions.mend.new_bases import scene_of
+from studio.actions.scenes import scene_of
 from studio.arrays import Member, load_layout
 from studio.geometry import cached, keep_cached
 from studio.models import Revision, Source

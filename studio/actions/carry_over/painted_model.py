@@ -13,7 +13,7 @@ from quilt_core.formats.gltf_looks import painted_objects
 from quilt_core.formats.look_facts import is_obj, look_book
 from quilt_core.formats.obj_looks import painted_obj
 from studio.actions.carry_over.list_materials import changes_of, given_mark, siblings_of
-from studio.actions.mend.new_bases import scene_of
+from studio.actions.scenes import scene_of
 from studio.arrays import members_with_rows
 from studio.geometry import cached, keep_cached
 from studio.models import Revision, Source

@@ -6,10 +6,10 @@ from typing import Any
 
 import numpy as np
 
+from quilt_core.document.state import spans
 from quilt_core.pictures.looks import Look
 from quilt_core.scene.placement import determinants
 from studio.arrays import Layout
-from studio.state import spans
 
 BETTER = 0.98
 """Part of its painted density above which nothing is said of an object."""

@@ -5,10 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+from quilt_core.document.state import MemberRow
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.models import MeshObject, Revision
-from studio.state import MemberRow, read_state
+from studio.state import read_state
 
 
 def set_member(revision: Revision, object_id: int, given: dict[str, Any]) -> Made:

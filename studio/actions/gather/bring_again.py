@@ -9,18 +9,23 @@ from typing import Any
 
 import numpy as np
 from django.db import transaction
-from numpy.typing import NDArray
 
-from quilt_core.scene import Scene, SceneObject
+from quilt_core.document.base import Base, in_proportion, read_base
+from quilt_core.document.islands import ISLAND, fresh_islands
+from quilt_core.document.layout import Made
+from quilt_core.document.state import MemberRow, State, spans, split
+from quilt_core.operations.bases import Remade, with_bases
+from quilt_core.scene import Scene
 from studio import storage
+from studio.actions.documents import document_of, saved
 from studio.actions.errors import Refused
 from studio.actions.gather.gather_files import is_mesh, keep_object, object_bases, read_mesh
 from studio.actions.gather.watch_folder import brought, files_in
-from studio.actions.history.change import Made, finish_job
-from studio.actions.mend.new_bases import Remade, object_of, scene_of, with_bases
-from studio.arrays import Base, Member, load_geometry, members_with_rows, read_base, store_geometry
+from studio.actions.history.change import Made as Change
+from studio.actions.history.change import finish_job
+from studio.actions.scenes import object_of, scene_of
+from studio.arrays import Layout, Member, load_geometry, load_layout
 from studio.models import BaseLayout, MeshObject, Revision, Source
-from studio.state import ISLAND, MemberRow, State, fresh_islands, read_state, spans, split
 
 Report = Callable[[float, str], None]
 NEARLY = 0.05
@@ -57,8 +62,8 @@ def bring_again(
     name = _the_mesh(files, old)
     report(0.05, f"reading {name}")
     scene = read_mesh(name, files, params.get("metres_per_unit") or old.metres_per_unit)
-    state = read_state(revision)
-    members = members_with_rows(state.members)
+    layout = load_layout(revision)
+    state, members = layout.state, list(layout.members)
     pairs = _pairs(members, old, scene)
     if not pairs:
         raise Refused(
@@ -84,19 +89,15 @@ def bring_again(
     with transaction.atomic():
         source, objects = _kept(old, name, files, scene, params["files"])
         taken = {number for number, _, _ in laid.values()}
-        made: dict[int, BaseLayout] = {}
+        made: dict[int, Made] = {}
         remade: dict[int, Remade] = {}
+        fresh = list(members)
         for place, (number, base, again) in laid.items():
-            made[place], remade[place] = _placed(
-                revision,
-                state,
-                members[place],
-                objects[number][0],
-                scene.objects[number],
-                base,
-                again,
-            )
-        after = with_bases(revision, state, made, remade)
+            was_there = members[place]
+            fresh[place] = _member(was_there, objects[number][0])
+            made[place] = Made(base, scene.objects[number], "updated", was_there.base.weld)
+            remade[place] = _placed(state, place, was_there, base, again)
+        after = _with_bases(Layout(state, fresh, revision), made, remade, members)
         leaving = {place for place, number in pairs.items() if number is None}
         if leaving:
             after, _ = split(after, leaving)
@@ -107,7 +108,7 @@ def bring_again(
                 news.fresh.append(obj.name)
         what = f"“{name}”"
         found = {"objects": news.rows, "new": news.fresh, "gone": news.gone, "kept": news.kept}
-        done = finish_job(atlas.pk, revision, Made("bring again", after, what, found))
+        done = finish_job(atlas.pk, revision, Change("update", after, what, found))
         change = done.atlas.project.__class__.objects.get(pk=atlas.project_id).head
         Source.objects.filter(folder=source.folder).update(gathered=change)
         Source.objects.filter(pk=old.pk).update(replaced=change)
@@ -170,18 +171,13 @@ def _carried(member: Member, was: Scene, scene: Scene, number: int, news: News) 
         uv = np.where(bare[:, None], obj.mesh.channels[channel].per_corner, uv)
     flat = with_channel(obj, channel, uv)
     read = read_base(flat, channel, scene, member.object.source.uv_tolerance)
-    square = replace(read.islands, proportion=_proportions(member, read.islands.count))
+    square = in_proportion(read.islands, member.base.proportion)
     how = np.bincount(again.how, minlength=4)
     news.rows.append({
         "name": obj.name, "faces": obj.mesh.face_count, "same": int(how[TOPOLOGY]), "by_face": int(how[FACE]),
         "by_surface": int(how[SURFACE]), "new": again.new, "gone": again.gone, "moved": round(again.moved, 6),
     })  # fmt: skip
-    return Base(read.uv, read.face_island, square, read.surface), again
-
-
-def _proportions(member: Member, count: int) -> NDArray[np.float64]:
-    """Width / height of the picture that base UVs were laid out for: as it was."""
-    return np.full(count, float(member.base.proportion))
+    return replace(read, islands=square), again
 
 
 def _kept(
@@ -212,27 +208,31 @@ def _kept(
     return source, out
 
 
-def _placed(
-    revision: Revision,
-    state: State,
-    member: Member,
-    obj: MeshObject,
-    mesh: SceneObject,
-    base: Base,
-    again: Any,
-) -> tuple[BaseLayout, Remade]:
-    """The layout as a base layout of the newer object, and what lies where."""
-    first = BaseLayout.objects.filter(object=obj, channel=min(member.base.channel, 15)).first()
-    first = first or BaseLayout.objects.filter(object=obj).first()
-    made = BaseLayout(
-        object=obj, channel=first.channel if first else 0, verb="brought again", parent=first,
-        geometry=store_geometry(mesh, base), islands=base.islands.count,
-        unflattened=base.islands.unflattened[0], weld=member.base.weld, proportion=member.base.proportion,
-    )  # fmt: skip
+def _member(old: Member, obj: MeshObject) -> Member:
+    """A member whose object is the newer one."""
+    first = BaseLayout.objects.filter(object=obj, channel=min(old.base.channel, 15)).first()
+    first = first or BaseLayout.objects.get(object=obj, channel=0)
+    return Member(replace(old.row, object=obj.pk, base=first.pk), obj, first)
+
+
+def _with_bases(
+    layout: Layout, made: dict[int, Made], remade: dict[int, Remade], old: list[Member]
+) -> State:
+    """The state with the layouts on the newer objects, whose rows are saved."""
+    document = replace(document_of([layout.revision]), layouts=[layout])
+    after = with_bases(document, layout, made, remade)
+    for place in made:
+        member = after.members[place]
+        assert isinstance(member, Member)
+        member.base.proportion = old[place].base.proportion
+    return saved(after)
+
+
+def _placed(state: State, place: int, member: Member, base: Base, again: Any) -> Remade:
+    """What lies where: each island at the place of the older one that most of its faces come from."""
     old_island = load_geometry(member.base.geometry)["face_island"]
     here = np.full(int(old_island.max(initial=-1)) + 2, -1)
     here[member.row.numbers] = np.arange(len(member.row.numbers))
-    place = next(k for k, row in enumerate(state.members) if row is member.row)
     begin, _ = spans(state.members)[place]
     rows = fresh_islands(base.islands.count)
     aside = np.ones(base.islands.count, bool)
@@ -244,4 +244,4 @@ def _placed(
         if len(found):
             rows[island] = state.islands[begin + np.bincount(found).argmax()]
             aside[island] = False
-    return made, Remade(rows.astype(ISLAND), aside)
+    return Remade(rows.astype(ISLAND), aside)

@@ -10,6 +10,8 @@ from typing import Any
 import numpy as np
 from django.db import transaction
 
+from quilt_core.document.base import read_base
+from quilt_core.document.state import MemberRow, TileRow
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import MESH_SUFFIXES, Siblings
@@ -23,9 +25,9 @@ from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import append_change, check_idle
 from studio.actions.history.parts import parts_of_atlas, settings_parts
 from studio.actions.project.create_project import UNSAID
-from studio.arrays import islands_of, read_base, store_geometry
+from studio.arrays import islands_of, store_geometry
 from studio.models import Atlas, BaseLayout, MeshObject, Project, Revision, Source
-from studio.state import MemberRow, TileRow, read_state, write_state
+from studio.state import read_state, write_state
 
 Report = Callable[[float, str], None]
 Ready = tuple[SceneObject, list[dict[str, Any]]]

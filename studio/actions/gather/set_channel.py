@@ -7,10 +7,12 @@ from dataclasses import replace
 
 import numpy as np
 
+from quilt_core.document.islands import ISLAND, fresh_islands
+from quilt_core.document.state import spans
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.models import BaseLayout, Revision
-from studio.state import ISLAND, fresh_islands, read_state, spans
+from studio.state import read_state
 
 OBJ = ".obj"
 

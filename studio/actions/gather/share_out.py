@@ -9,10 +9,11 @@ from dataclasses import dataclass
 import numpy as np
 from django.db.models import QuerySet
 
+from quilt_core.document.islands import fresh_islands
+from quilt_core.document.state import MemberRow, State, TileRow, joined, split, split_islands
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import Shared, chain, edit_atlases
 from studio.models import BaseLayout, Change, MeshObject, Project
-from studio.state import MemberRow, State, TileRow, fresh_islands, joined, split, split_islands
 
 LONGEST_NAME = 120
 

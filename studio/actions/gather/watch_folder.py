@@ -93,7 +93,7 @@ def look(row: WatchedFolder) -> dict[str, Any]:
         # Known from now on, also where it cannot be read: it is tried again once it changes.
         _know(row, source.pk, now)
         try:
-            claim("bring again", atlas, {"source": source.pk, "folder": str(folder)})
+            claim("update", atlas, {"source": source.pk, "folder": str(folder)})
         except QuiltError as error:
             _know(row, source.pk, None)
             return {"watched": watched, "waiting": waiting, "started": "", "wrong": str(error)}

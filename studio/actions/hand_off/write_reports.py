@@ -2,38 +2,28 @@
 
 from __future__ import annotations
 
-import json
+from dataclasses import replace
 from typing import Any
 
-from django.utils import timezone
-
 from studio import storage
+from studio.actions.documents import document_of
 from studio.actions.prove.examine import examine
 from studio.actions.prove.rules import rules_of
-from studio.arrays import load_layout
+from studio.arrays import Layout
 from studio.models import Revision
 
 
 def reports_of(revision: Revision) -> dict[str, str]:
     """Text of the proof as html and as json."""
-    from quilt_core.prove.report import Subject, report_page, report_values
+    from quilt_core.operations.check import checked, report_text
 
-    layout = load_layout(revision)
+    document = document_of([revision])
+    layout = document.layout
+    assert isinstance(layout, Layout)
     proof, _ = examine(layout, rules_of(revision))
-    project = revision.atlas.project
-    made = timezone.localtime(timezone.now()).strftime("%Y-%m-%d %H:%M")
-    subject = Subject(
-        f"{project.name}: {revision.name}",
-        made,
-        layout.islands.placed(layout.placements),
-        [tile.size for tile in layout.tiles],
-        layout.object_names(),
-        {"Last action": f"{revision.verb} (revision {revision.pk})", **_settings(revision)},
-    )
-    values = json.dumps(
-        report_values(subject, proof), indent=1, ensure_ascii=False, allow_nan=False
-    )
-    return {"html": report_page(subject, proof), "json": values}
+    about = {"Last action": f"{revision.verb} (revision {revision.pk})", **_settings(revision)}
+    told = replace(document, about=about)
+    return {kind: report_text(told, checked(layout, proof), kind) for kind in ("html", "json")}
 
 
 def _settings(revision: Revision) -> dict[str, str]:

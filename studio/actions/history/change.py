@@ -10,12 +10,14 @@ import numpy as np
 from django.db import transaction
 from django.shortcuts import get_object_or_404
 
+from quilt_core.document.state import State
+from quilt_core.operations.registry import OPERATIONS
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.actions.access import EDITOR, author, require
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.parts import Parts, meet, parts_of_atlas, settings_parts, within
 from studio.models import Atlas, Change, Job, Measurement, Project, Revision
-from studio.state import State, read_state, write_state
+from studio.state import read_state, write_state
 
 FARTHEST = 1e9
 """No placement holds a larger number, in tiles."""
@@ -24,18 +26,9 @@ STATES = ("head__state", "head__keyframe__state")
 TRIES = 3
 """So often an edit is computed anew, because another one came first, before it makes the others
 wait."""
-QUIET = (
-    "measure",
-    "export",
-    "report",
-    "explain",
-    "stacks",
-    "carry over",
-    "pictures",
-    "plan coverage",
-    "rehearse",
-    "rehearse part",
-    "look around",
+QUIET = frozenset(
+    ["measure", "stacks", "plan coverage", "bake part"]
+    + [one.name for one in OPERATIONS.values() if one.changes != "layout"]
 )
 """Kinds of jobs that change no layout."""
 
@@ -52,7 +45,7 @@ class Made:
     needs: Parts = field(default_factory=dict)
     """Parts that it relies on without changing them."""
     facts: dict[str, Any] = field(default_factory=dict)
-    """Other fields of the revision: seconds, tidy_cost, binding."""
+    """Other fields of the revision: seconds, tidy_cost, limit."""
     measured_as: Revision | None = None
     """A revision of which all that was measured holds for this one too."""
 
@@ -201,7 +194,7 @@ def _store(atlas: Atlas, parent: Revision, made: Made, draft: bool) -> Revision:
     facts = {"verb": made.verb, "params": made.params, "draft": draft, **made.facts}
     known = made.measured_as
     if known is not None:
-        facts |= {"summary": known.summary, "binding": known.binding}
+        facts |= {"summary": known.summary, "limit": known.limit}
     revision = write_state(atlas, parent, made.state, **facts)
     kept = getattr(known, "measurement", None) if known is not None else None
     if kept is not None:

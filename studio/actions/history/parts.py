@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from studio.state import State, changed_islands
+from quilt_core.document.state import State, changed_islands
 
 Parts = dict[str, list[int] | None]
 """Names of parts; with the islands, or None for all of them."""

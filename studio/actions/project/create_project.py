@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from django.db import transaction
 
+from quilt_core.document.state import State, TileRow
 from studio.actions.access import own
 from studio.actions.errors import Refused
 from studio.actions.history.change import append_change, first_settings
 from studio.models import Atlas, Project
-from studio.state import State, TileRow, write_state
+from studio.state import write_state
 
 UNSAID = 512.0
 """House density in px per metre of a project that has no files yet; its first files propose one."""

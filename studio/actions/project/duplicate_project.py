@@ -75,7 +75,7 @@ def duplicate_project(project_id: int) -> Project:
             "params": old.params,
             "seconds": old.seconds,
             "tidy_cost": old.tidy_cost,
-            "binding": old.binding,
+            "limit": old.limit,
         }
         made = write_state(
             atlas, None, state.having(members=members), verb=old.verb, summary=old.summary, **facts

@@ -42,16 +42,11 @@ def measured(layout: Layout, padding: float):  # type: ignore[no-untyped-def]
 
 def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
     """The core's `Proof` of a layout, with the surface behind it."""
-    from quilt_core.prove import prove
+    from quilt_core.operations.check import prove_layout
 
-    surface = layout.surface
-    proof = prove(
-        layout.islands, surface, layout.placements, [tile.size for tile in layout.tiles],
-        layout.object_names(), rules, layout.unplaced, layout.controls["stack"].astype(np.int64),
-        layout.weights, measured(layout, rules.wanted_gap), [str(obj.pk) for obj in layout.objects],
-        layout.numbers,
-    )  # fmt: skip
-    return proof, surface
+    ids = [str(obj.pk) for obj in layout.objects]
+    proof = prove_layout(layout, rules, measured(layout, rules.wanted_gap), ids)
+    return proof, layout.surface
 
 
 def proof_values(proof: Any, surface: Surface) -> dict[str, Any]:

@@ -1,59 +1,13 @@
-"""The coarse mesh with its maps beside the fine one: their difference as a picture, and the fine mesh for the screen."""
+"""The high poly mesh for the screen."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 
 from studio import storage
 from studio.arrays import Layout
-
-Report = Callable[[float, str, dict[str, Any] | None], None]
-NAME = "rehearsal_difference"
-
-
-def differences(
-    case: Any,
-    layout: Layout,
-    baked: list[Any],
-    out: dict[str, Any],
-    report: Report,
-    stop: Callable[[], str],
-) -> list[dict[str, Any]]:
-    """How far the normal maps are from the fine meshes; pictures of it are added to `out`."""
-    from quilt_core.bake.difference import as_colours, difference
-    from quilt_core.pictures.decode import encode_png
-
-    rows: list[dict[str, Any]] = []
-    if case.high is case.low:
-        return rows
-    for one in baked:
-        if not one.whole:
-            break
-
-        def tell(done: float) -> bool:
-            report(0.97 + 0.02 * done, "comparing with the fine mesh", None)
-            return not stop()
-
-        found = difference(case, one, tell)
-        if found is None:
-            break
-        tile = one.tile.number
-        file = f"{NAME}{f'.{tile}' if len(layout.tiles) > 1 else ''}.png"
-        out[f"picture {file}"] = storage.put(encode_png(as_colours(found)))
-        size = {"width": one.tile.width, "height": one.tile.height, "bits": 8}
-        out["maps"].append({"name": file, "map": "difference", "tile": tile, **size})
-        figures = {
-            "median": found.median,
-            "high": found.high,
-            "most": found.most,
-            "scale": found.scale,
-        }
-        rows.append({"tile": tile, **{key: round(value, 3) for key, value in figures.items()}})
-    return rows
-
 
 MOST_SHOWN = 600_000
 """Triangles of a fine mesh that a browser gets."""

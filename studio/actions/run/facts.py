@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from django.db.models import QuerySet, prefetch_related_objects
 
+from quilt_core.document.state import State, spans
 from quilt_core.run.fingerprint import code_version
 from quilt_core.run.reasons import shortened, step_reasons
 from studio.actions.carry_over.list_materials import given_mark
@@ -17,7 +18,7 @@ from studio.actions.history.change import STATES
 from studio.actions.prove.rules import rules_of
 from studio.arrays import bases_of
 from studio.models import Atlas, BaseLayout, RunLine
-from studio.state import State, read_state, spans
+from studio.state import read_state
 
 CURRENT, STALE, FAILED, HELD = "current", "out of date", "failed", "held"
 

@@ -4,32 +4,36 @@ from __future__ import annotations
 
 import json
 import time
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import asdict
+from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django.utils import timezone
 
 from quilt_core.errors import QuiltError
-from quilt_core.flatten.options import FlattenSettings
-from studio.actions.arrange.pack_atlas import pack_atlas, settings_from
-from studio.actions.carry_over.carry_over import carry_over
-from studio.actions.errors import NothingToDo, Refused
-from studio.actions.even_out.even_out import even_out
+from quilt_core.operations.export import Export
+from quilt_core.operations.operation import Progress, Stopped
+from quilt_core.operations.registry import operation
+from quilt_core.operations.unwrap import NothingToDo
+from quilt_core.options import options_of, settings_from
+from studio.actions.carry_over.merge_textures import merge_textures
+from studio.actions.errors import Refused
+from studio.actions.hand_off.draw_textures import draw_textures
 from studio.actions.hand_off.export_atlas import export_atlases
+from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import Made, chain, finish_job
-from studio.actions.mend.flatten_objects import flatten_objects
+from studio.actions.operate import operate
+from studio.actions.prove.bake_maps import bake_maps
 from studio.actions.prove.measure_layout import measure_revision
-from studio.actions.prove.rehearse import rehearse
 from studio.actions.run.facts import facts_of, mark_of, reasons
 from studio.models import Atlas, Change, Job, Project, Revision, RunLine
 from studio.state import read_state
 
-Report = Callable[[float, str], None]
-VERBS = ("flatten", "even out", "pack", "carry over", "rehearse", "prove", "hand off")
-"""In working order."""
-HERE_AND_NOW = ("change", "revision", "revisions", "islands", "draft", "preview", "channels", "objects", "tile", "whole", "source")  # fmt: skip
-"""Parameters that belong to one moment and not to a line."""
+STEPS = (
+    "unwrap", "even-out", "visibility", "pack", "merge", "bake", "textures", "check", "report", "export",
+)  # fmt: skip
+"""Operations that a line may do, in working order."""
+HERE_AND_NOW = ("islands", "objects", "tile", "size", "like", "preview")
+"""Settings that belong to one moment and not to a line."""
 MOST_LINES = 500
 MOST_RUNS = 20
 """Results of a line that are kept."""
@@ -37,35 +41,31 @@ RUN_KEYS = ("when", "because", "before", "after", "seconds", "revision", "earlie
 
 
 def checked_steps(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
-    """Steps of a line, each with a verb that there is and settings that are a table.
+    """Steps of a line, each an operation with settings that it has.
 
     Raises
     ------
-    Refused
+    QuiltError
     """
     out = []
-    for step in steps:
-        if step.get("do") not in VERBS:
+    for number, step in enumerate(steps, start=1):
+        do, settings = step.get("do"), step.get("settings", {})
+        if do not in STEPS:
             raise Refused(
-                f"A step that does “{step.get('do')}”.",
-                "steps",
-                f"do is one of {', '.join(VERBS)}.",
+                f"A step that does “{do}”.", f"step {number}", f"do is one of {', '.join(STEPS)}."
             )
-        settings = step.get("settings", {})
         if not isinstance(settings, dict) or len(json.dumps(settings)) > 20_000:
             raise Refused(
-                "Settings of a step are no table.", str(step["do"]), "Give names and values."
+                "Its settings are no table.", f"step {number}, {do}", "Give names and values."
             )
-        if step["do"] == "pack":
-            try:
-                settings_from(settings)
-            except TypeError:
-                raise Refused(
-                    "A setting has the wrong type.", "pack", "Pack by hand, and remember that."
-                ) from None
-        out.append({"do": step["do"], "settings": dict(settings)})
+        try:
+            settings_from(operation(str(do)).settings, settings)
+        except QuiltError as error:
+            where = f"step {number}, {do}, {error.where}"
+            raise Refused(error.what, where, error.cure) from None
+        out.append({"do": do, "settings": dict(settings)})
     if not out:
-        raise Refused("The line has no steps.", "steps", f"Give some of {', '.join(VERBS)}.")
+        raise Refused("The line has no steps.", "steps", f"Give some of {', '.join(STEPS)}.")
     return out
 
 
@@ -77,25 +77,20 @@ def remember(atlas: Atlas, name: str) -> RunLine:
     seen = {
         revision for change in steps.values() for pk, revision in change.atlases if pk == atlas.pk
     }
-    for revision in Revision.objects.filter(pk__in=seen, verb__in=VERBS).order_by("pk"):
-        found[revision.verb] = _settings(revision.params)
-    for kind, verb in (
-        ("carry over", "carry over"),
-        ("rehearse", "rehearse"),
-        ("export", "hand off"),
-    ):
+    for revision in Revision.objects.filter(pk__in=seen, verb__in=STEPS).order_by("pk"):
+        found[revision.verb] = _settings(revision.verb, revision.params)
+    for kind in ("merge", "bake", "export"):
         job = Job.objects.filter(atlas=atlas, kind=kind, state=Job.DONE).order_by("-pk").first()
-        if job and not job.params.get("preview"):
-            found[verb] = _settings(job.params)
+        if job and not job.params["settings"].get("preview"):
+            found[kind] = _settings(kind, job.params["settings"])
     if not found:
         raise Refused(
             "Nothing was done to this atlas yet that could be repeated.", atlas.name,
-            "Even it out, pack it or carry pictures over first.",
+            "Even it out, pack it or merge textures first.",
         )  # fmt: skip
-    found.setdefault("prove", {})
-    return add_line(
-        atlas, name, [{"do": verb, "settings": found[verb]} for verb in VERBS if verb in found]
-    )
+    found.setdefault("check", {})
+    steps = [{"do": do, "settings": found[do]} for do in STEPS if do in found]
+    return add_line(atlas, name, steps)
 
 
 def add_line(atlas: Atlas, name: str, steps: Sequence[Mapping[str, Any]]) -> RunLine:
@@ -112,16 +107,28 @@ def add_line(atlas: Atlas, name: str, steps: Sequence[Mapping[str, Any]]) -> Run
     )
 
 
-def _settings(params: Mapping[str, Any]) -> dict[str, Any]:
+def _settings(do: str, given: Mapping[str, Any]) -> dict[str, Any]:
+    """Settings as a line keeps them: those that are not the usual ones."""
+    known = {one.name: one for one in options_of(operation(do).settings)}
     return {
-        key: value for key, value in params.items() if key not in HERE_AND_NOW and value is not None
+        name: value
+        for name, value in given.items()
+        if name in known
+        and name not in HERE_AND_NOW
+        and (known[name].needed or value != known[name].plain(known[name].default))
     }
 
 
-def do_line(line: RunLine, report: Report, stop: Callable[[], str]) -> dict[str, Any] | None:
-    """Do a line on its atlas as it is; where a step fails the layout is put back, and the earlier result stays.
+def do_line(line: RunLine, progress: Progress) -> dict[str, Any]:
+    """Do a line on its atlas as it is; where a step fails, or the user stops it, the layout is put back, and the earlier result
+    stays.
 
-    Returns what came of it; None when the user wants nothing of it.
+    Returns what came of it.
+
+    Raises
+    ------
+    QuiltError
+    Stopped
     """
     atlas = Atlas.objects.select_related("head", "project__head").get(pk=line.atlas_id)
     if atlas.head is None:
@@ -138,32 +145,13 @@ def do_line(line: RunLine, report: Report, stop: Callable[[], str]) -> dict[str,
     results: dict[str, Any] = {}
     try:
         for k, step in enumerate(line.steps):
-            begin, size = k / len(line.steps), 1 / len(line.steps)
-
-            def tell(
-                done: float,
-                message: str,
-                *_: Any,
-                begin: float = begin,
-                size: float = size,
-                verb: str = step["do"],
-            ) -> None:
-                report(begin + size * min(max(done, 0.0), 1.0), f"{verb}: {message}")
-
-            if not _do_step(step, _head(atlas.pk), results, tell, stop) or stop() == "drop":
-                _put_back(atlas.pk, first, line)
-                return None
-    except (QuiltError, TypeError, ValueError, KeyError) as fault:
-        # Settings that were written by hand may be of any shape.
-        error = (
-            fault
-            if isinstance(fault, QuiltError)
-            else Refused(
-                "A setting of a step cannot be used.",
-                line.name,
-                "Do it by hand once, and remember that.",
-            )
-        )
+            part = progress.part(k / len(line.steps), 1 / len(line.steps), step["do"])
+            _do_step(step, _head(atlas.pk), results, part)
+            progress.check()
+    except Stopped:
+        _put_back(atlas.pk, first, line)
+        raise
+    except QuiltError as error:
         _put_back(atlas.pk, first, line)
         line.made = {
             **line.made,
@@ -172,7 +160,7 @@ def do_line(line: RunLine, report: Report, stop: Callable[[], str]) -> dict[str,
             "because": because,
         }
         line.save(update_fields=["made"])
-        raise error from fault
+        raise
     head = _head(atlas.pk)
     measure_revision(head)
     atlas.refresh_from_db()
@@ -240,55 +228,57 @@ def _do_step(
     step: Mapping[str, Any],
     head: Revision,
     results: dict[str, Any],
-    tell: Callable[..., None],
-    stop: Callable[[], str],
-) -> bool:
-    """One step; False when it was dropped."""
-    verb, settings = step["do"], dict(step["settings"])
-    if verb == "flatten":
+    progress: Progress,
+) -> None:
+    """One step.
+
+    Raises
+    ------
+    QuiltError
+    """
+    do, settings = step["do"], dict(step["settings"])
+    if operation(do).changes == "layout":
         try:
-            made = flatten_objects(head, {**asdict(FlattenSettings()), **settings}, tell, stop)
+            done = operate(head, do, settings, progress)
         except NothingToDo:
-            return True  # all of them have UVs
-        if made is None:
-            return False
-        finish_job(head.atlas_id, head, made)
-    elif verb == "even out":
-        even_out(head, settings)
-    elif verb == "pack":
-
-        def told(attempt: Any, placements: Any) -> None:
-            tell(attempt.step / max(attempt.steps, 1), f"{attempt.coverage:.1%} full")
-
-        return pack_atlas(head, settings, told, stop) is not None
-    elif verb == "carry over":
-        found = carry_over(head, {**settings, "revisions": [head.pk]}, tell, stop)
-        if found is None:
-            return False
-        results["carried"] = found.get("file", "")
-    elif verb == "rehearse":
-        found = rehearse(head, settings, tell, stop)
-        if found is None:
-            return False
-        results["maps"] = found["file"]
-        errors = [f for f in found["findings"] if f["severity"] == "error"]
-        if errors:
-            raise Refused(
-                f"The rehearsal has {len(errors)} errors; the first: {errors[0]['kind']}, {errors[0]['text']}.",
-                errors[0]["object"],
-                "Look at Prove, Rehearsal.",
-            )
-    elif verb == "prove":
-        measure_revision(head)
-        proof = Revision.objects.get(pk=head.pk).proof or {}
-        if not proof.get("ready", False):
-            raise Refused(
-                f"It breaks the house rules: {', '.join(proof.get('against', [])) or 'not proven'}.", head.name,
-                "Look at Prove; cure the errors, or change the rules.",
-            )  # fmt: skip
+            return  # all of them have UVs
+        finish_job(head.atlas_id, head, done.made())
+    elif do == "merge":
+        results["carried"] = merge_textures(head, settings, (), progress).get("file", "")
+    elif do == "bake":
+        _baked(bake_maps(head, settings, progress), results)
+    elif do == "textures":
+        results["textures"] = draw_textures(head, settings, progress)["file"]
+    elif do == "report":
+        results["report"] = write_reports(head)["html"]
+    elif do == "check":
+        _check(head)
+    elif do == "export":
+        asked = settings_from(Export, settings)
+        results["file"] = export_atlases([head], progress.report, asked)[0]
     else:
-        results["file"] = export_atlases([head], tell)[0]
-    return True
+        operate(head, do, settings, progress, everything=True)
+
+
+def _baked(found: Mapping[str, Any], results: dict[str, Any]) -> None:
+    results["maps"] = found["file"]
+    errors = [f for f in found["findings"] if f["severity"] == "error"]
+    if errors:
+        raise Refused(
+            f"The test bake has {len(errors)} errors; the first: {errors[0]['kind']}, {errors[0]['text']}.",
+            errors[0]["object"],
+            "Look at Check, Test bake.",
+        )
+
+
+def _check(head: Revision) -> None:
+    measure_revision(head)
+    proof = Revision.objects.get(pk=head.pk).proof or {}
+    if not proof.get("ready", False):
+        raise Refused(
+            f"It breaks the house rules: {', '.join(proof.get('against', [])) or 'not checked'}.", head.name,
+            "Look at Check; fix the errors, or change the rules.",
+        )  # fmt: skip
 
 
 def _figures(revision: Revision) -> dict[str, Any]:

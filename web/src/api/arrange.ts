@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient, type UseQueryResult } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef } from "react";
 import { editor, tellError } from "../state";
-import { api, ask, Explained, fetchBytes, type Atlas, type Candidate, type Job, type PackRequest } from "./client";
+import { api, ask, Explained, fetchBytes, type Atlas, type Candidate, type Job, type Operation, type PackRequest } from "./client";
 import { isActive } from "./hooks";
 import { stepSeen } from "./step";
 
@@ -101,7 +101,7 @@ export function usePlan(revision: number | undefined, house: number) {
 }
 
 /** Settings of a pack that a recipe keeps. */
-export type PackSettings = Required<Omit<PackRequest, "change" | "width" | "height" | "tile" | "islands" | "as_draft" | "seconds">>;
+export type PackSettings = Required<Omit<PackRequest, "change" | "size" | "tile" | "islands" | "draft" | "seconds">>;
 
 /** The options of packing as the core declares them: defaults, bounds and words. */
 export type PackOptions = {
@@ -111,16 +111,25 @@ export type PackOptions = {
 };
 
 export function usePackOptions(): PackOptions | undefined {
-  const { data } = useQuery({ queryKey: ["pack-options"], staleTime: Infinity, queryFn: () => ask(api.GET("/api/pack-options/")) });
+  const operation = useOperation("pack");
   return useMemo(() => {
-    if (!data) return undefined;
-    const by = new Map(data.map((option) => [option.name, option]));
+    if (!operation) return undefined;
+    const kept = operation.options.filter((option) => !UNKEPT.has(option.name));
+    const by = new Map(operation.options.map((option) => [option.name, option]));
     return {
-      defaults: Object.fromEntries(data.filter((o) => o.default !== null).map((o) => [o.name, o.default])) as PackSettings,
+      defaults: Object.fromEntries(kept.filter((o) => o.default !== null).map((o) => [o.name, o.default])) as PackSettings,
       choices: (name) => (by.get(name)?.choices ?? []) as never[],
       bounds: (name) => ({ min: by.get(name)?.low ?? 0, max: by.get(name)?.high ?? Number.MAX_SAFE_INTEGER }),
     };
-  }, [data]);
+  }, [operation]);
+}
+
+/** Options that belong to one pack alone. */
+const UNKEPT = new Set(["size", "tile", "islands", "seconds"]);
+
+/** An operation as the server declares it: its settings with defaults, bounds and words. */
+export function useOperation(name: string): Operation | undefined {
+  return useQuery({ queryKey: ["operations"], staleTime: Infinity, queryFn: () => ask(api.GET("/api/operations/")) }).data?.find((one) => one.name === name);
 }
 
 const LOOK_EVERY = 450;

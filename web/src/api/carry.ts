@@ -12,7 +12,7 @@ export function useShelf(atlas: Atlas, size: number) {
   });
 }
 
-/** What a job of carrying over gave. */
+/** What merging textures gave. */
 export type Carried = {
   revision: number;
   preview: boolean;
@@ -23,7 +23,7 @@ export type Carried = {
     maps: Pair; materials: Pair; draw_calls: Pair; texels: Pair; coverage: number;
     memory: { before: Record<string, number>; after: Record<string, number> };
     objects: { name: string; kept: number | null; loss: Record<string, number> }[];
-    pictures: { name: string; role: string; tile: number; set: string; revision: number; width: number; height: number; channels: number; bits: number }[];
+    textures: { name: string; role: string; tile: number; set: string; revision: number; width: number; height: number; channels: number; bits: number }[];
     difference: { set: string; revision: number; median: number; high: number; most: number }[];
     profile: { name: string; tile: number; width: number; height: number }[];
     seconds: Record<string, number>;
@@ -33,7 +33,7 @@ type Pair = { before: number; after: number };
 
 /** The last carrying over of an atlas that is done. */
 export function lastCarried(jobs: Job[], atlas: Atlas): { job: Job; carried: Carried } | null {
-  const job = jobs.find((one) => one.kind === "carry over" && one.state === "done" && one.atlas === atlas.id);
+  const job = jobs.find((one) => one.kind === "merge" && one.state === "done" && one.atlas === atlas.id);
   return job ? { job, carried: job.result as unknown as Carried } : null;
 }
 

@@ -5,7 +5,7 @@ import { readGeometry } from "../editor/layout/readGeometry";
 import type { Topic } from "../editor/Editor";
 import type { PlaceEdit } from "../editor/history/HistoryManager";
 import { editor, tellError, useUi } from "../state";
-import { api, ask, fetchBytes, send, type Atlas, type CarryRequest, type ChannelEdit, type PictureSetsRequest, type ControlRequest, type EvenOutRequest, type EditRequest, type FlattenRequest, type Job, type LookAroundRequest, type PackRequest, type Project, type RehearseRequest, type TileRequest } from "./client";
+import { api, ask, fetchBytes, send, type Atlas, type BakeRequest, type ControlRequest, type CopyLayoutRequest, type EditRequest, type EvenOutRequest, type Job, type MergeRequest, type PackRequest, type Project, type TexturesRequest, type TileRequest, type UnwrapRequest, type VisibilityRequest } from "./client";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
 /** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
@@ -51,14 +51,14 @@ export function useAtlas(id: number | undefined) {
 
 export const isActive = (job: Job) => job.state === "queued" || job.state === "running";
 
-/** How objects are flattened at a click. */
-export const AT_A_CLICK = { charts: "shape", angle: 45, stretch: 1.05, balance: 0.5, weld: 0, symmetric: false, draft: false } as const;
+/** How objects are unwrapped at a click. */
+export const AT_A_CLICK = { seams: "shape", angle: 45, stretch: 1.05, balance: 0.5, weld: 0, symmetric: false, draft: false } as const;
 
 /** What an edit of a layout asks for. */
 export type Edit = Omit<EditRequest, "change" | "draft"> & { draft?: boolean };
 
 /** Kinds of jobs that are done in a moment. */
-const SHORT = new Set(["measure", "slip in", "fit here", "take in", "edit", "copy layout", "copy part"]);
+const SHORT = new Set(["measure", "slip in", "fit here", "take in", "edit", "copy-layout"]);
 
 /** Jobs that were started from this page. */
 const started = new Set<number>();
@@ -92,16 +92,14 @@ export function useJobs(projectId: number) {
       const { islands, of } = (job.result ?? {}) as { islands?: number; of?: number };
       if (job.state === "done" && (job.kind === "slip in" || job.kind === "fit here") && islands !== undefined && of !== undefined && islands < of)
         useUi.getState().tell({ kind: "done", what: `${islands} of ${of} islands found a place; what lay on that sheet is on the side table now, the rest where it was.` });
-      const copies = (job.result as { objects?: { name: string; misfit: number }[] } | undefined)?.objects;
-      if (job.state === "done" && job.kind === "copy layout" && copies) {
+      const copies = (job.result as { objects?: { object: string; misfit: number; parts: number }[] } | undefined)?.objects;
+      const parts = (copies ?? []).reduce((sum, row) => sum + (row.parts ?? 0), 0);
+      if (job.state === "done" && job.kind === "copy-layout" && copies && !parts) {
         const moved = copies.filter((copy) => copy.misfit > 1e-4).length;
-        useUi.getState().tell({ kind: "done", what: `The layout went to ${copies.map((copy) => copy.name).join(", ")}${moved ? `; ${moved} of them ${moved === 1 ? "differs" : "differ"} in shape, so its texels are stretched there` : ""}.` });
+        useUi.getState().tell({ kind: "done", what: `The layout went to ${copies.map((copy) => copy.object).join(", ")}${moved ? `; ${moved} of them ${moved === 1 ? "differs" : "differ"} in shape, so its texels are stretched there` : ""}.` });
       }
-      const parts = (job.result as { objects?: { parts: number }[] } | undefined)?.objects;
-      if (job.state === "done" && job.kind === "copy part" && parts) {
-        const count = parts.reduce((sum, row) => sum + row.parts, 0);
-        useUi.getState().tell({ kind: "done", what: `The layout of that part went to ${count} ${count === 1 ? "other" : "others"}; they are on the side table.` });
-      }
+      if (job.state === "done" && job.kind === "copy-layout" && parts)
+        useUi.getState().tell({ kind: "done", what: `The layout of that part went to ${parts} ${parts === 1 ? "other" : "others"}; they are on the side table.` });
       const edited = job.result as { note?: string; done?: string; refused?: number; draft?: boolean } | undefined;
       if (job.state === "done" && job.kind === "edit" && edited?.note)
         useUi.getState().tell({ kind: "done", what: `${edited.draft ? "A try, see Tries. " : ""}${said(edited.done ?? "")}: ${edited.note}.${edited.refused ? ` ${edited.refused} other ${edited.refused === 1 ? "object" : "objects"} could not be done.` : ""}` });
@@ -234,16 +232,12 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       mutationFn: (islands: number[]) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/take-in/", { params: path, body: { islands, ...seen() } }))),
       ...options,
     }),
-    flatten: useMutation({
-      mutationFn: (body: Omit<FlattenRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/flatten/", { params: path, body: { ...body, ...seen() } }))),
+    unwrap: useMutation({
+      mutationFn: (body: Omit<UnwrapRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/unwrap/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
     copyLayout: useMutation({
-      mutationFn: (body: { object: number; to: number[]; stack?: boolean; number?: number }) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-layout/", { params: path, body: { stack: false, number: 0, ...body, ...seen() } }))),
-      ...options,
-    }),
-    copyPart: useMutation({
-      mutationFn: (body: { object: number; faces: number[] }) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-part/", { params: path, body: { ...body, ...seen() } }))),
+      mutationFn: (body: Omit<CopyLayoutRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/copy-layout/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
     unlink: useMutation({
@@ -262,34 +256,34 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
       mutationFn: (draft: number) => ask(api.POST("/api/drafts/{draft_id}/", { params: { path: { draft_id: draft } }, body: seen() })),
       ...moved,
     }),
-    carryOver: useMutation({
-      mutationFn: (body: Omit<CarryRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/carry-over/", { params: path, body: { ...body, ...seen() } }))),
+    merge: useMutation({
+      mutationFn: (body: Omit<MergeRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/merge/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
-    bringAgain: useMutation({
+    update: useMutation({
       mutationFn: ({ source, files }: { source: number; files: File[] }) => {
         const form = new FormData();
         form.append("source", String(source));
         form.append("change", String(seen().change));
         for (const file of files) form.append("files", file, file.name);
-        return editor.history.settled().then(() => send<Job>(`/api/atlases/${atlas?.id ?? 0}/bring-again/`, form));
+        return editor.history.settled().then(() => send<Job>(`/api/atlases/${atlas?.id ?? 0}/update/`, form));
       },
       ...options,
     }),
-    lookAround: useMutation({
-      mutationFn: (body: Omit<LookAroundRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/look-around/", { params: path, body: { ...body, ...seen() } }))),
+    visibility: useMutation({
+      mutationFn: (body: Omit<VisibilityRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/visibility/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
-    rehearse: useMutation({
-      mutationFn: (body: Omit<RehearseRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/rehearse/", { params: path, body: { ...body, ...seen() } }))),
+    bake: useMutation({
+      mutationFn: (body: Omit<BakeRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/bake/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
-    drawPictures: useMutation({
-      mutationFn: (body: Omit<PictureSetsRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/picture-sets/", { params: path, body: { ...body, ...seen() } }))),
+    textures: useMutation({
+      mutationFn: (body: Omit<TexturesRequest, "change">) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/textures/", { params: path, body: { ...body, ...seen() } }))),
       ...options,
     }),
     handOff: useMutation({
-      mutationFn: (channels: ChannelEdit[]) => ask(api.POST("/api/atlases/{atlas_id}/export/", { params: path, body: { ...seen(), channels } })),
+      mutationFn: (edits: string[]) => ask(api.POST("/api/atlases/{atlas_id}/export/", { params: path, body: { ...seen(), edits } })),
       ...options,
     }),
     undo: useMutation({

@@ -68,18 +68,18 @@ export function useCures(atlas: Atlas, projectId: number) {
   const spread = useMutation({
     mutationFn: (islands: number[]) =>
       ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: {
-        ...seen(), islands, fixed_scale: true, effort: "quick", padding: atlas.padding, margin: atlas.margin,
+        ...seen(), islands, density: "fixed", effort: "quick", padding: atlas.padding, margin: atlas.margin,
       } })),
     ...options,
   });
   const even = useMutation({
     mutationFn: (islands: number[]) =>
-      ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { ...seen(), target: "house", islands, per_object: false } })),
+      ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { ...seen(), density: "house", islands } })),
     ...options,
   });
   const flatten = useMutation({
     mutationFn: (names: string[]) =>
-      ask(api.POST("/api/atlases/{atlas_id}/flatten/", { params: path, body: {
+      ask(api.POST("/api/atlases/{atlas_id}/unwrap/", { params: path, body: {
         ...seen(), objects: (editor.document.info?.objects ?? []).filter((o) => names.includes(o.name)).map((o) => o.id), ...AT_A_CLICK,
       } })),
     ...options,

@@ -4,16 +4,16 @@ import { lastRehearsed, withRehearsal, type Rehearsed } from "./rehearse";
 
 const atlas = { id: 3, head: { id: 7 } } as unknown as Atlas;
 const finding = (kind: string): Finding => ({ key: kind, kind, severity: "warning", object: "a", island: 1, islands: [0], spots: [] }) as unknown as Finding;
-const job = (id: number, state: string, more: object): Job => ({ id, kind: "rehearse", atlas: 3, state, figures: null, result: {}, ...more }) as unknown as Job;
+const job = (id: number, state: string, more: object): Job => ({ id, kind: "bake", atlas: 3, state, figures: null, result: {}, ...more }) as unknown as Job;
 
 describe("a rehearsal", () => {
   it("shows the coarse pictures of one at work, else the last that is done", () => {
-    const done = job(1, "done", { result: { maps: [{ name: "n.png" }], findings: [] } });
+    const done = job(1, "done", { result: { maps: [{ file: "n.png" }], findings: [] } });
     const early = job(2, "running", {});
-    const coarse = job(3, "running", { figures: { maps: [{ name: "q.png" }] } });
+    const coarse = job(3, "running", { figures: { maps: [{ file: "q.png" }] } });
     expect(lastRehearsed([], atlas)).toBeNull();
     expect(lastRehearsed([early, done], atlas)?.job.id).toBe(1);
-    expect(lastRehearsed([coarse, done], atlas)?.maps[0].name).toBe("q.png");
+    expect(lastRehearsed([coarse, done], atlas)?.maps[0].file).toBe("q.png");
     expect(lastRehearsed([job(4, "done", { atlas: 9, result: { maps: [] } })], atlas)).toBeNull();
   });
   it("adds to what was proven, for the same layout only", () => {

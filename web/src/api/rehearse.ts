@@ -1,7 +1,9 @@
 import type { Atlas, Finding, Job, Proof, Rules } from "./client";
 
 /** A map of a rehearsal. */
-export type BakedMap = { name: string; map: string; tile: number; width: number; height: number; bits: number; covered?: number; missed?: number; mean?: number; histogram?: number[]; black?: number; white?: number; range_m?: number; radius_m?: number };
+export type BakedMap = { file: string; map: string; tile: number; width: number; height: number; bits: number; figures: MapFigures };
+
+export type MapFigures = { covered?: number; missed?: number; mean?: number; histogram?: number[]; black?: number; white?: number; range_m?: number; radius_m?: number };
 
 /** What a rehearsal gave. */
 export type Rehearsed = {
@@ -11,13 +13,14 @@ export type Rehearsed = {
   own_space: boolean;
   asked: string[];
   pairs: { low: string[]; high: string[] }[];
-  distance: { outward: number; inward: number };
+  outward: number;
+  inward: number;
   findings: Finding[];
-  difference: { tile: number; median: number; high: number; most: number; scale: number }[];
+  difference: { tile: number; median: number; at_99: number; most: number; darkest: number }[];
   fine: string;
   fine_triangles: number;
   painted: number[];
-  seams: { map: string; median: number; high: number; unit: string; length_m: number }[];
+  seams: { map: string; median: number; high: number; unit: string; length: number }[];
   maps: BakedMap[];
 };
 
@@ -31,7 +34,7 @@ export const mapName = (map: string) => (map === "difference" ? "difference" : (
 
 /** The last rehearsal of an atlas that is done, or the coarse pictures of one at work. */
 export function lastRehearsed(jobs: Job[], atlas: Atlas): { job: Job; maps: BakedMap[]; rehearsed: Rehearsed | null } | null {
-  const mine = jobs.filter((one) => one.kind === "rehearse" && one.atlas === atlas.id);
+  const mine = jobs.filter((one) => one.kind === "bake" && one.atlas === atlas.id);
   const running = mine.find((one) => one.state === "running");
   const coarse = (running?.figures as { maps?: BakedMap[] } | null)?.maps;
   if (running && coarse?.length) return { job: running, maps: coarse, rehearsed: null };

@@ -22,7 +22,7 @@ export interface paths {
         patch: operations["change_member"];
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/bring-again/": {
+    "/api/atlases/{atlas_id}/bake/": {
         parameters: {
             query?: never;
             header?: never;
@@ -31,25 +31,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Bring a newer version of a file in. */
-        post: operations["bring_again"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/atlases/{atlas_id}/carry-over/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Carry the pictures of an atlas's objects over to its layout. */
-        post: operations["carry_over"];
+        /** @description Check its settings, and queue it. */
+        post: operations["bake"];
         delete?: never;
         options?: never;
         head?: never;
@@ -67,6 +50,40 @@ export interface paths {
         put?: never;
         /** @description The UV channel that objects are laid out from and written to. */
         post: operations["set_channel"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/channels/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and queue it. */
+        post: operations["channels"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/check/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and queue it. */
+        post: operations["check"];
         delete?: never;
         options?: never;
         head?: never;
@@ -99,25 +116,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Give an object's layout to its look-alikes. */
+        /** @description Check its settings, and queue it. */
         post: operations["copy_layout"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/atlases/{atlas_id}/copy-part/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Give the layout of picked faces to all parts that are alike. */
-        post: operations["copy_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -201,8 +201,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Edit layouts: cut, join, ease, straighten, project, flatten along seams, move corners. */
-        post: operations["edit_layout"];
+        /** @description Check its settings, and queue it. */
+        post: operations["edit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -218,7 +218,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Scale islands to one density. */
+        /** @description Check its settings, and queue it. */
         post: operations["even_out"];
         delete?: never;
         options?: never;
@@ -235,7 +235,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Write all files back as a zip. */
+        /** @description Check its settings, and queue it. */
         post: operations["export"];
         delete?: never;
         options?: never;
@@ -260,23 +260,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/flatten/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Cut objects into charts that lie flat. */
-        post: operations["flatten"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/atlases/{atlas_id}/given-pictures/": {
         parameters: {
             query?: never;
@@ -290,6 +273,23 @@ export interface paths {
         post: operations["give_pictures"];
         /** @description Drop pictures on the shelf: they go where their names say. */
         delete: operations["take_pictures_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/inspect/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and queue it. */
+        post: operations["inspect"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -312,7 +312,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/look-around/": {
+    "/api/atlases/{atlas_id}/limit/": {
         parameters: {
             query?: never;
             header?: never;
@@ -321,8 +321,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Look at the islands from around: what is never seen. */
-        post: operations["look_around"];
+        /** @description Check its settings, and queue it. */
+        post: operations["limit"];
         delete?: never;
         options?: never;
         head?: never;
@@ -360,6 +360,23 @@ export interface paths {
         get: operations["get_materials"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/merge/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and queue it. */
+        post: operations["merge"];
         delete?: never;
         options?: never;
         head?: never;
@@ -409,25 +426,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Pack islands into the tile. */
+        /** @description Check its settings, and queue it. */
         post: operations["pack"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/atlases/{atlas_id}/picture-sets/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Draw picture sets of an atlas. */
-        post: operations["draw_pictures"];
         delete?: never;
         options?: never;
         head?: never;
@@ -451,6 +451,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/plan/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and queue it. */
+        post: operations["plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/plan-coverage/": {
         parameters: {
             query?: never;
@@ -462,23 +479,6 @@ export interface paths {
         put?: never;
         /** @description Pack groups of objects quickly, to see how full their sheets would be. */
         post: operations["plan_coverage"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/atlases/{atlas_id}/rehearse/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Rehearse the bake of an atlas. */
-        post: operations["rehearse"];
         delete?: never;
         options?: never;
         head?: never;
@@ -545,7 +545,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Write the proof as a page and as JSON. */
+        /** @description Check its settings, and queue it. */
         post: operations["report"];
         delete?: never;
         options?: never;
@@ -658,6 +658,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/textures/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and queue it. */
+        post: operations["textures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/tiles/": {
         parameters: {
             query?: never;
@@ -669,6 +686,57 @@ export interface paths {
         /** @description The tile grid. */
         put: operations["set_tiles"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/unwrap/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and queue it. */
+        post: operations["unwrap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/update/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Bring a newer version of a file in. */
+        post: operations["update"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/visibility/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and queue it. */
+        post: operations["visibility"];
         delete?: never;
         options?: never;
         head?: never;
@@ -990,15 +1058,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pack-options/": {
+    "/api/operations/": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** @description The options of packing, as the core declares them. */
-        get: operations["list_pack_options"];
+        /** @description They change only with the program. */
+        get: operations["list_operations"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1813,10 +1881,10 @@ export interface components {
         /**
          * @description * `smooth` - smooth
          *     * `faces` - faces
-         *     * `shell` - shell
+         *     * `cage` - cage
          * @enum {string}
          */
-        AlongEnum: "smooth" | "faces" | "shell";
+        AlongEnum: "smooth" | "faces" | "cage";
         /**
          * @description * `no` - no
          *     * `regions` - regions
@@ -1884,13 +1952,121 @@ export interface components {
          * @enum {string}
          */
         AxisEnum: "average" | "x" | "y" | "z";
-        /** @description What set the scale of a pack. */
-        BindingOut: {
-            kind: string;
-            text: string;
-            islands: number[];
-            cures: components["schemas"]["CureOut"][];
+        /** @description Test bake: maps of high poly meshes on the layout of low poly ones, and what is wrong with them. */
+        BakeIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description what is baked; usually ['normal', 'occlusion'] */
+            maps?: components["schemas"]["MapsEnum"][];
+            /**
+             * Format: double
+             * @description how far rays look outward and inward; without it 2 % of the largest low poly object, m; usually None
+             */
+            distance?: number | null;
+            /**
+             * Format: double
+             * @description outward only, m; usually None
+             */
+            outward?: number | null;
+            /**
+             * Format: double
+             * @description inward only, m; usually None
+             */
+            inward?: number | null;
+            /** @description another distance for objects by their names, outward and inward, m; usually {} */
+            distances?: {
+                [key: string]: number;
+            };
+            /**
+             * @description rays along smooth normals, along normals of faces, or from a cage; usually smooth
+             *
+             *     * `smooth` - smooth
+             *     * `faces` - faces
+             *     * `cage` - cage
+             */
+            along?: components["schemas"]["AlongEnum"];
+            /**
+             * @description objects meet those of the same name but for the endings, others themselves (by-name); only those with a partner are baked (named); everything meets everything (every); each object meets itself (itself); usually by-name
+             *
+             *     * `by-name` - by-name
+             *     * `named` - named
+             *     * `every` - every
+             *     * `itself` - itself
+             */
+            pairs?: components["schemas"]["PairsEnum"];
+            /** @description of names of low poly objects; usually _low */
+            low_ending?: string;
+            /** @description of names of high poly objects; usually _high */
+            high_ending?: string;
+            /** @description pairs meet the rays of one another, also in occlusion; usually False */
+            together?: boolean;
+            /**
+             * @description of each texel; usually 1
+             *
+             *     * `1` - 1
+             *     * `4` - 4
+             *     * `9` - 9
+             *     * `16` - 16
+             */
+            samples?: components["schemas"]["SamplesEnum"];
+            /** @description of occlusion and thickness, for each sample; usually 64 */
+            rays?: number;
+            /**
+             * Format: double
+             * @description what is farther away hides nothing; 0 for no limit, m; usually 0.0
+             */
+            occlusion_distance?: number;
+            /**
+             * Format: double
+             * @description way through the solid that is white; 0 for half of the size, m; usually 0.0
+             */
+            thickness_distance?: number;
+            /**
+             * Format: double
+             * @description radius that is black or white; 0 for the one that clips 2 % of the surface, m; usually 0.0
+             */
+            curvature?: number;
+            /**
+             * @description what gets a colour of its own; usually material
+             *
+             *     * `object` - object
+             *     * `island` - island
+             *     * `material` - material
+             */
+            ids?: components["schemas"]["IdsEnum"];
+            /**
+             * @description of each channel; height and position have 16 at least, 32 is OpenEXR; usually 8
+             *
+             *     * `8` - 8
+             *     * `16` - 16
+             *     * `32` - 32
+             */
+            bits?: components["schemas"]["BakeInBitsEnum"];
+            /** @description green of tangent-space normals points down; in glTF it points up; usually False */
+            green_down?: boolean;
+            /**
+             * Format: double
+             * @description high poly meshes without normals are smooth over edges bent by less, degrees; usually 45.0
+             */
+            smooth?: number;
+            /** @description of the maps of the first tile, the others in proportion; without it that of the tile, px; usually None */
+            width?: number | null;
+            /** @description texels of different islands must not mix down to this level; usually 2 */
+            mip_level?: number;
+            /** @description an image of the angles between the normal map and the high poly mesh, too; usually False */
+            difference?: boolean;
+            /** @description what names of files begin with; usually bake */
+            name?: string;
+            /** @description names of files, with {name}, {role} and {tile}; usually {name}_{role} */
+            naming?: string;
         };
+        /**
+         * @description * `8` - 8
+         *     * `16` - 16
+         *     * `32` - 32
+         * @enum {integer}
+         */
+        BakeInBitsEnum: 8 | 16 | 32;
         /**
          * @description * `0` - 0
          *     * `8` - 8
@@ -1935,80 +2111,14 @@ export interface components {
          * @enum {string}
          */
         CandidateOutKindEnum: "shape" | "topology";
-        CarryIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            /** @description edits of the UV channels of all files, in order */
-            channels?: components["schemas"]["ChannelEditIn"][];
-            /**
-             * @description width in px; 0 for that of the sheet
-             * @default 0
-             */
-            size: number;
-            /** @description other widths by role */
-            roles?: {
-                [key: string]: number;
-            };
-            /** @default bilinear */
-            filter: components["schemas"]["FilterEnum"];
-            /** @default atlas */
-            name: string;
-            /**
-             * @description pattern of the pictures' names, with {name}, {role} and {tile}
-             * @default {name}_{role}
-             */
-            naming: string;
-            /**
-             * @description format of colours and emission; all else is PNG
-             *
-             *     * `png` - png
-             *     * `jpeg` - jpeg
-             *     * `webp` - webp
-             * @default png
-             */
-            form: components["schemas"]["FormEnum"];
-            /**
-             * @description for each channel; 0 for those of the old pictures
-             *
-             *     * `0` - 0
-             *     * `8` - 8
-             *     * `16` - 16
-             * @default 0
-             */
-            bits: components["schemas"]["Bits495Enum"];
-            /** @description further pictures; see the list of profiles */
-            profile?: unknown;
-            /**
-             * @description all objects in one GLB, beside the files
-             * @default false
-             */
-            joint: boolean;
-            /**
-             * @description all atlases of the project, not this one alone
-             * @default false
-             */
-            whole: boolean;
-            /**
-             * @description 512 px, for a look
-             * @default false
-             */
-            preview: boolean;
-        };
-        ChannelEditIn: {
-            kind: components["schemas"]["ChannelEditInKindEnum"];
-            /** @description from 1 */
-            one: number;
-            /** @default 0 */
-            two: number;
-        };
         /**
-         * @description * `copy` - copy
-         *     * `move` - move
-         *     * `swap` - swap
-         *     * `delete` - delete
+         * @description * `layout` - layout
+         *     * `document` - document
+         *     * `files` - files
+         *     * `nothing` - nothing
          * @enum {string}
          */
-        ChannelEditInKindEnum: "copy" | "move" | "swap" | "delete";
+        ChangesEnum: "layout" | "document" | "files" | "nothing";
         ChannelIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2025,16 +2135,52 @@ export interface components {
          * @enum {string}
          */
         ChannelsEnum: "grey" | "rgb" | "rgba";
-        /**
-         * @description * `shape` - shape
-         *     * `angle` - angle
-         *     * `hard` - hard
-         *     * `material` - material
-         *     * `group` - group
-         *     * `one` - one
-         * @enum {string}
-         */
-        ChartsEnum: "shape" | "angle" | "hard" | "material" | "group" | "one";
+        /** @description List the UV channels of files; copy, move, swap, delete or rename them. */
+        ChannelsIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description made in their order, on all files and meshes; without them channels are listed; usually [] */
+            edits?: string[];
+        };
+        /** @description Find faults of a layout that would spoil a bake. */
+        CheckIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * Format: double
+             * @description wanted gap between islands, px; usually None
+             */
+            padding?: number | null;
+            /**
+             * Format: double
+             * @description wanted gap to the edge of a tile, px; usually None
+             */
+            margin?: number | null;
+            /** @description px per metre; without it, and without one in the document, density is not judged; usually None */
+            house_density?: number | null;
+            /**
+             * Format: double
+             * @description half-width of the house band as a part of it; usually None
+             */
+            tolerance?: number | null;
+            /** @description kinds of findings that are looked for; all without it; usually [] */
+            kinds?: components["schemas"]["IgnoreEnum"][];
+            /**
+             * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
+             *
+             *     * `materials` - materials
+             *     * `normal-bake` - normal-bake
+             */
+            for?: components["schemas"]["ForEnum"];
+            /** @description kinds of findings that are left out; usually [] */
+            ignore?: components["schemas"]["IgnoreEnum"][];
+            /** @description thresholds and severities: a JSON file, or a table; usually None */
+            rules?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            } | null;
+        };
         ControlIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2071,30 +2217,22 @@ export interface components {
             stack: number[];
             weight: number[];
         };
+        /** @description Give objects of equal topology the layout of one of them. */
         CopyLayoutIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @description whose layout is copied */
-            object: number;
-            /** @description none for all objects of equal topology */
-            to?: number[];
-            /**
-             * @description copies share the same texels
-             * @default false
-             */
-            stack: boolean;
-            /**
-             * @description which match of a symmetric mesh, the closest in shape first
-             * @default 0
-             */
-            number: number;
-        };
-        CopyPartIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            /** @description whose faces are copied */
-            object: number;
+            /** @description object whose layout is copied */
+            source: number | string;
+            /** @description objects that get it; all look-alikes without it; usually [] */
+            to?: (number | string)[];
+            /** @description copies lie on the islands of the source and share their texels; usually False */
+            stack?: boolean;
+            /** @description only the layout of these faces of it, for all parts that are alike, in other objects and its own; usually [] */
             faces?: number[];
+            /** @description which match of a symmetric mesh, the closest in shape first; usually 0 */
+            number?: number;
+            /** @description keep the layout beside the present one */
+            draft?: boolean;
         };
         CoverageIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2119,21 +2257,6 @@ export interface components {
             cure: components["schemas"]["CureEnum"];
             islands: number[];
         };
-        /** @description Something that would let the islands be larger. */
-        CureOut: {
-            kind: string;
-            text: string;
-            /**
-             * Format: double
-             * @description expected density over that of the layout
-             */
-            factor: number;
-            /**
-             * Format: double
-             * @description px per metre
-             */
-            density: number | null;
-        };
         CutLinkIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2148,16 +2271,19 @@ export interface components {
          */
         DirectionEnum: "down" | "left" | "right" | "up";
         /**
-         * @description * `flatten` - flatten
-         *     * `even out` - even out
+         * @description * `unwrap` - unwrap
+         *     * `even-out` - even-out
+         *     * `visibility` - visibility
          *     * `pack` - pack
-         *     * `carry over` - carry over
-         *     * `rehearse` - rehearse
-         *     * `prove` - prove
-         *     * `hand off` - hand off
+         *     * `merge` - merge
+         *     * `bake` - bake
+         *     * `textures` - textures
+         *     * `check` - check
+         *     * `report` - report
+         *     * `export` - export
          * @enum {string}
          */
-        DoEnum: "flatten" | "even out" | "pack" | "carry over" | "rehearse" | "prove" | "hand off";
+        DoEnum: "unwrap" | "even-out" | "visibility" | "pack" | "merge" | "bake" | "textures" | "check" | "report" | "export";
         DraftOut: {
             readonly id: number;
             readonly mark: string;
@@ -2182,47 +2308,116 @@ export interface components {
             readonly density: number | null;
             readonly left_over: number;
         };
+        /** @description Cut, join, straighten, project or unwrap anew what is selected of a layout. */
         EditIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
+            /**
+             * @description what is done
+             *
+             *     * `cut` - cut
+             *     * `split off` - split off
+             *     * `rip` - rip
+             *     * `cut folds` - cut folds
+             *     * `join` - join
+             *     * `fewer islands` - fewer islands
+             *     * `close near seams` - close near seams
+             *     * `dissolve crumbs` - dissolve crumbs
+             *     * `weld` - weld
+             *     * `ease` - ease
+             *     * `symmetrize` - symmetrize
+             *     * `straighten` - straighten
+             *     * `level` - level
+             *     * `upright` - upright
+             *     * `round` - round
+             *     * `project` - project
+             *     * `flatten along` - flatten along
+             *     * `move corners` - move corners
+             *     * `line up corners` - line up corners
+             */
             verb: components["schemas"]["EditInVerbEnum"];
-            /** @description numbers in the revision */
-            islands?: number[];
-            objects?: components["schemas"]["PicksIn"][];
-            /**
-             * @description as a try beside the present layout
-             * @default false
-             */
-            draft: boolean;
+            /** @description islands that are edited; usually [] */
+            islands?: (number | string)[];
+            /** @description faces, edges and corners of objects that are edited; usually [] */
+            objects?: {
+                /** @description of the object */
+                id: number;
+                /** @description all its faces */
+                whole?: boolean;
+                faces?: number[];
+                /** @description each by the corner where it starts in its face */
+                edges?: number[];
+                corners?: number[];
+            }[];
             /**
              * Format: double
-             * @description px
+             * @description way that what is cut off steps aside, or that near seams may lie apart; without it the padding, px; usually None
              */
-            gap?: number;
+            gap?: number | null;
             /**
              * Format: double
-             * @description px
+             * @description of a square that is larger than a tiny island, px; usually 4.0
              */
             side?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description largest L2 stretch of what is joined; usually 1.05
+             */
             stretch?: number;
-            /** Format: double */
+            /**
+             * Format: double
+             * @description 0 keeps angles, 1 areas; usually 0.5
+             */
             balance?: number;
+            /** @description the border keeps its place; usually False */
             hold_border?: boolean;
+            /** @description what comes over may change its size; usually True */
             scale?: boolean;
+            /** @description present borders stay seams; usually True */
             keep?: boolean;
+            /**
+             * @description of a projection; usually plane
+             *
+             *     * `plane` - plane
+             *     * `box` - box
+             *     * `cylinder` - cylinder
+             *     * `cone` - cone
+             *     * `sphere` - sphere
+             */
             shape?: components["schemas"]["ShapeEnum"];
+            /**
+             * @description of a projection; usually average
+             *
+             *     * `average` - average
+             *     * `x` - x
+             *     * `y` - y
+             *     * `z` - z
+             */
             axis?: components["schemas"]["AxisEnum"];
-            /** @description axis of a projection, in the world */
-            direction?: number[];
+            /** @description axis of a projection, in the world; usually None */
+            direction?: number[] | null;
+            /**
+             * @description in which corners are lined up; usually line
+             *
+             *     * `left` - left
+             *     * `right` - right
+             *     * `top` - top
+             *     * `bottom` - bottom
+             *     * `middle` - middle
+             *     * `level` - level
+             *     * `line` - line
+             *     * `even` - even
+             */
             way?: components["schemas"]["WayEnum"];
-            /** @description px to the right and up */
+            /** @description way that corners move, right and up, px; usually [0.0, 0.0] */
             by?: number[];
             /**
              * Format: double
-             * @description part of an object's size
+             * @description vertices nearer than this part of an object's size count as one from now on; usually 0.0
              */
             weld?: number;
+            /** @description keep the layout beside the present one */
+            draft?: boolean;
         };
         /**
          * @description * `cut` - cut
@@ -2254,22 +2449,29 @@ export interface components {
          * @enum {string}
          */
         EffortEnum: "quick" | "standard" | "thorough";
+        /** @description Scale islands to one texel density. */
         EvenOutIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @default house */
-            target: components["schemas"]["TargetEnum"];
-            /** Format: double */
-            value?: number | null;
-            /** @default false */
-            per_object: boolean;
-            islands?: number[];
+            /** @description the house density, the average, or px per metre; usually house */
+            density?: number | string;
+            /** @description the density of this object or island, instead of a number; usually None */
+            like?: (number | string) | null;
+            /** @description each object keeps its own average; usually False */
+            per_object?: boolean;
+            /** @description islands to scale; all without it; usually [] */
+            islands?: (number | string)[];
+            /** @description keep the layout beside the present one */
+            draft?: boolean;
         };
+        /** @description Write mesh files back in their own format, with their layouts. */
         ExportIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @description edits of the UV channels of all files, in order */
-            channels?: components["schemas"]["ChannelEditIn"][];
+            /** @description UV channel that layouts are written to, from 1; without it the one of each layout; usually None */
+            to_channel?: number | null;
+            /** @description edits of UV channels of all files, made last in their order; usually [] */
+            edits?: string[];
         };
         FiguresOut: {
             density: {
@@ -2319,7 +2521,7 @@ export interface components {
         };
         FindingOut: {
             key: string;
-            kind: components["schemas"]["Kind635Enum"];
+            kind: components["schemas"]["IgnoreEnum"];
             severity: components["schemas"]["SeverityEnum"];
             object: string;
             island: number;
@@ -2353,62 +2555,34 @@ export interface components {
             /** @default quarter */
             rotate: components["schemas"]["RotateEnum"];
         };
-        FlattenIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            /** @description none for all objects without usable UVs */
-            objects?: number[];
-            /** @default shape */
-            charts: components["schemas"]["ChartsEnum"];
+        /** @description Something that would let the islands be larger. */
+        FixOut: {
+            kind: string;
+            text: string;
             /**
              * Format: double
-             * @description degrees
-             * @default 45
+             * @description expected density over that of the layout
              */
-            angle: number;
+            factor: number;
             /**
              * Format: double
-             * @description largest L2 of a chart
-             * @default 1.05
+             * @description px per metre
              */
-            stretch: number;
-            /**
-             * Format: double
-             * @description 0 keeps angles, 1 areas
-             * @default 0.5
-             */
-            balance: number;
-            /**
-             * Format: double
-             * @description part of an object's size within which vertices count as one
-             * @default 0
-             */
-            weld: number;
-            /**
-             * @description charts of both sides of a symmetric object are alike
-             * @default false
-             */
-            symmetric: boolean;
-            /**
-             * @description as a try beside the present layout
-             * @default false
-             */
-            draft: boolean;
+            density: number | null;
         };
         /**
-         * @description * `png` - png
-         *     * `jpeg` - jpeg
-         *     * `webp` - webp
+         * @description * `materials` - materials
+         *     * `normal-bake` - normal-bake
          * @enum {string}
          */
-        FormEnum: "png" | "jpeg" | "webp";
+        ForEnum: "materials" | "normal-bake";
         /**
          * @description * `png` - png
          *     * `jpeg` - jpeg
          *     * `webp` - webp
          * @enum {string}
          */
-        FormatEnum: "png" | "jpeg" | "webp";
+        Format680Enum: "png" | "jpeg" | "webp";
         GivenOut: {
             given: components["schemas"]["GivenRow"][];
             /** @description those without a place */
@@ -2462,6 +2636,52 @@ export interface components {
          * @enum {string}
          */
         IdsEnum: "object" | "island" | "material";
+        /**
+         * @description * `overlap` - overlap
+         *     * `fold` - fold
+         *     * `two-sided` - two-sided
+         *     * `loose stack` - loose stack
+         *     * `crowded` - crowded
+         *     * `gap` - gap
+         *     * `margin` - margin
+         *     * `straddling` - straddling
+         *     * `outside` - outside
+         *     * `far away` - far away
+         *     * `parked` - parked
+         *     * `side table` - side table
+         *     * `mirrored` - mirrored
+         *     * `turned faces` - turned faces
+         *     * `collapsed` - collapsed
+         *     * `crumb` - crumb
+         *     * `near seam` - near seam
+         *     * `no surface` - no surface
+         *     * `sliver` - sliver
+         *     * `broken` - broken
+         *     * `unflattened` - unflattened
+         *     * `duplicate faces` - duplicate faces
+         *     * `duplicate vertices` - duplicate vertices
+         *     * `stretch` - stretch
+         *     * `below density` - below density
+         *     * `over-detailed` - over-detailed
+         *     * `hard edge` - hard edge
+         *     * `smooth border` - smooth border
+         *     * `material gap` - material gap
+         *     * `mixed materials` - mixed materials
+         *     * `missed rays` - missed rays
+         *     * `back hit` - back hit
+         *     * `other part` - other part
+         *     * `skewed` - skewed
+         *     * `visible seam` - visible seam
+         *     * `bled` - bled
+         *     * `no samples` - no samples
+         * @enum {string}
+         */
+        IgnoreEnum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "crumb" | "near seam" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
+        /** @description Tell what is in files: islands, texel density, faults of the UVs. */
+        InspectIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+        };
         InvitationIn: {
             /** @default editor */
             role: components["schemas"]["Role211Enum"];
@@ -2535,49 +2755,8 @@ export interface components {
             /** Format: date-time */
             expires: string;
         };
-        /**
-         * @description * `overlap` - overlap
-         *     * `fold` - fold
-         *     * `two-sided` - two-sided
-         *     * `loose stack` - loose stack
-         *     * `crowded` - crowded
-         *     * `gap` - gap
-         *     * `margin` - margin
-         *     * `straddling` - straddling
-         *     * `outside` - outside
-         *     * `far away` - far away
-         *     * `parked` - parked
-         *     * `side table` - side table
-         *     * `mirrored` - mirrored
-         *     * `turned faces` - turned faces
-         *     * `collapsed` - collapsed
-         *     * `crumb` - crumb
-         *     * `near seam` - near seam
-         *     * `no surface` - no surface
-         *     * `sliver` - sliver
-         *     * `broken` - broken
-         *     * `unflattened` - unflattened
-         *     * `duplicate faces` - duplicate faces
-         *     * `duplicate vertices` - duplicate vertices
-         *     * `stretch` - stretch
-         *     * `below density` - below density
-         *     * `over-detailed` - over-detailed
-         *     * `hard edge` - hard edge
-         *     * `smooth border` - smooth border
-         *     * `material gap` - material gap
-         *     * `mixed materials` - mixed materials
-         *     * `missed rays` - missed rays
-         *     * `back hit` - back hit
-         *     * `other part` - other part
-         *     * `skewed` - skewed
-         *     * `visible seam` - visible seam
-         *     * `bled` - bled
-         *     * `no samples` - no samples
-         * @enum {string}
-         */
-        Kind635Enum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "crumb" | "near seam" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
         KindOut: {
-            kind: components["schemas"]["Kind635Enum"];
+            kind: components["schemas"]["IgnoreEnum"];
             title: string;
             /**
              * @description by the project's rules
@@ -2594,14 +2773,11 @@ export interface components {
             cure: string;
         };
         /**
-         * @description * `blank` - blank
-         *     * `checker` - checker
-         *     * `id` - id
-         *     * `layout` - layout
-         *     * `layers` - layers
+         * @description * `new` - new
+         *     * `kept` - kept
          * @enum {string}
          */
-        KindsEnum: "blank" | "checker" | "id" | "layout" | "layers";
+        LayoutEnum: "new" | "kept";
         /** @description A revision as the browser needs it, placements apart. */
         LayoutOut: {
             revision: components["schemas"]["RevisionOut"];
@@ -2611,6 +2787,95 @@ export interface components {
             /** @description square metres per island */
             world_area: number[];
             warnings: string[];
+        };
+        /** @description Say what limits the density of a packed layout, and what would let it be higher. */
+        LimitIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * Format: double
+             * @description smallest gap between islands, px; usually 8.0
+             */
+            padding?: number;
+            /**
+             * Format: double
+             * @description smallest gap to the tile's edge, px; usually 4.0
+             */
+            margin?: number;
+            /**
+             * @description turns that islands may make: none, by halves, by quarters, or free; usually quarter
+             *
+             *     * `none` - none
+             *     * `half` - half
+             *     * `quarter` - quarter
+             *     * `free` - free
+             */
+            rotate?: components["schemas"]["RotateEnum"];
+            /**
+             * @description how long to search; usually standard
+             *
+             *     * `quick` - quick
+             *     * `standard` - standard
+             *     * `thorough` - thorough
+             */
+            effort?: components["schemas"]["EffortEnum"];
+            /**
+             * Format: double
+             * @description time limit of the search; without it the effort decides, s; usually None
+             */
+            seconds?: number | null;
+            /** @description other seeds, other layouts; usually 1 */
+            seed?: number;
+            /**
+             * @description fill one tile after the other, or spread evenly; usually in order
+             *
+             *     * `in order` - in order
+             *     * `spread` - spread
+             */
+            order?: components["schemas"]["OrderEnum"];
+            /** @description turn every island to its tightest upright box first; usually False */
+            upright?: boolean;
+            /** @description any island may be mirrored, not only those that are allowed to; usually False */
+            mirror?: boolean;
+            /** @description turns of a full circle when turning is free; usually 16 */
+            free_steps?: number;
+            /**
+             * @description islands of different materials: together, in regions of one sheet, or on sheets of their own; usually no
+             *
+             *     * `no` - no
+             *     * `regions` - regions
+             *     * `sheets` - sheets
+             */
+            apart?: components["schemas"]["ApartEnum"];
+            /**
+             * Format: double
+             * @description smallest gap between regions of different materials, px; usually 32.0
+             */
+            apart_gap?: number;
+            /**
+             * Format: double
+             * @description 0 as tight as it goes, 1 one region for each object; usually 0.0
+             */
+            tidy?: number;
+            /** @description keep: sizes in proportion, as large as fits; equal: evened out, as large as fits; fixed: the size they have; house: the house density; or px per metre. Without it equal for files, keep for a layout that was arranged; usually None */
+            density?: (number | string) | null;
+            /** @description at a fixed size: add tiles until everything fits; usually False */
+            more_tiles?: boolean;
+            /** @description resolution of the only tile; without it as it is, px; usually None */
+            size?: string | null;
+            /** @description the only tile to fill; usually None */
+            tile?: number | null;
+            /** @description islands to pack at the size they have; the others stay, and are in the way; usually [] */
+            islands?: (number | string)[];
+            /** @description try what would let the islands be larger: some seconds more; usually True */
+            fixes?: boolean;
+        };
+        /** @description What limits the density of a packed layout. */
+        LimitOut: {
+            kind: string;
+            text: string;
+            islands: number[];
+            fixes: components["schemas"]["FixOut"][];
         };
         LineFigures: {
             /** Format: double */
@@ -2639,41 +2904,6 @@ export interface components {
         LoginIn: {
             name: string;
             password: string;
-        };
-        LookAroundIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            /** @default around */
-            views: components["schemas"]["ViewsEnum"];
-            /** @description places, metres */
-            cameras?: number[][];
-            /**
-             * Format: double
-             * @description metres
-             * @default 0
-             */
-            near: number;
-            /**
-             * Format: double
-             * @description metres
-             * @default 0
-             */
-            far: number;
-            /**
-             * @description height of the screen, px
-             * @default 1080
-             */
-            screen: number;
-            /**
-             * @description each object without the others
-             * @default false
-             */
-            alone: boolean;
-            /**
-             * @description faces are seen from behind, too
-             * @default false
-             */
-            both_sides: boolean;
         };
         /** @description An object that lies in no atlas, or some islands of which do not. */
         LooseObjectOut: {
@@ -2720,6 +2950,97 @@ export interface components {
         MemoryPair: {
             before: components["schemas"]["ShelfMemory"];
             after: components["schemas"]["ShelfMemory"];
+        };
+        /** @description Give painted objects one shared layout and one set of textures. */
+        MergeIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * @description lay islands out anew, or keep the layout that they have; without it new for files, kept for a layout that was arranged; usually None
+             *
+             *     * `new` - new
+             *     * `kept` - kept
+             */
+            layout?: (components["schemas"]["LayoutEnum"] | components["schemas"]["NullEnum"]) | null;
+            /** @description of a new layout: each island its painted texels, all smaller where they must (keep), even in the world (equal), or px per metre; usually keep */
+            density?: number | string;
+            /**
+             * Format: double
+             * @description smallest gap between islands of a new layout, px; usually 8.0
+             */
+            padding?: number;
+            /**
+             * Format: double
+             * @description smallest gap to the edge of the tile, px; usually 4.0
+             */
+            margin?: number;
+            /** @description tiles that a new layout may take, each like the first; unused ones are left out; usually 1 */
+            most_tiles?: number;
+            /**
+             * @description how long to search for a new layout; usually standard
+             *
+             *     * `quick` - quick
+             *     * `standard` - standard
+             *     * `thorough` - thorough
+             */
+            effort?: components["schemas"]["EffortEnum"];
+            /** @description other seeds, other layouts; usually 1 */
+            seed?: number;
+            /** @description of the textures of the first tile, the others in proportion; without it that of the tile, px; usually None */
+            width?: number | null;
+            /** @description another width for a role, such as normal, px; usually {} */
+            roles?: {
+                [key: string]: number;
+            };
+            /**
+             * @description for what is enlarged; what gets smaller is averaged; usually bilinear
+             *
+             *     * `bilinear` - bilinear
+             *     * `mitchell` - mitchell
+             *     * `lanczos` - lanczos
+             */
+            filter?: components["schemas"]["FilterEnum"];
+            /** @description the shared layout goes to a free UV channel; usually False */
+            keep_channel?: boolean;
+            /** @description of materials and textures; usually atlas */
+            name?: string;
+            /** @description names of textures, with {name}, {role} and {tile}; usually {name}_{role} */
+            naming?: string;
+            /**
+             * @description of colours and emission; all else is PNG; usually png
+             *
+             *     * `png` - png
+             *     * `jpeg` - jpeg
+             *     * `webp` - webp
+             */
+            format?: components["schemas"]["Format680Enum"];
+            /**
+             * @description of each channel; 0 for as many as the old textures have; usually 0
+             *
+             *     * `0` - 0
+             *     * `8` - 8
+             *     * `16` - 16
+             */
+            bits?: components["schemas"]["Bits495Enum"];
+            /** @description further textures as an engine wants them: a TOML file, or one of packed, packed green down, separate, smooth in alpha; usually None */
+            profile?: ({
+                [key: string]: unknown;
+            } | string) | null;
+            /** @description textures inside the files, not beside them; usually False */
+            embed?: boolean;
+            /** @description all files in one GLB, too; usually False */
+            joint?: boolean;
+            /**
+             * Format: double
+             * @description objects that cover their textures more often stay out; without it all repeats are laid out; usually None
+             */
+            most_repeats?: number | null;
+            /** @description edits of UV channels of all files, made last in their order; usually [] */
+            edits?: string[];
+            /** @description textures of 512 px, for a look; usually False */
+            preview?: boolean;
+            /** @description all atlases of the project, not this one alone */
+            whole?: boolean;
         };
         NewAtlasIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2784,6 +3105,8 @@ export interface components {
             /** Format: date-time */
             closed: string | null;
         };
+        /** @enum {unknown} */
+        NullEnum: null;
         ObjectOut: {
             id: number;
             name: string;
@@ -2844,45 +3167,53 @@ export interface components {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
         };
-        /** @description An option of packing. */
+        /** @description An operation, as forms and commands are made from it. */
+        OperationOut: {
+            name: string;
+            help: string;
+            changes: components["schemas"]["ChangesEnum"];
+            long: boolean;
+            synonyms: string[];
+            readonly options: components["schemas"]["OptionOut"][];
+        };
+        /** @description An option of an operation. */
         OptionOut: {
             name: string;
             kind: components["schemas"]["OptionOutKindEnum"];
-            default: unknown;
+            /** @description none where it has to be given */
+            readonly default: unknown;
             help: string;
             unit: string;
             /** Format: double */
             low: number | null;
             /** Format: double */
             high: number | null;
-            choices: string[];
+            choices: unknown[];
+            many: boolean;
+            keyed: boolean;
+            optional: boolean;
+            shape: string;
         };
         /**
          * @description * `flag` - flag
          *     * `choice` - choice
          *     * `whole` - whole
          *     * `number` - number
+         *     * `text` - text
+         *     * `special` - special
          * @enum {string}
          */
-        OptionOutKindEnum: "flag" | "choice" | "whole" | "number";
+        OptionOutKindEnum: "flag" | "choice" | "whole" | "number" | "text" | "special";
         /**
          * @description * `in order` - in order
          *     * `spread` - spread
          * @enum {string}
          */
         OrderEnum: "in order" | "spread";
-        /** @description What to pack, and the options of packing as the core declares them. */
+        /** @description Pack islands into tiles, with a gap in px between them and to the edge. */
         PackIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            width?: number | null;
-            height?: number | null;
-            /** @description the only tile to fill */
-            tile?: number | null;
-            /** @description islands to pack; the others stay */
-            islands?: number[];
-            /** @description keep the layout beside the chain */
-            as_draft?: boolean;
             /**
              * Format: double
              * @description smallest gap between islands, px; usually 8.0
@@ -2917,8 +3248,6 @@ export interface components {
             seconds?: number | null;
             /** @description other seeds, other layouts; usually 1 */
             seed?: number;
-            /** @description keep the size given; what does not fit is left over; usually False */
-            fixed_scale?: boolean;
             /**
              * @description fill one tile after the other, or spread evenly; usually in order
              *
@@ -2950,15 +3279,31 @@ export interface components {
              * @description 0 as tight as it goes, 1 one region for each object; usually 0.0
              */
             tidy?: number;
+            /** @description keep: sizes in proportion, as large as fits; equal: evened out, as large as fits; fixed: the size they have; house: the house density; or px per metre. Without it equal for files, keep for a layout that was arranged; usually None */
+            density?: (number | string) | null;
             /** @description at a fixed size: add tiles until everything fits; usually False */
             more_tiles?: boolean;
-            /** @description even out first: to the house density at a fixed size, else to the average; usually False */
-            even?: boolean;
+            /** @description resolution of the only tile; without it as it is, px; usually None */
+            size?: string | null;
+            /** @description the only tile to fill; usually None */
+            tile?: number | null;
+            /** @description islands to pack at the size they have; the others stay, and are in the way; usually [] */
+            islands?: (number | string)[];
+            /** @description keep the layout beside the present one */
+            draft?: boolean;
         };
         Pair: {
             before: number;
             after: number;
         };
+        /**
+         * @description * `by-name` - by-name
+         *     * `named` - named
+         *     * `every` - every
+         *     * `itself` - itself
+         * @enum {string}
+         */
+        PairsEnum: "by-name" | "named" | "every" | "itself";
         PatchedLabelIn: {
             label?: string;
         };
@@ -3051,16 +3396,6 @@ export interface components {
             stage: string;
             picked: number[];
         };
-        /** @description What is picked of an object. */
-        PicksIn: {
-            id: number;
-            /** @description all its faces */
-            whole?: boolean;
-            faces?: number[];
-            /** @description each by the corner where it starts in its face */
-            edges?: number[];
-            corners?: number[];
-        };
         PictureIn: {
             /** Format: uri */
             file: string;
@@ -3088,34 +3423,6 @@ export interface components {
             /** @default 0 */
             uv_channel: number;
         };
-        PictureSetsIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            kinds: components["schemas"]["KindsEnum"][];
-            /** @default object */
-            by: components["schemas"]["ByEnum"];
-            /** @default #808080 */
-            colour: string;
-            /** @default rgb */
-            channels: components["schemas"]["ChannelsEnum"];
-            /** @default 8 */
-            bits: components["schemas"]["PictureSetsInBitsEnum"];
-            /** @default set */
-            name: string;
-            /** @default {name}_{role} */
-            naming: string;
-            /**
-             * @description the tile's number in the name of a single one, too
-             * @default false
-             */
-            numbered: boolean;
-        };
-        /**
-         * @description * `8` - 8
-         *     * `16` - 16
-         * @enum {integer}
-         */
-        PictureSetsInBitsEnum: 8 | 16;
         PicturesIn: {
             files: string[];
         };
@@ -3153,6 +3460,25 @@ export interface components {
              */
             painted: number;
             warnings: string[];
+        };
+        /** @description Tell which tiles reach a density, what they cost in memory, and what merging would save. */
+        PlanIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description to be reached, px per metre; without it the house density, 512 for files; usually None */
+            density?: number | null;
+            /**
+             * Format: double
+             * @description gap between islands; without it that of the layout, px; usually None
+             */
+            padding?: number | null;
+            /**
+             * Format: double
+             * @description part of the tiles that islands fill; without it quick packs tell; usually None
+             */
+            coverage?: number | null;
+            /** @description pack quickly to know how much is filled; usually True */
+            quick_packs?: boolean;
         };
         PlanObject: {
             id: number;
@@ -3215,7 +3541,7 @@ export interface components {
         ProfilePictureOut: {
             role: string;
             channels: string[];
-            format: components["schemas"]["FormatEnum"];
+            format: components["schemas"]["Format680Enum"];
             bits: components["schemas"]["Bits495Enum"];
         };
         ProfilesOut: {
@@ -3326,105 +3652,6 @@ export interface components {
             name: string;
             settings: unknown;
         };
-        RehearseIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            /**
-             * @description coarse objects meet the fine ones of their names, or all are baked onto themselves; auto takes pairs where there are any
-             *
-             *     * `auto` - auto
-             *     * `pairs` - pairs
-             *     * `itself` - itself
-             * @default auto
-             */
-            what: components["schemas"]["WhatEnum"];
-            /**
-             * @default [
-             *       "normal",
-             *       "occlusion"
-             *     ]
-             */
-            maps: components["schemas"]["MapsEnum"][];
-            /**
-             * @description width in px; 0 for that of the sheet
-             * @default 0
-             */
-            size: number;
-            /**
-             * Format: double
-             * @description how far rays look out and in, metres; 0 for 2 % of the objects' size
-             * @default 0
-             */
-            distance: number;
-            /** @description another distance, metres, for objects by their names */
-            distances?: {
-                [key: string]: number;
-            };
-            /**
-             * @description from a shell: objects called like the coarse ones, with the ending _shell
-             *
-             *     * `smooth` - smooth
-             *     * `faces` - faces
-             *     * `shell` - shell
-             * @default smooth
-             */
-            along: components["schemas"]["AlongEnum"];
-            /** @default 1 */
-            samples: components["schemas"]["SamplesEnum"];
-            /** @default 64 */
-            rays: number;
-            /**
-             * Format: double
-             * @description metres; 0 for no limit
-             * @default 0
-             */
-            occlusion_distance: number;
-            /** @default material */
-            ids: components["schemas"]["IdsEnum"];
-            /**
-             * @description 32 in the zip is OpenEXR
-             *
-             *     * `8` - 8
-             *     * `16` - 16
-             *     * `32` - 32
-             * @default 8
-             */
-            bits: components["schemas"]["RehearseInBitsEnum"];
-            /**
-             * Format: double
-             * @description metres; 0 for half of the size
-             * @default 0
-             */
-            thickness_distance: number;
-            /**
-             * Format: double
-             * @description radius that is black or white, metres
-             * @default 0
-             */
-            curvature: number;
-            /**
-             * Format: double
-             * @description fine meshes without normals are smooth over edges bent by fewer degrees
-             * @default 45
-             */
-            smooth: number;
-            /**
-             * @description pairs see one another
-             * @default false
-             */
-            together: boolean;
-            /** @default false */
-            green_down: boolean;
-            /** @default 2 */
-            mip_level: number;
-        };
-        /**
-         * @description * `8` - 8
-         *     * `16` - 16
-         *     * `32` - 32
-         * @enum {integer}
-         */
-        RehearseInBitsEnum: 8 | 16 | 32;
         ReleaseIslandsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -3433,6 +3660,58 @@ export interface components {
         RememberIn: {
             name: string;
         };
+        /** @description Write down what a check finds, as a page with pictures or as JSON. */
+        ReportIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * Format: double
+             * @description wanted gap between islands, px; usually None
+             */
+            padding?: number | null;
+            /**
+             * Format: double
+             * @description wanted gap to the edge of a tile, px; usually None
+             */
+            margin?: number | null;
+            /** @description px per metre; without it, and without one in the document, density is not judged; usually None */
+            house_density?: number | null;
+            /**
+             * Format: double
+             * @description half-width of the house band as a part of it; usually None
+             */
+            tolerance?: number | null;
+            /** @description kinds of findings that are looked for; all without it; usually [] */
+            kinds?: components["schemas"]["IgnoreEnum"][];
+            /**
+             * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
+             *
+             *     * `materials` - materials
+             *     * `normal-bake` - normal-bake
+             */
+            for?: components["schemas"]["ForEnum"];
+            /** @description kinds of findings that are left out; usually [] */
+            ignore?: components["schemas"]["IgnoreEnum"][];
+            /** @description thresholds and severities: a JSON file, or a table; usually None */
+            rules?: {
+                [key: string]: {
+                    [key: string]: unknown;
+                };
+            } | null;
+            /**
+             * @description a page that stands by itself, or values; usually html
+             *
+             *     * `html` - html
+             *     * `json` - json
+             */
+            format?: components["schemas"]["ReportInFormatEnum"];
+        };
+        /**
+         * @description * `html` - html
+         *     * `json` - json
+         * @enum {string}
+         */
+        ReportInFormatEnum: "html" | "json";
         /**
          * @description * `files` - files
          *     * `carried` - carried
@@ -3461,7 +3740,7 @@ export interface components {
              * @description coverage that tidiness cost, by quick packs
              */
             tidy_cost?: number | null;
-            binding: components["schemas"]["BindingOut"] | null;
+            limit: components["schemas"]["LimitOut"] | null;
             /**
              * Format: double
              * @description px that it was packed with, and is judged by
@@ -3578,6 +3857,16 @@ export interface components {
          * @enum {string}
          */
         ScopeEnum: "read" | "write";
+        /**
+         * @description * `shape` - shape
+         *     * `angle` - angle
+         *     * `hard` - hard
+         *     * `material` - material
+         *     * `group` - group
+         *     * `one` - one
+         * @enum {string}
+         */
+        SeamsEnum: "shape" | "angle" | "hard" | "material" | "group" | "one";
         SeamsOut: {
             /** @description each by the corner where it starts in its face */
             edges?: number[];
@@ -3744,15 +4033,59 @@ export interface components {
             /** @description none for all that lie in tiles */
             islands?: number[];
         };
+        /** @description Draw textures for tiles: blank, checker, ids, the layout, or a layer for each object. */
+        TexturesIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description what is drawn; layers are one OpenRaster file a tile; usually ['layout'] */
+            kinds?: components["schemas"]["TexturesInKindsEnum"][];
+            /**
+             * @description what ids and layers are separate for; usually object
+             *
+             *     * `object` - object
+             *     * `island` - island
+             *     * `material` - material
+             */
+            by?: components["schemas"]["ByEnum"];
+            /** @description of blank textures; usually #808080 */
+            colour?: string;
+            /**
+             * @description of blank textures; usually rgb
+             *
+             *     * `grey` - grey
+             *     * `rgb` - rgb
+             *     * `rgba` - rgba
+             */
+            channels?: components["schemas"]["ChannelsEnum"];
+            /**
+             * @description of each channel of blank textures; usually 8
+             *
+             *     * `8` - 8
+             *     * `16` - 16
+             */
+            bits?: components["schemas"]["TexturesInBitsEnum"];
+            /** @description what names of files begin with; usually set */
+            name?: string;
+            /** @description names of files, with {name}, {role} and {tile}; usually {name}_{role} */
+            naming?: string;
+            /** @description the tile's number in the name of a single one, too; usually False */
+            numbered?: boolean;
+        };
         /**
-         * @description * `house` - house
-         *     * `number` - number
-         *     * `average` - average
-         *     * `island` - island
-         *     * `object` - object
+         * @description * `8` - 8
+         *     * `16` - 16
+         * @enum {integer}
+         */
+        TexturesInBitsEnum: 8 | 16;
+        /**
+         * @description * `blank` - blank
+         *     * `checker` - checker
+         *     * `id` - id
+         *     * `layout` - layout
+         *     * `layers` - layers
          * @enum {string}
          */
-        TargetEnum: "house" | "number" | "average" | "island" | "object";
+        TexturesInKindsEnum: "blank" | "checker" | "id" | "layout" | "layers";
         TileFigures: {
             number: number;
             /** Format: double */
@@ -3823,6 +4156,70 @@ export interface components {
             /** @description told once */
             token?: string;
         };
+        /** @description Cut objects into islands along few seams and flatten them with little stretch. */
+        UnwrapIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * @description where seams go: as few as the stretch allows (shape), at edges by their angle, at hard edges, between materials, between groups of the file, or nowhere that need not be (one island for each piece, whatever its stretch); usually shape
+             *
+             *     * `shape` - shape
+             *     * `angle` - angle
+             *     * `hard` - hard
+             *     * `material` - material
+             *     * `group` - group
+             *     * `one` - one
+             */
+            seams?: components["schemas"]["SeamsEnum"];
+            /**
+             * Format: double
+             * @description edges that turn by more become seams, degrees; usually 45.0
+             */
+            angle?: number;
+            /**
+             * Format: double
+             * @description largest L2 stretch of an island; 1 is none at all; usually 1.05
+             */
+            stretch?: number;
+            /**
+             * Format: double
+             * @description what islands keep once they are cut: 0 angles, 1 areas; usually 0.5
+             */
+            balance?: number;
+            /** @description islands of the two sides of a symmetric object are mirror images; usually False */
+            symmetric?: boolean;
+            /**
+             * Format: double
+             * @description time for each object to look for fewer seams; without it what its size suggests, s; usually None
+             */
+            seconds?: number | null;
+            /**
+             * Format: double
+             * @description vertices nearer than this part of an object's size count as one, for the layout only; usually 0.0
+             */
+            weld?: number;
+            /** @description of the order in which seams are tried; usually 0 */
+            seed?: number;
+            /** @description objects that are meant; all without it; usually [] */
+            objects?: (number | string)[];
+            /**
+             * @description of these, those without UVs (missing), those too whose UVs are of no use (useless), or all; without it useless, and all where objects are named by their number; usually None
+             *
+             *     * `missing` - missing
+             *     * `useless` - useless
+             *     * `all` - all
+             */
+            which?: (components["schemas"]["WhichEnum"] | components["schemas"]["NullEnum"]) | null;
+            /** @description keep the layout beside the present one */
+            draft?: boolean;
+        };
+        /**
+         * @description * `x` - x
+         *     * `y` - y
+         *     * `z` - z
+         * @enum {string}
+         */
+        UpEnum: "x" | "y" | "z";
         UploadOut: {
             job: components["schemas"]["JobOut"] | null;
             revision: number | null;
@@ -3843,6 +4240,51 @@ export interface components {
          * @enum {string}
          */
         ViewsEnum: "around" | "above" | "cameras" | "band";
+        /** @description Look at a set from all sides: how much of each island is ever seen, and weights that follow. */
+        VisibilityIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * @description from all directions, from those over the horizon, from cameras, or from near to far around each spot; usually around
+             *
+             *     * `around` - around
+             *     * `above` - above
+             *     * `cameras` - cameras
+             *     * `band` - band
+             */
+            views?: components["schemas"]["ViewsEnum"];
+            /** @description places in the world, metres; usually [] */
+            cameras?: number[][];
+            /**
+             * Format: double
+             * @description of a band, m; usually 0.0
+             */
+            near?: number;
+            /**
+             * Format: double
+             * @description of a band, m; usually 0.0
+             */
+            far?: number;
+            /**
+             * @description axis that points up; usually y
+             *
+             *     * `x` - x
+             *     * `y` - y
+             *     * `z` - z
+             */
+            up?: components["schemas"]["UpEnum"];
+            /** @description each object without the others; usually False */
+            alone?: boolean;
+            /** @description faces are seen from behind, too; usually False */
+            both_sides?: boolean;
+            /**
+             * Format: double
+             * @description of views from afar, for texels on screen; without it twice the set's size, m; usually None
+             */
+            distance?: number | null;
+            /** @description height of the screen, at 50 degrees, px; usually 1080 */
+            screen?: number;
+        };
         WatchIn: {
             /** @description whole path on the server's machine */
             path: string;
@@ -3874,12 +4316,12 @@ export interface components {
          */
         WayEnum: "left" | "right" | "top" | "bottom" | "middle" | "level" | "line" | "even";
         /**
-         * @description * `auto` - auto
-         *     * `pairs` - pairs
-         *     * `itself` - itself
+         * @description * `missing` - missing
+         *     * `useless` - useless
+         *     * `all` - all
          * @enum {string}
          */
-        WhatEnum: "auto" | "pairs" | "itself";
+        WhichEnum: "missing" | "useless" | "all";
     };
     responses: never;
     parameters: never;
@@ -3937,36 +4379,7 @@ export interface operations {
             };
         };
     };
-    bring_again: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "multipart/form-data": {
-                    files?: string[];
-                    source?: number;
-                    change?: number;
-                };
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
-    carry_over: {
+    bake: {
         parameters: {
             query?: never;
             header?: never;
@@ -3977,9 +4390,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CarryIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["CarryIn"];
-                "multipart/form-data": components["schemas"]["CarryIn"];
+                "application/json": components["schemas"]["BakeIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["BakeIn"];
+                "multipart/form-data": components["schemas"]["BakeIn"];
             };
         };
         responses: {
@@ -4016,6 +4429,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    channels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChannelsIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ChannelsIn"];
+                "multipart/form-data": components["schemas"]["ChannelsIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["CheckIn"];
+                "multipart/form-data": components["schemas"]["CheckIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -4061,33 +4528,6 @@ export interface operations {
                 "application/json": components["schemas"]["CopyLayoutIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["CopyLayoutIn"];
                 "multipart/form-data": components["schemas"]["CopyLayoutIn"];
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
-    copy_part: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CopyPartIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["CopyPartIn"];
-                "multipart/form-data": components["schemas"]["CopyPartIn"];
             };
         };
         responses: {
@@ -4203,7 +4643,7 @@ export interface operations {
             };
         };
     };
-    edit_layout: {
+    edit: {
         parameters: {
             query?: never;
             header?: never;
@@ -4311,33 +4751,6 @@ export interface operations {
             };
         };
     };
-    flatten: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["FlattenIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["FlattenIn"];
-                "multipart/form-data": components["schemas"]["FlattenIn"];
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
     give_pictures: {
         parameters: {
             query?: never;
@@ -4383,6 +4796,33 @@ export interface operations {
             };
         };
     };
+    inspect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InspectIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["InspectIn"];
+                "multipart/form-data": components["schemas"]["InspectIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     move_islands: {
         parameters: {
             query?: never;
@@ -4410,7 +4850,7 @@ export interface operations {
             };
         };
     };
-    look_around: {
+    limit: {
         parameters: {
             query?: never;
             header?: never;
@@ -4421,9 +4861,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["LookAroundIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["LookAroundIn"];
-                "multipart/form-data": components["schemas"]["LookAroundIn"];
+                "application/json": components["schemas"]["LimitIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["LimitIn"];
+                "multipart/form-data": components["schemas"]["LimitIn"];
             };
         };
         responses: {
@@ -4483,6 +4923,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+        };
+    };
+    merge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["MergeIn"];
+                "multipart/form-data": components["schemas"]["MergeIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -4568,33 +5035,6 @@ export interface operations {
             };
         };
     };
-    draw_pictures: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PictureSetsIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["PictureSetsIn"];
-                "multipart/form-data": components["schemas"]["PictureSetsIn"];
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
     place_islands: {
         parameters: {
             query?: never;
@@ -4622,6 +5062,33 @@ export interface operations {
             };
         };
     };
+    plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PlanIn"];
+                "multipart/form-data": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     plan_coverage: {
         parameters: {
             query?: never;
@@ -4636,33 +5103,6 @@ export interface operations {
                 "application/json": components["schemas"]["CoverageIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["CoverageIn"];
                 "multipart/form-data": components["schemas"]["CoverageIn"];
-            };
-        };
-        responses: {
-            202: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
-    rehearse: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RehearseIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["RehearseIn"];
-                "multipart/form-data": components["schemas"]["RehearseIn"];
             };
         };
         responses: {
@@ -4768,9 +5208,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OnChange"];
-                "application/x-www-form-urlencoded": components["schemas"]["OnChange"];
-                "multipart/form-data": components["schemas"]["OnChange"];
+                "application/json": components["schemas"]["ReportIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ReportIn"];
+                "multipart/form-data": components["schemas"]["ReportIn"];
             };
         };
         responses: {
@@ -5020,6 +5460,33 @@ export interface operations {
             };
         };
     };
+    textures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TexturesIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["TexturesIn"];
+                "multipart/form-data": components["schemas"]["TexturesIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     set_tiles: {
         parameters: {
             query?: never;
@@ -5043,6 +5510,89 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
+    unwrap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnwrapIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["UnwrapIn"];
+                "multipart/form-data": components["schemas"]["UnwrapIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    update: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": {
+                    files?: string[];
+                    source?: number;
+                    change?: number;
+                };
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    visibility: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VisibilityIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["VisibilityIn"];
+                "multipart/form-data": components["schemas"]["VisibilityIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -5512,7 +6062,7 @@ export interface operations {
             };
         };
     };
-    list_pack_options: {
+    list_operations: {
         parameters: {
             query?: never;
             header?: never;
@@ -5526,7 +6076,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OptionOut"][];
+                    "application/json": components["schemas"]["OperationOut"][];
                 };
             };
         };

@@ -23,7 +23,7 @@ export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
     editor.foldSide(true);
     return () => { editor.foldSide(folded); editor.layPicture([]); editor.wearPainted(""); };
   }, []);
-  const mine = last?.carried.report.pictures.filter((one) => one.revision === last.carried.revision) ?? [];
+  const mine = last?.carried.report.textures.filter((one) => one.revision === last.carried.revision) ?? [];
   const off = last?.carried.report.difference.filter((one) => one.revision === last.carried.revision) ?? [];
   const roles = [...new Set(mine.map((one) => one.role)), ...(off.length ? [DIFFERENCE] : [])];
   const shown = roles.includes(role) ? role : (roles[0] ?? "");

@@ -87,17 +87,17 @@ function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
   );
 }
 
-type Params = { padding?: number; margin?: number; rotate?: string; effort?: string; tidy?: number; upright?: boolean; mirror?: boolean; fixed_scale?: boolean; seed?: number };
+type Params = { padding?: number; margin?: number; rotate?: string; effort?: string; tidy?: number; upright?: boolean; mirror?: boolean; density?: string | number; seed?: number };
 
-type Flat = { charts: number; seam: number; l2: number; flipped: number; was?: Flat };
+type Flat = { islands: number; seam: number; stretch_l2: number; flipped: number };
 
 /** What a try of flattening came to, over all its objects; null for a draft of a pack. */
 function flattened(draft: Draft): { charts: number; seam: string; stretch: string; turned: number } | null {
-  const objects = (draft.params as { objects?: Flat[] }).objects;
+  const objects = (draft.params as { figures?: Flat[] }).figures;
   if (!objects) return null;
-  const most = (key: "seam" | "l2") => Math.max(...objects.map((o) => o[key]));
-  const sum = (key: "charts" | "flipped") => objects.reduce((total, o) => total + o[key], 0);
-  return { charts: sum("charts"), seam: most("seam").toFixed(1), stretch: most("l2").toFixed(3), turned: sum("flipped") };
+  const most = (key: "seam" | "stretch_l2") => Math.max(...objects.map((o) => o[key]));
+  const sum = (key: "islands" | "flipped") => objects.reduce((total, o) => total + o[key], 0);
+  return { charts: sum("islands"), seam: most("seam").toFixed(1), stretch: most("stretch_l2").toFixed(3), turned: sum("flipped") };
 }
 
 export function settingsLine(draft: Draft): string {
@@ -105,6 +105,6 @@ export function settingsLine(draft: Draft): string {
   const { way, done, note } = draft.params as { way?: string; done?: string; note?: string };
   if (flat) return `${way ?? `${done}, ${note}`}: ${flat.charts} ${flat.charts === 1 ? "chart" : "charts"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
   const p = draft.params as Params;
-  const words = [`${p.rotate} turns`, `padding ${p.padding} px`, String(p.effort), p.tidy ? `tidy ${Math.round(100 * p.tidy)} %${draft.tidy_cost == null ? "" : ` (costs ${format.percent(draft.tidy_cost)} % of coverage)`}` : "", p.upright ? "upright" : "", p.mirror ? "mirroring" : "", p.fixed_scale ? "fixed size" : "", p.seed !== 1 ? `seed ${p.seed}` : ""];
+  const words = [`${p.rotate} turns`, `padding ${p.padding} px`, String(p.effort), p.tidy ? `tidy ${Math.round(100 * p.tidy)} %${draft.tidy_cost == null ? "" : ` (costs ${format.percent(draft.tidy_cost)} % of coverage)`}` : "", p.upright ? "upright" : "", p.mirror ? "mirroring" : "", p.density === "fixed" || p.density === "house" ? "fixed size" : "", p.seed !== 1 ? `seed ${p.seed}` : ""];
   return words.filter(Boolean).join(", ");
 }

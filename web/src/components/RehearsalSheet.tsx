@@ -23,7 +23,7 @@ export function RehearsalSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   const shown = asked.includes(map) ? map : (asked[0] ?? "");
   const fresh = !last?.rehearsed || last.rehearsed.revision === atlas.head.id;
   const stamp = last ? `${last.job.id}-${last.rehearsed ? "done" : "coarse"}` : "";
-  const of = (name: string) => (last?.maps ?? []).filter((one) => one.map === name).map((one) => ({ tile: one.tile, url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.name)}` }));
+  const of = (name: string) => (last?.maps ?? []).filter((one) => one.map === name).map((one) => ({ tile: one.tile, url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.file)}` }));
   const pictures = of(shown);
   const onModel = (name: string) => JSON.stringify(fresh ? of(name).map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}&v=${stamp}` })) : []);
   // Normals are seen by the light that falls on them; all else as it is.
@@ -40,7 +40,7 @@ export function RehearsalSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
       {pictures.filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile)).map((one) => <TilePicture key={`${one.tile} ${stamp}`} tile={one.tile} url={one.url} stamp={stamp} label={`${mapName(shown)} map`} other="islands" fresh={fresh} share={share} wipe={wipe} />)}
       <Flex data-over-table role="radiogroup" aria-label="Which map" position="absolute" left="8px" bottom="6px" gap="1" wrap="wrap" maxW="max(calc(100% - 330px), 300px)" data-testid="maps">
         {asked.map((one) => <Button key={one} role="radio" aria-checked={one === shown} size="2xs" variant="outline" bg={one === shown ? "ink" : "slip"} color={one === shown ? "slip" : "ink"} borderColor="line" onClick={() => show(one)}>{mapName(one)}</Button>)}
-        {shown === DIFFERENCE && off.map((one) => <Text key={one.tile} fontSize="12px" bg="slip" px="1.5" rounded="sm" title="The angle between what the map shows between its texels and the fine mesh; paper is none">{off.length > 1 ? `${one.tile}: ` : ""}off by {one.median.toFixed(1)}° in the middle, {one.high.toFixed(1)}° at 99 %, {one.most.toFixed(0)}° at most; darkest from {one.scale}° on</Text>)}
+        {shown === DIFFERENCE && off.map((one) => <Text key={one.tile} fontSize="12px" bg="slip" px="1.5" rounded="sm" title="The angle between what the map shows between its texels and the fine mesh; paper is none">{off.length > 1 ? `${one.tile}: ` : ""}off by {one.median.toFixed(1)}° in the middle, {one.at_99.toFixed(1)}° at 99 %, {one.most.toFixed(0)}° at most; darkest from {one.darkest}° on</Text>)}
         {!fresh && <Text fontSize="12px" bg="slip" px="1.5" rounded="sm" color="amber">of an earlier layout</Text>}
       </Flex>
     </>

@@ -87,9 +87,9 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
       </Box>
       <Box flex="1" minW="0" py="1" color={place === "ahead" ? "soft" : "ink"}>
         <Flex gap="2" align="baseline">
-          <Text fontWeight={place === "here" ? "700" : "600"} whiteSpace="nowrap">{step.verb}</Text>
+          <Text fontWeight={place === "here" ? "700" : "600"} whiteSpace="nowrap">{format.action(step.verb)}</Text>
           {naming ? (
-            <Input size="2xs" h="20px" autoFocus defaultValue={step.label} maxLength={120} aria-label={`Name of the step ${step.verb}`} placeholder="Name of this step" onClick={(e) => e.stopPropagation()}
+            <Input size="2xs" h="20px" autoFocus defaultValue={step.label} maxLength={120} aria-label={`Name of the step ${format.action(step.verb)}`} placeholder="Name of this step" onClick={(e) => e.stopPropagation()}
               onBlur={(e) => keep(e.target.value)} onKeyDown={(e) => { if (e.key === "Enter") keep(e.currentTarget.value); if (e.key === "Escape") { e.stopPropagation(); setNaming(false); } }} />
           ) : step.label ? (
             <Text px="1.5" rounded="sm" bg="straw/45" fontSize="12px" fontWeight="600" truncate>{step.label}</Text>
@@ -102,7 +102,7 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
           <Text whiteSpace="nowrap" title={new Date(step.created).toLocaleString("en-GB")}>{clock(step.created)}</Text>
         </Flex>
       </Box>
-      <IconButton size="2xs" variant="ghost" mt="1" aria-label={`Name the step ${step.verb}`} title={step.label ? `${step.what || step.verb}: give it another name` : "Give this step a name"}
+      <IconButton size="2xs" variant="ghost" mt="1" aria-label={`Name the step ${format.action(step.verb)}`} title={step.label ? `${step.what || format.action(step.verb)}: give it another name` : "Give this step a name"}
         onClick={(e) => { e.stopPropagation(); setNaming(true); }}><Tag size={13} /></IconButton>
     </Flex>
   );

@@ -4,6 +4,7 @@ import { Fragment } from "react";
 import type { Job, Project } from "../api/client";
 import { isActive, type Actions } from "../api/hooks";
 import { useMe } from "../api/people";
+import * as format from "../format";
 import { STAGES, useUi } from "../state";
 import { Notes } from "./Notes";
 import { People } from "./People";
@@ -36,8 +37,8 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
         ))}
       </Flex>
       <Flex align="center" gap="1">
-        <IconButton aria-label="Undo" title={`Undo ${project.undo} (Ctrl+Z)`} size="xs" variant="ghost" disabled={!project.undo || actions.undo.isPending} onClick={() => actions.undo.mutate()}><Undo2 /></IconButton>
-        <IconButton aria-label="Redo" title={`Redo ${project.redo} (Ctrl+Shift+Z)`} size="xs" variant="ghost" disabled={!project.redo || actions.redo.isPending} onClick={() => actions.redo.mutate()}><Redo2 /></IconButton>
+        <IconButton aria-label="Undo" title={`Undo ${format.action(project.undo)} (Ctrl+Z)`} size="xs" variant="ghost" disabled={!project.undo || actions.undo.isPending} onClick={() => actions.undo.mutate()}><Undo2 /></IconButton>
+        <IconButton aria-label="Redo" title={`Redo ${format.action(project.redo)} (Ctrl+Shift+Z)`} size="xs" variant="ghost" disabled={!project.redo || actions.redo.isPending} onClick={() => actions.redo.mutate()}><Redo2 /></IconButton>
         <IconButton aria-label="Steps" title="All steps: look back, go back (H)" size="xs" variant="ghost" aria-pressed={steps} onClick={() => setSteps(!steps)}><History /></IconButton>
         <JobTray jobs={jobs} actions={actions} />
         <WhoIsHere project={project} atlas={atlas} />
@@ -68,7 +69,7 @@ function JobTray({ jobs, actions }: { jobs: Job[]; actions: Actions }) {
               {jobs.slice(0, 6).map((job) => (
                 <Box key={job.id} py="1.5" borderBottomWidth="1px" borderColor="line">
                   <Flex justify="space-between" gap="2">
-                    <Text fontWeight="600">{job.kind}</Text>
+                    <Text fontWeight="600">{format.action(job.kind)}</Text>
                     <Text color={job.state === "failed" ? "rose" : "soft"}>{job.state}</Text>
                   </Flex>
                   {isActive(job) ? <JobLine job={job} actions={actions} /> : <Text color="soft" fontSize="12px" lineClamp="2">{job.message}</Text>}
@@ -87,7 +88,7 @@ export function JobLine({ job, actions }: { job: Job; actions: Actions }) {
   const stopping = Boolean(job.cancel);
   return (
     <Box>
-      <Progress.Root value={Math.max(2, 100 * (job.progress ?? 0))} size="xs" my="1.5" aria-label={`Progress of ${job.kind}`}>
+      <Progress.Root value={Math.max(2, 100 * (job.progress ?? 0))} size="xs" my="1.5" aria-label={`Progress of ${format.action(job.kind)}`}>
         <Progress.Track bg="line"><Progress.Range bg="petrol" /></Progress.Track>
       </Progress.Root>
       <Text color="soft" fontSize="12px">{job.message} · {Math.round(100 * (job.progress ?? 0))} %</Text>

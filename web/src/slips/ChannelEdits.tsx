@@ -1,21 +1,27 @@
 import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { Plus, X } from "lucide-react";
 import { useShelf } from "../api/carry";
-import type { Atlas, ChannelEdit } from "../api/client";
+import type { Atlas } from "../api/client";
 import { useKept } from "../state";
 
 const KINDS = { copy: "copy", move: "move", swap: "swap", delete: "delete" } as const;
 const JOINT = { copy: "to", move: "to", swap: "with", delete: "" } as const;
 const MOST = 8;
 
-/** Edits of the UV channels of all files that are written, in order. */
-export function useChannelEdits(): [ChannelEdit[], (edits: ChannelEdit[]) => void] {
+type ChannelEdit = { kind: keyof typeof KINDS; one: number; two: number };
+
+function useKeptEdits(): [ChannelEdit[], (edits: ChannelEdit[]) => void] {
   return useKept<ChannelEdit[]>("channel edits", []);
+}
+
+/** Edits of the UV channels of all files that are written, in order, as the server takes them. */
+export function useChannelEdits(): string[] {
+  return useKeptEdits()[0].map(({ kind, one, two }) => (kind === "delete" ? `delete ${one}` : `${kind} ${one}=${two}`));
 }
 
 /** What each UV channel is used for, and what is done with them at the end, in all files. */
 export function ChannelEdits({ atlas }: { atlas: Atlas }) {
-  const [edits, keep] = useChannelEdits();
+  const [edits, keep] = useKeptEdits();
   const shelf = useShelf(atlas, 2048);
   const change = (at: number, some: Partial<ChannelEdit>) => keep(edits.map((edit, k) => (k === at ? fitting({ ...edit, ...some }) : edit)));
   const readers = new Map<number, Set<string>>();

@@ -39,8 +39,7 @@ function DensityPart({ jobs, actions }: SlipProps) {
   const canRun = f !== undefined && f !== null && (target !== "picked" || pickedOne) && (scope !== "selected" || picked.length > 0);
   const run = () =>
     actions.evenOut.mutate({
-      target: target === "picked" ? (wholeObject ? "object" : "island") : target,
-      value: target === "picked" ? (wholeObject?.id ?? picked[0]) : null,
+      ...(target === "picked" ? (wholeObject ? { like: wholeObject.id } : { density: editor.document.density(picked[0])! }) : { density: target }),
       per_object: target === "average" && keep === "per object",
       islands: scope === "selected" ? picked : [],
     });
@@ -54,9 +53,9 @@ function DensityPart({ jobs, actions }: SlipProps) {
       {target === "average" && <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />}
       {target === "picked" && <Text color="soft" fontSize="12px" mb="2">{!pickedOne ? "Pick one island, or one object in the ledger." : wholeObject ? `To the density of ${wholeObject.name}.` : `To the ${format.density(editor.document.density(picked[0]))} px/m of the picked island.`}</Text>}
       <Choice label="Islands" value={scope} options={SCOPES} onChange={setScope} names={{ selected: `selected (${picked.length})` }} />
-      <MainButton disabled={!canRun || running(jobs, "even out")} busy={actions.evenOut.isPending} onClick={run}>Even out</MainButton>
+      <MainButton disabled={!canRun || running(jobs, "even-out")} busy={actions.evenOut.isPending} onClick={run}>Even out</MainButton>
       <Text color="soft" fontSize="12px" mt="2">A weight in the ledger makes a deliberate exception: 2 × is twice the density.</Text>
-      <Running jobs={jobs} kind="even out" actions={actions} />
+      <Running jobs={jobs} kind="even-out" actions={actions} />
       <ProportionsPart actions={actions} />
     </>
   );

@@ -48,7 +48,7 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
       {bare.length > 0 && <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line" data-testid="to-flatten">
         <Text fontWeight="650">{bare.length === 1 ? "One object has" : `${bare.length} objects have`} no usable UVs</Text>
         <Text fontSize="12.5px" color="soft" truncate title={bare.map((o) => o.name).join(", ")}>{bare.map((o) => o.name).join(", ")}</Text>
-        <Button size="xs" w="100%" mt="1.5" variant="outline" borderColor="petrol" color="petrol" disabled={running(jobs, "flatten")} onClick={() => { actions.flatten.mutate({ objects: [], ...AT_A_CLICK }); setStage("Mend"); }}>Flatten {bare.length} {bare.length === 1 ? "object" : "objects"}</Button>
+        <Button size="xs" w="100%" mt="1.5" variant="outline" borderColor="petrol" color="petrol" disabled={running(jobs, "unwrap")} onClick={() => { actions.unwrap.mutate({ objects: [], ...AT_A_CLICK }); setStage("Mend"); }}>Flatten {bare.length} {bare.length === 1 ? "object" : "objects"}</Button>
       </Box>}
       <ChannelPart atlas={atlas} actions={actions} />
       {loose.length > 0 && <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
@@ -60,10 +60,10 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
       <Box mt="3">
         {[...files].map(([source, [name, count]]) => (
           <Flex key={source} align="center" gap="1"><Text fontSize="12.5px" flex="1" minW="0" truncate title={name}>{name} <Text as="span" color="soft">· {format.whole(count)} {count === 1 ? "object" : "objects"}</Text></Text>
-            <Button size="2xs" variant="ghost" px="1" color="petrol" disabled={running(jobs, "bring again")} title="Put a newer version in its place: what is still there keeps its layout and its place" aria-label={`Bring a newer ${name}`} onClick={() => { older.current = source; newer.current?.click(); }}>newer…</Button></Flex>
+            <Button size="2xs" variant="ghost" px="1" color="petrol" disabled={running(jobs, "update")} title="Put a newer version in its place: what is still there keeps its layout and its place" aria-label={`Bring a newer ${name}`} onClick={() => { older.current = source; newer.current?.click(); }}>newer…</Button></Flex>
         ))}
-        <Input ref={newer} type="file" multiple hidden data-testid="newer" onChange={(e) => { const chosen = [...(e.target.files ?? [])]; e.target.value = ""; if (chosen.length) actions.bringAgain.mutate({ source: older.current, files: chosen }); }} />
-        <Running jobs={jobs} kind="bring again" actions={actions} />
+        <Input ref={newer} type="file" multiple hidden data-testid="newer" onChange={(e) => { const chosen = [...(e.target.files ?? [])]; e.target.value = ""; if (chosen.length) actions.update.mutate({ source: older.current, files: chosen }); }} />
+        <Running jobs={jobs} kind="update" actions={actions} />
         <Brought jobs={jobs} atlas={atlas} />
         {files.size > 0 && <WatchPart project={project} />}
         {editor.document.info?.warnings.map((warning) => <Text key={warning} color="amber" fontSize="12px" mt="1">{warning}</Text>)}
@@ -76,7 +76,7 @@ type News = { revision: number; objects: { name: string; same: number; by_face: 
 
 /** What the last newer version has brought. */
 function Brought({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
-  const job = jobs.find((one) => one.kind === "bring again" && one.state === "done" && one.atlas === atlas.id);
+  const job = jobs.find((one) => one.kind === "update" && one.state === "done" && one.atlas === atlas.id);
   const news = job?.result as unknown as News | undefined;
   if (!news) return null;
   const odd = news.objects.filter((row) => row.new || row.gone || row.by_surface);

@@ -22,7 +22,7 @@ export function HandOffSlip(props: SlipProps) {
 
 function FilesPart({ atlas, project, jobs, actions }: SlipProps) {
   const editor = useEditor("document", "figures");
-  const [edits] = useChannelEdits();
+  const edits = useChannelEdits();
   const last = jobs.find((job) => job.kind === "export" && job.state === "done");
   const notes = (last?.result as { notes?: string[] } | undefined)?.notes ?? [];
   const { proof } = editor.figures;

@@ -6,11 +6,13 @@ import type { SlipProps } from "./props";
 import * as format from "../format";
 import { useKept, useUi } from "../state";
 import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "./parts";
-import { BindingPart } from "./BindingPart";
+import { LimitPart } from "./LimitPart";
 import { RecipeRow } from "./RecipeRow";
 
 const SIZE = ["shrink", "keep"] as const;
 const SCOPE = ["all", "selected"] as const;
+/** How the density is set, for islands that are scaled and such that keep their size, as they are and evened out. */
+const DENSITIES = [["keep", "equal"], ["fixed", "house"]] as const;
 
 export function PackPart(props: SlipProps) {
   const options = usePackOptions();
@@ -39,15 +41,18 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
   const count = scope === "selected" ? picked.length : (editor.document.info?.world_area.length ?? 0);
   const busy = running(jobs, "pack");
   const cost = editor.document.info?.revision.tidy_cost ?? null;
-  const run = (as_draft: boolean) =>
+  const stays = s.density === "fixed" || s.density === "house";
+  const even = s.density === "equal" || s.density === "house";
+  const density = (fixed: boolean, evenly: boolean) => set({ density: DENSITIES[Number(fixed)][Number(evenly)] });
+  const run = (draft: boolean) =>
     actions.pack.mutate({
-      ...s, more_tiles: s.fixed_scale && s.more_tiles, islands: scope === "selected" ? picked : [], as_draft, tile: chosen?.number ?? null,
-      ...(tiles.length === 1 ? { width, height } : {}),
+      ...s, more_tiles: stays && s.more_tiles, islands: scope === "selected" ? picked : [], draft, tile: chosen?.number ?? null,
+      ...(tiles.length === 1 ? { size: `${width}x${height}` } : {}),
     });
   return (
     <>
-      <Title note={scope === "selected" ? "Fits the picked islands into free space; nothing else moves." : `Fit ${format.whole(count)} islands into ${tiles.length} ${tiles.length === 1 ? "sheet" : "sheets"} ${s.fixed_scale ? "at the size they have" : "at the largest common scale"}.`}>Pack</Title>
-      {!busy && <BindingPart binding={editor.document.info?.revision.binding} asking={running(jobs, "explain")} settings={s} set={set} />}
+      <Title note={scope === "selected" ? "Fits the picked islands into free space; nothing else moves." : `Fit ${format.whole(count)} islands into ${tiles.length} ${tiles.length === 1 ? "sheet" : "sheets"} ${stays ? "at the size they have" : "at the largest common scale"}.`}>Pack</Title>
+      {!busy && <LimitPart limit={editor.document.info?.revision.limit} asking={running(jobs, "limit")} settings={s} set={set} />}
       <RecipeRow project={project} settings={s} apply={(kept) => set(kept)} />
       {tiles.length === 1 && <Flex align="center" justify="space-between" mb="1.5" gap="1">
         <Text>Sheet</Text>
@@ -61,9 +66,9 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
       <NumberField label="Edge margin" unit="px" value={s.margin} {...bounds("margin")} onChange={(margin) => set({ margin })} />
       <Choice label="Turning" value={s.rotate} options={choices("rotate")} onChange={(rotate) => set({ rotate })} />
       {s.rotate === "free" && <NumberField label="Steps of a full turn" unit="" value={s.free_steps} {...bounds("free_steps")} onChange={(free_steps) => set({ free_steps: Math.round(free_steps) })} />}
-      <Choice label="Size" value={s.fixed_scale ? "keep" : "shrink"} options={SIZE} onChange={(size) => set({ fixed_scale: size === "keep" })} names={{ shrink: "all scale to fit", keep: "keep" }} />
-      <Check label={s.fixed_scale ? "Even out to the house density first" : "Even out first"} value={s.even} onChange={(even) => set({ even })} />
-      {s.fixed_scale && <Check label="Add sheets until all fit" value={s.more_tiles} onChange={(more_tiles) => set({ more_tiles })} />}
+      <Choice label="Size" value={stays ? "keep" : "shrink"} options={SIZE} onChange={(size) => density(size === "keep", even)} names={{ shrink: "all scale to fit", keep: "keep" }} />
+      <Check label={stays ? "Even out to the house density first" : "Even out first"} value={even} onChange={(on) => density(stays, on)} />
+      {stays && <Check label="Add sheets until all fit" value={s.more_tiles} onChange={(more_tiles) => set({ more_tiles })} />}
       {tiles.length > 1 && <Flex align="center" justify="space-between" mb="2">
         <Text>Into</Text>
         <NativeSelect.Root size="xs" w="128px">
@@ -87,7 +92,7 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
           <NumberField label="Seed" unit="" value={s.seed} {...bounds("seed")} onChange={(seed) => set({ seed: Math.round(seed) })} />
         </Collapsible.Content>
       </Collapsible.Root>
-      <Choice label="Islands" value={scope} options={SCOPE} onChange={(next) => { setScope(next); set({ fixed_scale: next === "selected" }); }} names={{ selected: `fill around (${picked.length})` }} />
+      <Choice label="Islands" value={scope} options={SCOPE} onChange={(next) => { setScope(next); density(next === "selected", even); }} names={{ selected: `fill around (${picked.length})` }} />
       <Choice label="Effort" value={s.effort} options={choices("effort")} onChange={(effort) => set({ effort })} />
       {!busy && tiles.length === 1 && <Text color="soft" fontSize="12px" mb="1.5">{format.rawMegabytes(width, height)} MB per picture, 8-bit with mips</Text>}
       <Foot>

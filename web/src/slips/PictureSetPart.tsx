@@ -1,14 +1,14 @@
 import { Box, Button, Flex, Input, Link, Text } from "@chakra-ui/react";
 import { useId } from "react";
-import type { Atlas, Job, PictureSetsRequest } from "../api/client";
+import type { Atlas, Job, TexturesRequest } from "../api/client";
 import type { Actions } from "../api/hooks";
 import { useKept } from "../state";
 import { Pick, Row } from "./carry/fields";
 import { GOOD_NAME } from "./carry/settings";
 import { Check, Running, running } from "./parts";
 
-type Kind = PictureSetsRequest["kinds"][number];
-type Kept = Omit<PictureSetsRequest, "change" | "naming">;
+type Kept = Required<Omit<TexturesRequest, "change" | "naming" | "numbered">> & { numbered: boolean };
+type Kind = Kept["kinds"][number];
 
 const KINDS: [Kind, string][] = [["layout", "the layout, as drawn"], ["layers", "a layer for each, one file a tile (OpenRaster)"], ["id", "ids, one flat colour each"], ["checker", "a checker, squares of 128 px"], ["blank", "one colour"]];
 const USUAL: Kept = { kinds: ["layers"], by: "object", colour: "#808080", channels: "rgb", bits: 8, name: "set", numbered: false };
@@ -19,8 +19,8 @@ export function PictureSetPart({ atlas, jobs, actions }: { atlas: Atlas; jobs: J
   const id = useId();
   const change = (some: Partial<Kept>) => keep({ ...kept, ...some });
   const tiles = (atlas.head.tiles as unknown[]).length;
-  const done = jobs.find((job) => job.kind === "pictures" && job.state === "done" && job.atlas === atlas.id);
-  const pictures = (done?.result as { pictures?: unknown[] } | undefined)?.pictures?.length ?? 0;
+  const done = jobs.find((job) => job.kind === "textures" && job.state === "done" && job.atlas === atlas.id);
+  const pictures = (done?.result as { textures?: unknown[] } | undefined)?.textures?.length ?? 0;
   const told = kept.kinds.includes("id") || kept.kinds.includes("layers");
   return (
     <Box mt="3" data-testid="picture-set">
@@ -34,12 +34,12 @@ export function PictureSetPart({ atlas, jobs, actions }: { atlas: Atlas; jobs: J
         <Row label="Bits a channel" id={`${id}i`}><Pick id={`${id}i`} value={String(kept.bits)} options={{ 8: "8", 16: "16" }} onChange={(v) => change({ bits: Number(v) as Kept["bits"] })} /></Row>
       </>}
       <Row label="Name" id={`${id}n`}><Input id={`${id}n`} size="xs" w="150px" value={kept.name} aria-invalid={!GOOD_NAME.test(kept.name)} onChange={(e) => change({ name: e.target.value })} /></Row>
-      {tiles === 1 && <Check label="Tile number in the name" value={kept.numbered === true} onChange={(numbered) => change({ numbered })} />}
+      {tiles === 1 && <Check label="Tile number in the name" value={kept.numbered} onChange={(numbered) => change({ numbered })} />}
       <Flex gap="2">
-        <Button flex="1" size="xs" variant="outline" borderColor="petrol" color="petrol" disabled={!kept.kinds.length || !GOOD_NAME.test(kept.name) || running(jobs, "pictures")} loading={actions.drawPictures.isPending} onClick={() => actions.drawPictures.mutate({ ...kept, naming: "{name}_{role}" })}>Draw</Button>
+        <Button flex="1" size="xs" variant="outline" borderColor="petrol" color="petrol" disabled={!kept.kinds.length || !GOOD_NAME.test(kept.name) || running(jobs, "textures")} loading={actions.textures.isPending} onClick={() => actions.textures.mutate({ ...kept, naming: "{name}_{role}" })}>Draw</Button>
         {done && <Button asChild flex="1" size="xs" variant="outline" borderColor="line"><Link href={`/api/jobs/${done.id}/download/`} download>{pictures} as zip</Link></Button>}
       </Flex>
-      <Running jobs={jobs} kind="pictures" actions={actions} />
+      <Running jobs={jobs} kind="textures" actions={actions} />
     </Box>
   );
 }

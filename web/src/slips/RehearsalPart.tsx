@@ -1,6 +1,6 @@
 import { Box, Button, Flex, Link, NativeSelect, Slider, Text } from "@chakra-ui/react";
 import { useId } from "react";
-import type { Atlas, RehearseRequest } from "../api/client";
+import type { Atlas, BakeRequest } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { lastRehearsed, MAPS, type BakedMap, type Rehearsed } from "../api/rehearse";
 import * as format from "../format";
@@ -12,12 +12,17 @@ import { Pick, Row } from "./carry/fields";
 import { Check, Foot, MainButton, NumberField, Running, running, Title } from "./parts";
 import type { SlipProps } from "./props";
 
-type Kept = Omit<Required<RehearseRequest>, "change">;
+type Kept = Pick<Required<BakeRequest>, "pairs" | "maps" | "along" | "samples" | "rays" | "ids" | "bits" | "green_down" | "mip_level" | "distances" | "smooth" | "together"> & { width: number; distance: number; occlusion_distance: number; thickness_distance: number; curvature: number };
 type MapName = Kept["maps"][number];
 
-const USUAL: Kept = { what: "auto", maps: ["normal", "occlusion"], size: 1024, distance: 0, along: "smooth", samples: 1, rays: 64, occlusion_distance: 0, ids: "material", bits: 8, green_down: false, mip_level: 2, distances: {}, thickness_distance: 0, curvature: 0, smooth: 45, together: false };
+const USUAL: Kept = { pairs: "by-name", maps: ["normal", "occlusion"], width: 1024, distance: 0, along: "smooth", samples: 1, rays: 64, occlusion_distance: 0, ids: "material", bits: 8, green_down: false, mip_level: 2, distances: {}, thickness_distance: 0, curvature: 0, smooth: 45, together: false };
 const SIZES = [0, 512, 1024, 2048, 4096, 8192];
-const WHAT = { auto: "pairs by name, else itself", pairs: "…_high onto …_low", itself: "each onto itself" } as const;
+const PAIRS = { "by-name": "pairs by name, else itself", named: "…_high onto …_low", every: "all high onto all low", itself: "each onto itself" } as const;
+
+/** What the server is asked: 0 stands for what it finds itself. */
+function requestOf({ width, distance, occlusion_distance, thickness_distance, curvature, ...rest }: Kept): Omit<BakeRequest, "change"> {
+  return { ...rest, width: width || null, distance: distance || null, occlusion_distance, thickness_distance, curvature };
+}
 
 /** The rehearsal: a small bake of our own, and what it shows to be wrong. */
 export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
@@ -36,17 +41,17 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
       {last && <Looking />}
       {last && <Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px" mb="1" aria-expanded={open} onClick={() => setOpen(!open)}>{open ? "Fold the settings" : `Settings: ${kept.maps.map((name) => MAPS[name]).join(", ") || "no map"}`}</Button>}
       {(open || !last) && <>
-      <Row label="Bake" id={`${id}w`}><Pick id={`${id}w`} value={kept.what} options={WHAT} onChange={(v) => change({ what: v as Kept["what"] })} /></Row>
+      <Row label="Bake" id={`${id}w`}><Pick id={`${id}w`} value={kept.pairs} options={PAIRS} onChange={(v) => change({ pairs: v as Kept["pairs"] })} /></Row>
       <Flex wrap="wrap" columnGap="2" mb="1" role="group" aria-label="Maps">
         {(Object.keys(MAPS) as MapName[]).map((name) => <Box key={name} w="98px"><Check label={MAPS[name]} value={kept.maps.includes(name)} onChange={(on) => change({ maps: (Object.keys(MAPS) as MapName[]).filter((one) => (one === name ? on : kept.maps.includes(one))) })} /></Box>)}
       </Flex>
-      <Row label="Size" id={`${id}s`}><Pick id={`${id}s`} value={String(kept.size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => change({ size: Number(v) })} /></Row>
+      <Row label="Size" id={`${id}s`}><Pick id={`${id}s`} value={String(kept.width)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => change({ width: Number(v) })} /></Row>
       <NumberField label="Rays reach" unit={kept.distance ? "m" : "auto"} value={kept.distance} min={0} max={1e6} step={0.01} onChange={(distance) => change({ distance })} />
       <OwnReach kept={kept.distances} change={(distances) => change({ distances })} />
       <PaintReach atlas={atlas} />
       <Button size="2xs" variant="plain" px="0" color="petrol" fontSize="12.5px" mb="1" aria-expanded={more} onClick={() => setMore(!more)}>{more ? "Less" : "Rays, samples, ids"}</Button>
       {more && <Box mb="1">
-        <Row label="Rays go" id={`${id}a`}><Pick id={`${id}a`} value={kept.along} options={{ smooth: "along smooth normals", faces: "along the faces", shell: "from …_shell objects" }} onChange={(v) => change({ along: v as Kept["along"] })} /></Row>
+        <Row label="Rays go" id={`${id}a`}><Pick id={`${id}a`} value={kept.along} options={{ smooth: "along smooth normals", faces: "along the faces", cage: "from …_cage objects" }} onChange={(v) => change({ along: v as Kept["along"] })} /></Row>
         <Row label="Samples" id={`${id}m`}><Pick id={`${id}m`} value={String(kept.samples)} options={{ 1: "1 a texel", 4: "4 a texel", 9: "9 a texel", 16: "16 a texel" }} onChange={(v) => change({ samples: Number(v) as Kept["samples"] })} /></Row>
         {rays && <NumberField label="Occlusion" unit="rays" value={kept.rays} min={1} max={1024} step={16} onChange={(value) => change({ rays: value })} />}
         {kept.maps.includes("occlusion") && <NumberField label="Hidden within" unit={kept.occlusion_distance ? "m" : "any"} value={kept.occlusion_distance} min={0} max={1e6} step={0.1} onChange={(occlusion_distance) => change({ occlusion_distance })} />}
@@ -61,8 +66,8 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
       </Box>}
       </>}
       <Foot>
-        <MainButton disabled={!atlas.objects || !kept.maps.length || running(jobs, "rehearse")} busy={actions.rehearse.isPending} onClick={() => actions.rehearse.mutate(kept)}>Rehearse</MainButton>
-        <Running jobs={jobs} kind="rehearse" actions={actions} />
+        <MainButton disabled={!atlas.objects || !kept.maps.length || running(jobs, "bake")} busy={actions.bake.isPending} onClick={() => actions.bake.mutate(requestOf(kept))}>Rehearse</MainButton>
+        <Running jobs={jobs} kind="bake" actions={actions} />
       </Foot>
     </>
   );
@@ -141,11 +146,11 @@ function Found({ rehearsed, job, stale }: { rehearsed: Rehearsed; job: number; s
     <Box mb="2" fontSize="12.5px" data-testid="rehearsed">
       <Flex justify="space-between" align="center" mb="1"><Text fontWeight="650">{stale ? "Of an earlier layout" : rehearsed.whole ? "Rehearsed" : "Stopped; what was there is kept"}</Text><Link href={`/api/jobs/${job}/download/`} download color="petrol">Maps as zip</Link></Flex>
       {count === 0 ? <Text>Nothing was found to be wrong.</Text> : <Button size="2xs" variant="outline" borderColor="petrol" color="petrol" mb="1" onClick={() => turn("Findings")}>{count} {count === 1 ? "finding" : "findings"} in the list</Button>}
-      <Text color="soft" fontSize="12px">{pairsSaid(rehearsed)}. Rays reach {rehearsed.distance.outward.toPrecision(2)} m.</Text>
+      <Text color="soft" fontSize="12px">{pairsSaid(rehearsed)}. Rays reach {rehearsed.outward.toPrecision(2)} m.</Text>
       {rehearsed.notes.map((note) => <Text key={note} color="soft" fontSize="12px" lineHeight="1.35" mt="0.5">{note}</Text>)}
       {rehearsed.asked.length > 1 && <NativeSelect.Root size="xs" mt="1.5" mb="1"><NativeSelect.Field aria-label="Map" value={shown} onChange={(e) => show(e.target.value)}>{rehearsed.asked.map((one) => <option key={one} value={one}>{MAPS[one] ?? one}</option>)}</NativeSelect.Field><NativeSelect.Indicator /></NativeSelect.Root>}
-      {now.map((one) => <MapFacts key={one.name} one={one} many={now.length > 1} />)}
-      {rehearsed.difference?.map((one) => <Text key={one.tile} color="soft" fontSize="12px" title="The angle between what the normal map shows between its texels and the fine mesh">{rehearsed.difference.length > 1 ? `Tile ${one.tile}: off` : "Off"} from the fine mesh by {one.median.toFixed(1)}° in the middle, {one.high.toFixed(1)}° at 99 %.</Text>)}
+      {now.map((one) => <MapFacts key={one.file} one={one} many={now.length > 1} />)}
+      {rehearsed.difference?.map((one) => <Text key={one.tile} color="soft" fontSize="12px" title="The angle between what the normal map shows between its texels and the fine mesh">{rehearsed.difference.length > 1 ? `Tile ${one.tile}: off` : "Off"} from the fine mesh by {one.median.toFixed(1)}° in the middle, {one.at_99.toFixed(1)}° at 99 %.</Text>)}
       {!rehearsed.fine && rehearsed.fine_triangles > 0 && rehearsed.difference?.length > 0 && <Text color="soft" fontSize="12px">The fine mesh has {format.whole(rehearsed.fine_triangles)} triangles: too many to be shown beside.</Text>}
       {worst && <Text color="soft" fontSize="12px" title="What the map says on both sides of each seam, compared in space; at 95 of 100 points it differs less than the second figure">Worst seam: {worst.median.toFixed(1)} {worst.unit} in the middle, {worst.high.toFixed(1)} {worst.unit} at 95 %.</Text>}
     </Box>
@@ -163,12 +168,13 @@ function pairsSaid({ pairs }: Rehearsed): string {
 }
 
 function MapFacts({ one, many }: { one: BakedMap; many: boolean }) {
-  const clipped = (one.black ?? 0) + (one.white ?? 0);
+  const { missed, histogram, black = 0, white = 0, range_m, radius_m } = one.figures;
+  const clipped = black + white;
   return (
     <Box mb="1">
-      <Flex justify="space-between" fontSize="12px"><Text color="soft">{many ? `tile ${one.tile}, ` : ""}{one.width} × {one.height} px</Text><Text color="soft">{one.missed ? `${format.percent(one.missed)} % missed` : "all rays met"}</Text></Flex>
-      {one.histogram && <Levels bins={one.histogram} />}
-      {one.histogram && <Text fontSize="12px" color={clipped > 0.02 && one.map !== "occlusion" ? "amber" : "soft"}>{format.percent(one.black ?? 0)} % black, {format.percent(one.white ?? 0)} % white{one.range_m ? `; black to white is ${(2 * one.range_m).toPrecision(2)} m` : ""}{one.radius_m ? `; white bends by ${one.radius_m.toPrecision(2)} m` : ""}</Text>}
+      <Flex justify="space-between" fontSize="12px"><Text color="soft">{many ? `tile ${one.tile}, ` : ""}{one.width} × {one.height} px</Text><Text color="soft">{missed ? `${format.percent(missed)} % missed` : "all rays met"}</Text></Flex>
+      {histogram && <Levels bins={histogram} />}
+      {histogram && <Text fontSize="12px" color={clipped > 0.02 && one.map !== "occlusion" ? "amber" : "soft"}>{format.percent(black)} % black, {format.percent(white)} % white{range_m ? `; black to white is ${(2 * range_m).toPrecision(2)} m` : ""}{radius_m ? `; white bends by ${radius_m.toPrecision(2)} m` : ""}</Text>}
     </Box>
   );
 }

@@ -7,7 +7,7 @@ import * as format from "../format";
 import { Foot, MainButton, Running, running, Title } from "./parts";
 import type { SlipProps } from "./props";
 
-const RESULTS: Record<string, string> = { files: "files", carried: "files and pictures", maps: "maps" };
+const RESULTS: Record<string, string> = { files: "files", carried: "files and textures", maps: "maps", textures: "textures" };
 const COLOURS: Record<RunLine["state"], string> = { current: "petrol", "out of date": "amber", failed: "rose", held: "soft" };
 
 /** The run sheet: lines that bring atlases up to date, what is out of date and why. */

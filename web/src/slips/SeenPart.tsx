@@ -1,8 +1,8 @@
 import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
-import { useEffect, useId, useState } from "react";
+import { useEffect, useId, useMemo, useState } from "react";
 import { useEditor } from "../api/hooks";
 import { CONTROL, numberIn } from "../editor/document/LayoutDocument";
-import { lastLook, open, type LookedAround, type Proposal } from "../api/seen";
+import { lastLook, open, type Look, type Proposal } from "../api/seen";
 import * as format from "../format";
 import { editor, useKept } from "../state";
 import { Pick, Row } from "./carry/fields";
@@ -25,7 +25,9 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
   const [both, setBoth] = useKept("seen both sides", false);
   const id = useId();
   const objects = (editor.document.info?.objects ?? []).map((one) => ({ id: one.id, islands: one.islands }));
-  const look = lastLook(jobs, atlas, objects);
+  const job = jobs.find((one) => one.kind === "visibility" && one.state === "done" && one.atlas === atlas.id)?.id;
+  // The same as long as it is of the same job and about the same islands.
+  const look = useMemo(() => lastLook(jobs, atlas, objects), [job, JSON.stringify(objects)]); // eslint-disable-line react-hooks/exhaustive-deps
   const share = look?.share ?? null;
   useEffect(() => editor.showSeen(share), [editor, share]);
   const proposals = look ? open(look, (island) => (editor.document.control(island).flags & CONTROL.out ? 0 : editor.document.info?.controls.weight[island] ?? 1)) : new Map<Proposal["kind"], Proposal[]>();
@@ -58,8 +60,8 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
         </Box>
       )}
       <Foot>
-        <MainButton disabled={!atlas.objects || running(jobs, "look around") || (views === "cameras" && !cameras.length)} busy={actions.lookAround.isPending} onClick={() => actions.lookAround.mutate({ views, alone, both_sides: both, cameras: views === "cameras" ? cameras : [], near: views === "band" ? band.near : 0, far: views === "band" ? band.far : 0, screen })}>{look ? "Look again" : "Look around"}</MainButton>
-        <Running jobs={jobs} kind="look around" actions={actions} />
+        <MainButton disabled={!atlas.objects || running(jobs, "visibility") || (views === "cameras" && !cameras.length)} busy={actions.visibility.isPending} onClick={() => actions.visibility.mutate({ views, alone, both_sides: both, cameras: views === "cameras" ? cameras : [], ...(views === "band" ? band : {}), screen })}>{look ? "Look again" : "Look around"}</MainButton>
+        <Running jobs={jobs} kind="visibility" actions={actions} />
       </Foot>
     </>
   );
@@ -78,12 +80,12 @@ function Places({ places, change }: { places: [number, number, number][]; change
 }
 
 /** What was found out about the island that is picked. */
-function Picked({ look }: { look: LookedAround }) {
+function Picked({ look }: { look: Look }) {
   const editor = useEditor("selection");
   const [island] = editor.selection.list();
   if (editor.selection.size !== 1 || island >= look.share.length) return null;
-  const px = look.screen?.[island];
-  return <Text fontSize="12px" color="soft" mb="1" data-testid="seen-picked">Picked: {Math.round(100 * look.share[island])} % of it is seen{px !== undefined && look.share[island] > 0 ? `; there a texel takes ${px < 0.1 ? "less than 0.1" : px.toFixed(1)} px of the screen` : ""}.</Text>;
+  const px = look.screen[island];
+  return <Text fontSize="12px" color="soft" mb="1" data-testid="seen-picked">Picked: {Math.round(100 * look.share[island])} % of it is seen{look.share[island] > 0 ? `; there a texel takes ${px < 0.1 ? "less than 0.1" : px.toFixed(1)} px of the screen` : ""}.</Text>;
 }
 
 type KindProps = { title: string; rows: Proposal[]; share: number[]; accept: (rows: Proposal[], weight: number) => void; leaveOut?: (rows: Proposal[]) => void; busy: boolean };

@@ -18,15 +18,15 @@ const FILTERS = { bilinear: "soft, as the card reads it", mitchell: "crisp (Mitc
 /** Carry over: today against what comes, and the pictures of painted objects on their shared layout. */
 export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
   const { settings, change } = useCarrySettings();
-  const [edits] = useChannelEdits();
+  const edits = useChannelEdits();
   const id = useId();
   const sheet = sheetWidth(atlas);
   const shelf = useShelf(atlas, settings.size || sheet);
   const { profiles } = useProfiles(project.id);
   const last = lastCarried(jobs, atlas);
-  const busy = running(jobs, "carry over") || actions.carryOver.isPending;
+  const busy = running(jobs, "merge") || actions.merge.isPending;
   const fits = GOOD_NAME.test(settings.name) && goodPattern(settings.naming);
-  const run = (preview: boolean) => actions.carryOver.mutate(requestOf(settings, preview, profiles, edits));
+  const run = (preview: boolean) => actions.merge.mutate(requestOf(settings, preview, profiles, edits));
   return (
     <>
       <Title note="The objects get one set of pictures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">Carry over</Title>
@@ -40,17 +40,17 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
       {shelf.data?.shrunk.length ? <Shrunk shelf={shelf.data} /> : null}
       <Row label="Pictures" id={`${id}s`}><Pick id={`${id}s`} value={String(settings.size)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]))} onChange={(v) => change({ size: Number(v) })} /></Row>
       <Row label="Normals" id={`${id}n`}><Pick id={`${id}n`} value={String(settings.normal)} options={Object.fromEntries(SIZES.map((s) => [String(s), s ? `${s} px` : "as the others"]))} onChange={(v) => change({ normal: Number(v) })} /></Row>
-      <Row label="What grows" id={`${id}f`}><Pick id={`${id}f`} value={settings.filter} options={FILTERS} onChange={(v) => change({ filter: v as keyof typeof FILTERS })} /></Row>
+      <Row label="What grows" id={`${id}f`}><Pick id={`${id}f`} value={settings.filter ?? "bilinear"} options={FILTERS} onChange={(v) => change({ filter: v as keyof typeof FILTERS })} /></Row>
       {edits.length > 0 && <Text fontSize="12px" color="soft" mb="1.5">{edits.length === 1 ? "One edit" : `${edits.length} edits`} of UV channels from Hand off {edits.length === 1 ? "is" : "are"} made in the files.</Text>}
       <WritePart project={project} settings={settings} change={change} />
       {last && <Result carried={last.carried} job={last.job.id} stale={last.carried.revision !== atlas.head.id} />}
       <Foot>
-        <MainButton disabled={busy || !atlas.objects || !fits} busy={actions.carryOver.isPending} onClick={() => run(false)}>{last && !last.carried.preview ? "Carry over again" : "Carry over"}</MainButton>
+        <MainButton disabled={busy || !atlas.objects || !fits} busy={actions.merge.isPending} onClick={() => run(false)}>{last && !last.carried.preview ? "Carry over again" : "Carry over"}</MainButton>
         <Flex gap="2" mt="1.5">
           <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={busy || !atlas.objects || !fits} onClick={() => run(true)} title="Pictures of 512 px on the table, no files">Preview at 512</Button>
           {last?.carried.file && <Button asChild flex="1" size="xs" variant="outline" borderColor="petrol" color="petrol"><Link href={`/api/jobs/${last.job.id}/download/`} download>Files and pictures</Link></Button>}
         </Flex>
-        <Running jobs={jobs} kind="carry over" actions={actions} />
+        <Running jobs={jobs} kind="merge" actions={actions} />
       </Foot>
     </>
   );
@@ -104,7 +104,7 @@ function Result({ carried, job, stale }: { carried: Carried; job: number; stale:
     <Box borderTopWidth="1px" borderColor="line" pt="1.5" mb="2" data-testid="carried-figures">
       <Text fontWeight="650" fontSize="12.5px">{carried.preview ? "The preview" : "Carried over"}{stale && <Text as="span" color="amber" fontWeight="400"> · the layout has changed since</Text>}</Text>
       <Box as="ul" listStyleType="none" fontSize="12px">
-        {carried.report.pictures.map((row) => (
+        {carried.report.textures.map((row) => (
           <Flex as="li" key={row.name} justify="space-between" gap="2"><Link href={`/api/jobs/${job}/pictures/${encodeURIComponent(row.name)}`} download={row.name} color="petrol">{roleName(row.role)}{row.tile ? `, ${row.tile}` : ""}</Link><Text color="soft">{row.width} × {row.height} px, {row.channels} × {row.bits} bit</Text></Flex>
         ))}
       </Box>

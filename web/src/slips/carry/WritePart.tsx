@@ -5,7 +5,7 @@ import type { Project } from "../../api/client";
 import { Check } from "../parts";
 import { Pick, Row } from "./fields";
 import { ProfileDialog } from "./ProfileDialog";
-import { FORMS, GOOD_NAME, goodPattern, type useCarrySettings } from "./settings";
+import { FORMATS, GOOD_NAME, goodPattern, type useCarrySettings } from "./settings";
 
 type Props = { project: Project } & ReturnType<typeof useCarrySettings>;
 
@@ -24,7 +24,7 @@ export function WritePart({ project, settings, change }: Props) {
       <Collapsible.Content>
         <Row label="Pattern" id={`${id}p`}><Input id={`${id}p`} size="xs" w="150px" value={settings.naming} title="{name}, {role} and {tile} stand for what they say; a tile's number is added where the pattern does not place it" aria-invalid={!goodPattern(settings.naming)} onChange={(e) => change({ naming: e.target.value })} /></Row>
         {!goodPattern(settings.naming) && <Text color="rose" fontSize="12px" mb="1">The pattern needs {"{role}"}, or two pictures get one name.</Text>}
-        <Row label="Colours as" id={`${id}f`}><Pick id={`${id}f`} value={settings.form} options={FORMS} onChange={(v) => change({ form: v as typeof settings.form })} /></Row>
+        <Row label="Colours as" id={`${id}f`}><Pick id={`${id}f`} value={settings.format ?? "png"} options={FORMATS} onChange={(v) => change({ format: v as typeof settings.format })} /></Row>
         <Row label="Bits a channel" id={`${id}b`}><Pick id={`${id}b`} value={String(settings.bits)} options={{ 0: "as they were", 8: "8", 16: "16" }} onChange={(v) => change({ bits: Number(v) as typeof settings.bits })} /></Row>
         <Row label="Also as" id={`${id}e`}><Pick id={`${id}e`} value={settings.profile} options={{ "": "nothing more", ...names }} onChange={(v) => change({ profile: v })} /></Row>
         <Flex justify="flex-end" mb="1.5"><Button size="2xs" variant="outline" borderColor="line" onClick={() => setEditing(true)}>Edit profiles …</Button></Flex>

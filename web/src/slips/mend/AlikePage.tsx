@@ -14,7 +14,7 @@ export function AlikePage({ jobs, actions }: SlipProps) {
   const one = picked.length === 1 ? rows.find((o) => o.id === picked[0]) : undefined;
   const linked = rows.filter((o) => o.copied_from !== null);
   const followers = one ? linked.filter((o) => o.copied_from === one.id) : [];
-  const busy = running(jobs, "copy layout") || running(jobs, "copy part") || actions.copyLayout.isPending || actions.copyPart.isPending;
+  const busy = running(jobs, "copy-layout") || actions.copyLayout.isPending;
   const ways = lastWays(jobs);
   const faces = one ? [...editor.picks.of(one.id).faces] : [];
   const name = (id: number | null) => rows.find((o) => o.id === id)?.name ?? "another atlas";
@@ -27,29 +27,28 @@ export function AlikePage({ jobs, actions }: SlipProps) {
         {linked.map((o) => (
           <Flex as="li" key={o.id} justify="space-between" align="center" gap="2" fontSize="12.5px" py="1px">
             <Text truncate title={`${o.name}, from ${name(o.copied_from)}`}>{o.name} ← {name(o.copied_from)}</Text>
-            {(ways.get(o.id)?.matches ?? 1) > 1 && <NextWay way={ways.get(o.id)!} disabled={busy} onClick={(number) => actions.copyLayout.mutate({ object: o.copied_from!, to: [o.id], stack: ways.get(o.id)!.stack, number })} />}
+            {(ways.get(o.id)?.matches ?? 1) > 1 && <NextWay way={ways.get(o.id)!} disabled={busy} onClick={(number) => actions.copyLayout.mutate({ source: o.copied_from!, to: [o.id], stack: ways.get(o.id)!.stacked, number })} />}
             <Button size="2xs" variant="outline" borderColor="line" disabled={actions.unlink.isPending} onClick={() => actions.unlink.mutate(o.id)} title="It keeps its layout and follows no more">Cut link</Button>
           </Flex>
         ))}
       </Box>
       <Foot>
-        {followers.length > 0 && <MainButton disabled={busy} onClick={() => actions.copyLayout.mutate({ object: one!.id, to: followers.map((o) => o.id) })}>Again for its {format.whole(followers.length)} look-{followers.length === 1 ? "alike" : "alikes"}</MainButton>}
-        <Button w="100%" size="xs" mt="1.5" variant={followers.length ? "outline" : "solid"} bg={followers.length ? undefined : "petrol"} color={followers.length ? undefined : "onPetrol"} borderColor="line" disabled={!one || one.islands === 0 || busy} onClick={() => actions.copyLayout.mutate({ object: one!.id, to: [] })}>Give its layout to all look-alikes</Button>
-        <Button w="100%" size="xs" mt="1.5" variant="outline" borderColor="line" disabled={!one || one.islands === 0 || busy} onClick={() => actions.copyLayout.mutate({ object: one!.id, to: [], stack: true })} title="All of them share the same texels">As stacks on its islands</Button>
-        <Button w="100%" size="xs" mt="1.5" variant="outline" borderColor="line" disabled={!faces.length || busy} onClick={() => actions.copyPart.mutate({ object: one!.id, faces })} title="The layout of the picked faces for every part of the same shape, in all objects of this atlas">{faces.length ? `Give that of ${format.whole(faces.length)} picked faces to like parts` : "Pick faces to copy a part"}</Button>
-        <Running jobs={jobs} kind="copy layout" actions={actions} />
-        <Running jobs={jobs} kind="copy part" actions={actions} />
+        {followers.length > 0 && <MainButton disabled={busy} onClick={() => actions.copyLayout.mutate({ source: one!.id, to: followers.map((o) => o.id) })}>Again for its {format.whole(followers.length)} look-{followers.length === 1 ? "alike" : "alikes"}</MainButton>}
+        <Button w="100%" size="xs" mt="1.5" variant={followers.length ? "outline" : "solid"} bg={followers.length ? undefined : "petrol"} color={followers.length ? undefined : "onPetrol"} borderColor="line" disabled={!one || one.islands === 0 || busy} onClick={() => actions.copyLayout.mutate({ source: one!.id, to: [] })}>Give its layout to all look-alikes</Button>
+        <Button w="100%" size="xs" mt="1.5" variant="outline" borderColor="line" disabled={!one || one.islands === 0 || busy} onClick={() => actions.copyLayout.mutate({ source: one!.id, to: [], stack: true })} title="All of them share the same texels">As stacks on its islands</Button>
+        <Button w="100%" size="xs" mt="1.5" variant="outline" borderColor="line" disabled={!faces.length || busy} onClick={() => actions.copyLayout.mutate({ source: one!.id, faces })} title="The layout of the picked faces for every part of the same shape, in all objects of this atlas">{faces.length ? `Give that of ${format.whole(faces.length)} picked faces to like parts` : "Pick faces to copy a part"}</Button>
+        <Running jobs={jobs} kind="copy-layout" actions={actions} />
       </Foot>
     </>
   );
 }
 
-type Way = { object: number; number: number; matches: number; stack: boolean };
+type Way = { id: number; number: number; matches: number; stacked: boolean };
 
 /** How the last copies were matched, by object. */
 function lastWays(jobs: Job[]): Map<number, Way> {
-  const last = jobs.find((job) => job.kind === "copy layout" && job.state === "done");
-  return new Map(((last?.result as { objects?: Way[] } | undefined)?.objects ?? []).map((way) => [way.object, way]));
+  const last = jobs.find((job) => job.kind === "copy-layout" && job.state === "done");
+  return new Map(((last?.result as { objects?: Way[] } | undefined)?.objects ?? []).map((way) => [way.id, way]));
 }
 
 /** A symmetric object is like the other one in several ways: this takes the next. */

@@ -20,7 +20,7 @@ const SAID: Record<Charts, string> = {
 };
 const SCOPES = ["bare", "picked"] as const;
 
-type Flat = { object: number; name: string; charts: number; seam: number; l2: number; p95: number; flipped: number };
+type Flat = { id: number; object: string; islands: number; seam: number; stretch_l2: number; stretch_p95: number; flipped: number };
 
 /** Whole objects: cut into charts and flattened. */
 export function FlattenPage({ jobs, actions }: SlipProps) {
@@ -38,8 +38,8 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const named = new Set([...objectsInHand(editor), ...editor.selection.list().map((island) => editor.document.objectOf(island)?.id)]);
   const picked = rows.filter((o) => named.has(o.id));
   const chosen = scope === "picked" ? picked : bare;
-  const busy = running(jobs, "flatten");
-  const run = (draft: boolean) => actions.flatten.mutate({ objects: chosen.map((o) => o.id), charts, angle, stretch, balance, weld: weld / 100, symmetric, draft });
+  const busy = running(jobs, "unwrap");
+  const run = (draft: boolean) => actions.unwrap.mutate({ objects: chosen.map((o) => o.id), seams: charts, angle, stretch, balance, weld: weld / 100, symmetric, draft });
   const counted = `${chosen.length} ${chosen.length === 1 ? "object" : "objects"}`;
   return (
     <>
@@ -63,13 +63,13 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
       <Check label="Both sides alike, where the object is symmetric" value={symmetric} onChange={setSymmetric} />
       <Results jobs={jobs} />
       <Foot>
-        <MainButton disabled={!chosen.length || busy} busy={actions.flatten.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>
+        <MainButton disabled={!chosen.length || busy} busy={actions.unwrap.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>
         <Flex gap="2" mt="1.5">
           <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={!chosen.length || busy} onClick={() => run(true)} title="Beside the present layout, to compare">As a try</Button>
           <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => useUi.getState().setDrafts(true)} title="Tries and other drafts, side by side; keep one">Tries…</Button>
           <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => setStage("Arrange")} title="New charts lie on the side table, at the house density">Pack…</Button>
         </Flex>
-        <Running jobs={jobs} kind="flatten" actions={actions} />
+        <Running jobs={jobs} kind="unwrap" actions={actions} />
       </Foot>
     </>
   );
@@ -77,7 +77,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
 
 /** What the last flattening gave, object by object. */
 function Results({ jobs }: { jobs: Job[] }) {
-  const last = jobs.find((job) => job.kind === "flatten" && job.state === "done");
+  const last = jobs.find((job) => job.kind === "unwrap" && job.state === "done");
   const flat = ((last?.result ?? {}) as { objects?: Flat[] }).objects ?? [];
   if (!flat.length) return null;
   return (
@@ -87,11 +87,11 @@ function Results({ jobs }: { jobs: Job[] }) {
         <Table.Header><Table.Row>{["", "charts", "seam", "stretch"].map((name, k) => <Table.ColumnHeader key={name} color="soft" fontWeight="400" textAlign={k ? "end" : "start"} title={HINTS[name]}>{name}</Table.ColumnHeader>)}</Table.Row></Table.Header>
         <Table.Body>
           {flat.map((row) => (
-            <Table.Row key={row.object}>
-              <Table.Cell maxW="82px" truncate title={row.name}>{row.name}</Table.Cell>
-              <Table.Cell textAlign="end">{format.whole(row.charts)}</Table.Cell>
+            <Table.Row key={row.id}>
+              <Table.Cell maxW="82px" truncate title={row.object}>{row.object}</Table.Cell>
+              <Table.Cell textAlign="end">{format.whole(row.islands)}</Table.Cell>
               <Table.Cell textAlign="end">{row.seam.toFixed(1)}</Table.Cell>
-              <Table.Cell textAlign="end" title={`95 % of the surface below ${row.p95.toFixed(3)}; ${row.flipped} faces turned over`}>{row.l2.toFixed(3)}</Table.Cell>
+              <Table.Cell textAlign="end" title={`95 % of the surface below ${row.stretch_p95.toFixed(3)}; ${row.flipped} faces turned over`}>{row.stretch_l2.toFixed(3)}</Table.Cell>
             </Table.Row>
           ))}
         </Table.Body>

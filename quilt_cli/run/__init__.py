@@ -1,1 +1,0 @@
-"""``untold-quilt run``: bring a run sheet up to date."""

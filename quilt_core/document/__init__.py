@@ -1,0 +1,1 @@
+"""A project as plain, typed, frozen data."""

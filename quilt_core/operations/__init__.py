@@ -1,0 +1,1 @@
+"""What a user can do: one module each, settings in, result out; and their registry."""

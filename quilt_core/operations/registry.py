@@ -1,0 +1,227 @@
+"""The only list of operations. Every door is made from it.
+
+What it names is imported when it is needed, so that a list of the operations costs nothing.
+"""
+
+from __future__ import annotations
+
+from quilt_core.errors import LayoutError
+from quilt_core.operations.operation import FileUse, Operation
+
+_ALL = (
+    Operation(
+        name="inspect",
+        help="Tell what is in files: islands, texel density, faults of the UVs.",
+        settings_name="Inspect",
+        result_name="Inspected",
+        home="quilt_core.operations.inspect",
+        example="props/*.glb --size 2048",
+        files=FileUse(),
+        synonyms=("info", "statistics", "list"),
+    ),
+    Operation(
+        name="update",
+        help="Give newer versions of files the layout of older ones, where it still fits.",
+        settings_name="Update",
+        result_name="Updated",
+        home="quilt_core.operations.update",
+        changes="layout",
+        example="new/crate.obj --layout old/crate.obj --out updated",
+        files=FileUse(writes="meshes"),
+        synonyms=("reimport", "bring again", "newer version", "transfer uvs"),
+    ),
+    Operation(
+        name="unwrap",
+        help="Cut objects into islands along few seams and flatten them with little stretch.",
+        settings_name="Unwrap",
+        result_name="UnwrapResult",
+        home="quilt_core.operations.unwrap",
+        changes="layout",
+        needs=("house_density",),
+        example="scans/*.obj --out unwrapped --stretch 1.05",
+        files=FileUse(gaps=True, packs=True, writes="meshes"),
+        synonyms=("uv map", "flatten", "auto map", "uvs", "parameterize"),
+    ),
+    Operation(
+        name="copy-layout",
+        help="Give objects of equal topology the layout of one of them.",
+        settings_name="CopyLayout",
+        result_name="CopyResult",
+        home="quilt_core.operations.copy_layout",
+        changes="layout",
+        needs=("house_density",),
+        example="yard/*.obj --source drum_01 --out copied",
+        files=FileUse(gaps=True, packs=True, writes="meshes"),
+        synonyms=("transfer", "paste uvs", "look-alikes", "duplicate layout"),
+    ),
+    Operation(
+        name="edit",
+        help="Cut, join, straighten, project or unwrap anew what is selected of a layout.",
+        settings_name="Edit",
+        result_name="EditResult",
+        home="quilt_core.operations.edit",
+        changes="layout",
+        needs=("house_density",),
+        example='crate.obj --verb "split off" --islands crate:1 --out edited',
+        files=FileUse(writes="meshes", gaps=True),
+        synonyms=(
+            "cut",
+            "stitch",
+            "sew",
+            "join",
+            "relax",
+            "straighten",
+            "weld",
+            "align",
+            "project",
+        ),
+    ),
+    Operation(
+        name="channels",
+        help="List the UV channels of files; copy, move, swap, delete or rename them.",
+        settings_name="Channels",
+        result_name="ChannelsResult",
+        home="quilt_core.operations.channels",
+        changes="files",
+        long=False,
+        example='props/*.glb --edits "copy 1=2" --out two',
+        files=FileUse(layouts=False, writes="meshes", lists=True),
+        synonyms=("uv sets", "uv maps", "rename channel", "delete channel"),
+    ),
+    Operation(
+        name="even-out",
+        help="Scale islands to one texel density.",
+        settings_name="EvenOut",
+        result_name="EvenedOut",
+        home="quilt_core.operations.even_out",
+        changes="layout",
+        needs=("house_density",),
+        example="props/*.obj --out even --density 512",
+        files=FileUse(controls=True, writes="meshes"),
+        synonyms=("texel density", "equalize", "set density", "match density", "target density"),
+    ),
+    Operation(
+        name="visibility",
+        help="Look at a set from all sides: how much of each island is ever seen, and weights that follow.",
+        settings_name="Visibility",
+        result_name="SeenResult",
+        home="quilt_core.operations.visibility",
+        example="scene/*.glb --views above",
+        files=FileUse(),
+        synonyms=("seen", "hidden faces", "look around", "occluded"),
+    ),
+    Operation(
+        name="plan",
+        help="Tell which tiles reach a density, what they cost in memory, and what merging would save.",
+        settings_name="Plan",
+        result_name="Planned",
+        home="quilt_core.operations.plan",
+        example="props/*.obj --density 512",
+        synonyms=("budget", "memory", "how many maps"),
+    ),
+    Operation(
+        name="pack",
+        help="Pack islands into tiles, with a gap in px between them and to the edge.",
+        settings_name="Pack",
+        result_name="Packed",
+        home="quilt_core.operations.pack",
+        changes="layout",
+        example="props/*.obj --out packed --size 2048 --padding 8",
+        files=FileUse(controls=True, writes="meshes", more_name="PackFiles", also_name="also"),
+        synonyms=("lay out", "arrange", "nest", "atlas"),
+    ),
+    Operation(
+        name="limit",
+        help="Say what limits the density of a packed layout, and what would let it be higher.",
+        settings_name="Limit",
+        result_name="Limits",
+        home="quilt_core.operations.limit",
+        example="packed/*.obj --size 2048 --padding 8",
+        files=FileUse(controls=True),
+        synonyms=("why", "binding", "density limit", "explain"),
+    ),
+    Operation(
+        name="merge",
+        help="Give painted objects one shared layout and one set of textures.",
+        settings_name="Merge",
+        result_name="MergeResult",
+        home="quilt_core.operations.merge",
+        changes="files",
+        example="painted/*.glb --out merged --size 2048 --profile packed",
+        files=FileUse(writes="both"),
+        synonyms=("atlas", "combine textures", "transfer maps", "carry over"),
+    ),
+    Operation(
+        name="check",
+        help="Find faults of a layout that would spoil a bake.",
+        settings_name="Check",
+        result_name="Checked",
+        home="quilt_core.operations.check",
+        example="packed/*.obj --padding 8 --report report.html",
+        files=FileUse(more_name="CheckFiles", also_name="also"),
+        synonyms=("prove", "validate", "overlapping", "select overlapping", "find faults"),
+    ),
+    Operation(
+        name="report",
+        help="Write down what a check finds, as a page with pictures or as JSON.",
+        settings_name="Report",
+        result_name="ReportResult",
+        home="quilt_core.operations.check",
+        runs="run_report",
+        changes="files",
+        example="packed/*.obj --padding 8 --out reports",
+        files=FileUse(writes="images", more_name="Against"),
+        synonyms=("proof", "summary"),
+    ),
+    Operation(
+        name="bake",
+        help="Test bake: maps of high poly meshes on the layout of low poly ones, and what is wrong with them.",
+        settings_name="Bake",
+        result_name="BakeResult",
+        home="quilt_core.operations.bake",
+        changes="files",
+        example="lamp_low.obj --high lamp_high.obj --maps normal occlusion --out maps",
+        files=FileUse(all_tiles=True, writes="images", more_name="BakeFiles"),
+        synonyms=("rehearse", "normal map", "ambient occlusion", "cage", "high poly"),
+    ),
+    Operation(
+        name="textures",
+        help="Draw textures for tiles: blank, checker, ids, the layout, or a layer for each object.",
+        settings_name="Textures",
+        result_name="TextureSet",
+        home="quilt_core.operations.textures",
+        changes="files",
+        example="packed/*.obj --out sets --kinds layers id",
+        files=FileUse(gaps=True, all_tiles=True, writes="images", more_name="TextureFiles"),
+        synonyms=("uv snapshot", "template", "uv image", "id map", "checker", "picture set"),
+    ),
+    Operation(
+        name="export",
+        help="Write mesh files back in their own format, with their layouts.",
+        settings_name="Export",
+        result_name="Exported",
+        home="quilt_core.operations.export",
+        changes="files",
+        example="yard.quilt --out build",
+        files=FileUse(writes="meshes"),
+        synonyms=("save", "write", "hand off"),
+    ),
+)
+OPERATIONS: dict[str, Operation] = {one.name: one for one in _ALL}
+"""In working order."""
+
+
+def operation(name: str) -> Operation:
+    """An operation by its name.
+
+    Raises
+    ------
+    LayoutError
+        When there is none.
+    """
+    found = OPERATIONS.get(name)
+    if found is None:
+        raise LayoutError(
+            f"There is no operation “{name}”.", "do", f"Give one of {', '.join(OPERATIONS)}."
+        )
+    return found
