@@ -134,10 +134,11 @@ class Rehearsal:
 
 
 def largest_object(surface: BakeSurface) -> float:
-    """Longest side of the largest object, metres."""
-    sides = [
-        float(np.nanmax(np.ptp(own.reshape(-1, 3), axis=0)))
-        for k in np.unique(surface.obj)
-        if len(own := surface.points[surface.obj == k])
-    ]
-    return max((side for side in sides if np.isfinite(side)), default=1.0) or 1.0
+    """Longest side of the largest object, metres; points that are nowhere do not count."""
+    sides = []
+    for k in np.unique(surface.obj):
+        own = surface.points[surface.obj == k].reshape(-1, 3)
+        own = own[np.isfinite(own).all(axis=1)]
+        if len(own):
+            sides.append(float(np.ptp(own, axis=0).max()))
+    return max(sides, default=1.0) or 1.0

@@ -202,7 +202,7 @@ _ALL = (
         result_name="Exported",
         home="quilt_core.operations.export",
         changes="files",
-        example="yard.quilt --out build",
+        example="crate.obj --channel 1 --to-channel 2 --out build",
         files=FileUse(writes="meshes"),
         synonyms=("save", "write", "hand off"),
     ),

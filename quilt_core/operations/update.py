@@ -225,3 +225,9 @@ def _line(row: UpdatedObject) -> str:
         f"moved by up to {row.moved:.2%} of its size" if row.moved else "",
     ]
     return f"{row.object}: {', '.join(p for p in parts if p)}"
+
+
+def what(settings: Update, result: Updated) -> str:
+    """What was done, in a few words."""
+    count = len(result.objects)
+    return f"{count} {'object' if count == 1 else 'objects'}"

@@ -102,13 +102,13 @@ def test_what_is_written_wrong_is_told(text, what):
 
 def test_a_setting_that_there_is_none_of_is_told_before_anything_runs(folder):
     for steps, what in (
-        ('{ do = "pack", wings = 2 }', "no setting “wings”"), ('{ do = "pack", size = "wide" }', "no size"),
-        ('{ do = "pack", size = [1, 2] }', "Give one value"), ('{ do = "pack", mirror = 3 }', "true or false"),
+        ('{ do = "pack", wings = 2 }', "no setting “wings”"), ('{ do = "pack", size = "wide" }', "cannot be used for size"),
+        ('{ do = "pack", size = [1, 2] }', "Give 2048 or 2048x1024"), ('{ do = "pack", mirror = 3 }', "true or false"),
         ('{ do = "check", report = "../x.html" }', "report ="),
     ):  # fmt: skip
         folder.write(s_dot_toml=sheet(line("a", "*.obj", steps)), a_dot_obj=quad())
         code, answer = folder.run()
-        assert code == 2 and what in f"{answer['error']['what']} {answer['error']['cure']}", steps
+        assert code == 2 and what in f"{answer['error']['what']} {answer['error']['fix']}", steps
 
 
 def test_what_is_current_is_not_done_and_what_changed_says_why(folder):
@@ -199,7 +199,7 @@ def test_a_failing_line_leaves_its_result_and_the_others(folder):
     (folder.root / "in/b.obj").write_text(quad(3.0))
     code, rows = folder.run()
     assert code == 1 and rows["bad"]["state"] == rows["after"]["state"] == "failed"
-    assert rows["bad"]["because"][0].startswith("check:") and rows["after"]["because"] == [
+    assert rows["bad"]["because"][0].startswith("step 2, check:") and rows["after"]["because"] == [
         "“bad” failed"
     ]
     assert rows["good"]["state"] == "done" and (folder.root / "bad/a.obj").read_bytes() == kept
@@ -217,7 +217,10 @@ def test_lines_are_forced_held_undone_and_put_back(folder):
     assert folder.done("--force", "a") == {"a"}
     (folder.root / "out/a.obj").write_text("somebody's own")
     assert "changed" in folder.run("--dry-run")[1]["a"]["because"][0]
-    assert folder.done() == set() and (folder.root / "out/a.obj").read_bytes() == one
+    # What somebody changed by hand is theirs, until it is said otherwise.
+    assert folder.done() == set()
+    assert (folder.root / "out/a.obj").read_text() == "somebody's own"
+    assert folder.done("--force", "a") == {"a"} and (folder.root / "out/a.obj").read_bytes() == one
     folder.write(a_dot_obj=quad(1.0, 0.2))
     held = (folder.root / "s.toml").read_text() + "hold = true\n"
     (folder.root / "s.toml").write_text(held)
@@ -309,7 +312,7 @@ def test_200_edits_do_again_what_brute_force_says(folder):
 
 @pytest.mark.slow
 def test_an_interrupted_run_goes_on_and_gives_the_same_bytes(folder, tmp_path_factory):
-    steps = '{ do = "pack", size = 256, effort = "quick" }, { do = "textures", kind = ["checker", "id"], size = 512 }'
+    steps = '{ do = "pack", size = 256, effort = "quick" }, { do = "textures", kinds = ["checker", "id"] }'
     lines = [line(f"l{k}", f"in/{k}.obj", steps, out=f'"out/{k}"') for k in range(4)]
     files = {f"in__{k}_dot_obj": quad(1 + k) for k in range(4)}
     folder.write(s_dot_toml=sheet(*lines, line("all", from_='["l0", "l1"]', out='"all"')), **files)

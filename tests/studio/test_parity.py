@@ -1,0 +1,151 @@
+"""Parity: an operation does the same to files and to an atlas, as both doors lead to the same room."""
+
+from __future__ import annotations
+
+import io
+import json
+import zipfile
+
+import pytest
+from PIL import Image
+
+from quilt_cli.main import main
+from quilt_core.operations.registry import OPERATIONS
+from studio.models import Job
+from tests.core.painted import plain_device
+from tests.core.test_nightly_run import tube
+
+PACK = {"padding": 4.0, "margin": 2.0, "effort": "quick", "rotate": "quarter", "seed": 3}
+
+
+@pytest.fixture
+def pipes(send, atlas, tmp_path):
+    """Three pipes in a file, in an atlas and on disk."""
+    parts, base = [], 0
+    for k, sides in enumerate((6, 9, 14)):
+        rows = []
+        for row in tube(sides, 1.0 + k, f"pipe_{k}").splitlines():
+            if row.startswith("f "):
+                pairs = [pair.split("/") for pair in row.split()[1:]]
+                row = "f " + " ".join(f"{int(a) + base}/{int(b) + base}" for a, b in pairs)
+            rows.append(row)
+        base += 2 * (sides + 1)
+        parts.append("\n".join(rows) + "\n")
+    data = "".join(parts).encode()
+    (tmp_path / "pipes.obj").write_bytes(data)
+    assert send(pipes__obj=data).status_code == 201
+    atlas.refresh_from_db()
+    return atlas
+
+
+def words(settings):
+    out = []
+    for name, value in settings.items():
+        name = f"--{name.replace('_', '-')}"
+        rows = value if isinstance(value, list) else [value]
+        out += [name] if value is True else [name, *map(str, rows)]
+    return out
+
+
+def on_files(tmp_path, capsys, name, out, *files, **settings):
+    """The answer of the command line."""
+    where = ["--out", str(tmp_path / out)] if OPERATIONS[name].files.writes else []
+    code = main([name, *map(str, files), *where, "--json", "--size", "512", *words(settings)])
+    told = json.loads(capsys.readouterr().out)
+    assert code in (0, 1), told
+    return told
+
+
+def on_atlas(act, atlas, name, **settings):
+    """The result of the job."""
+    answer = act(atlas, name, **settings)
+    assert answer.status_code == 202, answer.content
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == Job.DONE, job.error
+    atlas.refresh_from_db()
+    return job
+
+
+def exported(client, act, atlas):
+    """Files of the atlas as it is."""
+    job = on_atlas(act, atlas, "export")
+    with zipfile.ZipFile(
+        io.BytesIO(b"".join(client.get(f"/api/jobs/{job.pk}/download/")))
+    ) as all_of_them:
+        return {name: all_of_them.read(name) for name in all_of_them.namelist()}
+
+
+@pytest.mark.parametrize("density", ["equal", "keep"])
+def test_a_pack_is_the_same_to_the_bit(client, act, pipes, tmp_path, capsys, density):
+    told = on_files(
+        tmp_path, capsys, "pack", "out", tmp_path / "pipes.obj", density=density, **PACK
+    )["atlases"][0]
+    job = on_atlas(act, pipes, "pack", density=density, size="512x512", **PACK)
+    found = job.result["atlases"][0]
+    for name in ("density", "coverage", "islands", "gap_px", "margin_px"):
+        assert found[name] == told[name], name
+    assert exported(client, act, pipes)["pipes.obj"] == (tmp_path / "out/pipes.obj").read_bytes()
+
+
+def test_what_is_unwrapped_has_the_same_figures(act, pipes, tmp_path, capsys):
+    told = on_files(
+        tmp_path, capsys, "unwrap", "flat", tmp_path / "pipes.obj", which="all", stretch=1.1
+    )
+    job = on_atlas(act, pipes, "unwrap", which="all", stretch=1.1)
+    same = ("object", "islands", "seam", "stretch_l2", "stretch_p95", "energy", "flipped", "was")
+    assert [[row[k] for k in same] for row in job.result["objects"]] == [
+        [row[k] for k in same] for row in told["objects"]
+    ]
+    assert len(told["objects"]) == 3
+
+
+def test_findings_visibility_and_limits_are_the_same(client, act, pipes, tmp_path, capsys):
+    on_files(tmp_path, capsys, "pack", "out", tmp_path / "pipes.obj", density="equal", **PACK)
+    on_atlas(act, pipes, "pack", density="equal", size="512x512", **PACK)
+    packed = tmp_path / "out/pipes.obj"
+    told = on_files(tmp_path, capsys, "check", "", packed, padding=4, margin=2, house_density=512)["atlases"][0]
+    found = on_atlas(act, pipes, "check", padding=4, margin=2).result["atlases"][0]
+    assert found["totals"] == told["totals"]
+    assert found["gap_px"] == pytest.approx(told["gap_px"], abs=1e-3)
+    assert found["stretch"] == pytest.approx(told["stretch"], rel=1e-4)
+    told = on_files(tmp_path, capsys, "visibility", "", packed, views="above")["atlases"][0]
+    found = on_atlas(act, pipes, "visibility", views="above").result["atlases"][0]
+    for ours, theirs in zip(found["islands"], told["islands"], strict=True):
+        assert ours["share"] == theirs["share"] and ours["weight"] == theirs["weight"]
+
+
+def test_textures_are_the_same_picture(client, act, send, atlas, tmp_path, capsys):
+    (tmp_path / "lamp.glb").write_bytes(plain_device(1, 64, 4))
+    assert send(lamp__glb=plain_device(1, 64, 4)).status_code == 201
+    on_atlas(act, atlas, "pack", size="512x512", **PACK)
+    (tmp_path / "packed").mkdir()
+    (tmp_path / "packed/lamp.glb").write_bytes(exported(client, act, atlas)["lamp.glb"])
+    on_files(
+        tmp_path, capsys, "textures", "set", tmp_path / "packed/lamp.glb", kinds=["id", "checker"], padding=4, margin=2
+    )
+    job = on_atlas(act, atlas, "textures", kinds=["id", "checker"])
+    body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
+    with zipfile.ZipFile(io.BytesIO(body)) as archive:
+        names = archive.namelist()
+        assert sorted(names) == sorted(p.name for p in (tmp_path / "set").glob("*.png"))
+        for name in names:
+            ours, theirs = (
+                Image.open(io.BytesIO(archive.read(name))),
+                Image.open(tmp_path / "set" / name),
+            )
+            assert ours.tobytes() == theirs.tobytes(), name
+
+
+def test_the_list_of_operations_is_the_registry(client, db):
+    told = {row["name"]: row for row in client.get("/api/operations/").json()}
+    assert list(told) == list(OPERATIONS)
+    assert {"name": "padding", "unit": "px", "default": 8.0}.items() <= next(
+        one for one in told["pack"]["options"] if one["name"] == "padding"
+    ).items()
+
+
+def test_a_setting_that_nobody_hears_is_refused(act, pipes):
+    answer = act(pipes, "pack", paddding=3)
+    assert answer.status_code == 400 and "paddding" in answer.json()["what"]
+    answer = act(pipes, "pack", padding=5000)
+    assert answer.status_code == 400 and "1024" in str(answer.json())
