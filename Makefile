@@ -88,6 +88,9 @@ bench: setup
 bench-load: setup
 	$(PY) -m benchmarks.load --postgres
 
+docs/command-line.md: setup
+	$(PY) -m quilt_cli.reference > $@
+
 schema: setup
 	$(PY) manage.py spectacular --file web/openapi.yaml
 	cd web && npm run schema

@@ -19,8 +19,8 @@ EXTENSION = "KHR_draco_mesh_compression"
 CURE = "Export it again without Draco compression."
 
 
-def expand_draco(name: str, doc: dict[str, Any], buffers: list[bytes]) -> None:
-    """Replace compressed primitives by uncompressed accessors, in place of `doc` and `buffers`.
+def expand_draco(name: str, doc: dict[str, Any], buffers: list[bytes]) -> bool:
+    """Replace compressed primitives by uncompressed accessors, in place of `doc` and `buffers`; whether there were any.
 
     Raises
     ------
@@ -34,7 +34,7 @@ def expand_draco(name: str, doc: dict[str, Any], buffers: list[bytes]) -> None:
         if EXTENSION in primitive.get("extensions", {})
     ]
     if not packed:
-        return
+        return False
     import DracoPy
 
     appender = Appender(doc, buffers)
@@ -73,6 +73,7 @@ def expand_draco(name: str, doc: dict[str, Any], buffers: list[bytes]) -> None:
             if not doc[key]:
                 del doc[key]
     appender.finish()
+    return True
 
 
 def _fill(appender: Appender, accessor: dict[str, Any], values: NDArray[Any]) -> None:

@@ -10,7 +10,7 @@ import base64
 import binascii
 import struct
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import unquote
 
@@ -45,6 +45,15 @@ UNREADABLE = {
     "EXT_meshopt_compression": "meshopt",
     "KHR_meshopt_compression": "meshopt",
 }
+KNOWN_EXTENSIONS = (
+    "KHR_materials_", "KHR_texture_", "KHR_lights_punctual", "KHR_mesh_quantization", "KHR_draco_mesh_compression", "KHR_animation_pointer",
+    "KHR_node_", "KHR_xmp", "KHR_physics_", "KHR_audio", "KHR_gaussian", "EXT_texture_", "EXT_mesh_gpu_instancing", "EXT_lights_",
+    "MSFT_texture_dds", "MSFT_lod",
+)  # fmt: skip
+"""Beginnings of extensions that may be required: what they say about a mesh is understood, or is about something else and stays as it
+is (registry of glTF extensions, Khronos Group; from memory)."""
+JSON_CHUNK, BIN_CHUNK = 0x4E4F534A, 0x004E4942
+UNPACKED = "Its geometry was packed with Draco compression; it is written without."
 
 
 @dataclass(frozen=True)
@@ -85,13 +94,21 @@ def read_gltf(name: str, data: bytes, siblings: Siblings | None = None) -> Scene
                 name,
                 f"Export it again without {UNREADABLE[extension]} compression.",
             )
+    for extension in doc.get("extensionsRequired", []):
+        if not str(extension).startswith(KNOWN_EXTENSIONS):
+            raise FileFormatError(
+                f"It cannot be understood without the extension “{extension}”, which is not known here.",
+                name,
+                "Export it again without that extension.",
+            )
     buffers = [
         _buffer(name, i, entry, chunk, siblings) for i, entry in enumerate(doc.get("buffers", []))
     ]
-    expand_draco(name, doc, buffers)
+    unpacked = expand_draco(name, doc, buffers)
     reader = Buffers(name, doc, buffers)
     transforms = seen_transforms(doc)
-    return _scene(name, data, doc, buffers, binary, reader, transforms, siblings)
+    scene = _scene(name, data, doc, buffers, binary, reader, transforms, siblings)
+    return replace(scene, warnings=(*scene.warnings, UNPACKED)) if unpacked else scene
 
 
 def gltf_text(name: str, data: bytes) -> bytes:
@@ -164,6 +181,19 @@ def _scene(
     return Scene(name, tuple(objects), materials, 1.0, source, tuple(warnings))
 
 
+def further_chunks(data: bytes) -> bytes:
+    """Chunks of a sound GLB that are neither its JSON nor its binary chunk, as they are."""
+    (total,) = struct.unpack_from("<I", data, 8)
+    out, at, seen = b"", 12, set()
+    while at + 8 <= total:
+        length, kind = struct.unpack_from("<II", data, at)
+        if kind not in (JSON_CHUNK, BIN_CHUNK) or kind in seen:
+            out += data[at : at + 8 + length]
+        seen.add(kind)
+        at += 8 + length
+    return out
+
+
 def _split_glb(name: str, data: bytes) -> tuple[bytes, bytes | None]:
     """JSON and binary chunk of a GLB container."""
     if len(data) < 20:
@@ -189,9 +219,9 @@ def _split_glb(name: str, data: bytes) -> tuple[bytes, bytes | None]:
                 "The GLB is cut short: its last chunk is not complete.", name, DAMAGED
             )
         body = data[at + 8 : at + 8 + length]
-        if kind == 0x4E4F534A and text is None:
+        if kind == JSON_CHUNK and text is None:
             text = body
-        elif kind == 0x004E4942 and binary is None:
+        elif kind == BIN_CHUNK and binary is None:
             binary = body
         at += 8 + length
     if text is None:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import base64
 import copy
 import json
+import re
 import struct
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -21,7 +22,13 @@ from numpy.typing import NDArray
 from quilt_core.formats._accessors import Buffers
 from quilt_core.formats._append import Appender
 from quilt_core.formats._texture_transform import to_stored
-from quilt_core.formats.gltf_read import GltfSource, PrimitivePart
+from quilt_core.formats.gltf_read import (
+    BIN_CHUNK,
+    JSON_CHUNK,
+    GltfSource,
+    PrimitivePart,
+    further_chunks,
+)
 from quilt_core.scene.model import Scene
 from quilt_core.scene.weld import weld_ids
 
@@ -208,6 +215,19 @@ def _exclusive_accessors(doc: dict[str, Any], reader: Buffers, key: str) -> set[
     return out
 
 
+def json_like(before: bytes, doc: dict[str, Any]) -> bytes:
+    """A document as JSON text, indented, with the line ends, and ended as the text that it was read from."""
+    text = before.decode("utf-8-sig", "replace")
+    found = re.match(r"\s*[{\[](\r?\n)([ \t]*)", text)
+    if found is None:
+        compact = re.match(r'\s*\{"[^"]*":\S', text)
+        separators = (",", ":") if compact else (", ", ": ")
+        out = json.dumps(doc, ensure_ascii=False, separators=separators)
+    else:
+        out = json.dumps(doc, ensure_ascii=False, indent=found[2]).replace("\n", found[1])
+    return (out + text[len(text.rstrip()) :]).encode()
+
+
 def pack_document(
     name: str,
     doc: dict[str, Any],
@@ -234,13 +254,14 @@ def pack_document(
                 entry["uri"] = quote(own)
             out[own] = data
     if not source.binary:
-        out[name] = json.dumps(doc, ensure_ascii=False, indent=2).encode()
+        out[name] = json_like(source.data, doc)
         return out
     text = json.dumps(doc, ensure_ascii=False, separators=(",", ":")).encode()
     text += b" " * (-len(text) % 4)
-    chunks = struct.pack("<II", len(text), 0x4E4F534A) + text
+    chunks = struct.pack("<II", len(text), JSON_CHUNK) + text
     if buffers and "uri" not in doc["buffers"][0]:
         body = buffers[0] + b"\0" * (-len(buffers[0]) % 4)
-        chunks += struct.pack("<II", len(body), 0x004E4942) + body
+        chunks += struct.pack("<II", len(body), BIN_CHUNK) + body
+    chunks += further_chunks(source.data)
     out[name] = struct.pack("<4sII", b"glTF", 2, 12 + len(chunks)) + chunks
     return out

@@ -65,16 +65,28 @@ def read_obj(
         return _read(name, data, text, siblings, metres_per_unit)
 
 
+MARKS = (
+    (codecs.BOM_UTF32_LE, "utf-32-le"), (codecs.BOM_UTF32_BE, "utf-32-be"), (codecs.BOM_UTF16_LE, "utf-16-le"),
+    (codecs.BOM_UTF16_BE, "utf-16-be"),
+)  # fmt: skip
+"""Byte order marks and what follows them; that of UTF-32 begins as that of UTF-16 does."""
+
+
 def as_utf8(data: bytes) -> bytes:
     """The text in UTF-8: files with the mark of UTF-16 or UTF-32 are converted, others stay as they
     are."""
-    for mark, encoding in (
-        (codecs.BOM_UTF32_LE, "utf-32"), (codecs.BOM_UTF32_BE, "utf-32"), (codecs.BOM_UTF16_LE, "utf-16"),
-        (codecs.BOM_UTF16_BE, "utf-16"),
-    ):  # fmt: skip
+    for mark, encoding in MARKS:
         if data.startswith(mark):
-            return data.decode(encoding, "replace").encode()
+            return data[len(mark) :].decode(encoding, "replace").encode()
     return data
+
+
+def encoded_as(before: bytes, text: bytes) -> bytes:
+    """Text in UTF-8 with the mark and in the encoding of other data."""
+    for mark, encoding in MARKS:
+        if before.startswith(mark):
+            return mark + text.decode("utf-8", "replace").encode(encoding)
+    return text
 
 
 @contextmanager

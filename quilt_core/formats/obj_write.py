@@ -8,7 +8,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.formats.obj_read import ObjSource
+from quilt_core.formats.obj_read import ObjSource, encoded_as
 from quilt_core.scene.model import Scene
 from quilt_core.scene.weld import weld_ids
 
@@ -38,7 +38,7 @@ def write_obj(scene: Scene, corner_uvs: Sequence[FloatArray | None]) -> bytes:
     old[has] = source.texcoords[source.corner_vt[has]]
     if np.array_equal(old, values, equal_nan=True):
         return source.data
-    return _emit(source, values, offsets)
+    return encoded_as(source.data, _emit(source, values, offsets))
 
 
 def _emit(source: ObjSource, values: FloatArray, offsets: IntArray) -> bytes:

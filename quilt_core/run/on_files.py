@@ -438,9 +438,11 @@ def mesh_files(
         else:
             named = referenced_files(place.name, own[place.name], _beside(known, source.siblings()))
             for name, data in named.items():
-                if data is None:
+                if data is None and not any(name in said for said in source.scene().warnings):
                     notes.append(f"{one.path}: it names “{name}”, which is not there.")
-                elif name not in known and ".." not in PurePosixPath(name).parts:
+                elif (
+                    data is not None and name not in known and ".." not in PurePosixPath(name).parts
+                ):
                     own[name] = data
         for name, data in own.items():
             path = posixpath.normpath(place.parent / name)

@@ -70,7 +70,7 @@ class Person(threading.Thread):
             if status == 200:
                 self.kept.append(seen["change"])
         elif status == 200:
-            body = {"change": seen["change"], "maps": ["normal"], "size": 128}
+            body = {"change": seen["change"], "maps": ["normal"], "width": 128}
             status, seen = ask("/api/atlases/1/bake/", body, web)
             if status == 202:
                 self.jobs.append(seen["id"])
@@ -129,7 +129,7 @@ def test_processes_are_killed_in_turn_and_nothing_acknowledged_is_lost(studio):
 
 def test_a_database_away_for_twenty_seconds_is_told_and_comes_back_by_itself(studio):
     before = studio.change()
-    job = studio.job("/api/atlases/1/bake/", maps=["normal", "occlusion"], size=1024)
+    job = studio.job("/api/atlases/1/bake/", maps=["normal", "occlusion"], width=1024)
     studio.engines.postgres.kill()
     began = time.monotonic()
     while time.monotonic() - began < 20:

@@ -103,7 +103,9 @@ def test_findings_visibility_and_limits_are_the_same(client, act, pipes, tmp_pat
     on_files(tmp_path, capsys, "pack", "out", tmp_path / "pipes.obj", density="equal", **PACK)
     on_atlas(act, pipes, "pack", density="equal", size="512x512", **PACK)
     packed = tmp_path / "out/pipes.obj"
-    told = on_files(tmp_path, capsys, "check", "", packed, padding=4, margin=2, house_density=512)["atlases"][0]
+    told = on_files(tmp_path, capsys, "check", "", packed, padding=4, margin=2, house_density=512)[
+        "atlases"
+    ][0]
     found = on_atlas(act, pipes, "check", padding=4, margin=2).result["atlases"][0]
     assert found["totals"] == told["totals"]
     assert found["gap_px"] == pytest.approx(told["gap_px"], abs=1e-3)
@@ -121,7 +123,14 @@ def test_textures_are_the_same_picture(client, act, send, atlas, tmp_path, capsy
     (tmp_path / "packed").mkdir()
     (tmp_path / "packed/lamp.glb").write_bytes(exported(client, act, atlas)["lamp.glb"])
     on_files(
-        tmp_path, capsys, "textures", "set", tmp_path / "packed/lamp.glb", kinds=["id", "checker"], padding=4, margin=2
+        tmp_path,
+        capsys,
+        "textures",
+        "set",
+        tmp_path / "packed/lamp.glb",
+        kinds=["id", "checker"],
+        padding=4,
+        margin=2,
     )
     job = on_atlas(act, atlas, "textures", kinds=["id", "checker"])
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
