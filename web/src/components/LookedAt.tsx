@@ -47,16 +47,16 @@ export function LookedAt({ actions }: { actions: Actions }) {
   );
 }
 
-type Row = { charts: number; seam: number; l2: number; p95: number; flipped: number };
+type Row = { islands: number; seam: number; stretch_l2: number; stretch_p95: number; flipped: number };
 
 /** Figures of the layout before and of the try, over its objects. */
 function Figures({ draft }: { draft: Draft }) {
-  const rows = ((draft.params as { objects?: (Row & { was?: Row })[] }).objects ?? []);
+  const rows = ((draft.params as { figures?: (Row & { was?: Row | null })[] }).figures ?? []);
   const known = rows.flatMap((row) => (row.was ? [row.was] : []));
   if (!rows.length) return null;
   const sums = (of: Row[]) => of.length ? [
-    format.whole(of.reduce((sum, row) => sum + row.charts, 0)), Math.max(...of.map((row) => row.seam)).toFixed(2),
-    Math.max(...of.map((row) => row.l2)).toFixed(3), Math.max(...of.map((row) => row.p95)).toFixed(2), format.whole(of.reduce((sum, row) => sum + row.flipped, 0)),
+    format.whole(of.reduce((sum, row) => sum + row.islands, 0)), Math.max(...of.map((row) => row.seam)).toFixed(2),
+    Math.max(...of.map((row) => row.stretch_l2)).toFixed(3), Math.max(...of.map((row) => row.stretch_p95)).toFixed(2), format.whole(of.reduce((sum, row) => sum + row.flipped, 0)),
   ] : ["–", "–", "–", "–", "–"];
   return (
     <Table.Root size="sm" variant="line" mt="1" fontSize="12px" css={{ "& tr, & th, & td": { bg: "transparent", px: "6px", py: "1px", borderColor: "line" } }}>

@@ -7,10 +7,12 @@ import * as format from "../format";
 import { useKept, useUi } from "../state";
 import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "./parts";
 import { LimitPart } from "./LimitPart";
+import { MoreOptions, useMore } from "./MoreOptions";
 import { RecipeRow } from "./RecipeRow";
 
 const SIZE = ["shrink", "keep"] as const;
 const SCOPE = ["all", "selected"] as const;
+const SHOWN = ["padding", "margin", "rotate", "effort", "seed", "order", "upright", "mirror", "free_steps", "apart", "apart_gap", "tidy", "density", "more_tiles", "size", "tile", "islands"];
 /** How the density is set, for islands that are scaled and such that keep their size, as they are and evened out. */
 const DENSITIES = [["keep", "equal"], ["fixed", "house"]] as const;
 
@@ -44,9 +46,10 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
   const stays = s.density === "fixed" || s.density === "house";
   const even = s.density === "equal" || s.density === "house";
   const density = (fixed: boolean, evenly: boolean) => set({ density: DENSITIES[Number(fixed)][Number(evenly)] });
+  const rest = useMore("pack", SHOWN);
   const run = (draft: boolean) =>
     actions.pack.mutate({
-      ...s, more_tiles: stays && s.more_tiles, islands: scope === "selected" ? picked : [], draft, tile: chosen?.number ?? null,
+      ...rest, ...s, more_tiles: stays && s.more_tiles, islands: scope === "selected" ? picked : [], draft, tile: chosen?.number ?? null,
       ...(tiles.length === 1 ? { size: `${width}x${height}` } : {}),
     });
   return (
@@ -90,6 +93,7 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
           <Check label="Turn to the tightest upright box" value={s.upright} onChange={(upright) => set({ upright })} />
           <Check label="Any island may be mirrored" value={s.mirror} onChange={(mirror) => set({ mirror })} />
           <NumberField label="Seed" unit="" value={s.seed} {...bounds("seed")} onChange={(seed) => set({ seed: Math.round(seed) })} />
+          <MoreOptions operation="pack" shown={SHOWN} folded={false} />
         </Collapsible.Content>
       </Collapsible.Root>
       <Choice label="Islands" value={scope} options={SCOPE} onChange={(next) => { setScope(next); density(next === "selected", even); }} names={{ selected: `fill around (${picked.length})` }} />

@@ -10,12 +10,14 @@ import { useMapView } from "../rehearsal";
 import { useKept } from "../state";
 import { Pick, Row } from "./carry/fields";
 import { Check, Foot, MainButton, NumberField, Running, running, Title } from "./parts";
+import { MoreOptions, useMore } from "./MoreOptions";
 import type { SlipProps } from "./props";
 
 type Kept = Pick<Required<BakeRequest>, "pairs" | "maps" | "along" | "samples" | "rays" | "ids" | "bits" | "green_down" | "mip_level" | "distances" | "smooth" | "together"> & { width: number; distance: number; occlusion_distance: number; thickness_distance: number; curvature: number };
 type MapName = Kept["maps"][number];
 
 const USUAL: Kept = { pairs: "by-name", maps: ["normal", "occlusion"], width: 1024, distance: 0, along: "smooth", samples: 1, rays: 64, occlusion_distance: 0, ids: "material", bits: 8, green_down: false, mip_level: 2, distances: {}, thickness_distance: 0, curvature: 0, smooth: 45, together: false };
+const SHOWN = [...Object.keys(USUAL), "difference", "name", "naming"];
 const SIZES = [0, 512, 1024, 2048, 4096, 8192];
 const PAIRS = { "by-name": "pairs by name, else itself", named: "…_high onto …_low", every: "all high onto all low", itself: "each onto itself" } as const;
 
@@ -29,6 +31,7 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
   const [kept, keep] = useKept<Kept>("rehearsal", USUAL);
   const [more, setMore] = useKept("rehearsal more", false);
   const [open, setOpen] = useKept("rehearsal settings", false);
+  const rest = useMore("bake", SHOWN);
   const id = useId();
   const change = (some: Partial<Kept>) => keep({ ...kept, ...some });
   const last = lastRehearsed(jobs, atlas);
@@ -63,10 +66,11 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
         <NumberField label="Clean down to mip" unit="level" value={kept.mip_level} min={0} max={12} onChange={(mip_level) => change({ mip_level })} />
         <Check label="Pairs see one another" value={kept.together} onChange={(together) => change({ together })} />
         <Check label="Green of normals points down" value={kept.green_down} onChange={(green_down) => change({ green_down })} />
+        <MoreOptions operation="bake" shown={SHOWN} folded={false} />
       </Box>}
       </>}
       <Foot>
-        <MainButton disabled={!atlas.objects || !kept.maps.length || running(jobs, "bake")} busy={actions.bake.isPending} onClick={() => actions.bake.mutate(requestOf(kept))}>Rehearse</MainButton>
+        <MainButton disabled={!atlas.objects || !kept.maps.length || running(jobs, "bake")} busy={actions.bake.isPending} onClick={() => actions.bake.mutate({ ...rest, ...requestOf(kept) })}>Rehearse</MainButton>
         <Running jobs={jobs} kind="bake" actions={actions} />
       </Foot>
     </>

@@ -7,10 +7,12 @@ import * as format from "../format";
 import { editor, useKept } from "../state";
 import { Pick, Row } from "./carry/fields";
 import { Check, Foot, MainButton, NumberField, Running, running, Title } from "./parts";
+import { MoreOptions, useMore } from "./MoreOptions";
 import type { SlipProps } from "./props";
 
 const KINDS: [Proposal["kind"], string][] = [["never", "Never seen"], ["below", "Seen from below only"], ["seldom", "Little of it seen"]];
 const MOST = 40;
+const SHOWN = ["views", "cameras", "near", "far", "alone", "both_sides", "screen"];
 type Views = "around" | "above" | "band" | "cameras";
 const WEIGHTS = [0.1, 0.25, 0.5, 0.75];
 
@@ -23,6 +25,7 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
   const [screen, setScreen] = useKept("seen screen", 1080);
   const [alone, setAlone] = useKept("seen alone", false);
   const [both, setBoth] = useKept("seen both sides", false);
+  const rest = useMore("visibility", SHOWN);
   const id = useId();
   const objects = (editor.document.info?.objects ?? []).map((one) => ({ id: one.id, islands: one.islands }));
   const job = jobs.find((one) => one.kind === "visibility" && one.state === "done" && one.atlas === atlas.id)?.id;
@@ -47,6 +50,7 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
       <NumberField label="Screen is high" unit="px" value={screen} min={100} max={20000} step={120} onChange={setScreen} />
       <Check label="Each object without the others" value={alone} onChange={setAlone} />
       <Check label="Faces are seen from behind, too" value={both} onChange={setBoth} />
+      <MoreOptions operation="visibility" shown={SHOWN} />
       {look && (
         <Box borderTopWidth="1px" borderColor="line" pt="1.5" mb="2" fontSize="12.5px" data-testid="looked-around">
           <Text mb="1">{many === 0 ? "All islands are seen, or have less weight already." : `${format.whole(many)} of ${format.whole(look.share.length)} islands are little seen; ${format.percent(look.freed)} % of the texels could go elsewhere.`}</Text>
@@ -60,7 +64,7 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
         </Box>
       )}
       <Foot>
-        <MainButton disabled={!atlas.objects || running(jobs, "visibility") || (views === "cameras" && !cameras.length)} busy={actions.visibility.isPending} onClick={() => actions.visibility.mutate({ views, alone, both_sides: both, cameras: views === "cameras" ? cameras : [], ...(views === "band" ? band : {}), screen })}>{look ? "Look again" : "Look around"}</MainButton>
+        <MainButton disabled={!atlas.objects || running(jobs, "visibility") || (views === "cameras" && !cameras.length)} busy={actions.visibility.isPending} onClick={() => actions.visibility.mutate({ ...rest, views, alone, both_sides: both, cameras: views === "cameras" ? cameras : [], ...(views === "band" ? band : {}), screen })}>{look ? "Look again" : "Look around"}</MainButton>
         <Running jobs={jobs} kind="visibility" actions={actions} />
       </Foot>
     </>

@@ -11,6 +11,8 @@ import { Pick, Row } from "./fields";
 import { GOOD_NAME, goodPattern, requestOf, useCarrySettings } from "./settings";
 import { SharePlanButton } from "./SharePlan";
 import { WritePart } from "./WritePart";
+import { MERGE_SHOWN } from "./settings";
+import { useMore } from "../MoreOptions";
 
 const SIZES = [0, 512, 1024, 2048, 4096, 8192];
 const FILTERS = { bilinear: "soft, as the card reads it", mitchell: "crisp (Mitchell)", lanczos: "crispest (Lanczos)" } as const;
@@ -26,7 +28,8 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
   const last = lastCarried(jobs, atlas);
   const busy = running(jobs, "merge") || actions.merge.isPending;
   const fits = GOOD_NAME.test(settings.name) && goodPattern(settings.naming);
-  const run = (preview: boolean) => actions.merge.mutate(requestOf(settings, preview, profiles, edits));
+  const rest = useMore("merge", MERGE_SHOWN);
+  const run = (preview: boolean) => actions.merge.mutate({ ...rest, ...requestOf(settings, preview, profiles, edits) });
   return (
     <>
       <Title note="The objects get one set of pictures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">Carry over</Title>

@@ -5,7 +5,8 @@ import type { Project } from "../../api/client";
 import { Check } from "../parts";
 import { Pick, Row } from "./fields";
 import { ProfileDialog } from "./ProfileDialog";
-import { FORMATS, GOOD_NAME, goodPattern, type useCarrySettings } from "./settings";
+import { MoreOptions } from "../MoreOptions";
+import { FORMATS, GOOD_NAME, goodPattern, MERGE_SHOWN, type useCarrySettings } from "./settings";
 
 type Props = { project: Project } & ReturnType<typeof useCarrySettings>;
 
@@ -29,6 +30,7 @@ export function WritePart({ project, settings, change }: Props) {
         <Row label="Also as" id={`${id}e`}><Pick id={`${id}e`} value={settings.profile} options={{ "": "nothing more", ...names }} onChange={(v) => change({ profile: v })} /></Row>
         <Flex justify="flex-end" mb="1.5"><Button size="2xs" variant="outline" borderColor="line" onClick={() => setEditing(true)}>Edit profiles …</Button></Flex>
         <Check label="All objects in one GLB, too" value={settings.joint} onChange={(joint) => change({ joint })} />
+        <MoreOptions operation="merge" shown={MERGE_SHOWN} folded={false} />
         {project.atlases.length > 1 && (
           <Check label={`All ${project.atlases.length} atlases, each with its own name`} value={settings.whole} onChange={(whole) => change({ whole })} />
         )}

@@ -6,6 +6,9 @@ export const GOOD_NAME = /^\w[\w .-]{0,80}$/;
 export const NAMING = "{name}_{role}";
 type Kept = { size: number; normal: number; filter: MergeRequest["filter"]; name: string; naming: string; format: MergeRequest["format"]; bits: MergeRequest["bits"]; profile: string; whole: boolean; joint: boolean };
 
+/** Settings of merging that the slip shows by itself, or that are no question once a layout is arranged. */
+export const MERGE_SHOWN = ["layout", "density", "padding", "margin", "most_tiles", "effort", "seed", "width", "roles", "filter", "name", "naming", "format", "bits", "profile", "joint", "edits", "preview", "most_repeats"];
+
 /** How pictures are carried over, as it was chosen last. */
 export const USUAL: Kept = { size: 0, normal: 0, filter: "bilinear", name: "atlas", naming: NAMING, format: "png", bits: 0, profile: "", whole: false, joint: false };
 

@@ -6,6 +6,7 @@ import { useKept, useUi } from "../../state";
 import { lacksLayout } from "../lacksLayout";
 import type { SlipProps } from "../props";
 import { objectsInHand } from "./PickRow";
+import { MoreOptions, useMore } from "../MoreOptions";
 import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "../parts";
 
 const CHARTS = { shape: "by shape: few seams", angle: "by angle", hard: "at hard edges", material: "between materials", group: "between groups", one: "one piece each" } as const;
@@ -19,6 +20,7 @@ const SAID: Record<Charts, string> = {
   one: "Each shell stays whole, whatever its stretch.",
 };
 const SCOPES = ["bare", "picked"] as const;
+const SHOWN = ["objects", "which", "seams", "angle", "stretch", "balance", "weld", "symmetric"];
 
 type Flat = { id: number; object: string; islands: number; seam: number; stretch_l2: number; stretch_p95: number; flipped: number };
 
@@ -39,7 +41,8 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const picked = rows.filter((o) => named.has(o.id));
   const chosen = scope === "picked" ? picked : bare;
   const busy = running(jobs, "unwrap");
-  const run = (draft: boolean) => actions.unwrap.mutate({ objects: chosen.map((o) => o.id), seams: charts, angle, stretch, balance, weld: weld / 100, symmetric, draft });
+  const rest = useMore("unwrap", SHOWN);
+  const run = (draft: boolean) => actions.unwrap.mutate({ ...rest, objects: chosen.map((o) => o.id), seams: charts, angle, stretch, balance, weld: weld / 100, symmetric, draft });
   const counted = `${chosen.length} ${chosen.length === 1 ? "object" : "objects"}`;
   return (
     <>
@@ -61,6 +64,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
       <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
       <NumberField label="Weld within" unit="% of size" value={weld} min={0} max={5} step={0.01} onChange={setWeld} />
       <Check label="Both sides alike, where the object is symmetric" value={symmetric} onChange={setSymmetric} />
+      <MoreOptions operation="unwrap" shown={SHOWN} />
       <Results jobs={jobs} />
       <Foot>
         <MainButton disabled={!chosen.length || busy} busy={actions.unwrap.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>
