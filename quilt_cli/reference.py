@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import sys
 import types
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import fields, is_dataclass
+from inspect import get_annotations
+from types import SimpleNamespace
 from typing import Any, Union, get_args, get_origin, get_type_hints
 
 from quilt_cli.parser import PROGRAM, Parser, build, flag, help_of, metavar
@@ -124,12 +127,10 @@ def _figures(kind: Any, depth: int = 0) -> Iterator[str]:
 
 def _hint(kind: Any, name: str) -> Any:
     """Type of a field; None where its module knows it for type checkers only."""
-    home = next(base for base in kind.__mro__ if name in base.__dict__.get("__annotations__", {}))
-    text = home.__annotations__[name]
+    home = next(base for base in kind.__mro__ if name in get_annotations(base))
+    holder = SimpleNamespace(__annotations__={"it": get_annotations(home)[name]})
     try:
-        return get_type_hints(
-            type("Of", (), {"__annotations__": {"it": text}, "__module__": home.__module__})
-        )["it"]
+        return get_type_hints(holder, vars(sys.modules[home.__module__]))["it"]
     except NameError:
         return None
 

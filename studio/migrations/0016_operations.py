@@ -123,6 +123,66 @@ def figures_of(row):
     return out
 
 
+def objects_of(result):
+    return {**result, "objects": [figures_of(row) for row in result.get("objects") or () if isinstance(row, dict)]}
+
+
+def copied(result):
+    out = objects_of(result)
+    for row in out["objects"]:
+        row["stacked"] = row.pop("stack", False)
+        row.setdefault("parts", 0)
+    return out
+
+
+def merged(result):
+    report = dict(result.get("report") or {})
+    if "pictures" in report:
+        report["textures"] = report.pop("pictures")
+    return {**result, "report": report}
+
+
+def drawn(result):
+    out = dict(result)
+    out["textures"] = out.pop("pictures", [])
+    return out
+
+
+MAP = ("name", "map", "tile", "width", "height", "bits")
+
+
+def baked(result):
+    out = dict(result)
+    reach = out.pop("distance", None) or {}
+    out["outward"], out["inward"] = reach.get("outward", 0.0), reach.get("inward", 0.0)
+    out["maps"] = [
+        {"file": row["name"], **{k: row[k] for k in MAP[1:] if k in row}, "figures": {k: v for k, v in row.items() if k not in MAP}}
+        for row in out.get("maps") or ()
+    ]
+    out["seams"] = [{("length" if k == "length_m" else k): v for k, v in row.items()} for row in out.get("seams") or ()]
+    known = {"high": "at_99", "scale": "darkest"}
+    out["difference"] = [{known.get(k, k): v for k, v in row.items()} for row in out.get("difference") or ()]
+    return out
+
+
+def seen(result):
+    share, screen = result.get("share") or [], result.get("screen") or []
+    proposed = {row["island"]: row for row in result.get("proposals") or ()}
+    islands = [
+        {
+            "number": k, "share": part, "screen_px_per_texel": screen[k] if k < len(screen) else 0.0,
+            "weight": proposed.get(k, {}).get("weight", 1.0), "why": proposed.get(k, {}).get("text", ""),
+            "kind": proposed.get(k, {}).get("kind", ""),
+        }
+        for k, part in enumerate(share)
+    ]
+    one = {"islands": islands, "count": len(share), "stacks": result.get("stacks") or [], "freed": result.get("freed", 0.0)}
+    return {"revision": result.get("revision"), "members": result.get("objects") or [], "views": result.get("views", ""), "points": result.get("points", 0), "atlases": [one]}
+
+
+RESULTS = {"unwrap": objects_of, "edit": objects_of, "copy-layout": copied, "merge": merged, "textures": drawn, "bake": baked, "visibility": seen}
+
+
 def forwards(apps, schema_editor):
     Revision, Change, Job, RunLine = (
         apps.get_model("studio", name) for name in ("Revision", "Change", "Job", "RunLine")
@@ -146,10 +206,12 @@ def forwards(apps, schema_editor):
             rest = {key: value for key, value in job.params.items() if key in OURS and key != "as_draft"}
             job.params = {**rest, "settings": settings_of(job.kind, own)}
             job.save(update_fields=["params"])
-        report = (job.result or {}).get("report") if job.kind == "merge" else None
-        if report and "pictures" in report:
-            report["textures"] = report.pop("pictures")
-            job.save(update_fields=["result"])
+    for job in Job.objects.filter(kind__in=RESULTS).exclude(result={}):
+        job.result = RESULTS[job.kind](job.result)
+        job.save(update_fields=["result"])
+    for recipe in apps.get_model("studio", "Recipe").objects.all():
+        recipe.settings = settings_of("pack", dict(recipe.settings))
+        recipe.save(update_fields=["settings"])
     for line in RunLine.objects.all():
         line.steps = [told_step(step) for step in line.steps]
         if "steps" in line.made:

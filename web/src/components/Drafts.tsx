@@ -103,7 +103,7 @@ function flattened(draft: Draft): { charts: number; seam: string; stretch: strin
 export function settingsLine(draft: Draft): string {
   const flat = flattened(draft);
   const { seams, verb } = draft.params as { seams?: string; verb?: string };
-  if (flat) return `${verb ?? `seams by ${seams}`}: ${flat.charts} ${flat.charts === 1 ? "chart" : "charts"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
+  if (flat) return `${verb ?? (seams ? `seams by ${seams}` : "unwrapped")}: ${flat.charts} ${flat.charts === 1 ? "chart" : "charts"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
   const p = draft.params as Params;
   const words = [`${p.rotate} turns`, `padding ${p.padding} px`, String(p.effort), p.tidy ? `tidy ${Math.round(100 * p.tidy)} %${draft.tidy_cost == null ? "" : ` (costs ${format.percent(draft.tidy_cost)} % of coverage)`}` : "", p.upright ? "upright" : "", p.mirror ? "mirroring" : "", p.density === "fixed" || p.density === "house" ? "fixed size" : "", p.seed !== 1 ? `seed ${p.seed}` : ""];
   return words.filter(Boolean).join(", ");

@@ -3,12 +3,11 @@ import { Plus, X } from "lucide-react";
 import { useShelf } from "../api/carry";
 import type { Atlas } from "../api/client";
 import { useKept } from "../state";
+import { editText, type ChannelEdit } from "./channelEdits";
 
 const KINDS = { copy: "copy", move: "move", swap: "swap", delete: "delete" } as const;
 const JOINT = { copy: "to", move: "to", swap: "with", delete: "" } as const;
 const MOST = 8;
-
-type ChannelEdit = { kind: keyof typeof KINDS; one: number; two: number };
 
 function useKeptEdits(): [ChannelEdit[], (edits: ChannelEdit[]) => void] {
   return useKept<ChannelEdit[]>("channel edits", []);
@@ -16,7 +15,7 @@ function useKeptEdits(): [ChannelEdit[], (edits: ChannelEdit[]) => void] {
 
 /** Edits of the UV channels of all files that are written, in order, as the server takes them. */
 export function useChannelEdits(): string[] {
-  return useKeptEdits()[0].map(({ kind, one, two }) => (kind === "delete" ? `delete ${one}` : `${kind} ${one}=${two}`));
+  return useKeptEdits()[0].map(editText);
 }
 
 /** What each UV channel is used for, and what is done with them at the end, in all files. */

@@ -28,9 +28,11 @@ function Settings({ atlas, project, jobs, actions, options }: SlipProps & { opti
   const [width, setWidth] = useState(tileWidth);
   const [height, setHeight] = useState(tileHeight);
   useEffect(() => { setWidth(tileWidth); setHeight(tileHeight); }, [tileWidth, tileHeight]);
-  const [s, setAll] = useKept<PackSettings>(`pack ${atlas.id}`, {
+  const [found, setAll] = useKept<PackSettings>(`pack ${atlas.id}`, {
     ...options.defaults, padding: atlas.padding, margin: atlas.margin,
   });
+  // Settings that were kept under names that are none any more are not sent.
+  const s = Object.fromEntries(Object.entries(found).filter(([name]) => name in options.defaults)) as PackSettings;
   const { choices, bounds } = options;
   const set = (change: Partial<PackSettings>) => setAll({ ...s, ...change });
   const [scope, setScope] = useKept<(typeof SCOPE)[number]>("pack scope", "all");
