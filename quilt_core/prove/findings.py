@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 SEVERITIES = ("error", "warning", "hint", "off")
@@ -346,10 +345,3 @@ class Finding:
             return self.known_as
         key = f"{self.kind} / {self.object} : {self.island}" if self.object else self.kind
         return f"{key} / {self.other_object} : {self.other_island}" if self.other_object else key
-
-
-def counts_by_kind(findings: Sequence[Finding]) -> dict[str, int]:
-    """Number of findings that count of each kind, in the order of `KINDS`."""
-    return {
-        kind: n for kind in KINDS if (n := sum(f.kind == kind and not f.ignored for f in findings))
-    }

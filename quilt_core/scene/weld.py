@@ -68,6 +68,10 @@ def _weld_by_columns(*columns: NDArray[np.generic]) -> IntArray:
     return np.asarray(ids, np.int64)
 
 
+FEW = 64
+"""Points that are compared one by one."""
+
+
 def near_ids(points: FloatArray, tolerance: float) -> IntArray:
     """Give points that are nearer than a tolerance to one another, or linked by such, equal
     numbers.
@@ -90,10 +94,16 @@ def near_ids(points: FloatArray, tolerance: float) -> IntArray:
     finite = np.flatnonzero(np.isfinite(points[first]).all(axis=1))
     if len(finite) < 2 or not tolerance > 0:
         return ids
-    from scipy.spatial import cKDTree  # loads slowly
+    own = points[first[finite]]
+    if len(own) <= FEW:
+        far = np.linalg.norm(own[:, None] - own, axis=2)
+        found = np.argwhere(np.triu(far <= tolerance, 1))
+    else:
+        from scipy.spatial import cKDTree  # loads slowly
 
-    tree = cKDTree(points[first[finite]], balanced_tree=False, compact_nodes=False)
-    pairs = finite[tree.query_pairs(tolerance, output_type="ndarray")]
+        tree = cKDTree(own, balanced_tree=False, compact_nodes=False)
+        found = tree.query_pairs(tolerance, output_type="ndarray")
+    pairs = finite[found]
     return ids if not len(pairs) else groups(pairs, len(kinds))[ids]
 
 
