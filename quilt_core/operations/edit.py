@@ -78,7 +78,10 @@ def read_selection(given: Any) -> Selection:
     """A selection from a table, or its JSON; raises ValueError."""
     if isinstance(given, Selection):
         return given
-    row = json.loads(given) if isinstance(given, str) else given
+    try:
+        row = json.loads(given) if isinstance(given, str) else given
+    except json.JSONDecodeError:
+        raise ValueError("Give it as JSON, such as {\"id\": 0, \"edges\": [1]}.") from None
     if not isinstance(row, Mapping) or set(row) - {"id", "whole", "faces", "edges", "corners"}:
         raise ValueError("Give id, and whole, faces, edges or corners.")
     number, whole = row.get("id", -1), row.get("whole", False)

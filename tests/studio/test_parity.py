@@ -38,6 +38,18 @@ def pipes(send, atlas, tmp_path):
     return atlas
 
 
+COVERED = {
+    "inspect", "unwrap", "copy-layout", "edit", "even-out", "visibility", "plan", "pack", "limit", "merge", "check", "bake",
+    "textures", "export",
+}  # fmt: skip
+WITHOUT = {"update", "channels", "report"}
+"""Operations that have no case yet."""
+
+
+def test_every_operation_has_a_case_or_is_known_to_have_none():
+    assert set(OPERATIONS) == COVERED | WITHOUT
+
+
 def words(settings):
     out = []
     for name, value in settings.items():
@@ -143,6 +155,111 @@ def test_textures_are_the_same_picture(client, act, send, atlas, tmp_path, capsy
                 Image.open(tmp_path / "set" / name),
             )
             assert ours.tobytes() == theirs.tobytes(), name
+
+
+def test_evening_out_is_the_same_to_the_bit(client, act, pipes, tmp_path, capsys):
+    told = on_files(tmp_path, capsys, "even-out", "even", tmp_path / "pipes.obj", density=77)
+    act(
+        pipes,
+        "tiles",
+        "put",
+        tiles=[{"number": 1001, "width": 512, "height": 512, "label": "", "frozen": False}],
+    )
+    found = on_atlas(act, pipes, "even-out", density=77).result
+    assert found["atlases"][0]["density"] == told["atlases"][0]["density"]
+    assert exported(client, act, pipes)["pipes.obj"] == (tmp_path / "even/pipes.obj").read_bytes()
+
+
+def test_what_an_atlas_holds_and_what_would_do_are_the_same(client, act, pipes, tmp_path, capsys):
+    on_atlas(act, pipes, "pack", density="equal", size="512x512", **PACK)
+    packed = tmp_path / "packed.obj"
+    packed.write_bytes(exported(client, act, pipes)["pipes.obj"])
+    told = on_files(tmp_path, capsys, "inspect", "", packed)
+    found = on_atlas(act, pipes, "inspect").result
+    assert found["total"] == pytest.approx(told["total"], rel=1e-4, abs=1e-4)
+    told = on_files(tmp_path, capsys, "plan", "", packed, density=300, padding=4, coverage=0.7)
+    found = on_atlas(act, pipes, "plan", density=300, padding=4, coverage=0.7).result
+    assert found["rows"] == told["rows"]
+    told = on_files(tmp_path, capsys, "limit", "", packed, density="equal", **PACK)["atlases"][0]
+    found = on_atlas(act, pipes, "limit", density="equal", **PACK).result["limit"]
+    assert found["kind"] == told["kind"] and found["islands"] == told["islands"]
+
+
+@pytest.fixture
+def twins(send, atlas, tmp_path):
+    """Two pipes of one shape, and an odd one."""
+    text, base = "", 0
+    for name, sides, radius in (("one", 9, 1.0), ("two", 9, 1.5), ("odd", 7, 1.0)):
+        for row in tube(sides, radius, name).splitlines():
+            if row.startswith("f "):
+                pairs = [pair.split("/") for pair in row.split()[1:]]
+                row = "f " + " ".join(f"{int(a) + base}/{int(b) + base}" for a, b in pairs)
+            text += row + "\n"
+        base += 2 * (sides + 1)
+    (tmp_path / "twins.obj").write_text(text)
+    assert send(twins__obj=text.encode()).status_code == 201
+    atlas.refresh_from_db()
+    return atlas
+
+
+def test_copies_and_edits_have_the_same_figures(act, twins, tmp_path, capsys):
+    told = on_files(tmp_path, capsys, "copy-layout", "copied", tmp_path / "twins.obj", source="one")
+    found = on_atlas(act, twins, "copy-layout", source="one").result
+    same = ("object", "mirrored", "misfit", "matches", "stretch_l2")
+    assert [[row[k] for k in same] for row in found["objects"]] == [
+        [row[k] for k in same] for row in told["objects"]
+    ]
+    assert [row["object"] for row in told["objects"]] == ["two"]
+    act(twins, "undo")
+    asked = {"verb": "project", "shape": "box"}
+    told = on_files(
+        tmp_path, capsys, "edit", "edited", tmp_path / "twins.obj", islands=["odd"], **asked
+    )
+    found = on_atlas(act, twins, "edit", islands=["odd"], **asked).result
+    same = ("object", "islands", "seam", "stretch_l2", "note")
+    assert [[row[k] for k in same] for row in found["objects"]] == [
+        [row[k] for k in same] for row in told["objects"]
+    ]
+
+
+def test_maps_and_merged_textures_are_the_same_picture(client, act, send, atlas, tmp_path, capsys):
+    assert send(lamp__glb=plain_device(1, 64, 4)).status_code == 201
+    on_atlas(act, atlas, "pack", size="512x512", **PACK)
+    (tmp_path / "lamp.glb").write_bytes(exported(client, act, atlas)["lamp.glb"])
+    for name, settings in (
+        ("bake", {"pairs": "itself", "maps": ["normal", "id"], "width": 64, "distance": 0.01}),
+        ("merge", {"width": 128}),
+    ):
+        more = {"layout": "kept"} if name == "merge" else {}
+        # The old textures are those of the file as it came: a merged layout begins there, too.
+        on_files(tmp_path, capsys, name, name, tmp_path / "lamp.glb", **settings, **more)
+        job = on_atlas(act, atlas, name, **settings)
+        ours = images(b"".join(client.get(f"/api/jobs/{job.pk}/download/")))
+        theirs = {p.name: Image.open(p).tobytes() for p in (tmp_path / name).rglob("*.png")}
+        assert theirs and ours.keys() == theirs.keys()
+        if name == "bake":
+            assert ours == theirs
+
+
+def images(data):
+    with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        return {
+            name.rpartition("/")[2]: Image.open(io.BytesIO(archive.read(name))).tobytes()
+            for name in archive.namelist()
+            if name.endswith(".png")
+        }
+
+
+def test_a_step_of_a_run_sheet_is_the_command(pipes, tmp_path, capsys):
+    on_files(tmp_path, capsys, "pack", "out", tmp_path / "pipes.obj", density="equal", **PACK)
+    settings = ", ".join(
+        f"{k} = {json.dumps(v)}" for k, v in {**PACK, "density": "equal", "size": 512}.items()
+    )
+    (tmp_path / "s.toml").write_text(
+        f'version = 1\n[[line]]\nname = "a"\nfiles = ["pipes.obj"]\nout = "run"\nsteps = [{{ do = "pack", {settings} }}]\n'
+    )
+    assert main(["run", str(tmp_path / "s.toml")]) == 0
+    assert (tmp_path / "run/pipes.obj").read_bytes() == (tmp_path / "out/pipes.obj").read_bytes()
 
 
 def test_the_list_of_operations_is_the_registry(client, db):
