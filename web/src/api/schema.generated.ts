@@ -2176,9 +2176,7 @@ export interface components {
             ignore?: components["schemas"]["IgnoreEnum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
-                [key: string]: {
-                    [key: string]: unknown;
-                };
+                [key: string]: unknown;
             } | null;
         };
         ControlIn: {
@@ -3694,9 +3692,7 @@ export interface components {
             ignore?: components["schemas"]["IgnoreEnum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
-                [key: string]: {
-                    [key: string]: unknown;
-                };
+                [key: string]: unknown;
             } | null;
             /**
              * @description a page that stands by itself, or values; usually html
@@ -3716,9 +3712,10 @@ export interface components {
          * @description * `files` - files
          *     * `carried` - carried
          *     * `maps` - maps
+         *     * `textures` - textures
          * @enum {string}
          */
-        ResultsEnum: "files" | "carried" | "maps";
+        ResultsEnum: "files" | "carried" | "maps" | "textures";
         RevisionOut: {
             readonly id: number;
             /** @description of its content; addresses with ?v=<mark> never change */
