@@ -81,7 +81,7 @@ def read_selection(given: Any) -> Selection:
     try:
         row = json.loads(given) if isinstance(given, str) else given
     except json.JSONDecodeError:
-        raise ValueError("Give it as JSON, such as {\"id\": 0, \"edges\": [1]}.") from None
+        raise ValueError('Give it as JSON, such as {"id": 0, "edges": [1]}.') from None
     if not isinstance(row, Mapping) or set(row) - {"id", "whole", "faces", "edges", "corners"}:
         raise ValueError("Give id, and whole, faces, edges or corners.")
     number, whole = row.get("id", -1), row.get("whole", False)
