@@ -69,7 +69,7 @@ def _weld_by_columns(*columns: NDArray[np.generic]) -> IntArray:
 
 
 FEW = 64
-"""Points that are compared one by one."""
+"""Things that are compared one by one, as the libraries load slowly."""
 
 
 def near_ids(points: FloatArray, tolerance: float) -> IntArray:
@@ -109,7 +109,14 @@ def near_ids(points: FloatArray, tolerance: float) -> IntArray:
 
 def groups(pairs: IntArray, count: int) -> IntArray:
     """(count,) number of the group that each thing is in, linked by pairs (N, 2)."""
-    from scipy.sparse import coo_array  # loads slowly
+    if count <= FEW:
+        lowest, before = np.arange(count), np.full(count, -1)
+        while not np.array_equal(lowest, before):
+            before = lowest.copy()
+            for side in (0, 1):
+                np.minimum.at(lowest, pairs[:, side], lowest[pairs[:, 1 - side]])
+        return np.asarray(np.unique(lowest, return_inverse=True)[1], np.int64)
+    from scipy.sparse import coo_array
     from scipy.sparse.csgraph import connected_components
 
     graph = coo_array(

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from quilt_core.scene import Mesh, UVChannel, find_islands
+from quilt_core.scene import Mesh, UVChannel, find_islands, weld
 from quilt_core.scene.island_set import face_uv_areas
 from quilt_core.scene.triangulate import triangulate
 from quilt_core.scene.weld import SCRAMBLE, weld_ids
@@ -112,3 +112,15 @@ def test_equal_rows_get_equal_numbers_even_when_the_scrambled_ones_are_mixed_up(
     ids = weld_ids(*rows.T, whole)
     same = (rows[:, None] == rows[None]).all(axis=2) & (whole[:, None] == whole[None])
     assert np.array_equal(ids[:, None] == ids[None], same)
+
+
+@pytest.mark.parametrize("seed", range(20))
+def test_few_things_are_grouped_as_many_are(seed, monkeypatch):
+    rng = np.random.default_rng(seed)
+    count = int(rng.integers(1, weld.FEW))
+    pairs = rng.integers(0, count, (int(rng.integers(0, 40)), 2))
+    points = np.round(rng.random((count, 2)), 2)
+    few = weld.groups(pairs, count), weld.near_ids(points, 0.03)
+    monkeypatch.setattr(weld, "FEW", 0)
+    np.testing.assert_array_equal(few[0], weld.groups(pairs, count))
+    np.testing.assert_array_equal(few[1], weld.near_ids(points, 0.03))
