@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.scene.island_set import IslandSet, island_set
+from quilt_core.scene.island_set import PER_ISLAND, IslandSet, island_set
 from quilt_core.scene.islands import find_islands
 from quilt_core.scene.model import Scene, SceneObject
 from quilt_core.scene.surface import ARRAYS as SURFACE_FIELDS
@@ -27,13 +27,7 @@ ISLAND_FIELDS = (
     "triangle_island",
     "edges",
     "edge_island",
-    "uv_area",
-    "turned",
-    "world_area",
-    "world_length",
-    "step",
-    "proportion",
-    "object_index",
+    *PER_ISLAND,
 )
 SURFACE = "surface_"
 """What names of arrays of the surface begin with."""

@@ -49,7 +49,7 @@ KNOWN_EXTENSIONS = (
     "KHR_materials_", "KHR_texture_", "KHR_technique", "KHR_blend", "KHR_lights_", "KHR_mesh_quantization", "KHR_draco_mesh_compression",
     "KHR_animation_", "KHR_node_", "KHR_xmp", "KHR_physics_", "KHR_audio", "KHR_interactivity", "EXT_texture_", "EXT_lights_",
     "EXT_mesh_gpu_instancing", "EXT_mesh_features", "EXT_instance_features", "EXT_structural_metadata", "EXT_feature_metadata",
-    "MSFT_texture_dds", "MSFT_packing_", "MSFT_lod", "ADOBE_materials_", "CESIUM_primitive_outline", "FB_", "OMI_", "VRM",
+    "MSFT_texture_dds", "MSFT_packing_", "MSFT_lod",
 )  # fmt: skip
 """Beginnings of extensions that may be required: what they say about a mesh is understood, or is about something else and stays as it
 is (registry of glTF extensions, Khronos Group; from memory)."""

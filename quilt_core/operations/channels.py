@@ -42,14 +42,23 @@ def read_edit(given: Any) -> ChannelEdit:
     raise ValueError(f"Give {forms}; channels count from 1.")
 
 
+EDITS: dict[str, Any] = {"read": read_edit, "show": str, "shape": "“copy 1=2”"}
+"""What an option of edits has."""
+LAST_EDITS: dict[str, Any] = {
+    "help": "edits of UV channels of all files, made last in their order",
+    **EDITS,
+}
+
+
 @dataclass(frozen=True)
 class Channels:
     """Settings of editing channels."""
 
     edits: tuple[ChannelEdit, ...] = option(
-        (), "made in their order, on all files and meshes; without them channels are listed",
-        read=read_edit, show=str, shape="“copy 1=2”",
-    )  # fmt: skip
+        (),
+        "made in their order, on all files and meshes; without them channels are listed",
+        **EDITS,
+    )
 
     def __post_init__(self) -> None:
         check_options(self)

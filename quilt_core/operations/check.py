@@ -13,7 +13,7 @@ from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.operations.operation import Progress, figure
-from quilt_core.operations.values import read_density
+from quilt_core.operations.values import check_ending, read_density
 from quilt_core.options import check_options, option
 from quilt_core.prove.findings import KINDS, Finding
 from quilt_core.prove.rules import Rules, make_rules, read_rules
@@ -293,12 +293,7 @@ class CheckFiles(Against):
     )
 
     def __post_init__(self) -> None:
-        if self.report and not self.report.lower().endswith((".html", ".json")):
-            raise LayoutError(
-                f"“{self.report}” is no report.",
-                "report",
-                "Give a name that ends in .html or .json.",
-            )
+        check_ending(self.report, "report", "report", (".html", ".json"))
 
 
 def also(

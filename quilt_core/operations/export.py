@@ -17,7 +17,7 @@ from quilt_core.formats import read_scene, write_scene
 from quilt_core.formats.channels import ChannelEdit
 from quilt_core.formats.load import shared_side_names, side_files
 from quilt_core.formats.part_materials import split_materials
-from quilt_core.operations.channels import read_edit
+from quilt_core.operations.channels import LAST_EDITS
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
 from quilt_core.scene.layout import placed_corner_uvs
@@ -38,13 +38,7 @@ class Export:
         high=64,
     )
 
-    edits: tuple[ChannelEdit, ...] = option(
-        (),
-        "edits of UV channels of all files, made last in their order",
-        read=read_edit,
-        show=str,
-        shape="“copy 1=2”",
-    )
+    edits: tuple[ChannelEdit, ...] = option((), **LAST_EDITS)
 
     def __post_init__(self) -> None:
         check_options(self)

@@ -14,7 +14,7 @@ from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats.channels import ChannelEdit
 from quilt_core.formats.merge_settings import NAMING, check_name, check_naming
-from quilt_core.operations.channels import read_edit
+from quilt_core.operations.channels import LAST_EDITS
 from quilt_core.operations.export import edited_channels
 from quilt_core.operations.operation import Progress, Stopped, figure
 from quilt_core.operations.values import NUMBER_OR_WORD, read_density
@@ -123,13 +123,7 @@ class Merge:
         low=0,
         high=1e6,
     )
-    edits: tuple[ChannelEdit, ...] = option(
-        (),
-        "edits of UV channels of all files, made last in their order",
-        read=read_edit,
-        show=str,
-        shape="“copy 1=2”",
-    )
+    edits: tuple[ChannelEdit, ...] = option((), **LAST_EDITS)
     preview: bool = option(False, f"textures of {PREVIEW} px, for a look")
 
     def __post_init__(self) -> None:

@@ -16,7 +16,7 @@ from quilt_core.document.state import State, TileRow
 from quilt_core.errors import LayoutError
 from quilt_core.operations.layouts import SELECTORS, Selector, controls_of, evened, select
 from quilt_core.operations.operation import Progress, Stopped, figure
-from quilt_core.operations.values import NUMBER_OR_WORD, SIZE, Size, read_density
+from quilt_core.operations.values import NUMBER_OR_WORD, SIZE, Size, check_ending, read_density
 from quilt_core.options import option
 from quilt_core.pack.controls import LEFT_OUT
 from quilt_core.pack.settings import PackSettings
@@ -332,12 +332,7 @@ class PackFiles:
     why: bool = option(False, "also try what would let the islands be larger: some seconds more")
 
     def __post_init__(self) -> None:
-        if self.sheet and not self.sheet.lower().endswith((".png", ".svg")):
-            raise LayoutError(
-                f"“{self.sheet}” is no layout sheet.",
-                "sheet",
-                "Give a name that ends in .png or .svg.",
-            )
+        check_ending(self.sheet, "sheet", "layout sheet", (".png", ".svg"))
 
 
 def also(

@@ -25,6 +25,14 @@ def read_size(given: Any) -> Size:
     return width, height
 
 
+def check_ending(name: str | None, setting: str, what: str, endings: tuple[str, ...]) -> None:
+    """Raise `LayoutError` for a file that is written and whose name has none of the endings."""
+    if name and not name.lower().endswith(endings):
+        raise LayoutError(
+            f"“{name}” is no {what}.", setting, f"Give a name that ends in {' or '.join(endings)}."
+        )
+
+
 def show_size(value: Size) -> str:
     """A size as text."""
     return f"{value[0]}x{value[1]}"
