@@ -4,29 +4,41 @@ from __future__ import annotations
 
 import argparse
 import atexit
+import io
 import shutil
 import sys
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from quilt_cli.parser import given_options
 from quilt_cli.progress import TerminalProgress
+from quilt_core.document.project.file import SUFFIX, ProjectFile
 from quilt_core.errors import QuiltError
-from quilt_core.operations.operation import Operation
+from quilt_core.operations.operation import Operation, Progress
 from quilt_core.operations.registry import operation
-from quilt_core.run.on_files import FilesDone, do_on_files, inputs_of, read_settings
+from quilt_core.run.inputs import inputs_of
+from quilt_core.run.on_files import FilesDone, do_on_files, read_settings
 from quilt_core.run.outputs import output_folder, write_all
 
 
 def on_files(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Do an operation on the files that were named, and write what it made."""
     asked = operation(options.command)
-    settings = read_settings(asked, given_options(options), Path(), words=True)
     paths = _inputs(options.files)
     progress = TerminalProgress()
-    out, name = _place(asked, options, paths, _writes(asked, settings[asked.settings]))
-    done = do_on_files(asked, inputs_of(paths), settings, progress, Path(), out or Path())
+    with _opened(paths, progress) as opened:
+        settings = read_settings(asked, given_options(options), Path(), True, opened)
+        writes = _writes(asked, settings[asked.settings])
+        into = _project_out(asked, options, paths) if opened is not None and writes else None
+        out, name = (None, "") if into else _place(asked, options, paths, writes)
+        inputs = inputs_of(paths) if opened is None else []
+        done = do_on_files(asked, inputs, settings, progress, Path(), out or Path(), opened)
+        if into is not None:
+            done = replace(done, files={}, aside={**done.aside, str(into): _project(done)})
     progress.close()
     written = _written(options, done, out, name, paths)
     for note in done.notes:
@@ -38,6 +50,37 @@ def on_files(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     if asked.files.writes:
         values["files"] = [str(path) for path in written]
     return {"json": values, "text": lines}, 0 if done.ok else 1
+
+
+@contextmanager
+def _opened(paths: list[Path], progress: Progress) -> Iterator[ProjectFile | None]:
+    """The project file that was named, where it is one; it is closed at the end."""
+    if not any(path.suffix.lower() == SUFFIX for path in paths):
+        yield None
+        return
+    if len(paths) > 1:
+        raise QuiltError("A project file goes by itself.", str(paths[0]), "Give one project file.")
+    from quilt_core.operations.project import read_project  # loads slowly
+
+    with paths[0].open("rb") as handle:
+        yield read_project(handle, str(paths[0]), progress.part(0.0, 0.05))
+
+
+def _project_out(asked: Operation, options: argparse.Namespace, paths: list[Path]) -> Path | None:
+    """The project file that comes out, where one is asked for."""
+    in_place = getattr(options, "in_place", False)
+    if not in_place and (options.out is None or options.out.suffix.lower() != SUFFIX):
+        return None
+    if asked.changes != "layout":
+        raise QuiltError("This changes no layout of the project.", "out", "Name a folder.")
+    return paths[0] if in_place else Path(options.out)
+
+
+def _project(done: FilesDone) -> bytes:
+    assert done.project is not None
+    out = io.BytesIO()
+    done.project(out)
+    return out.getvalue()
 
 
 def _writes(asked: Operation, settings: Any) -> bool:

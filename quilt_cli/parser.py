@@ -103,7 +103,7 @@ def add_operation(parser: argparse.ArgumentParser, operation: Operation) -> None
         nargs="+",
         type=Path,
         metavar="FILE",
-        help=".obj, .gltf or .glb; - for one from stdin",
+        help=".obj, .gltf or .glb; - for one from stdin; or one project file (.quilt)",
     )
     parser.add_argument("--json", action="store_true", help="the answer as JSON on stdout")
     if operation.files.writes:

@@ -1,4 +1,4 @@
-"""Backups: the whole installation, or one project as a file, while people work.
+"""Backups of the whole installation, while people work.
 
 A backup is an uncompressed-header ZIP (PKWARE APPNOTE 6.3) with rows.jsonl, one row of a table a line as Django's serializers have it
 (so that it goes from one database engine to another), files/<SHA-256> with the stored bytes, and contents.json with the
@@ -51,14 +51,14 @@ def tables() -> list[type[Model]]:
 def back_up(target: IO[bytes], tell: Tell = lambda said: None) -> dict[str, Any]:
     """Write the whole installation into a file."""
     with tempfile.TemporaryFile() as rows:
-        found = write_rows(
+        found = _write_rows(
             rows, ((model, model._base_manager.order_by("pk")) for model in tables())
         )
         tell(f"{sum(found['rows'].values()):,} rows")
-        return write_archive(target, rows, found, {"kind": "installation"}, tell)
+        return _write_archive(target, rows, found, tell)
 
 
-def write_rows(out: IO[bytes], queries: Iterable[tuple[type[Model], Any]]) -> dict[str, Any]:
+def _write_rows(out: IO[bytes], queries: Iterable[tuple[type[Model], Any]]) -> dict[str, Any]:
     """One row a line, in one snapshot of the database; the stored files that they refer to."""
     counts: dict[str, int] = {}
     keys: set[str] = set()
@@ -82,8 +82,8 @@ def _text(value: Any) -> str:
     return value.isoformat() if isinstance(value, (datetime, date)) else str(value)
 
 
-def write_archive(
-    target: IO[bytes], rows: IO[bytes], found: dict[str, Any], about: dict[str, Any], tell: Tell
+def _write_archive(
+    target: IO[bytes], rows: IO[bytes], found: dict[str, Any], tell: Tell
 ) -> dict[str, Any]:
     rows.seek(0)
     digest = hashlib.file_digest(rows, "sha256").hexdigest()
@@ -103,7 +103,7 @@ def write_archive(
             if number % 200 == 199:
                 tell(f"{number + 1:,} of {len(found['keys']):,} files")
         contents = {
-            "version": VERSION, "made": timezone.now().isoformat(), **about, "rows": found["rows"],
+            "version": VERSION, "made": timezone.now().isoformat(), "rows": found["rows"],
             "files": len(found["keys"]) - len(missing), "missing": missing, "rows_sha256": digest,
         }  # fmt: skip
         archive.writestr("contents.json", json.dumps(contents, indent=1))
@@ -166,7 +166,7 @@ def opened(source: IO[bytes]) -> zipfile.ZipFile:
         raise Refused("This is no backup.", "", "Give a file that “backup” has written.") from None
 
 
-def rows_of(archive: zipfile.ZipFile) -> Iterator[dict[str, Any]]:
+def _rows_of(archive: zipfile.ZipFile) -> Iterator[dict[str, Any]]:
     """Rows of a backup, in their order."""
     with archive.open("rows.jsonl") as rows:
         for line in io.TextIOWrapper(rows, "utf-8"):
@@ -183,8 +183,6 @@ def restore(source: IO[bytes], tell: Tell = lambda said: None) -> dict[str, Any]
     """
     contents = verify(source, tell)
     archive = opened(source)
-    if contents["kind"] != "installation":
-        raise Refused("This is one project, not an installation.", "", "Use “import_project”.")
     full = next((m for m in tables() if m._base_manager.exists()), None)
     if full is not None:
         raise Refused(
@@ -197,7 +195,7 @@ def restore(source: IO[bytes], tell: Tell = lambda said: None) -> dict[str, Any]
     tell(f"{contents['files']:,} files")
     with transaction.atomic(), connection.constraint_checks_disabled():
         _without_constraints()
-        for row in rows_of(archive):
+        for row in _rows_of(archive):
             for found in serializers.deserialize("python", [row], ignorenonexistent=True):
                 found.save()
         connection.check_constraints()

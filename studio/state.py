@@ -7,12 +7,15 @@ from typing import Any
 
 import numpy as np
 
+from quilt_core.document.islands import CHANGED_ISLAND
 from quilt_core.document.state import MemberRow, State, TileRow, changed_islands
 from studio.models import Atlas, Revision
-from studio.stored_islands import LATELY, ROW, stored_islands
+from studio.stored_islands import LATELY, stored_islands
 
 FEW = 0.25
 """What changes a larger part of the islands is stored whole."""
+SAME_AS = "as"
+"""Among the settings of a revision: the one that was put back, by its id."""
 LONGEST = 100
 """Revisions in a row that store differences only."""
 
@@ -54,7 +57,7 @@ def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: An
         depth, stored = parent.depth + 1, parent.stored + len(changed)
         if depth <= LONGEST and stored <= FEW * len(state.islands):
             keyframe = parent.keyframe or parent
-            rows = np.zeros(len(changed), ROW)
+            rows = np.zeros(len(changed), CHANGED_ISLAND)
             rows["island"], rows["state"] = changed, state.islands[changed]
             data = zlib.compress(rows.tobytes(), 6)
             members = None if members == keyframe.members else members

@@ -10,11 +10,9 @@ from datetime import datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.document.islands import ISLAND
+from quilt_core.document.islands import CHANGED_ISLAND, ISLAND
 from studio.models import Revision
 
-ROW = np.dtype([("island", "<i4"), ("state", ISLAND)])
-"""An island that differs from the parent, as a revision stores it."""
 KEPT_BYTES = 48_000_000
 """So much of what was read lately is kept in memory."""
 
@@ -86,6 +84,6 @@ def _read(revision_id: int) -> Islands:
         out = np.frombuffer(zlib.decompress(bytes(whole)), ISLAND)
     out = out.copy()
     for data in reversed(changes):
-        changed = np.frombuffer(zlib.decompress(bytes(data)), ROW)
+        changed = np.frombuffer(zlib.decompress(bytes(data)), CHANGED_ISLAND)
         out[changed["island"]] = changed["state"]
     return out

@@ -1,27 +1,30 @@
 """One project as a file, with its whole history: out of one installation, into another.
 
-The file is that of a backup (see `studio.backup`) with the rows of one project and the files they refer to; contents.json says kind
-"project". Rows bear the numbers of the installation that they come from; where they come in they get new ones, wherever they
-are referred to. Jobs, people and what a line of the run sheet has made stay behind.
+What stands in the file is the core's to say (`quilt_core.document.project`, docs/project-file.md). Jobs, people and what a line of the
+run sheet has made stay behind.
 """
 
 from __future__ import annotations
 
-import re
-import tempfile
 import uuid
-from collections.abc import Callable
-from typing import IO, Any
+import zlib
+from collections.abc import Iterable, Sequence
+from typing import IO, Any, TypeVar
 
-from django.core import serializers
-from django.db import transaction
-from django.db.models import ForeignKey, Model, QuerySet
+import msgspec
+import numpy as np
+from django.db import connection, models, transaction
 
+from quilt_core.document.islands import CHANGED_ISLAND, ISLAND
+from quilt_core.document.project import records as r
+from quilt_core.document.project.file import ProjectFile, settings_as, write_project
+from quilt_core.document.state import TileRow
+from quilt_core.errors import QuiltError
+from quilt_core.operations.project import read_project
 from studio import storage
 from studio.actions.access import EDITOR, own, require
 from studio.actions.errors import Refused
-from studio.actions.project.clean_projects import keys_in
-from studio.backup import opened, rows_of, verify, write_archive, write_rows
+from studio.actions.history.parts import of_member, touched_of, within
 from studio.models import (
     Atlas,
     BaseLayout,
@@ -37,163 +40,340 @@ from studio.models import (
     SheetPicture,
     Source,
 )
+from studio.state import SAME_AS, members_of
 
-OF: dict[type[Model], str] = {
-    Project: "pk", Change: "project", Source: "project", MeshObject: "project", BaseLayout: "object__project",
-    Atlas: "project", Revision: "atlas__project", GivenPicture: "source__project", SheetPicture: "atlas__project",
-    Recipe: "project", SavedProfile: "project", RunLine: "project", Note: "project",
-}  # fmt: skip
-"""Tables of a project in the order in which rows can be made, and how each leads to the project."""
-
-
-def export_project(project: Project, target: IO[bytes]) -> dict[str, Any]:
-    """Write a project with its history into a file."""
-    queries: list[tuple[type[Model], QuerySet[Any]]] = [
-        (model, model._base_manager.filter(**{path: project.pk}).order_by("pk"))
-        for model, path in OF.items()
-    ]
-    with tempfile.TemporaryFile() as rows:
-        found = write_rows(rows, queries)
-        about = {"kind": "project", "name": project.name}
-        return write_archive(target, rows, found, about, lambda said: None)
-
-
-def import_project(source: IO[bytes]) -> Project:
-    """Bring a project in from a file, as a new one: whole or not at all.
-
-    Raises
-    ------
-    Refused
-        When the file is damaged, or holds no project.
-    """
-    contents = verify(source)
-    if contents["kind"] != "project":
-        raise Refused("This is a whole installation.", "", "Put it back with “manage.py restore”.")
-    archive = opened(source)
-    for name in archive.namelist():
-        if name.startswith("files/"):
-            storage.put(archive.read(name))
-    try:
-        with transaction.atomic():
-            reader = _Rows()
-            project = reader.read(rows_of(archive))
-            # Nobody comes to another's files by naming their hashes.
-            brought = {name.removeprefix("files/") for name in archive.namelist()}
-            foreign = [key for key in reader.keys - brought if storage.has(key)]
-            if foreign or reader.keys - brought - set(contents["missing"]):
-                raise Refused(
-                    "Files are missing from it.",
-                    foreign[0] if foreign else "files",
-                    "Export it once more.",
-                )
-            return project
-    except (KeyError, TypeError, ValueError, AttributeError, serializers.base.DeserializationError):
-        raise Refused(
-            "The rows of the file do not fit together.", "rows.jsonl", "Export it once more."
-        ) from None
-
-
-class _Rows:
-    """Rows that come in: their old numbers and their new ones."""
-
-    def __init__(self) -> None:
-        self.new: dict[type[Model], dict[int, int]] = {model: {} for model in OF}
-        self.later: list[tuple[type[Model], int, str, int]] = []
-        self.folders: dict[str, str] = {}
-        self.keys: set[str] = set()
-
-    def read(self, rows: Any) -> Project:
-        """Make them all; then let them refer to one another."""
-        known = {model._meta.label_lower: model for model in OF}
-        for row in rows:
-            self._make(known[row["model"]], row)
-        for model, pk, name, old in self.later:
-            field = model._meta.get_field(name)
-            model._base_manager.filter(pk=pk).update(
-                **{name: self.new[field.related_model].get(old)}
-            )
-        (project_id,) = self.new[Project].values()
-        for model, fix in FIXES.items():
-            for made in model._base_manager.filter(pk__in=self.new[model].values()):
-                fix(made, self.new)
-                made.save()
-        project = Project.objects.get(pk=project_id)
-        own(project)
-        return project
-
-    def _make(self, model: type[Model], row: dict[str, Any]) -> None:
-        fields, after = dict(row["fields"]), []
-        for field in model._meta.concrete_fields:
-            if not isinstance(field, ForeignKey) or fields.get(field.name) is None:
-                continue
-            old = fields[field.name]
-            if field.related_model not in self.new:
-                fields[field.name] = None  # people are others here
-            elif field.null:
-                fields[field.name] = None
-                after.append((field.name, old))
-            else:
-                fields[field.name] = self.new[field.related_model][old]
-        (made,) = serializers.deserialize(
-            "python", [{"model": row["model"], "pk": None, "fields": fields}]
-        )
-        made.object.pk = None
-        if isinstance(made.object, Source):
-            # Files that came together see one another: under a name of their own here.
-            old = made.object.folder
-            made.object.folder = self.folders.setdefault(old, uuid.uuid4().hex)
-        self.keys |= keys_in(made.object)
-        made.save(force_insert=True)
-        self.new[model][row["pk"]] = made.object.pk
-        self.later += [(model, made.object.pk, name, old) for name, old in after]
-
-
-New = dict[type[Model], dict[int, int]]
-
-
-def _fix_project(project: Project, new: New) -> None:
-    project.redo = [new[Change][step] for step in project.redo]
-
-
-def _fix_change(change: Change, new: New) -> None:
-    change.atlases = [[new[Atlas][a], new[Revision][r]] for a, r in change.atlases]
-    change.touched = {_part(name, new): islands for name, islands in change.touched.items()}
-
-
-def _part(name: str, new: New) -> str:
-    """Name of a part with the new numbers of its atlas and its object."""
-    found = re.fullmatch(r"atlas/(\d+)/(.*)", name)
-    if not found:
-        return name
-    rest = re.sub(
-        r"^member (\d+)$", lambda m: f"member {new[MeshObject].get(int(m[1]), 0)}", found[2]
-    )
-    return f"atlas/{new[Atlas].get(int(found[1]), 0)}/{rest}"
-
-
-def _fix_revision(revision: Revision, new: New) -> None:
-    if revision.members is not None:
-        rows = []
-        for row in revision.members:
-            row = dict(row) if isinstance(row, dict) else list(row)
-            at: tuple[Any, Any] = ("object", "base") if isinstance(row, dict) else (0, 1)
-            row[at[0]], row[at[1]] = new[MeshObject][row[at[0]]], new[BaseLayout][row[at[1]]]
-            rows.append(row)
-        revision.members = rows
-    if revision.verb == "put back" and "as" in revision.params:
-        revision.params = {**revision.params, "as": new[Revision].get(revision.params["as"], 0)}
-
-
-def _fix_line(line: RunLine, new: New) -> None:
-    line.made = {}
-
-
-FIXES: dict[type[Model], Callable[[Any, New], None]] = {
-    Project: _fix_project, Change: _fix_change, Revision: _fix_revision, RunLine: _fix_line,
-}  # fmt: skip
-"""Numbers that stand within values."""
+Places = dict[int | None, int | None]
+Row = TypeVar("Row", bound=models.Model)
 
 
 def may_export(project: Project) -> None:
     """Whoever may change a project may take a copy of it along."""
     require(project.pk, EDITOR)
+
+
+def export_project(project: Project, target: IO[bytes]) -> None:
+    """Write a project with its history into a file; it is read in one snapshot of the database.
+
+    Raises
+    ------
+    Refused
+        When a file of it is gone from the storage.
+    """
+    with transaction.atomic():
+        if connection.vendor == "postgresql":
+            with connection.cursor() as cursor:
+                cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
+        rows = _Rows(Project.objects.select_related("head").get(pk=project.pk))
+        record = rows.record()
+        islands = [row.pk for row in rows.revisions]
+
+        def stored(state: int) -> Any:
+            data = Revision.objects.values_list("state", flat=True).get(pk=islands[state])
+            kind = ISLAND if record.states[state].whole else CHANGED_ISLAND
+            return np.frombuffer(zlib.decompress(bytes(data)), kind)
+
+        def data(key: str) -> bytes:
+            try:
+                return storage.get(key)
+            except FileNotFoundError:
+                raise Refused(
+                    "A file of the project is gone from the storage.", record.files()[key],
+                    "Put it back from a backup.",
+                ) from None  # fmt: skip
+
+        write_project(target, record, stored, data)
+
+
+class _Rows:
+    """Rows of a project, in the order in which they can be made again."""
+
+    def __init__(self, project: Project) -> None:
+        self.project = project
+        self.changes = list(project.changes.order_by("pk"))
+        self.sources = list(project.sources.order_by("pk"))
+        self.objects = list(MeshObject.objects.filter(project=project).order_by("pk"))
+        self.bases = list(BaseLayout.objects.filter(object__project=project).order_by("pk"))
+        self.atlases = list(project.atlases.order_by("pk"))
+        states = Revision.objects.filter(atlas__project=project).defer("state")
+        self.revisions = list(states.select_related("keyframe").order_by("pk"))
+        self.notes = list(project.notes.order_by("pk"))
+        self.change, self.source, self.object = map(_places, (self.changes, self.sources, self.objects))  # fmt: skip
+        self.base, self.atlas, self.state = map(_places, (self.bases, self.atlases, self.revisions))
+        self.note = _places(self.notes)
+
+    def record(self) -> r.Project:
+        """As a project file has it."""
+        project = self.project
+        groups = {name: n for n, name in enumerate(dict.fromkeys(s.folder for s in self.sources))}
+        given = GivenPicture.objects.filter(source__project=project).order_by("pk")
+        return r.Project(
+            head=_sure(self.change[project.head_id]),
+            redo=[_sure(self.change[pk]) for pk in project.redo],
+            changes=[self._change(row) for row in self.changes],
+            sources=[self._source(row, groups) for row in self.sources],
+            textures=[
+                r.GivenTexture(
+                    source=_sure(self.source[row.source_id]), name=row.name, sha256=row.sha256 or None,
+                    material=row.material, role=row.role, channel=row.channel, number=row.number,
+                    tiles=tuple(row.tiles) or None,
+                )
+                for row in given
+            ],
+            objects=[
+                r.MeshObject(
+                    source=_sure(self.source[row.source_id]), number=row.number, name=row.name, parent=row.parent,
+                    instances=[r.Instance(name=name, matrix=matrix) for name, matrix in row.instances],
+                    channels=[name or "" for name in row.channels], faces=row.faces,
+                )
+                for row in self.objects
+            ],
+            bases=[self._base(row) for row in self.bases],
+            atlases=[self._atlas(row) for row in self.atlases],
+            states=[self._state(row) for row in self.revisions],
+            presets=[r.Preset(name=row.name, settings=row.settings) for row in project.recipes.order_by("pk")],
+            profiles=[r.Profile(name=row.name, what=row.what) for row in project.profiles.order_by("pk")],
+            lines=[
+                r.RunLine(
+                    atlas=_sure(self.atlas[row.atlas_id]), name=row.name, hold=row.hold,
+                    steps=[r.Step(do=step["do"], settings=step["settings"]) for step in row.steps],
+                )
+                for row in project.run_lines.order_by("pk")
+            ],
+            notes=[self._note(row) for row in self.notes],
+        )  # fmt: skip
+
+    def _change(self, row: Change) -> r.Change:
+        touched = []
+        for name, islands in row.touched.items():
+            atlas, what, member = touched_of(name)
+            obj = self.object.get(member)
+            touched.append(r.Touched(atlas=self.atlas.get(atlas), what=what, object=obj, islands=islands))  # fmt: skip
+        return r.Change(
+            parent=self.change[row.parent_id], verb=row.verb, what=row.what, author=row.author, label=row.label,
+            settings=settings_as(row.settings, f"change {row.pk}"),
+            atlases=[(_sure(self.atlas[a]), _sure(self.state[s])) for a, s in row.atlases],
+            touched=touched, made=row.created,
+        )  # fmt: skip
+
+    def _source(self, row: Source, groups: dict[str, int]) -> r.Source:
+        return r.Source(
+            name=row.name, sha256=row.sha256, size=row.size, mesh=row.is_mesh, unit=row.metres_per_unit,
+            uv_tolerance=row.uv_tolerance, group=groups[row.folder], warnings=row.warnings,
+            gathered=self.change[row.gathered_id], replaced=self.change[row.replaced_id],
+        )  # fmt: skip
+
+    def _base(self, row: BaseLayout) -> r.BaseLayout:
+        return r.BaseLayout(
+            object=_sure(self.object[row.object_id]), channel=row.channel, made=row.verb, parent=self.base[row.parent_id],
+            arrays=row.geometry, islands=row.islands, unflattened=row.unflattened, useless=row.useless,
+            proportion=row.proportion, suggested=row.suggested, weld=row.weld, copied_from=self.object[row.copied_from_id],
+        )  # fmt: skip
+
+    def _atlas(self, row: Atlas) -> r.Atlas:
+        images = [
+            r.TileImage(purpose=one.purpose, tile=one.tile, name=one.name, sha256=one.sha256, opacity=one.opacity)
+            for one in row.sheet_pictures.order_by("pk")
+        ]  # fmt: skip
+        return r.Atlas(state=self.state[row.head_id], images=images)
+
+    def _state(self, row: Revision) -> r.State:
+        params = dict(row.params)
+        same_as = self.state.get(params.pop(SAME_AS, None))
+        return r.State(
+            atlas=_sure(self.atlas[row.atlas_id]), parent=self.state[row.parent_id], whole=row.keyframe_id is None,
+            name=row.name, tiles=[_tile(TileRow(*tile)) for tile in row.tiles],
+            members=[
+                r.Member(
+                    object=_sure(self.object[m.object]), base=_sure(self.base[m.base]), islands=m.islands, target=m.target,
+                    weight=m.weight, proportion=m.proportion, part=None if m.part is None else list(m.part),
+                )
+                for m in members_of(row)
+            ],
+            padding=row.padding, margin=row.margin, verb=row.verb, params=params, same_as=same_as, draft=row.draft,
+            seconds=row.seconds, tidy_cost=row.tidy_cost, limit=row.limit, summary=row.summary, made=row.created,
+        )  # fmt: skip
+
+    def _note(self, row: Note) -> r.Note:
+        return r.Note(
+            kind=row.kind, atlas=self.atlas[row.atlas_id], object=self.object[row.object_id], island=row.island,
+            finding=row.finding, answers=self.note[row.answers_id], text=row.text, author=row.author,
+            made=row.created, closed=row.closed,
+        )  # fmt: skip
+
+
+def _places(rows: Iterable[Any]) -> Places:
+    return {None: None, **{row.pk: place for place, row in enumerate(rows)}}
+
+
+def _sure(place: int | None) -> int:
+    assert place is not None
+    return place
+
+
+def _tile(row: TileRow) -> r.Tile:
+    return r.Tile(number=row.number, width=row.width, height=row.height, label=row.label, frozen=row.frozen)  # fmt: skip
+
+
+def import_project(source: IO[bytes], name: str = "project file") -> Project:
+    """Bring a project in from a file, as a new one: whole or not at all.
+
+    Raises
+    ------
+    Refused
+        When it is damaged, or holds no project.
+    """
+    try:
+        file = read_project(source, name)
+    except QuiltError as error:
+        raise Refused(error.what, error.where, error.cure) from None
+    for key in file.files:
+        storage.put(file.data(key))
+    with transaction.atomic():
+        return _Making(file).project
+
+
+class _Making:
+    """Rows of a project file that was checked."""
+
+    def __init__(self, file: ProjectFile) -> None:
+        self.file, record = file, file.project
+        self.project = Project.objects.create()
+        own(self.project)
+        changes = [self._change(row) for row in record.changes]
+        _point(changes, "parent", [row.parent for row in record.changes])
+        self.changes = changes
+        folders = {row.group: uuid.uuid4().hex for row in record.sources}
+        self.sources = [self._source(row, folders[row.group]) for row in record.sources]
+        for texture in record.textures:
+            GivenPicture.objects.create(
+                source=self.sources[texture.source], name=texture.name, sha256=texture.sha256 or "",
+                material=texture.material, role=texture.role, channel=texture.channel, number=texture.number,
+                tiles=list(texture.tiles or ()),
+            )  # fmt: skip
+        self.objects = [self._object(row) for row in record.objects]
+        self.bases: list[BaseLayout] = []
+        for base in record.bases:
+            self.bases.append(self._base(base))
+        self.atlases = [self._atlas(row) for row in record.atlases]
+        self.states: list[Revision] = []
+        for number, state in enumerate(record.states):
+            self.states.append(self._state(number, state))
+        self._refer()
+        self._beside()
+
+    def _change(self, row: r.Change) -> Change:
+        return Change.objects.create(
+            project=self.project, verb=row.verb, what=row.what, author=row.author, label=row.label,
+            settings=msgspec.to_builtins(row.settings), atlases=[], touched={}, created=row.made,
+        )  # fmt: skip
+
+    def _source(self, row: r.Source, folder: str) -> Source:
+        return Source.objects.create(
+            project=self.project, name=row.name, sha256=row.sha256, size=row.size, is_mesh=row.mesh,
+            metres_per_unit=row.unit, uv_tolerance=row.uv_tolerance, folder=folder, warnings=row.warnings,
+            gathered=_at(self.changes, row.gathered), replaced=_at(self.changes, row.replaced),
+        )  # fmt: skip
+
+    def _object(self, row: r.MeshObject) -> MeshObject:
+        return MeshObject.objects.create(
+            project=self.project, source=self.sources[row.source], number=row.number, name=row.name, parent=row.parent,
+            instances=[[one.name, one.matrix] for one in row.instances], channels=row.channels, faces=row.faces,
+        )  # fmt: skip
+
+    def _base(self, row: r.BaseLayout) -> BaseLayout:
+        return BaseLayout.objects.create(
+            object=self.objects[row.object], channel=row.channel, verb=row.made, parent=_at(self.bases, row.parent),
+            geometry=row.arrays, islands=row.islands, unflattened=row.unflattened, useless=row.useless,
+            proportion=row.proportion, suggested=row.suggested, weld=row.weld, copied_from=_at(self.objects, row.copied_from),
+        )  # fmt: skip
+
+    def _atlas(self, row: r.Atlas) -> Atlas:
+        atlas = Atlas.objects.create(project=self.project)
+        for image in row.images:
+            SheetPicture.objects.create(
+                atlas=atlas, purpose=image.purpose, tile=image.tile, name=image.name, sha256=image.sha256, opacity=image.opacity
+            )  # fmt: skip
+        return atlas
+
+    def _state(self, number: int, row: r.State) -> Revision:
+        parent = _at(self.states, row.parent)
+        stored = np.ascontiguousarray(self.file.stored(number)).tobytes()
+        members = [self._member(member) for member in row.members]
+        keyframe, depth, changed = None, 0, 0
+        if not row.whole:
+            assert parent is not None
+            keyframe, depth = parent.keyframe or parent, parent.depth + 1
+            changed = parent.stored + len(stored) // CHANGED_ISLAND.itemsize
+        return Revision.objects.create(
+            atlas=self.atlases[row.atlas], parent=parent, keyframe=keyframe, name=row.name,
+            members=members if keyframe is None or members != keyframe.members else None,
+            tiles=[TileRow(t.number, t.width, t.height, t.label, t.frozen).row() for t in row.tiles],
+            state=zlib.compress(stored, 6), depth=depth, stored=changed, padding=row.padding, margin=row.margin,
+            verb=row.verb, params=row.params, draft=row.draft, seconds=row.seconds, tidy_cost=row.tidy_cost,
+            limit=row.limit, summary=row.summary, created=row.made,
+        )  # fmt: skip
+
+    def _member(self, row: r.Member) -> dict[str, Any]:
+        out: dict[str, Any] = {
+            "object": self.objects[row.object].pk, "base": self.bases[row.base].pk, "islands": row.islands,
+            "target": row.target, "weight": row.weight, "proportion": row.proportion,
+        }  # fmt: skip
+        if row.part is not None:
+            out |= {"part": row.part, "whole": self.file.project.bases[row.base].islands}
+        return out
+
+    def _refer(self) -> None:
+        """What refers to states, now that these are there."""
+        record = self.file.project
+        for change, row in zip(self.changes, record.changes, strict=True):
+            change.atlases = [[self.atlases[a].pk, self.states[s].pk] for a, s in row.atlases]
+            change.touched = {self._part(part): part.islands for part in row.touched}
+            change.save(update_fields=["atlases", "touched"])
+        for atlas, at in zip(self.atlases, record.atlases, strict=True):
+            atlas.head = _at(self.states, at.state)
+            atlas.save(update_fields=["head"])
+        for revision, state in zip(self.states, record.states, strict=True):
+            if state.same_as is not None:
+                revision.params = {**state.params, SAME_AS: self.states[state.same_as].pk}
+                revision.save(update_fields=["params"])
+        self.project.head = self.changes[record.head]
+        self.project.redo = [self.changes[n].pk for n in record.redo]
+        self.project.save(update_fields=["head", "redo"])
+
+    def _part(self, part: r.Touched) -> str:
+        if part.atlas is None:
+            return f"settings/{part.what}"
+        what = part.what if part.object is None else of_member(self.objects[part.object].pk)
+        return within(self.atlases[part.atlas].pk, what)
+
+    def _beside(self) -> None:
+        """What stands beside the history."""
+        record, project = self.file.project, self.project
+        for preset in record.presets:
+            Recipe.objects.create(project=project, name=preset.name, settings=preset.settings)
+        for profile in record.profiles:
+            SavedProfile.objects.create(project=project, name=profile.name, what=profile.what)
+        for line in record.lines:
+            steps = [{"do": step.do, "settings": step.settings} for step in line.steps]
+            RunLine.objects.create(
+                project=project, atlas=self.atlases[line.atlas], name=line.name, steps=steps, hold=line.hold
+            )  # fmt: skip
+        notes: list[Note] = []
+        for note in record.notes:
+            made = Note.objects.create(
+                project=project, kind=note.kind, atlas=_at(self.atlases, note.atlas), object=_at(self.objects, note.object),
+                island=note.island, finding=note.finding, answers=_at(notes, note.answers), text=note.text,
+                author=note.author, created=note.made, closed=note.closed,
+            )  # fmt: skip
+            notes.append(made)
+
+
+def _at(rows: Sequence[Row], place: int | None) -> Row | None:
+    return None if place is None else rows[place]
+
+
+def _point(rows: list[Change], name: str, places: list[int | None]) -> None:
+    for row, place in zip(rows, places, strict=True):
+        if place is not None:
+            setattr(row, name, rows[place])
+            row.save(update_fields=[name])

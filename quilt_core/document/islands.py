@@ -15,6 +15,8 @@ CONTROL_FIELDS = np.dtype(
 """What was said about an island: flags as in `quilt_core.pack.controls`, its only tile (0 for any), bundle and stack
 (-1 for none), weight."""
 ISLAND = np.dtype([("placement", "<f8", (2, 3)), ("unplaced", "u1"), ("control", CONTROL_FIELDS)])
+CHANGED_ISLAND = np.dtype([("island", "<i4"), ("state", ISLAND)])
+"""An island that differs from an earlier state's."""
 
 
 def fresh_islands(count: int) -> NDArray[Any]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Container, Mapping, Sequence
 from pathlib import Path, PurePosixPath
 from posixpath import normpath
 
@@ -151,6 +151,37 @@ def shared_side_names(meshes: Mapping[str, Sequence[str]]) -> dict[str, dict[str
             taken.add(normpath(PurePosixPath(mesh).parent / new))
             out[mesh][name] = str(new)
     return out
+
+
+def siblings_in(files: Container[str], name: str, read: Callable[[str], bytes]) -> Siblings:
+    """Reader of files that came together with a mesh, by paths relative to it; never of others.
+
+    Parameters
+    ----------
+    files : container of str
+        Names of them, with slashes.
+    name : str
+        Of the mesh.
+    read : callable
+        Gives the bytes of a name.
+    """
+    base = PurePosixPath(name).parent
+
+    def find(wanted: str) -> bytes | None:
+        parts: list[str] = []
+        for part in (base / wanted.replace("\\", "/")).parts:
+            if part == "..":
+                if not parts:
+                    return None
+                parts.pop()
+            elif part == "/":
+                return None
+            elif part != ".":
+                parts.append(part)
+        path = "/".join(parts)
+        return read(path) if path in files else None
+
+    return find
 
 
 def folder_siblings(folder: Path, limit: int = 2**31) -> Siblings:

@@ -63,6 +63,11 @@ class LayoutSettings(ReadSettings):
     uv_tolerance: float = option(
         UV_TOLERANCE, "largest difference of UVs that are one point", unit="tiles", low=0, high=0.01
     )
+    atlas: tuple[str, ...] = option(
+        (),
+        "of mesh files: an atlas of its own for these, all others lie in “main”; of a project file: the atlas that is meant",
+        shape="NAME=OBJECT,OBJECT|NAME",
+    )
 
 
 @dataclass(frozen=True)
@@ -102,9 +107,6 @@ class ControlSettings:
         (), "islands that share their texels, a stack each", shape="NAME,NAME"
     )
     no_mirrored_stacks: bool = option(False, "mirror images are not stacked")
-    atlas: tuple[str, ...] = option(
-        (), "an atlas of its own for these; all others lie in “main”", shape="NAME=OBJECT,OBJECT"
-    )
 
     def __post_init__(self) -> None:
         check_options(self)
@@ -287,7 +289,7 @@ def file_document(
     layout = Layout(state, members)
     if controls:
         layout = controlled(layout, controls)
-    return Document(_atlases(layout, controls.atlas if controls else ()), sources)
+    return Document(_atlases(layout, settings.atlas), sources)
 
 
 def _tiles_of(members: Sequence[FileMember], size: Size) -> tuple[TileSize, ...]:

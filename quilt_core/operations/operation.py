@@ -87,6 +87,8 @@ class FileUse:
         Whether tiles are those that islands lie in, where none are named.
     packs : bool
         Whether what it lays on the side table is packed into the tile: files have no side table.
+    one_atlas : bool
+        Whether it is about one atlas at a time.
     writes : str
         meshes, images, both, or "" for nothing.
     lists : bool
@@ -103,6 +105,7 @@ class FileUse:
     gaps: bool = False
     all_tiles: bool = False
     packs: bool = False
+    one_atlas: bool = False
     writes: Literal["meshes", "images", "both", ""] = ""
     lists: bool = False
     more_name: str = ""
@@ -135,6 +138,8 @@ class Operation:
         Words of the trade by which it is found, too.
     needs : tuple of str
         Settings of the project that it relies on.
+    scene : bool
+        Whether all that stands in the project counts, and not the atlas's objects alone.
     files : FileUse
     """
 
@@ -149,6 +154,7 @@ class Operation:
     example: str = ""
     synonyms: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()
+    scene: bool = False
     files: FileUse = FileUse()
 
     def find(self, name: str) -> Any:

@@ -329,6 +329,11 @@ class PackFiles:
     sheet: str | None = option(
         None, "layout sheet, .png or .svg; one for each tile", shape="FILE", names="output"
     )
+    preset: str | None = option(
+        None,
+        "settings that a project file keeps under a name; those that are given go before them",
+        names="preset",
+    )
     why: bool = option(False, "also try what would let the islands be larger: some seconds more")
 
     def __post_init__(self) -> None:

@@ -16,7 +16,7 @@ _ALL = (
         result_name="Inspected",
         home="quilt_core.operations.inspect",
         example="props/*.glb --size 2048",
-        files=FileUse(),
+        files=FileUse(one_atlas=True),
         synonyms=("info", "statistics", "list"),
     ),
     Operation(
@@ -27,7 +27,7 @@ _ALL = (
         home="quilt_core.operations.update",
         changes="layout",
         example="new/crate.obj --layout old/crate.obj --out updated",
-        files=FileUse(writes="meshes"),
+        files=FileUse(one_atlas=True, writes="meshes"),
         synonyms=("reimport", "bring again", "newer version", "transfer uvs"),
     ),
     Operation(
@@ -63,7 +63,7 @@ _ALL = (
         changes="layout",
         needs=("house_density",),
         example='crate.obj --verb "split off" --islands crate:1 --out edited',
-        files=FileUse(writes="meshes", gaps=True),
+        files=FileUse(one_atlas=True, writes="meshes", gaps=True),
         synonyms=(
             "cut",
             "stitch",
@@ -106,6 +106,7 @@ _ALL = (
         settings_name="Visibility",
         result_name="SeenResult",
         home="quilt_core.operations.visibility",
+        scene=True,
         example="scene/*.glb --views above",
         files=FileUse(),
         synonyms=("seen", "hidden faces", "look around", "occluded"),
@@ -117,6 +118,7 @@ _ALL = (
         result_name="Planned",
         home="quilt_core.operations.plan",
         example="props/*.obj --density 512",
+        files=FileUse(one_atlas=True),
         synonyms=("budget", "memory", "how many maps"),
     ),
     Operation(
@@ -179,9 +181,10 @@ _ALL = (
         settings_name="Bake",
         result_name="BakeResult",
         home="quilt_core.operations.bake",
+        scene=True,
         changes="files",
         example="lamp_low.obj --high lamp_high.obj --maps normal occlusion --out maps",
-        files=FileUse(all_tiles=True, writes="images", more_name="BakeFiles"),
+        files=FileUse(one_atlas=True, all_tiles=True, writes="images", more_name="BakeFiles"),
         synonyms=("rehearse", "normal map", "ambient occlusion", "cage", "high poly"),
     ),
     Operation(

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path, PurePosixPath
-from typing import Any
+from typing import IO, Any
 
 import numpy as np
 
 from quilt_core.document.document import Document, Siblings
 from quilt_core.document.layout import Layout
+from quilt_core.document.project.file import ProjectFile
 from quilt_core.document.state import split
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats.references import referenced_files
@@ -26,9 +27,11 @@ from quilt_core.operations.files import (
     read_sources,
 )
 from quilt_core.operations.operation import Operation, Progress, plain
+from quilt_core.operations.project import project_document
 from quilt_core.options import Option, check_options, option, options_of, settings_from
 from quilt_core.pack.settings import Effort
-from quilt_core.run.outputs import common_parent
+from quilt_core.run.inputs import Input
+from quilt_core.run.on_project import changed_project, project_inputs, project_settings
 
 
 @dataclass(frozen=True)
@@ -55,34 +58,6 @@ class ReferSettings:
         check_options(self)
 
 
-@dataclass(frozen=True)
-class Input:
-    """A mesh file that goes in.
-
-    Parameters
-    ----------
-    path : Path
-    place : str
-        Below the folder of the output, with slashes: what stands for it goes there.
-    """
-
-    path: Path
-    place: str
-
-
-def inputs_of(paths: Sequence[Path]) -> list[Input]:
-    """Files as inputs, by their paths: they keep their folders below the one that holds all of them, and their order does
-    not matter."""
-    paths = sorted(dict.fromkeys(paths), key=lambda path: path.as_posix())
-    if not paths:
-        return []
-    root = common_parent(paths)
-    return [
-        Input(path, (path.resolve().parent.relative_to(root) / path.name).as_posix())
-        for path in paths
-    ]
-
-
 @dataclass(frozen=True, eq=False)
 class FilesDone:
     """What an operation on files made.
@@ -105,6 +80,8 @@ class FilesDone:
         What else is to be known of the files.
     read : list of Path
         Files beside the inputs that were read.
+    project : callable, optional
+        Writes the project file that was given, with what was made as its newest step.
     """
 
     files: dict[str, bytes]
@@ -115,6 +92,7 @@ class FilesDone:
     ok: bool
     notes: list[str] = field(default_factory=list)
     read: list[Path] = field(default_factory=list)
+    project: Callable[[IO[bytes]], None] | None = None
 
 
 def settings_types(operation: Operation) -> tuple[type[Any], ...]:
@@ -165,7 +143,11 @@ def parted(operation: Operation, given: Mapping[str, Any]) -> dict[type[Any], di
 
 
 def read_settings(
-    operation: Operation, given: Mapping[str, Any], root: Path, words: bool = False
+    operation: Operation,
+    given: Mapping[str, Any],
+    root: Path,
+    words: bool = False,
+    opened: ProjectFile | None = None,
 ) -> dict[type[Any], Any]:
     """Settings of an operation on files, checked; files that they name are read.
 
@@ -178,21 +160,29 @@ def read_settings(
         Folder that names of files are relative to.
     words : bool
         Whether numbers are written as words.
+    opened : ProjectFile, optional
+        The project file that it is done on: it says itself what is not given.
 
     Raises
     ------
     LayoutError
     """
     known = file_options(operation)
+    usual: dict[type[Any], dict[str, Any]] = {}
+    if opened is not None:
+        usual = parted(operation, project_settings(operation, given, opened))
     loaded: dict[str, Any] = {}
     for name, value in given.items():
         one = known.get(name)
         if one is not None and one.load is not None and isinstance(value, str):
             value = _loaded(one, value, root)
         loaded[name] = value
-    return {
-        kind: settings_from(kind, own, words) for kind, own in parted(operation, loaded).items()
-    }
+    out = {kind: settings_from(kind, own, words) for kind, own in parted(operation, loaded).items()}
+    for kind, own in usual.items():
+        there = [one.attribute for one in options_of(kind) if one.name in loaded]
+        said = {name: getattr(out[kind], name) for name in there}
+        out[kind] = replace(settings_from(kind, own), **said)
+    return out
 
 
 def _loaded(one: Option, value: str, root: Path) -> Any:
@@ -220,8 +210,9 @@ def do_on_files(
     progress: Progress,
     root: Path = Path(),
     out: Path = Path(),
+    opened: ProjectFile | None = None,
 ) -> FilesDone:
-    """Do an operation on mesh files.
+    """Do an operation on mesh files, or on a project file.
 
     Parameters
     ----------
@@ -234,16 +225,20 @@ def do_on_files(
         Folder that names of other files are relative to.
     out : Path
         Folder that meshes will lie in: those that go on naming files at their old place find them from there.
+    opened : ProjectFile, optional
+        A project file, instead of the inputs.
 
     Raises
     ------
     QuiltError
     """
-    paths = [one.path for one in inputs]
     own = settings[operation.settings]
     more = settings.get(operation.more) if operation.more else None
     reading = progress.part(0.0, 0.05)
-    document = read_document(operation, paths, settings, reading, root)
+    document = read_document(
+        operation, [one.path for one in inputs], settings, reading, root, opened
+    )
+    named = dict(enumerate(inputs)) if opened is None else project_inputs(document)
     notes = [note for source in document.sources.values() for note in source.scene().warnings]
     target = settings.get(Export, Export())
     check_target(document, target)
@@ -259,8 +254,8 @@ def do_on_files(
             written = export(after, target, progress.part(0.95, 0.05)).files
         refer = settings[ReferSettings].refer if ReferSettings in settings else False
         images = getattr(result, "images", {})
-        files, told = mesh_files(document, inputs, written, images, out if refer else None)
-        meshes = [one.place for one in inputs]
+        files, told = mesh_files(document, named, written, images, out if refer else None)
+        meshes = [one.place for one in named.values()]
         notes += told
     files |= getattr(result, "images", {})
     if getattr(result, "joint", None) is not None:
@@ -274,14 +269,14 @@ def do_on_files(
         lines, values = lines + said, {**values, **facts}
     return FilesDone(
         files, aside, meshes, lines, values, bool(result.ok), list(dict.fromkeys(notes)),
-        _read_beside(document),
+        _read_beside(document, opened is not None), changed_project(opened, operation, own, after, result),
     )  # fmt: skip
 
 
-def _read_beside(document: Document) -> list[Path]:
+def _read_beside(document: Document, in_project: bool) -> list[Path]:
     """Files that were read, but for the inputs themselves."""
     out: list[Path] = []
-    for source in document.sources.values():
+    for source in () if in_project else document.sources.values():
         path = Path(source.name)
         named = referenced_files(path.name, source.data, source.siblings())
         out += [path.parent / name for name, data in named.items() if data is not None]
@@ -301,23 +296,29 @@ def read_document(
     settings: Mapping[type[Any], Any],
     progress: Progress,
     root: Path,
+    opened: ProjectFile | None = None,
 ) -> Document:
-    """The document of mesh files, with what settings name beside them.
+    """The document of mesh files, or of a project file, with what settings name beside them.
 
     Raises
     ------
     QuiltError
     """
     use = operation.files
-    if use.layouts:
-        given: LayoutSettings = settings[LayoutSettings]
+    given: LayoutSettings = settings.get(LayoutSettings, LayoutSettings())
+    if opened is not None:
+        document = project_document(opened, given.atlas, operation.scene)
+        if use.one_atlas and len(document.layouts) > 1:
+            names = ", ".join(layout.state.name for layout in document.layouts)
+            raise LayoutError("There are several atlases.", "atlas", f"Name one of {names}.")
+    elif use.layouts:
         document = file_document(
             paths, given, settings.get(ControlSettings), progress, use.all_tiles
         )
     else:
         given = LayoutSettings(unit=settings[ReadSettings].unit)
         document = Document([], read_sources(paths, given.unit, progress))
-    if use.gaps:
+    if use.gaps and opened is None:
         gaps: GapSettings = settings[GapSettings]
         states = [
             replace(layout.state, padding=gaps.padding, margin=gaps.margin)
@@ -407,12 +408,12 @@ def _only(layout: Layout, places: Sequence[int], state: Any) -> Layout:
 
 def mesh_files(
     document: Document,
-    inputs: Sequence[Input],
+    inputs: Mapping[int, Input],
     written: Mapping[int, Mapping[str, bytes]],
     images: Mapping[str, bytes],
     out: Path | None = None,
 ) -> tuple[dict[str, bytes], list[str]]:
-    """Meshes with all that they name, by paths below the folder of the output; and notes. Where a folder of the output is
+    """Meshes, by the keys of their sources, with all that they name, by paths below the folder of the output; and notes. Where a folder of the output is
     given, files that meshes name stay where they are, and are named from there.
 
     Raises
@@ -424,7 +425,7 @@ def mesh_files(
 
     files: dict[str, bytes] = {}
     notes: list[str] = []
-    for key, one in enumerate(inputs):
+    for key, one in inputs.items():
         source, place = document.sources[key], PurePosixPath(one.place)
         own = dict(written.get(key, {}))
         if one.path.name in own and one.path.name != place.name:

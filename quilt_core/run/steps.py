@@ -11,7 +11,8 @@ from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Operation, Progress
 from quilt_core.operations.registry import operation
 from quilt_core.options import Option
-from quilt_core.run.on_files import FilesDone, Input, do_on_files, file_options, read_settings
+from quilt_core.run.inputs import Input
+from quilt_core.run.on_files import FilesDone, do_on_files, file_options, read_settings
 from quilt_core.run.sheet import SheetError, Step
 
 

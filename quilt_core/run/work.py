@@ -12,7 +12,7 @@ from typing import Any
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.unwrap import NothingToDo
-from quilt_core.run.on_files import Input
+from quilt_core.run.inputs import Input
 from quilt_core.run.sheet import Step
 from quilt_core.run.steps import Call
 from quilt_core.run.store import DONE, Store
@@ -130,7 +130,7 @@ def _as_they_are(meshes: Sequence[Input]) -> dict[str, bytes]:
     from quilt_core.run.on_files import mesh_files
 
     sources = read_sources([mesh.path for mesh in meshes], 1.0, Progress())
-    return mesh_files(Document([], sources), meshes, {}, {})[0]
+    return mesh_files(Document([], sources), dict(enumerate(meshes)), {}, {})[0]
 
 
 class _Log(Progress):

@@ -76,5 +76,5 @@ def operate(
     """
     known = operation(name)
     settings = settings_from(known.settings, given)
-    work_on = document_of([revision], **document)
+    work_on = document_of([revision], everything=known.scene, **document)
     return Done(known, settings, work_on, known.run(work_on, settings, progress))

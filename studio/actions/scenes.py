@@ -6,10 +6,10 @@ from dataclasses import replace
 from functools import lru_cache
 
 from quilt_core.formats import read_scene
+from quilt_core.formats.load import siblings_in
 from quilt_core.scene import Scene, SceneObject
 from quilt_core.scene.weld import welded
 from studio import storage
-from studio.actions.gather.gather_files import siblings_in
 from studio.models import BaseLayout, Source
 
 

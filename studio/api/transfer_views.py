@@ -16,6 +16,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from quilt_core.document.project.file import SUFFIX
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.models import Project
@@ -40,7 +41,7 @@ class ProjectFile(APIView):
         out.seek(0)
         name = re.sub(r"[^\w .-]+", "-", project.name).strip(" .-") or "project"
         return FileResponse(
-            out, as_attachment=True, filename=f"{name}.quilt.zip", content_type="application/zip"
+            out, as_attachment=True, filename=f"{name}{SUFFIX}", content_type="application/zip"
         )
 
 
@@ -53,5 +54,6 @@ class ImportProject(APIView):
         operation_id="import_project", request=ProjectFileIn, responses={201: s.ProjectOut}
     )
     def post(self, request: Request) -> Response:
-        project = import_project(valid(ProjectFileIn, request)["file"])
+        file = valid(ProjectFileIn, request)["file"]
+        project = import_project(file, file.name)
         return Response(s.ProjectOut(project).data, status=201)

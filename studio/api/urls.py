@@ -33,7 +33,7 @@ urlpatterns = [
     under(
         "projects/<int:project_id>/",
         path("", j.OneProject.as_view()),
-        path("project.zip", transfer.ProjectFile.as_view()),
+        path("project.quilt", transfer.ProjectFile.as_view()),
         path("restore/", j.Restore.as_view()),
         path("duplicate/", j.Duplicate.as_view()),
         path("files/", v.Files.as_view()),

@@ -167,7 +167,7 @@ def _textures(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 def _visibility(job: Job, reporter: Reporter) -> dict[str, Any]:
     revision = _revision(job)
-    done = operate(revision, "visibility", job.params["settings"], reporter, everything=True)
+    done = operate(revision, "visibility", job.params["settings"], reporter)
     members = [[m.row.object, m.row.islands] for m in done.document.layout.members]
     return {"revision": revision.pk, "members": members, **done.values}
 

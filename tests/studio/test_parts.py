@@ -9,9 +9,9 @@ from django.core.management import call_command
 
 from quilt_core.document.base import read_base
 from quilt_core.formats import read_scene
+from quilt_core.formats.load import siblings_in
 from studio import storage
 from studio.actions.errors import Refused
-from studio.actions.gather.gather_files import siblings_in
 from studio.actions.gather.unpack import clean_name, unpack
 from studio.arrays import load_geometry, load_layout, store_geometry
 from studio.models import Project

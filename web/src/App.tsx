@@ -113,7 +113,7 @@ function ProjectRow({ project, open }: { project: Project; open: () => void }) {
         </Box>
       </Button>
       <IconButton size="sm" variant="ghost" aria-label={`Rename ${project.name}`} title="Rename" onClick={() => setNaming(true)}><Pencil size={15} /></IconButton>
-      <IconButton size="sm" variant="ghost" asChild><a href={`/api/projects/${project.id}/project.zip`} download aria-label={`Save ${project.name} as a file`} title="As a file, with its whole history: for another installation"><Download size={15} /></a></IconButton>
+      <IconButton size="sm" variant="ghost" asChild><a href={`/api/projects/${project.id}/project.quilt`} download aria-label={`Save ${project.name} as a file`} title="As a file, with its whole history: for another installation, or the command line"><Download size={15} /></a></IconButton>
       <IconButton size="sm" variant="ghost" aria-label={`Duplicate ${project.name}`} title="Make a copy as it is now" onClick={() => void change(ask(api.POST("/api/projects/{project_id}/duplicate/", path)))}><Copy size={15} /></IconButton>
       <IconButton size="sm" variant="ghost" aria-label={`Delete ${project.name}`} title="Delete; it can be brought back for a week" onClick={() => void change(ask(api.DELETE("/api/projects/{project_id}/", path)))}><Trash2 size={15} /></IconButton>
     </Flex>
@@ -159,7 +159,7 @@ function NewProject({ open }: { open: (id: number) => void }) {
       <Input size="sm" aria-label="Name of a new project" placeholder="Name of a new project" value={name} onChange={(e) => setName(e.target.value)} />
       <Button size="sm" type="submit" bg="petrol" color="onPetrol" disabled={!name.trim()}>Create</Button>
     </Flex>
-    <Button size="2xs" variant="plain" px="0" mt="1" color="petrol" asChild><label>Open a project file<input type="file" accept=".zip" hidden data-testid="project-file" onChange={(e) => { const file = e.target.files?.[0]; e.target.value = ""; if (file) void bringIn(file); }} /></label></Button>
+    <Button size="2xs" variant="plain" px="0" mt="1" color="petrol" asChild><label>Open a project file<input type="file" accept=".quilt" hidden data-testid="project-file" onChange={(e) => { const file = e.target.files?.[0]; e.target.value = ""; if (file) void bringIn(file); }} /></label></Button>
     </>
   );
 }

@@ -9,6 +9,7 @@ from typing import Any
 
 from PIL import Image
 
+from quilt_core.formats.load import siblings_in
 from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import facts_of, looks_from
 from quilt_core.formats.numbered import ALONE
@@ -17,7 +18,6 @@ from quilt_core.pictures.looks import Look
 from quilt_core.pictures.planner import PictureFacts, plan_merge
 from studio import storage
 from studio.actions.carry_over.suggest import BETTER, kept_densities, misfits, suggestions
-from studio.actions.gather.gather_files import siblings_in
 from studio.actions.scenes import scene_of
 from studio.arrays import Member, load_layout
 from studio.geometry import cached, keep_cached

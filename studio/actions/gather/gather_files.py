@@ -14,7 +14,7 @@ from quilt_core.document.base import read_base
 from quilt_core.document.state import MemberRow, TileRow
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
-from quilt_core.formats.load import MESH_SUFFIXES, Siblings
+from quilt_core.formats.load import MESH_SUFFIXES, siblings_in
 from quilt_core.measure.density import house_for_surface, island_densities, proposed_house
 from quilt_core.scene import IslandSet, Scene, SceneObject, Surface
 from quilt_core.scene.island_set import object_face_areas
@@ -37,29 +37,6 @@ Ready = tuple[SceneObject, list[dict[str, Any]]]
 def is_mesh(name: str) -> bool:
     """Whether a file name is one of a mesh."""
     return Path(name).suffix.lower() in MESH_SUFFIXES
-
-
-def siblings_in(
-    files: dict[str, bytes] | dict[str, str], name: str, read: Callable[[str], bytes]
-) -> Siblings:
-    """Files of the same upload, by a path relative to the mesh, never outside the upload."""
-    base = PurePosixPath(name).parent
-
-    def find(wanted: str) -> bytes | None:
-        parts: list[str] = []
-        for part in (base / wanted.replace("\\", "/")).parts:
-            if part == "..":
-                if not parts:
-                    return None
-                parts.pop()
-            elif part == "/":
-                return None
-            elif part != ".":
-                parts.append(part)
-        path = "/".join(parts)
-        return read(path) if path in files else None
-
-    return find
 
 
 def first_atlas(project: Project) -> Atlas:

@@ -21,6 +21,31 @@ def within(atlas_id: int, what: str) -> str:
     return f"atlas/{atlas_id}/{what}"
 
 
+def of_member(object_id: int) -> str:
+    """What is said of a member of an atlas."""
+    return f"{MEMBER}{object_id}"
+
+
+MEMBER = "member "
+
+
+def touched_of(name: str) -> tuple[int | None, str, int | None]:
+    """What a part is called: its atlas (None for settings), what of it, and the object where it is a member.
+
+    Examples
+    --------
+    >>> touched_of("settings/name"), touched_of("atlas/3/tiles"), touched_of("atlas/3/member 5")
+    ((None, 'name', None), (3, 'tiles', None), (3, '', 5))
+    """
+    place, _, rest = name.partition("/")
+    if place == "settings":
+        return None, rest, None
+    atlas, _, what = rest.partition("/")
+    if what.startswith(MEMBER):
+        return int(atlas), "", int(what.removeprefix(MEMBER))
+    return int(atlas), what, None
+
+
 def meet(one: Parts, two: Parts) -> bool:
     """Whether two changes have a part in common."""
     for a, mine in one.items():
@@ -51,7 +76,7 @@ def parts_of_atlas(atlas_id: int, before: State, after: State) -> Parts:
         if (*one.of, one.part) != (*two.of, two.part):
             out[within(atlas_id, "members")] = None
         elif one != two:
-            out[within(atlas_id, f"member {one.object}")] = None
+            out[within(atlas_id, of_member(one.object))] = None
     if len(after.members) < len(before.members):
         out[within(atlas_id, "members")] = None
     elif len(after.members) > len(before.members):

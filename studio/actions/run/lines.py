@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import time
 from collections.abc import Mapping, Sequence
 from typing import Any
@@ -13,6 +12,7 @@ from quilt_core.errors import QuiltError
 from quilt_core.operations.export import Export
 from quilt_core.operations.operation import Progress, Stopped
 from quilt_core.operations.registry import operation
+from quilt_core.operations.steps import STEPS, checked_steps
 from quilt_core.operations.unwrap import NothingToDo
 from quilt_core.options import options_of, settings_from
 from studio.actions.carry_over.merge_textures import merge_textures
@@ -26,47 +26,14 @@ from studio.actions.prove.bake_maps import bake_maps
 from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.run.facts import facts_of, mark_of, reasons
 from studio.models import Atlas, Change, Job, Project, Revision, RunLine
-from studio.state import read_state
+from studio.state import SAME_AS, read_state
 
-STEPS = (
-    "unwrap", "even-out", "visibility", "pack", "merge", "bake", "textures", "check", "report", "export",
-)  # fmt: skip
-"""Operations that a line may do, in working order."""
 HERE_AND_NOW = ("islands", "objects", "tile", "size", "like", "preview")
 """Settings that belong to one moment and not to a line."""
 MOST_LINES = 500
 MOST_RUNS = 20
 """Results of a line that are kept."""
 RUN_KEYS = ("when", "because", "before", "after", "seconds", "revision", "earlier", "file", "carried", "maps", "mark")  # fmt: skip
-
-
-def checked_steps(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
-    """Steps of a line, each an operation with settings that it has.
-
-    Raises
-    ------
-    QuiltError
-    """
-    out = []
-    for number, step in enumerate(steps, start=1):
-        do, settings = step.get("do"), step.get("settings", {})
-        if do not in STEPS:
-            raise Refused(
-                f"A step that does “{do}”.", f"step {number}", f"do is one of {', '.join(STEPS)}."
-            )
-        if not isinstance(settings, dict) or len(json.dumps(settings)) > 20_000:
-            raise Refused(
-                "Its settings are no table.", f"step {number}, {do}", "Give names and values."
-            )
-        try:
-            settings_from(operation(str(do)).settings, settings)
-        except QuiltError as error:
-            where = f"step {number}, {do}, {error.where}"
-            raise Refused(error.what, where, error.cure) from None
-        out.append({"do": do, "settings": dict(settings)})
-    if not out:
-        raise Refused("The line has no steps.", "steps", f"Give some of {', '.join(STEPS)}.")
-    return out
 
 
 def remember(atlas: Atlas, name: str) -> RunLine:
@@ -186,7 +153,7 @@ def runs_of(line: RunLine) -> list[dict[str, Any]]:
 
 def shown_as(head: Revision) -> int:
     """The revision whose layout this one is: another one where it was put back."""
-    return int(head.params.get("as", head.pk)) if head.verb == "put back" else head.pk
+    return int(head.params.get(SAME_AS, head.pk)) if head.verb == "put back" else head.pk
 
 
 def put_back(line: RunLine, head: Revision, revision: int) -> Made:
@@ -203,7 +170,7 @@ def put_back(line: RunLine, head: Revision, revision: int) -> Made:
     if revision == shown_as(head):
         raise Refused("The layout is that one already.", line.name, "Nothing is to be done.")
     found = Revision.objects.select_related("keyframe").get(pk=revision)
-    params = {"as": revision}
+    params = {SAME_AS: revision}
     return Made(
         "put back", read_state(found), f"a result of “{line.name}”", params, measured_as=found
     )
@@ -220,7 +187,7 @@ def _put_back(atlas: int, first: Revision, line: RunLine) -> None:
     if head.pk != first.pk:
         # All that was found about that layout holds.
         known = Revision.objects.select_related("keyframe").get(pk=first.pk)
-        said, params = f"“{line.name}” failed", {"as": shown_as(known)}
+        said, params = f"“{line.name}” failed", {SAME_AS: shown_as(known)}
         finish_job(atlas, head, Made("put back", read_state(known), said, params, measured_as=known))  # fmt: skip
 
 
@@ -257,7 +224,7 @@ def _do_step(
         asked = settings_from(Export, settings)
         results["file"] = export_atlases([head], progress.report, asked)[0]
     else:
-        operate(head, do, settings, progress, everything=True)
+        operate(head, do, settings, progress)
 
 
 def _baked(found: Mapping[str, Any], results: dict[str, Any]) -> None:

@@ -1372,7 +1372,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/projects/{project_id}/project.zip": {
+    "/api/projects/{project_id}/project.quilt": {
         parameters: {
             query?: never;
             header?: never;
