@@ -10,14 +10,14 @@ from django.http import HttpRequest
 from studio.models import ApiToken, Invitation, Job, Membership, Project
 
 
-class Members(admin.TabularInline):
+class Members(admin.TabularInline):  # type: ignore[type-arg]
     """Who may see and change a project."""
 
     model = Membership
     extra = 0
 
 
-class ReadOnly(admin.ModelAdmin):
+class ReadOnly(admin.ModelAdmin):  # type: ignore[type-arg]
     """Rows to look at: nothing of the history is written by hand."""
 
     def has_add_permission(self, request: HttpRequest) -> bool:
@@ -28,7 +28,7 @@ class ReadOnly(admin.ModelAdmin):
 
 
 @admin.register(Project)
-class Projects(admin.ModelAdmin):
+class Projects(admin.ModelAdmin):  # type: ignore[type-arg]
     """Projects and their members."""
 
     list_display = ("id", "name", "created", "deleted", "stored")

@@ -31,6 +31,8 @@ from studio.models import (
     Source,
 )
 
+ACCOUNT = "account"
+"""What a request holds: who is logged in by a session."""
 OF: dict[str, Callable[[int], Any]] = {
     "project_id": lambda pk: pk,
     "atlas_id": lambda pk: Atlas.objects.filter(pk=pk).values_list("project", flat=True).first(),
@@ -64,7 +66,7 @@ class People:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         if not settings.ACCOUNTS:
             return self.get_response(request)
-        request.account = request.user  # type: ignore[attr-defined]
+        setattr(request, ACCOUNT, request.user)
         actor = _actor_of(request)
         asks = request.path.startswith(("/api/", "/metrics"))
         if actor is None and asks and not request.path.startswith(OPEN):

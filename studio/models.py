@@ -13,6 +13,7 @@ from django.utils import timezone
 from quilt_core.document.state import MARGIN, PADDING
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.people import ApiToken, Invitation, Membership, Note, Presence
+from studio.references import FileReference, NeedsFiles
 from studio.work import Job, Recipe, RunLine, SavedProfile, WatchedFolder
 
 __all__ = [
@@ -20,6 +21,7 @@ __all__ = [
     "Atlas",
     "BaseLayout",
     "Change",
+    "FileReference",
     "GivenPicture",
     "Invitation",
     "Job",
@@ -105,7 +107,7 @@ class Change(models.Model):
         ordering = ["id"]
 
 
-class Source(models.Model):
+class Source(NeedsFiles):
     """A file that was brought in; its bytes are stored under their SHA-256."""
 
     project = models.ForeignKey(Project, models.CASCADE, related_name="sources")
@@ -133,8 +135,13 @@ class Source(models.Model):
     class Meta:
         ordering = ["id"]
 
+    @property
+    def file_purpose(self) -> str:
+        """What its file is to it."""
+        return "mesh" if self.is_mesh else "file beside a mesh"
 
-class GivenPicture(models.Model):
+
+class GivenPicture(NeedsFiles):
     """A picture that a material of a source was given, or that stands for one that was missing."""
 
     source = models.ForeignKey(Source, models.CASCADE, related_name="given")
@@ -150,6 +157,11 @@ class GivenPicture(models.Model):
 
     class Meta:
         ordering = ["id"]
+
+    @property
+    def file_purpose(self) -> str:
+        """What its file is to it."""
+        return "texture of a material"
 
 
 class MeshObject(models.Model):
@@ -168,9 +180,11 @@ class MeshObject(models.Model):
         ordering = ["id"]
 
 
-class BaseLayout(models.Model):
+class BaseLayout(NeedsFiles):
     """UVs of an object in one channel, with its islands. Never changed; an edit makes another
     one."""
+
+    FILE_FIELD = "geometry"
 
     object = models.ForeignKey(MeshObject, models.CASCADE, related_name="bases")
     channel = models.PositiveIntegerField(default=0, help_text="of the object, from 0")
@@ -203,6 +217,11 @@ class BaseLayout(models.Model):
 
     class Meta:
         ordering = ["id"]
+
+    @property
+    def file_purpose(self) -> str:
+        """What its file is to it."""
+        return "arrays"
 
 
 class Atlas(models.Model):
@@ -305,7 +324,7 @@ def _unpacked(data: bytes) -> dict[str, Any]:
     return dict(orjson.loads(zlib.decompress(bytes(data))))
 
 
-class SheetPicture(models.Model):
+class SheetPicture(NeedsFiles):
     """A picture over a tile: one behind its layout, or painted distances of the rehearsal's rays."""
 
     BEHIND, REACH = "behind", "reach"
@@ -324,3 +343,8 @@ class SheetPicture(models.Model):
                 fields=["atlas", "tile", "purpose"], name="one_picture_per_tile_and_purpose"
             )
         ]
+
+    @property
+    def file_purpose(self) -> str:
+        """What its file is to it."""
+        return self.purpose

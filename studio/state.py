@@ -31,6 +31,7 @@ def members_of(revision: Revision) -> tuple[MemberRow, ...]:
     if rows is None:
         assert revision.keyframe is not None
         rows = revision.keyframe.members
+    assert rows is not None
     return tuple(
         MemberRow(**{**row, "part": tuple(row["part"])} if row.get("part") else row) for row in rows
     )

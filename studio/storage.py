@@ -16,13 +16,19 @@ RENEWED = 1800.0
 """Seconds after which a file that is stored once more is written anew, where its time cannot be set."""
 
 
+class Key(str):
+    """What bytes are stored under: their SHA-256."""
+
+    __slots__ = ()
+
+
 def _path(key: str) -> str:
     return f"{key[:2]}/{key}"
 
 
-def put(data: bytes) -> str:
+def put(data: bytes) -> Key:
     """Store bytes; equal bytes are stored once. Returns their key."""
-    key = hashlib.sha256(data).hexdigest()
+    key = Key(hashlib.sha256(data).hexdigest())
     if not _freshened(_path(key)):
         write_whole(_path(key), data)
     return key

@@ -70,6 +70,7 @@ def _read(revision_id: int) -> Islands:
     if keyframe is None:
         return np.frombuffer(zlib.decompress(bytes(data)), ISLAND).copy()
     changes = [data]
+    assert parent is not None and parent_created is not None
     out = LATELY.get((parent, parent_created))
     if out is None and parent != keyframe:
         lower = Revision.objects.filter(keyframe=keyframe, pk__lt=revision_id)
@@ -77,6 +78,7 @@ def _read(revision_id: int) -> Islands:
             pk: (before, state) for pk, before, state in lower.values_list("pk", "parent", "state")
         }
         while parent != keyframe:
+            assert parent is not None
             parent, data = steps[parent]
             changes.append(data)
     if out is None:

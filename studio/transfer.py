@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import uuid
 import zlib
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import IO, Any, TypeVar
 
 import msgspec
@@ -17,7 +17,7 @@ from django.db import connection, models, transaction
 
 from quilt_core.document.islands import CHANGED_ISLAND, ISLAND
 from quilt_core.document.project import records as r
-from quilt_core.document.project.file import ProjectFile, settings_as, write_project
+from quilt_core.document.project.file import settings_as, write_project
 from quilt_core.document.state import TileRow
 from quilt_core.errors import QuiltError
 from quilt_core.operations.project import read_project
@@ -63,7 +63,7 @@ def export_project(project: Project, target: IO[bytes]) -> None:
         if connection.vendor == "postgresql":
             with connection.cursor() as cursor:
                 cursor.execute("SET TRANSACTION ISOLATION LEVEL REPEATABLE READ, READ ONLY")
-        rows = _Rows(Project.objects.select_related("head").get(pk=project.pk))
+        rows = ProjectRows(Project.objects.select_related("head").get(pk=project.pk))
         record = rows.record()
         islands = [row.pk for row in rows.revisions]
 
@@ -84,7 +84,7 @@ def export_project(project: Project, target: IO[bytes]) -> None:
         write_project(target, record, stored, data)
 
 
-class _Rows:
+class ProjectRows:
     """Rows of a project, in the order in which they can be made again."""
 
     def __init__(self, project: Project) -> None:
@@ -97,8 +97,9 @@ class _Rows:
         states = Revision.objects.filter(atlas__project=project).defer("state")
         self.revisions = list(states.select_related("keyframe").order_by("pk"))
         self.notes = list(project.notes.order_by("pk"))
-        self.change, self.source, self.object = map(_places, (self.changes, self.sources, self.objects))  # fmt: skip
-        self.base, self.atlas, self.state = map(_places, (self.bases, self.atlases, self.revisions))
+        self.change, self.source = _places(self.changes), _places(self.sources)
+        self.object, self.base = _places(self.objects), _places(self.bases)
+        self.atlas, self.state = _places(self.atlases), _places(self.revisions)
         self.note = _places(self.notes)
 
     def record(self) -> r.Project:
@@ -228,15 +229,34 @@ def import_project(source: IO[bytes], name: str = "project file") -> Project:
         raise Refused(error.what, error.where, error.cure) from None
     for key in file.files:
         storage.put(file.data(key))
-    with transaction.atomic():
-        return _Making(file).project
+    return made_project(file.project, file.stored)
+
+
+@transaction.atomic
+def made_project(
+    record: r.Project, stored: Callable[[int], Any], author: str | None = None
+) -> Project:
+    """A new project of records that fit together, whose files are stored.
+
+    Parameters
+    ----------
+    record : Project
+    stored : callable
+        Gives for each state its islands, or what differs, as `ProjectFile.stored` does.
+    author : str, optional
+        Of all steps, instead of those that the records name.
+    """
+    made = _Making(record, stored).project
+    if author is not None:
+        made.changes.update(author=author)
+    return made
 
 
 class _Making:
-    """Rows of a project file that was checked."""
+    """Rows of a project that was checked."""
 
-    def __init__(self, file: ProjectFile) -> None:
-        self.file, record = file, file.project
+    def __init__(self, record: r.Project, stored: Callable[[int], Any]) -> None:
+        self.record, self.stored = record, stored
         self.project = Project.objects.create()
         own(self.project)
         changes = [self._change(row) for row in record.changes]
@@ -297,7 +317,7 @@ class _Making:
 
     def _state(self, number: int, row: r.State) -> Revision:
         parent = _at(self.states, row.parent)
-        stored = np.ascontiguousarray(self.file.stored(number)).tobytes()
+        stored = np.ascontiguousarray(self.stored(number)).tobytes()
         members = [self._member(member) for member in row.members]
         keyframe, depth, changed = None, 0, 0
         if not row.whole:
@@ -319,12 +339,12 @@ class _Making:
             "target": row.target, "weight": row.weight, "proportion": row.proportion,
         }  # fmt: skip
         if row.part is not None:
-            out |= {"part": row.part, "whole": self.file.project.bases[row.base].islands}
+            out |= {"part": row.part, "whole": self.record.bases[row.base].islands}
         return out
 
     def _refer(self) -> None:
         """What refers to states, now that these are there."""
-        record = self.file.project
+        record = self.record
         for change, row in zip(self.changes, record.changes, strict=True):
             change.atlases = [[self.atlases[a].pk, self.states[s].pk] for a, s in row.atlases]
             change.touched = {self._part(part): part.islands for part in row.touched}
@@ -348,7 +368,7 @@ class _Making:
 
     def _beside(self) -> None:
         """What stands beside the history."""
-        record, project = self.file.project, self.project
+        record, project = self.record, self.project
         for preset in record.presets:
             Recipe.objects.create(project=project, name=preset.name, settings=preset.settings)
         for profile in record.profiles:

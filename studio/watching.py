@@ -100,7 +100,7 @@ REGISTRY.register(Jobs())
 
 def metrics(request: HttpRequest) -> HttpResponse:
     """Figures for Prometheus: of all processes that answer here, where they are several."""
-    answer = ExportToDjangoView(request)
+    answer: HttpResponse = ExportToDjangoView(request)
     if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
         # What is asked of the database is not counted by anybody.
         registry = CollectorRegistry()

@@ -12,6 +12,7 @@ from quilt_core.document.document import Document, Siblings
 from quilt_core.document.layout import Layout, Made
 from quilt_core.document.project.checks import check_project
 from quilt_core.document.project.file import AGAIN, ProjectFile, open_project
+from quilt_core.document.project.present import present_objects
 from quilt_core.document.project.records import BaseLayout, Member, MeshObject, Source
 from quilt_core.document.state import MemberRow, State, TileRow
 from quilt_core.errors import FileFormatError, LayoutError, QuiltError
@@ -287,7 +288,7 @@ def project_document(
     keys = {member.source for layout in layouts for member in layout.members}
     standing = None
     if scene:
-        there = _present(file)
+        there = present_objects(project)
         keys |= {project.objects[n].source for n in there}
         standing = frozenset((project.objects[n].source, project.objects[n].number) for n in there)
     settings = project.settings
@@ -324,22 +325,6 @@ def _row(file: ProjectFile, member: Member) -> MemberRow:
         member.object, member.base, member.islands, member.target, member.weight,
         member.proportion, part, whole,
     )  # fmt: skip
-
-
-def _present(file: ProjectFile) -> list[int]:
-    """Objects of the files that are there now: brought in by a step that counts, and not replaced by one."""
-    project = file.project
-    steps: set[int] = set()
-    at: int | None = project.head
-    while at is not None:
-        steps.add(at)
-        at = project.changes[at].parent
-    return [
-        n
-        for n, obj in enumerate(project.objects)
-        if project.sources[obj.source].gathered in steps
-        and project.sources[obj.source].replaced not in steps
-    ]
 
 
 def _images(

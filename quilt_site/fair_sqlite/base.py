@@ -53,7 +53,7 @@ class DatabaseWrapper(base.DatabaseWrapper):
 
     def _close(self) -> None:
         try:
-            super()._close()
+            super()._close()  # type: ignore[misc]
         finally:
             self._give_turn_back()
 

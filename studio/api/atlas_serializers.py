@@ -50,7 +50,7 @@ class NewAtlasIn(ObjectsIn):
         return attrs
 
 
-class NewAtlasOut(serializers.Serializer):
+class NewAtlasOut(serializers.Serializer[Any]):
     project = ProjectOut()
     atlas = serializers.IntegerField(help_text="the new one")
 
@@ -65,7 +65,7 @@ class ChannelIn(OnChange):
     target = serializers.IntegerField(min_value=0, max_value=15, help_text="written to, from 0")
 
 
-class LooseObjectOut(serializers.Serializer):
+class LooseObjectOut(serializers.Serializer[Any]):
     """An object that lies in no atlas, or some islands of which do not."""
 
     id = serializers.IntegerField()
@@ -75,7 +75,7 @@ class LooseObjectOut(serializers.Serializer):
     whole = serializers.IntegerField(help_text="that it has")
 
 
-class HistoryStepOut(serializers.Serializer):
+class HistoryStepOut(serializers.Serializer[Any]):
     """A step of the history."""
 
     id = serializers.IntegerField()
@@ -92,14 +92,14 @@ class HistoryStepOut(serializers.Serializer):
     density = serializers.FloatField(allow_null=True, help_text="px per metre, in the same way")
 
 
-class HistoryOut(serializers.Serializer):
+class HistoryOut(serializers.Serializer[Any]):
     """The chain of steps, the oldest first."""
 
     head = serializers.IntegerField()
     steps = HistoryStepOut(many=True)
 
 
-class LabelIn(serializers.Serializer):
+class LabelIn(serializers.Serializer[Any]):
     label = serializers.CharField(max_length=120, allow_blank=True)
 
 

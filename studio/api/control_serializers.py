@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework import serializers
 
 from quilt_core.pack.stacks import LOOSEST
@@ -34,7 +36,7 @@ class ControlIn(OnChange):
     weight = serializers.FloatField(required=False, min_value=0.01, max_value=100)
 
 
-class TileIn(serializers.Serializer):
+class TileIn(serializers.Serializer[Any]):
     number = serializers.IntegerField(min_value=1001, max_value=9999)
     width = serializers.IntegerField(min_value=16, max_value=MAX_TILE)
     height = serializers.IntegerField(min_value=16, max_value=MAX_TILE)
@@ -55,7 +57,7 @@ class FindStacksIn(OnChange):
     )
 
 
-class CandidateOut(serializers.Serializer):
+class CandidateOut(serializers.Serializer[Any]):
     islands = serializers.ListField(child=serializers.IntegerField())
     mirrored = serializers.IntegerField(help_text="how many of them are mirror images of the first")
     deviation = serializers.FloatField(
@@ -65,7 +67,7 @@ class CandidateOut(serializers.Serializer):
     kind = serializers.ChoiceField(choices=["shape", "topology"])
 
 
-class PlanRowOut(serializers.Serializer):
+class PlanRowOut(serializers.Serializer[Any]):
     size = serializers.IntegerField(help_text="px")
     count = serializers.IntegerField()
     coverage = serializers.FloatField()
@@ -76,14 +78,14 @@ class PlanRowOut(serializers.Serializer):
     bc7 = serializers.FloatField()
 
 
-class PlanOut(serializers.Serializer):
+class PlanOut(serializers.Serializer[Any]):
     coverage = serializers.FloatField(
         allow_null=True, help_text="of the present layout, when it was packed"
     )
     rows = PlanRowOut(many=True)
 
 
-class DraftOut(serializers.ModelSerializer):
+class DraftOut(serializers.ModelSerializer[Any]):
     mark = serializers.SerializerMethodField()
     coverage = serializers.SerializerMethodField()
     density = serializers.SerializerMethodField()
@@ -117,12 +119,12 @@ class DraftOut(serializers.ModelSerializer):
         return int((revision.summary or {}).get("left_over", 0))
 
 
-class RecipeOut(serializers.ModelSerializer):
+class RecipeOut(serializers.ModelSerializer[Any]):
     class Meta:
         model = Recipe
         fields = ["id", "name", "settings"]
 
 
-class RecipeIn(serializers.Serializer):
+class RecipeIn(serializers.Serializer[Any]):
     name = serializers.CharField(max_length=80)
     settings = serializers.DictField()

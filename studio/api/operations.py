@@ -26,7 +26,10 @@ ELSEWHERE = ("update",)
 """Operations that have a request of their own, as files come with it."""
 
 
-class SpecialField(serializers.Field):
+AnyField = serializers.Field[Any, Any, Any, Any]
+
+
+class SpecialField(serializers.Field[Any, Any, Any, Any]):
     """A value that has a form of its own."""
 
     def __init__(self, option: Option, **more: Any) -> None:
@@ -46,7 +49,7 @@ class SpecialField(serializers.Field):
         return value
 
 
-def field_of(option: Option) -> serializers.Field:
+def field_of(option: Option) -> AnyField:
     """A field of a request for an option; left out, the option has its default."""
     usual = "" if option.needed else f"; usually {option.plain(option.default)}"
     unit = f", {option.unit}" if option.unit else ""
@@ -62,9 +65,9 @@ def field_of(option: Option) -> serializers.Field:
     return _one(option, common)
 
 
-def _one(option: Option, common: dict[str, Any]) -> serializers.Field:
+def _one(option: Option, common: dict[str, Any]) -> AnyField:
     """A field of one value."""
-    bounds = {"min_value": option.low, "max_value": option.high}
+    bounds: dict[str, Any] = {"min_value": option.low, "max_value": option.high}
     if option.kind == "flag":
         return serializers.BooleanField(**common)
     if option.kind == "choice":
@@ -76,13 +79,13 @@ def _one(option: Option, common: dict[str, Any]) -> serializers.Field:
     if option.kind == "text":
         return serializers.CharField(max_length=LONGEST, **common)
     schema = dict(option.json or {"type": "string"})
-    return extend_schema_field(schema)(type("Special", (SpecialField,), {"__doc__": option.help}))(
-        option, **common
-    )
+    kind = type("Special", (SpecialField,), {"__doc__": option.help})
+    special: AnyField = extend_schema_field(schema)(kind)(option, **common)
+    return special
 
 
 @cache
-def serializer_of(operation: Operation) -> type[serializers.Serializer]:
+def serializer_of(operation: Operation) -> type[serializers.Serializer[Any]]:
     """The request of an operation: the step that the user saw, its settings, and how its result is kept."""
     fields: dict[str, Any] = {one.name: field_of(one) for one in options_of(operation.settings)}
     if operation.changes == "layout":
@@ -97,7 +100,7 @@ def serializer_of(operation: Operation) -> type[serializers.Serializer]:
     return type(name, (s.OnChange,), {**fields, "__doc__": operation.help})
 
 
-def refuse_unknown(given: Any, shape: type[serializers.Serializer]) -> None:
+def refuse_unknown(given: Any, shape: type[serializers.Serializer[Any]]) -> None:
     """Refuse what a request says that nobody would hear.
 
     Raises
@@ -158,7 +161,7 @@ def operation_views() -> dict[str, type[APIView]]:
     }
 
 
-class OptionOut(serializers.Serializer):
+class OptionOut(serializers.Serializer[Any]):
     """An option of an operation."""
 
     name = serializers.CharField()
@@ -175,11 +178,11 @@ class OptionOut(serializers.Serializer):
     shape = serializers.CharField(allow_blank=True)
 
     @extend_schema_field({"nullable": True})
-    def get_default(self, option: Option) -> Any:
+    def get_default(self, option: Option) -> Any:  # type: ignore[override]
         return None if option.needed else option.plain(option.default)
 
 
-class OperationOut(serializers.Serializer):
+class OperationOut(serializers.Serializer[Any]):
     """An operation, as forms and commands are made from it."""
 
     name = serializers.CharField()

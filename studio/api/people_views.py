@@ -21,6 +21,7 @@ from studio.actions.access import OWNER, Forbidden, acting_user, mark_of, requir
 from studio.actions.errors import Refused
 from studio.actions.people.invite import invitation_of, invite, join, set_role
 from studio.api.parse import valid
+from studio.gate import ACCOUNT
 from studio.middleware import refuse
 from studio.models import ApiToken, Invitation, Membership, Project
 
@@ -109,7 +110,7 @@ def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
 
 def _account(request: Request) -> Any:
     """The account that is logged in by a session; the REST framework, which has none, hides the request's user."""
-    user = getattr(request._request, "account", None)
+    user = getattr(request._request, ACCOUNT, None)
     return user if user is not None and user.is_authenticated else None
 
 
@@ -144,7 +145,7 @@ class Login(APIView):
             raise Forbidden("Name and password do not fit.", "", "Try again.")
         request._request.session.cycle_key()
         login(request._request, user)
-        request._request.account = user
+        setattr(request._request, ACCOUNT, user)
         return _me(request)
 
 

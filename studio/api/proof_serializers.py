@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from rest_framework import serializers
 
 from quilt_core.prove.findings import KINDS, SEVERITIES
@@ -9,7 +11,7 @@ from studio.actions.prove.cure_findings import VERBS
 from studio.api.serializers import OnChange, StepsOut
 
 
-class FindingOut(serializers.Serializer):
+class FindingOut(serializers.Serializer[Any]):
     key = serializers.CharField()
     kind = serializers.ChoiceField(choices=list(KINDS))
     severity = serializers.ChoiceField(choices=SEVERITIES)
@@ -29,7 +31,7 @@ class FindingOut(serializers.Serializer):
     ignored = serializers.CharField(allow_blank=True)
 
 
-class StretchOut(serializers.Serializer):
+class StretchOut(serializers.Serializer[Any]):
     """1 is none."""
 
     l2 = serializers.FloatField(allow_null=True, required=False)
@@ -38,12 +40,12 @@ class StretchOut(serializers.Serializer):
     area = serializers.FloatField(allow_null=True, required=False)
 
 
-class HistogramOut(serializers.Serializer):
+class HistogramOut(serializers.Serializer[Any]):
     edges = serializers.ListField(child=serializers.FloatField(), help_text="px per metre")
     area = serializers.ListField(child=serializers.FloatField(), help_text="square metres")
 
 
-class ProofOut(serializers.Serializer):
+class ProofOut(serializers.Serializer[Any]):
     current = serializers.BooleanField(help_text="by the present rules")
     made = serializers.DateTimeField()
     seconds = serializers.FloatField()
@@ -63,7 +65,7 @@ class ProofOut(serializers.Serializer):
     histogram = HistogramOut()
 
 
-class KindOut(serializers.Serializer):
+class KindOut(serializers.Serializer[Any]):
     kind = serializers.ChoiceField(choices=list(KINDS))
     title = serializers.CharField()
     severity = serializers.ChoiceField(choices=SEVERITIES, help_text="by the project's rules")

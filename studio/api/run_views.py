@@ -13,13 +13,12 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from quilt_core.operations.steps import checked_steps
+from quilt_core.operations.steps import STEPS, checked_steps
 from studio import storage
 from studio.actions.run.as_sheet import as_toml
 from studio.actions.run.facts import surveyed
 from studio.actions.run.lines import (
     MOST_LINES,
-    STEPS,
     put_back,
     remember,
     runs_of,

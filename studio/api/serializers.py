@@ -14,7 +14,7 @@ from studio.models import Atlas, Change, Job, Project, Revision
 from studio.state import members_of, tiles_of
 
 
-class TileOut(serializers.Serializer):
+class TileOut(serializers.Serializer[Any]):
     number = serializers.IntegerField()
     label = serializers.CharField(allow_blank=True)
     width = serializers.IntegerField(help_text="px")
@@ -22,7 +22,7 @@ class TileOut(serializers.Serializer):
     frozen = serializers.BooleanField()
 
 
-class FixOut(serializers.Serializer):
+class FixOut(serializers.Serializer[Any]):
     """Something that would let the islands be larger."""
 
     kind = serializers.CharField()
@@ -31,7 +31,7 @@ class FixOut(serializers.Serializer):
     density = serializers.FloatField(allow_null=True, help_text="px per metre")
 
 
-class LimitOut(serializers.Serializer):
+class LimitOut(serializers.Serializer[Any]):
     """What limits the density of a packed layout."""
 
     kind = serializers.CharField()
@@ -40,7 +40,7 @@ class LimitOut(serializers.Serializer):
     fixes = FixOut(many=True)
 
 
-class RevisionOut(serializers.ModelSerializer):
+class RevisionOut(serializers.ModelSerializer[Any]):
     mark = serializers.SerializerMethodField(
         help_text="of its content; addresses with ?v=<mark> never change"
     )
@@ -69,14 +69,14 @@ class RevisionOut(serializers.ModelSerializer):
         ]
 
 
-class TileFigures(serializers.Serializer):
+class TileFigures(serializers.Serializer[Any]):
     number = serializers.IntegerField()
     coverage = serializers.FloatField()
     density = serializers.FloatField(allow_null=True)
     islands = serializers.IntegerField()
 
 
-class FiguresOut(serializers.Serializer):
+class FiguresOut(serializers.Serializer[Any]):
     density = serializers.DictField(child=serializers.FloatField(allow_null=True))
     coverage = serializers.FloatField()
     tiles = TileFigures(many=True)
@@ -98,7 +98,7 @@ class FiguresOut(serializers.Serializer):
     island_flags = serializers.ListField(child=serializers.IntegerField())
 
 
-class StepsOut(serializers.Serializer):
+class StepsOut(serializers.Serializer[Any]):
     """Where a project stands in its history."""
 
     change = serializers.SerializerMethodField(
@@ -117,7 +117,8 @@ class StepsOut(serializers.Serializer):
     def _project(self, of: Any) -> Project:
         if isinstance(of, Project):
             return of
-        return of["project"] if isinstance(of, dict) else of.project
+        found: Project = of["project"] if isinstance(of, dict) else of.project
+        return found
 
     def get_change(self, of: Any) -> int:
         return self._project(of).head_id or 0
@@ -155,7 +156,7 @@ class AtlasOut(StepsOut):
         return [asdict(tile) for tile in tiles_of(atlas.head)] if atlas.head else []
 
 
-class AtlasTabOut(serializers.Serializer):
+class AtlasTabOut(serializers.Serializer[Any]):
     """An atlas in short."""
 
     id = serializers.IntegerField()
@@ -182,6 +183,10 @@ def _tab(atlas: int, head: Revision) -> dict[str, Any]:
     }
 
 
+SHOWN = "shown_heads"
+"""What a project holds for one answer: its change, and the revisions of its atlases."""
+
+
 def with_heads(projects: Iterable[Project]) -> list[Project]:
     """Projects with the present revisions of their atlases, asked for all of them at once."""
     rows = list(projects)
@@ -190,15 +195,17 @@ def with_heads(projects: Iterable[Project]) -> list[Project]:
     found = heads.in_bulk(wanted)
     for project in rows:
         named = project.head.atlases if project.head else []
-        project.shown_heads = project.head_id, [(a, found[revision]) for a, revision in named]  # type: ignore[attr-defined]
+        setattr(project, SHOWN, (project.head_id, [(a, found[revision]) for a, revision in named]))
     return rows
 
 
 def _heads(project: Project) -> list[tuple[int, Revision]]:
     """Atlases with their present revisions, asked for once."""
-    if getattr(project, "shown_heads", (None,))[0] != project.head_id:
+    known: Any = getattr(project, SHOWN, (None, []))
+    if known[0] != project.head_id:
         with_heads([project])
-    return list(project.shown_heads[1])
+        known = getattr(project, SHOWN)
+    return list(known[1])
 
 
 class ProjectOut(StepsOut):
@@ -223,11 +230,11 @@ class ProjectOut(StepsOut):
         return sum(len(members_of(head)) for _, head in _heads(project))
 
 
-class ProjectIn(serializers.Serializer):
+class ProjectIn(serializers.Serializer[Any]):
     name = serializers.CharField(max_length=120)
 
 
-class OnChange(serializers.Serializer):
+class OnChange(serializers.Serializer[Any]):
     change = serializers.IntegerField(
         min_value=1,
         help_text="the step that the user saw; 409 when what the edit touches was changed since",
@@ -241,7 +248,7 @@ class ProjectChange(OnChange):
     uv_tolerance = serializers.FloatField(min_value=0, max_value=0.01, required=False)
 
 
-class ObjectOut(serializers.Serializer):
+class ObjectOut(serializers.Serializer[Any]):
     id = serializers.IntegerField()
     name = serializers.CharField()
     parent = serializers.CharField()
@@ -276,7 +283,7 @@ class ObjectOut(serializers.Serializer):
     )
 
 
-class ControlsOut(serializers.Serializer):
+class ControlsOut(serializers.Serializer[Any]):
     """One number per island; flags are the sum of 1 lock place, 2 turn, 4 size, 8 may mirror, 16
     left out."""
 
@@ -287,7 +294,7 @@ class ControlsOut(serializers.Serializer):
     weight = serializers.ListField(child=serializers.FloatField())
 
 
-class LayoutOut(serializers.Serializer):
+class LayoutOut(serializers.Serializer[Any]):
     """A revision as the browser needs it, placements apart."""
 
     revision = RevisionOut()
@@ -312,7 +319,7 @@ class MemberChange(OnChange):
     )
 
 
-class JobOut(serializers.ModelSerializer):
+class JobOut(serializers.ModelSerializer[Any]):
     class Meta:
         model = Job
         fields = [
@@ -332,10 +339,10 @@ class JobOut(serializers.ModelSerializer):
         ]
 
 
-class CancelIn(serializers.Serializer):
+class CancelIn(serializers.Serializer[Any]):
     keep = serializers.BooleanField(default=True)
 
 
-class UploadOut(serializers.Serializer):
+class UploadOut(serializers.Serializer[Any]):
     job = JobOut(allow_null=True)
     revision = serializers.IntegerField(allow_null=True)

@@ -48,7 +48,7 @@ class Files(APIView):
         atlas = first_atlas(project)
         check_idle(atlas)
         try:
-            unit = float(request.data.get("metres_per_unit") or 1.0)
+            unit = float(request.POST.get("metres_per_unit") or 1.0)
         except ValueError:
             raise Refused(
                 "The unit is not a number.",
@@ -80,7 +80,7 @@ class BringAgain(APIView):
     )  # fmt: skip
     def post(self, request: Request, atlas_id: int) -> Response:
         try:
-            source, seen = (int(request.data.get(name) or 0) for name in ("source", "change"))
+            source, seen = (int(request.POST.get(name) or 0) for name in ("source", "change"))
         except ValueError:
             raise Refused("The file is not told by its number.", "source", "Give its id.") from None
         files = unpack((upload.name, upload.read()) for upload in request.FILES.getlist("files"))

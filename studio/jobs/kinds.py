@@ -33,7 +33,7 @@ from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.run.lines import do_line
 from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
-from studio.models import Job, Revision, RunLine
+from studio.models import FileReference, Job, Revision, RunLine
 
 
 def _revision(job: Job) -> Revision:
@@ -202,6 +202,7 @@ def _bake(job: Job, reporter: Reporter) -> dict[str, Any]:
     finally:
         forget_case()
     # What the parts had stored is referred to no more, and cleared like all such files.
+    FileReference.objects.filter(job__parent=job).delete()
     job.parts.update(result={"cleared": True})
     return made
 

@@ -113,7 +113,7 @@ def _begin(job: Job, lanes: Sequence[Sequence[Part]], numbers: list[list[int]], 
 def _start(job: Job, number: int, part: Part) -> None:
     from studio.jobs.run import claim, start_job
 
-    mine = {"parent": job, "part": number}
+    mine: Any = {"parent": job, "part": number}
     try:
         if part.claims and part.atlas is not None:
             claim(part.kind, part.atlas, part.params, **mine)

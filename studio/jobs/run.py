@@ -25,6 +25,7 @@ from studio.jobs.signs import signs_of_life
 from studio.jobs.worker import end_worker, is_gone, this_worker
 from studio.lines import job_id as job_id_now
 from studio.models import Atlas, Job, Project, Revision, RunLine, WatchedFolder
+from studio.references import keys_in, refer
 from studio.state import members_of
 
 log = logging.getLogger(__name__)
@@ -48,6 +49,8 @@ def start_job(
         user_id=acting_user(),
         **part_of,
     )
+    if files := set(keys_in(params)):
+        refer(job, files, fresh=True)
     transaction.on_commit(lambda: enqueue(job.pk))
     return job
 
@@ -137,7 +140,7 @@ def measure_all(project: Project) -> None:
         start_measure(atlas)
 
 
-@db_task()
+@db_task()  # type: ignore[untyped-decorator]
 def run_job(job_id: int) -> None:
     """Run one job; whatever happens ends up in its row."""
     from studio.jobs.kinds import KINDS
@@ -218,7 +221,10 @@ def _finish(
     if result is not None:
         changes |= {"result": result, "progress": 1.0}
     # Only whoever holds the claim says how it ended.
-    Job.objects.filter(pk=job.pk, attempts=job.attempts, state=Job.RUNNING).update(**changes)
+    with transaction.atomic():
+        mine = Job.objects.filter(pk=job.pk, attempts=job.attempts, state=Job.RUNNING)
+        if mine.update(**changes) and result is not None:
+            refer(job, set(keys_in(result)))
 
 
 def recover_stale_jobs() -> int:
@@ -277,7 +283,7 @@ def cancel_job(job: Job, keep: bool) -> bool:
     return bool(asked.update(cancel="keep" if keep else "drop", message="stopping"))
 
 
-@HUEY.on_startup(name="warm")
+@HUEY.on_startup(name="warm")  # type: ignore[untyped-decorator]
 def warm_up() -> None:
     """Load the compiled loops of measuring before the first job waits for them."""
     from quilt_core.warm import prove_sample
@@ -285,13 +291,13 @@ def warm_up() -> None:
     prove_sample()
 
 
-@HUEY.on_startup(name="recover")
+@HUEY.on_startup(name="recover")  # type: ignore[untyped-decorator]
 def recover_at_start() -> None:
     """Jobs that a dead server or worker left behind."""
     recover_stale_jobs()
 
 
-@db_periodic_task(crontab(minute="17"))
+@db_periodic_task(crontab(minute="17"))  # type: ignore[untyped-decorator]
 def clear_files() -> None:
     """Once an hour, what nothing refers to any more."""
     from studio.actions.project.clean_projects import clear
@@ -299,7 +305,7 @@ def clear_files() -> None:
     clear()
 
 
-@db_periodic_task(crontab(minute="*"))
+@db_periodic_task(crontab(minute="*"))  # type: ignore[untyped-decorator]
 def look_into_folders() -> None:
     """Once a minute, also where nobody has the project open."""
     from studio.actions.gather.watch_folder import look
@@ -311,7 +317,7 @@ def look_into_folders() -> None:
             log.warning("folder %s of project %s: %s", row.path, row.project_id, error)
 
 
-@db_periodic_task(crontab(minute="*"))
+@db_periodic_task(crontab(minute="*"))  # type: ignore[untyped-decorator]
 def look_after_jobs() -> None:
     """Once a minute."""
     recover_stale_jobs()

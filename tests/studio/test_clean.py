@@ -11,18 +11,23 @@ from django.core.files.storage import FileSystemStorage, default_storage
 from django.core.management import call_command
 from django.utils import timezone
 
+from quilt_core.operations.operation import Progress
 from studio import storage
 from studio.actions.project.clean_projects import clear
+from studio.actions.run.lines import do_line
 from studio.models import (
     Atlas,
+    FileReference,
     GivenPicture,
     Job,
     Project,
+    RunLine,
     SavedProfile,
     SheetPicture,
     Source,
 )
 from studio.state import read_state
+from studio.transfer import ProjectRows
 from tests.studio.conftest import step_of
 
 HOURS = 48
@@ -103,6 +108,36 @@ def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, age, caps
     assert client.get(f"/api/revisions/{gathered.head_id}/geometry.glb").status_code == 200, (
         "made again"
     )
+
+
+def test_references_follow_their_rows(client, gathered, act):
+    """Each file that a row names has a reference, which changes and goes with it."""
+    act(gathered, "report")
+    named = ProjectRows(gathered.project).record().files()
+    known = set(FileReference.objects.values_list("sha256", flat=True))
+    assert named.keys() <= known
+    job = Job.objects.get(kind="report")
+    assert {job.result["html"], job.result["json"]} == set(
+        job.stored.values_list("sha256", flat=True)
+    )
+    first, second = storage.put(b"first"), storage.put(b"second")
+    where = {"atlas": gathered, "tile": 1001, "purpose": "behind"}
+    for key in (first, second):
+        row, _ = SheetPicture.objects.update_or_create(**where, defaults={"sha256": key, "name": "b"})  # fmt: skip
+        assert row.stored.get().sha256 == key
+    row.delete()
+    assert not FileReference.objects.filter(sha256__in=(first, second)).exists()
+
+
+def test_what_a_line_has_made_is_kept(client, gathered, act, age):
+    """Reports and textures of a line, too, even when its job is forgotten."""
+    steps = [{"do": "textures", "settings": {}}, {"do": "report", "settings": {}}]
+    line = RunLine.objects.create(project=gathered.project, atlas=gathered, name="x", steps=steps)
+    do_line(line, Progress())
+    line.refresh_from_db()
+    age()
+    call_command("clear_files")
+    assert storage.has(line.made["report"]) and storage.has(line.made["textures"])
 
 
 @pytest.mark.parametrize(

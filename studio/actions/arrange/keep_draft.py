@@ -11,7 +11,7 @@ from quilt_core.document.islands import ISLAND
 from quilt_core.document.state import State, spans
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import Made, edit_atlas
-from studio.actions.history.parts import within
+from studio.actions.history.parts import Parts, within
 from studio.models import Revision
 from studio.state import members_of, read_state
 
@@ -25,7 +25,7 @@ def keep_draft(draft: Revision, seen: int | None) -> Revision:
 
     def make(head: Revision) -> Made:
         if draft.params.get("figures"):
-            return Made("keep draft", tried(head, draft), f"draft {draft.pk}", {"draft": draft.pk})
+            return Made("keep draft", tried(head, draft), f"draft {draft.pk}")
         members = members_of(head)
         if [(m.base, m.part) for m in members] != [(m.base, m.part) for m in members_of(draft)]:
             raise Conflict(
@@ -36,9 +36,8 @@ def keep_draft(draft: Revision, seen: int | None) -> Revision:
         # What was said of the objects since is kept: a draft is a layout.
         state = read_state(draft).having(members=members, name=head.name)
         facts = {"seconds": draft.seconds, "tidy_cost": draft.tidy_cost}
-        params = {**draft.params, "draft": draft.pk}
-        needs = {within(head.atlas_id, "islands"): None}
-        return Made("keep draft", state, f"draft {draft.pk}", params, needs, facts, draft)
+        needs: Parts = {within(head.atlas_id, "islands"): None}
+        return Made("keep draft", state, f"draft {draft.pk}", draft.params, needs, facts, draft)
 
     return edit_atlas(draft.atlas_id, seen, make)
 

@@ -34,7 +34,7 @@ def free_to_move(layout: Layout, islands: Sequence[int]) -> NDArray[np.int64]:
             "locks",
             "Unlock the place first.",
         )
-    return free
+    return np.asarray(free)
 
 
 def open_tile(layout: Layout, number: int) -> TileSize:

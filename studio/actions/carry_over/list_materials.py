@@ -5,11 +5,12 @@ from __future__ import annotations
 import hashlib
 import io
 import json
+from operator import itemgetter
 from typing import Any
 
 from PIL import Image
 
-from quilt_core.formats.load import siblings_in
+from quilt_core.formats.load import Siblings, siblings_in
 from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import facts_of, looks_from
 from quilt_core.formats.numbered import ALONE
@@ -26,7 +27,7 @@ from studio.models import Revision, Source
 FORMAT = 4
 
 
-def siblings_of(source: Source) -> Any:
+def siblings_of(source: Source) -> Siblings:
     """Reader of the files that came with a source."""
     beside = {
         s.name: s.sha256
@@ -100,7 +101,8 @@ def smaller(data: bytes, size: int) -> bytes:
     try:
         if kind_of(data):
             data = encode_png((as_shown(decode("", data)) >> 8).astype("uint8"))
-        with Image.open(io.BytesIO(data)) as picture:
+        with Image.open(io.BytesIO(data)) as opened:
+            picture: Image.Image = opened
             if picture.mode.startswith("I"):
                 picture = picture.point(lambda value: value / 256).convert("L")
             elif picture.mode not in ("L", "RGB", "RGBA"):
@@ -162,14 +164,12 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
             "cure": "Opaque and see-through, one-sided and two-sided, and those of different formats cannot be one.",
         })  # fmt: skip
     kept = kept_densities(layout, areas, size[0])
-    shrunk = sorted(
-        (
-            {"object": m.object.name, "kept": part}
-            for m, part in zip(members, kept, strict=True)
-            if part is not None and part < BETTER
-        ),
-        key=lambda row: row["kept"],
+    less = (
+        (part, m.object.name)
+        for m, part in zip(members, kept, strict=True)
+        if part is not None and part < BETTER
     )
+    shrunk = [{"object": name, "kept": part} for part, name in sorted(less, key=itemgetter(0))]
     objects = [(m.object.pk, m.object.name) for m in members]
     return {
         "materials": rows,

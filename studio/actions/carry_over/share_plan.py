@@ -117,7 +117,7 @@ def packed_coverage(
     groups: Sequence[Sequence[int]],
     padding: float,
     report: Callable[[float, str], None],
-    stop: Callable[[], bool],
+    stop: Callable[[], str],
 ) -> list[float | None]:
     """What quick packs of objects fill of one sheet of 2048 px, evened out; None where nothing can be laid out."""
     from quilt_core.measure import equalize
@@ -142,7 +142,7 @@ def packed_coverage(
         )
         reached = None
         start = equalize(own, identity(own.count), px, px, None)
-        for attempt, _, _ in pack_islands(own, start, settings, stop=stop):
+        for attempt, _, _ in pack_islands(own, start, settings, stop=lambda: bool(stop())):
             reached = attempt.coverage if attempt.whole else reached
         out.append(reached)
     return out

@@ -165,7 +165,7 @@ def _carried(member: Member, was: Scene, scene: Scene, number: int, news: News) 
     again = layout_again(object_of(member.base, was).mesh, data["uv"], obj.mesh)
     channel = min(member.base.channel, len(obj.mesh.channels))
     uv = again.uv
-    bare = ~np.isfinite(uv).all(axis=1)
+    bare = np.asarray(~np.isfinite(uv).all(axis=1))
     if bare.any() and channel < len(obj.mesh.channels):
         # What is new keeps the UVs that it came with.
         uv = np.where(bare[:, None], obj.mesh.channels[channel].per_corner, uv)
@@ -187,7 +187,7 @@ def _kept(
     import uuid
 
     folder = uuid.uuid4().hex
-    stored = dict(map(tuple, keys))
+    stored = dict(keys)
     source = None
     for file, data in files.items():
         mesh = file == name
@@ -201,10 +201,13 @@ def _kept(
     assert source is not None
     out = {}
     for number, obj in enumerate(scene.objects):
-        row = keep_object(
+        kept = keep_object(
             old.project, source, number, obj, object_bases(obj, scene, old.uv_tolerance)
         )
-        out[number] = (MeshObject.objects.get(pk=row.object), BaseLayout.objects.get(pk=row.base))
+        out[number] = (
+            MeshObject.objects.get(pk=kept.object),
+            BaseLayout.objects.get(pk=kept.base),
+        )
     return source, out
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any
 
@@ -146,7 +146,7 @@ def _keep(
     project: Project,
     atlas: Atlas,
     files: dict[str, bytes],
-    keys: dict[str, str],
+    keys: Mapping[str, str],
     ready: list[tuple[str, Scene, list[Ready]]],
     own_job: int | None,
 ) -> Revision:

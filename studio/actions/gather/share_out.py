@@ -255,9 +255,8 @@ def _taken(
             if row.object in wanted and base.channel == channel
         }
         if places:
-            rest, mine = split(state, places)
-            left[pk] = rest
-            taken = joined(taken, mine)
+            left[pk], moved = split(state, places)
+            taken = joined(taken, moved)
     for pk in objects:
         mine = [row for row in taken.members if row.object == pk]
         base = wanted[pk]

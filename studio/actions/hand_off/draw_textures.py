@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import zipfile
 from collections.abc import Callable, Mapping
+from functools import partial
 from typing import Any
 
 from quilt_core.operations.operation import Progress, plain
@@ -42,5 +43,5 @@ def _merged(revision: Revision, tile: int) -> Callable[[], bytes] | None:
             mine = row.get("revision") == revision.pk and row["tile"] in (0, tile)
             if mine and row["role"] == "baseColor":
                 key = job.result[f"picture {row['name']}"]
-                return lambda key=key: storage.get(key)
+                return partial(storage.get, key)
     return None

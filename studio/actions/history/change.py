@@ -343,7 +343,8 @@ def move_to(project: Project, change: Change, redo: list[int]) -> None:
 
 def claim_parts(atlas_id: int, more: tuple[str, ...] = ()) -> Parts:
     """What a job on an atlas relies on: all of it, and some settings."""
-    return {within(atlas_id, ""): None} | {f"settings/{name}": None for name in more}
+    names = [within(atlas_id, ""), *(f"settings/{name}" for name in more)]
+    return dict.fromkeys(names)
 
 
 KEPT = 12

@@ -26,7 +26,7 @@ def list_steps(project: Project) -> list[dict[str, Any]]:
     out = []
     for pk in shown:
         row, (atlas, revision) = rows[pk], changed[pk] or (None, None)
-        summary = summaries.get(revision) or {}
+        summary = (summaries.get(revision) if revision else None) or {}
         out.append(
             {
                 "id": pk,

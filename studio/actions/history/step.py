@@ -44,11 +44,11 @@ def go_to(project_id: int, step: int, seen: int | None = None) -> Change:
         at = ahead.index(step)
         return _go(project, Change.objects.get(pk=step), ahead[:at])
     parents = dict(project.changes.values_list("pk", "parent_id"))
-    at: int | None = head.pk
-    while at is not None and at != step:
-        ahead.append(at)
-        at = parents[at]
-    if at is None:
+    back: int | None = head.pk
+    while back is not None and back != step:
+        ahead.append(back)
+        back = parents[back]
+    if back is None:
         raise Refused(
             "This step is not in the history (any more).",
             f"step {step}",

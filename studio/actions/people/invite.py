@@ -5,7 +5,7 @@ from __future__ import annotations
 import secrets
 from datetime import timedelta
 
-from django.contrib.auth import get_user_model
+from django.contrib.auth.models import User
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
@@ -15,7 +15,6 @@ from studio.actions.access import OWNER, VIEWER, acting_user, author, mark_of, r
 from studio.actions.errors import Conflict, Refused
 from studio.models import Invitation, Membership, Project
 
-User = get_user_model()
 LASTS = timedelta(days=7)
 
 
@@ -50,7 +49,7 @@ def invitation_of(word: str) -> Invitation:
 
 
 @transaction.atomic
-def join(word: str, user: object | None, name: str = "", password: str = "") -> object:
+def join(word: str, user: User | None, name: str = "", password: str = "") -> User:
     """Take an invitation, with the account that is logged in or a new one; returns the account."""
     row = invitation_of(word)
     # Whoever comes first has it.
@@ -65,7 +64,7 @@ def join(word: str, user: object | None, name: str = "", password: str = "") -> 
     return user
 
 
-def new_account(name: str, password: str) -> object:
+def new_account(name: str, password: str) -> User:
     """An account with a good password.
 
     Raises

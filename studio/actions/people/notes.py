@@ -33,8 +33,8 @@ def say(project: Project, given: dict[str, Any]) -> Note:
         about = {"answers": above, "atlas": above.atlas, "kind": above.kind}
     else:
         kind = given.get("kind", Note.ATLAS)
-        atlas = Atlas.objects.filter(project=project, pk=given.get("atlas")).first()
-        obj = MeshObject.objects.filter(project=project, pk=given.get("object")).first()
+        atlas = Atlas.objects.filter(project=project, pk=given.get("atlas") or 0).first()
+        obj = MeshObject.objects.filter(project=project, pk=given.get("object") or 0).first()
         if kind in (Note.OBJECT, Note.ISLAND) and obj is None:
             raise Refused("There is no such object.", "object", "Pick one that is there.")
         if kind == Note.FINDING and not given.get("finding"):

@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import re
 from datetime import timedelta
 from pathlib import PurePosixPath
-from typing import Any
 
 from django.db import transaction
 from django.utils import timezone
@@ -14,19 +12,8 @@ from studio import storage
 from studio.actions.access import OWNER, require
 from studio.actions.errors import Conflict
 from studio.jobs.run import cancel_job
-from studio.models import (
-    BaseLayout,
-    GivenPicture,
-    Job,
-    Project,
-    Revision,
-    RunLine,
-    SheetPicture,
-    Source,
-)
+from studio.models import BaseLayout, FileReference, Job, Project, Revision
 
-KEY = re.compile(r"[0-9a-f]{64}")
-"""Of a stored file: its SHA-256."""
 KEPT = timedelta(days=7)
 """So long a deleted project can be brought back."""
 YOUNG = 3600.0
@@ -75,7 +62,7 @@ def clear() -> tuple[int, int]:
     # What is there is listed before what is referred to: a file that a job stores meanwhile is not
     # in the list.
     files = list(storage.listed())
-    referred = _referred()
+    referred = set(FileReference.objects.values_list("sha256", flat=True))
     removed = 0
     for name, age in files:
         plain = PurePosixPath(name).name
@@ -96,34 +83,3 @@ def _forget(project: Project) -> None:
     project.changes.update(parent=None)
     BaseLayout.objects.filter(object__project=project).update(parent=None)
     Project.objects.get(pk=project.pk).delete()
-
-
-def _referred() -> set[str]:
-    keys: set[str] = set()
-    for model in (Source, GivenPicture, SheetPicture, BaseLayout, Job, RunLine):
-        for row in model._base_manager.only(*FIELDS[model]).iterator():
-            keys |= keys_in(row)
-    return keys
-
-
-FIELDS: dict[Any, tuple[str, ...]] = {
-    Source: ("sha256",), GivenPicture: ("sha256",), SheetPicture: ("sha256",), BaseLayout: ("geometry",),
-    Job: ("params", "result"), RunLine: ("made",),
-}  # fmt: skip
-"""Fields that refer to stored files."""
-
-
-def keys_in(row: Any) -> set[str]:
-    """Keys of the stored files that a row of the database refers to."""
-    keys: set[str] = set()
-    if isinstance(row, (Source, GivenPicture, SheetPicture)):
-        keys.add(row.sha256)
-    elif isinstance(row, BaseLayout):
-        keys.add(row.geometry)
-    elif isinstance(row, Job):
-        keys |= {str(value) for value in row.result.values()}
-        keys |= {str(key) for _, key in row.params.get("files", [])}
-    elif isinstance(row, RunLine):
-        for made in (row.made, *row.made.get("past", [])):
-            keys |= {str(made[name]) for name in ("file", "carried", "maps") if made.get(name)}
-    return {key for key in keys if KEY.fullmatch(key)}

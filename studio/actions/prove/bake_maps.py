@@ -8,6 +8,7 @@ import json
 import zipfile
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from typing import Any
 
 from quilt_core.document.document import Document
@@ -134,7 +135,7 @@ class _Showing(Progress):
 def _document(revision: Revision) -> Document:
     """The atlas in its scene, with painted distances."""
     rows = SheetPicture.objects.filter(atlas=revision.atlas_id, purpose=SheetPicture.REACH)
-    images = {(DISTANCE, row.tile): lambda key=row.sha256: storage.get(key) for row in rows}
+    images = {(DISTANCE, row.tile): partial(storage.get, row.sha256) for row in rows}
     document = document_of([revision], images=images, everything=True)
     numbers = [tile.number for tile in document.layout.tiles]
     return replace(document, images={k: v for k, v in images.items() if k[1] in numbers})

@@ -6,6 +6,7 @@ import time
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from django.db import transaction
 from django.utils import timezone
 
 from quilt_core.errors import QuiltError
@@ -26,6 +27,7 @@ from studio.actions.prove.bake_maps import bake_maps
 from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.run.facts import facts_of, mark_of, reasons
 from studio.models import Atlas, Change, Job, Project, Revision, RunLine
+from studio.references import refer
 from studio.state import SAME_AS, read_state
 
 HERE_AND_NOW = ("islands", "objects", "tile", "size", "like", "preview")
@@ -33,16 +35,18 @@ HERE_AND_NOW = ("islands", "objects", "tile", "size", "like", "preview")
 MOST_LINES = 500
 MOST_RUNS = 20
 """Results of a line that are kept."""
-RUN_KEYS = ("when", "because", "before", "after", "seconds", "revision", "earlier", "file", "carried", "maps", "mark")  # fmt: skip
+FILE_KEYS = ("file", "carried", "maps", "textures", "report")
+"""What a run may have made: stored files."""
+RUN_KEYS = ("when", "because", "before", "after", "seconds", "revision", "earlier", "mark", *FILE_KEYS)  # fmt: skip
 
 
 def remember(atlas: Atlas, name: str) -> RunLine:
     """Make a line of what was done to an atlas by hand: the last of each kind of step, in working order."""
     project = Project.objects.select_related("head").get(pk=atlas.project_id)
     found: dict[str, dict[str, Any]] = {}
-    steps = Change.objects.in_bulk(chain(project))
+    changes = Change.objects.in_bulk(chain(project))
     seen = {
-        revision for change in steps.values() for pk, revision in change.atlases if pk == atlas.pk
+        revision for change in changes.values() for pk, revision in change.atlases if pk == atlas.pk
     }
     for revision in Revision.objects.filter(pk__in=seen, verb__in=STEPS).order_by("pk"):
         found[revision.verb] = _settings(revision.verb, revision.params)
@@ -104,7 +108,7 @@ def do_line(line: RunLine, progress: Progress) -> dict[str, Any]:
         )
     because = reasons(line, facts_of(atlas))
     first = Revision.objects.select_related("atlas__project__head", "keyframe").get(
-        pk=atlas.head_id
+        pk=atlas.head.pk
     )
     measure_revision(first)
     before = _figures(first)
@@ -138,7 +142,10 @@ def do_line(line: RunLine, progress: Progress) -> dict[str, Any]:
         "before": before, "after": _figures(head), "seconds": round(time.monotonic() - started, 2),
         "revision": head.pk, "earlier": first.pk, "past": earlier, **results,
     }  # fmt: skip
-    line.save(update_fields=["made"])
+    with transaction.atomic():
+        line.save(update_fields=["made"])
+        runs = (line.made, *earlier)
+        refer(line, {(name, row[name]) for row in runs for name in FILE_KEYS if row.get(name)})
     return {"line": line.pk, "revision": head.pk, **results}
 
 
@@ -177,8 +184,8 @@ def put_back(line: RunLine, head: Revision, revision: int) -> Made:
 
 
 def _head(atlas: int) -> Revision:
-    head = Atlas.objects.get(pk=atlas).head_id
-    return Revision.objects.select_related("atlas__project__head", "keyframe").get(pk=head)
+    rows = Revision.objects.select_related("atlas__project__head", "keyframe")
+    return rows.get(pk=Atlas.objects.values_list("head", flat=True).get(pk=atlas) or 0)
 
 
 def _put_back(atlas: int, first: Revision, line: RunLine) -> None:

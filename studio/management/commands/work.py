@@ -34,7 +34,7 @@ def look_after_others() -> None:
     threading.Thread(target=look, name="watchman", daemon=True).start()
 
 
-class Command(RunHuey):
+class Command(RunHuey):  # type: ignore[misc]
     """`manage.py work`: the worker, which ends when the process that started it does, or alone."""
 
     help = "Run the worker; it ends with the process that started it, unless it is --alone."
