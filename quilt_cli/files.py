@@ -36,7 +36,9 @@ def on_files(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
         into = _project_out(asked, options, paths) if opened is not None and writes else None
         out, name = (None, "") if into else _place(asked, options, paths, writes)
         inputs = inputs_of(paths) if opened is None else []
-        done = do_on_files(asked, inputs, settings, progress, Path(), out or Path(), opened)
+        done = do_on_files(
+            asked, inputs, settings, progress, Path(), out or Path(), opened, into is None
+        )
         if into is not None:
             done = replace(done, files={}, aside={**done.aside, str(into): _project(done)})
     progress.close()

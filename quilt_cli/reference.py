@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import sys
 import types
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import fields, is_dataclass
-from inspect import get_annotations
-from types import SimpleNamespace
-from typing import Any, Union, get_args, get_origin, get_type_hints
+from typing import Any, Union, get_args, get_origin
 
 from quilt_cli.parser import PROGRAM, Parser, build, flag, help_of, metavar
-from quilt_core.operations.operation import Operation
+from quilt_core.operations.operation import Operation, hint_of
 from quilt_core.operations.registry import OPERATIONS
 from quilt_core.options import Option, options_of
 from quilt_core.run.on_files import settings_types
@@ -120,19 +117,9 @@ def _figures(kind: Any, depth: int = 0) -> Iterator[str]:
             continue
         unit = f" ({fact['unit']})" if fact["unit"] else ""
         yield f"{'  ' * depth}- `{one.name}`: {fact['help']}{unit}"
-        inner = _inside(_hint(kind, one.name))
+        inner = _inside(hint_of(kind, one.name))
         if inner is not None:
             yield from _figures(inner, depth + 1)
-
-
-def _hint(kind: Any, name: str) -> Any:
-    """Type of a field; None where its module knows it for type checkers only."""
-    home = next(base for base in kind.__mro__ if name in get_annotations(base))
-    holder = SimpleNamespace(__annotations__={"it": get_annotations(home)[name]})
-    try:
-        return get_type_hints(holder, vars(sys.modules[home.__module__]))["it"]
-    except NameError:
-        return None
 
 
 def _inside(hint: Any) -> Any:

@@ -53,6 +53,10 @@ class Option:
         JSON schema of a special value; a string without it.
     load : callable, optional
         From the name and bytes of a file to the value, where a file may be named.
+    passing : bool
+        Whether it belongs to one moment, as what is selected: presets and lines of a run sheet leave it out.
+    kept : bool
+        Whether a step of the history keeps it: not what was selected, and where it was moved.
     """
 
     name: str
@@ -73,6 +77,8 @@ class Option:
     bare: Any = None
     load: Callable[[str, bytes], Any] | None = None
     json: Mapping[str, Any] | None = None
+    passing: bool = False
+    kept: bool = True
 
     @property
     def attribute(self) -> str:
@@ -136,6 +142,8 @@ class Option:
             rows = _listed(given)
             if words and self.kind == "choice":
                 rows = [word for row in rows for word in str(row).split(",") if word]
+            if self.needed and not rows:
+                raise LayoutError(f"No {self.said} are given.", self.name, f"Give {self.form}.")
             return tuple(self._one(one, words) for one in rows)
         return self._one(given, words)
 

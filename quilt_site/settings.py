@@ -200,7 +200,15 @@ REST_FRAMEWORK = {
     "DEFAULT_SCHEMA_CLASS": "drf_spectacular.openapi.AutoSchema",
     "EXCEPTION_HANDLER": "studio.api.errors.handle",
 }
-SPECTACULAR_SETTINGS = {"TITLE": "Untold Quilt", "VERSION": "0.1.0", "SERVE_INCLUDE_SCHEMA": False}
+SPECTACULAR_SETTINGS = {
+    "TITLE": "Untold Quilt",
+    "VERSION": "0.1.0",
+    "SERVE_INCLUDE_SCHEMA": False,
+    "POSTPROCESSING_HOOKS": [
+        "drf_spectacular.hooks.postprocess_schema_enums",
+        "studio.api.results.add_results",
+    ],
+}
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,

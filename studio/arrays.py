@@ -20,7 +20,6 @@ from quilt_core.document.base import (
     surface_from,
 )
 from quilt_core.document.state import MemberRow
-from quilt_core.pack.controls import Controls
 from quilt_core.scene import IslandSet, SceneObject, Surface, concatenate, part_of_islands
 from quilt_core.scene.naming import unique_names
 from studio import storage
@@ -182,16 +181,3 @@ def _joined(parts: tuple[tuple[str, float | None, Part], ...]) -> IslandSet:
 @lru_cache(maxsize=2)
 def _joined_surface(parts: tuple[tuple[str, Part], ...]) -> Surface:
     return core.member_surfaces([(load_base(key), part) for key, part in parts])
-
-
-def controls_of(layout: core.Layout, chosen: list[int]) -> Controls:
-    """Controls as the core takes them; `chosen` are the islands to pack, all when empty."""
-    rows = layout.controls
-    use = np.ones(len(rows), bool)
-    if chosen:
-        use[:] = False
-        use[[i for i in chosen if i < len(rows)]] = True
-    return Controls(
-        rows["flags"].copy(), rows["tile"].astype(np.int64), rows["bundle"].astype(np.int64),
-        rows["stack"].astype(np.int64), use,
-    )  # fmt: skip

@@ -32,9 +32,9 @@ def selector(given: Any) -> Selector:
 
 ONE_OF: dict[str, Any] = {"oneOf": [{"type": "integer", "minimum": 0}, {"type": "string"}]}
 SELECTORS: dict[str, Any] = {
-    "read": selector, "shape": "NAME", "names": "island", "json": ONE_OF,
+    "read": selector, "shape": "NAME", "names": "island", "json": ONE_OF, "passing": True,
 }  # fmt: skip
-OBJECTS: dict[str, Any] = {"read": selector, "shape": "NAME", "names": "object", "json": ONE_OF}
+OBJECTS: dict[str, Any] = {**SELECTORS, "names": "object"}
 """What is special about options that name islands, and objects."""
 
 

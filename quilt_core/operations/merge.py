@@ -124,7 +124,7 @@ class Merge:
         high=1e6,
     )
     edits: tuple[ChannelEdit, ...] = option((), **LAST_EDITS)
-    preview: bool = option(False, f"textures of {PREVIEW} px, for a look")
+    preview: bool = option(False, f"textures of {PREVIEW} px, for a look", passing=True)
 
     def __post_init__(self) -> None:
         check_options(self)

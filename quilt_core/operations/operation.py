@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import math
+import sys
 from collections.abc import Callable, Mapping
 from dataclasses import MISSING, dataclass, field, fields, is_dataclass
 from enum import Enum
 from importlib import import_module
+from inspect import get_annotations
 from pathlib import PurePath
-from typing import Any, Literal
+from types import SimpleNamespace
+from typing import Any, Literal, get_type_hints
 
 from quilt_core.errors import QuiltError
 
 Changes = Literal["layout", "document", "files", "nothing"]
 """What an operation changes: places of islands, more of the document, files that it writes, or nothing."""
+Pace = Literal["moment", "soon", "long"]
 
 
 class Stopped(QuiltError):
@@ -130,14 +134,16 @@ class Operation:
     runs : str
         ``run(document, settings, progress) -> result``.
     changes : str
-    long : bool
-        Whether it may take more than a moment.
+    pace : str
+        moment: done while one waits for the answer; soon: mostly a second or two, of which nothing needs to be shown; long.
     example : str
         Words behind its name on a command line.
     synonyms : tuple of str
         Words of the trade by which it is found, too.
     needs : tuple of str
         Settings of the project that it relies on.
+    relies : tuple of str
+        Parts of an atlas that it relies on though it does not change them: what the user saw of them must hold.
     scene : bool
         Whether all that stands in the project counts, and not the atlas's objects alone.
     files : FileUse
@@ -150,10 +156,11 @@ class Operation:
     result_name: str
     runs: str = "run"
     changes: Changes = "nothing"
-    long: bool = True
+    pace: Pace = "long"
     example: str = ""
     synonyms: tuple[str, ...] = ()
     needs: tuple[str, ...] = ()
+    relies: tuple[str, ...] = ()
     scene: bool = False
     files: FileUse = FileUse()
 
@@ -228,3 +235,13 @@ def plain(value: Any, digits: int = 6) -> Any:
     if isinstance(value, float):
         return round(value, digits) if math.isfinite(value) else None
     return value
+
+
+def hint_of(kind: Any, name: str) -> Any:
+    """Type of a field; None where its module knows it for type checkers only."""
+    home = next(base for base in kind.__mro__ if name in get_annotations(base))
+    holder = SimpleNamespace(__annotations__={"it": get_annotations(home)[name]})
+    try:
+        return get_type_hints(holder, vars(sys.modules[home.__module__]))["it"]
+    except NameError:
+        return None

@@ -54,8 +54,10 @@ class Pack(PackSettings):
         shape="keep|equal|fixed|house|PX_PER_METRE",
     )
     more_tiles: bool = option(False, "at a fixed size: add tiles until everything fits")
-    size: Size | None = option(None, "resolution of the only tile; without it as it is", **SIZE)
-    tile: int | None = option(None, "the only tile to fill", low=1001, high=1100)
+    size: Size | None = option(
+        None, "resolution of the only tile; without it as it is", passing=True, **SIZE
+    )
+    tile: int | None = option(None, "the only tile to fill", low=1001, high=1100, passing=True)
     islands: tuple[Selector, ...] = option(
         (),
         "islands to pack at the size they have; the others stay, and are in the way",

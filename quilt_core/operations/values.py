@@ -89,6 +89,18 @@ def read_place(given: Any) -> tuple[float, float, float]:
     return x, y, z
 
 
+def read_point(given: Any) -> tuple[float, float]:
+    """``100,200``, or two numbers, to a point."""
+    parts = given if isinstance(given, list | tuple) else str(given).split(",")
+    try:
+        x, y = (float(part) for part in parts)
+    except (ValueError, TypeError):
+        raise ValueError("Give two numbers, for example 100,200.") from None
+    if not (math.isfinite(x) and math.isfinite(y)):
+        raise ValueError("Give two numbers, for example 100,200.")
+    return x, y
+
+
 def _positive(given: Any, form: str) -> float:
     try:
         value = math.nan if isinstance(given, bool) else float(given)

@@ -179,9 +179,12 @@ def read_settings(
         loaded[name] = value
     out = {kind: settings_from(kind, own, words) for kind, own in parted(operation, loaded).items()}
     for kind, own in usual.items():
-        there = [one.attribute for one in options_of(kind) if one.name in loaded]
-        said = {name: getattr(out[kind], name) for name in there}
-        out[kind] = replace(settings_from(kind, own), **said)
+        said = {
+            known[name].attribute: known[name].value(value)
+            for name, value in own.items()
+            if name not in loaded
+        }
+        out[kind] = replace(out[kind], **said)
     return out
 
 
@@ -211,6 +214,7 @@ def do_on_files(
     root: Path = Path(),
     out: Path = Path(),
     opened: ProjectFile | None = None,
+    meshes_too: bool = True,
 ) -> FilesDone:
     """Do an operation on mesh files, or on a project file.
 
@@ -227,6 +231,8 @@ def do_on_files(
         Folder that meshes will lie in: those that go on naming files at their old place find them from there.
     opened : ProjectFile, optional
         A project file, instead of the inputs.
+    meshes_too : bool
+        Whether mesh files are wanted, and not the project file alone.
 
     Raises
     ------
@@ -244,11 +250,12 @@ def do_on_files(
     check_target(document, target)
     result = operation.run(document, own, progress.part(0.05, 0.85))
     after: Document = getattr(result, "document", document)
-    if operation.files.packs:
+    step = changed_project(opened, operation, own, after, result)
+    if operation.files.packs and meshes_too:
         after = _packed(after, result, settings[GapSettings], progress.part(0.9, 0.05))
     files: dict[str, bytes] = {}
     meshes: list[str] = []
-    if operation.files.writes in ("meshes", "both") and _writes(result):
+    if operation.files.writes in ("meshes", "both") and meshes_too and _writes(result):
         written = getattr(result, "files", None)
         if written is None:
             written = export(after, target, progress.part(0.95, 0.05)).files
@@ -269,7 +276,7 @@ def do_on_files(
         lines, values = lines + said, {**values, **facts}
     return FilesDone(
         files, aside, meshes, lines, values, bool(result.ok), list(dict.fromkeys(notes)),
-        _read_beside(document, opened is not None), changed_project(opened, operation, own, after, result),
+        _read_beside(document, opened is not None), step,
     )  # fmt: skip
 
 

@@ -9,9 +9,10 @@ from typing import Any
 from quilt_core.document.document import Document
 from quilt_core.operations.operation import Operation, Progress, plain
 from quilt_core.operations.registry import operation
-from quilt_core.options import plain_settings, settings_from
+from quilt_core.options import options_of, plain_settings, settings_from
 from studio.actions.documents import document_of, saved
 from studio.actions.history.change import Made
+from studio.actions.history.parts import Parts, within
 from studio.models import Revision
 
 
@@ -27,12 +28,15 @@ class Done:
         That it worked on.
     result : object
         The core's.
+    atlas : int
+        Id of the atlas.
     """
 
     operation: Operation
     settings: Any
     document: Document
     result: Any
+    atlas: int = 0
 
     @property
     def values(self) -> dict[str, Any]:
@@ -43,20 +47,28 @@ class Done:
     @property
     def params(self) -> dict[str, Any]:
         """Its settings as a revision keeps them, with what it told of objects."""
+        kept = {one.name for one in options_of(type(self.settings)) if one.kept}
+        settings = plain_settings(self.settings, True)
         objects = getattr(self.result, "objects", None)
         told = {"figures": plain(objects)} if objects else {}
-        return {**plain_settings(self.settings, True), **told}
+        return {**{name: settings[name] for name in settings if name in kept}, **told}
 
     def made(self, **facts: Any) -> Made:
         """The new state of the atlas; `facts` are other fields of the revision. New base layouts get their rows now."""
         state = saved(self.result.document.layout)
         what = self.operation.find("what")(self.settings, self.result)
         verb = getattr(self.settings, "verb", self.operation.name)
-        return Made(verb, state, what, self.params, facts=facts)
+        parts = [within(self.atlas, part) for part in self.operation.relies]
+        needs: Parts = dict.fromkeys(parts)
+        return Made(verb, state, what, self.params, needs, facts=facts)
 
 
 def operate(
-    revision: Revision, name: str, given: Mapping[str, Any], progress: Progress, **document: Any
+    revision: Revision,
+    name: str,
+    given: Mapping[str, Any],
+    progress: Progress | None = None,
+    **document: Any,
 ) -> Done:
     """Do an operation on an atlas.
 
@@ -66,7 +78,7 @@ def operate(
     name : str
     given : mapping
         Settings as JSON has them.
-    progress : Progress
+    progress : Progress, optional
     document : keyword arguments
         See `document_of`.
 
@@ -77,4 +89,5 @@ def operate(
     known = operation(name)
     settings = settings_from(known.settings, given)
     work_on = document_of([revision], everything=known.scene, **document)
-    return Done(known, settings, work_on, known.run(work_on, settings, progress))
+    result = known.run(work_on, settings, progress or Progress())
+    return Done(known, settings, work_on, result, revision.atlas_id)

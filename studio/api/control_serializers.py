@@ -6,7 +6,6 @@ from typing import Any
 
 from rest_framework import serializers
 
-from quilt_core.pack.stacks import LOOSEST
 from quilt_core.scene.tiles import MAX_TILE
 from studio.api.serializers import OnChange
 from studio.geometry import content_mark
@@ -46,25 +45,6 @@ class TileIn(serializers.Serializer[Any]):
 
 class TilesIn(OnChange):
     tiles = TileIn(many=True)
-
-
-class FindStacksIn(OnChange):
-    tolerance = serializers.FloatField(
-        default=0.002,
-        min_value=1e-9,
-        max_value=LOOSEST,
-        help_text="of the outlines, part of the side",
-    )
-
-
-class CandidateOut(serializers.Serializer[Any]):
-    islands = serializers.ListField(child=serializers.IntegerField())
-    mirrored = serializers.IntegerField(help_text="how many of them are mirror images of the first")
-    deviation = serializers.FloatField(
-        help_text="largest distance of the outlines, part of the side"
-    )
-    stacked = serializers.BooleanField()
-    kind = serializers.ChoiceField(choices=["shape", "topology"])
 
 
 class PlanRowOut(serializers.Serializer[Any]):

@@ -16,8 +16,8 @@ from studio.actions.arrange.set_tiles import set_tiles
 from studio.api import control_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.api.views import Change, LayoutJob, answer_atlas
-from studio.models import Atlas, Job, Project, Recipe, Revision
+from studio.api.views import Change, answer_atlas
+from studio.models import Atlas, Project, Recipe, Revision
 
 
 class ControlIslands(Change):
@@ -38,26 +38,6 @@ class Tiles(Change):
         return self.change(
             atlas_id, params["change"], lambda head: set_tiles(head, params["tiles"])
         )
-
-
-class FindStacks(LayoutJob):
-    """Look for islands of the same shape; the job's result lists them as candidates."""
-
-    kind = "stacks"
-    exclusive = False
-
-    @extend_schema(operation_id="find_stacks", request=c.FindStacksIn, responses={202: s.JobOut})
-    def post(self, request: Request, atlas_id: int) -> Response:
-        return self.start(atlas_id, valid(c.FindStacksIn, request))
-
-
-class Candidates(APIView):
-    """What a job that looked for stacks has found."""
-
-    @extend_schema(operation_id="get_candidates", responses=c.CandidateOut(many=True))
-    def get(self, request: Request, job_id: int) -> Response:
-        job = get_object_or_404(Job, pk=job_id, kind="stacks", state=Job.DONE)
-        return Response(c.CandidateOut(job.result["candidates"], many=True).data)
 
 
 class Plan(APIView):

@@ -16,9 +16,11 @@ from quilt_core.operations.operation import Operation
 from quilt_core.operations.registry import OPERATIONS
 from quilt_core.options import Option, options_of, settings_from
 from studio.actions.errors import Refused
+from studio.actions.history.change import edit_atlas
+from studio.actions.operate import operate
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.api.views import LayoutJob
+from studio.api.views import LayoutJob, answer_atlas
 
 MOST_LISTED = 2_000_000
 LONGEST = 4000
@@ -88,7 +90,7 @@ def _one(option: Option, common: dict[str, Any]) -> AnyField:
 def serializer_of(operation: Operation) -> type[serializers.Serializer[Any]]:
     """The request of an operation: the step that the user saw, its settings, and how its result is kept."""
     fields: dict[str, Any] = {one.name: field_of(one) for one in options_of(operation.settings)}
-    if operation.changes == "layout":
+    if operation.changes == "layout" and not is_quick(operation):
         fields["draft"] = serializers.BooleanField(
             required=False, help_text="keep the layout beside the present one"
         )
@@ -116,12 +118,12 @@ def refuse_unknown(given: Any, shape: type[serializers.Serializer[Any]]) -> None
 
 
 class OperationJob(LayoutJob):
-    """Start an operation on an atlas."""
+    """An operation on an atlas: done at once, or by a job."""
 
     operation: Operation
 
     def post(self, request: Request, atlas_id: int) -> Response:
-        """Check its settings, and queue it."""
+        """Check its settings, and do or queue it."""
         shape = serializer_of(self.operation)
         refuse_unknown(request.data, shape)
         given = valid(shape, request)
@@ -129,7 +131,16 @@ class OperationJob(LayoutJob):
         settings = {name: value for name, value in given.items() if name in known}
         settings_from(self.operation.settings, settings)
         rest = {name: value for name, value in given.items() if name not in known}
+        if is_quick(self.operation):
+            name = self.operation.name
+            edit_atlas(atlas_id, rest["change"], lambda head: operate(head, name, settings).made())
+            return answer_atlas(atlas_id)
         return self.start(atlas_id, {**rest, "settings": settings}, self.operation.needs)
+
+
+def is_quick(operation: Operation) -> bool:
+    """Whether its answer is the atlas as it is then, and no job."""
+    return operation.pace == "moment" and operation.changes == "layout"
 
 
 def view_of(operation: Operation) -> type[APIView]:
@@ -143,7 +154,9 @@ def view_of(operation: Operation) -> type[APIView]:
     }
     made = type(f"{name.title().replace('_', '')}Job", (OperationJob,), facts)
     schema = extend_schema(
-        operation_id=name, request=serializer_of(operation), responses={202: s.JobOut}
+        operation_id=name,
+        request=serializer_of(operation),
+        responses=s.AtlasOut if is_quick(operation) else {202: s.JobOut},
     )
 
     @schema
@@ -176,6 +189,7 @@ class OptionOut(serializers.Serializer[Any]):
     keyed = serializers.BooleanField()
     optional = serializers.BooleanField()
     shape = serializers.CharField(allow_blank=True)
+    passing = serializers.BooleanField(help_text="belongs to one moment: presets leave it out")
 
     @extend_schema_field({"nullable": True})
     def get_default(self, option: Option) -> Any:  # type: ignore[override]
@@ -188,7 +202,7 @@ class OperationOut(serializers.Serializer[Any]):
     name = serializers.CharField()
     help = serializers.CharField()
     changes = serializers.ChoiceField(choices=["layout", "document", "files", "nothing"])
-    long = serializers.BooleanField()
+    pace = serializers.ChoiceField(choices=["moment", "soon", "long"])
     synonyms = serializers.ListField(child=serializers.CharField())
     options = serializers.SerializerMethodField()
 

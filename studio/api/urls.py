@@ -7,7 +7,6 @@ from django.urls import include, path, re_path
 from studio.api import atlas_views as a
 from studio.api import carry_views as carry
 from studio.api import control_views as c
-from studio.api import hand_views as hand
 from studio.api import job_views as jobs
 from studio.api import live_views as live
 from studio.api import mend_views as mend
@@ -67,7 +66,6 @@ urlpatterns = [
         path("control/", c.ControlIslands.as_view()),
         path("tiles/", c.Tiles.as_view()),
         path("drafts/", c.Drafts.as_view()),
-        path("stacks/", c.FindStacks.as_view()),
         path("objects/", a.MoveObjects.as_view()),
         path("release/", a.ReleaseObjects.as_view()),
         path("islands/", a.MoveIslands.as_view()),
@@ -75,12 +73,6 @@ urlpatterns = [
         path("name/", a.AtlasName.as_view()),
         path("delete/", a.DeleteAtlas.as_view()),
         path("channel/", a.Channel.as_view()),
-        path("place/", hand.PlaceIslands.as_view()),
-        path("settle/", hand.SettleIslands.as_view()),
-        path("make-room/", hand.MakeRoom.as_view()),
-        path("slip-in/", hand.SlipIn.as_view()),
-        path("fit-here/", hand.FitHere.as_view()),
-        path("take-in/", hand.TakeIn.as_view()),
         path("cut-link/", mend.CutLink.as_view()),
         path("sheet-pictures/", behind.SheetPictures.as_view()),
         path("sheet-pictures/<int:tile>/", behind.OneSheetPicture.as_view()),
@@ -103,7 +95,6 @@ urlpatterns = [
     ),
     under(
         "jobs/<int:job_id>/",
-        path("candidates/", c.Candidates.as_view()),
         path("picture/", pictures.JobPicture.as_view()),
         path("", jobs.OneJob.as_view()),
         path("cancel/", jobs.CancelJob.as_view()),

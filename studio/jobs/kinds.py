@@ -14,11 +14,7 @@ from quilt_core.operations.registry import OPERATIONS
 from quilt_core.options import settings_from
 from studio import storage
 from studio.actions.arrange.explain_limit import explain_limit
-from studio.actions.arrange.find_candidates import find_candidates
-from studio.actions.arrange.fit_here import fit_islands_here
 from studio.actions.arrange.sheets import thumbnail
-from studio.actions.arrange.slip_in import slip_in_islands
-from studio.actions.arrange.take_in_islands import take_in_islands
 from studio.actions.carry_over.merge_textures import merge_textures
 from studio.actions.carry_over.share_plan import packed_coverage
 from studio.actions.gather.bring_again import bring_again
@@ -26,7 +22,7 @@ from studio.actions.gather.gather_files import gather_files
 from studio.actions.hand_off.draw_textures import draw_textures
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
-from studio.actions.history.change import Made, finish_job
+from studio.actions.history.change import finish_job
 from studio.actions.operate import operate
 from studio.actions.prove.bake_maps import bake_maps, bake_part, forget_case
 from studio.actions.prove.measure_layout import measure_revision
@@ -115,45 +111,8 @@ def _after_pack(job: Job, revision: Revision) -> None:
         start_job("limit", job.project, job.atlas, {"revision": revision.pk})
 
 
-def _by_hand(job: Job, make: Callable[[Revision], Made | None]) -> dict[str, Any]:
-    """Append what was asked for by hand; a few islands, so that it is done in a moment."""
-    base = _revision(job)
-    made = make(base)
-    if made is None:
-        raise Stopped
-    revision = finish_job(base.atlas_id, base, made, bool(job.params.get("draft")))
-    measure_revision(revision)
-    return {"revision": revision.pk, "draft": revision.draft, **made.params}
-
-
-def _slip_in(job: Job, reporter: Reporter) -> dict[str, Any]:
-    return _by_hand(
-        job, lambda base: slip_in_islands(base, job.params, reporter.report, reporter.stop)
-    )
-
-
-def _fit_here(job: Job, reporter: Reporter) -> dict[str, Any]:
-    return _by_hand(
-        job, lambda base: fit_islands_here(base, job.params, reporter.report, reporter.stop)
-    )
-
-
-def _take_in(job: Job, reporter: Reporter) -> dict[str, Any]:
-    def report(progress: float, message: str) -> None:
-        reporter.report(progress, message)
-        if reporter.stop():
-            raise Stopped
-
-    return _by_hand(job, lambda base: take_in_islands(base, job.params, report))
-
-
 def _limit(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"limit": explain_limit(_revision(job), reporter)}
-
-
-def _stacks(job: Job, reporter: Reporter) -> dict[str, Any]:
-    reporter.report(0.1, "looking for equal shapes")
-    return {"candidates": find_candidates(_revision(job), job.params["tolerance"])}
 
 
 def _merge(job: Job, reporter: Reporter) -> dict[str, Any]:
@@ -284,10 +243,6 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "visibility": _visibility,
     "bake": _bake,
     "bake part": _bake_part,
-    "stacks": _stacks,
-    "slip in": _slip_in,
-    "fit here": _fit_here,
-    "take in": _take_in,
     "plan coverage": _plan_coverage,
     "run line": _run_line,
     "run sheet": _run_sheet,

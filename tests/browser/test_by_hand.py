@@ -295,7 +295,7 @@ def test_an_island_slips_in_where_the_pointer_is(table):
     table.mouse.click(*at(table, *middle("C")))
     table.mouse.move(*at(table, 0.325, 0.175))
     table.keyboard.press("Shift+I")
-    until_verb(table, "slip in")
+    until_verb(table, "fit-into-gaps")
     # Between A and B there are 0.15 of the sheet, too few for the square and two paddings.
     low_x, low_y, high_x, high_y = box_of(table, 2)
     away = abs((low_x + high_x) / 2 - 2048 * 0.325) + abs((low_y + high_y) / 2 - 2048 * 0.175)
@@ -307,11 +307,11 @@ def test_an_island_slips_in_where_the_pointer_is(table):
 def test_islands_are_fitted_into_a_region_that_is_drawn(table):
     table.locator("[data-row='A']").click()
     table.locator("[data-row='C']").click(modifiers=["Control"])
-    table.get_by_role("toolbar", name="Tools").get_by_role("button", name="Fit here").click()
+    table.get_by_role("toolbar", name="Tools").get_by_role("button", name="Pack here").click()
     table.mouse.move(*at(table, 0.1, 0.5))
     table.get_by_text("draw where the picked islands shall go").wait_for()
     drag(table, (0.1, 0.5), (0.44, 0.95))
-    until_verb(table, "fit here")
+    until_verb(table, "pack-here")
     for island in (0, 2):
         low_x, low_y, high_x, high_y = box_of(table, island)
         assert low_x >= 0.1 * 2048 - 8 and high_x <= 0.44 * 2048 + 8

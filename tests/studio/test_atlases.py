@@ -312,7 +312,7 @@ def test_parts_are_written_with_a_material_each(board, part, client, act):
     made = part(f"projects/{board.project_id}/atlases", name="trim", source=board.pk, islands=[1])
     trim = Atlas.objects.get(pk=made.json()["atlas"])
     move = [[1, 0, 0.25, 0, 1, 0.125]]
-    assert act(trim, "place", verb="move", islands=[0], placements=move).status_code == 200
+    assert act(trim, "move", verb="move", islands=[0], placements=move).status_code == 200
     files = export(act, client, board)
     assert {"board.obj", "boards.mtl", "board.atlases.mtl"} <= set(files.namelist())
     scene = read_scene("board.obj", files.read("board.obj"), lambda name: files.read(name))

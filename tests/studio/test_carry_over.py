@@ -131,7 +131,7 @@ def test_each_tile_gets_its_pictures(act, painted, client):
     assert act(painted, "tiles", tiles=tiles, method="put").status_code == 200
     # Two plates go to the second sheet.
     beside = [1, 0, 1, 0, 1, 0]
-    assert act(painted, "place", verb="move", islands=[0, 3], moves=[beside]).status_code == 200
+    assert act(painted, "move", verb="move", islands=[0, 3], moves=[beside]).status_code == 200
     job = job_of(act(painted, "merge", name="set", width=512))
     sizes = {p["name"]: (p["width"], p["tile"]) for p in job.result["report"]["textures"]}
     assert sizes["set_baseColor.1001.png"] == (512, 1001)

@@ -137,7 +137,7 @@ def test_a_fixed_density_adds_the_tiles_that_it_takes(gathered, act, client):
 
 def candidates(act, client, atlas):
     job = act(atlas, "stacks").json()["id"]
-    return client.get(f"/api/jobs/{job}/candidates/").json()
+    return client.get(f"/api/jobs/{job}/").json()["result"]["candidates"]
 
 
 def test_stacks_are_found_made_and_taken_off(gathered, act, client):

@@ -100,7 +100,7 @@ def test_a_join_takes_the_cut_back_and_undo_goes_step_by_step(act, sheet, client
 
 
 def test_what_is_moved_and_locked_stays_so_through_an_edit(act, sheet):
-    answer = act(sheet, "place", islands=[0], placements=[[0.5, 0, 0.4, 0, 0.5, 0.3]])
+    answer = act(sheet, "move", islands=[0], placements=[[0.5, 0, 0.4, 0, 0.5, 0.3]])
     assert answer.status_code == 200, answer.content
     act(sheet, "control", islands=[0, 1], lock_turn=True)
     sheet.refresh_from_db()

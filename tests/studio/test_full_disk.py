@@ -70,7 +70,7 @@ def counts(atlas):
 STEPS = {
     "a new project": lambda c, a, k: c.post("/api/projects/", {"name": "Quay " * 20}, content_type=JSON),
     "files": lambda c, a, k: c.post(f"/api/projects/{a.project_id}/files/", {"files": SimpleUploadedFile("more.obj", QUAD_OBJ * 40)}),
-    "a move": lambda c, a, k: c.post(f"/api/atlases/{a.pk}/place/", {"change": step_of(a), "verb": "move", "islands": [0, 1, 2], "moves": [[1, 0, 0.1, 0, 1, 0]]}, content_type=JSON),
+    "a move": lambda c, a, k: c.post(f"/api/atlases/{a.pk}/move/", {"change": step_of(a), "verb": "move", "islands": [0, 1, 2], "moves": [[1, 0, 0.1, 0, 1, 0]]}, content_type=JSON),
     "controls": lambda c, a, k: c.post(f"/api/atlases/{a.pk}/control/", {"change": step_of(a), "islands": [0, 1, 2], "weight": 0.2 + 0.01 * k}, content_type=JSON),
     "tiles": lambda c, a, k: c.put(f"/api/atlases/{a.pk}/tiles/", {"change": step_of(a), "tiles": [{"number": 1001 + n, "width": 512 + k, "height": 512} for n in range(90)]}, content_type=JSON),
     "rules": lambda c, a, k: c.patch(f"/api/projects/{a.project_id}/", {"change": step_of(a), "house_density": 333.0 + k}, content_type=JSON),

@@ -115,9 +115,7 @@ def test_islands_of_any_size_are_packed(gathered, act, factor):
     scaled = read_state(gathered.head).placements
     scaled[:, :, :2] *= factor
     rows = scaled.reshape(-1, 6).tolist()
-    assert (
-        act(gathered, "place", verb="size", islands=[0, 1, 2], placements=rows).status_code == 200
-    )
+    assert act(gathered, "move", verb="size", islands=[0, 1, 2], placements=rows).status_code == 200
     assert act(gathered, "pack", **QUICK).status_code == 202
     job = Job.objects.filter(kind="pack").latest("id")
     assert job.state == Job.DONE, job.error

@@ -11,11 +11,11 @@ from django.db import connection
 from quilt_core.document.islands import fresh_islands
 from quilt_core.document.state import MemberRow, State, TileRow, changed_islands, rebased
 from quilt_core.scene.placement import identity
-from studio.actions.arrange.place_islands import place_islands
 from studio.actions.history.change import Made, edit_atlas, edit_settings
 from studio.actions.history.list_steps import list_steps
 from studio.actions.history.parts import meet
 from studio.actions.history.step import redo, undo
+from studio.actions.operate import operate
 from studio.models import (
     Atlas,
     BaseLayout,
@@ -59,7 +59,7 @@ def some_action(rng, act, client, atlas):
         lambda: act(atlas, "control", islands=islands, weight=rng.uniform(0.5, 3)),
         lambda: act(atlas, "control", islands=islands, bundle=True),
         lambda: act(
-            atlas, "place", verb=rng.choice(["move", "turn"]), islands=islands, placements=moved
+            atlas, "move", verb=rng.choice(["move", "turn"]), islands=islands, placements=moved
         ),
         lambda: act(atlas, "tiles", "put", tiles=rows),
         lambda: act(
@@ -280,7 +280,7 @@ def move(atlas, island, rng):
         1,
     ]
     given = {"verb": "move", "islands": [island], "placements": [places.tolist()]}
-    edit_atlas(atlas.pk, None, lambda head: place_islands(head, given))
+    edit_atlas(atlas.pk, None, lambda head: operate(head, "move", given).made())
     atlas.refresh_from_db()
 
 

@@ -151,7 +151,7 @@ def test_a_try_is_kept_with_what_was_done_meanwhile(act, bare, client):
     job = flatten(
         act, bare, objects=[read_state(bare.head).members[0].object], seams="angle", draft=True
     )
-    assert act(bare, "place", islands=[1], moves=[[1, 0, 0.5, 0, 1, 0]]).status_code == 200
+    assert act(bare, "move", islands=[1], moves=[[1, 0, 0.5, 0, 1, 0]]).status_code == 200
     bare = Atlas.objects.get(pk=bare.pk)
     before = read_state(bare.head)
     step = {"change": bare.project.head_id}

@@ -10,8 +10,12 @@ import pytest
 from PIL import Image
 
 from quilt_cli.main import main
+from quilt_core.document.project.file import open_project
+from quilt_core.operations.project import project_document
 from quilt_core.operations.registry import OPERATIONS
+from studio.arrays import load_layout
 from studio.models import Job
+from studio.state import read_state
 from tests.core.painted import plain_device
 from tests.core.test_nightly_run import tube
 
@@ -38,9 +42,22 @@ def pipes(send, atlas, tmp_path):
     return atlas
 
 
+CHANGED = {
+    "move": {"islands": ["pipe_1"], "moves": [[0.0, -1.0, 0.9, 1.0, 0.0, 0.1]], "verb": "turn"},
+    "slide-to-contact": {"islands": ["pipe_0"], "direction": "left"},
+    "make-room": {"islands": ["pipe_1"]},
+    "fit-into-gaps": {"islands": ["pipe_2"], "rotate": "none"},
+    "pack-here": {"islands": ["pipe_1"], "region": [[0, 0], [500, 300]], "grow": True},
+    "shrink-to-fit": {"islands": ["pipe_1"]},
+    "even-out": {"density": 55.0, "islands": ["pipe_1"]},
+    "pack": {"effort": "quick", "seed": 3, "density": "keep", "padding": 4.0, "margin": 2.0},
+    "unwrap": {"which": "all", "stretch": 1.1},
+    "copy-layout": {"source": "one", "to": ["two"]},
+    "edit": {"verb": "project", "shape": "box", "islands": ["pipe_2"]},
+}  # fmt: skip
+"""Settings of operations that change a layout."""
 COVERED = {
-    "inspect", "unwrap", "copy-layout", "edit", "even-out", "visibility", "plan", "pack", "limit", "merge", "check", "bake",
-    "textures", "export",
+    "inspect", "visibility", "plan", "limit", "merge", "check", "bake", "textures", "export", "stacks", *CHANGED,
 }  # fmt: skip
 WITHOUT = {"update", "channels", "report"}
 """Operations that have no case yet."""
@@ -55,7 +72,10 @@ def words(settings):
     for name, value in settings.items():
         name = f"--{name.replace('_', '-')}"
         rows = value if isinstance(value, list) else [value]
-        out += [name] if value is True else [name, *map(str, rows)]
+        if isinstance(rows[0], list):
+            out += [f"{name}={','.join(map(str, row))}" for row in rows]
+        else:
+            out += [name] if value is True else [name, *map(str, rows)]
     return out
 
 
@@ -275,3 +295,45 @@ def test_a_setting_that_nobody_hears_is_refused(act, pipes):
     assert answer.status_code == 400 and "paddding" in answer.json()["what"]
     answer = act(pipes, "pack", padding=5000)
     assert answer.status_code == 400 and "1024" in str(answer.json())
+
+
+@pytest.mark.parametrize("name", CHANGED)
+def test_a_project_file_is_changed_as_the_atlas_is(
+    request, transactional_db, client, act, tmp_path, capsys, name
+):
+    """The artist's layout, with a weight and a lock, by both doors: the same state to the bit."""
+    pipes = request.getfixturevalue("twins" if name == "copy-layout" else "pipes")
+    on_atlas(act, pipes, "pack", density="equal", size="512x512", **PACK)
+    for said in ({"weight": 1.5}, {"lock_size": True}):
+        assert act(pipes, "control", islands=[0], **said).status_code == 200
+    pipes.refresh_from_db()
+    if name in ("shrink-to-fit", "make-room"):
+        # Larger by a part, about its middle: too near to others.
+        layout = load_layout(pipes.head)
+        box = layout.islands.placed(layout.placements).bounds()[1]
+        x, y = (box[:2] + box[2:]) / 2
+        larger = [[1.06, 0, -0.06 * x, 0, 1.06, -0.06 * y]]
+        assert act(pipes, "move", islands=[1], moves=larger).status_code == 200
+    path = tmp_path / "yard.quilt"
+    path.write_bytes(b"".join(client.get(f"/api/projects/{pipes.project_id}/project.quilt")))
+    code = main([name, str(path), "--in-place", "--json", *words(CHANGED[name])])
+    told = json.loads(capsys.readouterr().out)
+    answer = act(pipes, name, **CHANGED[name])
+    job = Job.objects.filter(atlas=pipes, kind=name).first()
+    assert code in (0, 1), told
+    assert answer.status_code in (200, 202), answer.content
+    pipes.refresh_from_db()
+    with path.open("rb") as handle:
+        there = project_document(open_project(handle, "yard")).layout.state
+    here = read_state(pipes.head)
+    assert (here.islands == there.islands).all() and here.tiles == there.tiles
+    assert [m.islands for m in here.members] == [m.islands for m in there.members]
+    if answer.status_code == 202:
+        same = set(job.result) & set(told) - {"objects", "atlases", "notes", "ok", "seconds"}
+        assert {key: job.result[key] for key in same} == {key: told[key] for key in same}
+
+
+def test_stacks_are_the_same(act, twins, tmp_path, capsys):
+    told = on_files(tmp_path, capsys, "stacks", "", tmp_path / "twins.obj")
+    found = on_atlas(act, twins, "stacks").result
+    assert found["candidates"] == told["candidates"] and told["candidates"]

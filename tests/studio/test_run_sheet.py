@@ -83,7 +83,7 @@ def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atla
     assert sheet.run(line["id"]).state == Job.DONE
     assert sheet.lines()[0]["state"] == "current"
     assert (
-        act(atlas, "place", verb="move", islands=[0], moves=[[1, 0, 0.01, 0, 1, 0]]).status_code
+        act(atlas, "move", verb="move", islands=[0], moves=[[1, 0, 0.01, 0, 1, 0]]).status_code
         == 200
     )
     assert sheet.lines()[0]["because"] == ["islands of crate were moved since"]

@@ -152,7 +152,7 @@ def test_few_requests_are_answered_at_once(settings):
 def test_what_is_kept_in_memory_is_what_the_rows_say(act, gathered):
     moves = []
     for k in range(4):
-        act(gathered, "place", verb="move", islands=[0], moves=[[1, 0, 0.01 * k + 0.01, 0, 1, 0]])
+        act(gathered, "move", verb="move", islands=[0], moves=[[1, 0, 0.01 * k + 0.01, 0, 1, 0]])
         gathered.refresh_from_db()
         moves.append(
             (gathered.head.pk, gathered.head.created, read_state(gathered.head).islands.tobytes())
@@ -181,10 +181,10 @@ def test_what_was_not_asked_for_the_longest_is_let_go():
 
 
 def test_a_layout_that_was_changed_since_is_not_measured_while_the_newer_one_waits(act, gathered, settings):  # fmt: skip
-    act(gathered, "place", verb="move", islands=[0], moves=[[1, 0, 0.01, 0, 1, 0]])
+    act(gathered, "move", verb="move", islands=[0], moves=[[1, 0, 0.01, 0, 1, 0]])
     gathered.refresh_from_db()
     old = gathered.head_id
-    act(gathered, "place", verb="move", islands=[0], moves=[[1, 0, 0.01, 0, 1, 0]])
+    act(gathered, "move", verb="move", islands=[0], moves=[[1, 0, 0.01, 0, 1, 0]])
     gathered.refresh_from_db()
     Measurement.objects.all().delete()
     mine, newer = (

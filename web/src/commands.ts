@@ -129,10 +129,10 @@ export function toolCommands(editor: Editor): Command[] {
 
 /** Tools by their words. */
 export const TOOLS: { tool: ToolName; name: string; hint: string }[] = [
-  { tool: "take", name: "Take", hint: "drag islands; pins turn and size; drag the empty table to pick" },
+  { tool: "take", name: "Move", hint: "drag islands; pins turn and size; drag the empty table to pick" },
   { tool: "lasso", name: "Lasso", hint: "draw round islands to pick them; Shift adds, Ctrl takes away" },
   { tool: "brush", name: "Brush", hint: "pass over islands to pick them; Shift adds, Ctrl takes away" },
-  { tool: "region", name: "Fit here", hint: "draw where the picked islands shall go; Shift freehand, Alt scales them to fill it" },
+  { tool: "region", name: "Pack here", hint: "draw where the picked islands shall go; Shift freehand, Alt scales them to fill it" },
 ];
 
 /** Through the findings of the kind that is looked at; of the first kind where none is. */

@@ -90,29 +90,29 @@ function roomCommands(editor: Editor, actions: Actions): Command[] {
   const tile = tileInSight(editor);
   const here = editor.tools.last;
   const under = here ? editor.document.map.tileAt(here.x, here.y) : 0;
-  const takeIn = (percent: number): Command => ({
-    name: `Take in by ${percent} %`, group: "By hand", hint: `all islands of tile ${tile}, about its middle`, enabled: editor.handsOn && editor.document.count > 0,
-    run: () => takeInBy(editor, tile, percent),
+  const shrink = (percent: number): Command => ({
+    name: `Shrink by ${percent} %`, group: "By hand", hint: `all islands of tile ${tile}, about its middle`, enabled: editor.handsOn && editor.document.count > 0,
+    run: () => shrinkBy(editor, tile, percent),
   });
   const next = nextUnplaced(editor);
   return [
     ...(["down", "up", "left", "right"] as const).map((direction) => ({
-      name: `Settle ${direction}`, group: "By hand", hint: "slide until it touches at the padding", enabled: some && !actions.settle.isPending,
-      run: () => actions.settle.mutate({ islands, direction }),
+      name: `Slide ${direction} to contact`, group: "By hand", hint: "slide until it touches at the padding", enabled: some && !actions.slide.isPending,
+      run: () => actions.slide.mutate({ islands, direction }),
     })),
-    { name: "Settle each down", group: "By hand", hint: "one after the other, as if falling", enabled: some && islands.length > 1 && !actions.settle.isPending, run: () => actions.settle.mutate({ islands, direction: "down", each: true }) },
-    { name: "Slip in", group: "By hand", hint: `each into the most snug free spot of tile ${tile}`, enabled: some && !actions.slipIn.isPending, run: () => actions.slipIn.mutate({ islands, tile }) },
-    { name: "Slip in at the pointer", group: "By hand", hint: "the free spot nearest to the pointer", enabled: some && under > 0 && !actions.slipIn.isPending, run: () => actions.slipIn.mutate({ islands, tile: under, near: editor.document.map.inPx(under, here!.x, here!.y) }) },
-    { name: "Slip in as one block", group: "By hand", hint: "all together as they lie, where it is most snug", enabled: some && islands.length > 1 && !actions.slipIn.isPending, run: () => actions.slipIn.mutate({ islands, tile, block: true }) },
+    { name: "Slide each down to contact", group: "By hand", hint: "one after the other, as if falling", enabled: some && islands.length > 1 && !actions.slide.isPending, run: () => actions.slide.mutate({ islands, direction: "down", each: true }) },
+    { name: "Fit into gaps", group: "By hand", hint: `each into the most snug free spot of tile ${tile}`, enabled: some && !actions.fitIntoGaps.isPending, run: () => actions.fitIntoGaps.mutate({ islands, tile }) },
+    { name: "Fit into gaps at the pointer", group: "By hand", hint: "the free spot nearest to the pointer", enabled: some && under > 0 && !actions.fitIntoGaps.isPending, run: () => actions.fitIntoGaps.mutate({ islands, tile: under, near: editor.document.map.inPx(under, here!.x, here!.y) }) },
+    { name: "Fit into gaps as one block", group: "By hand", hint: "all together as they lie, where it is most snug", enabled: some && islands.length > 1 && !actions.fitIntoGaps.isPending, run: () => actions.fitIntoGaps.mutate({ islands, tile, block: true }) },
     { name: "Make room", group: "By hand", hint: "neighbours that are too near step aside, just enough", enabled: some && !actions.makeRoom.isPending, run: () => actions.makeRoom.mutate(islands) },
-    { name: "Take in until the gaps are right", group: "By hand", hint: islands.length ? "the picked islands, each about its middle" : "all islands, each about its middle", enabled: editor.handsOn && editor.document.count > 0 && !actions.takeIn.isPending, run: () => actions.takeIn.mutate(islands) },
-    ...[1, 2, 5].map(takeIn),
-    { name: "Next one to the pointer", group: "By hand", hint: next < 0 ? "nothing lies on the side table" : `${editor.document.objectOf(next)?.name} ${editor.document.number(next)}, the largest on the side table`, enabled: editor.handsOn && next >= 0, run: () => void takeNext(editor) },
+    { name: "Shrink to fit the gaps", group: "By hand", hint: islands.length ? "the picked islands, each about its middle" : "all islands, each about its middle", enabled: editor.handsOn && editor.document.count > 0 && !actions.shrinkToFit.isPending, run: () => actions.shrinkToFit.mutate(islands) },
+    ...[1, 2, 5].map(shrink),
+    { name: "Next from side table", group: "By hand", hint: next < 0 ? "nothing lies on the side table" : `${editor.document.objectOf(next)?.name} ${editor.document.number(next)}, the largest on the side table`, enabled: editor.handsOn && next >= 0, run: () => void takeNext(editor) },
   ];
 }
 
 /** All islands of a tile together about its middle, smaller by a percentage; what is picked stays so. */
-export function takeInBy(editor: Editor, tile: number, percent: number): void {
+export function shrinkBy(editor: Editor, tile: number, percent: number): void {
   const { map, model, count } = editor.document;
   const before = editor.selection.list();
   const factor = 1 - percent / 100;

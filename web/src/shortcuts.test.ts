@@ -27,13 +27,13 @@ it("finds a command by its key, and gives no key to two of them at first", () =>
 });
 
 it("takes a key from whoever had it, and remembers it", () => {
-  useKeys.getState().set("Slip in", "Ctrl+Y");
+  useKeys.getState().set("Fit into gaps", "Ctrl+Y");
   const { changed } = useKeys.getState();
-  expect(commandFor("Ctrl+Y", changed)).toBe("Slip in");
+  expect(commandFor("Ctrl+Y", changed)).toBe("Fit into gaps");
   expect(commandFor("Ctrl+Shift+Z", changed)).toBe("Redo");
   expect(commandFor("I", changed)).toBeUndefined();
   expect(JSON.parse(kept.get("quilt-shortcuts")!)).toEqual(changed);
   useKeys.getState().reset();
-  expect(commandFor("I", useKeys.getState().changed)).toBe("Slip in");
+  expect(commandFor("I", useKeys.getState().changed)).toBe("Fit into gaps");
   expect(shownKeys("Ctrl+ArrowUp [")).toBe("Ctrl+↑ or [");
 });

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.operations.by_hand import counted
 from quilt_core.pack.controls import FLAGS, bundles_of
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
@@ -82,11 +83,6 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Made:
     )
     state = layout.state.having(controls=controls)
     return Made(verb, state, counted(len(chosen)), {"islands": len(chosen)}, measured_as=known)
-
-
-def counted(islands: int) -> str:
-    """How many, in words."""
-    return f"{islands:,} {'island' if islands == 1 else 'islands'}"
 
 
 def _groups(layout: Layout, by: str) -> NDArray[np.int64]:

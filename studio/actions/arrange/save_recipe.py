@@ -9,8 +9,7 @@ from quilt_core.options import options_of, settings_from
 from studio.actions.errors import Refused
 from studio.models import Project, Recipe
 
-HERE_AND_NOW = ("islands", "tile", "size")
-KEPT = tuple(one.name for one in options_of(Pack) if one.name not in HERE_AND_NOW)
+KEPT = tuple(one.name for one in options_of(Pack) if not one.passing)
 
 
 def save_recipe(project: Project, name: str, settings: dict[str, Any]) -> Recipe:

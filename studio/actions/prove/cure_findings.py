@@ -5,10 +5,11 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.operations.by_hand import counted
 from quilt_core.pack.stacks import lay_onto
 from quilt_core.scene import home_tiles
 from quilt_core.scene.placement import compose, identity
-from studio.actions.arrange.control_islands import counted, group_islands
+from studio.actions.arrange.control_islands import group_islands
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.actions.history.parts import Parts, within

@@ -30,8 +30,6 @@ from studio.models import Atlas, Change, Job, Project, Revision, RunLine
 from studio.references import refer
 from studio.state import SAME_AS, read_state
 
-HERE_AND_NOW = ("islands", "objects", "tile", "size", "like", "preview")
-"""Settings that belong to one moment and not to a line."""
 MOST_LINES = 500
 MOST_RUNS = 20
 """Results of a line that are kept."""
@@ -85,7 +83,7 @@ def _settings(do: str, given: Mapping[str, Any]) -> dict[str, Any]:
         name: value
         for name, value in given.items()
         if name in known
-        and name not in HERE_AND_NOW
+        and not known[name].passing
         and (known[name].needed or value != known[name].plain(known[name].default))
     }
 

@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient, type UseQueryResult } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef } from "react";
 import { editor, tellError } from "../state";
-import { api, ask, Explained, fetchBytes, type Atlas, type Candidate, type Job, type Operation, type PackRequest } from "./client";
+import { api, ask, Explained, fetchBytes, type Atlas, type Candidate, type Job, type PackRequest, type StacksResult } from "./client";
 import { isActive } from "./hooks";
+import { useOperation } from "./operations";
 import { stepSeen } from "./step";
 
 /** Layouts kept beside the chain, newest first. */
@@ -56,8 +57,7 @@ export function useCandidates(atlas: Atlas, tolerance: number): UseQueryResult<C
     queryFn: async ({ signal }) => {
       const change = stepSeen(client, atlas.project);
       const job = await ask(api.POST("/api/atlases/{atlas_id}/stacks/", { params: { path: { atlas_id: atlas.id } }, body: { change, tolerance } }));
-      await jobDone(job, signal);
-      return ask(api.GET("/api/jobs/{job_id}/candidates/", { params: { path: { job_id: job.id } } }));
+      return candidates(await jobDone(job, signal));
     },
   });
 }
@@ -65,8 +65,7 @@ export function useCandidates(atlas: Atlas, tolerance: number): UseQueryResult<C
 /** Islands of the same shape as some islands, these among them. */
 export async function lookAlikes(atlas: number, change: number, islands: readonly number[]): Promise<number[]> {
   const job = await ask(api.POST("/api/atlases/{atlas_id}/stacks/", { params: { path: { atlas_id: atlas } }, body: { change, tolerance: LOOK_ALIKE } }));
-  await jobDone(job, new AbortController().signal);
-  const found = await ask(api.GET("/api/jobs/{job_id}/candidates/", { params: { path: { job_id: job.id } } }));
+  const found = candidates(await jobDone(job, new AbortController().signal));
   const wanted = new Set(islands);
   return [...new Set([...islands, ...found.filter((group) => group.kind === "shape" && group.islands.some((i) => wanted.has(i))).flatMap((group) => group.islands)])];
 }
@@ -75,8 +74,10 @@ export async function lookAlikes(atlas: number, change: number, islands: readonl
 const LOOK_ALIKE = 0.02;
 const ASK_EVERY = 150;
 
+const candidates = (job: Job): Candidate[] => (job.result as unknown as StacksResult).candidates;
+
 /** Waits until a job is done; throws its error when it failed, and cancels it when nobody waits any more. */
-async function jobDone(job: Job, signal: AbortSignal): Promise<void> {
+async function jobDone(job: Job, signal: AbortSignal): Promise<Job> {
   const path = { params: { path: { job_id: job.id } } };
   let now = job;
   while (isActive(now)) {
@@ -87,7 +88,7 @@ async function jobDone(job: Job, signal: AbortSignal): Promise<void> {
     }
     now = await ask(api.GET("/api/jobs/{job_id}/", path));
   }
-  if (now.state === "done") return;
+  if (now.state === "done") return now;
   const told = (now.error ?? {}) as { what?: string; where?: string; cure?: string };
   throw new Explained(told.what ?? now.message ?? "It was stopped.", told.where, told.cure);
 }
@@ -114,7 +115,7 @@ export function usePackOptions(): PackOptions | undefined {
   const operation = useOperation("pack");
   return useMemo(() => {
     if (!operation) return undefined;
-    const kept = operation.options.filter((option) => !UNKEPT.has(option.name));
+    const kept = operation.options.filter((option) => !option.passing && option.name !== "seconds");
     const by = new Map(operation.options.map((option) => [option.name, option]));
     return {
       defaults: Object.fromEntries(kept.filter((o) => o.default !== null).map((o) => [o.name, o.default])) as PackSettings,
@@ -122,14 +123,6 @@ export function usePackOptions(): PackOptions | undefined {
       bounds: (name) => ({ min: by.get(name)?.low ?? 0, max: by.get(name)?.high ?? Number.MAX_SAFE_INTEGER }),
     };
   }, [operation]);
-}
-
-/** Options that belong to one pack alone. */
-const UNKEPT = new Set(["size", "tile", "islands", "seconds"]);
-
-/** An operation as the server declares it: its settings with defaults, bounds and words. */
-export function useOperation(name: string): Operation | undefined {
-  return useQuery({ queryKey: ["operations"], staleTime: Infinity, queryFn: () => ask(api.GET("/api/operations/")) }).data?.find((one) => one.name === name);
 }
 
 const LOOK_EVERY = 450;

@@ -6,6 +6,7 @@ import type { Topic } from "../editor/Editor";
 import type { PlaceEdit } from "../editor/history/HistoryManager";
 import { editor, tellError, useUi } from "../state";
 import { api, ask, fetchBytes, send, type Atlas, type BakeRequest, type ControlRequest, type CopyLayoutRequest, type EditRequest, type EvenOutRequest, type Job, type MergeRequest, type PackRequest, type Project, type TexturesRequest, type TileRequest, type UnwrapRequest, type VisibilityRequest } from "./client";
+import { useSoon } from "./operations";
 import { keepSteps, showAtlas, showProject, stepSeen } from "./step";
 
 /** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
@@ -57,19 +58,17 @@ export const AT_A_CLICK = { seams: "shape", angle: 45, stretch: 1.05, balance: 0
 /** What an edit of a layout asks for. */
 export type Edit = Omit<EditRequest, "change" | "draft"> & { draft?: boolean };
 
-/** Kinds of jobs that are done in a moment. */
-const SHORT = new Set(["measure", "slip in", "fit here", "take in", "edit", "copy-layout"]);
-
 /** Jobs that were started from this page. */
 const started = new Set<number>();
 
 /** Jobs of a project, asked for often while one is at work. When one ends, the layout is fetched anew. */
 export function useJobs(projectId: number) {
   const client = useQueryClient();
+  const soon = useSoon();
   const query = useQuery({
     queryKey: ["jobs", projectId],
     queryFn: () => ask(api.GET("/api/projects/{project_id}/jobs/", { params: { path: { project_id: projectId } } })),
-    refetchInterval: (q) => (q.state.data?.some((job) => isActive(job) && SHORT.has(job.kind)) ? 90 : q.state.data?.some(isActive) ? 250 : 4000),
+    refetchInterval: (q) => (q.state.data?.some((job) => isActive(job) && soon(job.kind)) ? 90 : q.state.data?.some(isActive) ? 250 : 4000),
   });
   const known = useRef(new Map<number, string>());
   useEffect(() => {
@@ -90,7 +89,7 @@ export function useJobs(projectId: number) {
         useUi.getState().tell({ kind: "error", what: told.what ?? job.message ?? "It failed.", where: told.where, cure: told.cure });
       }
       const { islands, of } = (job.result ?? {}) as { islands?: number; of?: number };
-      if (job.state === "done" && (job.kind === "slip in" || job.kind === "fit here") && islands !== undefined && of !== undefined && islands < of)
+      if (job.state === "done" && (job.kind === "fit-into-gaps" || job.kind === "pack-here") && islands !== undefined && of !== undefined && islands < of)
         useUi.getState().tell({ kind: "done", what: `${islands} of ${of} islands found a place; what lay on that sheet is on the side table now, the rest where it was.` });
       const copies = (job.result as { objects?: { object: string; misfit: number; parts: number }[] } | undefined)?.objects;
       const parts = (copies ?? []).reduce((sum, row) => sum + (row.parts ?? 0), 0);
@@ -202,12 +201,12 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     place: useMutation({
       mutationFn: ({ sideTable, verb, islands, moves }: PlaceEdit) =>
-        ask(api.POST("/api/atlases/{atlas_id}/place/", { params: path, body: { verb, islands, moves: moves.map((m) => [...m]), side_table: sideTable ?? null, ...seen() } })),
+        ask(api.POST("/api/atlases/{atlas_id}/move/", { params: path, body: { verb, islands: [...islands], moves: moves.map((m) => [...m]), side_table: sideTable ?? null, ...seen() } })),
       ...moved,
     }),
-    settle: useMutation({
+    slide: useMutation({
       mutationFn: (body: { islands: number[]; direction: "left" | "right" | "up" | "down"; each?: boolean }) =>
-        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/settle/", { params: path, body: { each: false, ...body, ...seen() } }))),
+        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/slide-to-contact/", { params: path, body: { each: false, ...body, ...seen() } }))),
       ...moved,
     }),
     makeRoom: useMutation({
@@ -218,18 +217,18 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
         useUi.getState().tell({ kind: "done", what: `${data.what}.` });
       },
     }),
-    slipIn: useMutation({
+    fitIntoGaps: useMutation({
       mutationFn: (body: { islands: number[]; tile: number; near?: [number, number]; block?: boolean }) =>
-        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/slip-in/", { params: path, body: { rotate: "quarter", block: false, near: null, ...body, ...seen() } }))),
+        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/fit-into-gaps/", { params: path, body: { rotate: "quarter", block: false, near: null, ...body, ...seen() } }))),
       ...options,
     }),
-    fitHere: useMutation({
+    packHere: useMutation({
       mutationFn: (body: { islands: number[]; tile: number; region: [number, number][]; grow: boolean }) =>
-        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/fit-here/", { params: path, body: { rotate: "quarter", ...body, ...seen() } }))),
+        editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/pack-here/", { params: path, body: { rotate: "quarter", ...body, ...seen() } }))),
       ...options,
     }),
-    takeIn: useMutation({
-      mutationFn: (islands: number[]) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/take-in/", { params: path, body: { islands, ...seen() } }))),
+    shrinkToFit: useMutation({
+      mutationFn: (islands: number[]) => editor.history.settled().then(() => ask(api.POST("/api/atlases/{atlas_id}/shrink-to-fit/", { params: path, body: { islands, ...seen() } }))),
       ...options,
     }),
     unwrap: useMutation({

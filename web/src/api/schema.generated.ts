@@ -31,7 +31,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["bake"];
         delete?: never;
         options?: never;
@@ -65,7 +65,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["channels"];
         delete?: never;
         options?: never;
@@ -82,7 +82,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["check"];
         delete?: never;
         options?: never;
@@ -116,7 +116,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["copy_layout"];
         delete?: never;
         options?: never;
@@ -201,7 +201,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["edit"];
         delete?: never;
         options?: never;
@@ -218,7 +218,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["even_out"];
         delete?: never;
         options?: never;
@@ -235,7 +235,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["export"];
         delete?: never;
         options?: never;
@@ -243,7 +243,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/fit-here/": {
+    "/api/atlases/{atlas_id}/fit-into-gaps/": {
         parameters: {
             query?: never;
             header?: never;
@@ -252,8 +252,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Pack islands into a region that was drawn. */
-        post: operations["fit_here"];
+        /** @description Check its settings, and do or queue it. */
+        post: operations["fit_into_gaps"];
         delete?: never;
         options?: never;
         head?: never;
@@ -287,7 +287,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["inspect"];
         delete?: never;
         options?: never;
@@ -321,7 +321,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["limit"];
         delete?: never;
         options?: never;
@@ -338,7 +338,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Let the neighbours of islands step aside, just enough. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["make_room"];
         delete?: never;
         options?: never;
@@ -375,8 +375,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["merge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/move/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and do or queue it. */
+        post: operations["move"];
         delete?: never;
         options?: never;
         head?: never;
@@ -426,7 +443,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["pack"];
         delete?: never;
         options?: never;
@@ -434,7 +451,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/place/": {
+    "/api/atlases/{atlas_id}/pack-here/": {
         parameters: {
             query?: never;
             header?: never;
@@ -443,8 +460,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Move, turn, size or mirror islands. */
-        post: operations["place_islands"];
+        /** @description Check its settings, and do or queue it. */
+        post: operations["pack_here"];
         delete?: never;
         options?: never;
         head?: never;
@@ -460,7 +477,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["plan"];
         delete?: never;
         options?: never;
@@ -545,25 +562,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["report"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/atlases/{atlas_id}/settle/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Slide islands until they touch at padding distance. */
-        post: operations["settle_islands"];
         delete?: never;
         options?: never;
         head?: never;
@@ -607,7 +607,7 @@ export interface paths {
         patch: operations["fade_sheet_picture"];
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/slip-in/": {
+    "/api/atlases/{atlas_id}/shrink-to-fit/": {
         parameters: {
             query?: never;
             header?: never;
@@ -616,8 +616,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Find the best free spots for islands. */
-        post: operations["slip_in"];
+        /** @description Check its settings, and do or queue it. */
+        post: operations["shrink_to_fit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/slide-to-contact/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and do or queue it. */
+        post: operations["slide_to_contact"];
         delete?: never;
         options?: never;
         head?: never;
@@ -633,25 +650,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Look for islands of the same shape; the job's result lists them as candidates. */
-        post: operations["find_stacks"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/atlases/{atlas_id}/take-in/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Shrink islands together until the gaps are right. */
-        post: operations["take_in"];
+        /** @description Check its settings, and do or queue it. */
+        post: operations["stacks"];
         delete?: never;
         options?: never;
         head?: never;
@@ -667,7 +667,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["textures"];
         delete?: never;
         options?: never;
@@ -701,7 +701,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["unwrap"];
         delete?: never;
         options?: never;
@@ -735,7 +735,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Check its settings, and queue it. */
+        /** @description Check its settings, and do or queue it. */
         post: operations["visibility"];
         delete?: never;
         options?: never;
@@ -823,23 +823,6 @@ export interface paths {
         put?: never;
         /** @description Stop a job; its best result so far is kept unless that is not wanted. */
         post: operations["cancel_job"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/candidates/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description What a job that looked for stacks has found. */
-        get: operations["get_candidates"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2093,24 +2076,6 @@ export interface components {
             /** @default true */
             keep: boolean;
         };
-        CandidateOut: {
-            islands: number[];
-            /** @description how many of them are mirror images of the first */
-            mirrored: number;
-            /**
-             * Format: double
-             * @description largest distance of the outlines, part of the side
-             */
-            deviation: number;
-            stacked: boolean;
-            kind: components["schemas"]["CandidateOutKindEnum"];
-        };
-        /**
-         * @description * `shape` - shape
-         *     * `topology` - topology
-         * @enum {string}
-         */
-        CandidateOutKindEnum: "shape" | "topology";
         /**
          * @description * `layout` - layout
          *     * `document` - document
@@ -2164,7 +2129,7 @@ export interface components {
              */
             tolerance?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["IgnoreEnum"][];
+            kinds?: components["schemas"]["Kind635Enum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -2173,7 +2138,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["IgnoreEnum"][];
+            ignore?: components["schemas"]["Kind635Enum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;
@@ -2507,19 +2472,9 @@ export interface components {
          * @enum {string}
          */
         FilterEnum: "bilinear" | "mitchell" | "lanczos";
-        FindStacksIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            /**
-             * Format: double
-             * @description of the outlines, part of the side
-             * @default 0.002
-             */
-            tolerance: number;
-        };
         FindingOut: {
             key: string;
-            kind: components["schemas"]["IgnoreEnum"];
+            kind: components["schemas"]["Kind635Enum"];
             severity: components["schemas"]["SeverityEnum"];
             object: string;
             island: number;
@@ -2538,20 +2493,29 @@ export interface components {
             cure: string;
             ignored: string;
         };
-        FitHereIn: {
+        /** @description Lay islands into the best free spots of a tile; nothing else moves. */
+        FitIntoGapsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            islands: number[];
-            tile: number;
-            /** @description two corners of a rectangle or more of a shape, px from the tile's lower left corner */
-            region: number[][];
+            /** @description islands to lay; usually [] */
+            islands?: (number | string)[];
+            /** @description tile to lay them in; the first that is open without it; usually None */
+            tile?: number | null;
+            /** @description a point, px from the tile's lower left corner; without it the most snug spots are taken, px; usually None */
+            near?: number[] | null;
+            /** @description all as one, as they lie; usually False */
+            block?: boolean;
             /**
-             * @description as large as the region allows, instead of at their size
-             * @default false
+             * @description turns that they may make; usually quarter
+             *
+             *     * `none` - none
+             *     * `half` - half
+             *     * `quarter` - quarter
+             *     * `free` - free
              */
-            grow: boolean;
-            /** @default quarter */
-            rotate: components["schemas"]["RotateEnum"];
+            rotate?: components["schemas"]["RotateEnum"];
+            /** @description keep the layout beside the present one */
+            draft?: boolean;
         };
         /** @description Something that would let the islands be larger. */
         FixOut: {
@@ -2634,47 +2598,6 @@ export interface components {
          * @enum {string}
          */
         IdsEnum: "object" | "island" | "material";
-        /**
-         * @description * `overlap` - overlap
-         *     * `fold` - fold
-         *     * `two-sided` - two-sided
-         *     * `loose stack` - loose stack
-         *     * `crowded` - crowded
-         *     * `gap` - gap
-         *     * `margin` - margin
-         *     * `straddling` - straddling
-         *     * `outside` - outside
-         *     * `far away` - far away
-         *     * `parked` - parked
-         *     * `side table` - side table
-         *     * `mirrored` - mirrored
-         *     * `turned faces` - turned faces
-         *     * `collapsed` - collapsed
-         *     * `crumb` - crumb
-         *     * `near seam` - near seam
-         *     * `no surface` - no surface
-         *     * `sliver` - sliver
-         *     * `broken` - broken
-         *     * `unflattened` - unflattened
-         *     * `duplicate faces` - duplicate faces
-         *     * `duplicate vertices` - duplicate vertices
-         *     * `stretch` - stretch
-         *     * `below density` - below density
-         *     * `over-detailed` - over-detailed
-         *     * `hard edge` - hard edge
-         *     * `smooth border` - smooth border
-         *     * `material gap` - material gap
-         *     * `mixed materials` - mixed materials
-         *     * `missed rays` - missed rays
-         *     * `back hit` - back hit
-         *     * `other part` - other part
-         *     * `skewed` - skewed
-         *     * `visible seam` - visible seam
-         *     * `bled` - bled
-         *     * `no samples` - no samples
-         * @enum {string}
-         */
-        IgnoreEnum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "crumb" | "near seam" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
         /** @description Tell what is in files: islands, texel density, faults of the UVs. */
         InspectIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2753,8 +2676,49 @@ export interface components {
             /** Format: date-time */
             expires: string;
         };
+        /**
+         * @description * `overlap` - overlap
+         *     * `fold` - fold
+         *     * `two-sided` - two-sided
+         *     * `loose stack` - loose stack
+         *     * `crowded` - crowded
+         *     * `gap` - gap
+         *     * `margin` - margin
+         *     * `straddling` - straddling
+         *     * `outside` - outside
+         *     * `far away` - far away
+         *     * `parked` - parked
+         *     * `side table` - side table
+         *     * `mirrored` - mirrored
+         *     * `turned faces` - turned faces
+         *     * `collapsed` - collapsed
+         *     * `crumb` - crumb
+         *     * `near seam` - near seam
+         *     * `no surface` - no surface
+         *     * `sliver` - sliver
+         *     * `broken` - broken
+         *     * `unflattened` - unflattened
+         *     * `duplicate faces` - duplicate faces
+         *     * `duplicate vertices` - duplicate vertices
+         *     * `stretch` - stretch
+         *     * `below density` - below density
+         *     * `over-detailed` - over-detailed
+         *     * `hard edge` - hard edge
+         *     * `smooth border` - smooth border
+         *     * `material gap` - material gap
+         *     * `mixed materials` - mixed materials
+         *     * `missed rays` - missed rays
+         *     * `back hit` - back hit
+         *     * `other part` - other part
+         *     * `skewed` - skewed
+         *     * `visible seam` - visible seam
+         *     * `bled` - bled
+         *     * `no samples` - no samples
+         * @enum {string}
+         */
+        Kind635Enum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "crumb" | "near seam" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
         KindOut: {
-            kind: components["schemas"]["IgnoreEnum"];
+            kind: components["schemas"]["Kind635Enum"];
             title: string;
             /**
              * @description by the project's rules
@@ -2913,10 +2877,17 @@ export interface components {
             /** @description that it has */
             whole: number;
         };
+        /** @description Let the neighbours of islands step aside, just enough for the padding. */
         MakeRoomIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            islands: number[];
+            /** @description islands that stay where they are; usually [] */
+            islands?: (number | string)[];
+            /**
+             * Format: double
+             * @description after which it is given up, s; usually 5.0
+             */
+            seconds?: number;
         };
         /**
          * @description * `normal` - normal
@@ -3040,6 +3011,38 @@ export interface components {
             /** @description all atlases of the project, not this one alone */
             whole?: boolean;
         };
+        /** @description Move, turn, scale or flip islands by numbers. */
+        MoveIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description islands to move; usually [] */
+            islands?: (number | string)[];
+            /** @description what is done to each in the plane of the tiles, or one for all: u' = a u + b v + tu, v' = c u + d v + tv; usually [] */
+            moves?: number[][];
+            /** @description instead of moves: where each lies, from its base UVs to the plane of the tiles; usually [] */
+            placements?: number[][];
+            /** @description whether they lie on the side table; as it was without it; usually None */
+            side_table?: boolean | null;
+            /**
+             * @description what the step is called; usually move
+             *
+             *     * `move` - move
+             *     * `turn` - turn
+             *     * `size` - size
+             *     * `mirror` - mirror
+             *     * `place` - place
+             */
+            verb?: components["schemas"]["MoveInVerbEnum"];
+        };
+        /**
+         * @description * `move` - move
+         *     * `turn` - turn
+         *     * `size` - size
+         *     * `mirror` - mirror
+         *     * `place` - place
+         * @enum {string}
+         */
+        MoveInVerbEnum: "move" | "turn" | "size" | "mirror" | "place";
         NewAtlasIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -3170,7 +3173,7 @@ export interface components {
             name: string;
             help: string;
             changes: components["schemas"]["ChangesEnum"];
-            long: boolean;
+            pace: components["schemas"]["PaceEnum"];
             synonyms: string[];
             readonly options: components["schemas"]["OptionOut"][];
         };
@@ -3191,6 +3194,8 @@ export interface components {
             keyed: boolean;
             optional: boolean;
             shape: string;
+            /** @description belongs to one moment: presets leave it out */
+            passing: boolean;
         };
         /**
          * @description * `flag` - flag
@@ -3208,6 +3213,37 @@ export interface components {
          * @enum {string}
          */
         OrderEnum: "in order" | "spread";
+        /**
+         * @description * `moment` - moment
+         *     * `soon` - soon
+         *     * `long` - long
+         * @enum {string}
+         */
+        PaceEnum: "moment" | "soon" | "long";
+        /** @description Pack islands into a region of a tile; the others stay. */
+        PackHereIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description islands to pack; usually [] */
+            islands?: (number | string)[];
+            /** @description tile that it is in; the first that is open without it; usually None */
+            tile?: number | null;
+            /** @description two corners of a rectangle or more of a shape, px from the tile's lower left corner, px; usually [] */
+            region?: number[][];
+            /** @description as large as the region allows, instead of at their size; usually False */
+            grow?: boolean;
+            /**
+             * @description turns that they may make; usually quarter
+             *
+             *     * `none` - none
+             *     * `half` - half
+             *     * `quarter` - quarter
+             *     * `free` - free
+             */
+            rotate?: components["schemas"]["RotateEnum"];
+            /** @description keep the layout beside the present one */
+            draft?: boolean;
+        };
         /** @description Pack islands into tiles, with a gap in px between them and to the edge. */
         PackIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -3424,27 +3460,6 @@ export interface components {
         PicturesIn: {
             files: string[];
         };
-        PlaceIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            /** @default place */
-            verb: components["schemas"]["PlaceInVerbEnum"];
-            islands: number[];
-            /** @description a, b, tu, c, d, tv of each: from base UVs to the plane of the tiles */
-            placements?: number[][];
-            /** @description instead of placements: what is done to each in the plane of the tiles, or one for all */
-            moves?: number[][];
-            side_table?: boolean | null;
-        };
-        /**
-         * @description * `move` - move
-         *     * `turn` - turn
-         *     * `size` - size
-         *     * `mirror` - mirror
-         *     * `place` - place
-         * @enum {string}
-         */
-        PlaceInVerbEnum: "move" | "turn" | "size" | "mirror" | "place";
         PlanGroupIn: {
             /** @description px */
             size: number;
@@ -3680,7 +3695,7 @@ export interface components {
              */
             tolerance?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["IgnoreEnum"][];
+            kinds?: components["schemas"]["Kind635Enum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -3689,7 +3704,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["IgnoreEnum"][];
+            ignore?: components["schemas"]["Kind635Enum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;
@@ -3868,17 +3883,6 @@ export interface components {
             /** @description each by the corner where it starts in its face */
             edges?: number[];
         };
-        SettleIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            islands: number[];
-            direction: components["schemas"]["DirectionEnum"];
-            /**
-             * @description one after the other, those in front first, instead of as a block
-             * @default false
-             */
-            each: boolean;
-        };
         /**
          * @description * `error` - error
          *     * `warning` - warning
@@ -3978,6 +3982,15 @@ export interface components {
             what: string;
             cure: string;
         };
+        /** @description Shrink islands together until padding and margin are kept. */
+        ShrinkToFitIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description islands to shrink; all that lie in tiles without it; usually [] */
+            islands?: (number | string)[];
+            /** @description keep the layout beside the present one */
+            draft?: boolean;
+        };
         Shrunk: {
             object: string;
             /**
@@ -3986,20 +3999,33 @@ export interface components {
              */
             kept: number;
         };
-        SlipInIn: {
+        /** @description Slide islands in a direction until they touch others at the padding. */
+        SlideToContactIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            islands: number[];
-            tile: number;
-            /** @description px from the tile's lower left corner; without it the most snug spots are taken */
-            near?: number[] | null;
+            /** @description islands to slide; usually [] */
+            islands?: (number | string)[];
             /**
-             * @description all as one, as they lie
-             * @default false
+             * @description where to; usually down
+             *
+             *     * `down` - down
+             *     * `left` - left
+             *     * `right` - right
+             *     * `up` - up
              */
-            block: boolean;
-            /** @default quarter */
-            rotate: components["schemas"]["RotateEnum"];
+            direction?: components["schemas"]["DirectionEnum"];
+            /** @description one after the other, those in front first, instead of as a block; usually False */
+            each?: boolean;
+        };
+        /** @description Find islands that may share their texels: of one shape, or of objects with equal topology. */
+        StacksIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * Format: double
+             * @description largest difference of shapes, as a part of the root of the area; usually 0.002
+             */
+            tolerance?: number;
         };
         StepIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -4023,12 +4049,6 @@ export interface components {
             title: string;
             what: string;
             objects: number[];
-        };
-        TakeInIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            /** @description none for all that lie in tiles */
-            islands?: number[];
         };
         /** @description Draw textures for tiles: blank, checker, ids, the layout, or a layer for each object. */
         TexturesIn: {
@@ -4319,6 +4339,665 @@ export interface components {
          * @enum {string}
          */
         WhichEnum: "missing" | "useless" | "all";
+        /** @description Tell what is in files: islands, texel density, faults of the UVs. */
+        InspectResult: {
+            /** @description each object */
+            objects: {
+                /** @description path of its file */
+                file: string;
+                /** @description its name */
+                object: string;
+                /** @description how often it stands in the scene */
+                instances: number;
+                /** @description largest / smallest area of its instances */
+                instance_sizes_differ: number;
+                /** @description how many */
+                faces: number;
+                /** @description how many */
+                islands: number;
+                /** @description names of its UV channels */
+                channels: string[];
+                /** @description of its islands */
+                density: {
+                    /** @description smallest of an island, px/m */
+                    min: number | null;
+                    /** @description of all together: root of the sums' ratio, px/m */
+                    mean: number;
+                    /** @description largest of an island, px/m */
+                    max: number | null;
+                };
+                /** @description width / height of the textures of most islands */
+                proportion: number;
+                /** @description another one that the stretch of most faces suggests */
+                suggested_proportion: number | null;
+                /** @description islands */
+                mirrored: number;
+                /** @description islands that lie on others */
+                overlapping: number;
+                /** @description islands that lie on themselves */
+                folded: number;
+                /** @description islands outside the tiles */
+                outside: number;
+                /** @description islands without an area */
+                collapsed: number;
+                /** @description faces without an area in UV or in space: they have no density */
+                flat_faces: number;
+                /** @description faces without UVs */
+                without_uvs: number;
+            }[];
+            /** @description all together */
+            total: {
+                /** @description how many */
+                objects: number;
+                /** @description how many */
+                islands: number;
+                /** @description how many */
+                faces: number;
+                /** @description of all islands together, px/m */
+                density: number;
+                /** @description sum of the areas of islands / area of tiles */
+                coverage: number;
+                /** @description area of overlaps of different islands, px² */
+                overlap_texels: number;
+                /** @description pairs of islands that overlap */
+                overlap_pairs: number;
+            };
+        };
+        /** @description Give newer versions of files the layout of older ones, where it still fits. */
+        UpdateResult: {
+            /** @description each object of the newer files */
+            objects: {
+                /** @description path of its file */
+                file: string;
+                /** @description its name */
+                object: string;
+                /** @description name of the older object; empty for a new one */
+                came_from: string;
+                /** @description how many */
+                faces: number;
+                /** @description faces of the same topology */
+                same: number;
+                /** @description faces at their old places */
+                by_face: number;
+                /** @description faces that lie on one island of the older surface */
+                by_surface: number;
+                /** @description faces that are new; they keep the UVs that they came with */
+                new: number;
+                /** @description faces that are gone */
+                gone: number;
+                /** @description largest move of a vertex / size of the object */
+                moved: number;
+            }[];
+            /** @description older objects that are in none of them */
+            gone: string[];
+        };
+        /** @description Cut objects into islands along few seams and flatten them with little stretch. */
+        UnwrapResult: {
+            /** @description objects that were unwrapped */
+            objects: {
+                /** @description how many */
+                islands: number;
+                /** @description length of edges between two faces that are cut / root of the surface */
+                seam: number;
+                /** @description L2 stretch over its area; 1 is none (Sander et al. 2001) */
+                stretch_l2: number;
+                /** @description stretch that 95 % of the area stay below */
+                stretch_p95: number;
+                /** @description mean symmetric Dirichlet energy; 4 is isometric (Smith and Schaefer 2015) */
+                energy: number;
+                /** @description triangles turned over */
+                flipped: number;
+                /** @description its number in the document */
+                id: number;
+                /** @description its name */
+                object: string;
+                /** @description whether its two sides are mirror images, as was asked */
+                symmetric: boolean;
+                /** @description part of the area that lies on other parts of it */
+                self_overlap: number;
+                /** @description time it took, s */
+                seconds: number;
+                /** @description figures of the UVs that it had; null for none */
+                was: {
+                    /** @description how many */
+                    islands: number;
+                    /** @description length of edges between two faces that are cut / root of the surface */
+                    seam: number;
+                    /** @description L2 stretch over its area; 1 is none (Sander et al. 2001) */
+                    stretch_l2: number;
+                    /** @description stretch that 95 % of the area stay below */
+                    stretch_p95: number;
+                    /** @description mean symmetric Dirichlet energy; 4 is isometric (Smith and Schaefer 2015) */
+                    energy: number;
+                    /** @description triangles turned over */
+                    flipped: number;
+                } | null;
+            }[];
+            /** @description names of those that were left as they are */
+            left: string[];
+        };
+        /** @description Give objects of equal topology the layout of one of them. */
+        CopyLayoutResult: {
+            /** @description whose layout it is */
+            source: string;
+            /** @description objects that got it */
+            objects: {
+                /** @description its number in the document */
+                id: number;
+                /** @description its name */
+                object: string;
+                /** @description whether it is a mirror image */
+                mirrored: boolean;
+                /** @description root of the mean square distance of its vertices / its size; 0 for a copy */
+                misfit: number;
+                /** @description which match was taken */
+                number: number;
+                /** @description ways in which it matches */
+                matches: number;
+                /** @description whether it lies on the source's islands */
+                stacked: boolean;
+                /** @description parts of it that got it; 0 for all of it */
+                parts: number;
+                /** @description L2 stretch of the layout on this shape */
+                stretch_l2: number;
+            }[];
+        };
+        /** @description Cut, join, straighten, project or unwrap anew what is selected of a layout. */
+        EditResult: {
+            /** @description the verb */
+            done: string;
+            /** @description objects that were edited */
+            objects: {
+                /** @description how many */
+                islands: number;
+                /** @description length of edges between two faces that are cut / root of the surface */
+                seam: number;
+                /** @description L2 stretch over its area; 1 is none (Sander et al. 2001) */
+                stretch_l2: number;
+                /** @description stretch that 95 % of the area stay below */
+                stretch_p95: number;
+                /** @description mean symmetric Dirichlet energy; 4 is isometric (Smith and Schaefer 2015) */
+                energy: number;
+                /** @description triangles turned over */
+                flipped: number;
+                /** @description its number in the document */
+                id: number;
+                /** @description its name */
+                object: string;
+                /** @description what was done */
+                note: string;
+                /** @description figures of the UVs that it had */
+                was: {
+                    /** @description how many */
+                    islands: number;
+                    /** @description length of edges between two faces that are cut / root of the surface */
+                    seam: number;
+                    /** @description L2 stretch over its area; 1 is none (Sander et al. 2001) */
+                    stretch_l2: number;
+                    /** @description stretch that 95 % of the area stay below */
+                    stretch_p95: number;
+                    /** @description mean symmetric Dirichlet energy; 4 is isometric (Smith and Schaefer 2015) */
+                    energy: number;
+                    /** @description triangles turned over */
+                    flipped: number;
+                };
+            }[];
+            /** @description objects that could not be edited */
+            refused: number;
+            /** @description what was done, in words */
+            note: string;
+        };
+        /** @description List the UV channels of files; copy, move, swap, delete or rename them. */
+        ChannelsResult: {
+            /** @description each file as it was */
+            listed: {
+                /** @description its path */
+                file: string;
+                /** @description each object */
+                objects: {
+                    /** @description its name */
+                    object: string;
+                    /** @description how many */
+                    faces: number;
+                    /** @description those with UVs */
+                    channels: {
+                        /** @description from 1 */
+                        channel: number;
+                        /** @description that have UVs in it */
+                        faces: number;
+                        /** @description lowest and highest UV */
+                        bounds: number[][];
+                    }[];
+                }[];
+            }[];
+            /** @description what was done */
+            edits: string[];
+            /** @description what could not be done */
+            notes: string[];
+        };
+        /** @description Scale islands to one texel density. */
+        EvenOutResult: {
+            /** @description each atlas */
+            atlases: {
+                /** @description its name */
+                atlas: string;
+                /** @description density that was asked for; null for the average, px/m */
+                target: number | null;
+                /** @description of the islands that were scaled, together, px/m */
+                density: number;
+                /** @description how many were to be scaled */
+                islands: number;
+            }[];
+        };
+        /** @description Look at a set from all sides: how much of each island is ever seen, and weights that follow. */
+        VisibilityResult: {
+            /** @description from where */
+            views: string;
+            /** @description each atlas */
+            atlases: {
+                /** @description its name */
+                atlas: string;
+                /** @description those that were looked at */
+                islands: {
+                    /** @description its number in the atlas, from 0 */
+                    number: number;
+                    /** @description its object */
+                    object: string;
+                    /** @description its number in the object, from 1 */
+                    island: number;
+                    /** @description its surface, m² */
+                    area_m2: number;
+                    /** @description part of the surface that is seen from anywhere */
+                    share: number;
+                    /** @description part that is seen from over the horizon */
+                    above: number;
+                    /** @description part of the views from which it is seen */
+                    often: number;
+                    /** @description cosine to the views, on average */
+                    facing: number;
+                    /** @description pixels of the screen that a texel takes, px */
+                    screen_px_per_texel: number;
+                    /** @description proposed; 1 where nothing is proposed */
+                    weight: number;
+                    /** @description reason for the proposal */
+                    why: string;
+                    /** @description kind of the proposal: never, seldom or below */
+                    kind: string;
+                }[];
+                /** @description islands of the atlas */
+                count: number;
+                /** @description islands that are never seen with others of their shape: they may share texels */
+                stacks: number[][];
+                /** @description part of the texels that could go elsewhere */
+                freed: number;
+            }[];
+            /** @description points that were looked at */
+            points: number;
+        };
+        /** @description Tell which tiles reach a density, what they cost in memory, and what merging would save. */
+        PlanResult: {
+            /** @description how many */
+            islands: number;
+            /** @description their surface, m² */
+            world_area: number;
+            /** @description wanted, px/m */
+            density: number;
+            /** @description gap, px */
+            padding: number;
+            /** @description whether quick packs told the coverage */
+            measured: boolean;
+            /** @description each choice */
+            rows: {
+                /** @description edge of a square tile, px */
+                size: number;
+                /** @description tiles */
+                count: number;
+                /** @description expected */
+                coverage: number;
+                /** @description expected, px/m */
+                density: number;
+                /** @description whether that is at least the density that is wanted */
+                reaches: boolean;
+                /** @description one map with its mips, over all tiles, bytes */
+                raw: number;
+                /** @description the same in BC1, bytes */
+                bc1: number;
+                /** @description the same in BC7, bytes */
+                bc7: number;
+            }[];
+            /** @description merging at the size of the first tile: materials, maps, texels, draw_calls, memory (each before and after), groups, roles */
+            merge: {
+                [key: string]: unknown;
+            };
+        };
+        /** @description Pack islands into tiles, with a gap in px between them and to the edge. */
+        PackResult: {
+            /** @description each atlas */
+            atlases: {
+                /** @description its name */
+                atlas: string;
+                /** @description how many it has */
+                islands: number;
+                /** @description sum of the areas of islands / area of tiles */
+                coverage: number;
+                /** @description of all islands together, px/m */
+                density: number;
+                /** @description smallest gap between two islands, px */
+                gap_px: number;
+                /** @description smallest gap to the edge of a tile, px */
+                margin_px: number;
+                /** @description its tiles */
+                tiles: {
+                    /** @description number of the tile */
+                    number: number;
+                    /** @description width, px */
+                    width: number;
+                    /** @description height, px */
+                    height: number;
+                    /** @description sum of the areas of its islands / its area */
+                    coverage: number;
+                    /** @description of its islands, px/m */
+                    density: number;
+                    /** @description how many lie in it */
+                    islands: number;
+                }[];
+                /** @description groups of islands that share texels */
+                stacks: number;
+                /** @description coverage that tidiness cost, by quick packs; null without it */
+                tidy_cost: number | null;
+                /** @description islands that do not fit at their size */
+                left_over: {
+                    /** @description its object */
+                    object: string;
+                    /** @description its number in the object, from 1 */
+                    island: number;
+                }[];
+                /** @description time of the search, s */
+                seconds: number;
+            }[];
+        };
+        /** @description Move, turn, scale or flip islands by numbers. */
+        MoveResult: {
+            /** @description how many were laid or moved */
+            islands: number;
+            /** @description how many were meant */
+            of: number;
+        };
+        /** @description Slide islands in a direction until they touch others at the padding. */
+        SlideToContactResult: {
+            /** @description how many were laid or moved */
+            islands: number;
+            /** @description how many were meant */
+            of: number;
+        };
+        /** @description Let the neighbours of islands step aside, just enough for the padding. */
+        MakeRoomResult: {
+            /** @description how many stepped aside */
+            islands: number;
+            /** @description how many found no place, and stayed */
+            stuck: number;
+        };
+        /** @description Lay islands into the best free spots of a tile; nothing else moves. */
+        FitIntoGapsResult: {
+            /** @description how many were laid or moved */
+            islands: number;
+            /** @description how many were meant */
+            of: number;
+        };
+        /** @description Pack islands into a region of a tile; the others stay. */
+        PackHereResult: {
+            /** @description how many were laid or moved */
+            islands: number;
+            /** @description how many were meant */
+            of: number;
+        };
+        /** @description Shrink islands together until padding and margin are kept. */
+        ShrinkToFitResult: {
+            /** @description of their size */
+            factor: number;
+        };
+        /** @description Find islands that may share their texels: of one shape, or of objects with equal topology. */
+        StacksResult: {
+            /** @description groups of islands */
+            candidates: {
+                /** @description their numbers in the layout, from 0 */
+                islands: number[];
+                /** @description what they are called */
+                names: string[];
+                /** @description how many are mirror images */
+                mirrored: number;
+                /** @description largest difference, as a part of the root of the area */
+                deviation: number;
+                /** @description shape, or topology of their objects */
+                kind: string;
+                /** @description whether they are a stack already */
+                stacked: boolean;
+                /** @description area of which no texels are needed then, m² */
+                saved: number;
+            }[];
+        };
+        /** @description Say what limits the density of a packed layout, and what would let it be higher. */
+        LimitResult: {
+            /** @description each atlas whose islands were made as large as fits */
+            atlases: {
+                /** @description its name */
+                atlas: string;
+                /** @description longest island, turns, bundles, places, tiles, padding, or shapes when it is nothing but those */
+                kind: string;
+                /** @description in words */
+                text: string;
+                /** @description numbers of the islands that it is about; empty for all */
+                islands: number[];
+                /** @description the best first, then those that cost another tile */
+                fixes: {
+                    /** @description free turns, cut, sheet shape, another sheet, padding, unlock turns, unlock places, bundles or tiles */
+                    kind: string;
+                    /** @description what to do */
+                    text: string;
+                    /** @description expected density / density now, from a quick pack with the fix and one without */
+                    factor: number;
+                    /** @description expected density, px/m */
+                    density: number | null;
+                }[];
+            }[];
+        };
+        /** @description Give painted objects one shared layout and one set of textures. */
+        MergeResult: {
+            /** @description before and after */
+            materials: {
+                [key: string]: unknown;
+            };
+            /** @description before and after */
+            maps: {
+                [key: string]: unknown;
+            };
+            /** @description before and after */
+            draw_calls: {
+                [key: string]: unknown;
+            };
+            /** @description before and after */
+            texels: {
+                [key: string]: unknown;
+            };
+            /** @description bytes before and after: raw, bc1, bc5, bc7, astc4x4, with mips */
+            memory: {
+                [key: string]: unknown;
+            };
+            /** @description of painted texels; 1: all of them are kept */
+            scale: number;
+            /** @description texels that islands cover / all texels */
+            coverage: number;
+            /** @description of a new layout */
+            islands: number;
+            /** @description islands that share texels with others, of a new layout */
+            stacked: number;
+            /** @description name, kept (painted density that is left), loss (dB by role) */
+            objects: {
+                [key: string]: unknown;
+            }[];
+            /** @description new materials: material, alpha, of (names of the old ones) */
+            groups: {
+                [key: string]: unknown;
+            }[];
+            /** @description name, role, tile, set, width, height, channels, bits */
+            textures: {
+                [key: string]: unknown;
+            }[];
+            /** @description further textures, in the same way */
+            profile: {
+                [key: string]: unknown;
+            }[];
+            /** @description of base colours, by set: median, high, most */
+            difference: {
+                [key: string]: unknown;
+            }[];
+            /** @description textures that files name and that are not there */
+            missing: string[];
+            /** @description what else is to be known */
+            notes: string[];
+            /** @description time of each phase, s */
+            seconds: {
+                [key: string]: unknown;
+            };
+        };
+        /** @description Find faults of a layout that would spoil a bake. */
+        CheckResult: {
+            /** @description each atlas */
+            atlases: {
+                /** @description its name */
+                atlas: string;
+                /** @description whether nothing stands against a bake */
+                ok: boolean;
+                /** @description errors that count */
+                errors: number;
+                /** @description warnings that count */
+                warnings: number;
+                /** @description findings of each kind, without the ignored */
+                totals: {
+                    [key: string]: unknown;
+                };
+                /** @description smallest gap between two islands, px */
+                gap_px: number;
+                /** @description smallest gap to the edge of a tile, px */
+                margin_px: number;
+                /** @description last mip level at which every gap is open; -1 for none */
+                open_level: number | null;
+                /** @description sum of the areas of islands / area of tiles */
+                coverage: number;
+                /** @description l2, linf, angle and area of all islands; 1 is none */
+                stretch: {
+                    [key: string]: unknown;
+                };
+                /** @description key, kind, severity, object, island (from 1), amount, unit, text, other_object, other_island, spots (UV), faces and other_faces (from 0), tile, cure, ignored; at most 1,000 of a kind, the worst first */
+                findings: {
+                    [key: string]: unknown;
+                }[];
+            }[];
+        };
+        /** @description Write down what a check finds, as a page with pictures or as JSON. */
+        ReportResult: {
+            /** @description names of the atlases that reports are about */
+            atlases: string[];
+            /** @description whether nothing stands against a bake */
+            ok: boolean;
+        };
+        /** @description Test bake: maps of high poly meshes on the layout of low poly ones, and what is wrong with them. */
+        BakeResult: {
+            /** @description each map */
+            maps: {
+                /** @description its name */
+                file: string;
+                /** @description what it is */
+                map: string;
+                /** @description number of the tile */
+                tile: number;
+                /** @description width, px */
+                width: number;
+                /** @description height, px */
+                height: number;
+                /** @description of each channel */
+                bits: number;
+                /** @description parts of the texels: covered, missed, back, other_part; of single values mean, histogram in 32 steps, black and white that are cut off; range_m, radius_m */
+                figures: {
+                    [key: string]: unknown;
+                };
+            }[];
+            /** @description whether all of them are done */
+            whole: boolean;
+            /** @description low and high poly objects that met, with their triangles */
+            pairs: {
+                [key: string]: unknown;
+            }[];
+            /** @description as check has them */
+            findings: {
+                [key: string]: unknown;
+            }[];
+            /** @description what maps show along seams */
+            seams: {
+                /** @description which map */
+                map: string;
+                /** @description on both sides */
+                islands: number[];
+                /** @description difference of the two sides, in the middle */
+                median: number;
+                /** @description at 95 of 100 places */
+                high: number;
+                /** @description degrees, or steps of 255 */
+                unit: string;
+                /** @description of the seam, m */
+                length: number;
+            }[];
+            /** @description of normal maps, where that was asked for */
+            difference: {
+                /** @description number of the tile */
+                tile: number;
+                /** @description in the middle, ° */
+                median: number;
+                /** @description at 99 of 100 texels, ° */
+                at_99: number;
+                /** @description at most, ° */
+                most: number;
+                /** @description end of the image's scale, ° */
+                darkest: number;
+            }[];
+            /** @description how far rays looked outward, m */
+            outward: number;
+            /** @description how far rays looked inward, m */
+            inward: number;
+            /** @description what else is to be known */
+            notes: string[];
+            /** @description time of each phase, s */
+            seconds: {
+                [key: string]: unknown;
+            };
+        };
+        /** @description Draw textures for tiles: blank, checker, ids, the layout, or a layer for each object. */
+        TexturesResult: {
+            /** @description each image */
+            textures: {
+                /** @description its name */
+                file: string;
+                /** @description its atlas */
+                atlas: string;
+                /** @description what it is */
+                kind: string;
+                /** @description number of the tile */
+                tile: number;
+                /** @description width, px */
+                width: number;
+                /** @description height, px */
+                height: number;
+            }[];
+            /** @description what ids and layers stand for, in their order */
+            groups: string[];
+        };
+        /** @description Write mesh files back in their own format, with their layouts. */
+        ExportResult: {
+            /** @description how many mesh files have other UVs */
+            meshes: number;
+            /** @description what could not be done */
+            notes: string[];
+        };
     };
     responses: never;
     parameters: never;
@@ -4721,7 +5400,7 @@ export interface operations {
             };
         };
     };
-    fit_here: {
+    fit_into_gaps: {
         parameters: {
             query?: never;
             header?: never;
@@ -4732,9 +5411,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FitHereIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["FitHereIn"];
-                "multipart/form-data": components["schemas"]["FitHereIn"];
+                "application/json": components["schemas"]["FitIntoGapsIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["FitIntoGapsIn"];
+                "multipart/form-data": components["schemas"]["FitIntoGapsIn"];
             };
         };
         responses: {
@@ -4951,6 +5630,33 @@ export interface operations {
             };
         };
     };
+    move: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["MoveIn"];
+                "multipart/form-data": components["schemas"]["MoveIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
+            };
+        };
+    };
     rename_atlas: {
         parameters: {
             query?: never;
@@ -5032,7 +5738,7 @@ export interface operations {
             };
         };
     };
-    place_islands: {
+    pack_here: {
         parameters: {
             query?: never;
             header?: never;
@@ -5043,18 +5749,18 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlaceIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["PlaceIn"];
-                "multipart/form-data": components["schemas"]["PlaceIn"];
+                "application/json": components["schemas"]["PackHereIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PackHereIn"];
+                "multipart/form-data": components["schemas"]["PackHereIn"];
             };
         };
         responses: {
-            200: {
+            202: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AtlasOut"];
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
@@ -5221,33 +5927,6 @@ export interface operations {
             };
         };
     };
-    settle_islands: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SettleIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["SettleIn"];
-                "multipart/form-data": components["schemas"]["SettleIn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AtlasOut"];
-                };
-            };
-        };
-    };
     list_sheet_pictures: {
         parameters: {
             query?: {
@@ -5376,7 +6055,7 @@ export interface operations {
             };
         };
     };
-    slip_in: {
+    shrink_to_fit: {
         parameters: {
             query?: never;
             header?: never;
@@ -5387,9 +6066,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SlipInIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["SlipInIn"];
-                "multipart/form-data": components["schemas"]["SlipInIn"];
+                "application/json": components["schemas"]["ShrinkToFitIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ShrinkToFitIn"];
+                "multipart/form-data": components["schemas"]["ShrinkToFitIn"];
             };
         };
         responses: {
@@ -5403,7 +6082,7 @@ export interface operations {
             };
         };
     };
-    find_stacks: {
+    slide_to_contact: {
         parameters: {
             query?: never;
             header?: never;
@@ -5414,23 +6093,23 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FindStacksIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["FindStacksIn"];
-                "multipart/form-data": components["schemas"]["FindStacksIn"];
+                "application/json": components["schemas"]["SlideToContactIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["SlideToContactIn"];
+                "multipart/form-data": components["schemas"]["SlideToContactIn"];
             };
         };
         responses: {
-            202: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JobOut"];
+                    "application/json": components["schemas"]["AtlasOut"];
                 };
             };
         };
     };
-    take_in: {
+    stacks: {
         parameters: {
             query?: never;
             header?: never;
@@ -5441,9 +6120,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TakeInIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["TakeInIn"];
-                "multipart/form-data": components["schemas"]["TakeInIn"];
+                "application/json": components["schemas"]["StacksIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["StacksIn"];
+                "multipart/form-data": components["schemas"]["StacksIn"];
             };
         };
         responses: {
@@ -5724,27 +6403,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
-                };
-            };
-        };
-    };
-    get_candidates: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CandidateOut"][];
                 };
             };
         };

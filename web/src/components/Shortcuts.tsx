@@ -13,7 +13,7 @@ const POINTER: [string, string][] = [
   ["Arrows on the table", "Nudge what is selected by a texel; Shift by the padding, Alt by a tenth. With nothing selected they move the view"],
   ["Drag an island", "Move what is selected; Alt suspends snapping, Shift keeps to one axis, Esc puts it back"], ["Drag a pin of the frame", "Size; Alt about the middle, Shift each side for itself"], ["Drag the pin above the frame", "Turn; Shift in steps of 15°"],
   ["+ and −, wheel", "Zoom; Alt fine. Two fingers move the view and pinch"], ["Space and drag, middle button", "Move the view"], ["Drag on the empty table", "Select with a box; Shift adds, also from an island"],
-  ["Lasso, brush", "Shift adds, Ctrl takes away"], ["Fit here", "A rectangle, with Shift a shape; Alt scales the islands to fill it"],
+  ["Lasso, brush", "Shift adds, Ctrl takes away"], ["Pack here", "A rectangle, with Shift a shape; Alt scales the islands to fill it"],
   ["Arrows in the ledger", "Next row, unfold and fold; Space selects, Enter shows, Shift+F10 opens its menu"],
 ];
 

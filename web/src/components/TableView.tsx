@@ -57,7 +57,7 @@ export function TableView({ atlas, project, actions, jobs, empty, floating, corn
   }, [theme, atlas.name]);
   useEffect(() => painter.current?.resize(size.width, size.height), [size]);
   useEffect(() => editor.setHandsOn(byHand), [byHand]);
-  const { mutate: fitHere } = actions.fitHere;
+  const { mutate: fitHere } = actions.packHere;
   useEffect(() => {
     editor.onRegion = ({ tile, region, grow }) => {
       const islands = editor.selection.list();

@@ -1,6 +1,6 @@
 import { Box, Button, Input } from "@chakra-ui/react";
 import { useEffect, useId, useState } from "react";
-import { useOperation } from "../api/arrange";
+import { useOperation } from "../api/operations";
 import { action } from "../format";
 import { useKept } from "../state";
 import { Pick, Row } from "./carry/fields";
