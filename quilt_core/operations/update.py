@@ -2,32 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from functools import cache
-from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.document import Document
 from quilt_core.document.islands import fresh_islands
 from quilt_core.document.layout import Member
 from quilt_core.errors import LayoutError
-from quilt_core.operations.bases import Remade, made_of, with_bases
+from quilt_core.flatten.again import FACE, SURFACE, TOPOLOGY
+from quilt_core.flatten.matching import Match, Older, carried_uv, match_objects
+from quilt_core.operations.bases import Remade, made_of, object_of, with_bases
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
-from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import SceneObject
 
-if TYPE_CHECKING:
-    from quilt_core.flatten.again import Again
-
-FloatArray = NDArray[np.float64]
 OLDER = "layout"
 """Setting that names the older files."""
-TRIED = 4
-"""Older objects that are compared with a newer one."""
 ALL_OLDER = "the older objects"
 
 
@@ -73,22 +65,6 @@ class Updated:
         return not any(row.new for row in self.objects)
 
 
-@dataclass(frozen=True, eq=False)
-class Older:
-    """An older object with its layout.
-
-    Parameters
-    ----------
-    name : str
-    obj : SceneObject
-    uv : (C, 2) float64
-    """
-
-    name: str
-    obj: SceneObject
-    uv: FloatArray
-
-
 def run(document: Document, settings: Update, progress: Progress) -> Updated:
     """Give the objects of the document the layout of older files.
 
@@ -111,17 +87,22 @@ def run(document: Document, settings: Update, progress: Progress) -> Updated:
             "layout",
             "Name the older files.",
         )
-    whole = cache(lambda: joined(older))
     rows: list[UpdatedObject] = []
     layouts = []
     for layout in document.layouts:
-        made, kept = {}, {}
-        for k, member in enumerate(layout.members):
-            progress.report(k / max(len(layout.members), 1), f"comparing {member.name}")
+        members = layout.members
+        objects = [object_of(document, member, 0.0) for member in members]
+
+        def tick(k: int, members: Sequence[Member] = members) -> None:
+            progress.report(k / max(len(members), 1), f"comparing {members[k].name}")
             progress.check()
-            uv, row = updated(document, member, older, whole)
-            rows.append(row)
-            if uv is not None:
+
+        made, kept = {}, {}
+        for k, match in enumerate(match_objects(objects, older, tick)):
+            member = members[k]
+            rows.append(updated_object(member.file, objects[k], older, match))
+            if match.again is not None:
+                uv = carried_uv(objects[k], match.again, member.channel)
                 made[k] = made_of(document, member, uv, "updated")
                 count = made[k].base.islands.count
                 kept[k] = Remade(fresh_islands(count), np.zeros(count, bool))
@@ -131,81 +112,19 @@ def run(document: Document, settings: Update, progress: Progress) -> Updated:
     return Updated(replace(document, layouts=layouts), rows, gone)
 
 
-def updated(
-    document: Document, member: Member, older: Sequence[Older], whole: Callable[[], Older]
-) -> tuple[FloatArray | None, UpdatedObject]:
-    """(C, 2) UVs of a newer object from the older one that suits it best, and how it got them; None where nothing suits."""
-    from quilt_core.flatten.again import FACE, SURFACE, TOPOLOGY, layout_again
-
-    obj = document.sources[member.source].scene().objects[member.number]
-    count = obj.mesh.face_count
-    best: tuple[str, Again] | None = None
-    for old in by_likeness(obj, older)[:TRIED]:
-        found = layout_again(old.obj.mesh, old.uv, obj.mesh)
-        if best is None or found.new < best[1].new:
-            best = old.name, found
-        if found.new == 0 or old.name == obj.name:
-            break
-    if best is None or best[1].new:
-        # Objects may have been joined, split or called otherwise: all of the older ones together, in the world.
-        every = whole()
-        found = layout_again(every.obj.mesh, every.uv, in_the_world(obj))
-        if best is None or found.new < best[1].new:
-            best = every.name, found
-    if best is None or best[1].new == count:
-        return None, UpdatedObject(member.file, obj.name, "", count, 0, 0, 0, count, 0, 0.0)
-    name, found = best
-    how = np.bincount(found.how, minlength=4)
-    row = UpdatedObject(
-        member.file, obj.name, name, count, int(how[TOPOLOGY]), int(how[FACE]), int(how[SURFACE]),
-        found.new, found.gone, found.moved,
+def updated_object(
+    file: str, obj: SceneObject, older: Sequence[Older], match: Match
+) -> UpdatedObject:
+    """What became of a newer object."""
+    count, again = obj.mesh.face_count, match.again
+    if again is None:
+        return UpdatedObject(file, obj.name, "", count, 0, 0, 0, count, 0, 0.0)
+    how = np.bincount(again.how, minlength=4)
+    name = older[match.older[0]].name if len(match.older) == 1 else ALL_OLDER
+    return UpdatedObject(
+        file, obj.name, name, count, int(how[TOPOLOGY]), int(how[FACE]), int(how[SURFACE]),
+        again.new, again.gone, again.moved,
     )  # fmt: skip
-    uv, mesh = found.uv, obj.mesh
-    bare = np.asarray(~np.isfinite(uv).all(axis=1))
-    if bare.any() and member.channel < len(mesh.channels):
-        # What is new keeps the UVs that it came with.
-        uv = np.where(bare[:, None], mesh.channels[member.channel].per_corner, uv)
-    return uv, row
-
-
-def by_likeness(obj: SceneObject, older: Sequence[Older]) -> list[Older]:
-    """Older objects: those of the same name first, then those near in number of faces."""
-    count = obj.mesh.face_count
-
-    def unlike(row: Older) -> tuple[bool, float]:
-        other = row.obj.mesh.face_count
-        return row.name != obj.name, abs(float(np.log((other + 1) / (count + 1))))
-
-    return sorted(older, key=unlike)
-
-
-def in_the_world(obj: SceneObject) -> Mesh:
-    """The mesh where its first instance stands."""
-    if not obj.instances:
-        return obj.mesh
-    matrix = obj.instances[0].matrix
-    return replace(obj.mesh, positions=obj.mesh.positions @ matrix[:3, :3].T + matrix[:3, 3])
-
-
-def joined(older: Sequence[Older]) -> Older:
-    """Objects as one mesh in the world, and its UVs."""
-    meshes = [in_the_world(one.obj) for one in older]
-    first = np.cumsum([0, *(len(mesh.positions) for mesh in meshes)])
-    sizes = [np.diff(mesh.face_offsets) for mesh in meshes]
-    none = np.zeros(0, np.int64)
-    mesh = Mesh(
-        positions=np.concatenate([np.zeros((0, 3)), *(mesh.positions for mesh in meshes)]),
-        face_offsets=np.concatenate([[0], np.cumsum(np.concatenate([none, *sizes]))]).astype(
-            np.int64
-        ),
-        corner_vertex=np.concatenate(
-            [none, *(mesh.corner_vertex + k for mesh, k in zip(meshes, first, strict=False))]
-        ),
-        channels=(),
-        face_material=np.zeros(sum(map(len, sizes)), np.int64),
-    )
-    uv = np.concatenate([np.zeros((0, 2)), *(one.uv for one in older)])
-    return Older(ALL_OLDER, SceneObject(ALL_OLDER, mesh, ()), uv)
 
 
 def tell(result: Updated) -> list[str]:

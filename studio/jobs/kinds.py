@@ -209,8 +209,6 @@ def _run_sheet(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 def _bring_again(job: Job, reporter: Reporter) -> dict[str, Any]:
     made = bring_again(_revision(job), job.params, reporter.report, reporter.stop)
-    if made is None:
-        raise Stopped
     measure_revision(Revision.objects.get(pk=made["revision"]))
     return made
 

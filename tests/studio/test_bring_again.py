@@ -76,7 +76,7 @@ def test_what_is_still_there_keeps_its_place_and_what_was_said(send, act, atlas,
     assert job.state == Job.DONE, job.error
     assert job.result["new"] == ["lamp"] and job.result["gone"] == ["bench"]
     (row,) = job.result["objects"]
-    assert (row["name"], row["same"], row["new"]) == ("crate", 3, 0) and row["moved"] > 0
+    assert (row["object"], row["same"], row["new"]) == ("crate", 3, 0) and row["moved"] > 0
     after = placed(atlas)
     assert set(after) == {"crate", "lamp"}
     for one, two in zip(before["crate"], after["crate"], strict=True):
@@ -86,6 +86,32 @@ def test_what_is_still_there_keeps_its_place_and_what_was_said(send, act, atlas,
     assert loose_objects(project, [read_state(atlas.head)]) == []
     assert act(atlas, "undo").status_code == 200
     assert set(placed(atlas)) == {"crate", "bench"}
+
+
+def test_an_object_that_was_split_or_joined_keeps_its_places(send, act, atlas, again):
+    """Split in two under other names, and joined again: every island lies where it lay, with what was said of it."""
+    whole = obj_file(("crate", 0, 1)).decode()
+    assert send(yard__obj=whole.encode()).status_code == 201
+    assert act(atlas, "pack", effort="quick").status_code == 202
+    assert act(atlas, "control", islands=[2], weight=0.5).status_code == 200
+    before = placed(atlas)["crate"]
+    rows = whole.splitlines()
+    faces = [k for k, row in enumerate(rows) if row.startswith("f ")]
+    rows.insert(faces[1], "o lid")
+    split = "\n".join(rows).replace("o crate", "o box")
+    job = Job.objects.get(pk=again(atlas, Source.objects.get().pk, data=split.encode()).json()["id"])  # fmt: skip
+    assert job.state == Job.DONE, job.error
+    assert sum(row["new"] for row in job.result["objects"]) == 0
+    after = placed(atlas)
+    assert set(after) == {"box", "lid"}
+    for k, name in enumerate(("box", "lid")):
+        for one, two in zip(before, after[name], strict=True):
+            np.testing.assert_allclose(two, one[:1] if k == 0 else one[1:], atol=1e-9)
+    newest = Source.objects.order_by("-pk").first()
+    job = Job.objects.get(pk=again(atlas, newest.pk, data=whole.encode()).json()["id"])
+    assert job.state == Job.DONE, job.error
+    for one, two in zip(before, placed(atlas)["crate"], strict=True):
+        np.testing.assert_allclose(two, one, atol=1e-9)
 
 
 def test_faces_that_are_new_come_beside_and_the_others_stay(send, act, atlas, again):

@@ -3,19 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from pathlib import PurePosixPath
 from typing import Any
 
 import numpy as np
 from django.db import transaction
+from numpy.typing import NDArray
 
 from quilt_core.document.base import Base, in_proportion, read_base
 from quilt_core.document.islands import ISLAND, fresh_islands
 from quilt_core.document.layout import Made
 from quilt_core.document.state import MemberRow, State, spans, split
+from quilt_core.flatten.again import Again
+from quilt_core.flatten.matching import Match, Older, carried_uv, match_objects
+from quilt_core.flatten.object_flat import with_channel
 from quilt_core.operations.bases import Remade, with_bases
-from quilt_core.scene import Scene
+from quilt_core.operations.operation import Stopped, plain
+from quilt_core.operations.update import updated_object
+from quilt_core.scene import Scene, SceneObject
 from studio import storage
 from studio.actions.documents import document_of, saved
 from studio.actions.errors import Refused
@@ -28,27 +34,20 @@ from studio.arrays import Layout, Member, load_geometry, load_layout
 from studio.models import BaseLayout, MeshObject, Revision, Source
 
 Report = Callable[[float, str], None]
-NEARLY = 0.05
-"""Part of an object's size that its vertices may have moved for it to be known under another name."""
-
-
-@dataclass
-class News:
-    """What has become of the objects of a file."""
-
-    rows: list[dict[str, Any]] = field(default_factory=list)
-    fresh: list[str] = field(default_factory=list)
-    gone: list[str] = field(default_factory=list)
-    kept: list[str] = field(default_factory=list)
 
 
 def bring_again(
     revision: Revision, params: dict[str, Any], report: Report, stop: Callable[[], str]
-) -> dict[str, Any] | None:
-    """Put a newer version in the place of a file; None when the user wants nothing of it.
+) -> dict[str, Any]:
+    """Put a newer version in the place of a file.
 
     `params`: source (id of the older file), files ([name, key] of the newer one and those beside it) or folder (of this
     machine, in which it lies), metres_per_unit.
+
+    Raises
+    ------
+    Refused
+    Stopped
     """
     atlas = revision.atlas
     old = Source.objects.filter(project=atlas.project_id, pk=params["source"], is_mesh=True).first()
@@ -64,56 +63,91 @@ def bring_again(
     scene = read_mesh(name, files, params.get("metres_per_unit") or old.metres_per_unit)
     layout = load_layout(revision)
     state, members = layout.state, list(layout.members)
-    pairs = _pairs(members, old, scene)
-    if not pairs:
+    mine = [k for k, member in enumerate(members) if member.object.source_id == old.pk]
+    if not mine:
         raise Refused(
             f"No object of “{old.name}” lies in this atlas.", revision.name,
             "Choose the atlas that they lie in, or bring the file in as a new one.",
         )  # fmt: skip
     was = scene_of(old)
-    laid: dict[int, tuple[int, Base, Any]] = {}
-    news = News()
-    for step, (place, number) in enumerate(pairs.items()):
-        member = members[place]
-        report(0.1 + 0.6 * step / len(pairs), f"comparing {member.object.name}")
+    # Parts of objects stay as they are: the others lie elsewhere.
+    parts = {members[k].object.name for k in mine if members[k].row.part is not None}
+    places = [k for k in mine if members[k].row.part is None]
+    older = [_older(members[k], was) for k in places]
+    newer = {k: obj for k, obj in enumerate(scene.objects) if obj.name not in parts}
+
+    def tick(k: int) -> None:
+        report(0.1 + 0.6 * k / max(len(newer), 1), f"comparing {list(newer.values())[k].name}")
         if stop():
-            return None
-        if number is None:
-            news.gone.append(member.object.name)
-            continue
-        if member.row.part is not None:
-            news.kept.append(member.object.name)
-            continue
-        laid[place] = (number, *_carried(member, was, scene, number, news))
+            raise Stopped
+
+    matches = dict(zip(newer, match_objects(list(newer.values()), older, tick), strict=True))
+    slots = _slots(matches, older, newer)
     report(0.8, "keeping the files")
     with transaction.atomic():
         source, objects = _kept(old, name, files, scene, params["files"])
-        taken = {number for number, _, _ in laid.values()}
         made: dict[int, Made] = {}
         remade: dict[int, Remade] = {}
-        fresh = list(members)
-        for place, (number, base, again) in laid.items():
-            was_there = members[place]
-            fresh[place] = _member(was_there, objects[number][0])
-            made[place] = Made(base, scene.objects[number], "updated", was_there.base.weld)
-            remade[place] = _placed(state, place, was_there, base, again)
-        after = _with_bases(Layout(state, fresh, revision), made, remade, members)
-        leaving = {place for place, number in pairs.items() if number is None}
+        all_of_them, fresh = state, list(members)
+        held = {m.object.name for k, m in enumerate(members) if k not in mine}
+        proportions: dict[int, float] = {}
+        rows, new = [], []
+        for number, match in matches.items():
+            obj, first = objects[number]
+            if match.again is None:
+                if obj.name not in held:
+                    new.append(number)
+                continue
+            rows.append(updated_object(name, newer[number], older, match))
+            before = members[places[match.older[0]]]
+            if number in slots:
+                place = places[slots[number]]
+                fresh[place] = _member(before, obj)
+            else:  # it was joined or split
+                place = len(fresh)
+                all_of_them = all_of_them.with_member(MemberRow(obj.pk, first.pk, first.islands))
+                fresh.append(replace(_member(before, obj), row=all_of_them.members[-1]))
+            base = _carried(before, scene, newer[number], match.again)
+            sources = [(places[k], members[places[k]]) for k in match.older]
+            proportions[place] = before.base.proportion
+            made[place] = Made(base, newer[number], "updated", before.base.weld)
+            remade[place] = _placed(state, sources, base, match.again.source)
+        after = _with_bases(Layout(all_of_them, fresh, revision), made, remade, proportions)
+        leaving = {k for n, k in enumerate(places) if n not in slots.values()}
         if leaving:
             after, _ = split(after, leaving)
-        held = {m.object.name for k, m in enumerate(members) if k not in pairs}
-        for number, (obj, first) in objects.items():
-            if number not in taken and obj.name not in held and obj.name not in news.kept:
-                after = after.with_member(MemberRow(obj.pk, first.pk, first.islands))
-                news.fresh.append(obj.name)
-        what = f"“{name}”"
-        found = {"objects": news.rows, "new": news.fresh, "gone": news.gone, "kept": news.kept}
-        done = finish_job(atlas.pk, revision, Change("update", after, what, found))
+        for number in new:
+            obj, first = objects[number]
+            after = after.with_member(MemberRow(obj.pk, first.pk, first.islands))
+        used = {older[k].name for match in matches.values() for k in match.older}
+        found = {
+            "objects": plain(rows), "new": [newer[k].name for k in new],
+            "gone": [one.name for one in older if one.name not in used], "kept": sorted(parts),
+        }  # fmt: skip
+        done = finish_job(atlas.pk, revision, Change("update", after, f"“{name}”", found))
         change = done.atlas.project.__class__.objects.get(pk=atlas.project_id).head
         Source.objects.filter(folder=source.folder).update(gathered=change)
         Source.objects.filter(pk=old.pk).update(replaced=change)
         brought(old.pk, source.pk)
     return {"revision": done.pk, "draft": done.draft, **found}
+
+
+def _older(member: Member, was: Scene) -> Older:
+    uv = load_geometry(member.base.geometry)["uv"]
+    return Older(member.object.name, object_of(member.base, was), uv)
+
+
+def _slots(
+    matches: dict[int, Match], older: list[Older], newer: dict[int, SceneObject]
+) -> dict[int, int]:
+    """Newer objects that stand for one older object each, those of its name first."""
+    alone = {number: match.older[0] for number, match in matches.items() if len(match.older) == 1}
+    order = sorted(alone, key=lambda number: older[alone[number]].name != newer[number].name)
+    out: dict[int, int] = {}
+    for number in order:
+        if alone[number] not in out.values():
+            out[number] = alone[number]
+    return out
 
 
 def _the_mesh(files: dict[str, bytes], old: Source) -> str:
@@ -130,54 +164,12 @@ def _the_mesh(files: dict[str, bytes], old: Source) -> str:
     return named[0] if len(named) == 1 else meshes[0]
 
 
-def _pairs(members: list[Member], old: Source, scene: Scene) -> dict[int, int | None]:
-    """For each member of the older file the object of the newer one, None for one that is gone: by name, else the only one
-    without an older one that has the same faces at nearly the same places."""
-    from quilt_core.flatten.again import layout_again
-
-    numbers = {obj.name: k for k, obj in enumerate(scene.objects)}
-    mine = [k for k, member in enumerate(members) if member.object.source_id == old.pk]
-    out: dict[int, int | None] = {k: numbers.get(members[k].object.name) for k in mine}
-    free = [k for k in range(len(scene.objects)) if k not in out.values()]
-    for place in [k for k, number in out.items() if number is None]:
-        member = members[place]
-        mesh = object_of(member.base, scene_of(old)).mesh
-        uv = np.zeros((len(mesh.corner_vertex), 2))
-        alike = []
-        for k in free:
-            if scene.objects[k].mesh.face_count == member.object.faces:
-                again = layout_again(mesh, uv, scene.objects[k].mesh)
-                if again.new == 0 and again.moved < NEARLY:
-                    alike.append(k)
-        if len(alike) == 1:
-            out[place] = alike[0]
-            free.remove(alike[0])
-    return out
-
-
-def _carried(member: Member, was: Scene, scene: Scene, number: int, news: News) -> tuple[Base, Any]:
-    """The layout of a member on the newer version of its object, and where each face got it from."""
-    from quilt_core.flatten.again import FACE, SURFACE, TOPOLOGY, layout_again
-    from quilt_core.flatten.object_flat import with_channel
-
-    data = load_geometry(member.base.geometry)
-    obj = scene.objects[number]
-    again = layout_again(object_of(member.base, was).mesh, data["uv"], obj.mesh)
+def _carried(member: Member, scene: Scene, obj: SceneObject, again: Again) -> Base:
+    """The layout of a member on the newer version of its object."""
     channel = min(member.base.channel, len(obj.mesh.channels))
-    uv = again.uv
-    bare = np.asarray(~np.isfinite(uv).all(axis=1))
-    if bare.any() and channel < len(obj.mesh.channels):
-        # What is new keeps the UVs that it came with.
-        uv = np.where(bare[:, None], obj.mesh.channels[channel].per_corner, uv)
-    flat = with_channel(obj, channel, uv)
+    flat = with_channel(obj, channel, carried_uv(obj, again, channel))
     read = read_base(flat, channel, scene, member.object.source.uv_tolerance)
-    square = in_proportion(read.islands, member.base.proportion)
-    how = np.bincount(again.how, minlength=4)
-    news.rows.append({
-        "name": obj.name, "faces": obj.mesh.face_count, "same": int(how[TOPOLOGY]), "by_face": int(how[FACE]),
-        "by_surface": int(how[SURFACE]), "new": again.new, "gone": again.gone, "moved": round(again.moved, 6),
-    })  # fmt: skip
-    return replace(read, islands=square), again
+    return replace(read, islands=in_proportion(read.islands, member.base.proportion))
 
 
 def _kept(
@@ -219,32 +211,37 @@ def _member(old: Member, obj: MeshObject) -> Member:
 
 
 def _with_bases(
-    layout: Layout, made: dict[int, Made], remade: dict[int, Remade], old: list[Member]
+    layout: Layout, made: dict[int, Made], remade: dict[int, Remade], proportions: dict[int, float]
 ) -> State:
     """The state with the layouts on the newer objects, whose rows are saved."""
     document = replace(document_of([layout.revision]), layouts=[layout])
     after = with_bases(document, layout, made, remade)
-    for place in made:
+    for place, proportion in proportions.items():
         member = after.members[place]
         assert isinstance(member, Member)
-        member.base.proportion = old[place].base.proportion
+        member.base.proportion = proportion
     return saved(after)
 
 
-def _placed(state: State, place: int, member: Member, base: Base, again: Any) -> Remade:
-    """What lies where: each island at the place of the older one that most of its faces come from."""
-    old_island = load_geometry(member.base.geometry)["face_island"]
-    here = np.full(int(old_island.max(initial=-1)) + 2, -1)
-    here[member.row.numbers] = np.arange(len(member.row.numbers))
-    begin, _ = spans(state.members)[place]
+def _placed(
+    state: State, sources: list[tuple[int, Member]], base: Base, source: NDArray[np.int64]
+) -> Remade:
+    """What lies where: each island at the place of the older one that most of its faces come from; `source` (F,) numbers faces
+    through the older objects."""
+    older: list[NDArray[np.int64]] = []
+    for place, member in sources:
+        of_face = load_geometry(member.base.geometry)["face_island"]
+        begin, _ = spans(state.members)[place]
+        older.append(np.where(of_face >= 0, of_face + begin, -1))
+    island_of = np.concatenate(older)
     rows = fresh_islands(base.islands.count)
     aside = np.ones(base.islands.count, bool)
-    known = (again.source >= 0) & (base.face_island >= 0)
-    was = np.full(len(again.source), -1)
-    was[known] = here[old_island[again.source[known]]]
+    known = (source >= 0) & (base.face_island >= 0)
+    was = np.full(len(source), -1)
+    was[known] = island_of[source[known]]
     for island in range(base.islands.count):
         found = was[(base.face_island == island) & (was >= 0)]
         if len(found):
-            rows[island] = state.islands[begin + np.bincount(found).argmax()]
+            rows[island] = state.islands[np.bincount(found).argmax()]
             aside[island] = False
     return Remade(rows.astype(ISLAND), aside)

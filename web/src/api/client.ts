@@ -14,6 +14,7 @@ export type Job = components["schemas"]["JobOut"];
 export type PackRequest = components["schemas"]["PackIn"];
 export type ControlRequest = components["schemas"]["ControlIn"];
 export type TileRequest = components["schemas"]["TileIn"];
+export type UpdateResult = components["schemas"]["UpdateResult"];
 export type StacksResult = components["schemas"]["StacksResult"];
 export type Candidate = StacksResult["candidates"][number];
 export type PlanRow = components["schemas"]["PlanRowOut"];

@@ -2497,8 +2497,8 @@ export interface components {
         FitIntoGapsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @description islands to lay; usually [] */
-            islands?: (number | string)[];
+            /** @description islands to lay */
+            islands: (number | string)[];
             /** @description tile to lay them in; the first that is open without it; usually None */
             tile?: number | null;
             /** @description a point, px from the tile's lower left corner; without it the most snug spots are taken, px; usually None */
@@ -2881,8 +2881,8 @@ export interface components {
         MakeRoomIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @description islands that stay where they are; usually [] */
-            islands?: (number | string)[];
+            /** @description islands that stay where they are */
+            islands: (number | string)[];
             /**
              * Format: double
              * @description after which it is given up, s; usually 5.0
@@ -3015,8 +3015,8 @@ export interface components {
         MoveIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @description islands to move; usually [] */
-            islands?: (number | string)[];
+            /** @description islands to move */
+            islands: (number | string)[];
             /** @description what is done to each in the plane of the tiles, or one for all: u' = a u + b v + tu, v' = c u + d v + tv; usually [] */
             moves?: number[][];
             /** @description instead of moves: where each lies, from its base UVs to the plane of the tiles; usually [] */
@@ -3224,8 +3224,8 @@ export interface components {
         PackHereIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @description islands to pack; usually [] */
-            islands?: (number | string)[];
+            /** @description islands to pack */
+            islands: (number | string)[];
             /** @description tile that it is in; the first that is open without it; usually None */
             tile?: number | null;
             /** @description two corners of a rectangle or more of a shape, px from the tile's lower left corner, px; usually [] */
@@ -4003,8 +4003,8 @@ export interface components {
         SlideToContactIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @description islands to slide; usually [] */
-            islands?: (number | string)[];
+            /** @description islands to slide */
+            islands: (number | string)[];
             /**
              * @description where to; usually down
              *

@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { AT_A_CLICK, useEditor, useLooseObjects } from "../api/hooks";
-import type { Atlas, Job } from "../api/client";
+import type { Atlas, Job, UpdateResult } from "../api/client";
 import type { SlipProps } from "./props";
 import * as format from "../format";
 import { ChannelPart } from "./ChannelPart";
@@ -72,7 +72,7 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
   );
 }
 
-type News = { revision: number; objects: { name: string; same: number; by_face: number; by_surface: number; new: number; gone: number; moved: number }[]; new: string[]; gone: string[]; kept: string[] };
+type News = UpdateResult & { new: string[]; kept: string[] };
 
 /** What the last newer version has brought. */
 function Brought({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
@@ -82,7 +82,7 @@ function Brought({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   const odd = news.objects.filter((row) => row.new || row.gone || row.by_surface);
   const lines = [
     `${format.whole(news.objects.length)} ${news.objects.length === 1 ? "object keeps its place" : "objects keep their places"}.`,
-    ...odd.slice(0, 5).map((row) => `${row.name}: ${[row.new ? `${format.whole(row.new)} faces are new` : "", row.gone ? `${format.whole(row.gone)} are gone` : "", row.by_surface ? `${format.whole(row.by_surface)} by the surface` : ""].filter(Boolean).join(", ")}.`),
+    ...odd.slice(0, 5).map((row) => `${row.object}: ${[row.new ? `${format.whole(row.new)} faces are new` : "", row.gone ? `${format.whole(row.gone)} are gone` : "", row.by_surface ? `${format.whole(row.by_surface)} by the surface` : ""].filter(Boolean).join(", ")}.`),
     ...(news.new.length ? [`New: ${news.new.join(", ")}.`] : []),
     ...(news.gone.length ? [`Gone: ${news.gone.join(", ")}.`] : []),
     ...(news.kept.length ? [`Left as they were, as they lie in several atlases: ${news.kept.join(", ")}.`] : []),

@@ -1,0 +1,141 @@
+"""Which older object a newer one was, and the layout that it brings along."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.flatten.again import TOPOLOGY, Again, layout_again
+from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.model import SceneObject
+
+FloatArray = NDArray[np.float64]
+TRIED = 4
+"""Older objects that are compared with a newer one."""
+NEARLY = 0.05
+"""Part of an object's size that its vertices may have moved for it to be known under another name."""
+
+
+@dataclass(frozen=True, eq=False)
+class Older:
+    """An older object with its layout.
+
+    Parameters
+    ----------
+    name : str
+    obj : SceneObject
+    uv : (C, 2) float64
+        Of its corners, NaN where there are none.
+    """
+
+    name: str
+    obj: SceneObject
+    uv: FloatArray
+
+
+@dataclass(frozen=True, eq=False)
+class Match:
+    """What a newer object was.
+
+    Parameters
+    ----------
+    older : tuple of int
+        Places among the older ones: none for a new object, one, or all of them where it was joined or split.
+    again : Again, optional
+        The layout on the newer mesh; faces of several older objects are numbered through.
+    """
+
+    older: tuple[int, ...] = ()
+    again: Again | None = None
+
+
+def match_objects(
+    newer: Sequence[SceneObject],
+    older: Sequence[Older],
+    tick: Callable[[int], None] = lambda k: None,
+) -> list[Match]:
+    """What each newer object was: by name and likeness; else, in the world, a part of all of the older ones together.
+
+    Parameters
+    ----------
+    newer : sequence of SceneObject
+    older : sequence of Older
+    tick : callable
+        Called with the number of each newer object before it is compared.
+    """
+    whole: list[Older] = []
+    out = []
+    for k, obj in enumerate(newer):
+        tick(k)
+        best = _likest(obj, older)
+        if older and (best.again is None or best.again.new):
+            # Objects may have been joined, split or called otherwise.
+            whole = whole or [_joined(older)]
+            found = layout_again(whole[0].obj.mesh, whole[0].uv, _in_the_world(obj))
+            if best.again is None or found.new < best.again.new:
+                best = Match(tuple(range(len(older))), found)
+        nothing = best.again is None or best.again.new == obj.mesh.face_count
+        out.append(Match() if nothing else best)
+    return out
+
+
+def carried_uv(obj: SceneObject, again: Again, channel: int) -> FloatArray:
+    """(C, 2) UVs of a newer object: what is new keeps those that it came with."""
+    uv = again.uv
+    bare = np.asarray(~np.isfinite(uv).all(axis=1))
+    if bare.any() and channel < len(obj.mesh.channels):
+        uv = np.where(bare[:, None], obj.mesh.channels[channel].per_corner, uv)
+    return uv
+
+
+def _likest(obj: SceneObject, older: Sequence[Older]) -> Match:
+    """The older object that leaves the fewest faces without a layout: of the same name first, then of nearly as many faces."""
+    count = obj.mesh.face_count
+
+    def unlike(place: int) -> tuple[bool, float]:
+        other = older[place].obj.mesh.face_count
+        return older[place].name != obj.name, abs(float(np.log((other + 1) / (count + 1))))
+
+    best = Match()
+    for place in sorted(range(len(older)), key=unlike)[:TRIED]:
+        known = older[place]
+        found = layout_again(known.obj.mesh, known.uv, obj.mesh)
+        elsewhere = bool((found.how == TOPOLOGY).any()) and found.moved >= NEARLY
+        if known.name != obj.name and elsewhere:
+            continue  # another thing of the same kind
+        if best.again is None or found.new < best.again.new:
+            best = Match((place,), found)
+        if found.new == 0 or known.name == obj.name:
+            break
+    return best
+
+
+def _in_the_world(obj: SceneObject) -> Mesh:
+    """The mesh where its first instance stands."""
+    if not obj.instances:
+        return obj.mesh
+    matrix = obj.instances[0].matrix
+    return replace(obj.mesh, positions=obj.mesh.positions @ matrix[:3, :3].T + matrix[:3, 3])
+
+
+def _joined(older: Sequence[Older]) -> Older:
+    """Objects as one mesh in the world, and its UVs."""
+    meshes = [_in_the_world(one.obj) for one in older]
+    first = np.cumsum([0, *(len(mesh.positions) for mesh in meshes)])
+    sizes = [np.diff(mesh.face_offsets) for mesh in meshes]
+    none = np.zeros(0, np.int64)
+    offsets = np.concatenate([[0], np.cumsum(np.concatenate([none, *sizes]))]).astype(np.int64)
+    mesh = Mesh(
+        positions=np.concatenate([np.zeros((0, 3)), *(mesh.positions for mesh in meshes)]),
+        face_offsets=offsets,
+        corner_vertex=np.concatenate(
+            [none, *(mesh.corner_vertex + k for mesh, k in zip(meshes, first, strict=False))]
+        ),
+        channels=(),
+        face_material=np.zeros(sum(map(len, sizes)), np.int64),
+    )
+    uv = np.concatenate([np.zeros((0, 2)), *(one.uv for one in older)])
+    return Older("", SceneObject("", mesh, ()), uv)
