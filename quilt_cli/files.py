@@ -22,6 +22,7 @@ from quilt_core.operations.operation import Operation, Progress
 from quilt_core.operations.registry import operation
 from quilt_core.run.inputs import inputs_of
 from quilt_core.run.on_files import FilesDone, do_on_files, read_settings
+from quilt_core.run.on_project import is_project, opened_project
 from quilt_core.run.outputs import output_folder, write_all
 
 
@@ -57,15 +58,13 @@ def on_files(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
 @contextmanager
 def _opened(paths: list[Path], progress: Progress) -> Iterator[ProjectFile | None]:
     """The project file that was named, where it is one; it is closed at the end."""
-    if not any(path.suffix.lower() == SUFFIX for path in paths):
+    if not any(map(is_project, paths)):
         yield None
         return
     if len(paths) > 1:
         raise QuiltError("A project file goes by itself.", str(paths[0]), "Give one project file.")
-    from quilt_core.operations.project import read_project  # loads slowly
-
-    with paths[0].open("rb") as handle:
-        yield read_project(handle, str(paths[0]), progress.part(0.0, 0.05))
+    with opened_project(paths[0], progress.part(0.0, 0.05)) as opened:
+        yield opened
 
 
 def _project_out(asked: Operation, options: argparse.Namespace, paths: list[Path]) -> Path | None:

@@ -75,7 +75,8 @@ def match_objects(
             # Objects may have been joined, split or called otherwise.
             whole = whole or [_joined(older)]
             found = layout_again(whole[0].obj.mesh, whole[0].uv, _in_the_world(obj))
-            if best.again is None or found.new < best.again.new:
+            better = best.again is None or found.new < best.again.new
+            if better and not _elsewhere(found):
                 best = Match(tuple(range(len(older))), found)
         nothing = best.again is None or best.again.new == obj.mesh.face_count
         out.append(Match() if nothing else best)
@@ -103,14 +104,18 @@ def _likest(obj: SceneObject, older: Sequence[Older]) -> Match:
     for place in sorted(range(len(older)), key=unlike)[:TRIED]:
         known = older[place]
         found = layout_again(known.obj.mesh, known.uv, obj.mesh)
-        elsewhere = bool((found.how == TOPOLOGY).any()) and found.moved >= NEARLY
-        if known.name != obj.name and elsewhere:
-            continue  # another thing of the same kind
+        if known.name != obj.name and _elsewhere(found):
+            continue
         if best.again is None or found.new < best.again.new:
             best = Match((place,), found)
         if found.new == 0 or known.name == obj.name:
             break
     return best
+
+
+def _elsewhere(found: Again) -> bool:
+    """Whether it is another thing of the same kind: faces that hang together in the same way, at other places."""
+    return bool((found.how == TOPOLOGY).any()) and found.moved >= NEARLY
 
 
 def _in_the_world(obj: SceneObject) -> Mesh:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import hashlib
+import io
+import zipfile
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import PurePosixPath
@@ -10,6 +12,8 @@ from typing import Any
 
 import numpy as np
 
+from quilt_core.document.project.checks import check_records
+from quilt_core.document.project.file import CONTENTS, SUFFIX, open_project
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.look_facts import look_book
@@ -55,13 +59,48 @@ class Contents:
         return Contents(given["siblings"], objects, given["pictures"], given["error"])
 
 
-def mark_of(data: bytes) -> str:
-    """Equal for equal bytes."""
-    return hashlib.sha256(data).hexdigest()
+def mark_of(data: bytes, name: str = "") -> str:
+    """Equal for equal bytes; for project files whenever they hold the same, whenever they were written."""
+    if not name.lower().endswith(SUFFIX):
+        return hashlib.sha256(data).hexdigest()
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            rows = sorted((e.filename, e.CRC, e.file_size) for e in archive.infolist())
+    except (zipfile.BadZipFile, ValueError, OSError):
+        return hashlib.sha256(data).hexdigest()
+    held = [row for row in rows if row[0] != CONTENTS]
+    return hashlib.sha256(repr(held).encode()).hexdigest()
+
+
+def project_contents(name: str, data: bytes) -> Contents:
+    """What is in a project file: its objects with their files, layouts and textures."""
+    try:
+        file = open_project(io.BytesIO(data), name)
+        check_records(file)
+    except QuiltError as error:
+        return Contents({}, {}, {}, str(error))
+    project = file.project
+    given: dict[int, str] = {}
+    for texture in project.textures:
+        given[texture.source] = mark_of(f"{given.get(texture.source)} {texture}".encode())
+    objects = {}
+    for atlas in project.atlases:
+        if atlas.state is None:
+            continue
+        islands, begin = file.islands(atlas.state), 0
+        for member in project.states[atlas.state].members:
+            obj, own = project.objects[member.object], islands[begin : begin + member.islands]
+            begin += member.islands
+            said = f"{project.bases[member.base].arrays} {member.weight} {mark_of(own.tobytes())}"
+            marks = (project.sources[obj.source].sha256, mark_of(said.encode()), given.get(obj.source, ""))  # fmt: skip
+            objects[obj.name if obj.name not in objects else f"{obj.name} ({begin})"] = marks
+    return Contents({}, objects, {})
 
 
 def contents_of(name: str, data: bytes, siblings: Siblings) -> Contents:
-    """Read a mesh file to know what it depends on."""
+    """Read a mesh file, or a project file, to know what it depends on."""
+    if name.lower().endswith(SUFFIX):
+        return project_contents(name, data)
     read: dict[str, str] = {}
 
     def noting(file: str) -> bytes | None:

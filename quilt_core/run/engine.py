@@ -13,8 +13,10 @@ from posixpath import normpath
 from typing import Any
 
 from quilt_core.errors import QuiltError
+from quilt_core.formats.load import MESH_SUFFIXES
 from quilt_core.run.fingerprint import InputFile, code_version, input_fingerprint, step_fingerprint
 from quilt_core.run.inputs import Input
+from quilt_core.run.on_project import is_project
 from quilt_core.run.outputs import common_parent
 from quilt_core.run.reasons import file_reasons, shortened, step_reasons
 from quilt_core.run.sheet import Line, RunSheet, SheetError, Step
@@ -189,8 +191,12 @@ def _files(line: Line, root: Path) -> list[Path]:
         for path in found:
             if leave:
                 wanted.pop(path, None)
-            elif path.suffix.lower() in (".obj", ".gltf", ".glb"):
+            elif path.suffix.lower() in MESH_SUFFIXES or is_project(path):
                 wanted[path] = None
+    if any(map(is_project, wanted)) and (len(wanted) > 1 or line.sources):
+        raise QuiltError(
+            "A project file goes into a line by itself.", f"“{line.name}”", "Give it a line of its own."
+        )  # fmt: skip
     return list(wanted)
 
 

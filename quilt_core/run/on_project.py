@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from dataclasses import fields
 from datetime import UTC, datetime
 from pathlib import Path, PurePosixPath
@@ -15,12 +16,12 @@ from quilt_core.document.base import base_bytes
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.document.project import records as r
-from quilt_core.document.project.file import ProjectFile, write_project
+from quilt_core.document.project.file import SUFFIX, ProjectFile, write_project
 from quilt_core.document.state import MemberRow
-from quilt_core.errors import LayoutError
+from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.operations.files import ControlSettings, LayoutSettings
-from quilt_core.operations.operation import Operation
-from quilt_core.operations.project import StoredMember, project_document
+from quilt_core.operations.operation import Operation, Progress
+from quilt_core.operations.project import StoredMember, project_document, read_project
 from quilt_core.options import options_of, plain_settings
 from quilt_core.run.inputs import Input
 
@@ -61,6 +62,30 @@ def _preset(opened: ProjectFile, name: str) -> dict[str, Any]:
         known = ", ".join(presets) or "none"
         raise LayoutError(f"There is no preset “{name}”.", "preset", f"There are {known}.")
     return presets[name]
+
+
+def is_project(path: Path) -> bool:
+    """Whether a file is a project file, by its name."""
+    return path.suffix.lower() == SUFFIX
+
+
+@contextmanager
+def opened_project(path: Path, progress: Progress) -> Iterator[ProjectFile]:
+    """A project file that was looked at; it is closed at the end.
+
+    Raises
+    ------
+    QuiltError
+        When it cannot be read, or something in it is wrong.
+    """
+    try:
+        handle = path.open("rb")
+    except OSError as error:
+        raise QuiltError(
+            f"It cannot be read ({error.strerror}).", str(path), "Check the path."
+        ) from None
+    with handle:
+        yield read_project(handle, str(path), progress)
 
 
 def project_inputs(document: Document) -> dict[int, Input]:

@@ -16,7 +16,7 @@ from quilt_core.operations.registry import OPERATIONS
 
 VERSION = 1
 NAME = re.compile(r"\w[\w .,-]{0,80}")
-LINE_KEYS = ("name", "files", "from", "out", "hold", "steps")
+LINE_KEYS = ("name", "files", "from", "atlas", "out", "hold", "steps")
 FREE = (bool, int, float, str)
 Value = bool | int | float | str
 
@@ -52,6 +52,8 @@ class Line:
         Patterns, relative to the sheet; those that begin with “!” leave files out.
     sources : tuple of str
         Lines whose meshes come in, too.
+    atlases : tuple of str
+        Of a project file: those that the line is about; all without. Its steps have them among their settings.
     out : str
         Folder of what comes out, relative to the sheet; none for lines that only feed others.
     hold : bool
@@ -65,6 +67,7 @@ class Line:
     out: str
     hold: bool
     steps: tuple[Step, ...]
+    atlases: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -170,9 +173,16 @@ def _line(row: Any, number: int, presets: Mapping[str, Any], name: str) -> Line:
     hold = row.get("hold", False)
     if not isinstance(hold, bool):
         raise SheetError(f"hold = {hold!r}.", where, "Give true or false.")
-    return Line(
-        title, files, sources, out, hold, tuple(_step(step, presets, where) for step in steps)
-    )
+    atlases = _texts(row.get("atlas", []), where, "atlas")
+    done = tuple(_of_atlases(_step(step, presets, where), atlases) for step in steps)
+    return Line(title, files, sources, out, hold, done, atlases)
+
+
+def _of_atlases(step: Step, atlases: Sequence[str]) -> Step:
+    """A step about some atlases, where it is about layouts."""
+    if not atlases or not OPERATIONS[step.do].files.layouts:
+        return step
+    return Step(step.do, {"atlas": list(atlases), **step.settings})
 
 
 def _step(step: Any, presets: Mapping[str, Any], where: str) -> Step:

@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from quilt_core.document.project.file import ProjectFile
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Operation, Progress
 from quilt_core.operations.registry import operation
 from quilt_core.options import Option
 from quilt_core.run.inputs import Input
 from quilt_core.run.on_files import FilesDone, do_on_files, file_options, read_settings
+from quilt_core.run.on_project import is_project, opened_project
 from quilt_core.run.sheet import SheetError, Step
 
 
@@ -35,8 +38,8 @@ class Call:
         """What it does."""
         return operation(self.step.do)
 
-    def settings(self) -> dict[type[Any], Any]:
-        """Its settings, checked; those that name files that are written, or that are not there yet, are taken as they are.
+    def settings(self, opened: ProjectFile | None = None) -> dict[type[Any], Any]:
+        """Its settings, checked, on mesh files or on a project file; those that name files that are written, or that are not there yet, are taken as they are.
 
         Raises
         ------
@@ -55,7 +58,7 @@ class Call:
                         "Give the name of a file in the line's folder.",
                     )
         try:
-            return read_settings(self.operation, self._placed(known), self.root)
+            return read_settings(self.operation, self._placed(known), self.root, opened=opened)
         except QuiltError as error:
             raise SheetError(error.what, f"{self.step.do}, {error.where}", error.cure) from None
 
@@ -83,7 +86,21 @@ class Call:
         ------
         QuiltError
         """
-        return do_on_files(self.operation, inputs, self.settings(), progress, self.root)
+        if not any(is_project(one.path) for one in inputs):
+            return do_on_files(self.operation, inputs, self.settings(), progress, self.root)
+        (one,) = inputs
+        with opened_project(one.path, progress) as opened:
+            settings = self.settings(opened)
+            done = do_on_files(
+                self.operation, [], settings, progress, self.root, opened=opened,
+                meshes_too=self.operation.changes != "layout",
+            )  # fmt: skip
+            if done.project is None:
+                # What it wrote comes out; the next step goes on with the project.
+                return replace(done, meshes=[])
+            out = io.BytesIO()
+            done.project(out)
+        return replace(done, files={one.place: out.getvalue()}, meshes=[one.place])
 
 
 def named_files(name: str, root: Path) -> list[Path]:

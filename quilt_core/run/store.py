@@ -114,7 +114,7 @@ class Store:
             # A file that was written a moment ago may change again within the clock's step.
             if known and known[0] == stamp and time.time() - facts.st_mtime > 2:
                 return str(known[1])
-            mark = mark_of(path.read_bytes())
+            mark = mark_of(path.read_bytes(), path.name)
         except OSError as error:
             raise QuiltError(
                 f"It cannot be read ({error.strerror}).", str(path), "Check the path."

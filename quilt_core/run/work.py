@@ -13,6 +13,7 @@ from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.unwrap import NothingToDo
 from quilt_core.run.inputs import Input
+from quilt_core.run.on_project import is_project
 from quilt_core.run.sheet import Step
 from quilt_core.run.steps import Call
 from quilt_core.run.store import DONE, Store
@@ -124,7 +125,9 @@ def _do_step(call: Call, meshes: Sequence[Input], store: Store, mark: str) -> No
 
 
 def _as_they_are(meshes: Sequence[Input]) -> dict[str, bytes]:
-    """Meshes with all that they name, unchanged."""
+    """Meshes with all that they name, or a project file, unchanged."""
+    if any(is_project(mesh.path) for mesh in meshes):
+        return {mesh.place: mesh.path.read_bytes() for mesh in meshes}
     from quilt_core.document.document import Document
     from quilt_core.operations.files import read_sources
     from quilt_core.run.on_files import mesh_files

@@ -9,13 +9,13 @@ from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
 from drf_spectacular.utils import OpenApiParameter, extend_schema
 from rest_framework import serializers
+from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from quilt_core.operations.steps import STEPS, checked_steps
 from studio import storage
-from studio.actions.run.as_sheet import as_toml
 from studio.actions.run.facts import surveyed
 from studio.actions.run.lines import (
     MOST_LINES,
@@ -24,6 +24,7 @@ from studio.actions.run.lines import (
     runs_of,
     shown_as,
 )
+from studio.actions.run.sheet_file import as_toml, read_lines
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change
@@ -126,8 +127,14 @@ class RunSheet(APIView):
         return Response(s.JobOut(job).data, status=202)
 
 
+class SheetFileIn(serializers.Serializer[Any]):
+    file = serializers.FileField()
+
+
 class RunSheetFile(APIView):
-    """The run sheet as a file for the command line."""
+    """The run sheet as a file, out and in."""
+
+    parser_classes = (MultiPartParser,)
 
     @extend_schema(
         operation_id="get_run_sheet_file",
@@ -139,6 +146,15 @@ class RunSheetFile(APIView):
         return HttpResponse(
             as_toml(project), content_type="application/toml; charset=utf-8", headers=headers
         )
+
+    @extend_schema(
+        operation_id="read_run_sheet_file", request=SheetFileIn, responses=RunLineOut(many=True)
+    )
+    def post(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+        file = valid(SheetFileIn, request)["file"]
+        read_lines(project, file.name, file.read())
+        return Response(RunLineOut(_lines(project_id), many=True).data)
 
 
 class Remember(APIView):

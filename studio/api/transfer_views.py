@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import tempfile
 from typing import Any
 
@@ -17,6 +16,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from quilt_core.document.project.file import SUFFIX
+from studio.actions.run.sheet_file import file_name
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.models import Project
@@ -39,7 +39,7 @@ class ProjectFile(APIView):
         out = tempfile.TemporaryFile()  # noqa: SIM115 (the answer closes it)
         export_project(project, out)
         out.seek(0)
-        name = re.sub(r"[^\w .-]+", "-", project.name).strip(" .-") or "project"
+        name = file_name(project)
         return FileResponse(
             out, as_attachment=True, filename=f"{name}{SUFFIX}", content_type="application/zip"
         )

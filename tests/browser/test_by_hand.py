@@ -318,7 +318,7 @@ def test_islands_are_fitted_into_a_region_that_is_drawn(table):
         assert low_y >= 0.5 * 2048 - 8 and high_y <= 0.95 * 2048 + 8
     assert layout(table)["figures"]["gap_px"] >= 8 - 1e-3
     assert (
-        table.get_by_role("button", name="Take", exact=True).get_attribute("aria-pressed") == "true"
+        table.get_by_role("button", name="Move", exact=True).get_attribute("aria-pressed") == "true"
     )
 
 
@@ -350,7 +350,7 @@ def test_a_line_round_islands_picks_them(table):
     assert "2 selected" in table.get_by_test_id("table").inner_text()
     table.keyboard.press("Escape")
     assert (
-        table.get_by_role("button", name="Take", exact=True).get_attribute("aria-pressed") == "true"
+        table.get_by_role("button", name="Move", exact=True).get_attribute("aria-pressed") == "true"
     )
 
 

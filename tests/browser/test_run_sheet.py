@@ -64,6 +64,17 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     assert waiting.value.suggested_filename == "run-sheet.toml"
     line.get_by_role("button", name="Take Yard out").click()
     line.wait_for(state="detached")
+    # The file brings it back.
+    slip.get_by_test_id("run-sheet-file").set_input_files(
+        files=[
+            {
+                "name": "s.toml",
+                "mimeType": "text/plain",
+                "buffer": waiting.value.path().read_bytes(),
+            }
+        ]
+    )
+    line.get_by_role("button", name="Take Yard out").wait_for()
 
 
 def test_a_watched_folder_brings_newer_versions(window, address, tmp_path):

@@ -3,14 +3,21 @@
 from __future__ import annotations
 
 import io
+import re
 import tomllib
 import zipfile
 from pathlib import Path
 
 import pytest
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.test.utils import CaptureQueriesContext
 
+from quilt_cli.main import main
+from quilt_core.document.project.file import open_project
+from quilt_core.operations.project import project_document
+from quilt_core.operations.registry import operation
+from quilt_core.options import settings_from
 from quilt_core.run.sheet import read_sheet
 from quilt_core.run.steps import Call
 from studio.models import Job, Revision, RunLine
@@ -133,64 +140,108 @@ def test_steps_with_nothing_to_do_pass_and_settings_of_any_shape_are_told(sheet,
     assert (read_state(atlas.head).islands["placement"] == before.islands["placement"]).all()
 
 
+def sheet_file(client, atlas):
+    return client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
+
+
+def read_in(client, atlas, data):
+    file = SimpleUploadedFile("run-sheet.toml", data)
+    return client.post(f"/api/projects/{atlas.project_id}/run-sheet.toml", {"file": file})
+
+
 def test_the_sheet_is_a_file_for_the_command_line(sheet, client, atlas):
     line = sheet.remember("Yard 𝔸: all of it " + 60 * "x")
-    data = client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
+    data = sheet_file(client, atlas)
     given = tomllib.loads(data.decode())
     (row,) = given["line"]
-    assert row["files"] == ["assets/yard.obj"] and [s["do"] for s in row["steps"]] == [
-        "pack",
-        "check",
-    ]
+    assert row["files"] == [f"{atlas.project.name}.quilt"] and row["atlas"] == [atlas.name]
+    assert [s["do"] for s in row["steps"]] == ["pack", "check"]
     assert read_sheet("run-sheet.toml", data).lines[0].name == row["name"]
     assert client.delete(f"/api/run-lines/{line['id']}/").status_code == 204
     assert sheet.lines() == []
 
 
+STEPS = [
+    {"do": "unwrap", "settings": {"seams": "angle", "angle": 50.0, "seconds": 3, "seed": 7}},
+    {"do": "even-out", "settings": {"density": 300}},
+    {"do": "pack", "settings": {"padding": 6, "margin": 3, "rotate": "none", "effort": "quick", "density": "fixed", "tidy": 0.4}},
+    {"do": "merge", "settings": {"width": 256, "format": "webp", "roles": {"normal": 512}, "joint": True}},
+    {"do": "bake", "settings": {"maps": ["normal", "id"], "width": 512, "distances": {"crate": 0.5}, "ids": "island"}},
+    {"do": "check", "settings": {}},
+    {"do": "export", "settings": {}},
+]  # fmt: skip
+
+
 def test_the_file_says_what_the_application_does(sheet, client, atlas, act):
-    pack = {"padding": 6, "margin": 3, "rotate": "none", "effort": "thorough", "mirror": True, "upright": False,
-            "density": "fixed", "tidy": 0.4}  # fmt: skip
-    bake = {"maps": ["normal", "id"], "width": 512, "distance": 0.25, "distances": {"crate": 0.5}, "ids": "island", "samples": 4}  # fmt: skip
-    steps = [
-        {"do": "unwrap", "settings": {"seams": "angle", "angle": 50.0, "seconds": 3, "seed": 7}},
-        {"do": "even-out", "settings": {"density": 300}},
-        {"do": "pack", "settings": pack},
-        {"do": "merge", "settings": {"width": 256, "format": "webp", "roles": {"normal": 512}, "joint": True}},
-        {"do": "bake", "settings": bake},
-        {"do": "check", "settings": {}},
-    ]  # fmt: skip
+    """Every setting goes out and comes in again; the command line takes each of them."""
     line = sheet.remember()["id"]
-    assert sheet.change(line, steps=steps).status_code == 200
-    data = client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
+    assert sheet.change(line, steps=STEPS).status_code == 200
+    data = sheet_file(client, atlas)
     (row,) = read_sheet("run-sheet.toml", data).lines
-    told = {step.do: dict(step.settings) for step in row.steps}
-    unwrapped = told["unwrap"]
-    assert (unwrapped["seams"], unwrapped["angle"]) == ("angle", 50)
-    assert (unwrapped["seconds"], unwrapped["seed"]) == (3, 7)
-    assert told["even-out"]["density"] == 300
-    packed = told["pack"]
-    assert (packed["padding"], packed["margin"], packed["rotate"], packed["effort"]) == (6, 3, "none", "thorough")  # fmt: skip
-    assert packed["density"] == "fixed" and packed["mirror"] is True and packed["tidy"] == 0.4
-    assert told["merge"]["format"] == "webp" and told["merge"]["roles"] == ["normal=512"]
-    assert told["bake"]["distances"] == ["crate=0.5"] and told["bake"]["maps"] == ["normal", "id"]
-    assert told["check"]["house_density"] == 256
-    # The command line takes every one of them.
-    for step in row.steps:
-        Call(step, Path()).settings()
+    for step, ours in zip(row.steps, STEPS, strict=True):
+        kinds = Call(step, Path()).settings()
+        theirs = {k: v for k, v in step.settings.items() if k != "atlas"}
+        own = operation(step.do).settings
+        assert kinds[own] == settings_from(own, ours["settings"]) == settings_from(own, theirs)
+    assert client.delete(f"/api/run-lines/{line}/").status_code == 204
+    answer = read_in(client, atlas, data)
+    assert answer.status_code == 200, answer.content
+    (made,) = sheet.lines()
+    for step, ours in zip(made["steps"], STEPS, strict=True):
+        own = operation(step["do"]).settings
+        assert settings_from(own, step["settings"]) == settings_from(own, ours["settings"])
+    # Once more it takes the place of the line that is there.
+    assert read_in(client, atlas, data.replace(b"300", b"301")).status_code == 200
+    (again,) = sheet.lines()
+    assert again["id"] == made["id"] and again["steps"][1]["settings"]["density"] == 301
 
 
-def test_locks_stacks_bundles_and_weights_go_into_the_file(sheet, client, atlas, act):
-    sheet.remember()
-    for said in ({"lock_turn": True}, {"weight": 0.5}, {"bundle": True}, {"tile": 1001}):
-        assert act(atlas, "control", islands=[0, 1], **said).status_code == 200
-    data = client.get(f"/api/projects/{atlas.project_id}/run-sheet.toml").content
-    (line,) = read_sheet("run-sheet.toml", data).lines
-    pack = dict(line.steps[0].settings)
-    first, second = pack["lock_rotation"]
-    assert pack["bundle"] == [f"{first},{second}"]
-    assert pack["weight"] == [f"{first}=0.5", f"{second}=0.5"]
-    assert pack["send"] == [f"{first}=1001", f"{second}=1001"]
-    Call(line.steps[0], Path()).settings()
+@pytest.mark.parametrize(
+    ("old", "new", "said"),
+    [
+        (b"pack", b"nix", "does “nix”"), (b"tidy = 0.4", b"tidy = 4", "tidy"), (b".quilt\",", b".obj\",", "mesh files"),
+        (b"atlas = [\n    ", b"atlas = [\n    \"other\", ", "several|not there"), (b"version", b"versiom", "versiom"),
+        (b"[[line]]", b"[[lines]]", "lines"),
+    ],
+)  # fmt: skip
+def test_a_sheet_that_is_none_of_the_project_s_is_refused(sheet, client, atlas, old, new, said):
+    sheet.change(sheet.remember()["id"], steps=STEPS)
+    data = sheet_file(client, atlas)
+    assert old in data
+    answer = read_in(client, atlas, data.replace(old, new, 1))
+    assert answer.status_code == 400 and re.search(said, str(answer.json())), answer.json()
+    (row,) = sheet.lines()
+    assert row["steps"][0]["settings"]["angle"] == 50
+
+
+def test_the_command_line_does_what_the_application_does(
+    sheet, client, atlas, act, tmp_path, capsys
+):
+    """A line on the project file, with locks, stacks and weights that the sheet does not repeat: the same state to the bit."""
+    line = sheet.remember()["id"]
+    for said in ({"lock_turn": True}, {"weight": 0.5}):
+        assert act(atlas, "control", islands=[0], **said).status_code == 200
+    steps = [{"do": "even-out", "settings": {"density": 90}}, {"do": "pack", "settings": {"effort": "quick", "seed": 5}}, {"do": "export", "settings": {}}]  # fmt: skip
+    assert sheet.change(line, steps=steps).status_code == 200
+    data = sheet_file(client, atlas)
+    path = tmp_path / f"{atlas.project.name}.quilt"
+    path.write_bytes(b"".join(client.get(f"/api/projects/{atlas.project_id}/project.quilt")))
+    (tmp_path / "s.toml").write_bytes(data)
+    assert main(["run", str(tmp_path / "s.toml")]) == 0
+    # Saved once more it is current: when a project was written is no matter.
+    again = b"".join(client.get(f"/api/projects/{atlas.project_id}/project.quilt"))
+    assert again != path.read_bytes()
+    path.write_bytes(again)
+    capsys.readouterr()
+    assert main(["run", str(tmp_path / "s.toml"), "--dry-run"]) == 0
+    assert "current" in capsys.readouterr().out
+    assert sheet.run(line).state == Job.DONE
+    atlas.refresh_from_db()
+    (made,) = (tmp_path / "build").rglob("*.quilt")
+    with made.open("rb") as handle:
+        state = project_document(open_project(handle, "made")).layout.state
+    assert (state.islands == read_state(atlas.head).islands).all()
+    assert list((tmp_path / "build").rglob("yard.obj"))
 
 
 def test_results_are_stepped_through_and_taken(sheet, act, atlas, client):

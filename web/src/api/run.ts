@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { tellError } from "../state";
-import { api, ask, type Project, type RunLine } from "./client";
+import { api, ask, send, type Project, type RunLine } from "./client";
 
 /** The lines of a project's run sheet, and what can be done with them. */
 export function useRunSheet(project: Project) {
@@ -29,6 +29,14 @@ export function useRunSheet(project: Project) {
       mutationFn: ({ line, revision }: { line: number; revision: number }) => ask(api.POST("/api/run-lines/{line_id}/put-back/", { params: { path: { line_id: line } }, body: { revision, change: project.change } })),
       ...options,
       onSuccess: () => { fresh(); void client.invalidateQueries(); },
+    }),
+    read: useMutation({
+      mutationFn: (file: File) => {
+        const form = new FormData();
+        form.append("file", file, file.name);
+        return send<RunLine[]>(`/api/projects/${project.id}/run-sheet.toml`, form);
+      },
+      ...options,
     }),
     refresh: fresh,
   };

@@ -1484,10 +1484,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The run sheet as a file for the command line. */
+        /** @description The run sheet as a file, out and in. */
         get: operations["get_run_sheet_file"];
         put?: never;
-        post?: never;
+        /** @description The run sheet as a file, out and in. */
+        post: operations["read_run_sheet_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3916,6 +3917,10 @@ export interface components {
         };
         SharePlanIn: {
             groups: components["schemas"]["PlanGroupIn"][];
+        };
+        SheetFileIn: {
+            /** Format: uri */
+            file: string;
         };
         SheetPictureIn: {
             /** Format: uri */
@@ -7595,6 +7600,31 @@ export interface operations {
                 };
                 content: {
                     "application/toml": string;
+                };
+            };
+        };
+    };
+    read_run_sheet_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["SheetFileIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunLineOut"][];
                 };
             };
         };

@@ -12,7 +12,7 @@ const COLOURS: Record<RunLine["state"], string> = { current: "petrol", "out of d
 
 /** The run sheet: lines that bring atlases up to date, what is out of date and why. */
 export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
-  const { lines, remember, change, drop, run, putBack, refresh } = useRunSheet(project);
+  const { lines, remember, change, drop, run, putBack, read, refresh } = useRunSheet(project);
   const [name, setName] = useState("");
   const done = jobs.filter((job) => ["run line", "run sheet"].includes(job.kind) && !["queued", "running"].includes(job.state ?? "")).map((job) => job.id).join();
   const sheet = jobs.find((job) => job.kind === "run sheet")?.message;
@@ -29,7 +29,12 @@ export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
         <Input size="xs" placeholder={atlas.name} aria-label="Name of the line" value={name} maxLength={120} onChange={(e) => setName(e.target.value)} />
         <Button size="xs" variant="outline" borderColor="petrol" color="petrol" disabled={!atlas.objects} loading={remember.isPending} title="What was done to this atlas by hand becomes a line" onClick={() => remember.mutate({ atlas: atlas.id, name: name.trim() || atlas.name }, { onSuccess: () => setName("") })}>Remember this</Button>
       </Flex>
-      {(lines?.length ?? 0) > 0 && <Link href={`/api/projects/${project.id}/run-sheet.toml`} download color="petrol" fontSize="12.5px" display="inline-block" mt="2" title="For untold-quilt run, with the files beside it">As a file for the command line</Link>}
+      <Flex gap="3" mt="2" fontSize="12.5px">
+        {(lines?.length ?? 0) > 0 && <Link href={`/api/projects/${project.id}/run-sheet.toml`} download color="petrol" title="For untold-quilt run, with the project saved as a file beside it">As a file for the command line</Link>}
+        <Link as="label" color="petrol" cursor="pointer" title="Lines of a run sheet about this project; those of a name that is there take its place">From a file
+          <input type="file" accept=".toml" hidden data-testid="run-sheet-file" onChange={(e) => { const file = e.target.files?.[0]; e.target.value = ""; if (file) read.mutate(file); }} />
+        </Link>
+      </Flex>
       <Foot>
         <MainButton disabled={!stale.length || busy} busy={run.isPending} onClick={() => run.mutate(stale.map((line) => line.id))}>{stale.length ? `Bring ${stale.length === 1 ? "one line" : `${stale.length} lines`} up to date` : "All is current"}</MainButton>
         <Running jobs={jobs} kind="run line" actions={actions} />
