@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -90,12 +91,7 @@ def run(document: Document, settings: Plan, progress: Progress) -> Planned:
     layout = document.layout
     density = settings.density or document.house_density or UNSAID
     padding = layout.state.padding if settings.padding is None else settings.padding
-    stack = layout.stack
-    counted = stack < 0
-    # Of a stack one island counts.
-    numbers, first = np.unique(stack, return_index=True)
-    counted[first[numbers >= 0]] = True
-    world = float((layout.islands.world_area * layout.weights**2)[counted].sum())
+    world, _ = needed_area(layout)
     if world <= 0:
         raise LayoutError(
             "There is no island with an area.", layout.state.name, "Unwrap the meshes first."
@@ -103,41 +99,88 @@ def run(document: Document, settings: Plan, progress: Progress) -> Planned:
     full: dict[int, float] = {}
     if settings.coverage is None and settings.quick_packs:
         full = _packed_coverage(layout.islands, padding, progress)
-    rows = plan_tiles(world, int(counted.sum()), padding, density, settings.coverage, full=full)
-    found = [PlannedTiles(**asdict(row)) for row in rows]
+    found = tile_rows(layout, density, padding, settings.coverage, full)
     return Planned(
         layout.islands.count, world, density, padding, bool(full), found, _merge(document, layout)
     )
 
 
-def _packed_coverage(islands: IslandSet, padding: float, progress: Progress) -> dict[int, float]:
-    """By number of tiles, what quick packs fill; nothing for very many islands."""
+def needed_area(layout: Layout) -> tuple[float, int]:
+    """Square metres that need texels, more by weight, and of how many islands: of a stack one counts."""
+    stack = layout.stack
+    counted = stack < 0
+    numbers, first = np.unique(stack, return_index=True)
+    counted[first[numbers >= 0]] = True
+    world = (layout.islands.world_area * layout.weights**2)[counted].sum()
+    return float(world), int(counted.sum())
+
+
+def tile_rows(
+    layout: Layout,
+    density: float,
+    padding: float,
+    coverage: float | None,
+    full: Mapping[int, float] | None = None,
+) -> list[PlannedTiles]:
+    """Choices of tiles for a layout.
+
+    Parameters
+    ----------
+    layout : Layout
+    density : float
+        Wanted, px/m.
+    padding : float
+        px.
+    coverage : float, optional
+        Part of the tiles that islands fill; guessed without it.
+    full : mapping of int to float, optional
+        The same by number of tiles, where quick packs have told it.
+    """
+    world, count = needed_area(layout)
+    rows = plan_tiles(world, count, padding, density, coverage, full=dict(full or {}))
+    return [PlannedTiles(**asdict(row)) for row in rows]
+
+
+def quick_coverage(
+    islands: IslandSet, padding: float, count: int, stop: Callable[[], bool] = lambda: False
+) -> float | None:
+    """What a quick pack of islands, evened out, fills of some tiles of `PACKED_SIZE`; None where nothing can be laid out."""
     from quilt_core.measure import equalize
     from quilt_core.pack import PackSettings, pack_islands
     from quilt_core.pack.layout import packable
 
-    out: dict[int, float] = {}
     wanted = packable(islands)
-    if not wanted.any() or wanted.sum() > MOST_PACKED:
-        return out
+    if not wanted.any():
+        return None
     own = islands.select(wanted)
     size = np.full(own.count, float(PACKED_SIZE))
-    placements = equalize(own, identity(own.count), size, size, None)
+    start = equalize(own, identity(own.count), size, size, None)
+    settings = PackSettings(
+        width=PACKED_SIZE, height=PACKED_SIZE, padding=padding, effort="quick", seconds=PACK_SECONDS,
+        tiles=tuple(TileSize(1001 + n, PACKED_SIZE, PACKED_SIZE) for n in range(count)),
+    )  # fmt: skip
+    reached = None
+    try:
+        for attempt, _, _ in pack_islands(own, start, settings, stop=stop):
+            reached = attempt.coverage if attempt.whole else reached
+    except LayoutError:
+        return None  # padding alone fills the tiles
+    return reached
+
+
+def _packed_coverage(islands: IslandSet, padding: float, progress: Progress) -> dict[int, float]:
+    """By number of tiles, what quick packs fill; nothing for very many islands."""
+    out: dict[int, float] = {}
+    if islands.count > MOST_PACKED:
+        return out
     for k, count in enumerate(COUNTS):
         progress.report(
-            k / len(COUNTS), f"packing {own.count} islands into {count} x {PACKED_SIZE} px"
+            k / len(COUNTS), f"packing {islands.count} islands into {count} x {PACKED_SIZE} px"
         )
         progress.check()
-        tiles = tuple(TileSize(1001 + n, PACKED_SIZE, PACKED_SIZE) for n in range(count))
-        settings = PackSettings(
-            width=PACKED_SIZE, height=PACKED_SIZE, padding=padding, tiles=tiles, effort="quick",
-            seconds=PACK_SECONDS,
-        )  # fmt: skip
-        try:
-            done = [attempt for attempt, _, _ in pack_islands(own, placements, settings)][-1]
-        except LayoutError:
-            continue  # padding alone fills the tiles
-        out[count] = full_coverage(own.count, padding, PACKED_SIZE, count, done.coverage)
+        found = quick_coverage(islands, padding, count)
+        if found is not None:
+            out[count] = full_coverage(islands.count, padding, PACKED_SIZE, count, found)
     return out
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
 from collections.abc import Callable
 from typing import Any
 
@@ -10,7 +12,7 @@ from django.conf import settings
 from quilt_core.errors import LayoutError
 from quilt_core.operations.export import Export
 from quilt_core.operations.operation import Stopped
-from quilt_core.operations.registry import OPERATIONS
+from quilt_core.operations.registry import operation
 from quilt_core.options import settings_from
 from studio import storage
 from studio.actions.arrange.explain_limit import explain_limit
@@ -226,9 +228,8 @@ def _plan_coverage(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"coverage": found}
 
 
-KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
-    **{one.name: _change_layout for one in OPERATIONS.values() if one.changes == "layout"},
-    **{one.name: _ask for one in OPERATIONS.values() if one.changes == "nothing"},
+Work = Callable[[Job, Reporter], dict[str, Any]]
+KINDS: dict[str, Work] = {
     "gather": _gather,
     "update": _bring_again,
     "measure": _measure,
@@ -245,3 +246,28 @@ KINDS: dict[str, Callable[[Job, Reporter], dict[str, Any]]] = {
     "run line": _run_line,
     "run sheet": _run_sheet,
 }
+"""What is more than an operation: files that are kept, parts, further rows."""
+
+
+def work_of(kind: str) -> Work:
+    """What a kind of job does: any operation, but for what is more than that."""
+    if kind in KINDS:
+        return KINDS[kind]
+    changes = operation(kind).changes
+    if changes == "layout":
+        return _change_layout
+    return _ask if changes == "nothing" else _make_files
+
+
+def _make_files(job: Job, reporter: Reporter) -> dict[str, Any]:
+    """Any operation that makes files: as an archive, with what it tells."""
+    revision = _revision(job)
+    done = operate(revision, job.kind, job.params["settings"], reporter)
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in sorted(getattr(done.result, "images", {}).items()):
+            archive.writestr(name, data)
+        for files in getattr(done.result, "files", {}).values():
+            for name, data in sorted(files.items()):
+                archive.writestr(name, data)
+    return {"revision": revision.pk, "file": storage.put(out.getvalue()), **done.values}

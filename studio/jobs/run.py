@@ -143,7 +143,7 @@ def measure_all(project: Project) -> None:
 @db_task()  # type: ignore[untyped-decorator]
 def run_job(job_id: int) -> None:
     """Run one job; whatever happens ends up in its row."""
-    from studio.jobs.kinds import KINDS
+    from studio.jobs.kinds import work_of
 
     claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(
         state=Job.RUNNING, heartbeat=timezone.now(), alive=timezone.now(), worker=this_worker()
@@ -157,7 +157,7 @@ def run_job(job_id: int) -> None:
     try:
         job_id_now.set(str(job.pk))
         with acting(_whose(job)), signs_of_life(job):
-            result = KINDS[job.kind](job, Reporter(job))
+            result = work_of(job.kind)(job, Reporter(job))
     except LostClaim:
         log.warning("job %s goes on elsewhere; this worker was too slow", job.pk)
     except Stopped:

@@ -2,28 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from typing import Any
 
 import numpy as np
 
-from quilt_core.pack.plan import plan_tiles
+from quilt_core.operations.plan import tile_rows
 from studio.arrays import load_layout
 from studio.models import Revision
 
 
 def plan_atlas(revision: Revision, padding: float) -> dict[str, Any]:
     """Rows of the planner. After packing, the coverage that was reached stands in for the guess."""
-    layout = load_layout(revision)
-    counted = np.ones(layout.islands.count, bool)
-    stack = layout.controls["stack"]
-    counted[stack >= 0] = False
-    counted[np.unique(stack, return_index=True)[1]] = True
-    world = float((layout.islands.world_area * layout.weights**2)[counted].sum())
     reached = _reached(revision.figures, padding)
-    rows = plan_tiles(
-        world, int(counted.sum()), padding, revision.atlas.project.house_density, reached
-    )
-    return {"coverage": reached, "rows": [row.__dict__ for row in rows]}
+    house = revision.atlas.project.house_density
+    rows = tile_rows(load_layout(revision), house, padding, reached)
+    return {"coverage": reached, "rows": [asdict(row) for row in rows]}
 
 
 def _reached(figures: dict[str, Any] | None, padding: float) -> float | None:

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-import numpy as np
-
 from quilt_core.formats.look_facts import looks_from
 from quilt_core.formats.plan_files import picture_facts
+from quilt_core.operations.plan import quick_coverage
 from quilt_core.pictures.looks import Look
 from quilt_core.pictures.planner import PictureFacts, plan_merge
 from studio.actions.carry_over.list_materials import material_facts
@@ -18,7 +17,6 @@ from studio.arrays import islands_of
 from studio.models import BaseLayout, MeshObject, Project, Revision
 from studio.state import read_state
 
-PACK_SECONDS = 4.0
 KINDS = {"OPAQUE": "opaque", "MASK": "cut out", "BLEND": "see-through"}
 
 
@@ -120,29 +118,11 @@ def packed_coverage(
     stop: Callable[[], str],
 ) -> list[float | None]:
     """What quick packs of objects fill of one sheet of 2048 px, evened out; None where nothing can be laid out."""
-    from quilt_core.measure import equalize
-    from quilt_core.pack import PackSettings, pack_islands
-    from quilt_core.pack.layout import packable
-    from quilt_core.scene.placement import identity
-
     out: list[float | None] = []
     for k, numbers in enumerate(groups):
         report(k / len(groups), f"packing group {k + 1} of {len(groups)} for a look")
         known = objects_of(project_id, numbers)
         bases = BaseLayout.objects.filter(object__in=known, channel=0, parent=None)
         islands = islands_of([base.geometry for base in bases])
-        wanted = packable(islands)
-        if not wanted.any():
-            out.append(None)
-            continue
-        own = islands.select(wanted)
-        px = np.full(own.count, 2048.0)
-        settings = PackSettings(
-            width=2048, height=2048, padding=padding, effort="quick", seconds=PACK_SECONDS
-        )
-        reached = None
-        start = equalize(own, identity(own.count), px, px, None)
-        for attempt, _, _ in pack_islands(own, start, settings, stop=lambda: bool(stop())):
-            reached = attempt.coverage if attempt.whole else reached
-        out.append(reached)
+        out.append(quick_coverage(islands, padding, 1, lambda: bool(stop())))
     return out
