@@ -34,7 +34,7 @@ def on_files(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     with _opened(paths, progress) as opened:
         settings = read_settings(asked, given_options(options), Path(), True, opened)
         writes = _writes(asked, settings[asked.settings])
-        into = _project_out(asked, options, paths) if opened is not None and writes else None
+        into = _project_out(asked, options, paths, opened is not None) if writes else None
         out, name = (None, "") if into else _place(asked, options, paths, writes)
         inputs = inputs_of(paths) if opened is None else []
         done = do_on_files(
@@ -67,10 +67,19 @@ def _opened(paths: list[Path], progress: Progress) -> Iterator[ProjectFile | Non
         yield opened
 
 
-def _project_out(asked: Operation, options: argparse.Namespace, paths: list[Path]) -> Path | None:
+def _project_out(
+    asked: Operation, options: argparse.Namespace, paths: list[Path], opened: bool
+) -> Path | None:
     """The project file that comes out, where one is asked for."""
     in_place = getattr(options, "in_place", False)
-    if not in_place and (options.out is None or options.out.suffix.lower() != SUFFIX):
+    wanted = in_place or (options.out is not None and is_project(options.out))
+    if asked.files.writes == "project":
+        if not wanted or options.out is None:
+            raise QuiltError(
+                "There is no place for the project.", "out", f"Name a file that ends in {SUFFIX}."
+            )
+        return Path(options.out)
+    if not opened or not wanted:
         return None
     if asked.changes != "layout":
         raise QuiltError("This changes no layout of the project.", "out", "Name a folder.")

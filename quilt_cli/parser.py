@@ -55,6 +55,7 @@ def flag_of(words: Sequence[str], name: str) -> str:
     return flag(name)
 
 
+PROJECT_OUT = "the project file, a name that ends in .quilt"
 WRITING = ("out", "in_place", "force")
 
 
@@ -115,12 +116,13 @@ def add_operation(parser: argparse.ArgumentParser, operation: Operation) -> None
 def add_writing(parser: argparse.ArgumentParser, operation: Operation) -> None:
     """Options about where files go."""
     optional = operation.files.lists
-    one = ", or a file when there is one input" if operation.files.writes != "images" else ""
+    files = operation.files.writes
+    one = ", or a file when there is one input" if files in ("meshes", "both") else ""
     parser.add_argument(
         "--out", type=Path, default=None, metavar="PATH",
-        help=f"a folder{one}{'' if optional else '; needed unless in place'}",
+        help=PROJECT_OUT if files == "project" else f"a folder{one}{'' if optional else '; needed unless in place'}",
     )  # fmt: skip
-    if operation.files.writes != "images":
+    if files in ("meshes", "both"):
         parser.add_argument(
             "--in-place", action="store_true", help="write onto the files that were read"
         )

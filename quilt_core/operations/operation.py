@@ -94,7 +94,7 @@ class FileUse:
     one_atlas : bool
         Whether it is about one atlas at a time.
     writes : str
-        meshes, images, both, or "" for nothing.
+        meshes, images, both, project (a project file), or "" for nothing.
     lists : bool
         Whether it only tells what there is where its settings are the usual ones.
     more_name : str
@@ -110,7 +110,7 @@ class FileUse:
     all_tiles: bool = False
     packs: bool = False
     one_atlas: bool = False
-    writes: Literal["meshes", "images", "both", ""] = ""
+    writes: Literal["meshes", "images", "both", "project", ""] = ""
     lists: bool = False
     more_name: str = ""
     also_name: str = ""

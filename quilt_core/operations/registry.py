@@ -23,6 +23,17 @@ _ALL = (
         synonyms=("info", "statistics", "list"),
     ),
     Operation(
+        name="gather",
+        help="Make a project of mesh files, with what they name, in one project file.",
+        settings_name="Gather",
+        result_name="Gathered",
+        home="quilt_core.operations.gather",
+        changes="document",
+        example='props/*.glb --name "Harbour yard" --out yard.quilt',
+        files=FileUse(layouts=False, writes="project"),
+        synonyms=("import", "new project", "add files"),
+    ),
+    Operation(
         name="update",
         help="Give newer versions of files the layout of older ones, where it still fits.",
         settings_name="Update",

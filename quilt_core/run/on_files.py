@@ -251,6 +251,8 @@ def do_on_files(
     result = operation.run(document, own, progress.part(0.05, 0.85))
     after: Document = getattr(result, "document", document)
     step = changed_project(opened, operation, own, after, result)
+    if operation.files.writes == "project":
+        step = result.project
     if operation.files.packs and meshes_too:
         after = _packed(after, result, settings[GapSettings], progress.part(0.9, 0.05))
     files: dict[str, bytes] = {}

@@ -186,11 +186,10 @@ def _of_atlases(step: Step, atlases: Sequence[str]) -> Step:
 
 
 def _step(step: Any, presets: Mapping[str, Any], where: str) -> Step:
-    if not isinstance(step, dict) or step.get("do") not in OPERATIONS:
+    known = [one.name for one in OPERATIONS.values() if one.files.writes != "project"]
+    if not isinstance(step, dict) or step.get("do") not in known:
         said = step.get("do") if isinstance(step, dict) else step
-        raise SheetError(
-            f"A step that does “{said}”.", where, f"do is one of {', '.join(OPERATIONS)}."
-        )
+        raise SheetError(f"A step that does “{said}”.", where, f"do is one of {', '.join(known)}.")
     where = f"{where}, {step['do']}"
     settings: dict[str, Any] = {}
     preset = step.get("preset")

@@ -24,7 +24,7 @@ from studio.api.views import LayoutJob, answer_atlas
 
 MOST_LISTED = 2_000_000
 LONGEST = 4000
-ELSEWHERE = ("update",)
+ELSEWHERE = ("gather", "update")
 """Operations that have a request of their own, as files come with it."""
 
 

@@ -14,12 +14,13 @@ from PIL import Image
 from quilt_cli.main import main
 from quilt_core.document.project.file import open_project
 from quilt_core.formats import read_scene
-from quilt_core.operations.project import project_document
+from quilt_core.operations.project import project_document, read_project
 from quilt_core.operations.registry import OPERATIONS
 from studio import storage
 from studio.arrays import load_layout
 from studio.models import Job, Source
 from studio.state import read_state
+from studio.transfer import ProjectRows
 from tests.core.painted import plain_device
 from tests.core.test_nightly_run import tube
 from tests.studio.conftest import step_of
@@ -62,7 +63,7 @@ CHANGED = {
 }  # fmt: skip
 """Settings of operations that change a layout."""
 COVERED = {
-    "inspect", "visibility", "plan", "limit", "merge", "check", "bake", "textures", "export", "stacks", "update",
+    "inspect", "visibility", "plan", "limit", "merge", "check", "bake", "textures", "export", "stacks", "update", "gather",
     "channels", "report", *CHANGED,
 }  # fmt: skip
 
@@ -390,3 +391,34 @@ def test_a_report_says_the_same(client, act, pipes, tmp_path, capsys):
     own = ("made", "title", "settings")  # when it was made, and from what
     ours, theirs = ({k: v for k, v in one.items() if k not in own} for one in (found, told))
     assert ours == theirs
+
+
+def test_what_is_gathered_is_the_same_project(client, send, atlas, tmp_path, capsys):
+    """Objects, layouts to the bit, textures beside them, the house density that is proposed."""
+    files = {"lamp.glb": plain_device(1, 64, 4), "pipe.obj": tube(6, 1.0, "pipe").encode()}
+    for name, data in files.items():
+        (tmp_path / name).write_bytes(data)
+    assert send(**{name.replace(".", "__"): data for name, data in files.items()}).status_code == 201  # fmt: skip
+    path = tmp_path / "out/yard.quilt"
+    words = ["gather", *(str(tmp_path / name) for name in files), "--name", atlas.project.name]
+    assert main([*words, "--out", str(path), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    here = ProjectRows(atlas.project).record()
+    with path.open("rb") as handle:
+        there = read_project(handle, "yard").project
+    assert there.settings == here.settings and told["house_density"] == here.settings.house_density
+    named = [{s.name: (s.sha256, s.size, s.mesh, s.unit) for s in p.sources} for p in (here, there)]
+    assert named[0] == named[1]
+
+    def rows(project):
+        """Objects and their layouts by name."""
+        return {
+            obj.name: (obj.number, obj.parent, obj.instances, obj.channels, obj.faces,
+                       [(b.arrays, b.islands, b.useless, b.proportion, b.suggested) for b in project.bases if b.object == n])
+            for n, obj in enumerate(project.objects)
+        }  # fmt: skip
+
+    assert rows(here) == rows(there)
+    made = client.post("/api/project-files/", {"file": SimpleUploadedFile("yard.quilt", path.read_bytes())})  # fmt: skip
+    assert made.status_code == 201, made.content
+    assert main([*words, "--out", str(tmp_path / "out/yard.glb")]) == 2

@@ -7,25 +7,19 @@ from collections.abc import Callable, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any
 
-import numpy as np
 from django.db import transaction
 
-from quilt_core.document.base import read_base
-from quilt_core.document.state import MemberRow, TileRow
+from quilt_core.document.state import MemberRow
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import MESH_SUFFIXES, siblings_in
-from quilt_core.measure.density import house_for_surface, island_densities, proposed_house
-from quilt_core.scene import IslandSet, Scene, SceneObject, Surface
-from quilt_core.scene.island_set import object_face_areas
-from quilt_core.scene.placement import identity
-from quilt_core.scene.proportion import suggested_proportion
+from quilt_core.operations.gather import UNSAID, house_density, read_layouts
+from quilt_core.scene import Scene, SceneObject
 from studio import storage
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import append_change, check_idle
 from studio.actions.history.parts import parts_of_atlas, settings_parts
-from studio.actions.project.create_project import UNSAID
-from studio.arrays import islands_of, store_geometry
+from studio.arrays import islands_of
 from studio.models import Atlas, BaseLayout, MeshObject, Project, Revision, Source
 from studio.state import read_state, write_state
 
@@ -85,25 +79,19 @@ def gather_files(
 
 
 def object_bases(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[dict[str, Any]]:
-    """Facts of an object's base layout in each of its channels; one without islands where it has
-    none."""
-    from quilt_core.flatten.useless import UVState, uv_state
-
-    out = []
-    for channel in range(max(len(obj.mesh.channels), 1)):
-        base = read_base(obj, channel, scene, uv_tolerance)
-        islands, surface = base.islands, base.surface
-        out.append(
-            {
-                "channel": channel,
-                "islands": islands.count,
-                "unflattened": islands.unflattened[0],
-                "useless": uv_state(obj.mesh, channel) is UVState.USELESS,
-                "geometry": store_geometry(obj, base),
-                **_proportions(islands, surface),
-            }
-        )
-    return out
+    """Facts of an object's base layout in each of its channels."""
+    return [
+        {
+            "channel": one.channel,
+            "islands": one.islands.count,
+            "unflattened": one.islands.unflattened[0],
+            "useless": one.useless,
+            "geometry": storage.put(one.data),
+            "proportion": one.proportion,
+            "suggested": one.suggested,
+        }
+        for one in read_layouts(obj, scene, uv_tolerance)
+    ]
 
 
 def read_mesh(name: str, files: dict[str, bytes], metres_per_unit: float) -> Scene:
@@ -119,26 +107,6 @@ def read_mesh(name: str, files: dict[str, bytes], metres_per_unit: float) -> Sce
         raise
     except (MemoryError, OverflowError, ValueError, ArithmeticError) as error:
         raise Refused(f"It cannot be understood ({error}).", name, "Export it again.") from error
-
-
-def _proportions(islands: IslandSet, surface: Surface) -> dict[str, float | None]:
-    """Proportions of an object's pictures, that of its largest islands, and what its stretch
-    suggests instead."""
-    if not islands.count:
-        return {}
-    values, of = np.unique(islands.proportion, return_inverse=True)
-    usual = float(values[int(np.argmax(np.bincount(of, islands.world_area)))])
-    return {
-        "proportion": usual,
-        "suggested": suggested_proportion(islands.triangles, surface.points, usual),
-    }
-
-
-def _propose_house(geometries: list[str], tile: TileRow) -> float | None:
-    """The house density that the first files suggest, in px per metre."""
-    islands = islands_of(geometries)
-    densities = island_densities(islands, identity(islands.count), tile.width, tile.height)
-    return proposed_house(densities, islands.world_area)
 
 
 @transaction.atomic
@@ -179,17 +147,10 @@ def _keep(
     settings = project.settings
     if not before.members and project.house_density == UNSAID:
         firsts = [bases[0]["geometry"] for _, _, rows in ready for _, bases in rows]
-        bare = sum(
-            float(np.nansum(object_face_areas(obj, scene.metres_per_unit)))
-            for _, scene, rows in ready
-            for obj, _ in rows
-        )
+        objects = [(obj, scene) for _, scene, rows in ready for obj, _ in rows]
         tile = before.tiles[0]
-        settings["house_density"] = (
-            _propose_house(firsts, tile)
-            or house_for_surface(bare, tile.width, tile.height)
-            or UNSAID
-        )
+        size = (tile.width, tile.height)
+        settings["house_density"] = house_density([islands_of(firsts)], objects, size)
     names = [name for name, _, _ in ready]
     revision = write_state(atlas, atlas.head, state, verb="gather", params={"files": names})
     touched = parts_of_atlas(atlas.pk, before, state) | settings_parts(project.settings, settings)

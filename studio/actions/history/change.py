@@ -28,7 +28,7 @@ TRIES = 3
 wait."""
 QUIET = frozenset(
     ["measure", "stacks", "plan coverage", "bake part"]
-    + [one.name for one in OPERATIONS.values() if one.changes != "layout"]
+    + [one.name for one in OPERATIONS.values() if one.changes in ("files", "nothing")]
 )
 """Kinds of jobs that change no layout."""
 

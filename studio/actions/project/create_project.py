@@ -5,15 +5,12 @@ from __future__ import annotations
 from django.db import transaction
 
 from quilt_core.document.state import State, TileRow
+from quilt_core.operations.gather import FIRST_ATLAS, UNSAID
 from studio.actions.access import own
 from studio.actions.errors import Refused
 from studio.actions.history.change import append_change, first_settings
 from studio.models import Atlas, Project
 from studio.state import write_state
-
-UNSAID = 512.0
-"""House density in px per metre of a project that has no files yet; its first files propose one."""
-FIRST_ATLAS = "props A"
 
 
 @transaction.atomic

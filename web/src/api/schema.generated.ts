@@ -4408,6 +4408,21 @@ export interface components {
                 overlap_pairs: number;
             };
         };
+        /** @description Make a project of mesh files, with what they name, in one project file. */
+        GatherResult: {
+            /** @description how many */
+            objects: number;
+            /** @description how many, in the first UV channels */
+            islands: number;
+            /** @description objects without UVs */
+            without_uvs: string[];
+            /** @description of the project, px/m */
+            house_density: number;
+            /** @description mesh files and what they name, by their paths in the project */
+            files: string[];
+            /** @description what is not there, or lies elsewhere */
+            notes: string[];
+        };
         /** @description Give newer versions of files the layout of older ones, where it still fits. */
         UpdateResult: {
             /** @description each object of the newer files */
