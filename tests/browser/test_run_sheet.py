@@ -60,7 +60,7 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     line.get_by_role("button", name="Hold Yard").click()
     line.locator("[data-state='held']").wait_for()
     with page.expect_download() as waiting:
-        slip.get_by_role("link", name="As a file for the command line").click()
+        slip.get_by_role("link", name="As a file", exact=True).click()
     assert waiting.value.suggested_filename == "run-sheet.toml"
     line.get_by_role("button", name="Take Yard out").click()
     line.wait_for(state="detached")

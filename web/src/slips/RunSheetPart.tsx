@@ -30,7 +30,7 @@ export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
         <Button size="xs" variant="outline" borderColor="petrol" color="petrol" disabled={!atlas.objects} loading={remember.isPending} title="What was done to this atlas by hand becomes a line" onClick={() => remember.mutate({ atlas: atlas.id, name: name.trim() || atlas.name }, { onSuccess: () => setName("") })}>Remember this</Button>
       </Flex>
       <Flex gap="3" mt="2" fontSize="12.5px">
-        {(lines?.length ?? 0) > 0 && <Link href={`/api/projects/${project.id}/run-sheet.toml`} download color="petrol" title="For untold-quilt run, with the project saved as a file beside it">As a file for the command line</Link>}
+        {(lines?.length ?? 0) > 0 && <Link href={`/api/projects/${project.id}/run-sheet.toml`} download color="petrol" title="For untold-quilt run, with the project saved as a file beside it">As a file</Link>}
         <Link as="label" color="petrol" cursor="pointer" title="Lines of a run sheet about this project; those of a name that is there take its place">From a file
           <input type="file" accept=".toml" hidden data-testid="run-sheet-file" onChange={(e) => { const file = e.target.files?.[0]; e.target.value = ""; if (file) read.mutate(file); }} />
         </Link>
