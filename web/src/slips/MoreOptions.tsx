@@ -4,7 +4,7 @@ import { useOperation } from "../api/operations";
 import { action } from "../format";
 import { useKept } from "../state";
 import { Pick, Row } from "./carry/fields";
-import { readText, restOf, type Option } from "./options";
+import { readText, restOf, writeText, type Option } from "./options";
 import { Check } from "./parts";
 
 type Values = Record<string, unknown>;
@@ -24,7 +24,7 @@ export function MoreOptions({ operation, shown, folded = true }: { operation: st
   if (!options.length) return null;
   const set = (option: Option, value: unknown) => {
     const rest = Object.fromEntries(Object.entries(kept).filter(([name]) => name !== option.name));
-    keep(value === option.default ? rest : { ...rest, [option.name]: value });
+    keep(JSON.stringify(value) === JSON.stringify(option.default) ? rest : { ...rest, [option.name]: value });
   };
   return (
     <Box data-more={operation}>
@@ -39,8 +39,8 @@ const said = (option: Option) => `${option.help.charAt(0).toUpperCase()}${option
 
 function Field({ option, value, set }: { option: Option; value: unknown; set: (value: unknown) => void }) {
   const id = useId();
-  if (option.kind === "flag") return <Check label={named(option.name)} value={value === true} onChange={set} />;
-  if (option.kind === "choice") {
+  if (option.kind === "flag" && !option.many) return <Check label={named(option.name)} value={value === true} onChange={set} />;
+  if (option.kind === "choice" && !option.many && !option.keyed) {
     const options = { ...(option.optional ? { "": "as usual" } : {}), ...Object.fromEntries((option.choices as (string | number)[]).map((one) => [String(one), String(one)])) };
     return <Row label={named(option.name)} id={id}><Pick id={id} value={String(value ?? "")} options={options} onChange={(text) => set((option.choices as unknown[]).find((one) => String(one) === text) ?? null)} /></Row>;
   }
@@ -49,7 +49,8 @@ function Field({ option, value, set }: { option: Option; value: unknown; set: (v
 
 /** What is typed counts once it is left or Enter is pressed; what cannot be is taken back. */
 function Typed({ id, option, value, set }: { id: string; option: Option; value: unknown; set: (value: unknown) => void }) {
-  const shown = value === null || value === undefined ? "" : String(value);
+  const shown = writeText(value);
+  const long = option.many || option.keyed || option.kind === "text" || option.kind === "special";
   const [text, setText] = useState(shown);
   useEffect(() => setText(shown), [shown]);
   const keep = () => {
@@ -57,5 +58,5 @@ function Typed({ id, option, value, set }: { id: string; option: Option; value: 
     if (read === undefined) setText(shown);
     else set(read);
   };
-  return <Input id={id} size="xs" w="96px" textAlign={option.kind === "text" ? "left" : "right"} placeholder={option.optional ? "as usual" : ""} value={text} onChange={(e) => setText(e.target.value)} onBlur={keep} onKeyDown={(e) => { if (e.key === "Enter") keep(); }} />;
+  return <Input id={id} size="xs" w="96px" textAlign={long ? "left" : "right"} placeholder={option.optional ? "as usual" : option.shape} value={text} onChange={(e) => setText(e.target.value)} onBlur={keep} onKeyDown={(e) => { if (e.key === "Enter") keep(); }} />;
 }
