@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import uuid
 import zlib
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from typing import IO, Any, TypeVar
 
 import msgspec
@@ -25,6 +25,7 @@ from studio import storage
 from studio.actions.access import EDITOR, own, require
 from studio.actions.errors import Refused
 from studio.actions.history.parts import of_member, touched_of, within
+from studio.actions.operate import FIGURES
 from studio.models import (
     Atlas,
     BaseLayout,
@@ -178,7 +179,7 @@ class ProjectRows:
         return r.Atlas(state=self.state[row.head_id], images=images)
 
     def _state(self, row: Revision) -> r.State:
-        params = dict(row.params)
+        params = with_objects(row.params, self.object)
         same_as = self.state.get(params.pop(SAME_AS, None))
         return r.State(
             atlas=_sure(self.atlas[row.atlas_id]), parent=self.state[row.parent_id], whole=row.keyframe_id is None,
@@ -200,6 +201,17 @@ class ProjectRows:
             finding=row.finding, answers=self.note[row.answers_id], text=row.text, author=row.author,
             made=row.created, closed=row.closed,
         )  # fmt: skip
+
+
+def with_objects(
+    params: dict[str, Any], objects: Mapping[int | None, int | None]
+) -> dict[str, Any]:
+    """Settings of a state whose figures tell of objects by other numbers."""
+    figures = params.get(FIGURES)
+    if not isinstance(figures, list):
+        return dict(params)
+    rows = [{**row, "id": objects.get(row["id"])} if isinstance(row, dict) and "id" in row else row for row in figures]  # fmt: skip
+    return {**params, FIGURES: rows}
 
 
 def _places(rows: Iterable[Any]) -> Places:
@@ -329,7 +341,7 @@ class _Making:
             members=members if keyframe is None or members != keyframe.members else None,
             tiles=[TileRow(t.number, t.width, t.height, t.label, t.frozen).row() for t in row.tiles],
             state=zlib.compress(stored, 6), depth=depth, stored=changed, padding=row.padding, margin=row.margin,
-            verb=row.verb, params=row.params, draft=row.draft, seconds=row.seconds, tidy_cost=row.tidy_cost,
+            verb=row.verb, params=with_objects(row.params, {n: obj.pk for n, obj in enumerate(self.objects)}), draft=row.draft, seconds=row.seconds, tidy_cost=row.tidy_cost,
             limit=row.limit, summary=row.summary, created=row.made,
         )  # fmt: skip
 
@@ -354,7 +366,7 @@ class _Making:
             atlas.save(update_fields=["head"])
         for revision, state in zip(self.states, record.states, strict=True):
             if state.same_as is not None:
-                revision.params = {**state.params, SAME_AS: self.states[state.same_as].pk}
+                revision.params = {**revision.params, SAME_AS: self.states[state.same_as].pk}
                 revision.save(update_fields=["params"])
         self.project.head = self.changes[record.head]
         self.project.redo = [self.changes[n].pk for n in record.redo]

@@ -129,7 +129,7 @@ class Edit:
     islands: tuple[Selector, ...] = option((), "islands that are edited", **SELECTORS)
     objects: tuple[Selection, ...] = option(
         (), "faces, edges and corners of objects that are edited", read=read_selection, show=Selection.to_plain, json=SELECTION,
-        shape='{"id": 0, "edges": [1]}',
+        shape='{"id": 0, "edges": [1]}', passing=True, kept=False,
     )  # fmt: skip
     gap: float | None = option(
         None, "way that what is cut off steps aside, or that near seams may lie apart; without it the padding",

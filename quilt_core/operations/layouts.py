@@ -34,7 +34,7 @@ ONE_OF: dict[str, Any] = {"oneOf": [{"type": "integer", "minimum": 0}, {"type": 
 SELECTORS: dict[str, Any] = {
     "read": selector, "shape": "NAME", "names": "island", "json": ONE_OF, "passing": True,
 }  # fmt: skip
-OBJECTS: dict[str, Any] = {**SELECTORS, "names": "object"}
+OBJECTS: dict[str, Any] = {**SELECTORS, "names": "object", "kept": False}
 """What is special about options that name islands, and objects."""
 
 

@@ -15,6 +15,9 @@ from studio.actions.history.change import Made
 from studio.actions.history.parts import Parts, within
 from studio.models import Revision
 
+FIGURES = "figures"
+"""Among the settings of a revision: what was told of objects, by their ids."""
+
 
 @dataclass(frozen=True, eq=False)
 class Done:
@@ -50,7 +53,7 @@ class Done:
         kept = {one.name for one in options_of(type(self.settings)) if one.kept}
         settings = plain_settings(self.settings, True)
         objects = getattr(self.result, "objects", None)
-        told = {"figures": plain(objects)} if objects else {}
+        told = {FIGURES: plain(objects)} if objects else {}
         return {**{name: settings[name] for name in settings if name in kept}, **told}
 
     def made(self, **facts: Any) -> Made:

@@ -94,6 +94,23 @@ def test_it_goes_out_again_as_it_came_in(worked, client):
     assert all(one[name] == two[name] for name in one)
 
 
+def test_a_draft_of_an_unwrap_is_kept_in_the_copy(send, atlas, act, client):
+    """What it tells of objects by their numbers is about those of the copy."""
+    bare = b"o Crate\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n"
+    assert send(bare__obj=bare).status_code == 201
+    assert act(atlas, "unwrap", draft=True).status_code == 202
+    client.post("/api/projects/", {"name": "Between"}, content_type="application/json")
+    made = Project.objects.get(pk=brought_in(client, saved(client, atlas.project_id)).json()["id"])
+    here = made.atlases.get()
+    draft = Revision.objects.get(atlas=here, draft=True)
+    (row,) = draft.params["figures"]
+    assert row["id"] == made.mesh_objects.get().pk and "objects" not in draft.params
+    body = {"change": step_of(here)}
+    assert client.post(f"/api/drafts/{draft.pk}/", body, content_type="application/json").status_code == 200  # fmt: skip
+    here.refresh_from_db()
+    assert len(read_state(here.head).islands) == 1
+
+
 def test_what_the_command_line_adds_is_a_step_in_the_application(worked, client, tmp_path):
     path = tmp_path / "pier.quilt"
     path.write_bytes(saved(client, worked.project_id))

@@ -12,6 +12,7 @@ from quilt_core.document.state import State, spans
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import Made, edit_atlas
 from studio.actions.history.parts import Parts, within
+from studio.actions.operate import FIGURES
 from studio.models import Revision
 from studio.state import members_of, read_state
 
@@ -24,7 +25,7 @@ def keep_draft(draft: Revision, seen: int | None) -> Revision:
         )
 
     def make(head: Revision) -> Made:
-        if draft.params.get("figures"):
+        if draft.params.get(FIGURES):
             return Made("keep draft", tried(head, draft), f"draft {draft.pk}")
         members = members_of(head)
         if [(m.base, m.part) for m in members] != [(m.base, m.part) for m in members_of(draft)]:
@@ -48,7 +49,7 @@ def tried(head: Revision, draft: Revision) -> State:
     made = {
         row.object: (row, then.islands[slice(*span)])
         for row, span in zip(then.members, spans(then.members), strict=True)
-        if row.object in {made["id"] for made in draft.params.get("figures", [])}
+        if row.object in {made["id"] for made in draft.params.get(FIGURES, [])}
     }
     members, parts = [], [np.zeros(0, ISLAND)]
     for row, span in zip(now.members, spans(now.members), strict=True):
