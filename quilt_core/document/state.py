@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.document.islands import ISLAND, fresh_islands
-from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize
 
 FloatArray = NDArray[np.float64]
@@ -218,45 +217,6 @@ def joined(state: State, more: State) -> State:
             members=(*state.members, *more.members),
             islands=np.concatenate([state.islands, islands]),
         )
-    )
-
-
-def rebased(
-    state: State, place: int, base: int, came_from: Sequence[int], moves: FloatArray | None = None
-) -> State:
-    """The state with another base layout for one member.
-
-    Parameters
-    ----------
-    state : State
-    place : int
-        Of the member among the members.
-    base : int
-        Id of the new base layout.
-    came_from : sequence of int
-        For each new island of the base layout the old one that it was made from, -1 for none. It gets
-        what was said of that one (locks, tile, bundle, stack, weight), its place and whether it lies
-        on the side table. A part of an object keeps what was made from its islands.
-    moves : (N, 2, 3) float64, optional
-        From new base UVs to those of the island it came from, where they are not the same.
-    """
-    first, last = spans(state.members)[place]
-    old, source = state.members[place], np.asarray(came_from, np.int64)
-    made = np.arange(len(source))
-    if old.part is not None:
-        made = made[np.isin(source, old.numbers)]
-        source = np.searchsorted(old.numbers, source[made])
-    fresh = fresh_islands(len(source))
-    known = source >= 0
-    fresh[known] = state.islands[first:last][source[known]]
-    if moves is not None:
-        fresh["placement"][known] = compose(fresh["placement"][known], moves[made][known])
-    whole = replace(old, base=base, islands=len(came_from), part=None, whole=0)
-    row = whole.only(made)
-    return replace(
-        state,
-        members=(*state.members[:place], row, *state.members[place + 1 :]),
-        islands=np.concatenate([state.islands[:first], fresh, state.islands[last:]]),
     )
 
 

@@ -22,8 +22,8 @@ from quilt_core.measure import equalize
 from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.prove import prove
 from quilt_core.scene import TileSize, concatenate, join_surfaces, read_surface
-from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import identity
+from tests.core.corners import object_corner_uvs
 from tests.core.meshes import QUAD_OBJ, json_of, plain_glb
 from tests.core.nasty import MESHES
 

@@ -15,7 +15,7 @@ from quilt_core.errors import FileFormatError
 from quilt_core.formats import read_scene, write_scene
 from quilt_core.formats.gltf_build import Node, Primitive, build_glb
 from quilt_core.scene import island_set
-from quilt_core.scene.layout import object_corner_uvs
+from tests.core.corners import object_corner_uvs
 from tests.core.meshes import INDEX, POINTS, UVS, document, glb_of, json_of, plain_glb
 
 ROOT = Path(__file__).resolve().parents[2]

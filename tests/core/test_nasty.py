@@ -9,8 +9,8 @@ from quilt_core.measure.density import LONGER, island_densities
 from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.prove import Rules, prove
 from quilt_core.scene import TileSize, read_surface
-from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import identity
+from tests.core.corners import object_corner_uvs
 from tests.core.judge import judge
 from tests.core.nasty import MESHES, sheet
 

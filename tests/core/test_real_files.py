@@ -16,8 +16,8 @@ from quilt_core.measure import equalize, measure
 from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.prove import Rules, prove
 from quilt_core.scene import TileSize, concatenate, join_surfaces, read_surface
-from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import identity
+from tests.core.corners import object_corner_uvs
 
 ROOT = Path("/usr/share/assimp/models")
 FILES = sorted(p for p in ROOT.rglob("*") if p.suffix.lower() in (".obj", ".gltf", ".glb"))

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from quilt_core.formats import read_scene, write_scene
 from quilt_core.formats.gltf_build import Node, Primitive, build_glb
 from quilt_core.scene import apply_placements, compose, find_islands, island_set
-from quilt_core.scene.layout import object_corner_uvs
 from quilt_core.scene.placement import determinants, identity
+from tests.core.corners import object_corner_uvs
 
 
 def random_obj(rng: np.random.Generator) -> bytes:

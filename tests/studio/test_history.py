@@ -9,7 +9,7 @@ import pytest
 from django.db import connection
 
 from quilt_core.document.islands import fresh_islands
-from quilt_core.document.state import MemberRow, State, TileRow, changed_islands, rebased
+from quilt_core.document.state import MemberRow, changed_islands
 from quilt_core.scene.placement import identity
 from studio.actions.history.change import Made, edit_atlas, edit_settings
 from studio.actions.history.list_steps import list_steps
@@ -367,38 +367,3 @@ def test_measurements_of_old_steps_are_forgotten_and_made_again(gathered, act):
     assert act(gathered, "history", step=steps[3]["id"]).status_code == 200
     gathered.refresh_from_db()
     assert gathered.head.figures["density"]["mean"] == pytest.approx(101)
-
-
-def test_what_was_said_of_islands_goes_with_them_to_another_base_layout():
-    rows = (MemberRow(1, 1, 2), MemberRow(2, 2, 3), MemberRow(3, 3, 1))
-    islands = fresh_islands(6)
-    islands["control"]["weight"] = np.arange(6)
-    islands["placement"][:, 0, 2] = np.arange(6)
-    islands["unplaced"][3] = 1
-    state = State("a", rows, (TileRow(1001, 64, 64),), islands=islands)
-    # Island 1 of the second object was cut in two, 0 is gone, 2 stayed, and one is new.
-    turn = identity(4)
-    turn[0] = [[0, -1, 0.5], [1, 0, 0]]
-    made = rebased(state, 1, 9, [1, 1, 2, -1], turn)
-    assert [(m.object, m.base, m.islands) for m in made.members] == [
-        (1, 1, 2),
-        (2, 9, 4),
-        (3, 3, 1),
-    ]
-    assert made.controls["weight"].tolist() == [0, 1, 3, 3, 4, 1, 5]
-    assert made.unplaced.tolist() == [False, False, True, True, False, False, False]
-    assert made.placements[2].tolist() == [[0, -1, 3.5], [1, 0, 0]]
-    assert made.placements[3:, 0, 2].tolist() == [3, 4, 0, 5]
-    assert changed_islands(state, made) is None
-
-
-def test_a_part_of_an_object_keeps_what_was_made_from_its_islands():
-    # Islands 1 and 3 of five lie here; 3 is cut in two, 0 and 2 (elsewhere) become one.
-    row = MemberRow(1, 1, 2, part=(1, 3), whole=5)
-    islands = fresh_islands(2)
-    islands["control"]["weight"] = [11, 13]
-    state = State("a", (row,), (TileRow(1001, 64, 64),), islands=islands)
-    made = rebased(state, 0, 9, [0, 1, 3, 3, 4])
-    (member,) = made.members
-    assert (member.base, member.part, member.whole) == (9, (1, 2, 3), 5)
-    assert made.controls["weight"].tolist() == [11, 13, 13]
