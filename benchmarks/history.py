@@ -93,7 +93,7 @@ def lines() -> Iterator[str]:
                 ],
             }
             answer = client.post(
-                f"/api/atlases/{atlas}/place/", body, content_type="application/json"
+                f"/api/atlases/{atlas}/move/", body, content_type="application/json"
             )
             assert answer.status_code == 200, answer.content
             state["seen"] = answer.json()["change"]

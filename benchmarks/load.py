@@ -103,7 +103,7 @@ def work(person: Person, project: int, atlas: int, until: float, pace: float, se
             "islands": [island],
             "moves": [[1, 0, by, 0, 1, 0]],
         }
-        status, made = person.json("edit", "POST", f"/api/atlases/{atlas}/place/", body)
+        status, made = person.json("edit", "POST", f"/api/atlases/{atlas}/move/", body)
         if status == 200:
             person.kept.append(made["change"])
             if dice.random() < 0.1:
