@@ -29,7 +29,7 @@ from studio import storage
 from studio.actions.errors import Refused
 from studio.models import FileReference
 
-VERSION = 1
+VERSION = 2
 APPS_LEFT_OUT = ("sessions", "axes", "admin", "contenttypes")
 LEFT_OUT = ("auth.permission", "studio.measurement", "studio.presence")
 """What is made again, or belongs to one installation only."""
@@ -126,7 +126,9 @@ def contents_of(archive: zipfile.ZipFile) -> dict[str, Any]:
         raise Refused("This is no backup.", "", "Give a file that “backup” has written.") from None
     if version != VERSION:
         raise Refused(
-            f"The backup is of version {version}.", "", f"This program reads version {VERSION}."
+            f"The backup is of version {version}.",
+            "",
+            f"This program reads version {VERSION}: restore it with the program that wrote it, then bring that up to date.",
         )
     return dict(contents)
 
