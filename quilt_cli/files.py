@@ -16,13 +16,12 @@ from typing import Any
 
 from quilt_cli.parser import given_options
 from quilt_cli.progress import TerminalProgress
-from quilt_core.document.project.file import SUFFIX, ProjectFile
+from quilt_core.document.project.file import SUFFIX, ProjectFile, is_project
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Operation, Progress
 from quilt_core.operations.registry import operation
 from quilt_core.run.inputs import inputs_of
 from quilt_core.run.on_files import FilesDone, do_on_files, read_settings
-from quilt_core.run.on_project import is_project, opened_project
 from quilt_core.run.outputs import output_folder, write_all
 
 
@@ -63,6 +62,8 @@ def _opened(paths: list[Path], progress: Progress) -> Iterator[ProjectFile | Non
         return
     if len(paths) > 1:
         raise QuiltError("A project file goes by itself.", str(paths[0]), "Give one project file.")
+    from quilt_core.run.on_project import opened_project  # loads slowly
+
     with opened_project(paths[0], progress.part(0.0, 0.05)) as opened:
         yield opened
 

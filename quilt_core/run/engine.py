@@ -12,11 +12,11 @@ from pathlib import Path
 from posixpath import normpath
 from typing import Any
 
+from quilt_core.document.project.file import is_project
 from quilt_core.errors import QuiltError
 from quilt_core.formats.load import MESH_SUFFIXES
 from quilt_core.run.fingerprint import InputFile, code_version, input_fingerprint, step_fingerprint
 from quilt_core.run.inputs import Input
-from quilt_core.run.on_project import is_project
 from quilt_core.run.outputs import common_parent
 from quilt_core.run.reasons import file_reasons, shortened, step_reasons
 from quilt_core.run.sheet import Line, RunSheet, SheetError, Step

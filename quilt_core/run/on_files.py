@@ -27,11 +27,9 @@ from quilt_core.operations.files import (
     read_sources,
 )
 from quilt_core.operations.operation import Operation, Progress, plain
-from quilt_core.operations.project import project_document
 from quilt_core.options import Option, check_options, option, options_of, settings_from
 from quilt_core.pack.settings import Effort
 from quilt_core.run.inputs import Input
-from quilt_core.run.on_project import changed_project, project_inputs, project_settings
 
 
 @dataclass(frozen=True)
@@ -170,6 +168,8 @@ def read_settings(
     known = file_options(operation)
     usual: dict[type[Any], dict[str, Any]] = {}
     if opened is not None:
+        from quilt_core.run.on_project import project_settings
+
         usual = parted(operation, project_settings(operation, given, opened))
     loaded: dict[str, Any] = {}
     for name, value in given.items():
@@ -244,15 +244,19 @@ def do_on_files(
     document = read_document(
         operation, [one.path for one in inputs], settings, reading, root, opened
     )
-    named = dict(enumerate(inputs)) if opened is None else project_inputs(document)
+    named = dict(enumerate(inputs))
+    if opened is not None:
+        from quilt_core.run.on_project import changed_project, project_inputs
+
+        named = project_inputs(document)
     notes = [note for source in document.sources.values() for note in source.scene().warnings]
     target = settings.get(Export, Export())
     check_target(document, target)
     result = operation.run(document, own, progress.part(0.05, 0.85))
     after: Document = getattr(result, "document", document)
-    step = changed_project(opened, operation, own, after, result)
-    if operation.files.writes == "project":
-        step = result.project
+    step = result.project if operation.files.writes == "project" else None
+    if opened is not None:
+        step = changed_project(opened, operation, own, after, result)
     if operation.files.packs and meshes_too:
         after = _packed(after, result, settings[GapSettings], progress.part(0.9, 0.05))
     files: dict[str, bytes] = {}
@@ -316,6 +320,8 @@ def read_document(
     use = operation.files
     given: LayoutSettings = settings.get(LayoutSettings, LayoutSettings())
     if opened is not None:
+        from quilt_core.operations.project import project_document
+
         document = project_document(opened, given.atlas, operation.scene)
         if use.one_atlas and len(document.layouts) > 1:
             names = ", ".join(layout.state.name for layout in document.layouts)

@@ -16,7 +16,7 @@ from quilt_core.document.base import base_bytes
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.document.project import records as r
-from quilt_core.document.project.file import SUFFIX, ProjectFile, write_project
+from quilt_core.document.project.file import ProjectFile, write_project
 from quilt_core.document.state import MemberRow
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.operations.files import ControlSettings, LayoutSettings
@@ -62,11 +62,6 @@ def _preset(opened: ProjectFile, name: str) -> dict[str, Any]:
         known = ", ".join(presets) or "none"
         raise LayoutError(f"There is no preset “{name}”.", "preset", f"There are {known}.")
     return presets[name]
-
-
-def is_project(path: Path) -> bool:
-    """Whether a file is a project file, by its name."""
-    return path.suffix.lower() == SUFFIX
 
 
 @contextmanager

@@ -8,14 +8,14 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
-from quilt_core.document.project.file import ProjectFile
+from quilt_core.document.project.file import ProjectFile, is_project
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Operation, Progress
 from quilt_core.operations.registry import operation
 from quilt_core.options import Option
 from quilt_core.run.inputs import Input
 from quilt_core.run.on_files import FilesDone, do_on_files, file_options, read_settings
-from quilt_core.run.on_project import is_project, opened_project
+from quilt_core.run.on_project import opened_project
 from quilt_core.run.sheet import SheetError, Step
 
 

@@ -9,11 +9,11 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from quilt_core.document.project.file import is_project
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.unwrap import NothingToDo
 from quilt_core.run.inputs import Input
-from quilt_core.run.on_project import is_project
 from quilt_core.run.sheet import Step
 from quilt_core.run.steps import Call
 from quilt_core.run.store import DONE, Store

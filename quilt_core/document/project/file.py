@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import cached_property
+from pathlib import Path
 from typing import IO, Any
 
 import msgspec
@@ -34,6 +35,11 @@ BLOCK = 1 << 20
 AGAIN = "Save the project as a file once more."
 
 Islands = NDArray[Any]
+
+
+def is_project(path: Path) -> bool:
+    """Whether a file is a project file, by its name."""
+    return path.suffix.lower() == SUFFIX
 
 
 @dataclass(frozen=True, eq=False)
