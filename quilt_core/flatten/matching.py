@@ -57,7 +57,9 @@ def match_objects(
     older: Sequence[Older],
     tick: Callable[[int], None] = lambda k: None,
 ) -> list[Match]:
-    """What each newer object was: by name and likeness; else, in the world, a part of all of the older ones together.
+    """What each newer object was: the older one of its name; else one that is gone, or a part of all that are gone together.
+
+    An older object that goes on whole under its name is no other one's: what was added beside it is new.
 
     Parameters
     ----------
@@ -66,21 +68,37 @@ def match_objects(
     tick : callable
         Called with the number of each newer object before it is compared.
     """
-    whole: list[Older] = []
-    out = []
+    out: list[Match] = []
+    named: set[int] = set()
     for k, obj in enumerate(newer):
         tick(k)
-        best = _likest(obj, older)
-        if older and (best.again is None or best.again.new):
+        same = [n for n, one in enumerate(older) if one.name == obj.name and n not in named]
+        out.append(_likest(obj, older, same[:1]))
+        named |= set(same[:1])
+    whole = {n for match in out for n in match.older if match.again and not match.again.gone}
+    free = [n for n in range(len(older)) if n not in whole]
+    joined = _joined([older[n] for n in free]) if len(free) > 1 else None
+    for k, obj in enumerate(newer):
+        best = out[k]
+        if best.again is not None and not best.again.new:
+            continue
+        tick(k)
+        best = _better(best, _likest(obj, older, free))
+        if joined is not None and (best.again is None or best.again.new):
             # Objects may have been joined, split or called otherwise.
-            whole = whole or [_joined(older)]
-            found = layout_again(whole[0].obj.mesh, whole[0].uv, _in_the_world(obj))
-            better = best.again is None or found.new < best.again.new
-            if better and not _elsewhere(found):
-                best = Match(tuple(range(len(older))), found)
+            found = layout_again(joined.obj.mesh, joined.uv, _in_the_world(obj))
+            if not _elsewhere(found):
+                best = _better(best, Match(tuple(free), found))
         nothing = best.again is None or best.again.new == obj.mesh.face_count
-        out.append(Match() if nothing else best)
+        out[k] = Match() if nothing else best
     return out
+
+
+def _better(one: Match, two: Match) -> Match:
+    """The one that leaves fewer faces without a layout."""
+    if two.again is None or (one.again is not None and one.again.new <= two.again.new):
+        return one
+    return two
 
 
 def carried_uv(obj: SceneObject, again: Again, channel: int) -> FloatArray:
@@ -92,23 +110,21 @@ def carried_uv(obj: SceneObject, again: Again, channel: int) -> FloatArray:
     return uv
 
 
-def _likest(obj: SceneObject, older: Sequence[Older]) -> Match:
-    """The older object that leaves the fewest faces without a layout: of the same name first, then of nearly as many faces."""
+def _likest(obj: SceneObject, older: Sequence[Older], among: Sequence[int]) -> Match:
+    """Of some older objects the one that leaves the fewest faces without a layout: those of nearly as many faces are tried."""
     count = obj.mesh.face_count
 
-    def unlike(place: int) -> tuple[bool, float]:
-        other = older[place].obj.mesh.face_count
-        return older[place].name != obj.name, abs(float(np.log((other + 1) / (count + 1))))
+    def unlike(place: int) -> float:
+        return abs(float(np.log((older[place].obj.mesh.face_count + 1) / (count + 1))))
 
     best = Match()
-    for place in sorted(range(len(older)), key=unlike)[:TRIED]:
+    for place in sorted(among, key=unlike)[:TRIED]:
         known = older[place]
         found = layout_again(known.obj.mesh, known.uv, obj.mesh)
         if known.name != obj.name and _elsewhere(found):
             continue
-        if best.again is None or found.new < best.again.new:
-            best = Match((place,), found)
-        if found.new == 0 or known.name == obj.name:
+        best = _better(best, Match((place,), found))
+        if found.new == 0:
             break
     return best
 

@@ -35,7 +35,6 @@ from quilt_core.scene.proportion import suggested_proportion
 FIRST_ATLAS = "props A"
 UNSAID = 512.0
 """House density in px per metre of a project that has no files yet; its first files propose one."""
-AUTHOR = "command line"
 
 
 @dataclass(frozen=True)
@@ -235,7 +234,7 @@ class _Project:
         }  # fmt: skip
         meshes = [source["name"] for source in self.sources if source["mesh"]]
         what = meshes[0] if len(meshes) == 1 else f"{len(meshes)} files"
-        step = {"settings": settings, "author": AUTHOR, "made": self._now}
+        step = {"settings": settings, "author": r.AUTHOR, "made": self._now}
         return convert({
             "head": 1, "sources": self.sources, "objects": self.objects, "bases": self.bases, "atlases": [{"state": 1}],
             "states": [

@@ -89,4 +89,5 @@ def tell(result: Moved) -> list[str]:
 
 def what(settings: PackHere, result: Moved) -> str:
     """What was done, in a few words."""
-    return f"{counted(result.islands)} on tile {settings.tile or 'that is open'}"
+    where = f"tile {settings.tile}" if settings.tile else "the first open tile"
+    return f"{counted(result.islands)} on {where}"

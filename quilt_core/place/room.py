@@ -157,9 +157,10 @@ class _Crowd:
         low, high = self._box(middle)
         # By their boxes: one may lie wholly round another, with no edge near it.
         least, most = np.full((2, len(self.group)), np.inf), np.full((2, len(self.group)), -np.inf)
+        owner = self.owner[self.finite]
         for axis in (0, 1):
-            np.minimum.at(least[axis], self.owner, self.scene.low[:, axis])
-            np.maximum.at(most[axis], self.owner, self.scene.high[:, axis])
+            np.minimum.at(least[axis], owner, self.scene.low[self.finite, axis])
+            np.maximum.at(most[axis], owner, self.scene.high[self.finite, axis])
         near = (high + self.gap >= least.T).all(axis=1) & (low - self.gap <= most.T).all(axis=1)
         near &= ~self.fixed
         found = [g for g in np.flatnonzero(near) if self._way_out(int(g), WAYS[0]) > 0]

@@ -25,7 +25,6 @@ from quilt_core.operations.project import StoredMember, project_document, read_p
 from quilt_core.options import options_of, plain_settings
 from quilt_core.run.inputs import Input
 
-AUTHOR = "command line"
 GAPS = ("padding", "margin")
 
 
@@ -140,7 +139,7 @@ class _Step:
             now[place] = number
             touched.append(r.Touched(atlas=place))
         change = r.Change(
-            parent=project.head, verb=self._verb[:40], what=what, author=AUTHOR, settings=head.settings,
+            parent=project.head, verb=self._verb[:40], what=what, author=r.AUTHOR, settings=head.settings,
             atlases=[(a, now[a]) for a, _ in head.atlases], touched=touched, made=self._now,
         )  # fmt: skip
         self._project = msgspec.structs.replace(

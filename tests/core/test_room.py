@@ -77,6 +77,13 @@ def test_what_is_collapsed_to_a_point_asks_for_no_room():
     assert np.abs(by).max() == 0 and not stuck.any()
 
 
+def test_a_collapsed_neighbour_stays_where_it_lies():
+    """As in spider.obj of the open assimp models: islands whose triangles have no area among others."""
+    line = shapely.Polygon([(0.5, 0.5), (0.5 + 1e-13, 0.7), (0.5, 0.9)])
+    by, stuck, _ = parted([shapely.box(0.4, 0.4, 0.6, 0.6), line], [0])
+    assert np.abs(by).max() == 0 and not stuck.any()
+
+
 def test_who_cannot_step_aside_is_told_of_and_stays():
     polygons = [shapely.box(0.3, 0.3, 0.7, 0.7), shapely.box(0.01, 0.65, 0.99, 0.99)]
     by, stuck, _ = parted(polygons, [0])

@@ -114,6 +114,19 @@ def test_an_object_that_was_split_or_joined_keeps_its_places(send, act, atlas, a
         np.testing.assert_allclose(two, one, atol=1e-9)
 
 
+def test_a_copy_of_what_is_still_there_is_new(send, act, atlas, again):
+    """Not laid over the islands of the one it is like: that one goes on under its name."""
+    assert send(yard__obj=obj_file(("crate", 0, 1))).status_code == 201
+    assert act(atlas, "pack", effort="quick").status_code == 202
+    before = placed(atlas)["crate"]
+    newer = obj_file(("crate", 0, 1), ("crate copy", 0, 1))
+    job = Job.objects.get(pk=again(atlas, Source.objects.get().pk, data=newer).json()["id"])
+    assert job.state == Job.DONE, job.error
+    assert job.result["new"] == ["crate copy"] and len(job.result["objects"]) == 1
+    for one, two in zip(before, placed(atlas)["crate"], strict=True):
+        np.testing.assert_array_equal(one, two)
+
+
 def test_faces_that_are_new_come_beside_and_the_others_stay(send, act, atlas, again):
     assert send(yard__obj=obj_file(("crate", 0, 1))).status_code == 201
     assert act(atlas, "pack", effort="quick").status_code == 202

@@ -10,6 +10,8 @@ from msgspec import Meta, Struct, field
 VERSION = 1
 """Of the format; see docs/project-file.md."""
 
+AUTHOR = "command line"
+"""Of steps that no person of an installation has made."""
 Digest = Annotated[str, Meta(pattern="^[0-9a-f]{64}$")]
 """SHA-256 of bytes that stand in the file."""
 Place = Annotated[int, Meta(ge=0)]

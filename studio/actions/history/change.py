@@ -10,6 +10,7 @@ import numpy as np
 from django.db import transaction
 from django.shortcuts import get_object_or_404
 
+from quilt_core.document.project.checks import FARTHEST
 from quilt_core.document.state import State
 from quilt_core.operations.registry import OPERATIONS
 from quilt_core.scene.islands import UV_TOLERANCE
@@ -19,8 +20,6 @@ from studio.actions.history.parts import Parts, meet, parts_of_atlas, settings_p
 from studio.models import Atlas, Change, Job, Measurement, Project, Revision
 from studio.state import read_state, write_state
 
-FARTHEST = 1e9
-"""No placement holds a larger number, in tiles."""
 STATES = ("head__state", "head__keyframe__state")
 """Large fields of an atlas's revisions that are read where they are needed."""
 TRIES = 3
