@@ -138,13 +138,19 @@ export function useAddress(projectId: number): void {
       if (!wanted || !editor.document.model || !editor.painted.version || editor.document.geometry === leaving) return;
       leaving = null;
       const spot = wanted;
-      wanted = null;
-      requestAnimationFrame(() => { lookAt(spot, editor); soon(); });
+      // Until it is shown, nothing else is written to the address.
+      requestAnimationFrame(() => {
+        if (wanted !== spot) return;
+        wanted = null;
+        lookAt(spot, editor);
+        soon();
+      });
     };
     const back = () => {
       const spot = readSpot(window.location.search);
       // What lies in another atlas is looked at once that is on the table.
-      if ((spot.atlas ?? null) !== useUi.getState().atlas) [wanted, leaving] = [spot, editor.document.geometry];
+      const elsewhere = (spot.atlas ?? null) !== useUi.getState().atlas;
+      [wanted, leaving] = elsewhere ? [spot, editor.document.geometry] : [null, null];
       going = true;
       goTo(spot, editor);
       going = false;

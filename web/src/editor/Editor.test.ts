@@ -263,3 +263,24 @@ it("forgets everything of one project before the next", () => {
   expect(editor.document.flagged(FLAGS.mirrored)).toEqual([]);
   expect(editor.document.tiles).toHaveLength(1);
 });
+
+it("keeps what is looked at when the table gets another size, and all of the table where that was seen", () => {
+  const editor = new Editor();
+  editor.resizeTable(600, 400);
+  editor.show(info(), still, geometry);
+  const { camera } = editor;
+  const whole = camera.scale;
+  editor.resizeTable(1200, 800);
+  expect(camera.scale).toBeGreaterThan(1.9 * whole);
+  camera.zoomAt(100, 100, 3);
+  const middle = [camera.x, camera.y];
+  const seen = 800 / camera.scale;
+  editor.resizeTable(700, 300);
+  expect([camera.x, camera.y]).toEqual(middle);
+  expect(300 / camera.scale).toBeCloseTo(seen, 9);
+  editor.frameTable();
+  editor.resizeTable(600, 400);
+  editor.setHandsOn(false);
+  editor.setHandsOn(true);
+  expect(camera.scale).toBeLessThan(whole); // the tools lie over a part of it
+});

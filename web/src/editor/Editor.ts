@@ -68,6 +68,8 @@ export class Editor {
   readonly painted = new Signal();
   private animation = 0;
   private framed = false;
+  /** The camera as it was when all of the table was brought into sight. */
+  private whole = { x: NaN, y: NaN, scale: NaN };
 
   /** The signal of a topic. */
   signal(topic: Topic): Signal {
@@ -203,7 +205,9 @@ export class Editor {
     this.handsOn = on;
     this.tools.cancel();
     if (this.tools.tool !== "take") this.tools.use("take");
+    const whole = this.framed && this.seesWhole;
     this.camera.left = on ? TOOLS_PX : 0;
+    if (whole) this.frameTable();
     this.drawn();
   }
 
@@ -328,6 +332,26 @@ export class Editor {
     const sheets = tiles.map((tile) => map.sheet(tile.number)).reduce(union);
     this.camera.frame({ minX: this.view.sideFolded ? sheets.minX : w * SIDE_TABLE.left, minY: 0, maxX: sheets.maxX, maxY: sheets.maxY }, 8, 20);
     this.framed = this.camera.width > 1 && info !== null;
+    const { x, y, scale } = this.camera;
+    this.whole = { x, y, scale };
+    this.drawn();
+  }
+
+  private get seesWhole(): boolean {
+    const { x, y, scale } = this.camera;
+    return x === this.whole.x && y === this.whole.y && scale === this.whole.scale;
+  }
+
+  /** The table has another size: who saw all of it sees all of it; a part that was looked at stays in sight. */
+  resizeTable(width: number, height: number): void {
+    const { camera } = this;
+    const stays = this.framed && !this.seesWhole;
+    const before = Math.min(camera.width, camera.height);
+    camera.resize(width, height);
+    if (width <= 1) return;
+    if (!stays) return this.frameTable();
+    camera.scale *= Math.min(camera.width, camera.height) / before;
+    camera.zoomed.raise();
     this.drawn();
   }
 

@@ -41,8 +41,7 @@ export class TablePainter {
 
   resize(width: number, height: number): void {
     this.size = { width, height };
-    this.editor.camera.resize(width, height);
-    if (width > 1) this.editor.frameTable();
+    this.editor.resizeTable(width, height);
     this.ask();
   }
 
