@@ -10,18 +10,9 @@ from pathlib import Path
 from typing import Any
 
 from quilt_core.errors import QuiltError
-from quilt_core.run.engine import (
-    CURRENT,
-    DONE,
-    FAILED,
-    HELD,
-    STALE,
-    LineState,
-    run_sheet,
-    survey,
-    undo,
-)
+from quilt_core.run.engine import LineState, run_sheet, survey, undo
 from quilt_core.run.sheet import RunSheet, read_sheet
+from quilt_core.run.standing import CURRENT, DONE, FAILED, HELD, STALE
 from quilt_core.run.store import Store
 
 WATCH_EVERY = 1.0

@@ -14,7 +14,15 @@ from quilt_core.document.state import MARGIN, PADDING
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.people import ApiToken, Invitation, Membership, Note, Presence
 from studio.references import FileReference, NeedsFiles
-from studio.work import Job, Recipe, RunLine, SavedProfile, WatchedFolder
+from studio.work import (
+    Job,
+    Recipe,
+    RunLayout,
+    RunLine,
+    RunResult,
+    SavedProfile,
+    WatchedFolder,
+)
 
 __all__ = [
     "ApiToken",
@@ -33,7 +41,9 @@ __all__ = [
     "Project",
     "Recipe",
     "Revision",
+    "RunLayout",
     "RunLine",
+    "RunResult",
     "SavedProfile",
     "SheetPicture",
     "Source",

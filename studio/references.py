@@ -24,7 +24,7 @@ class FileReference(models.Model):
     )
     base = models.ForeignKey("studio.BaseLayout", models.CASCADE, null=True, related_name="stored")
     job = models.ForeignKey("studio.Job", models.CASCADE, null=True, related_name="stored")
-    line = models.ForeignKey("studio.RunLine", models.CASCADE, null=True, related_name="stored")
+    result = models.ForeignKey("studio.RunResult", models.CASCADE, null=True, related_name="stored")
 
     class Meta:
         ordering = ["id"]
@@ -36,7 +36,7 @@ OWNERS = {
     "SheetPicture": "image",
     "BaseLayout": "base",
     "Job": "job",
-    "RunLine": "line",
+    "RunResult": "result",
 }
 """Fields of a reference by the models that they are of."""
 Files = Collection[tuple[str, str]]

@@ -136,7 +136,8 @@ class ProjectRows:
             profiles=[r.Profile(name=row.name, what=row.what) for row in project.profiles.order_by("pk")],
             lines=[
                 r.RunLine(
-                    atlas=_sure(self.atlas[row.atlas_id]), name=row.name, hold=row.hold,
+                    atlases=[_sure(self.atlas[pk]) for pk in row.atlases.order_by("pk").values_list("pk", flat=True)],
+                    objects=row.objects_named, channel=row.channel, name=row.name, hold=row.hold,
                     steps=[r.Step(do=step["do"], settings=step["settings"]) for step in row.steps],
                 )
                 for row in project.run_lines.order_by("pk")
@@ -387,9 +388,10 @@ class _Making:
             SavedProfile.objects.create(project=project, name=profile.name, what=profile.what)
         for line in record.lines:
             steps = [{"do": step.do, "settings": step.settings} for step in line.steps]
-            RunLine.objects.create(
-                project=project, atlas=self.atlases[line.atlas], name=line.name, steps=steps, hold=line.hold
+            made_line = RunLine.objects.create(
+                project=project, name=line.name, steps=steps, hold=line.hold, objects_named=line.objects, channel=line.channel
             )  # fmt: skip
+            made_line.atlases.set([self.atlases[n] for n in line.atlases])
         notes: list[Note] = []
         for note in record.notes:
             made = Note.objects.create(

@@ -22,16 +22,46 @@ class Recipe(models.Model):
 
 
 class RunLine(models.Model):
-    """A line of the run sheet: steps that bring an atlas up to date, and what came of them last."""
+    """A line of the run sheet: steps that bring atlases up to date."""
 
     project = models.ForeignKey("studio.Project", models.CASCADE, related_name="run_lines")
-    atlas = models.ForeignKey("studio.Atlas", models.CASCADE, related_name="run_lines")
+    atlases = models.ManyToManyField("studio.Atlas", related_name="run_lines", blank=True)
+    objects_named = models.JSONField(
+        default=list, help_text="names of objects that it is about: the atlases that they lie in"
+    )
+    channel = models.PositiveSmallIntegerField(null=True, help_text="that it is about, from 1")
     name = models.CharField(max_length=120)
     steps = models.JSONField(help_text="do, and settings, in order")
     hold = models.BooleanField(default=False)
-    made = models.JSONField(
-        default=dict, help_text="what it was made from and what came of it, the last time"
-    )
+    made_from = models.JSONField(default=dict, help_text="facts and steps, the last time")
+    tried = models.CharField(max_length=64, blank=True, help_text="digest of these")
+    error = models.TextField(blank=True, help_text="why it failed the last time")
+
+    class Meta:
+        ordering = ["id"]
+
+
+class RunResult(models.Model):
+    """What came of a line once."""
+
+    line = models.ForeignKey(RunLine, models.CASCADE, related_name="results")
+    digest = models.CharField(max_length=64, help_text="of what it was made from")
+    when = models.DateTimeField(default=timezone.now)
+    because = models.JSONField(default=list, help_text="why it was done, in words")
+    seconds = models.FloatField(null=True)
+
+    class Meta:
+        ordering = ["-id"]
+
+
+class RunLayout(models.Model):
+    """The layout of one atlas before and after a line, with its figures then."""
+
+    result = models.ForeignKey(RunResult, models.CASCADE, related_name="layouts")
+    earlier = models.ForeignKey("studio.Revision", models.CASCADE, related_name="+")
+    revision = models.ForeignKey("studio.Revision", models.CASCADE, related_name="+")
+    before = models.JSONField(null=True)
+    after = models.JSONField(null=True)
 
     class Meta:
         ordering = ["id"]
@@ -70,6 +100,9 @@ class Job(models.Model):
 
     project = models.ForeignKey("studio.Project", models.CASCADE, related_name="jobs")
     atlas = models.ForeignKey("studio.Atlas", models.CASCADE, null=True, related_name="jobs")
+    further = models.ManyToManyField(
+        "studio.Atlas", related_name="further_jobs", blank=True, help_text="that it changes, too"
+    )
     kind = models.CharField(max_length=40)
     params = models.JSONField(default=dict)
     state = models.CharField(max_length=12, choices=STATES, default=QUEUED)

@@ -303,6 +303,12 @@ def also(
     if not more.report:
         return {}, [], {}
     format = more.report.lower().rpartition(".")[2]
+    if len(result.atlases) > 1:
+        names = ", ".join(one.atlas for one in result.atlases)
+        raise LayoutError(
+            "This file would be about several atlases.", "report",
+            f"Name one of {names}, or write a report of each with “report”.",
+        )  # fmt: skip
     (one,) = result.atlases
     return {more.report: report_text(document, one, format).encode("utf-8")}, [], {}
 

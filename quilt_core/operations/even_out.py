@@ -126,8 +126,9 @@ def tell(result: EvenedOut) -> list[str]:
 
 def what(settings: EvenOut, result: EvenedOut) -> str:
     """What was done, in a few words."""
-    (one,) = result.atlases
-    target = f"to {one.target:.4g} px/m" if one.target else "to the average"
+    target = result.atlases[0].target
+    said = f"to {target:.4g} px/m" if target else "to the average"
     if not settings.islands:
-        return target
-    return f"{one.islands} {'island' if one.islands == 1 else 'islands'} {target}"
+        return said
+    count = sum(one.islands for one in result.atlases)
+    return f"{count} {'island' if count == 1 else 'islands'} {said}"

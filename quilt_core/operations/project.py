@@ -250,6 +250,55 @@ def atlas_names(file: ProjectFile) -> list[str]:
     return [states[a.state].name for a in file.project.atlases if a.state is not None]
 
 
+def atlases_with(file: ProjectFile, objects: Sequence[str], channel: int | None) -> list[str]:
+    """Atlases in which some objects lie, in a UV channel.
+
+    Parameters
+    ----------
+    file : ProjectFile
+    objects : sequence of str
+        Their names; all without.
+    channel : int, optional
+        From 1; any without.
+
+    Raises
+    ------
+    LayoutError
+        When one of the objects lies in none.
+    """
+    project = file.project
+    found: dict[str, None] = {}
+    missing = set(objects)
+    for atlas in project.atlases:
+        if atlas.state is None:
+            continue
+        state = project.states[atlas.state]
+        for member in state.members:
+            name = project.objects[member.object].name
+            if (objects and name not in objects) or channel not in (None, member.target + 1):
+                continue
+            missing.discard(name)
+            found[state.name] = None
+    check_found(sorted(missing), bool(found), channel)
+    return list(found)
+
+
+def check_found(missing: Sequence[str], found: bool, channel: int | None) -> None:
+    """Look whether all that was asked for lies in an atlas.
+
+    Raises
+    ------
+    LayoutError
+    """
+    within = f" in channel {channel}" if channel else ""
+    if missing:
+        raise LayoutError(
+            f"{missing[0]} lies in no atlas{within}.", "objects", "Name an object that lies in one."
+        )
+    if not found:
+        raise LayoutError(f"No atlas has layouts{within}.", "channel", "Name another channel.")
+
+
 def project_document(
     file: ProjectFile, wanted: Sequence[str] = (), scene: bool = False
 ) -> Document:

@@ -18,8 +18,18 @@ from quilt_core.formats.load import MESH_SUFFIXES
 from quilt_core.run.fingerprint import InputFile, code_version, input_fingerprint, step_fingerprint
 from quilt_core.run.inputs import Input
 from quilt_core.run.outputs import common_parent
-from quilt_core.run.reasons import file_reasons, shortened, step_reasons
+from quilt_core.run.reasons import file_reasons, step_reasons
 from quilt_core.run.sheet import Line, RunSheet, SheetError, Step
+from quilt_core.run.standing import (
+    CURRENT,
+    DONE,
+    FAILED,
+    HELD,
+    STALE,
+    Kept,
+    Standing,
+    standing,
+)
 from quilt_core.run.steps import Call, named_files, read_by
 from quilt_core.run.store import Store, changed, deliver, missing, strangers
 from quilt_core.run.work import (
@@ -33,7 +43,6 @@ from quilt_core.run.work import (
     result_files,
 )
 
-CURRENT, STALE, FAILED, HELD, DONE = "current", "out of date", "failed", "held", "done"
 Tell = Callable[[str], None]
 
 
@@ -56,6 +65,8 @@ class LineState:
     steps : list of StepTask
     told : list of dict
         The steps as they are kept, to say later what has changed.
+    sources : dict
+        Lines that it takes from, with their fingerprints.
     ran : LineDone, optional
     forced : bool
         Whether it was asked for whatever it overwrites.
@@ -69,6 +80,7 @@ class LineState:
     inputs: list[tuple[Path, InputFile]] = field(default_factory=list)
     steps: list[StepTask] = field(default_factory=list)
     told: list[dict[str, Any]] = field(default_factory=list)
+    sources: dict[str, str] = field(default_factory=dict)
     ran: LineDone | None = None
     forced: bool = False
     files: list[str] = field(default_factory=list)
@@ -95,18 +107,14 @@ def survey(sheet: RunSheet, store: Store, forced: Sequence[str] = ()) -> dict[st
         except QuiltError as error:
             now.state, now.because = FAILED, [str(error)]
             continue
+        found = _standing(now, out, kept, store)
+        now.state, now.because = found.state, found.because
         if line.hold:
-            now.state = HELD
             _as_it_was(now, kept)
-            continue
-        now.because = _because(now, out, kept, store, line.name in forced)
-        now.state = STALE if now.because else CURRENT
-        if now.state == CURRENT and line.out:
+        elif now.state == CURRENT and line.out:
             edited = changed(store.root / line.out, kept.get("delivered", {}))
             if edited:
                 now.because = [f"{edited[0]}{_more(edited)} was changed by hand, and is kept"]
-        if now.state == CURRENT and kept.get("error"):
-            now.state, now.because = FAILED, [kept["error"]]
     return out
 
 
@@ -127,30 +135,33 @@ def _look(now: LineState, known: dict[str, LineState], store: Store, sheet_name:
     found = _files(line, store.root)
     rows = [(path, store.file(path)) for path in found]
     now.inputs = sorted(rows, key=lambda row: (row[1].fingerprint, row[1].name))
-    sources = []
     for name in line.sources:
         if not known[name].fingerprint:
             what = "is held and was never done" if known[name].state == HELD else "failed"
             raise QuiltError(f"“{name}” {what}.", f"“{line.name}”", "Mend that line first.")
-        sources.append(known[name].fingerprint)
+        now.sources[name] = known[name].fingerprint
     _refuse_own_sources(now, sheet_name, store)
-    if not now.inputs and not sources:
+    if not now.inputs and not now.sources:
         raise QuiltError(
             f"No file fits {', '.join(line.files)}.",
             f"“{line.name}”",
             "Mend the patterns, or bring the files.",
         )
-    before = input_fingerprint([one for _, one in now.inputs], sources)
+    before = input_fingerprint([one for _, one in now.inputs], [*now.sources.values()])
     for number, step in enumerate(line.steps, start=1):
         try:
-            Call(step, store.root).settings()  # whether it can be used at all
+            call = Call(step, store.root)
+            call.settings()  # whether it can be used at all
+            if now.inputs and not any(is_project(path) for path, _ in now.inputs):
+                call.check_files()
         except SheetError as error:
             place = f"{sheet_name}, “{line.name}”, step {number}, {error.where}"
             raise SheetError(error.what, place, error.cure) from None
         aside = _aside(step, store)
         before = step_fingerprint(before, step, aside, code_version())
         now.steps.append(StepTask(step, before))
-        now.told.append({"do": step.do, "settings": dict(step.settings), "aside": aside})
+        about = {"about": str(step.target)} if step.target else {}
+        now.told.append({"do": step.do, "settings": {**about, **step.settings}, "aside": aside})
     now.fingerprint = before
 
 
@@ -211,43 +222,51 @@ def _aside(step: Step, store: Store) -> dict[str, str]:
     return out
 
 
-def _because(
-    now: LineState, known: dict[str, LineState], kept: dict[str, Any], store: Store, forced: bool
-) -> list[str]:
-    if forced:
-        return ["it is asked for"]
-    stale = [
+def _standing(
+    now: LineState, known: dict[str, LineState], kept: dict[str, Any], store: Store
+) -> Standing:
+    last, error = kept.get("fingerprint", ""), kept.get("error", "")
+    also = [
         f"“{name}” is out of date"
         for name in now.line.sources
         if known[name].state == STALE
         and kept.get("sources", {}).get(name) != known[name].fingerprint
     ]
-    if not kept.get("fingerprint"):
-        return [*stale, "it was never done"]
-    if kept["fingerprint"] == now.fingerprint:
-        if kept.get("error"):
-            return []
-        gone = missing(store.root / now.line.out, kept["delivered"]) if now.line.out else []
-        moved = kept.get("out", "") != now.line.out
-        renamed = kept.get("names") != _names(now, known)
-        if gone:
-            return [f"{gone[0]} is missing{_more(gone)}"]
-        return ["it goes to another folder"] * moved or ["files have other names"] * renamed
+    if last == now.fingerprint and last and not error:
+        also = _lacking(now, known, kept, store)
+    return standing(
+        Kept([last] if last and not error else [], last, error), now.fingerprint,
+        lambda: _changes(now, kept, store, stale=bool(also)), also, hold=now.line.hold, asked=now.forced,
+    )  # fmt: skip
+
+
+def _lacking(
+    now: LineState, known: dict[str, LineState], kept: dict[str, Any], store: Store
+) -> list[str]:
+    """What of the line's result is not where it should be."""
+    gone = missing(store.root / now.line.out, kept["delivered"]) if now.line.out else []
+    if gone:
+        return [f"{gone[0]} is missing{_more(gone)}"]
+    moved = kept.get("out", "") != now.line.out
+    renamed = kept.get("names") != _names(now, known)
+    return ["it goes to another folder"] * moved or ["files have other names"] * renamed
+
+
+def _changes(now: LineState, kept: dict[str, Any], store: Store, stale: bool) -> list[str]:
+    """What has changed since the line was done."""
     files = {one.name: one.fingerprint for _, one in now.inputs}
     contents = {
         mark: found
         for mark in {*files.values(), *kept["files"].values()}
         if (found := store.contents(mark)) is not None
     }
-    reasons = (
-        stale + file_reasons(kept["files"], files, contents) + step_reasons(kept["steps"], now.told)
-    )
-    sources = {name: known[name].fingerprint for name in now.line.sources}
-    if not stale and sources != kept["sources"]:
+    reasons = file_reasons(kept["files"], files, contents) + step_reasons(kept["steps"], now.told)
+    marks = kept["sources"]
+    if not stale and now.sources != marks:
         reasons.append("what comes from other lines has changed")
     if kept["version"] != code_version():
         reasons.append("the program has changed")
-    return shortened(reasons or ["something it depends on has changed"])
+    return reasons
 
 
 def _more(names: Sequence[str]) -> str:

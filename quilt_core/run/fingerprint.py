@@ -87,7 +87,8 @@ def step_fingerprint(before: str, step: Step, aside: Mapping[str, str], version:
         # What a file is called is no matter: its content is.
         names = value if isinstance(value, list) else [value]
         settings[key] = [aside[n] for n in names] if all(n in aside for n in names) else value
-    return _mark([before, step.do, settings, version])
+    about = [str(step.target)] if step.target else []
+    return _mark([before, step.do, settings, version, *about])
 
 
 def _mark(value: Any) -> str:

@@ -12,17 +12,44 @@ from dataclasses import dataclass
 from typing import Any
 
 from quilt_core.errors import QuiltError
+from quilt_core.operations.files import MOST_CHANNELS
 from quilt_core.operations.registry import OPERATIONS
 
 VERSION = 1
 NAME = re.compile(r"\w[\w .,-]{0,80}")
-LINE_KEYS = ("name", "files", "from", "atlas", "out", "hold", "steps")
+LINE_KEYS = ("name", "files", "from", "atlas", "objects", "channel", "out", "hold", "steps")
 FREE = (bool, int, float, str)
 Value = bool | int | float | str
 
 
 class SheetError(QuiltError):
     """A run sheet that cannot be used."""
+
+
+@dataclass(frozen=True)
+class Target:
+    """What a line is about, where it is not all that comes in.
+
+    Parameters
+    ----------
+    objects : tuple of str
+        Names of objects.
+    channel : int, optional
+        UV channel, from 1.
+    """
+
+    objects: tuple[str, ...] = ()
+    channel: int | None = None
+
+    def __bool__(self) -> bool:
+        return bool(self.objects or self.channel)
+
+    def __str__(self) -> str:
+        said = [*self.objects, *([f"channel {self.channel}"] if self.channel else [])]
+        return ", ".join(said)
+
+
+EVERYTHING = Target()
 
 
 @dataclass(frozen=True)
@@ -35,10 +62,13 @@ class Step:
         Name of an operation.
     settings : mapping
         Its options by name; lists where several are given.
+    target : Target
+        What it is about, where it is about layouts.
     """
 
     do: str
     settings: Mapping[str, Any]
+    target: Target = EVERYTHING
 
 
 @dataclass(frozen=True)
@@ -59,6 +89,8 @@ class Line:
     hold : bool
         Whether it is left as it is.
     steps : tuple of Step
+    target : Target
+        Objects and channel that it is about: of a project file, the atlases that these lie in.
     """
 
     name: str
@@ -68,6 +100,7 @@ class Line:
     hold: bool
     steps: tuple[Step, ...]
     atlases: tuple[str, ...] = ()
+    target: Target = EVERYTHING
 
 
 @dataclass(frozen=True)
@@ -174,15 +207,30 @@ def _line(row: Any, number: int, presets: Mapping[str, Any], name: str) -> Line:
     if not isinstance(hold, bool):
         raise SheetError(f"hold = {hold!r}.", where, "Give true or false.")
     atlases = _texts(row.get("atlas", []), where, "atlas")
-    done = tuple(_of_atlases(_step(step, presets, where), atlases) for step in steps)
-    return Line(title, files, sources, out, hold, done, atlases)
+    target = Target(_texts(row.get("objects", []), where, "objects"), _channel(row, where))
+    done = tuple(_about(_step(step, presets, where), atlases, target) for step in steps)
+    return Line(title, files, sources, out, hold, done, atlases, target)
 
 
-def _of_atlases(step: Step, atlases: Sequence[str]) -> Step:
-    """A step about some atlases, where it is about layouts."""
-    if not atlases or not OPERATIONS[step.do].files.layouts:
+def _channel(row: Mapping[str, Any], where: str) -> int | None:
+    value = row.get("channel")
+    if value is None:
+        return None
+    if not isinstance(value, int) or isinstance(value, bool) or not 1 <= value <= MOST_CHANNELS:
+        raise SheetError(
+            f"channel = {value!r}.",
+            where,
+            f"Give the number of a UV channel, 1 to {MOST_CHANNELS}.",
+        )
+    return value
+
+
+def _about(step: Step, atlases: Sequence[str], target: Target) -> Step:
+    """A step about some atlases, or objects, where it is about layouts."""
+    if not OPERATIONS[step.do].files.layouts:
         return step
-    return Step(step.do, {"atlas": list(atlases), **step.settings})
+    settings = {"atlas": list(atlases), **step.settings} if atlases else step.settings
+    return Step(step.do, settings, target)
 
 
 def _step(step: Any, presets: Mapping[str, Any], where: str) -> Step:

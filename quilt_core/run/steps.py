@@ -11,8 +11,9 @@ from typing import Any
 from quilt_core.document.project.file import ProjectFile, is_project
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Operation, Progress
+from quilt_core.operations.project import atlases_with
 from quilt_core.operations.registry import operation
-from quilt_core.options import Option
+from quilt_core.options import Option, options_of
 from quilt_core.run.inputs import Input
 from quilt_core.run.on_files import FilesDone, do_on_files, file_options, read_settings
 from quilt_core.run.on_project import opened_project
@@ -58,9 +59,40 @@ class Call:
                         "Give the name of a file in the line's folder.",
                     )
         try:
-            return read_settings(self.operation, self._placed(known), self.root, opened=opened)
+            given = {**self._about(opened), **self._placed(known)}
+            return read_settings(self.operation, given, self.root, opened=opened)
         except QuiltError as error:
             raise SheetError(error.what, f"{self.step.do}, {error.where}", error.cure) from None
+
+    def _about(self, opened: ProjectFile | None) -> dict[str, Any]:
+        """Settings that follow from what the line is about."""
+        target = self.step.target
+        out: dict[str, Any] = {}
+        if target.objects and self._takes_objects:
+            out["objects"] = list(target.objects)
+        if opened is not None and target:
+            out["atlas"] = atlases_with(opened, target.objects, target.channel)
+        elif target.channel and opened is None:
+            out["channel"] = target.channel
+        return out
+
+    @property
+    def _takes_objects(self) -> bool:
+        own = options_of(self.operation.settings)
+        return any(one.name == "objects" and not one.passing for one in own)
+
+    def check_files(self) -> None:
+        """Look whether it can be done on mesh files at all.
+
+        Raises
+        ------
+        SheetError
+        """
+        if self.step.target.objects and self.operation.files.layouts and not self._takes_objects:
+            raise SheetError(
+                f"{self.step.do} is about all objects of mesh files.", "objects",
+                "Leave objects out and name files that hold these alone, or give a project file.",
+            )  # fmt: skip
 
     def _placed(self, known: Mapping[str, Option]) -> dict[str, Any]:
         """Settings with patterns of mesh files as the files that fit."""
@@ -87,6 +119,7 @@ class Call:
         QuiltError
         """
         if not any(is_project(one.path) for one in inputs):
+            self.check_files()
             return do_on_files(self.operation, inputs, self.settings(), progress, self.root)
         (one,) = inputs
         with opened_project(one.path, progress) as opened:

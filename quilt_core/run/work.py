@@ -3,20 +3,19 @@
 from __future__ import annotations
 
 import os
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 from quilt_core.document.project.file import is_project
-from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.unwrap import NothingToDo
 from quilt_core.run.inputs import Input
 from quilt_core.run.sheet import Step
 from quilt_core.run.steps import Call
 from quilt_core.run.store import DONE, Store
+from quilt_core.run.walk import StepEnd, do_steps
 
 MOST_TOLD = 12
 
@@ -61,7 +60,7 @@ class LineDone:
     error : str
         Why it failed; empty when it did not.
     steps : list of dict
-        do, seconds, cached, and what was found.
+        do, cached, fingerprint, seconds, code, and what was said.
     """
 
     name: str
@@ -72,34 +71,32 @@ class LineDone:
 def do_line(task: LineTask) -> LineDone:
     """Do all steps whose results are not there yet; a step that fails ends the line."""
     store = Store(task.root, task.sheet)
-    done = LineDone(task.name)
     meshes: Sequence[Input] = task.meshes
-    for number, one in enumerate(task.steps, start=1):
-        began = time.monotonic()
-        row: dict[str, Any] = {"do": one.step.do, "cached": True, "fingerprint": one.fingerprint}
-        done.steps.append(row)
-        where = f"step {number}, {one.step.do}"
-        if store.result(one.fingerprint) is None:
-            row["cached"] = False
-            try:
-                _do_step(Call(one.step, task.root), meshes, store, one.fingerprint)
-            except QuiltError as error:
-                row["seconds"] = round(time.monotonic() - began, 3)
-                done.error = f"{where}: {error}"
-                return done
-        row["seconds"] = round(time.monotonic() - began, 3)
+
+    def do(number: int, progress: Progress) -> StepEnd:
+        nonlocal meshes
+        one = task.steps[number]
+        cached = store.result(one.fingerprint) is not None
+        if not cached:
+            _do_step(Call(one.step, task.root), meshes, store, one.fingerprint)
         answer = store.answer(one.fingerprint)
-        row |= {"code": answer["code"], "said": answer["said"]}
-        if answer["code"]:
-            done.error = f"{where}: {'; '.join(answer['said'][:3]) or 'it was not good enough'}"
-            return done
         made = answer["names"]
         if made:
             folder = store.results / one.fingerprint
             meshes = [
                 Input(folder / name, mesh.place) for name, mesh in zip(made, meshes, strict=True)
             ]
-    return done
+        return StepEnd(not answer["code"], answer["said"], cached)
+
+    walk = do_steps([one.step.do for one in task.steps], do, Progress())
+    rows = [
+        {
+            "do": one.step.do, "cached": end.cached, "fingerprint": one.fingerprint,
+            "seconds": round(seconds, 3), "code": int(not end.ok), "said": list(end.said),
+        }
+        for one, (end, seconds) in zip(task.steps, walk.ends, strict=False)
+    ]  # fmt: skip
+    return LineDone(task.name, str(walk.error or ""), rows)
 
 
 def _do_step(call: Call, meshes: Sequence[Input], store: Store, mark: str) -> None:

@@ -32,9 +32,13 @@ def sheet_text(lines: Sequence[Line], about: str = "") -> str:
 
 def _row(line: Line) -> dict[str, Any]:
     out: dict[str, Any] = {"name": line.name}
-    for name, values in (("files", line.files), ("from", line.sources), ("atlas", line.atlases)):
+    for name, values in (
+        ("files", line.files), ("from", line.sources), ("atlas", line.atlases), ("objects", line.target.objects),
+    ):  # fmt: skip
         if values:
             out[name] = list(values)
+    if line.target.channel:
+        out["channel"] = line.target.channel
     if line.out:
         out["out"] = line.out
     if line.hold:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -31,15 +31,15 @@ class Done:
         That it worked on.
     result : object
         The core's.
-    atlas : int
-        Id of the atlas.
+    atlases : tuple of int
+        Ids of the atlases, in order.
     """
 
     operation: Operation
     settings: Any
     document: Document
     result: Any
-    atlas: int = 0
+    atlases: tuple[int, ...] = ()
 
     @property
     def values(self) -> dict[str, Any]:
@@ -56,12 +56,12 @@ class Done:
         told = {FIGURES: plain(objects)} if objects else {}
         return {**{name: settings[name] for name in settings if name in kept}, **told}
 
-    def made(self, **facts: Any) -> Made:
-        """The new state of the atlas; `facts` are other fields of the revision. New base layouts get their rows now."""
-        state = saved(self.result.document.layout)
+    def made(self, which: int = 0, **facts: Any) -> Made:
+        """The new state of an atlas; `facts` are other fields of the revision. New base layouts get their rows now."""
+        state = saved(self.result.document.layouts[which])
         what = self.operation.find("what")(self.settings, self.result)
         verb = getattr(self.settings, "verb", self.operation.name)
-        parts = [within(self.atlas, part) for part in self.operation.relies]
+        parts = [within(self.atlases[which], part) for part in self.operation.relies]
         needs: Parts = dict.fromkeys(parts)
         return Made(verb, state, what, self.params, needs, facts=facts)
 
@@ -71,9 +71,10 @@ def operate(
     name: str,
     given: Mapping[str, Any],
     progress: Progress | None = None,
+    others: Sequence[Revision] = (),
     **document: Any,
 ) -> Done:
-    """Do an operation on an atlas.
+    """Do an operation on an atlas, or on several at once.
 
     Parameters
     ----------
@@ -82,6 +83,8 @@ def operate(
     given : mapping
         Settings as JSON has them.
     progress : Progress, optional
+    others : sequence of Revision
+        Further atlases.
     document : keyword arguments
         See `document_of`.
 
@@ -91,6 +94,7 @@ def operate(
     """
     known = operation(name)
     settings = settings_from(known.settings, given)
-    work_on = document_of([revision], everything=known.scene, **document)
+    found = [revision, *others]
+    work_on = document_of(found, everything=known.scene, **document)
     result = known.run(work_on, settings, progress or Progress())
-    return Done(known, settings, work_on, result, revision.atlas_id)
+    return Done(known, settings, work_on, result, tuple(row.atlas_id for row in found))

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from django.db import transaction
+from django.db.models import Prefetch, QuerySet
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
-from drf_spectacular.utils import OpenApiParameter, extend_schema
+from drf_spectacular.utils import OpenApiParameter, extend_schema, extend_schema_field
 from rest_framework import serializers
 from rest_framework.parsers import MultiPartParser
 from rest_framework.request import Request
@@ -16,22 +18,19 @@ from rest_framework.views import APIView
 
 from quilt_core.operations.steps import STEPS, checked_steps
 from studio import storage
+from studio.actions.errors import Refused
 from studio.actions.run.facts import surveyed
-from studio.actions.run.lines import (
-    MOST_LINES,
-    put_back,
-    remember,
-    runs_of,
-    shown_as,
-)
+from studio.actions.run.lines import MOST_LINES, add_target, put_back, remember, shown_as
 from studio.actions.run.sheet_file import as_toml, read_lines
+from studio.actions.run.targets import check_target, targets
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change
-from studio.jobs.run import claim, run_lines
-from studio.models import Atlas, Project, RunLine
+from studio.jobs.run import run_line, run_lines
+from studio.models import Atlas, Project, Revision, RunLine, RunResult
 
-RESULTS = {"files": "file", "carried": "carried", "maps": "maps", "textures": "textures"}
+RESULTS = ("files", "carried", "maps", "textures", "report")
+"""What a line may have made: stored archives."""
 
 
 class RunStep(serializers.Serializer[Any]):
@@ -47,17 +46,32 @@ class LineFigures(serializers.Serializer[Any]):
     warnings = serializers.IntegerField(allow_null=True)
 
 
+class LineLayout(serializers.Serializer[Any]):
+    """The layout of an atlas before and after a line."""
+
+    atlas = serializers.IntegerField(source="revision.atlas_id")
+    name = serializers.CharField(source="revision.name")
+    revision = serializers.IntegerField(source="revision_id", help_text="the layout that it made")
+    earlier = serializers.IntegerField(source="earlier_id", help_text="the layout before")
+    before = LineFigures(allow_null=True)
+    after = LineFigures(allow_null=True)
+
+
 class LineRun(serializers.Serializer[Any]):
     """A result of a line."""
 
-    when = serializers.CharField()
+    id = serializers.IntegerField()
+    when = serializers.DateTimeField()
     because = serializers.ListField(child=serializers.CharField())
-    before = LineFigures(allow_null=True)
-    after = LineFigures(allow_null=True)
-    seconds = serializers.FloatField(allow_null=True)
-    revision = serializers.IntegerField(help_text="the layout that it made")
-    earlier = serializers.IntegerField(help_text="the layout before")
-    results = serializers.ListField(child=serializers.ChoiceField(choices=tuple(RESULTS)))
+    seconds = serializers.FloatField(allow_null=True, help_text="s")
+    layouts = LineLayout(many=True)
+    results = serializers.SerializerMethodField()
+
+    @extend_schema_field(serializers.ListField(child=serializers.ChoiceField(choices=RESULTS)))
+    def get_results(self, row: RunResult) -> list[str]:
+        """What it has made besides layouts."""
+        made = {one.purpose for one in row.stored.all()}
+        return [name for name in RESULTS if name in made]
 
 
 class PutBackIn(s.OnChange):
@@ -67,19 +81,40 @@ class PutBackIn(s.OnChange):
 class RunLineOut(serializers.Serializer[Any]):
     id = serializers.IntegerField()
     name = serializers.CharField()
-    atlas = serializers.IntegerField()
+    atlases = serializers.ListField(
+        child=serializers.IntegerField(), help_text="those that it is about now"
+    )
+    named = serializers.BooleanField(help_text="whether it names these atlases")
+    objects = serializers.ListField(
+        child=serializers.CharField(), help_text="it is about the atlases that these lie in"
+    )
+    channel = serializers.IntegerField(allow_null=True, help_text="UV channel, from 1")
     steps = RunStep(many=True)
     hold = serializers.BooleanField()
     state = serializers.ChoiceField(choices=("current", "out of date", "failed", "held"))
     because = serializers.ListField(child=serializers.CharField())
     runs = LineRun(many=True, help_text="the last one first")
-    present = serializers.IntegerField(allow_null=True, help_text="the atlas's layout now")
+    present = serializers.ListField(
+        child=serializers.IntegerField(), help_text="layouts of its atlases now"
+    )
 
 
 class RunLineIn(serializers.Serializer[Any]):
     name = serializers.CharField(max_length=120, required=False)
     steps = RunStep(many=True, required=False)
     hold = serializers.BooleanField(required=False)
+    atlases = serializers.ListField(
+        child=serializers.IntegerField(), required=False, help_text="that it is about"
+    )
+    objects = serializers.ListField(
+        child=serializers.CharField(max_length=200),
+        required=False,
+        help_text="names of objects that it is about, instead of atlases",
+    )
+    channel = serializers.IntegerField(
+        required=False, allow_null=True, min_value=1, max_value=64,
+        help_text="UV channel that it is about, instead of atlases",
+    )  # fmt: skip
 
 
 class RunLinesIn(serializers.Serializer[Any]):
@@ -93,24 +128,29 @@ class RememberIn(serializers.Serializer[Any]):
     name = serializers.CharField(max_length=120)
 
 
-def _row(line: RunLine, told: dict[str, Any]) -> dict[str, Any]:
-    runs = [
-        row | {"results": [name for name, key in RESULTS.items() if row.get(key)]}
-        for row in runs_of(line)
-    ]
-    return {
-        "id": line.pk, "name": line.name, "atlas": line.atlas_id, "steps": line.steps, "hold": line.hold,
-        **told, "runs": runs, "present": shown_as(line.atlas.head) if line.atlas.head else None,
-    }  # fmt: skip
+def _rows(lines: QuerySet[RunLine]) -> list[dict[str, Any]]:
+    """Lines with how each stands, in a few questions to the database."""
+    layouts = Prefetch("results__layouts__revision", Revision.objects.defer("state"))
+    found = surveyed(lines.prefetch_related("atlases", layouts, "results__stored"))
+    meant = targets([line for line, _ in found])
+    return [
+        {
+            "id": line.pk, "name": line.name, "atlases": [atlas.pk for atlas in meant[line.pk]], "named": bool(line.atlases.all()),
+            "objects": line.objects_named, "channel": line.channel, "steps": line.steps, "hold": line.hold,
+            "state": told.state, "because": told.because, "runs": line.results.all(),
+            "present": [shown_as(atlas.head) for atlas in meant[line.pk] if atlas.head],
+        }
+        for line, told in found
+    ]  # fmt: skip
 
 
 def _lines(project_id: int) -> list[dict[str, Any]]:
-    return [_row(line, told) for line, told in surveyed(RunLine.objects.filter(project=project_id))]
+    return list(RunLineOut(_rows(RunLine.objects.filter(project=project_id)), many=True).data)
 
 
 def _answer(line: RunLine) -> dict[str, Any]:
-    (found,) = surveyed(RunLine.objects.filter(pk=line.pk))
-    return dict(RunLineOut(_row(*found)).data)
+    (found,) = _rows(RunLine.objects.filter(pk=line.pk))
+    return dict(RunLineOut(found).data)
 
 
 class RunSheet(APIView):
@@ -119,7 +159,7 @@ class RunSheet(APIView):
     @extend_schema(operation_id="get_run_sheet", responses=RunLineOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         get_object_or_404(Project, pk=project_id)
-        return Response(RunLineOut(_lines(project_id), many=True).data)
+        return Response(_lines(project_id))
 
     @extend_schema(operation_id="run_lines", request=RunLinesIn, responses={202: s.JobOut})
     def post(self, request: Request, project_id: int) -> Response:
@@ -154,7 +194,7 @@ class RunSheetFile(APIView):
         project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
         file = valid(SheetFileIn, request)["file"]
         read_lines(project, file.name, file.read())
-        return Response(RunLineOut(_lines(project_id), many=True).data)
+        return Response(_lines(project_id))
 
 
 class Remember(APIView):
@@ -167,18 +207,39 @@ class Remember(APIView):
         return Response(_answer(line), status=201)
 
 
+def _be_about(line: RunLine, given: dict[str, Any]) -> None:
+    """Say what a line is about.
+
+    Raises
+    ------
+    QuiltError
+    """
+    ids = set(given.get("atlases", []))
+    there = line.project.atlases.exclude(head=None)
+    atlases = list(there.filter(pk__in=ids).order_by("pk"))
+    if len(atlases) < len(ids):
+        raise Refused("One of the atlases is not there (any more).", "atlases", "Look at the project again.")  # fmt: skip
+    objects, channel = given.get("objects", []), given.get("channel")
+    if objects or channel:
+        check_target(line.project, objects, channel)
+    add_target(line, atlases, objects, channel)
+
+
 class OneLine(APIView):
     """A line of the run sheet."""
 
     @extend_schema(operation_id="change_line", request=RunLineIn, responses=RunLineOut)
     def patch(self, request: Request, line_id: int) -> Response:
-        line = get_object_or_404(RunLine.objects.select_related("atlas__head"), pk=line_id)
         given = valid(RunLineIn, request)
-        if "steps" in given:
-            line.steps = checked_steps(given["steps"])
-        line.name = given.get("name", line.name)
-        line.hold = given.get("hold", line.hold)
-        line.save()
+        with transaction.atomic():
+            line = get_object_or_404(RunLine.objects.select_for_update(), pk=line_id)
+            if "steps" in given:
+                line.steps = checked_steps(given["steps"])
+            line.name = given.get("name", line.name)
+            line.hold = given.get("hold", line.hold)
+            line.save()
+            if given.keys() & {"atlases", "objects", "channel"}:
+                _be_about(line, given)
         return Response(_answer(line))
 
     @extend_schema(operation_id="delete_line", responses={204: None})
@@ -193,8 +254,7 @@ class DoLine(APIView):
     @extend_schema(operation_id="run_line", request=None, responses={202: s.JobOut})
     def post(self, request: Request, line_id: int) -> Response:
         line = get_object_or_404(RunLine, pk=line_id)
-        job = claim("run line", line.atlas_id, {"line": line.pk})
-        return Response(s.JobOut(job).data, status=202)
+        return Response(s.JobOut(run_line(line)).data, status=202)
 
 
 class PutBack(Change):
@@ -204,8 +264,11 @@ class PutBack(Change):
     def post(self, request: Request, line_id: int) -> Response:
         line = get_object_or_404(RunLine, pk=line_id)
         given = valid(PutBackIn, request)
+        atlas = get_object_or_404(Revision.objects.only("atlas"), pk=given["revision"]).atlas_id
+        if not line.project.atlases.filter(pk=atlas).exists():
+            raise Http404
         return self.change(
-            line.atlas_id, given["change"], lambda head: put_back(line, head, given["revision"])
+            atlas, given["change"], lambda head: put_back(line, head, given["revision"])
         )
 
 
@@ -215,16 +278,19 @@ class LineResult(APIView):
     @extend_schema(
         operation_id="get_line_result",
         parameters=[
-            OpenApiParameter("revision", int, description="of the result; none for the last")
+            OpenApiParameter("run", int, description="id of the result; none for the last")
         ],
         responses={(200, "application/zip"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, line_id: int, name: str) -> HttpResponse:
         line = get_object_or_404(RunLine, pk=line_id)
-        asked = request.query_params.get("revision", "")
-        rows = [row for row in runs_of(line) if asked in ("", str(row["revision"]))]
-        key = rows[0].get(RESULTS.get(name, "")) if rows else None
-        if not key:
+        asked = request.query_params.get("run", "")
+        runs = line.results.filter(pk=asked) if asked.isdecimal() else line.results.all()
+        run = runs.first() if asked.isdecimal() or not asked else None
+        found = run.stored.filter(purpose=name).first() if run and name in RESULTS else None
+        if found is None:
             raise Http404
         headers = {"Content-Disposition": f'attachment; filename="untold-quilt-{name}.zip"'}
-        return HttpResponse(storage.get(key), content_type="application/zip", headers=headers)
+        return HttpResponse(
+            storage.get(found.sha256), content_type="application/zip", headers=headers
+        )

@@ -29,6 +29,7 @@ from studio.actions.operate import operate
 from studio.actions.prove.bake_maps import bake_maps, bake_part, forget_case
 from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.run.lines import do_line
+from studio.actions.run.targets import lanes, targets
 from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
 from studio.models import FileReference, Job, Revision, RunLine
@@ -194,11 +195,16 @@ def _bake_part(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 def _run_sheet(job: Job, reporter: Reporter) -> dict[str, Any]:
     found = RunLine.objects.filter(pk__in=job.params["lines"], project=job.project_id)
-    lanes: dict[int, list[Part]] = {}
-    for line in found.order_by("pk"):
-        part = Part("run line", {"line": line.pk}, line.atlas_id, claims=True)
-        lanes.setdefault(line.atlas_id, []).append(part)
-    parts = do_parts(job, reporter, list(lanes.values()), told="lines done")
+    meant = targets(list(found))
+    beside = [
+        [
+            Part("run line", {"line": line.pk}, first, True, [atlas.pk for atlas in meant[line.pk]])
+            for line in lane
+            for first in [next((atlas.pk for atlas in meant[line.pk]), None)]
+        ]
+        for lane in lanes(list(found.order_by("pk")))
+    ]
+    parts = do_parts(job, reporter, beside, told="lines done")
     if reporter.stop() == "drop":
         raise Stopped
     failed = [part for part in parts if part.state == Job.FAILED]
@@ -216,7 +222,7 @@ def _bring_again(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 
 def _run_line(job: Job, reporter: Reporter) -> dict[str, Any]:
-    line = RunLine.objects.select_related("atlas__project").filter(pk=job.params["line"]).first()
+    line = RunLine.objects.filter(pk=job.params["line"]).first()
     if line is None:
         raise Stopped
     return do_line(line, reporter)

@@ -40,12 +40,15 @@ class Part:
     atlas : int, optional
     claims : bool
         Whether it changes the atlas's layout: nobody else may be about to.
+    further : sequence of int
+        Other atlases that it changes.
     """
 
     kind: str
     params: dict[str, Any]
     atlas: int | None = None
     claims: bool = False
+    further: Sequence[int] = ()
 
 
 def do_parts(
@@ -116,7 +119,7 @@ def _start(job: Job, number: int, part: Part) -> None:
     mine: Any = {"parent": job, "part": number}
     try:
         if part.claims and part.atlas is not None:
-            claim(part.kind, part.atlas, part.params, **mine)
+            claim(part.kind, part.atlas, part.params, further=part.further, **mine)
         else:
             atlas = Atlas.objects.get(pk=part.atlas) if part.atlas is not None else None
             start_job(part.kind, job.project, atlas, part.params, **mine)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+from collections.abc import Sequence
 from datetime import timedelta
 from typing import Any
 
@@ -19,6 +20,7 @@ from quilt_core.operations.operation import Stopped
 from studio.actions.access import EDITOR, Actor, acting, acting_user, require
 from studio.actions.errors import FULL, Conflict, Refused, is_full
 from studio.actions.history.change import STATES, check_fresh, check_idle, claim_parts
+from studio.actions.run.targets import target
 from studio.jobs.parts import cancel_parts
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.signs import signs_of_life
@@ -70,13 +72,14 @@ def claim(
     params: dict[str, Any],
     exclusive: bool = True,
     settings: tuple[str, ...] = (),
+    further: Sequence[int] = (),
     **part_of: Any,
 ) -> Job:
     """Start a job on an atlas's present state: looking whether it may be and taking the atlas is
     one step.
 
     `params` hold the change that the user saw; the job's own hold the revision it begins from.
-    `settings` are names of the project's settings that it relies on.
+    `settings` are names of the project's settings that it relies on, `further` other atlases that it changes.
     """
     project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
     require(project_id, EDITOR)
@@ -85,14 +88,17 @@ def claim(
     if atlas.head_id is None:
         raise Conflict("This atlas has been deleted.", atlas.name, "Undo brings it back.")
     check_fresh(project, params.get("change"), claim_parts(atlas.pk, settings))
-    if exclusive:
-        check_idle(atlas)
+    others = list(Atlas.objects.filter(pk__in=set(further) - {atlas.pk}))
+    for one in (atlas, *others) if exclusive else ():
+        check_idle(one)
     assert project.head is not None
     states = {
         "revision": atlas.head_id,
         "revisions": [revision for _, revision in project.head.atlases],
     }
-    return start_job(kind, project, atlas, {**params, **states}, **part_of)
+    job = start_job(kind, project, atlas, {**params, **states}, **part_of)
+    job.further.set(others)
+    return job
 
 
 @transaction.atomic
@@ -116,6 +122,17 @@ def run_lines(project_id: int, lines: list[int]) -> Job:
     if busy:
         raise Conflict("The run sheet is being brought up to date.", project.name, "Wait for it or cancel it.", job=busy.pk)  # fmt: skip
     return start_job("run sheet", project, None, {"lines": sorted(known)})
+
+
+def run_line(line: RunLine) -> Job:
+    """Start a job that does a line, on all its atlases.
+
+    Raises
+    ------
+    Refused
+    """
+    first, *others = (atlas.pk for atlas in target(line))
+    return claim("run line", first, {"line": line.pk}, further=others)
 
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:

@@ -10,8 +10,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.browser.test_atlases import command
-from tests.browser.test_walk import stage, task
+from tests.browser.pages import command, settled, stage, task
 
 pytestmark = pytest.mark.browser
 
@@ -49,11 +48,11 @@ PAGES = {
 def test_every_stage_and_page_of_its_slip(page):
     for name, tabs in PAGES.items():
         stage(page, name)
-        page.wait_for_timeout(200)
+        settled(page)
         assert violations(page) == [], name
         for tab in tabs:
             task(page).get_by_role("tab", name=tab).click()
-            page.wait_for_timeout(200)
+            settled(page)
             assert violations(page) == [], tab
 
 
@@ -61,11 +60,11 @@ def test_what_unfolds_in_carry_over(page):
     stage(page, "Carry over")
     page.get_by_test_id("shelf").get_by_role("button", name="Pictures of brass").click()
     task(page).get_by_role("button", name="Names, formats, profile").click()
-    page.wait_for_timeout(300)
+    settled(page)
     assert violations(page) == []
     task(page).get_by_role("button", name="Edit profiles …").click()
     page.get_by_test_id("profiles").wait_for()
-    page.wait_for_timeout(300)
+    settled(page)
     assert violations(page) == []
 
 
@@ -76,17 +75,17 @@ def test_the_room_at_first_with_something_picked(page):
     page.wait_for_selector("[data-figure=overlaps]")
     stage(page, "Arrange")
     page.keyboard.press("Control+a")
-    page.wait_for_timeout(300)
+    settled(page)
     assert violations(page) == []
 
 
 def test_dialogs_and_night(page):
     for key in ("?", "h", "d", "Control+k"):
         page.keyboard.press(key)
-        page.wait_for_timeout(400)
+        settled(page)
         assert violations(page) == [], key
         page.keyboard.press("Escape")
-        page.wait_for_timeout(200)
+        settled(page)
         if key in "hd":
             page.keyboard.press(key) if page.get_by_role("dialog").count() else None
     command(page, "night theme")
@@ -97,5 +96,5 @@ def test_dialogs_and_night(page):
 def test_the_list_of_projects(page):
     page.get_by_title("All projects").click()
     page.get_by_text("Even texel density, tight layouts").wait_for()
-    page.wait_for_timeout(300)
+    settled(page)
     assert violations(page) == []

@@ -4,31 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.test_walk import stage, task
+from tests.browser.pages import idle, part, pressed, settled, stage, task, undo
 
 pytestmark = pytest.mark.browser
-
-
-def part(page, name: str) -> None:
-    page.get_by_role("tab", name=name).click()
-
-
-def pressed(page, label: str, wanted: bool = True) -> None:
-    page.wait_for_selector(f"[aria-label='{label}'][aria-pressed={'true' if wanted else 'false'}]")
-
-
-def undo(page, times: int = 1) -> None:
-    for _ in range(times):
-        with page.expect_response(lambda r: "/undo/" in r.url) as answer:
-            page.get_by_label("Undo").click()
-        assert answer.value.ok
-        page.wait_for_timeout(700)
-
-
-def idle(page) -> None:
-    page.wait_for_function(
-        "document.querySelector('header').innerText.includes('no jobs')", timeout=60_000
-    )
 
 
 def test_locks_are_set_from_slip_ledger_palette_and_table_and_undone(page):
@@ -46,7 +24,7 @@ def test_locks_are_set_from_slip_ledger_palette_and_table_and_undone(page):
     pressed(page, "Lock turn of Fog bell")
     box = page.get_by_test_id("table").bounding_box()
     page.keyboard.press("f")
-    page.wait_for_timeout(200)
+    settled(page)
     page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2, button="right")
     menu = page.get_by_role("menu", name="Islands")
     menu.wait_for()
@@ -80,13 +58,13 @@ def test_tiles_are_added_islands_sent_and_packed_there(page):
     task(page).get_by_role("button", name="Add a tile").click()
     page.wait_for_selector("[data-tile='1002']")
     page.get_by_label("Width of tile 1002").select_option("1024")
-    page.wait_for_timeout(600)
+    settled(page)
     page.get_by_label("Height of tile 1002").select_option("1024")
-    page.wait_for_timeout(600)
+    settled(page)
     page.locator("[data-row='Fog bell']").click()
     part(page, "Islands")
     task(page).get_by_role("button", name="Send to tile 1002").click()
-    page.wait_for_timeout(600)
+    settled(page)
     part(page, "Pack")
     task(page).get_by_text("quick", exact=True).click()
     task(page).get_by_role("button", name="Pack 221 islands").click()

@@ -4,16 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.test_arrange import idle
-from tests.browser.test_walk import stage, task, undo_all
+from tests.browser.pages import command, idle, stage, task, undo_all
 
 pytestmark = pytest.mark.browser
-
-
-def command(page, text: str) -> None:
-    page.keyboard.press("Control+k")
-    page.get_by_role("textbox", name="Command").fill(text)
-    page.keyboard.press("Enter")
 
 
 def test_objects_move_to_an_atlas_of_their_own_and_back(page):

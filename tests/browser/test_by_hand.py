@@ -4,8 +4,23 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.test_atlases import command
-from tests.browser.test_walk import stage
+from tests.browser.pages import (
+    ask,
+    at,
+    command,
+    drag,
+    gap_is,
+    history,
+    layout,
+    number,
+    open_project,
+    settled,
+    stage,
+    until,
+    until_present,
+    until_steps,
+    until_verb,
+)
 
 pytestmark = pytest.mark.browser
 
@@ -43,77 +58,9 @@ def table(window, address):
     return page
 
 
-def ask(page, path: str, body=None):
-    """An answer of the API, asked by the page itself."""
-    return page.evaluate(
-        """async ([path, body]) => {
-          const options = body ? { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) } : {};
-          return (await fetch(path, options)).json();
-        }""",
-        [path, body],
-    )
-
-
-def open_project(page, address: str, project: int) -> None:
-    page.goto(f"{address}/project/{project}")
-    page.get_by_test_id("table").wait_for()
-
-
-def layout(page) -> dict:
-    """The newest layout with its figures, when they are there."""
-    project = int(page.url.rstrip("/").split("/")[-1].split("?")[0])
-    atlas = ask(page, f"/api/projects/{project}/")["atlases"][0]["id"]
-    head = ask(page, f"/api/atlases/{atlas}/")["head"]["id"]
-    for _ in range(200):
-        found = ask(page, f"/api/revisions/{head}/")
-        if found["figures"]:
-            return found
-        page.wait_for_timeout(50)
-    raise AssertionError("never measured")
-
-
-def at(page, u: float, v: float) -> tuple[float, float]:
-    """Where a UV of the only sheet is on the screen after “Whole sheet”."""
-    box = page.get_by_test_id("table").bounding_box()
-    width, height = box["width"] - 2, box["height"] - 2  # without the border
-    # The tools lie over the left of the table: what is framed is shown beside them.
-    scale = min((width - TOOLS - 16) / 1.5, height - 36)
-    x, y = 0.25 - TOOLS / 2 / scale, 0.5 + 10 / scale
-    return box["x"] + 1 + width / 2 + (u - x) * scale, box["y"] + 1 + height / 2 - (v - y) * scale
-
-
 def middle(name: str) -> tuple[float, float]:
     u, v = CORNERS[name]
     return u + SIDE / 2, v + SIDE / 2
-
-
-def drag(page, start, end, drop: bool = True, key: str = "") -> None:
-    page.mouse.move(*at(page, *start))
-    page.mouse.down()
-    if key:
-        page.keyboard.down(key)
-    for k in range(1, 7):
-        page.mouse.move(*at(page, *(a + (b - a) * k / 6 for a, b in zip(start, end, strict=True))))
-    if drop:
-        page.mouse.up()
-    if key:
-        page.keyboard.up(key)
-
-
-def number(page, name: str) -> float:
-    return float(page.locator(f"[data-number={name}]").input_value())
-
-
-def until(page, expression: str, arg=None) -> None:
-    page.wait_for_function(expression, arg=arg, timeout=60_000)
-
-
-def gap_is(page, value: str) -> None:
-    until(
-        page,
-        "(v) => document.querySelector(\"[data-figure='smallest gap'] [data-value]\")?.textContent === v",
-        value,
-    )
 
 
 def test_a_drag_snaps_to_exactly_the_padding_and_undo_takes_it_back(table):
@@ -162,19 +109,6 @@ def test_keys_nudge_and_typed_numbers_come_true_on_the_server(table):
     found = layout(table)
     assert found["figures"]["island_density"][2] == pytest.approx(SIDE * 2048 / 2, rel=1e-6)
     assert [row["verb"] for row in history(table)[-3:]] == ["move", "size", "turn"]
-
-
-def history(page) -> list[dict]:
-    project = int(page.url.rstrip("/").split("/")[-1].split("?")[0])
-    return ask(page, f"/api/projects/{project}/history/")["steps"]
-
-
-def until_steps(page, count: int) -> None:
-    for _ in range(200):
-        if len(history(page)) >= count:
-            return
-        page.wait_for_timeout(50)
-    raise AssertionError(f"never {count} steps: {history(page)}")
 
 
 def test_a_locked_island_stays_and_the_others_go(table):
@@ -251,14 +185,6 @@ def box_of(page, island: int) -> tuple[float, float, float, float]:
     return 2048 * min(xs), 2048 * min(ys), 2048 * max(xs), 2048 * max(ys)
 
 
-def until_verb(page, verb: str) -> None:
-    for _ in range(200):
-        if history(page)[-1]["verb"] == verb:
-            return
-        page.wait_for_timeout(50)
-    raise AssertionError(f"never {verb}: {history(page)[-1]}")
-
-
 def test_neighbours_make_room_and_undo_leads_back_to_the_first_step(table):
     first = len(history(table))
     u, v = middle("A")
@@ -279,16 +205,6 @@ def test_neighbours_make_room_and_undo_leads_back_to_the_first_step(table):
         table.get_by_label("Redo").click()
         until_present(table, first + done)
     gap_is(table, "8.0")
-
-
-def until_present(page, count: int) -> None:
-    """Until so many steps lead to the present one, and the page has seen it."""
-    for _ in range(200):
-        if len([row for row in history(page) if not row["ahead"]]) == count:
-            page.wait_for_timeout(300)
-            return
-        page.wait_for_timeout(50)
-    raise AssertionError(f"never {count} steps: {history(page)}")
 
 
 def test_an_island_slips_in_where_the_pointer_is(table):
@@ -385,7 +301,7 @@ def test_a_shortcut_can_be_changed(table):
     table.keyboard.press("Escape")
     table.get_by_role("dialog").wait_for(state="detached")
     table.keyboard.press("d")
-    table.wait_for_timeout(200)
+    settled(table)
     assert table.get_by_role("dialog").count() == 0
     table.keyboard.press("q")
     table.get_by_text("Drafts", exact=True).first.wait_for()

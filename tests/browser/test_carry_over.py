@@ -12,8 +12,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from tests.browser.test_by_hand import ask, open_project, until
-from tests.browser.test_walk import stage, task
+from tests.browser.pages import ask, open_project, stage, task, until
 from tests.core.painted import plain_device, png
 
 pytestmark = pytest.mark.browser

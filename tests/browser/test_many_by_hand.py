@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.test_by_hand import (
+from tests.browser.pages import (
     ask,
     at,
     drag,
     history,
     layout,
     open_project,
+    poll,
+    settled,
+    stage,
     until,
     until_steps,
 )
-from tests.browser.test_walk import stage
 
 pytestmark = pytest.mark.browser
 
@@ -42,7 +44,7 @@ def picked_at(page, spots):
     """The first of some spots of the sheet where an island lies; it is picked."""
     for spot in spots:
         page.mouse.click(*at(page, *spot))
-        page.wait_for_timeout(100)
+        settled(page)
         if page.locator("[data-number=x]").count():
             return spot
     raise AssertionError("there is no island")
@@ -107,12 +109,8 @@ def test_an_island_of_the_demo_is_dragged_and_put_back(page):
     before = layout(page)["revision"]["id"]
     drag(page, spot, (spot[0] + 0.05, spot[1] + 0.1), key="Control")
     until(page, "(v) => document.querySelector('[data-number=x]').value !== v", x)
-    for _ in range(100):
-        after = layout(page)["revision"]
-        if after["id"] != before:
-            break
-        page.wait_for_timeout(50)
-    assert after["verb"] == "move"
+    moved = poll(page, lambda: layout(page)["revision"], lambda now: now["id"] != before, "moved")
+    assert moved["verb"] == "move"
     page.get_by_label("Undo").click()
     until(page, "(v) => document.querySelector('[data-number=x]')?.value === v", x)
     assert layout(page)["revision"]["id"] == before

@@ -5,8 +5,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.test_by_hand import ask, layout, open_project, until
-from tests.browser.test_walk import stage, task
+from tests.browser.pages import ask, layout, open_project, stage, task, until
 from tests.studio.test_edit import sheet_obj
 
 pytestmark = pytest.mark.browser

@@ -7,17 +7,9 @@ from pathlib import Path
 
 import pytest
 
-from tests.browser.test_walk import figure, stage, task
+from tests.browser.pages import figure, proven, stage, task
 
 pytestmark = pytest.mark.browser
-
-
-def proven(page) -> None:
-    """Wait until the findings are those of the layout that is shown."""
-    page.wait_for_function(
-        "() => !document.querySelector(\"[data-figure='verdict'] [data-value]\").textContent.includes('checking')",
-        timeout=30_000,
-    )
 
 
 def count(page, kind: str) -> int:

@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from tests.browser.test_by_hand import ask, open_project, until
-from tests.browser.test_walk import stage, task
+from tests.browser.pages import ask, open_project, stage, task, until
 from tests.core.fine_meshes import each_apart, plane, surface
 from tests.core.test_bake_findings import glb
 from tests.core.test_seen import box

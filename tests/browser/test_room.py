@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.test_walk import stage
+from tests.browser.pages import stage
 
 pytestmark = pytest.mark.browser
 

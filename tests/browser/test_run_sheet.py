@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.test_by_hand import ask, open_project, until
-from tests.browser.test_walk import stage, task
+from tests.browser.pages import ask, open_project, stage, task, until
 from tests.studio.test_bring_again import obj_file
 
 pytestmark = pytest.mark.browser

@@ -11,30 +11,10 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
+from tests.browser.pages import changed, figure, settled, stage, task, undo_all
 from tests.core.meshes import QUAD_OBJ
 
 pytestmark = pytest.mark.browser
-
-
-def figure(page, name: str) -> str:
-    return page.locator(f"[data-figure='{name}'] [data-value]").inner_text()
-
-
-def stage(page, name: str) -> None:
-    page.get_by_role("navigation").get_by_role("button", name=name).click()
-
-
-def task(page):
-    return page.locator("section[aria-label=Task]")
-
-
-def changed(page, name: str, before: str) -> str:
-    page.wait_for_function(
-        "([name, before]) => { const f = document.querySelector(`[data-figure='${name}'] [data-value]`); return f && f.textContent !== before; }",
-        arg=[name, before],
-        timeout=90_000,
-    )
-    return figure(page, name)
 
 
 def test_the_whole_path_on_the_demo(page):
@@ -140,25 +120,6 @@ def test_a_new_project_bad_files_and_good_ones(page):
     assert figure(page, "overlaps") == "2"
 
 
-def undo_all(page) -> None:
-    """Back to the demo as it came in, whatever other tests did to it: by the list of steps."""
-    page.get_by_label("Steps", exact=True).click()
-    steps = page.get_by_role("dialog", name="Steps")
-    first = steps.locator("[data-step=gather]").last
-    first.wait_for()
-    if first.get_attribute("aria-current") != "step":
-        with page.expect_response(
-            lambda r: "/history/" in r.url and r.request.method == "POST"
-        ) as answer:
-            first.click()
-        assert answer.value.status == 200
-    page.wait_for_function(
-        "document.querySelector('[data-step=gather]').ariaCurrent === 'step'", timeout=90_000
-    )
-    page.keyboard.press("Escape")
-    steps.wait_for(state="detached")
-
-
 def test_a_pack_can_be_stopped_and_its_best_is_kept(page):
     undo_all(page)
     page.wait_for_function(
@@ -237,7 +198,7 @@ def test_the_page_works_under_its_own_policy(address, chromium):
     page.wait_for_selector("[data-figure=overlaps]")
     page.get_by_label("View as").select_option("checker")
     page.get_by_role("button", name="Whole sheet").click()
-    page.wait_for_timeout(1000)
+    settled(page)
     context.close()
     assert [text for text in said if "Content Security Policy" in text or "violates" in text] == []
 

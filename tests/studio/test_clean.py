@@ -132,12 +132,13 @@ def test_references_follow_their_rows(client, gathered, act):
 def test_what_a_line_has_made_is_kept(client, gathered, act, age):
     """Reports and textures of a line, too, even when its job is forgotten."""
     steps = [{"do": "textures", "settings": {}}, {"do": "report", "settings": {}}]
-    line = RunLine.objects.create(project=gathered.project, atlas=gathered, name="x", steps=steps)
+    line = RunLine.objects.create(project=gathered.project, name="x", steps=steps)
+    line.atlases.add(gathered)
     do_line(line, Progress())
-    line.refresh_from_db()
     age()
     call_command("clear_files")
-    assert storage.has(line.made["report"]) and storage.has(line.made["textures"])
+    made = dict(line.results.get().stored.values_list("purpose", "sha256"))
+    assert set(made) == {"report", "textures"} and all(map(storage.has, made.values()))
 
 
 @pytest.mark.parametrize(

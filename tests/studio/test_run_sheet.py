@@ -20,6 +20,7 @@ from quilt_core.operations.registry import operation
 from quilt_core.options import settings_from
 from quilt_core.run.sheet import read_sheet
 from quilt_core.run.steps import Call
+from studio.actions.run.targets import lanes
 from studio.models import Job, Revision, RunLine
 from studio.state import read_state
 from tests.studio.conftest import step_of
@@ -73,7 +74,7 @@ def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atla
     (now,) = sheet.lines()
     assert now["state"] == "current"
     (run,) = now["runs"]
-    assert run["results"] == ["files"] and run["after"]["errors"] == 0
+    assert run["results"] == ["files"] and run["layouts"][0]["after"]["errors"] == 0
     body = b"".join(client.get(f"/api/run-lines/{line['id']}/results/files.zip"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
         assert "yard.obj" in archive.namelist()
@@ -116,7 +117,7 @@ def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act,
     (now,) = sheet.lines()
     assert now["state"] == "failed" and now["because"][0]
     # The earlier result is still told, and the line is tried again once something changes.
-    assert now["runs"][0]["after"] is not None
+    assert now["runs"][0]["layouts"][0]["after"] is not None
     assert act(atlas, "control", islands=[0], weight=0.5).status_code == 200
     assert sheet.lines()[0]["state"] == "out of date"
 
@@ -200,7 +201,7 @@ def test_the_file_says_what_the_application_does(sheet, client, atlas, act):
     ("old", "new", "said"),
     [
         (b"pack", b"nix", "does “nix”"), (b"tidy = 0.4", b"tidy = 4", "tidy"), (b".quilt\",", b".obj\",", "mesh files"),
-        (b"atlas = [\n    ", b"atlas = [\n    \"other\", ", "several|not there"), (b"version", b"versiom", "versiom"),
+        (b"atlas = [\n    ", b"atlas = [\n    \"other\", ", "not there"), (b"version", b"versiom", "versiom"),
         (b"[[line]]", b"[[lines]]", "lines"),
     ],
 )  # fmt: skip
@@ -255,8 +256,9 @@ def test_results_are_stepped_through_and_taken(sheet, act, atlas, client):
     assert sheet.lines()[0]["state"] == "out of date"
     assert sheet.run(line).state == Job.DONE
     (now,) = sheet.lines()
-    assert [row["revision"] for row in now["runs"]][1:] == [second]
-    assert now["runs"][1]["earlier"] == first and now["state"] == "current"
+    (last,) = now["runs"][1]["layouts"]
+    assert (last["revision"], last["earlier"]) == (second, first) and len(now["runs"]) == 2
+    assert now["state"] == "current"
     # The earlier result is taken: a step like others, after which the line is current again.
     answer = client.post(
         f"/api/run-lines/{line}/put-back/",
@@ -276,8 +278,9 @@ def test_results_are_stepped_through_and_taken(sheet, act, atlas, client):
             {"change": step_of(atlas), "revision": wrong},
             content_type="application/json",
         )
-        assert answer.status_code == 400
-    assert client.get(f"/api/run-lines/{line}/results/files.zip?revision={second}").status_code == 404  # fmt: skip
+        assert answer.status_code == (404 if wrong != second else 400)
+    for run in (now["runs"][0]["id"], 10_000, "x"):
+        assert client.get(f"/api/run-lines/{line}/results/files.zip?run={run}").status_code == 404
 
 
 def test_what_cannot_be_a_line_is_refused(sheet, act, atlas, client, send):
@@ -315,3 +318,107 @@ def test_many_lines_ask_the_database_no_more_than_one(sheet, atlas, client):
     for k in range(6):
         sheet.remember(f"yard {k}")
     assert asked() == one
+
+
+@pytest.fixture
+def two(sheet, act, atlas, client):
+    """The yard in two atlases, one object each: their ids, and a line of the first one."""
+    assert act(atlas, "export").status_code == 202
+    crate, bench = (client.get(f"/api/atlases/{atlas.pk}/").json()["head"]["id"], None)
+    objects = client.get(f"/api/revisions/{crate}/").json()["objects"]
+    bench = next(o["id"] for o in objects if o["name"] == "bench")
+    body = {"change": step_of(atlas), "name": "benches", "objects": [bench]}
+    made = client.post(f"/api/projects/{atlas.project_id}/atlases/", body, content_type="application/json")  # fmt: skip
+    assert made.status_code == 201, made.content
+    return (atlas.pk, made.json()["atlas"]), sheet.remember()["id"]
+
+
+LINE = [
+    {"do": "even-out", "settings": {"density": 90}}, {"do": "pack", "settings": {"effort": "quick", "seed": 3}},
+    {"do": "check", "settings": {}}, {"do": "textures", "settings": {"layers": ["wireframe"]}}, {"do": "report", "settings": {}},
+    {"do": "export", "settings": {}},
+]  # fmt: skip
+
+
+def test_a_line_of_several_atlases(two, sheet, client, atlas):
+    ids, line = two
+    steps = [step for step in LINE if step["do"] != "textures"] + [
+        {"do": "textures", "settings": {}}
+    ]
+    answer = sheet.change(line, atlases=list(ids), steps=steps)
+    assert answer.status_code == 200, answer.content
+    assert answer.json()["atlases"] == list(ids) and answer.json()["named"]
+    job = sheet.run(line)
+    assert job.state == Job.DONE, job.error
+    assert set(job.further.values_list("pk", flat=True)) == {ids[1]}
+    (now,) = sheet.lines()
+    assert now["state"] == "current"
+    (run,) = now["runs"]
+    assert [row["atlas"] for row in run["layouts"]] == list(ids)
+    assert now["present"] == [row["revision"] for row in run["layouts"]]
+    assert all(row["after"]["errors"] == 0 for row in run["layouts"])
+    for name, inside in (
+        ("files", "benches/"),
+        ("textures", "benches/"),
+        ("report", "benches.html"),
+    ):
+        body = b"".join(client.get(f"/api/run-lines/{line}/results/{name}.zip"))
+        with zipfile.ZipFile(io.BytesIO(body)) as archive:
+            assert any(entry.startswith(inside) for entry in archive.namelist()), archive.namelist()
+    # One of the two changes: the line is out of date, and both are put back where it fails.
+    steps[1]["settings"] = {"effort": "quick", "padding": 16}
+    steps[2] = {"do": "bake", "settings": {"maps": ["normal"], "width": 64, "pairs": "named"}}
+    assert sheet.change(line, steps=steps).json()["state"] == "out of date"
+    before = [Revision.objects.get(pk=pk) for pk in now["present"]]
+    assert sheet.run(line).error["where"].startswith("step 3, bake")
+    (after,) = sheet.lines()
+    assert after["present"] == [row.pk for row in before], "what is shown is that of before"
+    # The sheet names both, and comes in again.
+    data = sheet_file(client, atlas)
+    assert set(tomllib.loads(data.decode())["line"][0]["atlas"]) == {atlas.name, "benches"}
+    assert client.delete(f"/api/run-lines/{line}/").status_code == 204
+    (again,) = read_in(client, atlas, data).json()
+    assert again["atlases"] == list(ids)
+
+
+def test_a_line_of_objects_in_a_channel(two, sheet, client, atlas, tmp_path):
+    (first, second), line = two
+    steps = [{"do": "unwrap", "settings": {"which": "all"}}, LINE[1], LINE[-1]]
+    answer = sheet.change(line, objects=["bench"], channel=1, steps=steps)
+    assert answer.status_code == 200, answer.content
+    assert answer.json()["atlases"] == [second] and not answer.json()["named"]
+    before = client.get(f"/api/atlases/{first}/").json()["head"]["id"]
+    job = sheet.run(line)
+    assert job.state == Job.DONE, job.error
+    assert client.get(f"/api/atlases/{first}/").json()["head"]["id"] == before
+    assert sheet.lines()[0]["state"] == "current"
+    # The same on the project file.
+    data = sheet_file(client, atlas)
+    (row,) = tomllib.loads(data.decode())["line"]
+    assert (row["objects"], row["channel"]) == (["bench"], 1) and "atlas" not in row
+    path = tmp_path / f"{atlas.project.name}.quilt"
+    path.write_bytes(b"".join(client.get(f"/api/projects/{atlas.project_id}/project.quilt")))
+    (tmp_path / "s.toml").write_bytes(data)
+    assert main(["run", str(tmp_path / "s.toml")]) == 0
+    (made,) = (tmp_path / "build").rglob("*.quilt")
+    head = Revision.objects.get(pk=client.get(f"/api/atlases/{second}/").json()["head"]["id"])
+    with made.open("rb") as handle:
+        state = project_document(open_project(handle, "made"), ["benches"]).layout.state
+    assert (state.islands["placement"] == read_state(head).islands["placement"]).all()
+    (tmp_path / "s.toml").write_bytes(data.replace(b"bench", b"banch"))
+    assert main(["run", str(tmp_path / "s.toml")]) == 1
+    (again,) = read_in(client, atlas, data).json()
+    assert (again["objects"], again["channel"], again["atlases"]) == (["bench"], 1, [second])
+    for wrong in ({"objects": ["nix"]}, {"channel": 9}, {"atlases": []}, {"atlases": [first], "channel": 1}):  # fmt: skip
+        assert sheet.change(line, **wrong).status_code == 400, wrong
+    assert sheet.change(line, atlases=[10_000]).status_code == 400
+
+
+def test_lines_that_share_an_atlas_are_done_one_after_another(two, sheet):
+    (first, second), line = two
+    others = [sheet.remember(f"line {k}")["id"] for k in range(3)]
+    assert sheet.change(others[0], atlases=[second]).status_code == 200
+    rows = list(RunLine.objects.order_by("pk"))
+    assert [[row.pk for row in lane] for lane in lanes(rows)] == [[line, *others[1:]], [others[0]]]
+    assert sheet.change(others[2], atlases=[first, second]).status_code == 200
+    assert [[row.pk for row in lane] for lane in lanes(rows)] == [[line, *others]]

@@ -65,7 +65,8 @@ def test_a_project_comes_out_as_it_went_in(worked, client, act):
     drafts = [Revision.objects.filter(atlas=a, draft=True).count() for a in (atlas, worked)]
     assert drafts == [1, 1]
     assert Note.objects.get(project=made).atlas == atlas
-    assert RunLine.objects.get(project=made).made == {}
+    line = RunLine.objects.get(project=made)
+    assert line.atlases.get() == atlas and not line.made_from and not line.results.exists()
     # Nothing of it refers to the old one.
     for change in Change.objects.filter(project=made):
         assert all(a == atlas.pk for a, _ in change.atlases)

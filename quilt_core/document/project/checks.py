@@ -112,7 +112,11 @@ def check_records(file: ProjectFile) -> None:
         look.true(f"atlases {n}", atlas.state == now.get(n), "its state is not that of the present change")  # fmt: skip
     look.once("presets", [preset.name for preset in project.presets])
     look.once("profiles", [profile.name for profile in project.profiles])
-    look.refer("lines", [line.atlas for line in project.lines], atlases)
+    for n, line in enumerate(project.lines):
+        look.refer(f"lines {n}", line.atlases, atlases)
+        look.true(
+            f"lines {n}", bool(line.atlases or line.objects or line.channel), "it is about nothing"
+        )
     _check_notes(look, project.notes, len(atlases), len(objects))
     named, there = set(project.files()), set(file.files)
     look.true("files", named <= there, f"{len(named - there)} of the files it refers to are missing")  # fmt: skip

@@ -87,7 +87,10 @@ def copied_project(project: Project, now: datetime) -> tuple[Project, list[int]]
         ],
         presets=project.presets,
         profiles=project.profiles,
-        lines=[replace(row, atlas=atlases[row.atlas]) for row in project.lines if row.atlas in atlases],
+        lines=[
+            replace(row, atlases=[atlases[n] for n in row.atlases])
+            for row in project.lines if all(n in atlases for n in row.atlases)
+        ],
     )  # fmt: skip
     return made, states
 

@@ -365,9 +365,25 @@ class Step(Record, frozen=True, kw_only=True):
 
 
 class RunLine(Record, frozen=True, kw_only=True):
-    """A line of the run sheet."""
+    """A line of the run sheet.
 
-    atlas: Place
+    Parameters
+    ----------
+    atlases : list of int
+        That it is about.
+    objects : list of str
+        Names of objects that it is about, instead: the atlases that they lie in.
+    channel : int, optional
+        UV channel that it is about, from 1.
+    name : str
+    steps : list of Step
+    hold : bool
+        Whether it is left as it is.
+    """
+
+    atlases: list[Place] = field(default_factory=list)
+    objects: list[Annotated[str, Meta(max_length=200)]] = field(default_factory=list)
+    channel: Annotated[int, Meta(ge=1, le=64)] | None = None
     name: Annotated[str, Meta(min_length=1, max_length=120)]
     steps: list[Step]
     hold: bool = False

@@ -10,8 +10,9 @@ from django.conf import settings
 from django.db import transaction
 
 from quilt_core.errors import QuiltError
+from quilt_core.run.standing import STALE
 from studio.actions.errors import Refused
-from studio.actions.run.facts import STALE, surveyed
+from studio.actions.run.facts import surveyed
 from studio.models import Job, Project, Revision, RunLine, Source, WatchedFolder
 from studio.state import members_of
 
@@ -116,11 +117,11 @@ def _know(row: WatchedFolder, source: int, stamps: dict[str, list[float]] | None
 
 def _run_next(project: Project) -> str:
     """Start the first line that is out of date; a line that failed waits until something changes."""
-    from studio.jobs.run import claim
+    from studio.jobs.run import run_line
 
     for line, told in surveyed(RunLine.objects.filter(project=project)):
-        if told["state"] == STALE and line.made.get("when"):
-            claim("run line", line.atlas_id, {"line": line.pk})
+        if told.state == STALE and line.made_from:
+            run_line(line)
             return f"line “{line.name}”"
     return ""
 

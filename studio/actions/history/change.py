@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from django.db import transaction
+from django.db.models import Q
 from django.shortcuts import get_object_or_404
 
 from quilt_core.document.project.checks import FARTHEST
@@ -83,7 +84,8 @@ def first_settings(name: str, house_density: float) -> dict[str, Any]:
 def check_idle(atlas: Atlas) -> None:
     """Refuse while other work is about to change the layout; call it inside the transaction of the
     change."""
-    busy = atlas.jobs.filter(state__in=[Job.QUEUED, Job.RUNNING]).exclude(kind__in=QUIET).first()
+    mine = Job.objects.filter(Q(atlas=atlas) | Q(further=atlas))
+    busy = mine.filter(state__in=[Job.QUEUED, Job.RUNNING]).exclude(kind__in=QUIET).first()
     if busy:
         raise Conflict(
             f"A job is at work on this layout: {busy.kind}.",

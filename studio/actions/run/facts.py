@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 import numpy as np
@@ -12,24 +12,19 @@ from django.db.models import QuerySet, prefetch_related_objects
 
 from quilt_core.document.state import State, spans
 from quilt_core.run.fingerprint import code_version
-from quilt_core.run.reasons import shortened, step_reasons
+from quilt_core.run.reasons import step_reasons
+from quilt_core.run.standing import FAILED, Kept, Standing, standing
 from studio.actions.carry_over.list_materials import given_mark
-from studio.actions.history.change import STATES
 from studio.actions.prove.rules import rules_of
+from studio.actions.run.targets import targets
 from studio.arrays import bases_of
 from studio.models import Atlas, BaseLayout, RunLine
 from studio.state import read_state
 
-CURRENT, STALE, FAILED, HELD = "current", "out of date", "failed", "held"
-
-
-def facts_of(atlas: Atlas) -> dict[str, Any]:
-    """Contents that work on an atlas depends on, apart so that a change can be told in words."""
-    return facts_of_all([atlas])[atlas.pk]
-
 
 def facts_of_all(atlases: Iterable[Atlas]) -> dict[int, dict[str, Any]]:
-    """The same of many by their ids, in a few questions to the database; of those that are not deleted."""
+    """Contents that work on atlases depends on, apart so that a change can be told in words, by their ids; of those that are not
+    deleted."""
     states = {atlas: read_state(atlas.head) for atlas in atlases if atlas.head is not None}
     bases = bases_of([row for state in states.values() for row in state.members])
     prefetch_related_objects(list(bases.values()), "object__source__given")
@@ -80,12 +75,25 @@ WORDS = {
 }
 
 
-def reasons(line: RunLine, now: Mapping[str, Any]) -> list[str]:
-    """Why a line is out of date; nothing when it is current."""
-    made = line.made
-    if not made.get("facts"):
-        return ["it was never done"]
-    before = made["facts"]
+def joined(atlases: Sequence[Mapping[str, Any]]) -> dict[str, Any]:
+    """The facts of several atlases as those of one line."""
+    if len(atlases) == 1:
+        return dict(atlases[0])
+    objects: dict[str, Any] = {}
+    for k, one in enumerate(atlases):
+        for name, facts in one["objects"].items():
+            objects[name if name not in objects else f"{name}, {k + 1}"] = facts
+    tiles = [one["tiles"] for one in atlases]
+    return {
+        **atlases[0],
+        "objects": objects,
+        "tiles": tiles,
+        "rules": [one["rules"] for one in atlases],
+    }
+
+
+def changes(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:
+    """What has changed among the facts of a line, in words."""
     out: list[str] = []
     for name, own in now["objects"].items():
         old = before["objects"].get(name)
@@ -113,51 +121,46 @@ def reasons(line: RunLine, now: Mapping[str, Any]) -> list[str]:
         out.append("the tiles have changed")
     if now["rules"] != before["rules"]:
         out.append("the rules have changed")
-    out += step_reasons(_told(made.get("steps", [])), _told(line.steps))
-    if now["version"] != before["version"]:
-        out.append("the program has changed")
-    return shortened(out)
+    return out
+
+
+def reasons(line: RunLine, now: Mapping[str, Any]) -> list[str]:
+    """What has changed since a line was done, in words."""
+    before = line.made_from["facts"]
+    out = changes(before, now) + step_reasons(_told(line.made_from["steps"]), _told(line.steps))
+    return out + ["the program has changed"] * (now["version"] != before["version"])
 
 
 def _told(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
     return [{"do": s["do"], "settings": s["settings"], "aside": {}} for s in steps]
 
 
-def mark_of(facts: Mapping[str, Any], steps: Sequence[Mapping[str, Any]]) -> str:
+def digest_of(facts: Mapping[str, Any], steps: Sequence[Mapping[str, Any]]) -> str:
     """Equal for equal contents and steps."""
     told = json.dumps([facts, list(steps)], sort_keys=True)
     return hashlib.sha256(told.encode()).hexdigest()[:32]
 
 
-def surveyed(rows: QuerySet[RunLine]) -> Iterator[tuple[RunLine, dict[str, Any]]]:
-    """Lines, each with how it stands (see `survey`)."""
-    lines = list(
-        rows.select_related("atlas__head__keyframe", "atlas__project__head").defer(
-            *(f"atlas__{name}" for name in STATES)
+def surveyed(rows: QuerySet[RunLine]) -> list[tuple[RunLine, Standing]]:
+    """Lines, each with how it stands."""
+    lines = list(rows.prefetch_related("results"))
+    meant = targets(lines)
+    facts = facts_of_all({atlas.pk: atlas for found in meant.values() for atlas in found}.values())
+    return [
+        (line, survey(line, [facts[a.pk] for a in meant[line.pk] if a.pk in facts]))
+        for line in lines
+    ]
+
+
+def survey(line: RunLine, atlases: Sequence[Mapping[str, Any]]) -> Standing:
+    """How a line stands: current, out of date, failed or held, and why; `atlases` are their facts."""
+    if not atlases or len(atlases) < len(line.atlases.all()):
+        what = (
+            "an atlas of it was deleted"
+            if line.atlases.all()
+            else "nothing that it is about lies in an atlas"
         )
-    )
-    facts = facts_of_all({line.atlas_id: line.atlas for line in lines}.values())
-    for line in lines:
-        yield line, survey(line, facts.get(line.atlas_id))
-
-
-def survey(line: RunLine, now: Mapping[str, Any] | None) -> dict[str, Any]:
-    """How a line stands: current, out of date, failed or held, and why; `now` are its atlas's facts."""
-    if now is None:
-        return {"state": FAILED, "because": ["its atlas was deleted"]}
-    because = reasons(line, now)
-    if because and line.made.get("past"):
-        # Whoever goes back to an older state finds its result.
-        mark = mark_of(now, line.steps)
-        if any(row.get("mark") == mark for row in line.made["past"]):
-            because = []
-    error = line.made.get("error", "")
-    if line.hold:
-        return {"state": HELD, "because": because}
-    if (
-        error
-        and json.dumps(line.made.get("tried")) == json.dumps(line.steps)
-        and because == line.made.get("because")
-    ):
-        return {"state": FAILED, "because": [error]}
-    return {"state": STALE if because else CURRENT, "because": because}
+        return Standing(FAILED, [what])
+    now = joined(atlases)
+    kept = Kept({row.digest for row in line.results.all()}, line.tried, line.error)
+    return standing(kept, digest_of(now, line.steps), lambda: reasons(line, now), hold=line.hold)

@@ -7,35 +7,26 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from django.db import transaction
-from django.utils import timezone
 
 from quilt_core.errors import QuiltError
-from quilt_core.operations.export import Export
 from quilt_core.operations.operation import Progress, Stopped
 from quilt_core.operations.registry import operation
 from quilt_core.operations.steps import STEPS, checked_steps
-from quilt_core.operations.unwrap import NothingToDo
-from quilt_core.options import options_of, settings_from
-from studio.actions.carry_over.merge_textures import merge_textures
+from quilt_core.options import options_of
+from quilt_core.run.walk import do_steps
 from studio.actions.errors import Refused
-from studio.actions.hand_off.draw_textures import draw_textures
-from studio.actions.hand_off.export_atlas import export_atlases
-from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import Made, chain, finish_job
-from studio.actions.operate import operate
-from studio.actions.prove.bake_maps import bake_maps
 from studio.actions.prove.measure_layout import measure_revision
-from studio.actions.run.facts import facts_of, mark_of, reasons
-from studio.models import Atlas, Change, Job, Project, Revision, RunLine
+from studio.actions.run.facts import digest_of, facts_of_all, joined, survey
+from studio.actions.run.line_steps import LineWork, head_of
+from studio.actions.run.targets import target
+from studio.models import Atlas, Change, Job, Project, Revision, RunLayout, RunLine, RunResult
 from studio.references import refer
 from studio.state import SAME_AS, read_state
 
 MOST_LINES = 500
 MOST_RUNS = 20
 """Results of a line that are kept."""
-FILE_KEYS = ("file", "carried", "maps", "textures", "report")
-"""What a run may have made: stored files."""
-RUN_KEYS = ("when", "because", "before", "after", "seconds", "revision", "earlier", "mark", *FILE_KEYS)  # fmt: skip
 
 
 def remember(atlas: Atlas, name: str) -> RunLine:
@@ -62,18 +53,18 @@ def remember(atlas: Atlas, name: str) -> RunLine:
     return add_line(atlas, name, steps)
 
 
+@transaction.atomic
 def add_line(atlas: Atlas, name: str, steps: Sequence[Mapping[str, Any]]) -> RunLine:
     """A new line at the end of the project's run sheet."""
     if not name.strip():
         raise Refused("The line has no name.", "name", "Give it one.")
     if RunLine.objects.filter(project=atlas.project_id).count() >= MOST_LINES:
         raise Refused(f"There are {MOST_LINES} lines.", "run sheet", "Take one out first.")
-    return RunLine.objects.create(
-        project_id=atlas.project_id,
-        atlas=atlas,
-        name=name.strip()[:120],
-        steps=checked_steps(steps),
+    line = RunLine.objects.create(
+        project_id=atlas.project_id, name=name.strip()[:120], steps=checked_steps(steps)
     )
+    line.atlases.add(atlas)
+    return line
 
 
 def _settings(do: str, given: Mapping[str, Any]) -> dict[str, Any]:
@@ -89,8 +80,8 @@ def _settings(do: str, given: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def do_line(line: RunLine, progress: Progress) -> dict[str, Any]:
-    """Do a line on its atlas as it is; where a step fails, or the user stops it, the layout is put back, and the earlier result
-    stays.
+    """Do a line on its atlases as they are; where a step fails, or the user stops it, the layouts are put back, and the earlier
+    result stays.
 
     Returns what came of it.
 
@@ -99,61 +90,69 @@ def do_line(line: RunLine, progress: Progress) -> dict[str, Any]:
     QuiltError
     Stopped
     """
-    atlas = Atlas.objects.select_related("head", "project__head").get(pk=line.atlas_id)
-    if atlas.head is None:
-        raise Refused(
-            "The atlas has been deleted.", line.name, "Undo brings it back, or take the line out."
-        )
-    because = reasons(line, facts_of(atlas))
-    first = Revision.objects.select_related("atlas__project__head", "keyframe").get(
-        pk=atlas.head.pk
-    )
-    measure_revision(first)
-    before = _figures(first)
+    atlases = target(line)
+    because = survey(line, [*facts_of_all(atlases).values()]).because
+    first = [head_of(atlas.pk) for atlas in atlases]
+    for head in first:
+        measure_revision(head)
+    before = [_figures(head) for head in first]
     started = time.monotonic()
-    results: dict[str, Any] = {}
+    work = LineWork(line, [atlas.pk for atlas in atlases])
     try:
-        for k, step in enumerate(line.steps):
-            part = progress.part(k / len(line.steps), 1 / len(line.steps), step["do"])
-            _do_step(step, _head(atlas.pk), results, part)
-            progress.check()
+        walk = do_steps([step["do"] for step in line.steps], work.do, progress)
     except Stopped:
-        _put_back(atlas.pk, first, line)
+        _put_back(first, line)
         raise
-    except QuiltError as error:
-        _put_back(atlas.pk, first, line)
-        line.made = {
-            **line.made,
-            "error": f"{error.what} {error.cure}".strip(),
-            "tried": line.steps,
-            "because": because,
-        }
-        line.save(update_fields=["made"])
-        raise
-    head = _head(atlas.pk)
-    measure_revision(head)
-    atlas.refresh_from_db()
-    earlier = [row for row in runs_of(line) if row["revision"] != head.pk][: MOST_RUNS - 1]
-    facts = facts_of(atlas)
-    line.made = {
-        "when": timezone.now().isoformat(), "facts": facts, "mark": mark_of(facts, line.steps), "steps": line.steps, "because": because,
-        "before": before, "after": _figures(head), "seconds": round(time.monotonic() - started, 2),
-        "revision": head.pk, "earlier": first.pk, "past": earlier, **results,
-    }  # fmt: skip
-    with transaction.atomic():
-        line.save(update_fields=["made"])
-        runs = (line.made, *earlier)
-        refer(line, {(name, row[name]) for row in runs for name in FILE_KEYS if row.get(name)})
-    return {"line": line.pk, "revision": head.pk, **results}
+    if walk.error is not None:
+        _put_back(first, line)
+        line.tried = _digest(atlases, line)[0]
+        line.error = f"{walk.error.what} {walk.error.cure}".strip()
+        line.save(update_fields=["tried", "error"])
+        raise Refused(walk.error.what, walk.error.where, walk.error.cure)
+    heads = [head_of(atlas.pk) for atlas in atlases]
+    for head in heads:
+        measure_revision(head)
+    after = [_figures(head) for head in heads]
+    rows = list(zip(first, heads, before, after, strict=True))
+    result = _keep(line, atlases, because, rows, round(time.monotonic() - started, 2), work.files)
+    return {"line": line.pk, "run": result.pk, **work.files}
 
 
-def runs_of(line: RunLine) -> list[dict[str, Any]]:
-    """Results of a line that can be stepped through, the last one first: when, because, before, after, seconds, revision,
-    earlier (the revision before), and file, carried and maps where there are any."""
-    made = line.made
-    if not made.get("when"):
-        return []
-    return [{key: made.get(key) for key in RUN_KEYS}, *made.get("past", [])]
+def _digest(atlases: Sequence[Atlas], line: RunLine) -> tuple[str, dict[str, Any]]:
+    """Digest of what a line depends on now, and that itself."""
+    now = Atlas.objects.select_related("head__keyframe", "project__head")
+    facts = joined(
+        [*facts_of_all(now.filter(pk__in=[atlas.pk for atlas in atlases]).order_by("pk")).values()]
+    )
+    return digest_of(facts, line.steps), facts
+
+
+@transaction.atomic
+def _keep(
+    line: RunLine,
+    atlases: Sequence[Atlas],
+    because: list[str],
+    rows: list[tuple[Revision, Revision, Any, Any]],
+    seconds: float,
+    files: Mapping[str, str],
+) -> RunResult:
+    """Keep what a line has made; a result with the same layouts gives way."""
+    digest, facts = _digest(atlases, line)
+    line.tried, line.error, line.made_from = digest, "", {"facts": facts, "steps": line.steps}
+    line.save(update_fields=["tried", "error", "made_from"])
+    made = {head.pk for _, head, _, _ in rows}
+    for old in line.results.prefetch_related("layouts"):
+        if {row.revision_id for row in old.layouts.all()} == made:
+            old.delete()
+    result = RunResult.objects.create(line=line, digest=digest, because=because, seconds=seconds)
+    RunLayout.objects.bulk_create(
+        RunLayout(result=result, earlier=earlier, revision=head, before=before, after=after)
+        for earlier, head, before, after in rows
+    )
+    refer(result, set(files.items()), fresh=True)
+    for old in line.results.all()[MOST_RUNS:]:
+        old.delete()
+    return result
 
 
 def shown_as(head: Revision) -> int:
@@ -169,88 +168,29 @@ def put_back(line: RunLine, head: Revision, revision: int) -> Made:
     Refused
         When it is none of the line's, or the layout is that already.
     """
-    known = {row[key] for row in runs_of(line) for key in ("revision", "earlier")}
-    if revision not in known or line.atlas_id != head.atlas_id:
+    rows = RunLayout.objects.filter(result__line=line).values_list("earlier", "revision")
+    known = {pk for row in rows for pk in row}
+    found = Revision.objects.select_related("keyframe").filter(pk=revision).first()
+    if revision not in known or found is None or found.atlas_id != head.atlas_id:
         raise Refused("The line has no such result.", line.name, "Look at its results again.")
     if revision == shown_as(head):
         raise Refused("The layout is that one already.", line.name, "Nothing is to be done.")
-    found = Revision.objects.select_related("keyframe").get(pk=revision)
     params = {SAME_AS: revision}
     return Made(
         "put back", read_state(found), f"a result of “{line.name}”", params, measured_as=found
     )
 
 
-def _head(atlas: int) -> Revision:
-    rows = Revision.objects.select_related("atlas__project__head", "keyframe")
-    return rows.get(pk=Atlas.objects.values_list("head", flat=True).get(pk=atlas) or 0)
-
-
-def _put_back(atlas: int, first: Revision, line: RunLine) -> None:
-    """The layout as it was before a line that failed."""
-    head = _head(atlas)
-    if head.pk != first.pk:
-        # All that was found about that layout holds.
-        known = Revision.objects.select_related("keyframe").get(pk=first.pk)
-        said, params = f"“{line.name}” failed", {SAME_AS: shown_as(known)}
-        finish_job(atlas, head, Made("put back", read_state(known), said, params, measured_as=known))  # fmt: skip
-
-
-def _do_step(
-    step: Mapping[str, Any],
-    head: Revision,
-    results: dict[str, Any],
-    progress: Progress,
-) -> None:
-    """One step.
-
-    Raises
-    ------
-    QuiltError
-    """
-    do, settings = step["do"], dict(step["settings"])
-    if operation(do).changes == "layout":
-        try:
-            done = operate(head, do, settings, progress)
-        except NothingToDo:
-            return  # all of them have UVs
-        finish_job(head.atlas_id, head, done.made())
-    elif do == "merge":
-        results["carried"] = merge_textures(head, settings, (), progress).get("file", "")
-    elif do == "bake":
-        _baked(bake_maps(head, settings, progress), results)
-    elif do == "textures":
-        results["textures"] = draw_textures(head, settings, progress)["file"]
-    elif do == "report":
-        results["report"] = write_reports(head)["html"]
-    elif do == "check":
-        _check(head)
-    elif do == "export":
-        asked = settings_from(Export, settings)
-        results["file"] = export_atlases([head], progress.report, asked)[0]
-    else:
-        operate(head, do, settings, progress)
-
-
-def _baked(found: Mapping[str, Any], results: dict[str, Any]) -> None:
-    results["maps"] = found["file"]
-    errors = [f for f in found["findings"] if f["severity"] == "error"]
-    if errors:
-        raise Refused(
-            f"The test bake has {len(errors)} errors; the first: {errors[0]['kind']}, {errors[0]['text']}.",
-            errors[0]["object"],
-            "Look at Check, Test bake.",
-        )
-
-
-def _check(head: Revision) -> None:
-    measure_revision(head)
-    proof = Revision.objects.get(pk=head.pk).proof or {}
-    if not proof.get("ready", False):
-        raise Refused(
-            f"It breaks the house rules: {', '.join(proof.get('against', [])) or 'not checked'}.", head.name,
-            "Look at Check; fix the errors, or change the rules.",
-        )  # fmt: skip
+def _put_back(first: Sequence[Revision], line: RunLine) -> None:
+    """The layouts as they were before a line that failed."""
+    for before in first:
+        head = head_of(before.atlas_id)
+        if head.pk != before.pk:
+            # All that was found about that layout holds.
+            known = Revision.objects.select_related("keyframe").get(pk=before.pk)
+            said, params = f"“{line.name}” failed", {SAME_AS: shown_as(known)}
+            back = Made("put back", read_state(known), said, params, measured_as=known)
+            finish_job(before.atlas_id, head, back)
 
 
 def _figures(revision: Revision) -> dict[str, Any]:
@@ -260,3 +200,23 @@ def _figures(revision: Revision) -> dict[str, Any]:
         "coverage": figures.get("coverage"), "density": (figures.get("density") or {}).get("mean"),
         "gap_px": figures.get("gap_px"), "errors": proof.get("errors"), "warnings": proof.get("warnings"),
     }  # fmt: skip
+
+
+def add_target(
+    line: RunLine, atlases: Sequence[Atlas], objects: Sequence[str], channel: int | None
+) -> None:
+    """Say what a line is about: atlases, or objects and a channel.
+
+    Raises
+    ------
+    QuiltError
+        When it would be about nothing, or about both.
+    """
+    if bool(atlases) == bool(objects or channel):
+        raise QuiltError(
+            "It is about nothing." if not atlases else "It is about atlases, and about objects or a channel.",
+            line.name, "Name atlases, or else objects and a channel.",
+        )  # fmt: skip
+    line.objects_named, line.channel = list(objects), channel
+    line.save()
+    line.atlases.set(atlases)

@@ -17,7 +17,7 @@ export function useRunSheet(project: Project) {
       queryFn: () => ask(api.GET("/api/projects/{project_id}/run-sheet/", { params: { path: { project_id: project.id } } })),
     }).data,
     remember: useMutation({ mutationFn: ({ atlas, name }: { atlas: number; name: string }) => ask(api.POST("/api/atlases/{atlas_id}/remember/", { params: { path: { atlas_id: atlas } }, body: { name } })), ...options }),
-    change: useMutation({ mutationFn: ({ line, ...body }: { line: number; name?: string; hold?: boolean; steps?: RunLine["steps"] }) => ask(api.PATCH("/api/run-lines/{line_id}/", { params: { path: { line_id: line } }, body })), ...options }),
+    change: useMutation({ mutationFn: ({ line, ...body }: { line: number; name?: string; hold?: boolean; steps?: RunLine["steps"]; atlases?: number[] }) => ask(api.PATCH("/api/run-lines/{line_id}/", { params: { path: { line_id: line } }, body })), ...options }),
     drop: useMutation({ mutationFn: async (line: number) => { await api.DELETE("/api/run-lines/{line_id}/", { params: { path: { line_id: line } } }); }, ...options }),
     run: useMutation({
       mutationFn: (lines: number[]) => lines.length === 1

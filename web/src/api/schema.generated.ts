@@ -2850,19 +2850,30 @@ export interface components {
             errors: number | null;
             warnings: number | null;
         };
-        /** @description A result of a line. */
-        LineRun: {
-            when: string;
-            because: string[];
-            before: components["schemas"]["LineFigures"] | null;
-            after: components["schemas"]["LineFigures"] | null;
-            /** Format: double */
-            seconds: number | null;
+        /** @description The layout of an atlas before and after a line. */
+        LineLayout: {
+            atlas: number;
+            name: string;
             /** @description the layout that it made */
             revision: number;
             /** @description the layout before */
             earlier: number;
-            results: components["schemas"]["ResultsEnum"][];
+            before: components["schemas"]["LineFigures"] | null;
+            after: components["schemas"]["LineFigures"] | null;
+        };
+        /** @description A result of a line. */
+        LineRun: {
+            id: number;
+            /** Format: date-time */
+            when: string;
+            because: string[];
+            /**
+             * Format: double
+             * @description s
+             */
+            seconds: number | null;
+            layouts: components["schemas"]["LineLayout"][];
+            readonly results: components["schemas"]["ResultsEnum"][];
         };
         LoginIn: {
             name: string;
@@ -3422,6 +3433,12 @@ export interface components {
             name?: string;
             steps?: components["schemas"]["RunStep"][];
             hold?: boolean;
+            /** @description that it is about */
+            atlases?: number[];
+            /** @description names of objects that it is about, instead of atlases */
+            objects?: string[];
+            /** @description UV channel that it is about, instead of atlases */
+            channel?: number | null;
         };
         PersonHere: {
             name: string;
@@ -3729,9 +3746,10 @@ export interface components {
          *     * `carried` - carried
          *     * `maps` - maps
          *     * `textures` - textures
+         *     * `report` - report
          * @enum {string}
          */
-        ResultsEnum: "files" | "carried" | "maps" | "textures";
+        ResultsEnum: "files" | "carried" | "maps" | "textures" | "report";
         RevisionOut: {
             readonly id: number;
             /** @description of its content; addresses with ?v=<mark> never change */
@@ -3828,15 +3846,22 @@ export interface components {
         RunLineOut: {
             id: number;
             name: string;
-            atlas: number;
+            /** @description those that it is about now */
+            atlases: number[];
+            /** @description whether it names these atlases */
+            named: boolean;
+            /** @description it is about the atlases that these lie in */
+            objects: string[];
+            /** @description UV channel, from 1 */
+            channel: number | null;
             steps: components["schemas"]["RunStep"][];
             hold: boolean;
             state: components["schemas"]["RunLineOutStateEnum"];
             because: string[];
             /** @description the last one first */
             runs: components["schemas"]["LineRun"][];
-            /** @description the atlas's layout now */
-            present: number | null;
+            /** @description layouts of its atlases now */
+            present: number[];
         };
         /**
          * @description * `current` - current
@@ -8094,8 +8119,8 @@ export interface operations {
     get_line_result: {
         parameters: {
             query?: {
-                /** @description of the result; none for the last */
-                revision?: number;
+                /** @description id of the result; none for the last */
+                run?: number;
             };
             header?: never;
             path: {

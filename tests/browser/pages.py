@@ -1,0 +1,200 @@
+"""What the tests do on a page, and what they read off it."""
+
+from __future__ import annotations
+
+import time
+
+TOOLS = 78
+"""px of the table that the tools take."""
+
+
+def settled(page) -> None:
+    """Until the page waits for no answer, has drawn what came, and nothing on it moves."""
+    page.wait_for_function(
+        """() => new Promise((done) => {
+          const moves = (a) => a.playState === "running" && a.effect.getComputedTiming().endTime !== Infinity;
+          const still = () => document.documentElement.dataset.waiting === "0" && !document.getAnimations().some(moves);
+          requestAnimationFrame(() => requestAnimationFrame(() => done(still())));
+        })""",
+        timeout=60_000,
+    )
+
+
+def poll(page, found, wanted, what: str):
+    """What `found` answers, once `wanted` says yes to it; each is asked on the page's own time."""
+    until = time.monotonic() + 60
+    while True:
+        answer = found()
+        if wanted(answer):
+            return answer
+        if time.monotonic() > until:
+            raise AssertionError(f"never {what}: {answer}")
+        page.wait_for_timeout(50)
+
+
+def figure(page, name: str) -> str:
+    return page.locator(f"[data-figure='{name}'] [data-value]").inner_text()
+
+
+def stage(page, name: str) -> None:
+    page.get_by_role("navigation").get_by_role("button", name=name).click()
+
+
+def task(page):
+    return page.locator("section[aria-label=Task]")
+
+
+def changed(page, name: str, before: str) -> str:
+    page.wait_for_function(
+        "([name, before]) => { const f = document.querySelector(`[data-figure='${name}'] [data-value]`); return f && f.textContent !== before; }",
+        arg=[name, before],
+        timeout=90_000,
+    )
+    return figure(page, name)
+
+
+def undo_all(page) -> None:
+    """Back to the demo as it came in, whatever other tests did to it: by the list of steps."""
+    page.get_by_label("Steps", exact=True).click()
+    steps = page.get_by_role("dialog", name="Steps")
+    first = steps.locator("[data-step=gather]").last
+    first.wait_for()
+    if first.get_attribute("aria-current") != "step":
+        with page.expect_response(
+            lambda r: "/history/" in r.url and r.request.method == "POST"
+        ) as answer:
+            first.click()
+        assert answer.value.status == 200
+    page.wait_for_function(
+        "document.querySelector('[data-step=gather]').ariaCurrent === 'step'", timeout=90_000
+    )
+    page.keyboard.press("Escape")
+    steps.wait_for(state="detached")
+
+
+def ask(page, path: str, body=None):
+    """An answer of the API, asked by the page itself."""
+    return page.evaluate(
+        """async ([path, body]) => {
+          const options = body ? { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) } : {};
+          return (await fetch(path, options)).json();
+        }""",
+        [path, body],
+    )
+
+
+def open_project(page, address: str, project: int) -> None:
+    page.goto(f"{address}/project/{project}")
+    page.get_by_test_id("table").wait_for()
+
+
+def layout(page) -> dict:
+    """The newest layout with its figures, when they are there."""
+    project = int(page.url.rstrip("/").split("/")[-1].split("?")[0])
+    atlas = ask(page, f"/api/projects/{project}/")["atlases"][0]["id"]
+    head = ask(page, f"/api/atlases/{atlas}/")["head"]["id"]
+    return poll(
+        page,
+        lambda: ask(page, f"/api/revisions/{head}/"),
+        lambda found: found["figures"],
+        "measured",
+    )
+
+
+def at(page, u: float, v: float) -> tuple[float, float]:
+    """Where a UV of the only sheet is on the screen after “Whole sheet”."""
+    box = page.get_by_test_id("table").bounding_box()
+    width, height = box["width"] - 2, box["height"] - 2  # without the border
+    # The tools lie over the left of the table: what is framed is shown beside them.
+    scale = min((width - TOOLS - 16) / 1.5, height - 36)
+    x, y = 0.25 - TOOLS / 2 / scale, 0.5 + 10 / scale
+    return box["x"] + 1 + width / 2 + (u - x) * scale, box["y"] + 1 + height / 2 - (v - y) * scale
+
+
+def drag(page, start, end, drop: bool = True, key: str = "") -> None:
+    page.mouse.move(*at(page, *start))
+    page.mouse.down()
+    if key:
+        page.keyboard.down(key)
+    for k in range(1, 7):
+        page.mouse.move(*at(page, *(a + (b - a) * k / 6 for a, b in zip(start, end, strict=True))))
+    if drop:
+        page.mouse.up()
+    if key:
+        page.keyboard.up(key)
+
+
+def number(page, name: str) -> float:
+    return float(page.locator(f"[data-number={name}]").input_value())
+
+
+def until(page, expression: str, arg=None) -> None:
+    page.wait_for_function(expression, arg=arg, timeout=60_000)
+
+
+def gap_is(page, value: str) -> None:
+    until(
+        page,
+        "(v) => document.querySelector(\"[data-figure='smallest gap'] [data-value]\")?.textContent === v",
+        value,
+    )
+
+
+def history(page) -> list[dict]:
+    project = int(page.url.rstrip("/").split("/")[-1].split("?")[0])
+    return ask(page, f"/api/projects/{project}/history/")["steps"]
+
+
+def until_steps(page, count: int) -> None:
+    poll(page, lambda: history(page), lambda steps: len(steps) >= count, f"{count} steps")
+
+
+def until_verb(page, verb: str) -> None:
+    poll(page, lambda: history(page)[-1]["verb"], lambda last: last == verb, verb)
+
+
+def until_present(page, count: int) -> None:
+    """Until so many steps lead to the present one, and the page has seen it."""
+    poll(
+        page,
+        lambda: [row for row in history(page) if not row["ahead"]],
+        lambda steps: len(steps) == count,
+        f"{count} steps",
+    )
+    settled(page)
+
+
+def command(page, text: str) -> None:
+    page.keyboard.press("Control+k")
+    page.get_by_role("textbox", name="Command").fill(text)
+    page.keyboard.press("Enter")
+
+
+def part(page, name: str) -> None:
+    page.get_by_role("tab", name=name).click()
+
+
+def pressed(page, label: str, wanted: bool = True) -> None:
+    page.wait_for_selector(f"[aria-label='{label}'][aria-pressed={'true' if wanted else 'false'}]")
+
+
+def undo(page, times: int = 1) -> None:
+    for _ in range(times):
+        with page.expect_response(lambda r: "/undo/" in r.url) as answer:
+            page.get_by_label("Undo").click()
+        assert answer.value.ok
+        settled(page)
+
+
+def idle(page) -> None:
+    page.wait_for_function(
+        "document.querySelector('header').innerText.includes('no jobs')", timeout=60_000
+    )
+
+
+def proven(page) -> None:
+    """Wait until the findings are those of the layout that is shown."""
+    page.wait_for_function(
+        "() => !document.querySelector(\"[data-figure='verdict'] [data-value]\").textContent.includes('checking')",
+        timeout=30_000,
+    )
