@@ -1,8 +1,8 @@
 """Where accounts are kept: who asks, and whether the project that an address is about is theirs.
 
-Every address of the API names what it is about by one number. From it follows the project, and from the project the role:
-this is looked up here once, before any view; actions look again (`studio.actions.access`), so that jobs and commands obey
-the same rule.
+Every address of the API names what it is about by one number. From it follows the project, and from the project the role
+of who asks; each view says in `roles` which one its methods want. This is looked up here once, before any view; actions look
+again (`studio.actions.access`), so that jobs and commands obey the same rule.
 """
 
 from __future__ import annotations
@@ -15,7 +15,18 @@ from django.conf import settings
 from django.http import Http404, HttpRequest, HttpResponse
 from django.utils import timezone
 
-from studio.actions.access import EDITOR, VIEWER, Actor, Forbidden, acting, mark_of, require
+from studio.actions.access import (
+    ACCOUNT,
+    ANYONE,
+    RANK,
+    VIEWER,
+    Actor,
+    Forbidden,
+    acting,
+    acting_now,
+    mark_of,
+    require,
+)
 from studio.middleware import Next, refuse
 from studio.models import (
     ApiToken,
@@ -31,7 +42,7 @@ from studio.models import (
     Source,
 )
 
-ACCOUNT = "account"
+SESSION = "account"
 """What a request holds: who is logged in by a session."""
 OF: dict[str, Callable[[int], Any]] = {
     "project_id": lambda pk: pk,
@@ -49,8 +60,6 @@ OF: dict[str, Callable[[int], Any]] = {
 }
 """The project of each kind of number in an address."""
 SAFE = ("GET", "HEAD", "OPTIONS")
-OPEN = ("/api/me/", "/api/login/", "/api/join/", "/api/checker.png", "/healthz")
-"""What is answered to whoever is not logged in, besides the page and what it is made of."""
 
 
 def _through(model: Any, pk: int, path: str) -> Any:
@@ -66,29 +75,33 @@ class People:
     def __call__(self, request: HttpRequest) -> HttpResponse:
         if not settings.ACCOUNTS:
             return self.get_response(request)
-        setattr(request, ACCOUNT, request.user)
+        setattr(request, SESSION, request.user)
         actor = _actor_of(request)
-        asks = request.path.startswith(("/api/", "/metrics"))
-        if actor is None and asks and not request.path.startswith(OPEN):
+        if actor is None and request.path.startswith("/metrics"):
             return refuse(401, "You are not logged in.", "Log in, or show a token.")
-        changes = request.method not in SAFE and not request.path.startswith(OPEN)
-        if actor and changes and not actor.writes:
-            return refuse(403, "This token is for reading.", "Use one that may write.")
         with acting(actor or Actor(None, "")):
             return self.get_response(request)
 
     def process_view(
         self, request: HttpRequest, view: Any, args: Any, kwargs: dict[str, Any]
     ) -> HttpResponse | None:
-        """Look whether what the address is about is theirs."""
+        """Look whether who asks may, by what the view says of itself."""
         if not settings.ACCOUNTS or not request.path.startswith("/api/"):
             return None
-        looks = request.method in SAFE
-        role = VIEWER if looks or request.method in _also_viewers(view) else EDITOR
-        for name, value in kwargs.items():
-            if name not in OF:
-                continue
-            project = OF[name](int(value))
+        about = [name for name in kwargs if name in OF]
+        role, actor = role_of(view, request.method or "", bool(about)), acting_now()
+        if role == ANYONE:
+            return None
+        if actor is None or actor.user is None:
+            return refuse(401, "You are not logged in.", "Log in, or show a token.")
+        if request.method not in SAFE and not actor.writes:
+            return refuse(403, "This token is for reading.", "Use one that may write.")
+        if role not in (ACCOUNT, *RANK) or (role in RANK) != bool(about):
+            return refuse(
+                403, "Nobody may do this.", "Report it: the address does not say who may."
+            )
+        for name in about:
+            project = OF[name](int(kwargs[name]))
             try:
                 if project is None:
                     raise Http404
@@ -100,9 +113,13 @@ class People:
         return None
 
 
-def _also_viewers(view: Any) -> tuple[str, ...]:
-    """Methods by which whoever may look may also change something, such as notes."""
-    return tuple(getattr(getattr(view, "cls", None), "viewers_may", ()))
+def role_of(view: Any, method: str, about: bool) -> str:
+    """What one must be to call a view in some way; "" where it does not say."""
+    known = getattr(view, "cls", None)
+    asked = "GET" if method in ("HEAD", "OPTIONS") else method
+    if not hasattr(known, asked.lower()):
+        return VIEWER if about else ACCOUNT  # it answers that there is no such method
+    return str(getattr(known, "roles", {}).get(asked, ""))
 
 
 def _actor_of(request: HttpRequest) -> Actor | None:

@@ -18,6 +18,7 @@ from quilt_core.errors import QuiltError
 Changes = Literal["layout", "document", "files", "nothing"]
 """What an operation changes: places of islands, more of the document, files that it writes, or nothing."""
 Pace = Literal["moment", "soon", "long"]
+Role = Literal["viewer", "editor", "owner"]
 
 
 class Stopped(QuiltError):
@@ -134,6 +135,8 @@ class Operation:
     runs : str
         ``run(document, settings, progress) -> result``.
     changes : str
+    role : str
+        What one must be in a project to do it there, where accounts are kept.
     pace : str
         moment: done while one waits for the answer; soon: mostly a second or two, of which nothing needs to be shown; long.
     example : str
@@ -156,6 +159,7 @@ class Operation:
     result_name: str
     runs: str = "run"
     changes: Changes = "nothing"
+    role: Role = "editor"
     pace: Pace = "long"
     example: str = ""
     synonyms: tuple[str, ...] = ()

@@ -20,6 +20,8 @@ from django.http import Http404
 from studio.actions.errors import Refused
 from studio.models import Membership, Project
 
+ANYONE, ACCOUNT = "anyone", "account"
+"""What is about no project: open to all, or to whoever has an account."""
 VIEWER, EDITOR, OWNER = Membership.VIEWER, Membership.EDITOR, Membership.OWNER
 RANK = {VIEWER: 1, EDITOR: 2, OWNER: 3}
 MAY = {
@@ -72,6 +74,11 @@ def acting(actor: Actor | None) -> Iterator[None]:
 def mark_of(word: str) -> str:
     """What is kept of a secret word."""
     return hashlib.sha256(word.encode()).hexdigest()
+
+
+def acting_now() -> Actor | None:
+    """Who acts."""
+    return _now.get()
 
 
 def acting_user() -> int | None:

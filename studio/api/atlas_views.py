@@ -8,6 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.gather import share_out
 from studio.actions.gather.set_channel import set_channel
 from studio.api import atlas_serializers as q
@@ -25,6 +26,8 @@ def _project_of(atlas_id: int) -> int:
 class Atlases(APIView):
     """Make an atlas."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="new_atlas", request=q.NewAtlasIn, responses={201: q.NewAtlasOut})
     def post(self, request: Request, project_id: int) -> Response:
         given = valid(q.NewAtlasIn, request)
@@ -41,6 +44,8 @@ class Atlases(APIView):
 
 class LooseObjects(APIView):
     """Objects that lie in no atlas."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(operation_id="list_loose_objects", responses=q.LooseObjectOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
@@ -65,6 +70,8 @@ class LooseObjects(APIView):
 class MoveObjects(APIView):
     """Put objects into an atlas."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="move_objects", request=q.ObjectsIn, responses=s.ProjectOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         given, project = valid(q.ObjectsIn, request), _project_of(atlas_id)
@@ -76,6 +83,8 @@ class MoveObjects(APIView):
 
 class MoveIslands(APIView):
     """Put islands of one atlas into another; objects are parted where needed."""
+
+    roles = {"POST": EDITOR}
 
     @extend_schema(operation_id="move_islands", request=q.IslandsIn, responses=s.ProjectOut)
     def post(self, request: Request, atlas_id: int) -> Response:
@@ -89,6 +98,8 @@ class MoveIslands(APIView):
 class ReleaseIslands(APIView):
     """Take islands out of an atlas; they stay in the project."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(
         operation_id="release_islands", request=q.ReleaseIslandsIn, responses=s.ProjectOut
     )
@@ -101,6 +112,8 @@ class ReleaseIslands(APIView):
 class ReleaseObjects(APIView):
     """Take objects out of an atlas; they stay in the project."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="release_objects", request=q.ObjectsIn, responses=s.ProjectOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         given, project = valid(q.ObjectsIn, request), _project_of(atlas_id)
@@ -110,6 +123,8 @@ class ReleaseObjects(APIView):
 
 class AtlasName(APIView):
     """Give an atlas another name."""
+
+    roles = {"PUT": EDITOR}
 
     @extend_schema(operation_id="rename_atlas", request=q.AtlasName, responses=s.ProjectOut)
     def put(self, request: Request, atlas_id: int) -> Response:
@@ -121,6 +136,8 @@ class AtlasName(APIView):
 class DeleteAtlas(APIView):
     """Take an atlas away; undo brings it back."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="delete_atlas", request=s.OnChange, responses=s.ProjectOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         given, project = valid(s.OnChange, request), _project_of(atlas_id)
@@ -130,6 +147,8 @@ class DeleteAtlas(APIView):
 
 class Channel(Change):
     """The UV channel that objects are laid out from and written to."""
+
+    roles = {"POST": EDITOR}
 
     @extend_schema(operation_id="set_channel", request=q.ChannelIn, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:

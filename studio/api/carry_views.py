@@ -13,6 +13,7 @@ from rest_framework.views import APIView
 
 from quilt_core.pictures.roles import guess_role
 from studio import storage
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.carry_over.give_pictures import (
     as_they_came,
     change_role,
@@ -37,6 +38,8 @@ class Materials(APIView):
     """The material shelf of an atlas: materials, what merging would change, what does not belong
     together."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(operation_id="get_materials", parameters=[c.ShelfQuery], responses=c.ShelfOut)
     def get(self, request: Request, atlas_id: int) -> Response:
         query = c.ShelfQuery(data=request.query_params)
@@ -47,6 +50,8 @@ class Materials(APIView):
 
 class CarriedPicture(APIView):
     """A picture that was carried over, whole or made smaller."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(
         operation_id="get_carried_picture",
@@ -76,6 +81,8 @@ class CarriedPicture(APIView):
 class MaterialPicture(APIView):
     """A picture of a file's materials, made small."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(
         operation_id="get_material_picture",
         parameters=[c.ThumbQuery],
@@ -97,6 +104,8 @@ class MaterialPicture(APIView):
 class PaintedModel(APIView):
     """How the objects of a layout are painted in their own files."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(
         operation_id="get_painted_model",
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
@@ -112,6 +121,8 @@ class PaintedModel(APIView):
 
 class GivePictures(APIView):
     """Drop pictures on the shelf: they go where their names say."""
+
+    roles = {"POST": EDITOR, "DELETE": EDITOR}
 
     parser_classes = (MultiPartParser,)
 
@@ -129,6 +140,8 @@ class GivePictures(APIView):
 
 class GivePicture(APIView):
     """Give a material of a file a picture, or let one of its pictures show something else."""
+
+    roles = {"POST": EDITOR, "PATCH": EDITOR}
 
     parser_classes = (MultiPartParser, JSONParser)
 
@@ -160,6 +173,8 @@ def _head(atlas_id: int) -> Revision:
 class Profiles(APIView):
     """What engines want their pictures like: profiles that are always there, and those of a project."""
 
+    roles = {"GET": VIEWER, "POST": EDITOR}
+
     @extend_schema(operation_id="list_profiles", responses=c.ProfilesOut)
     def get(self, request: Request, project_id: int) -> Response:
         return Response(profiles_of(get_object_or_404(Project, pk=project_id)))
@@ -173,6 +188,8 @@ class Profiles(APIView):
 
 class OneProfile(APIView):
     """Throw a profile away."""
+
+    roles = {"DELETE": EDITOR}
 
     @extend_schema(operation_id="drop_profile", responses={204: None})
     def delete(self, request: Request, profile_id: int) -> Response:

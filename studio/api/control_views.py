@@ -8,6 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.arrange.control_islands import control_islands
 from studio.actions.arrange.keep_draft import drop_draft, keep_draft
 from studio.actions.arrange.plan_tiles import plan_atlas
@@ -23,6 +24,8 @@ from studio.models import Atlas, Project, Recipe, Revision
 class ControlIslands(Change):
     """Lock, bundle, stack, send to a tile, leave out."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="control_islands", request=c.ControlIn, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(c.ControlIn, request)
@@ -31,6 +34,8 @@ class ControlIslands(Change):
 
 class Tiles(Change):
     """The tile grid."""
+
+    roles = {"PUT": EDITOR}
 
     @extend_schema(operation_id="set_tiles", request=c.TilesIn, responses=s.AtlasOut)
     def put(self, request: Request, atlas_id: int) -> Response:
@@ -43,6 +48,8 @@ class Tiles(Change):
 class Plan(APIView):
     """What tiles of each size and count would give."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(operation_id="plan_tiles", responses=c.PlanOut)
     def get(self, request: Request, revision_id: int) -> Response:
         revision = get_object_or_404(
@@ -54,6 +61,8 @@ class Plan(APIView):
 class Drafts(APIView):
     """Layouts kept beside the chain."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(operation_id="list_drafts", responses=c.DraftOut(many=True))
     def get(self, request: Request, atlas_id: int) -> Response:
         atlas = get_object_or_404(Atlas, pk=atlas_id)
@@ -64,6 +73,8 @@ class Drafts(APIView):
 
 class OneDraft(APIView):
     """Keep a draft as the newest layout, or throw it away."""
+
+    roles = {"POST": EDITOR, "DELETE": EDITOR}
 
     @extend_schema(operation_id="keep_draft", request=s.OnChange, responses=s.AtlasOut)
     def post(self, request: Request, draft_id: int) -> Response:
@@ -80,6 +91,8 @@ class OneDraft(APIView):
 class Recipes(APIView):
     """Saved pack settings of a project."""
 
+    roles = {"GET": VIEWER, "POST": EDITOR}
+
     @extend_schema(operation_id="list_recipes", responses=c.RecipeOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         return Response(
@@ -95,6 +108,8 @@ class Recipes(APIView):
 
 class OneRecipe(APIView):
     """Throw a recipe away."""
+
+    roles = {"DELETE": EDITOR}
 
     @extend_schema(operation_id="drop_recipe", responses={204: None})
     def delete(self, request: Request, recipe_id: int) -> Response:

@@ -8,6 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.errors import Conflict
 from studio.api import serializers as s
 from studio.api.parse import valid
@@ -18,6 +19,8 @@ from studio.models import Job, Project
 class Jobs(APIView):
     """The newest jobs of a project."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(operation_id="list_jobs", responses=s.JobOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         project = get_object_or_404(Project, pk=project_id)
@@ -27,6 +30,8 @@ class Jobs(APIView):
 class OneJob(APIView):
     """One job."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(operation_id="get_job", responses=s.JobOut)
     def get(self, request: Request, job_id: int) -> Response:
         return Response(s.JobOut(get_object_or_404(Job, pk=job_id)).data)
@@ -34,6 +39,8 @@ class OneJob(APIView):
 
 class CancelJob(APIView):
     """Stop a job; its best result so far is kept unless that is not wanted."""
+
+    roles = {"POST": EDITOR}
 
     @extend_schema(operation_id="cancel_job", request=s.CancelIn, responses=s.JobOut)
     def post(self, request: Request, job_id: int) -> Response:

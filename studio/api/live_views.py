@@ -17,7 +17,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from studio.actions.access import acting_user
+from studio.actions.access import VIEWER, acting_user
 from studio.actions.people.notes import close, say, take_back
 from studio.actions.people.pulse import pulse
 from studio.api.parse import valid
@@ -87,7 +87,7 @@ class NoteChange(serializers.Serializer[Any]):
 class Pulse(APIView):
     """Say that one is here, and hear what is new."""
 
-    viewers_may = ("POST",)
+    roles = {"POST": VIEWER}
 
     @extend_schema(operation_id="pulse", request=PulseIn, responses=PulseOut)
     def post(self, request: Request, project_id: int) -> Response:
@@ -114,6 +114,8 @@ class Events(BaseRenderer):
 class Live(APIView):
     """What is new, as it happens: server-sent events, each of which is a `PulseOut` with a mark of the notes."""
 
+    roles = {"GET": VIEWER}
+
     renderer_classes = [Events, FastJson]
 
     @extend_schema(
@@ -135,7 +137,7 @@ class Live(APIView):
 class Notes(APIView):
     """Notes of a project."""
 
-    viewers_may = ("POST",)
+    roles = {"GET": VIEWER, "POST": VIEWER}
 
     @extend_schema(operation_id="list_notes", responses=NoteOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
@@ -150,7 +152,7 @@ class Notes(APIView):
 class OneNote(APIView):
     """A note."""
 
-    viewers_may = ("PATCH", "DELETE")
+    roles = {"PATCH": VIEWER, "DELETE": VIEWER}
 
     @extend_schema(operation_id="close_note", request=NoteChange, responses=NoteOut)
     def patch(self, request: Request, note_id: int) -> Response:

@@ -9,6 +9,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.mend.cut_link import cut_link
 from studio.api import mend_serializers as m
 from studio.api import serializers as s
@@ -21,6 +22,8 @@ from studio.models import MeshObject
 class SeamsOf(APIView):
     """Seams of a UV channel of the file, as edges."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(operation_id="get_seams", parameters=[m.SeamsQuery], responses=m.SeamsOut)
     def get(self, request: Request, object_id: int) -> Response:
         query = m.SeamsQuery(data=request.query_params)
@@ -31,6 +34,8 @@ class SeamsOf(APIView):
 
 class CutLink(Change):
     """An object follows the one whose layout it got no more."""
+
+    roles = {"POST": EDITOR}
 
     @extend_schema(operation_id="cut_link", request=m.CutLinkIn, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:
@@ -43,6 +48,8 @@ class CutLink(Change):
 class CornersOf(APIView):
     """Which corners of the file each triangle of an object has, as int32: the number of triangles,
     three corners each, then the face of each."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(operation_id="get_corners", responses={(200, "application/octet-stream"): bytes})
     def get(self, request: Request, object_id: int) -> HttpResponse:

@@ -15,6 +15,7 @@ from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Operation
 from quilt_core.operations.registry import OPERATIONS
 from quilt_core.options import Option, options_of, settings_from
+from studio.actions.access import ACCOUNT
 from studio.actions.errors import Refused
 from studio.actions.history.change import edit_atlas
 from studio.actions.operate import operate
@@ -150,6 +151,7 @@ def view_of(operation: Operation) -> type[APIView]:
         "kind": operation.name,
         "exclusive": operation.changes == "layout",
         "operation": operation,
+        "roles": {"POST": operation.role},
         "__doc__": operation.help,
     }
     made = type(f"{name.title().replace('_', '')}Job", (OperationJob,), facts)
@@ -213,6 +215,8 @@ class OperationOut(serializers.Serializer[Any]):
 
 class Operations(APIView):
     """All operations with their options."""
+
+    roles = {"GET": ACCOUNT}
 
     @extend_schema(operation_id="list_operations", responses=OperationOut(many=True))
     def get(self, request: Request) -> Response:

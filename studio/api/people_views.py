@@ -17,11 +17,20 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from studio.actions.access import OWNER, Forbidden, acting_user, mark_of, require, role_in
+from studio.actions.access import (
+    ACCOUNT,
+    ANYONE,
+    OWNER,
+    VIEWER,
+    Forbidden,
+    acting_user,
+    mark_of,
+    role_in,
+)
 from studio.actions.errors import Refused
 from studio.actions.people.invite import invitation_of, invite, join, set_role
 from studio.api.parse import valid
-from studio.gate import ACCOUNT
+from studio.gate import SESSION
 from studio.middleware import refuse
 from studio.models import ApiToken, Invitation, Membership, Project
 
@@ -110,7 +119,7 @@ def locked_out(request: HttpRequest, *args: Any, **kwargs: Any) -> HttpResponse:
 
 def _account(request: Request) -> Any:
     """The account that is logged in by a session; the REST framework, which has none, hides the request's user."""
-    user = getattr(request._request, ACCOUNT, None)
+    user = getattr(request._request, SESSION, None)
     return user if user is not None and user.is_authenticated else None
 
 
@@ -128,6 +137,8 @@ def _me(request: Request) -> Response:
 class Me(APIView):
     """Whoever asks."""
 
+    roles = {"GET": ANYONE}
+
     @extend_schema(operation_id="get_me", responses=MeOut)
     def get(self, request: Request) -> Response:
         return _me(request)
@@ -135,6 +146,8 @@ class Me(APIView):
 
 class Login(APIView):
     """Log in."""
+
+    roles = {"POST": ANYONE}
 
     @extend_schema(operation_id="log_in", request=LoginIn, responses=MeOut)
     def post(self, request: Request) -> Response:
@@ -145,12 +158,14 @@ class Login(APIView):
             raise Forbidden("Name and password do not fit.", "", "Try again.")
         request._request.session.cycle_key()
         login(request._request, user)
-        setattr(request._request, ACCOUNT, user)
+        setattr(request._request, SESSION, user)
         return _me(request)
 
 
 class Logout(APIView):
     """Log out."""
+
+    roles = {"POST": ACCOUNT}
 
     @extend_schema(operation_id="log_out", request=None, responses={204: None})
     def post(self, request: Request) -> Response:
@@ -168,6 +183,8 @@ def _invited(row: Invitation) -> dict[str, Any]:
 
 class Join(APIView):
     """Take an invitation."""
+
+    roles = {"GET": ANYONE, "POST": ANYONE}
 
     @extend_schema(
         operation_id="get_invitation", parameters=[OpenApiParameter("word", str)], responses=JoinOut
@@ -189,6 +206,8 @@ class Join(APIView):
 class Members(APIView):
     """Members of a project."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(operation_id="list_members", responses=MemberOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         rows = Membership.objects.filter(project=project_id).select_related("user")
@@ -198,7 +217,7 @@ class Members(APIView):
 class OneMember(APIView):
     """A member of a project."""
 
-    viewers_may = ("DELETE",)
+    roles = {"PATCH": OWNER, "DELETE": VIEWER}
 
     @extend_schema(operation_id="set_role", request=MemberRoleIn, responses=MemberOut(many=True))
     def patch(self, request: Request, project_id: int, user_id: int) -> Response:
@@ -215,9 +234,10 @@ class OneMember(APIView):
 class Invitations(APIView):
     """Invitations to a project."""
 
+    roles = {"GET": OWNER, "POST": OWNER}
+
     @extend_schema(operation_id="list_invitations", responses=InvitationOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
-        require(project_id, OWNER)
         rows = Invitation.objects.filter(project=project_id, used=None, expires__gt=timezone.now())
         return Response(InvitationOut(rows, many=True).data)
 
@@ -232,10 +252,11 @@ class Invitations(APIView):
 class OneInvitation(APIView):
     """An invitation."""
 
+    roles = {"DELETE": OWNER}
+
     @extend_schema(operation_id="revoke_invitation", responses={204: None})
     def delete(self, request: Request, invitation_id: int) -> Response:
         row = get_object_or_404(Invitation, pk=invitation_id)
-        require(row.project_id or 0, OWNER)
         row.delete()
         return Response(status=204)
 
@@ -249,6 +270,8 @@ def _mine(request: Request) -> int:
 
 class Tokens(APIView):
     """Tokens of whoever is logged in."""
+
+    roles = {"GET": ACCOUNT, "POST": ACCOUNT}
 
     @extend_schema(operation_id="list_tokens", responses=TokenOut(many=True))
     def get(self, request: Request) -> Response:
@@ -272,6 +295,8 @@ class Tokens(APIView):
 
 class OneToken(APIView):
     """A token."""
+
+    roles = {"DELETE": ACCOUNT}
 
     @extend_schema(operation_id="drop_token", responses={204: None})
     def delete(self, request: Request, token_id: int) -> Response:

@@ -11,6 +11,7 @@ from rest_framework.views import APIView
 
 from quilt_core.operations.textures import in_tile
 from studio import storage
+from studio.actions.access import ANYONE, VIEWER
 from studio.actions.arrange.sheets import drawn_size, thumbnail
 from studio.arrays import load_layout
 from studio.geometry import content_mark, geometry_glb, placements_bytes
@@ -42,6 +43,8 @@ def _bytes(
 class Placements(APIView):
     """Placements as float32, 6 per island."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(
         operation_id="get_placements",
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
@@ -60,6 +63,8 @@ class Placements(APIView):
 class Geometry(APIView):
     """Geometry as GLB with an `_ISLAND` vertex attribute."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(
         operation_id="get_geometry", responses={(200, "model/gltf-binary"): OpenApiTypes.BINARY}
     )
@@ -72,6 +77,8 @@ class Geometry(APIView):
 
 class Sheet(APIView):
     """Layout sheet of a revision, as png or svg."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(operation_id="get_sheet", responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: Request, revision_id: int, kind: str) -> HttpResponse:
@@ -94,6 +101,8 @@ class Sheet(APIView):
 class Thumbnail(APIView):
     """A small picture of all tiles of a revision."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(
         operation_id="get_thumbnail", responses={(200, "image/png"): OpenApiTypes.BINARY}
     )
@@ -105,6 +114,8 @@ class Thumbnail(APIView):
 class JobPicture(APIView):
     """The best layout of a job so far: placements as float32, 6 per island; empty before the
     first."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(
         operation_id="get_job_picture",
@@ -121,6 +132,8 @@ class JobPicture(APIView):
 class Checker(APIView):
     """The checker picture."""
 
+    roles = {"GET": ANYONE}
+
     @extend_schema(operation_id="get_checker", responses={(200, "image/png"): OpenApiTypes.BINARY})
     def get(self, request: Request) -> HttpResponse:
         from quilt_core.sheet import checker
@@ -130,6 +143,8 @@ class Checker(APIView):
 
 class Download(APIView):
     """The zip that a job made: files, carried pictures, picture sets."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(
         operation_id="download_export", responses={(200, "application/zip"): OpenApiTypes.BINARY}

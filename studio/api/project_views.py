@@ -8,7 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from studio.actions.access import visible_projects
+from studio.actions.access import ACCOUNT, EDITOR, OWNER, VIEWER, visible_projects
 from studio.actions.history.list_steps import list_steps, name_step
 from studio.actions.history.step import go_to, redo, undo
 from studio.actions.project.clean_projects import delete_project, restore_project
@@ -24,6 +24,8 @@ from studio.models import Change, Project
 
 class Projects(APIView):
     """All projects, those that are deleted but can be brought back among them."""
+
+    roles = {"GET": ACCOUNT, "POST": ACCOUNT}
 
     @extend_schema(operation_id="list_projects", responses=s.ProjectOut(many=True))
     def get(self, request: Request) -> Response:
@@ -41,6 +43,8 @@ class Projects(APIView):
 
 class OneProject(APIView):
     """One project."""
+
+    roles = {"GET": VIEWER, "PATCH": EDITOR, "DELETE": OWNER}
 
     @extend_schema(operation_id="get_project", responses=s.ProjectOut)
     def get(self, request: Request, project_id: int) -> Response:
@@ -63,6 +67,8 @@ class OneProject(APIView):
 class Restore(APIView):
     """Bring a deleted project back."""
 
+    roles = {"POST": OWNER}
+
     @extend_schema(operation_id="restore_project", request=None, responses=s.ProjectOut)
     def post(self, request: Request, project_id: int) -> Response:
         return Response(
@@ -72,6 +78,8 @@ class Restore(APIView):
 
 class Duplicate(APIView):
     """Make a copy of a project as it is now."""
+
+    roles = {"POST": EDITOR}
 
     @extend_schema(operation_id="duplicate_project", request=None, responses={201: s.ProjectOut})
     def post(self, request: Request, project_id: int) -> Response:
@@ -83,6 +91,8 @@ class Duplicate(APIView):
 class Undo(APIView):
     """Undo the last change of the project."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="undo", request=s.OnChange, responses=s.ProjectOut)
     def post(self, request: Request, project_id: int) -> Response:
         undo(project_id, valid(s.OnChange, request)["change"])
@@ -92,6 +102,8 @@ class Undo(APIView):
 class Redo(APIView):
     """Redo what was undone."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="redo", request=s.OnChange, responses=s.ProjectOut)
     def post(self, request: Request, project_id: int) -> Response:
         redo(project_id, valid(s.OnChange, request)["change"])
@@ -100,6 +112,8 @@ class Redo(APIView):
 
 class History(APIView):
     """All steps of a project."""
+
+    roles = {"GET": VIEWER, "POST": EDITOR}
 
     @extend_schema(operation_id="get_history", responses=q.HistoryOut)
     def get(self, request: Request, project_id: int) -> Response:
@@ -115,6 +129,8 @@ class History(APIView):
 
 class OneStep(APIView):
     """A step of the history."""
+
+    roles = {"PATCH": EDITOR}
 
     @extend_schema(operation_id="name_step", request=q.LabelIn, responses={204: None})
     def patch(self, request: Request, project_id: int, step_id: int) -> Response:

@@ -16,6 +16,7 @@ from rest_framework.views import APIView
 from quilt_core.prove.findings import KINDS
 from quilt_core.prove.rules import Rules, make_rules
 from studio import storage
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.prove.cure_findings import cure_findings
 from studio.actions.prove.rules import is_proven, set_rules
 from studio.api import proof_serializers as p
@@ -28,6 +29,8 @@ from studio.models import Job, Project, Revision
 
 class Proof(APIView):
     """What was found about a revision; no content until it is known."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(operation_id="get_proof", responses={200: p.ProofOut, 204: None})
     def get(self, request: Request, revision_id: int) -> Response:
@@ -42,6 +45,8 @@ class Proof(APIView):
 
 class FineMesh(APIView):
     """Triangles of the fine meshes of a rehearsal, where the coarse ones stand."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(
         operation_id="get_fine_mesh",
@@ -59,6 +64,8 @@ class FineMesh(APIView):
 
 class ProjectRules(APIView):
     """What a layout must keep to be called ready."""
+
+    roles = {"GET": VIEWER, "PATCH": EDITOR}
 
     @extend_schema(operation_id="get_rules", responses=p.RulesOut)
     def get(self, request: Request, project_id: int) -> Response:
@@ -95,6 +102,8 @@ def _rules(project: Project) -> dict[str, Any]:
 class Cure(Change):
     """Cure findings at once."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="cure", request=p.CureIn, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         params = valid(p.CureIn, request)
@@ -107,6 +116,8 @@ class Cure(Change):
 
 class ReportFile(APIView):
     """The proof that a report job wrote: html or json."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(operation_id="get_report", responses={(200, "text/html"): OpenApiTypes.BINARY})
     def get(self, request: Request, job_id: int, kind: str) -> HttpResponse:

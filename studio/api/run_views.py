@@ -18,6 +18,7 @@ from rest_framework.views import APIView
 
 from quilt_core.operations.steps import STEPS, checked_steps
 from studio import storage
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.errors import Refused
 from studio.actions.run.facts import surveyed
 from studio.actions.run.lines import MOST_LINES, add_target, put_back, remember, shown_as
@@ -156,6 +157,8 @@ def _answer(line: RunLine) -> dict[str, Any]:
 class RunSheet(APIView):
     """Lines of a project's run sheet, and how each stands."""
 
+    roles = {"GET": VIEWER, "POST": EDITOR}
+
     @extend_schema(operation_id="get_run_sheet", responses=RunLineOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         get_object_or_404(Project, pk=project_id)
@@ -173,6 +176,8 @@ class SheetFileIn(serializers.Serializer[Any]):
 
 class RunSheetFile(APIView):
     """The run sheet as a file, out and in."""
+
+    roles = {"GET": VIEWER, "POST": EDITOR}
 
     parser_classes = (MultiPartParser,)
 
@@ -199,6 +204,8 @@ class RunSheetFile(APIView):
 
 class Remember(APIView):
     """Make a line of what was done to an atlas by hand."""
+
+    roles = {"POST": EDITOR}
 
     @extend_schema(operation_id="remember_line", request=RememberIn, responses={201: RunLineOut})
     def post(self, request: Request, atlas_id: int) -> Response:
@@ -228,6 +235,8 @@ def _be_about(line: RunLine, given: dict[str, Any]) -> None:
 class OneLine(APIView):
     """A line of the run sheet."""
 
+    roles = {"PATCH": EDITOR, "DELETE": EDITOR}
+
     @extend_schema(operation_id="change_line", request=RunLineIn, responses=RunLineOut)
     def patch(self, request: Request, line_id: int) -> Response:
         given = valid(RunLineIn, request)
@@ -251,6 +260,8 @@ class OneLine(APIView):
 class DoLine(APIView):
     """Do a line."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="run_line", request=None, responses={202: s.JobOut})
     def post(self, request: Request, line_id: int) -> Response:
         line = get_object_or_404(RunLine, pk=line_id)
@@ -259,6 +270,8 @@ class DoLine(APIView):
 
 class PutBack(Change):
     """Take the layout that a line has made, or that was there before it."""
+
+    roles = {"POST": EDITOR}
 
     @extend_schema(operation_id="put_line_back", request=PutBackIn, responses=s.AtlasOut)
     def post(self, request: Request, line_id: int) -> Response:
@@ -274,6 +287,8 @@ class PutBack(Change):
 
 class LineResult(APIView):
     """What a line has made: files, carried pictures, or maps."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(
         operation_id="get_line_result",

@@ -11,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.carry_over.share_plan import objects_of, plan_group, plan_objects
 from studio.actions.gather.share_out import Group, share_objects
 from studio.api import serializers as s
@@ -71,6 +72,8 @@ class ShareIn(OnChange):
 class SharePlan(APIView):
     """Which objects share an atlas, and what other choices would cost."""
 
+    roles = {"GET": VIEWER, "POST": EDITOR}
+
     @extend_schema(operation_id="list_plan_objects", responses=PlanObject(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
@@ -90,6 +93,8 @@ class SharePlan(APIView):
 class ShareOut(APIView):
     """Put objects into atlases as planned."""
 
+    roles = {"POST": EDITOR}
+
     @extend_schema(operation_id="share_out", request=ShareIn, responses=s.ProjectOut)
     def post(self, request: Request, project_id: int) -> Response:
         given = valid(ShareIn, request)
@@ -103,6 +108,8 @@ class ShareOut(APIView):
 
 class PlanCoverage(LayoutJob):
     """Pack groups of objects quickly, to see how full their sheets would be."""
+
+    roles = {"POST": EDITOR}
 
     kind = "plan coverage"
     exclusive = False

@@ -15,6 +15,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from studio import storage
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.arrange.lay_picture import lay_picture
 from studio.actions.carry_over.list_materials import smaller
 from studio.actions.errors import Refused
@@ -55,6 +56,8 @@ def _purpose(request: Request) -> str:
 class SheetPictures(APIView):
     """Pictures over the tiles of an atlas."""
 
+    roles = {"GET": VIEWER}
+
     @extend_schema(
         operation_id="list_sheet_pictures",
         parameters=[PURPOSE],
@@ -68,6 +71,8 @@ class SheetPictures(APIView):
 
 class OneSheetPicture(APIView):
     """The picture over a tile, for a purpose."""
+
+    roles = {"GET": VIEWER, "POST": EDITOR, "PATCH": EDITOR, "DELETE": EDITOR}
 
     parser_classes = (MultiPartParser, JSONParser)
 

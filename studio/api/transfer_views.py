@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from quilt_core.document.project.file import SUFFIX
+from studio.actions.access import ACCOUNT, VIEWER
 from studio.actions.run.sheet_file import file_name
 from studio.api import serializers as s
 from studio.api.parse import valid
@@ -29,6 +30,8 @@ class ProjectFileIn(serializers.Serializer[Any]):
 
 class ProjectFile(APIView):
     """The project with its history as a file."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(
         operation_id="export_project", responses={(200, "application/zip"): OpenApiTypes.BINARY}
@@ -47,6 +50,8 @@ class ProjectFile(APIView):
 
 class ImportProject(APIView):
     """Bring a project in from a file."""
+
+    roles = {"POST": ACCOUNT}
 
     parser_classes = (MultiPartParser,)
 

@@ -16,6 +16,7 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from studio import storage
+from studio.actions.access import EDITOR, VIEWER
 from studio.actions.errors import Refused
 from studio.actions.even_out.set_member import set_member
 from studio.actions.gather.gather_files import first_atlas, gather_files
@@ -32,6 +33,8 @@ from studio.state import read_state
 
 class Files(APIView):
     """Bring files in."""
+
+    roles = {"POST": EDITOR}
 
     parser_classes = [MultiPartParser]
 
@@ -68,6 +71,8 @@ class Files(APIView):
 class BringAgain(APIView):
     """Bring a newer version of a file in."""
 
+    roles = {"POST": EDITOR}
+
     parser_classes = [MultiPartParser]
 
     @extend_schema(
@@ -101,6 +106,8 @@ class Change(APIView):
 
 class OneAtlas(Change):
     """An atlas as it is now."""
+
+    roles = {"GET": VIEWER, "PATCH": EDITOR}
 
     @extend_schema(operation_id="get_atlas", responses=s.AtlasOut)
     def get(self, request: Request, atlas_id: int) -> Response:
@@ -143,6 +150,8 @@ class LayoutJob(APIView):
 
 class OneRevision(APIView):
     """A revision with its figures and objects."""
+
+    roles = {"GET": VIEWER}
 
     @extend_schema(operation_id="get_layout", responses=s.LayoutOut)
     def get(self, request: Request, revision_id: int) -> Response:

@@ -11,6 +11,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from studio.actions.access import EDITOR
 from studio.actions.gather.watch_folder import look, watch
 from studio.api.parse import valid
 from studio.models import Project, WatchedFolder
@@ -38,6 +39,8 @@ def _told(row: WatchedFolder) -> dict[str, Any]:
 
 class Watch(APIView):
     """The folder that a project watches."""
+
+    roles = {"POST": EDITOR, "PUT": EDITOR, "DELETE": EDITOR}
 
     @extend_schema(
         operation_id="look_into_folder", request=None, responses={200: WatchOut, 204: None}

@@ -17,6 +17,7 @@ from redis.exceptions import RedisError
 
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Stopped
+from quilt_core.operations.registry import OPERATIONS
 from studio.actions.access import EDITOR, Actor, acting, acting_user, require
 from studio.actions.errors import FULL, Conflict, Refused, is_full
 from studio.actions.history.change import STATES, check_fresh, check_idle, claim_parts
@@ -82,7 +83,7 @@ def claim(
     `settings` are names of the project's settings that it relies on, `further` other atlases that it changes.
     """
     project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
-    require(project_id, EDITOR)
+    require(project_id, OPERATIONS[kind].role if kind in OPERATIONS else EDITOR)
     project = Project.objects.select_for_update().get(pk=project_id)
     atlas = Atlas.objects.get(pk=atlas_id)
     if atlas.head_id is None:

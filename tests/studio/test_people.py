@@ -14,9 +14,11 @@ from django.test import Client
 from django.urls import URLPattern, get_resolver
 from django.utils import timezone
 
-from studio.actions.access import Actor, Forbidden, acting, require
+from quilt_core.operations.registry import OPERATIONS
+from studio.actions.access import ANYONE, RANK, Actor, Forbidden, acting, require
 from studio.actions.history.change import edit_settings
 from studio.actions.people.invite import invite
+from studio.api.job_views import Jobs
 from studio.gate import OF
 from studio.models import ApiToken, Change, Invitation, Job, Membership, Note, Presence, Project
 from tests.core.meshes import QUAD_OBJ
@@ -46,12 +48,40 @@ def test_nothing_is_answered_to_whoever_is_not_logged_in(client, project):
     for address, _ in addresses():
         if address in ("/api/me/", "/api/login/", "/api/join/", "/api/checker.png"):
             continue
-        plain = re.sub(r"\(\?P<kind>[^)]*\)", "png", address).replace("^", "").replace("$", "")
+        plain = re.sub(r"\(\?P<kind>(\w+)[^)]*\)", r"\1", address).replace("^", "").replace("$", "")
         plain = re.sub(r"<str:\w+>", "x", re.sub(r"<int:\w+>|\(\?P<\w+>[^)]*\)", "1", plain)).replace("\\", "")  # fmt: skip
         assert client.get(plain).status_code == 401, plain
     # The page itself is only a page; it tells nothing of what is there.
     page = client.get(f"/project/{project.pk}")
     assert page.status_code in (200, 503) and "Link" not in page.headers
+
+
+METHODS = ("get", "post", "put", "patch", "delete")
+
+
+def test_every_view_says_who_may_call_each_of_its_methods(client):
+    """By a role where it is about a project; what is open is what one needs to log in."""
+    opened = set()
+    for address, view in addresses():
+        handlers = {name.upper() for name in METHODS if hasattr(view, name)}
+        assert set(view.roles) == handlers, (address, view.roles)
+        about = set(re.findall(r"<(?:int:)?(\w+)>", address)) & set(OF)
+        for method, role in view.roles.items():
+            assert (role in RANK) == bool(about), (address, method, role)
+            if role == ANYONE:
+                opened.add(f"{method} {address}")
+    assert opened == {
+        "GET /api/me/", "POST /api/login/", "GET /api/join/", "POST /api/join/", "GET /api/checker.png",
+    }  # fmt: skip
+    for operation in OPERATIONS.values():
+        assert operation.role in RANK
+
+
+def test_a_view_that_does_not_say_is_closed(project, people, monkeypatch):
+    address = f"/api/projects/{project.pk}/jobs/"
+    assert people["owner"].get(address).status_code == 200
+    monkeypatch.delattr(Jobs, "roles")
+    assert people["owner"].get(address).status_code == 403
 
 
 def test_every_number_in_an_address_leads_to_a_project(project):
@@ -84,7 +114,7 @@ def test_viewers_look_and_comment_and_nothing_else(people, project, atlas):
     assert viewer.get(f"/api/atlases/{atlas.pk}/").status_code == 200
     for method, address, body in (
         ("post", f"/api/atlases/{atlas.pk}/pack/", {}),
-        ("post", f"/api/atlases/{atlas.pk}/tiles/", {}),
+        ("put", f"/api/atlases/{atlas.pk}/tiles/", {}),
         ("patch", f"/api/projects/{project.pk}/", {"name": "mine", "change": project.head_id}),
         ("delete", f"/api/projects/{project.pk}/", {}),
         ("post", f"/api/projects/{project.pk}/undo/", {"change": project.head_id}),
