@@ -90,6 +90,12 @@ def refer(owner: models.Model, files: Files, fresh: bool = False) -> None:
     )
 
 
+def file_of(owner: models.Model, purpose: str) -> str | None:
+    """SHA-256 of a file that a row needs; None for none."""
+    mine = FileReference.objects.filter(**{OWNERS[type(owner).__name__]: owner}, purpose=purpose)
+    return mine.values_list("sha256", flat=True).first()
+
+
 def keys_in(values: Any, name: str = "file") -> Iterator[tuple[str, Key]]:
     """Files among plain values that were just stored, each by the name that it stands under."""
     if isinstance(values, Key):

@@ -8,8 +8,9 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
+from quilt_core.pack.controls import FLAGS
 from studio.actions.access import EDITOR, VIEWER
-from studio.actions.arrange.control_islands import control_islands
+from studio.actions.arrange.control_islands import ControlEdit, control_islands
 from studio.actions.arrange.keep_draft import drop_draft, keep_draft
 from studio.actions.arrange.plan_tiles import plan_atlas
 from studio.actions.arrange.save_recipe import save_recipe
@@ -28,8 +29,11 @@ class ControlIslands(Change):
 
     @extend_schema(operation_id="control_islands", request=c.ControlIn, responses=s.AtlasOut)
     def post(self, request: Request, atlas_id: int) -> Response:
-        params = valid(c.ControlIn, request)
-        return self.change(atlas_id, params["change"], lambda head: control_islands(head, params))
+        given = valid(c.ControlIn, request)
+        seen = given.pop("change")
+        flags = {name: given.pop(name) for name in FLAGS if name in given}
+        asked = ControlEdit(flags=flags, **given)
+        return self.change(atlas_id, seen, lambda head: control_islands(head, asked))
 
 
 class Tiles(Change):

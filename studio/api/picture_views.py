@@ -16,6 +16,7 @@ from studio.actions.arrange.sheets import drawn_size, thumbnail
 from studio.arrays import load_layout
 from studio.geometry import content_mark, geometry_glb, placements_bytes
 from studio.models import Job, Revision
+from studio.references import file_of
 
 NEVER_CHANGES = {"Cache-Control": "public, max-age=31536000, immutable"}
 
@@ -156,10 +157,11 @@ class Download(APIView):
             kind__in=("export", "merge", "textures", "bake"),
             state=Job.DONE,
         )
-        if "file" not in job.result:
+        key = file_of(job, "file")
+        if key is None:
             raise Http404
         return _bytes(
-            storage.get(job.result["file"]),
+            storage.get(key),
             "application/zip",
             f"untold-quilt-{job.params['revision']}.zip",
         )

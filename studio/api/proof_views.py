@@ -25,6 +25,7 @@ from studio.api.parse import valid
 from studio.api.views import Change
 from studio.jobs.run import measure_all
 from studio.models import Job, Project, Revision
+from studio.references import file_of
 
 
 class Proof(APIView):
@@ -54,9 +55,10 @@ class FineMesh(APIView):
     )
     def get(self, request: Request, job_id: int) -> HttpResponse:
         job = get_object_or_404(Job, pk=job_id, kind="bake", state=Job.DONE)
-        if not job.result.get("fine"):
+        key = file_of(job, "fine")
+        if key is None:
             raise Http404
-        data = storage.get(job.result["fine"])
+        data = storage.get(key)
         answer = HttpResponse(data, content_type="application/octet-stream")
         answer["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer
@@ -123,7 +125,10 @@ class ReportFile(APIView):
     def get(self, request: Request, job_id: int, kind: str) -> HttpResponse:
         job = get_object_or_404(Job, pk=job_id, kind="report", state=Job.DONE)
         types = {"html": "text/html; charset=utf-8", "json": "application/json"}
-        answer = HttpResponse(storage.get(job.result[kind]), content_type=types[kind])
+        key = file_of(job, kind)
+        if key is None:
+            raise Http404
+        answer = HttpResponse(storage.get(key), content_type=types[kind])
         if "download" in request.query_params:
             answer["Content-Disposition"] = (
                 f'attachment; filename="proof-{job.params["revision"]}.{kind}"'

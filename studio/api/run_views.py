@@ -29,6 +29,7 @@ from studio.api.parse import valid
 from studio.api.views import Change
 from studio.jobs.run import run_line, run_lines
 from studio.models import Atlas, Project, Revision, RunLine, RunResult
+from studio.references import file_of
 
 RESULTS = ("files", "carried", "maps", "textures", "report")
 """What a line may have made: stored archives."""
@@ -302,10 +303,8 @@ class LineResult(APIView):
         asked = request.query_params.get("run", "")
         runs = line.results.filter(pk=asked) if asked.isdecimal() else line.results.all()
         run = runs.first() if asked.isdecimal() or not asked else None
-        found = run.stored.filter(purpose=name).first() if run and name in RESULTS else None
-        if found is None:
+        key = file_of(run, name) if run and name in RESULTS else None
+        if key is None:
             raise Http404
         headers = {"Content-Disposition": f'attachment; filename="untold-quilt-{name}.zip"'}
-        return HttpResponse(
-            storage.get(found.sha256), content_type="application/zip", headers=headers
-        )
+        return HttpResponse(storage.get(key), content_type="application/zip", headers=headers)

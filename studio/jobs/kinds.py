@@ -7,6 +7,7 @@ import zipfile
 from collections.abc import Callable
 from typing import Any
 
+import msgspec
 from django.conf import settings
 
 from quilt_core.errors import LayoutError
@@ -30,33 +31,42 @@ from studio.actions.prove.bake_maps import bake_maps, bake_part, forget_case
 from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.run.lines import do_line
 from studio.actions.run.targets import lanes, targets
+from studio.jobs.params import (
+    BakePartParams,
+    CoverageParams,
+    FilesParams,
+    LineParams,
+    OperationParams,
+    Params,
+    SheetParams,
+    UpdateParams,
+)
 from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
 from studio.models import FileReference, Job, Revision, RunLine
 
 
-def _revision(job: Job) -> Revision:
-    return Revision.objects.select_related("atlas__project__head", "keyframe").get(
-        pk=job.params["revision"]
-    )
+def _revision(asked: Params) -> Revision:
+    rows = Revision.objects.select_related("atlas__project__head", "keyframe")
+    return rows.get(pk=asked.revision)
 
 
-def _gather(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _gather(job: Job, asked: FilesParams, reporter: Reporter) -> dict[str, Any]:
     def report(progress: float, message: str) -> None:
         reporter.report(0.9 * progress, message)
         if reporter.stop():
             raise Stopped
 
-    files = {name: storage.get(key) for name, key in job.params["files"]}
-    revision = gather_files(job.project_id, files, job.params["metres_per_unit"], report, job.pk)
+    files = {name: storage.get(key) for name, key in asked.files}
+    revision = gather_files(job.project_id, files, asked.metres_per_unit or 1.0, report, job.pk)
     reporter.report(0.92, "measuring")
     measure_revision(revision)
     return {"revision": revision.pk}
 
 
-def _measure(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _measure(job: Job, asked: Params, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "measuring")
-    revision = _revision(job)
+    revision = _revision(asked)
     if _is_passed(job, revision):
         return {"revision": revision.pk, "passed": True}
     measure_revision(revision)
@@ -71,27 +81,27 @@ def _is_passed(job: Job, revision: Revision) -> bool:
     return newer.exists()
 
 
-def _change_layout(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _change_layout(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
     """Any operation that changes a layout: run it, append what it made, measure that."""
-    base = _revision(job)
-    done = operate(base, job.kind, job.params["settings"], reporter)
+    base = _revision(asked)
+    done = operate(base, job.kind, asked.settings, reporter)
     facts = {}
     if job.kind == "pack":
         (one,) = done.result.atlases
         facts = {"seconds": round(one.seconds, 2), "tidy_cost": one.tidy_cost}
     if job.kind == "copy-layout":
         _follow(done.result, base)
-    revision = finish_job(base.atlas_id, base, done.made(**facts), bool(job.params.get("draft")))
+    revision = finish_job(base.atlas_id, base, done.made(**facts), asked.draft)
     measure_revision(revision)
     if job.kind == "pack":
         _after_pack(job, revision)
     return {"revision": revision.pk, "draft": revision.draft, **done.values}
 
 
-def _ask(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _ask(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
     """Any operation that changes nothing: what it tells."""
-    revision = _revision(job)
-    done = operate(revision, job.kind, job.params["settings"], reporter)
+    revision = _revision(asked)
+    done = operate(revision, job.kind, asked.settings, reporter)
     return {"revision": revision.pk, **done.values}
 
 
@@ -114,45 +124,45 @@ def _after_pack(job: Job, revision: Revision) -> None:
         start_job("limit", job.project, job.atlas, {"revision": revision.pk})
 
 
-def _limit(job: Job, reporter: Reporter) -> dict[str, Any]:
-    return {"limit": explain_limit(_revision(job), reporter)}
+def _limit(job: Job, asked: Params, reporter: Reporter) -> dict[str, Any]:
+    return {"limit": explain_limit(_revision(asked), reporter)}
 
 
-def _merge(job: Job, reporter: Reporter) -> dict[str, Any]:
-    others = job.params["revisions"] if job.params.get("whole") else ()
-    return merge_textures(_revision(job), job.params["settings"], others, reporter)
+def _merge(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
+    others = asked.revisions if asked.whole else ()
+    return merge_textures(_revision(asked), asked.settings, others, reporter)
 
 
-def _textures(job: Job, reporter: Reporter) -> dict[str, Any]:
-    return draw_textures(_revision(job), job.params["settings"], reporter)
+def _textures(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
+    return draw_textures(_revision(asked), asked.settings, reporter)
 
 
-def _visibility(job: Job, reporter: Reporter) -> dict[str, Any]:
-    revision = _revision(job)
-    done = operate(revision, "visibility", job.params["settings"], reporter)
+def _visibility(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
+    revision = _revision(asked)
+    done = operate(revision, "visibility", asked.settings, reporter)
     members = [[m.row.object, m.row.islands] for m in done.document.layout.members]
     return {"revision": revision.pk, "members": members, **done.values}
 
 
-def _report(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _report(job: Job, asked: Params, reporter: Reporter) -> dict[str, Any]:
     reporter.report(0.1, "writing the report")
-    return write_reports(_revision(job))
+    return write_reports(_revision(asked))
 
 
-def _export(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _export(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
     def report(progress: float, message: str) -> None:
         reporter.report(progress, message)
         if reporter.stop():
             raise Stopped
 
     rows = Revision.objects.select_related("atlas__project__head", "keyframe")
-    found = rows.in_bulk(job.params["revisions"])
-    settings = settings_from(Export, job.params["settings"])
-    file, notes = export_atlases([found[pk] for pk in job.params["revisions"]], report, settings)
+    found = rows.in_bulk(asked.revisions)
+    settings = settings_from(Export, asked.settings)
+    file, notes = export_atlases([found[pk] for pk in asked.revisions], report, settings)
     return {"file": file, "notes": notes}
 
 
-def _bake(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _bake(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
     def share_out(tiles: list[Any]) -> tuple[list[Any], bool]:
         lanes = [
             [Part("bake part", {**job.params, "tiles": [t.number]}, job.atlas_id)] for t in tiles
@@ -160,7 +170,7 @@ def _bake(job: Job, reporter: Reporter) -> dict[str, Any]:
         return _baked(do_parts(job, reporter, lanes, (0.05, 0.9), "tiles baked"), len(tiles))
 
     try:
-        made = bake_maps(_revision(job), job.params["settings"], reporter, share_out)
+        made = bake_maps(_revision(asked), asked.settings, reporter, share_out)
     finally:
         forget_case()
     # What the parts had stored is referred to no more, and cleared like all such files.
@@ -181,9 +191,9 @@ def _baked(parts: list[Job], total: int) -> tuple[list[Any], bool]:
     return baked, len(done) == total
 
 
-def _bake_part(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _bake_part(job: Job, asked: BakePartParams, reporter: Reporter) -> dict[str, Any]:
     try:
-        made = bake_part(_revision(job), job.params["settings"], job.params["tiles"], reporter)
+        made = bake_part(_revision(asked), asked.settings, asked.tiles, reporter)
     except LayoutError:
         return {"tiles": ""}  # nothing lies in this tile
     finally:
@@ -193,8 +203,8 @@ def _bake_part(job: Job, reporter: Reporter) -> dict[str, Any]:
     return {"tiles": storage.put(made)}
 
 
-def _run_sheet(job: Job, reporter: Reporter) -> dict[str, Any]:
-    found = RunLine.objects.filter(pk__in=job.params["lines"], project=job.project_id)
+def _run_sheet(job: Job, asked: SheetParams, reporter: Reporter) -> dict[str, Any]:
+    found = RunLine.objects.filter(pk__in=asked.lines, project=job.project_id)
     meant = targets(list(found))
     beside = [
         [
@@ -215,60 +225,78 @@ def _run_sheet(job: Job, reporter: Reporter) -> dict[str, Any]:
     }
 
 
-def _bring_again(job: Job, reporter: Reporter) -> dict[str, Any]:
-    made = bring_again(_revision(job), job.params, reporter.report, reporter.stop)
+def _bring_again(job: Job, asked: UpdateParams, reporter: Reporter) -> dict[str, Any]:
+    made = bring_again(
+        _revision(asked),
+        asked.source,
+        dict(asked.files),
+        asked.folder,
+        asked.metres_per_unit,
+        reporter,
+    )
     measure_revision(Revision.objects.get(pk=made["revision"]))
     return made
 
 
-def _run_line(job: Job, reporter: Reporter) -> dict[str, Any]:
-    line = RunLine.objects.filter(pk=job.params["line"]).first()
+def _run_line(job: Job, asked: LineParams, reporter: Reporter) -> dict[str, Any]:
+    line = RunLine.objects.filter(pk=asked.line).first()
     if line is None:
         raise Stopped
     return do_line(line, reporter)
 
 
-def _plan_coverage(job: Job, reporter: Reporter) -> dict[str, Any]:
-    groups, padding = job.params["groups"], job.params["padding"]
+def _plan_coverage(job: Job, asked: CoverageParams, reporter: Reporter) -> dict[str, Any]:
+    groups, padding = asked.groups, asked.padding
     found = packed_coverage(job.project_id, groups, padding, reporter.report, reporter.stop)
     return {"coverage": found}
 
 
-Work = Callable[[Job, Reporter], dict[str, Any]]
-KINDS: dict[str, Work] = {
-    "gather": _gather,
-    "update": _bring_again,
-    "measure": _measure,
-    "limit": _limit,
-    "channels": _ask,
-    "export": _export,
-    "report": _report,
-    "merge": _merge,
-    "textures": _textures,
-    "visibility": _visibility,
-    "bake": _bake,
-    "bake part": _bake_part,
-    "plan coverage": _plan_coverage,
-    "run line": _run_line,
-    "run sheet": _run_sheet,
+Work = Callable[[Job, Any, Reporter], dict[str, Any]]
+KINDS: dict[str, tuple[type[msgspec.Struct], Work]] = {
+    "gather": (FilesParams, _gather),
+    "update": (UpdateParams, _bring_again),
+    "measure": (Params, _measure),
+    "limit": (Params, _limit),
+    "channels": (OperationParams, _ask),
+    "export": (OperationParams, _export),
+    "report": (Params, _report),
+    "merge": (OperationParams, _merge),
+    "textures": (OperationParams, _textures),
+    "visibility": (OperationParams, _visibility),
+    "bake": (OperationParams, _bake),
+    "bake part": (BakePartParams, _bake_part),
+    "plan coverage": (CoverageParams, _plan_coverage),
+    "run line": (LineParams, _run_line),
+    "run sheet": (SheetParams, _run_sheet),
 }
-"""What is more than an operation: files that are kept, parts, further rows."""
+"""What is more than an operation: files that are kept, parts, further rows. Each with what it is asked for."""
 
 
-def work_of(kind: str) -> Work:
-    """What a kind of job does: any operation, but for what is more than that."""
+def do_job(job: Job, reporter: Reporter) -> dict[str, Any]:
+    """Do what a job asks for; its result.
+
+    Raises
+    ------
+    QuiltError
+    """
+    params, work = work_of(job.kind)
+    return work(job, msgspec.convert(job.params, params), reporter)
+
+
+def work_of(kind: str) -> tuple[type[msgspec.Struct], Work]:
+    """What a kind of job is asked for, and does: any operation, but for what is more than that."""
     if kind in KINDS:
         return KINDS[kind]
     changes = operation(kind).changes
     if changes == "layout":
-        return _change_layout
-    return _ask if changes == "nothing" else _make_files
+        return OperationParams, _change_layout
+    return OperationParams, _ask if changes == "nothing" else _make_files
 
 
-def _make_files(job: Job, reporter: Reporter) -> dict[str, Any]:
+def _make_files(job: Job, asked: OperationParams, reporter: Reporter) -> dict[str, Any]:
     """Any operation that makes files: as an archive, with what it tells."""
-    revision = _revision(job)
-    done = operate(revision, job.kind, job.params["settings"], reporter)
+    revision = _revision(asked)
+    done = operate(revision, job.kind, asked.settings, reporter)
     out = io.BytesIO()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
         for name, data in sorted(getattr(done.result, "images", {}).items()):

@@ -161,7 +161,7 @@ def measure_all(project: Project) -> None:
 @db_task()  # type: ignore[untyped-decorator]
 def run_job(job_id: int) -> None:
     """Run one job; whatever happens ends up in its row."""
-    from studio.jobs.kinds import work_of
+    from studio.jobs.kinds import do_job
 
     claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(
         state=Job.RUNNING, heartbeat=timezone.now(), alive=timezone.now(), worker=this_worker()
@@ -175,7 +175,7 @@ def run_job(job_id: int) -> None:
     try:
         job_id_now.set(str(job.pk))
         with acting(_whose(job)), signs_of_life(job):
-            result = work_of(job.kind)(job, Reporter(job))
+            result = do_job(job, Reporter(job))
     except LostClaim:
         log.warning("job %s goes on elsewhere; this worker was too slow", job.pk)
     except Stopped:

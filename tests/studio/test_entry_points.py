@@ -58,7 +58,7 @@ from studio.jobs.kinds import work_of
 schema = SchemaGenerator().get_schema(request=None, public=True)
 listed = Client().get("/api/operations/").json()
 print(json.dumps({
-    "view": resolve("/api/atlases/1/count/").func.cls.__name__, "work": work_of("count").__name__, "page": "## count" in page(),
+    "view": resolve("/api/atlases/1/count/").func.cls.__name__, "work": work_of("count")[1].__name__, "page": "## count" in page(),
     "request": schema["components"]["schemas"]["CountIn"]["properties"]["least"]["maximum"],
     "result": list(schema["components"]["schemas"]["CountResult"]["properties"]),
     "listed": [one["options"][0]["name"] for one in listed if one["name"] == "count"],

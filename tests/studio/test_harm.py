@@ -6,7 +6,7 @@ import pytest
 from quilt_core.operations.operation import Progress, Stopped
 from studio.actions.operate import operate
 from studio.arrays import load_layout
-from studio.jobs.kinds import work_of
+from studio.jobs.kinds import do_job
 from studio.models import Job, Revision
 from studio.state import read_state
 from tests.studio.conftest import step_of
@@ -93,7 +93,7 @@ def test_stopped_before_the_first_layout_nothing_changes(gathered, monkeypatch):
         operate(gathered.head, "pack", {}, Progress())
     job = Job(kind="pack", params={"revision": gathered.head_id, "settings": {}})
     with pytest.raises(Stopped):
-        work_of("pack")(job, Progress())
+        do_job(job, Progress())
     assert state(gathered) == before
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
@@ -25,17 +27,50 @@ VERBS = {
 }
 
 
-def control_islands(revision: Revision, params: dict[str, Any]) -> Made:
+@dataclass(frozen=True)
+class ControlEdit:
+    """What is said about some islands; None where nothing is.
+
+    Parameters
+    ----------
+    islands : sequence of int
+    flags : mapping of str to bool
+        Locks and the like, by the names of `FLAGS`.
+    tile : int, optional
+        Number of the only tile that they may lie in; 0 for any.
+    bundle, stack : bool, optional
+        Joins all of them into one, or takes them out of theirs.
+    bundle_by : str
+        object or material: one bundle for each.
+    stacks : sequence of sequences of int
+        Islands of one shape each: one stack each.
+    weight : float, optional
+    """
+
+    islands: Sequence[int]
+    flags: Mapping[str, bool] = field(default_factory=dict)
+    tile: int | None = None
+    bundle: bool | None = None
+    bundle_by: str = ""
+    stack: bool | None = None
+    stacks: Sequence[Sequence[int]] = ()
+    weight: float | None = None
+
+    @property
+    def chosen(self) -> NDArray[np.int64]:
+        """All islands that it is about, each once."""
+        stacked = [island for members in self.stacks for island in members]
+        return np.unique(np.array([*self.islands, *stacked], np.int64))
+
+
+def control_islands(revision: Revision, asked: ControlEdit) -> Made:
     """Change controls of some islands.
 
-    `params`: islands (numbers), and any of lock_place, lock_turn, lock_size, may_mirror, left_out
-    (true or false), tile (number, 0 for any), bundle and stack (true joins all of them into one,
-    false takes them out), stacks (lists of islands, one stack each), bundle_by (object or material:
-    one bundle for each), weight.
+    Raises
+    ------
+    Refused
     """
-    layout = load_layout(revision)
-    stacked = [island for members in params.get("stacks") or [] for island in members]
-    chosen = np.unique(np.array([*params["islands"], *stacked], np.int64))
+    layout, chosen = load_layout(revision), asked.chosen
     if not len(chosen):
         raise Refused(
             "No islands are picked.",
@@ -50,39 +85,33 @@ def control_islands(revision: Revision, params: dict[str, Any]) -> Made:
         )
     controls = layout.controls.copy()
     verb = ""
-    for key, flag in FLAGS.items():
-        if params.get(key) is not None:
-            on = bool(params[key])
-            verb = VERBS[key][on]
-            flags = controls["flags"][chosen]
-            controls["flags"][chosen] = flags | flag if on else flags & ~np.uint8(flag)
-    if params.get("tile") is not None:
-        verb = _send(layout, controls, chosen, int(params["tile"]))
-    if params.get("weight") is not None:
-        controls["weight"][chosen] = params["weight"]
+    for key, on in asked.flags.items():
+        flag, verb = FLAGS[key], VERBS[key][on]
+        flags = controls["flags"][chosen]
+        controls["flags"][chosen] = flags | flag if on else flags & ~np.uint8(flag)
+    if asked.tile is not None:
+        verb = _send(layout, controls, chosen, asked.tile)
+    if asked.weight is not None:
+        controls["weight"][chosen] = asked.weight
         verb = "weight"
-    if params.get("bundle_by"):
-        verb = f"bundle by {params['bundle_by']}"
-        groups = _groups(layout, params["bundle_by"])[chosen]
+    if asked.bundle_by:
+        verb = f"bundle by {asked.bundle_by}"
+        groups = _groups(layout, asked.bundle_by)[chosen]
         controls["bundle"][chosen] = bundles_of(groups, int(controls["bundle"].max(initial=-1)) + 1)
-    for members in params.get("stacks") or []:
-        verb = f"stack {len(params['stacks'])} shapes"
+    for members in asked.stacks:
+        verb = f"stack {len(asked.stacks)} shapes"
         group_islands(layout, controls, np.unique(np.array(members, np.int64)), "stack", True)
-    for key in ("bundle", "stack"):
-        if params.get(key) is not None:
-            on = bool(params[key])
-            verb = VERBS[key][on]
-            group_islands(layout, controls, chosen, key, on)
+    for key, joins in (("bundle", asked.bundle), ("stack", asked.stack)):
+        if joins is not None:
+            verb = VERBS[key][joins]
+            group_islands(layout, controls, chosen, key, joins)
     if not verb:
         raise Refused("Nothing was changed.", "controls", "Say what to change.")
     # Stacks change what is an overlap; all else is measured already.
-    known = (
-        revision
-        if params.get("stack") is None and not stacked and params.get("weight") is None
-        else None
-    )
+    measured = asked.stack is None and not asked.stacks and asked.weight is None
     state = layout.state.having(controls=controls)
-    return Made(verb, state, counted(len(chosen)), {"islands": len(chosen)}, measured_as=known)
+    told = {"islands": len(chosen)}
+    return Made(verb, state, counted(len(chosen)), told, measured_as=revision if measured else None)
 
 
 def _groups(layout: Layout, by: str) -> NDArray[np.int64]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import PurePosixPath
 from typing import Any
@@ -19,7 +19,7 @@ from quilt_core.flatten.again import Again
 from quilt_core.flatten.matching import Match, Older, carried_uv, match_objects
 from quilt_core.flatten.object_flat import with_channel
 from quilt_core.operations.bases import Remade, with_bases
-from quilt_core.operations.operation import Stopped, plain
+from quilt_core.operations.operation import Progress, plain
 from quilt_core.operations.update import updated_object
 from quilt_core.scene import Scene, SceneObject
 from studio import storage
@@ -33,34 +33,47 @@ from studio.actions.scenes import object_of, scene_of
 from studio.arrays import Layout, Member, load_geometry, load_layout
 from studio.models import BaseLayout, MeshObject, Revision, Source
 
-Report = Callable[[float, str], None]
-
 
 def bring_again(
-    revision: Revision, params: dict[str, Any], report: Report, stop: Callable[[], str]
+    revision: Revision,
+    source_id: int,
+    keys: Mapping[str, str],
+    folder: str,
+    metres_per_unit: float | None,
+    progress: Progress,
 ) -> dict[str, Any]:
     """Put a newer version in the place of a file.
 
-    `params`: source (id of the older file), files ([name, key] of the newer one and those beside it) or folder (of this
-    machine, in which it lies), metres_per_unit.
+    Parameters
+    ----------
+    revision : Revision
+    source_id : int
+        Of the older file.
+    keys : mapping
+        The newer one and those beside it by their names: where their bytes are stored.
+    folder : str
+        Of this machine, in which they lie instead; "" for none.
+    metres_per_unit : float, optional
+    progress : Progress
 
     Raises
     ------
     Refused
     Stopped
     """
+    report = progress.report
     atlas = revision.atlas
-    old = Source.objects.filter(project=atlas.project_id, pk=params["source"], is_mesh=True).first()
+    old = Source.objects.filter(project=atlas.project_id, pk=source_id, is_mesh=True).first()
     if old is None:
         raise Refused("There is no such file in the project.", "source", "Read the project again.")
-    if params.get("folder"):
-        files = files_in(params["folder"], old)
-        params = params | {"files": [[name, storage.put(data)] for name, data in files.items()]}
+    if folder:
+        files = files_in(folder, old)
+        keys = {name: storage.put(data) for name, data in files.items()}
     else:
-        files = {name: storage.get(key) for name, key in params["files"]}
+        files = {name: storage.get(key) for name, key in keys.items()}
     name = _the_mesh(files, old)
     report(0.05, f"reading {name}")
-    scene = read_mesh(name, files, params.get("metres_per_unit") or old.metres_per_unit)
+    scene = read_mesh(name, files, metres_per_unit or old.metres_per_unit)
     layout = load_layout(revision)
     state, members = layout.state, list(layout.members)
     mine = [k for k, member in enumerate(members) if member.object.source_id == old.pk]
@@ -78,14 +91,13 @@ def bring_again(
 
     def tick(k: int) -> None:
         report(0.1 + 0.6 * k / max(len(newer), 1), f"comparing {list(newer.values())[k].name}")
-        if stop():
-            raise Stopped
+        progress.check()
 
     matches = dict(zip(newer, match_objects(list(newer.values()), older, tick), strict=True))
     slots = _slots(matches, older, newer)
     report(0.8, "keeping the files")
     with transaction.atomic():
-        source, objects = _kept(old, name, files, scene, params["files"])
+        source, objects = _kept(old, name, files, scene, keys)
         made: dict[int, Made] = {}
         remade: dict[int, Remade] = {}
         all_of_them, fresh = state, list(members)
@@ -173,7 +185,7 @@ def _carried(member: Member, scene: Scene, obj: SceneObject, again: Again) -> Ba
 
 
 def _kept(
-    old: Source, name: str, files: dict[str, bytes], scene: Scene, keys: list[list[str]]
+    old: Source, name: str, files: dict[str, bytes], scene: Scene, keys: Mapping[str, str]
 ) -> tuple[Source, dict[int, tuple[MeshObject, BaseLayout]]]:
     """Rows of the files, and of the objects with the layouts that they came with."""
     import uuid

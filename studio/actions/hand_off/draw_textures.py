@@ -13,6 +13,7 @@ from quilt_core.operations.textures import BACKGROUND
 from studio import storage
 from studio.actions.operate import operate
 from studio.models import Job, Revision
+from studio.references import file_of
 from studio.state import tiles_of
 
 
@@ -42,6 +43,7 @@ def _merged(revision: Revision, tile: int) -> Callable[[], bytes] | None:
         for row in job.result["report"]["textures"]:
             mine = row.get("revision") == revision.pk and row["tile"] in (0, tile)
             if mine and row["role"] == "baseColor":
-                key = job.result[f"picture {row['name']}"]
+                key = file_of(job, f"picture {row['name']}")
+                assert key is not None
                 return partial(storage.get, key)
     return None
