@@ -11,6 +11,11 @@ export default tseslint.config(
   },
   {
     files: ["src/editor/**/*.ts"],
-    rules: { "no-restricted-imports": ["error", { patterns: ["react", "react-dom", "@chakra-ui/*", "@react-three/*"] }] },
+    rules: {
+      "no-restricted-imports": [
+        "error",
+        { patterns: ["react", "react-dom", "@chakra-ui/*", "@react-three/*"] },
+      ],
+    },
   },
 );

@@ -28,7 +28,8 @@ export function readSpot(search: string): Spot {
   const as = VIEWS.find((view) => view === query.get("as"));
   if (as) out.as = as;
   const at = (query.get("at") ?? "").split(",").map(Number);
-  if (at.length === 3 && at.every(Number.isFinite) && at[2] > 0) out.at = at as [number, number, number];
+  if (at.length === 3 && at.every(Number.isFinite) && at[2] > 0)
+    out.at = at as [number, number, number];
   const picked = query.get("picked");
   if (picked) out.picked = keysIn(picked);
   return out;
@@ -57,12 +58,14 @@ function wordsOf(keys: string[]): string {
     const of = `${object}.${channel}`;
     (groups.get(of) ?? groups.set(of, []).get(of)!).push(Number(number));
   }
-  return [...groups].map(([of, numbers]) => `${of}:${ranges(numbers.sort((a, b) => a - b))}`).join("~");
+  return [...groups]
+    .map(([of, numbers]) => `${of}:${ranges(numbers.sort((a, b) => a - b))}`)
+    .join("~");
 }
 
 function ranges(numbers: number[]): string {
   const out: string[] = [];
-  for (let k = 0; k < numbers.length; ) {
+  for (let k = 0; k < numbers.length;) {
     let end = k;
     while (numbers[end + 1] === numbers[end] + 1) end++;
     out.push(end > k ? `${numbers[k]}-${numbers[end]}` : String(numbers[k]));
@@ -77,7 +80,9 @@ function keysIn(words: string): string[] {
     if (!found) return [];
     return found[3].split(",").flatMap((range) => {
       const [first, last = first] = range.split("-").map(Number);
-      return first > 0 && last >= first && last - first < 100_000 ? Array.from({ length: last - first + 1 }, (_, k) => `${found[1]} ${found[2]} ${first + k}`) : [];
+      return first > 0 && last >= first && last - first < 100_000
+        ? Array.from({ length: last - first + 1 }, (_, k) => `${found[1]} ${found[2]} ${first + k}`)
+        : [];
     });
   });
 }
@@ -87,8 +92,12 @@ function spotOf(of: Editor): Spot {
   const { stage, atlas } = useUi.getState();
   const { camera, document } = of;
   return {
-    stage, atlas: atlas ?? undefined, as: of.view.as,
-    at: document.model ? [camera.x, camera.y, Math.min(camera.width, camera.height) / camera.scale] : undefined,
+    stage,
+    atlas: atlas ?? undefined,
+    as: of.view.as,
+    at: document.model
+      ? [camera.x, camera.y, Math.min(camera.width, camera.height) / camera.scale]
+      : undefined,
     picked: of.selection.list().map((island) => document.keyOf(island)),
   };
 }
@@ -106,7 +115,11 @@ function lookAt({ at, picked }: Spot, of: Editor): void {
   if (!of.document.model) return;
   of.select((s) => s.set(of.document.withKeys(new Set(picked ?? []))));
   if (!at) return;
-  Object.assign(of.camera, { x: at[0], y: at[1], scale: Math.min(of.camera.width, of.camera.height) / at[2] });
+  Object.assign(of.camera, {
+    x: at[0],
+    y: at[1],
+    scale: Math.min(of.camera.width, of.camera.height) / at[2],
+  });
   of.camera.zoomed.raise();
   of.drawn();
 }
@@ -135,7 +148,13 @@ export function useAddress(projectId: number): void {
     // What was asked for is shown once the layout is there and painted.
     let leaving: unknown = null;
     const arrive = () => {
-      if (!wanted || !editor.document.model || !editor.painted.version || editor.document.geometry === leaving) return;
+      if (
+        !wanted ||
+        !editor.document.model ||
+        !editor.painted.version ||
+        editor.document.geometry === leaving
+      )
+        return;
       leaving = null;
       const spot = wanted;
       // Until it is shown, nothing else is written to the address.
@@ -157,7 +176,9 @@ export function useAddress(projectId: number): void {
     };
     const stops = [
       ...(["document", "painted"] as const).map((topic) => editor.signal(topic).subscribe(arrive)),
-      ...(["selection", "view", "frames"] as const).map((topic) => editor.signal(topic).subscribe(soon)),
+      ...(["selection", "view", "frames"] as const).map((topic) =>
+        editor.signal(topic).subscribe(soon),
+      ),
       useUi.subscribe((now, before) => {
         if (going || (now.stage === before.stage && now.atlas === before.atlas)) return;
         // Whoever goes on by himself waits for nothing any more.

@@ -1,7 +1,12 @@
 import { create } from "zustand";
 
 /** How carried pictures are looked at: which role lies on the sheet, and how far the wipe stands. */
-export const useCarriedView = create<{ role: string; share: number; show: (role: string) => void; wipe: (share: number) => void }>((set) => ({
+export const useCarriedView = create<{
+  role: string;
+  share: number;
+  show: (role: string) => void;
+  wipe: (share: number) => void;
+}>((set) => ({
   role: "",
   share: 1,
   show: (role) => set({ role }),

@@ -2,17 +2,28 @@ import { expect, it, vi } from "vitest";
 import { islandCommands, matching, type Command } from "./commands";
 import type { Editor } from "./editor/Editor";
 
-vi.mock("./state", () => ({ STAGES: [], nextName: () => "props B", useUi: { getState: () => ({}) } }));
+vi.mock("./state", () => ({
+  STAGES: [],
+  nextName: () => "props B",
+  useUi: { getState: () => ({}) },
+}));
 
 const controls: Record<number, { flags: number; tile: number; bundle: number; stack: number }> = {
-  0: { flags: 1, tile: 0, bundle: 2, stack: -1 }, 1: { flags: 1, tile: 1001, bundle: 2, stack: -1 }, 2: { flags: 0, tile: 0, bundle: -1, stack: -1 },
+  0: { flags: 1, tile: 0, bundle: 2, stack: -1 },
+  1: { flags: 1, tile: 1001, bundle: 2, stack: -1 },
+  2: { flags: 0, tile: 0, bundle: -1, stack: -1 },
 };
 
 function setUp(picked: number[]) {
   const mutate = vi.fn();
   const editor = {
     selection: { list: () => picked },
-    document: { info: null, control: (i: number) => controls[i], mates: () => [0, 1], tiles: [{ number: 1001 }, { number: 1002 }] },
+    document: {
+      info: null,
+      control: (i: number) => controls[i],
+      mates: () => [0, 1],
+      tiles: [{ number: 1001 }, { number: 1002 }],
+    },
   } as unknown as Editor;
   const commands = islandCommands(editor, { control: { mutate, isPending: false } } as never);
   return { mutate, by: (name: string) => commands.find((c) => c.name === name)! };
@@ -44,7 +55,12 @@ it("offers nothing when nothing is picked, and each tile when something is", () 
 });
 
 it("finds commands by the words that were typed", () => {
-  const list = ["Lock place", "Lock turn", "Undo"].map((name): Command => ({ name, group: "Islands", enabled: name !== "Lock turn", run: () => undefined }));
+  const list = ["Lock place", "Lock turn", "Undo"].map((name): Command => ({
+    name,
+    group: "Islands",
+    enabled: name !== "Lock turn",
+    run: () => undefined,
+  }));
   expect(matching(list, "lo").map((c) => c.name)).toEqual(["Lock place"]);
   expect(matching(list, "islands un").map((c) => c.name)).toEqual(["Undo"]);
 });

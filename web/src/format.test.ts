@@ -19,7 +19,8 @@ it("reads proportions as people write them", () => {
   expect(fromRatio("2048 x 1024")).toBe(2);
   expect(fromRatio("1 / 2")).toBe(0.5);
   expect(fromRatio("1,5")).toBe(1.5);
-  for (const wrong of ["", "a", "1:0", "0", "-2", "65", "1:2:3"]) expect(fromRatio(wrong)).toBeNull();
+  for (const wrong of ["", "a", "1:0", "0", "-2", "65", "1:2:3"])
+    expect(fromRatio(wrong)).toBeNull();
 });
 
 it("writes them with 1 for the shorter edge, and reads back what it wrote", () => {

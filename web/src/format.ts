@@ -4,11 +4,16 @@ const grouped = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
 export const whole = (value: number) => grouped.format(Math.round(value));
 
 export const density = (value: number | null | undefined) =>
-  value === null || value === undefined ? "–" : value >= 100 || Number.isInteger(value) ? whole(value) : value.toPrecision(3);
+  value === null || value === undefined
+    ? "–"
+    : value >= 100 || Number.isInteger(value)
+      ? whole(value)
+      : value.toPrecision(3);
 
 export const percent = (value: number) => `${(100 * value).toFixed(1)}`;
 
-export const pixels = (value: number | null | undefined) => (value === null || value === undefined ? "–" : value.toFixed(1));
+export const pixels = (value: number | null | undefined) =>
+  value === null || value === undefined ? "–" : value.toFixed(1);
 
 /** The name of an action as people read it. */
 export const action = (name: string) => name.replaceAll("-", " ");
@@ -21,7 +26,8 @@ export function lastMip(gap: number, size: number): { level: number; size: numbe
 }
 
 /** Megabytes of an 8-bit RGBA picture with its mip chain (4/3 of level 0). */
-export const rawMegabytes = (width: number, height: number) => ((width * height * 4 * 4) / 3 / 1e6).toFixed(1);
+export const rawMegabytes = (width: number, height: number) =>
+  ((width * height * 4 * 4) / 3 / 1e6).toFixed(1);
 
 /** Width : height, with 1 for the shorter edge. */
 export function asRatio(proportion: number): string {

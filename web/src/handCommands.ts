@@ -20,31 +20,81 @@ let noted: [number, number] | null = null;
 
 /** What can be done by hand to the picked islands, in one step each. */
 export function handCommands(editor: Editor, actions: Actions): Command[] {
-  return [...turnCommands(editor), ...roomCommands(editor, actions), ...rowCommands(editor), ...goCommands(editor)];
+  return [
+    ...turnCommands(editor),
+    ...roomCommands(editor, actions),
+    ...rowCommands(editor),
+    ...goCommands(editor),
+  ];
 }
 
 function turnCommands(editor: Editor): Command[] {
   const frame = editor.frame;
   const some = frame !== null && editor.handsOn;
   const middle = frame ? middleOf(frame) : ([0, 0] as [number, number]);
-  const act = (name: string, verb: Verb, by: () => Transform): Command => ({ name, group: "By hand", enabled: some, run: () => void editor.transform(verb, by()) });
-  const each = (name: string, hint: string, verb: Verb, by: (island: number, box: Bounds) => Transform): Command => ({
-    name, group: "By hand", hint, enabled: some, run: () => void editor.moveEach((boxes, islands) => islands.map((island, k) => by(island, boxes[k])), verb),
+  const act = (name: string, verb: Verb, by: () => Transform): Command => ({
+    name,
+    group: "By hand",
+    enabled: some,
+    run: () => void editor.transform(verb, by()),
   });
-  const densest = editor.selection.list().reduce((most, island) => Math.max(most, editor.document.density(island) ?? 0), 0);
+  const each = (
+    name: string,
+    hint: string,
+    verb: Verb,
+    by: (island: number, box: Bounds) => Transform,
+  ): Command => ({
+    name,
+    group: "By hand",
+    hint,
+    enabled: some,
+    run: () =>
+      void editor.moveEach(
+        (boxes, islands) => islands.map((island, k) => by(island, boxes[k])),
+        verb,
+      ),
+  });
+  const densest = editor.selection
+    .list()
+    .reduce((most, island) => Math.max(most, editor.document.density(island) ?? 0), 0);
   return [
     act("Quarter turn to the left", "turn", () => turning(Math.PI / 2, middle)),
     act("Quarter turn to the right", "turn", () => turning(-Math.PI / 2, middle)),
     act("Half turn", "turn", () => turning(Math.PI, middle)),
     act("Mirror left and right", "mirror", () => sizing(-1, 1, middle)),
     act("Mirror up and down", "mirror", () => sizing(1, -1, middle)),
-    each("Each upright by its longest edge", "the shortest turn that brings it to an axis", "turn", (island, box) => turning(toAxis(longestDirection(editor.document.model!.edgesOf(island)) ?? 0), middleOf(box))),
-    { name: "Upright by the edge at the pointer", group: "By hand", hint: "all that is picked turns until that edge lies along an axis", enabled: some && edgeAtPointer(editor) !== null, run: () => void editor.transform("turn", turning(toAxis(edgeAtPointer(editor) ?? 0), middle)) },
-    each("Each so that up stays up", "what is up on the model is up on the sheet", "turn", (island, box) => turning(upOn(editor, island), middleOf(box))),
-    each("Same density as the densest of these", densest > 0 ? `${Math.round(densest)} px/m, each about its middle` : "", "size", (island, box) => {
-      const factor = densest / (editor.document.density(island) ?? densest);
-      return sizing(factor, factor, middleOf(box));
-    }),
+    each(
+      "Each upright by its longest edge",
+      "the shortest turn that brings it to an axis",
+      "turn",
+      (island, box) =>
+        turning(
+          toAxis(longestDirection(editor.document.model!.edgesOf(island)) ?? 0),
+          middleOf(box),
+        ),
+    ),
+    {
+      name: "Upright by the edge at the pointer",
+      group: "By hand",
+      hint: "all that is picked turns until that edge lies along an axis",
+      enabled: some && edgeAtPointer(editor) !== null,
+      run: () => void editor.transform("turn", turning(toAxis(edgeAtPointer(editor) ?? 0), middle)),
+    },
+    each(
+      "Each so that up stays up",
+      "what is up on the model is up on the sheet",
+      "turn",
+      (island, box) => turning(upOn(editor, island), middleOf(box)),
+    ),
+    each(
+      "Same density as the densest of these",
+      densest > 0 ? `${Math.round(densest)} px/m, each about its middle` : "",
+      "size",
+      (island, box) => {
+        const factor = densest / (editor.document.density(island) ?? densest);
+        return sizing(factor, factor, middleOf(box));
+      },
+    ),
   ];
 }
 
@@ -58,11 +108,21 @@ function edgeAtPointer(editor: Editor): number | null {
   for (const island of editor.selection.list()) {
     const b = model.bounds[island];
     const reach = 40 / editor.camera.scale;
-    if (last.x < b.minX - reach || last.x > b.maxX + reach || last.y < b.minY - reach || last.y > b.maxY + reach) continue;
+    if (
+      last.x < b.minX - reach ||
+      last.x > b.maxX + reach ||
+      last.y < b.minY - reach ||
+      last.y > b.maxY + reach
+    )
+      continue;
     const edges = model.edgesOf(island);
     for (let k = 0; k < edges.length; k += 4) {
       const found = nearestOf(point, 0, edges, k, best?.distance ?? reach);
-      if (found) best = { distance: found.distance, angle: Math.atan2(edges[k + 3] - edges[k + 1], edges[k + 2] - edges[k]) };
+      if (found)
+        best = {
+          distance: found.distance,
+          angle: Math.atan2(edges[k + 3] - edges[k + 1], edges[k + 2] - edges[k]),
+        };
     }
   }
   return best && best.angle;
@@ -81,7 +141,9 @@ function upOn(editor: Editor, island: number): number {
   const turn = Math.PI / 2 - Math.atan2(y, x);
   const quarter = Math.PI / 2;
   // What nearly is a quarter turn is one.
-  return Math.abs(turn / quarter - Math.round(turn / quarter)) < 0.02 ? Math.round(turn / quarter) * quarter : turn;
+  return Math.abs(turn / quarter - Math.round(turn / quarter)) < 0.02
+    ? Math.round(turn / quarter) * quarter
+    : turn;
 }
 
 function roomCommands(editor: Editor, actions: Actions): Command[] {
@@ -91,23 +153,81 @@ function roomCommands(editor: Editor, actions: Actions): Command[] {
   const here = editor.tools.last;
   const under = here ? editor.document.map.tileAt(here.x, here.y) : 0;
   const shrink = (percent: number): Command => ({
-    name: `Shrink by ${percent} %`, group: "By hand", hint: `all islands of tile ${tile}, about its middle`, enabled: editor.handsOn && editor.document.count > 0,
+    name: `Shrink by ${percent} %`,
+    group: "By hand",
+    hint: `all islands of tile ${tile}, about its middle`,
+    enabled: editor.handsOn && editor.document.count > 0,
     run: () => shrinkBy(editor, tile, percent),
   });
   const next = nextUnplaced(editor);
   return [
     ...(["down", "up", "left", "right"] as const).map((direction) => ({
-      name: `Slide ${direction} to contact`, group: "By hand", hint: "slide until it touches at the padding", enabled: some && !actions.slide.isPending,
+      name: `Slide ${direction} to contact`,
+      group: "By hand",
+      hint: "slide until it touches at the padding",
+      enabled: some && !actions.slide.isPending,
       run: () => actions.slide.mutate({ islands, direction }),
     })),
-    { name: "Slide each down to contact", group: "By hand", hint: "one after the other, as if falling", enabled: some && islands.length > 1 && !actions.slide.isPending, run: () => actions.slide.mutate({ islands, direction: "down", each: true }) },
-    { name: "Fit into gaps", group: "By hand", hint: `each into the most snug free spot of tile ${tile}`, enabled: some && !actions.fitIntoGaps.isPending, run: () => actions.fitIntoGaps.mutate({ islands, tile }) },
-    { name: "Fit into gaps at the pointer", group: "By hand", hint: "the free spot nearest to the pointer", enabled: some && under > 0 && !actions.fitIntoGaps.isPending, run: () => actions.fitIntoGaps.mutate({ islands, tile: under, near: editor.document.map.inPx(under, here!.x, here!.y) }) },
-    { name: "Fit into gaps as one block", group: "By hand", hint: "all together as they lie, where it is most snug", enabled: some && islands.length > 1 && !actions.fitIntoGaps.isPending, run: () => actions.fitIntoGaps.mutate({ islands, tile, block: true }) },
-    { name: "Make room", group: "By hand", hint: "neighbours that are too near step aside, just enough", enabled: some && !actions.makeRoom.isPending, run: () => actions.makeRoom.mutate(islands) },
-    { name: "Shrink to fit the gaps", group: "By hand", hint: islands.length ? "the picked islands, each about its middle" : "all islands, each about its middle", enabled: editor.handsOn && editor.document.count > 0 && !actions.shrinkToFit.isPending, run: () => actions.shrinkToFit.mutate(islands) },
+    {
+      name: "Slide each down to contact",
+      group: "By hand",
+      hint: "one after the other, as if falling",
+      enabled: some && islands.length > 1 && !actions.slide.isPending,
+      run: () => actions.slide.mutate({ islands, direction: "down", each: true }),
+    },
+    {
+      name: "Fit into gaps",
+      group: "By hand",
+      hint: `each into the most snug free spot of tile ${tile}`,
+      enabled: some && !actions.fitIntoGaps.isPending,
+      run: () => actions.fitIntoGaps.mutate({ islands, tile }),
+    },
+    {
+      name: "Fit into gaps at the pointer",
+      group: "By hand",
+      hint: "the free spot nearest to the pointer",
+      enabled: some && under > 0 && !actions.fitIntoGaps.isPending,
+      run: () =>
+        actions.fitIntoGaps.mutate({
+          islands,
+          tile: under,
+          near: editor.document.map.inPx(under, here!.x, here!.y),
+        }),
+    },
+    {
+      name: "Fit into gaps as one block",
+      group: "By hand",
+      hint: "all together as they lie, where it is most snug",
+      enabled: some && islands.length > 1 && !actions.fitIntoGaps.isPending,
+      run: () => actions.fitIntoGaps.mutate({ islands, tile, block: true }),
+    },
+    {
+      name: "Make room",
+      group: "By hand",
+      hint: "neighbours that are too near step aside, just enough",
+      enabled: some && !actions.makeRoom.isPending,
+      run: () => actions.makeRoom.mutate(islands),
+    },
+    {
+      name: "Shrink to fit the gaps",
+      group: "By hand",
+      hint: islands.length
+        ? "the picked islands, each about its middle"
+        : "all islands, each about its middle",
+      enabled: editor.handsOn && editor.document.count > 0 && !actions.shrinkToFit.isPending,
+      run: () => actions.shrinkToFit.mutate(islands),
+    },
     ...[1, 2, 5].map(shrink),
-    { name: "Next from side table", group: "By hand", hint: next < 0 ? "nothing lies on the side table" : `${editor.document.objectOf(next)?.name} ${editor.document.number(next)}, the largest on the side table`, enabled: editor.handsOn && next >= 0, run: () => void takeNext(editor) },
+    {
+      name: "Next from side table",
+      group: "By hand",
+      hint:
+        next < 0
+          ? "nothing lies on the side table"
+          : `${editor.document.objectOf(next)?.name} ${editor.document.number(next)}, the largest on the side table`,
+      enabled: editor.handsOn && next >= 0,
+      run: () => void takeNext(editor),
+    },
   ];
 }
 
@@ -116,15 +236,22 @@ export function shrinkBy(editor: Editor, tile: number, percent: number): void {
   const { map, model, count } = editor.document;
   const before = editor.selection.list();
   const factor = 1 - percent / 100;
-  editor.select((s) => s.set(Array.from({ length: count }, (_, i) => i).filter((i) => model?.homes[i] === tile)));
+  editor.select((s) =>
+    s.set(Array.from({ length: count }, (_, i) => i).filter((i) => model?.homes[i] === tile)),
+  );
   void editor.transform("size", sizing(factor, factor, middleOf(map.sheet(tile))));
   editor.select((s) => s.set(before));
 }
 
 /** The largest island on the side table that may be moved; -1 for none. */
 export function nextUnplaced(editor: Editor): number {
-  const waiting = editor.document.flagged(FLAGS.sideTable).filter((island) => !(editor.document.control(island).flags & (CONTROL.place | CONTROL.out)));
-  return waiting.reduce((best, island) => (best < 0 || sizeOf(editor, island) > sizeOf(editor, best) ? island : best), -1);
+  const waiting = editor.document
+    .flagged(FLAGS.sideTable)
+    .filter((island) => !(editor.document.control(island).flags & (CONTROL.place | CONTROL.out)));
+  return waiting.reduce(
+    (best, island) => (best < 0 || sizeOf(editor, island) > sizeOf(editor, best) ? island : best),
+    -1,
+  );
 }
 
 export function takeNext(editor: Editor): boolean {
@@ -135,7 +262,10 @@ export function takeNext(editor: Editor): boolean {
 }
 
 /** The highest first. */
-const bySize = (boxes: Bounds[]) => boxes.map((_, k) => k).sort((a, b) => boxes[b].maxY - boxes[b].minY - (boxes[a].maxY - boxes[a].minY));
+const bySize = (boxes: Bounds[]) =>
+  boxes
+    .map((_, k) => k)
+    .sort((a, b) => boxes[b].maxY - boxes[b].minY - (boxes[a].maxY - boxes[a].minY));
 
 /** The tile that the middle of the view lies on, else that of the picked islands, else the first. */
 export function tileInSight(editor: Editor): number {
@@ -148,11 +278,28 @@ export function tileInSight(editor: Editor): number {
 function rowCommands(editor: Editor): Command[] {
   const several = editor.frame !== null && editor.handsOn && editor.selection.size > 1;
   const { document } = editor;
-  const row = (name: string, hint: string, work: (boxes: Bounds[], islands: number[]) => Transform[]): Command => ({ name, group: "By hand", hint, enabled: several, run: () => void editor.moveEach(work) });
-  const ordered = (key: (island: number, k: number, all: number[]) => number) => (boxes: Bounds[], islands: number[]) => {
-    const keys = islands.map(key);
-    return inOrder(boxes, islands.map((_, k) => k).sort((a, b) => keys[a] - keys[b]), "across", document.padding / document.map.pxPerUnit(document.model!.homes[islands[0]]));
-  };
+  const row = (
+    name: string,
+    hint: string,
+    work: (boxes: Bounds[], islands: number[]) => Transform[],
+  ): Command => ({
+    name,
+    group: "By hand",
+    hint,
+    enabled: several,
+    run: () => void editor.moveEach(work),
+  });
+  const ordered =
+    (key: (island: number, k: number, all: number[]) => number) =>
+    (boxes: Bounds[], islands: number[]) => {
+      const keys = islands.map(key);
+      return inOrder(
+        boxes,
+        islands.map((_, k) => k).sort((a, b) => keys[a] - keys[b]),
+        "across",
+        document.padding / document.map.pxPerUnit(document.model!.homes[islands[0]]),
+      );
+    };
   const ring = (boxes: Bounds[], islands: number[]) => {
     const places = onModel(document.geometry!);
     const angles = aroundAxis(islands.map((island) => places.get(island) ?? { x: 0, z: 0 }));
@@ -160,12 +307,42 @@ function rowCommands(editor: Editor): Command[] {
   };
   return [
     ...(["left", "right", "top", "bottom", "middle across", "middle up"] as const).map((edge) =>
-      row(edge.startsWith("middle") ? `Middles in line, ${edge.slice(7)}` : `In line at the ${edge}`, "all that are picked", (boxes) => aligned(boxes, edge))),
-    ...(["across", "up"] as const).map((along) => row(`In a row ${along}`, "one behind the other, the padding between them", (boxes, islands) => inRow(boxes, along, document.padding / document.map.pxPerUnit(document.model!.homes[islands[0]])))),
-    row("In a row by size", "the largest first", ordered((island) => -sizeOf(editor, island))),
-    row("In a row by name", "by object and number", ordered((island) => island)),
+      row(
+        edge.startsWith("middle") ? `Middles in line, ${edge.slice(7)}` : `In line at the ${edge}`,
+        "all that are picked",
+        (boxes) => aligned(boxes, edge),
+      ),
+    ),
+    ...(["across", "up"] as const).map((along) =>
+      row(`In a row ${along}`, "one behind the other, the padding between them", (boxes, islands) =>
+        inRow(
+          boxes,
+          along,
+          document.padding / document.map.pxPerUnit(document.model!.homes[islands[0]]),
+        ),
+      ),
+    ),
+    row(
+      "In a row by size",
+      "the largest first",
+      ordered((island) => -sizeOf(editor, island)),
+    ),
+    row(
+      "In a row by name",
+      "by object and number",
+      ordered((island) => island),
+    ),
     row("In a row round an axis", "pieces of a ring in their order on the model", ring),
-    { name: "Swap places", group: "By hand", hint: "of two islands, middle for middle", enabled: several && editor.selection.size === 2, run: () => void editor.moveEach((boxes) => (boxes.length === 2 ? swapped(boxes) : boxes.map(() => moving(0, 0)))) },
+    {
+      name: "Swap places",
+      group: "By hand",
+      hint: "of two islands, middle for middle",
+      enabled: several && editor.selection.size === 2,
+      run: () =>
+        void editor.moveEach((boxes) =>
+          boxes.length === 2 ? swapped(boxes) : boxes.map(() => moving(0, 0)),
+        ),
+    },
   ];
 }
 
@@ -174,7 +351,13 @@ function goCommands(editor: Editor): Command[] {
   const some = frame !== null && editor.handsOn;
   const { map, tiles } = editor.document;
   const middle = frame ? middleOf(frame) : ([0, 0] as [number, number]);
-  const act = (name: string, hint: string, by: () => Transform): Command => ({ name, group: "By hand", hint, enabled: some, run: () => void editor.transform("move", by()) });
+  const act = (name: string, hint: string, by: () => Transform): Command => ({
+    name,
+    group: "By hand",
+    hint,
+    enabled: some,
+    run: () => void editor.transform("move", by()),
+  });
   const place = () => {
     const [w, h] = map.first;
     return { minX: w * SIDE_TABLE.left, maxX: w * SIDE_TABLE.right, minY: 0, maxY: h };
@@ -183,7 +366,10 @@ function goCommands(editor: Editor): Command[] {
   // One island keeps its height, several are laid out in rows, under those that lie there.
   const aside = (boxes: Bounds[], islands: number[]) => {
     const own = new Set(islands);
-    const there = editor.document.flagged(FLAGS.sideTable).filter((island) => !own.has(island)).map((island) => editor.document.model!.bounds[island]);
+    const there = editor.document
+      .flagged(FLAGS.sideTable)
+      .filter((island) => !own.has(island))
+      .map((island) => editor.document.model!.bounds[island]);
     const { minX, maxX, maxY } = place();
     const top = there.reduce((low, b) => Math.min(low, b.minY - between()), maxY);
     return laidOut(boxes, bySize(boxes), { minX, maxX, minY: 0, maxY: top }, between());
@@ -193,25 +379,71 @@ function goCommands(editor: Editor): Command[] {
     const from = map.tileAt(...middle);
     const home = from ? map.sheet(from) : null;
     // To the same place of another sheet; from beside the sheets to its middle.
-    return home ? moving(sheet.minX - home.minX, sheet.minY - home.minY) : moving((sheet.minX + sheet.maxX) / 2 - middle[0], (sheet.minY + sheet.maxY) / 2 - middle[1]);
+    return home
+      ? moving(sheet.minX - home.minX, sheet.minY - home.minY)
+      : moving(
+          (sheet.minX + sheet.maxX) / 2 - middle[0],
+          (sheet.minY + sheet.maxY) / 2 - middle[1],
+        );
   };
   const waiting = editor.document.flagged(FLAGS.sideTable);
-  const tidy = (name: string, order: (boxes: Bounds[], islands: number[]) => number[]): Command => ({
-    name, group: "Side table", hint: "in rows beside the sheets", enabled: editor.handsOn && waiting.length > 0,
+  const tidy = (
+    name: string,
+    order: (boxes: Bounds[], islands: number[]) => number[],
+  ): Command => ({
+    name,
+    group: "Side table",
+    hint: "in rows beside the sheets",
+    enabled: editor.handsOn && waiting.length > 0,
     run: () => {
       const before = editor.selection.list();
       editor.select((s) => s.set(waiting));
-      void editor.moveEach((boxes, islands) => laidOut(boxes, order(boxes, islands), place(), between()));
+      void editor.moveEach((boxes, islands) =>
+        laidOut(boxes, order(boxes, islands), place(), between()),
+      );
       editor.select((s) => s.set(before));
     },
   });
   return [
-    { name: "To the side table", group: "By hand", hint: "in rows beside the sheets, the largest first", enabled: some, run: () => void editor.moveEach(aside) },
+    {
+      name: "To the side table",
+      group: "By hand",
+      hint: "in rows beside the sheets, the largest first",
+      enabled: some,
+      run: () => void editor.moveEach(aside),
+    },
     ...tiles.map((tile) => act(`To sheet ${tile.number}`, "", toTile(tile.number))),
-    ...([["right", 1, 0], ["left", -1, 0], ["up", 0, 1], ["down", 0, -1]] as const).map(([way, x, y]) => act(`One whole tile ${way}`, "to the same place of the next sheet", () => moving(x * map.pitch[0], y * map.pitch[1]))),
-    { name: "Note the place", group: "By hand", hint: "of the middle of what is picked", enabled: some, run: () => { noted = middle; } },
-    act("Lay at the noted place", "middle on middle", () => (noted ? moving(noted[0] - middle[0], noted[1] - middle[1]) : moving(0, 0))),
-    { name: editor.view.sideFolded ? "Unfold the side table" : "Fold the side table", group: "Side table", hint: "the sheets get its room", enabled: editor.document.count > 0, run: () => editor.foldSide(!editor.view.sideFolded) },
+    ...(
+      [
+        ["right", 1, 0],
+        ["left", -1, 0],
+        ["up", 0, 1],
+        ["down", 0, -1],
+      ] as const
+    ).map(([way, x, y]) =>
+      act(`One whole tile ${way}`, "to the same place of the next sheet", () =>
+        moving(x * map.pitch[0], y * map.pitch[1]),
+      ),
+    ),
+    {
+      name: "Note the place",
+      group: "By hand",
+      hint: "of the middle of what is picked",
+      enabled: some,
+      run: () => {
+        noted = middle;
+      },
+    },
+    act("Lay at the noted place", "middle on middle", () =>
+      noted ? moving(noted[0] - middle[0], noted[1] - middle[1]) : moving(0, 0),
+    ),
+    {
+      name: editor.view.sideFolded ? "Unfold the side table" : "Fold the side table",
+      group: "Side table",
+      hint: "the sheets get its room",
+      enabled: editor.document.count > 0,
+      run: () => editor.foldSide(!editor.view.sideFolded),
+    },
     tidy("Tidy the side table by size", bySize),
     tidy("Tidy the side table by object", (_, islands) => islands.map((_, k) => k)),
   ];

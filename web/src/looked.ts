@@ -26,9 +26,14 @@ export const useLooked = create<Looked>((set, get) => ({
   look: (draft) => {
     editor.picks.use("islands");
     const shot = (view: View) => editor.pictures.get(view)?.();
-    set({ draft, before: get().draft ? get().before : { table: shot("table"), model: shot("model") } });
+    set({
+      draft,
+      before: get().draft ? get().before : { table: shot("table"), model: shot("model") },
+    });
   },
   setShare: (share) => set({ share }),
-  moved: (view) => { if (get().before[view]) set({ before: { ...get().before, [view]: undefined } }); },
+  moved: (view) => {
+    if (get().before[view]) set({ before: { ...get().before, [view]: undefined } });
+  },
   end: () => set({ draft: null, before: {} }),
 }));

@@ -10,11 +10,20 @@ import { system } from "./theme";
 
 applyTheme();
 /** Whoever is logged out meanwhile is asked to log in again. */
-const outside = (error: Error) => { if (error instanceof Explained && error.status === 401) void queries.invalidateQueries({ queryKey: ["me"] }); };
-const queries: QueryClient = new QueryClient({ queryCache: new QueryCache({ onError: outside }), mutationCache: new MutationCache({ onError: outside }), defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } } });
+const outside = (error: Error) => {
+  if (error instanceof Explained && error.status === 401)
+    void queries.invalidateQueries({ queryKey: ["me"] });
+};
+const queries: QueryClient = new QueryClient({
+  queryCache: new QueryCache({ onError: outside }),
+  mutationCache: new MutationCache({ onError: outside }),
+  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } },
+});
 
 /** How many answers the page waits for, for whoever watches it from outside. */
-const note = () => { document.documentElement.dataset.waiting = String(queries.isFetching() + queries.isMutating()); };
+const note = () => {
+  document.documentElement.dataset.waiting = String(queries.isFetching() + queries.isMutating());
+};
 queries.getQueryCache().subscribe(note);
 queries.getMutationCache().subscribe(note);
 

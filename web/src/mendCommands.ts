@@ -8,18 +8,52 @@ import { useUi } from "./state";
 export function mendCommands(editor: Editor, actions: Actions): Command[] {
   if (useUi.getState().stage !== "Mend") return [];
   const { picks, selection } = editor;
-  const [faces, edges, corners] = [picks.count("faces"), picks.count("edges"), picks.count("corners")];
+  const [faces, edges, corners] = [
+    picks.count("faces"),
+    picks.count("edges"),
+    picks.count("corners"),
+  ];
   const idle = !actions.edit.isPending;
-  const region = faces ? { objects: picks.sent().map((own) => ({ ...own, edges: [], corners: [] })) } : { islands: selection.list() };
-  const edit = (name: string, verb: Edit["verb"], enabled: boolean, what: Partial<Edit>, hint: string): Command => ({
-    name, group: "Mend", hint, enabled: enabled && idle, run: () => actions.edit.mutate({ verb, ...what }),
+  const region = faces
+    ? { objects: picks.sent().map((own) => ({ ...own, edges: [], corners: [] })) }
+    : { islands: selection.list() };
+  const edit = (
+    name: string,
+    verb: Edit["verb"],
+    enabled: boolean,
+    what: Partial<Edit>,
+    hint: string,
+  ): Command => ({
+    name,
+    group: "Mend",
+    hint,
+    enabled: enabled && idle,
+    run: () => actions.edit.mutate({ verb, ...what }),
   });
   const along = { objects: picks.sent() };
   const some = faces > 0 || selection.size > 0;
   return [
-    ...PICKED.map((mode) => ({ name: `Pick ${mode}`, group: "Mend", hint: "on the model and the table", enabled: true, on: picks.mode === mode, run: () => picks.use(mode) })),
-    { name: "Let go of picked faces, edges and corners", group: "Mend", enabled: picks.some, run: () => picks.clear() },
-    edit("Flatten along picked edges", "flatten along", edges > 0, { objects: picks.sent().map((own) => ({ ...own, faces: [] })) }, "they become seams beside those there are"),
+    ...PICKED.map((mode) => ({
+      name: `Pick ${mode}`,
+      group: "Mend",
+      hint: "on the model and the table",
+      enabled: true,
+      on: picks.mode === mode,
+      run: () => picks.use(mode),
+    })),
+    {
+      name: "Let go of picked faces, edges and corners",
+      group: "Mend",
+      enabled: picks.some,
+      run: () => picks.clear(),
+    },
+    edit(
+      "Flatten along picked edges",
+      "flatten along",
+      edges > 0,
+      { objects: picks.sent().map((own) => ({ ...own, faces: [] })) },
+      "they become seams beside those there are",
+    ),
     edit("Cut along picked edges", "cut", edges > 0, along, "shapes stay as they are"),
     edit("Join along picked edges", "join", edges > 0, along, "the smaller island comes over"),
     edit("Split picked faces off", "split off", faces > 0, region, "islands of their own"),

@@ -5,7 +5,14 @@ import { apply, placementOf } from "./editor/geometry/transform";
 import { tileCorner } from "./editor/table/tiles";
 
 /** Painting how far rays reach: whether, with how much (0 to 1), and how wide the brush is, px on screen. */
-export const usePaint = create<{ on: boolean; value: number; width: number; fills: number; set: (some: Partial<{ on: boolean; value: number; width: number }>) => void; fill: () => void }>((set, get) => ({
+export const usePaint = create<{
+  on: boolean;
+  value: number;
+  width: number;
+  fills: number;
+  set: (some: Partial<{ on: boolean; value: number; width: number }>) => void;
+  fill: () => void;
+}>((set, get) => ({
   on: false,
   value: 0.25,
   width: 40,
@@ -24,10 +31,20 @@ export function paintedSize(width: number, height: number): [number, number] {
 }
 
 /** Grey of a weight, for a canvas. */
-export const greyOf = (value: number) => { const step = Math.round(255 * value); return `rgb(${step},${step},${step})`; };
+export const greyOf = (value: number) => {
+  const step = Math.round(255 * value);
+  return `rgb(${step},${step},${step})`;
+};
 
 /** Fill islands on the painting of a tile. */
-export function fillIslands(pen: CanvasRenderingContext2D, base: BaseLayout, model: LayoutModel, islands: ReadonlySet<number>, tile: number, value: number): void {
+export function fillIslands(
+  pen: CanvasRenderingContext2D,
+  base: BaseLayout,
+  model: LayoutModel,
+  islands: ReadonlySet<number>,
+  tile: number,
+  value: number,
+): void {
   const { width, height } = pen.canvas;
   const [column, row] = tileCorner(tile);
   pen.fillStyle = pen.strokeStyle = greyOf(value);
@@ -41,7 +58,8 @@ export function fillIslands(pen: CanvasRenderingContext2D, base: BaseLayout, mod
     const place = placementOf(model.placements, island);
     for (let k = 0; k < 3; k++) {
       const [u, v] = apply(place, base.corners[6 * t + 2 * k], base.corners[6 * t + 2 * k + 1]);
-      const x = (u - column) * width, y = (1 - v + row) * height;
+      const x = (u - column) * width,
+        y = (1 - v + row) * height;
       if (k === 0) pen.moveTo(x, y);
       else pen.lineTo(x, y);
     }

@@ -8,10 +8,22 @@ export const CORNERS = ["bottom left", "top left", "top right", "bottom right"] 
 export type Corner = (typeof CORNERS)[number];
 
 /** How the room is divided: what is open, and how large. */
-export type Room = { slip: boolean; slipWidth: number; model: ModelPlace; modelWidth: number; corner: Corner; ledger: boolean; ledgerHeight: number };
+export type Room = {
+  slip: boolean;
+  slipWidth: number;
+  model: ModelPlace;
+  modelWidth: number;
+  corner: Corner;
+  ledger: boolean;
+  ledgerHeight: number;
+};
 
 /** Least and most px of each size. */
-export const LIMITS = { slipWidth: [200, 420], modelWidth: [220, 760], ledgerHeight: [96, 520] } as const;
+export const LIMITS = {
+  slipWidth: [200, 420],
+  modelWidth: [220, 760],
+  ledgerHeight: [96, 520],
+} as const;
 export type Size = keyof typeof LIMITS;
 
 /** Kinds of stages that divide the room alike. */
@@ -19,16 +31,53 @@ export type Kind = "table" | "mend" | "carry" | "rest";
 
 /** Arrange belongs to the table: the model floats in a corner, the ledger is a strip. */
 const ROOMS: Record<Kind, Room> = {
-  table: { slip: true, slipWidth: 250, model: "floating", modelWidth: 330, corner: "bottom left", ledger: false, ledgerHeight: 222 },
+  table: {
+    slip: true,
+    slipWidth: 250,
+    model: "floating",
+    modelWidth: 330,
+    corner: "bottom left",
+    ledger: false,
+    ledgerHeight: 222,
+  },
   // Model and table are equal.
-  mend: { slip: true, slipWidth: 250, model: "docked", modelWidth: 500, corner: "bottom left", ledger: false, ledgerHeight: 222 },
+  mend: {
+    slip: true,
+    slipWidth: 250,
+    model: "docked",
+    modelWidth: 500,
+    corner: "bottom left",
+    ledger: false,
+    ledgerHeight: 222,
+  },
   // The shelf lies beside the table, the model in a corner of it.
-  carry: { slip: true, slipWidth: 262, model: "floating", modelWidth: 330, corner: "bottom right", ledger: false, ledgerHeight: 222 },
-  rest: { slip: true, slipWidth: 250, model: "docked", modelWidth: 330, corner: "bottom left", ledger: true, ledgerHeight: 222 },
+  carry: {
+    slip: true,
+    slipWidth: 262,
+    model: "floating",
+    modelWidth: 330,
+    corner: "bottom right",
+    ledger: false,
+    ledgerHeight: 222,
+  },
+  rest: {
+    slip: true,
+    slipWidth: 250,
+    model: "docked",
+    modelWidth: 330,
+    corner: "bottom left",
+    ledger: true,
+    ledgerHeight: 222,
+  },
 };
 const KEY = "quilt-room";
 
-type Rooms = Record<Kind, Room> & { alone: boolean; change: (stage: Stage, change: Partial<Room>) => void; resize: (stage: Stage, size: Size, px: number) => void; giveAll: () => void };
+type Rooms = Record<Kind, Room> & {
+  alone: boolean;
+  change: (stage: Stage, change: Partial<Room>) => void;
+  resize: (stage: Stage, size: Size, px: number) => void;
+  giveAll: () => void;
+};
 
 /** Sizes are remembered, apart for Arrange and for the other stages. */
 export const useRooms = create<Rooms>((set, get) => ({
@@ -40,11 +89,21 @@ export const useRooms = create<Rooms>((set, get) => ({
     const { table, mend, carry, rest } = get();
     localStorage.setItem(KEY, JSON.stringify({ table, mend, carry, rest }));
   },
-  resize: (stage, size, px) => get().change(stage, { [size]: Math.round(Math.min(LIMITS[size][1], Math.max(LIMITS[size][0], px))) }),
+  resize: (stage, size, px) =>
+    get().change(stage, {
+      [size]: Math.round(Math.min(LIMITS[size][1], Math.max(LIMITS[size][0], px))),
+    }),
   giveAll: () => set({ alone: !get().alone }),
 }));
 
-export const kindOf = (stage: Stage): Kind => (stage === "Arrange" ? "table" : stage === "Mend" ? "mend" : stage === "Carry over" ? "carry" : "rest");
+export const kindOf = (stage: Stage): Kind =>
+  stage === "Arrange"
+    ? "table"
+    : stage === "Mend"
+      ? "mend"
+      : stage === "Carry over"
+        ? "carry"
+        : "rest";
 
 /** The room of a stage; with the table alone all else is folded. */
 export function roomOf(rooms: Pick<Rooms, Kind | "alone">, stage: Stage): Room {
@@ -62,8 +121,15 @@ export const footOf = (room: Room): number => (room.ledger ? room.ledgerHeight +
 
 function remembered(): Record<Kind, Room> {
   try {
-    const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<Record<Kind, Partial<Room>>>;
-    return { table: { ...ROOMS.table, ...kept.table }, mend: { ...ROOMS.mend, ...kept.mend }, carry: { ...ROOMS.carry, ...kept.carry }, rest: { ...ROOMS.rest, ...kept.rest } };
+    const kept = JSON.parse(localStorage.getItem(KEY) ?? "{}") as Partial<
+      Record<Kind, Partial<Room>>
+    >;
+    return {
+      table: { ...ROOMS.table, ...kept.table },
+      mend: { ...ROOMS.mend, ...kept.mend },
+      carry: { ...ROOMS.carry, ...kept.carry },
+      rest: { ...ROOMS.rest, ...kept.rest },
+    };
   } catch {
     return ROOMS;
   }

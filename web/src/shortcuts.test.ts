@@ -1,10 +1,15 @@
 import { beforeEach, expect, it, vi } from "vitest";
 
 const kept = new Map<string, string>();
-vi.stubGlobal("localStorage", { getItem: (k: string) => kept.get(k) ?? null, setItem: (k: string, v: string) => void kept.set(k, v), removeItem: (k: string) => void kept.delete(k) });
+vi.stubGlobal("localStorage", {
+  getItem: (k: string) => kept.get(k) ?? null,
+  setItem: (k: string, v: string) => void kept.set(k, v),
+  removeItem: (k: string) => void kept.delete(k),
+});
 const { commandFor, keyOf, keysOf, shownKeys, useKeys } = await import("./shortcuts");
 
-const press = (key: string, more: object = {}) => keyOf({ key, code: "", ctrlKey: false, metaKey: false, altKey: false, shiftKey: false, ...more });
+const press = (key: string, more: object = {}) =>
+  keyOf({ key, code: "", ctrlKey: false, metaKey: false, altKey: false, shiftKey: false, ...more });
 
 beforeEach(() => useKeys.getState().reset());
 

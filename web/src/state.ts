@@ -3,10 +3,24 @@ import { create } from "zustand";
 import type { Explained } from "./api/client";
 import { Editor } from "./editor/Editor";
 
-export const STAGES = ["Gather", "Mend", "Even out", "Arrange", "Carry over", "Prove", "Hand off"] as const;
+export const STAGES = [
+  "Gather",
+  "Mend",
+  "Even out",
+  "Arrange",
+  "Carry over",
+  "Prove",
+  "Hand off",
+] as const;
 export type Stage = (typeof STAGES)[number];
 
-export type Notice = { kind: "error" | "done"; what: string; where?: string; cure?: string; changed?: boolean };
+export type Notice = {
+  kind: "error" | "done";
+  what: string;
+  where?: string;
+  cure?: string;
+  changed?: boolean;
+};
 
 type Ui = {
   stage: Stage;
@@ -71,7 +85,9 @@ export function applyTheme(): void {
 
 export function tellError(error: unknown): void {
   const told = error as Partial<Explained> & Error;
-  useUi.getState().tell({ kind: "error", what: told.what ?? told.message, where: told.where, cure: told.cure });
+  useUi
+    .getState()
+    .tell({ kind: "error", what: told.what ?? told.message, where: told.where, cure: told.cure });
 }
 
 /** The one editor of this page. */
@@ -88,12 +104,16 @@ export function nextName(atlases: { name: string }[]): string {
 
 const kept = create<Record<string, unknown>>(() => ({}));
 
-/** Like useState, but the value is still there when the slip comes back. */
-const isTable = (value: unknown): value is object => typeof value === "object" && value !== null && !Array.isArray(value);
+const isTable = (value: unknown): value is object =>
+  typeof value === "object" && value !== null && !Array.isArray(value);
 
+/** Like useState, but the value is still there when the slip comes back. */
 export function useKept<T>(key: string, initial: T): [T, (value: T) => void] {
   const found = kept((all) => (key in all ? (all[key] as T) : initial));
   // What was kept before a setting was there has it as usual.
-  const value = useMemo(() => (isTable(found) && isTable(initial) ? { ...initial, ...found } : found), [found]); // eslint-disable-line react-hooks/exhaustive-deps
+  const value = useMemo(
+    () => (isTable(found) && isTable(initial) ? { ...initial, ...found } : found),
+    [found], // eslint-disable-line react-hooks/exhaustive-deps
+  );
   return [value, (next) => kept.setState({ [key]: next })];
 }

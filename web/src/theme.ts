@@ -6,7 +6,14 @@ const pair = (light: string, dark: string) => ({ value: { _light: light, _dark: 
 const config = defineConfig({
   globalCss: {
     "html, body, #root": { height: "100%" },
-    body: { bg: "table", color: "ink", fontFamily: "body", fontSize: "13px", fontVariantNumeric: "tabular-nums", overflow: "hidden" },
+    body: {
+      bg: "table",
+      color: "ink",
+      fontFamily: "body",
+      fontSize: "13px",
+      fontVariantNumeric: "tabular-nums",
+      overflow: "hidden",
+    },
     "*:focus-visible": { outline: "2px solid {colors.petrol}", outlineOffset: "2px" },
   },
   theme: {

@@ -1,7 +1,17 @@
 import { useMutation, useQuery, useQueryClient, type UseQueryResult } from "@tanstack/react-query";
 import { useEffect, useMemo, useRef } from "react";
 import { editor, tellError } from "../state";
-import { api, ask, Explained, fetchBytes, type Atlas, type Candidate, type Job, type PackRequest, type StacksResult } from "./client";
+import {
+  api,
+  ask,
+  Explained,
+  fetchBytes,
+  type Atlas,
+  type Candidate,
+  type Job,
+  type PackRequest,
+  type StacksResult,
+} from "./client";
 import { isActive } from "./hooks";
 import { useOperation } from "./operations";
 import { stepSeen } from "./step";
@@ -10,7 +20,8 @@ import { stepSeen } from "./step";
 export function useDrafts(atlasId: number) {
   return useQuery({
     queryKey: ["drafts", atlasId],
-    queryFn: () => ask(api.GET("/api/atlases/{atlas_id}/drafts/", { params: { path: { atlas_id: atlasId } } })),
+    queryFn: () =>
+      ask(api.GET("/api/atlases/{atlas_id}/drafts/", { params: { path: { atlas_id: atlasId } } })),
   });
 }
 
@@ -18,7 +29,9 @@ export function useDropDraft() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async (draft: number) => {
-      const { response, error } = await api.DELETE("/api/drafts/{draft_id}/", { params: { path: { draft_id: draft } } });
+      const { response, error } = await api.DELETE("/api/drafts/{draft_id}/", {
+        params: { path: { draft_id: draft } },
+      });
       if (!response.ok) throw error;
     },
     onError: tellError,
@@ -31,9 +44,14 @@ export function useRecipes(projectId: number) {
   const path = { path: { project_id: projectId } };
   const changed = () => client.invalidateQueries({ queryKey: ["recipes", projectId] });
   return {
-    list: useQuery({ queryKey: ["recipes", projectId], queryFn: () => ask(api.GET("/api/projects/{project_id}/recipes/", { params: path })) }).data ?? [],
+    list:
+      useQuery({
+        queryKey: ["recipes", projectId],
+        queryFn: () => ask(api.GET("/api/projects/{project_id}/recipes/", { params: path })),
+      }).data ?? [],
     save: useMutation({
-      mutationFn: (body: { name: string; settings: Record<string, unknown> }) => ask(api.POST("/api/projects/{project_id}/recipes/", { params: path, body })),
+      mutationFn: (body: { name: string; settings: Record<string, unknown> }) =>
+        ask(api.POST("/api/projects/{project_id}/recipes/", { params: path, body })),
       onError: tellError,
       onSuccess: changed,
     }),
@@ -56,18 +74,39 @@ export function useCandidates(atlas: Atlas, tolerance: number): UseQueryResult<C
     placeholderData: (previous) => previous,
     queryFn: async ({ signal }) => {
       const change = stepSeen(client, atlas.project);
-      const job = await ask(api.POST("/api/atlases/{atlas_id}/stacks/", { params: { path: { atlas_id: atlas.id } }, body: { change, tolerance } }));
+      const job = await ask(
+        api.POST("/api/atlases/{atlas_id}/stacks/", {
+          params: { path: { atlas_id: atlas.id } },
+          body: { change, tolerance },
+        }),
+      );
       return candidates(await jobDone(job, signal));
     },
   });
 }
 
 /** Islands of the same shape as some islands, these among them. */
-export async function lookAlikes(atlas: number, change: number, islands: readonly number[]): Promise<number[]> {
-  const job = await ask(api.POST("/api/atlases/{atlas_id}/stacks/", { params: { path: { atlas_id: atlas } }, body: { change, tolerance: LOOK_ALIKE } }));
+export async function lookAlikes(
+  atlas: number,
+  change: number,
+  islands: readonly number[],
+): Promise<number[]> {
+  const job = await ask(
+    api.POST("/api/atlases/{atlas_id}/stacks/", {
+      params: { path: { atlas_id: atlas } },
+      body: { change, tolerance: LOOK_ALIKE },
+    }),
+  );
   const found = candidates(await jobDone(job, new AbortController().signal));
   const wanted = new Set(islands);
-  return [...new Set([...islands, ...found.filter((group) => group.kind === "shape" && group.islands.some((i) => wanted.has(i))).flatMap((group) => group.islands)])];
+  return [
+    ...new Set([
+      ...islands,
+      ...found
+        .filter((group) => group.kind === "shape" && group.islands.some((i) => wanted.has(i)))
+        .flatMap((group) => group.islands),
+    ]),
+  ];
 }
 
 /** Outlines of look-alikes are no farther apart than this part of the root of the area. */
@@ -97,17 +136,26 @@ export function usePlan(revision: number | undefined, house: number) {
   return useQuery({
     queryKey: ["plan", revision, house],
     enabled: revision !== undefined,
-    queryFn: () => ask(api.GET("/api/revisions/{revision_id}/plan/", { params: { path: { revision_id: revision! } } })),
+    queryFn: () =>
+      ask(
+        api.GET("/api/revisions/{revision_id}/plan/", {
+          params: { path: { revision_id: revision! } },
+        }),
+      ),
   });
 }
 
 /** Settings of a pack that a recipe keeps. */
-export type PackSettings = Required<Omit<PackRequest, "change" | "size" | "tile" | "islands" | "draft" | "seconds">>;
+export type PackSettings = Required<
+  Omit<PackRequest, "change" | "size" | "tile" | "islands" | "draft" | "seconds">
+>;
 
 /** The options of packing as the core declares them: defaults, bounds and words. */
 export type PackOptions = {
   defaults: PackSettings;
-  choices: <Name extends "rotate" | "order" | "effort" | "apart">(name: Name) => readonly PackSettings[Name][];
+  choices: <Name extends "rotate" | "order" | "effort" | "apart">(
+    name: Name,
+  ) => readonly PackSettings[Name][];
   bounds: (name: keyof PackSettings) => { min: number; max: number };
 };
 
@@ -118,9 +166,14 @@ export function usePackOptions(): PackOptions | undefined {
     const kept = operation.options.filter((option) => !option.passing && option.name !== "seconds");
     const by = new Map(operation.options.map((option) => [option.name, option]));
     return {
-      defaults: Object.fromEntries(kept.filter((o) => o.default !== null).map((o) => [o.name, o.default])) as PackSettings,
+      defaults: Object.fromEntries(
+        kept.filter((o) => o.default !== null).map((o) => [o.name, o.default]),
+      ) as PackSettings,
       choices: (name) => (by.get(name)?.choices ?? []) as never[],
-      bounds: (name) => ({ min: by.get(name)?.low ?? 0, max: by.get(name)?.high ?? Number.MAX_SAFE_INTEGER }),
+      bounds: (name) => ({
+        min: by.get(name)?.low ?? 0,
+        max: by.get(name)?.high ?? Number.MAX_SAFE_INTEGER,
+      }),
     };
   }, [operation]);
 }
@@ -134,7 +187,9 @@ export function useLivePicture(jobs: Job[]) {
   const id = job?.id;
   // Another scale is another layout; while a first one of thousands grows only what it covers changes.
   const found = job?.figures as { scale?: number; coverage?: number } | undefined;
-  const mark = job ? `${job.id} ${found?.scale === undefined ? "" : `${found.scale} ${found.coverage}`}` : "";
+  const mark = job
+    ? `${job.id} ${found?.scale === undefined ? "" : `${found.scale} ${found.coverage}`}`
+    : "";
   const last = useRef(0);
   useEffect(() => {
     if (id === undefined) return () => undefined;
@@ -150,6 +205,9 @@ export function useLivePicture(jobs: Job[]) {
     if (now - last.current < LOOK_EVERY) return;
     last.current = now;
     shown.current = mark;
-    fetchBytes(`/api/jobs/${id}/picture/`).then((bytes) => editor.preview(new Float32Array(bytes)), () => undefined);
+    fetchBytes(`/api/jobs/${id}/picture/`).then(
+      (bytes) => editor.preview(new Float32Array(bytes)),
+      () => undefined,
+    );
   });
 }

@@ -8,7 +8,12 @@ export function useShelf(atlas: Atlas, size: number) {
     queryKey: ["shelf", atlas.id, atlas.head.id, size],
     enabled: atlas.objects > 0,
     placeholderData: (previous) => previous,
-    queryFn: () => ask(api.GET("/api/atlases/{atlas_id}/materials/", { params: { path: { atlas_id: atlas.id }, query: { size } } })),
+    queryFn: () =>
+      ask(
+        api.GET("/api/atlases/{atlas_id}/materials/", {
+          params: { path: { atlas_id: atlas.id }, query: { size } },
+        }),
+      ),
   });
 }
 
@@ -20,10 +25,24 @@ export type Carried = {
   notes: string[];
   file?: string;
   report: {
-    maps: Pair; materials: Pair; draw_calls: Pair; texels: Pair; coverage: number;
+    maps: Pair;
+    materials: Pair;
+    draw_calls: Pair;
+    texels: Pair;
+    coverage: number;
     memory: { before: Record<string, number>; after: Record<string, number> };
     objects: { name: string; kept: number | null; loss: Record<string, number> }[];
-    textures: { name: string; role: string; tile: number; set: string; revision: number; width: number; height: number; channels: number; bits: number }[];
+    textures: {
+      name: string;
+      role: string;
+      tile: number;
+      set: string;
+      revision: number;
+      width: number;
+      height: number;
+      channels: number;
+      bits: number;
+    }[];
     difference: { set: string; revision: number; median: number; high: number; most: number }[];
     profile: { name: string; tile: number; width: number; height: number }[];
     seconds: Record<string, number>;
@@ -33,34 +52,57 @@ type Pair = { before: number; after: number };
 
 /** The last carrying over of an atlas that is done. */
 export function lastCarried(jobs: Job[], atlas: Atlas): { job: Job; carried: Carried } | null {
-  const job = jobs.find((one) => one.kind === "merge" && one.state === "done" && one.atlas === atlas.id);
+  const job = jobs.find(
+    (one) => one.kind === "merge" && one.state === "done" && one.atlas === atlas.id,
+  );
   return job ? { job, carried: job.result as unknown as Carried } : null;
 }
 
 /** What a picture of some role shows, for people. */
-export const roleName = (role: string): string => ROLES[role] ?? role.replace(/([A-Z])/g, " $1").toLowerCase();
+export const roleName = (role: string): string =>
+  ROLES[role] ?? role.replace(/([A-Z])/g, " $1").toLowerCase();
 
 const ROLES: Record<string, string> = {
-  baseColor: "colour", metallicRoughness: "rough + metal", occlusionRoughnessMetallic: "occlusion, rough + metal", occlusion: "occlusion", normal: "normal", emissive: "emission",
+  baseColor: "colour",
+  metallicRoughness: "rough + metal",
+  occlusionRoughnessMetallic: "occlusion, rough + metal",
+  occlusion: "occlusion",
+  normal: "normal",
+  emissive: "emission",
 };
 
 /** Role names of slots, for people. */
-export const slotName = (slot: string): string => roleName(slot.replace(/^.*\./, "").replace(/Texture$/, ""));
+export const slotName = (slot: string): string =>
+  roleName(slot.replace(/^.*\./, "").replace(/Texture$/, ""));
 
 /** Width of an atlas's first sheet, px. */
-export const sheetWidth = (atlas: Atlas): number => (atlas.head.tiles as [number, number, number][])[0]?.[1] ?? 2048;
+export const sheetWidth = (atlas: Atlas): number =>
+  (atlas.head.tiles as [number, number, number][])[0]?.[1] ?? 2048;
 
 /** What engines want their pictures like: profiles that are always there, and those of a project. */
 export function useProfiles(projectId: number) {
   const client = useQueryClient();
   const path = { path: { project_id: projectId } };
   const changed = () => client.invalidateQueries({ queryKey: ["profiles", projectId] });
-  const found = useQuery({ queryKey: ["profiles", projectId], queryFn: () => ask(api.GET("/api/projects/{project_id}/profiles/", { params: path })) }).data;
+  const found = useQuery({
+    queryKey: ["profiles", projectId],
+    queryFn: () => ask(api.GET("/api/projects/{project_id}/profiles/", { params: path })),
+  }).data;
   return {
     profiles: found?.profiles ?? [],
     sources: found?.sources ?? [],
-    save: useMutation({ mutationFn: (profile: Omit<Profile, "id">) => ask(api.POST("/api/projects/{project_id}/profiles/", { params: path, body: { profile } })), onError: tellError, onSuccess: changed }),
-    drop: useMutation({ mutationFn: async (id: number) => { await api.DELETE("/api/profiles/{profile_id}/", { params: { path: { profile_id: id } } }); }, onSettled: changed }),
+    save: useMutation({
+      mutationFn: (profile: Omit<Profile, "id">) =>
+        ask(api.POST("/api/projects/{project_id}/profiles/", { params: path, body: { profile } })),
+      onError: tellError,
+      onSuccess: changed,
+    }),
+    drop: useMutation({
+      mutationFn: async (id: number) => {
+        await api.DELETE("/api/profiles/{profile_id}/", { params: { path: { profile_id: id } } });
+      },
+      onSettled: changed,
+    }),
   };
 }
 
@@ -69,17 +111,52 @@ export const isPicture = (name: string): boolean => PICTURE.test(name);
 
 /** Roles that a picture can be given. */
 export const GIVEN_ROLES: Record<string, string> = {
-  baseColor: "colour", normal: "normal", normalGreenDown: "normal, green down", roughness: "roughness", metal: "metal", metallicRoughness: "rough + metal", occlusionRoughnessMetallic: "occlusion, rough + metal", occlusion: "occlusion", emissive: "emission", opacity: "opacity", height: "height", curvature: "curvature", objectNormal: "normal in the object's space", id: "ids",
+  baseColor: "colour",
+  normal: "normal",
+  normalGreenDown: "normal, green down",
+  roughness: "roughness",
+  metal: "metal",
+  metallicRoughness: "rough + metal",
+  occlusionRoughnessMetallic: "occlusion, rough + metal",
+  occlusion: "occlusion",
+  emissive: "emission",
+  opacity: "opacity",
+  height: "height",
+  curvature: "curvature",
+  objectNormal: "normal in the object's space",
+  id: "ids",
 };
 
 /** Drop pictures on the shelf: they go where their names say. */
-export async function givePictures(atlas: number, files: File[], client: QueryClient): Promise<void> {
+export async function givePictures(
+  atlas: number,
+  files: File[],
+  client: QueryClient,
+): Promise<void> {
   try {
     const form = new FormData();
     files.forEach((file) => form.append("files", file, file.name));
-    const { given, lost } = await send<{ given: { name: string; material: string; role: string }[]; lost: string[] }>(`/api/atlases/${atlas}/given-pictures/`, form);
-    const where = given.slice(0, 3).map((one) => (one.material ? `${one.name} as ${slotName(one.role)} of ${one.material}` : `${one.name} is there now`)).join(", ");
-    useUi.getState().tell({ kind: "done", what: `${given.length} ${given.length === 1 ? "picture" : "pictures"} given: ${where}${given.length > 3 ? " …" : ""}.`, cure: lost.length ? `${lost.join(", ")}: no material has such a name; drop it on one.` : undefined });
+    const { given, lost } = await send<{
+      given: { name: string; material: string; role: string }[];
+      lost: string[];
+    }>(`/api/atlases/${atlas}/given-pictures/`, form);
+    const where = given
+      .slice(0, 3)
+      .map((one) =>
+        one.material
+          ? `${one.name} as ${slotName(one.role)} of ${one.material}`
+          : `${one.name} is there now`,
+      )
+      .join(", ");
+    useUi
+      .getState()
+      .tell({
+        kind: "done",
+        what: `${given.length} ${given.length === 1 ? "picture" : "pictures"} given: ${where}${given.length > 3 ? " …" : ""}.`,
+        cure: lost.length
+          ? `${lost.join(", ")}: no material has such a name; drop it on one.`
+          : undefined,
+      });
   } catch (error) {
     tellError(error);
   }
@@ -101,10 +178,14 @@ export function useMaterial(source: number, material: number) {
     },
     rename: useMutation({
       mutationFn: async (body: { role: string; to: string }) => {
-        const { error } = await api.PATCH("/api/sources/{source_id}/materials/{material}/picture/", { params: { path }, body: body as never });
+        const { error } = await api.PATCH(
+          "/api/sources/{source_id}/materials/{material}/picture/",
+          { params: { path }, body: body as never },
+        );
         if (error) throw error;
       },
-      onError: tellError, onSuccess: changed,
+      onError: tellError,
+      onSuccess: changed,
     }),
   };
 }
@@ -114,9 +195,12 @@ export function useTakeBack(atlas: number) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async () => {
-      const { error } = await api.DELETE("/api/atlases/{atlas_id}/given-pictures/", { params: { path: { atlas_id: atlas } } });
+      const { error } = await api.DELETE("/api/atlases/{atlas_id}/given-pictures/", {
+        params: { path: { atlas_id: atlas } },
+      });
       if (error) throw error;
     },
-    onError: tellError, onSuccess: () => client.invalidateQueries({ queryKey: ["shelf"] }),
+    onError: tellError,
+    onSuccess: () => client.invalidateQueries({ queryKey: ["shelf"] }),
   });
 }

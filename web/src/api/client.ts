@@ -59,16 +59,27 @@ export class Explained extends Error {
 function explained(body: unknown, status: number): Explained {
   const told = (body ?? {}) as { what?: string; where?: string; cure?: string };
   if (told.what) return new Explained(told.what, told.where, told.cure, status);
-  return new Explained(`The server answered ${status || "nothing"}.`, "", "Is it still running? Your work is kept there.", status);
+  return new Explained(
+    `The server answered ${status || "nothing"}.`,
+    "",
+    "Is it still running? Your work is kept there.",
+    status,
+  );
 }
 
 /** The data of an answer, or an explained error. */
-export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
+export async function ask<T>(
+  call: Promise<{ data?: T; error?: unknown; response: Response }>,
+): Promise<T> {
   let answer;
   try {
     answer = await call;
   } catch {
-    throw new Explained("The server cannot be reached.", "", "Start it again with “make demo”; your work is kept there.");
+    throw new Explained(
+      "The server cannot be reached.",
+      "",
+      "Start it again with “make demo”; your work is kept there.",
+    );
   }
   if (answer.data === undefined) throw explained(answer.error, answer.response.status);
   return answer.data;
@@ -84,12 +95,19 @@ export async function fetchBytes(url: string): Promise<ArrayBuffer> {
 const MAX_UPLOAD_BYTES = 512 * 1024 * 1024;
 
 /** Send files; large uploads are refused before a byte is sent. */
-export async function uploadFiles(project: number, files: File[], metresPerUnit: number): Promise<void> {
+export async function uploadFiles(
+  project: number,
+  files: File[],
+  metresPerUnit: number,
+): Promise<void> {
   const total = files.reduce((sum, file) => sum + file.size, 0);
   if (total > MAX_UPLOAD_BYTES) {
     throw new Explained(
       `The files have ${Math.round(total / 1e6)} MB together; at most ${Math.round(MAX_UPLOAD_BYTES / 1e6)} MB are taken at once.`,
-      files.map((file) => file.name).slice(0, 3).join(", "),
+      files
+        .map((file) => file.name)
+        .slice(0, 3)
+        .join(", "),
       "Send fewer files at a time, or use the command line for very large ones.",
     );
   }

@@ -22,8 +22,10 @@ export async function logOut(): Promise<void> {
   window.location.assign("/projects");
 }
 
-export const invitationOf = (word: string) => ask(api.GET("/api/join/", { params: { query: { word } } }));
-export const join = (word: string, name: string, password: string) => ask(api.POST("/api/join/", { body: { word, name, password } }));
+export const invitationOf = (word: string) =>
+  ask(api.GET("/api/join/", { params: { query: { word } } }));
+export const join = (word: string, name: string, password: string) =>
+  ask(api.POST("/api/join/", { body: { word, name, password } }));
 
 /** The address of an invitation. */
 export const linkOf = (word: string) => `${window.location.origin}/join/${word}`;
@@ -35,17 +37,64 @@ export const wordIn = (path: string) => /^\/join\/([\w-]{20,100})$/.exec(path)?.
 export function usePeople(projectId: number, owner: boolean) {
   const client = useQueryClient();
   const path = { project_id: projectId };
-  const options = { onError: tellError, onSettled: () => { void client.invalidateQueries({ queryKey: ["people", projectId] }); void client.invalidateQueries({ queryKey: ["invited", projectId] }); } };
+  const options = {
+    onError: tellError,
+    onSettled: () => {
+      void client.invalidateQueries({ queryKey: ["people", projectId] });
+      void client.invalidateQueries({ queryKey: ["invited", projectId] });
+    },
+  };
   return {
-    members: useQuery({ queryKey: ["people", projectId], queryFn: () => ask(api.GET("/api/projects/{project_id}/members/", { params: { path } })) }).data ?? [],
-    invited: useQuery({ queryKey: ["invited", projectId], enabled: owner, queryFn: () => ask(api.GET("/api/projects/{project_id}/invitations/", { params: { path } })) }).data ?? [],
-    invite: useMutation({ mutationFn: (body: { role: Role; note: string }) => ask(api.POST("/api/projects/{project_id}/invitations/", { params: { path }, body: { ...body, days: 7 } })), ...options }),
-    revoke: useMutation({ mutationFn: async (invitation_id: number) => { await api.DELETE("/api/invitations/{invitation_id}/", { params: { path: { invitation_id } } }); }, ...options }),
-    setRole: useMutation({ mutationFn: ({ user_id, role }: { user_id: number; role: Role }) => ask(api.PATCH("/api/projects/{project_id}/members/{user_id}/", { params: { path: { ...path, user_id } }, body: { role } })), ...options }),
+    members:
+      useQuery({
+        queryKey: ["people", projectId],
+        queryFn: () => ask(api.GET("/api/projects/{project_id}/members/", { params: { path } })),
+      }).data ?? [],
+    invited:
+      useQuery({
+        queryKey: ["invited", projectId],
+        enabled: owner,
+        queryFn: () =>
+          ask(api.GET("/api/projects/{project_id}/invitations/", { params: { path } })),
+      }).data ?? [],
+    invite: useMutation({
+      mutationFn: (body: { role: Role; note: string }) =>
+        ask(
+          api.POST("/api/projects/{project_id}/invitations/", {
+            params: { path },
+            body: { ...body, days: 7 },
+          }),
+        ),
+      ...options,
+    }),
+    revoke: useMutation({
+      mutationFn: async (invitation_id: number) => {
+        await api.DELETE("/api/invitations/{invitation_id}/", {
+          params: { path: { invitation_id } },
+        });
+      },
+      ...options,
+    }),
+    setRole: useMutation({
+      mutationFn: ({ user_id, role }: { user_id: number; role: Role }) =>
+        ask(
+          api.PATCH("/api/projects/{project_id}/members/{user_id}/", {
+            params: { path: { ...path, user_id } },
+            body: { role },
+          }),
+        ),
+      ...options,
+    }),
     remove: useMutation({
       mutationFn: async (user_id: number) => {
-        const { response, error } = await api.DELETE("/api/projects/{project_id}/members/{user_id}/", { params: { path: { ...path, user_id } } });
-        if (!response.ok) { const { what = "", where = "", cure = "" } = (error ?? {}) as Record<string, string>; throw new Explained(what, where, cure); }
+        const { response, error } = await api.DELETE(
+          "/api/projects/{project_id}/members/{user_id}/",
+          { params: { path: { ...path, user_id } } },
+        );
+        if (!response.ok) {
+          const { what = "", where = "", cure = "" } = (error ?? {}) as Record<string, string>;
+          throw new Explained(what, where, cure);
+        }
       },
       ...options,
     }),
@@ -55,10 +104,23 @@ export function usePeople(projectId: number, owner: boolean) {
 /** Tokens of whoever is logged in. */
 export function useTokens() {
   const client = useQueryClient();
-  const options = { onError: tellError, onSettled: () => client.invalidateQueries({ queryKey: ["tokens"] }) };
+  const options = {
+    onError: tellError,
+    onSettled: () => client.invalidateQueries({ queryKey: ["tokens"] }),
+  };
   return {
-    tokens: useQuery({ queryKey: ["tokens"], queryFn: () => ask(api.GET("/api/tokens/")) }).data ?? [],
-    make: useMutation({ mutationFn: (body: { name: string; scope: "read" | "write" }) => ask(api.POST("/api/tokens/", { body })), ...options }),
-    drop: useMutation({ mutationFn: async (token_id: number) => { await api.DELETE("/api/tokens/{token_id}/", { params: { path: { token_id } } }); }, ...options }),
+    tokens:
+      useQuery({ queryKey: ["tokens"], queryFn: () => ask(api.GET("/api/tokens/")) }).data ?? [],
+    make: useMutation({
+      mutationFn: (body: { name: string; scope: "read" | "write" }) =>
+        ask(api.POST("/api/tokens/", { body })),
+      ...options,
+    }),
+    drop: useMutation({
+      mutationFn: async (token_id: number) => {
+        await api.DELETE("/api/tokens/{token_id}/", { params: { path: { token_id } } });
+      },
+      ...options,
+    }),
   };
 }

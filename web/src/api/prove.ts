@@ -33,10 +33,18 @@ export function useProof(revision: number | undefined) {
 export function useRules(projectId: number) {
   const client = useQueryClient();
   const path = { path: { project_id: projectId } };
-  const rules = useQuery({ queryKey: ["rules", projectId], queryFn: () => ask(api.GET("/api/projects/{project_id}/rules/", { params: path })) });
+  const rules = useQuery({
+    queryKey: ["rules", projectId],
+    queryFn: () => ask(api.GET("/api/projects/{project_id}/rules/", { params: path })),
+  });
   const change = useMutation({
     mutationFn: (body: Omit<RulesChange, "change">) =>
-      ask(api.PATCH("/api/projects/{project_id}/rules/", { params: path, body: { ...body, change: stepSeen(client, projectId) } })),
+      ask(
+        api.PATCH("/api/projects/{project_id}/rules/", {
+          params: path,
+          body: { ...body, change: stepSeen(client, projectId) },
+        }),
+      ),
     onError: tellError,
     onSuccess: (data) => {
       client.setQueryData(["rules", projectId], data);
@@ -54,38 +62,75 @@ export type Cures = ReturnType<typeof useCures>;
 export function useCures(atlas: Atlas, projectId: number) {
   const client = useQueryClient();
   const refresh = () => {
-    for (const key of ["jobs", "atlas", "project"]) void client.invalidateQueries({ queryKey: [key] });
+    for (const key of ["jobs", "atlas", "project"])
+      void client.invalidateQueries({ queryKey: [key] });
   };
   const seen = () => ({ change: stepSeen(client, projectId) });
   const path = { path: { atlas_id: atlas.id } };
-  const options = { onSuccess: refresh, onError: (error: unknown) => { tellError(error); refresh(); } };
+  const options = {
+    onSuccess: refresh,
+    onError: (error: unknown) => {
+      tellError(error);
+      refresh();
+    },
+  };
   const cure = useMutation({
     mutationFn: ({ name, islands }: { name: "mirror" | "move in" | "stack"; islands: number[] }) =>
-      ask(api.POST("/api/atlases/{atlas_id}/cure/", { params: path, body: { ...seen(), cure: name, islands } })),
+      ask(
+        api.POST("/api/atlases/{atlas_id}/cure/", {
+          params: path,
+          body: { ...seen(), cure: name, islands },
+        }),
+      ),
     ...options,
     onSuccess: (data) => showAtlas(client, projectId, data),
   });
   const spread = useMutation({
     mutationFn: (islands: number[]) =>
-      ask(api.POST("/api/atlases/{atlas_id}/pack/", { params: path, body: {
-        ...seen(), islands, density: "fixed", effort: "quick", padding: atlas.padding, margin: atlas.margin,
-      } })),
+      ask(
+        api.POST("/api/atlases/{atlas_id}/pack/", {
+          params: path,
+          body: {
+            ...seen(),
+            islands,
+            density: "fixed",
+            effort: "quick",
+            padding: atlas.padding,
+            margin: atlas.margin,
+          },
+        }),
+      ),
     ...options,
   });
   const even = useMutation({
     mutationFn: (islands: number[]) =>
-      ask(api.POST("/api/atlases/{atlas_id}/even-out/", { params: path, body: { ...seen(), density: "house", islands } })),
+      ask(
+        api.POST("/api/atlases/{atlas_id}/even-out/", {
+          params: path,
+          body: { ...seen(), density: "house", islands },
+        }),
+      ),
     ...options,
   });
   const flatten = useMutation({
     mutationFn: (names: string[]) =>
-      ask(api.POST("/api/atlases/{atlas_id}/unwrap/", { params: path, body: {
-        ...seen(), objects: (editor.document.info?.objects ?? []).filter((o) => names.includes(o.name)).map((o) => o.id), ...AT_A_CLICK,
-      } })),
+      ask(
+        api.POST("/api/atlases/{atlas_id}/unwrap/", {
+          params: path,
+          body: {
+            ...seen(),
+            objects: (editor.document.info?.objects ?? [])
+              .filter((o) => names.includes(o.name))
+              .map((o) => o.id),
+            ...AT_A_CLICK,
+          },
+        }),
+      ),
     ...options,
   });
   const report = useMutation({
-    mutationFn: () => ask(api.POST("/api/atlases/{atlas_id}/report/", { params: path, body: seen() })),
+    mutationFn: () =>
+      ask(api.POST("/api/atlases/{atlas_id}/report/", { params: path, body: seen() })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["jobs", projectId] }),
     onError: tellError,
   });
@@ -98,12 +143,20 @@ export function useCures(atlas: Atlas, projectId: number) {
     else if (name === "spread") spread.mutate([...new Set(findings.flatMap(toSpread))]);
     useUi.getState().tell(null);
   };
-  return { run, report, busy: cure.isPending || spread.isPending || even.isPending || flatten.isPending };
+  return {
+    run,
+    report,
+    busy: cure.isPending || spread.isPending || even.isPending || flatten.isPending,
+  };
 }
 
 /** Of two islands the one that takes less room, as it finds a free place sooner; of a heap all but the largest. */
 function toSpread(finding: Finding): number[] {
-  const area = (island: number) => editor.document.model?.bounds[island] ? (editor.document.model.bounds[island].maxX - editor.document.model.bounds[island].minX) * (editor.document.model.bounds[island].maxY - editor.document.model.bounds[island].minY) : 0;
+  const area = (island: number) =>
+    editor.document.model?.bounds[island]
+      ? (editor.document.model.bounds[island].maxX - editor.document.model.bounds[island].minX) *
+        (editor.document.model.bounds[island].maxY - editor.document.model.bounds[island].minY)
+      : 0;
   const bySize = [...finding.islands].sort((one, other) => area(one) - area(other));
   return bySize.slice(0, Math.max(1, bySize.length - 1));
 }

@@ -3,8 +3,18 @@ import type { Atlas, Finding, Job, Proof } from "./client";
 import { lastRehearsed, withRehearsal, type Rehearsed } from "./rehearse";
 
 const atlas = { id: 3, head: { id: 7 } } as unknown as Atlas;
-const finding = (kind: string): Finding => ({ key: kind, kind, severity: "warning", object: "a", island: 1, islands: [0], spots: [] }) as unknown as Finding;
-const job = (id: number, state: string, more: object): Job => ({ id, kind: "bake", atlas: 3, state, figures: null, result: {}, ...more }) as unknown as Job;
+const finding = (kind: string): Finding =>
+  ({
+    key: kind,
+    kind,
+    severity: "warning",
+    object: "a",
+    island: 1,
+    islands: [0],
+    spots: [],
+  }) as unknown as Finding;
+const job = (id: number, state: string, more: object): Job =>
+  ({ id, kind: "bake", atlas: 3, state, figures: null, result: {}, ...more }) as unknown as Job;
 
 describe("a rehearsal", () => {
   it("shows the coarse pictures of one at work, else the last that is done", () => {
@@ -18,10 +28,23 @@ describe("a rehearsal", () => {
   });
   it("adds to what was proven, for the same layout only", () => {
     const proof = { findings: [finding("gap")], totals: { gap: 1 } } as unknown as Proof;
-    const last = { revision: 7, findings: [finding("bled"), finding("bled"), finding("gap")] } as unknown as Rehearsed;
+    const last = {
+      revision: 7,
+      findings: [finding("bled"), finding("bled"), finding("gap")],
+    } as unknown as Rehearsed;
     expect(withRehearsal(proof, last, 7).totals).toEqual({ gap: 2, bled: 2 });
-    const rules = { kinds: [{ kind: "bled", severity: "error" }, { kind: "gap", severity: "off" }], ignored: [] } as never;
-    expect(withRehearsal(proof, last, 7, rules).findings.map((one) => one.severity)).toEqual(["error", "error", "warning"]);
+    const rules = {
+      kinds: [
+        { kind: "bled", severity: "error" },
+        { kind: "gap", severity: "off" },
+      ],
+      ignored: [],
+    } as never;
+    expect(withRehearsal(proof, last, 7, rules).findings.map((one) => one.severity)).toEqual([
+      "error",
+      "error",
+      "warning",
+    ]);
     const ignored = { kinds: [], ignored: [{ finding: "bled", reason: "far away" }] } as never;
     expect(withRehearsal(proof, last, 7, ignored).totals).toEqual({ gap: 2 });
     expect(withRehearsal(proof, last, 8)).toBe(proof);

@@ -1,9 +1,26 @@
 import type { Atlas, Finding, Job, Proof, Rules } from "./client";
 
 /** A map of a rehearsal. */
-export type BakedMap = { file: string; map: string; tile: number; width: number; height: number; bits: number; figures: MapFigures };
+export type BakedMap = {
+  file: string;
+  map: string;
+  tile: number;
+  width: number;
+  height: number;
+  bits: number;
+  figures: MapFigures;
+};
 
-export type MapFigures = { covered?: number; missed?: number; mean?: number; histogram?: number[]; black?: number; white?: number; range_m?: number; radius_m?: number };
+export type MapFigures = {
+  covered?: number;
+  missed?: number;
+  mean?: number;
+  histogram?: number[];
+  black?: number;
+  white?: number;
+  range_m?: number;
+  radius_m?: number;
+};
 
 /** What a rehearsal gave. */
 export type Rehearsed = {
@@ -26,34 +43,66 @@ export type Rehearsed = {
 
 /** What maps are called. */
 export const MAPS: Record<string, string> = {
-  normal: "normal", occlusion: "occlusion", curvature: "curvature", thickness: "thickness", height: "height", position: "position", id: "ids", colour: "colour", objectNormal: "space normal",
+  normal: "normal",
+  occlusion: "occlusion",
+  curvature: "curvature",
+  thickness: "thickness",
+  height: "height",
+  position: "position",
+  id: "ids",
+  colour: "colour",
+  objectNormal: "space normal",
 };
 
 /** What a map is called, and what else is shown as one. */
 export const mapName = (map: string) => (map === "difference" ? "difference" : (MAPS[map] ?? map));
 
 /** The last rehearsal of an atlas that is done, or the coarse pictures of one at work. */
-export function lastRehearsed(jobs: Job[], atlas: Atlas): { job: Job; maps: BakedMap[]; rehearsed: Rehearsed | null } | null {
+export function lastRehearsed(
+  jobs: Job[],
+  atlas: Atlas,
+): { job: Job; maps: BakedMap[]; rehearsed: Rehearsed | null } | null {
   const mine = jobs.filter((one) => one.kind === "bake" && one.atlas === atlas.id);
   const running = mine.find((one) => one.state === "running");
   const coarse = (running?.figures as { maps?: BakedMap[] } | null)?.maps;
   if (running && coarse?.length) return { job: running, maps: coarse, rehearsed: null };
   const done = mine.find((one) => one.state === "done");
-  return done ? { job: done, maps: (done.result as unknown as Rehearsed).maps, rehearsed: done.result as unknown as Rehearsed } : null;
+  return done
+    ? {
+        job: done,
+        maps: (done.result as unknown as Rehearsed).maps,
+        rehearsed: done.result as unknown as Rehearsed,
+      }
+    : null;
 }
 
 const RANK = ["error", "warning", "hint"];
 
 /** A proof with what a rehearsal of the same layout has found, by the project's rules: their severities, and what is ignored. */
-export function withRehearsal(proof: Proof, last: Rehearsed | null, revision: number, rules?: Pick<Rules, "kinds" | "ignored">): Proof {
+export function withRehearsal(
+  proof: Proof,
+  last: Rehearsed | null,
+  revision: number,
+  rules?: Pick<Rules, "kinds" | "ignored">,
+): Proof {
   if (!last || last.revision !== revision || !last.findings.length) return proof;
   const severity = new Map(rules?.kinds.map((row) => [row.kind, row.severity]));
   const reasons = new Map(rules?.ignored.map((row) => [row.finding, row.reason]));
   const own = last.findings
-    .map((finding) => ({ ...finding, severity: severity.get(finding.kind) ?? finding.severity, ignored: reasons.get(finding.key) ?? finding.ignored }) as Finding)
+    .map(
+      (finding) =>
+        ({
+          ...finding,
+          severity: severity.get(finding.kind) ?? finding.severity,
+          ignored: reasons.get(finding.key) ?? finding.ignored,
+        }) as Finding,
+    )
     .filter((finding) => RANK.includes(finding.severity));
   const totals = { ...(proof.totals as Record<string, number>) };
-  for (const finding of own) if (!finding.ignored) totals[finding.kind] = (totals[finding.kind] ?? 0) + 1;
-  const findings = [...proof.findings, ...own].sort((a, b) => RANK.indexOf(a.severity) - RANK.indexOf(b.severity));
+  for (const finding of own)
+    if (!finding.ignored) totals[finding.kind] = (totals[finding.kind] ?? 0) + 1;
+  const findings = [...proof.findings, ...own].sort(
+    (a, b) => RANK.indexOf(a.severity) - RANK.indexOf(b.severity),
+  );
   return { ...proof, findings, totals };
 }

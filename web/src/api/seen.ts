@@ -1,26 +1,63 @@
 import type { Atlas, Job } from "./client";
 
 /** A weight that an island may have. */
-export type Proposal = { island: number; weight: number; kind: "never" | "below" | "seldom"; text: string };
+export type Proposal = {
+  island: number;
+  weight: number;
+  kind: "never" | "below" | "seldom";
+  text: string;
+};
 
-type Seen = { number: number; share: number; screen_px_per_texel: number; weight: number; why: string; kind: Proposal["kind"] | "" };
+type Seen = {
+  number: number;
+  share: number;
+  screen_px_per_texel: number;
+  weight: number;
+  why: string;
+  kind: Proposal["kind"] | "";
+};
 
 /** What looking at an atlas gave, as the server tells it. */
-export type Told = { members: [number, number][]; atlases: { islands: Seen[]; count: number; stacks: number[][]; freed: number }[] };
+export type Told = {
+  members: [number, number][];
+  atlases: { islands: Seen[]; count: number; stacks: number[][]; freed: number }[];
+};
 
 /** The same by the numbers of islands. */
-export type Look = { share: number[]; screen: number[]; stacks: number[][]; proposals: Proposal[]; freed: number };
+export type Look = {
+  share: number[];
+  screen: number[];
+  stacks: number[][];
+  proposals: Proposal[];
+  freed: number;
+};
 
 /** The last look at an atlas that is about the islands it has now. */
-export function lastLook(jobs: Job[], atlas: Atlas, objects: { id: number; islands: number }[]): Look | null {
-  const job = jobs.find((one) => one.kind === "visibility" && one.state === "done" && one.atlas === atlas.id);
+export function lastLook(
+  jobs: Job[],
+  atlas: Atlas,
+  objects: { id: number; islands: number }[],
+): Look | null {
+  const job = jobs.find(
+    (one) => one.kind === "visibility" && one.state === "done" && one.atlas === atlas.id,
+  );
   const told = job?.result as unknown as Told | undefined;
-  const same = told?.members.length === objects.length && told.members.every(([id, islands], k) => objects[k].id === id && objects[k].islands === islands);
+  const same =
+    told?.members.length === objects.length &&
+    told.members.every(
+      ([id, islands], k) => objects[k].id === id && objects[k].islands === islands,
+    );
   return told?.atlases.length && same ? byNumber(told) : null;
 }
 
 function byNumber({ atlases: [{ islands, count, stacks, freed }] }: Told): Look {
-  const look: Look = { share: new Array<number>(count).fill(1), screen: new Array<number>(count).fill(0), stacks, proposals: [], freed };
+  const look: Look = {
+    share: new Array<number>(count).fill(1),
+    screen: new Array<number>(count).fill(0),
+    stacks,
+    proposals: [],
+    freed,
+  };
   for (const { number, share, screen_px_per_texel, weight, kind, why } of islands) {
     look.share[number] = share;
     look.screen[number] = screen_px_per_texel;
@@ -30,8 +67,13 @@ function byNumber({ atlases: [{ islands, count, stacks, freed }] }: Told): Look 
 }
 
 /** Proposals that are not accepted yet, by kind. */
-export function open(look: Look, weight: (island: number) => number): Map<Proposal["kind"], Proposal[]> {
+export function open(
+  look: Look,
+  weight: (island: number) => number,
+): Map<Proposal["kind"], Proposal[]> {
   const out = new Map<Proposal["kind"], Proposal[]>();
-  for (const one of look.proposals) if (one.weight < weight(one.island) - 1e-6) out.set(one.kind, [...(out.get(one.kind) ?? []), one]);
+  for (const one of look.proposals)
+    if (one.weight < weight(one.island) - 1e-6)
+      out.set(one.kind, [...(out.get(one.kind) ?? []), one]);
   return out;
 }

@@ -1,7 +1,15 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { tellError } from "../state";
-import { api, ask, type Atlas, type Job, type PlanGroup, type PlanObject, type Project } from "./client";
+import {
+  api,
+  ask,
+  type Atlas,
+  type Job,
+  type PlanGroup,
+  type PlanObject,
+  type Project,
+} from "./client";
 import { showProject, stepSeen } from "./step";
 
 /** Objects that share an atlas in a plan; atlas 0 is one that is not there yet. */
@@ -11,7 +19,12 @@ export type Group = { key: string; atlas: number; name: string; size: number; ob
 export function usePlanObjects(project: Project): PlanObject[] | undefined {
   return useQuery({
     queryKey: ["plan objects", project.id, project.change],
-    queryFn: () => ask(api.GET("/api/projects/{project_id}/share-plan/", { params: { path: { project_id: project.id } } })),
+    queryFn: () =>
+      ask(
+        api.GET("/api/projects/{project_id}/share-plan/", {
+          params: { path: { project_id: project.id } },
+        }),
+      ),
   }).data;
 }
 
@@ -22,7 +35,13 @@ export function usePlanFigures(project: Project, groups: Group[]): PlanGroup[] |
     queryKey: ["plan figures", project.id, wanted],
     enabled: groups.length > 0,
     placeholderData: (previous) => previous,
-    queryFn: () => ask(api.POST("/api/projects/{project_id}/share-plan/", { params: { path: { project_id: project.id } }, body: { groups: wanted } })),
+    queryFn: () =>
+      ask(
+        api.POST("/api/projects/{project_id}/share-plan/", {
+          params: { path: { project_id: project.id } },
+          body: { groups: wanted },
+        }),
+      ),
   }).data;
 }
 
@@ -31,25 +50,44 @@ export function useCoverage(project: Project, atlas: Atlas, jobs: Job[], groups:
   const client = useQueryClient();
   const [known, setKnown] = useState<Map<string, number | null>>(new Map());
   const running = useRef<{ job: number; keys: string[] } | null>(null);
-  const missing = groups.filter((group) => group.objects.length && !known.has(setKey(group.objects)));
+  const missing = groups.filter(
+    (group) => group.objects.length && !known.has(setKey(group.objects)),
+  );
   const waiting = JSON.stringify(missing.map((group) => group.objects));
-  const done = running.current && jobs.find((job) => job.id === running.current!.job && !["queued", "running"].includes(job.state ?? ""));
+  const done =
+    running.current &&
+    jobs.find(
+      (job) => job.id === running.current!.job && !["queued", "running"].includes(job.state ?? ""),
+    );
   useEffect(() => {
     if (!done || !running.current) return;
     const found = (done.result as { coverage?: (number | null)[] }).coverage;
     const { keys } = running.current;
     running.current = null;
-    setKnown((before) => new Map([...before, ...keys.map((key, k): [string, number | null] => [key, found?.[k] ?? null])]));
+    setKnown(
+      (before) =>
+        new Map([
+          ...before,
+          ...keys.map((key, k): [string, number | null] => [key, found?.[k] ?? null]),
+        ]),
+    );
   }, [done]);
   useEffect(() => {
     const asked = JSON.parse(waiting) as number[][];
     if (!asked.length || running.current) return;
     const timer = setTimeout(async () => {
       try {
-        const job = await ask(api.POST("/api/atlases/{atlas_id}/plan-coverage/", { params: { path: { atlas_id: atlas.id } }, body: { groups: asked, padding: 8, change: stepSeen(client, project.id) } }));
+        const job = await ask(
+          api.POST("/api/atlases/{atlas_id}/plan-coverage/", {
+            params: { path: { atlas_id: atlas.id } },
+            body: { groups: asked, padding: 8, change: stepSeen(client, project.id) },
+          }),
+        );
         running.current = { job: job.id, keys: asked.map(setKey) };
         void client.invalidateQueries({ queryKey: ["jobs", project.id] });
-      } catch (error) { tellError(error); }
+      } catch (error) {
+        tellError(error);
+      }
     }, 600);
     return () => clearTimeout(timer);
   }, [waiting, known, atlas.id, project.id, client]);
@@ -60,12 +98,24 @@ export function useCoverage(project: Project, atlas: Atlas, jobs: Job[], groups:
 export function useShareOut(project: Project, done: () => void) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (groups: Group[]) => ask(api.POST("/api/projects/{project_id}/share-out/", {
-      params: { path: { project_id: project.id } },
-      body: { change: stepSeen(client, project.id), groups: groups.filter((group) => group.objects.length).map(({ atlas, name, objects }) => ({ atlas, name, objects })) },
-    })),
+    mutationFn: (groups: Group[]) =>
+      ask(
+        api.POST("/api/projects/{project_id}/share-out/", {
+          params: { path: { project_id: project.id } },
+          body: {
+            change: stepSeen(client, project.id),
+            groups: groups
+              .filter((group) => group.objects.length)
+              .map(({ atlas, name, objects }) => ({ atlas, name, objects })),
+          },
+        }),
+      ),
     onError: tellError,
-    onSuccess: (data: Project) => { showProject(client, data); void client.invalidateQueries({ queryKey: ["atlas"] }); done(); },
+    onSuccess: (data: Project) => {
+      showProject(client, data);
+      void client.invalidateQueries({ queryKey: ["atlas"] });
+      done();
+    },
   });
 }
 

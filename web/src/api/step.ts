@@ -10,10 +10,17 @@ export function stepSeen(client: QueryClient, projectId: number): number {
 }
 
 /** An answer that tells the newest step; the history is listed anew. */
-export function keepSteps(client: QueryClient, projectId: number, { change, undo, redo }: Steps): void {
+export function keepSteps(
+  client: QueryClient,
+  projectId: number,
+  { change, undo, redo }: Steps,
+): void {
   const before = client.getQueryData<Project>(["project", projectId]);
   if (!before || (before.change === change && before.redo === redo)) return;
-  void client.cancelQueries({ queryKey: ["project", projectId], exact: true }, { revert: false, silent: true });
+  void client.cancelQueries(
+    { queryKey: ["project", projectId], exact: true },
+    { revert: false, silent: true },
+  );
   client.setQueryData<Project>(["project", projectId], { ...before, change, undo, redo });
   void client.invalidateQueries({ queryKey: ["history", projectId] });
 }
@@ -27,8 +34,13 @@ export function showAtlas(client: QueryClient, projectId: number, atlas: Atlas):
 
 /** An answer that is the project: its atlases may be others, or have another layout. A question that was asked before it must not answer after it. */
 export function showProject(client: QueryClient, project: Project): void {
-  void client.cancelQueries({ queryKey: ["project", project.id], exact: true }, { revert: false, silent: true });
+  void client.cancelQueries(
+    { queryKey: ["project", project.id], exact: true },
+    { revert: false, silent: true },
+  );
   client.setQueryData(["project", project.id], project);
-  for (const key of ["atlas", "proof", "projects"]) void client.invalidateQueries({ queryKey: [key] });
-  for (const key of ["history", "jobs", "rules"]) void client.invalidateQueries({ queryKey: [key, project.id] });
+  for (const key of ["atlas", "proof", "projects"])
+    void client.invalidateQueries({ queryKey: [key] });
+  for (const key of ["history", "jobs", "rules"])
+    void client.invalidateQueries({ queryKey: [key, project.id] });
 }

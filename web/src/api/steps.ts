@@ -7,7 +7,12 @@ export function useSteps(projectId: number) {
   return useQuery({
     queryKey: ["history", projectId],
     placeholderData: (previous) => previous,
-    queryFn: () => ask(api.GET("/api/projects/{project_id}/history/", { params: { path: { project_id: projectId } } })),
+    queryFn: () =>
+      ask(
+        api.GET("/api/projects/{project_id}/history/", {
+          params: { path: { project_id: projectId } },
+        }),
+      ),
   });
 }
 
@@ -16,7 +21,10 @@ export function useStepName(projectId: number) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async ({ step, label }: { step: number; label: string }) => {
-      const { response, error } = await api.PATCH("/api/projects/{project_id}/history/{step_id}/", { params: { path: { project_id: projectId, step_id: step } }, body: { label } });
+      const { response, error } = await api.PATCH("/api/projects/{project_id}/history/{step_id}/", {
+        params: { path: { project_id: projectId, step_id: step } },
+        body: { label },
+      });
       if (!response.ok) throw error;
     },
     onError: tellError,

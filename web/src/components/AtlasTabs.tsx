@@ -7,37 +7,149 @@ import * as format from "../format";
 import { nextName, useUi } from "../state";
 
 /** The atlases of a project as index tabs over the table, each with its figures. */
-export function AtlasTabs({ project, here, actions }: { project: Project; here: number; actions: Actions }) {
+export function AtlasTabs({
+  project,
+  here,
+  actions,
+}: {
+  project: Project;
+  here: number;
+  actions: Actions;
+}) {
   const goTo = useUi((ui) => ui.goToAtlas);
-  const add = () => actions.newAtlas.mutate({ name: nextName(project.atlases), objects: [] }, { onSuccess: ({ atlas }) => goTo(atlas) });
+  const add = () =>
+    actions.newAtlas.mutate(
+      { name: nextName(project.atlases), objects: [] },
+      { onSuccess: ({ atlas }) => goTo(atlas) },
+    );
   return (
-    <Flex role="tablist" aria-label="Atlases" gap="1" px="2" align="flex-end" h="34px" overflowX="auto" flexShrink="0">
-      {project.atlases.map((tab) => <Tab key={tab.id} tab={tab} open={tab.id === here} only={project.atlases.length === 1} actions={actions} go={() => goTo(tab.id)} />)}
-      <IconButton size="2xs" variant="ghost" mb="1" aria-label="New atlas" title="New atlas; objects can be moved to it" disabled={actions.newAtlas.isPending} onClick={add}><Plus /></IconButton>
+    <Flex
+      role="tablist"
+      aria-label="Atlases"
+      gap="1"
+      px="2"
+      align="flex-end"
+      h="34px"
+      overflowX="auto"
+      flexShrink="0"
+    >
+      {project.atlases.map((tab) => (
+        <Tab
+          key={tab.id}
+          tab={tab}
+          open={tab.id === here}
+          only={project.atlases.length === 1}
+          actions={actions}
+          go={() => goTo(tab.id)}
+        />
+      ))}
+      <IconButton
+        size="2xs"
+        variant="ghost"
+        mb="1"
+        aria-label="New atlas"
+        title="New atlas; objects can be moved to it"
+        disabled={actions.newAtlas.isPending}
+        onClick={add}
+      >
+        <Plus />
+      </IconButton>
     </Flex>
   );
 }
 
-function Tab({ tab, open, only, actions, go }: { tab: AtlasTab; open: boolean; only: boolean; actions: Actions; go: () => void }) {
+function Tab({
+  tab,
+  open,
+  only,
+  actions,
+  go,
+}: {
+  tab: AtlasTab;
+  open: boolean;
+  only: boolean;
+  actions: Actions;
+  go: () => void;
+}) {
   const [naming, setNaming] = useState(false);
   const rename = (name: string) => {
     setNaming(false);
-    if (name.trim() && name.trim() !== tab.name) actions.renameAtlas.mutate({ atlas: tab.id, name: name.trim() });
+    if (name.trim() && name.trim() !== tab.name)
+      actions.renameAtlas.mutate({ atlas: tab.id, name: name.trim() });
   };
-  const figures = [`${format.whole(tab.objects)} ${tab.objects === 1 ? "object" : "objects"}`, tab.coverage === null ? "" : `${format.percent(tab.coverage)} %`, tab.density === null ? "" : `${format.density(tab.density)} px/m`];
+  const figures = [
+    `${format.whole(tab.objects)} ${tab.objects === 1 ? "object" : "objects"}`,
+    tab.coverage === null ? "" : `${format.percent(tab.coverage)} %`,
+    tab.density === null ? "" : `${format.density(tab.density)} px/m`,
+  ];
   return (
-    <Flex align="center" gap="1" pl="3" pr="1" h={open ? "32px" : "28px"} roundedTop="md" borderWidth="1px" borderBottomWidth="0" borderColor="line" bg={open ? "cloth" : "slip"} flexShrink="0" maxW="290px">
+    <Flex
+      align="center"
+      gap="1"
+      pl="3"
+      pr="1"
+      h={open ? "32px" : "28px"}
+      roundedTop="md"
+      borderWidth="1px"
+      borderBottomWidth="0"
+      borderColor="line"
+      bg={open ? "cloth" : "slip"}
+      flexShrink="0"
+      maxW="290px"
+    >
       {naming ? (
-        <Input size="2xs" w="120px" autoFocus defaultValue={tab.name} maxLength={120} aria-label={`New name of ${tab.name}`} onFocus={(e) => e.target.select()} onBlur={(e) => rename(e.target.value)}
-          onKeyDown={(e) => { if (e.key === "Enter") rename(e.currentTarget.value); if (e.key === "Escape") setNaming(false); }} />
+        <Input
+          size="2xs"
+          w="120px"
+          autoFocus
+          defaultValue={tab.name}
+          maxLength={120}
+          aria-label={`New name of ${tab.name}`}
+          onFocus={(e) => e.target.select()}
+          onBlur={(e) => rename(e.target.value)}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") rename(e.currentTarget.value);
+            if (e.key === "Escape") setNaming(false);
+          }}
+        />
       ) : (
-        <Button role="tab" aria-selected={open} variant="plain" size="2xs" px="0" gap="2" minW="0" h="26px" fontWeight={open ? "700" : "500"} fontSize="13px" title={`${tab.name}: ${figures.filter(Boolean).join(", ")}. Double click to rename.`}
-          onClick={go} onDoubleClick={() => setNaming(true)} onKeyDown={(e) => { if (e.key === "F2") setNaming(true); }}>
-          <Text as="span" truncate>{tab.name}</Text>
-          <Text as="span" color="soft" fontWeight="400" fontSize="12px" whiteSpace="nowrap">{tab.coverage === null ? figures[0] : figures.slice(1).filter(Boolean).join(" · ")}</Text>
+        <Button
+          role="tab"
+          aria-selected={open}
+          variant="plain"
+          size="2xs"
+          px="0"
+          gap="2"
+          minW="0"
+          h="26px"
+          fontWeight={open ? "700" : "500"}
+          fontSize="13px"
+          title={`${tab.name}: ${figures.filter(Boolean).join(", ")}. Double click to rename.`}
+          onClick={go}
+          onDoubleClick={() => setNaming(true)}
+          onKeyDown={(e) => {
+            if (e.key === "F2") setNaming(true);
+          }}
+        >
+          <Text as="span" truncate>
+            {tab.name}
+          </Text>
+          <Text as="span" color="soft" fontWeight="400" fontSize="12px" whiteSpace="nowrap">
+            {tab.coverage === null ? figures[0] : figures.slice(1).filter(Boolean).join(" · ")}
+          </Text>
         </Button>
       )}
-      {only ? <Box w="8px" /> : <CloseButton size="2xs" aria-label={`Delete ${tab.name}`} title="Delete this atlas; its objects stay in the project" disabled={actions.deleteAtlas.isPending} onClick={() => actions.deleteAtlas.mutate(tab.id)} />}
+      {only ? (
+        <Box w="8px" />
+      ) : (
+        <CloseButton
+          size="2xs"
+          aria-label={`Delete ${tab.name}`}
+          title="Delete this atlas; its objects stay in the project"
+          disabled={actions.deleteAtlas.isPending}
+          onClick={() => actions.deleteAtlas.mutate(tab.id)}
+        />
+      )}
     </Flex>
   );
 }

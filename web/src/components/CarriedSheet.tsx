@@ -21,55 +21,213 @@ export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
     // The shelf lies where the side table was.
     const folded = editor.view.sideFolded;
     editor.foldSide(true);
-    return () => { editor.foldSide(folded); editor.layPicture([]); editor.wearPainted(""); };
+    return () => {
+      editor.foldSide(folded);
+      editor.layPicture([]);
+      editor.wearPainted("");
+    };
   }, []);
-  const mine = last?.carried.report.textures.filter((one) => one.revision === last.carried.revision) ?? [];
-  const off = last?.carried.report.difference.filter((one) => one.revision === last.carried.revision) ?? [];
+  const mine =
+    last?.carried.report.textures.filter((one) => one.revision === last.carried.revision) ?? [];
+  const off =
+    last?.carried.report.difference.filter((one) => one.revision === last.carried.revision) ?? [];
   const roles = [...new Set(mine.map((one) => one.role)), ...(off.length ? [DIFFERENCE] : [])];
   const shown = roles.includes(role) ? role : (roles[0] ?? "");
   const fresh = last?.carried.revision === atlas.head.id;
   const first = editor.document.tiles[0]?.number ?? 1001;
-  const named = shown === DIFFERENCE ? off.map((one) => ({ tile: mine.find((row) => row.set === one.set)?.tile ?? 0, name: `difference ${one.set}` })) : mine.filter((one) => one.role === shown);
-  const pictures = named.map((one) => ({ tile: one.tile || first, url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.name)}` }));
-  const worn = JSON.stringify(fresh ? pictures.map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}` })) : []);
+  const named =
+    shown === DIFFERENCE
+      ? off.map((one) => ({
+          tile: mine.find((row) => row.set === one.set)?.tile ?? 0,
+          name: `difference ${one.set}`,
+        }))
+      : mine.filter((one) => one.role === shown);
+  const pictures = named.map((one) => ({
+    tile: one.tile || first,
+    url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.name)}`,
+  }));
+  const worn = JSON.stringify(
+    fresh ? pictures.map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}` })) : [],
+  );
   useEffect(() => editor.layPicture(JSON.parse(worn) as typeof pictures), [worn]);
   const paint = fresh && last ? `/api/revisions/${atlas.head.id}/painted/?job=${last.job.id}` : "";
   useEffect(() => editor.wearPainted(paint), [paint]);
   if (!last || !roles.length || !editor.document.tiles.length) return null;
   return (
     <>
-      {pictures.filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile)).map((one) => <TilePicture key={one.tile} {...one} label={`Carried picture: ${roleName(shown)}`} other="islands" fresh={fresh} share={share} wipe={wipe} />)}
-      <Flex data-over-table role="radiogroup" aria-label="Which picture" position="absolute" left="8px" bottom="6px" gap="1" wrap="wrap" maxW="max(calc(100% - 360px), 250px)">
-        {roles.map((one) => (
-          <Button key={one} role="radio" aria-checked={one === shown} size="2xs" variant="outline" bg={one === shown ? "ink" : "slip"} color={one === shown ? "slip" : "ink"} borderColor="line" onClick={() => show(one)}>{roleName(one)}</Button>
+      {pictures
+        .filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile))
+        .map((one) => (
+          <TilePicture
+            key={one.tile}
+            {...one}
+            label={`Carried picture: ${roleName(shown)}`}
+            other="islands"
+            fresh={fresh}
+            share={share}
+            wipe={wipe}
+          />
         ))}
-        {shown === DIFFERENCE && off.map((one) => <Text key={one.set} fontSize="12px" bg="slip" px="1.5" rounded="sm" title="The largest difference of red, green and blue at the middle of each texel, as sRGB; paper is none, the darkest is 16 steps and more">{off.length > 1 ? `${one.set}: ` : ""}off by {one.median.toFixed(1)} of 255 steps in the middle, {one.high.toFixed(1)} at 99 %, {one.most.toFixed(0)} at most</Text>)}
+      <Flex
+        data-over-table
+        role="radiogroup"
+        aria-label="Which picture"
+        position="absolute"
+        left="8px"
+        bottom="6px"
+        gap="1"
+        wrap="wrap"
+        maxW="max(calc(100% - 360px), 250px)"
+      >
+        {roles.map((one) => (
+          <Button
+            key={one}
+            role="radio"
+            aria-checked={one === shown}
+            size="2xs"
+            variant="outline"
+            bg={one === shown ? "ink" : "slip"}
+            color={one === shown ? "slip" : "ink"}
+            borderColor="line"
+            onClick={() => show(one)}
+          >
+            {roleName(one)}
+          </Button>
+        ))}
+        {shown === DIFFERENCE &&
+          off.map((one) => (
+            <Text
+              key={one.set}
+              fontSize="12px"
+              bg="slip"
+              px="1.5"
+              rounded="sm"
+              title="The largest difference of red, green and blue at the middle of each texel, as sRGB; paper is none, the darkest is 16 steps and more"
+            >
+              {off.length > 1 ? `${one.set}: ` : ""}off by {one.median.toFixed(1)} of 255 steps in
+              the middle, {one.high.toFixed(1)} at 99 %, {one.most.toFixed(0)} at most
+            </Text>
+          ))}
       </Flex>
     </>
   );
 }
 
-type TilePictureProps = { tile: number; url: string; label: string; other: string; stamp?: string; fresh: boolean; share: number; wipe: (share: number) => void };
+type TilePictureProps = {
+  tile: number;
+  url: string;
+  label: string;
+  other: string;
+  stamp?: string;
+  fresh: boolean;
+  share: number;
+  wipe: (share: number) => void;
+};
 
 /** The picture of a tile, left of the wipe. */
-export function TilePicture({ tile, url, label, other, stamp, fresh, share, wipe }: TilePictureProps) {
+export function TilePicture({
+  tile,
+  url,
+  label,
+  other,
+  stamp,
+  fresh,
+  share,
+  wipe,
+}: TilePictureProps) {
   const drag = useRef(false);
   const sheet = editor.document.map.sheet(tile);
   const [left, bottom] = editor.camera.toScreen(sheet.minX, sheet.minY);
   const [right, top] = editor.camera.toScreen(sheet.maxX, sheet.maxY);
-  const to = (event: React.PointerEvent) => wipe((event.clientX - event.currentTarget.parentElement!.getBoundingClientRect().left) / (right - left));
+  const to = (event: React.PointerEvent) =>
+    wipe(
+      (event.clientX - event.currentTarget.parentElement!.getBoundingClientRect().left) /
+        (right - left),
+    );
   return (
-    <Box position="absolute" pointerEvents="none" style={{ left, top, width: right - left, height: bottom - top }} data-testid="carried">
-        <Box position="absolute" inset="0" bg="slip" style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`, opacity: fresh ? 1 : 0.45 }} />
-        <Image src={`${url}?size=${SHOWN}${stamp ? `&v=${stamp}` : ""}`} alt={`${label}${tile ? `, tile ${tile}` : ""}`} position="absolute" inset="0" w="100%" h="100%" draggable={false}
-          style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`, imageRendering: editor.camera.scale > SHOWN ? "pixelated" : "auto", opacity: fresh ? 1 : 0.45 }} />
-        <Box position="absolute" top="0" bottom="0" w="2px" bg="ink" style={{ left: `${share * 100}%` }} />
-        <Box data-over-table role="slider" tabIndex={0} aria-label={`Wipe between the ${label === "" ? "picture" : stamp ? label : "carried picture"} and the ${other}`} aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(100 * share)} aria-valuetext={`${Math.round(100 * share)} % picture`}
-          pointerEvents="auto" cursor="ew-resize" position="absolute" top="50%" w="24px" h="24px" ml={share > 0.97 ? "-24px" : "-12px"} mt="-12px" rounded="full" bg="straw" borderWidth="2px" borderColor="ink" display="grid" placeItems="center" fontSize="11px" fontWeight="700" color="ink" style={{ left: `${share * 100}%`, touchAction: "none" }}
-          onPointerDown={(e) => { e.stopPropagation(); drag.current = true; e.currentTarget.setPointerCapture(e.pointerId); }}
-          onPointerMove={(e) => { if (drag.current) to(e); }}
-          onPointerUp={() => { drag.current = false; }}
-          onKeyDown={(e) => { const by = e.key === "ArrowLeft" ? -0.05 : e.key === "ArrowRight" ? 0.05 : 0; if (by) { e.preventDefault(); e.stopPropagation(); wipe(share + by); } }}>⟨⟩</Box>
+    <Box
+      position="absolute"
+      pointerEvents="none"
+      style={{ left, top, width: right - left, height: bottom - top }}
+      data-testid="carried"
+    >
+      <Box
+        position="absolute"
+        inset="0"
+        bg="slip"
+        style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`, opacity: fresh ? 1 : 0.45 }}
+      />
+      <Image
+        src={`${url}?size=${SHOWN}${stamp ? `&v=${stamp}` : ""}`}
+        alt={`${label}${tile ? `, tile ${tile}` : ""}`}
+        position="absolute"
+        inset="0"
+        w="100%"
+        h="100%"
+        draggable={false}
+        style={{
+          clipPath: `inset(0 ${(1 - share) * 100}% 0 0)`,
+          imageRendering: editor.camera.scale > SHOWN ? "pixelated" : "auto",
+          opacity: fresh ? 1 : 0.45,
+        }}
+      />
+      <Box
+        position="absolute"
+        top="0"
+        bottom="0"
+        w="2px"
+        bg="ink"
+        style={{ left: `${share * 100}%` }}
+      />
+      <Box
+        data-over-table
+        role="slider"
+        tabIndex={0}
+        aria-label={`Wipe between the ${label === "" ? "picture" : stamp ? label : "carried picture"} and the ${other}`}
+        aria-valuemin={0}
+        aria-valuemax={100}
+        aria-valuenow={Math.round(100 * share)}
+        aria-valuetext={`${Math.round(100 * share)} % picture`}
+        pointerEvents="auto"
+        cursor="ew-resize"
+        position="absolute"
+        top="50%"
+        w="24px"
+        h="24px"
+        ml={share > 0.97 ? "-24px" : "-12px"}
+        mt="-12px"
+        rounded="full"
+        bg="straw"
+        borderWidth="2px"
+        borderColor="ink"
+        display="grid"
+        placeItems="center"
+        fontSize="11px"
+        fontWeight="700"
+        color="ink"
+        style={{ left: `${share * 100}%`, touchAction: "none" }}
+        onPointerDown={(e) => {
+          e.stopPropagation();
+          drag.current = true;
+          e.currentTarget.setPointerCapture(e.pointerId);
+        }}
+        onPointerMove={(e) => {
+          if (drag.current) to(e);
+        }}
+        onPointerUp={() => {
+          drag.current = false;
+        }}
+        onKeyDown={(e) => {
+          const by = e.key === "ArrowLeft" ? -0.05 : e.key === "ArrowRight" ? 0.05 : 0;
+          if (by) {
+            e.preventDefault();
+            e.stopPropagation();
+            wipe(share + by);
+          }
+        }}
+      >
+        ⟨⟩
       </Box>
+    </Box>
   );
 }

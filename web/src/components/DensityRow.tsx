@@ -5,12 +5,23 @@ import { againstBand, toX, type LogScale } from "../editor/density/logScale";
 const H = 24;
 
 /** The dots of one ledger row: an island each, its area as size, on the shared scale. Click a dot to pick it. */
-export function DensityRow({ islands, editor, scale, version }: { islands: number[]; editor: Editor; scale: LogScale; version: number }) {
+export function DensityRow({
+  islands,
+  editor,
+  scale,
+  version,
+}: {
+  islands: number[];
+  editor: Editor;
+  scale: LogScale;
+  version: number;
+}) {
   const canvas = useRef<HTMLCanvasElement>(null);
   useEffect(() => {
     const element = canvas.current!;
     const ratio = window.devicePixelRatio || 1;
-    if (element.width !== Math.round(scale.width * ratio)) element.width = Math.round(scale.width * ratio);
+    if (element.width !== Math.round(scale.width * ratio))
+      element.width = Math.round(scale.width * ratio);
     if (element.height !== H * ratio) element.height = H * ratio;
     const ctx = element.getContext("2d")!;
     ctx.setTransform(ratio, 0, 0, ratio, 0, 0);
@@ -18,7 +29,11 @@ export function DensityRow({ islands, editor, scale, version }: { islands: numbe
     const style = getComputedStyle(element);
     const colour = (name: string) => style.getPropertyValue(`--chakra-colors-${name}`).trim();
     for (const [x, y, r, island] of dots(islands, editor, scale)) {
-      const side = againstBand(editor.document.density(island)!, editor.view.house, editor.view.tolerance);
+      const side = againstBand(
+        editor.document.density(island)!,
+        editor.view.house,
+        editor.view.tolerance,
+      );
       ctx.beginPath();
       ctx.arc(x, y, r, 0, 2 * Math.PI);
       ctx.globalAlpha = 0.75;
@@ -34,19 +49,31 @@ export function DensityRow({ islands, editor, scale, version }: { islands: numbe
     }
   }, [islands, editor, scale, version]);
   return (
-    <canvas ref={canvas} style={{ width: "100%", height: H }} aria-hidden
+    <canvas
+      ref={canvas}
+      style={{ width: "100%", height: H }}
+      aria-hidden
       onClick={(event) => {
         const box = canvas.current!.getBoundingClientRect();
         const [mx, my] = [event.clientX - box.left, event.clientY - box.top];
-        const hit = dots(islands, editor, scale).reverse().find(([x, y, r]) => Math.hypot(x - mx, y - my) <= r + 2);
+        const hit = dots(islands, editor, scale)
+          .reverse()
+          .find(([x, y, r]) => Math.hypot(x - mx, y - my) <= r + 2);
         if (!hit) return;
         event.stopPropagation();
-        editor.select((selection) => (event.shiftKey ? selection.toggle([hit[3]]) : selection.set([hit[3]])));
-      }} />
+        editor.select((selection) =>
+          event.shiftKey ? selection.toggle([hit[3]]) : selection.set([hit[3]]),
+        );
+      }}
+    />
   );
 }
 
-function dots(islands: number[], editor: Editor, scale: LogScale): [number, number, number, number][] {
+function dots(
+  islands: number[],
+  editor: Editor,
+  scale: LogScale,
+): [number, number, number, number][] {
   const areas = editor.document.info?.world_area ?? [];
   const largest = Math.sqrt(Math.max(1e-12, ...(areas.length < 20000 ? areas : [1])));
   return islands.flatMap((island) => {

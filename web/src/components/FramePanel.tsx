@@ -5,7 +5,14 @@ import { tileCorner } from "../editor/table/tiles";
 import { useKept } from "../state";
 import { makes, numbersOf, typed, type Field } from "../editor/tools/numbers";
 
-const SHOWN: { field: Field; label: string; name: string; unit: string; digits: number; wide: string }[] = [
+const SHOWN: {
+  field: Field;
+  label: string;
+  name: string;
+  unit: string;
+  digits: number;
+  wide: string;
+}[] = [
   { field: "x", label: "x", name: "From the left", unit: "", digits: 1, wide: "52px" },
   { field: "y", label: "y", name: "From below", unit: "px", digits: 1, wide: "52px" },
   { field: "wide", label: "wide", name: "Width", unit: "", digits: 1, wide: "52px" },
@@ -20,11 +27,26 @@ export function FramePanel() {
   const editor = useEditor("selection", "document", "gesture");
   const [inUv, setInUv] = useKept("numbers in UV", false);
   const now = numbersOf(editor);
-  if (!now) return <Text color="soft" fontSize="12px" truncate>Drag islands to move them; drag over the empty table to pick.</Text>;
+  if (!now)
+    return (
+      <Text color="soft" fontSize="12px" truncate>
+        Drag islands to move them; drag over the empty table to pick.
+      </Text>
+    );
   return (
-    <Flex role="group" aria-label="What is picked, in numbers" gap="1" align="center" fontSize="12px" flexShrink="0" title="Type a number, or +8, *0.5, /2">
+    <Flex
+      role="group"
+      aria-label="What is picked, in numbers"
+      gap="1"
+      align="center"
+      fontSize="12px"
+      flexShrink="0"
+      title="Type a number, or +8, *0.5, /2"
+    >
       {SHOWN.map((shown) => {
-        const size = editor.document.tiles.find((tile) => tile.number === now.tile) ?? editor.document.tiles[0];
+        const size =
+          editor.document.tiles.find((tile) => tile.number === now.tile) ??
+          editor.document.tiles[0];
         const across = shown.field === "x" || shown.field === "wide";
         const length = across || shown.field === "y" || shown.field === "high";
         // UVs of the whole plane: a tile further along begins at its column and row.
@@ -32,17 +54,44 @@ export function FramePanel() {
         const [column, row] = tileCorner(size.number);
         const start = shown.field === "x" ? column : shown.field === "y" ? row : 0;
         const uv = inUv && length;
-        return <Cell key={shown.field} {...shown} {...(uv ? { digits: 4, unit: shown.unit && "UV", wide: "60px" } : {})} value={uv ? now[shown.field] / whole + start : now[shown.field]} act={(value) => {
-          const made = makes(shown.field, uv ? (value - start) * whole : value, now);
-          if (made) void editor.transform(made.verb, made.by);
-        }} />;
+        return (
+          <Cell
+            key={shown.field}
+            {...shown}
+            {...(uv ? { digits: 4, unit: shown.unit && "UV", wide: "60px" } : {})}
+            value={uv ? now[shown.field] / whole + start : now[shown.field]}
+            act={(value) => {
+              const made = makes(shown.field, uv ? (value - start) * whole : value, now);
+              if (made) void editor.transform(made.verb, made.by);
+            }}
+          />
+        );
       })}
-      <Button size="2xs" variant="ghost" px="1" minW="28px" aria-label={inUv ? "UV: show numbers in px" : "px: show numbers in UV"} title={inUv ? "Numbers in UV; click for px" : "Numbers in px; click for UV"} onClick={() => setInUv(!inUv)}>{inUv ? "UV" : "px"}</Button>
+      <Button
+        size="2xs"
+        variant="ghost"
+        px="1"
+        minW="28px"
+        aria-label={inUv ? "UV: show numbers in px" : "px: show numbers in UV"}
+        title={inUv ? "Numbers in UV; click for px" : "Numbers in px; click for UV"}
+        onClick={() => setInUv(!inUv)}
+      >
+        {inUv ? "UV" : "px"}
+      </Button>
     </Flex>
   );
 }
 
-function Cell({ field, label, name, unit, digits, wide, value: now, act }: (typeof SHOWN)[number] & { value: number; act: (value: number) => void }) {
+function Cell({
+  field,
+  label,
+  name,
+  unit,
+  digits,
+  wide,
+  value: now,
+  act,
+}: (typeof SHOWN)[number] & { value: number; act: (value: number) => void }) {
   const [text, setText] = useState<string | null>(null);
   const shown = now.toFixed(digits);
   const dropped = useRef(false);
@@ -55,13 +104,30 @@ function Cell({ field, label, name, unit, digits, wide, value: now, act }: (type
   return (
     <Flex align="center" gap="1">
       {label && <Text color="soft">{label}</Text>}
-      <Input aria-label={`${name}, ${unit || (digits > 3 ? "UV" : "px")}`} size="2xs" w={wide} px="1" textAlign="right" bg="paper" borderColor="line" fontVariantNumeric="tabular-nums" value={text ?? shown} data-number={field}
-        onFocus={(e) => e.target.select()} onChange={(e) => setText(e.target.value)} onBlur={done}
+      <Input
+        aria-label={`${name}, ${unit || (digits > 3 ? "UV" : "px")}`}
+        size="2xs"
+        w={wide}
+        px="1"
+        textAlign="right"
+        bg="paper"
+        borderColor="line"
+        fontVariantNumeric="tabular-nums"
+        value={text ?? shown}
+        data-number={field}
+        onFocus={(e) => e.target.select()}
+        onChange={(e) => setText(e.target.value)}
+        onBlur={done}
         onKeyDown={(e) => {
           if (e.key === "Escape") dropped.current = true;
           if (e.key === "Enter" || e.key === "Escape") e.currentTarget.blur();
-        }} />
-      {unit && <Box as="span" color="soft">{unit}</Box>}
+        }}
+      />
+      {unit && (
+        <Box as="span" color="soft">
+          {unit}
+        </Box>
+      )}
     </Flex>
   );
 }

@@ -8,6 +8,14 @@ const Model = lazy(() => import("./ModelView").then((file) => ({ default: file.M
 /** The model, once the table is painted: the drawing libraries of the model keep nobody waiting for the table. */
 export function LateModel(props: Parameters<typeof ModelView>[0]) {
   const { painted } = useEditor("painted");
-  const waiting = <Box rounded="lg" bg="slip" borderWidth="1px" borderColor="line" data-testid="model-waits" />;
-  return painted.version ? <Suspense fallback={waiting}><Model {...props} /></Suspense> : waiting;
+  const waiting = (
+    <Box rounded="lg" bg="slip" borderWidth="1px" borderColor="line" data-testid="model-waits" />
+  );
+  return painted.version ? (
+    <Suspense fallback={waiting}>
+      <Model {...props} />
+    </Suspense>
+  ) : (
+    waiting
+  );
 }

@@ -9,36 +9,121 @@ export function Legend() {
   const f = editor.document.info?.figures;
   switch (editor.view.as) {
     case "density": {
-      const off = f?.island_density.filter((d) => outsideBand(d, editor.view.house, editor.view.tolerance)).length ?? 0;
-      return <Ramp left={format.density(editor.view.house / 2)} right={`${format.density(editor.view.house * 2)} px/m`} title={`${off} islands outside the house band`} />;
+      const off =
+        f?.island_density.filter((d) => outsideBand(d, editor.view.house, editor.view.tolerance))
+          .length ?? 0;
+      return (
+        <Ramp
+          left={format.density(editor.view.house / 2)}
+          right={`${format.density(editor.view.house * 2)} px/m`}
+          title={`${off} islands outside the house band`}
+        />
+      );
     }
     case "stretch":
-      return <Ramp left="½" right="2 × texels/m" title="Texels per metre of each face over its island's mean, in the direction where they differ most. The number on an island is its L2 stretch, 1 is none." />;
+      return (
+        <Ramp
+          left="½"
+          right="2 × texels/m"
+          title="Texels per metre of each face over its island's mean, in the direction where they differ most. The number on an island is its L2 stretch, 1 is none."
+        />
+      );
     case "seen":
-      return <Swatches rows={editor.figures.seenShare ? [[css(OCHRE), "never seen"], [css(mix(PAPER, TEAL, 0.35)), "seen all over"]] : [["#C8C8C8", "nobody has looked yet: Even out, Seen"]]} />;
+      return (
+        <Swatches
+          rows={
+            editor.figures.seenShare
+              ? [
+                  [css(OCHRE), "never seen"],
+                  [css(mix(PAPER, TEAL, 0.35)), "seen all over"],
+                ]
+              : [["#C8C8C8", "nobody has looked yet: Even out, Seen"]]
+          }
+        />
+      );
     case "facing":
-      return <Swatches rows={[[css(mix(PAPER, TEAL, 0.45)), `face up ${format.whole((f?.island_flags.length ?? 0) - (f?.mirrored ?? 0))}`], [css(OCHRE), `mirrored ${format.whole(f?.mirrored ?? 0)}`]]} />;
+      return (
+        <Swatches
+          rows={[
+            [
+              css(mix(PAPER, TEAL, 0.45)),
+              `face up ${format.whole((f?.island_flags.length ?? 0) - (f?.mirrored ?? 0))}`,
+            ],
+            [css(OCHRE), `mirrored ${format.whole(f?.mirrored ?? 0)}`],
+          ]}
+        />
+      );
     case "overlap":
-      return <Swatches rows={[[css(OCHRE), `${format.whole(f?.overlapping ?? 0)} share ${format.whole(f?.overlap_texels ?? 0)} texels`], [css(mix(PAPER, TEAL, 0.6)), "stack"]]} />;
+      return (
+        <Swatches
+          rows={[
+            [
+              css(OCHRE),
+              `${format.whole(f?.overlapping ?? 0)} share ${format.whole(f?.overlap_texels ?? 0)} texels`,
+            ],
+            [css(mix(PAPER, TEAL, 0.6)), "stack"],
+          ]}
+        />
+      );
     case "material": {
       const names = editor.figures.proof?.materials ?? [];
-      const counts = names.map((_, k) => editor.figures.proof!.island_material.filter((m) => m === k).length);
-      return <Swatches rows={names.map((name, k) => [css(fabric(k)), `${name} ${format.whole(counts[k])}`])} />;
+      const counts = names.map(
+        (_, k) => editor.figures.proof!.island_material.filter((m) => m === k).length,
+      );
+      return (
+        <Swatches
+          rows={names.map((name, k) => [css(fabric(k)), `${name} ${format.whole(counts[k])}`])}
+        />
+      );
     }
     case "tile":
-      return <Swatches rows={editor.document.tiles.map((tile, k) => [css(fabric(k)), `${tile.number} ${format.whole(f?.tiles.find((t) => t.number === tile.number)?.islands ?? 0)}`])} />;
+      return (
+        <Swatches
+          rows={editor.document.tiles.map((tile, k) => [
+            css(fabric(k)),
+            `${tile.number} ${format.whole(f?.tiles.find((t) => t.number === tile.number)?.islands ?? 0)}`,
+          ])}
+        />
+      );
     case "checker":
-      return <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">1 square = {editor.view.checkerSquare} px</Text>;
+      return (
+        <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">
+          1 square = {editor.view.checkerSquare} px
+        </Text>
+      );
     default:
-      return <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">{editor.view.as}</Text>;
+      return (
+        <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">
+          {editor.view.as}
+        </Text>
+      );
   }
 }
 
 function Ramp({ left, right, title }: { left: string; right: string; title: string }) {
   return (
-    <Flex align="center" gap="1.5" fontSize="12px" color="soft" px="1.5" py="0.5" rounded="md" bg="slip/80" title={title} aria-label={`Legend: ${left} to ${right}. ${title}`} data-legend>
+    <Flex
+      align="center"
+      gap="1.5"
+      fontSize="12px"
+      color="soft"
+      px="1.5"
+      py="0.5"
+      rounded="md"
+      bg="slip/80"
+      title={title}
+      aria-label={`Legend: ${left} to ${right}. ${title}`}
+      data-legend
+    >
       {left}
-      <Box w="84px" h="9px" rounded="full" borderWidth="1px" borderColor="line" bgImage="linear-gradient(90deg, #3A8F8F, #C6CDBF 46%, #F0EADC 48% 52%, #E3D0A8 54%, #C48A2A)" />
+      <Box
+        w="84px"
+        h="9px"
+        rounded="full"
+        borderWidth="1px"
+        borderColor="line"
+        bgImage="linear-gradient(90deg, #3A8F8F, #C6CDBF 46%, #F0EADC 48% 52%, #E3D0A8 54%, #C48A2A)"
+      />
       {right}
     </Flex>
   );
@@ -48,9 +133,36 @@ const MOST = 7;
 
 function Swatches({ rows }: { rows: [string, string][] }) {
   return (
-    <Flex position="absolute" top="28px" left="0" direction="column" gap="0.5" fontSize="12px" color="soft" title={rows.map(([, text]) => text).join(", ")} data-legend px="1.5" py="1" rounded="md" bg="slip/80">
+    <Flex
+      position="absolute"
+      top="28px"
+      left="0"
+      direction="column"
+      gap="0.5"
+      fontSize="12px"
+      color="soft"
+      title={rows.map(([, text]) => text).join(", ")}
+      data-legend
+      px="1.5"
+      py="1"
+      rounded="md"
+      bg="slip/80"
+    >
       {rows.slice(0, MOST).map(([colour, text]) => (
-        <Flex key={text} align="center" gap="1" minW="0"><Box w="10px" h="10px" flexShrink="0" rounded="3px" borderWidth="1px" borderColor="ink/40" style={{ background: colour }} /><Text truncate maxW="220px">{text}</Text></Flex>
+        <Flex key={text} align="center" gap="1" minW="0">
+          <Box
+            w="10px"
+            h="10px"
+            flexShrink="0"
+            rounded="3px"
+            borderWidth="1px"
+            borderColor="ink/40"
+            style={{ background: colour }}
+          />
+          <Text truncate maxW="220px">
+            {text}
+          </Text>
+        </Flex>
       ))}
       {rows.length > MOST && <Text>and {rows.length - MOST} more</Text>}
     </Flex>

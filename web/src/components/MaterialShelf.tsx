@@ -1,7 +1,15 @@
 import { Box, Button, Flex, Heading, Image, NativeSelect, Text } from "@chakra-ui/react";
 import { ChevronDown, ChevronUp, X } from "lucide-react";
 import { useRef, useState } from "react";
-import { GIVEN_ROLES, isPicture, sheetWidth, slotName, useMaterial, useShelf, useTakeBack } from "../api/carry";
+import {
+  GIVEN_ROLES,
+  isPicture,
+  sheetWidth,
+  slotName,
+  useMaterial,
+  useShelf,
+  useTakeBack,
+} from "../api/carry";
 import type { Atlas, ShelfMaterial } from "../api/client";
 import * as format from "../format";
 import { useCarrySettings } from "../slips/carry/settings";
@@ -14,13 +22,62 @@ export function MaterialShelf({ atlas }: { atlas: Atlas }) {
   const takeBack = useTakeBack(atlas.id);
   const rows = shelf.data?.materials ?? [];
   return (
-    <Box as="section" aria-label="Material shelf" data-testid="shelf" w="214px" flexShrink="0" bg="slip" rounded="lg" borderWidth="1px" borderColor="line" overflowY="auto" minH="0" px="3" py="2.5">
-      <Flex justify="space-between" align="baseline"><Heading as="h2" fontFamily="heading" fontSize="15px" fontWeight="650">Material shelf</Heading><Text color="soft" fontSize="12px">{format.whole(rows.length)}</Text></Flex>
-      {shelf.isError && <Text role="alert" color="rose" fontSize="12.5px" mt="2">{shelf.error.message}</Text>}
-      {shelf.isPending && <Text color="soft" fontSize="12.5px" mt="2">Reading materials…</Text>}
-      <Box as="ul" listStyleType="none">{rows.map((row, k) => <Material key={`${row.file} ${row.name} ${k}`} row={row} />)}</Box>
-      {shelf.data && rows.some((row) => row.mark !== "own") && <Button mt="2" size="2xs" variant="outline" borderColor="line" onClick={() => takeBack.mutate()} loading={takeBack.isPending}>Pictures as they came</Button>}
-      {shelf.data && !rows.some((row) => row.pictures.length) && <Text color="soft" fontSize="12.5px" mt="2">None of these materials has a picture: plain colours are carried over. Drop pictures here: they go where their names say (crate_normal.png).</Text>}
+    <Box
+      as="section"
+      aria-label="Material shelf"
+      data-testid="shelf"
+      w="214px"
+      flexShrink="0"
+      bg="slip"
+      rounded="lg"
+      borderWidth="1px"
+      borderColor="line"
+      overflowY="auto"
+      minH="0"
+      px="3"
+      py="2.5"
+    >
+      <Flex justify="space-between" align="baseline">
+        <Heading as="h2" fontFamily="heading" fontSize="15px" fontWeight="650">
+          Material shelf
+        </Heading>
+        <Text color="soft" fontSize="12px">
+          {format.whole(rows.length)}
+        </Text>
+      </Flex>
+      {shelf.isError && (
+        <Text role="alert" color="rose" fontSize="12.5px" mt="2">
+          {shelf.error.message}
+        </Text>
+      )}
+      {shelf.isPending && (
+        <Text color="soft" fontSize="12.5px" mt="2">
+          Reading materials…
+        </Text>
+      )}
+      <Box as="ul" listStyleType="none">
+        {rows.map((row, k) => (
+          <Material key={`${row.file} ${row.name} ${k}`} row={row} />
+        ))}
+      </Box>
+      {shelf.data && rows.some((row) => row.mark !== "own") && (
+        <Button
+          mt="2"
+          size="2xs"
+          variant="outline"
+          borderColor="line"
+          onClick={() => takeBack.mutate()}
+          loading={takeBack.isPending}
+        >
+          Pictures as they came
+        </Button>
+      )}
+      {shelf.data && !rows.some((row) => row.pictures.length) && (
+        <Text color="soft" fontSize="12.5px" mt="2">
+          None of these materials has a picture: plain colours are carried over. Drop pictures here:
+          they go where their names say (crate_normal.png).
+        </Text>
+      )}
     </Box>
   );
 }
@@ -29,11 +86,26 @@ function Material({ row }: { row: ShelfMaterial }) {
   const [open, setOpen] = useState(false);
   const [over, setOver] = useState(false);
   const { give } = useMaterial(row.source, row.number);
-  const largest = Math.max(0, ...row.pictures.map((picture) => Math.max(picture.width, picture.height)));
-  const roles = row.pictures.map((picture) => `${slotName(picture.role)}: ${picture.missing ? "not there" : `${picture.width} × ${picture.height} px, ${picture.bits} bit`}, ${picture.name}`);
-  const shown = [...row.pictures].sort((a, b) => Number(b.role === "baseColor") - Number(a.role === "baseColor")).find((picture) => !picture.missing);
+  const largest = Math.max(
+    0,
+    ...row.pictures.map((picture) => Math.max(picture.width, picture.height)),
+  );
+  const roles = row.pictures.map(
+    (picture) =>
+      `${slotName(picture.role)}: ${picture.missing ? "not there" : `${picture.width} × ${picture.height} px, ${picture.bits} bit`}, ${picture.name}`,
+  );
+  const shown = [...row.pictures]
+    .sort((a, b) => Number(b.role === "baseColor") - Number(a.role === "baseColor"))
+    .find((picture) => !picture.missing);
   const users = [...new Set(row.objects)];
-  const pick = () => editor.select((selection) => selection.set((editor.document.info?.objects ?? []).filter((o) => users.includes(o.name)).flatMap((o) => Array.from({ length: o.islands }, (_, i) => o.first_island + i))));
+  const pick = () =>
+    editor.select((selection) =>
+      selection.set(
+        (editor.document.info?.objects ?? [])
+          .filter((o) => users.includes(o.name))
+          .flatMap((o) => Array.from({ length: o.islands }, (_, i) => o.first_island + i)),
+      ),
+    );
   const drop = (event: React.DragEvent) => {
     const files = [...event.dataTransfer.files].filter((file) => isPicture(file.name));
     setOver(false);
@@ -43,28 +115,99 @@ function Material({ row }: { row: ShelfMaterial }) {
     void files.reduce((before, file) => before.then(() => give(file)), Promise.resolve());
   };
   return (
-    <Box as="li" py="2" borderBottomWidth="1px" borderBottomStyle="dashed" borderColor="line" bg={over ? "straw" : undefined} onDragOver={(e) => { e.preventDefault(); setOver(true); }} onDragLeave={() => setOver(false)} onDrop={drop}>
+    <Box
+      as="li"
+      py="2"
+      borderBottomWidth="1px"
+      borderBottomStyle="dashed"
+      borderColor="line"
+      bg={over ? "straw" : undefined}
+      onDragOver={(e) => {
+        e.preventDefault();
+        setOver(true);
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={drop}
+    >
       <Flex gap="1" align="flex-start">
-        <Box as="button" flex="1" minW="0" textAlign="start" cursor="pointer" title={[`${row.name}, in ${row.file}`, ...roles, `Used by ${users.join(", ")}. A click picks their islands.`].join("\n")} onClick={pick}>
+        <Box
+          as="button"
+          flex="1"
+          minW="0"
+          textAlign="start"
+          cursor="pointer"
+          title={[
+            `${row.name}, in ${row.file}`,
+            ...roles,
+            `Used by ${users.join(", ")}. A click picks their islands.`,
+          ].join("\n")}
+          onClick={pick}
+        >
           <Flex gap="2" align="flex-start">
-            <Box w="34px" h="34px" mt="1px" flexShrink="0" rounded="sm" borderWidth="1px" borderColor="line" overflow="hidden" style={{ background: colourOf(row.colour) }} aria-hidden>
-              {shown && <Image src={thumb(row, shown.number)} alt="" w="100%" h="100%" objectFit="cover" />}
+            <Box
+              w="34px"
+              h="34px"
+              mt="1px"
+              flexShrink="0"
+              rounded="sm"
+              borderWidth="1px"
+              borderColor="line"
+              overflow="hidden"
+              style={{ background: colourOf(row.colour) }}
+              aria-hidden
+            >
+              {shown && (
+                <Image src={thumb(row, shown.number)} alt="" w="100%" h="100%" objectFit="cover" />
+              )}
             </Box>
             <Box minW="0" flex="1">
-              <Flex justify="space-between" gap="2"><Text fontWeight="650" fontSize="12.5px" truncate>{row.name}</Text><Text color="soft" fontSize="12px" whiteSpace="nowrap">{largest ? `${largest} px` : "–"}</Text></Flex>
-              <Text color={row.pictures.some((picture) => picture.missing) ? "amber" : "soft"} fontSize="11.5px" lineHeight="1.3">{row.pictures.length ? [...new Set(row.pictures.map((picture) => slotName(picture.role)))].join(", ") : "by numbers only"}</Text>
-              <Text color="soft" fontSize="11.5px" truncate>{users.length === 1 ? users[0] : `${users.length} objects`}{row.alpha === "OPAQUE" ? "" : row.alpha === "MASK" ? " · cut out" : " · see-through"}</Text>
+              <Flex justify="space-between" gap="2">
+                <Text fontWeight="650" fontSize="12.5px" truncate>
+                  {row.name}
+                </Text>
+                <Text color="soft" fontSize="12px" whiteSpace="nowrap">
+                  {largest ? `${largest} px` : "–"}
+                </Text>
+              </Flex>
+              <Text
+                color={row.pictures.some((picture) => picture.missing) ? "amber" : "soft"}
+                fontSize="11.5px"
+                lineHeight="1.3"
+              >
+                {row.pictures.length
+                  ? [...new Set(row.pictures.map((picture) => slotName(picture.role)))].join(", ")
+                  : "by numbers only"}
+              </Text>
+              <Text color="soft" fontSize="11.5px" truncate>
+                {users.length === 1 ? users[0] : `${users.length} objects`}
+                {row.alpha === "OPAQUE"
+                  ? ""
+                  : row.alpha === "MASK"
+                    ? " · cut out"
+                    : " · see-through"}
+              </Text>
             </Box>
           </Flex>
         </Box>
-        <Button size="2xs" variant="ghost" px="0" minW="18px" aria-expanded={open} aria-label={`Pictures of ${row.name}`} onClick={() => setOpen(!open)}>{open ? <ChevronUp size={13} /> : <ChevronDown size={13} />}</Button>
+        <Button
+          size="2xs"
+          variant="ghost"
+          px="0"
+          minW="18px"
+          aria-expanded={open}
+          aria-label={`Pictures of ${row.name}`}
+          onClick={() => setOpen(!open)}
+        >
+          {open ? <ChevronUp size={13} /> : <ChevronDown size={13} />}
+        </Button>
       </Flex>
       {open && <PicturesOf row={row} />}
     </Box>
   );
 }
 
-const thumb = (row: ShelfMaterial, number: number) => `/api/sources/${row.source}/pictures/${number}/?given=${row.mark}`;
+const thumb = (row: ShelfMaterial, number: number) =>
+  `/api/sources/${row.source}/pictures/${number}/?given=${row.mark}`;
 
 /** The pictures of a material, each with its role; others can be given. */
 function PicturesOf({ row }: { row: ShelfMaterial }) {
@@ -73,27 +216,103 @@ function PicturesOf({ row }: { row: ShelfMaterial }) {
   return (
     <Box mt="1.5">
       {row.pictures.map((picture) => (
-        <Flex key={picture.role} gap="1" align="center" mb="1" title={`${picture.name}${picture.channel ? `, by UV channel ${picture.channel + 1}` : ""}`}>
-          <Box w="20px" h="20px" flexShrink="0" rounded="sm" borderWidth="1px" borderColor={picture.missing ? "amber" : "line"} overflow="hidden">{!picture.missing && <Image src={thumb(row, picture.number)} alt="" w="100%" h="100%" objectFit="cover" />}</Box>
-          <NativeSelect.Root size="xs" flex="1" minW="0" disabled={picture.missing || rename.isPending}>
-            <NativeSelect.Field fontSize="11.5px" h="22px" ps="1.5" aria-label={`What ${picture.name} shows`} value={picture.role} onChange={(e) => rename.mutate({ role: picture.role, to: e.target.value })}>
-              {!(picture.role in GIVEN_ROLES) && <option value={picture.role}>{slotName(picture.role)}</option>}
-              {Object.entries(GIVEN_ROLES).map(([role, text]) => <option key={role} value={role}>{text}</option>)}
+        <Flex
+          key={picture.role}
+          gap="1"
+          align="center"
+          mb="1"
+          title={`${picture.name}${picture.channel ? `, by UV channel ${picture.channel + 1}` : ""}`}
+        >
+          <Box
+            w="20px"
+            h="20px"
+            flexShrink="0"
+            rounded="sm"
+            borderWidth="1px"
+            borderColor={picture.missing ? "amber" : "line"}
+            overflow="hidden"
+          >
+            {!picture.missing && (
+              <Image src={thumb(row, picture.number)} alt="" w="100%" h="100%" objectFit="cover" />
+            )}
+          </Box>
+          <NativeSelect.Root
+            size="xs"
+            flex="1"
+            minW="0"
+            disabled={picture.missing || rename.isPending}
+          >
+            <NativeSelect.Field
+              fontSize="11.5px"
+              h="22px"
+              ps="1.5"
+              aria-label={`What ${picture.name} shows`}
+              value={picture.role}
+              onChange={(e) => rename.mutate({ role: picture.role, to: e.target.value })}
+            >
+              {!(picture.role in GIVEN_ROLES) && (
+                <option value={picture.role}>{slotName(picture.role)}</option>
+              )}
+              {Object.entries(GIVEN_ROLES).map(([role, text]) => (
+                <option key={role} value={role}>
+                  {text}
+                </option>
+              ))}
             </NativeSelect.Field>
             <NativeSelect.Indicator />
           </NativeSelect.Root>
-          <Button size="2xs" variant="ghost" px="0" minW="18px" aria-label={`Take ${slotName(picture.role)} away from ${row.name}`} title="Take it away from this material" disabled={rename.isPending} onClick={() => rename.mutate({ role: picture.role, to: "" })}><X size={12} /></Button>
+          <Button
+            size="2xs"
+            variant="ghost"
+            px="0"
+            minW="18px"
+            aria-label={`Take ${slotName(picture.role)} away from ${row.name}`}
+            title="Take it away from this material"
+            disabled={rename.isPending}
+            onClick={() => rename.mutate({ role: picture.role, to: "" })}
+          >
+            <X size={12} />
+          </Button>
         </Flex>
       ))}
-      {row.pictures.some((picture) => picture.missing) && <Text color="amber" fontSize="11.5px" mb="1">Drop {row.pictures.filter((picture) => picture.missing).map((picture) => picture.name.split("/").pop()).join(", ")} here.</Text>}
-      <Button size="2xs" variant="outline" borderColor="line" onClick={() => file.current?.click()}>Give a picture …</Button>
-      <input ref={file} type="file" hidden multiple accept="image/*,.tga,.tif,.tiff,.exr,.hdr" aria-label={`Pictures for ${row.name}`} onChange={(e) => { const files = [...(e.target.files ?? [])]; e.target.value = ""; void files.reduce((before, one) => before.then(() => give(one)), Promise.resolve()); }} />
+      {row.pictures.some((picture) => picture.missing) && (
+        <Text color="amber" fontSize="11.5px" mb="1">
+          Drop{" "}
+          {row.pictures
+            .filter((picture) => picture.missing)
+            .map((picture) => picture.name.split("/").pop())
+            .join(", ")}{" "}
+          here.
+        </Text>
+      )}
+      <Button size="2xs" variant="outline" borderColor="line" onClick={() => file.current?.click()}>
+        Give a picture …
+      </Button>
+      <input
+        ref={file}
+        type="file"
+        hidden
+        multiple
+        accept="image/*,.tga,.tif,.tiff,.exr,.hdr"
+        aria-label={`Pictures for ${row.name}`}
+        onChange={(e) => {
+          const files = [...(e.target.files ?? [])];
+          e.target.value = "";
+          void files.reduce((before, one) => before.then(() => give(one)), Promise.resolve());
+        }}
+      />
     </Box>
   );
 }
 
 /** Factors are linear light. */
 function colourOf(factor: number[]): string {
-  const byte = (value: number) => Math.round(255 * (value <= 0.0031308 ? 12.92 * value : 1.055 * Math.min(1, value) ** (1 / 2.4) - 0.055));
-  return `rgb(${factor.slice(0, 3).map((value) => byte(Math.max(0, value))).join(" ")})`;
+  const byte = (value: number) =>
+    Math.round(
+      255 * (value <= 0.0031308 ? 12.92 * value : 1.055 * Math.min(1, value) ** (1 / 2.4) - 0.055),
+    );
+  return `rgb(${factor
+    .slice(0, 3)
+    .map((value) => byte(Math.max(0, value)))
+    .join(" ")})`;
 }

@@ -3,7 +3,16 @@ import { OrbitControls } from "@react-three/drei";
 import { Canvas, useFrame, useThree, type ThreeEvent } from "@react-three/fiber";
 import { Focus, PanelRight, PictureInPicture2, RotateCw, X } from "lucide-react";
 import { useEffect, useMemo, useRef } from "react";
-import { Box3, BufferGeometry, DoubleSide, GLSL3, Matrix4, PerspectiveCamera, ShaderMaterial, Vector3 } from "three";
+import {
+  Box3,
+  BufferGeometry,
+  DoubleSide,
+  GLSL3,
+  Matrix4,
+  PerspectiveCamera,
+  ShaderMaterial,
+  Vector3,
+} from "three";
 import { useEditor } from "../api/hooks";
 import type { ModelPlace } from "../room";
 import type { Editor } from "../editor/Editor";
@@ -22,26 +31,127 @@ import { FineMesh } from "./FineMesh";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 /** The model: the same islands in the same colours, picked together. */
-export function ModelView({ place, put, goOn }: { place: ModelPlace; put: (place: ModelPlace) => void; goOn?: () => void }) {
+export function ModelView({
+  place,
+  put,
+  goOn,
+}: {
+  place: ModelPlace;
+  put: (place: ModelPlace) => void;
+  goOn?: () => void;
+}) {
   const editor = useEditor("document", "view", "looks");
   return (
-    <Box position="relative" rounded="lg" bg="slip" borderWidth="1px" borderColor="line" overflow="hidden" data-testid="model">
-      <Flex position="absolute" top="8px" left="12px" right="8px" justify="space-between" align="center" zIndex="1" pointerEvents="none">
-        <Heading as="h2" fontFamily="heading" fontSize="14px">Model</Heading>
+    <Box
+      position="relative"
+      rounded="lg"
+      bg="slip"
+      borderWidth="1px"
+      borderColor="line"
+      overflow="hidden"
+      data-testid="model"
+    >
+      <Flex
+        position="absolute"
+        top="8px"
+        left="12px"
+        right="8px"
+        justify="space-between"
+        align="center"
+        zIndex="1"
+        pointerEvents="none"
+      >
+        <Heading as="h2" fontFamily="heading" fontSize="14px">
+          Model
+        </Heading>
         <Flex align="center" gap="1" pointerEvents="auto">
           <ModelMenu />
-          <IconButton size="2xs" variant="ghost" aria-label="Show what is selected" title="Show what is selected (F)" onClick={() => editor.frameSelection()}><Focus /></IconButton>
-          {place === "docked"
-            ? <IconButton size="2xs" variant="ghost" aria-label="Let the model float" title="Small, in a corner of the table" onClick={() => put("floating")}><PictureInPicture2 /></IconButton>
-            : <IconButton size="2xs" variant="ghost" aria-label="Put the model into the next corner" title="Into the next corner" onClick={goOn}><RotateCw /></IconButton>}
-          {place === "floating" && <IconButton size="2xs" variant="ghost" aria-label="Dock the model" title="Beside the table" onClick={() => put("docked")}><PanelRight /></IconButton>}
-          <IconButton size="2xs" variant="ghost" aria-label="Fold the model away" title="Fold the model away" onClick={() => put("away")}><X /></IconButton>
+          <IconButton
+            size="2xs"
+            variant="ghost"
+            aria-label="Show what is selected"
+            title="Show what is selected (F)"
+            onClick={() => editor.frameSelection()}
+          >
+            <Focus />
+          </IconButton>
+          {place === "docked" ? (
+            <IconButton
+              size="2xs"
+              variant="ghost"
+              aria-label="Let the model float"
+              title="Small, in a corner of the table"
+              onClick={() => put("floating")}
+            >
+              <PictureInPicture2 />
+            </IconButton>
+          ) : (
+            <IconButton
+              size="2xs"
+              variant="ghost"
+              aria-label="Put the model into the next corner"
+              title="Into the next corner"
+              onClick={goOn}
+            >
+              <RotateCw />
+            </IconButton>
+          )}
+          {place === "floating" && (
+            <IconButton
+              size="2xs"
+              variant="ghost"
+              aria-label="Dock the model"
+              title="Beside the table"
+              onClick={() => put("docked")}
+            >
+              <PanelRight />
+            </IconButton>
+          )}
+          <IconButton
+            size="2xs"
+            variant="ghost"
+            aria-label="Fold the model away"
+            title="Fold the model away"
+            onClick={() => put("away")}
+          >
+            <X />
+          </IconButton>
         </Flex>
       </Flex>
-      {place === "docked" && <Box position="absolute" bottom="6px" left="8px" right="8px" zIndex="1" pointerEvents="none" css={{ "& > *": { pointerEvents: "auto", width: "fit-content" } }}><Legend /></Box>}
-      <Canvas frameloop="demand" dpr={[1, 2]} camera={{ fov: 32, position: [14, 9, 16] }} gl={{ antialias: true }} onPointerMissed={() => { if (editor.picks.mode === "islands") editor.select((s) => s.clear()); else editor.picks.endPath(); }}>
-        {editor.document.geometry && (editor.view.as === "checker" ? <CheckerScene editor={editor} /> : <Scene editor={editor} version={editor.looks.signal.version} />)}
-        <OrbitControls makeDefault enableDamping={false} onChange={() => useLooked.getState().moved("model")} />
+      {place === "docked" && (
+        <Box
+          position="absolute"
+          bottom="6px"
+          left="8px"
+          right="8px"
+          zIndex="1"
+          pointerEvents="none"
+          css={{ "& > *": { pointerEvents: "auto", width: "fit-content" } }}
+        >
+          <Legend />
+        </Box>
+      )}
+      <Canvas
+        frameloop="demand"
+        dpr={[1, 2]}
+        camera={{ fov: 32, position: [14, 9, 16] }}
+        gl={{ antialias: true }}
+        onPointerMissed={() => {
+          if (editor.picks.mode === "islands") editor.select((s) => s.clear());
+          else editor.picks.endPath();
+        }}
+      >
+        {editor.document.geometry &&
+          (editor.view.as === "checker" ? (
+            <CheckerScene editor={editor} />
+          ) : (
+            <Scene editor={editor} version={editor.looks.signal.version} />
+          ))}
+        <OrbitControls
+          makeDefault
+          enableDamping={false}
+          onChange={() => useLooked.getState().moved("model")}
+        />
       </Canvas>
       <PaintWipe />
       <Before view="model" />
@@ -106,7 +216,8 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uPictureFrame.value = editor.view.pictureFrame;
     u.uUsePicture.value = editor.view.picture ? 1 : 0;
     u.uPainted.value = editor.view.painted;
-    u.uPaintedTo.value = editor.view.picture && editor.view.painted ? editor.view.paintedWipe * across : 0;
+    u.uPaintedTo.value =
+      editor.view.picture && editor.view.painted ? editor.view.paintedWipe * across : 0;
     u.uNormals.value = editor.view.normals;
     u.uUseNormals.value = editor.view.normals ? 1 : 0;
     u.uNormalsFrame.value = editor.view.normalsFrame;
@@ -129,16 +240,30 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   const hover = useHover(editor);
   const { gl, scene, camera } = useThree();
   useEffect(() => {
-    editor.pictures.set("model", () => { gl.render(scene, camera); return copyOf([gl.domElement]); });
-    return () => { editor.pictures.delete("model"); };
+    editor.pictures.set("model", () => {
+      gl.render(scene, camera);
+      return copyOf([gl.domElement]);
+    });
+    return () => {
+      editor.pictures.delete("model");
+    };
   }, [editor, gl, scene, camera]);
-  useFrame(({ camera }) => { editor.view.eye = camera.position.toArray(); editor.view.towards = camera.getWorldDirection(new Vector3()).negate().toArray(); });
+  useFrame(({ camera }) => {
+    editor.view.eye = camera.position.toArray();
+    editor.view.towards = camera.getWorldDirection(new Vector3()).negate().toArray();
+  });
   const pick = (object: number) => (event: ThreeEvent<MouseEvent>) => {
     if (event.delta > 4) return;
     event.stopPropagation();
     if (editor.picks.mode !== "islands") {
       const t = event.faceIndex ?? -1;
-      if (t >= 0) void editor.picks.click(object, t, event.object.worldToLocal(event.point.clone()).toArray(), { add: event.shiftKey || event.ctrlKey, double: event.detail > 1 });
+      if (t >= 0)
+        void editor.picks.click(
+          object,
+          t,
+          event.object.worldToLocal(event.point.clone()).toArray(),
+          { add: event.shiftKey || event.ctrlKey, double: event.detail > 1 },
+        );
       return;
     }
     const island = islandOfFace(event);
@@ -150,17 +275,43 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   return (
     <>
       {geometry!.instances.map(({ geometry: mesh, object }, i) => (
-        <mesh key={i} geometry={mesh} material={material} matrix={matrices[i]} matrixAutoUpdate={false} onClick={pick(object)} onPointerMove={hover} onPointerOut={() => editor.hover(-1)} />
+        <mesh
+          key={i}
+          geometry={mesh}
+          material={material}
+          matrix={matrices[i]}
+          matrixAutoUpdate={false}
+          onClick={pick(object)}
+          onPointerMove={hover}
+          onPointerOut={() => editor.hover(-1)}
+        />
       ))}
-      {showsFine(editor) && <FineMesh mesh={editor.view.fine!} light={editor.view.light} bareTo={editor.view.bareTo * across} />}
-      {stage === "Mend" && geometry!.instances.map(({ geometry: mesh }, i) => <Seams key={`s${i}`} mesh={mesh} matrix={matrices[i]} />)}
-      {stage === "Mend" && geometry!.instances.map(({ object }, i) => <PicksOnModel key={`p${i}`} object={object} matrix={matrices[i]} />)}
+      {showsFine(editor) && (
+        <FineMesh
+          mesh={editor.view.fine!}
+          light={editor.view.light}
+          bareTo={editor.view.bareTo * across}
+        />
+      )}
+      {stage === "Mend" &&
+        geometry!.instances.map(({ geometry: mesh }, i) => (
+          <Seams key={`s${i}`} mesh={mesh} matrix={matrices[i]} />
+        ))}
+      {stage === "Mend" &&
+        geometry!.instances.map(({ object }, i) => (
+          <PicksOnModel key={`p${i}`} object={object} matrix={matrices[i]} />
+        ))}
     </>
   );
 }
 
 /** Whether the fine mesh is shown left of the wipe: not where the objects stand apart. */
-const showsFine = ({ view }: Editor) => view.fine !== null && view.besideFine && view.bareTo > 0 && !view.spread && (view.normals !== null || view.picture !== null);
+const showsFine = ({ view }: Editor) =>
+  view.fine !== null &&
+  view.besideFine &&
+  view.bareTo > 0 &&
+  !view.spread &&
+  (view.normals !== null || view.picture !== null);
 
 /** Where the instances stand: as in their files, or side by side. */
 function matricesOf(geometry: Geometry, spread: boolean): Matrix4[] {
@@ -191,7 +342,9 @@ function islandOfFace(event: ThreeEvent<MouseEvent>): number {
 /** Corners in world space of the islands that are wanted, of all where none are. */
 function boxOf(editor: Editor, drawn: Geometry, wanted: Set<number>, matrices: Matrix4[]): Box3 {
   const box = new Box3();
-  const whole = wanted.size ? undefined : editor.document.info?.objects.find((o) => o.name === editor.view.focusObject)?.id;
+  const whole = wanted.size
+    ? undefined
+    : editor.document.info?.objects.find((o) => o.name === editor.view.focusObject)?.id;
   const point = new Vector3();
   for (const [i, { geometry, object }] of drawn.instances.entries()) {
     const matrix = matrices[i];
@@ -219,15 +372,31 @@ function useFraming(editor: Editor, geometry: Geometry, matrices: Matrix4[]) {
     const fresh = framed.current?.objects !== objects;
     if (!fresh && framed.current?.mark === mark) return;
     framed.current = { objects, mark };
-    const box = boxOf(editor, geometry, fresh ? new Set() : new Set(editor.selection.list()), matrices);
+    const box = boxOf(
+      editor,
+      geometry,
+      fresh ? new Set() : new Set(editor.selection.list()),
+      matrices,
+    );
     if (box.isEmpty()) return;
     const centre = box.getCenter(new Vector3());
     const radius = Math.max(box.getSize(new Vector3()).length() / 2, 1e-3);
     const eye = camera as PerspectiveCamera;
     const side = SIDES[editor.view.side];
     editor.view.side = "";
-    const distance = radius / Math.sin((eye.fov * Math.PI) / 360) / Math.min(1, eye.aspect) / (fresh || side ? 1.15 : 0.7);
-    const way = side ? new Vector3(...side).normalize() : fresh ? new Vector3(0.5, 0.38, 0.8).normalize() : eye.position.clone().sub((controls as unknown as { target: Vector3 }).target).normalize();
+    const distance =
+      radius /
+      Math.sin((eye.fov * Math.PI) / 360) /
+      Math.min(1, eye.aspect) /
+      (fresh || side ? 1.15 : 0.7);
+    const way = side
+      ? new Vector3(...side).normalize()
+      : fresh
+        ? new Vector3(0.5, 0.38, 0.8).normalize()
+        : eye.position
+            .clone()
+            .sub((controls as unknown as { target: Vector3 }).target)
+            .normalize();
     eye.position.copy(centre).addScaledVector(way, distance);
     eye.near = distance / 200;
     eye.far = distance * 40;
@@ -237,4 +406,3 @@ function useFraming(editor: Editor, geometry: Geometry, matrices: Matrix4[]) {
     invalidate();
   });
 }
-

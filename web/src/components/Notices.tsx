@@ -13,13 +13,35 @@ export function Notices() {
   if (!notice) return null;
   const error = notice.kind === "error";
   return (
-    <Flex role={error ? "alert" : "status"} position="fixed" bottom="18px" right="18px" maxW="440px" zIndex="20" bg="slip" borderWidth="1px"
-      borderColor={error ? "rose" : "petrol"} borderLeftWidth="5px" rounded="md" shadow="lg" p="3" gap="3">
+    <Flex
+      role={error ? "alert" : "status"}
+      position="fixed"
+      bottom="18px"
+      right="18px"
+      maxW="440px"
+      zIndex="20"
+      bg="slip"
+      borderWidth="1px"
+      borderColor={error ? "rose" : "petrol"}
+      borderLeftWidth="5px"
+      rounded="md"
+      shadow="lg"
+      p="3"
+      gap="3"
+    >
       <Box flex="1">
-        {notice.where && <Text color="soft" fontSize="12px" wordBreak="break-word">{notice.where}</Text>}
+        {notice.where && (
+          <Text color="soft" fontSize="12px" wordBreak="break-word">
+            {notice.where}
+          </Text>
+        )}
         <Text fontWeight="600">{notice.what}</Text>
         {notice.cure && <Text>{notice.cure}</Text>}
-        {error && !notice.changed && <Text color="soft" fontSize="12px" mt="1">Your layout is as it was.</Text>}
+        {error && !notice.changed && (
+          <Text color="soft" fontSize="12px" mt="1">
+            Your layout is as it was.
+          </Text>
+        )}
       </Box>
       <CloseButton size="xs" aria-label="Close this message" onClick={() => tell(null)} />
     </Flex>

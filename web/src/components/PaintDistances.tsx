@@ -13,12 +13,37 @@ export function PaintDistances({ atlas }: { atlas: Atlas }) {
   useEffect(() => (on ? editor.signal("frames").subscribe(redraw) : undefined), [on]);
   useEffect(() => () => usePaint.getState().set({ on: false }), []);
   if (!on) return null;
-  return <>{editor.document.tiles.map((tile) => <Sheet key={`${atlas.id} ${tile.number}`} tile={tile.number} width={tile.width} height={tile.height} url={urlOf(atlas, list.find((one) => one.tile === tile.number))} keep={(file) => lay.mutate({ tile: tile.number, file })} />)}</>;
+  return (
+    <>
+      {editor.document.tiles.map((tile) => (
+        <Sheet
+          key={`${atlas.id} ${tile.number}`}
+          tile={tile.number}
+          width={tile.width}
+          height={tile.height}
+          url={urlOf(
+            atlas,
+            list.find((one) => one.tile === tile.number),
+          )}
+          keep={(file) => lay.mutate({ tile: tile.number, file })}
+        />
+      ))}
+    </>
+  );
 }
 
-const urlOf = (atlas: Atlas, row?: { tile: number; mark: string }) => (row ? `/api/atlases/${atlas.id}/sheet-pictures/${row.tile}/?purpose=reach&mark=${row.mark.slice(0, 16)}` : "");
+const urlOf = (atlas: Atlas, row?: { tile: number; mark: string }) =>
+  row
+    ? `/api/atlases/${atlas.id}/sheet-pictures/${row.tile}/?purpose=reach&mark=${row.mark.slice(0, 16)}`
+    : "";
 
-type SheetProps = { tile: number; width: number; height: number; url: string; keep: (file: File) => void };
+type SheetProps = {
+  tile: number;
+  width: number;
+  height: number;
+  url: string;
+  keep: (file: File) => void;
+};
 
 function Sheet({ tile, width, height, url, keep }: SheetProps) {
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -30,23 +55,56 @@ function Sheet({ tile, width, height, url, keep }: SheetProps) {
   // What was kept last is on the canvas already.
   const own = useRef(false);
   useEffect(() => {
-    if (own.current) { own.current = false; return; }
+    if (own.current) {
+      own.current = false;
+      return;
+    }
     const context = pen();
-    if (!url) { context.fillStyle = "#fff"; context.fillRect(0, 0, wide, high); return; }
+    if (!url) {
+      context.fillStyle = "#fff";
+      context.fillRect(0, 0, wide, high);
+      return;
+    }
     const image = new Image();
     let gone = false;
-    image.onload = () => { if (!gone) context.drawImage(image, 0, 0, wide, high); };
+    image.onload = () => {
+      if (!gone) context.drawImage(image, 0, 0, wide, high);
+    };
     image.src = url;
-    return () => { gone = true; };
+    return () => {
+      gone = true;
+    };
   }, [url, wide, high]);
-  const save = useCallback(() => canvas.current?.toBlob((blob) => { if (blob) { own.current = true; keep(new File([blob], `distances-${tile}.png`, { type: "image/png" })); } }), [keep, tile]);
+  const save = useCallback(
+    () =>
+      canvas.current?.toBlob((blob) => {
+        if (blob) {
+          own.current = true;
+          keep(new File([blob], `distances-${tile}.png`, { type: "image/png" }));
+        }
+      }),
+    [keep, tile],
+  );
   useEffect(() => {
     if (fills === done.current) return;
     done.current = fills;
     const { geometry, model } = editor.document;
     const picked = new Set(editor.selection.list());
-    if (!picked.size) { if (tile === editor.document.tiles[0].number) useUi.getState().tell({ kind: "error", what: "Nothing is picked to be filled.", cure: "Pick islands on the table, the model or in the ledger." }); return; }
-    if (geometry && model) { fillIslands(pen(), geometry.base, model, picked, tile, usePaint.getState().value); save(); }
+    if (!picked.size) {
+      if (tile === editor.document.tiles[0].number)
+        useUi
+          .getState()
+          .tell({
+            kind: "error",
+            what: "Nothing is picked to be filled.",
+            cure: "Pick islands on the table, the model or in the ledger.",
+          });
+      return;
+    }
+    if (geometry && model) {
+      fillIslands(pen(), geometry.base, model, picked, tile, usePaint.getState().value);
+      save();
+    }
   }, [fills, tile, save]);
   const sheet = editor.document.map.sheet(tile);
   const [left, bottom] = editor.camera.toScreen(sheet.minX, sheet.minY);
@@ -67,13 +125,47 @@ function Sheet({ tile, width, height, url, keep }: SheetProps) {
     last.current = at;
   };
   return (
-    <Box data-over-table position="absolute" style={{ left, top, width: right - left, height: bottom - top }} data-testid="paint-distances">
-      <canvas ref={canvas} width={wide} height={high} aria-label={`Painted distances of tile ${tile}: darker is less`}
-        style={{ position: "absolute", inset: 0, width: "100%", height: "100%", mixBlendMode: "multiply", opacity: 0.75, cursor: "crosshair", touchAction: "none" }}
-        onPointerDown={(e) => { if (e.button !== 0) return; e.stopPropagation(); e.currentTarget.setPointerCapture(e.pointerId); last.current = null; stroke(e); }}
-        onPointerMove={(e) => { if (last.current) stroke(e); }}
-        onPointerUp={() => { if (last.current) { last.current = null; save(); } }}
-        onPointerCancel={() => { last.current = null; }} />
+    <Box
+      data-over-table
+      position="absolute"
+      style={{ left, top, width: right - left, height: bottom - top }}
+      data-testid="paint-distances"
+    >
+      <canvas
+        ref={canvas}
+        width={wide}
+        height={high}
+        aria-label={`Painted distances of tile ${tile}: darker is less`}
+        style={{
+          position: "absolute",
+          inset: 0,
+          width: "100%",
+          height: "100%",
+          mixBlendMode: "multiply",
+          opacity: 0.75,
+          cursor: "crosshair",
+          touchAction: "none",
+        }}
+        onPointerDown={(e) => {
+          if (e.button !== 0) return;
+          e.stopPropagation();
+          e.currentTarget.setPointerCapture(e.pointerId);
+          last.current = null;
+          stroke(e);
+        }}
+        onPointerMove={(e) => {
+          if (last.current) stroke(e);
+        }}
+        onPointerUp={() => {
+          if (last.current) {
+            last.current = null;
+            save();
+          }
+        }}
+        onPointerCancel={() => {
+          last.current = null;
+        }}
+      />
     </Box>
   );
 }

@@ -15,18 +15,22 @@ export function PointerHint() {
   const tool = tools.tool;
   const shown = tool !== "take" && !used.includes(tool) && tools.state.name === "pen";
   useEffect(() => {
-    tools.onUsed = (name: ToolName) => setUsed((before) => {
-      const now = [...new Set([...before, name])];
-      localStorage.setItem(KEPT, now.join(" "));
-      return now;
-    });
-    return () => { tools.onUsed = null; };
+    tools.onUsed = (name: ToolName) =>
+      setUsed((before) => {
+        const now = [...new Set([...before, name])];
+        localStorage.setItem(KEPT, now.join(" "));
+        return now;
+      });
+    return () => {
+      tools.onUsed = null;
+    };
   }, [tools]);
   useEffect(() => {
     if (!shown) return;
     const follow = () => {
       const at = tools.last;
-      if (at && box.current) box.current.style.transform = `translate(${at.sx + 14}px, ${at.sy + 16}px)`;
+      if (at && box.current)
+        box.current.style.transform = `translate(${at.sx + 14}px, ${at.sy + 16}px)`;
     };
     follow();
     window.addEventListener("pointermove", follow);
@@ -34,7 +38,22 @@ export function PointerHint() {
   }, [shown, tools]);
   if (!shown) return null;
   return (
-    <Box ref={box} role="status" position="absolute" left="0" top="0" maxW="250px" bg="ink" color="slip" rounded="md" px="2" py="1" fontSize="12px" pointerEvents="none" zIndex="2">
+    <Box
+      ref={box}
+      role="status"
+      position="absolute"
+      left="0"
+      top="0"
+      maxW="250px"
+      bg="ink"
+      color="slip"
+      rounded="md"
+      px="2"
+      py="1"
+      fontSize="12px"
+      pointerEvents="none"
+      zIndex="2"
+    >
       {TOOLS.find((row) => row.tool === tool)?.hint}
     </Box>
   );

@@ -12,7 +12,9 @@ export function SeverityMark({ severity, hollow }: { severity: Severity; hollow?
   const { path, colour } = SHAPES[severity];
   return (
     <Box as="span" color={colour} flexShrink="0" lineHeight="0" role="img" aria-label={severity}>
-      <svg style={{ width: 12, height: 12 }} viewBox="0 0 12 12"><path d={path} fill={hollow ? "none" : "currentColor"} stroke="currentColor" /></svg>
+      <svg style={{ width: 12, height: 12 }} viewBox="0 0 12 12">
+        <path d={path} fill={hollow ? "none" : "currentColor"} stroke="currentColor" />
+      </svg>
     </Box>
   );
 }

@@ -8,16 +8,33 @@ import { editor } from "../state";
 export function SheetPictures({ atlas }: { atlas: Atlas }) {
   const { list } = useSheetPictures(atlas);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
-  useEffect(() => (list.length ? editor.signal("frames").subscribe(redraw) : undefined), [list.length]);
+  useEffect(
+    () => (list.length ? editor.signal("frames").subscribe(redraw) : undefined),
+    [list.length],
+  );
   return (
     <>
-      {list.filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile)).map((one) => {
-        const sheet = editor.document.map.sheet(one.tile);
-        const [left, bottom] = editor.camera.toScreen(sheet.minX, sheet.minY);
-        const [right, top] = editor.camera.toScreen(sheet.maxX, sheet.maxY);
-        return <Image key={one.tile} src={`/api/atlases/${atlas.id}/sheet-pictures/${one.tile}/?mark=${one.mark.slice(0, 16)}`} alt={`${one.name}, behind tile ${one.tile}`} position="absolute" pointerEvents="none" draggable={false} maxW="none" mixBlendMode="multiply" data-testid="sheet-picture"
-          style={{ left, top, width: right - left, height: bottom - top, opacity: one.opacity }} />;
-      })}
+      {list
+        .filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile))
+        .map((one) => {
+          const sheet = editor.document.map.sheet(one.tile);
+          const [left, bottom] = editor.camera.toScreen(sheet.minX, sheet.minY);
+          const [right, top] = editor.camera.toScreen(sheet.maxX, sheet.maxY);
+          return (
+            <Image
+              key={one.tile}
+              src={`/api/atlases/${atlas.id}/sheet-pictures/${one.tile}/?mark=${one.mark.slice(0, 16)}`}
+              alt={`${one.name}, behind tile ${one.tile}`}
+              position="absolute"
+              pointerEvents="none"
+              draggable={false}
+              maxW="none"
+              mixBlendMode="multiply"
+              data-testid="sheet-picture"
+              style={{ left, top, width: right - left, height: bottom - top, opacity: one.opacity }}
+            />
+          );
+        })}
     </>
   );
 }

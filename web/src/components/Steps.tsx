@@ -14,17 +14,32 @@ const ROW = 54;
 /** All steps on one thread, the newest on top: look what each brought, go back to one, give it a name. */
 export function Steps({ projectId, actions }: { projectId: number; actions: Actions }) {
   const { steps: open, setSteps } = useUi();
-  return open ? <Thread projectId={projectId} actions={actions} close={() => setSteps(false)} /> : null;
+  return open ? (
+    <Thread projectId={projectId} actions={actions} close={() => setSteps(false)} />
+  ) : null;
 }
 
-function Thread({ projectId, actions, close }: { projectId: number; actions: Actions; close: () => void }) {
+function Thread({
+  projectId,
+  actions,
+  close,
+}: {
+  projectId: number;
+  actions: Actions;
+  close: () => void;
+}) {
   const room = useRoom(useUi((ui) => ui.stage));
   const steps = useSteps(projectId);
   const list = [...(steps.data?.steps ?? [])].reverse();
   const here = list.findIndex((step) => step.id === steps.data?.head);
   const [at, setAt] = useState(-1);
   const scroller = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({ count: list.length, getScrollElement: () => scroller.current, estimateSize: () => ROW, overscan: 8 });
+  const rows = useVirtualizer({
+    count: list.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+  });
   useEffect(() => {
     setAt(here);
     if (here >= 0) rows.scrollToIndex(here);
@@ -48,26 +63,78 @@ function Thread({ projectId, actions, close }: { projectId: number; actions: Act
     e.stopPropagation();
   };
   return (
-    <Box role="dialog" aria-label="Steps" position="fixed" top="88px" right="12px" bottom={`${footOf(room)}px`} w="330px" zIndex="10" bg="slip" borderWidth="1px" borderColor="line" rounded="lg" shadow="lg" display="flex" flexDirection="column" onKeyDown={keys}>
+    <Box
+      role="dialog"
+      aria-label="Steps"
+      position="fixed"
+      top="88px"
+      right="12px"
+      bottom={`${footOf(room)}px`}
+      w="330px"
+      zIndex="10"
+      bg="slip"
+      borderWidth="1px"
+      borderColor="line"
+      rounded="lg"
+      shadow="lg"
+      display="flex"
+      flexDirection="column"
+      onKeyDown={keys}
+    >
       <Flex px="4" pt="3" pb="1" align="baseline" gap="3">
-        <Heading as="h2" fontFamily="heading" fontSize="18px">Steps</Heading>
-        <Text color="soft">{list.length > 1 ? `${format.whole(list.length)}, the newest on top` : ""}</Text>
+        <Heading as="h2" fontFamily="heading" fontSize="18px">
+          Steps
+        </Heading>
+        <Text color="soft">
+          {list.length > 1 ? `${format.whole(list.length)}, the newest on top` : ""}
+        </Text>
         <CloseButton size="xs" ml="auto" onClick={close} />
       </Flex>
-      <Box ref={scroller} flex="1" overflowY="auto" pb="3" role="list" aria-label="Steps, the newest on top" tabIndex={0}>
+      <Box
+        ref={scroller}
+        flex="1"
+        overflowY="auto"
+        pb="3"
+        role="list"
+        aria-label="Steps, the newest on top"
+        tabIndex={0}
+      >
         <Box role="presentation" position="relative" h={`${rows.getTotalSize()}px`}>
           {rows.getVirtualItems().map(({ index, start }) => (
-            <Row key={list[index].id} step={list[index]} top={start} place={index === here ? "here" : index < here ? "ahead" : "behind"} marked={index === at}
-              last={index === list.length - 1} projectId={projectId} go={() => { setAt(index); if (index !== here) actions.goTo.mutate(list[index].id); }} />
+            <Row
+              key={list[index].id}
+              step={list[index]}
+              top={start}
+              place={index === here ? "here" : index < here ? "ahead" : "behind"}
+              marked={index === at}
+              last={index === list.length - 1}
+              projectId={projectId}
+              go={() => {
+                setAt(index);
+                if (index !== here) actions.goTo.mutate(list[index].id);
+              }}
+            />
           ))}
         </Box>
-        {steps.isError && <Text role="alert" color="rose" px="4">{steps.error.message}</Text>}
+        {steps.isError && (
+          <Text role="alert" color="rose" px="4">
+            {steps.error.message}
+          </Text>
+        )}
       </Box>
     </Box>
   );
 }
 
-type RowProps = { step: Step; top: number; place: "here" | "ahead" | "behind"; marked: boolean; last: boolean; projectId: number; go: () => void };
+type RowProps = {
+  step: Step;
+  top: number;
+  place: "here" | "ahead" | "behind";
+  marked: boolean;
+  last: boolean;
+  projectId: number;
+  go: () => void;
+};
 
 function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
   const [naming, setNaming] = useState(false);
@@ -76,34 +143,114 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
     setNaming(false);
     if (label.trim() !== step.label) name.mutate({ step: step.id, label: label.trim() });
   };
-  const figures = [step.coverage === null ? "" : `${format.percent(step.coverage)} % full`, step.density === null ? "" : `${format.density(step.density)} px/m`].filter(Boolean).join(" · ");
+  const figures = [
+    step.coverage === null ? "" : `${format.percent(step.coverage)} % full`,
+    step.density === null ? "" : `${format.density(step.density)} px/m`,
+  ]
+    .filter(Boolean)
+    .join(" · ");
   return (
-    <Flex id={`step-${step.id}`} role="listitem" aria-current={place === "here" ? "step" : undefined} position="absolute" top={`${top}px`} left="0" right="0" h={`${ROW}px`} pl="4" pr="2" gap="3" cursor="pointer"
-      bg={marked ? "stripe" : undefined} _hover={{ bg: "stripe" }} onClick={go} data-step={step.verb}>
+    <Flex
+      id={`step-${step.id}`}
+      role="listitem"
+      aria-current={place === "here" ? "step" : undefined}
+      position="absolute"
+      top={`${top}px`}
+      left="0"
+      right="0"
+      h={`${ROW}px`}
+      pl="4"
+      pr="2"
+      gap="3"
+      cursor="pointer"
+      bg={marked ? "stripe" : undefined}
+      _hover={{ bg: "stripe" }}
+      onClick={go}
+      data-step={step.verb}
+    >
       <Box position="relative" w="14px" flexShrink="0" aria-hidden>
-        {!last && <Box position="absolute" top="22px" bottom="-12px" left="6px" borderLeftWidth="2px" borderStyle="dashed" borderColor={place === "ahead" ? "line" : "petrol"} />}
-        <Box position="absolute" top="8px" left="0" w="14px" h="14px" rounded="full" borderWidth="2px" zIndex="1"
-          bg={place === "here" ? "straw" : "slip"} borderColor={place === "ahead" ? "line" : "petrol"} />
+        {!last && (
+          <Box
+            position="absolute"
+            top="22px"
+            bottom="-12px"
+            left="6px"
+            borderLeftWidth="2px"
+            borderStyle="dashed"
+            borderColor={place === "ahead" ? "line" : "petrol"}
+          />
+        )}
+        <Box
+          position="absolute"
+          top="8px"
+          left="0"
+          w="14px"
+          h="14px"
+          rounded="full"
+          borderWidth="2px"
+          zIndex="1"
+          bg={place === "here" ? "straw" : "slip"}
+          borderColor={place === "ahead" ? "line" : "petrol"}
+        />
       </Box>
       <Box flex="1" minW="0" py="1" color={place === "ahead" ? "soft" : "ink"}>
         <Flex gap="2" align="baseline">
-          <Text fontWeight={place === "here" ? "700" : "600"} whiteSpace="nowrap">{format.action(step.verb)}</Text>
+          <Text fontWeight={place === "here" ? "700" : "600"} whiteSpace="nowrap">
+            {format.action(step.verb)}
+          </Text>
           {naming ? (
-            <Input size="2xs" h="20px" autoFocus defaultValue={step.label} maxLength={120} aria-label={`Name of the step ${format.action(step.verb)}`} placeholder="Name of this step" onClick={(e) => e.stopPropagation()}
-              onBlur={(e) => keep(e.target.value)} onKeyDown={(e) => { if (e.key === "Enter") keep(e.currentTarget.value); if (e.key === "Escape") { e.stopPropagation(); setNaming(false); } }} />
+            <Input
+              size="2xs"
+              h="20px"
+              autoFocus
+              defaultValue={step.label}
+              maxLength={120}
+              aria-label={`Name of the step ${format.action(step.verb)}`}
+              placeholder="Name of this step"
+              onClick={(e) => e.stopPropagation()}
+              onBlur={(e) => keep(e.target.value)}
+              onKeyDown={(e) => {
+                if (e.key === "Enter") keep(e.currentTarget.value);
+                if (e.key === "Escape") {
+                  e.stopPropagation();
+                  setNaming(false);
+                }
+              }}
+            />
           ) : step.label ? (
-            <Text px="1.5" rounded="sm" bg="straw/45" fontSize="12px" fontWeight="600" truncate>{step.label}</Text>
+            <Text px="1.5" rounded="sm" bg="straw/45" fontSize="12px" fontWeight="600" truncate>
+              {step.label}
+            </Text>
           ) : (
-            <Text color="soft" fontSize="12px" truncate title={step.what}>{step.what}</Text>
+            <Text color="soft" fontSize="12px" truncate title={step.what}>
+              {step.what}
+            </Text>
           )}
         </Flex>
         <Flex color="soft" fontSize="12px" justify="space-between" gap="2">
           <Text truncate>{figures || (place === "ahead" ? "undone" : " ")}</Text>
-          <Text whiteSpace="nowrap" title={new Date(step.created).toLocaleString("en-GB")}>{clock(step.created)}</Text>
+          <Text whiteSpace="nowrap" title={new Date(step.created).toLocaleString("en-GB")}>
+            {clock(step.created)}
+          </Text>
         </Flex>
       </Box>
-      <IconButton size="2xs" variant="ghost" mt="1" aria-label={`Name the step ${format.action(step.verb)}`} title={step.label ? `${step.what || format.action(step.verb)}: give it another name` : "Give this step a name"}
-        onClick={(e) => { e.stopPropagation(); setNaming(true); }}><Tag size={13} /></IconButton>
+      <IconButton
+        size="2xs"
+        variant="ghost"
+        mt="1"
+        aria-label={`Name the step ${format.action(step.verb)}`}
+        title={
+          step.label
+            ? `${step.what || format.action(step.verb)}: give it another name`
+            : "Give this step a name"
+        }
+        onClick={(e) => {
+          e.stopPropagation();
+          setNaming(true);
+        }}
+      >
+        <Tag size={13} />
+      </IconButton>
     </Flex>
   );
 }
@@ -112,5 +259,7 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
 function clock(created: string): string {
   const when = new Date(created);
   const time = when.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
-  return when.toDateString() === new Date().toDateString() ? time : `${when.toLocaleDateString("en-GB", { day: "numeric", month: "short" })} ${time}`;
+  return when.toDateString() === new Date().toDateString()
+    ? time
+    : `${when.toLocaleDateString("en-GB", { day: "numeric", month: "short" })} ${time}`;
 }

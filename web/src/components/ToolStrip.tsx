@@ -9,16 +9,34 @@ import { keysOf, shownKeys, useKeys } from "../shortcuts";
 
 /** Commands that have a place on the strip, by their names. */
 const DONE = ["Slide down to contact", "Fit into gaps", "Make room", "Next from side table"];
-const SHORT: Record<string, string> = { "Slide down to contact": "Slide", "Next from side table": "Next" };
+const SHORT: Record<string, string> = {
+  "Slide down to contact": "Slide",
+  "Next from side table": "Next",
+};
 
 /** Tools on straw, at the left of the table: what is in the hand, and what is done at once to what is picked. */
 export function ToolStrip({ actions }: { actions: Actions }) {
   const editor = useEditor("tools", "selection", "document", "figures");
   const keys = keysOf(useKeys().changed);
-  const title = (name: string, hint = "") => `${name}${hint ? `: ${hint}` : ""}${keys[name] ? ` (${shownKeys(keys[name])})` : ""}`;
+  const title = (name: string, hint = "") =>
+    `${name}${hint ? `: ${hint}` : ""}${keys[name] ? ` (${shownKeys(keys[name])})` : ""}`;
   const hand = handCommands(editor, actions);
   return (
-    <Box data-over-table role="toolbar" aria-label="Tools" aria-orientation="vertical" position="absolute" left="6px" top="26px" w="82px" bg="straw/70" borderWidth="1px" borderColor="straw" rounded="md" p="3px" shadow="sm"
+    <Box
+      data-over-table
+      role="toolbar"
+      aria-label="Tools"
+      aria-orientation="vertical"
+      position="absolute"
+      left="6px"
+      top="26px"
+      w="82px"
+      bg="straw/70"
+      borderWidth="1px"
+      borderColor="straw"
+      rounded="md"
+      p="3px"
+      shadow="sm"
       onKeyDown={(e) => {
         const rows = [...e.currentTarget.querySelectorAll("button")];
         const at = rows.indexOf(document.activeElement as HTMLButtonElement);
@@ -27,25 +45,78 @@ export function ToolStrip({ actions }: { actions: Actions }) {
         e.preventDefault();
         e.stopPropagation();
         rows[(next + rows.length) % rows.length]?.focus();
-      }}>
+      }}
+    >
       {toolCommands(editor).map((command, k) => {
         const on = editor.tools.tool === TOOLS[k].tool;
-        return <Tool key={command.name} name={command.name} title={title(command.name, command.hint)} on={on} enabled={command.enabled} run={command.run} />;
+        return (
+          <Tool
+            key={command.name}
+            name={command.name}
+            title={title(command.name, command.hint)}
+            on={on}
+            enabled={command.enabled}
+            run={command.run}
+          />
+        );
       })}
       <Box h="1px" bg="ink/25" my="3px" mx="4px" />
       {DONE.map((name) => {
         const command = hand.find((c) => c.name === name)!;
-        return <Tool key={name} name={SHORT[name] ?? name} title={title(name, command.hint)} enabled={command.enabled} run={command.run} />;
+        return (
+          <Tool
+            key={name}
+            name={SHORT[name] ?? name}
+            title={title(name, command.hint)}
+            enabled={command.enabled}
+            run={command.run}
+          />
+        );
       })}
-      <ShrinkToFit actions={actions} title={title("Shrink to fit", "shrink all islands of a tile together")} />
+      <ShrinkToFit
+        actions={actions}
+        title={title("Shrink to fit", "shrink all islands of a tile together")}
+      />
     </Box>
   );
 }
 
-function Tool({ name, title, on, enabled, run }: { name: string; title: string; on?: boolean; enabled: boolean; run: () => void }) {
+function Tool({
+  name,
+  title,
+  on,
+  enabled,
+  run,
+}: {
+  name: string;
+  title: string;
+  on?: boolean;
+  enabled: boolean;
+  run: () => void;
+}) {
   return (
-    <Button size="2xs" variant="ghost" w="100%" h="26px" px="1" justifyContent="flex-start" fontSize="11.5px" fontWeight={on ? "700" : "600"} bg={on ? "ink" : "transparent"} color={on ? "slip" : "ink"} _hover={{ bg: on ? "ink" : "straw" }}
-      aria-pressed={on} aria-disabled={!enabled || undefined} opacity={enabled ? 1 : 0.55} title={title} onClick={() => { if (enabled) run(); }}>{name}</Button>
+    <Button
+      size="2xs"
+      variant="ghost"
+      w="100%"
+      h="26px"
+      px="1"
+      justifyContent="flex-start"
+      fontSize="11.5px"
+      fontWeight={on ? "700" : "600"}
+      bg={on ? "ink" : "transparent"}
+      color={on ? "slip" : "ink"}
+      _hover={{ bg: on ? "ink" : "straw" }}
+      aria-pressed={on}
+      aria-disabled={!enabled || undefined}
+      opacity={enabled ? 1 : 0.55}
+      title={title}
+      onClick={() => {
+        if (enabled) run();
+      }}
+    >
+      {name}
+    </Button>
   );
 }
 
@@ -63,21 +134,78 @@ function ShrinkToFit({ actions, title }: { actions: Actions; title: string }) {
     setOpen(false);
   };
   return (
-    <Popover.Root open={open} onOpenChange={(e) => setOpen(e.open)} positioning={{ placement: "right-start" }} lazyMount unmountOnExit>
+    <Popover.Root
+      open={open}
+      onOpenChange={(e) => setOpen(e.open)}
+      positioning={{ placement: "right-start" }}
+      lazyMount
+      unmountOnExit
+    >
       <Popover.Trigger asChild>
-        <Button size="2xs" variant="ghost" w="100%" h="26px" px="1" justifyContent="flex-start" fontSize="11.5px" fontWeight="600" color="ink" _hover={{ bg: "straw" }} title={title}>Shrink to fit</Button>
+        <Button
+          size="2xs"
+          variant="ghost"
+          w="100%"
+          h="26px"
+          px="1"
+          justifyContent="flex-start"
+          fontSize="11.5px"
+          fontWeight="600"
+          color="ink"
+          _hover={{ bg: "straw" }}
+          title={title}
+        >
+          Shrink to fit
+        </Button>
       </Popover.Trigger>
       <Portal>
         <Popover.Positioner>
           <Popover.Content bg="slip" w="232px" p="3" aria-label="Shrink to fit">
-            <Flex as="form" gap="2" align="center" onSubmit={(e) => { e.preventDefault(); byPercent(); }}>
-              <Input size="xs" w="56px" textAlign="right" value={text} aria-label="Percentage to shrink by, %" onChange={(e) => setText(e.target.value)} />
+            <Flex
+              as="form"
+              gap="2"
+              align="center"
+              onSubmit={(e) => {
+                e.preventDefault();
+                byPercent();
+              }}
+            >
+              <Input
+                size="xs"
+                w="56px"
+                textAlign="right"
+                value={text}
+                aria-label="Percentage to shrink by, %"
+                onChange={(e) => setText(e.target.value)}
+              />
               <Text>%</Text>
-              <Button size="xs" type="submit" variant="outline" borderColor="line" flex="1">All of tile {tile}</Button>
+              <Button size="xs" type="submit" variant="outline" borderColor="line" flex="1">
+                All of tile {tile}
+              </Button>
             </Flex>
-            <Text color="soft" fontSize="12px" mt="1">Together, about the middle of the sheet.</Text>
-            <Button size="xs" mt="3" w="100%" bg="petrol" color="onPetrol" disabled={actions.shrinkToFit.isPending} onClick={() => { setOpen(false); actions.shrinkToFit.mutate(editor.selection.list()); }}>Until the gaps are right</Button>
-            <Text color="soft" fontSize="12px" mt="1">{picked ? `The ${picked} picked ${picked === 1 ? "island" : "islands"}` : "All islands in tiles"}, each about its own middle, by one factor.</Text>
+            <Text color="soft" fontSize="12px" mt="1">
+              Together, about the middle of the sheet.
+            </Text>
+            <Button
+              size="xs"
+              mt="3"
+              w="100%"
+              bg="petrol"
+              color="onPetrol"
+              disabled={actions.shrinkToFit.isPending}
+              onClick={() => {
+                setOpen(false);
+                actions.shrinkToFit.mutate(editor.selection.list());
+              }}
+            >
+              Until the gaps are right
+            </Button>
+            <Text color="soft" fontSize="12px" mt="1">
+              {picked
+                ? `The ${picked} picked ${picked === 1 ? "island" : "islands"}`
+                : "All islands in tiles"}
+              , each about its own middle, by one factor.
+            </Text>
           </Popover.Content>
         </Popover.Positioner>
       </Portal>

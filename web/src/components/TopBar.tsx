@@ -1,4 +1,14 @@
-import { Box, Button, Flex, Heading, IconButton, Popover, Portal, Progress, Text } from "@chakra-ui/react";
+import {
+  Box,
+  Button,
+  Flex,
+  Heading,
+  IconButton,
+  Popover,
+  Portal,
+  Progress,
+  Text,
+} from "@chakra-ui/react";
 import { HelpCircle, History, Moon, Redo2, Sun, Undo2 } from "lucide-react";
 import { Fragment } from "react";
 import type { Job, Project } from "../api/client";
@@ -17,35 +27,141 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
   const close = useMe().data?.accounts ?? false;
   const { stage, setStage, theme, toggleTheme, setHelp, steps, setSteps } = useUi();
   return (
-    <Flex as="header" align="center" px="16px" bg="slip" borderBottomWidth="1px" borderColor="line" gap={close ? "2" : "4"}>
-      <Heading as="h1" fontFamily="heading" fontSize="20px" fontWeight="700" whiteSpace="nowrap">Untold Quilt</Heading>
-      <Button variant="plain" size="sm" px="1" color="ink" fontWeight="400" fontSize="13px" maxW={close ? "120px" : "170px"} minW="0" onClick={leave} title="All projects">
+    <Flex
+      as="header"
+      align="center"
+      px="16px"
+      bg="slip"
+      borderBottomWidth="1px"
+      borderColor="line"
+      gap={close ? "2" : "4"}
+    >
+      <Heading as="h1" fontFamily="heading" fontSize="20px" fontWeight="700" whiteSpace="nowrap">
+        Untold Quilt
+      </Heading>
+      <Button
+        variant="plain"
+        size="sm"
+        px="1"
+        color="ink"
+        fontWeight="400"
+        fontSize="13px"
+        maxW={close ? "120px" : "170px"}
+        minW="0"
+        onClick={leave}
+        title="All projects"
+      >
         <Text truncate>{project.name}</Text>
       </Button>
-      <Flex as="nav" aria-label="Stages" flex="1" justify="center" align="center" gap={close ? "0" : "1"}>
+      <Flex
+        as="nav"
+        aria-label="Stages"
+        flex="1"
+        justify="center"
+        align="center"
+        gap={close ? "0" : "1"}
+      >
         {STAGES.map((name, i) => (
           <Fragment key={name}>
-            {i > 0 && <Box w="10px" hideBelow="2xl" borderTopWidth="2px" borderStyle="dashed" borderColor="line" aria-hidden />}
-            <Button size="sm" h="36px" rounded="full" px={close ? "1.5" : "2"} gap={close ? "1" : "1.5"} fontSize="13.5px" variant="plain" aria-current={stage === name ? "step" : undefined}
-              bg={stage === name ? "ink" : "transparent"} color={stage === name ? "slip" : "ink"} fontWeight={stage === name ? "600" : "400"}
-              _hover={stage === name ? {} : { bg: "stripe" }} onClick={() => setStage(name)}>
-              <Box as="span" hideBelow="xl" w="20px" h="20px" rounded="full" borderWidth="1.5px" borderStyle="dashed" borderColor={stage === name ? "straw" : "soft"}
-                color={stage === name ? "straw" : "soft"} fontSize="11px" lineHeight="17px" textAlign="center">{i + 1}</Box>
+            {i > 0 && (
+              <Box
+                w="10px"
+                hideBelow="2xl"
+                borderTopWidth="2px"
+                borderStyle="dashed"
+                borderColor="line"
+                aria-hidden
+              />
+            )}
+            <Button
+              size="sm"
+              h="36px"
+              rounded="full"
+              px={close ? "1.5" : "2"}
+              gap={close ? "1" : "1.5"}
+              fontSize="13.5px"
+              variant="plain"
+              aria-current={stage === name ? "step" : undefined}
+              bg={stage === name ? "ink" : "transparent"}
+              color={stage === name ? "slip" : "ink"}
+              fontWeight={stage === name ? "600" : "400"}
+              _hover={stage === name ? {} : { bg: "stripe" }}
+              onClick={() => setStage(name)}
+            >
+              <Box
+                as="span"
+                hideBelow="xl"
+                w="20px"
+                h="20px"
+                rounded="full"
+                borderWidth="1.5px"
+                borderStyle="dashed"
+                borderColor={stage === name ? "straw" : "soft"}
+                color={stage === name ? "straw" : "soft"}
+                fontSize="11px"
+                lineHeight="17px"
+                textAlign="center"
+              >
+                {i + 1}
+              </Box>
               {name}
             </Button>
           </Fragment>
         ))}
       </Flex>
       <Flex align="center" gap="1">
-        <IconButton aria-label="Undo" title={`Undo ${format.action(project.undo)} (Ctrl+Z)`} size="xs" variant="ghost" disabled={!project.undo || actions.undo.isPending} onClick={() => actions.undo.mutate()}><Undo2 /></IconButton>
-        <IconButton aria-label="Redo" title={`Redo ${format.action(project.redo)} (Ctrl+Shift+Z)`} size="xs" variant="ghost" disabled={!project.redo || actions.redo.isPending} onClick={() => actions.redo.mutate()}><Redo2 /></IconButton>
-        <IconButton aria-label="Steps" title="All steps: look back, go back (H)" size="xs" variant="ghost" aria-pressed={steps} onClick={() => setSteps(!steps)}><History /></IconButton>
+        <IconButton
+          aria-label="Undo"
+          title={`Undo ${format.action(project.undo)} (Ctrl+Z)`}
+          size="xs"
+          variant="ghost"
+          disabled={!project.undo || actions.undo.isPending}
+          onClick={() => actions.undo.mutate()}
+        >
+          <Undo2 />
+        </IconButton>
+        <IconButton
+          aria-label="Redo"
+          title={`Redo ${format.action(project.redo)} (Ctrl+Shift+Z)`}
+          size="xs"
+          variant="ghost"
+          disabled={!project.redo || actions.redo.isPending}
+          onClick={() => actions.redo.mutate()}
+        >
+          <Redo2 />
+        </IconButton>
+        <IconButton
+          aria-label="Steps"
+          title="All steps: look back, go back (H)"
+          size="xs"
+          variant="ghost"
+          aria-pressed={steps}
+          onClick={() => setSteps(!steps)}
+        >
+          <History />
+        </IconButton>
         <JobTray jobs={jobs} actions={actions} />
         <WhoIsHere project={project} atlas={atlas} />
         <Notes project={project} atlas={atlas} />
         <People project={project} />
-        <IconButton aria-label={theme === "paper" ? "Night theme" : "Paper theme"} title={theme === "paper" ? "Night theme" : "Paper theme"} size="xs" variant="ghost" onClick={toggleTheme}>{theme === "paper" ? <Moon /> : <Sun />}</IconButton>
-        <IconButton aria-label="Shortcuts" title="Shortcuts (?)" size="xs" variant="ghost" onClick={() => setHelp(true)}><HelpCircle /></IconButton>
+        <IconButton
+          aria-label={theme === "paper" ? "Night theme" : "Paper theme"}
+          title={theme === "paper" ? "Night theme" : "Paper theme"}
+          size="xs"
+          variant="ghost"
+          onClick={toggleTheme}
+        >
+          {theme === "paper" ? <Moon /> : <Sun />}
+        </IconButton>
+        <IconButton
+          aria-label="Shortcuts"
+          title="Shortcuts (?)"
+          size="xs"
+          variant="ghost"
+          onClick={() => setHelp(true)}
+        >
+          <HelpCircle />
+        </IconButton>
       </Flex>
     </Flex>
   );
@@ -53,26 +169,37 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
 
 function JobTray({ jobs, actions }: { jobs: Job[]; actions: Actions }) {
   const active = jobs.filter(isActive);
-  const mean = active.reduce((sum, job) => sum + (job.progress ?? 0), 0) / Math.max(active.length, 1);
+  const mean =
+    active.reduce((sum, job) => sum + (job.progress ?? 0), 0) / Math.max(active.length, 1);
   return (
     <Popover.Root positioning={{ placement: "bottom-end" }}>
       <Popover.Trigger asChild>
         <Button size="xs" variant="outline" borderColor="line" minW="72px" px="2" fontWeight="400">
-          {active.length ? `${active.length} ${active.length === 1 ? "job" : "jobs"} · ${Math.round(100 * mean)} %` : "no jobs"}
+          {active.length
+            ? `${active.length} ${active.length === 1 ? "job" : "jobs"} · ${Math.round(100 * mean)} %`
+            : "no jobs"}
         </Button>
       </Popover.Trigger>
       <Portal>
         <Popover.Positioner>
           <Popover.Content bg="slip" w="320px">
             <Popover.Body p="3">
-              {jobs.length === 0 && <Text color="soft">Long work shows up here, with its progress.</Text>}
+              {jobs.length === 0 && (
+                <Text color="soft">Long work shows up here, with its progress.</Text>
+              )}
               {jobs.slice(0, 6).map((job) => (
                 <Box key={job.id} py="1.5" borderBottomWidth="1px" borderColor="line">
                   <Flex justify="space-between" gap="2">
                     <Text fontWeight="600">{format.action(job.kind)}</Text>
                     <Text color={job.state === "failed" ? "rose" : "soft"}>{job.state}</Text>
                   </Flex>
-                  {isActive(job) ? <JobLine job={job} actions={actions} /> : <Text color="soft" fontSize="12px" lineClamp="2">{job.message}</Text>}
+                  {isActive(job) ? (
+                    <JobLine job={job} actions={actions} />
+                  ) : (
+                    <Text color="soft" fontSize="12px" lineClamp="2">
+                      {job.message}
+                    </Text>
+                  )}
                 </Box>
               ))}
             </Popover.Body>
@@ -88,13 +215,38 @@ export function JobLine({ job, actions }: { job: Job; actions: Actions }) {
   const stopping = Boolean(job.cancel);
   return (
     <Box>
-      <Progress.Root value={Math.max(2, 100 * (job.progress ?? 0))} size="xs" my="1.5" aria-label={`Progress of ${format.action(job.kind)}`}>
-        <Progress.Track bg="line"><Progress.Range bg="petrol" /></Progress.Track>
+      <Progress.Root
+        value={Math.max(2, 100 * (job.progress ?? 0))}
+        size="xs"
+        my="1.5"
+        aria-label={`Progress of ${format.action(job.kind)}`}
+      >
+        <Progress.Track bg="line">
+          <Progress.Range bg="petrol" />
+        </Progress.Track>
       </Progress.Root>
-      <Text color="soft" fontSize="12px">{job.message} · {Math.round(100 * (job.progress ?? 0))} %</Text>
+      <Text color="soft" fontSize="12px">
+        {job.message} · {Math.round(100 * (job.progress ?? 0))} %
+      </Text>
       <Flex gap="2" mt="1">
-        {job.kind === "pack" && <Button size="2xs" variant="outline" disabled={stopping} onClick={() => actions.cancel.mutate({ job: job.id, keep: true })}>Stop, keep the best</Button>}
-        <Button size="2xs" variant="outline" disabled={stopping} onClick={() => actions.cancel.mutate({ job: job.id, keep: false })}>Cancel</Button>
+        {job.kind === "pack" && (
+          <Button
+            size="2xs"
+            variant="outline"
+            disabled={stopping}
+            onClick={() => actions.cancel.mutate({ job: job.id, keep: true })}
+          >
+            Stop, keep the best
+          </Button>
+        )}
+        <Button
+          size="2xs"
+          variant="outline"
+          disabled={stopping}
+          onClick={() => actions.cancel.mutate({ job: job.id, keep: false })}
+        >
+          Cancel
+        </Button>
       </Flex>
     </Box>
   );

@@ -21,7 +21,12 @@ export function VerdictBar() {
   const measuring = !editor.document.info?.figures;
   /** To the next finding of these kinds; while there is no proof, to the next island that is flagged. */
   const lead = (name: string, islands: number[], kinds: string[] = []) => {
-    const found = editor.figures.proof && !editor.figures.stale ? groups(editor.figures.proof).filter((g) => kinds.includes(g.kind)).flatMap((g) => g.findings) : [];
+    const found =
+      editor.figures.proof && !editor.figures.stale
+        ? groups(editor.figures.proof)
+            .filter((g) => kinds.includes(g.kind))
+            .flatMap((g) => g.findings)
+        : [];
     const next = nextFinding(found, editor.figures.finding, 1);
     if (next) return editor.showFinding(next);
     if (!islands.length) return;
@@ -31,32 +36,132 @@ export function VerdictBar() {
     editor.frameSelection();
   };
   if (!f) {
-    return <Flex px="16px" align="center" color="soft">{editor.document.info ? "measuring the layout…" : "nothing to measure yet"}</Flex>;
+    return (
+      <Flex px="16px" align="center" color="soft">
+        {editor.document.info ? "measuring the layout…" : "nothing to measure yet"}
+      </Flex>
+    );
   }
   const findBare = (names: string[]) => {
     const { filter, setFilter } = useUi.getState();
     setFilter(names[names.indexOf(filter) + 1] ?? "");
   };
-  const outliers = f.island_density.flatMap((d, i) => (d !== null && againstBand(d, editor.view.house, editor.view.tolerance) !== 0 ? [i] : []));
+  const outliers = f.island_density.flatMap((d, i) =>
+    d !== null && againstBand(d, editor.view.house, editor.view.tolerance) !== 0 ? [i] : [],
+  );
   const bare = (editor.document.info?.objects ?? []).filter((o) => o.unflattened);
   const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
   return (
-    <Flex px="16px" align="center" gap="6px" role="toolbar" aria-label="Verdict" overflowX="auto" overflowY="hidden" aria-busy={measuring} data-measured={measuring ? undefined : editor.document.info?.revision.id} opacity={measuring ? 0.6 : 1}>
+    <Flex
+      px="16px"
+      align="center"
+      gap="6px"
+      role="toolbar"
+      aria-label="Verdict"
+      overflowX="auto"
+      overflowY="hidden"
+      aria-busy={measuring}
+      data-measured={measuring ? undefined : editor.document.info?.revision.id}
+      opacity={measuring ? 0.6 : 1}
+    >
       <Verdict />
-      <Figure name="density" tone={outliers.length ? "amber" : undefined} onClick={() => lead("density", outliers, ["below density", "over-detailed"])} hint={`${outliers.length} islands outside the house band`}
-        value={f.density.min === null ? "–" : `${format.density(f.density.min)} – ${format.density(f.density.max)}`} unit="px/m" />
-      <Figure name="coverage" value={format.percent(f.coverage)} unit="%" tone={f.overlap_pairs ? "amber" : undefined} onClick={() => editor.frameTable()} hint="sum of island areas / tile area" />
-      <Figure name="overlaps" value={format.whole(f.overlapping)} unit={f.overlapping === 1 ? "island" : "islands"} tone={f.overlapping ? "rose" : undefined} onClick={() => lead("overlaps", editor.document.flagged(FLAGS.overlapping), ["overlap", "fold", "crowded", "loose stack"])} hint={`${format.whole(f.overlap_pairs)} pairs share ${format.whole(f.overlap_texels)} texels`} />
-      <Figure name="smallest gap" value={f.overlap_pairs ? "0.0" : format.pixels(f.gap_px)} unit="px" tone={gapBad ? "rose" : undefined} onClick={() => lead("gap", f.gap_islands.filter((i) => i >= 0), ["gap", "margin"])} />
-      <Figure name="outside" value={format.whole(f.outside)} tone={f.outside ? "rose" : undefined} onClick={() => lead("outside", editor.document.flagged(FLAGS.outside), ["straddling", "outside", "far away"])} />
-      <Figure name="mirrored" value={format.whole(f.mirrored)} tone={f.mirrored ? "rose" : undefined} onClick={() => lead("mirrored", editor.document.flagged(FLAGS.mirrored), ["mirrored"])} />
-      <Figure name="no UVs" value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`} tone={bare.length ? "amber" : undefined} hint={bare.map((o) => o.name).join(", ")} onClick={() => findBare(bare.map((o) => o.name))} />
-      {f.side_table > 0 && <Figure name="side table" value={format.whole(f.side_table)} tone="amber" onClick={() => lead("side", editor.document.flagged(FLAGS.sideTable), ["side table"])} />}
+      <Figure
+        name="density"
+        tone={outliers.length ? "amber" : undefined}
+        onClick={() => lead("density", outliers, ["below density", "over-detailed"])}
+        hint={`${outliers.length} islands outside the house band`}
+        value={
+          f.density.min === null
+            ? "–"
+            : `${format.density(f.density.min)} – ${format.density(f.density.max)}`
+        }
+        unit="px/m"
+      />
+      <Figure
+        name="coverage"
+        value={format.percent(f.coverage)}
+        unit="%"
+        tone={f.overlap_pairs ? "amber" : undefined}
+        onClick={() => editor.frameTable()}
+        hint="sum of island areas / tile area"
+      />
+      <Figure
+        name="overlaps"
+        value={format.whole(f.overlapping)}
+        unit={f.overlapping === 1 ? "island" : "islands"}
+        tone={f.overlapping ? "rose" : undefined}
+        onClick={() =>
+          lead("overlaps", editor.document.flagged(FLAGS.overlapping), [
+            "overlap",
+            "fold",
+            "crowded",
+            "loose stack",
+          ])
+        }
+        hint={`${format.whole(f.overlap_pairs)} pairs share ${format.whole(f.overlap_texels)} texels`}
+      />
+      <Figure
+        name="smallest gap"
+        value={f.overlap_pairs ? "0.0" : format.pixels(f.gap_px)}
+        unit="px"
+        tone={gapBad ? "rose" : undefined}
+        onClick={() =>
+          lead(
+            "gap",
+            f.gap_islands.filter((i) => i >= 0),
+            ["gap", "margin"],
+          )
+        }
+      />
+      <Figure
+        name="outside"
+        value={format.whole(f.outside)}
+        tone={f.outside ? "rose" : undefined}
+        onClick={() =>
+          lead("outside", editor.document.flagged(FLAGS.outside), [
+            "straddling",
+            "outside",
+            "far away",
+          ])
+        }
+      />
+      <Figure
+        name="mirrored"
+        value={format.whole(f.mirrored)}
+        tone={f.mirrored ? "rose" : undefined}
+        onClick={() => lead("mirrored", editor.document.flagged(FLAGS.mirrored), ["mirrored"])}
+      />
+      <Figure
+        name="no UVs"
+        value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`}
+        tone={bare.length ? "amber" : undefined}
+        hint={bare.map((o) => o.name).join(", ")}
+        onClick={() => findBare(bare.map((o) => o.name))}
+      />
+      {f.side_table > 0 && (
+        <Figure
+          name="side table"
+          value={format.whole(f.side_table)}
+          tone="amber"
+          onClick={() => lead("side", editor.document.flagged(FLAGS.sideTable), ["side table"])}
+        />
+      )}
       <Flex ml="auto" align="center" gap="1">
-        <Text color="soft" whiteSpace="nowrap" hideBelow="xl">View as</Text>
+        <Text color="soft" whiteSpace="nowrap" hideBelow="xl">
+          View as
+        </Text>
         <NativeSelect.Root size="xs" w="104px" variant="plain">
-          <NativeSelect.Field fontWeight="600" aria-label="View as" value={editor.view.as} onChange={(e) => editor.setView(e.target.value as ViewAs)}>
-            {VIEWS.map((view) => <option key={view} value={view}>{view}</option>)}
+          <NativeSelect.Field
+            fontWeight="600"
+            aria-label="View as"
+            value={editor.view.as}
+            onChange={(e) => editor.setView(e.target.value as ViewAs)}
+          >
+            {VIEWS.map((view) => (
+              <option key={view} value={view}>
+                {view}
+              </option>
+            ))}
           </NativeSelect.Field>
           <NativeSelect.Indicator />
         </NativeSelect.Root>
@@ -70,22 +175,76 @@ function Verdict() {
   const editor = useEditor("figures");
   const { proof, stale: proofStale } = editor.figures;
   const setStage = useUi((ui) => ui.setStage);
-  const word = !proof || proofStale ? "checking…" : proof.ready ? "ready to bake" : `${format.whole(proof.errors)} ${proof.errors === 1 ? "error" : "errors"}`;
+  const word =
+    !proof || proofStale
+      ? "checking…"
+      : proof.ready
+        ? "ready to bake"
+        : `${format.whole(proof.errors)} ${proof.errors === 1 ? "error" : "errors"}`;
   const tone = !proof || proofStale ? "soft" : proof.ready ? "petrol" : "rose";
   return (
-    <Button size="xs" h="28px" px="2.5" minW="92px" variant="outline" borderColor={tone} borderWidth="1.5px" borderStyle="dashed" color={tone} bg="slip" fontWeight="700" fontSize="12.5px" data-figure="verdict"
-      title={proof && !proofStale ? (proof.against.join(", ") || "nothing stands against a bake") : "the layout is being checked"} onClick={() => setStage("Prove")}><span data-value>{word}</span></Button>
+    <Button
+      size="xs"
+      h="28px"
+      px="2.5"
+      minW="92px"
+      variant="outline"
+      borderColor={tone}
+      borderWidth="1.5px"
+      borderStyle="dashed"
+      color={tone}
+      bg="slip"
+      fontWeight="700"
+      fontSize="12.5px"
+      data-figure="verdict"
+      title={
+        proof && !proofStale
+          ? proof.against.join(", ") || "nothing stands against a bake"
+          : "the layout is being checked"
+      }
+      onClick={() => setStage("Prove")}
+    >
+      <span data-value>{word}</span>
+    </Button>
   );
 }
 
-type FigureProps = { name: string; value: string; unit?: string; tone?: "rose" | "amber"; hint?: string; onClick: () => void };
+type FigureProps = {
+  name: string;
+  value: string;
+  unit?: string;
+  tone?: "rose" | "amber";
+  hint?: string;
+  onClick: () => void;
+};
 
 function Figure({ name, value, unit, tone, hint, onClick }: FigureProps) {
   return (
-    <Button size="xs" h="28px" px="2.5" variant="outline" bg="slip" borderColor={tone ?? "line"} gap="1.5" fontWeight="400" fontSize="12.5px" title={hint} onClick={onClick} data-figure={name}>
-      <Text as="span" color={tone ?? "soft"}>{name}</Text>
-      <Text as="span" fontWeight="700" data-value>{value}</Text>
-      {unit && <Text as="span" color="soft">{unit}</Text>}
+    <Button
+      size="xs"
+      h="28px"
+      px="2.5"
+      variant="outline"
+      bg="slip"
+      borderColor={tone ?? "line"}
+      gap="1.5"
+      fontWeight="400"
+      fontSize="12.5px"
+      title={hint}
+      onClick={onClick}
+      data-figure={name}
+    >
+      <Text as="span" color={tone ?? "soft"}>
+        {name}
+      </Text>
+      <Text as="span" fontWeight="700" data-value>
+        {value}
+      </Text>
+      {unit && (
+        <Text as="span" color="soft">
+          {unit}
+        </Text>
+      )}
     </Button>
   );
 }

@@ -45,7 +45,17 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const { change, resize } = useRooms();
   const { mutateAsync: place } = actions.place;
   useEffect(() => {
-    editor.onHeld = (islands) => useUi.getState().tell({ kind: "error", what: islands === 1 ? "The island that is picked keeps its place, turn or size." : `All ${islands} islands that are picked keep their place, turn or size.`, cure: "Unlock it first (L for the place), or pick others." });
+    editor.onHeld = (islands) =>
+      useUi
+        .getState()
+        .tell({
+          kind: "error",
+          what:
+            islands === 1
+              ? "The island that is picked keeps its place, turn or size."
+              : `All ${islands} islands that are picked keep their place, turn or size.`,
+          cure: "Unlock it first (L for the place), or pick others.",
+        });
     editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
   }, [place]);
   useShortcuts(actions, project.data, atlas.data);
@@ -54,7 +64,8 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   useProof(atlas.data?.objects ? atlas.data.head.id : undefined);
 
   useEffect(() => {
-    if (project.data) editor.setHouse(project.data.house_density ?? 512, project.data.tolerance ?? 0.05);
+    if (project.data)
+      editor.setHouse(project.data.house_density ?? 512, project.data.tolerance ?? 0.05);
   }, [project.data]);
   const empty = atlas.data?.objects === 0;
   useEffect(() => {
@@ -66,39 +77,126 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
 
   if (project.isError || atlas.isError || layout.isError) {
     const error = project.error ?? atlas.error ?? layout.error;
-    return <Center h="100%"><Box role="alert" maxW="460px"><Text fontWeight="600">{error?.message}</Text></Box></Center>;
+    return (
+      <Center h="100%">
+        <Box role="alert" maxW="460px">
+          <Text fontWeight="600">{error?.message}</Text>
+        </Box>
+      </Center>
+    );
   }
-  if (!project.data || !atlas.data) return <Center h="100%" gap="3"><Spinner /> laying out the table</Center>;
+  if (!project.data || !atlas.data)
+    return (
+      <Center h="100%" gap="3">
+        <Spinner /> laying out the table
+      </Center>
+    );
   return (
-    <Grid as="main" h="100%" minW="1000px" templateColumns="minmax(0, 1fr)" templateRows="50px 38px minmax(0, 1fr) auto" bg="table" onDragOver={upload.over} onDragLeave={upload.out} onDrop={upload.drop}>
-      <TopBar project={project.data} atlas={atlas.data?.id ?? 0} jobs={jobs} actions={actions} leave={leave} />
+    <Grid
+      as="main"
+      h="100%"
+      minW="1000px"
+      templateColumns="minmax(0, 1fr)"
+      templateRows="50px 38px minmax(0, 1fr) auto"
+      bg="table"
+      onDragOver={upload.over}
+      onDragLeave={upload.out}
+      onDrop={upload.drop}
+    >
+      <TopBar
+        project={project.data}
+        atlas={atlas.data?.id ?? 0}
+        jobs={jobs}
+        actions={actions}
+        leave={leave}
+      />
       <VerdictBar />
       <Flex px="12px" pb={room.ledger ? "0" : "8px"} minH="0">
         {room.slip ? (
           <>
-            <Box w={`${room.slipWidth}px`} flexShrink="0" minH="0" display="grid"><TaskSlip project={project.data} atlas={atlas.data} jobs={jobs} actions={actions} upload={upload.send} fold={() => change(stage, { slip: false })} /></Box>
-            <Splitter name="Width of the slip" size="slipWidth" px={room.slipWidth} grows="right" resize={(px) => resize(stage, "slipWidth", px)} />
+            <Box w={`${room.slipWidth}px`} flexShrink="0" minH="0" display="grid">
+              <TaskSlip
+                project={project.data}
+                atlas={atlas.data}
+                jobs={jobs}
+                actions={actions}
+                upload={upload.send}
+                fold={() => change(stage, { slip: false })}
+              />
+            </Box>
+            <Splitter
+              name="Width of the slip"
+              size="slipWidth"
+              px={room.slipWidth}
+              grows="right"
+              resize={(px) => resize(stage, "slipWidth", px)}
+            />
           </>
-        ) : <FoldedSlip stage={stage} open={() => change(stage, { slip: true })} />}
+        ) : (
+          <FoldedSlip stage={stage} open={() => change(stage, { slip: true })} />
+        )}
         <Flex direction="column" minW="0" minH="0" flex="1">
-          {tabs.length > 1 && <AtlasTabs project={project.data} here={atlas.data.id} actions={actions} />}
+          {tabs.length > 1 && (
+            <AtlasTabs project={project.data} here={atlas.data.id} actions={actions} />
+          )}
           <Flex flex="1" minH="0" minW="0" gap="10px">
-          {stage === "Carry over" && !empty && <MaterialShelf atlas={atlas.data} />}
-          <TableView atlas={atlas.data} project={project.data} actions={actions} jobs={jobs} empty={empty} numbers={stage === "Arrange" && room.ledger} corner={room.corner} floating={room.model === "docked" ? null : <FloatingModel away={room.model === "away"} stage={stage} />} />
+            {stage === "Carry over" && !empty && <MaterialShelf atlas={atlas.data} />}
+            <TableView
+              atlas={atlas.data}
+              project={project.data}
+              actions={actions}
+              jobs={jobs}
+              empty={empty}
+              numbers={stage === "Arrange" && room.ledger}
+              corner={room.corner}
+              floating={
+                room.model === "docked" ? null : (
+                  <FloatingModel away={room.model === "away"} stage={stage} />
+                )
+              }
+            />
           </Flex>
         </Flex>
-        {room.model === "docked" && <>
-          <Splitter name="Width of the model" size="modelWidth" px={room.modelWidth} grows="left" resize={(px) => resize(stage, "modelWidth", px)} />
-          <Box w={`${room.modelWidth}px`} flexShrink="0" minH="0" display="grid"><LateModel place="docked" put={(model) => change(stage, { model })} /></Box>
-        </>}
+        {room.model === "docked" && (
+          <>
+            <Splitter
+              name="Width of the model"
+              size="modelWidth"
+              px={room.modelWidth}
+              grows="left"
+              resize={(px) => resize(stage, "modelWidth", px)}
+            />
+            <Box w={`${room.modelWidth}px`} flexShrink="0" minH="0" display="grid">
+              <LateModel place="docked" put={(model) => change(stage, { model })} />
+            </Box>
+          </>
+        )}
       </Flex>
       <Box minH="0" minW="0">
         {room.ledger ? (
           <>
-            <Splitter name="Height of the ledger" size="ledgerHeight" px={room.ledgerHeight} grows="up" resize={(px) => resize(stage, "ledgerHeight", px)} />
-            <Box h={`${room.ledgerHeight}px`} display="grid"><Ledger actions={actions} project={project.data} atlas={atlas.data} fold={() => change(stage, { ledger: false })} /></Box>
+            <Splitter
+              name="Height of the ledger"
+              size="ledgerHeight"
+              px={room.ledgerHeight}
+              grows="up"
+              resize={(px) => resize(stage, "ledgerHeight", px)}
+            />
+            <Box h={`${room.ledgerHeight}px`} display="grid">
+              <Ledger
+                actions={actions}
+                project={project.data}
+                atlas={atlas.data}
+                fold={() => change(stage, { ledger: false })}
+              />
+            </Box>
           </>
-        ) : <LedgerStrip numbers={stage === "Arrange" && !empty} open={() => change(stage, { ledger: true })} />}
+        ) : (
+          <LedgerStrip
+            numbers={stage === "Arrange" && !empty}
+            open={() => change(stage, { ledger: true })}
+          />
+        )}
       </Box>
       <Shortcuts />
       <Palette actions={actions} project={project.data} atlas={atlas.data} />
@@ -106,8 +204,20 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
       <Drafts actions={actions} atlas={atlas.data} />
       <LookedAt key={atlas.data.id} actions={actions} />
       {upload.dragging && (
-        <Center position="fixed" inset="12px" zIndex="15" bg="slip/90" borderWidth="3px" borderStyle="dashed" borderColor="petrol" rounded="xl" pointerEvents="none">
-          <Text fontFamily="heading" fontSize="24px">Drop meshes, their MTL and pictures, or a zip</Text>
+        <Center
+          position="fixed"
+          inset="12px"
+          zIndex="15"
+          bg="slip/90"
+          borderWidth="3px"
+          borderStyle="dashed"
+          borderColor="petrol"
+          rounded="xl"
+          pointerEvents="none"
+        >
+          <Text fontFamily="heading" fontSize="24px">
+            Drop meshes, their MTL and pictures, or a zip
+          </Text>
         </Center>
       )}
     </Grid>
@@ -120,26 +230,46 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
   const client = useQueryClient();
   const send = async (files: File[], metresPerUnit = 1) => {
     if (!files.length) return;
-    if (atlas?.objects && files.every((file) => isPicture(file.name))) return givePictures(atlas.id, files, client);
+    if (atlas?.objects && files.every((file) => isPicture(file.name)))
+      return givePictures(atlas.id, files, client);
     try {
       await uploadFiles(projectId, files, metresPerUnit);
-      useUi.getState().tell({ kind: "done", what: `${files.length} ${files.length === 1 ? "file" : "files"} brought in.` });
+      useUi
+        .getState()
+        .tell({
+          kind: "done",
+          what: `${files.length} ${files.length === 1 ? "file" : "files"} brought in.`,
+        });
     } catch (error) {
       tellError(error);
     }
-    for (const key of ["atlas", "jobs", "project", "history"]) void client.invalidateQueries({ queryKey: [key] });
+    for (const key of ["atlas", "jobs", "project", "history"])
+      void client.invalidateQueries({ queryKey: [key] });
   };
   return {
     dragging,
     send,
-    over: (event: React.DragEvent) => { event.preventDefault(); setDragging(true); },
-    out: (event: React.DragEvent) => { if (event.relatedTarget === null) setDragging(false); },
+    over: (event: React.DragEvent) => {
+      event.preventDefault();
+      setDragging(true);
+    },
+    out: (event: React.DragEvent) => {
+      if (event.relatedTarget === null) setDragging(false);
+    },
     drop: (event: React.DragEvent) => {
       event.preventDefault();
       setDragging(false);
       const files = [...event.dataTransfer.files];
       // In Arrange a picture is laid behind the sheet that it is dropped on.
-      if (atlas?.objects && useUi.getState().stage === "Arrange" && files.length === 1 && isPicture(files[0].name)) void layBehind(atlas.id, tileAt(event.clientX, event.clientY), files[0]).catch(tellError).finally(() => client.invalidateQueries({ queryKey: ["sheet-pictures"] }));
+      if (
+        atlas?.objects &&
+        useUi.getState().stage === "Arrange" &&
+        files.length === 1 &&
+        isPicture(files[0].name)
+      )
+        void layBehind(atlas.id, tileAt(event.clientX, event.clientY), files[0])
+          .catch(tellError)
+          .finally(() => client.invalidateQueries({ queryKey: ["sheet-pictures"] }));
       else void send(files);
     },
   };

@@ -10,9 +10,30 @@ import { LateModel } from "./LateModel";
 /** The slip folded to a tab at the edge. */
 export function FoldedSlip({ stage, open }: { stage: Stage; open: () => void }) {
   return (
-    <Button variant="outline" bg="slip" borderColor="line" w="30px" minW="30px" h="130px" mr="8px" px="0" flexDirection="column" gap="2" onClick={open} aria-label={`Unfold the slip: ${stage}`} title="Unfold the slip">
+    <Button
+      variant="outline"
+      bg="slip"
+      borderColor="line"
+      w="30px"
+      minW="30px"
+      h="130px"
+      mr="8px"
+      px="0"
+      flexDirection="column"
+      gap="2"
+      onClick={open}
+      aria-label={`Unfold the slip: ${stage}`}
+      title="Unfold the slip"
+    >
       <ChevronsRight size={13} />
-      <Text as="span" css={{ writingMode: "vertical-rl", transform: "rotate(180deg)" }} fontWeight="600" fontSize="12.5px">{stage}</Text>
+      <Text
+        as="span"
+        css={{ writingMode: "vertical-rl", transform: "rotate(180deg)" }}
+        fontWeight="600"
+        fontSize="12.5px"
+      >
+        {stage}
+      </Text>
     </Button>
   );
 }
@@ -22,8 +43,27 @@ export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) 
   const change = useRooms((rooms) => rooms.change);
   const { corner } = useRoom(stage);
   const next = CORNERS[(CORNERS.indexOf(corner) + 1) % CORNERS.length];
-  if (away) return <Button size="2xs" variant="outline" bg="slip" borderColor="line" onClick={() => change(stage, { model: "floating" })}><Cube size={13} /> Model</Button>;
-  return <Box w="236px" h="200px" display="grid" shadow="md" rounded="lg"><LateModel place="floating" put={(model) => change(stage, { model })} goOn={() => change(stage, { corner: next })} /></Box>;
+  if (away)
+    return (
+      <Button
+        size="2xs"
+        variant="outline"
+        bg="slip"
+        borderColor="line"
+        onClick={() => change(stage, { model: "floating" })}
+      >
+        <Cube size={13} /> Model
+      </Button>
+    );
+  return (
+    <Box w="236px" h="200px" display="grid" shadow="md" rounded="lg">
+      <LateModel
+        place="floating"
+        put={(model) => change(stage, { model })}
+        goOn={() => change(stage, { corner: next })}
+      />
+    </Box>
+  );
 }
 
 /** The ledger as a strip: how much there is, and how much of it is picked. */
@@ -33,12 +73,40 @@ export function LedgerStrip({ open, numbers }: { open: () => void; numbers: bool
   const picked = editor.selection.list();
   const area = picked.reduce((sum, island) => sum + (info?.world_area[island] ?? 0), 0);
   return (
-    <Flex bg="slip" borderTopWidth="1px" borderColor="line" h="30px" px="3" align="center" gap="4" fontSize="12px" color="soft" data-testid="ledger-strip">
-      <Button size="2xs" variant="ghost" onClick={open} aria-label="Unfold the ledger" title="Objects and islands, with their density"><ChevronUp size={14} /> Ledger</Button>
-      <Text>{format.whole(info?.objects.length ?? 0)} {info?.objects.length === 1 ? "object" : "objects"} · {format.whole(info?.world_area.length ?? 0)} islands</Text>
-      <Text color="ink" fontWeight="600">{picked.length ? `${format.whole(picked.length)} picked · ${area.toPrecision(3)} m²` : ""}</Text>
+    <Flex
+      bg="slip"
+      borderTopWidth="1px"
+      borderColor="line"
+      h="30px"
+      px="3"
+      align="center"
+      gap="4"
+      fontSize="12px"
+      color="soft"
+      data-testid="ledger-strip"
+    >
+      <Button
+        size="2xs"
+        variant="ghost"
+        onClick={open}
+        aria-label="Unfold the ledger"
+        title="Objects and islands, with their density"
+      >
+        <ChevronUp size={14} /> Ledger
+      </Button>
+      <Text>
+        {format.whole(info?.objects.length ?? 0)}{" "}
+        {info?.objects.length === 1 ? "object" : "objects"} ·{" "}
+        {format.whole(info?.world_area.length ?? 0)} islands
+      </Text>
+      <Text color="ink" fontWeight="600">
+        {picked.length ? `${format.whole(picked.length)} picked · ${area.toPrecision(3)} m²` : ""}
+      </Text>
       {numbers && <FramePanel />}
-      <Text ml="auto" truncate>house density {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %</Text>
+      <Text ml="auto" truncate>
+        house density {format.density(editor.view.house)} px/m ±{" "}
+        {Math.round(100 * editor.view.tolerance)} %
+      </Text>
     </Flex>
   );
 }

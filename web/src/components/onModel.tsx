@@ -1,6 +1,19 @@
 import { useFrame, useThree } from "@react-three/fiber";
 import { useEffect, useMemo } from "react";
-import { Box3, BufferAttribute, BufferGeometry, DoubleSide, LineDashedMaterial, LineSegments, Matrix4, Mesh, MeshBasicMaterial, Points, PointsMaterial, Vector3 } from "three";
+import {
+  Box3,
+  BufferAttribute,
+  BufferGeometry,
+  DoubleSide,
+  LineDashedMaterial,
+  LineSegments,
+  Matrix4,
+  Mesh,
+  MeshBasicMaterial,
+  Points,
+  PointsMaterial,
+  Vector3,
+} from "three";
 import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
 import { LineSegments2 } from "three/examples/jsm/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/examples/jsm/lines/LineSegmentsGeometry.js";
@@ -24,7 +37,13 @@ export function Seams({ mesh, matrix }: { mesh: BufferGeometry; matrix: Matrix4 
     out.matrixAutoUpdate = false;
     return out;
   }, [mesh]);
-  useEffect(() => () => { lines.geometry.dispose(); (lines.material as LineDashedMaterial).dispose(); }, [lines]);
+  useEffect(
+    () => () => {
+      lines.geometry.dispose();
+      (lines.material as LineDashedMaterial).dispose();
+    },
+    [lines],
+  );
   lines.matrix.copy(matrix);
   return <primitive object={lines} />;
 }
@@ -33,36 +52,101 @@ export function Seams({ mesh, matrix }: { mesh: BufferGeometry; matrix: Matrix4 
 export function PicksOnModel({ object, matrix }: { object: number; matrix: Matrix4 }) {
   const editor = useEditor("picks", "document");
   const { picks } = editor;
-  const cloth = picks.objects().includes(object) || picks.pathFrom?.object === object ? picks.cloth(object) : null;
+  const cloth =
+    picks.objects().includes(object) || picks.pathFrom?.object === object
+      ? picks.cloth(object)
+      : null;
   if (!cloth) return null;
-  return <Drawn cloth={cloth} own={picks.of(object)} start={picks.pathFrom?.object === object ? picks.pathFrom.h : -1} matrix={matrix} version={picks.signal.version} />;
+  return (
+    <Drawn
+      cloth={cloth}
+      own={picks.of(object)}
+      start={picks.pathFrom?.object === object ? picks.pathFrom.h : -1}
+      matrix={matrix}
+      version={picks.signal.version}
+    />
+  );
 }
 
-function Drawn({ cloth, own, start, matrix, version }: { cloth: Cloth; own: Own; start: number; matrix: Matrix4; version: number }) {
+function Drawn({
+  cloth,
+  own,
+  start,
+  matrix,
+  version,
+}: {
+  cloth: Cloth;
+  own: Own;
+  start: number;
+  matrix: Matrix4;
+  version: number;
+}) {
   const { invalidate, size } = useThree();
   const parts = useMemo(() => {
     void version;
-    const faces = [...own.faces].flatMap((face) => cloth.triangles(face).flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2].flatMap((h) => cloth.point(h))));
-    const lines = [...own.edges].flatMap((edge) => { const [h] = cloth.halves[edge]; return [...cloth.point(h), ...cloth.point(after(h))]; });
-    const pins = [...own.corners].flatMap((corner) => { const h = cloth.triangleCorner(corner); return h === undefined ? [] : cloth.point(h); });
+    const faces = [...own.faces].flatMap((face) =>
+      cloth
+        .triangles(face)
+        .flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2].flatMap((h) => cloth.point(h))),
+    );
+    const lines = [...own.edges].flatMap((edge) => {
+      const [h] = cloth.halves[edge];
+      return [...cloth.point(h), ...cloth.point(after(h))];
+    });
+    const pins = [...own.corners].flatMap((corner) => {
+      const h = cloth.triangleCorner(corner);
+      return h === undefined ? [] : cloth.point(h);
+    });
     if (start >= 0) pins.push(...cloth.point(start));
-    const wash = new Mesh(flat(faces), new MeshBasicMaterial({ color: "#2E5E62", transparent: true, opacity: 0.45, side: DoubleSide, depthWrite: false }));
-    const thread = new LineSegments2(new LineSegmentsGeometry(), new LineMaterial({ color: THREAD, linewidth: 4 }));
+    const wash = new Mesh(
+      flat(faces),
+      new MeshBasicMaterial({
+        color: "#2E5E62",
+        transparent: true,
+        opacity: 0.45,
+        side: DoubleSide,
+        depthWrite: false,
+      }),
+    );
+    const thread = new LineSegments2(
+      new LineSegmentsGeometry(),
+      new LineMaterial({ color: THREAD, linewidth: 4 }),
+    );
     if (lines.length) thread.geometry.setPositions(lines);
     thread.visible = lines.length > 0;
-    const heads = new Points(flat(pins), new PointsMaterial({ color: "#E8C27A", size: 9, sizeAttenuation: false, depthTest: false }));
+    const heads = new Points(
+      flat(pins),
+      new PointsMaterial({ color: "#E8C27A", size: 9, sizeAttenuation: false, depthTest: false }),
+    );
     const all = [wash, thread, heads];
-    for (const part of all) { part.raycast = () => undefined; part.matrixAutoUpdate = false; part.frustumCulled = false; }
+    for (const part of all) {
+      part.raycast = () => undefined;
+      part.matrixAutoUpdate = false;
+      part.frustumCulled = false;
+    }
     return all;
   }, [cloth, own, start, version]);
   useEffect(() => {
     invalidate();
-    return () => parts.forEach((part) => { part.geometry.dispose(); part.material.dispose(); });
+    return () =>
+      parts.forEach((part) => {
+        part.geometry.dispose();
+        part.material.dispose();
+      });
   }, [parts, invalidate]);
   // Thick lines are drawn in px of the screen.
-  useFrame(() => { (parts[1].material as LineMaterial).resolution.set(size.width, size.height); });
+  useFrame(() => {
+    (parts[1].material as LineMaterial).resolution.set(size.width, size.height);
+  });
   parts.forEach((part) => part.matrix.copy(matrix));
-  return <>{parts.map((part, k) => <primitive key={k} object={part} />)}</>;
+  return (
+    <>
+      {parts.map((part, k) => (
+        <primitive key={k} object={part} />
+      ))}
+    </>
+  );
 }
 
-const flat = (points: number[]) => new BufferGeometry().setAttribute("position", new BufferAttribute(new Float32Array(points), 3));
+const flat = (points: number[]) =>
+  new BufferGeometry().setAttribute("position", new BufferAttribute(new Float32Array(points), 3));

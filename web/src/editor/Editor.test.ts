@@ -30,7 +30,9 @@ function info(tiles: number[][] = [[1001, 2048, 1024]]): LayoutInfo {
   return {
     revision: { id: 1, tiles } as never,
     figures: { island_density: [64, 256], island_flags: [FLAGS.mirrored, FLAGS.outside] } as never,
-    objects: [{ id: 7, name: "Crate", colour: "#204060", channel: 0, first_island: 0, islands: 2 } as never],
+    objects: [
+      { id: 7, name: "Crate", colour: "#204060", channel: 0, first_island: 0, islands: 2 } as never,
+    ],
     world_area: [1, 1],
     controls: { flags: [0, 3], tile: [0, 1002], bundle: [4, 4], stack: [-1, -1], weight: [1, 1] },
     warnings: [],
@@ -38,7 +40,10 @@ function info(tiles: number[][] = [[1001, 2048, 1024]]): LayoutInfo {
 }
 
 const still = new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 0, 0, 1, 0]);
-const look = (editor: Editor, island: number) => Array.from((editor.looks.textures!.look.image.data as Uint8Array).slice(4 * island, 4 * island + 4));
+const look = (editor: Editor, island: number) =>
+  Array.from(
+    (editor.looks.textures!.look.image.data as Uint8Array).slice(4 * island, 4 * island + 4),
+  );
 
 it("shows a layout, tells listeners, and knows islands by object and flag", () => {
   const editor = new Editor();
@@ -61,10 +66,17 @@ it("keeps the selection when the same islands come in a new layout", () => {
   expect(editor.selection.list()).toEqual([1]);
   // Another set of islands: those of the same object and number stay picked.
   const other = info();
-  other.objects = [{ id: 3, name: "Lid", colour: "#204060", channel: 0, first_island: 0, islands: 1 } as never, { ...other.objects[0], first_island: 1, islands: 1, part: [1] }];
+  other.objects = [
+    { id: 3, name: "Lid", colour: "#204060", channel: 0, first_island: 0, islands: 1 } as never,
+    { ...other.objects[0], first_island: 1, islands: 1, part: [1] },
+  ];
   editor.show(other, still, { ...geometry });
   expect(editor.selection.list()).toEqual([1]);
-  editor.show({ ...other, objects: [other.objects[0], { ...other.objects[1], part: [0] }] }, still, { ...geometry });
+  editor.show(
+    { ...other, objects: [other.objects[0], { ...other.objects[1], part: [0] }] },
+    still,
+    { ...geometry },
+  );
   expect(editor.selection.size).toBe(0);
 });
 
@@ -149,7 +161,14 @@ it("brings a new sheet into sight", () => {
   editor.camera.zoomAt(0, 0, 3);
   editor.show(info(), still.slice(), geometry);
   expect(editor.camera.scale).toBeCloseTo(3 * scale);
-  editor.show(info([[1001, 2048, 1024], [1003, 512, 512]]), still.slice(), geometry);
+  editor.show(
+    info([
+      [1001, 2048, 1024],
+      [1003, 512, 512],
+    ]),
+    still.slice(),
+    geometry,
+  );
   expect(editor.camera.scale).toBeLessThan(scale);
   expect(editor.document.tiles.map((t) => t.number)).toEqual([1001, 1003]);
 });
@@ -169,7 +188,16 @@ it("shows where new islands lie when none of them is in sight", () => {
 it("looks at a finding: its islands are picked, its spot is in the middle, and a new layout takes it away", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
-  const finding = { key: "k", kind: "gap", object: "Crate", islands: [0, 1], spots: [[0.2, 0.1], [0.5, 0.1]] } as unknown as Finding;
+  const finding = {
+    key: "k",
+    kind: "gap",
+    object: "Crate",
+    islands: [0, 1],
+    spots: [
+      [0.2, 0.1],
+      [0.5, 0.1],
+    ],
+  } as unknown as Finding;
   const asked = editor.view.frameModel;
   editor.showFinding(finding);
   expect(editor.selection.list()).toEqual([0, 1]);
@@ -185,7 +213,13 @@ it("looks at a finding: its islands are picked, its spot is in the middle, and a
 it("looks at a whole object where a finding has no island", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
-  editor.showFinding({ key: "u", kind: "unflattened", object: "Crate", islands: [], spots: [] } as unknown as Finding);
+  editor.showFinding({
+    key: "u",
+    kind: "unflattened",
+    object: "Crate",
+    islands: [],
+    spots: [],
+  } as unknown as Finding);
   expect(editor.view.focusObject).toBe("Crate");
   expect(editor.selection.size).toBe(0);
   editor.select((s) => s.set([1]));
@@ -195,9 +229,30 @@ it("looks at a whole object where a finding has no island", () => {
 
 it("knows an island's material and stretch from the proof, and its tile from its place", () => {
   const editor = new Editor();
-  editor.show(info([[1001, 2048, 1024], [1002, 512, 512]]), new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 1, 0, 1, 0]), geometry);
-  editor.setProof({ island_material: [2, -1], island_stretch: [1.2, null], findings: [], totals: {} } as unknown as Proof, false);
-  expect(editor.looks.seen(0)).toMatchObject({ material: 2, stretch: 1.2, tile: 0, mirrored: true, stacked: false });
+  editor.show(
+    info([
+      [1001, 2048, 1024],
+      [1002, 512, 512],
+    ]),
+    new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 1, 0, 1, 0]),
+    geometry,
+  );
+  editor.setProof(
+    {
+      island_material: [2, -1],
+      island_stretch: [1.2, null],
+      findings: [],
+      totals: {},
+    } as unknown as Proof,
+    false,
+  );
+  expect(editor.looks.seen(0)).toMatchObject({
+    material: 2,
+    stretch: 1.2,
+    tile: 0,
+    mirrored: true,
+    stacked: false,
+  });
   expect(editor.looks.seen(1)).toMatchObject({ material: -1, stretch: null, tile: 1 });
 });
 
@@ -215,13 +270,21 @@ it("tells each thing to those that show it, and to nobody else", () => {
   editor.show(info(), still, geometry);
   expect(raised(editor, () => editor.drawn())).toEqual(["frames"]);
   expect(raised(editor, () => editor.hover(1))).toEqual(["pointer", "looks", "frames"]);
-  expect(raised(editor, () => editor.select((s) => s.set([1])))).toEqual(["selection", "looks", "frames"]);
+  expect(raised(editor, () => editor.select((s) => s.set([1])))).toEqual([
+    "selection",
+    "looks",
+    "frames",
+  ]);
   expect(raised(editor, () => editor.selection.set([1]))).toEqual([]);
   expect(raised(editor, () => editor.setHouse(99, 0.1))).toEqual(["view", "looks", "frames"]);
   expect(raised(editor, () => editor.setHouse(99, 0.1))).toEqual([]);
   expect(raised(editor, () => editor.setProof(null, false))).toEqual(["figures"]);
   expect(raised(editor, () => editor.frameTable())).toEqual(["frames"]);
-  expect(raised(editor, () => editor.expect([0], { lock_place: true }))).toEqual(["document", "looks", "frames"]);
+  expect(raised(editor, () => editor.expect([0], { lock_place: true }))).toEqual([
+    "document",
+    "looks",
+    "frames",
+  ]);
 });
 
 it("restyles only what was picked or left", () => {
@@ -231,7 +294,12 @@ it("restyles only what was picked or left", () => {
   editor.select((s) => s.set([1]));
   expect(styled.mock.calls.map(([island]) => island)).toEqual([1]);
   editor.select((s) => s.set([0]));
-  expect(styled.mock.calls.slice(1).map(([island]) => island).sort()).toEqual([0, 1]);
+  expect(
+    styled.mock.calls
+      .slice(1)
+      .map(([island]) => island)
+      .sort(),
+  ).toEqual([0, 1]);
 });
 
 it("shows an edit at once, and takes it back when it is refused", () => {
@@ -243,9 +311,16 @@ it("shows an edit at once, and takes it back when it is refused", () => {
   editor.expect([0], { left_out: true });
   expect(editor.document.control(0).flags).toBe(18);
   editor.takeBack();
-  expect([editor.document.control(0), editor.document.control(1).tile]).toEqual([{ flags: 0, tile: 0, bundle: 4, stack: -1 }, 1002]);
+  expect([editor.document.control(0), editor.document.control(1).tile]).toEqual([
+    { flags: 0, tile: 0, bundle: 4, stack: -1 },
+    1002,
+  ]);
   editor.expect([0], { lock_size: true });
-  editor.show({ ...info(), controls: { ...info().controls, flags: [4, 3] } }, still.slice(), geometry);
+  editor.show(
+    { ...info(), controls: { ...info().controls, flags: [4, 3] } },
+    still.slice(),
+    geometry,
+  );
   editor.takeBack();
   expect(editor.document.control(0).flags).toBe(4);
 });
@@ -254,11 +329,19 @@ it("forgets everything of one project before the next", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
   editor.select((selection) => selection.set([1]));
-  editor.setProof({ ready: true, island_material: [0, 0], island_stretch: [1, 1] } as unknown as Proof, false);
+  editor.setProof(
+    { ready: true, island_material: [0, 0], island_stretch: [1, 1] } as unknown as Proof,
+    false,
+  );
   const textures = vi.spyOn(editor.looks.textures!, "dispose");
   editor.clear();
   expect(textures).toHaveBeenCalled();
-  expect([editor.document.info, editor.document.model, editor.figures.proof, editor.figures.finding]).toEqual([null, null, null, null]);
+  expect([
+    editor.document.info,
+    editor.document.model,
+    editor.figures.proof,
+    editor.figures.finding,
+  ]).toEqual([null, null, null, null]);
   expect(editor.selection.list()).toEqual([]);
   expect(editor.document.flagged(FLAGS.mirrored)).toEqual([]);
   expect(editor.document.tiles).toHaveLength(1);

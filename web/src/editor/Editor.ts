@@ -26,7 +26,21 @@ const PREVIEW_MS = 160;
 export const TOOLS_PX = 78;
 
 /** Names of what a component can listen to. */
-export type Topic = "document" | "selection" | "figures" | "view" | "pointer" | "looks" | "frames" | "gesture" | "snap" | "history" | "tools" | "zoom" | "painted" | "picks";
+export type Topic =
+  | "document"
+  | "selection"
+  | "figures"
+  | "view"
+  | "pointer"
+  | "looks"
+  | "frames"
+  | "gesture"
+  | "snap"
+  | "history"
+  | "tools"
+  | "zoom"
+  | "painted"
+  | "picks";
 
 /** Wires the managers together: one layout, one selection, one way to look at it. No React in here. */
 export class Editor {
@@ -53,7 +67,8 @@ export class Editor {
   });
   readonly tools: ToolManager = new ToolManager(this);
   /** Told where the picked islands shall go, when a region was drawn: px from the corner of a tile (0 for none), whether they are scaled to fill it. */
-  onRegion: ((drawn: { tile: number; region: [number, number][]; grow: boolean }) => void) | null = null;
+  onRegion: ((drawn: { tile: number; region: [number, number][]; grow: boolean }) => void) | null =
+    null;
   /** Told when a command or key can move nothing, as locks hold all that is picked. */
   onHeld: ((islands: number) => void) | null = null;
   /** Copies of what the views show now, as addresses of pictures. */
@@ -74,20 +89,34 @@ export class Editor {
   /** The signal of a topic. */
   signal(topic: Topic): Signal {
     switch (topic) {
-      case "document": return this.document.signal;
-      case "selection": return this.selection.signal;
-      case "figures": return this.figures.signal;
-      case "view": return this.view.signal;
-      case "pointer": return this.view.pointer;
-      case "looks": return this.looks.signal;
-      case "frames": return this.looks.frames;
-      case "zoom": return this.camera.zoomed;
-      case "gesture": return this.gesture.signal;
-      case "snap": return this.snap.signal;
-      case "history": return this.history.signal;
-      case "tools": return this.tools.signal;
-      case "painted": return this.painted;
-      case "picks": return this.picks.signal;
+      case "document":
+        return this.document.signal;
+      case "selection":
+        return this.selection.signal;
+      case "figures":
+        return this.figures.signal;
+      case "view":
+        return this.view.signal;
+      case "pointer":
+        return this.view.pointer;
+      case "looks":
+        return this.looks.signal;
+      case "frames":
+        return this.looks.frames;
+      case "zoom":
+        return this.camera.zoomed;
+      case "gesture":
+        return this.gesture.signal;
+      case "snap":
+        return this.snap.signal;
+      case "history":
+        return this.history.signal;
+      case "tools":
+        return this.tools.signal;
+      case "painted":
+        return this.painted;
+      case "picks":
+        return this.picks.signal;
     }
   }
 
@@ -177,7 +206,10 @@ export class Editor {
   /** Lay the outlines of another layout over this one; null takes them away. */
   overlay(placements: Float32Array | null): void {
     const { geometry, map } = this.document;
-    this.view.ghost = placements && geometry && placements.length === 6 * geometry.base.count ? new LayoutModel(geometry.base, placements, map) : null;
+    this.view.ghost =
+      placements && geometry && placements.length === 6 * geometry.base.count
+        ? new LayoutModel(geometry.base, placements, map)
+        : null;
     this.view.signal.raise();
     this.drawn();
   }
@@ -186,10 +218,13 @@ export class Editor {
     cancelAnimationFrame(this.animation);
     const { textures } = this.looks;
     const { geometry, map } = this.document;
-    const still = from === to || same(from, to) || matchMedia("(prefers-reduced-motion: reduce)").matches;
+    const still =
+      from === to || same(from, to) || matchMedia("(prefers-reduced-motion: reduce)").matches;
     const start = performance.now();
     const { model } = this.document;
-    const homes = model && (model.placements === to ? model : model.moved(to, everything(model.base.count))).homes;
+    const homes =
+      model &&
+      (model.placements === to ? model : model.moved(to, everything(model.base.count))).homes;
     if (geometry && homes) textures?.setCells(map.cells(homes));
     const step = () => {
       const t = still ? 1 : Math.min(1, (performance.now() - start) / time);
@@ -222,14 +257,26 @@ export class Editor {
   }
 
   /** Do something to each picked island by itself, by what is worked out from their boxes; locked ones stay and do not count. */
-  moveEach(work: (boxes: Bounds[], islands: number[]) => Transform[], verb: Verb = "move"): Promise<void> {
+  moveEach(
+    work: (boxes: Bounds[], islands: number[]) => Transform[],
+    verb: Verb = "move",
+  ): Promise<void> {
     this.tools.endNudge();
     const { gesture, document } = this;
     if (!document.model) return Promise.resolve();
     if (!gesture.begin(verb)) return this.sayHeld();
     const islands = gesture.outlines!.islands;
     gesture.cancel();
-    return this.place(gesture.editFor(islands, work(islands.map((island) => document.model!.bounds[island]), islands), verb));
+    return this.place(
+      gesture.editFor(
+        islands,
+        work(
+          islands.map((island) => document.model!.bounds[island]),
+          islands,
+        ),
+        verb,
+      ),
+    );
   }
 
   /** All that is picked is held by locks: whoever shows words says so. */
@@ -247,7 +294,10 @@ export class Editor {
   private showPlaces(islands: number[]): void {
     const { model, map } = this.document;
     cancelAnimationFrame(this.animation);
-    if (model) this.looks.textures?.place(islands, model.placements, (island) => map.cellOf(model.homes[island]));
+    if (model)
+      this.looks.textures?.place(islands, model.placements, (island) =>
+        map.cellOf(model.homes[island]),
+      );
     this.looks.touch(islands);
     this.selection.signal.raise();
   }
@@ -330,7 +380,16 @@ export class Editor {
     const { map, tiles, info } = this.document;
     const [w] = map.first;
     const sheets = tiles.map((tile) => map.sheet(tile.number)).reduce(union);
-    this.camera.frame({ minX: this.view.sideFolded ? sheets.minX : w * SIDE_TABLE.left, minY: 0, maxX: sheets.maxX, maxY: sheets.maxY }, 8, 20);
+    this.camera.frame(
+      {
+        minX: this.view.sideFolded ? sheets.minX : w * SIDE_TABLE.left,
+        minY: 0,
+        maxX: sheets.maxX,
+        maxY: sheets.maxY,
+      },
+      8,
+      20,
+    );
     this.framed = this.camera.width > 1 && info !== null;
     const { x, y, scale } = this.camera;
     this.whole = { x, y, scale };
@@ -364,7 +423,14 @@ export class Editor {
     const [maxX, minY] = camera.toTable(camera.width, camera.height);
     if (model.islandsIn({ minX, minY, maxX, maxY }).length) return;
     const all = model.boundsOf(everything(this.document.count));
-    camera.frame(union(all, this.document.tiles.map((tile) => this.document.map.sheet(tile.number)).reduce(union)), 8, 20);
+    camera.frame(
+      union(
+        all,
+        this.document.tiles.map((tile) => this.document.map.sheet(tile.number)).reduce(union),
+      ),
+      8,
+      20,
+    );
     this.drawn();
   }
 
@@ -399,7 +465,9 @@ export class Editor {
 
   /** Read how the model is painted in its files, or forget it. */
   wearPainted(address: string): void {
-    void this.view.wearPainted(address, this.document.geometry?.instances ?? [], () => this.looks.restyle());
+    void this.view.wearPainted(address, this.document.geometry?.instances ?? [], () =>
+      this.looks.restyle(),
+    );
   }
 
   /** Where the wipe on the model stands: 0 shows all as carried over, 1 all as it was painted. */
@@ -431,7 +499,15 @@ export class Editor {
     const box = model.boundsOf(islands);
     const extent = islands.length ? Math.max(box.maxX - box.minX, box.maxY - box.minY) : 0.1;
     const room = Math.min(Math.max(0.35 * extent, 0.012), 0.2);
-    this.camera.frame({ minX: Math.min(...xs) - room, minY: Math.min(...ys) - room, maxX: Math.max(...xs) + room, maxY: Math.max(...ys) + room }, 10);
+    this.camera.frame(
+      {
+        minX: Math.min(...xs) - room,
+        minY: Math.min(...ys) - room,
+        maxX: Math.max(...xs) + room,
+        maxY: Math.max(...ys) + room,
+      },
+      10,
+    );
     this.drawn();
   }
 
@@ -440,11 +516,15 @@ export class Editor {
     const islands = this.selection.list();
     const { model } = this.document;
     const [held] = this.picks.objects();
-    if (!islands.length && held !== undefined) return this.lookAtModel(this.document.info?.objects.find((o) => o.id === held)?.name ?? "");
+    if (!islands.length && held !== undefined)
+      return this.lookAtModel(this.document.info?.objects.find((o) => o.id === held)?.name ?? "");
     if (!model || !islands.length) return this.frameTable();
     const b: Bounds = model.boundsOf(islands);
     const room = Math.max(b.maxX - b.minX, b.maxY - b.minY, 0.05) * 0.6;
-    this.camera.frame({ minX: b.minX - room, minY: b.minY - room, maxX: b.maxX + room, maxY: b.maxY + room }, 10);
+    this.camera.frame(
+      { minX: b.minX - room, minY: b.minY - room, maxX: b.maxX + room, maxY: b.maxY + room },
+      10,
+    );
     this.lookAtModel("");
     this.drawn();
   }
@@ -483,4 +563,5 @@ export class Editor {
 
 const everything = (count: number): number[] => Array.from({ length: count }, (_, i) => i);
 
-const same = (one: Float32Array, two: Float32Array): boolean => one.length === two.length && one.every((value, i) => value === two[i]);
+const same = (one: Float32Array, two: Float32Array): boolean =>
+  one.length === two.length && one.every((value, i) => value === two[i]);

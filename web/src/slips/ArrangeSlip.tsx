@@ -8,7 +8,13 @@ import { StacksPart } from "./StacksPart";
 import { TilesPart } from "./TilesPart";
 import { Pages } from "./parts";
 
-const PARTS = { Pack: PackPart, Islands: IslandsPart, Tiles: TilesPart, Stacks: StacksPart, Plan: PlanPart };
+const PARTS = {
+  Pack: PackPart,
+  Islands: IslandsPart,
+  Tiles: TilesPart,
+  Stacks: StacksPart,
+  Plan: PlanPart,
+};
 type Part = keyof typeof PARTS;
 
 /** Arrange has five pages in its slip: settings, single islands, tiles, stacks and the planner. */
@@ -18,7 +24,9 @@ export function ArrangeSlip(props: SlipProps) {
   return (
     <>
       <Pages label="Arrange" pages={Object.keys(PARTS) as Part[]} page={part} turn={setPart} />
-      <Box role="tabpanel" aria-label={part}><Shown {...props} /></Box>
+      <Box role="tabpanel" aria-label={part}>
+        <Shown {...props} />
+      </Box>
     </>
   );
 }

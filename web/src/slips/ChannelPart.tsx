@@ -9,7 +9,12 @@ export function ChannelPart({ atlas, actions }: { atlas: Atlas; actions: Actions
   const picked = new Set(editor.selection.list().map((i) => editor.document.objectOf(i)?.id));
   const objects = picked.size ? all.filter((o) => picked.has(o.id)) : all;
   const most = Math.max(0, ...objects.map((o) => o.channels.length));
-  if (!atlas.objects || most === 0 || (most === 1 && objects.every((o) => o.file.toLowerCase().endsWith(".obj")))) return null;
+  if (
+    !atlas.objects ||
+    most === 0 ||
+    (most === 1 && objects.every((o) => o.file.toLowerCase().endsWith(".obj")))
+  )
+    return null;
   const able = (channel: number) => objects.filter((o) => o.channels.length > channel);
   const sources = new Set(objects.map((o) => o.channel));
   const targets = new Set(objects.map((o) => o.target));
@@ -22,23 +27,60 @@ export function ChannelPart({ atlas, actions }: { atlas: Atlas; actions: Actions
   return (
     <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
       <Text fontWeight="650">UV channels</Text>
-      <Text color="soft" fontSize="12px" mb="1">Of {picked.size ? (objects.length === 1 ? "the picked object" : `the ${objects.length} picked objects`) : "all objects of this atlas"}. Written into a new channel, the old layout survives.</Text>
-      <Select label="Laid out from" value={source} count={most} note={(k) => (able(k).length < objects.length ? ` (${able(k).length} of ${objects.length})` : "")} onChange={(k) => set(k, target < 0 || target === source ? k : target)} />
-      <Select label="Written to" value={target} count={most + 1} note={(k) => (k === most ? " (new)" : "")} onChange={(k) => set(source < 0 ? 0 : source, k)} />
+      <Text color="soft" fontSize="12px" mb="1">
+        Of{" "}
+        {picked.size
+          ? objects.length === 1
+            ? "the picked object"
+            : `the ${objects.length} picked objects`
+          : "all objects of this atlas"}
+        . Written into a new channel, the old layout survives.
+      </Text>
+      <Select
+        label="Laid out from"
+        value={source}
+        count={most}
+        note={(k) =>
+          able(k).length < objects.length ? ` (${able(k).length} of ${objects.length})` : ""
+        }
+        onChange={(k) => set(k, target < 0 || target === source ? k : target)}
+      />
+      <Select
+        label="Written to"
+        value={target}
+        count={most + 1}
+        note={(k) => (k === most ? " (new)" : "")}
+        onChange={(k) => set(source < 0 ? 0 : source, k)}
+      />
     </Box>
   );
 }
 
-type SelectProps = { label: string; value: number; count: number; note: (channel: number) => string; onChange: (channel: number) => void };
+type SelectProps = {
+  label: string;
+  value: number;
+  count: number;
+  note: (channel: number) => string;
+  onChange: (channel: number) => void;
+};
 
 function Select({ label, value, count, note, onChange }: SelectProps) {
   return (
     <Flex align="center" justify="space-between" mb="1.5">
       <Text>{label}</Text>
       <NativeSelect.Root size="xs" w="110px">
-        <NativeSelect.Field aria-label={label} value={value < 0 ? "" : value} onChange={(e) => onChange(Number(e.target.value))}>
+        <NativeSelect.Field
+          aria-label={label}
+          value={value < 0 ? "" : value}
+          onChange={(e) => onChange(Number(e.target.value))}
+        >
           {value < 0 && <option value="">different</option>}
-          {Array.from({ length: count }, (_, k) => <option key={k} value={k}>{k + 1}{note(k)}</option>)}
+          {Array.from({ length: count }, (_, k) => (
+            <option key={k} value={k}>
+              {k + 1}
+              {note(k)}
+            </option>
+          ))}
         </NativeSelect.Field>
         <NativeSelect.Indicator />
       </NativeSelect.Root>

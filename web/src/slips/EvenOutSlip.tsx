@@ -20,7 +20,9 @@ export function EvenOutSlip(props: SlipProps) {
   return (
     <>
       <Pages label="Even out" pages={PARTS} page={part} turn={setPart} />
-      <Box role="tabpanel" aria-label={part}>{part === "Seen" ? <SeenPart {...props} /> : <DensityPart {...props} />}</Box>
+      <Box role="tabpanel" aria-label={part}>
+        {part === "Seen" ? <SeenPart {...props} /> : <DensityPart {...props} />}
+      </Box>
     </>
   );
 }
@@ -31,30 +33,100 @@ function DensityPart({ jobs, actions }: SlipProps) {
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("scope", "all");
   const [keep, setKeep] = useKept<(typeof KEEP)[number]>("average", "across all");
   const f = editor.document.info?.figures;
-  const off = f?.island_density.filter((d) => d !== null && againstBand(d, editor.view.house, editor.view.tolerance) !== 0).length ?? 0;
+  const off =
+    f?.island_density.filter(
+      (d) => d !== null && againstBand(d, editor.view.house, editor.view.tolerance) !== 0,
+    ).length ?? 0;
   const picked = editor.selection.list();
   const object = picked.length > 1 ? editor.document.objectOf(picked[0]) : undefined;
-  const wholeObject = object && object.islands === picked.length && picked[picked.length - 1] === object.first_island + object.islands - 1 ? object : undefined;
+  const wholeObject =
+    object &&
+    object.islands === picked.length &&
+    picked[picked.length - 1] === object.first_island + object.islands - 1
+      ? object
+      : undefined;
   const pickedOne = picked.length === 1 || wholeObject !== undefined;
-  const canRun = f !== undefined && f !== null && (target !== "picked" || pickedOne) && (scope !== "selected" || picked.length > 0);
+  const canRun =
+    f !== undefined &&
+    f !== null &&
+    (target !== "picked" || pickedOne) &&
+    (scope !== "selected" || picked.length > 0);
   const run = () =>
     actions.evenOut.mutate({
-      ...(target === "picked" ? (wholeObject ? { like: wholeObject.id } : { density: editor.document.density(picked[0])! }) : { density: target }),
+      ...(target === "picked"
+        ? wholeObject
+          ? { like: wholeObject.id }
+          : { density: editor.document.density(picked[0])! }
+        : { density: target }),
       per_object: target === "average" && keep === "per object",
       islands: scope === "selected" ? picked : [],
     });
   return (
     <>
-      <Title note={`${format.whole(off)} of ${format.whole(f?.island_density.length ?? 0)} islands are outside the house band. Islands are scaled about their middles; pack them afterwards.`}>Even out</Title>
-      {(f?.flat_faces ?? 0) > 0 && <Text color="soft" fontSize="12px" mb="1.5">{format.whole(f!.flat_faces ?? 0)} faces have no area in the layout or in space; they have no density.</Text>}
-      <NumberField label="House density" unit="px/m" value={editor.view.house} min={0.01} max={1e6} step={8} onChange={(value) => { editor.setHouse(value, editor.view.tolerance); actions.setHouse.mutate({ house_density: value }); }} />
-      <NumberField label="Tolerance" unit="± %" value={Math.round(100 * editor.view.tolerance)} min={1} max={90} onChange={(value) => { editor.setHouse(editor.view.house, value / 100); actions.setHouse.mutate({ tolerance: value / 100 }); }} />
+      <Title
+        note={`${format.whole(off)} of ${format.whole(f?.island_density.length ?? 0)} islands are outside the house band. Islands are scaled about their middles; pack them afterwards.`}
+      >
+        Even out
+      </Title>
+      {(f?.flat_faces ?? 0) > 0 && (
+        <Text color="soft" fontSize="12px" mb="1.5">
+          {format.whole(f!.flat_faces ?? 0)} faces have no area in the layout or in space; they have
+          no density.
+        </Text>
+      )}
+      <NumberField
+        label="House density"
+        unit="px/m"
+        value={editor.view.house}
+        min={0.01}
+        max={1e6}
+        step={8}
+        onChange={(value) => {
+          editor.setHouse(value, editor.view.tolerance);
+          actions.setHouse.mutate({ house_density: value });
+        }}
+      />
+      <NumberField
+        label="Tolerance"
+        unit="± %"
+        value={Math.round(100 * editor.view.tolerance)}
+        min={1}
+        max={90}
+        onChange={(value) => {
+          editor.setHouse(editor.view.house, value / 100);
+          actions.setHouse.mutate({ tolerance: value / 100 });
+        }}
+      />
       <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} />
-      {target === "average" && <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />}
-      {target === "picked" && <Text color="soft" fontSize="12px" mb="2">{!pickedOne ? "Pick one island, or one object in the ledger." : wholeObject ? `To the density of ${wholeObject.name}.` : `To the ${format.density(editor.document.density(picked[0]))} px/m of the picked island.`}</Text>}
-      <Choice label="Islands" value={scope} options={SCOPES} onChange={setScope} names={{ selected: `selected (${picked.length})` }} />
-      <MainButton disabled={!canRun || running(jobs, "even-out")} busy={actions.evenOut.isPending} onClick={run}>Even out</MainButton>
-      <Text color="soft" fontSize="12px" mt="2">A weight in the ledger makes a deliberate exception: 2 × is twice the density.</Text>
+      {target === "average" && (
+        <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />
+      )}
+      {target === "picked" && (
+        <Text color="soft" fontSize="12px" mb="2">
+          {!pickedOne
+            ? "Pick one island, or one object in the ledger."
+            : wholeObject
+              ? `To the density of ${wholeObject.name}.`
+              : `To the ${format.density(editor.document.density(picked[0]))} px/m of the picked island.`}
+        </Text>
+      )}
+      <Choice
+        label="Islands"
+        value={scope}
+        options={SCOPES}
+        onChange={setScope}
+        names={{ selected: `selected (${picked.length})` }}
+      />
+      <MainButton
+        disabled={!canRun || running(jobs, "even-out")}
+        busy={actions.evenOut.isPending}
+        onClick={run}
+      >
+        Even out
+      </MainButton>
+      <Text color="soft" fontSize="12px" mt="2">
+        A weight in the ledger makes a deliberate exception: 2 × is twice the density.
+      </Text>
       <Running jobs={jobs} kind="even-out" actions={actions} />
       <ProportionsPart actions={actions} />
     </>

@@ -15,7 +15,9 @@ export function HandOffSlip(props: SlipProps) {
   return (
     <>
       <Pages label="Hand off" pages={PARTS} page={page} turn={turn} />
-      <Box role="tabpanel" aria-label={page}>{page === "Files" ? <FilesPart {...props} /> : <RunSheetPart {...props} />}</Box>
+      <Box role="tabpanel" aria-label={page}>
+        {page === "Files" ? <FilesPart {...props} /> : <RunSheetPart {...props} />}
+      </Box>
     </>
   );
 }
@@ -29,18 +31,67 @@ function FilesPart({ atlas, project, jobs, actions }: SlipProps) {
   const head = atlas.objects ? atlas.head.id : 0;
   return (
     <>
-      <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the proof are in the zip.">Hand off</Title>
-      {proof && !proof.ready && <Text color="rose" mb="2" lineHeight="1.35">Not safe to bake yet: {proof.against.join(", ")}.</Text>}
-      <MainButton disabled={!project.objects || running(jobs, "export")} busy={actions.handOff.isPending} onClick={() => actions.handOff.mutate(edits)}>Export all as zip</MainButton>
-      {project.atlases.length > 1 && <Text color="soft" fontSize="12px" mt="1.5">All {project.atlases.length} atlases are written into one set of files; the sheets and proof of each are in a folder of its name.</Text>}
-      {notes.map((note) => <Text key={note} color="amber" fontSize="12px" mt="1">{note}</Text>)}
+      <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the proof are in the zip.">
+        Hand off
+      </Title>
+      {proof && !proof.ready && (
+        <Text color="rose" mb="2" lineHeight="1.35">
+          Not safe to bake yet: {proof.against.join(", ")}.
+        </Text>
+      )}
+      <MainButton
+        disabled={!project.objects || running(jobs, "export")}
+        busy={actions.handOff.isPending}
+        onClick={() => actions.handOff.mutate(edits)}
+      >
+        Export all as zip
+      </MainButton>
+      {project.atlases.length > 1 && (
+        <Text color="soft" fontSize="12px" mt="1.5">
+          All {project.atlases.length} atlases are written into one set of files; the sheets and
+          proof of each are in a folder of its name.
+        </Text>
+      )}
+      {notes.map((note) => (
+        <Text key={note} color="amber" fontSize="12px" mt="1">
+          {note}
+        </Text>
+      ))}
       <Running jobs={jobs} kind="export" actions={actions} />
-      {head > 0 && <Box mt="3">
-        <Text mb="1">Layout sheet</Text>
-        <Link href={`/api/revisions/${head}/sheet.png`} download color="petrol" display="inline-block" py="1">PNG at {drawn(editor.document.tile)} px</Link><br />
-        <Link href={`/api/revisions/${head}/sheet.svg`} download color="petrol" display="inline-block" py="1">SVG, a named group per object</Link><br />
-        <Link href="/api/checker.png" download="checker.png" color="petrol" display="inline-block" py="1">Checker picture, 1024 px</Link>
-      </Box>}
+      {head > 0 && (
+        <Box mt="3">
+          <Text mb="1">Layout sheet</Text>
+          <Link
+            href={`/api/revisions/${head}/sheet.png`}
+            download
+            color="petrol"
+            display="inline-block"
+            py="1"
+          >
+            PNG at {drawn(editor.document.tile)} px
+          </Link>
+          <br />
+          <Link
+            href={`/api/revisions/${head}/sheet.svg`}
+            download
+            color="petrol"
+            display="inline-block"
+            py="1"
+          >
+            SVG, a named group per object
+          </Link>
+          <br />
+          <Link
+            href="/api/checker.png"
+            download="checker.png"
+            color="petrol"
+            display="inline-block"
+            py="1"
+          >
+            Checker picture, 1024 px
+          </Link>
+        </Box>
+      )}
       {head > 0 && <ChannelEdits atlas={atlas} />}
       {head > 0 && <PictureSetPart atlas={atlas} jobs={jobs} actions={actions} />}
     </>

@@ -15,34 +15,78 @@ export function ProportionsPart({ actions }: { actions: Actions }) {
     <Box mt="3" pt="2" borderTopWidth="1px" borderColor="line">
       <Flex justify="space-between" align="baseline">
         <Text fontWeight="600">Proportions of the pictures</Text>
-        <Button size="2xs" variant="plain" px="0" color="petrol" onClick={() => setAll(!all)}>{all ? "Only unusual" : "All objects"}</Button>
+        <Button size="2xs" variant="plain" px="0" color="petrol" onClick={() => setAll(!all)}>
+          {all ? "Only unusual" : "All objects"}
+        </Button>
       </Flex>
-      <Text color="soft" fontSize="12px" lineHeight="1.35" mb="1">{odd.length ? "Evening out and packing give these islands the shapes that were meant." : "Every object was laid out for a square picture, as far as its pictures and its stretch tell."}</Text>
-      {shown.map((o) => <Row key={o.id} object={o} actions={actions} />)}
+      <Text color="soft" fontSize="12px" lineHeight="1.35" mb="1">
+        {odd.length
+          ? "Evening out and packing give these islands the shapes that were meant."
+          : "Every object was laid out for a square picture, as far as its pictures and its stretch tell."}
+      </Text>
+      {shown.map((o) => (
+        <Row key={o.id} object={o} actions={actions} />
+      ))}
     </Box>
   );
 }
 
 function Row({ object, actions }: { object: ObjectRow; actions: Actions }) {
   const text = asRatio(object.proportion);
-  const say = (proportion: number | null) => actions.setMember.mutate({ object: object.id, proportion });
+  const say = (proportion: number | null) =>
+    actions.setMember.mutate({ object: object.id, proportion });
   return (
     <Box mb="1" data-proportion={object.name}>
       <Flex align="center" gap="2">
-        <Text flex="1" truncate title={object.name}>{object.name}</Text>
-        <Input key={text} size="2xs" w="84px" h="20px" textAlign="right" defaultValue={text} aria-label={`Proportion of ${object.name}, width : height`}
-          onKeyDown={(e) => { if (e.key === "Enter") e.currentTarget.blur(); if (e.key === "Escape") { e.currentTarget.value = text; e.currentTarget.blur(); } }}
+        <Text flex="1" truncate title={object.name}>
+          {object.name}
+        </Text>
+        <Input
+          key={text}
+          size="2xs"
+          w="84px"
+          h="20px"
+          textAlign="right"
+          defaultValue={text}
+          aria-label={`Proportion of ${object.name}, width : height`}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") e.currentTarget.blur();
+            if (e.key === "Escape") {
+              e.currentTarget.value = text;
+              e.currentTarget.blur();
+            }
+          }}
           onBlur={(e) => {
             const typed = fromRatio(e.target.value);
             if (typed === null) e.target.value = text;
             else if (Math.abs(typed / object.proportion - 1) > 1e-4) say(typed);
-          }} />
-        {object.said && <Button size="2xs" variant="outline" borderColor="line" onClick={() => say(null)} title="Take the proportions of its own picture again">Undo</Button>}
+          }}
+        />
+        {object.said && (
+          <Button
+            size="2xs"
+            variant="outline"
+            borderColor="line"
+            onClick={() => say(null)}
+            title="Take the proportions of its own picture again"
+          >
+            Undo
+          </Button>
+        )}
       </Flex>
-      {object.suggested !== null && !object.said && <Flex align="center" gap="2" fontSize="12px" color="amber">
-        <Text flex="1">Its stretch suggests {asRatio(object.suggested)}.</Text>
-        <Button size="2xs" variant="outline" borderColor="line" onClick={() => say(object.suggested)}>Take it</Button>
-      </Flex>}
+      {object.suggested !== null && !object.said && (
+        <Flex align="center" gap="2" fontSize="12px" color="amber">
+          <Text flex="1">Its stretch suggests {asRatio(object.suggested)}.</Text>
+          <Button
+            size="2xs"
+            variant="outline"
+            borderColor="line"
+            onClick={() => say(object.suggested)}
+          >
+            Take it
+          </Button>
+        </Flex>
+      )}
     </Box>
   );
 }

@@ -7,7 +7,12 @@ import { RehearsalPart } from "./RehearsalPart";
 import { RulesPart } from "./RulesPart";
 import { Pages } from "./parts";
 
-const PARTS = { Findings: FindingsPart, Rehearsal: RehearsalPart, Rules: RulesPart, Proof: ProofPart };
+const PARTS = {
+  Findings: FindingsPart,
+  Rehearsal: RehearsalPart,
+  Rules: RulesPart,
+  Proof: ProofPart,
+};
 type Part = keyof typeof PARTS;
 
 /** Prove has four pages: what was found, the rehearsal, by which rules, and the proof to hand off. */
@@ -17,7 +22,9 @@ export function ProveSlip(props: SlipProps) {
   return (
     <>
       <Pages label="Prove" pages={Object.keys(PARTS) as Part[]} page={part} turn={setPart} />
-      <Box role="tabpanel" aria-label={part}><Shown {...props} /></Box>
+      <Box role="tabpanel" aria-label={part}>
+        <Shown {...props} />
+      </Box>
     </>
   );
 }

@@ -6,7 +6,15 @@ import type { Project } from "../api/client";
 import type { PackSettings } from "../api/arrange";
 
 /** Recipes: pack settings saved by name. Choosing one fills in its settings. */
-export function RecipeRow({ project, settings, apply }: { project: Project; settings: PackSettings; apply: (settings: Partial<PackSettings>) => void }) {
+export function RecipeRow({
+  project,
+  settings,
+  apply,
+}: {
+  project: Project;
+  settings: PackSettings;
+  apply: (settings: Partial<PackSettings>) => void;
+}) {
   const { list, save, drop } = useRecipes(project.id);
   const [chosen, setChosen] = useState<number | null>(null);
   const [naming, setNaming] = useState(false);
@@ -19,26 +27,74 @@ export function RecipeRow({ project, settings, apply }: { project: Project; sett
   if (naming) {
     return (
       <Flex mb="2" gap="1">
-        <Input size="xs" autoFocus placeholder="Name of the recipe" aria-label="Name of the recipe" value={name} maxLength={80} onChange={(e) => setName(e.target.value)} onKeyDown={(e) => { if (e.key === "Enter") keep(); if (e.key === "Escape") setNaming(false); }} />
-        <Button size="xs" variant="outline" borderColor="line" onClick={keep}>Save</Button>
+        <Input
+          size="xs"
+          autoFocus
+          placeholder="Name of the recipe"
+          aria-label="Name of the recipe"
+          value={name}
+          maxLength={80}
+          onChange={(e) => setName(e.target.value)}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") keep();
+            if (e.key === "Escape") setNaming(false);
+          }}
+        />
+        <Button size="xs" variant="outline" borderColor="line" onClick={keep}>
+          Save
+        </Button>
       </Flex>
     );
   }
   return (
     <Flex mb="2" gap="1" align="center">
       <NativeSelect.Root size="xs" flex="1">
-        <NativeSelect.Field aria-label="Recipe" value={chosen ?? ""} onChange={(e) => {
-          const found = list.find((r) => r.id === Number(e.target.value));
-          setChosen(found?.id ?? null);
-          if (found) apply(found.settings as Partial<PackSettings>);
-        }}>
+        <NativeSelect.Field
+          aria-label="Recipe"
+          value={chosen ?? ""}
+          onChange={(e) => {
+            const found = list.find((r) => r.id === Number(e.target.value));
+            setChosen(found?.id ?? null);
+            if (found) apply(found.settings as Partial<PackSettings>);
+          }}
+        >
           <option value="">{list.length ? "Recipe …" : "No recipes yet"}</option>
-          {list.map((r) => <option key={r.id} value={r.id}>{r.name}</option>)}
+          {list.map((r) => (
+            <option key={r.id} value={r.id}>
+              {r.name}
+            </option>
+          ))}
         </NativeSelect.Field>
         <NativeSelect.Indicator />
       </NativeSelect.Root>
-      <Button size="xs" px="1.5" variant="ghost" aria-label="Save as recipe" title="Save these settings as a recipe" onClick={() => { setName(recipe?.name ?? ""); setNaming(true); }}><Save size={14} /></Button>
-      {recipe && <Button size="xs" px="1.5" variant="ghost" aria-label={`Throw away ${recipe.name}`} title={`Throw away ${recipe.name}`} onClick={() => { drop.mutate(recipe.id); setChosen(null); }}><Trash2 size={14} /></Button>}
+      <Button
+        size="xs"
+        px="1.5"
+        variant="ghost"
+        aria-label="Save as recipe"
+        title="Save these settings as a recipe"
+        onClick={() => {
+          setName(recipe?.name ?? "");
+          setNaming(true);
+        }}
+      >
+        <Save size={14} />
+      </Button>
+      {recipe && (
+        <Button
+          size="xs"
+          px="1.5"
+          variant="ghost"
+          aria-label={`Throw away ${recipe.name}`}
+          title={`Throw away ${recipe.name}`}
+          onClick={() => {
+            drop.mutate(recipe.id);
+            setChosen(null);
+          }}
+        >
+          <Trash2 size={14} />
+        </Button>
+      )}
     </Flex>
   );
 }

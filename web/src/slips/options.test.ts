@@ -1,12 +1,39 @@
 import { describe, expect, it } from "vitest";
 import { readText, restOf, writeText } from "./options";
 
-const option = (name: string, more: object = {}) => ({ name, kind: "number", default: 1, help: "", unit: "", low: 0, high: 10, choices: [], many: false, keyed: false, optional: false, shape: "", ...more }) as never;
+const option = (name: string, more: object = {}) =>
+  ({
+    name,
+    kind: "number",
+    default: 1,
+    help: "",
+    unit: "",
+    low: 0,
+    high: 10,
+    choices: [],
+    many: false,
+    keyed: false,
+    optional: false,
+    shape: "",
+    ...more,
+  }) as never;
 
 describe("settings that a slip does not show by itself", () => {
   it("are all others, but for what is selected", () => {
-    const operation = { options: [option("padding"), option("seconds"), option("islands", { many: true, passing: true }), option("roles", { keyed: true }), option("profile", { kind: "special" })] };
-    expect(restOf(operation, ["padding"]).map((one) => one.name)).toEqual(["seconds", "roles", "profile"]);
+    const operation = {
+      options: [
+        option("padding"),
+        option("seconds"),
+        option("islands", { many: true, passing: true }),
+        option("roles", { keyed: true }),
+        option("profile", { kind: "special" }),
+      ],
+    };
+    expect(restOf(operation, ["padding"]).map((one) => one.name)).toEqual([
+      "seconds",
+      "roles",
+      "profile",
+    ]);
     expect(restOf(undefined, [])).toEqual([]);
   });
   it("take what they can have", () => {
@@ -26,9 +53,22 @@ describe("settings that a slip does not show by itself", () => {
     const roles = option("roles", { keyed: true });
     expect(readText(roles, "a=b=3; normal = 4")).toEqual({ "a=b": 3, normal: 4 });
     expect(readText(roles, "3")).toBeUndefined();
-    expect(readText(option("kinds", { kind: "choice", many: true, choices: ["id", "layout"] }), "id; layout")).toEqual(["id", "layout"]);
-    expect(readText(option("kinds", { kind: "choice", many: true, choices: ["id"] }), "ids")).toBeUndefined();
-    for (const text of ["1; 2.5", "a=1; b=2"]) expect(writeText(readText(text.includes("=") ? roles : sizes, text))).toBe(text);
-    expect(writeText([[1, 2, 3], [4, 5, 6]])).toBe("1,2,3; 4,5,6");
+    expect(
+      readText(
+        option("kinds", { kind: "choice", many: true, choices: ["id", "layout"] }),
+        "id; layout",
+      ),
+    ).toEqual(["id", "layout"]);
+    expect(
+      readText(option("kinds", { kind: "choice", many: true, choices: ["id"] }), "ids"),
+    ).toBeUndefined();
+    for (const text of ["1; 2.5", "a=1; b=2"])
+      expect(writeText(readText(text.includes("=") ? roles : sizes, text))).toBe(text);
+    expect(
+      writeText([
+        [1, 2, 3],
+        [4, 5, 6],
+      ]),
+    ).toBe("1,2,3; 4,5,6");
   });
 });

@@ -5,4 +5,10 @@ import type { Actions } from "../api/hooks";
 export type Upload = (files: File[], metresPerUnit?: number) => Promise<void>;
 
 /** What every slip gets. */
-export type SlipProps = { project: Project; atlas: Atlas; jobs: Job[]; actions: Actions; upload: Upload };
+export type SlipProps = {
+  project: Project;
+  atlas: Atlas;
+  jobs: Job[];
+  actions: Actions;
+  upload: Upload;
+};

@@ -46,7 +46,8 @@ export function meets(a: Bounds, b: Bounds): boolean {
 }
 
 export function inTriangle(x: number, y: number, t: ArrayLike<number>): boolean {
-  const side = (i: number, j: number) => (t[j] - t[i]) * (y - t[i + 1]) - (t[j + 1] - t[i + 1]) * (x - t[i]);
+  const side = (i: number, j: number) =>
+    (t[j] - t[i]) * (y - t[i + 1]) - (t[j + 1] - t[i + 1]) * (x - t[i]);
   const a = side(0, 2);
   const b = side(2, 4);
   const c = side(4, 0);

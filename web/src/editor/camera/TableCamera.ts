@@ -22,11 +22,17 @@ export class TableCamera {
   }
 
   toScreen(x: number, y: number): [number, number] {
-    return [this.width / 2 + (x - this.x) * this.scale, this.height / 2 - (y - this.y) * this.scale];
+    return [
+      this.width / 2 + (x - this.x) * this.scale,
+      this.height / 2 - (y - this.y) * this.scale,
+    ];
   }
 
   toTable(sx: number, sy: number): [number, number] {
-    return [this.x + (sx - this.width / 2) / this.scale, this.y - (sy - this.height / 2) / this.scale];
+    return [
+      this.x + (sx - this.width / 2) / this.scale,
+      this.y - (sy - this.height / 2) / this.scale,
+    ];
   }
 
   /** Zoom so that the point under the pointer stays under it. */
@@ -47,7 +53,10 @@ export class TableCamera {
   frame(bounds: Bounds, border = 24, top = 0): void {
     const w = Math.max(bounds.maxX - bounds.minX, 1e-6);
     const h = Math.max(bounds.maxY - bounds.minY, 1e-6);
-    const scale = Math.min((this.width - this.left - 2 * border) / w, (this.height - 2 * border - top) / h);
+    const scale = Math.min(
+      (this.width - this.left - 2 * border) / w,
+      (this.height - 2 * border - top) / h,
+    );
     this.scale = Math.min(CLOSEST, Math.max(FARTHEST, scale));
     this.x = (bounds.minX + bounds.maxX) / 2 - this.left / 2 / this.scale;
     this.y = (bounds.minY + bounds.maxY) / 2 + top / 2 / this.scale;

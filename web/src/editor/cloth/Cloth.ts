@@ -8,7 +8,10 @@ export type Corners = { corner: Int32Array; face: Int32Array };
 export function readCorners(bytes: ArrayBuffer): Corners {
   const rows = new Int32Array(bytes);
   const count = rows[0];
-  return { corner: rows.subarray(1, 1 + 3 * count), face: rows.subarray(1 + 3 * count, 1 + 4 * count) };
+  return {
+    corner: rows.subarray(1, 1 + 3 * count),
+    face: rows.subarray(1 + 3 * count, 1 + 4 * count),
+  };
 }
 
 /** Sides of a triangle: the corner after the k-th of triangle h / 3. */
@@ -34,7 +37,10 @@ export class Cloth {
   private trianglesOf = new Map<number, number[]>();
   private cornerAt = new Map<number, number>();
 
-  constructor(readonly geometry: BufferGeometry, readonly corners: Corners) {
+  constructor(
+    readonly geometry: BufferGeometry,
+    readonly corners: Corners,
+  ) {
     const { corner, face } = corners;
     this.count = face.length;
     this.place = placesOf(this.position);
@@ -47,13 +53,15 @@ export class Cloth {
       last.set(f, Math.max(last.get(f) ?? -1, corner[h]));
       this.cornerAt.set(corner[h], h);
     }
-    for (let t = 0; t < this.count; t++) (this.trianglesOf.get(face[t]) ?? this.trianglesOf.set(face[t], []).get(face[t])!).push(t);
+    for (let t = 0; t < this.count; t++)
+      (this.trianglesOf.get(face[t]) ?? this.trianglesOf.set(face[t], []).get(face[t])!).push(t);
     const known = new Map<number, number>();
     for (let h = 0; h < 3 * this.count; h++) {
       const g = after(h);
       const f = face[Math.floor(h / 3)];
       const [a, b] = [corner[h], corner[g]];
-      const ring = (one: number, two: number) => two === one + 1 || (one === last.get(f) && two === first.get(f));
+      const ring = (one: number, two: number) =>
+        two === one + 1 || (one === last.get(f) && two === first.get(f));
       if (!ring(a, b) && !ring(b, a)) continue;
       const [p, q] = [this.place[h], this.place[g]];
       if (p === q) continue;
@@ -115,13 +123,16 @@ export class Cloth {
     const at = this.cornerAt.get(corner);
     if (at === undefined) return -1;
     for (const t of this.triangles(this.face(Math.floor(at / 3))))
-      for (const h of [3 * t, 3 * t + 1, 3 * t + 2]) if (this.corners.corner[h] === corner && this.edgeOf[h] >= 0) return this.edgeOf[h];
+      for (const h of [3 * t, 3 * t + 1, 3 * t + 2])
+        if (this.corners.corner[h] === corner && this.edgeOf[h] >= 0) return this.edgeOf[h];
     return -1;
   }
 
   /** Edges of a face. */
   edges(face: number): number[] {
-    return this.triangles(face).flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2].map((h) => this.edgeOf[h]).filter((e) => e >= 0));
+    return this.triangles(face).flatMap((t) =>
+      [3 * t, 3 * t + 1, 3 * t + 2].map((h) => this.edgeOf[h]).filter((e) => e >= 0),
+    );
   }
 
   /** Edges at the ends of an edge, or at a place. */
@@ -156,7 +167,11 @@ export class Cloth {
   normal(t: number): [number, number, number] {
     const [a, b, c] = [this.point(3 * t), this.point(3 * t + 1), this.point(3 * t + 2)];
     const [u, v] = [sub(b, a), sub(c, a)];
-    const n: [number, number, number] = [u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]];
+    const n: [number, number, number] = [
+      u[1] * v[2] - u[2] * v[1],
+      u[2] * v[0] - u[0] * v[2],
+      u[0] * v[1] - u[1] * v[0],
+    ];
     const size = Math.hypot(...n) || 1;
     return [n[0] / size, n[1] / size, n[2] / size];
   }
@@ -167,10 +182,17 @@ export class Cloth {
     if (this.island(t) < 0 && this.island(u) < 0) return true;
     if (this.island(t) < 0 || this.island(t) !== this.island(u)) return false;
     const [near, far] = this.place[o] === this.place[h] ? [o, after(o)] : [after(o), o];
-    const same = (one: number, two: number) => Math.abs(this.uv[2 * one] - this.uv[2 * two]) < 1e-5 && Math.abs(this.uv[2 * one + 1] - this.uv[2 * two + 1]) < 1e-5;
+    const same = (one: number, two: number) =>
+      Math.abs(this.uv[2 * one] - this.uv[2 * two]) < 1e-5 &&
+      Math.abs(this.uv[2 * one + 1] - this.uv[2 * two + 1]) < 1e-5;
     return same(h, near) && same(after(h), far);
   }
 }
 
-const sub = (a: number[], b: number[]): [number, number, number] => [a[0] - b[0], a[1] - b[1], a[2] - b[2]];
-export const distance = (a: number[], b: number[]): number => Math.hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]);
+const sub = (a: number[], b: number[]): [number, number, number] => [
+  a[0] - b[0],
+  a[1] - b[1],
+  a[2] - b[2],
+];
+export const distance = (a: number[], b: number[]): number =>
+  Math.hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]);

@@ -2,24 +2,43 @@ import { BufferAttribute, BufferGeometry } from "three";
 import { describe, expect, it } from "vitest";
 import { Cloth, readCorners } from "./Cloth";
 import { pieces } from "./pieces";
-import { borderOf, edgeLoop, grown, mirrored, nearestCorner, nearestEdge, shortestPath, smoothFaces } from "./walks";
+import {
+  borderOf,
+  edgeLoop,
+  grown,
+  mirrored,
+  nearestCorner,
+  nearestEdge,
+  shortestPath,
+  smoothFaces,
+} from "./walks";
 
 /** A sheet of n x n quads of two triangles each, `z` of each point by its column and row; all one island, or one for each side of a column. */
 function sheet(n: number, z: (i: number, j: number) => number = () => 0, cutAt = -1): Cloth {
-  const points: number[] = [], uv: number[] = [], island: number[] = [], corner: number[] = [], face: number[] = [];
-  for (let j = 0; j < n; j++) for (let i = 0; i < n; i++) {
-    const quad = [[i, j], [i + 1, j], [i + 1, j + 1], [i, j + 1]];
-    const f = j * n + i;
-    const mine = cutAt >= 0 && i >= cutAt ? 1 : 0;
-    for (const k of [0, 1, 2, 0, 2, 3]) {
-      const [x, y] = quad[k];
-      points.push(x, y, z(x, y));
-      uv.push(x / n / 2 + mine * 0.5, y / n / 2);
-      island.push(mine);
-      corner.push(4 * f + k);
+  const points: number[] = [],
+    uv: number[] = [],
+    island: number[] = [],
+    corner: number[] = [],
+    face: number[] = [];
+  for (let j = 0; j < n; j++)
+    for (let i = 0; i < n; i++) {
+      const quad = [
+        [i, j],
+        [i + 1, j],
+        [i + 1, j + 1],
+        [i, j + 1],
+      ];
+      const f = j * n + i;
+      const mine = cutAt >= 0 && i >= cutAt ? 1 : 0;
+      for (const k of [0, 1, 2, 0, 2, 3]) {
+        const [x, y] = quad[k];
+        points.push(x, y, z(x, y));
+        uv.push(x / n / 2 + mine * 0.5, y / n / 2);
+        island.push(mine);
+        corner.push(4 * f + k);
+      }
+      face.push(f, f);
     }
-    face.push(f, f);
-  }
   const mesh = new BufferGeometry();
   mesh.setAttribute("position", new BufferAttribute(new Float32Array(points), 3));
   mesh.setAttribute("uv", new BufferAttribute(new Float32Array(uv), 2));
@@ -29,8 +48,12 @@ function sheet(n: number, z: (i: number, j: number) => number = () => 0, cutAt =
 
 /** The edge between two points of the sheet. */
 function edge(cloth: Cloth, a: [number, number], b: [number, number]): number {
-  const on = (h: number, [x, y]: [number, number]) => cloth.point(h)[0] === x && cloth.point(h)[1] === y;
-  return cloth.halves.findIndex(([h]) => { const g = h % 3 === 2 ? h - 2 : h + 1; return (on(h, a) && on(g, b)) || (on(h, b) && on(g, a)); });
+  const on = (h: number, [x, y]: [number, number]) =>
+    cloth.point(h)[0] === x && cloth.point(h)[1] === y;
+  return cloth.halves.findIndex(([h]) => {
+    const g = h % 3 === 2 ? h - 2 : h + 1;
+    return (on(h, a) && on(g, b)) || (on(h, b) && on(g, a));
+  });
 }
 
 describe("a cloth", () => {
@@ -69,7 +92,12 @@ describe("walks", () => {
 
   it("take the shortest way, rather along a crease", () => {
     const flat = sheet(4);
-    const place = (cloth: Cloth, x: number, y: number) => cloth.place[Array.from({ length: 3 * cloth.count }, (_, h) => h).find((h) => cloth.point(h)[0] === x && cloth.point(h)[1] === y)!];
+    const place = (cloth: Cloth, x: number, y: number) =>
+      cloth.place[
+        Array.from({ length: 3 * cloth.count }, (_, h) => h).find(
+          (h) => cloth.point(h)[0] === x && cloth.point(h)[1] === y,
+        )!
+      ];
     expect(shortestPath(flat, place(flat, 0, 0), place(flat, 0, 3))).toHaveLength(3);
     const ridged = sheet(4, (i) => (i === 1 ? 0.9 : 0));
     const found = shortestPath(ridged, place(ridged, 1, 0), place(ridged, 1, 4));
@@ -88,7 +116,9 @@ describe("walks", () => {
 
   it("find the mirror image of edges", () => {
     const cloth = sheet(4);
-    expect(mirrored(cloth, [edge(cloth, [1, 0], [1, 1])], 0)).toEqual([edge(cloth, [3, 0], [3, 1])]);
+    expect(mirrored(cloth, [edge(cloth, [1, 0], [1, 1])], 0)).toEqual([
+      edge(cloth, [3, 0], [3, 1]),
+    ]);
   });
 
   it("find what is nearest to a point of a face", () => {
@@ -129,13 +159,29 @@ describe("what seams make", () => {
 
   it("says that what closes on itself cannot lie flat", () => {
     // A tetrahedron.
-    const at = [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 1]];
-    const faces = [[0, 2, 1], [0, 1, 3], [1, 2, 3], [0, 3, 2]];
+    const at = [
+      [0, 0, 0],
+      [1, 0, 0],
+      [0, 1, 0],
+      [0, 0, 1],
+    ];
+    const faces = [
+      [0, 2, 1],
+      [0, 1, 3],
+      [1, 2, 3],
+      [0, 3, 2],
+    ];
     const mesh = new BufferGeometry();
-    mesh.setAttribute("position", new BufferAttribute(new Float32Array(faces.flat().flatMap((v) => at[v])), 3));
+    mesh.setAttribute(
+      "position",
+      new BufferAttribute(new Float32Array(faces.flat().flatMap((v) => at[v])), 3),
+    );
     mesh.setAttribute("uv", new BufferAttribute(new Float32Array(24), 2));
     mesh.setAttribute("_island", new BufferAttribute(new Float32Array(12), 1));
-    const cloth = new Cloth(mesh, { corner: Int32Array.from({ length: 12 }, (_, i) => i), face: Int32Array.from([0, 1, 2, 3]) });
+    const cloth = new Cloth(mesh, {
+      corner: Int32Array.from({ length: 12 }, (_, i) => i),
+      face: Int32Array.from([0, 1, 2, 3]),
+    });
     expect(pieces(cloth, new Set(), false)).toEqual({ charts: 1, flat: 0 });
     expect(pieces(cloth, new Set([0]), false)).toEqual({ charts: 1, flat: 1 });
   });

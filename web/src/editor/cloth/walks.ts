@@ -53,7 +53,7 @@ export function shortestPath(cloth: Cloth, from: number, to: number): number[] {
     }
   }
   const out: number[] = [];
-  for (let here = to; here !== from; ) {
+  for (let here = to; here !== from;) {
     const edge = came.get(here);
     if (edge === undefined) return [];
     out.push(edge);
@@ -69,40 +69,65 @@ export function smoothFaces(cloth: Cloth, face: number, angle: number): number[]
   while (queue.length)
     for (const edge of cloth.edges(queue.pop()!)) {
       if (cloth.turn(edge) > angle) continue;
-      for (const side of cloth.sides(edge)) if (!found.has(side)) { found.add(side); queue.push(side); }
+      for (const side of cloth.sides(edge))
+        if (!found.has(side)) {
+          found.add(side);
+          queue.push(side);
+        }
     }
   return [...found];
 }
 
 /** Faces with those that share an edge with them; or without those at their rim. */
 export function grown(cloth: Cloth, faces: ReadonlySet<number>, more: boolean): number[] {
-  const rim = (face: number) => cloth.edges(face).some((edge) => cloth.sides(edge).some((side) => !faces.has(side)));
+  const rim = (face: number) =>
+    cloth.edges(face).some((edge) => cloth.sides(edge).some((side) => !faces.has(side)));
   if (!more) return [...faces].filter((face) => !rim(face));
-  return [...new Set([...faces, ...[...faces].flatMap((face) => cloth.edges(face).flatMap((edge) => cloth.sides(edge)))])];
+  return [
+    ...new Set([
+      ...faces,
+      ...[...faces].flatMap((face) => cloth.edges(face).flatMap((edge) => cloth.sides(edge))),
+    ]),
+  ];
 }
 
 /** Edges between some faces and all others. */
 export function borderOf(cloth: Cloth, faces: ReadonlySet<number>): number[] {
   const out = new Set<number>();
-  for (const face of faces) for (const edge of cloth.edges(face)) if (cloth.sides(edge).some((side) => !faces.has(side)) || cloth.border[edge]) out.add(edge);
+  for (const face of faces)
+    for (const edge of cloth.edges(face))
+      if (cloth.sides(edge).some((side) => !faces.has(side)) || cloth.border[edge]) out.add(edge);
   return [...out];
 }
 
 /** Edges on the other side of a plane through the middle of the mesh, square to an axis (0, 1, 2); those without a partner are left out. */
 export function mirrored(cloth: Cloth, edges: Iterable<number>, axis: number): number[] {
   const { position, place } = cloth;
-  const [low, high] = [[Infinity, Infinity, Infinity], [-Infinity, -Infinity, -Infinity]];
-  for (let k = 0; k < position.length; k++) { low[k % 3] = Math.min(low[k % 3], position[k]); high[k % 3] = Math.max(high[k % 3], position[k]); }
+  const [low, high] = [
+    [Infinity, Infinity, Infinity],
+    [-Infinity, -Infinity, -Infinity],
+  ];
+  for (let k = 0; k < position.length; k++) {
+    low[k % 3] = Math.min(low[k % 3], position[k]);
+    high[k % 3] = Math.max(high[k % 3], position[k]);
+  }
   const size = Math.max(...high.map((h, k) => h - low[k])) || 1;
   const key = (p: number[]) => p.map((x, k) => Math.round(((x - low[k]) / size) * 2000)).join(" ");
   const there = new Map<string, number>();
   for (let h = 0; h < place.length; h++) there.set(key(cloth.point(h)), place[h]);
-  const partner = (h: number) => { const p: number[] = cloth.point(h); p[axis] = low[axis] + high[axis] - p[axis]; return there.get(key(p)); };
+  const partner = (h: number) => {
+    const p: number[] = cloth.point(h);
+    p[axis] = low[axis] + high[axis] - p[axis];
+    return there.get(key(p));
+  };
   const out: number[] = [];
   for (const edge of edges) {
     const [h] = cloth.halves[edge];
     const [a, b] = [partner(h), partner(h % 3 === 2 ? h - 2 : h + 1)];
-    const found = a === undefined || b === undefined ? undefined : cloth.edgesAt(a).find((e) => cloth.ends[e].includes(b));
+    const found =
+      a === undefined || b === undefined
+        ? undefined
+        : cloth.edgesAt(a).find((e) => cloth.ends[e].includes(b));
     if (found !== undefined) out.push(found);
   }
   return out;
@@ -115,20 +140,32 @@ export function nearestEdge(cloth: Cloth, face: number, point: number[]): number
     const [a, b] = [cloth.point(h), cloth.point(h % 3 === 2 ? h - 2 : h + 1)];
     const along = [0, 1, 2].map((k) => b[k] - a[k]);
     const square = along.reduce((sum, x) => sum + x * x, 0) || 1;
-    const share = Math.max(0, Math.min(1, along.reduce((sum, x, k) => sum + x * (point[k] - a[k]), 0) / square));
-    return distance(point, a.map((x, k) => x + share * along[k]));
+    const share = Math.max(
+      0,
+      Math.min(1, along.reduce((sum, x, k) => sum + x * (point[k] - a[k]), 0) / square),
+    );
+    return distance(
+      point,
+      a.map((x, k) => x + share * along[k]),
+    );
   };
   return least(cloth.edges(face), off);
 }
 
 /** The triangle corner of a face nearest to a point. */
 export function nearestCorner(cloth: Cloth, face: number, point: number[]): number {
-  return least(cloth.triangles(face).flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2]), (h) => distance(point, cloth.point(h)));
+  return least(
+    cloth.triangles(face).flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2]),
+    (h) => distance(point, cloth.point(h)),
+  );
 }
 
 function least(items: number[], of: (item: number) => number): number {
   let [best, found] = [Infinity, -1];
-  for (const item of items) { const value = of(item); if (value < best) [best, found] = [value, item]; }
+  for (const item of items) {
+    const value = of(item);
+    if (value < best) [best, found] = [value, item];
+  }
   return found;
 }
 
@@ -147,7 +184,7 @@ function pop(heap: [number, number][]): [number, number] {
   const last = heap.pop()!;
   if (!heap.length) return top;
   heap[0] = last;
-  for (let k = 0; ; ) {
+  for (let k = 0; ;) {
     const [l, r] = [2 * k + 1, 2 * k + 2];
     let low = k;
     if (l < heap.length && heap[l][0] < heap[low][0]) low = l;

@@ -29,7 +29,15 @@ it("tells which side of the band a density is on", () => {
 });
 
 it("has the house band of the core", () => {
-  for (const { house, tolerance, band: [low, high] } of cases.bands) {
-    expect([low * 0.9999, low * 1.0001, high * 0.9999, high * 1.0001].map((d) => againstBand(d, house, tolerance))).toEqual([-1, 0, 0, 1]);
+  for (const {
+    house,
+    tolerance,
+    band: [low, high],
+  } of cases.bands) {
+    expect(
+      [low * 0.9999, low * 1.0001, high * 0.9999, high * 1.0001].map((d) =>
+        againstBand(d, house, tolerance),
+      ),
+    ).toEqual([-1, 0, 0, 1]);
   }
 });

@@ -11,7 +11,11 @@ export function scaleFor(values: (number | null)[], house: number, width: number
       high = Math.max(high, value);
     }
   }
-  return { low: 2 ** Math.floor(Math.log2(low) - 0.15), high: 2 ** Math.ceil(Math.log2(high) + 0.15), width };
+  return {
+    low: 2 ** Math.floor(Math.log2(low) - 0.15),
+    high: 2 ** Math.ceil(Math.log2(high) + 0.15),
+    width,
+  };
 }
 
 export function toX(scale: LogScale, density: number): number {

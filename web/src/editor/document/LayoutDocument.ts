@@ -16,10 +16,19 @@ export type Control = { flags: number; tile: number; bundle: number; stack: numb
 /** Bits of an island's controls. */
 export const CONTROL = { place: 1, turn: 2, size: 4, mirror: 8, out: 16 } as const;
 
-const FLAG_OF = { lock_place: CONTROL.place, lock_turn: CONTROL.turn, lock_size: CONTROL.size, may_mirror: CONTROL.mirror, left_out: CONTROL.out } as const;
+const FLAG_OF = {
+  lock_place: CONTROL.place,
+  lock_turn: CONTROL.turn,
+  lock_size: CONTROL.size,
+  may_mirror: CONTROL.mirror,
+  left_out: CONTROL.out,
+} as const;
 
 /** What an edit says of islands, as far as it can be shown before the server has answered. */
-export type ControlEdit = Partial<Record<keyof typeof FLAG_OF, boolean>> & { tile?: number; weight?: number };
+export type ControlEdit = Partial<Record<keyof typeof FLAG_OF, boolean>> & {
+  tile?: number;
+  weight?: number;
+};
 
 /** The layout on the table: base layouts, placements, controls; what the server confirmed, and what is on its way to it. */
 export class LayoutDocument {
@@ -45,7 +54,11 @@ export class LayoutDocument {
   }
 
   /** Take a layout; says whether its islands are those that were there, and whether its sheets are. */
-  take(info: LayoutInfo, placements: Float32Array, geometry: Geometry): { sameIslands: boolean; sameSheets: boolean } {
+  take(
+    info: LayoutInfo,
+    placements: Float32Array,
+    geometry: Geometry,
+  ): { sameIslands: boolean; sameSheets: boolean } {
     const before = this.geometry === geometry ? this.model : null;
     const sheets = this.tiles.map((tile) => tile.number).join();
     const sizes = this.map;
@@ -54,7 +67,9 @@ export class LayoutDocument {
     this.geometry = geometry;
     this.served = placements;
     // What the server has in this layout is no edit any more.
-    this.edits = before ? this.edits.filter(({ revision }) => revision === null || revision > info.revision.id) : [];
+    this.edits = before
+      ? this.edits.filter(({ revision }) => revision === null || revision > info.revision.id)
+      : [];
     const shown = this.withEdits();
     if (before && sizes === this.map) {
       const changed = differing(before.placements, shown);
@@ -63,7 +78,10 @@ export class LayoutDocument {
     if (before) this.model.hidden = this.hidden;
     this.covered = coveredIslands(this.model.bounds, info.controls.stack);
     this.signal.raise();
-    return { sameIslands: before !== null, sameSheets: this.tiles.map((tile) => tile.number).join() === sheets };
+    return {
+      sameIslands: before !== null,
+      sameSheets: this.tiles.map((tile) => tile.number).join() === sheets,
+    };
   }
 
   /** Show an edit of places at once; the number to confirm or refuse it by. */
@@ -77,7 +95,8 @@ export class LayoutDocument {
   /** The server has made a revision of an edit; it is shown as an edit until that revision comes. */
   confirm(id: number, revision: number): void {
     this.edits = this.edits.map((row) => (row.id === id ? { ...row, revision } : row));
-    if (this.info && this.info.revision.id >= revision) this.edits = this.edits.filter((row) => row.id !== id);
+    if (this.info && this.info.revision.id >= revision)
+      this.edits = this.edits.filter((row) => row.id !== id);
   }
 
   /** The server did not take an edit of places: the islands lie where they lay. */
@@ -92,14 +111,21 @@ export class LayoutDocument {
     const out = this.served.slice();
     for (const { edit } of this.edits)
       edit.islands.forEach((island, k) => {
-        if (6 * island < out.length) out.set(compose(edit.moves[edit.moves.length > 1 ? k : 0], placementOf(out, island)), 6 * island);
+        if (6 * island < out.length)
+          out.set(
+            compose(edit.moves[edit.moves.length > 1 ? k : 0], placementOf(out, island)),
+            6 * island,
+          );
       });
     return out;
   }
 
   private replace(placements: Float32Array, islands: number[]): void {
     if (!this.model) return;
-    this.model = this.model.moved(placements, islands.filter((island) => 6 * island < placements.length));
+    this.model = this.model.moved(
+      placements,
+      islands.filter((island) => 6 * island < placements.length),
+    );
     this.covered = coveredIslands(this.model.bounds, this.info?.controls.stack ?? []);
     this.signal.raise();
   }
@@ -114,11 +140,19 @@ export class LayoutDocument {
   expect(islands: number[], edit: ControlEdit): void {
     if (!this.info) return;
     const { flags, tile, weight } = this.info.controls;
-    const controls = { ...this.info.controls, flags: [...flags], tile: [...tile], weight: [...weight] };
+    const controls = {
+      ...this.info.controls,
+      flags: [...flags],
+      tile: [...tile],
+      weight: [...weight],
+    };
     for (const island of islands) {
       for (const [name, bit] of Object.entries(FLAG_OF)) {
         const on = edit[name as keyof typeof FLAG_OF];
-        if (on !== undefined) controls.flags[island] = on ? controls.flags[island] | bit : controls.flags[island] & ~bit;
+        if (on !== undefined)
+          controls.flags[island] = on
+            ? controls.flags[island] | bit
+            : controls.flags[island] & ~bit;
       }
       if (edit.tile !== undefined) controls.tile[island] = edit.tile;
       if (edit.weight !== undefined) controls.weight[island] = edit.weight;
@@ -138,8 +172,22 @@ export class LayoutDocument {
 
   /** Number, width and height in px, label and frozen of every tile. */
   get tiles(): TileRow[] {
-    const tiles = (this.info?.revision.tiles ?? [[1001, 2048, 2048]]) as [number, number, number, string?, boolean?][];
-    return tiles.map(([number, width, height, label, frozen]) => ({ number, width, height, label: label ?? "", frozen: frozen ?? false })).sort((a, b) => a.number - b.number);
+    const tiles = (this.info?.revision.tiles ?? [[1001, 2048, 2048]]) as [
+      number,
+      number,
+      number,
+      string?,
+      boolean?,
+    ][];
+    return tiles
+      .map(([number, width, height, label, frozen]) => ({
+        number,
+        width,
+        height,
+        label: label ?? "",
+        frozen: frozen ?? false,
+      }))
+      .sort((a, b) => a.number - b.number);
   }
 
   /** px that are wanted between islands, and to the edges of the sheets. */
@@ -174,21 +222,34 @@ export class LayoutDocument {
   /** What was said about an island: locks, tile, bundle, stack. */
   control(island: number): Control {
     const c = this.info?.controls;
-    return { flags: c?.flags[island] ?? 0, tile: c?.tile[island] ?? 0, bundle: c?.bundle[island] ?? -1, stack: c?.stack[island] ?? -1 };
+    return {
+      flags: c?.flags[island] ?? 0,
+      tile: c?.tile[island] ?? 0,
+      bundle: c?.bundle[island] ?? -1,
+      stack: c?.stack[island] ?? -1,
+    };
   }
 
   /** Islands that something was said of: locks, tile, bundle or stack. */
   get said(): readonly number[] {
     const c = this.info?.controls;
     if (!c) return [];
-    if (this.saidOf?.of !== c) this.saidOf = { of: c, islands: c.flags.flatMap((flags, i) => (flags || c.tile[i] || c.stack[i] >= 0 || c.bundle[i] >= 0 ? [i] : [])) };
+    if (this.saidOf?.of !== c)
+      this.saidOf = {
+        of: c,
+        islands: c.flags.flatMap((flags, i) =>
+          flags || c.tile[i] || c.stack[i] >= 0 || c.bundle[i] >= 0 ? [i] : [],
+        ),
+      };
     return this.saidOf.islands;
   }
 
   /** Islands that share a bundle or stack. */
   mates(kind: "bundle" | "stack", island: number): number[] {
     const groups = this.info?.controls?.[kind] ?? [];
-    return groups[island] === undefined || groups[island] < 0 ? [island] : groups.flatMap((g, i) => (g === groups[island] ? [i] : []));
+    return groups[island] === undefined || groups[island] < 0
+      ? [island]
+      : groups.flatMap((g, i) => (g === groups[island] ? [i] : []));
   }
 
   density(island: number): number | null {
@@ -200,11 +261,15 @@ export class LayoutDocument {
   }
 
   flagged(flag: number): number[] {
-    return (this.info?.figures?.island_flags ?? []).flatMap((flags, island) => (flags & flag ? [island] : []));
+    return (this.info?.figures?.island_flags ?? []).flatMap((flags, island) =>
+      flags & flag ? [island] : [],
+    );
   }
 
   objectOf(island: number) {
-    return this.info?.objects.find((o) => island >= o.first_island && island < o.first_island + o.islands);
+    return this.info?.objects.find(
+      (o) => island >= o.first_island && island < o.first_island + o.islands,
+    );
   }
 
   /** Number of an island in its object, from 1, wherever the others lie. */
@@ -222,7 +287,11 @@ export class LayoutDocument {
   /** Islands of this layout that are known by such keys. */
   withKeys(keys: ReadonlySet<string>): number[] {
     if (!keys.size) return [];
-    return (this.info?.objects ?? []).flatMap((o) => Array.from({ length: o.islands }, (_, k) => o.first_island + k).filter((island) => keys.has(`${o.id} ${o.channel} ${numberIn(o, island)}`)));
+    return (this.info?.objects ?? []).flatMap((o) =>
+      Array.from({ length: o.islands }, (_, k) => o.first_island + k).filter((island) =>
+        keys.has(`${o.id} ${o.channel} ${numberIn(o, island)}`),
+      ),
+    );
   }
 
   /** The sewing label of an island. */
@@ -233,7 +302,10 @@ export class LayoutDocument {
 }
 
 /** Number in an object of an island of the layout, from 1; parts keep the numbers of the whole. */
-export function numberIn(object: { first_island: number; part?: number[] | null }, island: number): number {
+export function numberIn(
+  object: { first_island: number; part?: number[] | null },
+  island: number,
+): number {
   const k = island - object.first_island;
   return (object.part?.[k] ?? k) + 1;
 }

@@ -3,10 +3,32 @@ import type { Finding, Proof } from "../../api/client";
 import { afterCure, findingsOf, groups, nextFinding, place } from "./walk";
 
 const finding = (kind: string, key: string, more: Partial<Finding> = {}): Finding => ({
-  kind: kind as Finding["kind"], key, severity: "error", object: "Crate", island: 1, other_object: "", other_island: 0, amount: 1, unit: "px", text: "", islands: [0], spots: [], faces: [], other_faces: [], tile: 1001, cure: "", ignored: "", ...more,
+  kind: kind as Finding["kind"],
+  key,
+  severity: "error",
+  object: "Crate",
+  island: 1,
+  other_object: "",
+  other_island: 0,
+  amount: 1,
+  unit: "px",
+  text: "",
+  islands: [0],
+  spots: [],
+  faces: [],
+  other_faces: [],
+  tile: 1001,
+  cure: "",
+  ignored: "",
+  ...more,
 });
 
-const list = [finding("overlap", "a"), finding("overlap", "b", { ignored: "meant" }), finding("overlap", "c", { islands: [1] }), finding("mirrored", "d", { severity: "warning", islands: [1] })];
+const list = [
+  finding("overlap", "a"),
+  finding("overlap", "b", { ignored: "meant" }),
+  finding("overlap", "c", { islands: [1] }),
+  finding("mirrored", "d", { severity: "warning", islands: [1] }),
+];
 const proof = { findings: list, totals: { overlap: 40, mirrored: 1 } } as unknown as Proof;
 
 it("groups by kind, the ignored ones last", () => {
@@ -33,14 +55,23 @@ it("stays in place after a cure", () => {
 
 it("says who it is about", () => {
   expect(place(list[0])).toBe("Crate · island 1");
-  expect(place(finding("gap", "g", { other_object: "Rail", other_island: 4 }))).toBe("Crate · island 1 and Rail · island 4");
-  expect(place(finding("gap", "g", { other_object: "Crate", other_island: 3 }))).toBe("Crate · islands 1 and 3");
+  expect(place(finding("gap", "g", { other_object: "Rail", other_island: 4 }))).toBe(
+    "Crate · island 1 and Rail · island 4",
+  );
+  expect(place(finding("gap", "g", { other_object: "Crate", other_island: 3 }))).toBe(
+    "Crate · islands 1 and 3",
+  );
   expect(place(finding("crowded", "x", { object: "", island: 0 }))).toBe("the whole layout");
 });
 
 it("counts errors and warnings of a row of the ledger", () => {
   expect(findingsOf(proof, new Set([0, 1]), "Crate")).toBe("2 overlap, 1 mirrored");
   expect(findingsOf(proof, new Set([0]), "")).toBe("1 overlap");
-  const bare = { findings: [finding("unflattened", "u", { islands: [] }), finding("smooth border", "s", { islands: [], severity: "hint" })] } as unknown as Proof;
+  const bare = {
+    findings: [
+      finding("unflattened", "u", { islands: [] }),
+      finding("smooth border", "s", { islands: [], severity: "hint" }),
+    ],
+  } as unknown as Proof;
   expect(findingsOf(bare, new Set(), "Crate")).toBe("1 unflattened");
 });

@@ -3,12 +3,19 @@ import type { Finding, Proof } from "../../api/client";
 export type Severity = "error" | "warning" | "hint";
 export const SEVERITIES: Severity[] = ["error", "warning", "hint"];
 
-export type Group = { kind: string; severity: Severity; findings: Finding[]; total: number; ignored: number };
+export type Group = {
+  kind: string;
+  severity: Severity;
+  findings: Finding[];
+  total: number;
+  ignored: number;
+};
 
 /** Findings by kind, errors first; kinds whose findings are all ignored come last. */
 export function groups(proof: Proof): Group[] {
   const byKind = new Map<string, Finding[]>();
-  for (const finding of proof.findings) byKind.set(finding.kind, [...(byKind.get(finding.kind) ?? []), finding]);
+  for (const finding of proof.findings)
+    byKind.set(finding.kind, [...(byKind.get(finding.kind) ?? []), finding]);
   return [...byKind].map(([kind, findings]) => ({
     kind,
     severity: findings[0].severity as Severity,
@@ -19,7 +26,11 @@ export function groups(proof: Proof): Group[] {
 }
 
 /** The finding after (or before) the present one, going round; the first where there is no present one. */
-export function nextFinding(findings: Finding[], present: Finding | null, step: 1 | -1): Finding | null {
+export function nextFinding(
+  findings: Finding[],
+  present: Finding | null,
+  step: 1 | -1,
+): Finding | null {
   if (!findings.length) return null;
   const at = present ? findings.findIndex((f) => f.key === present.key) : -1;
   if (at < 0) return findings[step > 0 ? 0 : findings.length - 1];
@@ -44,8 +55,11 @@ export function place(finding: Finding): string {
   const one = named(finding.object, finding.island);
   if (finding.islands.length > 2) return `${finding.islands.length} islands, among them ${one}`;
   if (!finding.other_object) return one || "the whole layout";
-  if (finding.other_object !== finding.object) return `${one} and ${named(finding.other_object, finding.other_island)}`;
-  return finding.other_island === finding.island ? one : `${finding.object} · islands ${finding.island} and ${finding.other_island}`;
+  if (finding.other_object !== finding.object)
+    return `${one} and ${named(finding.other_object, finding.other_island)}`;
+  return finding.other_island === finding.island
+    ? one
+    : `${finding.object} · islands ${finding.island} and ${finding.other_island}`;
 }
 
 /** Islands that the findings of a group are about, each counted once. */
@@ -58,7 +72,8 @@ export function findingsOf(proof: Proof, islands: Set<number>, object: string): 
   const counts = new Map<string, number>();
   for (const f of proof.findings) {
     const mine = f.islands.length ? f.islands.some((i) => islands.has(i)) : f.object === object;
-    if (mine && !f.ignored && f.severity !== "hint") counts.set(f.kind, (counts.get(f.kind) ?? 0) + 1);
+    if (mine && !f.ignored && f.severity !== "hint")
+      counts.set(f.kind, (counts.get(f.kind) ?? 0) + 1);
   }
   return [...counts].map(([kind, n]) => `${n} ${kind}`).join(", ");
 }

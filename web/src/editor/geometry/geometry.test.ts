@@ -1,7 +1,16 @@
 import { expect, it } from "vitest";
 import { nearestOf } from "./distance";
 import cases from "./distance.cases.json";
-import { apply, areaFactor, compose, IDENTITY, inverse, moving, sizing, turning } from "./transform";
+import {
+  apply,
+  areaFactor,
+  compose,
+  IDENTITY,
+  inverse,
+  moving,
+  sizing,
+  turning,
+} from "./transform";
 
 it("finds distances that the core finds", () => {
   for (const { a, b, distance } of cases) {

@@ -5,7 +5,12 @@ import { crookedBy, longestDirection, toAxis } from "./upright";
 const L = [0, 0, 4, 0, 4, 1, 1, 1, 1, 4, 0, 4];
 
 it("knows inside from outside, also in a corner that points inward", () => {
-  expect([inShape(0.5, 3, L), inShape(3, 0.5, L), inShape(3, 3, L), inShape(-1, 0.5, L)]).toEqual([true, true, false, false]);
+  expect([inShape(0.5, 3, L), inShape(3, 0.5, L), inShape(3, 3, L), inShape(-1, 0.5, L)]).toEqual([
+    true,
+    true,
+    false,
+    false,
+  ]);
 });
 
 it("sees what crosses a side", () => {
@@ -20,7 +25,10 @@ it("leaves out points that lie close together", () => {
 /** A rectangle turned by some degrees, as edges. */
 function box(w: number, h: number, degrees: number): number[] {
   const a = (degrees * Math.PI) / 180;
-  const at = (x: number, y: number) => [x * Math.cos(a) - y * Math.sin(a), x * Math.sin(a) + y * Math.cos(a)];
+  const at = (x: number, y: number) => [
+    x * Math.cos(a) - y * Math.sin(a),
+    x * Math.sin(a) + y * Math.cos(a),
+  ];
   const c = [at(0, 0), at(w, 0), at(w, h), at(0, h)];
   return c.flatMap((p, k) => [...p, ...c[(k + 1) % 4]]);
 }
@@ -35,7 +43,10 @@ it("finds the turn that makes a crooked rectangle upright", () => {
 });
 
 it("has no direction for a circle, and none without edges", () => {
-  const ring = Array.from({ length: 36 }, (_, k) => [Math.cos((k * Math.PI) / 18), Math.sin((k * Math.PI) / 18)]);
+  const ring = Array.from({ length: 36 }, (_, k) => [
+    Math.cos((k * Math.PI) / 18),
+    Math.sin((k * Math.PI) / 18),
+  ]);
   expect(crookedBy(ring.flatMap((p, k) => [...p, ...ring[(k + 1) % 36]]))).toBeNull();
   expect([longestDirection([]), crookedBy([])]).toEqual([null, null]);
 });

@@ -15,7 +15,11 @@ export function inShape(x: number, y: number, shape: Shape): boolean {
 export function crosses(ax: number, ay: number, bx: number, by: number, shape: Shape): boolean {
   for (let k = 0, before = shape.length - 2; k < shape.length; before = k, k += 2) {
     const [cx, cy, dx, dy] = [shape[before], shape[before + 1], shape[k], shape[k + 1]];
-    if (side(ax, ay, bx, by, cx, cy) * side(ax, ay, bx, by, dx, dy) < 0 && side(cx, cy, dx, dy, ax, ay) * side(cx, cy, dx, dy, bx, by) < 0) return true;
+    if (
+      side(ax, ay, bx, by, cx, cy) * side(ax, ay, bx, by, dx, dy) < 0 &&
+      side(cx, cy, dx, dy, ax, ay) * side(cx, cy, dx, dy, bx, by) < 0
+    )
+      return true;
   }
   return false;
 }
@@ -31,4 +35,5 @@ export function thinned(shape: Shape, least: number): number[] {
   return out;
 }
 
-const side = (ax: number, ay: number, bx: number, by: number, x: number, y: number) => (bx - ax) * (y - ay) - (by - ay) * (x - ax);
+const side = (ax: number, ay: number, bx: number, by: number, x: number, y: number) =>
+  (bx - ax) * (y - ay) - (by - ay) * (x - ax);

@@ -2,7 +2,11 @@ import { expect, it, vi } from "vitest";
 import { moving } from "../geometry/transform";
 import { HistoryManager, type PlaceEdit } from "./HistoryManager";
 
-const edit = (island: number): PlaceEdit => ({ verb: "move", islands: [island], moves: [moving(0.1, 0)] });
+const edit = (island: number): PlaceEdit => ({
+  verb: "move",
+  islands: [island],
+  moves: [moving(0.1, 0)],
+});
 
 function setUp() {
   let next = 1;
@@ -14,7 +18,11 @@ it("shows an edit at once and sends edits one after the other", async () => {
   const { ledger, history } = setUp();
   const answers: ((revision: number) => void)[] = [];
   const sent: number[] = [];
-  history.send = ({ islands }) => new Promise((resolve) => { sent.push(islands[0]); answers.push(resolve); });
+  history.send = ({ islands }) =>
+    new Promise((resolve) => {
+      sent.push(islands[0]);
+      answers.push(resolve);
+    });
   void history.place(edit(4));
   const second = history.place(edit(5));
   expect(ledger.apply).toHaveBeenCalledTimes(2);
@@ -32,7 +40,8 @@ it("shows an edit at once and sends edits one after the other", async () => {
 
 it("takes back only what was refused", async () => {
   const { ledger, history } = setUp();
-  history.send = ({ islands }) => (islands[0] === 4 ? Promise.reject(new Error("no")) : Promise.resolve(7));
+  history.send = ({ islands }) =>
+    islands[0] === 4 ? Promise.reject(new Error("no")) : Promise.resolve(7);
   void history.place(edit(4));
   await history.place(edit(5));
   expect(ledger.refuse.mock.calls).toEqual([[1]]);
@@ -42,7 +51,11 @@ it("takes back only what was refused", async () => {
 it("lets undo wait for what is on its way", async () => {
   const { history } = setUp();
   const done: string[] = [];
-  history.send = () => Promise.resolve(1).then((r) => { done.push("edit"); return r; });
+  history.send = () =>
+    Promise.resolve(1).then((r) => {
+      done.push("edit");
+      return r;
+    });
   void history.place(edit(1));
   await history.settled().then(() => done.push("undo"));
   expect(done).toEqual(["edit", "undo"]);
@@ -51,8 +64,16 @@ it("lets undo wait for what is on its way", async () => {
 it("sends other things in their turn, and what waits for all begins after them", async () => {
   const { history } = setUp();
   const done: string[] = [];
-  const first = history.follow(async () => { await Promise.resolve(); done.push("first"); return 7; });
-  const failing = history.follow(() => Promise.reject(new Error("no"))).catch(() => { done.push("failed"); });
+  const first = history.follow(async () => {
+    await Promise.resolve();
+    done.push("first");
+    return 7;
+  });
+  const failing = history
+    .follow(() => Promise.reject(new Error("no")))
+    .catch(() => {
+      done.push("failed");
+    });
   const all = history.settled().then(() => done.push("all"));
   expect(await first).toBe(7);
   await Promise.all([failing, all]);

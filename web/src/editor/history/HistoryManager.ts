@@ -2,7 +2,12 @@ import type { Transform } from "../geometry/transform";
 import { Signal } from "../signal";
 
 /** What was done to islands in the plane of the tiles: one transform each. */
-export type PlaceEdit = { verb: "move" | "turn" | "size" | "mirror" | "place"; islands: number[]; moves: Transform[]; sideTable?: boolean };
+export type PlaceEdit = {
+  verb: "move" | "turn" | "size" | "mirror" | "place";
+  islands: number[];
+  moves: Transform[];
+  sideTable?: boolean;
+};
 
 /** Sends an edit; the answer is the revision that it made. */
 export type Send = (edit: PlaceEdit) => Promise<number>;
@@ -57,10 +62,13 @@ export class HistoryManager {
   private queue(act: () => Promise<void>): Promise<void> {
     this.waiting++;
     this.signal.raise();
-    this.tail = this.tail.then(act).catch(() => undefined).finally(() => {
-      this.waiting--;
-      this.signal.raise();
-    });
+    this.tail = this.tail
+      .then(act)
+      .catch(() => undefined)
+      .finally(() => {
+        this.waiting--;
+        this.signal.raise();
+      });
     return this.tail;
   }
 }

@@ -3,10 +3,41 @@ import { TableMap } from "../table/TableMap";
 import { LayoutModel } from "./LayoutModel";
 import type { BaseLayout } from "./BaseLayout";
 
-const mapOf = (width: number, height: number) => new TableMap([{ number: 1001, width, height, label: "", frozen: false }]);
+const mapOf = (width: number, height: number) =>
+  new TableMap([{ number: 1001, width, height, label: "", frozen: false }]);
 
-const square = (x: number, size: number) => [x, 0, x + size, 0, x + size, size, x, 0, x + size, size, x, size];
-const outline = (x: number, s: number) => [x, 0, x + s, 0, x + s, 0, x + s, s, x + s, s, x, s, x, s, x, 0];
+const square = (x: number, size: number) => [
+  x,
+  0,
+  x + size,
+  0,
+  x + size,
+  size,
+  x,
+  0,
+  x + size,
+  size,
+  x,
+  size,
+];
+const outline = (x: number, s: number) => [
+  x,
+  0,
+  x + s,
+  0,
+  x + s,
+  0,
+  x + s,
+  s,
+  x + s,
+  s,
+  x,
+  s,
+  x,
+  s,
+  x,
+  0,
+];
 
 const base: BaseLayout = {
   count: 2,

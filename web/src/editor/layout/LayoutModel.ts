@@ -49,7 +49,9 @@ export class LayoutModel {
     this.bounds = before ? before.bounds.slice() : new Array<Bounds>(base.count);
     if (before && changed) changed.forEach((island) => this.measure(island));
     else for (let island = 0; island < base.count; island++) this.measure(island);
-    before?.edgeCache.forEach((edges, island) => { if (this.bounds[island] === before.bounds[island]) this.edgeCache.set(island, edges); });
+    before?.edgeCache.forEach((edges, island) => {
+      if (this.bounds[island] === before.bounds[island]) this.edgeCache.set(island, edges);
+    });
   }
 
   /** The same islands, some of them placed anew. */
@@ -73,7 +75,11 @@ export class LayoutModel {
     const out = new Float64Array(4 * this.edgeCount(island));
     for (let k = this.edges.start[island], at = 0; k < this.edges.start[island + 1]; k++, at += 4) {
       const e = this.edges.items[k] * 4;
-      for (let end = 0; end < 4; end += 2) out.set(this.place(island, this.base.edges[e + end], this.base.edges[e + end + 1]), at + end);
+      for (let end = 0; end < 4; end += 2)
+        out.set(
+          this.place(island, this.base.edges[e + end], this.base.edges[e + end + 1]),
+          at + end,
+        );
     }
     this.edgeCache.set(island, out);
     return out;
@@ -90,8 +96,18 @@ export class LayoutModel {
     for (let k = this.edges.start[island]; k < this.edges.start[island + 1]; k++) {
       const e = this.edges.items[k] * 4;
       for (let end = 0; end < 4; end += 2) {
-        const x = applyX(this.placements, island, this.base.edges[e + end], this.base.edges[e + end + 1]);
-        const y = applyY(this.placements, island, this.base.edges[e + end], this.base.edges[e + end + 1]);
+        const x = applyX(
+          this.placements,
+          island,
+          this.base.edges[e + end],
+          this.base.edges[e + end + 1],
+        );
+        const y = applyY(
+          this.placements,
+          island,
+          this.base.edges[e + end],
+          this.base.edges[e + end + 1],
+        );
         if (x < box[0]) box[0] = x;
         if (y < box[1]) box[1] = y;
         if (x > box[2]) box[2] = x;
@@ -111,7 +127,11 @@ export class LayoutModel {
 
   /** Table position of a base UV. */
   place(island: number, u: number, v: number): [number, number] {
-    return this.map.place(applyX(this.placements, island, u, v), applyY(this.placements, island, u, v), this.homes[island]);
+    return this.map.place(
+      applyX(this.placements, island, u, v),
+      applyY(this.placements, island, u, v),
+      this.homes[island],
+    );
   }
 
   boundsOf(islands: number[]): Bounds {
@@ -133,7 +153,11 @@ export class LayoutModel {
       for (let k = this.triangles.start[island]; k < this.triangles.start[island + 1]; k++) {
         const at = this.triangles.items[k] * 6;
         for (let c = 0; c < 3; c++) {
-          const [px, py] = this.place(island, this.base.corners[at + 2 * c], this.base.corners[at + 2 * c + 1]);
+          const [px, py] = this.place(
+            island,
+            this.base.corners[at + 2 * c],
+            this.base.corners[at + 2 * c + 1],
+          );
           t[2 * c] = px;
           t[2 * c + 1] = py;
         }
@@ -147,7 +171,10 @@ export class LayoutModel {
   }
 
   islandsIn(box: Bounds): number[] {
-    return this.index.meeting(box).filter((island) => !this.hidden.has(island)).sort((a, b) => a - b);
+    return this.index
+      .meeting(box)
+      .filter((island) => !this.hidden.has(island))
+      .sort((a, b) => a - b);
   }
 
   /** Islands that a shape drawn on the table (x, y of its corners) meets or holds. */
@@ -163,7 +190,11 @@ export class LayoutModel {
     return this.islandsIn(box).filter((island) => {
       const edges = this.edgesOf(island);
       for (let k = 0; k < edges.length; k += 4) {
-        if (inShape(edges[k], edges[k + 1], shape) || crosses(edges[k], edges[k + 1], edges[k + 2], edges[k + 3], shape)) return true;
+        if (
+          inShape(edges[k], edges[k + 1], shape) ||
+          crosses(edges[k], edges[k + 1], edges[k + 2], edges[k + 3], shape)
+        )
+          return true;
       }
       return this.islandsAt(shape[0], shape[1]).includes(island);
     });
@@ -189,7 +220,9 @@ export class LayoutModel {
       if (!left.delete(first)) continue;
       const ring = [e[first * 4], e[first * 4 + 1], e[first * 4 + 2], e[first * 4 + 3]];
       for (;;) {
-        const next = from.get(key(ring[ring.length - 2], ring[ring.length - 1]))?.find((edge) => left.has(edge));
+        const next = from
+          .get(key(ring[ring.length - 2], ring[ring.length - 1]))
+          ?.find((edge) => left.has(edge));
         if (next === undefined) break;
         left.delete(next);
         ring.push(e[next * 4 + 2], e[next * 4 + 3]);

@@ -17,5 +17,7 @@ export function coveredIslands(bounds: Bounds[], stack: readonly number[]): Uint
 
 function near(a: Bounds, b: Bounds): boolean {
   const reach = NEAR * Math.max(a.maxX - a.minX, a.maxY - a.minY);
-  return [a.minX - b.minX, a.minY - b.minY, a.maxX - b.maxX, a.maxY - b.maxY].every((d) => Math.abs(d) <= reach);
+  return [a.minX - b.minX, a.minY - b.minY, a.maxX - b.maxX, a.maxY - b.maxY].every(
+    (d) => Math.abs(d) <= reach,
+  );
 }

@@ -31,7 +31,11 @@ export async function readGeometry(glb: ArrayBuffer, islandCount: number): Promi
     }
     if (!(node instanceof Mesh)) return;
     const geometry = node.geometry as BufferGeometry;
-    instances.push({ geometry, matrix: node.matrixWorld.clone(), object: Number(node.userData.object ?? -1) });
+    instances.push({
+      geometry,
+      matrix: node.matrixWorld.clone(),
+      object: Number(node.userData.object ?? -1),
+    });
     if (seen.has(geometry)) return;
     seen.add(geometry);
     const uv = geometry.getAttribute("uv").array as Float32Array;
@@ -64,7 +68,10 @@ export async function readGeometry(glb: ArrayBuffer, islandCount: number): Promi
 }
 
 /** Arrays one after the other. */
-function joined<T extends Float32Array | Int32Array>(parts: T[], Kind: new (length: number) => T): T {
+function joined<T extends Float32Array | Int32Array>(
+  parts: T[],
+  Kind: new (length: number) => T,
+): T {
   const out = new Kind(parts.reduce((sum, part) => sum + part.length, 0));
   let at = 0;
   for (const part of parts) {

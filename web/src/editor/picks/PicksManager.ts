@@ -37,7 +37,9 @@ export class PicksManager {
   constructor(private document: LayoutDocument) {}
 
   get some(): boolean {
-    return [...this.picked.values()].some((own) => own.faces.size + own.edges.size + own.corners.size > 0);
+    return [...this.picked.values()].some(
+      (own) => own.faces.size + own.edges.size + own.corners.size > 0,
+    );
   }
 
   use(mode: Picked): void {
@@ -53,7 +55,10 @@ export class PicksManager {
   }
 
   objects(): number[] {
-    return [...this.picked.keys()].filter((id) => { const own = this.of(id); return own.faces.size + own.edges.size + own.corners.size > 0; });
+    return [...this.picked.keys()].filter((id) => {
+      const own = this.of(id);
+      return own.faces.size + own.edges.size + own.corners.size > 0;
+    });
   }
 
   count(kind: keyof Own): number {
@@ -79,7 +84,15 @@ export class PicksManager {
     if (!mesh) return null;
     const known = this.corners.get(object);
     if (known === undefined && this.fetch) {
-      const coming = this.fetch(object).then((bytes) => { this.corners.set(object, readCorners(bytes)); this.signal.raise(); }, () => { this.corners.delete(object); });
+      const coming = this.fetch(object).then(
+        (bytes) => {
+          this.corners.set(object, readCorners(bytes));
+          this.signal.raise();
+        },
+        () => {
+          this.corners.delete(object);
+        },
+      );
       this.corners.set(object, coming);
     }
     if (!known || known instanceof Promise) return null;
@@ -99,7 +112,12 @@ export class PicksManager {
   }
 
   /** Change what is picked of an object. */
-  change(object: number, kind: keyof Own, how: "set" | "add" | "remove" | "toggle", items: Iterable<number>): void {
+  change(
+    object: number,
+    kind: keyof Own,
+    how: "set" | "add" | "remove" | "toggle",
+    items: Iterable<number>,
+  ): void {
     if (how === "set") this.picked.forEach((own) => own[kind].clear());
     const own = this.of(object);
     this.picked.set(object, own);
@@ -113,16 +131,33 @@ export class PicksManager {
   }
 
   /** A triangle was pressed at a point (in the object's own space). A double click takes the loop of an edge, the smooth surface round a face. */
-  async click(object: number, t: number, point: number[], keys: { add: boolean; double: boolean }): Promise<void> {
+  async click(
+    object: number,
+    t: number,
+    point: number[],
+    keys: { add: boolean; double: boolean },
+  ): Promise<void> {
     const cloth = await this.ready(object);
     if (!cloth || this.mode === "islands") return;
     const face = cloth.face(t);
     const how = keys.add ? "toggle" : "set";
-    if (this.mode === "faces") this.change(object, "faces", keys.double ? "add" : how, keys.double ? smoothFaces(cloth, face, SMOOTH) : [face]);
+    if (this.mode === "faces")
+      this.change(
+        object,
+        "faces",
+        keys.double ? "add" : how,
+        keys.double ? smoothFaces(cloth, face, SMOOTH) : [face],
+      );
     else if (this.mode === "edges") {
       const edge = nearestEdge(cloth, face, point);
       // Seams that are drawn stay until they are erased: each click draws on, or takes away.
-      if (edge >= 0) this.change(object, "edges", keys.double ? "add" : "toggle", keys.double ? edgeLoop(cloth, edge, this.through) : [edge]);
+      if (edge >= 0)
+        this.change(
+          object,
+          "edges",
+          keys.double ? "add" : "toggle",
+          keys.double ? edgeLoop(cloth, edge, this.through) : [edge],
+        );
     } else if (this.mode === "corners") {
       const h = nearestCorner(cloth, face, point);
       if (h >= 0) this.change(object, "corners", how, [cloth.corners.corner[h]]);
@@ -134,7 +169,8 @@ export class PicksManager {
     if (h < 0) return;
     const from = this.pathFrom;
     this.pathFrom = { object, place: cloth.place[h], h };
-    if (from?.object === object && from.place !== cloth.place[h]) this.change(object, "edges", "add", shortestPath(cloth, from.place, cloth.place[h]));
+    if (from?.object === object && from.place !== cloth.place[h])
+      this.change(object, "edges", "add", shortestPath(cloth, from.place, cloth.place[h]));
     else this.signal.raise();
   }
 

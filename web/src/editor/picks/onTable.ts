@@ -27,25 +27,43 @@ export async function triangleAt(editor: Editor, x: number, y: number): Promise<
     const b = ((x - p[0]) * (p[5] - p[1]) - (y - p[1]) * (p[4] - p[0])) / det;
     const c = ((p[2] - p[0]) * (y - p[1]) - (p[3] - p[1]) * (x - p[0])) / det;
     const [q, r, s] = [0, 1, 2].map((k) => cloth.point(3 * t + k));
-    return { object, t, point: [0, 1, 2].map((k) => q[k] + b * (r[k] - q[k]) + c * (s[k] - q[k])) as [number, number, number] };
+    return {
+      object,
+      t,
+      point: [0, 1, 2].map((k) => q[k] + b * (r[k] - q[k]) + c * (s[k] - q[k])) as [
+        number,
+        number,
+        number,
+      ],
+    };
   }
   return null;
 }
 
 /** Pick the faces, edges or corners that lie in a box on the table. */
 export function pickBox(editor: Editor, box: Bounds, add: boolean): Promise<void> {
-  const inside = (p: [number, number]) => p[0] >= box.minX && p[0] <= box.maxX && p[1] >= box.minY && p[1] <= box.maxY;
+  const inside = (p: [number, number]) =>
+    p[0] >= box.minX && p[0] <= box.maxX && p[1] >= box.minY && p[1] <= box.maxY;
   return pickWithin(editor, editor.document.model?.islandsIn(box) ?? [], inside, add);
 }
 
 /** Pick the faces, edges or corners of some islands whose points on the table are inside of something; or let go of them. */
-export async function pickWithin(editor: Editor, among: Iterable<number>, within: (p: [number, number]) => boolean, add: boolean, remove = false): Promise<void> {
+export async function pickWithin(
+  editor: Editor,
+  among: Iterable<number>,
+  within: (p: [number, number]) => boolean,
+  add: boolean,
+  remove = false,
+): Promise<void> {
   const { picks, document } = editor;
   const islands = new Set(among);
-  const objects = [...new Set([...islands].map((island) => document.objectOf(island)?.id))].filter((id): id is number => id !== undefined);
+  const objects = [...new Set([...islands].map((island) => document.objectOf(island)?.id))].filter(
+    (id): id is number => id !== undefined,
+  );
   const inside = (p: [number, number] | null) => p !== null && within(p);
   const kind = picks.mode === "faces" ? "faces" : picks.mode === "corners" ? "corners" : "edges";
-  if (!add && kind !== "edges") picks.objects().forEach((id) => picks.change(id, kind, "remove", [...picks.of(id)[kind]]));
+  if (!add && kind !== "edges")
+    picks.objects().forEach((id) => picks.change(id, kind, "remove", [...picks.of(id)[kind]]));
   for (const object of objects) {
     const cloth = await picks.ready(object);
     if (!cloth) continue;
@@ -55,10 +73,14 @@ export async function pickWithin(editor: Editor, among: Iterable<number>, within
       if (!islands.has(cloth.island(t))) continue;
       const [a, b] = [cornerOnTable(editor, cloth, h), cornerOnTable(editor, cloth, after(h))];
       if (kind === "corners" && inside(a)) found.add(cloth.corners.corner[h]);
-      else if (kind === "edges" && cloth.edgeOf[h] >= 0 && inside(a) && inside(b)) found.add(cloth.edgeOf[h]);
+      else if (kind === "edges" && cloth.edgeOf[h] >= 0 && inside(a) && inside(b))
+        found.add(cloth.edgeOf[h]);
       else if (kind === "faces" && h % 3 === 0) {
         const ring = [h, h + 1, h + 2].map((k) => cornerOnTable(editor, cloth, k)!);
-        if (inside([ring.reduce((s, p) => s + p[0], 0) / 3, ring.reduce((s, p) => s + p[1], 0) / 3])) found.add(cloth.face(t));
+        if (
+          inside([ring.reduce((s, p) => s + p[0], 0) / 3, ring.reduce((s, p) => s + p[1], 0) / 3])
+        )
+          found.add(cloth.face(t));
       }
     }
     picks.change(object, kind, remove ? "remove" : "add", found);
@@ -69,7 +91,11 @@ export async function pickWithin(editor: Editor, among: Iterable<number>, within
 const REACH = 9;
 
 /** The picked corner of the file at a place on the screen; undefined for none. */
-export function pickedCornerAt(editor: Editor, sx: number, sy: number): { object: number; corner: number } | undefined {
+export function pickedCornerAt(
+  editor: Editor,
+  sx: number,
+  sy: number,
+): { object: number; corner: number } | undefined {
   for (const object of editor.picks.objects()) {
     const cloth = editor.picks.cloth(object);
     for (const corner of editor.picks.of(object).corners) {
@@ -88,13 +114,21 @@ export const THREAD = "#9E2A4A";
 const PIN = "#E8C27A";
 
 /** Faces as a petrol wash, edges as thread, corners as pins; `by` moves the corners while they are dragged. */
-export function drawPicks(ctx: CanvasRenderingContext2D, editor: Editor, ink: string, by: [number, number] = [0, 0]): void {
+export function drawPicks(
+  ctx: CanvasRenderingContext2D,
+  editor: Editor,
+  ink: string,
+  by: [number, number] = [0, 0],
+): void {
   const { picks, camera } = editor;
   for (const object of picks.objects()) {
     const cloth = picks.cloth(object);
     if (!cloth) continue;
     const own = picks.of(object);
-    const screen = (h: number): [number, number] | null => { const at = cornerOnTable(editor, cloth, h); return at && camera.toScreen(...at); };
+    const screen = (h: number): [number, number] | null => {
+      const at = cornerOnTable(editor, cloth, h);
+      return at && camera.toScreen(...at);
+    };
     ctx.fillStyle = FACE;
     ctx.beginPath();
     for (const face of own.faces)

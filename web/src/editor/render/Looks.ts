@@ -64,7 +64,12 @@ export class Looks {
     if (!info || !this.textures) return;
     for (const object of info.objects) {
       const own = hexToRgb(object.colour);
-      for (let island = object.first_island; island < object.first_island + object.islands; island++) this.style(island, own);
+      for (
+        let island = object.first_island;
+        island < object.first_island + object.islands;
+        island++
+      )
+        this.style(island, own);
     }
     this.textures.lookDone();
     this.changed();
@@ -101,7 +106,11 @@ export class Looks {
 
   private style(island: number, own: Rgb): void {
     const { as, house, tolerance } = this.view;
-    this.textures!.setLook(island, viewColour(as, this.seen(island, own), house, tolerance, MOST_STRETCH), this.marks(island));
+    this.textures!.setLook(
+      island,
+      viewColour(as, this.seen(island, own), house, tolerance, MOST_STRETCH),
+      this.marks(island),
+    );
   }
 
   private marks(island: number): number {
@@ -115,7 +124,9 @@ export class Looks {
       (island === this.view.hovered ? MARK.hovered : 0) |
       (flags & FLAGS.outside ? MARK.outside : 0) |
       (stripes && flags & FLAGS.mirrored ? MARK.mirrored : 0) |
-      ((plaid && flags & FLAGS.overlapping && !this.moving.has(island)) || this.laidOn.has(island) ? MARK.overlapping : 0) |
+      ((plaid && flags & FLAGS.overlapping && !this.moving.has(island)) || this.laidOn.has(island)
+        ? MARK.overlapping
+        : 0) |
       (this.moving.has(island) ? MARK.moving : 0) |
       (flags & FLAGS.sideTable ? MARK.sideTable : 0) |
       (this.layout.hidden.has(island) ? MARK.hidden : 0)

@@ -14,7 +14,11 @@ import { Lasso, Region } from "../tools/Pens";
 import { CornerDrag, PickBrush, PickLasso } from "../tools/Picking";
 import { drawBrush, drawFrame, drawGesture, drawHeld, drawShape } from "./drawGesture";
 
-export type Canvases = { under: HTMLCanvasElement; middle: HTMLCanvasElement; over: HTMLCanvasElement };
+export type Canvases = {
+  under: HTMLCanvasElement;
+  middle: HTMLCanvasElement;
+  over: HTMLCanvasElement;
+};
 
 /** Draws the table whenever something of it changes: paper below, islands in the middle, labels and stitches above. */
 export class TablePainter {
@@ -28,9 +32,15 @@ export class TablePainter {
   title = "";
   size = { width: 1, height: 1 };
 
-  constructor(private editor: Editor, private canvases: Canvases, private styled: HTMLElement) {
+  constructor(
+    private editor: Editor,
+    private canvases: Canvases,
+    private styled: HTMLElement,
+  ) {
     this.renderer = new TableRenderer(canvases.middle);
-    this.stops = (["frames", "document", "view", "selection", "figures", "picks"] as const).map((topic) => editor.signal(topic).subscribe(this.ask));
+    this.stops = (["frames", "document", "view", "selection", "figures", "picks"] as const).map(
+      (topic) => editor.signal(topic).subscribe(this.ask),
+    );
   }
 
   dispose(): void {
@@ -47,7 +57,11 @@ export class TablePainter {
 
   /** Draw with the next picture; asked many times, it is drawn once. */
   readonly ask = (): void => {
-    if (!this.asked) this.asked = requestAnimationFrame(() => { this.asked = 0; this.draw(); });
+    if (!this.asked)
+      this.asked = requestAnimationFrame(() => {
+        this.asked = 0;
+        this.draw();
+      });
   };
 
   draw(): void {
@@ -57,7 +71,8 @@ export class TablePainter {
     const { model, info } = document;
     if (this.loaded !== (document.geometry && editor.looks.textures)) {
       this.loaded = document.geometry && editor.looks.textures;
-      if (document.geometry && editor.looks.textures) renderer.load(document.geometry.base, editor.looks.textures);
+      if (document.geometry && editor.looks.textures)
+        renderer.load(document.geometry.base, editor.looks.textures);
       else renderer.clear();
     }
     const ratio = window.devicePixelRatio || 1;
@@ -78,22 +93,57 @@ export class TablePainter {
     if (!model || !info) return;
     const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
     if (!gesture.active && !view.previewed) {
-      if (view.as !== "checker") drawLabels(top, camera, model, document.anchors, (island) => (document.flags(island) & FLAGS.overlapping || document.covered[island] || document.hidden.has(island) ? "" : labelOf(editor, island)), onIsland);
-      drawThreads(top, camera, model, document.anchors, document.said, info.controls.bundle, (i) => editor.selection.has(i) || view.hovered === i, onIsland);
-      drawBadges(top, camera, model, document.anchors, document.said, (i) => (document.covered[i] || document.hidden.has(i) ? null : document.control(i)), (i) => document.mates("stack", i).length, onIsland);
+      if (view.as !== "checker")
+        drawLabels(
+          top,
+          camera,
+          model,
+          document.anchors,
+          (island) =>
+            document.flags(island) & FLAGS.overlapping ||
+            document.covered[island] ||
+            document.hidden.has(island)
+              ? ""
+              : labelOf(editor, island),
+          onIsland,
+        );
+      drawThreads(
+        top,
+        camera,
+        model,
+        document.anchors,
+        document.said,
+        info.controls.bundle,
+        (i) => editor.selection.has(i) || view.hovered === i,
+        onIsland,
+      );
+      drawBadges(
+        top,
+        camera,
+        model,
+        document.anchors,
+        document.said,
+        (i) => (document.covered[i] || document.hidden.has(i) ? null : document.control(i)),
+        (i) => document.mates("stack", i).length,
+        onIsland,
+      );
     }
     drawInnerLabels(top, camera, sheets, document.map, onIsland);
     if (view.ghost) drawGhost(top, camera, view.ghost);
     if (gesture.active) drawGesture(top, editor, onIsland);
     else if (!view.previewed) drawStitches(top, camera, model, editor.selection.list(), onIsland);
     const frame = editor.frame;
-    if (frame && editor.tools.state.name === "idle" && editor.handsOn) drawFrame(top, editor, frame, onIsland);
+    if (frame && editor.tools.state.name === "idle" && editor.handsOn)
+      drawFrame(top, editor, frame, onIsland);
     if (editor.tools.state.name === "dragging" && !gesture.active) drawHeld(top, editor);
-    if (editor.figures.finding && !view.previewed) drawSpots(top, camera, editor.figures.finding, document.map, onIsland);
+    if (editor.figures.finding && !view.previewed)
+      drawSpots(top, camera, editor.figures.finding, document.map, onIsland);
     const { state } = editor.tools;
-    if (editor.picks.some || editor.picks.pathFrom) drawPicks(top, editor, onIsland.ink, state instanceof CornerDrag ? state.by : undefined);
+    if (editor.picks.some || editor.picks.pathFrom)
+      drawPicks(top, editor, onIsland.ink, state instanceof CornerDrag ? state.by : undefined);
     if (state instanceof PickBrush) drawBrush(top, editor, state.shape, editor.picks.brush);
-    if (state instanceof PickLasso || state instanceof Lasso || state instanceof Region) drawShape(top, editor, state.shape, palette, state instanceof Region);
+    if (state instanceof PickLasso || state instanceof Lasso || state instanceof Region)
+      drawShape(top, editor, state.shape, palette, state instanceof Region);
     if (state instanceof Boxing) drawBox(top, editor, state.box, palette);
     if (!editor.painted.version) {
       performance.mark("table painted");
@@ -111,18 +161,41 @@ function sheetsOf(editor: Editor, title: string): Sheet[] {
   const figures = editor.document.info?.figures?.tiles;
   return editor.document.tiles.map(({ number, width, height, label, frozen }, k) => {
     const f = figures?.find((t) => t.number === number);
-    const measured = f?.islands === 0 ? " · empty" : f ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density)} px/m` : " · measuring";
-    return { number, label: label || (k === 0 ? title : ""), width, height, frozen, note: `${width === height ? width : `${width} × ${height}`} px${measured}` };
+    const measured =
+      f?.islands === 0
+        ? " · empty"
+        : f
+          ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density)} px/m`
+          : " · measuring";
+    return {
+      number,
+      label: label || (k === 0 ? title : ""),
+      width,
+      height,
+      frozen,
+      note: `${width === height ? width : `${width} × ${height}`} px${measured}`,
+    };
   });
 }
 
 function readPalette(element: HTMLElement): Palette {
   const style = getComputedStyle(element);
   const colour = (name: string) => style.getPropertyValue(`--chakra-colors-${name}`).trim();
-  return { paper: colour("paper"), ink: colour("ink"), soft: colour("soft"), line: colour("line"), shadow: "rgba(31,42,68,0.22)", halo: colour("halo") };
+  return {
+    paper: colour("paper"),
+    ink: colour("ink"),
+    soft: colour("soft"),
+    line: colour("line"),
+    shadow: "rgba(31,42,68,0.22)",
+    halo: colour("halo"),
+  };
 }
 
-function prepare(canvas: HTMLCanvasElement, size: { width: number; height: number }, ratio: number): CanvasRenderingContext2D {
+function prepare(
+  canvas: HTMLCanvasElement,
+  size: { width: number; height: number },
+  ratio: number,
+): CanvasRenderingContext2D {
   const w = Math.round(size.width * ratio);
   const h = Math.round(size.height * ratio);
   if (canvas.width !== w || canvas.height !== h) Object.assign(canvas, { width: w, height: h });

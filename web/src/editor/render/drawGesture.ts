@@ -11,7 +11,12 @@ const STRAW = "#E8C27A";
 const FONT = "600 12px 'Atkinson Hyperlegible Next Variable', sans-serif";
 
 /** The running-stitch frame round what is picked, with pins at its corners and one for turning. */
-export function drawFrame(ctx: CanvasRenderingContext2D, editor: Editor, box: Bounds, palette: Palette): void {
+export function drawFrame(
+  ctx: CanvasRenderingContext2D,
+  editor: Editor,
+  box: Bounds,
+  palette: Palette,
+): void {
   const at = handles(box, (x, y) => editor.camera.toScreen(x, y));
   const [[l, t], [r, b]] = [at.nw, at.se];
   ctx.lineWidth = 3;
@@ -55,7 +60,14 @@ export function drawGesture(ctx: CanvasRenderingContext2D, editor: Editor, palet
   const tile = document.map.tileAt(0.5 * (box.minX + box.maxX), 0.5 * (box.minY + box.maxY));
   const px = document.map.pxPerUnit(tile);
   const near = gesture.nearest;
-  if (gesture.laidOn.length) label(ctx, (l + r) / 2, t - 14, `lies on ${gesture.laidOn.length === 1 ? document.code(gesture.laidOn[0]) : `${gesture.laidOn.length} islands`}`, "#8C2F4B");
+  if (gesture.laidOn.length)
+    label(
+      ctx,
+      (l + r) / 2,
+      t - 14,
+      `lies on ${gesture.laidOn.length === 1 ? document.code(gesture.laidOn[0]) : `${gesture.laidOn.length} islands`}`,
+      "#8C2F4B",
+    );
   else if (near) {
     const from = camera.toScreen(near.x, near.y);
     const to = camera.toScreen(near.u, near.v);
@@ -66,20 +78,37 @@ export function drawGesture(ctx: CanvasRenderingContext2D, editor: Editor, palet
     ctx.lineTo(...to);
     ctx.stroke();
     for (const [x, y] of [from, to]) dot(ctx, x, y);
-    label(ctx, (from[0] + to[0]) / 2, Math.max(from[1], to[1]) + 16, `${(near.distance * px).toFixed(1)} px${gesture.snapped.includes("padding") ? " ✓ padding" : ""}`);
+    label(
+      ctx,
+      (from[0] + to[0]) / 2,
+      Math.max(from[1], to[1]) + 16,
+      `${(near.distance * px).toFixed(1)} px${gesture.snapped.includes("padding") ? " ✓ padding" : ""}`,
+    );
   }
   if (tile) edges(ctx, editor, box, tile, px);
 }
 
 /** Distances to the two nearest edges of the sheet. */
-function edges(ctx: CanvasRenderingContext2D, editor: Editor, box: Bounds, tile: number, px: number): void {
+function edges(
+  ctx: CanvasRenderingContext2D,
+  editor: Editor,
+  box: Bounds,
+  tile: number,
+  px: number,
+): void {
   const { camera, document, gesture } = editor;
   const sheet = document.map.sheet(tile);
   const [cx, cy] = [0.5 * (box.minX + box.maxX), 0.5 * (box.minY + box.maxY)];
-  const across = box.minX - sheet.minX < sheet.maxX - box.maxX ? [box.minX, sheet.minX] : [box.maxX, sheet.maxX];
-  const up = box.minY - sheet.minY < sheet.maxY - box.maxY ? [box.minY, sheet.minY] : [box.maxY, sheet.maxY];
+  const across =
+    box.minX - sheet.minX < sheet.maxX - box.maxX ? [box.minX, sheet.minX] : [box.maxX, sheet.maxX];
+  const up =
+    box.minY - sheet.minY < sheet.maxY - box.maxY ? [box.minY, sheet.minY] : [box.maxY, sheet.maxY];
   for (const [from, to, far] of [
-    [camera.toScreen(across[0], cy), camera.toScreen(across[1], cy), Math.abs(across[0] - across[1])],
+    [
+      camera.toScreen(across[0], cy),
+      camera.toScreen(across[1], cy),
+      Math.abs(across[0] - across[1]),
+    ],
     [camera.toScreen(cx, up[0]), camera.toScreen(cx, up[1]), Math.abs(up[0] - up[1])],
   ] as [[number, number], [number, number], number][]) {
     ctx.lineWidth = 1;
@@ -92,7 +121,12 @@ function edges(ctx: CanvasRenderingContext2D, editor: Editor, box: Bounds, tile:
     ctx.setLineDash([]);
     const atMargin = Math.abs(far * px - document.margin) < 0.05;
     if (atMargin || Math.hypot(from[0] - to[0], from[1] - to[1]) > 26)
-      label(ctx, (from[0] + to[0]) / 2, (from[1] + to[1]) / 2, `${(far * px).toFixed(1)} px${atMargin && gesture.snapped.includes("margin") ? " ✓ margin" : ""}`);
+      label(
+        ctx,
+        (from[0] + to[0]) / 2,
+        (from[1] + to[1]) / 2,
+        `${(far * px).toFixed(1)} px${atMargin && gesture.snapped.includes("margin") ? " ✓ margin" : ""}`,
+      );
   }
 }
 
@@ -102,8 +136,15 @@ export function drawHeld(ctx: CanvasRenderingContext2D, editor: Editor): void {
   const model = document.model;
   if (!gesture.held.length || !model) return;
   const [x, y] = camera.toScreen(...model.anchorOf(gesture.held[0]));
-  const what = gesture.held.length === 1 ? document.code(gesture.held[0]) : `${gesture.held.length} islands`;
-  label(ctx, x, y - 16, `${what} ${gesture.held.length === 1 ? "is" : "are"} locked · L unlocks the place`, "#7A5A12");
+  const what =
+    gesture.held.length === 1 ? document.code(gesture.held[0]) : `${gesture.held.length} islands`;
+  label(
+    ctx,
+    x,
+    y - 16,
+    `${what} ${gesture.held.length === 1 ? "is" : "are"} locked · L unlocks the place`,
+    "#7A5A12",
+  );
 }
 
 function dot(ctx: CanvasRenderingContext2D, x: number, y: number): void {
@@ -113,7 +154,13 @@ function dot(ctx: CanvasRenderingContext2D, x: number, y: number): void {
   ctx.fill();
 }
 
-function label(ctx: CanvasRenderingContext2D, x: number, y: number, text: string, back = PETROL): void {
+function label(
+  ctx: CanvasRenderingContext2D,
+  x: number,
+  y: number,
+  text: string,
+  back = PETROL,
+): void {
   ctx.font = FONT;
   ctx.textAlign = "center";
   ctx.textBaseline = "middle";
@@ -141,9 +188,15 @@ export function gesturePath(editor: Editor, islands: readonly number[], most: nu
 }
 
 /** Where a brush passed, as wide as it is. */
-export function drawBrush(ctx: CanvasRenderingContext2D, editor: Editor, shape: Shape, radius: number): void {
+export function drawBrush(
+  ctx: CanvasRenderingContext2D,
+  editor: Editor,
+  shape: Shape,
+  radius: number,
+): void {
   ctx.beginPath();
-  for (let k = 0; k < shape.length; k += 2) ctx.lineTo(...editor.camera.toScreen(shape[k], shape[k + 1]));
+  for (let k = 0; k < shape.length; k += 2)
+    ctx.lineTo(...editor.camera.toScreen(shape[k], shape[k + 1]));
   ctx.lineWidth = 2 * radius;
   ctx.lineCap = ctx.lineJoin = "round";
   ctx.strokeStyle = "rgba(46,94,98,0.28)";
@@ -153,7 +206,13 @@ export function drawBrush(ctx: CanvasRenderingContext2D, editor: Editor, shape: 
 }
 
 /** A line that is drawn by hand; for a region with its size in px. */
-export function drawShape(ctx: CanvasRenderingContext2D, editor: Editor, shape: Shape, palette: Palette, region: boolean): void {
+export function drawShape(
+  ctx: CanvasRenderingContext2D,
+  editor: Editor,
+  shape: Shape,
+  palette: Palette,
+  region: boolean,
+): void {
   ctx.beginPath();
   let [l, t, r, b] = [Infinity, Infinity, -Infinity, -Infinity];
   for (let k = 0; k < shape.length; k += 2) {

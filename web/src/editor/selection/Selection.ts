@@ -55,7 +55,8 @@ export class Selection {
 
   /** Nobody hears of a selection that is the same. */
   private take(next: Set<number>): void {
-    const same = next.size === this.islands.size && [...next].every((island) => this.islands.has(island));
+    const same =
+      next.size === this.islands.size && [...next].every((island) => this.islands.has(island));
     this.islands = next;
     if (!same) this.signal.raise();
   }

@@ -6,7 +6,12 @@ import { squares } from "../spatial/squares";
 import { crooked, innerOnes, neighbours, sizeOf } from "./finders";
 
 beforeEach(() => {
-  vi.stubGlobal("document", { createElementNS: () => ({ addEventListener: () => undefined, removeEventListener: () => undefined }) });
+  vi.stubGlobal("document", {
+    createElementNS: () => ({
+      addEventListener: () => undefined,
+      removeEventListener: () => undefined,
+    }),
+  });
   vi.stubGlobal("matchMedia", () => ({ matches: true }));
   vi.stubGlobal("cancelAnimationFrame", () => undefined);
 });
@@ -14,16 +19,27 @@ beforeEach(() => {
 /** Three by three squares of 100 px, 8 px apart on a sheet of 1000 px. */
 function grid(): Editor {
   const editor = new Editor();
-  const [base, still] = squares(Array.from({ length: 9 }, (_, k) => [0.1 + 0.108 * (k % 3), 0.1 + 0.108 * Math.floor(k / 3), 0.1] as [number, number, number]));
+  const [base, still] = squares(
+    Array.from(
+      { length: 9 },
+      (_, k) =>
+        [0.1 + 0.108 * (k % 3), 0.1 + 0.108 * Math.floor(k / 3), 0.1] as [number, number, number],
+    ),
+  );
   const none = Array<number>(9).fill(-1);
   const zero = Array<number>(9).fill(0);
   const info = {
     revision: { id: 1, tiles: [[1001, 1000, 1000]], padding: 8, margin: 4 },
     figures: { island_density: [...zero.slice(1).map(() => 100), null], island_flags: zero },
     objects: [{ id: 1, name: "Box", colour: "#204060", first_island: 0, islands: 9 }],
-    world_area: Array<number>(9).fill(1), controls: { flags: zero, tile: zero, bundle: none, stack: none, weight: zero }, warnings: [],
+    world_area: Array<number>(9).fill(1),
+    controls: { flags: zero, tile: zero, bundle: none, stack: none, weight: zero },
+    warnings: [],
   } as unknown as LayoutInfo;
-  editor.show(info, still, { base, instances: [{ geometry: new BufferGeometry(), matrix: null as never, object: 1 }] });
+  editor.show(info, still, {
+    base,
+    instances: [{ geometry: new BufferGeometry(), matrix: null as never, object: 1 }],
+  });
   return editor;
 }
 

@@ -11,13 +11,17 @@ const TOUCHING = 1.25;
 
 /** All islands that are in sight and of which something holds. */
 export function islandsWhere(editor: Editor, holds: (island: number) => boolean): number[] {
-  return Array.from({ length: editor.document.count }, (_, i) => i).filter((i) => !editor.document.hidden.has(i) && holds(i));
+  return Array.from({ length: editor.document.count }, (_, i) => i).filter(
+    (i) => !editor.document.hidden.has(i) && holds(i),
+  );
 }
 
 /** Those whose main direction is off the axes. */
 export function crooked(editor: Editor): number[] {
   const { model } = editor.document;
-  return model ? islandsWhere(editor, (i) => Math.abs(crookedBy(model.edgesOf(i)) ?? 0) > CROOKED) : [];
+  return model
+    ? islandsWhere(editor, (i) => Math.abs(crookedBy(model.edgesOf(i)) ?? 0) > CROOKED)
+    : [];
 }
 
 /** Islands beside some islands, no farther than a little more than the padding. */

@@ -15,8 +15,14 @@ export function savedSelections(project: number): SavedSelection[] {
 /** Keep a selection; one of the same name is replaced, one without islands forgotten. */
 export function saveSelection(project: number, name: string, keys: string[]): void {
   const others = savedSelections(project).filter((row) => row.name !== name);
-  localStorage.setItem(place(project), JSON.stringify(keys.length ? [...others, { name, keys }] : others));
+  localStorage.setItem(
+    place(project),
+    JSON.stringify(keys.length ? [...others, { name, keys }] : others),
+  );
 }
 
 const isSaved = (row: unknown): row is SavedSelection =>
-  typeof row === "object" && row !== null && typeof (row as SavedSelection).name === "string" && Array.isArray((row as SavedSelection).keys);
+  typeof row === "object" &&
+  row !== null &&
+  typeof (row as SavedSelection).name === "string" &&
+  Array.isArray((row as SavedSelection).keys);

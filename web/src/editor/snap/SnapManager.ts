@@ -10,7 +10,13 @@ export type SnapKind = (typeof SNAPS)[number];
 export type Snapped = { dx: number; dy: number; by: SnapKind[]; nearest: Contact | null };
 
 /** What a group can snap to: distances in table units, px of the sheet in each of them. */
-export type Room = { sheet: Bounds | null; boxes: Bounds[]; padding: number; margin: number; texel: number };
+export type Room = {
+  sheet: Bounds | null;
+  boxes: Bounds[];
+  padding: number;
+  margin: number;
+  texel: number;
+};
 
 /** px of the grid that islands snap to; at first it is off. */
 const GRID = 64;
@@ -32,16 +38,31 @@ export class SnapManager {
   }
 
   /** The wanted move, or a near one that snaps; `reach` is how far it may be pulled. */
-  snap(group: Outlines, dx: number, dy: number, room: Room, reach: number, suspended: boolean): Snapped {
+  snap(
+    group: Outlines,
+    dx: number,
+    dy: number,
+    room: Room,
+    reach: number,
+    suspended: boolean,
+  ): Snapped {
     const far = 3 * room.padding + reach;
-    const plain = () => ({ dx, dy, by: [], nearest: group.exact ? group.nearest(moving(dx, dy), far) : null });
+    const plain = () => ({
+      dx,
+      dy,
+      by: [],
+      nearest: group.exact ? group.nearest(moving(dx, dy), far) : null,
+    });
     if (suspended) return plain();
     const by: SnapKind[] = [];
     const [sx, alongX] = this.alongAxis(group, dx, dy, "X", room, reach);
     const [sy, alongY] = this.alongAxis(group, dx, dy, "Y", room, reach);
     let [x, y] = [dx + sx, dy + sy];
     for (const kind of [alongX, alongY]) if (kind && !by.includes(kind)) by.push(kind);
-    const padded = this.isOn("padding") && group.exact ? toPadding(group, dx, dy, x, y, alongX, alongY, room.padding, reach) : null;
+    const padded =
+      this.isOn("padding") && group.exact
+        ? toPadding(group, dx, dy, x, y, alongX, alongY, room.padding, reach)
+        : null;
     if (padded) {
       [x, y] = padded.at;
       by.splice(0, by.length, ...new Set<SnapKind>([...padded.kept, "padding"]));
@@ -58,7 +79,14 @@ export class SnapManager {
   }
 
   /** How far to go along an axis to the nearest line that draws, and what it is. */
-  private alongAxis(group: Outlines, dx: number, dy: number, axis: "X" | "Y", room: Room, reach: number): [number, SnapKind | null] {
+  private alongAxis(
+    group: Outlines,
+    dx: number,
+    dy: number,
+    axis: "X" | "Y",
+    room: Room,
+    reach: number,
+  ): [number, SnapKind | null] {
     const b = boundsAfter(group.bounds, moving(dx, dy));
     const [low, high] = [b[`min${axis}`], b[`max${axis}`]];
     let best: [number, SnapKind | null] = [0, null];
@@ -85,20 +113,42 @@ export class SnapManager {
 const whole = (value: number, step: number): number => Math.round(value / step) * step - value;
 
 /** A place at exactly the padding from the nearest outline; lines that drew already are kept where that is possible. */
-function toPadding(group: Outlines, dx: number, dy: number, x: number, y: number, alongX: SnapKind | null, alongY: SnapKind | null, padding: number, reach: number): { at: [number, number]; kept: SnapKind[] } | null {
+function toPadding(
+  group: Outlines,
+  dx: number,
+  dy: number,
+  x: number,
+  y: number,
+  alongX: SnapKind | null,
+  alongY: SnapKind | null,
+  padding: number,
+  reach: number,
+): { at: [number, number]; kept: SnapKind[] } | null {
   const tries: [number, number, boolean, boolean][] = [];
   if (alongX && !alongY) tries.push([x, dy, true, false]);
   if (alongY && !alongX) tries.push([dx, y, false, true]);
   tries.push([dx, dy, false, false]);
   for (const [px, py, keepX, keepY] of tries) {
     const at = push(group, px, py, keepX, keepY, padding, reach);
-    if (at && Math.hypot(at[0] - dx, at[1] - dy) < 2 * reach) return { at, kept: [...(keepX && alongX ? [alongX] : []), ...(keepY && alongY ? [alongY] : [])] };
+    if (at && Math.hypot(at[0] - dx, at[1] - dy) < 2 * reach)
+      return {
+        at,
+        kept: [...(keepX && alongX ? [alongX] : []), ...(keepY && alongY ? [alongY] : [])],
+      };
   }
   return null;
 }
 
 /** Push away from, or pull to, whatever is nearest until it is just at the padding. */
-function push(group: Outlines, x: number, y: number, keepX: boolean, keepY: boolean, padding: number, reach: number): [number, number] | null {
+function push(
+  group: Outlines,
+  x: number,
+  y: number,
+  keepX: boolean,
+  keepY: boolean,
+  padding: number,
+  reach: number,
+): [number, number] | null {
   for (let round = 0; round < ROUNDS; round++) {
     const found = group.nearest(moving(x, y), padding + reach);
     if (!found || found.distance === 0) return null;

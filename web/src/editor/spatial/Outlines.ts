@@ -23,21 +23,36 @@ export class Outlines {
   private own: Set<number>;
   private moved: Float64Array;
 
-  constructor(private model: LayoutModel, readonly islands: number[]) {
+  constructor(
+    private model: LayoutModel,
+    readonly islands: number[],
+  ) {
     this.own = new Set(islands);
     this.bounds = islands.length ? model.boundsOf(islands) : NOWHERE;
     // Where most of what is near moves itself, an index of the others alone is quicker for a whole gesture.
-    this.index = islands.length > MANY ? new SpatialIndex(model.bounds.map((b, island) => (this.own.has(island) ? NOWHERE : b))) : model.index;
+    this.index =
+      islands.length > MANY
+        ? new SpatialIndex(model.bounds.map((b, island) => (this.own.has(island) ? NOWHERE : b)))
+        : model.index;
     const count = islands.reduce((sum, island) => sum + model.edgeCount(island), 0);
     this.exact = count <= MOST_EDGES;
-    this.edges = this.exact ? Float64Array.from(islands.flatMap((island) => [...model.edgesOf(island)])) : new Float64Array(0);
+    this.edges = this.exact
+      ? Float64Array.from(islands.flatMap((island) => [...model.edgesOf(island)]))
+      : new Float64Array(0);
     this.moved = new Float64Array(this.edges.length);
   }
 
   /** Islands that do not move and whose boxes come nearer than `reach`, when the group is transformed. */
   near(by: Transform, reach: number): number[] {
     const b = boundsAfter(this.bounds, by);
-    return this.index.meeting({ minX: b.minX - reach, minY: b.minY - reach, maxX: b.maxX + reach, maxY: b.maxY + reach }).filter((island) => !this.own.has(island));
+    return this.index
+      .meeting({
+        minX: b.minX - reach,
+        minY: b.minY - reach,
+        maxX: b.maxX + reach,
+        maxY: b.maxY + reach,
+      })
+      .filter((island) => !this.own.has(island));
   }
 
   /** The nearest island that does not move, within a reach on the table; null when there is none. */
@@ -60,12 +75,16 @@ export class Outlines {
   overlapped(by: Transform): number[] {
     if (!this.exact) return [];
     const edges = this.at(by);
-    const back = this.islands.map((island) => this.model.anchorOf(island)).map(([x, y]) => apply(by, x, y));
+    const back = this.islands
+      .map((island) => this.model.anchorOf(island))
+      .map(([x, y]) => apply(by, x, y));
     return this.near(by, 0).filter((island) => {
       const others = this.model.edgesOf(island);
       const [x, y] = this.model.anchorOf(island);
       if (inside(edges, x, y) || back.some(([u, v]) => inside(others, u, v))) return true;
-      for (let i = 0; i < edges.length; i += 4) for (let j = 0; j < others.length; j += 4) if (nearestOf(edges, i, others, j, 1e-12)?.distance === 0) return true;
+      for (let i = 0; i < edges.length; i += 4)
+        for (let j = 0; j < others.length; j += 4)
+          if (nearestOf(edges, i, others, j, 1e-12)?.distance === 0) return true;
       return false;
     });
   }
@@ -84,10 +103,20 @@ export class Outlines {
 /** The box round a box after a transform. */
 export function boundsAfter(b: Bounds, by: Transform): Bounds {
   if (!(b.minX <= b.maxX)) return b;
-  const corners = [apply(by, b.minX, b.minY), apply(by, b.maxX, b.minY), apply(by, b.maxX, b.maxY), apply(by, b.minX, b.maxY)];
+  const corners = [
+    apply(by, b.minX, b.minY),
+    apply(by, b.maxX, b.minY),
+    apply(by, b.maxX, b.maxY),
+    apply(by, b.minX, b.maxY),
+  ];
   const xs = corners.map(([x]) => x);
   const ys = corners.map(([, y]) => y);
-  return { minX: Math.min(...xs), minY: Math.min(...ys), maxX: Math.max(...xs), maxY: Math.max(...ys) };
+  return {
+    minX: Math.min(...xs),
+    minY: Math.min(...ys),
+    maxX: Math.max(...xs),
+    maxY: Math.max(...ys),
+  };
 }
 
 /** Whether a point lies in the region that edges bound (even-odd). */
@@ -95,7 +124,8 @@ function inside(edges: ArrayLike<number>, x: number, y: number): boolean {
   let odd = false;
   for (let i = 0; i < edges.length; i += 4) {
     const [ay, by] = [edges[i + 1], edges[i + 3]];
-    if (ay > y !== by > y && x < edges[i] + ((y - ay) / (by - ay)) * (edges[i + 2] - edges[i])) odd = !odd;
+    if (ay > y !== by > y && x < edges[i] + ((y - ay) / (by - ay)) * (edges[i + 2] - edges[i]))
+      odd = !odd;
   }
   return odd;
 }

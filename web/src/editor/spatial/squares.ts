@@ -2,8 +2,38 @@ import type { BaseLayout } from "../layout/BaseLayout";
 
 /** Squares at x, y of a side, as islands that lie where they are; for tests. */
 export function squares(rows: [number, number, number][]): [BaseLayout, Float32Array] {
-  const outline = ([x, y, s]: [number, number, number]) => [x, y, x + s, y, x + s, y, x + s, y + s, x + s, y + s, x, y + s, x, y + s, x, y];
-  const faces = ([x, y, s]: [number, number, number]) => [x, y, x + s, y, x + s, y + s, x, y, x + s, y + s, x, y + s];
+  const outline = ([x, y, s]: [number, number, number]) => [
+    x,
+    y,
+    x + s,
+    y,
+    x + s,
+    y,
+    x + s,
+    y + s,
+    x + s,
+    y + s,
+    x,
+    y + s,
+    x,
+    y + s,
+    x,
+    y,
+  ];
+  const faces = ([x, y, s]: [number, number, number]) => [
+    x,
+    y,
+    x + s,
+    y,
+    x + s,
+    y + s,
+    x,
+    y,
+    x + s,
+    y + s,
+    x,
+    y + s,
+  ];
   const base: BaseLayout = {
     count: rows.length,
     corners: Float32Array.from(rows.flatMap(faces)),

@@ -1,6 +1,12 @@
 import { againstBand } from "../density/logScale";
 
-export const FLAGS = { mirrored: 1, overlapping: 2, outside: 4, collapsed: 8, sideTable: 16 } as const;
+export const FLAGS = {
+  mirrored: 1,
+  overlapping: 2,
+  outside: 4,
+  collapsed: 8,
+  sideTable: 16,
+} as const;
 
 export type Rgb = [number, number, number];
 
@@ -25,6 +31,10 @@ export function densityColour(density: number | null, house: number, tolerance: 
 
 /** A short sewing label for an island, from its object's name and its number within it. */
 export function islandCode(objectName: string, number: number): string {
-  const letters = objectName.replace(/[^\p{L}\p{N}]/gu, "").slice(0, 2).toUpperCase() || "IS";
+  const letters =
+    objectName
+      .replace(/[^\p{L}\p{N}]/gu, "")
+      .slice(0, 2)
+      .toUpperCase() || "IS";
   return `${letters}·${number}`;
 }

@@ -15,7 +15,9 @@ it("puts an island's placement into two texels next to one another", () => {
 it("keeps colour and marks of each island", () => {
   const textures = new IslandTextures(3);
   textures.setLook(2, [10, 20, 30], MARK.selected | MARK.mirrored);
-  expect(Array.from((textures.look.image.data as Uint8Array).slice(8, 12))).toEqual([10, 20, 30, 3]);
+  expect(Array.from((textures.look.image.data as Uint8Array).slice(8, 12))).toEqual([
+    10, 20, 30, 3,
+  ]);
 });
 
 it("has a bit of its own for every mark", () => {

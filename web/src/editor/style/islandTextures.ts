@@ -7,7 +7,16 @@ export const PER_ROW = 512;
 /** More than there are columns or rows of tiles. */
 const CELLS = 128;
 
-export const MARK = { selected: 1, mirrored: 2, overlapping: 4, outside: 8, hovered: 16, sideTable: 32, moving: 64, hidden: 128 } as const;
+export const MARK = {
+  selected: 1,
+  mirrored: 2,
+  overlapping: 4,
+  outside: 8,
+  hovered: 16,
+  sideTable: 32,
+  moving: 64,
+  hidden: 128,
+} as const;
 
 /** What the shaders read per island: its placement and its look. Both views share these two small textures. */
 export class IslandTextures {
@@ -38,7 +47,11 @@ export class IslandTextures {
   }
 
   /** Placements and tiles of some islands. */
-  place(islands: Iterable<number>, placements: Float32Array, cells: (island: number) => [number, number, number, number]): void {
+  place(
+    islands: Iterable<number>,
+    placements: Float32Array,
+    cells: (island: number) => [number, number, number, number],
+  ): void {
     for (const i of islands) {
       const [width, height, column, row] = cells(i);
       this.placementData.set(placements.subarray(i * 6, i * 6 + 3), i * 8);

@@ -1,8 +1,19 @@
 import { expect, it } from "vitest";
 import { fabric, mix, OCHRE, PAPER, TEAL, viewColour, viewLabel, type Seen } from "./views";
 
-const seen: Seen = { density: 512, mirrored: false, overlapping: false, stacked: false, material: 1, tile: 0, stretch: 1, seen: null, own: [1, 2, 3] };
-const colour = (view: Parameters<typeof viewColour>[0], change: Partial<Seen> = {}) => viewColour(view, { ...seen, ...change }, 512, 0.05, 1.5);
+const seen: Seen = {
+  density: 512,
+  mirrored: false,
+  overlapping: false,
+  stacked: false,
+  material: 1,
+  tile: 0,
+  stretch: 1,
+  seen: null,
+  own: [1, 2, 3],
+};
+const colour = (view: Parameters<typeof viewColour>[0], change: Partial<Seen> = {}) =>
+  viewColour(view, { ...seen, ...change }, 512, 0.05, 1.5);
 
 it("shows an island without a fault on paper", () => {
   expect(colour("density")).toEqual(PAPER);

@@ -2,7 +2,18 @@ import { againstBand } from "../density/logScale";
 import { densityColour, type Rgb } from "./islandStyle";
 
 /** Ways to look at the islands, in the order in which they are offered. */
-export const VIEWS = ["object", "density", "stretch", "seen", "facing", "overlap", "material", "tile", "checker", "plain"] as const;
+export const VIEWS = [
+  "object",
+  "density",
+  "stretch",
+  "seen",
+  "facing",
+  "overlap",
+  "material",
+  "tile",
+  "checker",
+  "plain",
+] as const;
 export type ViewAs = (typeof VIEWS)[number];
 
 export const TEAL: Rgb = [58, 143, 143];
@@ -25,12 +36,20 @@ export type Seen = {
 };
 
 /** Colour of an island for a way of looking; `house` in px/m, `most` the L2 stretch that has full colour. */
-export function viewColour(view: ViewAs, seen: Seen, house: number, tolerance: number, most: number): Rgb {
+export function viewColour(
+  view: ViewAs,
+  seen: Seen,
+  house: number,
+  tolerance: number,
+  most: number,
+): Rgb {
   switch (view) {
     case "density":
       return densityColour(seen.density, house, tolerance);
     case "stretch":
-      return seen.stretch === null ? NONE : mix(PAPER, OCHRE, (seen.stretch - 1) / Math.max(most - 1, 1e-6));
+      return seen.stretch === null
+        ? NONE
+        : mix(PAPER, OCHRE, (seen.stretch - 1) / Math.max(most - 1, 1e-6));
     case "seen":
       return seen.seen === null ? NONE : mix(OCHRE, mix(PAPER, TEAL, 0.35), seen.seen);
     case "facing":
@@ -49,14 +68,19 @@ export function viewColour(view: ViewAs, seen: Seen, house: number, tolerance: n
 }
 
 /** What is printed on an island; empty for its sewing label. */
-export function viewLabel(view: ViewAs, seen: Seen, density: (value: number | null) => string): string {
+export function viewLabel(
+  view: ViewAs,
+  seen: Seen,
+  density: (value: number | null) => string,
+): string {
   if (view === "density") return density(seen.density);
   if (view === "stretch") return seen.stretch === null ? "–" : seen.stretch.toFixed(2);
   if (view === "seen") return seen.seen === null ? "–" : `${Math.round(100 * seen.seen)} %`;
   return "";
 }
 
-export const outsideBand = (density: number | null, house: number, tolerance: number): boolean => density !== null && againstBand(density, house, tolerance) !== 0;
+export const outsideBand = (density: number | null, house: number, tolerance: number): boolean =>
+  density !== null && againstBand(density, house, tolerance) !== 0;
 
 export function mix(from: Rgb, to: Rgb, t: number): Rgb {
   const part = Math.min(1, Math.max(0, t));
@@ -70,8 +94,14 @@ export function fabric(index: number): Rgb {
   const l = (0.78 + 0.3963377774 * a + 0.2158037573 * b) ** 3;
   const m = (0.78 - 0.1055613458 * a - 0.0638541728 * b) ** 3;
   const s = (0.78 - 0.0894841775 * a - 1.291485548 * b) ** 3;
-  const linear = [4.0767416621 * l - 3.3077115913 * m + 0.2309699292 * s, -1.2684380046 * l + 2.6097574011 * m - 0.3413193965 * s, -0.0041960863 * l - 0.7034186147 * m + 1.707614701 * s];
-  return linear.map((v) => Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055))) as Rgb;
+  const linear = [
+    4.0767416621 * l - 3.3077115913 * m + 0.2309699292 * s,
+    -1.2684380046 * l + 2.6097574011 * m - 0.3413193965 * s,
+    -0.0041960863 * l - 0.7034186147 * m + 1.707614701 * s,
+  ];
+  return linear.map((v) =>
+    Math.round(255 * (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055)),
+  ) as Rgb;
 }
 
 export const css = ([r, g, b]: Rgb): string => `rgb(${r} ${g} ${b})`;

@@ -29,8 +29,11 @@ export function seamsOf(mesh: BufferGeometry): Float32Array {
     const after = other % 3 === 2 ? other - 2 : other + 1;
     const turned = place[other] === a;
     const [near, far] = turned ? [other, after] : [after, other];
-    const same = island[corner] === island[other] && equal(uv, corner, near) && equal(uv, next, far);
-    if (!same) for (const end of [corner, next]) out.push(position[3 * end], position[3 * end + 1], position[3 * end + 2]);
+    const same =
+      island[corner] === island[other] && equal(uv, corner, near) && equal(uv, next, far);
+    if (!same)
+      for (const end of [corner, next])
+        out.push(position[3 * end], position[3 * end + 1], position[3 * end + 2]);
   }
   const seams = new Float32Array(out);
   known.set(mesh, seams);
@@ -38,7 +41,9 @@ export function seamsOf(mesh: BufferGeometry): Float32Array {
 }
 
 function equal(uv: Float32Array, one: number, two: number): boolean {
-  return Math.abs(uv[2 * one] - uv[2 * two]) < 1e-5 && Math.abs(uv[2 * one + 1] - uv[2 * two + 1]) < 1e-5;
+  return (
+    Math.abs(uv[2 * one] - uv[2 * two]) < 1e-5 && Math.abs(uv[2 * one + 1] - uv[2 * two + 1]) < 1e-5
+  );
 }
 
 /** A number for each corner, equal for those at the same place. */

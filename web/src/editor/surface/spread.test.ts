@@ -5,11 +5,21 @@ import { spreadOut } from "./spread";
 
 const boxes = (sizes: [number, number, number][]): Geometry => ({
   base: null as never,
-  instances: sizes.map((size, k) => ({ geometry: new BoxGeometry(...size), matrix: new Matrix4(), object: k + 1 })),
+  instances: sizes.map((size, k) => ({
+    geometry: new BoxGeometry(...size),
+    matrix: new Matrix4(),
+    object: k + 1,
+  })),
 });
 
 it("stands objects of one origin side by side on one floor", () => {
-  const geometry = boxes([[2, 1, 2], [1, 3, 1], [4, 1, 0.5], [1, 1, 1], [2, 2, 2]]);
+  const geometry = boxes([
+    [2, 1, 2],
+    [1, 3, 1],
+    [4, 1, 0.5],
+    [1, 1, 1],
+    [2, 2, 2],
+  ]);
   const apart = spreadOut(geometry);
   const now = geometry.instances.map(({ geometry: mesh, object }) => {
     mesh.computeBoundingBox();

@@ -15,10 +15,16 @@ export function spreadOut(geometry: Geometry): Map<number, Vector3> {
     else boxes.set(object, box);
   }
   const size = (box: Box3) => box.getSize(new Vector3());
-  const rows = [...boxes].filter(([, box]) => !box.isEmpty()).sort(([, a], [, b]) => size(b).z - size(a).z);
+  const rows = [...boxes]
+    .filter(([, box]) => !box.isEmpty())
+    .sort(([, a], [, b]) => size(b).z - size(a).z);
   if (rows.length < 2) return new Map();
-  const gap = (BETWEEN * rows.reduce((sum, [, box]) => sum + Math.max(size(box).x, size(box).z), 0)) / rows.length;
-  const wide = Math.sqrt(rows.reduce((sum, [, box]) => sum + (size(box).x + gap) * (size(box).z + gap), 0)) * 1.2;
+  const gap =
+    (BETWEEN * rows.reduce((sum, [, box]) => sum + Math.max(size(box).x, size(box).z), 0)) /
+    rows.length;
+  const wide =
+    Math.sqrt(rows.reduce((sum, [, box]) => sum + (size(box).x + gap) * (size(box).z + gap), 0)) *
+    1.2;
   const out = new Map<number, Vector3>();
   let [x, z, deep] = [0, 0, 0];
   for (const [object, box] of rows) {

@@ -23,9 +23,13 @@ export function onModel(geometry: Geometry): Map<number, OnModel> {
     for (let t = 0; t + 2 < position.count; t += 3) {
       const number = island.getX(t);
       if (number < 0) continue;
-      [a, b, c].forEach((point, k) => point.fromBufferAttribute(position, t + k).applyMatrix4(matrix));
+      [a, b, c].forEach((point, k) =>
+        point.fromBufferAttribute(position, t + k).applyMatrix4(matrix),
+      );
       const area = 0.5 * ab.subVectors(b, a).cross(ac.subVectors(c, a)).length();
-      const row = out.get(number) ?? out.set(number, { x: 0, y: 0, z: 0, area: 0, upU: 0, upV: 0 }).get(number)!;
+      const row =
+        out.get(number) ??
+        out.set(number, { x: 0, y: 0, z: 0, area: 0, upU: 0, upV: 0 }).get(number)!;
       row.x += (area * (a.x + b.x + c.x)) / 3;
       row.y += (area * (a.y + b.y + c.y)) / 3;
       row.z += (area * (a.z + b.z + c.z)) / 3;
@@ -53,7 +57,8 @@ export function onModel(geometry: Geometry): Map<number, OnModel> {
 
 /** Angles of points round an upright axis through their middle, in radians from 0; the order in which the pieces of a ring follow one another. */
 export function aroundAxis(points: readonly { x: number; z: number }[]): number[] {
-  const mean = (value: (p: { x: number; z: number }) => number) => points.reduce((sum, p) => sum + value(p), 0) / Math.max(points.length, 1);
+  const mean = (value: (p: { x: number; z: number }) => number) =>
+    points.reduce((sum, p) => sum + value(p), 0) / Math.max(points.length, 1);
   const [x, z] = [mean((p) => p.x), mean((p) => p.z)];
   return points.map((p) => (Math.atan2(z - p.z, p.x - x) + 2 * Math.PI) % (2 * Math.PI));
 }

@@ -4,9 +4,21 @@ import cases from "../rules.cases.json";
 import { TableMap } from "./TableMap";
 import type { TileRow } from "./tiles";
 
-const tile = (number: number, width: number, height: number): TileRow => ({ number, width, height, label: "", frozen: false });
+const tile = (number: number, width: number, height: number): TileRow => ({
+  number,
+  width,
+  height,
+  label: "",
+  frozen: false,
+});
 const edges = new Float32Array([0.2, 0.2, 0.4, 0.4, 0.2, 0.2, 0.4, 0.4, 0.2, 0.2, 0.4, 0.4]);
-const base = { count: 3, corners: new Float32Array(), triangleIsland: new Int32Array(), edges, edgeIsland: new Int32Array([0, 1, 2]) };
+const base = {
+  count: 3,
+  corners: new Float32Array(),
+  triangleIsland: new Int32Array(),
+  edges,
+  edgeIsland: new Int32Array([0, 1, 2]),
+};
 const placements = new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 1, 0, 1, 1, 1, 0, -7, 0, 1, 0]);
 
 it("gives every sheet the proportions of its own tile", () => {
@@ -33,12 +45,18 @@ it("tells the tile of each island, and its resolution and place for the shaders"
 });
 
 it("gives islands the homes that the core gives them", () => {
-  const map = new TableMap(cases.tiles.map(([number, width, height]) => tile(number, width, height)));
+  const map = new TableMap(
+    cases.tiles.map(([number, width, height]) => tile(number, width, height)),
+  );
   const boxes = cases.homes.map(({ box }) => box);
   // Two outline edges that run from corner to corner span the box, whatever lies between.
   const outline = new Float32Array(boxes.flatMap(([a, b, c, d]) => [a, b, c, d, a, b, a, b]));
   const islands = Int32Array.from(boxes.flatMap((_, i) => [i, i]));
   const still = new Float32Array(boxes.flatMap(() => [1, 0, 0, 0, 1, 0]));
-  const { homes } = new LayoutModel({ ...base, count: boxes.length, edges: outline, edgeIsland: islands }, still, map);
+  const { homes } = new LayoutModel(
+    { ...base, count: boxes.length, edges: outline, edgeIsland: islands },
+    still,
+    map,
+  );
   expect([...homes]).toEqual(cases.homes.map(({ tile }) => tile));
 });

@@ -15,7 +15,9 @@ export class TableMap {
 
   constructor(readonly tiles: TileRow[]) {
     this.byNumber = new Map(tiles.map((tile) => [tile.number, tile]));
-    this.cell = new Map(tiles.map((tile) => [tile.number, [...proportions(tile), ...tileCorner(tile.number)]]));
+    this.cell = new Map(
+      tiles.map((tile) => [tile.number, [...proportions(tile), ...tileCorner(tile.number)]]),
+    );
     this.outside = [...proportions(tiles[0]), 0, 0];
     const shapes = tiles.map(proportions);
     this.pitch = [Math.max(...shapes.map(([w]) => w)), Math.max(...shapes.map(([, h]) => h))];

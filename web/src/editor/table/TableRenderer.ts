@@ -106,13 +106,30 @@ export class TableRenderer {
   private materials: ShaderMaterial[];
 
   constructor(canvas: HTMLCanvasElement) {
-    this.renderer = new WebGLRenderer({ canvas, alpha: true, antialias: true, premultipliedAlpha: false });
+    this.renderer = new WebGLRenderer({
+      canvas,
+      alpha: true,
+      antialias: true,
+      premultipliedAlpha: false,
+    });
     this.renderer.setClearColor(0x000000, 0);
-    const common = { uniforms: this.uniforms, vertexShader: VERTEX, glslVersion: GLSL3, depthTest: false, transparent: true, side: 2 as const };
-    this.materials = [FILL, EDGE].map((fragmentShader) => new ShaderMaterial({ ...common, fragmentShader }));
+    const common = {
+      uniforms: this.uniforms,
+      vertexShader: VERTEX,
+      glslVersion: GLSL3,
+      depthTest: false,
+      transparent: true,
+      side: 2 as const,
+    };
+    this.materials = [FILL, EDGE].map(
+      (fragmentShader) => new ShaderMaterial({ ...common, fragmentShader }),
+    );
     // The shaders are made ready while the layout is still on its way.
     const nothing = this.geometry(new Float32Array(0), new Int32Array(0), 3);
-    this.meshes = [new Mesh(nothing, this.materials[0]), new LineSegments(nothing, this.materials[1])];
+    this.meshes = [
+      new Mesh(nothing, this.materials[0]),
+      new LineSegments(nothing, this.materials[1]),
+    ];
     this.scene.add(...this.meshes);
     this.renderer.compile(this.scene, this.camera);
   }
@@ -154,7 +171,12 @@ export class TableRenderer {
     this.renderer.dispose();
   }
 
-  private geometry(points: Float32Array, islands: Int32Array, corners: number, stretch?: Float32Array): BufferGeometry {
+  private geometry(
+    points: Float32Array,
+    islands: Int32Array,
+    corners: number,
+    stretch?: Float32Array,
+  ): BufferGeometry {
     const geometry = new BufferGeometry();
     const island = new Float32Array(islands.length * corners);
     islands.forEach((number, i) => island.fill(number, i * corners, (i + 1) * corners));

@@ -5,10 +5,28 @@ import { badges, inReach } from "./badges";
 it("shows each control as one badge", () => {
   expect(badges(0, 0, 0)).toEqual([]);
   expect(badges(CONTROL.place | CONTROL.size, 0, 0)).toEqual(["p", "s"]);
-  expect(badges(CONTROL.turn | CONTROL.mirror | CONTROL.out, 1012, 3)).toEqual(["t", "m", "o", "3×", "1012"]);
+  expect(badges(CONTROL.turn | CONTROL.mirror | CONTROL.out, 1012, 3)).toEqual([
+    "t",
+    "m",
+    "o",
+    "3×",
+    "1012",
+  ]);
 });
 
 it("threads a bundle from one island to the nearest", () => {
-  expect(inReach([[0, 0], [9, 0], [2, 0], [5, 0]])).toEqual([[0, 0], [2, 0], [5, 0], [9, 0]]);
+  expect(
+    inReach([
+      [0, 0],
+      [9, 0],
+      [2, 0],
+      [5, 0],
+    ]),
+  ).toEqual([
+    [0, 0],
+    [2, 0],
+    [5, 0],
+    [9, 0],
+  ]);
   expect(inReach([])).toEqual([]);
 });

@@ -7,7 +7,16 @@ import { inView, labelFits } from "./stitches";
 const SIZE = 13;
 
 /** What was said about islands, as buttons sewn on them: locks, mirroring, tile, stacks. */
-export function drawBadges(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, islands: readonly number[], control: (island: number) => Control | null, stackSize: (island: number) => number, palette: Palette): void {
+export function drawBadges(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  model: LayoutModel,
+  anchors: Float32Array,
+  islands: readonly number[],
+  control: (island: number) => Control | null,
+  stackSize: (island: number) => number,
+  palette: Palette,
+): void {
   const taken = new Set<string>();
   islands.forEach((island) => {
     const b = model.bounds[island];
@@ -19,7 +28,9 @@ export function drawBadges(ctx: CanvasRenderingContext2D, camera: TableCamera, m
     const h = (b.maxY - b.minY) * camera.scale;
     if (Math.max(w, h) < 16) return;
     const marks = badges(flags, tile, stack >= 0 ? stackSize(island) : 0);
-    const [x, y] = camera.toScreen(...model.place(island, anchors[2 * island], anchors[2 * island + 1]));
+    const [x, y] = camera.toScreen(
+      ...model.place(island, anchors[2 * island], anchors[2 * island + 1]),
+    );
     // Zoomed out, one of those that would lie on one another is enough.
     const cell = `${Math.round(x / 24)},${Math.round(y / 16)}`;
     if (taken.has(cell)) return;
@@ -49,7 +60,13 @@ export function badges(flags: number, tile: number, stack: number): string[] {
   return out;
 }
 
-function button(ctx: CanvasRenderingContext2D, x: number, y: number, width: number, palette: Palette): void {
+function button(
+  ctx: CanvasRenderingContext2D,
+  x: number,
+  y: number,
+  width: number,
+  palette: Palette,
+): void {
   ctx.fillStyle = palette.halo;
   ctx.strokeStyle = palette.ink;
   ctx.lineWidth = 1;
@@ -59,7 +76,13 @@ function button(ctx: CanvasRenderingContext2D, x: number, y: number, width: numb
   ctx.stroke();
 }
 
-function symbol(ctx: CanvasRenderingContext2D, mark: string, x: number, y: number, palette: Palette): void {
+function symbol(
+  ctx: CanvasRenderingContext2D,
+  mark: string,
+  x: number,
+  y: number,
+  palette: Palette,
+): void {
   ctx.strokeStyle = ctx.fillStyle = palette.ink;
   ctx.lineWidth = 1.4;
   ctx.beginPath();
@@ -102,7 +125,16 @@ function symbol(ctx: CanvasRenderingContext2D, mark: string, x: number, y: numbe
 }
 
 /** A knot on each island of a bundle, and, where one of them is picked, the thread from knot to knot. */
-export function drawThreads(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, anchors: Float32Array, said: readonly number[], bundles: number[], shown: (island: number) => boolean, palette: Palette): void {
+export function drawThreads(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  model: LayoutModel,
+  anchors: Float32Array,
+  said: readonly number[],
+  bundles: number[],
+  shown: (island: number) => boolean,
+  palette: Palette,
+): void {
   const groups = new Map<number, number[]>();
   for (const island of said) {
     const bundle = bundles[island];
@@ -110,7 +142,9 @@ export function drawThreads(ctx: CanvasRenderingContext2D, camera: TableCamera, 
   }
   ctx.lineWidth = 1.6;
   for (const islands of groups.values()) {
-    const spots = inReach(islands.map((i) => camera.toScreen(...model.place(i, anchors[2 * i], anchors[2 * i + 1]))));
+    const spots = inReach(
+      islands.map((i) => camera.toScreen(...model.place(i, anchors[2 * i], anchors[2 * i + 1]))),
+    );
     if (islands.some(shown)) {
       ctx.strokeStyle = palette.halo;
       ctx.lineWidth = 3;
@@ -150,7 +184,11 @@ function thread(ctx: CanvasRenderingContext2D, spots: [number, number][]): void 
 }
 
 /** Outlines of another layout, laid over this one. */
-export function drawGhost(ctx: CanvasRenderingContext2D, camera: TableCamera, ghost: LayoutModel): void {
+export function drawGhost(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  ghost: LayoutModel,
+): void {
   const { edges, edgeIsland } = ghost.base;
   ctx.strokeStyle = "#8C2F4B";
   ctx.lineWidth = 1.1;

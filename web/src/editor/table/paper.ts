@@ -1,15 +1,35 @@
 import type { TableCamera } from "../camera/TableCamera";
 import type { TableMap } from "./TableMap";
 
-export type Sheet = { number: number; label: string; width: number; height: number; note: string; frozen: boolean };
+export type Sheet = {
+  number: number;
+  label: string;
+  width: number;
+  height: number;
+  note: string;
+  frozen: boolean;
+};
 
-export type Palette = { paper: string; ink: string; soft: string; line: string; shadow: string; halo: string };
+export type Palette = {
+  paper: string;
+  ink: string;
+  soft: string;
+  line: string;
+  shadow: string;
+  halo: string;
+};
 
 /** The side table lies to the left of the sheets, in tile widths. */
 export const SIDE_TABLE = { left: -0.5, right: -0.05 };
 
 /** The sheets of paper, their specimen labels and the side table, under the islands. */
-export function drawPaper(ctx: CanvasRenderingContext2D, camera: TableCamera, sheets: Sheet[], map: TableMap, palette: Palette): void {
+export function drawPaper(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  sheets: Sheet[],
+  map: TableMap,
+  palette: Palette,
+): void {
   for (const sheet of sheets) {
     const on = map.sheet(sheet.number);
     const [left, top] = camera.toScreen(on.minX, on.maxY);
@@ -36,10 +56,17 @@ export function drawPaper(ctx: CanvasRenderingContext2D, camera: TableCamera, sh
   sideTable(ctx, camera, map.first, palette);
 }
 
-const hasAbove = (sheets: Sheet[], sheet: Sheet) => sheets.some((other) => other.number === sheet.number + 10);
+const hasAbove = (sheets: Sheet[], sheet: Sheet) =>
+  sheets.some((other) => other.number === sheet.number + 10);
 
 /** Labels of sheets that have another one above them lie on the sheet, over its islands. */
-export function drawInnerLabels(ctx: CanvasRenderingContext2D, camera: TableCamera, sheets: Sheet[], map: TableMap, palette: Palette): void {
+export function drawInnerLabels(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  sheets: Sheet[],
+  map: TableMap,
+  palette: Palette,
+): void {
   for (const sheet of sheets.filter((one) => hasAbove(sheets, one))) {
     const on = map.sheet(sheet.number);
     const [left, top] = camera.toScreen(on.minX, on.maxY);
@@ -56,7 +83,14 @@ export function drawInnerLabels(ctx: CanvasRenderingContext2D, camera: TableCame
 }
 
 /** A frozen sheet is hatched lightly, and says so on its label. */
-function frost(ctx: CanvasRenderingContext2D, left: number, top: number, w: number, h: number, palette: Palette): void {
+function frost(
+  ctx: CanvasRenderingContext2D,
+  left: number,
+  top: number,
+  w: number,
+  h: number,
+  palette: Palette,
+): void {
   ctx.save();
   ctx.beginPath();
   ctx.rect(left, top, w, h);
@@ -72,7 +106,16 @@ function frost(ctx: CanvasRenderingContext2D, left: number, top: number, w: numb
   ctx.restore();
 }
 
-function grid(ctx: CanvasRenderingContext2D, camera: TableCamera, sheet: Sheet, left: number, top: number, w: number, h: number, palette: Palette): void {
+function grid(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  sheet: Sheet,
+  left: number,
+  top: number,
+  w: number,
+  h: number,
+  palette: Palette,
+): void {
   const texel = w / sheet.width;
   ctx.strokeStyle = palette.line;
   ctx.lineWidth = 1;
@@ -95,12 +138,23 @@ function grid(ctx: CanvasRenderingContext2D, camera: TableCamera, sheet: Sheet, 
   ctx.globalAlpha = 1;
 }
 
-function specimenLabel(ctx: CanvasRenderingContext2D, sheet: Sheet, left: number, top: number, w: number, palette: Palette): void {
+function specimenLabel(
+  ctx: CanvasRenderingContext2D,
+  sheet: Sheet,
+  left: number,
+  top: number,
+  w: number,
+  palette: Palette,
+): void {
   ctx.textBaseline = "alphabetic";
   ctx.fillStyle = palette.ink;
   ctx.font = "600 14px 'Fraunces Variable', serif";
   ctx.textAlign = "left";
-  const title = fitting(ctx, `${sheet.number}${sheet.label ? ` · ${sheet.label}` : ""}${sheet.frozen ? " · frozen" : ""}`, w - 8);
+  const title = fitting(
+    ctx,
+    `${sheet.number}${sheet.label ? ` · ${sheet.label}` : ""}${sheet.frozen ? " · frozen" : ""}`,
+    w - 8,
+  );
   ctx.fillText(title, left + 3, top - 9);
   const used = ctx.measureText(title).width;
   ctx.font = "12px 'Atkinson Hyperlegible Next Variable', sans-serif";
@@ -119,7 +173,12 @@ function fitting(ctx: CanvasRenderingContext2D, text: string, room: number): str
   return short;
 }
 
-function sideTable(ctx: CanvasRenderingContext2D, camera: TableCamera, aspect: [number, number], palette: Palette): void {
+function sideTable(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  aspect: [number, number],
+  palette: Palette,
+): void {
   const [left, top] = camera.toScreen(aspect[0] * SIDE_TABLE.left, aspect[1]);
   const [right, bottom] = camera.toScreen(aspect[0] * SIDE_TABLE.right, 0);
   ctx.save();

@@ -5,7 +5,16 @@ import { amountText, drawSpots } from "./spots";
 import { TableMap } from "./TableMap";
 
 const map = new TableMap([{ number: 1001, width: 512, height: 512, label: "", frozen: false }]);
-const gap = { kind: "gap", amount: 5.1234, unit: "px", tile: 1001, spots: [[0.25, 0.5], [0.75, 0.5]] } as unknown as Finding;
+const gap = {
+  kind: "gap",
+  amount: 5.1234,
+  unit: "px",
+  tile: 1001,
+  spots: [
+    [0.25, 0.5],
+    [0.75, 0.5],
+  ],
+} as unknown as Finding;
 
 it("prints amounts with their unit and leaves counts to the words", () => {
   expect(amountText(gap)).toBe("5.12 px");
@@ -16,8 +25,15 @@ it("prints amounts with their unit and leaves counts to the words", () => {
 it("rings every spot, joins those of a gap, and keeps its label in the picture", () => {
   const calls: unknown[][] = [];
   const ctx = new Proxy({} as Record<string, unknown>, {
-    get: (target, name: string) => target[name] ?? (name === "measureText" ? () => ({ width: 40 }) : (...args: unknown[]) => calls.push([name, ...args])),
-    set: (target, name: string, value) => { target[name] = value; return true; },
+    get: (target, name: string) =>
+      target[name] ??
+      (name === "measureText"
+        ? () => ({ width: 40 })
+        : (...args: unknown[]) => calls.push([name, ...args])),
+    set: (target, name: string, value) => {
+      target[name] = value;
+      return true;
+    },
   }) as unknown as CanvasRenderingContext2D;
   const camera = new TableCamera();
   const palette = { paper: "", ink: "", soft: "", line: "", shadow: "", halo: "" };

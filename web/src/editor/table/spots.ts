@@ -6,10 +6,19 @@ import type { TableMap } from "./TableMap";
 const RING = 11;
 
 /** Where a finding lies: a chalk ring around each spot; between the two spots of a gap its length. */
-export function drawSpots(ctx: CanvasRenderingContext2D, camera: TableCamera, finding: Finding, map: TableMap, palette: Palette): void {
+export function drawSpots(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  finding: Finding,
+  map: TableMap,
+  palette: Palette,
+): void {
   const spots = finding.spots.map(([u, v]) => camera.toScreen(...map.place(u, v, finding.tile)));
   ctx.lineCap = "round";
-  for (const [colour, width] of [[palette.halo, 5], ["#8C2F4B", 2]] as const) {
+  for (const [colour, width] of [
+    [palette.halo, 5],
+    ["#8C2F4B", 2],
+  ] as const) {
     ctx.strokeStyle = colour;
     ctx.lineWidth = width;
     ctx.beginPath();
@@ -44,6 +53,9 @@ const UNITS: Record<string, string> = { texel: "texels", px: "px", "px/m": "px/m
 export function amountText(finding: Finding): string {
   const unit = UNITS[finding.unit];
   if (!unit || finding.amount === null) return "";
-  const value = finding.amount >= 1000 ? Math.round(finding.amount).toLocaleString("en-GB") : String(Number(finding.amount.toPrecision(3)));
+  const value =
+    finding.amount >= 1000
+      ? Math.round(finding.amount).toLocaleString("en-GB")
+      : String(Number(finding.amount.toPrecision(3)));
   return `${value} ${unit}`;
 }

@@ -29,7 +29,10 @@ it("knows what can be seen", () => {
 
 it("prints a label only where there is room", () => {
   const printed: string[] = [];
-  const ctx = { strokeText: () => undefined, fillText: (text: string) => printed.push(text) } as unknown as CanvasRenderingContext2D;
+  const ctx = {
+    strokeText: () => undefined,
+    fillText: (text: string) => printed.push(text),
+  } as unknown as CanvasRenderingContext2D;
   const palette = { paper: "", ink: "", soft: "", line: "", shadow: "", halo: "" };
   const camera = new TableCamera();
   drawLabels(ctx, camera, model, model.anchors, () => "LA·1", palette);

@@ -6,7 +6,13 @@ import type { Palette } from "./paper";
 const MOST_STITCHED = 400;
 
 /** The running stitch around selected islands: dashed ink with a light halo. */
-export function drawStitches(ctx: CanvasRenderingContext2D, camera: TableCamera, model: LayoutModel, selected: number[], palette: Palette): void {
+export function drawStitches(
+  ctx: CanvasRenderingContext2D,
+  camera: TableCamera,
+  model: LayoutModel,
+  selected: number[],
+  palette: Palette,
+): void {
   const path = new Path2D();
   for (const island of selected.slice(0, MOST_STITCHED)) {
     if (!model.bounds[island] || !inView(camera, model.bounds[island])) continue;
@@ -37,7 +43,8 @@ export function inView(camera: TableCamera, b: Bounds): boolean {
 }
 
 /** Whether there is room for a label on an island of this width and height in px. */
-export const labelFits = (width: number, height: number): boolean => width >= 30 && height >= 14 && width * height >= 900;
+export const labelFits = (width: number, height: number): boolean =>
+  width >= 30 && height >= 14 && width * height >= 900;
 
 /** A short text in the middle of each island that has room for it. */
 export function drawLabels(
@@ -61,7 +68,9 @@ export function drawLabels(
     if (!labelFits(w, h) || !inView(camera, b)) return;
     const label = text(island);
     if (!label) return;
-    const [sx, sy] = camera.toScreen(...model.place(island, anchors[2 * island], anchors[2 * island + 1]));
+    const [sx, sy] = camera.toScreen(
+      ...model.place(island, anchors[2 * island], anchors[2 * island + 1]),
+    );
     const cell = `${Math.round(sx / 34)},${Math.round(sy / 14)}`;
     if (taken.has(cell)) return;
     taken.add(cell);

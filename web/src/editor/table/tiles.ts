@@ -1,4 +1,10 @@
-export type TileRow = { number: number; width: number; height: number; label: string; frozen: boolean };
+export type TileRow = {
+  number: number;
+  width: number;
+  height: number;
+  label: string;
+  frozen: boolean;
+};
 
 /** Column and row of a tile: its number is 1001 + column + 10 x row. */
 export function tileCorner(number: number): [number, number] {

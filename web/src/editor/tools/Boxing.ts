@@ -6,7 +6,10 @@ export class Boxing extends State {
   readonly name = "boxing";
   private to: PointerAt;
 
-  constructor(editor: State["editor"], private from: PointerAt) {
+  constructor(
+    editor: State["editor"],
+    private from: PointerAt,
+  ) {
     super(editor);
     this.to = from;
   }
@@ -14,7 +17,12 @@ export class Boxing extends State {
   /** On the table. */
   get box(): Bounds {
     const { from, to } = this;
-    return { minX: Math.min(from.x, to.x), minY: Math.min(from.y, to.y), maxX: Math.max(from.x, to.x), maxY: Math.max(from.y, to.y) };
+    return {
+      minX: Math.min(from.x, to.x),
+      minY: Math.min(from.y, to.y),
+      maxX: Math.max(from.x, to.x),
+      maxY: Math.max(from.y, to.y),
+    };
   }
 
   move(at: PointerAt): ToolState {

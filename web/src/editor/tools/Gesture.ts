@@ -10,7 +10,13 @@ import { SIDE_TABLE } from "../table/paper";
 export type Verb = PlaceEdit["verb"];
 
 /** What holds islands back from being moved, turned or sized, by the bit of its lock. */
-const HELD: Record<Verb, number> = { move: CONTROL.place, turn: CONTROL.place | CONTROL.turn, size: CONTROL.place | CONTROL.size, mirror: CONTROL.place | CONTROL.turn, place: CONTROL.place };
+const HELD: Record<Verb, number> = {
+  move: CONTROL.place,
+  turn: CONTROL.place | CONTROL.turn,
+  size: CONTROL.place | CONTROL.size,
+  mirror: CONTROL.place | CONTROL.turn,
+  place: CONTROL.place,
+};
 
 /** Picked islands while they are moved, turned or sized: shown at once, sent when the gesture ends. */
 export class Gesture {
@@ -40,7 +46,9 @@ export class Gesture {
     if (!document.model) return false;
     const picked = selection.list();
     const held = picked.filter((island) => document.control(island).flags & HELD[verb]);
-    const free = held.length ? picked.filter((island) => !(document.control(island).flags & HELD[verb])) : picked;
+    const free = held.length
+      ? picked.filter((island) => !(document.control(island).flags & HELD[verb]))
+      : picked;
     this.held = held;
     this.verb = verb;
     this.by = IDENTITY;
@@ -62,7 +70,10 @@ export class Gesture {
     this.snapped = snapped;
     this.nearest = nearest;
     const now = this.outlines.overlapped(by);
-    if (now.length !== this.overlapped.length || now.some((island, k) => island !== this.overlapped[k])) {
+    if (
+      now.length !== this.overlapped.length ||
+      now.some((island, k) => island !== this.overlapped[k])
+    ) {
       const touched = [...this.overlapped, ...now];
       this.overlapped = now;
       this.editor.looks.setLaidOn(now, now.length ? this.outlines.islands : [], touched);
@@ -92,7 +103,8 @@ export class Gesture {
   /** An edit of islands by a transform on the table, or one each: one each in the plane of the tiles. */
   editFor(islands: number[], by: Transform | readonly Transform[], verb: Verb): PlaceEdit {
     const { model, map, info } = this.editor.document;
-    const own = (k: number): Transform => (typeof by[0] === "number" ? (by as Transform) : (by as readonly Transform[])[k]);
+    const own = (k: number): Transform =>
+      typeof by[0] === "number" ? (by as Transform) : (by as readonly Transform[])[k];
     const boxes = islands.map((island, k) => boundsAfter(model!.bounds[island], own(k)));
     const homes = boxes.map((b) => map.tileAt(0.5 * (b.minX + b.maxX), 0.5 * (b.minY + b.maxY)));
     const known = new Map<string, Transform>();
@@ -102,8 +114,14 @@ export class Gesture {
       return known.get(key) ?? known.set(key, map.inUV(own(k), from, homes[k])).get(key)!;
     });
     const flags = info?.figures?.island_flags ?? [];
-    const aside = boxes.map((b, k) => homes[k] === 0 && b.maxX <= SIDE_TABLE.right * map.first[0] + 1e-9);
-    const sideTable = aside.every(Boolean) ? true : homes.every((home) => home > 0) && islands.some((island) => flags[island] & 16) ? false : undefined;
+    const aside = boxes.map(
+      (b, k) => homes[k] === 0 && b.maxX <= SIDE_TABLE.right * map.first[0] + 1e-9,
+    );
+    const sideTable = aside.every(Boolean)
+      ? true
+      : homes.every((home) => home > 0) && islands.some((island) => flags[island] & 16)
+        ? false
+        : undefined;
     return { verb, islands, moves: known.size === 1 ? [moves[0]] : moves, sideTable };
   }
 
@@ -137,4 +155,3 @@ export function densityOf(document: LayoutDocument, islands: readonly number[]):
 }
 
 const isIdentity = (t: Transform) => IDENTITY.every((value, k) => value === t[k]);
-

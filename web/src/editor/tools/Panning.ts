@@ -6,7 +6,11 @@ export class Panning extends State {
   /** Whether the view has moved: then a press of the right button asks for no menu. */
   moved = false;
 
-  constructor(editor: State["editor"], private last: PointerAt, private back: ToolState) {
+  constructor(
+    editor: State["editor"],
+    private last: PointerAt,
+    private back: ToolState,
+  ) {
     super(editor);
   }
 

@@ -10,7 +10,10 @@ export type Pen = "lasso" | "brush" | "region";
 export class PenIdle extends State {
   readonly name = "pen";
 
-  constructor(editor: State["editor"], readonly pen: Pen) {
+  constructor(
+    editor: State["editor"],
+    readonly pen: Pen,
+  ) {
     super(editor);
   }
 
@@ -23,7 +26,9 @@ export class PenIdle extends State {
   }
 
   move(at: PointerAt): ToolState {
-    this.editor.hover(this.pen === "region" ? -1 : (this.editor.document.model?.islandAt(at.x, at.y) ?? -1));
+    this.editor.hover(
+      this.pen === "region" ? -1 : (this.editor.document.model?.islandAt(at.x, at.y) ?? -1),
+    );
     return this;
   }
 
@@ -46,7 +51,10 @@ export abstract class Drawing extends State {
   /** x and y on the table of all points so far. */
   readonly points: number[];
 
-  constructor(editor: State["editor"], protected from: PointerAt) {
+  constructor(
+    editor: State["editor"],
+    protected from: PointerAt,
+  ) {
     super(editor);
     this.points = [from.x, from.y];
   }
@@ -57,7 +65,8 @@ export abstract class Drawing extends State {
   move(at: PointerAt): ToolState {
     const least = 2 / this.editor.camera.scale;
     const n = this.points.length;
-    if (Math.hypot(at.x - this.points[n - 2], at.y - this.points[n - 1]) >= least) this.points.push(at.x, at.y);
+    if (Math.hypot(at.x - this.points[n - 2], at.y - this.points[n - 1]) >= least)
+      this.points.push(at.x, at.y);
     this.editor.drawn();
     return this;
   }
@@ -98,7 +107,10 @@ export class Brush extends State {
   private before: number[];
   private passed = new Set<number>();
 
-  constructor(editor: State["editor"], private last: PointerAt) {
+  constructor(
+    editor: State["editor"],
+    private last: PointerAt,
+  ) {
     super(editor);
     this.before = editor.selection.list();
     if (!last.shift && !last.ctrl) editor.select((selection) => selection.clear());
@@ -107,9 +119,16 @@ export class Brush extends State {
 
   move(at: PointerAt): ToolState {
     // Between two events no island is jumped over that is wider than a few px.
-    const steps = Math.min(200, Math.ceil(Math.hypot(at.sx - this.last.sx, at.sy - this.last.sy) / 4));
+    const steps = Math.min(
+      200,
+      Math.ceil(Math.hypot(at.sx - this.last.sx, at.sy - this.last.sy) / 4),
+    );
     const { last } = this;
-    for (let k = 1; k <= steps; k++) this.pass({ x: last.x + ((at.x - last.x) * k) / steps, y: last.y + ((at.y - last.y) * k) / steps });
+    for (let k = 1; k <= steps; k++)
+      this.pass({
+        x: last.x + ((at.x - last.x) * k) / steps,
+        y: last.y + ((at.y - last.y) * k) / steps,
+      });
     this.last = at;
     this.editor.drawn();
     return this;
@@ -120,7 +139,9 @@ export class Brush extends State {
     if (island < 0 || this.passed.has(island)) return;
     this.passed.add(island);
     const { ctrl } = this.last;
-    this.editor.select((selection) => (ctrl ? selection.remove([island]) : selection.add([island])));
+    this.editor.select((selection) =>
+      ctrl ? selection.remove([island]) : selection.add([island]),
+    );
   }
 
   up(): ToolState {
@@ -155,13 +176,22 @@ export class Region extends Drawing {
   up(at: PointerAt): ToolState {
     this.to = at;
     const { map } = this.editor.document;
-    const shape = this.from.shift ? thinned(this.points, 3 / this.editor.camera.scale) : [this.from.x, this.from.y, at.x, at.y];
+    const shape = this.from.shift
+      ? thinned(this.points, 3 / this.editor.camera.scale)
+      : [this.from.x, this.from.y, at.x, at.y];
     const xs = shape.filter((_, k) => k % 2 === 0);
     const ys = shape.filter((_, k) => k % 2 === 1);
     const middle = (values: number[]) => (Math.min(...values) + Math.max(...values)) / 2;
     const tile = map.tileAt(middle(xs), middle(ys));
-    if (shape.length >= 4 && Math.hypot(at.sx - this.from.sx, at.sy - this.from.sy) + shape.length > 8) {
-      this.editor.onRegion?.({ tile, region: xs.map((x, k) => map.inPx(tile, x, ys[k])), grow: at.alt });
+    if (
+      shape.length >= 4 &&
+      Math.hypot(at.sx - this.from.sx, at.sy - this.from.sy) + shape.length > 8
+    ) {
+      this.editor.onRegion?.({
+        tile,
+        region: xs.map((x, k) => map.inPx(tile, x, ys[k])),
+        grow: at.alt,
+      });
     }
     this.editor.drawn();
     return this.editor.tools.use("take");

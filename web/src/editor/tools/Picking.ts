@@ -12,28 +12,38 @@ let lastClick = { time: 0, sx: 0, sy: 0 };
 export class PickPressed extends State {
   readonly name = "pressed";
 
-  constructor(editor: State["editor"], private from: PointerAt) {
+  constructor(
+    editor: State["editor"],
+    private from: PointerAt,
+  ) {
     super(editor);
   }
 
   move(at: PointerAt): ToolState {
     if (Math.hypot(at.sx - this.from.sx, at.sy - this.from.sy) <= DRAG_PX) return this;
     const { from, editor } = this;
-    if (editor.picks.mode === "corners" && !from.shift && pickedCornerAt(editor, from.sx, from.sy)) return new CornerDrag(editor, from).move(at);
-    if (editor.picks.easing || editor.picks.drag === "brush") return new PickBrush(editor, from).move(at);
-    return (editor.picks.drag === "lasso" ? new PickLasso(editor, from) : new PickBox(editor, from)).move(at);
+    if (editor.picks.mode === "corners" && !from.shift && pickedCornerAt(editor, from.sx, from.sy))
+      return new CornerDrag(editor, from).move(at);
+    if (editor.picks.easing || editor.picks.drag === "brush")
+      return new PickBrush(editor, from).move(at);
+    return (
+      editor.picks.drag === "lasso" ? new PickLasso(editor, from) : new PickBox(editor, from)
+    ).move(at);
   }
 
   up(at: PointerAt): ToolState {
     const { from, editor } = this;
     const now = performance.now();
-    const double = now - lastClick.time < DOUBLE_MS && Math.hypot(at.sx - lastClick.sx, at.sy - lastClick.sy) < DRAG_PX;
+    const double =
+      now - lastClick.time < DOUBLE_MS &&
+      Math.hypot(at.sx - lastClick.sx, at.sy - lastClick.sy) < DRAG_PX;
     lastClick = { time: now, sx: at.sx, sy: at.sy };
     const add = from.shift || from.ctrl;
     void triangleAt(editor, from.x, from.y).then((hit) => {
       if (hit) return editor.picks.click(hit.object, hit.t, hit.point, { add, double });
       // Bare cloth: what is picked is let go, but drawn seams are not lost by a slip of the hand.
-      if (!add && editor.picks.mode !== "edges" && editor.picks.mode !== "path") editor.picks.clear();
+      if (!add && editor.picks.mode !== "edges" && editor.picks.mode !== "path")
+        editor.picks.clear();
       editor.picks.endPath();
       return undefined;
     });
@@ -84,10 +94,17 @@ export class PickBrush extends Drawing {
     const near = ([x, y]: [number, number]) => nearLine(x, y, points) <= reach;
     const xs = points.filter((_, k) => k % 2 === 0);
     const ys = points.filter((_, k) => k % 2 === 1);
-    const box = { minX: Math.min(...xs) - reach, minY: Math.min(...ys) - reach, maxX: Math.max(...xs) + reach, maxY: Math.max(...ys) + reach };
+    const box = {
+      minX: Math.min(...xs) - reach,
+      minY: Math.min(...ys) - reach,
+      maxX: Math.max(...xs) + reach,
+      maxY: Math.max(...ys) + reach,
+    };
     const islands = editor.document.model?.islandsIn(box) ?? [];
     if (picks.easing) picks.clear();
-    void pickWithin(editor, islands, near, true, from.ctrl && !picks.easing).then(() => { if (picks.easing) editor.onEased?.(); });
+    void pickWithin(editor, islands, near, true, from.ctrl && !picks.easing).then(() => {
+      if (picks.easing) editor.onEased?.();
+    });
     editor.drawn();
     return editor.tools.rest;
   }
@@ -111,13 +128,18 @@ export class CornerDrag extends State {
   /** Screen px so far. */
   by: [number, number] = [0, 0];
 
-  constructor(editor: State["editor"], private from: PointerAt) {
+  constructor(
+    editor: State["editor"],
+    private from: PointerAt,
+  ) {
     super(editor);
   }
 
   /** px of the sheet, to the right and up. */
   private inPx(at: PointerAt): [number, number] {
-    const px = this.editor.document.map.pxPerUnit(this.editor.document.map.tileAt(this.from.x, this.from.y));
+    const px = this.editor.document.map.pxPerUnit(
+      this.editor.document.map.tileAt(this.from.x, this.from.y),
+    );
     const way: [number, number] = [(at.x - this.from.x) * px, (at.y - this.from.y) * px];
     return at.ctrl ? [Math.round(way[0]), Math.round(way[1])] : way;
   }

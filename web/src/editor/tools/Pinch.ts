@@ -29,7 +29,8 @@ export class Pinch {
     const after = this.middle();
     const { camera } = this.editor;
     camera.pan(after.x - before.x, after.y - before.y);
-    if (before.apart > 0 && after.apart > 0) camera.zoomAt(after.x, after.y, after.apart / before.apart);
+    if (before.apart > 0 && after.apart > 0)
+      camera.zoomAt(after.x, after.y, after.apart / before.apart);
     this.editor.drawn();
     return true;
   }

@@ -1,11 +1,32 @@
 import type { Editor } from "../Editor";
 
 /** A pointer event: on the table and on the screen, with the keys that are held. */
-export type PointerAt = { x: number; y: number; sx: number; sy: number; button: number; shift: boolean; ctrl: boolean; alt: boolean };
+export type PointerAt = {
+  x: number;
+  y: number;
+  sx: number;
+  sy: number;
+  button: number;
+  shift: boolean;
+  ctrl: boolean;
+  alt: boolean;
+};
 
 /** What a tool does between two events; each answers with the state that follows, itself when nothing changes. */
 export interface ToolState {
-  readonly name: "idle" | "pressed" | "dragging" | "turning" | "sizing" | "boxing" | "panning" | "pen" | "lasso" | "brush" | "region" | "carrying";
+  readonly name:
+    | "idle"
+    | "pressed"
+    | "dragging"
+    | "turning"
+    | "sizing"
+    | "boxing"
+    | "panning"
+    | "pen"
+    | "lasso"
+    | "brush"
+    | "region"
+    | "carrying";
   down(at: PointerAt): ToolState;
   move(at: PointerAt): ToolState;
   up(at: PointerAt): ToolState;

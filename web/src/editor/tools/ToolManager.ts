@@ -59,7 +59,16 @@ export class ToolManager {
     this.use("take");
     const [x, y] = [(frame.minX + frame.maxX) / 2, (frame.minY + frame.maxY) / 2];
     const [sx, sy] = this.editor.camera.toScreen(x, y);
-    const carrying = new Carrying(this.editor, { x, y, sx, sy, button: 0, shift: false, ctrl: false, alt: false });
+    const carrying = new Carrying(this.editor, {
+      x,
+      y,
+      sx,
+      sy,
+      button: 0,
+      shift: false,
+      ctrl: false,
+      alt: false,
+    });
     if (!carrying.begin()) return false;
     this.go(carrying);
     if (this.last) this.move(this.last);
@@ -69,7 +78,11 @@ export class ToolManager {
   down(at: PointerAt): void {
     this.endNudge();
     this.dragged = false;
-    this.go(this.spaceDown && at.button === 0 ? new Panning(this.editor, at, this.state) : this.state.down(at));
+    this.go(
+      this.spaceDown && at.button === 0
+        ? new Panning(this.editor, at, this.state)
+        : this.state.down(at),
+    );
   }
 
   move(at: PointerAt): void {
@@ -100,11 +113,17 @@ export class ToolManager {
   }
 
   get cursor(): string {
-    return this.spaceDown ? "grab" : this.state.cursor?.() ?? "default";
+    return this.spaceDown ? "grab" : (this.state.cursor?.() ?? "default");
   }
 
   /** Turning the wheel zooms at the pointer; with Shift it moves sideways, with Alt in fine steps. Two fingers pinch (`ctrl`) or move the view. */
-  wheel(sx: number, sy: number, dx: number, dy: number, keys: { shift: boolean; alt: boolean; ctrl: boolean }): void {
+  wheel(
+    sx: number,
+    sy: number,
+    dx: number,
+    dy: number,
+    keys: { shift: boolean; alt: boolean; ctrl: boolean },
+  ): void {
     const { camera } = this.editor;
     if (keys.ctrl) camera.zoomAt(sx, sy, Math.exp(-dy * 0.01));
     else if (keys.shift) camera.pan(-(dx || dy), 0);
@@ -115,7 +134,12 @@ export class ToolManager {
 
   /** Arrow keys nudge what is picked, else they move the view; plus and minus zoom. True when the key was used. */
   key(key: string, shift: boolean, alt: boolean): boolean {
-    const arrows: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
+    const arrows: Record<string, [number, number]> = {
+      ArrowLeft: [-1, 0],
+      ArrowRight: [1, 0],
+      ArrowUp: [0, 1],
+      ArrowDown: [0, -1],
+    };
     const { camera, selection } = this.editor;
     const arrow = arrows[key];
     if (arrow && selection.size && this.editor.handsOn) return this.nudge(arrow, shift, alt);
@@ -144,7 +168,13 @@ export class ToolManager {
     this.nudged.dx += x * step;
     this.nudged.dy += y * step;
     const by = moving(this.nudged.dx, this.nudged.dy);
-    gesture.show(by, [], gesture.outlines!.exact ? gesture.outlines!.nearest(by, (3 * document.padding + 8) / px) : null);
+    gesture.show(
+      by,
+      [],
+      gesture.outlines!.exact
+        ? gesture.outlines!.nearest(by, (3 * document.padding + 8) / px)
+        : null,
+    );
     clearTimeout(this.timer);
     this.timer = setTimeout(() => this.endNudge(), NUDGE_MS);
     return true;

@@ -8,25 +8,46 @@ export function aligned(boxes: readonly Bounds[], edge: Edge): Transform[] {
   const all = round(boxes);
   return boxes.map((b) => {
     switch (edge) {
-      case "left": return moving(all.minX - b.minX, 0);
-      case "right": return moving(all.maxX - b.maxX, 0);
-      case "bottom": return moving(0, all.minY - b.minY);
-      case "top": return moving(0, all.maxY - b.maxY);
-      case "middle across": return moving((all.minX + all.maxX - b.minX - b.maxX) / 2, 0);
-      case "middle up": return moving(0, (all.minY + all.maxY - b.minY - b.maxY) / 2);
+      case "left":
+        return moving(all.minX - b.minX, 0);
+      case "right":
+        return moving(all.maxX - b.maxX, 0);
+      case "bottom":
+        return moving(0, all.minY - b.minY);
+      case "top":
+        return moving(0, all.maxY - b.maxY);
+      case "middle across":
+        return moving((all.minX + all.maxX - b.minX - b.maxX) / 2, 0);
+      case "middle up":
+        return moving(0, (all.minY + all.maxY - b.minY - b.maxY) / 2);
     }
   });
 }
 
 /** How each box moves so that they follow one another at a distance, in the order in which they lie; the first stays. */
-export function inRow(boxes: readonly Bounds[], along: "across" | "up", distance: number): Transform[] {
+export function inRow(
+  boxes: readonly Bounds[],
+  along: "across" | "up",
+  distance: number,
+): Transform[] {
   const low = along === "across" ? "minX" : "minY";
-  return inOrder(boxes, boxes.map((_, k) => k).sort((a, b) => boxes[a][low] - boxes[b][low]), along, distance);
+  return inOrder(
+    boxes,
+    boxes.map((_, k) => k).sort((a, b) => boxes[a][low] - boxes[b][low]),
+    along,
+    distance,
+  );
 }
 
 /** The same in a given order; the row begins where the lowest of them begins. */
-export function inOrder(boxes: readonly Bounds[], order: readonly number[], along: "across" | "up", distance: number): Transform[] {
-  const [low, high] = along === "across" ? (["minX", "maxX"] as const) : (["minY", "maxY"] as const);
+export function inOrder(
+  boxes: readonly Bounds[],
+  order: readonly number[],
+  along: "across" | "up",
+  distance: number,
+): Transform[] {
+  const [low, high] =
+    along === "across" ? (["minX", "maxX"] as const) : (["minY", "maxY"] as const);
   const out: Transform[] = boxes.map(() => moving(0, 0));
   let next = boxes.reduce((least, b) => Math.min(least, b[low]), Infinity);
   for (const k of order) {
@@ -38,7 +59,12 @@ export function inOrder(boxes: readonly Bounds[], order: readonly number[], alon
 }
 
 /** Boxes in rows of a width, the largest first, from the upper edge of a place downwards and from its right edge to the left. */
-export function laidOut(boxes: readonly Bounds[], order: readonly number[], place: Bounds, distance: number): Transform[] {
+export function laidOut(
+  boxes: readonly Bounds[],
+  order: readonly number[],
+  place: Bounds,
+  distance: number,
+): Transform[] {
   const out: Transform[] = boxes.map(() => moving(0, 0));
   let [x, y, row] = [place.maxX, place.maxY, 0];
   for (const k of order) {

@@ -16,7 +16,14 @@ export function typed(text: string, now: number): number | null {
   const found = /^\s*([+*/x×÷]?)\s*(-?\d*[.,]?\d+)\s*(?:px|%|°|px\/m)?\s*$/.exec(text);
   if (!found) return null;
   const value = Number(found[2].replace(",", "."));
-  const result = found[1] === "" ? value : found[1] === "+" ? now + value : found[1] === "/" || found[1] === "÷" ? now / value : now * value;
+  const result =
+    found[1] === ""
+      ? value
+      : found[1] === "+"
+        ? now + value
+        : found[1] === "/" || found[1] === "÷"
+          ? now / value
+          : now * value;
   return Number.isFinite(result) ? result : null;
 }
 
@@ -36,7 +43,10 @@ export function numbersOf(editor: Editor): Numbers | null {
   const sheet = tile ? map.sheet(tile) : { minX: 0, minY: 0 };
   const grown = Math.sqrt(Math.abs(by[0] * by[4] - by[1] * by[3]));
   const turned = degrees(Math.atan2(by[3], by[0]));
-  const own = islands.length === 1 ? degrees(Math.atan2(model.placements[6 * islands[0] + 3], model.placements[6 * islands[0]])) : 0;
+  const own =
+    islands.length === 1
+      ? degrees(Math.atan2(model.placements[6 * islands[0] + 3], model.placements[6 * islands[0]]))
+      : 0;
   return {
     x: (box.minX - sheet.minX) * px,
     y: (box.minY - sheet.minY) * px,
@@ -54,12 +64,29 @@ export function numbersOf(editor: Editor): Numbers | null {
 const degrees = (radians: number): number => (180 * radians) / Math.PI;
 
 /** What makes a number of what is picked another one; null when nothing changes or it cannot be. */
-export function makes(field: Field, value: number, now: Numbers): { verb: Verb; by: Transform } | null {
+export function makes(
+  field: Field,
+  value: number,
+  now: Numbers,
+): { verb: Verb; by: Transform } | null {
   const { box, px } = now;
-  const factor = { wide: value / now.wide, high: value / now.high, size: value / now.size, density: value / now.density }[field as "wide"];
+  const factor = {
+    wide: value / now.wide,
+    high: value / now.high,
+    size: value / now.size,
+    density: value / now.density,
+  }[field as "wide"];
   if (field === "x") return { verb: "move", by: moving((value - now.x) / px, 0) };
   if (field === "y") return { verb: "move", by: moving(0, (value - now.y) / px) };
-  if (field === "turn") return { verb: "turn", by: turning(((value - now.turn) * Math.PI) / 180, middle(box)) };
+  if (field === "turn")
+    return { verb: "turn", by: turning(((value - now.turn) * Math.PI) / 180, middle(box)) };
   if (!(factor > 0) || !Number.isFinite(factor)) return null;
-  return { verb: "size", by: sizing(factor, factor, field === "wide" || field === "high" ? [box.minX, box.minY] : middle(box)) };
+  return {
+    verb: "size",
+    by: sizing(
+      factor,
+      factor,
+      field === "wide" || field === "high" ? [box.minX, box.minY] : middle(box),
+    ),
+  };
 }

@@ -18,7 +18,11 @@ beforeEach(() => {
 /** Two squares of 100 px on a sheet of 1000 px, and one that is locked; edits are collected. */
 function setUp(flags = [0, 0, 1]) {
   const editor = new Editor();
-  const [base, still] = squares([[0.1, 0.1, 0.1], [0.5, 0.1, 0.1], [0.8, 0.8, 0.1]]);
+  const [base, still] = squares([
+    [0.1, 0.1, 0.1],
+    [0.5, 0.1, 0.1],
+    [0.8, 0.8, 0.1],
+  ]);
   const none = flags.map(() => -1);
   const info = {
     revision: { id: 1, tiles: [[1001, 1000, 1000]], padding: 8, margin: 4 },
@@ -29,10 +33,16 @@ function setUp(flags = [0, 0, 1]) {
     warnings: [],
   } as unknown as LayoutInfo;
   editor.camera.resize(1000, 1000);
-  editor.show(info, still, { base, instances: [{ geometry: new BufferGeometry(), matrix: null as never, object: 1 }] });
+  editor.show(info, still, {
+    base,
+    instances: [{ geometry: new BufferGeometry(), matrix: null as never, object: 1 }],
+  });
   Object.assign(editor.camera, { x: 0.5, y: 0.5, scale: 1000 });
   const sent: PlaceEdit[] = [];
-  editor.history.send = (edit) => { sent.push(edit); return Promise.resolve(2); };
+  editor.history.send = (edit) => {
+    sent.push(edit);
+    return Promise.resolve(2);
+  };
   return { editor, sent };
 }
 
@@ -42,9 +52,22 @@ const at = (editor: Editor, x: number, y: number, keys: Partial<PointerAt> = {})
 };
 
 /** Press, move in a few steps, let go. */
-function drag(editor: Editor, from: [number, number], to: [number, number], keys: Partial<PointerAt> = {}) {
+function drag(
+  editor: Editor,
+  from: [number, number],
+  to: [number, number],
+  keys: Partial<PointerAt> = {},
+) {
   editor.tools.down(at(editor, ...from, { ...keys, shift: false }));
-  for (let k = 1; k <= 4; k++) editor.tools.move(at(editor, from[0] + ((to[0] - from[0]) * k) / 4, from[1] + ((to[1] - from[1]) * k) / 4, keys));
+  for (let k = 1; k <= 4; k++)
+    editor.tools.move(
+      at(
+        editor,
+        from[0] + ((to[0] - from[0]) * k) / 4,
+        from[1] + ((to[1] - from[1]) * k) / 4,
+        keys,
+      ),
+    );
 }
 
 it("picks with a click, and adds with a modifier", () => {
@@ -77,7 +100,9 @@ it("moves an island with the pointer and sends one edit when it is let go", asyn
   expect(editor.document.model!.bounds[0].minX).toBeCloseTo(0.1, 6);
   editor.tools.up(at(editor, 0.35, 0.45));
   await editor.history.settled();
-  expect(sent).toMatchObject([{ verb: "move", islands: [0], moves: [[1, 0, expect.closeTo(0.2), 0, 1, expect.closeTo(0.3)]] }]);
+  expect(sent).toMatchObject([
+    { verb: "move", islands: [0], moves: [[1, 0, expect.closeTo(0.2), 0, 1, expect.closeTo(0.3)]] },
+  ]);
   expect(editor.document.model!.bounds[0].minX).toBeCloseTo(0.3, 6);
 });
 
@@ -104,7 +129,11 @@ it("puts everything back with Escape", async () => {
 it("leaves locked islands where they are and says which", () => {
   const { editor } = setUp();
   drag(editor, [0.85, 0.85], [0.6, 0.6]);
-  expect([editor.tools.state.name, editor.gesture.active, editor.gesture.held]).toEqual(["dragging", false, [2]]);
+  expect([editor.tools.state.name, editor.gesture.active, editor.gesture.held]).toEqual([
+    "dragging",
+    false,
+    [2],
+  ]);
   editor.tools.up(at(editor, 0.6, 0.6));
   editor.select((s) => s.set([0, 2]));
   drag(editor, [0.15, 0.15], [0.3, 0.3]);
@@ -133,7 +162,12 @@ it("sizes at a pin, about the opposite corner, and keeps the proportion", () => 
   expect(editor.tools.state.name).toBe("sizing");
   editor.tools.move(at(editor, 0.25, 0.25));
   editor.tools.up(at(editor, 0.25, 0.25));
-  expect(numbersOf(editor)).toMatchObject({ x: expect.closeTo(100, 3), y: expect.closeTo(100, 3), wide: expect.closeTo(150, 3), high: expect.closeTo(150, 3) });
+  expect(numbersOf(editor)).toMatchObject({
+    x: expect.closeTo(100, 3),
+    y: expect.closeTo(100, 3),
+    wide: expect.closeTo(150, 3),
+    high: expect.closeTo(150, 3),
+  });
 });
 
 it("nudges by a texel, the padding or a tenth; keys that follow soon are one edit", async () => {
@@ -158,23 +192,41 @@ it("moves the view with the middle button, with Space, or with arrows when nothi
   editor.tools.down(at(editor, 0.5, 0.5, { button: 1 }));
   editor.tools.move(at(editor, 0.6, 0.5));
   editor.tools.up(at(editor, 0.6, 0.5));
-  expect([editor.camera.x < before, editor.tools.dragged, editor.tools.state.name]).toEqual([true, true, "idle"]);
+  expect([editor.camera.x < before, editor.tools.dragged, editor.tools.state.name]).toEqual([
+    true,
+    true,
+    "idle",
+  ]);
   expect(editor.tools.key("ArrowRight", false, false)).toBe(true);
   expect(editor.tools.key("x", false, false)).toBe(false);
 });
 
 it("reads typed numbers with simple arithmetic", () => {
-  expect([typed("12.5", 3), typed("+8", 3), typed("*0.5", 3), typed("/2", 3), typed("-4 px", 3), typed("2,5", 1)]).toEqual([12.5, 11, 1.5, 1.5, -4, 2.5]);
+  expect([
+    typed("12.5", 3),
+    typed("+8", 3),
+    typed("*0.5", 3),
+    typed("/2", 3),
+    typed("-4 px", 3),
+    typed("2,5", 1),
+  ]).toEqual([12.5, 11, 1.5, 1.5, -4, 2.5]);
   expect([typed("abc", 3), typed("", 3), typed("/0", 3)]).toEqual([null, null, null]);
 });
 
 it("makes a typed number true", async () => {
   const { editor, sent } = setUp();
   editor.select((s) => s.set([0, 1]));
-  for (const [field, value] of [["x", 40], ["y", 7], ["wide", 250], ["turn", 30], ["density", 50]] as const) {
+  for (const [field, value] of [
+    ["x", 40],
+    ["y", 7],
+    ["wide", 250],
+    ["turn", 30],
+    ["density", 50],
+  ] as const) {
     const made = makes(field, value, numbersOf(editor)!)!;
     await editor.transform(made.verb, made.by);
-    if (field !== "turn" && field !== "density") expect(numbersOf(editor)![field]).toBeCloseTo(value, 2);
+    if (field !== "turn" && field !== "density")
+      expect(numbersOf(editor)![field]).toBeCloseTo(value, 2);
   }
   expect(sent.map((edit) => edit.verb)).toEqual(["move", "move", "size", "turn", "size"]);
   expect(makes("wide", 0, numbersOf(editor)!)).toBeNull();
@@ -193,16 +245,31 @@ it("says when islands go to the side table and come back", async () => {
 it("shows edits that are on their way on top of what the server says", async () => {
   const { editor } = setUp();
   let answer: (revision: number) => void = () => undefined;
-  editor.history.send = () => new Promise((resolve) => { answer = resolve; });
+  editor.history.send = () =>
+    new Promise((resolve) => {
+      answer = resolve;
+    });
   editor.select((s) => s.set([0]));
   const done = editor.transform("move", [1, 0, 0.2, 0, 1, 0]);
   const { info, geometry } = editor.document;
-  editor.show({ ...info! }, squares([[0, 0, 1], [0, 0, 1], [0, 0, 1]])[1], geometry!);
+  editor.show(
+    { ...info! },
+    squares([
+      [0, 0, 1],
+      [0, 0, 1],
+      [0, 0, 1],
+    ])[1],
+    geometry!,
+  );
   expect(editor.document.model!.bounds[0].minX).toBeCloseTo(0.3, 6);
   await vi.waitFor(() => expect(editor.history.pending).toBe(1));
   answer(5);
   await done;
-  const there = squares([[0, 0, 1], [0, 0, 1], [0, 0, 1]])[1];
+  const there = squares([
+    [0, 0, 1],
+    [0, 0, 1],
+    [0, 0, 1],
+  ])[1];
   there[2] = 0.25;
   editor.show({ ...info!, revision: { ...info!.revision, id: 5 } }, there, geometry!);
   expect(editor.document.model!.bounds[0].minX).toBeCloseTo(0.35, 6);
@@ -210,7 +277,11 @@ it("shows edits that are on their way on top of what the server says", async () 
 
 it("goes through what lies under the pointer with repeated clicks", () => {
   const { editor } = setUp();
-  const [base, still] = squares([[0.1, 0.1, 0.1], [0.05, 0.05, 0.3], [0.8, 0.8, 0.1]]);
+  const [base, still] = squares([
+    [0.1, 0.1, 0.1],
+    [0.05, 0.05, 0.3],
+    [0.8, 0.8, 0.1],
+  ]);
   editor.show({ ...editor.document.info! }, still, { base, instances: [] });
   const picks = [];
   for (let k = 0; k < 3; k++) {
@@ -247,12 +318,33 @@ it("picks with a line drawn round islands, adds with Shift and takes away with C
     points.slice(1).forEach((p) => editor.tools.move(at(editor, ...p, keys)));
     editor.tools.up(at(editor, ...points[points.length - 1], keys));
   };
-  round([[0.05, 0.05], [0.3, 0.05], [0.3, 0.3], [0.05, 0.3]]);
+  round([
+    [0.05, 0.05],
+    [0.3, 0.05],
+    [0.3, 0.3],
+    [0.05, 0.3],
+  ]);
   expect(editor.selection.list()).toEqual([0]);
   // A line that only touches an island with a side meets it too.
-  round([[0.45, 0.14], [0.52, 0.14], [0.52, 0.16], [0.45, 0.16]], { shift: true });
+  round(
+    [
+      [0.45, 0.14],
+      [0.52, 0.14],
+      [0.52, 0.16],
+      [0.45, 0.16],
+    ],
+    { shift: true },
+  );
   expect(editor.selection.list()).toEqual([0, 1]);
-  round([[0.05, 0.05], [0.3, 0.05], [0.3, 0.3], [0.05, 0.3]], { ctrl: true });
+  round(
+    [
+      [0.05, 0.05],
+      [0.3, 0.05],
+      [0.3, 0.3],
+      [0.05, 0.3],
+    ],
+    { ctrl: true },
+  );
   expect(editor.selection.list()).toEqual([1]);
   expect(editor.tools.state.name).toBe("pen");
   expect(editor.tools.cancel()).toBe(true);
@@ -278,9 +370,14 @@ it("hands over a region in px of its tile, and is then put down", () => {
   editor.tools.down(at(editor, 0.2, 0.3));
   editor.tools.move(at(editor, 0.5, 0.5));
   editor.tools.up(at(editor, 0.6, 0.7, { alt: true }));
-  const [{ tile, region, grow }] = drawn.mock.calls[0] as [{ tile: number; region: [number, number][]; grow: boolean }];
+  const [{ tile, region, grow }] = drawn.mock.calls[0] as [
+    { tile: number; region: [number, number][]; grow: boolean },
+  ];
   expect([tile, grow]).toEqual([1001, true]);
-  expect(region.map((p) => p.map(Math.round))).toEqual([[200, 300], [600, 700]]);
+  expect(region.map((p) => p.map(Math.round))).toEqual([
+    [200, 300],
+    [600, 700],
+  ]);
   expect(editor.tools.tool).toBe("take");
   editor.tools.use("region");
   editor.tools.down(at(editor, 0.2, 0.3));

@@ -1,4 +1,12 @@
-import { TextureLoader, type BufferGeometry, type DataArrayTexture, type Texture, RepeatWrapping, LinearMipmapLinearFilter, SRGBColorSpace } from "three";
+import {
+  TextureLoader,
+  type BufferGeometry,
+  type DataArrayTexture,
+  type Texture,
+  RepeatWrapping,
+  LinearMipmapLinearFilter,
+  SRGBColorSpace,
+} from "three";
 import type { LayoutModel } from "../layout/LayoutModel";
 import { Signal } from "../signal";
 import { readFine } from "./fineMesh";
@@ -7,7 +15,15 @@ import { paintedLayers, readPainted, wearPaint } from "./painted";
 import type { ViewAs } from "../style/views";
 
 /** Sides of the model, by the way from its middle to the eye. */
-export const SIDES: Record<string, [number, number, number]> = { Front: [0, 0, 1], Back: [0, 0, -1], Left: [-1, 0, 0], Right: [1, 0, 0], Above: [0, 1, 0.0001], Below: [0, -1, 0.0001], Corner: [0.5, 0.38, 0.8] };
+export const SIDES: Record<string, [number, number, number]> = {
+  Front: [0, 0, 1],
+  Back: [0, 0, -1],
+  Left: [-1, 0, 0],
+  Right: [1, 0, 0],
+  Above: [0, 1, 0.0001],
+  Below: [0, -1, 0.0001],
+  Corner: [0.5, 0.38, 0.8],
+};
 
 /** How the layout is looked at: by what it is coloured, the house band on its way, previews and ghosts, what the pointer is over. */
 export class ViewManager {
@@ -75,13 +91,15 @@ export class ViewManager {
     const key = JSON.stringify(tiles);
     if (key === this.wanted) return;
     this.wanted = key;
-    void laidPicture(tiles).catch(() => null).then((found) => {
-      if (key !== this.wanted) return found?.texture.dispose();
-      this.picture?.dispose();
-      this.picture = found?.texture ?? null;
-      this.pictureFrame = found?.frame ?? [0, 0, 1, 1];
-      laid();
-    });
+    void laidPicture(tiles)
+      .catch(() => null)
+      .then((found) => {
+        if (key !== this.wanted) return found?.texture.dispose();
+        this.picture?.dispose();
+        this.picture = found?.texture ?? null;
+        this.pictureFrame = found?.frame ?? [0, 0, 1, 1];
+        laid();
+      });
   }
 
   /** Light the model by normals of tiles once they are there, or by its faces. */
@@ -89,14 +107,16 @@ export class ViewManager {
     const key = JSON.stringify([tiles, own]);
     if (key === this.wantedNormals) return;
     this.wantedNormals = key;
-    void laidPicture(tiles).catch(() => null).then((found) => {
-      if (key !== this.wantedNormals) return found?.texture.dispose();
-      this.normals?.dispose();
-      this.normals = found?.texture ?? null;
-      this.normalsFrame = found?.frame ?? [0, 0, 1, 1];
-      this.normalsOwn = own;
-      laid();
-    });
+    void laidPicture(tiles)
+      .catch(() => null)
+      .then((found) => {
+        if (key !== this.wantedNormals) return found?.texture.dispose();
+        this.normals?.dispose();
+        this.normals = found?.texture ?? null;
+        this.normalsFrame = found?.frame ?? [0, 0, 1, 1];
+        this.normalsOwn = own;
+        laid();
+      });
   }
 
   /** Fetch the fine mesh of a rehearsal, or forget it. */
@@ -112,7 +132,11 @@ export class ViewManager {
   }
 
   /** Read how the objects are painted in their own files, once. */
-  async wearPainted(address: string, meshes: { geometry: BufferGeometry; object: number }[], worn: () => void): Promise<void> {
+  async wearPainted(
+    address: string,
+    meshes: { geometry: BufferGeometry; object: number }[],
+    worn: () => void,
+  ): Promise<void> {
     if (address === this.paintedFor) return;
     this.paintedFor = address;
     this.painted?.dispose();

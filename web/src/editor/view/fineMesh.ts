@@ -8,6 +8,9 @@ export function readFine(data: ArrayBuffer): BufferGeometry {
   const count = Math.floor(data.byteLength / TRIANGLE);
   const out = new BufferGeometry();
   out.setAttribute("position", new BufferAttribute(new Float32Array(data, 0, 9 * count), 3));
-  out.setAttribute("normal", new BufferAttribute(new Int8Array(data, 36 * count, 9 * count), 3, true));
+  out.setAttribute(
+    "normal",
+    new BufferAttribute(new Int8Array(data, 36 * count, 9 * count), 3, true),
+  );
   return out;
 }

@@ -1,4 +1,13 @@
-import { DataArrayTexture, Float32BufferAttribute, LinearFilter, LinearMipmapLinearFilter, RepeatWrapping, RGBAFormat, UnsignedByteType, type BufferGeometry } from "three";
+import {
+  DataArrayTexture,
+  Float32BufferAttribute,
+  LinearFilter,
+  LinearMipmapLinearFilter,
+  RepeatWrapping,
+  RGBAFormat,
+  UnsignedByteType,
+  type BufferGeometry,
+} from "three";
 
 type Layer = { source: number; number: number; mark: string; colour: number[] };
 export type Painted = { layers: Layer[]; objects: Map<number, Float32Array> };
@@ -9,9 +18,20 @@ const SIDE = 512;
 /** How objects are painted in their own files: for each corner u, v and layer. */
 export function readPainted(data: ArrayBuffer): Painted {
   const length = new DataView(data).getUint32(0, true);
-  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as { layers: Layer[]; objects: { object: number; first: number; count: number }[] };
+  const head = JSON.parse(new TextDecoder().decode(new Uint8Array(data, 4, length))) as {
+    layers: Layer[];
+    objects: { object: number; first: number; count: number }[];
+  };
   const body = new Float32Array(data, 4 + length);
-  return { layers: head.layers, objects: new Map(head.objects.map(({ object, first, count }) => [object, body.subarray(3 * first, 3 * (first + count))])) };
+  return {
+    layers: head.layers,
+    objects: new Map(
+      head.objects.map(({ object, first, count }) => [
+        object,
+        body.subarray(3 * first, 3 * (first + count)),
+      ]),
+    ),
+  };
 }
 
 /** Their pictures, one on the other. */
@@ -27,7 +47,10 @@ export async function paintedLayers({ layers }: Painted): Promise<DataArrayTextu
     if (layer.number >= 0) {
       const image = new Image();
       image.src = `/api/sources/${layer.source}/pictures/${layer.number}/?size=512&given=${layer.mark}`;
-      await image.decode().then(() => pen.drawImage(image, 0, 0, SIDE, SIDE), () => undefined);
+      await image.decode().then(
+        () => pen.drawImage(image, 0, 0, SIDE, SIDE),
+        () => undefined,
+      );
     }
     const own = pen.getImageData(0, 0, SIDE, SIDE).data;
     if (layer.colour.some((value) => value !== 1)) tint(own, layer.colour);
@@ -47,17 +70,25 @@ export async function paintedLayers({ layers }: Painted): Promise<DataArrayTextu
 
 /** Factors are linear light. */
 function tint(pixels: Uint8ClampedArray, colour: number[]): void {
-  const tables = colour.slice(0, 3).map((factor) => Uint8Array.from({ length: 256 }, (_, byte) => {
-    const s = byte / 255;
-    const light = Math.min(1, factor * (s <= 0.04045 ? s / 12.92 : ((s + 0.055) / 1.055) ** 2.4));
-    return Math.round(255 * (light <= 0.0031308 ? 12.92 * light : 1.055 * light ** (1 / 2.4) - 0.055));
-  }));
-  for (let k = 0; k < pixels.length; k += 4) for (let c = 0; c < 3; c++) pixels[k + c] = tables[c][pixels[k + c]];
+  const tables = colour.slice(0, 3).map((factor) =>
+    Uint8Array.from({ length: 256 }, (_, byte) => {
+      const s = byte / 255;
+      const light = Math.min(1, factor * (s <= 0.04045 ? s / 12.92 : ((s + 0.055) / 1.055) ** 2.4));
+      return Math.round(
+        255 * (light <= 0.0031308 ? 12.92 * light : 1.055 * light ** (1 / 2.4) - 0.055),
+      );
+    }),
+  );
+  for (let k = 0; k < pixels.length; k += 4)
+    for (let c = 0; c < 3; c++) pixels[k + c] = tables[c][pixels[k + c]];
 }
 
 /** Give the meshes of an object what is known of its paint. */
 export function wearPaint(geometry: BufferGeometry, corners: Float32Array | undefined): void {
   const count = geometry.getAttribute("position").count;
-  if (!corners || corners.length !== 3 * count) { geometry.deleteAttribute("paint"); return; }
+  if (!corners || corners.length !== 3 * count) {
+    geometry.deleteAttribute("paint");
+    return;
+  }
   geometry.setAttribute("paint", new Float32BufferAttribute(corners, 3));
 }

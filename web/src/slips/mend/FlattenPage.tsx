@@ -7,9 +7,26 @@ import { lacksLayout } from "../lacksLayout";
 import type { SlipProps } from "../props";
 import { objectsInHand } from "./PickRow";
 import { MoreOptions, useMore } from "../MoreOptions";
-import { Check, Choice, Foot, MainButton, NumberField, Range, Running, running, Title } from "../parts";
+import {
+  Check,
+  Choice,
+  Foot,
+  MainButton,
+  NumberField,
+  Range,
+  Running,
+  running,
+  Title,
+} from "../parts";
 
-const CHARTS = { shape: "by shape: few seams", angle: "by angle", hard: "at hard edges", material: "between materials", group: "between groups", one: "one piece each" } as const;
+const CHARTS = {
+  shape: "by shape: few seams",
+  angle: "by angle",
+  hard: "at hard edges",
+  material: "between materials",
+  group: "between groups",
+  one: "one piece each",
+} as const;
 type Charts = keyof typeof CHARTS;
 const SAID: Record<Charts, string> = {
   shape: "Charts grow while their stretch stays below the limit.",
@@ -22,7 +39,15 @@ const SAID: Record<Charts, string> = {
 const SCOPES = ["bare", "picked"] as const;
 const SHOWN = ["objects", "which", "seams", "angle", "stretch", "balance", "weld", "symmetric"];
 
-type Flat = { id: number; object: string; islands: number; seam: number; stretch_l2: number; stretch_p95: number; flipped: number };
+type Flat = {
+  id: number;
+  object: string;
+  islands: number;
+  seam: number;
+  stretch_l2: number;
+  stretch_p95: number;
+  flipped: number;
+};
 
 /** Whole objects: cut into charts and flattened. */
 export function FlattenPage({ jobs, actions }: SlipProps) {
@@ -37,41 +62,164 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("flatten scope", "bare");
   const rows = editor.document.info?.objects ?? [];
   const bare = rows.filter(lacksLayout);
-  const named = new Set([...objectsInHand(editor), ...editor.selection.list().map((island) => editor.document.objectOf(island)?.id)]);
+  const named = new Set([
+    ...objectsInHand(editor),
+    ...editor.selection.list().map((island) => editor.document.objectOf(island)?.id),
+  ]);
   const picked = rows.filter((o) => named.has(o.id));
   const chosen = scope === "picked" ? picked : bare;
   const busy = running(jobs, "unwrap");
   const rest = useMore("unwrap", SHOWN);
-  const run = (draft: boolean) => actions.unwrap.mutate({ ...rest, objects: chosen.map((o) => o.id), seams: charts, angle, stretch, balance, weld: weld / 100, symmetric, draft });
+  const run = (draft: boolean) =>
+    actions.unwrap.mutate({
+      ...rest,
+      objects: chosen.map((o) => o.id),
+      seams: charts,
+      angle,
+      stretch,
+      balance,
+      weld: weld / 100,
+      symmetric,
+      draft,
+    });
   const counted = `${chosen.length} ${chosen.length === 1 ? "object" : "objects"}`;
   return (
     <>
-      <Title note={bare.length ? `${bare.length} of ${rows.length} objects have no usable UVs.` : "Every object has usable UVs. Pick some on the table to lay them out anew."}>Flatten</Title>
+      <Title
+        note={
+          bare.length
+            ? `${bare.length} of ${rows.length} objects have no usable UVs.`
+            : "Every object has usable UVs. Pick some on the table to lay them out anew."
+        }
+      >
+        Flatten
+      </Title>
       <Box as="ul" listStyleType="none" mb="2" maxH="132px" overflowY="auto" data-testid="bare">
-        {bare.map((o) => <Flex as="li" key={o.id} justify="space-between" gap="2" fontSize="12.5px"><Box as="button" minW="0" textAlign="start" truncate textDecoration="underline" textDecorationStyle="dotted" cursor="pointer" title={`Pick all faces of ${o.name} and look at it; Shift adds`} onClick={(e: React.MouseEvent) => void editor.pickObject(o.id, e.shiftKey)}>{o.name}</Box><Text color="amber" whiteSpace="nowrap">{o.useless ? "useless UVs" : "no UVs"}, {format.whole(o.faces)} faces</Text></Flex>)}
+        {bare.map((o) => (
+          <Flex as="li" key={o.id} justify="space-between" gap="2" fontSize="12.5px">
+            <Box
+              as="button"
+              minW="0"
+              textAlign="start"
+              truncate
+              textDecoration="underline"
+              textDecorationStyle="dotted"
+              cursor="pointer"
+              title={`Pick all faces of ${o.name} and look at it; Shift adds`}
+              onClick={(e: React.MouseEvent) => void editor.pickObject(o.id, e.shiftKey)}
+            >
+              {o.name}
+            </Box>
+            <Text color="amber" whiteSpace="nowrap">
+              {o.useless ? "useless UVs" : "no UVs"}, {format.whole(o.faces)} faces
+            </Text>
+          </Flex>
+        ))}
       </Box>
-      <Choice label="Objects" value={scope} options={SCOPES} onChange={setScope} names={{ bare: `bare (${bare.length})`, picked: `picked (${picked.length})` }} />
+      <Choice
+        label="Objects"
+        value={scope}
+        options={SCOPES}
+        onChange={setScope}
+        names={{ bare: `bare (${bare.length})`, picked: `picked (${picked.length})` }}
+      />
       <Text mb="1">Charts</Text>
       <NativeSelect.Root size="xs" mb="1">
-        <NativeSelect.Field aria-label="Charts" value={charts} onChange={(e) => setCharts(e.target.value as Charts)}>
-          {Object.entries(CHARTS).map(([value, name]) => <option key={value} value={value}>{name}</option>)}
+        <NativeSelect.Field
+          aria-label="Charts"
+          value={charts}
+          onChange={(e) => setCharts(e.target.value as Charts)}
+        >
+          {Object.entries(CHARTS).map(([value, name]) => (
+            <option key={value} value={value}>
+              {name}
+            </option>
+          ))}
         </NativeSelect.Field>
         <NativeSelect.Indicator />
       </NativeSelect.Root>
-      <Text color="soft" fontSize="12px" mb="2">{SAID[charts]}</Text>
-      {charts === "angle" && <NumberField label="Angle from" unit="°" value={angle} min={1} max={180} step={5} onChange={setAngle} />}
-      {charts !== "one" && <NumberField label="Stretch up to" unit="L2" value={stretch} min={1.0005} max={4} step={0.01} onChange={setStretch} />}
+      <Text color="soft" fontSize="12px" mb="2">
+        {SAID[charts]}
+      </Text>
+      {charts === "angle" && (
+        <NumberField
+          label="Angle from"
+          unit="°"
+          value={angle}
+          min={1}
+          max={180}
+          step={5}
+          onChange={setAngle}
+        />
+      )}
+      {charts !== "one" && (
+        <NumberField
+          label="Stretch up to"
+          unit="L2"
+          value={stretch}
+          min={1.0005}
+          max={4}
+          step={0.01}
+          onChange={setStretch}
+        />
+      )}
       <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
-      <NumberField label="Weld within" unit="% of size" value={weld} min={0} max={5} step={0.01} onChange={setWeld} />
-      <Check label="Both sides alike, where the object is symmetric" value={symmetric} onChange={setSymmetric} />
+      <NumberField
+        label="Weld within"
+        unit="% of size"
+        value={weld}
+        min={0}
+        max={5}
+        step={0.01}
+        onChange={setWeld}
+      />
+      <Check
+        label="Both sides alike, where the object is symmetric"
+        value={symmetric}
+        onChange={setSymmetric}
+      />
       <MoreOptions operation="unwrap" shown={SHOWN} />
       <Results jobs={jobs} />
       <Foot>
-        <MainButton disabled={!chosen.length || busy} busy={actions.unwrap.isPending} onClick={() => run(false)}>Flatten {counted}</MainButton>
+        <MainButton
+          disabled={!chosen.length || busy}
+          busy={actions.unwrap.isPending}
+          onClick={() => run(false)}
+        >
+          Flatten {counted}
+        </MainButton>
         <Flex gap="2" mt="1.5">
-          <Button flex="1" size="xs" variant="outline" borderColor="line" disabled={!chosen.length || busy} onClick={() => run(true)} title="Beside the present layout, to compare">As a try</Button>
-          <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => useUi.getState().setDrafts(true)} title="Tries and other drafts, side by side; keep one">Tries…</Button>
-          <Button flex="1" size="xs" variant="outline" borderColor="line" onClick={() => setStage("Arrange")} title="New charts lie on the side table, at the house density">Pack…</Button>
+          <Button
+            flex="1"
+            size="xs"
+            variant="outline"
+            borderColor="line"
+            disabled={!chosen.length || busy}
+            onClick={() => run(true)}
+            title="Beside the present layout, to compare"
+          >
+            As a try
+          </Button>
+          <Button
+            flex="1"
+            size="xs"
+            variant="outline"
+            borderColor="line"
+            onClick={() => useUi.getState().setDrafts(true)}
+            title="Tries and other drafts, side by side; keep one"
+          >
+            Tries…
+          </Button>
+          <Button
+            flex="1"
+            size="xs"
+            variant="outline"
+            borderColor="line"
+            onClick={() => setStage("Arrange")}
+            title="New charts lie on the side table, at the house density"
+          >
+            Pack…
+          </Button>
         </Flex>
         <Running jobs={jobs} kind="unwrap" actions={actions} />
       </Foot>
@@ -86,16 +234,48 @@ function Results({ jobs }: { jobs: Job[] }) {
   if (!flat.length) return null;
   return (
     <Box mt="2" mb="2" data-testid="flattened">
-      <Text fontWeight="650" mb="1">{(last!.result as { draft?: boolean }).draft ? "The last try" : "Flattened"}</Text>
-      <Table.Root size="sm" variant="line" fontSize="12px" bg="transparent" css={{ "& tr": { bg: "transparent" }, "& th, & td": { px: "4px", py: "2px", bg: "transparent", borderColor: "line" } }}>
-        <Table.Header><Table.Row>{["", "charts", "seam", "stretch"].map((name, k) => <Table.ColumnHeader key={name} color="soft" fontWeight="400" textAlign={k ? "end" : "start"} title={HINTS[name]}>{name}</Table.ColumnHeader>)}</Table.Row></Table.Header>
+      <Text fontWeight="650" mb="1">
+        {(last!.result as { draft?: boolean }).draft ? "The last try" : "Flattened"}
+      </Text>
+      <Table.Root
+        size="sm"
+        variant="line"
+        fontSize="12px"
+        bg="transparent"
+        css={{
+          "& tr": { bg: "transparent" },
+          "& th, & td": { px: "4px", py: "2px", bg: "transparent", borderColor: "line" },
+        }}
+      >
+        <Table.Header>
+          <Table.Row>
+            {["", "charts", "seam", "stretch"].map((name, k) => (
+              <Table.ColumnHeader
+                key={name}
+                color="soft"
+                fontWeight="400"
+                textAlign={k ? "end" : "start"}
+                title={HINTS[name]}
+              >
+                {name}
+              </Table.ColumnHeader>
+            ))}
+          </Table.Row>
+        </Table.Header>
         <Table.Body>
           {flat.map((row) => (
             <Table.Row key={row.id}>
-              <Table.Cell maxW="82px" truncate title={row.object}>{row.object}</Table.Cell>
+              <Table.Cell maxW="82px" truncate title={row.object}>
+                {row.object}
+              </Table.Cell>
               <Table.Cell textAlign="end">{format.whole(row.islands)}</Table.Cell>
               <Table.Cell textAlign="end">{row.seam.toFixed(1)}</Table.Cell>
-              <Table.Cell textAlign="end" title={`95 % of the surface below ${row.stretch_p95.toFixed(3)}; ${row.flipped} faces turned over`}>{row.stretch_l2.toFixed(3)}</Table.Cell>
+              <Table.Cell
+                textAlign="end"
+                title={`95 % of the surface below ${row.stretch_p95.toFixed(3)}; ${row.flipped} faces turned over`}
+              >
+                {row.stretch_l2.toFixed(3)}
+              </Table.Cell>
             </Table.Row>
           ))}
         </Table.Body>
@@ -104,4 +284,7 @@ function Results({ jobs }: { jobs: Job[] }) {
   );
 }
 
-const HINTS: Record<string, string> = { seam: "Length of the seams in sides of a square as large as the surface", stretch: "L2 stretch; 1 is none" };
+const HINTS: Record<string, string> = {
+  seam: "Length of the seams in sides of a square as large as the surface",
+  stretch: "L2 stretch; 1 is none",
+};

@@ -17,8 +17,18 @@ export function MendSlip(props: SlipProps) {
   const { mutate } = props.actions.edit;
   useEffect(() => {
     editor.picks.fetch = (object) => fetchBytes(`/api/objects/${object}/corners/`);
-    editor.onEased = () => { const objects = editor.picks.sent().filter((own) => own.faces.length); if (objects.length) mutate({ verb: "ease", objects: objects.map((own) => ({ ...own, edges: [], corners: [] })), balance, hold_border: true }); };
-    editor.onCornersMoved = (by) => mutate({ verb: "move corners", objects: editor.picks.sent(), by: [...by] });
+    editor.onEased = () => {
+      const objects = editor.picks.sent().filter((own) => own.faces.length);
+      if (objects.length)
+        mutate({
+          verb: "ease",
+          objects: objects.map((own) => ({ ...own, edges: [], corners: [] })),
+          balance,
+          hold_border: true,
+        });
+    };
+    editor.onCornersMoved = (by) =>
+      mutate({ verb: "move corners", objects: editor.picks.sent(), by: [...by] });
     return () => {
       // Elsewhere islands are picked.
       editor.picks.use("islands");

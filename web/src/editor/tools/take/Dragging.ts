@@ -9,7 +9,10 @@ export const SNAP_PX = 7;
 export class Dragging extends GestureState {
   readonly name: "dragging" | "carrying" = "dragging";
 
-  constructor(editor: GestureState["editor"], private from: PointerAt) {
+  constructor(
+    editor: GestureState["editor"],
+    private from: PointerAt,
+  ) {
     super(editor);
   }
 
@@ -30,8 +33,17 @@ export class Dragging extends GestureState {
     let [dx, dy] = [at.x - this.from.x, at.y - this.from.y];
     // With Shift along one axis only.
     if (at.shift) [dx, dy] = Math.abs(dx) > Math.abs(dy) ? [dx, 0] : [0, dy];
-    const found = snap.snap(gesture.outlines, dx, dy, this.editor.roomAt(dx, dy), SNAP_PX / camera.scale, at.alt);
-    const [x, y] = at.shift ? [dx === 0 ? 0 : found.dx, dy === 0 ? 0 : found.dy] : [found.dx, found.dy];
+    const found = snap.snap(
+      gesture.outlines,
+      dx,
+      dy,
+      this.editor.roomAt(dx, dy),
+      SNAP_PX / camera.scale,
+      at.alt,
+    );
+    const [x, y] = at.shift
+      ? [dx === 0 ? 0 : found.dx, dy === 0 ? 0 : found.dy]
+      : [found.dx, found.dy];
     gesture.show(moving(x, y), found.by, found.nearest);
     return this;
   }

@@ -16,9 +16,13 @@ export class Idle extends State {
     if (at.button !== 0) return this;
     if (this.editor.picks.mode !== "islands") return new PickPressed(this.editor, at);
     const frame = this.editor.handsOn ? this.editor.frame : null;
-    const handle = frame && handleAt(frame, (x, y) => this.editor.camera.toScreen(x, y), at.sx, at.sy);
+    const handle =
+      frame && handleAt(frame, (x, y) => this.editor.camera.toScreen(x, y), at.sx, at.sy);
     if (frame && handle) {
-      const next = handle === "turn" ? new Turning(this.editor, at, frame) : new Sizing(this.editor, frame, handle);
+      const next =
+        handle === "turn"
+          ? new Turning(this.editor, at, frame)
+          : new Sizing(this.editor, frame, handle);
       if (next.begin()) return next;
       return this;
     }
@@ -29,9 +33,18 @@ export class Idle extends State {
     const { camera, document, handsOn } = this.editor;
     const frame = handsOn ? this.editor.frame : null;
     const handle = frame && handleAt(frame, (x, y) => camera.toScreen(x, y), at.sx, at.sy);
-    const island = handle ? -1 : document.model?.islandAt(at.x, at.y) ?? -1;
+    const island = handle ? -1 : (document.model?.islandAt(at.x, at.y) ?? -1);
     this.editor.hover(island);
-    this.over = handle === "turn" ? "grab" : handle === "nw" || handle === "se" ? "nwse-resize" : handle ? "nesw-resize" : island >= 0 && this.editor.selection.has(island) ? "move" : "default";
+    this.over =
+      handle === "turn"
+        ? "grab"
+        : handle === "nw" || handle === "se"
+          ? "nwse-resize"
+          : handle
+            ? "nesw-resize"
+            : island >= 0 && this.editor.selection.has(island)
+              ? "move"
+              : "default";
     return this;
   }
 

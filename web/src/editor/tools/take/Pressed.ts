@@ -9,15 +9,20 @@ export class Pressed extends State {
   readonly name = "pressed";
   private island: number;
 
-  constructor(editor: State["editor"], private from: PointerAt) {
+  constructor(
+    editor: State["editor"],
+    private from: PointerAt,
+  ) {
     super(editor);
     this.island = editor.document.model?.islandAt(from.x, from.y) ?? -1;
   }
 
   move(at: PointerAt): ToolState {
     if (Math.hypot(at.sx - this.from.sx, at.sy - this.from.sy) <= DRAG_PX) return this;
-    if (!this.editor.handsOn || this.island < 0 || this.from.shift || this.from.ctrl) return new Boxing(this.editor, this.from).move(at);
-    if (!this.editor.selection.has(this.island)) this.editor.select((selection) => selection.set([this.island]));
+    if (!this.editor.handsOn || this.island < 0 || this.from.shift || this.from.ctrl)
+      return new Boxing(this.editor, this.from).move(at);
+    if (!this.editor.selection.has(this.island))
+      this.editor.select((selection) => selection.set([this.island]));
     const dragging = new Dragging(this.editor, this.from);
     return dragging.begin() ? dragging.move(at) : dragging.held();
   }

@@ -10,7 +10,11 @@ const LEAST = 1e-3;
 export class Sizing extends GestureState {
   readonly name = "sizing";
 
-  constructor(editor: GestureState["editor"], private frame: Bounds, private handle: Handle) {
+  constructor(
+    editor: GestureState["editor"],
+    private frame: Bounds,
+    private handle: Handle,
+  ) {
     super(editor);
   }
 
@@ -24,8 +28,11 @@ export class Sizing extends GestureState {
     const [w, h] = [cx - fixed[0], cy - fixed[1]];
     const [mx, my] = [at.x - fixed[0], at.y - fixed[1]];
     const along = Math.max((mx * w + my * h) / (w * w + h * h), LEAST);
-    const free = (to: number, from: number) => (Math.abs(from) < 1e-12 ? 1 : Math.max(to / from, LEAST));
-    this.editor.gesture.show(at.shift ? sizing(free(mx, w), free(my, h), fixed) : sizing(along, along, fixed));
+    const free = (to: number, from: number) =>
+      Math.abs(from) < 1e-12 ? 1 : Math.max(to / from, LEAST);
+    this.editor.gesture.show(
+      at.shift ? sizing(free(mx, w), free(my, h), fixed) : sizing(along, along, fixed),
+    );
     return this;
   }
 

@@ -10,7 +10,11 @@ const STEP = Math.PI / 12;
 export class Turning extends GestureState {
   readonly name = "turning";
 
-  constructor(editor: GestureState["editor"], private from: PointerAt, private frame: Bounds) {
+  constructor(
+    editor: GestureState["editor"],
+    private from: PointerAt,
+    private frame: Bounds,
+  ) {
     super(editor);
   }
 

@@ -15,7 +15,10 @@ const LEAST_PX = 46;
 const roomFor = (size: number): number => Math.max(ROOM_PX, (LEAST_PX - size) / 2);
 
 /** Handles of the frame round what is picked, on the screen (y down). */
-export function handles(b: Bounds, toScreen: (x: number, y: number) => Point): Record<Handle, Point> {
+export function handles(
+  b: Bounds,
+  toScreen: (x: number, y: number) => Point,
+): Record<Handle, Point> {
   const [left, top] = toScreen(b.minX, b.maxY);
   const [right, bottom] = toScreen(b.maxX, b.minY);
   const [wide, high] = [roomFor(right - left), roomFor(bottom - top)];
@@ -24,18 +27,29 @@ export function handles(b: Bounds, toScreen: (x: number, y: number) => Point): R
 }
 
 /** The handle under a point of the screen, null for none. */
-export function handleAt(b: Bounds, toScreen: (x: number, y: number) => Point, sx: number, sy: number): Handle | null {
+export function handleAt(
+  b: Bounds,
+  toScreen: (x: number, y: number) => Point,
+  sx: number,
+  sy: number,
+): Handle | null {
   const all = Object.entries(handles(b, toScreen)) as [Handle, Point][];
   return all.find(([, [x, y]]) => Math.hypot(x - sx, y - sy) <= REACH_PX)?.[0] ?? null;
 }
 
 /** The corner that stays where it is when one is drawn. */
 export function opposite(b: Bounds, handle: Handle): Point {
-  return [handle === "nw" || handle === "sw" ? b.maxX : b.minX, handle === "nw" || handle === "ne" ? b.minY : b.maxY];
+  return [
+    handle === "nw" || handle === "sw" ? b.maxX : b.minX,
+    handle === "nw" || handle === "ne" ? b.minY : b.maxY,
+  ];
 }
 
 export function corner(b: Bounds, handle: Handle): Point {
-  return [handle === "nw" || handle === "sw" ? b.minX : b.maxX, handle === "nw" || handle === "ne" ? b.maxY : b.minY];
+  return [
+    handle === "nw" || handle === "sw" ? b.minX : b.maxX,
+    handle === "nw" || handle === "ne" ? b.maxY : b.minY,
+  ];
 }
 
 export const middle = (b: Bounds): Point => [(b.minX + b.maxX) / 2, (b.minY + b.maxY) / 2];
