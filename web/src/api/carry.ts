@@ -148,15 +148,13 @@ export async function givePictures(
           : `${one.name} is there now`,
       )
       .join(", ");
-    useUi
-      .getState()
-      .tell({
-        kind: "done",
-        what: `${given.length} ${given.length === 1 ? "picture" : "pictures"} given: ${where}${given.length > 3 ? " …" : ""}.`,
-        cure: lost.length
-          ? `${lost.join(", ")}: no material has such a name; drop it on one.`
-          : undefined,
-      });
+    useUi.getState().tell({
+      kind: "done",
+      what: `${given.length} ${given.length === 1 ? "picture" : "pictures"} given: ${where}${given.length > 3 ? " …" : ""}.`,
+      cure: lost.length
+        ? `${lost.join(", ")}: no material has such a name; drop it on one.`
+        : undefined,
+    });
   } catch (error) {
     tellError(error);
   }

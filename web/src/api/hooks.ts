@@ -126,14 +126,12 @@ export function useJobs(projectId: number) {
       void client.invalidateQueries({ queryKey: ["history", projectId] });
       if (job.state === "failed") {
         const told = (job.error ?? {}) as { what?: string; where?: string; cure?: string };
-        useUi
-          .getState()
-          .tell({
-            kind: "error",
-            what: told.what ?? job.message ?? "It failed.",
-            where: told.where,
-            cure: told.cure,
-          });
+        useUi.getState().tell({
+          kind: "error",
+          what: told.what ?? job.message ?? "It failed.",
+          where: told.where,
+          cure: told.cure,
+        });
       }
       const { islands, of } = (job.result ?? {}) as { islands?: number; of?: number };
       if (
@@ -143,58 +141,48 @@ export function useJobs(projectId: number) {
         of !== undefined &&
         islands < of
       )
-        useUi
-          .getState()
-          .tell({
-            kind: "done",
-            what: `${islands} of ${of} islands found a place; what lay on that sheet is on the side table now, the rest where it was.`,
-          });
+        useUi.getState().tell({
+          kind: "done",
+          what: `${islands} of ${of} islands found a place; what lay on that sheet is on the side table now, the rest where it was.`,
+        });
       const copies = (
         job.result as { objects?: { object: string; misfit: number; parts: number }[] } | undefined
       )?.objects;
       const parts = (copies ?? []).reduce((sum, row) => sum + (row.parts ?? 0), 0);
       if (job.state === "done" && job.kind === "copy-layout" && copies && !parts) {
         const moved = copies.filter((copy) => copy.misfit > 1e-4).length;
-        useUi
-          .getState()
-          .tell({
-            kind: "done",
-            what: `The layout went to ${copies.map((copy) => copy.object).join(", ")}${moved ? `; ${moved} of them ${moved === 1 ? "differs" : "differ"} in shape, so its texels are stretched there` : ""}.`,
-          });
+        useUi.getState().tell({
+          kind: "done",
+          what: `The layout went to ${copies.map((copy) => copy.object).join(", ")}${moved ? `; ${moved} of them ${moved === 1 ? "differs" : "differ"} in shape, so its texels are stretched there` : ""}.`,
+        });
       }
       if (job.state === "done" && job.kind === "copy-layout" && parts)
-        useUi
-          .getState()
-          .tell({
-            kind: "done",
-            what: `The layout of that part went to ${parts} ${parts === 1 ? "other" : "others"}; they are on the side table.`,
-          });
+        useUi.getState().tell({
+          kind: "done",
+          what: `The layout of that part went to ${parts} ${parts === 1 ? "other" : "others"}; they are on the side table.`,
+        });
       const edited = job.result as
         { note?: string; done?: string; refused?: number; draft?: boolean } | undefined;
       if (job.state === "done" && job.kind === "edit" && edited?.note)
-        useUi
-          .getState()
-          .tell({
-            kind: "done",
-            what: `${edited.draft ? "A try, see Tries. " : ""}${said(edited.done ?? "")}: ${edited.note}.${edited.refused ? ` ${edited.refused} other ${edited.refused === 1 ? "object" : "objects"} could not be done.` : ""}`,
-          });
+        useUi.getState().tell({
+          kind: "done",
+          what: `${edited.draft ? "A try, see Tries. " : ""}${said(edited.done ?? "")}: ${edited.note}.${edited.refused ? ` ${edited.refused} other ${edited.refused === 1 ? "object" : "objects"} could not be done.` : ""}`,
+        });
       const { failed } = (job.result ?? {}) as { failed?: unknown[] };
       if (job.state === "done" && job.kind === "run sheet" && failed?.length)
-        useUi
-          .getState()
-          .tell({
-            kind: "error",
-            changed: true,
-            what:
-              failed.length === 1
-                ? "One line failed; the others are done."
-                : `${failed.length} lines failed; the others are done.`,
-            where: "run sheet",
-            cure:
-              failed.length === 1
-                ? "The run sheet says why; its layout is as it was."
-                : "The run sheet says why; their layouts are as they were.",
-          });
+        useUi.getState().tell({
+          kind: "error",
+          changed: true,
+          what:
+            failed.length === 1
+              ? "One line failed; the others are done."
+              : `${failed.length} lines failed; the others are done.`,
+          where: "run sheet",
+          cure:
+            failed.length === 1
+              ? "The run sheet says why; its layout is as it was."
+              : "The run sheet says why; their layouts are as they were.",
+        });
       if (job.kind === "export" && job.state === "done")
         window.location.assign(`/api/jobs/${job.id}/download/`);
     }
@@ -355,30 +343,26 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
         direction: "left" | "right" | "up" | "down";
         each?: boolean;
       }) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/slide-to-contact/", {
-                params: path,
-                body: { each: false, ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/slide-to-contact/", {
+              params: path,
+              body: { each: false, ...body, ...seen() },
+            }),
           ),
+        ),
       ...moved,
     }),
     makeRoom: useMutation({
       mutationFn: (islands: number[]) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/make-room/", {
-                params: path,
-                body: { islands, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/make-room/", {
+              params: path,
+              body: { islands, ...seen() },
+            }),
           ),
+        ),
       ...moved,
       onSuccess: (data) => {
         moved.onSuccess(data);
@@ -392,16 +376,14 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
         near?: [number, number];
         block?: boolean;
       }) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/fit-into-gaps/", {
-                params: path,
-                body: { rotate: "quarter", block: false, near: null, ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/fit-into-gaps/", {
+              params: path,
+              body: { rotate: "quarter", block: false, near: null, ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     packHere: useMutation({
@@ -411,86 +393,74 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
         region: [number, number][];
         grow: boolean;
       }) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/pack-here/", {
-                params: path,
-                body: { rotate: "quarter", ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/pack-here/", {
+              params: path,
+              body: { rotate: "quarter", ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     shrinkToFit: useMutation({
       mutationFn: (islands: number[]) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/shrink-to-fit/", {
-                params: path,
-                body: { islands, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/shrink-to-fit/", {
+              params: path,
+              body: { islands, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     unwrap: useMutation({
       mutationFn: (body: Omit<UnwrapRequest, "change">) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/unwrap/", {
-                params: path,
-                body: { ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/unwrap/", {
+              params: path,
+              body: { ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     copyLayout: useMutation({
       mutationFn: (body: Omit<CopyLayoutRequest, "change">) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/copy-layout/", {
-                params: path,
-                body: { ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/copy-layout/", {
+              params: path,
+              body: { ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     unlink: useMutation({
       mutationFn: (object: number) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/cut-link/", {
-                params: path,
-                body: { object, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/cut-link/", {
+              params: path,
+              body: { object, ...seen() },
+            }),
           ),
+        ),
       ...moved,
     }),
     edit: useMutation({
       mutationFn: (body: Edit) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/edit/", {
-                params: path,
-                body: { draft: false, ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/edit/", {
+              params: path,
+              body: { draft: false, ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     setTiles: useMutation({
@@ -512,16 +482,14 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     merge: useMutation({
       mutationFn: (body: Omit<MergeRequest, "change">) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/merge/", {
-                params: path,
-                body: { ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/merge/", {
+              params: path,
+              body: { ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     update: useMutation({
@@ -538,44 +506,38 @@ export function useActions(atlas: Atlas | undefined, projectId: number) {
     }),
     visibility: useMutation({
       mutationFn: (body: Omit<VisibilityRequest, "change">) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/visibility/", {
-                params: path,
-                body: { ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/visibility/", {
+              params: path,
+              body: { ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     bake: useMutation({
       mutationFn: (body: Omit<BakeRequest, "change">) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/bake/", {
-                params: path,
-                body: { ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/bake/", {
+              params: path,
+              body: { ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     textures: useMutation({
       mutationFn: (body: Omit<TexturesRequest, "change">) =>
-        editor.history
-          .settled()
-          .then(() =>
-            ask(
-              api.POST("/api/atlases/{atlas_id}/textures/", {
-                params: path,
-                body: { ...body, ...seen() },
-              }),
-            ),
+        editor.history.settled().then(() =>
+          ask(
+            api.POST("/api/atlases/{atlas_id}/textures/", {
+              params: path,
+              body: { ...body, ...seen() },
+            }),
           ),
+        ),
       ...options,
     }),
     handOff: useMutation({

@@ -92,13 +92,11 @@ function Sheet({ tile, width, height, url, keep }: SheetProps) {
     const picked = new Set(editor.selection.list());
     if (!picked.size) {
       if (tile === editor.document.tiles[0].number)
-        useUi
-          .getState()
-          .tell({
-            kind: "error",
-            what: "Nothing is picked to be filled.",
-            cure: "Pick islands on the table, the model or in the ledger.",
-          });
+        useUi.getState().tell({
+          kind: "error",
+          what: "Nothing is picked to be filled.",
+          cure: "Pick islands on the table, the model or in the ledger.",
+        });
       return;
     }
     if (geometry && model) {

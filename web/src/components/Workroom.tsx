@@ -46,16 +46,14 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
   const { mutateAsync: place } = actions.place;
   useEffect(() => {
     editor.onHeld = (islands) =>
-      useUi
-        .getState()
-        .tell({
-          kind: "error",
-          what:
-            islands === 1
-              ? "The island that is picked keeps its place, turn or size."
-              : `All ${islands} islands that are picked keep their place, turn or size.`,
-          cure: "Unlock it first (L for the place), or pick others.",
-        });
+      useUi.getState().tell({
+        kind: "error",
+        what:
+          islands === 1
+            ? "The island that is picked keeps its place, turn or size."
+            : `All ${islands} islands that are picked keep their place, turn or size.`,
+        cure: "Unlock it first (L for the place), or pick others.",
+      });
     editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
   }, [place]);
   useShortcuts(actions, project.data, atlas.data);
@@ -234,12 +232,10 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
       return givePictures(atlas.id, files, client);
     try {
       await uploadFiles(projectId, files, metresPerUnit);
-      useUi
-        .getState()
-        .tell({
-          kind: "done",
-          what: `${files.length} ${files.length === 1 ? "file" : "files"} brought in.`,
-        });
+      useUi.getState().tell({
+        kind: "done",
+        what: `${files.length} ${files.length === 1 ? "file" : "files"} brought in.`,
+      });
     } catch (error) {
       tellError(error);
     }

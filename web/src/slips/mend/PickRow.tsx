@@ -217,12 +217,10 @@ async function seamsOf(editor: Editor, id: number, channel: number): Promise<voi
       .map((corner) => cloth.edgeFrom(corner))
       .filter((edge) => edge >= 0);
     if (!found.length)
-      useUi
-        .getState()
-        .tell({
-          kind: "done",
-          what: "That channel has no seams on this object but the borders of its mesh.",
-        });
+      useUi.getState().tell({
+        kind: "done",
+        what: "That channel has no seams on this object but the borders of its mesh.",
+      });
     editor.picks.change(id, "edges", "add", found);
   } catch (error) {
     tellError(error);
