@@ -61,7 +61,7 @@ def main() -> None:
     beside = subprocess.Popen([sys.executable, "-m", "quilt_core.warm", FLATTEN])
     warm_packing()
     if beside.wait() != 0:
-        raise SystemExit("Flattening could not be compiled.")
+        raise SystemExit("Unwrapping could not be compiled.")
 
 
 def warm_packing() -> None:

@@ -132,7 +132,7 @@ def _farther(case: Rehearsal, one: BakedTile, mask: BoolArray) -> str:
             nearest[rows] = np.minimum(nearest[rows], hits.distance)
     known = nearest[np.isfinite(nearest)]
     if len(known) < 0.5 * len(picked):
-        return "; there is nothing to meet, however far they reach"
+        return "; there is nothing to meet, whatever the ray distance"
     return f"; {1.1 * np.percentile(known, 98):.3g} m would do"
 
 

@@ -194,8 +194,8 @@ def _cage(
         mine = np.flatnonzero(found.obj == cages[base])
         if len(mine) != len(rows):
             raise LayoutError(
-                f"The cage has {len(mine):,} triangles, the coarse mesh {len(rows):,}.", name,
-                "Make it from the coarse mesh, face by face.",
+                f"The cage has {len(mine):,} triangles, the low poly mesh {len(rows):,}.", name,
+                "Make it from the low poly mesh, face by face.",
             )  # fmt: skip
         out[rows] = found.points[mine]
     return out

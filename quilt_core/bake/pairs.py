@@ -59,7 +59,7 @@ def pairs_of(
         return np.zeros(len(low), np.int64), np.zeros(len(high), np.int64), notes
     number = {name: k for k, name in enumerate(dict.fromkeys([*names, *partners]))}
     notes = [
-        f"“{name}” has no coarse object of its name."
+        f"“{name}” has no low poly object of its name."
         for name, base in zip(high, partners, strict=True)
         if base not in names
     ]

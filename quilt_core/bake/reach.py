@@ -32,7 +32,7 @@ def painted_reach(pictures: Mapping[int, Float32]) -> Reach:
     for number, picture in pictures.items():
         if picture.ndim != 2 or not picture.size:
             raise LayoutError(
-                "Painted distances are no grey picture.", f"tile {number}", "Give one channel."
+                "Painted distances are no grey image.", f"tile {number}", "Give one channel."
             )
 
     def reach(uv: FloatArray) -> FloatArray:

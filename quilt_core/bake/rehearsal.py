@@ -62,16 +62,18 @@ class Rehearsal:
         if not low.count:
             raise LayoutError("There is no face to bake onto.", "", "Bring in meshes with faces.")
         if not high.count:
-            raise LayoutError("There is no fine face.", "", "Bring in the fine mesh, too.")
+            raise LayoutError(
+                "There is no high poly face.", "", "Bring in the high poly mesh, too."
+            )
         if settings.along == "cage" and self.cage is None:
             raise LayoutError(
                 "There is no cage mesh.", "along", "Give one, or shoot along smooth normals."
             )
         if self.cage is not None and len(self.cage) != low.count:
             raise LayoutError(
-                f"The cage has {len(self.cage):,} triangles, the coarse mesh {low.count:,}.",
+                f"The cage has {len(self.cage):,} triangles, the low poly mesh {low.count:,}.",
                 "cage",
-                "Make it from the coarse mesh, face by face.",
+                "Make it from the low poly mesh, face by face.",
             )
         if low is high:
             self.twin = np.arange(low.count)

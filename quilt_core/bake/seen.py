@@ -244,11 +244,11 @@ def proposals(seen: Seen, weights: FloatArray | None = None) -> tuple[Proposal, 
             continue
         now = 1.0 if weights is None else float(weights[k])
         if seen.share[k] < NEVER:
-            what = Proposal(k, 0.1, "never", "It is never seen.")
+            what = Proposal(k, 0.1, "never", "It is never visible.")
         elif seen.above[k] < NEVER:
-            what = Proposal(k, 0.5, "below", "It is seen from below only.")
+            what = Proposal(k, 0.5, "below", "It is visible from below only.")
         elif seen.share[k] < SELDOM:
-            what = Proposal(k, 0.5, "seldom", f"{seen.share[k]:.0%} of it are seen.")
+            what = Proposal(k, 0.5, "seldom", f"{seen.share[k]:.0%} of it are visible.")
         else:
             continue
         if what.weight < now * (1 - 1e-6):  # kept as 32-bit floats
@@ -300,7 +300,7 @@ def _points(surface: BakeSurface, total: int) -> tuple[IntArray, FloatArray, Flo
     area = np.bincount(surface.island[known], own[known], minlength=count)
     whole = float(area.sum())
     if whole <= 0:
-        raise LayoutError("There is no island with an area.", "", "Flatten the meshes first.")
+        raise LayoutError("There is no island with an area.", "", "Unwrap the meshes first.")
     wanted = np.where(area > 0, np.maximum(np.ceil(total * area / whole), LEAST), 0).astype(
         np.int64
     )

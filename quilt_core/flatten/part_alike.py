@@ -112,9 +112,9 @@ def _whole(mesh: Mesh, after: IntArray, twin: IntArray, corner: IntArray) -> Non
     label = groups(np.concatenate(pairs), len(after))[corner]
     if len(corner) and (label != label[0]).any():
         raise LayoutError(
-            f"The picked faces are {len(np.unique(label))} parts.",
+            f"The selected faces are {len(np.unique(label))} parts.",
             "faces",
-            "Pick faces that hang together by their edges.",
+            "Select faces that hang together by their edges.",
         )
 
 

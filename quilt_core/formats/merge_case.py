@@ -45,13 +45,13 @@ class Case:
             data = book.pictures.get(number)
             found = None
             if data is None:
-                self.notes.append(f"{name}: the picture is not there; it is left out.")
+                self.notes.append(f"{name}: the texture is not there; it is left out.")
             else:
                 try:
                     found = decode(name, data)
                     if found.clipped:
                         self.notes.append(
-                            f"{name}: what is brighter than 1 is cut off at 1; merged pictures have no more."
+                            f"{name}: what is brighter than 1 is cut off at 1; merged textures have no more."
                         )
                 except QuiltError as error:
                     self.notes.append(f"{name}: {error.what} It is left out.")

@@ -100,7 +100,7 @@ def merge_files(
     for number in arranged.unrolled:
         cost = f", {times[number]:.1f} times over" if times[number] >= 1 else ""
         case.notes.append(
-            f"“{painted[number].obj.name}” repeats its pictures{cost}; the repeats are laid out one beside the other."
+            f"“{painted[number].obj.name}” repeats its textures{cost}; the repeats are laid out one beside the other."
         )
     phases["pack"] = time.monotonic() - began
     sheets = _laid_sheets(settings, painted, arranged.uv)
@@ -181,7 +181,7 @@ def _without_repeats(
         if count > limit:
             wanted[i][k] = False
             case.notes.append(
-                f"“{case.scenes[i].objects[k].name}” repeats its pictures {count:.1f} times over, more than {limit:g}: it stays as it is."
+                f"“{case.scenes[i].objects[k].name}” repeats its textures {count:.1f} times over, more than {limit:g}: it stays as it is."
             )
     members, painted = members_of(case, wanted)
     return members, painted, [own.times(case.looks, case.size) for own in painted]

@@ -122,7 +122,7 @@ class MergeSettings:
             names = [self.file_name(sheet, naming)("role") for sheet in sheets]
             if len(set(names)) < len(names):
                 raise LayoutError(
-                    f"“{naming}” gives pictures of two atlases one name.",
+                    f"“{naming}” gives textures of two atlases one name.",
                     "naming",
                     "Put {name} into the pattern.",
                 )
@@ -159,7 +159,7 @@ def check_naming(pattern: str) -> None:
         bare = bare.replace(place, "")
     if "{role}" not in pattern or not re.fullmatch(r"[\w .-]{0,80}", bare):
         raise LayoutError(
-            f"“{pattern}” is no pattern for names of pictures.",
+            f"“{pattern}” is no pattern for names of textures.",
             "naming",
             "Give {role}, and {name} and {tile} where wanted, with letters, digits, dots and dashes.",
         )

@@ -125,7 +125,7 @@ def _side_by_side(name: str, pictures: dict[int, Picture], colours: bool) -> Num
         raise QuiltError(
             f"The set has {columns * wide:,} x {rows * high:,} px in all.",
             name,
-            "Scale its pictures.",
+            "Scale its textures.",
         )
     deep = max(picture.depth for picture in pictures.values())
     out = np.zeros((rows * high, columns * wide, 4), np.uint16 if deep == 16 else np.uint8)

@@ -404,7 +404,7 @@ def _materials(
                 picture = siblings(file) if file else None
                 if picture is None:
                     warnings.append(
-                        f"{library}: the picture “{file}” is not there; its proportions are taken to be square."
+                        f"{library}: the texture “{file}” is not there; its proportions are taken to be square."
                     )
                 pictures[current] = picture_size(picture) if picture else None
     return tuple(

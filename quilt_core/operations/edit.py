@@ -128,7 +128,7 @@ class Edit:
     verb: str = option(help="what is done", choices=VERBS)
     islands: tuple[Selector, ...] = option((), "islands that are edited", **SELECTORS)
     objects: tuple[Selection, ...] = option(
-        (), "faces, edges and corners of objects that are edited", read=read_selection, show=Selection.to_plain, json=SELECTION,
+        (), "faces, edges and vertices of objects that are edited", read=read_selection, show=Selection.to_plain, json=SELECTION,
         shape='{"id": 0, "edges": [1]}', passing=True, kept=False,
     )  # fmt: skip
     gap: float | None = option(
@@ -153,10 +153,10 @@ class Edit:
         json=NUMBERS,
         shape="X,Y,Z",
     )
-    way: str = option("line", "in which corners are lined up", choices=WAYS)
+    way: str = option("line", "in which vertices are lined up", choices=WAYS)
     by: tuple[float, float] = option(
         (0.0, 0.0),
-        "way that corners move, right and up",
+        "way that vertices move, right and up",
         unit="px",
         read=read_pair,
         show=list,

@@ -46,7 +46,7 @@ _ALL = (
     ),
     Operation(
         name="unwrap",
-        help="Cut objects into islands along few seams and flatten them with little stretch.",
+        help="Cut objects into islands along few seams and unwrap them with little stretch.",
         settings_name="Unwrap",
         result_name="UnwrapResult",
         home="quilt_core.operations.unwrap",
@@ -118,7 +118,7 @@ _ALL = (
     ),
     Operation(
         name="visibility",
-        help="Look at a set from all sides: how much of each island is ever seen, and weights that follow.",
+        help="Look at a set from all sides: how much of each island is ever visible, and weights that follow.",
         settings_name="Visibility",
         result_name="SeenResult",
         home="quilt_core.operations.visibility",

@@ -40,7 +40,7 @@ class Visibility:
     far: float = option(0.0, "of a band", unit="m", low=0, high=1e6)
     up: str = option("y", "axis that points up", choices=tuple(UPS))
     alone: bool = option(False, "each object without the others")
-    both_sides: bool = option(False, "faces are seen from behind, too")
+    both_sides: bool = option(False, "faces are visible from behind, too")
     distance: float | None = option(
         None,
         "of views from afar, for texels on screen; without it twice the set's size",
@@ -81,8 +81,8 @@ class SeenIsland:
     object: str = figure("its object")
     island: int = figure("its number in the object, from 1")
     area_m2: float = figure("its surface", "m²", 8)
-    share: float = figure("part of the surface that is seen from anywhere", "", 4)
-    above: float = figure("part that is seen from over the horizon", "", 4)
+    share: float = figure("part of the surface that is visible from anywhere", "", 4)
+    above: float = figure("part that is visible from over the horizon", "", 4)
     often: float = figure("part of the views from which it is seen", "", 4)
     facing: float = figure("cosine to the views, on average", "", 4)
     screen_px_per_texel: float = figure("pixels of the screen that a texel takes", "px", 4)
@@ -99,7 +99,7 @@ class SeenAtlas:
     islands: list[SeenIsland] = figure("those that were looked at")
     count: int = figure("islands of the atlas")
     stacks: list[list[int]] = figure(
-        "islands that are never seen with others of their shape: they may share texels"
+        "islands that are never visible with others of their shape: they may share texels"
     )
     freed: float = figure("part of the texels that could go elsewhere", "", 4)
 
@@ -239,10 +239,10 @@ def tell(result: SeenResult) -> list[str]:
     for one in result.atlases:
         least = sorted((row for row in one.islands if row.why), key=lambda row: row.share)
         if not least:
-            out.append(f"{len(one.islands)} islands, all of them are seen")
+            out.append(f"{len(one.islands)} islands, all of them are visible")
             continue
         out.append(
-            f"{len(one.islands)} islands; {len(least)} of them are little seen, {one.freed:.1%} of the texels could go elsewhere"
+            f"{len(one.islands)} islands; {len(least)} of them are little visible, {one.freed:.1%} of the texels could go elsewhere"
         )
         out += [
             f"{row.object} island {row.island}: {row.why} Weight {row.weight:g}? ({row.area_m2:.4g} m²)"

@@ -66,7 +66,7 @@ class PackSettings:
         "in order", "fill one tile after the other, or spread evenly", choices=ORDERS
     )
     upright: bool = option(False, "turn every island to its tightest upright box first")
-    mirror: bool = option(False, "any island may be mirrored, not only those that are allowed to")
+    mirror: bool = option(False, "any island may be flipped, not only those that are allowed to")
     free_steps: int = option(
         FREE_STEPS, "turns of a full circle when turning is free", low=1, high=MAX_FREE_STEPS
     )

@@ -163,7 +163,7 @@ def _check_size(name: str, data: bytes) -> None:
         return
     if width * height > MOST_PIXELS:
         raise QuiltError(
-            f"The picture has {width:,} x {height:,} px.", name, "Scale it to 16,384 px or less."
+            f"The image has {width:,} x {height:,} px.", name, "Scale it to 16,384 px or less."
         )
 
 
@@ -175,7 +175,7 @@ def _by_pillow(name: str, data: bytes) -> NDArray[np.uint8]:
                 return np.asarray(picture.convert("RGBA"))
     except Exception:
         raise QuiltError(
-            "The picture cannot be read.", name, "Save it again as PNG, or supply another one."
+            "The image cannot be read.", name, "Save it again as PNG, or supply another one."
         ) from None
 
 
@@ -208,7 +208,7 @@ def encode_png(pixels: NDArray[Any]) -> bytes:
         ".png", np.ascontiguousarray(pixels[..., order]), [cv2.IMWRITE_PNG_COMPRESSION, 4]
     )
     if not fine:
-        raise QuiltError("The picture cannot be written.", "PNG", "Choose a smaller size.")
+        raise QuiltError("The image cannot be written.", "PNG", "Choose a smaller size.")
     return data.tobytes()
 
 
@@ -225,11 +225,11 @@ def encode(pixels: NDArray[Any], form: str) -> bytes:
     )
     if form == "webp" and max(pixels.shape[:2]) > 16383:
         raise QuiltError(
-            "A WebP picture cannot have more than 16,383 px along a side.",
+            "A WebP image cannot have more than 16,383 px along a side.",
             "WebP",
             "Write it as PNG.",
         )
     fine, data = cv2.imencode(f".{form}", np.ascontiguousarray(pixels[..., order]), how)
     if not fine:
-        raise QuiltError("The picture cannot be written.", form, "Choose a smaller size, or PNG.")
+        raise QuiltError("The image cannot be written.", form, "Choose a smaller size, or PNG.")
     return data.tobytes()

@@ -65,7 +65,7 @@ def read_high_range(name: str, data: bytes) -> NDArray[np.float32]:
 def _radiance(data: bytes) -> NDArray[Any]:
     raw = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED)
     if raw is None:
-        raise ValueError("no Radiance picture")
+        raise ValueError("no Radiance image")
     return np.asarray(raw[..., ::-1])
 
 
@@ -90,7 +90,7 @@ def encode_exr(values: NDArray[np.float32]) -> bytes:
 
 def _unreadable(name: str) -> QuiltError:
     return QuiltError(
-        "The picture cannot be read.",
+        "The image cannot be read.",
         name,
         "Save it again as OpenEXR with red, green and blue, or as PNG.",
     )

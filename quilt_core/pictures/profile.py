@@ -179,12 +179,12 @@ def profile_from(given: Mapping[str, Any], where: str) -> Profile:
         raise refuse(f"A largest side of {largest}.", f"Give 16 to {LARGEST} px.")
     rows = given.get("picture", [])
     if not isinstance(rows, list) or not 1 <= len(rows) <= 32:
-        raise refuse("A profile without pictures.", "Give one to 32 of them, each as [[picture]].")
+        raise refuse("A profile without textures.", "Give one to 32 of them, each as [[picture]].")
     pictures = tuple(_picture_from(row, where) for row in rows)
     roles = [one.role for one in pictures]
     twice = next((role for role in roles if roles.count(role) > 1), None)
     if twice:
-        raise refuse(f"Two pictures are called “{twice}”.", "Give each a role of its own.")
+        raise refuse(f"Two textures are called “{twice}”.", "Give each a role of its own.")
     naming = str(given.get("naming", "{name}_{role}"))
     return Profile(title, pictures, naming, largest)
 
@@ -194,13 +194,13 @@ def _picture_from(row: Any, where: str) -> ProfilePicture:
         return FileFormatError(what, where, cure)
 
     if not isinstance(row, Mapping):
-        raise refuse("A picture of a profile is no table.", "Write each as [[picture]].")
+        raise refuse("A texture of a profile is no table.", "Write each as [[picture]].")
     unknown = sorted(set(row) - {"role", "channels", "format", "bits"})
     if unknown:
-        raise refuse(f"A picture has no “{unknown[0]}”.", "Give role, channels, format and bits.")
+        raise refuse(f"A texture has no “{unknown[0]}”.", "Give role, channels, format and bits.")
     role = str(row.get("role", ""))
     if not re.fullmatch(r"[\w-]{1,40}", role):
-        raise refuse(f"A picture “{role}”.", "Give it a role of letters, digits and dashes.")
+        raise refuse(f"A texture “{role}”.", "Give it a role of letters, digits and dashes.")
     channels = row.get("channels")
     if not isinstance(channels, list) or len(channels) not in (1, 3, 4):
         raise refuse(f"Channels of “{role}”.", "Give one, three or four, red first.")

@@ -86,7 +86,7 @@ def take_in(
         return not (touching.any() or near.any() or over.any())
 
     if not mine.any():
-        raise LayoutError("None of these islands lies in a tile.", "islands", "Pick others.")
+        raise LayoutError("None of these islands lies in a tile.", "islands", "Select others.")
     if right(1.0):
         return placements, 1.0
     low, high = LEAST, 1.0

@@ -44,14 +44,14 @@ KINDS: dict[str, Kind] = {
         "Islands folded over themselves",
         "error",
         "Several faces of the island share texels.",
-        "Cut the island where it folds, or flatten its object again.",
+        "Cut the island where it folds, or unwrap its object again.",
         "flatten",
     ),
     "two-sided": Kind(
         "Islands of two-sided sheets",
         "hint",
         "Front and back of the sheet share their texels.",
-        "Nothing, if both sides may look the same; else flatten the back apart.",
+        "Nothing, if both sides may look the same; else unwrap the back apart.",
     ),
     "loose stack": Kind(
         "Stacks that no longer lie together",
@@ -126,31 +126,31 @@ KINDS: dict[str, Kind] = {
         "Faces turned against their island",
         "error",
         "They lie face down in the layout, so normals bake inside out there.",
-        "Flip the faces in the mesh, or flatten the island again.",
+        "Flip the faces in the mesh, or unwrap the island again.",
     ),
     "collapsed": Kind(
         "Islands and faces without area in the layout",
         "warning",
         "They get no texels: a single colour is drawn over the whole face.",
-        "Flatten their object again.",
+        "Unwrap their object again.",
         "flatten",
     ),
     "crumb": Kind(
         "Islands thinner than a quarter texel",
         "hint",
         "No texel lies inside them: they get the colour of their surroundings.",
-        "Join them to a neighbour where the mesh is flattened.",
+        "Join them to a neighbour where the mesh is unwrapped.",
     ),
     "near seam": Kind(
         "Islands that are nearly joined",
         "hint",
         "Edges are split by less than a quarter of a texel, so the island falls into pieces without need.",
-        "Join the two sides where the mesh is flattened.",
+        "Join the two sides where the mesh is unwrapped.",
     ),
     "no surface": Kind(
         "Faces without area in space",
         "hint",
-        "They are never seen, but they disturb normals and bakes.",
+        "They are never visible, but they disturb normals and bakes.",
         "Remove them from the mesh.",
     ),
     "sliver": Kind(
@@ -169,7 +169,7 @@ KINDS: dict[str, Kind] = {
         "Objects with faces without UVs",
         "error",
         "These faces have no place in any texture.",
-        "Flatten them, or leave the object out of the atlas.",
+        "Unwrap them, or leave the object out of the atlas.",
         "flatten",
     ),
     "duplicate faces": Kind(
@@ -188,7 +188,7 @@ KINDS: dict[str, Kind] = {
         "Stretched islands",
         "warning",
         "Texels are longer in one direction than in the other, or larger in one part of the island.",
-        "Flatten its object again, or cut the island.",
+        "Unwrap its object again, or cut the island.",
         "flatten",
     ),
     "below density": Kind(
@@ -215,7 +215,7 @@ KINDS: dict[str, Kind] = {
         "Island borders that are shaded smooth",
         "hint",
         "Not a fault: a normal bake may show a faint seam along them.",
-        "Shade the edge hard where the form allows it, or move the seam where it is not seen.",
+        "Shade the edge hard where the form allows it, or move the seam where it does not show.",
     ),
     "material gap": Kind(
         "Materials too near to one another",
@@ -233,20 +233,20 @@ KINDS: dict[str, Kind] = {
     "missed rays": Kind(
         "Rays that met nothing",
         "error",
-        "The fine mesh lies farther away than rays reach: these texels stay flat.",
-        "Let rays reach farther, or bring the two meshes nearer to one another.",
+        "The high poly mesh lies farther away than the ray distance: these texels stay flat.",
+        "Give a larger ray distance, or bring the two meshes nearer to one another.",
     ),
     "back hit": Kind(
         "Rays that met the back of a face",
         "warning",
-        "Normals are turned inside out there: the fine face is turned over, or the ray began behind it.",
-        "Turn the faces of the fine mesh over, or let rays begin farther out.",
+        "Normals are turned inside out there: the high poly face is turned over, or the ray began behind it.",
+        "Turn the faces of the high poly mesh over, or let rays begin farther out.",
     ),
     "other part": Kind(
         "Rays that met another object's part",
         "warning",
         "Details of a neighbour are baked into this object.",
-        "Keep the pairs apart, or let rays reach less far.",
+        "Keep the pairs apart, or give a smaller ray distance.",
     ),
     "skewed": Kind(
         "Skewed details",
@@ -255,9 +255,9 @@ KINDS: dict[str, Kind] = {
         "Add edges that hold the form, or shoot along the normals of the faces.",
     ),
     "visible seam": Kind(
-        "Seams that are seen after baking",
+        "Seams that show after baking",
         "warning",
-        "The map says different things on both sides of the seam: a line is seen on the model.",
+        "The map says different things on both sides of the seam: a line shows on the model.",
         "Shade the edge hard where the form breaks; else give the island more texels or padding there.",
     ),
     "bled": Kind(
@@ -269,7 +269,7 @@ KINDS: dict[str, Kind] = {
     "no samples": Kind(
         "Islands that no sample fell on",
         "warning",
-        "They are smaller than a texel: what is seen on them is their neighbours' colour.",
+        "They are smaller than a texel: what shows on them is their neighbours' colour.",
         "Give them a larger weight, or bake at a larger size.",
     ),
 }

@@ -117,9 +117,9 @@ def report_page(subject: Subject, proof: Proof) -> str:
     against = "".join(f"<li>{escape(text)}</li>" for text in proof.against)
     pictures = "".join(_tile_figure(subject, proof, k) for k in range(len(subject.tiles)))
     return f"""<!doctype html>
-<html lang="en"><head><meta charset="utf-8"><title>Proof: {escape(subject.title)}</title><style>{STYLE}</style></head>
+<html lang="en"><head><meta charset="utf-8"><title>Report: {escape(subject.title)}</title><style>{STYLE}</style></head>
 <body>
-<header><p class="kind">Proof of a texture layout</p><h1>{escape(subject.title)}</h1><p>{escape(subject.made)}</p></header>
+<header><p class="kind">Report on a texture layout</p><h1>{escape(subject.title)}</h1><p>{escape(subject.made)}</p></header>
 <section class="verdict {"ready" if proof.ready else "not"}"><h2>{verdict}</h2>
 {f"<ul>{against}</ul>" if against else "<p>Nothing stands against it.</p>"}
 <p>{proof.errors:,} errors, {proof.warnings:,} warnings, {sum(bool(f.ignored) for f in proof.findings):,} ignored with a reason.</p></section>

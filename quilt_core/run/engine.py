@@ -138,14 +138,14 @@ def _look(now: LineState, known: dict[str, LineState], store: Store, sheet_name:
     for name in line.sources:
         if not known[name].fingerprint:
             what = "is held and was never done" if known[name].state == HELD else "failed"
-            raise QuiltError(f"“{name}” {what}.", f"“{line.name}”", "Mend that line first.")
+            raise QuiltError(f"“{name}” {what}.", f"“{line.name}”", "Correct that line first.")
         now.sources[name] = known[name].fingerprint
     _refuse_own_sources(now, sheet_name, store)
     if not now.inputs and not now.sources:
         raise QuiltError(
             f"No file fits {', '.join(line.files)}.",
             f"“{line.name}”",
-            "Mend the patterns, or bring the files.",
+            "Correct the patterns, or bring the files.",
         )
     before = input_fingerprint([one for _, one in now.inputs], [*now.sources.values()])
     for number, step in enumerate(line.steps, start=1):

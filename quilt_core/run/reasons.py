@@ -57,7 +57,7 @@ def _within(name: str, old: Contents | None, new: Contents | None) -> list[str]:
     out += [f"{title} is gone from {name}" for title in old.objects if title not in new.objects]
     for title, mark in new.pictures.items():
         if title not in old.pictures:
-            out.append(f"the picture {title} is new")
+            out.append(f"the texture {title} is new")
         elif old.pictures[title] != mark:
             what = (
                 "replaced"
@@ -67,9 +67,9 @@ def _within(name: str, old: Contents | None, new: Contents | None) -> list[str]:
                 else "not there any more"
             )
             out.append(
-                f"the picture {title} is {what}"
+                f"the texture {title} is {what}"
                 if what != "replaced"
-                else f"the picture {title} was replaced"
+                else f"the texture {title} was replaced"
             )
     return out or [f"{name} has changed"]
 

@@ -160,7 +160,7 @@ def read_sheet(name: str, data: bytes) -> RunSheet:
     except UnicodeDecodeError:
         raise SheetError("It is not UTF-8.", name, "Save it as UTF-8.") from None
     except tomllib.TOMLDecodeError as error:
-        raise SheetError(f"It is no TOML: {error}.", name, "Mend that place.") from None
+        raise SheetError(f"It is no TOML: {error}.", name, "Correct that place.") from None
     if given.get("version", VERSION) != VERSION:
         raise SheetError(
             f"Version {given['version']}.", name, f"This program reads version {VERSION}."
@@ -279,7 +279,7 @@ def _in_order(lines: Sequence[Line], name: str) -> tuple[Line, ...]:
         for source in line.sources:
             if source not in by_name:
                 raise SheetError(
-                    f"There is no line “{source}”.", f"{name}, “{line.name}”", "Mend from."
+                    f"There is no line “{source}”.", f"{name}, “{line.name}”", "Correct from."
                 )
             visit(by_name[source])
         under_way.pop()

@@ -48,7 +48,7 @@ class ShelfMaterial(serializers.Serializer[Any]):
     file = serializers.CharField()
     source = serializers.IntegerField()
     number = serializers.IntegerField(help_text="in its file")
-    mark = serializers.CharField(help_text="another one whenever its file was given pictures")
+    mark = serializers.CharField(help_text="another one whenever its file was given textures")
     alpha = serializers.CharField()
     colour = serializers.ListField(child=serializers.FloatField())
     objects = serializers.ListField(child=serializers.CharField())
@@ -156,7 +156,7 @@ class PicturesIn(serializers.Serializer[Any]):
 
 class GivenRow(serializers.Serializer[Any]):
     name = serializers.CharField()
-    material = serializers.CharField(help_text="none for a picture that was missing")
+    material = serializers.CharField(help_text="none for a texture that was missing")
     role = serializers.CharField()
 
 
@@ -176,5 +176,5 @@ class PictureIn(serializers.Serializer[Any]):
 class RoleIn(serializers.Serializer[Any]):
     role = serializers.CharField(max_length=80)
     to = serializers.ChoiceField(
-        choices=("", *GIVEN_ROLES), default="", help_text="none takes the picture away"
+        choices=("", *GIVEN_ROLES), default="", help_text="none takes the texture away"
     )

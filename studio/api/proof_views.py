@@ -131,6 +131,6 @@ class ReportFile(APIView):
         answer = HttpResponse(storage.get(key), content_type=types[kind])
         if "download" in request.query_params:
             answer["Content-Disposition"] = (
-                f'attachment; filename="proof-{job.params["revision"]}.{kind}"'
+                f'attachment; filename="report-{job.params["revision"]}.{kind}"'
             )
         return answer

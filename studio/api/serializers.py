@@ -165,7 +165,7 @@ class AtlasTabOut(serializers.Serializer[Any]):
     islands = serializers.IntegerField()
     coverage = serializers.FloatField(allow_null=True, help_text="once it was measured")
     density = serializers.FloatField(allow_null=True, help_text="px per metre, in the same way")
-    picture = serializers.CharField(help_text="address of a small picture; empty without islands")
+    picture = serializers.CharField(help_text="address of a small image; empty without islands")
 
 
 def _tab(atlas: int, head: Revision) -> dict[str, Any]:
@@ -266,7 +266,7 @@ class ObjectOut(serializers.Serializer[Any]):
     unflattened = serializers.IntegerField()
     base = serializers.IntegerField(help_text="its base layout, which never changes")
     useless = serializers.BooleanField(help_text="its UVs are of no use")
-    verb = serializers.CharField(help_text="what made its layout: read, flattened")
+    verb = serializers.CharField(help_text="what made its layout: read, unwrapped")
     copied_from = serializers.IntegerField(allow_null=True, help_text="the object it follows")
     instances = serializers.IntegerField()
     channels = serializers.ListField(child=serializers.CharField())
@@ -275,7 +275,7 @@ class ObjectOut(serializers.Serializer[Any]):
     source = serializers.IntegerField(help_text="id of its file")
     weight = serializers.FloatField()
     proportion = serializers.FloatField(
-        help_text="width / height of the picture that its UVs are for"
+        help_text="width / height of the texture that its UVs are for"
     )
     said = serializers.BooleanField(help_text="whether the user said that proportion")
     suggested = serializers.FloatField(
@@ -315,7 +315,7 @@ class MemberChange(OnChange):
         max_value=64,
         required=False,
         allow_null=True,
-        help_text="null: that of its picture",
+        help_text="null: that of its texture",
     )
 
 

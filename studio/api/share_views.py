@@ -33,7 +33,7 @@ class PlanObject(serializers.Serializer[Any]):
     name = serializers.CharField()
     atlas = serializers.IntegerField(help_text="in which it lies")
     parted = serializers.BooleanField(help_text="whether it lies in several atlases, by parts")
-    painted = serializers.FloatField(help_text="texels of its pictures that it covers")
+    painted = serializers.FloatField(help_text="texels of its textures that it covers")
     repeats = serializers.BooleanField()
     materials = serializers.ListField(child=serializers.CharField())
     kinds = serializers.ListField(child=serializers.CharField())
@@ -50,7 +50,7 @@ class SharePlanIn(serializers.Serializer[Any]):
 
 class PlanGroupOut(serializers.Serializer[Any]):
     plan = ShelfPlan()
-    painted = serializers.FloatField(help_text="texels of the old pictures that are covered")
+    painted = serializers.FloatField(help_text="texels of the old textures that are covered")
     warnings = serializers.ListField(child=serializers.CharField())
 
 

@@ -30,7 +30,7 @@ class SheetPictureOut(serializers.Serializer[Any]):
     tile = serializers.IntegerField()
     name = serializers.CharField()
     opacity = serializers.FloatField()
-    mark = serializers.CharField(source="sha256", help_text="another one for another picture")
+    mark = serializers.CharField(source="sha256", help_text="another one for another texture")
 
 
 class SheetPictureIn(serializers.Serializer[Any]):

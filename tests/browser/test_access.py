@@ -36,11 +36,11 @@ def violations(page) -> list[str]:
 
 PAGES = {
     "Gather": (),
-    "Mend": (),
+    "Unwrap": (),
     "Even out": (),
     "Arrange": ("Islands", "Tiles", "Stacks", "Plan"),
-    "Prove": ("Rules", "Proof"),
-    "Carry over": (),
+    "Check": ("Rules", "Report"),
+    "Merge": (),
     "Hand off": (),
 }
 
@@ -57,8 +57,8 @@ def test_every_stage_and_page_of_its_slip(page):
 
 
 def test_what_unfolds_in_carry_over(page):
-    stage(page, "Carry over")
-    page.get_by_test_id("shelf").get_by_role("button", name="Pictures of brass").click()
+    stage(page, "Merge")
+    page.get_by_test_id("shelf").get_by_role("button", name="Textures of brass").click()
     task(page).get_by_role("button", name="Names, formats, profile").click()
     settled(page)
     assert violations(page) == []

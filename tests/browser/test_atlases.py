@@ -82,7 +82,7 @@ def test_a_layout_can_be_written_to_another_channel(page):
     written = task(page).get_by_label("Written to")
     written.wait_for()
     page.locator("[data-row='Lantern room']").click()
-    task(page).get_by_text("Of the picked object").wait_for()
+    task(page).get_by_text("Of the selected object").wait_for()
     options = written.locator("option").all_inner_texts()
     assert options[-1].endswith("(new)"), options
     undo_all(page)

@@ -53,7 +53,7 @@ def table(window, address):
     )
     page.locator("[data-row='C']").wait_for()
     stage(page, "Arrange")
-    page.get_by_role("button", name="Whole sheet").click()
+    page.get_by_role("button", name="Whole table").click()
     page.wait_for_selector("[data-figure='smallest gap']")
     return page
 
@@ -132,7 +132,7 @@ def test_two_tabs_edit_at_once_and_both_see_the_other(table, address, chromium):
     other.goto(table.url)
     other.locator("[data-row='C']").wait_for()
     stage(other, "Arrange")
-    other.get_by_role("button", name="Whole sheet").click()
+    other.get_by_role("button", name="Whole table").click()
     u, v = middle("C")
     drag(other, (u, v), (u, v + 0.1), key="Alt")
     until_steps(other, 3)
@@ -225,7 +225,7 @@ def test_islands_are_fitted_into_a_region_that_is_drawn(table):
     table.locator("[data-row='C']").click(modifiers=["Control"])
     table.get_by_role("toolbar", name="Tools").get_by_role("button", name="Pack here").click()
     table.mouse.move(*at(table, 0.1, 0.5))
-    table.get_by_text("draw where the picked islands shall go").wait_for()
+    table.get_by_text("draw where the selected islands shall go").wait_for()
     drag(table, (0.1, 0.5), (0.44, 0.95))
     until_verb(table, "pack-here")
     for island in (0, 2):
@@ -273,10 +273,10 @@ def test_a_line_round_islands_picks_them(table):
 def test_the_address_leads_to_the_same_spot(table):
     table.locator("[data-row='C']").click()
     table.keyboard.press("f")
-    until(table, "() => /stage=arrange&at=0.74.*picked=/.test(location.search)")
+    until(table, "() => /stage=arrange&at=0.74.*selected=/.test(location.search)")
     here = table.url
-    stage(table, "Prove")
-    until(table, "() => location.search.includes('stage=prove')")
+    stage(table, "Check")
+    until(table, "() => location.search.includes('stage=check')")
     table.go_back()
     table.wait_for_url(here)
     table.get_by_role("toolbar", name="Tools").wait_for()
@@ -285,8 +285,8 @@ def test_the_address_leads_to_the_same_spot(table):
         go()
         until(other, "() => document.querySelector('[data-number=x]')?.value === '1433.6'")
         # A look at something else and back writes the address anew: what was asked for is shown.
-        stage(other, "Prove")
-        until(other, "() => location.search.includes('stage=prove')")
+        stage(other, "Check")
+        until(other, "() => location.search.includes('stage=check')")
         stage(other, "Arrange")
         other.wait_for_url(here)
     other.close()

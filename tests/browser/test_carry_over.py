@@ -36,7 +36,7 @@ def painted(window, address):
         page,
         "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",
     )
-    stage(page, "Carry over")
+    stage(page, "Merge")
     return page
 
 
@@ -48,15 +48,15 @@ def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
     # Four pictures each today; occlusion, roughness and metal stay one.
     today = page.get_by_test_id("today").inner_text()
     assert "pictures\t20\t4" in today and "materials\t5\t1" in today
-    task(page).get_by_label("Pictures").select_option("1024")
+    task(page).get_by_label("Textures").select_option("1024")
     until(
         page, "() => document.querySelector(\"[data-testid='today']\").innerText.includes('4.2 M')"
     )
     task(page).get_by_role("button", name="Preview at 512").click()
     page.get_by_test_id("carried").wait_for(timeout=60_000)
-    assert page.get_by_role("link", name="Files and pictures").count() == 0
-    task(page).get_by_role("button", name="Carry over", exact=True).click()
-    link = page.get_by_role("link", name="Files and pictures")
+    assert page.get_by_role("link", name="Files and textures").count() == 0
+    task(page).get_by_role("button", name="Merge", exact=True).click()
+    link = page.get_by_role("link", name="Files and textures")
     link.wait_for(timeout=60_000)
     figures = page.get_by_test_id("carried-figures")
     assert "1024 × 1024 px" in figures.inner_text()
@@ -66,7 +66,7 @@ def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
     until(
         page, "() => document.querySelector(\"[data-testid='carried'] img\").naturalWidth === 1024"
     )
-    wipe = page.get_by_role("slider", name="Wipe between the carried picture and the islands")
+    wipe = page.get_by_role("slider", name="Wipe between the merged texture and the islands")
     wipe.focus()
     for _ in range(10):
         page.keyboard.press("ArrowLeft")
@@ -97,30 +97,30 @@ def _names(archive):
 def test_pictures_are_given_written_and_compared(painted, tmp_path):
     page = painted
     shelf = page.get_by_test_id("shelf")
-    shelf.get_by_role("button", name="Pictures of Paint").first.click()
+    shelf.get_by_role("button", name="Textures of Paint").first.click()
     # The normal map shows a height instead, and comes back as it came.
     roles = shelf.get_by_role("listitem").first.get_by_role("combobox")
     assert roles.count() == 5
     normal = next(r for r in roles.all() if r.input_value() == "normal")
     normal.select_option("height")
     until(page, "() => [...document.querySelectorAll('[data-testid=shelf] select')].some((s) => s.value === 'height')")  # fmt: skip
-    shelf.get_by_role("button", name="Pictures as they came").click()
+    shelf.get_by_role("button", name="Textures as they came").click()
     until(page, "() => ![...document.querySelectorAll('[data-testid=shelf] select')].some((s) => s.value === 'height')")  # fmt: skip
     task(page).get_by_role("button", name="Names, formats, profile").click()
     task(page).get_by_role("button", name="Edit profiles …").click()
     dialog = page.get_by_test_id("profiles")
-    dialog.get_by_label("Name of picture 1").fill("a b")
-    dialog.get_by_text("Give each picture a name of its own").wait_for()
-    dialog.get_by_label("Name of picture 1").fill("mix")
+    dialog.get_by_label("Name of texture 1").fill("a b")
+    dialog.get_by_text("Give each texture a name of its own").wait_for()
+    dialog.get_by_label("Name of texture 1").fill("mix")
     dialog.get_by_label("red of mix").select_option("smoothness")
     dialog.get_by_role("button", name="Take emission out").click()
     dialog.get_by_label("Name", exact=True).fill("quay")
     dialog.get_by_role("button", name="Save and use").click()
     dialog.wait_for(state="detached")
     assert task(page).get_by_label("Also as").input_value() == "quay"
-    task(page).get_by_label("Pictures").select_option("512")
-    task(page).get_by_role("button", name="Carry over", exact=True).click()
-    link = page.get_by_role("link", name="Files and pictures")
+    task(page).get_by_label("Textures").select_option("512")
+    task(page).get_by_role("button", name="Merge", exact=True).click()
+    link = page.get_by_role("link", name="Files and textures")
     link.wait_for(timeout=60_000)
     assert "3 more in the folder “quay”" in page.get_by_test_id("carried-figures").inner_text()
     page.get_by_role("radio", name="difference").click()
@@ -144,7 +144,7 @@ def test_picture_sets_are_drawn_and_a_picture_lies_behind(painted, tmp_path):
     stage(page, "Hand off")
     part = page.get_by_test_id("picture-set")
     part.get_by_text("ids, one flat colour each").click()
-    part.get_by_label("Told apart").select_option("island")
+    part.get_by_label("Separate by").select_option("island")
     part.get_by_role("button", name="Draw").click()
     link = part.get_by_role("link", name="2 as zip")
     link.wait_for(timeout=60_000)
@@ -157,20 +157,20 @@ def test_picture_sets_are_drawn_and_a_picture_lies_behind(painted, tmp_path):
     assert len(np.unique(ids[ids[..., 3] > 0], axis=0)) == 15
     stage(page, "Arrange")
     task(page).get_by_role("tab", name="Tiles").click()
-    page.get_by_label("Picture behind tile 1001").set_input_files(
+    page.get_by_label("Image behind tile 1001").set_input_files(
         {"name": "labels.png", "mimeType": "image/png", "buffer": png(np.full((64, 64, 3), 90, np.uint8))}
     )  # fmt: skip
     picture = page.get_by_test_id("sheet-picture")
     picture.wait_for()
-    page.get_by_label("How strong the picture behind tile 1001 is").select_option("0.2")
+    page.get_by_label("How strong the image behind tile 1001 is").select_option("0.2")
     until(page, "() => document.querySelector(\"[data-testid='sheet-picture']\").style.opacity === '0.2'")  # fmt: skip
-    page.get_by_role("button", name="Take the picture behind tile 1001 away").click()
+    page.get_by_role("button", name="Take the image behind tile 1001 away").click()
     picture.wait_for(state="detached")
 
 
 def test_objects_are_dragged_between_atlases_in_the_plan(painted):
     page = painted
-    task(page).get_by_role("button", name="Who shares pictures").click()
+    task(page).get_by_role("button", name="Shared textures").click()
     plan = page.get_by_test_id("share-plan")
     column = plan.get_by_test_id("plan-column")
     column.get_by_text("Device 21").wait_for()
@@ -184,7 +184,7 @@ def test_objects_are_dragged_between_atlases_in_the_plan(painted):
     # By keyboard: an arrow moves it on.
     column.nth(0).get_by_role("button", name="Device 31").press("ArrowRight")
     until(page, "() => document.querySelectorAll(\"[data-testid='plan-column']\")[1].innerText.includes('2 → 1')")  # fmt: skip
-    assert "20 → 8 pictures" in plan.get_by_test_id("plan-together").inner_text()
+    assert "20 → 8 textures" in plan.get_by_test_id("plan-together").inner_text()
     column.nth(1).get_by_label("Name of the atlas").fill("Far side")
     plan.get_by_role("button", name="Share out like this").click()
     plan.wait_for(state="detached")

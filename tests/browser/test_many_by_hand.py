@@ -63,7 +63,7 @@ def test_one_and_all_of_ten_thousand_islands_are_dragged(window, address):
     )
     page.locator("[data-row='Field']").wait_for(timeout=60_000)
     stage(page, "Arrange")
-    page.get_by_role("button", name="Whole sheet").click()
+    page.get_by_role("button", name="Whole table").click()
     until(
         page,
         "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",
@@ -103,7 +103,7 @@ def test_one_and_all_of_ten_thousand_islands_are_dragged(window, address):
 
 def test_an_island_of_the_demo_is_dragged_and_put_back(page):
     stage(page, "Arrange")
-    page.get_by_role("button", name="Whole sheet").click()
+    page.get_by_role("button", name="Whole table").click()
     spot = picked_at(page, [(0.1 + 0.02 * k, 0.5) for k in range(40)])
     x = page.locator("[data-number=x]").input_value()
     before = layout(page)["revision"]["id"]

@@ -32,7 +32,7 @@ def figure(page, name: str) -> str:
 
 def test_a_bare_object_is_flattened_with_one_click_and_undone(bare):
     stage(bare, "Gather")
-    bare.get_by_test_id("to-flatten").get_by_role("button", name="Flatten 1 object").click()
+    bare.get_by_test_id("to-flatten").get_by_role("button", name="Unwrap 1 object").click()
     row = bare.get_by_test_id("flattened").get_by_role("row", name="Crate")
     row.wait_for(timeout=60_000)
     assert row.inner_text().split() == ["Crate", "1", "2.9", "1.000"]
@@ -52,16 +52,16 @@ def test_a_bare_object_is_flattened_with_one_click_and_undone(bare):
 
 
 def test_another_way_of_cutting_is_tried_beside_the_present_one_and_kept(bare):
-    stage(bare, "Mend")
-    task(bare).get_by_role("button", name="Flatten 1 object").click()
+    stage(bare, "Unwrap")
+    task(bare).get_by_role("button", name="Unwrap 1 object").click()
     bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for(timeout=60_000)
     first = layout(bare)["revision"]["id"]
     bare.get_by_test_id("table").focus()
     bare.keyboard.press("Control+a")
-    task(bare).get_by_text("picked (1)").click()
-    task(bare).get_by_label("Charts", exact=True).select_option("angle")
-    task(bare).get_by_role("button", name="As a try").click()
-    bare.get_by_text("The last try").wait_for(timeout=60_000)
+    task(bare).get_by_text("selected (1)").click()
+    task(bare).get_by_label("Islands", exact=True).select_option("angle")
+    task(bare).get_by_role("button", name="As a draft").click()
+    bare.get_by_text("The last draft").wait_for(timeout=60_000)
     assert layout(bare)["revision"]["id"] == first
     bare.get_by_test_id("table").focus()
     bare.keyboard.press("d")
@@ -74,8 +74,8 @@ def test_another_way_of_cutting_is_tried_beside_the_present_one_and_kept(bare):
 
 
 def test_look_alikes_get_the_layout_of_one(bare):
-    stage(bare, "Mend")
-    task(bare).get_by_role("button", name="Flatten 1 object").click()
+    stage(bare, "Unwrap")
+    task(bare).get_by_role("button", name="Unwrap 1 object").click()
     bare.get_by_test_id("flattened").get_by_role("row", name="Crate").wait_for(timeout=60_000)
     lines = [
         "o Twin",
@@ -87,10 +87,10 @@ def test_look_alikes_get_the_layout_of_one(bare):
         {"name": "twin.obj", "mimeType": "text/plain", "buffer": "\n".join(lines).encode()}
     )
     bare.locator("[data-figure='no UVs']").get_by_text("1 object").wait_for()
-    stage(bare, "Mend")
+    stage(bare, "Unwrap")
     bare.get_by_test_id("table").focus()
     bare.keyboard.press("Control+a")
-    task(bare).get_by_role("tab", name="Alike").click()
+    task(bare).get_by_role("tab", name="Look-alikes").click()
     task(bare).get_by_role("button", name="Give its layout to all look-alikes").click()
     bare.get_by_text("The layout went to Twin.").wait_for(timeout=60_000)
     until(

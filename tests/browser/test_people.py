@@ -79,7 +79,7 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     first.locator("[data-row='crate']").wait_for()
     second.locator("[data-row='crate']").wait_for(timeout=40_000)
     first.locator("[data-row='crate']").click()
-    second.get_by_test_id("here").get_by_role("button", name="3 islands picked").click(
+    second.get_by_test_id("here").get_by_role("button", name="3 islands selected").click(
         timeout=40_000
     )
     second.get_by_text("3 selected").wait_for()

@@ -26,7 +26,7 @@ def wait_for_count(page, kind: str, want: int) -> None:
 
 @pytest.fixture
 def prove(page):
-    stage(page, "Prove")
+    stage(page, "Check")
     page.wait_for_selector("[data-verdict]")
     proven(page)
     return page
@@ -133,8 +133,8 @@ def test_every_view_has_a_legend_with_numbers(prove):
 
 def test_the_proof_is_written_and_saved(prove):
     page = prove
-    task(page).get_by_role("tab", name="Proof").click()
-    task(page).get_by_role("button", name="Write the proof").click()
+    task(page).get_by_role("tab", name="Report").click()
+    task(page).get_by_role("button", name="Write the report").click()
     link = task(page).get_by_role("link", name="JSON")
     link.wait_for(timeout=30_000)
     with page.expect_download() as waiting:

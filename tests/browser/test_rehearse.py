@@ -27,8 +27,8 @@ def plates(window, address):
     high = {"name": "high.glb", "mimeType": "model/gltf-binary", "buffer": glb(**{"Plate, high": surface(fine.points, uv=fine.uv * 0.1 + 3)})}  # fmt: skip
     page.get_by_test_id("files").set_input_files([low, high])
     page.locator("[data-row='Plate, low']").wait_for()
-    stage(page, "Prove")
-    task(page).get_by_role("tab", name="Rehearsal").click()
+    stage(page, "Check")
+    task(page).get_by_role("tab", name="Test bake").click()
     return page
 
 
@@ -37,11 +37,11 @@ def test_a_rehearsal_is_looked_at_and_its_faults_are_walked(plates):
     slip = task(page)
     slip.get_by_label("Size").select_option("512")
     # Rays that are too short for the wave: a fault to walk to.
-    reach = slip.get_by_label("Rays reach")
+    reach = slip.get_by_label("Ray distance")
     reach.fill("0.004")
     reach.press("Enter")
     slip.get_by_text("curvature", exact=True).click()
-    slip.get_by_role("button", name="Rehearse").click()
+    slip.get_by_role("button", name="Test bake").click()
     facts = page.get_by_test_id("rehearsed")
     facts.wait_for(timeout=60_000)
     assert "Plate, high onto Plate, low" in facts.inner_text()
@@ -59,11 +59,11 @@ def test_a_rehearsal_is_looked_at_and_its_faults_are_walked(plates):
         "() => document.querySelector(\"[data-testid='look-at-maps']\").innerText.includes('45°')",
     )
     # The fine mesh stands left of the wipe; the difference of both is a picture of its own.
-    page.get_by_test_id("look-at-maps").get_by_text("Left of it the fine mesh").click()
+    page.get_by_test_id("look-at-maps").get_by_text("Left of it the high poly mesh").click()
     page.get_by_test_id("look-at-maps").get_by_text("left 50 %").wait_for()
     maps.get_by_role("radio", name="difference").click()
     page.get_by_alt_text("difference map").wait_for()
-    assert "Off from the fine mesh by" in facts.inner_text()
+    assert "Off from the high poly mesh by" in facts.inner_text()
     with page.expect_download() as waiting:
         facts.get_by_role("link", name="Maps as zip").click()
     assert waiting.value.suggested_filename.endswith(".zip")
@@ -76,7 +76,7 @@ def test_a_rehearsal_is_looked_at_and_its_faults_are_walked(plates):
 def test_the_reach_of_rays_is_painted(plates):
     page = plates
     slip = task(page)
-    slip.get_by_role("button", name="Paint the reach").click()
+    slip.get_by_role("button", name="Paint the ray distance").click()
     sheet = page.get_by_test_id("paint-distances")
     box = sheet.bounding_box()
     with page.expect_response(lambda answer: "purpose=reach" in answer.url and answer.request.method == "POST"):  # fmt: skip
@@ -86,11 +86,11 @@ def test_the_reach_of_rays_is_painted(plates):
         page.mouse.up()
     slip.get_by_text("One sheet is painted.").wait_for()
     # Without a pick there is nothing to fill, and that is said; with one its texels are as dark as was asked for.
-    slip.get_by_role("button", name="Fill the picked islands").click()
-    page.get_by_text("Nothing is picked to be filled.").wait_for()
+    slip.get_by_role("button", name="Fill the selected islands").click()
+    page.get_by_text("Nothing is selected to be filled.").wait_for()
     page.locator("[data-row='Plate, low']").click()
     with page.expect_response(lambda answer: "purpose=reach" in answer.url and answer.request.method == "POST"):  # fmt: skip
-        slip.get_by_role("button", name="Fill the picked islands").click()
+        slip.get_by_role("button", name="Fill the selected islands").click()
     grey = sheet.locator("canvas").evaluate("c => c.getContext('2d').getImageData(c.width / 2, c.height / 2, 1, 1).data[0]")  # fmt: skip
     assert grey == 64
     slip.get_by_role("button", name="Take the painting away").click()
@@ -110,17 +110,17 @@ def test_what_nobody_sees_gets_less_weight_when_that_is_accepted(window, address
     page.locator("[data-row='Kernel']").wait_for()
     stage(page, "Even out")
     slip = task(page)
-    slip.get_by_role("tab", name="Seen").click()
-    slip.get_by_role("button", name="Look around").click()
+    slip.get_by_role("tab", name="Visibility").click()
+    slip.get_by_role("button", name="Measure visibility").click()
     found = page.get_by_test_id("looked-around")
     found.get_by_text("Never seen (12)").wait_for(timeout=60_000)
     slip.get_by_role("button", name="View as seen").click()
-    page.locator("[data-legend]").get_by_text("never seen").wait_for()
+    page.locator("[data-legend]").get_by_text("never visible").wait_for()
     found.get_by_role("button", name="Accept all 12").click()
-    found.get_by_text("Never seen").wait_for(state="detached")
+    found.get_by_text("Never visible").wait_for(state="detached")
     # The weight is a step like all others: it can be taken back.
     page.keyboard.press("Control+z")
     found.get_by_text("Never seen (12)").wait_for()
     # Or they get no texels at all.
     found.get_by_role("button", name="Leave out").click()
-    found.get_by_text("Never seen").wait_for(state="detached")
+    found.get_by_text("Never visible").wait_for(state="detached")

@@ -34,15 +34,15 @@ def test_in_arrange_the_sheet_is_six_hundred_px_high(fresh):
     assert min((width - 18) / 1.5, height - 38) >= 600
     assert fresh.get_by_test_id("ledger-strip").is_visible()
     assert size(fresh, "model")[0] < 300
-    stage(fresh, "Prove")
+    stage(fresh, "Check")
     assert fresh.get_by_test_id("ledger").is_visible()
 
 
 def test_parts_fold_away_and_come_back_as_they_were(fresh):
     stage(fresh, "Arrange")
-    fresh.get_by_label("Unfold the ledger").click()
+    fresh.get_by_label("Unfold the object list").click()
     fresh.get_by_test_id("ledger").wait_for()
-    seam = fresh.get_by_role("separator", name="Height of the ledger")
+    seam = fresh.get_by_role("separator", name="Height of the object list")
     before = int(seam.get_attribute("aria-valuenow"))
     seam.focus()
     fresh.keyboard.press("Shift+ArrowUp")
@@ -54,13 +54,13 @@ def test_parts_fold_away_and_come_back_as_they_were(fresh):
     fresh.mouse.move(edge["x"] - 95, edge["y"] + 200, steps=4)
     fresh.mouse.up()
     assert size(fresh, "model")[0] == pytest.approx(430, abs=4)
-    fresh.get_by_label("Fold the slip away").click()
-    fresh.get_by_label("Unfold the slip: Arrange").wait_for()
+    fresh.get_by_label("Fold the panel away").click()
+    fresh.get_by_label("Unfold the panel: Arrange").wait_for()
     fresh.reload()
     fresh.wait_for_selector("[data-figure=overlaps]")
     stage(fresh, "Arrange")
     assert size(fresh, "model")[0] == pytest.approx(430, abs=4)
-    assert fresh.get_by_label("Unfold the slip: Arrange").is_visible()
+    assert fresh.get_by_label("Unfold the panel: Arrange").is_visible()
     stage(fresh, "Even out")
     assert fresh.locator("section[aria-label=Task]").is_visible(), "the other stages keep their own"
 
@@ -70,7 +70,7 @@ def test_one_key_gives_the_table_everything(fresh):
     before = size(fresh, "table")
     fresh.get_by_test_id("table").focus()
     fresh.keyboard.press("t")
-    fresh.get_by_label("Unfold the slip: Arrange").wait_for()
+    fresh.get_by_label("Unfold the panel: Arrange").wait_for()
     assert size(fresh, "table")[0] > before[0] + 180
     fresh.keyboard.press("t")
     fresh.locator("section[aria-label=Task]").wait_for()

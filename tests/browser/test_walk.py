@@ -197,7 +197,7 @@ def test_the_page_works_under_its_own_policy(address, chromium):
     page.goto(address + "/project/1")
     page.wait_for_selector("[data-figure=overlaps]")
     page.get_by_label("View as").select_option("checker")
-    page.get_by_role("button", name="Whole sheet").click()
+    page.get_by_role("button", name="Whole table").click()
     settled(page)
     context.close()
     assert [text for text in said if "Content Security Policy" in text or "violates" in text] == []

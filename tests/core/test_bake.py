@@ -245,7 +245,7 @@ def test_nasty_meshes_are_baked_or_refused():
     bad[1, 1] = bad[1, 2]
     _, one = baked(low, surface(bad), 32, maps=tuple(MAPS))
     assert all(np.isfinite(picture).all() for picture in one.maps.values())
-    with pytest.raises(LayoutError, match="no fine face"):
+    with pytest.raises(LayoutError, match="no high poly face"):
         baked(low, surface(np.zeros((0, 3, 3))))
     _, one = baked(
         low, surface(np.tile(plane(1).points[:1, :1], (2, 3, 1))), 32

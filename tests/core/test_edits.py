@@ -175,7 +175,7 @@ def test_crumbs_are_joined_to_the_neighbour_with_the_longest_common_border():
     made = dissolve_crumbs(lay_out(mesh, crumb), np.arange(72), 0.12)
     assert islands(mesh, made.uv) == 1
     np.testing.assert_allclose(made.uv, uv, atol=1e-9)
-    with pytest.raises(LayoutError, match="No crumb"):
+    with pytest.raises(LayoutError, match="No tiny island"):
         dissolve_crumbs(lay_out(mesh, crumb), np.arange(72), 0.001)
 
 
@@ -580,7 +580,7 @@ def test_seams_on_a_bare_shell_flatten_all_of_it_and_no_other_one():
     laid = lay_out(both, np.full((len(both.corner_vertex), 2), np.nan))
     # One line along the first tube: the edges from the second to the third corner of its last column.
     line = np.array([4 * (12 * row + 11) + 1 for row in range(4)])
-    made = edit_layout(laid, "flatten along", Picks(edges=line), EditOptions())
+    made = edit_layout(laid, "unwrap along", Picks(edges=line), EditOptions())
     known = np.isfinite(made.uv).all(axis=1)
     assert known[: 4 * 48].all() and not known[4 * 48 :].any()
     assert made.note == "1 island"
@@ -594,5 +594,5 @@ def test_triangles_without_area_get_uvs_too_when_a_shell_is_flattened_by_hand():
     mesh = mesh_of(cap.positions, [*[row.tolist() for row in rows], [a, b, b]])
     laid = lay_out(mesh, np.full((len(mesh.corner_vertex), 2), np.nan))
     picks = Picks(faces=np.arange(mesh.face_count))
-    made = edit_layout(laid, "flatten along", picks, EditOptions())
+    made = edit_layout(laid, "unwrap along", picks, EditOptions())
     assert np.isfinite(made.uv).all()

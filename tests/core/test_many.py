@@ -89,7 +89,7 @@ def test_a_pass_at_work_shows_what_it_has_until_there_is_a_layout():
     whole = [n.found is not None and n.found.whole for n in told]
     partial = [n.found is not None and not n.found.whole for n in told]
     assert partial[0]
-    assert not any(partial[whole.index(True) :]), "a picture of less never follows a whole layout"
+    assert not any(partial[whole.index(True) :]), "a texture of less never follows a whole layout"
     shares = [n.share for n in told]
     assert shares == sorted(shares)
     assert 0 < shares[-1] < 1

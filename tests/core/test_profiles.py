@@ -129,7 +129,7 @@ bits = 16
     [
         ({"name": "../x"}, "A profile"),
         ({"largest": 4}, "4"),
-        ({"picture": []}, "without pictures"),
+        ({"picture": []}, "without textures"),
         ({"shine": 1}, "shine"),
         ({"picture": [{"role": "a", "channels": ["gloss"]}]}, "gloss"),
         ({"picture": [{"role": "a", "channels": ["metal", "metal"]}]}, "Channels"),

@@ -165,7 +165,7 @@ def test_settings_pictures_and_files_aside_are_told_apart(folder):
         return folder.run("--dry-run")[1]["a"]["because"]
 
     folder.write(in__w_dot_png="two")
-    assert because() == ["the picture w.png was replaced"]
+    assert because() == ["the texture w.png was replaced"]
     folder.write(in__w_dot_png="one", rules_dot_json='{"mip_level": 0}')
     assert because() == ["rules.json has changed"]
     folder.write(

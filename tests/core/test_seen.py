@@ -131,7 +131,7 @@ def test_the_command_tells_what_is_never_seen(tmp_path, capsys):
     assert (
         main(["visibility", str(path), "--views", "cameras", "--cameras", "0,0,9", "--alone"]) == 0
     )
-    assert "little seen" in capsys.readouterr().out
+    assert "little visible" in capsys.readouterr().out
     assert main(["visibility", str(path), "--views", "cameras", "--cameras", "0,0"]) == 2
 
 

@@ -131,11 +131,11 @@ def test_of_two_that_are_joined_the_larger_one_stays_with_what_was_said_of_it(ac
 
 
 def test_islands_by_number_are_eased_straightened_and_projected(act, sheet):
-    bent = edit(act, sheet, "move corners", objects=[
+    bent = edit(act, sheet, "move vertices", objects=[
         {"id": objects(sheet)["Sheet"], "corners": [4 * 5 + 2]}
     ], by=[40.0, 10.0])  # fmt: skip
-    assert "1 corner moved" in bent.result["note"]
-    eased = edit(act, sheet, "ease", islands=[0])
+    assert "1 vertex moved" in bent.result["note"]
+    eased = edit(act, sheet, "reduce stretch", islands=[0])
     assert "(4 is none)" in eased.result["note"]
     flat = lying(sheet)["Sheet"].reshape(-1, 4, 2)
     sides = np.linalg.norm(np.diff(flat, axis=1), axis=2)
@@ -152,7 +152,7 @@ def test_islands_by_number_are_eased_straightened_and_projected(act, sheet):
 
 def test_seams_drawn_by_hand_part_what_is_flattened(act, sheet):
     one = objects(sheet)["Sheet"]
-    job = edit(act, sheet, "flatten along", objects=[{"id": one, "edges": COLUMN}])
+    job = edit(act, sheet, "unwrap along", objects=[{"id": one, "edges": COLUMN}])
     assert job.result["note"].startswith("2 islands")
     assert [m.row.islands for m in load_layout(sheet.head).members] == [2, 1]
 
@@ -183,7 +183,7 @@ def test_bad_edits_are_refused_with_a_word_and_change_nothing(act, sheet):
         ("cut", {"objects": [{"id": one, "edges": [0]}]}, "seams already"),
         ("cut", {"objects": [{"id": one, "edges": [9999]}]}, "no edge 9999"),
         ("join", {"objects": [{"id": one, "edges": COLUMN}]}, "no seam"),
-        ("rip", {"objects": [{"id": one, "corners": [1, 2]}]}, "2 corners"),
+        ("unpick vertex", {"objects": [{"id": one, "corners": [1, 2]}]}, "2 vertices"),
         ("close near seams", {"islands": [0]}, "that near"),
     ):
         job = edit(act, sheet, verb, Job.FAILED, **params)
@@ -263,7 +263,7 @@ def test_the_layout_of_a_part_comes_to_all_that_are_alike(act, send, atlas):
     atlas.refresh_from_db()
     number = objects(atlas)["Row"]
     picked = [{"id": number, "faces": [0, 1]}]
-    edit(act, atlas, "flatten along", objects=picked, keep=False)
+    edit(act, atlas, "unwrap along", objects=picked, keep=False)
     answer = act(atlas, "copy-layout", source=number, faces=[0, 1])
     job = Job.objects.get(pk=answer.json()["id"])
     assert job.state == Job.DONE, job.error
@@ -284,6 +284,6 @@ def test_the_layout_of_a_part_comes_to_all_that_are_alike(act, send, atlas):
 def test_an_edit_that_changes_nothing_says_so_and_leaves_all_as_it_was(act, sheet):
     before = lying(sheet)["Sheet"]
     one = {"id": objects(sheet)["Sheet"], "faces": [5, 6]}
-    job = edit(act, sheet, "ease", objects=[one], hold_border=True)
+    job = edit(act, sheet, "reduce stretch", objects=[one], hold_border=True)
     assert "4.000" in job.result["note"]
     np.testing.assert_allclose(lying(sheet)["Sheet"], before, atol=1e-12)

@@ -30,7 +30,7 @@ export function readSpot(search: string): Spot {
   const at = (query.get("at") ?? "").split(",").map(Number);
   if (at.length === 3 && at.every(Number.isFinite) && at[2] > 0)
     out.at = at as [number, number, number];
-  const picked = query.get("picked");
+  const picked = query.get("selected");
   if (picked) out.picked = keysIn(picked);
   return out;
 }
@@ -42,7 +42,7 @@ export function writeSpot({ stage, atlas, as, at, picked }: Spot): string {
   if (as && as !== "object") query.set("as", as);
   if (at) query.set("at", at.map((value) => Number(value.toFixed(4))).join());
   const words = picked?.length ? wordsOf(picked) : "";
-  if (words && words.length <= MOST) query.set("picked", words);
+  if (words && words.length <= MOST) query.set("selected", words);
   // Signs that need no escape in an address stay readable.
   const text = query.toString().replace(/%2C/g, ",").replace(/%3A/g, ":").replace(/%7E/g, "~");
   return text ? `?${text}` : "";

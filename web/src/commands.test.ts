@@ -46,8 +46,8 @@ it("takes the whole bundle apart from any of its islands", () => {
   expect(one.mutate).toHaveBeenCalledWith({ islands: [0, 1], bundle: false });
 });
 
-it("offers nothing when nothing is picked, and each tile when something is", () => {
-  expect(setUp([]).by("Lock turn").enabled).toBe(false);
+it("offers nothing when nothing is selected, and each tile when something is", () => {
+  expect(setUp([]).by("Lock rotation").enabled).toBe(false);
   const some = setUp([2]);
   some.by("Send to tile 1002").run();
   expect(some.mutate).toHaveBeenCalledWith({ islands: [2], tile: 1002 });
@@ -55,10 +55,10 @@ it("offers nothing when nothing is picked, and each tile when something is", () 
 });
 
 it("finds commands by the words that were typed", () => {
-  const list = ["Lock place", "Lock turn", "Undo"].map((name): Command => ({
+  const list = ["Lock place", "Lock rotation", "Undo"].map((name): Command => ({
     name,
     group: "Islands",
-    enabled: name !== "Lock turn",
+    enabled: name !== "Lock rotation",
     run: () => undefined,
   }));
   expect(matching(list, "lo").map((c) => c.name)).toEqual(["Lock place"]);

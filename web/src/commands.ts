@@ -55,9 +55,9 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
   ];
   return [
     toggle("Lock place", CONTROL.place, "lock_place", "stays where it lies, others pack around it"),
-    toggle("Lock turn", CONTROL.turn, "lock_turn", "stays upright as it is"),
+    toggle("Lock rotation", CONTROL.turn, "lock_turn", "stays upright as it is"),
     toggle("Lock size", CONTROL.size, "lock_size", "keeps its size when the others scale"),
-    toggle("May be mirrored", CONTROL.mirror, "may_mirror", "the packer may flip it"),
+    toggle("May be flipped", CONTROL.mirror, "may_mirror", "the packer may flip it"),
     toggle("Leave out", CONTROL.out, "left_out", "lies on the side table"),
     {
       name: "Bundle",
@@ -69,7 +69,7 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
     ...(["object", "material"] as const).map((by) => ({
       name: `One bundle per ${by}`,
       group: "Islands",
-      hint: islands.length ? "of those picked" : "of all islands",
+      hint: islands.length ? "of those selected" : "of all islands",
       enabled: editor.document.info !== null && !actions.control.isPending,
       run: () =>
         set(
@@ -258,16 +258,16 @@ export function allCommands(
     },
     ...(
       [
-        [false, "Carry pictures over", "one set of pictures on the layout of the table"],
-        [true, "Preview carried pictures", "at 512 px"],
+        [false, "Merge textures", "one set of textures on the layout of the table"],
+        [true, "Preview merged textures", "at 512 px"],
       ] as const
     ).map(([preview, name, hint]) => ({
       name,
-      group: "Carry over",
+      group: "Merge",
       hint,
       enabled: atlas.objects > 0,
       run: () => {
-        ui.setStage("Carry over");
+        ui.setStage("Merge");
         actions.merge.mutate(requestOf(USUAL, preview, [], []));
       },
     })),
@@ -391,22 +391,22 @@ export const TOOLS: { tool: ToolName; name: string; hint: string }[] = [
   {
     tool: "take",
     name: "Move",
-    hint: "drag islands; pins turn and size; drag the empty table to pick",
+    hint: "drag islands; pins turn and size; drag the empty table to select",
   },
   {
     tool: "lasso",
     name: "Lasso",
-    hint: "draw round islands to pick them; Shift adds, Ctrl takes away",
+    hint: "draw round islands to select them; Shift adds, Ctrl takes away",
   },
   {
     tool: "brush",
     name: "Brush",
-    hint: "pass over islands to pick them; Shift adds, Ctrl takes away",
+    hint: "pass over islands to select them; Shift adds, Ctrl takes away",
   },
   {
     tool: "region",
     name: "Pack here",
-    hint: "draw where the picked islands shall go; Shift freehand, Alt scales them to fill it",
+    hint: "draw where the selected islands shall go; Shift freehand, Alt scales them to fill it",
   },
 ];
 

@@ -76,7 +76,7 @@ function turnCommands(editor: Editor): Command[] {
     {
       name: "Upright by the edge at the pointer",
       group: "By hand",
-      hint: "all that is picked turns until that edge lies along an axis",
+      hint: "all that is selected turns until that edge lies along an axis",
       enabled: some && edgeAtPointer(editor) !== null,
       run: () => void editor.transform("turn", turning(toAxis(edgeAtPointer(editor) ?? 0), middle)),
     },
@@ -212,7 +212,7 @@ function roomCommands(editor: Editor, actions: Actions): Command[] {
       name: "Shrink to fit the gaps",
       group: "By hand",
       hint: islands.length
-        ? "the picked islands, each about its middle"
+        ? "the selected islands, each about its middle"
         : "all islands, each about its middle",
       enabled: editor.handsOn && editor.document.count > 0 && !actions.shrinkToFit.isPending,
       run: () => actions.shrinkToFit.mutate(islands),
@@ -309,7 +309,7 @@ function rowCommands(editor: Editor): Command[] {
     ...(["left", "right", "top", "bottom", "middle across", "middle up"] as const).map((edge) =>
       row(
         edge.startsWith("middle") ? `Middles in line, ${edge.slice(7)}` : `In line at the ${edge}`,
-        "all that are picked",
+        "all that are selected",
         (boxes) => aligned(boxes, edge),
       ),
     ),
@@ -428,7 +428,7 @@ function goCommands(editor: Editor): Command[] {
     {
       name: "Note the place",
       group: "By hand",
-      hint: "of the middle of what is picked",
+      hint: "of the middle of what is selected",
       enabled: some,
       run: () => {
         noted = middle;

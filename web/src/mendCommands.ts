@@ -6,7 +6,7 @@ import { useUi } from "./state";
 
 /** What mending can do to what is picked, and what a click picks; only in the stage Mend. */
 export function mendCommands(editor: Editor, actions: Actions): Command[] {
-  if (useUi.getState().stage !== "Mend") return [];
+  if (useUi.getState().stage !== "Unwrap") return [];
   const { picks, selection } = editor;
   const [faces, edges, corners] = [
     picks.count("faces"),
@@ -25,7 +25,7 @@ export function mendCommands(editor: Editor, actions: Actions): Command[] {
     hint: string,
   ): Command => ({
     name,
-    group: "Mend",
+    group: "Unwrap",
     hint,
     enabled: enabled && idle,
     run: () => actions.edit.mutate({ verb, ...what }),
@@ -34,31 +34,37 @@ export function mendCommands(editor: Editor, actions: Actions): Command[] {
   const some = faces > 0 || selection.size > 0;
   return [
     ...PICKED.map((mode) => ({
-      name: `Pick ${mode}`,
-      group: "Mend",
+      name: `Select ${mode}`,
+      group: "Unwrap",
       hint: "on the model and the table",
       enabled: true,
       on: picks.mode === mode,
       run: () => picks.use(mode),
     })),
     {
-      name: "Let go of picked faces, edges and corners",
-      group: "Mend",
+      name: "Let go of selected faces, edges and vertices",
+      group: "Unwrap",
       enabled: picks.some,
       run: () => picks.clear(),
     },
     edit(
-      "Flatten along picked edges",
-      "flatten along",
+      "Unwrap along selected edges",
+      "unwrap along",
       edges > 0,
       { objects: picks.sent().map((own) => ({ ...own, faces: [] })) },
       "they become seams beside those there are",
     ),
-    edit("Cut along picked edges", "cut", edges > 0, along, "shapes stay as they are"),
-    edit("Join along picked edges", "join", edges > 0, along, "the smaller island comes over"),
-    edit("Split picked faces off", "split off", faces > 0, region, "islands of their own"),
-    edit("Rip the picked corner", "rip", corners === 1, along, "it lets go of its neighbours"),
-    edit("Ease", "ease", some, region, "less stretch where it is, no face turned over"),
+    edit("Cut along selected edges", "cut", edges > 0, along, "shapes stay as they are"),
+    edit("Join along selected edges", "join", edges > 0, along, "the smaller island comes over"),
+    edit("Split selected faces off", "split off", faces > 0, region, "islands of their own"),
+    edit("Unpick vertex", "unpick vertex", corners === 1, along, "it lets go of its neighbours"),
+    edit(
+      "Reduce stretch",
+      "reduce stretch",
+      some,
+      region,
+      "less stretch where it is, no face turned over",
+    ),
     edit("To a rectangle", "straighten", some, region, "strips and grids of quads in proportion"),
     edit("Fewer islands", "fewer islands", some, region, "join neighbours with little stretch"),
   ];

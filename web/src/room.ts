@@ -99,9 +99,9 @@ export const useRooms = create<Rooms>((set, get) => ({
 export const kindOf = (stage: Stage): Kind =>
   stage === "Arrange"
     ? "table"
-    : stage === "Mend"
+    : stage === "Unwrap"
       ? "mend"
-      : stage === "Carry over"
+      : stage === "Merge"
         ? "carry"
         : "rest";
 

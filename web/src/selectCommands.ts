@@ -41,7 +41,7 @@ export function selectCommands(editor: Editor, project: Project): Command[] {
     ),
     like(
       "Select the whole object",
-      "all islands of the objects that are picked",
+      "all islands of the objects that are selected",
       (i) => document.objectOf(i)?.id,
     ),
     ...(material ? [like("Select the same material", "", (i) => material[i])] : []),

@@ -5,11 +5,11 @@ import { Editor } from "./editor/Editor";
 
 export const STAGES = [
   "Gather",
-  "Mend",
+  "Unwrap",
   "Even out",
   "Arrange",
-  "Carry over",
-  "Prove",
+  "Merge",
+  "Check",
   "Hand off",
 ] as const;
 export type Stage = (typeof STAGES)[number];

@@ -59,7 +59,7 @@ def flatten_along(
     """
     shells = laid.shells
     if not own.any():
-        raise LayoutError("Nothing to flatten.", "islands", "Pick islands, faces or edges.")
+        raise LayoutError("Nothing to unwrap.", "islands", "Select islands, faces or edges.")
     shut = np.zeros(3 * shells.count, bool)
     if len(seams):
         shut[laid.halves(seams)] = True

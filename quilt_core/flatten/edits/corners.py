@@ -62,7 +62,7 @@ def align_corners(laid: Laid, corners: IntArray, way: str) -> Edited:
     groups, first = _points(laid, corners)
     p = laid.uv[corners[first]]
     if len(p) < 2:
-        raise LayoutError("A single corner has nothing to line up with.", "corners", "Pick more.")
+        raise LayoutError("A single vertex has nothing to line up with.", "corners", "Select more.")
     new = p.copy()
     if way in ("left", "right", "middle"):
         new[:, 0] = {"left": p[:, 0].min(), "right": p[:, 0].max(), "middle": p[:, 0].mean()}[way]
@@ -86,7 +86,7 @@ def _points(laid: Laid, corners: IntArray) -> tuple[list[IntArray], IntArray]:
     """The corners of each point that is meant, and where in `corners` it comes first."""
     inside = (corners >= 0) & (corners < len(laid.uv))
     if not len(corners) or not inside.all() or not np.isfinite(laid.uv[corners]).all():
-        raise LayoutError("A corner without UVs.", "corners", "Pick corners of an island.")
+        raise LayoutError("A vertex without UVs.", "corners", "Select vertices of an island.")
     shells = laid.shells
     tris = np.flatnonzero(laid.known)
     faces, _ = chart_vertices(
@@ -96,7 +96,7 @@ def _points(laid: Laid, corners: IntArray) -> tuple[list[IntArray], IntArray]:
     name[shells.corner[tris].ravel()] = faces.ravel()
     if (name[corners] < 0).any():
         raise LayoutError(
-            "A corner of a face without surface.", "corners", "Pick corners of other faces."
+            "A vertex of a face without surface.", "corners", "Select vertices of other faces."
         )
     _, first = np.unique(name[corners], return_index=True)
     first = np.sort(first)
@@ -110,4 +110,6 @@ def _told(laid: Laid, uv: FloatArray, groups: list[IntArray], what: str) -> Edit
     before, after = triangle_areas(laid.work.uv[touched]), triangle_areas(flat[touched])
     over = int(((before > 0) != (after > 0)).sum())
     turned = f", {over} triangles turned over" if over else ""
-    return Edited(uv, f"{len(groups)} {'corner' if len(groups) == 1 else 'corners'} {what}{turned}")
+    return Edited(
+        uv, f"{len(groups)} {'vertex' if len(groups) == 1 else 'vertices'} {what}{turned}"
+    )

@@ -34,7 +34,7 @@ def cut_edges(laid: Laid, corners: IntArray, gap: float) -> Edited:
     half = laid.halves(corners)
     if not laid.work.sewn[half].any():
         raise LayoutError(
-            "These edges are seams already.", "edges", "Pick edges inside of an island."
+            "These edges are seams already.", "edges", "Select edges inside of an island."
         )
     return _cut(laid, half, gap, "edges")
 
@@ -52,7 +52,7 @@ def split_faces(laid: Laid, faces: IntArray, gap: float) -> Edited:
     border = half[~own[laid.shells.across[half] // 3]]
     if not len(border):
         raise LayoutError(
-            "These faces are whole islands already.", "faces", "Pick some faces of an island."
+            "These faces are whole islands already.", "faces", "Select some faces of an island."
         )
     return _cut(laid, np.concatenate([border, laid.shells.across[border]]), gap, "faces", own)
 
@@ -84,14 +84,14 @@ def rip_corner(laid: Laid, corner: int, gap: float) -> Edited:
     )
     if not tied:
         raise LayoutError(
-            "This corner is free already.", "corner", "Pick a corner inside of an island."
+            "This vertex is free already.", "corner", "Select a vertex inside of an island."
         )
     middle = laid.uv[laid.mesh.corner_face == face].mean(axis=0)
     way = middle - laid.uv[corner]
     far = float(np.linalg.norm(way))
     out = laid.uv.copy()
     out[corner] += way * min(0.5, gap / max(far, 1e-300))
-    return Edited(out, "1 corner ripped")
+    return Edited(out, "1 vertex unpicked")
 
 
 def _cut(
@@ -127,7 +127,7 @@ def _cut(
         raise LayoutError(
             "These edges do not part an island: it hangs together round their ends.",
             where,
-            "Cut right through, or flatten the island along them.",
+            "Cut right through, or unwrap the island along them.",
         )
     return Edited(
         laid.having(flat, changed), f"{parts} {'part' if parts == 1 else 'parts'} cut off"

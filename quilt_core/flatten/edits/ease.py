@@ -68,7 +68,7 @@ def ease(
         flat[tris] = now
         changed[tris] = True
     if not weight:
-        raise LayoutError("Nothing to ease.", "faces", "Pick islands or faces with UVs.")
+        raise LayoutError("Nothing to ease.", "faces", "Select islands or faces with UVs.")
     note = f"distortion {before / weight:.3f} to {after / weight:.3f} (4 is none)"
     return Edited(laid.having(flat, changed), note)
 
@@ -134,7 +134,7 @@ def untangled(faces: IntArray, rest: FloatArray, x: FloatArray, held: BoolArray)
             raise LayoutError(
                 "This island closes on itself: it cannot lie flat without another cut.",
                 "islands",
-                "Cut it, or flatten it anew.",
+                "Cut it, or unwrap it anew.",
             )
         for start in (lscm, tutte):
             y = start(faces, rest, len(x))

@@ -49,7 +49,9 @@ def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
     open_ = open_[laid.known[open_ // 3] & laid.known[across[open_] // 3]]
     if not len(open_):
         raise LayoutError(
-            "There is no seam along these edges.", "edges", "Pick edges on the border of an island."
+            "There is no seam along these edges.",
+            "edges",
+            "Select edges on the border of an island.",
         )
     work, changed = laid.work, np.zeros(laid.shells.count, bool)
     left = open_
@@ -213,7 +215,7 @@ def join_neighbours(laid: Laid, tris: IntArray, stretch: float) -> Edited:
         raise LayoutError(
             f"No two of these islands can be joined with a stretch of up to {stretch:g}.",
             "islands",
-            "Allow more stretch, or pick islands that are neighbours on the model.",
+            "Allow more stretch, or select islands that are neighbours on the model.",
         )
     return Edited(
         laid.having(out, changed), f"{fewer} fewer {'island' if fewer == 1 else 'islands'}"
@@ -314,7 +316,7 @@ def dissolve_crumbs(laid: Laid, tris: IntArray, side: float) -> Edited:
         joined += 1
     if not joined:
         raise LayoutError(
-            "No crumb that could be joined to a neighbour.", "islands", "Allow larger ones."
+            "No tiny island that could be joined to a neighbour.", "islands", "Allow larger ones."
         )
     return Edited(
         now.uv,

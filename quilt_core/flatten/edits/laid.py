@@ -178,5 +178,5 @@ def _within(numbers: IntArray, count: int, what: str) -> None:
         raise LayoutError(
             f"There is no {what} {int(wrong[0])}: the object has {count}.",
             what,
-            "Pick it again on the model.",
+            "Select it again on the model.",
         )

@@ -39,7 +39,7 @@ def align_edges(laid: Laid, corners: IntArray, way: str) -> Edited:
     half = half[laid.known[half // 3]]
     tris = laid.islands_of(half // 3)
     if not len(tris):
-        raise LayoutError("These edges have no UVs.", "edges", "Pick others.")
+        raise LayoutError("These edges have no UVs.", "edges", "Select others.")
     shells = laid.shells
     faces, n = chart_vertices(
         tris, shells.across, laid.work.sewn, np.full(shells.count, -1, np.int64)
@@ -91,7 +91,7 @@ def _round(x: FloatArray, a: IntArray, b: IntArray, mine: IntArray) -> FloatArra
             near[q].add(p)
     if any(len(ways) != 2 for ways in near.values()):
         raise LayoutError(
-            "These edges are no closed loop.", "edges", "Pick a loop without ends or forks."
+            "These edges are no closed loop.", "edges", "Select a loop without ends or forks."
         )
     order, last = [int(mine[0])], -1
     while True:

@@ -1,9 +1,9 @@
 """Names of edits and of their choices; nothing compiled stands behind them."""
 
 VERBS = (
-    "cut", "split off", "rip", "cut folds", "join", "fewer islands", "close near seams", "dissolve crumbs",
-    "weld",     "ease", "symmetrize", "straighten", "level", "upright", "round", "project", "flatten along", "move corners",
-    "line up corners",
+    "cut", "split off", "unpick vertex", "cut folds", "join", "fewer islands", "close near seams", "merge tiny islands",
+    "weld",     "reduce stretch", "symmetrize", "straighten", "level", "upright", "round", "project", "unwrap along", "move vertices",
+    "line up vertices",
 )  # fmt: skip
 SHAPES = ("plane", "box", "cylinder", "cone", "sphere")
 AXES = ("average", "x", "y", "z")

@@ -52,7 +52,7 @@ def project(
         raise LayoutError(f"A projection “{shape}”.", "shape", f"Give {', '.join(SHAPES)}.")
     tris = np.flatnonzero(own)
     if not len(tris):
-        raise LayoutError("No face to project.", "faces", "Pick some faces or islands.")
+        raise LayoutError("No face to project.", "faces", "Select some faces or islands.")
     shells = laid.shells
     frame = _frame(shells.normal[tris], shells.area[tris], shape, axis)
     points = shells.points[tris] @ frame.T

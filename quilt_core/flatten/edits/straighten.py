@@ -45,13 +45,13 @@ def straighten(laid: Laid, own: BoolArray) -> Edited:
             raise LayoutError(
                 "These faces are no grid of quads.",
                 "faces",
-                "Pick quads that meet four at a corner, or a whole island.",
+                "Select quads that meet four at a corner, or a whole island.",
             )
         grids, others = grids + (made is not None), others + (made is None)
         flat = _rectangle(now, tris) if made is None else made
         now = _with_piece(now, tris, flat, whole and made is not None)
     if not grids + others:
-        raise LayoutError("Nothing to straighten.", "faces", "Pick islands or faces with UVs.")
+        raise LayoutError("Nothing to straighten.", "faces", "Select islands or faces with UVs.")
     return Edited(
         now.uv, f"{grids + others} {'rectangle' if grids + others == 1 else 'rectangles'}"
     )
@@ -233,4 +233,4 @@ def _four_corners(x: FloatArray, at: FloatArray) -> list[int]:
             taken.append(k)
         if len(taken) == 4:
             return sorted(taken)
-    raise LayoutError("This border has no four corners.", "islands", "Pick another island.")
+    raise LayoutError("This border has no four corners.", "islands", "Select another island.")

@@ -73,7 +73,7 @@ def symmetrize(laid: Laid, own: BoolArray) -> Edited:
         raise LayoutError(
             "None of these islands is symmetric on the model along an axis.",
             "islands",
-            "Pick an island that lies across the middle of a symmetric object.",
+            "Select an island that lies across the middle of a symmetric object.",
         )
     return Edited(now.uv, f"{done} {'island' if done == 1 else 'islands'} made symmetric")
 

@@ -122,21 +122,23 @@ def _known(laid: Laid, picks: Picks) -> IntArray:
 
 def _rip(laid: Laid, picks: Picks, options: EditOptions) -> Edited:
     if len(picks.corners) != 1:
-        raise LayoutError(f"{len(picks.corners)} corners to rip.", "corners", "Pick one.")
+        raise LayoutError(f"{len(picks.corners)} vertices to unpick.", "corners", "Select one.")
     return rip_corner(laid, int(picks.corners[0]), options.gap)
 
 
 DONE_BY: dict[str, Verb] = {
     "cut": lambda laid, p, o: cut_edges(laid, p.edges, o.gap),
     "split off": lambda laid, p, o: split_faces(laid, p.faces, o.gap),
-    "rip": _rip,
+    "unpick vertex": _rip,
     "cut folds": lambda laid, p, o: cut_folds(laid, _known(laid, p), o.gap),
     "join": lambda laid, p, o: join_edges(laid, p.edges, o.scale),
     "fewer islands": lambda laid, p, o: join_neighbours(laid, _known(laid, p), o.stretch),
     "close near seams": lambda laid, p, o: close_near(laid, _known(laid, p), o.gap),
-    "dissolve crumbs": lambda laid, p, o: dissolve_crumbs(laid, _known(laid, p), o.side),
+    "merge tiny islands": lambda laid, p, o: dissolve_crumbs(laid, _known(laid, p), o.side),
     "weld": lambda laid, p, o: weld(laid),
-    "ease": lambda laid, p, o: ease(laid, _region(laid, p) & laid.known, o.hold_border, o.balance),
+    "reduce stretch": lambda laid, p, o: ease(
+        laid, _region(laid, p) & laid.known, o.hold_border, o.balance
+    ),
     "symmetrize": lambda laid, p, o: symmetrize(laid, _region(laid, p) & laid.known),
     "straighten": lambda laid, p, o: straighten(laid, _region(laid, p) & laid.known),
     "level": lambda laid, p, o: align_edges(laid, p.edges, "level"),
@@ -149,11 +151,11 @@ DONE_BY: dict[str, Verb] = {
         o.axis if o.direction is None else np.array(o.direction),
         o.room,
     ),
-    "flatten along": lambda laid, p, o: flatten_along(
+    "unwrap along": lambda laid, p, o: flatten_along(
         laid, _region(laid, p), p.edges, o.keep, o.balance, o.room
     ),
-    "move corners": lambda laid, p, o: move_corners(laid, p.corners, np.array(o.by)),
-    "line up corners": lambda laid, p, o: align_corners(laid, p.corners, o.way),
+    "move vertices": lambda laid, p, o: move_corners(laid, p.corners, np.array(o.by)),
+    "line up vertices": lambda laid, p, o: align_corners(laid, p.corners, o.way),
 }
 """What each verb does."""
 

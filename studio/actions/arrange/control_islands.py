@@ -73,9 +73,9 @@ def control_islands(revision: Revision, asked: ControlEdit) -> Made:
     layout, chosen = load_layout(revision), asked.chosen
     if not len(chosen):
         raise Refused(
-            "No islands are picked.",
+            "No islands are selected.",
             "islands",
-            "Pick some on the table, the model or in the ledger.",
+            "Select some on the table, the model or in the object list.",
         )
     if chosen[-1] >= len(layout.controls):
         raise Refused(
@@ -124,7 +124,7 @@ def _groups(layout: Layout, by: str) -> NDArray[np.int64]:
 def _send(layout: Layout, controls: NDArray[Any], chosen: NDArray[np.int64], tile: int) -> str:
     if tile and tile not in [row.number for row in layout.tiles]:
         raise Refused(
-            f"There is no tile {tile}.", "tile", "Add it first, or pick one that is there."
+            f"There is no tile {tile}.", "tile", "Add it first, or select one that is there."
         )
     controls["tile"][chosen] = tile
     return f"send to tile {tile}" if tile else "send to any tile"
@@ -138,7 +138,7 @@ def group_islands(
         controls[key][chosen] = -1
         return
     if len(chosen) < 2:
-        raise Refused(f"A {key} needs at least two islands.", "islands", "Pick more of them.")
+        raise Refused(f"A {key} needs at least two islands.", "islands", "Select more of them.")
     if key == "stack":
         from quilt_core.pack.stacks import lay_onto
 
@@ -147,6 +147,6 @@ def group_islands(
             raise Refused(
                 "These islands do not have the same shape.",
                 ", ".join(names[i] for i in chosen[:3]),
-                "Take the candidates that are found, or pick islands that are alike.",
+                "Take the candidates that are found, or select islands that are alike.",
             )
     controls[key][chosen] = int(controls[key].max(initial=-1)) + 1

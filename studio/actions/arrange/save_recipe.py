@@ -15,7 +15,7 @@ KEPT = tuple(one.name for one in options_of(Pack) if not one.passing)
 def save_recipe(project: Project, name: str, settings: dict[str, Any]) -> Recipe:
     """Save or replace a recipe; settings that cannot be used are refused."""
     if not name.strip():
-        raise Refused("The recipe has no name.", "name", "Give it one.")
+        raise Refused("The preset has no name.", "name", "Give it one.")
     kept = {key: settings[key] for key in KEPT if settings.get(key) is not None}
     settings_from(Pack, kept)
     recipe, _ = Recipe.objects.update_or_create(

@@ -39,7 +39,7 @@ def give_pictures(revision: Revision, files: dict[str, bytes]) -> dict[str, Any]
         raise Refused(
             f"{', '.join(lost[:3])}: no material has such a name.",
             "pictures",
-            "Call pictures after their material with the role at the end (crate_normal.png), or drop"
+            "Call textures after their material with the role at the end (crate_normal.png), or drop"
             " them on a material.",
         )
     with transaction.atomic():
@@ -65,7 +65,7 @@ def change_role(source: Source, material: int, role: str, to: str) -> None:
     facts = material_facts(source)
     looks = facts["looks"]
     if not 0 <= material < len(looks) or role not in looks[material]["uses"]:
-        raise Refused("That material has no such picture.", source.name, "Read the shelf again.")
+        raise Refused("That material has no such texture.", source.name, "Read the shelf again.")
     number, channel = looks[material]["uses"][role][:2]
     if to == role:
         return
@@ -76,7 +76,7 @@ def change_role(source: Source, material: int, role: str, to: str) -> None:
         check_role(to)
         data = picture_of(source, number)
         if data is None:
-            raise Refused("That picture is not there.", source.name, "Drop it on the shelf first.")
+            raise Refused("That texture is not there.", source.name, "Drop it on the shelf first.")
         name = facts["names"].get(str(number), f"picture {number}")
         earlier = source.given.filter(material=material, role=role).last()
         tiles = tuple(earlier.tiles) if earlier and earlier.tiles else ALONE

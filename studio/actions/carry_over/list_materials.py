@@ -160,7 +160,7 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
         names = "; ".join(", ".join(group["of"][:3]) for group in plan["groups"][:4])
         warnings.append({
             "kind": "states",
-            "what": f"They stay {len(plan['groups'])} materials that share the pictures: {names}.",
+            "what": f"They stay {len(plan['groups'])} materials that share the textures: {names}.",
             "cure": "Opaque and see-through, one-sided and two-sided, and those of different formats cannot be one.",
         })  # fmt: skip
     kept = kept_densities(layout, areas, size[0])
@@ -219,6 +219,6 @@ def _repeats(member: Member, times: float) -> dict[str, Any]:
     cost = f", {times:.1f} times over" if times >= 1 else ""
     return {
         "kind": "repeats",
-        "what": f"“{member.object.name}” repeats its pictures{cost}.",
+        "what": f"“{member.object.name}” repeats its textures{cost}.",
         "cure": "What its islands cover is laid out at their size now: give them room, or leave the object out.",
     }

@@ -98,8 +98,8 @@ def misfits(used: list[list[int]], looks: list[Look]) -> list[dict[str, Any]]:
         names = ", ".join(looks[k].name for k in light[:3])
         out.append({
             "kind": "light",
-            "what": f"Only {names} {'gives' if len(light) == 1 else 'give'} off light, and all get a picture for it.",
-            "cure": "Put what glows into an atlas of its own, or give that picture fewer pixels.",
+            "what": f"Only {names} {'gives' if len(light) == 1 else 'give'} off light, and all get a texture for it.",
+            "cure": "Put what glows into an atlas of its own, or give that texture fewer pixels.",
         })  # fmt: skip
     near = [k for k in numbers if any(use.nearest for use in looks[k].uses.values())]
     soft = [k for k in numbers if any(not use.nearest for use in looks[k].uses.values())]

@@ -17,7 +17,7 @@ def set_member(revision: Revision, object_id: int, given: dict[str, Any]) -> Mad
     state = read_state(revision)
     if object_id not in [row.object for row in state.members]:
         raise Refused(
-            "This object is not in the atlas.", f"object {object_id}", "Pick one that is listed."
+            "This object is not in the atlas.", f"object {object_id}", "Select one that is listed."
         )
     name = MeshObject.objects.values_list("name", flat=True).get(pk=object_id)
 
@@ -25,6 +25,6 @@ def set_member(revision: Revision, object_id: int, given: dict[str, Any]) -> Mad
         return replace(row, **given) if row.object == object_id else row
 
     said = [f"{name or 'unnamed'}: {value:g}" for value in given.values() if value is not None]
-    what = ", ".join(said) or f"{name or 'unnamed'}: as its picture"
+    what = ", ".join(said) or f"{name or 'unnamed'}: as its texture"
     verb = "weight" if "weight" in given else "proportions"
     return Made(verb, state.having(members=tuple(map(changed, state.members))), what, dict(given))

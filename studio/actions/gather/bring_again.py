@@ -171,7 +171,7 @@ def _the_mesh(files: dict[str, bytes], old: Source) -> str:
         raise Refused(
             f"There are {len(meshes)} meshes among the files." if meshes else "There is no mesh among the files.",
             ", ".join(list(files)[:3]),
-            f"Give the newer version of “{old.name}”, with its pictures.",
+            f"Give the newer version of “{old.name}”, with its textures.",
         )  # fmt: skip
     return named[0] if len(named) == 1 else meshes[0]
 

@@ -27,7 +27,7 @@ def set_channel(revision: Revision, objects: list[int], source: int, target: int
     chosen = [row for row in state.members if row.object in objects]
     if not chosen:
         raise Refused(
-            "None of these objects is in this atlas.", revision.name, "Pick some that are listed."
+            "None of these objects is in this atlas.", revision.name, "Select some that are listed."
         )
     bases = {
         base.object_id: base

@@ -149,7 +149,7 @@ def release_objects(
         places = {k for k, row in enumerate(here.members) if row.object in objects}
         if not places:
             raise Refused(
-                "None of these objects is in this atlas.", here.name, "Pick some that are listed."
+                "None of these objects is in this atlas.", here.name, "Select some that are listed."
             )
         return Shared(
             "let go",
@@ -241,7 +241,7 @@ def _taken(
             raise Refused(
                 f"Object {pk} has no UV channel {channel + 1} in this project.",
                 "objects",
-                "Pick others.",
+                "Select others.",
             )
     # An object that is named twice is taken once.
     objects = list(dict.fromkeys(objects))

@@ -52,7 +52,7 @@ def go_to(project_id: int, step: int, seen: int | None = None) -> Change:
         raise Refused(
             "This step is not in the history (any more).",
             f"step {step}",
-            "Pick one that is listed.",
+            "Select one that is listed.",
         )
     return _go(project, Change.objects.get(pk=step), ahead)
 

@@ -36,7 +36,7 @@ def say(project: Project, given: dict[str, Any]) -> Note:
         atlas = Atlas.objects.filter(project=project, pk=given.get("atlas") or 0).first()
         obj = MeshObject.objects.filter(project=project, pk=given.get("object") or 0).first()
         if kind in (Note.OBJECT, Note.ISLAND) and obj is None:
-            raise Refused("There is no such object.", "object", "Pick one that is there.")
+            raise Refused("There is no such object.", "object", "Select one that is there.")
         if kind == Note.FINDING and not given.get("finding"):
             raise Refused("The finding is not told.", "finding", "Give its key.")
         about = {

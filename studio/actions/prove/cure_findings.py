@@ -41,7 +41,7 @@ def cure_findings(revision: Revision, cure: str, islands: list[int]) -> Made:
     box = layout.islands.placed(layout.placements).bounds()
     if not np.isfinite(box[chosen]).all():
         raise Refused(
-            "An island has no place: its UVs are not numbers.", "islands", "Flatten it again."
+            "An island has no place: its UVs are not numbers.", "islands", "Unwrap it again."
         )
     unplaced = layout.unplaced.copy()
     if cure == "mirror":

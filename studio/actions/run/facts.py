@@ -70,7 +70,7 @@ def _mark(*arrays: Any) -> str:
 
 WORDS = {
     "layout": "UVs or shape have changed",
-    "pictures": "pictures have changed",
+    "pictures": "textures have changed",
     "controls": "islands were told something else (locks, stacks, weights)",
 }
 

@@ -150,7 +150,7 @@ export async function givePictures(
       .join(", ");
     useUi.getState().tell({
       kind: "done",
-      what: `${given.length} ${given.length === 1 ? "picture" : "pictures"} given: ${where}${given.length > 3 ? " …" : ""}.`,
+      what: `${given.length} ${given.length === 1 ? "texture" : "textures"} given: ${where}${given.length > 3 ? " …" : ""}.`,
       cure: lost.length
         ? `${lost.join(", ")}: no material has such a name; drop it on one.`
         : undefined,

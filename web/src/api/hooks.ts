@@ -166,7 +166,7 @@ export function useJobs(projectId: number) {
       if (job.state === "done" && job.kind === "edit" && edited?.note)
         useUi.getState().tell({
           kind: "done",
-          what: `${edited.draft ? "A try, see Tries. " : ""}${said(edited.done ?? "")}: ${edited.note}.${edited.refused ? ` ${edited.refused} other ${edited.refused === 1 ? "object" : "objects"} could not be done.` : ""}`,
+          what: `${edited.draft ? "A draft, see Drafts. " : ""}${said(edited.done ?? "")}: ${edited.note}.${edited.refused ? ` ${edited.refused} other ${edited.refused === 1 ? "object" : "objects"} could not be done.` : ""}`,
         });
       const { failed } = (job.result ?? {}) as { failed?: unknown[] };
       if (job.state === "done" && job.kind === "run sheet" && failed?.length)

@@ -17,7 +17,7 @@ const job = (id: number, state: string, more: object): Job =>
   ({ id, kind: "bake", atlas: 3, state, figures: null, result: {}, ...more }) as unknown as Job;
 
 describe("a rehearsal", () => {
-  it("shows the coarse pictures of one at work, else the last that is done", () => {
+  it("shows the coarse textures of one at work, else the last that is done", () => {
     const done = job(1, "done", { result: { maps: [{ file: "n.png" }], findings: [] } });
     const early = job(2, "running", {});
     const coarse = job(3, "running", { figures: { maps: [{ file: "q.png" }] } });

@@ -1925,7 +1925,7 @@ export interface components {
              * @description px per metre, in the same way
              */
             density: number | null;
-            /** @description address of a small picture; empty without islands */
+            /** @description address of a small image; empty without islands */
             picture: string;
         };
         /**
@@ -2281,28 +2281,28 @@ export interface components {
              *
              *     * `cut` - cut
              *     * `split off` - split off
-             *     * `rip` - rip
+             *     * `unpick vertex` - unpick vertex
              *     * `cut folds` - cut folds
              *     * `join` - join
              *     * `fewer islands` - fewer islands
              *     * `close near seams` - close near seams
-             *     * `dissolve crumbs` - dissolve crumbs
+             *     * `merge tiny islands` - merge tiny islands
              *     * `weld` - weld
-             *     * `ease` - ease
+             *     * `reduce stretch` - reduce stretch
              *     * `symmetrize` - symmetrize
              *     * `straighten` - straighten
              *     * `level` - level
              *     * `upright` - upright
              *     * `round` - round
              *     * `project` - project
-             *     * `flatten along` - flatten along
-             *     * `move corners` - move corners
-             *     * `line up corners` - line up corners
+             *     * `unwrap along` - unwrap along
+             *     * `move vertices` - move vertices
+             *     * `line up vertices` - line up vertices
              */
             verb: components["schemas"]["EditInVerbEnum"];
             /** @description islands that are edited; usually [] */
             islands?: (number | string)[];
-            /** @description faces, edges and corners of objects that are edited; usually [] */
+            /** @description faces, edges and vertices of objects that are edited; usually [] */
             objects?: {
                 /** @description of the object */
                 id: number;
@@ -2361,7 +2361,7 @@ export interface components {
             /** @description axis of a projection, in the world; usually None */
             direction?: number[] | null;
             /**
-             * @description in which corners are lined up; usually line
+             * @description in which vertices are lined up; usually line
              *
              *     * `left` - left
              *     * `right` - right
@@ -2373,7 +2373,7 @@ export interface components {
              *     * `even` - even
              */
             way?: components["schemas"]["WayEnum"];
-            /** @description way that corners move, right and up, px; usually [0.0, 0.0] */
+            /** @description way that vertices move, right and up, px; usually [0.0, 0.0] */
             by?: number[];
             /**
              * Format: double
@@ -2386,26 +2386,26 @@ export interface components {
         /**
          * @description * `cut` - cut
          *     * `split off` - split off
-         *     * `rip` - rip
+         *     * `unpick vertex` - unpick vertex
          *     * `cut folds` - cut folds
          *     * `join` - join
          *     * `fewer islands` - fewer islands
          *     * `close near seams` - close near seams
-         *     * `dissolve crumbs` - dissolve crumbs
+         *     * `merge tiny islands` - merge tiny islands
          *     * `weld` - weld
-         *     * `ease` - ease
+         *     * `reduce stretch` - reduce stretch
          *     * `symmetrize` - symmetrize
          *     * `straighten` - straighten
          *     * `level` - level
          *     * `upright` - upright
          *     * `round` - round
          *     * `project` - project
-         *     * `flatten along` - flatten along
-         *     * `move corners` - move corners
-         *     * `line up corners` - line up corners
+         *     * `unwrap along` - unwrap along
+         *     * `move vertices` - move vertices
+         *     * `line up vertices` - line up vertices
          * @enum {string}
          */
-        EditInVerbEnum: "cut" | "split off" | "rip" | "cut folds" | "join" | "fewer islands" | "close near seams" | "dissolve crumbs" | "weld" | "ease" | "symmetrize" | "straighten" | "level" | "upright" | "round" | "project" | "flatten along" | "move corners" | "line up corners";
+        EditInVerbEnum: "cut" | "split off" | "unpick vertex" | "cut folds" | "join" | "fewer islands" | "close near seams" | "merge tiny islands" | "weld" | "reduce stretch" | "symmetrize" | "straighten" | "level" | "upright" | "round" | "project" | "unwrap along" | "move vertices" | "line up vertices";
         /**
          * @description * `quick` - quick
          *     * `standard` - standard
@@ -2553,7 +2553,7 @@ export interface components {
         };
         GivenRow: {
             name: string;
-            /** @description none for a picture that was missing */
+            /** @description none for a texture that was missing */
             material: string;
             role: string;
         };
@@ -2798,7 +2798,7 @@ export interface components {
             order?: components["schemas"]["OrderEnum"];
             /** @description turn every island to its tightest upright box first; usually False */
             upright?: boolean;
-            /** @description any island may be mirrored, not only those that are allowed to; usually False */
+            /** @description any island may be flipped, not only those that are allowed to; usually False */
             mirror?: boolean;
             /** @description turns of a full circle when turning is free; usually 16 */
             free_steps?: number;
@@ -3139,7 +3139,7 @@ export interface components {
             base: number;
             /** @description its UVs are of no use */
             useless: boolean;
-            /** @description what made its layout: read, flattened */
+            /** @description what made its layout: read, unwrapped */
             verb: string;
             /** @description the object it follows */
             copied_from: number | null;
@@ -3155,7 +3155,7 @@ export interface components {
             weight: number;
             /**
              * Format: double
-             * @description width / height of the picture that its UVs are for
+             * @description width / height of the texture that its UVs are for
              */
             proportion: number;
             /** @description whether the user said that proportion */
@@ -3303,7 +3303,7 @@ export interface components {
             order?: components["schemas"]["OrderEnum"];
             /** @description turn every island to its tightest upright box first; usually False */
             upright?: boolean;
-            /** @description any island may be mirrored, not only those that are allowed to; usually False */
+            /** @description any island may be flipped, not only those that are allowed to; usually False */
             mirror?: boolean;
             /** @description turns of a full circle when turning is free; usually 16 */
             free_steps?: number;
@@ -3361,7 +3361,7 @@ export interface components {
             weight?: number;
             /**
              * Format: double
-             * @description null: that of its picture
+             * @description null: that of its texture
              */
             proportion?: number | null;
         };
@@ -3389,7 +3389,7 @@ export interface components {
         PatchedRoleIn: {
             role?: string;
             /**
-             * @description none takes the picture away
+             * @description none takes the texture away
              *
              *     * `` -
              *     * `baseColor` - baseColor
@@ -3487,7 +3487,7 @@ export interface components {
             plan: components["schemas"]["ShelfPlan"];
             /**
              * Format: double
-             * @description texels of the old pictures that are covered
+             * @description texels of the old textures that are covered
              */
             painted: number;
             warnings: string[];
@@ -3520,7 +3520,7 @@ export interface components {
             parted: boolean;
             /**
              * Format: double
-             * @description texels of its pictures that it covers
+             * @description texels of its textures that it covers
              */
             painted: number;
             repeats: boolean;
@@ -3956,7 +3956,7 @@ export interface components {
             name: string;
             /** Format: double */
             opacity: number;
-            /** @description another one for another picture */
+            /** @description another one for another texture */
             mark: string;
         };
         ShelfMaterial: {
@@ -3965,7 +3965,7 @@ export interface components {
             source: number;
             /** @description in its file */
             number: number;
-            /** @description another one whenever its file was given pictures */
+            /** @description another one whenever its file was given textures */
             mark: string;
             alpha: string;
             colour: number[];
@@ -4203,7 +4203,7 @@ export interface components {
             /** @description told once */
             token?: string;
         };
-        /** @description Cut objects into islands along few seams and flatten them with little stretch. */
+        /** @description Cut objects into islands along few seams and unwrap them with little stretch. */
         UnwrapIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -4287,7 +4287,7 @@ export interface components {
          * @enum {string}
          */
         ViewsEnum: "around" | "above" | "cameras" | "band";
-        /** @description Look at a set from all sides: how much of each island is ever seen, and weights that follow. */
+        /** @description Look at a set from all sides: how much of each island is ever visible, and weights that follow. */
         VisibilityIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -4322,7 +4322,7 @@ export interface components {
             up?: components["schemas"]["UpEnum"];
             /** @description each object without the others; usually False */
             alone?: boolean;
-            /** @description faces are seen from behind, too; usually False */
+            /** @description faces are visible from behind, too; usually False */
             both_sides?: boolean;
             /**
              * Format: double
@@ -4476,7 +4476,7 @@ export interface components {
             /** @description older objects that are in none of them */
             gone: string[];
         };
-        /** @description Cut objects into islands along few seams and flatten them with little stretch. */
+        /** @description Cut objects into islands along few seams and unwrap them with little stretch. */
         UnwrapResult: {
             /** @description objects that were unwrapped */
             objects: {
@@ -4634,7 +4634,7 @@ export interface components {
                 islands: number;
             }[];
         };
-        /** @description Look at a set from all sides: how much of each island is ever seen, and weights that follow. */
+        /** @description Look at a set from all sides: how much of each island is ever visible, and weights that follow. */
         VisibilityResult: {
             /** @description from where */
             views: string;
@@ -4652,9 +4652,9 @@ export interface components {
                     island: number;
                     /** @description its surface, m² */
                     area_m2: number;
-                    /** @description part of the surface that is seen from anywhere */
+                    /** @description part of the surface that is visible from anywhere */
                     share: number;
-                    /** @description part that is seen from over the horizon */
+                    /** @description part that is visible from over the horizon */
                     above: number;
                     /** @description part of the views from which it is seen */
                     often: number;
@@ -4671,7 +4671,7 @@ export interface components {
                 }[];
                 /** @description islands of the atlas */
                 count: number;
-                /** @description islands that are never seen with others of their shape: they may share texels */
+                /** @description islands that are never visible with others of their shape: they may share texels */
                 stacks: number[][];
                 /** @description part of the texels that could go elsewhere */
                 freed: number;

@@ -61,7 +61,7 @@ export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
           <TilePicture
             key={one.tile}
             {...one}
-            label={`Carried picture: ${roleName(shown)}`}
+            label={`Merged texture: ${roleName(shown)}`}
             other="islands"
             fresh={fresh}
             share={share}
@@ -71,7 +71,7 @@ export function CarriedSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
       <Flex
         data-over-table
         role="radiogroup"
-        aria-label="Which picture"
+        aria-label="Which texture"
         position="absolute"
         left="8px"
         bottom="6px"
@@ -183,11 +183,11 @@ export function TilePicture({
         data-over-table
         role="slider"
         tabIndex={0}
-        aria-label={`Wipe between the ${label === "" ? "picture" : stamp ? label : "carried picture"} and the ${other}`}
+        aria-label={`Wipe between the ${label === "" ? "picture" : stamp ? label : "merged texture"} and the ${other}`}
         aria-valuemin={0}
         aria-valuemax={100}
         aria-valuenow={Math.round(100 * share)}
-        aria-valuetext={`${Math.round(100 * share)} % picture`}
+        aria-valuetext={`${Math.round(100 * share)} % texture`}
         pointerEvents="auto"
         cursor="ew-resize"
         position="absolute"

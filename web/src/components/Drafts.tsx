@@ -174,7 +174,7 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
         ))}
         {drafts.isSuccess && !list.length && (
           <Text color="soft" py="6">
-            No drafts yet. “Pack as draft” in the Arrange slip makes one and leaves the table as it
+            No drafts yet. “Pack as draft” in the Arrange panel makes one and leaves the table as it
             is.
           </Text>
         )}
@@ -288,7 +288,7 @@ export function settingsLine(draft: Draft): string {
   const flat = flattened(draft);
   const { seams, verb } = draft.params as { seams?: string; verb?: string };
   if (flat)
-    return `${verb ?? (seams ? `seams by ${seams}` : "unwrapped")}: ${flat.charts} ${flat.charts === 1 ? "chart" : "charts"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
+    return `${verb ?? (seams ? `seams by ${seams}` : "unwrapped")}: ${flat.charts} ${flat.charts === 1 ? "island" : "islands"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
   const p = draft.params as Params;
   const words = [
     `${p.rotate} turns`,

@@ -30,13 +30,13 @@ export function FramePanel() {
   if (!now)
     return (
       <Text color="soft" fontSize="12px" truncate>
-        Drag islands to move them; drag over the empty table to pick.
+        Drag islands to move them; drag over the empty table to select.
       </Text>
     );
   return (
     <Flex
       role="group"
-      aria-label="What is picked, in numbers"
+      aria-label="What is selected, in numbers"
       gap="1"
       align="center"
       fontSize="12px"

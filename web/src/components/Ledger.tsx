@@ -71,7 +71,7 @@ export function Ledger({
   const [strip, stripWidth] = useWidth(600);
   const [menu, setMenu] = useState<{ at: [number, number]; row: HTMLElement } | null>(null);
   const info = editor.document.info;
-  const found = stage === "Prove" ? editor.figures.proof : null;
+  const found = stage === "Check" ? editor.figures.proof : null;
   const rows = useMemo(() => (info ? rowsOf(info, found) : []), [info, found]);
   const open = useMemo(
     () =>
@@ -126,7 +126,7 @@ export function Ledger({
   return (
     <Box
       as="section"
-      aria-label="Ledger"
+      aria-label="Objects"
       bg="slip"
       borderTopWidth="1px"
       borderColor="line"
@@ -328,8 +328,8 @@ export function Ledger({
             size="2xs"
             variant="ghost"
             h="20px"
-            aria-label="Fold the ledger to a strip"
-            title="Fold the ledger to a strip"
+            aria-label="Fold the object list to a strip"
+            title="Fold the object list to a strip"
             onClick={fold}
           >
             <ChevronDown size={14} />
@@ -554,7 +554,7 @@ function columnsFor(stage: Stage, actions: Actions) {
   });
   const notes = helper.accessor("notes", {
     header: "Notes",
-    size: stage === "Prove" ? 290 : 190,
+    size: stage === "Check" ? 290 : 190,
     cell: (c) => (
       <Text as="span" color="rose" title={c.getValue()}>
         {c.getValue()}
@@ -563,11 +563,11 @@ function columnsFor(stage: Stage, actions: Actions) {
   });
   const sets: Record<Stage, unknown[]> = {
     Gather: [name, islands, faces, share, notes],
-    Mend: [name, islands, faces, density, share, notes],
+    Unwrap: [name, islands, faces, density, share, notes],
     "Even out": [name, islands, density, share, weight, notes],
     Arrange: [name, islands, share, control, weight, notes],
-    "Carry over": [name, islands, density, share, notes],
-    Prove: [name, islands, density, notes],
+    Merge: [name, islands, density, share, notes],
+    Check: [name, islands, density, notes],
     "Hand off": [name, islands, faces, density, notes],
   };
   return sets[stage] as (typeof name)[];

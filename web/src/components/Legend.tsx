@@ -34,10 +34,10 @@ export function Legend() {
           rows={
             editor.figures.seenShare
               ? [
-                  [css(OCHRE), "never seen"],
-                  [css(mix(PAPER, TEAL, 0.35)), "seen all over"],
+                  [css(OCHRE), "never visible"],
+                  [css(mix(PAPER, TEAL, 0.35)), "visible all over"],
                 ]
-              : [["#C8C8C8", "nobody has looked yet: Even out, Seen"]]
+              : [["#C8C8C8", "not measured yet: Even out, Visibility"]]
           }
         />
       );

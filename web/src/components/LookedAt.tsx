@@ -44,7 +44,7 @@ export function LookedAt({ actions }: { actions: Actions }) {
   return (
     <Box
       role="dialog"
-      aria-label="A try"
+      aria-label="A draft"
       position="fixed"
       bottom="40px"
       left="50%"
@@ -62,7 +62,7 @@ export function LookedAt({ actions }: { actions: Actions }) {
     >
       <Flex align="center" gap="3">
         <Box flex="1" minW="0">
-          <Text fontWeight="650">You look at a try</Text>
+          <Text fontWeight="650">You look at a draft</Text>
           <Text color="soft" fontSize="12px" truncate title={settingsLine(draft)}>
             {settingsLine(draft)}
           </Text>
@@ -90,7 +90,7 @@ export function LookedAt({ actions }: { actions: Actions }) {
         value={[share]}
         disabled={!wipes}
         onValueChange={(e) => setShare(e.value[0])}
-        aria-label={["Wipe between the layout before and the try"]}
+        aria-label={["Wipe between the layout before and the draft"]}
       >
         <Slider.Control>
           <Slider.Track bg="line">
@@ -101,7 +101,7 @@ export function LookedAt({ actions }: { actions: Actions }) {
         <Flex justify="space-between" color="soft" fontSize="12px">
           <Text>before, to the left</Text>
           <Text>
-            {wipes ? "the try, to the right" : "the view has moved: only the try is shown"}
+            {wipes ? "the draft, to the right" : "the view has moved: only the draft is shown"}
           </Text>
         </Flex>
       </Slider.Root>
@@ -158,7 +158,7 @@ function Figures({ draft }: { draft: Draft }) {
         {(
           [
             ["before", sums(known)],
-            ["this try", sums(rows)],
+            ["this draft", sums(rows)],
           ] as const
         ).map(([name, values]) => (
           <Table.Row key={name}>

@@ -69,13 +69,13 @@ export function MaterialShelf({ atlas }: { atlas: Atlas }) {
           onClick={() => takeBack.mutate()}
           loading={takeBack.isPending}
         >
-          Pictures as they came
+          Textures as they came
         </Button>
       )}
       {shelf.data && !rows.some((row) => row.pictures.length) && (
         <Text color="soft" fontSize="12.5px" mt="2">
-          None of these materials has a picture: plain colours are carried over. Drop pictures here:
-          they go where their names say (crate_normal.png).
+          None of these materials has a texture: plain colours are merged. Drop textures here: they
+          go where their names say (crate_normal.png).
         </Text>
       )}
     </Box>
@@ -195,7 +195,7 @@ function Material({ row }: { row: ShelfMaterial }) {
           px="0"
           minW="18px"
           aria-expanded={open}
-          aria-label={`Pictures of ${row.name}`}
+          aria-label={`Textures of ${row.name}`}
           onClick={() => setOpen(!open)}
         >
           {open ? <ChevronUp size={13} /> : <ChevronDown size={13} />}
@@ -286,7 +286,7 @@ function PicturesOf({ row }: { row: ShelfMaterial }) {
         </Text>
       )}
       <Button size="2xs" variant="outline" borderColor="line" onClick={() => file.current?.click()}>
-        Give a picture …
+        Give a texture …
       </Button>
       <input
         ref={file}
@@ -294,7 +294,7 @@ function PicturesOf({ row }: { row: ShelfMaterial }) {
         hidden
         multiple
         accept="image/*,.tga,.tif,.tiff,.exr,.hdr"
-        aria-label={`Pictures for ${row.name}`}
+        aria-label={`Textures for ${row.name}`}
         onChange={(e) => {
           const files = [...(e.target.files ?? [])];
           e.target.value = "";

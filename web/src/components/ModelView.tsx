@@ -293,11 +293,11 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           bareTo={editor.view.bareTo * across}
         />
       )}
-      {stage === "Mend" &&
+      {stage === "Unwrap" &&
         geometry!.instances.map(({ geometry: mesh }, i) => (
           <Seams key={`s${i}`} mesh={mesh} matrix={matrices[i]} />
         ))}
-      {stage === "Mend" &&
+      {stage === "Unwrap" &&
         geometry!.instances.map(({ object }, i) => (
           <PicksOnModel key={`p${i}`} object={object} matrix={matrices[i]} />
         ))}

@@ -94,8 +94,8 @@ function Sheet({ tile, width, height, url, keep }: SheetProps) {
       if (tile === editor.document.tiles[0].number)
         useUi.getState().tell({
           kind: "error",
-          what: "Nothing is picked to be filled.",
-          cure: "Pick islands on the table, the model or in the ledger.",
+          what: "Nothing is selected to be filled.",
+          cure: "Select islands on the table, the model or in the object list.",
         });
       return;
     }

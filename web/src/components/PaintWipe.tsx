@@ -47,13 +47,13 @@ export function PaintWipe() {
           rounded="sm"
           style={{ left: `calc(${share * 100}% + ${share > 0 ? 6 : 16}px)` }}
         >
-          carried over
+          merged
         </Text>
       )}
       <Box
         role="slider"
         tabIndex={0}
-        aria-label="Wipe on the model between what was painted and what was carried over"
+        aria-label="Wipe on the model between what was painted and what was merged"
         aria-valuemin={0}
         aria-valuemax={100}
         aria-valuenow={Math.round(100 * share)}

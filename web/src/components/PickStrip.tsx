@@ -7,15 +7,15 @@ const HINTS: Record<Picked, string> = {
   islands: "Whole islands",
   faces: "Faces; a double click takes the smooth surface round one, a drag draws a box, Shift adds",
   edges: "Edges; each click draws one or takes it away, a double click takes its loop",
-  path: "A path of edges from corner to corner, the shortest way along creases; Escape ends it",
-  corners: "Corners; drag picked ones on the table to move them",
+  path: "A path of edges from vertex to vertex, the shortest way along creases; Escape ends it",
+  corners: "Vertices; drag selected ones on the table to move them",
 };
 
 const DRAG_HINTS: Record<(typeof DRAGS)[number], string> = {
   box: "A drag on the table draws a box",
-  lasso: "A drag on the table draws a line round what is picked",
+  lasso: "A drag on the table draws a line round what is selected",
   brush:
-    "A drag on the table picks what it passes over, on top of what is picked; Ctrl lets go of it",
+    "A drag on the table selects what it passes over, on top of what is selected; Ctrl lets go of it",
 };
 
 /** What a click picks, on the model and the table. */
@@ -26,7 +26,7 @@ export function PickStrip() {
     <Box
       data-over-table
       role="toolbar"
-      aria-label="What is picked"
+      aria-label="What is selected"
       position="absolute"
       left="6px"
       top="26px"

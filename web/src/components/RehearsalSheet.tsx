@@ -110,7 +110,7 @@ export function RehearsalSheet({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
               bg="slip"
               px="1.5"
               rounded="sm"
-              title="The angle between what the map shows between its texels and the fine mesh; paper is none"
+              title="The angle between what the map shows between its texels and the high poly mesh; paper is none"
             >
               {off.length > 1 ? `${one.tile}: ` : ""}off by {one.median.toFixed(1)}° in the middle,{" "}
               {one.at_99.toFixed(1)}° at 99 %, {one.most.toFixed(0)}° at most; darkest from{" "}

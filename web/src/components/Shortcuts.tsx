@@ -26,7 +26,7 @@ const POINTER: [string, string][] = [
   ["Lasso, brush", "Shift adds, Ctrl takes away"],
   ["Pack here", "A rectangle, with Shift a shape; Alt scales the islands to fill it"],
   [
-    "Arrows in the ledger",
+    "Arrows in the object list",
     "Next row, unfold and fold; Space selects, Enter shows, Shift+F10 opens its menu",
   ],
 ];

@@ -49,10 +49,10 @@ export function TableView({
   // A try is only looked at.
   const looked = useLooked((state) => state.draft !== null);
   const byHand = useUi((ui) => ui.stage === "Arrange") && !looked;
-  const [provePage] = useKept<string>("prove part", "Findings");
-  const rehearsing = useUi((ui) => ui.stage === "Prove") && provePage === "Rehearsal" && !looked;
-  const carrying = useUi((ui) => ui.stage === "Carry over") && !looked;
-  const mending = useUi((ui) => ui.stage === "Mend") && !looked;
+  const [provePage] = useKept<string>("check part", "Findings");
+  const rehearsing = useUi((ui) => ui.stage === "Check") && provePage === "Test bake" && !looked;
+  const carrying = useUi((ui) => ui.stage === "Merge") && !looked;
+  const mending = useUi((ui) => ui.stage === "Unwrap") && !looked;
   const box = useRef<HTMLDivElement>(null);
   const under = useRef<HTMLCanvasElement>(null);
   const middle = useRef<HTMLCanvasElement>(null);
@@ -93,8 +93,8 @@ export function TableView({
       if (!islands.length)
         tell({
           kind: "error",
-          what: "Nothing is picked to be fitted in.",
-          cure: "Pick islands first, then draw where they shall go.",
+          what: "Nothing is selected to be fitted in.",
+          cure: "Select islands first, then draw where they shall go.",
         });
       else if (!tile)
         tell({ kind: "error", what: "The region lies on no sheet.", cure: "Draw it on a sheet." });
@@ -301,9 +301,9 @@ function OverTable({ empty, project, atlas }: { empty: boolean; project: Project
             </Text>
             <Text color="soft">
               {project.objects
-                ? "Pick islands in another atlas and move them or their objects here. "
+                ? "Select islands in another atlas and move them or their objects here. "
                 : ""}
-              Drop OBJ, glTF or GLB files anywhere here, with their MTL and pictures, or a zip.
+              Drop OBJ, glTF or GLB files anywhere here, with their MTL and textures, or a zip.
             </Text>
           </Box>
         </Center>
@@ -322,13 +322,13 @@ function Status() {
         {statusLine(editor)}
       </Text>
       <IconButton
-        aria-label="Whole sheet"
+        aria-label="Whole table"
         size="2xs"
         variant="outline"
         bg="slip"
         borderColor="line"
         onClick={() => editor.frameTable()}
-        title="Show the whole sheet (Home)"
+        title="Show the whole table (Home)"
       >
         <Maximize size={14} />
       </IconButton>

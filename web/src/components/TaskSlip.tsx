@@ -15,11 +15,11 @@ import type { SlipProps } from "../slips/props";
 
 const SLIPS = {
   Gather: GatherSlip,
-  Mend: MendSlip,
+  Unwrap: MendSlip,
   "Even out": EvenOutSlip,
   Arrange: ArrangeSlip,
-  "Carry over": CarrySlip,
-  Prove: ProveSlip,
+  Merge: CarrySlip,
+  Check: ProveSlip,
   "Hand off": HandOffSlip,
 };
 
@@ -65,8 +65,8 @@ export function TaskSlip({ fold, ...props }: SlipProps & { fold: () => void }) {
         h="24px"
         variant="ghost"
         color="soft"
-        aria-label="Fold the slip away"
-        title="Fold the slip away"
+        aria-label="Fold the panel away"
+        title="Fold the panel away"
         onClick={fold}
       >
         <ChevronsLeft size={13} />

@@ -202,7 +202,7 @@ function ShrinkToFit({ actions, title }: { actions: Actions; title: string }) {
             </Button>
             <Text color="soft" fontSize="12px" mt="1">
               {picked
-                ? `The ${picked} picked ${picked === 1 ? "island" : "islands"}`
+                ? `The ${picked} selected ${picked === 1 ? "island" : "islands"}`
                 : "All islands in tiles"}
               , each about its own middle, by one factor.
             </Text>

@@ -202,7 +202,7 @@ function Verdict() {
           ? proof.against.join(", ") || "nothing stands against a bake"
           : "the layout is being checked"
       }
-      onClick={() => setStage("Prove")}
+      onClick={() => setStage("Check")}
     >
       <span data-value>{word}</span>
     </Button>

@@ -10,7 +10,7 @@ export function WhoIsHere({ project, atlas }: { project: Project; atlas: number 
   const here = useLive(project, atlas, accounts).filter((one) => !one.mine);
   if (!here.length) return null;
   const said = (one: (typeof here)[number]) =>
-    `${one.name} is here${one.stage ? `, in ${one.stage}` : ""}${one.picked.length ? `, ${one.picked.length} ${one.picked.length === 1 ? "island" : "islands"} picked` : ""}`;
+    `${one.name} is here${one.stage ? `, in ${one.stage}` : ""}${one.picked.length ? `, ${one.picked.length} ${one.picked.length === 1 ? "island" : "islands"} selected` : ""}`;
   return (
     <Flex gap="1" data-testid="here">
       {here.slice(0, 4).map((one, k) => (
@@ -26,7 +26,7 @@ export function WhoIsHere({ project, atlas }: { project: Project; atlas: number 
           borderColor="petrol"
           color="petrol"
           aria-label={said(one)}
-          title={`${said(one)}${one.picked.length && one.atlas === atlas ? "; press to pick the same" : ""}`}
+          title={`${said(one)}${one.picked.length && one.atlas === atlas ? "; press to select the same" : ""}`}
           disabled={!one.picked.length || one.atlas !== atlas}
           onClick={() => {
             editor.select((selection) => selection.set(one.picked));

@@ -50,9 +50,9 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
         kind: "error",
         what:
           islands === 1
-            ? "The island that is picked keeps its place, turn or size."
-            : `All ${islands} islands that are picked keep their place, turn or size.`,
-        cure: "Unlock it first (L for the place), or pick others.",
+            ? "The island that is selected keeps its place, rotation or size."
+            : `All ${islands} islands that are selected keep their place, rotation or size.`,
+        cure: "Unlock it first (L for the place), or select others.",
       });
     editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
   }, [place]);
@@ -123,7 +123,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
               />
             </Box>
             <Splitter
-              name="Width of the slip"
+              name="Width of the panel"
               size="slipWidth"
               px={room.slipWidth}
               grows="right"
@@ -138,7 +138,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
             <AtlasTabs project={project.data} here={atlas.data.id} actions={actions} />
           )}
           <Flex flex="1" minH="0" minW="0" gap="10px">
-            {stage === "Carry over" && !empty && <MaterialShelf atlas={atlas.data} />}
+            {stage === "Merge" && !empty && <MaterialShelf atlas={atlas.data} />}
             <TableView
               atlas={atlas.data}
               project={project.data}
@@ -174,7 +174,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
         {room.ledger ? (
           <>
             <Splitter
-              name="Height of the ledger"
+              name="Height of the object list"
               size="ledgerHeight"
               px={room.ledgerHeight}
               grows="up"
@@ -214,7 +214,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
           pointerEvents="none"
         >
           <Text fontFamily="heading" fontSize="24px">
-            Drop meshes, their MTL and pictures, or a zip
+            Drop meshes, their MTL and textures, or a zip
           </Text>
         </Center>
       )}

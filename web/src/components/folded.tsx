@@ -22,8 +22,8 @@ export function FoldedSlip({ stage, open }: { stage: Stage; open: () => void }) 
       flexDirection="column"
       gap="2"
       onClick={open}
-      aria-label={`Unfold the slip: ${stage}`}
-      title="Unfold the slip"
+      aria-label={`Unfold the panel: ${stage}`}
+      title="Unfold the panel"
     >
       <ChevronsRight size={13} />
       <Text
@@ -89,10 +89,10 @@ export function LedgerStrip({ open, numbers }: { open: () => void; numbers: bool
         size="2xs"
         variant="ghost"
         onClick={open}
-        aria-label="Unfold the ledger"
+        aria-label="Unfold the object list"
         title="Objects and islands, with their density"
       >
-        <ChevronUp size={14} /> Ledger
+        <ChevronUp size={14} /> Objects
       </Button>
       <Text>
         {format.whole(info?.objects.length ?? 0)}{" "}
@@ -100,7 +100,7 @@ export function LedgerStrip({ open, numbers }: { open: () => void; numbers: bool
         {format.whole(info?.world_area.length ?? 0)} islands
       </Text>
       <Text color="ink" fontWeight="600">
-        {picked.length ? `${format.whole(picked.length)} picked · ${area.toPrecision(3)} m²` : ""}
+        {picked.length ? `${format.whole(picked.length)} selected · ${area.toPrecision(3)} m²` : ""}
       </Text>
       {numbers && <FramePanel />}
       <Text ml="auto" truncate>

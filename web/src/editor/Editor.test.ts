@@ -185,7 +185,7 @@ it("shows where new islands lie when none of them is in sight", () => {
   expect(frame.mock.calls[0][0].minX).toBeLessThan(-39);
 });
 
-it("looks at a finding: its islands are picked, its spot is in the middle, and a new layout takes it away", () => {
+it("looks at a finding: its islands are selected, its spot is in the middle, and a new layout takes it away", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
   const finding = {
@@ -287,7 +287,7 @@ it("tells each thing to those that show it, and to nobody else", () => {
   ]);
 });
 
-it("restyles only what was picked or left", () => {
+it("restyles only what was selected or left", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
   const styled = vi.spyOn(editor.looks.textures!, "setLook");

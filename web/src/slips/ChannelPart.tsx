@@ -31,8 +31,8 @@ export function ChannelPart({ atlas, actions }: { atlas: Atlas; actions: Actions
         Of{" "}
         {picked.size
           ? objects.length === 1
-            ? "the picked object"
-            : `the ${objects.length} picked objects`
+            ? "the selected object"
+            : `the ${objects.length} selected objects`
           : "all objects of this atlas"}
         . Written into a new channel, the old layout survives.
       </Text>

@@ -12,7 +12,7 @@ const TARGETS = ["house", "average", "picked"] as const;
 const SCOPES = ["all", "selected"] as const;
 const KEEP = ["across all", "per object"] as const;
 
-const PARTS = ["Density", "Seen"] as const;
+const PARTS = ["Density", "Visibility"] as const;
 
 /** Even out has two pages: the density, and what nobody sees, which is a reason for another one. */
 export function EvenOutSlip(props: SlipProps) {
@@ -21,7 +21,7 @@ export function EvenOutSlip(props: SlipProps) {
     <>
       <Pages label="Even out" pages={PARTS} page={part} turn={setPart} />
       <Box role="tabpanel" aria-label={part}>
-        {part === "Seen" ? <SeenPart {...props} /> : <DensityPart {...props} />}
+        {part === "Visibility" ? <SeenPart {...props} /> : <DensityPart {...props} />}
       </Box>
     </>
   );
@@ -104,10 +104,10 @@ function DensityPart({ jobs, actions }: SlipProps) {
       {target === "picked" && (
         <Text color="soft" fontSize="12px" mb="2">
           {!pickedOne
-            ? "Pick one island, or one object in the ledger."
+            ? "Select one island, or one object in the object list."
             : wholeObject
               ? `To the density of ${wholeObject.name}.`
-              : `To the ${format.density(editor.document.density(picked[0]))} px/m of the picked island.`}
+              : `To the ${format.density(editor.document.density(picked[0]))} px/m of the selected island.`}
         </Text>
       )}
       <Choice
@@ -125,7 +125,7 @@ function DensityPart({ jobs, actions }: SlipProps) {
         Even out
       </MainButton>
       <Text color="soft" fontSize="12px" mt="2">
-        A weight in the ledger makes a deliberate exception: 2 × is twice the density.
+        A weight in the object list makes a deliberate exception: 2 × is twice the density.
       </Text>
       <Running jobs={jobs} kind="even-out" actions={actions} />
       <ProportionsPart actions={actions} />

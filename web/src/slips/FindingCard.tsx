@@ -13,7 +13,7 @@ const CURES: Record<string, { one: string; all?: string }> = {
   spread: { one: "Lay into free space", all: "Lay all into free space" },
   "house density": { one: "Give house density", all: "Give it to all" },
   stack: { one: "Stack them" },
-  flatten: { one: "Flatten the object", all: "Flatten all these objects" },
+  flatten: { one: "Unwrap the object", all: "Unwrap all these objects" },
 };
 
 type Props = {

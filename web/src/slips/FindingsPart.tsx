@@ -48,7 +48,7 @@ export function FindingsPart({ project, atlas, jobs, actions }: SlipProps) {
   if (!proof)
     return (
       <Title note={atlas.objects ? "The layout is being checked." : "Bring in files first."}>
-        Prove
+        Check
       </Title>
     );
   const show = (kind: string) => {

@@ -38,7 +38,7 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
   };
   return (
     <>
-      <Title note="Bring in many meshes at once: OBJ with MTL and pictures, glTF, GLB, or a zip. Drop them anywhere.">
+      <Title note="Bring in many meshes at once: OBJ with MTL and textures, glTF, GLB, or a zip. Drop them anywhere.">
         Gather
       </Title>
       <Text mb="1">Unit of OBJ files</Text>
@@ -111,10 +111,10 @@ export function GatherSlip({ jobs, project, atlas, actions, upload }: SlipProps)
             disabled={running(jobs, "unwrap")}
             onClick={() => {
               actions.unwrap.mutate({ objects: [], ...AT_A_CLICK });
-              setStage("Mend");
+              setStage("Unwrap");
             }}
           >
-            Flatten {bare.length} {bare.length === 1 ? "object" : "objects"}
+            Unwrap {bare.length} {bare.length === 1 ? "object" : "objects"}
           </Button>
         </Box>
       )}

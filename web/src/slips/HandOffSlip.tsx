@@ -31,7 +31,7 @@ function FilesPart({ atlas, project, jobs, actions }: SlipProps) {
   const head = atlas.objects ? atlas.head.id : 0;
   return (
     <>
-      <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the proof are in the zip.">
+      <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the report are in the zip.">
         Hand off
       </Title>
       {proof && !proof.ready && (
@@ -48,8 +48,8 @@ function FilesPart({ atlas, project, jobs, actions }: SlipProps) {
       </MainButton>
       {project.atlases.length > 1 && (
         <Text color="soft" fontSize="12px" mt="1.5">
-          All {project.atlases.length} atlases are written into one set of files; the sheets and
-          proof of each are in a folder of its name.
+          All {project.atlases.length} atlases are written into one set of files; the layout sheets
+          and report of each are in a folder of its name.
         </Text>
       )}
       {notes.map((note) => (
@@ -88,7 +88,7 @@ function FilesPart({ atlas, project, jobs, actions }: SlipProps) {
             display="inline-block"
             py="1"
           >
-            Checker picture, 1024 px
+            Checker image, 1024 px
           </Link>
         </Box>
       )}

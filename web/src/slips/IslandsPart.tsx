@@ -29,8 +29,8 @@ export function IslandsPart(props: SlipProps) {
       <Title
         note={
           picked.length
-            ? `${format.whole(picked.length)} ${picked.length === 1 ? "island is" : "islands are"} picked. What is set here is kept, shown on the islands, and can be undone.`
-            : "Pick islands on the table, the model or in the ledger."
+            ? `${format.whole(picked.length)} ${picked.length === 1 ? "island is" : "islands are"} selected. What is set here is kept, shown on the islands, and can be undone.`
+            : "Select islands on the table, the model or in the object list."
         }
       >
         Islands

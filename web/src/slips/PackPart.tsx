@@ -114,7 +114,7 @@ function Settings({
       <Title
         note={
           scope === "selected"
-            ? "Fits the picked islands into free space; nothing else moves."
+            ? "Fits the selected islands into free space; nothing else moves."
             : `Fit ${format.whole(count)} islands into ${tiles.length} ${tiles.length === 1 ? "sheet" : "sheets"} ${stays ? "at the size they have" : "at the largest common scale"}.`
         }
       >
@@ -159,7 +159,7 @@ function Settings({
         onChange={(margin) => set({ margin })}
       />
       <Choice
-        label="Turning"
+        label="Rotation"
         value={s.rotate}
         options={choices("rotate")}
         onChange={(rotate) => set({ rotate })}
@@ -264,7 +264,7 @@ function Settings({
             onChange={(upright) => set({ upright })}
           />
           <Check
-            label="Any island may be mirrored"
+            label="Any island may be flipped"
             value={s.mirror}
             onChange={(mirror) => set({ mirror })}
           />
@@ -296,7 +296,7 @@ function Settings({
       />
       {!busy && tiles.length === 1 && (
         <Text color="soft" fontSize="12px" mb="1.5">
-          {format.rawMegabytes(width, height)} MB per picture, 8-bit with mips
+          {format.rawMegabytes(width, height)} MB per texture, 8-bit with mips
         </Text>
       )}
       <Foot>

@@ -39,7 +39,7 @@ export function PictureSetPart({
   jobs: Job[];
   actions: Actions;
 }) {
-  const [kept, keep] = useKept<Kept>("picture set", USUAL);
+  const [kept, keep] = useKept<Kept>("texture set", USUAL);
   const id = useId();
   const change = (some: Partial<Kept>) => keep({ ...kept, ...some });
   const tiles = (atlas.head.tiles as unknown[]).length;
@@ -51,11 +51,11 @@ export function PictureSetPart({
   return (
     <Box mt="3" data-testid="picture-set">
       <Text fontWeight="650" mb="1">
-        Picture set
+        Textures
       </Text>
       <Text color="soft" fontSize="12px" mb="1.5">
-        A picture for {tiles === 1 ? "the tile" : `each of the ${tiles} tiles`}, at its own size.
-        Layers lie over the colour that was carried over last.
+        A texture for {tiles === 1 ? "the tile" : `each of the ${tiles} tiles`}, at its own size.
+        Layers lie over the colour that was merged last.
       </Text>
       {KINDS.map(([kind, label]) => (
         <Check
@@ -72,7 +72,7 @@ export function PictureSetPart({
         />
       ))}
       {told && (
-        <Row label="Told apart" id={`${id}b`}>
+        <Row label="Separate by" id={`${id}b`}>
           <Pick
             id={`${id}b`}
             value={kept.by}

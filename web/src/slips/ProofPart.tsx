@@ -15,7 +15,7 @@ export function ProofPart({ project, atlas, jobs, actions }: SlipProps) {
   if (!proof || !f)
     return (
       <Title note={atlas.objects ? "The layout is being checked." : "Bring in files first."}>
-        Proof
+        Report
       </Title>
     );
   const written = jobs.find((job) => job.kind === "report" && job.state === "done");
@@ -43,15 +43,15 @@ export function ProofPart({ project, atlas, jobs, actions }: SlipProps) {
   ];
   return (
     <>
-      <Title note="A page that stands by itself and prints well: verdict, pictures, density strip, findings, settings.">
-        Proof
+      <Title note="A page that stands by itself and prints well: verdict, textures, density strip, findings, settings.">
+        Report
       </Title>
       <MainButton
         disabled={running(jobs, "report")}
         busy={report.isPending}
         onClick={() => report.mutate()}
       >
-        Write the proof
+        Write the report
       </MainButton>
       <Running jobs={jobs} kind="report" actions={actions} />
       {written && (

@@ -14,7 +14,7 @@ export function ProportionsPart({ actions }: { actions: Actions }) {
   return (
     <Box mt="3" pt="2" borderTopWidth="1px" borderColor="line">
       <Flex justify="space-between" align="baseline">
-        <Text fontWeight="600">Proportions of the pictures</Text>
+        <Text fontWeight="600">Proportions of the textures</Text>
         <Button size="2xs" variant="plain" px="0" color="petrol" onClick={() => setAll(!all)}>
           {all ? "Only unusual" : "All objects"}
         </Button>
@@ -22,7 +22,7 @@ export function ProportionsPart({ actions }: { actions: Actions }) {
       <Text color="soft" fontSize="12px" lineHeight="1.35" mb="1">
         {odd.length
           ? "Evening out and packing give these islands the shapes that were meant."
-          : "Every object was laid out for a square picture, as far as its pictures and its stretch tell."}
+          : "Every object was laid out for a square texture, as far as its textures and its stretch tell."}
       </Text>
       {shown.map((o) => (
         <Row key={o.id} object={o} actions={actions} />
@@ -68,7 +68,7 @@ function Row({ object, actions }: { object: ObjectRow; actions: Actions }) {
             variant="outline"
             borderColor="line"
             onClick={() => say(null)}
-            title="Take the proportions of its own picture again"
+            title="Take the proportions of its own texture again"
           >
             Undo
           </Button>
@@ -83,7 +83,7 @@ function Row({ object, actions }: { object: ObjectRow; actions: Actions }) {
             borderColor="line"
             onClick={() => say(object.suggested)}
           >
-            Take it
+            Use suggestion
           </Button>
         </Flex>
       )}

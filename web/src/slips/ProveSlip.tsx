@@ -17,11 +17,11 @@ type Part = keyof typeof PARTS;
 
 /** Prove has four pages: what was found, the rehearsal, by which rules, and the proof to hand off. */
 export function ProveSlip(props: SlipProps) {
-  const [part, setPart] = useKept<Part>("prove part", "Findings");
+  const [part, setPart] = useKept<Part>("check part", "Findings");
   const Shown = PARTS[part];
   return (
     <>
-      <Pages label="Prove" pages={Object.keys(PARTS) as Part[]} page={part} turn={setPart} />
+      <Pages label="Check" pages={Object.keys(PARTS) as Part[]} page={part} turn={setPart} />
       <Box role="tabpanel" aria-label={part}>
         <Shown {...props} />
       </Box>

@@ -30,8 +30,8 @@ export function RecipeRow({
         <Input
           size="xs"
           autoFocus
-          placeholder="Name of the recipe"
-          aria-label="Name of the recipe"
+          placeholder="Name of the preset"
+          aria-label="Name of the preset"
           value={name}
           maxLength={80}
           onChange={(e) => setName(e.target.value)}
@@ -50,7 +50,7 @@ export function RecipeRow({
     <Flex mb="2" gap="1" align="center">
       <NativeSelect.Root size="xs" flex="1">
         <NativeSelect.Field
-          aria-label="Recipe"
+          aria-label="Preset"
           value={chosen ?? ""}
           onChange={(e) => {
             const found = list.find((r) => r.id === Number(e.target.value));
@@ -58,7 +58,7 @@ export function RecipeRow({
             if (found) apply(found.settings as Partial<PackSettings>);
           }}
         >
-          <option value="">{list.length ? "Recipe …" : "No recipes yet"}</option>
+          <option value="">{list.length ? "Preset …" : "No presets yet"}</option>
           {list.map((r) => (
             <option key={r.id} value={r.id}>
               {r.name}
@@ -71,8 +71,8 @@ export function RecipeRow({
         size="xs"
         px="1.5"
         variant="ghost"
-        aria-label="Save as recipe"
-        title="Save these settings as a recipe"
+        aria-label="Save as preset"
+        title="Save these settings as a preset"
         onClick={() => {
           setName(recipe?.name ?? "");
           setNaming(true);

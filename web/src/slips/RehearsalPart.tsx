@@ -97,7 +97,7 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
   return (
     <>
       <Title note="A small bake of our own shows whether the layout holds. It is for looking, not for production.">
-        Rehearsal
+        Test bake
       </Title>
       {last?.rehearsed && (
         <Found
@@ -161,7 +161,7 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
             />
           </Row>
           <NumberField
-            label="Rays reach"
+            label="Ray distance"
             unit={kept.distance ? "m" : "auto"}
             value={kept.distance}
             min={0}
@@ -185,7 +185,7 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
           </Button>
           {more && (
             <Box mb="1">
-              <Row label="Rays go" id={`${id}a`}>
+              <Row label="Ray distance" id={`${id}a`}>
                 <Pick
                   id={`${id}a`}
                   value={kept.along}
@@ -218,7 +218,7 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
               )}
               {kept.maps.includes("occlusion") && (
                 <NumberField
-                  label="Hidden within"
+                  label="Occlusion distance"
                   unit={kept.occlusion_distance ? "m" : "any"}
                   value={kept.occlusion_distance}
                   min={0}
@@ -268,7 +268,7 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
                 />
               )}
               <NumberField
-                label="Fine is smooth below"
+                label="High poly is smooth below"
                 unit="°"
                 value={kept.smooth}
                 min={0}
@@ -305,7 +305,7 @@ export function RehearsalPart({ atlas, jobs, actions }: SlipProps) {
           busy={actions.bake.isPending}
           onClick={() => actions.bake.mutate({ ...rest, ...requestOf(kept) })}
         >
-          Rehearse
+          Test bake
         </MainButton>
         <Running jobs={jobs} kind="bake" actions={actions} />
       </Foot>
@@ -332,7 +332,7 @@ function Looking() {
         onChange={(value) => editor.lookAtMaps({ light: value })}
       />
       <Along
-        label={fine && besideFine ? "The fine mesh" : "Without maps"}
+        label={fine && besideFine ? "The high poly mesh" : "Without maps"}
         value={100 * bareTo}
         min={0}
         max={100}
@@ -342,7 +342,7 @@ function Looking() {
       />
       {fine && (
         <Check
-          label="Left of it the fine mesh"
+          label="Left of it the high poly mesh"
           value={besideFine}
           onChange={(on) => editor.lookAtMaps({ besideFine: on, bareTo: bareTo || 0.5 })}
         />
@@ -413,7 +413,7 @@ function OwnReach({
             change({ ...kept, ...Object.fromEntries(picked.map((name) => [name, 0.02])) })
           }
         >
-          Another reach for {picked.length === 1 ? picked[0] : `${picked.length} objects`}
+          Another ray distance for {picked.length === 1 ? picked[0] : `${picked.length} objects`}
         </Button>
       )}
     </Box>
@@ -434,10 +434,10 @@ function PaintReach({ atlas }: { atlas: Atlas }) {
         color={on ? "onPetrol" : "petrol"}
         borderColor="petrol"
         aria-pressed={on}
-        title="Paint on the sheets where rays shall reach less"
+        title="Paint on the tiles where rays go less far"
         onClick={() => set({ on: !on })}
       >
-        Paint the reach
+        Paint the ray distance
       </Button>
       {list.length > 0 && (
         <Flex align="center" gap="2" fontSize="12px">
@@ -450,7 +450,7 @@ function PaintReach({ atlas }: { atlas: Atlas }) {
             px="0"
             color="petrol"
             aria-label="Take the painting away"
-            title="Rays reach as far everywhere"
+            title="The same ray distance everywhere"
             onClick={() => list.forEach((one) => take.mutate(one.tile))}
           >
             Take it away
@@ -464,7 +464,7 @@ function PaintReach({ atlas }: { atlas: Atlas }) {
               id={`${id}p`}
               value={String(value)}
               options={{
-                0: "no reach",
+                0: "no ray distance",
                 0.1: "10 % of it",
                 0.25: "25 % of it",
                 0.5: "half of it",
@@ -484,7 +484,7 @@ function PaintReach({ atlas }: { atlas: Atlas }) {
             onChange={(v) => set({ width: v })}
           />
           <Button size="2xs" variant="outline" borderColor="line" onClick={fill}>
-            Fill the picked islands
+            Fill the selected islands
           </Button>
         </Box>
       )}
@@ -531,7 +531,7 @@ function Along({ label, value, min, max, step, said, onChange }: AlongProps) {
 }
 
 function Found({ rehearsed, job, stale }: { rehearsed: Rehearsed; job: number; stale: boolean }) {
-  const [, turn] = useKept("prove part", "Findings");
+  const [, turn] = useKept("check part", "Findings");
   const { map, show } = useMapView();
   const shown = rehearsed.asked.includes(map) ? map : rehearsed.asked[0];
   const now = rehearsed.maps.filter((one) => one.map === shown);
@@ -546,7 +546,7 @@ function Found({ rehearsed, job, stale }: { rehearsed: Rehearsed; job: number; s
           {stale
             ? "Of an earlier layout"
             : rehearsed.whole
-              ? "Rehearsed"
+              ? "Baked"
               : "Stopped; what was there is kept"}
         </Text>
         <Link href={`/api/jobs/${job}/download/`} download color="petrol">
@@ -595,16 +595,16 @@ function Found({ rehearsed, job, stale }: { rehearsed: Rehearsed; job: number; s
           key={one.tile}
           color="soft"
           fontSize="12px"
-          title="The angle between what the normal map shows between its texels and the fine mesh"
+          title="The angle between what the normal map shows between its texels and the high poly mesh"
         >
-          {rehearsed.difference.length > 1 ? `Tile ${one.tile}: off` : "Off"} from the fine mesh by{" "}
-          {one.median.toFixed(1)}° in the middle, {one.at_99.toFixed(1)}° at 99 %.
+          {rehearsed.difference.length > 1 ? `Tile ${one.tile}: off` : "Off"} from the high poly
+          mesh by {one.median.toFixed(1)}° in the middle, {one.at_99.toFixed(1)}° at 99 %.
         </Text>
       ))}
       {!rehearsed.fine && rehearsed.fine_triangles > 0 && rehearsed.difference?.length > 0 && (
         <Text color="soft" fontSize="12px">
-          The fine mesh has {format.whole(rehearsed.fine_triangles)} triangles: too many to be shown
-          beside.
+          The high poly mesh has {format.whole(rehearsed.fine_triangles)} triangles: too many to be
+          shown beside.
         </Text>
       )}
       {worst && (

@@ -57,8 +57,8 @@ export function RunSheetPart({ project, atlas, jobs, actions }: SlipProps) {
       </Title>
       {lines?.length === 0 && (
         <Text color="soft" fontSize="12.5px" mb="2">
-          No line yet. Even out, pack, carry over or export by hand once, and remember it: it
-          becomes a line.
+          No line yet. Even out, pack, merge or export by hand once, and remember it: it becomes a
+          line.
         </Text>
       )}
       {lines?.map((line) => (

@@ -11,9 +11,9 @@ import { MoreOptions, useMore } from "./MoreOptions";
 import type { SlipProps } from "./props";
 
 const KINDS: [Proposal["kind"], string][] = [
-  ["never", "Never seen"],
+  ["never", "Never visible"],
   ["below", "Seen from below only"],
-  ["seldom", "Little of it seen"],
+  ["seldom", "Little of it visible"],
 ];
 const MOST = 40;
 const SHOWN = ["views", "cameras", "near", "far", "alone", "both_sides", "screen"];
@@ -121,8 +121,8 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
         >
           <Text mb="1">
             {many === 0
-              ? "All islands are seen, or have less weight already."
-              : `${format.whole(many)} of ${format.whole(look.share.length)} islands are little seen; ${format.percent(look.freed)} % of the texels could go elsewhere.`}
+              ? "All islands are visible, or have less weight already."
+              : `${format.whole(many)} of ${format.whole(look.share.length)} islands are little visible; ${format.percent(look.freed)} % of the texels could go elsewhere.`}
           </Text>
           {stacks.length > 0 && (
             <Flex align="center" gap="1.5" mb="1.5">
@@ -201,7 +201,7 @@ export function SeenPart({ atlas, jobs, actions }: SlipProps) {
             })
           }
         >
-          {look ? "Look again" : "Look around"}
+          {look ? "Measure again" : "Measure visibility"}
         </MainButton>
         <Running jobs={jobs} kind="visibility" actions={actions} />
       </Foot>
@@ -268,7 +268,7 @@ function Picked({ look }: { look: Look }) {
   const px = look.screen[island];
   return (
     <Text fontSize="12px" color="soft" mb="1" data-testid="seen-picked">
-      Picked: {Math.round(100 * look.share[island])} % of it is seen
+      Selected: {Math.round(100 * look.share[island])} % of it is visible
       {look.share[island] > 0
         ? `; there a texel takes ${px < 0.1 ? "less than 0.1" : px.toFixed(1)} px of the screen`
         : ""}
@@ -307,7 +307,7 @@ function Kind({ title, rows, share, accept, leaveOut, busy }: KindProps) {
           justifyContent="flex-start"
           fontWeight="650"
           fontSize="12.5px"
-          title="Pick them all"
+          title="Select them all"
           onClick={() => show(rows.map((one) => one.island))}
         >
           {title} ({format.whole(rows.length)})

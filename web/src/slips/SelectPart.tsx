@@ -30,9 +30,9 @@ type Range = keyof typeof RANGES;
 /** Picking islands by what they are, and selections with a name. */
 export function SelectPart({ project }: SlipProps) {
   const editor = useEditor("document", "selection", "figures");
-  const [by, setBy] = useKept<Range>("pick by", "size");
-  const [least, setLeast] = useKept("pick least", "");
-  const [most, setMost] = useKept("pick most", "");
+  const [by, setBy] = useKept<Range>("select by", "size");
+  const [least, setLeast] = useKept("select least", "");
+  const [most, setMost] = useKept("select most", "");
   const commands = selectCommands(editor, project);
   const value = (island: number): number => {
     if (by === "density") return editor.document.density(island) ?? NaN;
@@ -54,7 +54,7 @@ export function SelectPart({ project }: SlipProps) {
   return (
     <Box mt="4" pt="3" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
       <Text as="h3" fontWeight="600" mb="1">
-        Pick by what they are
+        Select by what they are
       </Text>
       <Flex wrap="wrap" gap="1">
         {Object.entries(CHIPS).flatMap(([name, word]) => {
@@ -129,7 +129,7 @@ export function SelectPart({ project }: SlipProps) {
           disabled={bad}
           px="1.5"
         >
-          Pick
+          Select
         </Button>
       </Flex>
       {bad && (

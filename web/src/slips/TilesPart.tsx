@@ -146,7 +146,7 @@ function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
         type="file"
         hidden
         accept="image/*,.tga,.tif,.tiff,.exr,.hdr"
-        aria-label={`Picture behind tile ${tile}`}
+        aria-label={`Image behind tile ${tile}`}
         onChange={(e) => {
           const one = e.target.files?.[0];
           e.target.value = "";
@@ -162,7 +162,7 @@ function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
             <NativeSelect.Field
               px="1.5"
               h="22px"
-              aria-label={`How strong the picture behind tile ${tile} is`}
+              aria-label={`How strong the image behind tile ${tile} is`}
               value={String(own.opacity)}
               onChange={(e) => fade.mutate({ tile, opacity: Number(e.target.value) })}
             >
@@ -177,7 +177,7 @@ function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
           <IconButton
             size="2xs"
             variant="ghost"
-            aria-label={`Take the picture behind tile ${tile} away`}
+            aria-label={`Take the image behind tile ${tile} away`}
             onClick={() => take.mutate(tile)}
           >
             <X size={13} />
@@ -194,7 +194,7 @@ function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
           title="A label sheet, for example, to fit islands to; or drop it on the sheet"
           onClick={() => file.current?.click()}
         >
-          Picture behind …
+          Image behind …
         </Button>
       )}
     </Flex>

@@ -129,7 +129,7 @@ describe("walks", () => {
 });
 
 describe("what seams make", () => {
-  it("counts charts, and those that can lie flat", () => {
+  it("counts islands, and those that can lie flat", () => {
     const cloth = sheet(4);
     const column = new Set([0, 1, 2, 3].map((j) => edge(cloth, [2, j], [2, j + 1])));
     expect(pieces(cloth, new Set(), true)).toEqual({ charts: 1, flat: 1 });

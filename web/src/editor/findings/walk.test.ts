@@ -64,7 +64,7 @@ it("says who it is about", () => {
   expect(place(finding("crowded", "x", { object: "", island: 0 }))).toBe("the whole layout");
 });
 
-it("counts errors and warnings of a row of the ledger", () => {
+it("counts errors and warnings of a row of the object list", () => {
   expect(findingsOf(proof, new Set([0, 1]), "Crate")).toBe("2 overlap, 1 mirrored");
   expect(findingsOf(proof, new Set([0]), "")).toBe("1 overlap");
   const bare = {

@@ -70,7 +70,7 @@ function drag(
     );
 }
 
-it("picks with a click, and adds with a modifier", () => {
+it("selects with a click, and adds with a modifier", () => {
   const { editor } = setUp();
   editor.tools.down(at(editor, 0.15, 0.15));
   expect(editor.tools.state.name).toBe("pressed");
@@ -186,7 +186,7 @@ it("nudges by a texel, the padding or a tenth; keys that follow soon are one edi
   expect(sent[0].moves[0][5] * 1000).toBeCloseTo(0.1, 6);
 });
 
-it("moves the view with the middle button, with Space, or with arrows when nothing is picked", () => {
+it("moves the view with the middle button, with Space, or with arrows when nothing is selected", () => {
   const { editor } = setUp();
   const before = editor.camera.x;
   editor.tools.down(at(editor, 0.5, 0.5, { button: 1 }));
@@ -310,7 +310,7 @@ it("says so when locks hold all that a key or a command would move", async () =>
   expect([held.mock.calls, sent]).toEqual([[[1], [1]], []]);
 });
 
-it("picks with a line drawn round islands, adds with Shift and takes away with Ctrl", () => {
+it("selects with a line drawn round islands, adds with Shift and takes away with Ctrl", () => {
   const { editor } = setUp([0, 0, 0]);
   editor.tools.use("lasso");
   const round = (points: [number, number][], keys: Partial<PointerAt> = {}) => {
@@ -351,7 +351,7 @@ it("picks with a line drawn round islands, adds with Shift and takes away with C
   expect([editor.tools.tool, editor.tools.state.name]).toEqual(["take", "idle"]);
 });
 
-it("brushes over islands, and Escape gives back what was picked before", () => {
+it("brushes over islands, and Escape gives back what was selected before", () => {
   const { editor } = setUp([0, 0, 0]);
   editor.select((s) => s.set([2]));
   editor.tools.use("brush");

@@ -45,8 +45,8 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
     actions.merge.mutate({ ...rest, ...requestOf(settings, preview, profiles, edits) });
   return (
     <>
-      <Title note="The objects get one set of pictures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">
-        Carry over
+      <Title note="The objects get one set of textures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">
+        Merge
       </Title>
       {shelf.data && <Today shelf={shelf.data} />}
       <SharePlanButton project={project} atlas={atlas} jobs={jobs} />
@@ -76,7 +76,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
         </Flex>
       ))}
       {shelf.data?.shrunk.length ? <Shrunk shelf={shelf.data} /> : null}
-      <Row label="Pictures" id={`${id}s`}>
+      <Row label="Textures" id={`${id}s`}>
         <Pick
           id={`${id}s`}
           value={String(settings.size)}
@@ -96,7 +96,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
           onChange={(v) => change({ normal: Number(v) })}
         />
       </Row>
-      <Row label="What grows" id={`${id}f`}>
+      <Row label="Enlarging filter" id={`${id}f`}>
         <Pick
           id={`${id}f`}
           value={settings.filter ?? "bilinear"}
@@ -124,7 +124,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
           busy={actions.merge.isPending}
           onClick={() => run(false)}
         >
-          {last && !last.carried.preview ? "Carry over again" : "Carry over"}
+          {last && !last.carried.preview ? "Merge again" : "Merge"}
         </MainButton>
         <Flex gap="2" mt="1.5">
           <Button
@@ -134,7 +134,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
             borderColor="line"
             disabled={busy || !atlas.objects || !fits}
             onClick={() => run(true)}
-            title="Pictures of 512 px on the table, no files"
+            title="Textures of 512 px on the table, no files"
           >
             Preview at 512
           </Button>
@@ -148,7 +148,7 @@ export function CarrySlip({ project, atlas, jobs, actions }: SlipProps) {
               color="petrol"
             >
               <Link href={`/api/jobs/${last.job.id}/download/`} download>
-                Files and pictures
+                Files and textures
               </Link>
             </Button>
           )}
@@ -184,7 +184,7 @@ function Today({ shelf }: { shelf: Shelf }) {
             px="1.5"
             fontSize="12px"
             aria-label="Format on the card"
-            title="How the target stores pictures; all with mips"
+            title="How the target stores textures; all with mips"
             value={card}
             onChange={(e) => setCard(e.target.value as keyof typeof CARDS)}
           >
@@ -265,7 +265,7 @@ function Shrunk({ shelf }: { shelf: Shelf }) {
       <Text
         fontWeight="650"
         fontSize="12.5px"
-        title="Texels of the new pictures along an edge, for each one that it was painted with"
+        title="Texels of the new textures along an edge, for each one that it was painted with"
       >
         Painted density that is kept
       </Text>
@@ -289,7 +289,7 @@ function Result({ carried, job, stale }: { carried: Carried; job: number; stale:
   return (
     <Box borderTopWidth="1px" borderColor="line" pt="1.5" mb="2" data-testid="carried-figures">
       <Text fontWeight="650" fontSize="12.5px">
-        {carried.preview ? "The preview" : "Carried over"}
+        {carried.preview ? "The preview" : "Merged"}
         {stale && (
           <Text as="span" color="amber" fontWeight="400">
             {" "}
@@ -322,13 +322,13 @@ function Result({ carried, job, stale }: { carried: Carried; job: number; stale:
       )}
       <Text fontSize="12px" color="soft" mt="1">
         {format.percent(carried.report.coverage)} % of the texels are used;{" "}
-        {carried.report.seconds["carry over"].toFixed(1)} s.
+        {carried.report.seconds["merge"].toFixed(1)} s.
       </Text>
       {!carried.preview && worst && (
         <Text
           fontSize="12px"
           color={worst.db < 35 ? "amber" : "soft"}
-          title="Old and new pictures compared at 1,500 points of each object, in linear light; above 45 dB no eye tells them apart"
+          title="Old and new textures compared at 1,500 points of each object, in linear light; above 45 dB no eye tells them apart"
         >
           Worst part: {worst.name}, {slotName(worst.role)}, {worst.db.toFixed(1)} dB.
         </Text>

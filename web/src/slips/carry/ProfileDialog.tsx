@@ -60,12 +60,12 @@ export function ProfileDialog({
           <Dialog.Content bg="paper" maxW="880px" data-testid="profiles">
             <Dialog.Header pb="1">
               <Dialog.Title fontFamily="heading" fontSize="17px">
-                Profiles of pictures
+                Texture profiles
               </Dialog.Title>
             </Dialog.Header>
             <Dialog.Body fontSize="12.5px">
               <Text color="soft" mb="2">
-                The files refer to the pictures of their own format. A profile adds others in a
+                The files refer to the textures of their own format. A profile adds others in a
                 folder of its own: what is in which channel, which way green points, names and
                 sizes.
               </Text>
@@ -144,7 +144,7 @@ export function ProfileDialog({
                       <Table.Row key={k}>
                         <Table.Cell>
                           <Input
-                            aria-label={`Name of picture ${k + 1}`}
+                            aria-label={`Name of texture ${k + 1}`}
                             size="xs"
                             w="88px"
                             value={row.role}
@@ -215,7 +215,7 @@ export function ProfileDialog({
                   })
                 }
               >
-                <Plus size={13} /> A picture more
+                <Plus size={13} /> Another texture
               </Button>
               {wrong && (
                 <Text role="alert" color="rose" mt="2">
@@ -279,11 +279,11 @@ function faultOf(profile: Omit<Profile, "id">): string {
   if (!GOOD_NAME.test(profile.name))
     return "Give the profile a name of letters, digits, dots, dashes and spaces.";
   if (!goodPattern(profile.naming))
-    return "The pattern needs {role}, or two pictures get one name.";
+    return "The pattern needs {role}, or two textures get one name.";
   const roles = profile.picture.map((one) => one.role);
   const odd = roles.find((role, k) => !/^[\w-]{1,40}$/.test(role) || roles.indexOf(role) !== k);
   if (odd !== undefined)
-    return `Give each picture a name of its own, of letters, digits and dashes: “${odd}”.`;
+    return `Give each texture a name of its own, of letters, digits and dashes: “${odd}”.`;
   if (profile.picture.some((one) => one.format === "jpeg" && one.channels.length === 4))
     return "JPEG has no alpha: write four channels as PNG or WebP.";
   if (profile.picture.some((one) => one.format !== "png" && one.bits === 16))

@@ -40,7 +40,7 @@ export function SharePlanButton(props: Props) {
         onClick={() => setOpen(true)}
         title="Drag objects between atlases and see what each choice costs and keeps, before anything changes"
       >
-        Who shares pictures…
+        Shared textures…
       </Button>
       {open && <SharePlan {...props} close={() => setOpen(false)} />}
     </>
@@ -95,13 +95,13 @@ function SharePlan({ project, atlas, jobs, close }: Props & { close: () => void 
           <Dialog.Content bg="paper" maxW="1120px" data-testid="share-plan">
             <Dialog.Header pb="1">
               <Dialog.Title fontFamily="heading" fontSize="17px">
-                Who shares pictures
+                Shared textures
               </Dialog.Title>
             </Dialog.Header>
             <Dialog.Body fontSize="12.5px" pb="2">
               <Flex gap="2" align="center" mb="2" wrap="wrap">
                 <Text color="soft">
-                  Each column becomes one set of pictures. Drag objects, or move them with ← and →.
+                  Each column becomes one set of textures. Drag objects, or move them with ← and →.
                   Nothing changes yet.
                 </Text>
                 <Flex gap="1.5" ms="auto">
@@ -260,7 +260,7 @@ function Column({ group, figures, coverage, objects, edit, drop, step }: ColumnP
         />
         <NativeSelect.Root size="xs" w="84px" flexShrink="0">
           <NativeSelect.Field
-            aria-label={`Pictures of ${group.name}, px`}
+            aria-label={`Textures of ${group.name}, px`}
             px="1.5"
             value={group.size}
             onChange={(e) => edit({ size: Number(e.target.value) })}
@@ -389,7 +389,7 @@ function Together({ figures }: { figures: PlanGroup[] }) {
     figures.reduce((all, { plan }) => all + of(plan), 0);
   return (
     <Text me="auto" fontSize="12.5px" data-testid="plan-together">
-      Together: {sum((p) => p.maps.before)} → <b>{sum((p) => p.maps.after)}</b> pictures,{" "}
+      Together: {sum((p) => p.maps.before)} → <b>{sum((p) => p.maps.after)}</b> textures,{" "}
       {sum((p) => p.draw_calls.before)} → <b>{sum((p) => p.draw_calls.after)}</b> draw calls,{" "}
       {megabytes(sum((p) => p.memory.before.bc7))} →{" "}
       <b>{megabytes(sum((p) => p.memory.after.bc7))}</b> as BC7

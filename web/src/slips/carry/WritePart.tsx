@@ -31,7 +31,7 @@ export function WritePart({ project, settings, change }: Props) {
       </Row>
       {!GOOD_NAME.test(settings.name) && (
         <Text color="rose" fontSize="12px" mb="1">
-          Names of pictures begin with it: letters, digits, dots, dashes and spaces.
+          Names of textures begin with it: letters, digits, dots, dashes and spaces.
         </Text>
       )}
       <Collapsible.Trigger asChild>
@@ -53,7 +53,7 @@ export function WritePart({ project, settings, change }: Props) {
         </Row>
         {!goodPattern(settings.naming) && (
           <Text color="rose" fontSize="12px" mb="1">
-            The pattern needs {"{role}"}, or two pictures get one name.
+            The pattern needs {"{role}"}, or two textures get one name.
           </Text>
         )}
         <Row label="Colours as" id={`${id}f`}>

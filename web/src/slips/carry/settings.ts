@@ -59,7 +59,7 @@ export const USUAL: Kept = {
 };
 
 export function useCarrySettings() {
-  const [kept, keep] = useKept<Partial<Kept>>("carry over", {});
+  const [kept, keep] = useKept<Partial<Kept>>("merge", {});
   const settings = { ...USUAL, ...kept };
   return { settings, change: (some: Partial<Kept>) => keep({ ...kept, ...some }) };
 }

@@ -20,11 +20,11 @@ export function AlikePage({ jobs, actions }: SlipProps) {
   const name = (id: number | null) => rows.find((o) => o.id === id)?.name ?? "another atlas";
   return (
     <>
-      <Title note="Look-alikes have the same topology, whatever their place, size or side. Pick one object that is laid out well.">
+      <Title note="Look-alikes have the same topology, whatever their place, size or side. Select one object that is laid out well.">
         Look-alikes
       </Title>
       <Text mb="2">
-        {one ? one.name : picked.length ? "Pick a single object." : "No object is picked."}
+        {one ? one.name : picked.length ? "Select a single object." : "No object is selected."}
       </Text>
       {linked.length > 0 && (
         <Text fontWeight="650" fontSize="12.5px">
@@ -117,11 +117,11 @@ export function AlikePage({ jobs, actions }: SlipProps) {
           borderColor="line"
           disabled={!faces.length || busy}
           onClick={() => actions.copyLayout.mutate({ source: one!.id, faces })}
-          title="The layout of the picked faces for every part of the same shape, in all objects of this atlas"
+          title="The layout of the selected faces for every part of the same shape, in all objects of this atlas"
         >
           {faces.length
-            ? `Give that of ${format.whole(faces.length)} picked faces to like parts`
-            : "Pick faces to copy a part"}
+            ? `Give that of ${format.whole(faces.length)} selected faces to like parts`
+            : "Select faces to copy a part"}
         </Button>
         <Running jobs={jobs} kind="copy-layout" actions={actions} />
       </Foot>

@@ -34,12 +34,12 @@ export function EditPage({ jobs, actions }: SlipProps) {
   const [hold, setHold] = useKept("hold border", false);
   const [stretch, setStretch] = useKept("join stretch", 1.05);
   const [gap, setGap] = useKept("near gap", 0.5);
-  const [side, setSide] = useKept("crumb side", 8);
+  const [side, setSide] = useKept("tiny island side", 8);
   const [weld, setWeld] = useKept("edit weld", 0.01);
   const [shape, setShape] = useKept<(typeof SHAPES)[number]>("projection", "plane");
   const [axis, setAxis] = useKept<keyof typeof AXES>("projection axis", "average");
   const [way, setWay] = useKept<keyof typeof WAYS>("line up", "level");
-  const [trying, setTrying] = useKept("edit as a try", false);
+  const [trying, setTrying] = useKept("edit as a draft", false);
   const busy = running(jobs, "edit") || actions.edit.isPending;
   const [faces, edges, corners] = [
     picks.count("faces"),
@@ -62,7 +62,7 @@ export function EditPage({ jobs, actions }: SlipProps) {
   const common = { run, busy, of: what };
   return (
     <>
-      <Title note="Pick islands, faces, edges or corners with the strip at the table; what cannot be done to them is grey.">
+      <Title note="Select islands, faces, edges or vertices with the strip at the table; what cannot be done to them is grey.">
         Edit
       </Title>
       <PickedLine />
@@ -74,7 +74,7 @@ export function EditPage({ jobs, actions }: SlipProps) {
             name="Cut"
             verb="cut"
             enabled={edges > 0}
-            title="Along the picked edges; the larger part stays where it is"
+            title="Along the selected edges; the larger part stays where it is"
           />
           <Do
             {...common}
@@ -82,21 +82,21 @@ export function EditPage({ jobs, actions }: SlipProps) {
             verb="split off"
             of={ofFaces}
             enabled={faces > 0}
-            title="The picked faces become islands of their own"
+            title="The selected faces become islands of their own"
           />
           <Do
             {...common}
-            name="Rip"
-            verb="rip"
+            name="Unpick vertex"
+            verb="unpick vertex"
             enabled={corners === 1}
-            title="The picked corner lets go of its neighbours"
+            title="The selected vertex lets go of its neighbours"
           />
           <Do
             {...common}
             name="Join"
             verb="join"
             enabled={edges > 0}
-            title="Along the picked edges; the smaller island comes over and is fitted"
+            title="Along the selected edges; the smaller island comes over and is fitted"
           />
           <Do
             {...common}
@@ -126,17 +126,17 @@ export function EditPage({ jobs, actions }: SlipProps) {
           title="Join all neighbours among them whose joint stays below this stretch, the longest border first"
         />
       </Part>
-      <Part name="Ease">
+      <Part name="Reduce stretch">
         <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
         <Check label="Hold the border" value={hold} onChange={setHold} />
         <Do
           {...common}
-          name="Ease"
-          verb="ease"
+          name="Reduce stretch"
+          verb="reduce stretch"
           of={ofFaces}
           more={{ balance, hold_border: hold }}
           enabled={region > 0}
-          title="Less stretch, where it is; no face is turned over. Of picked faces only these change"
+          title="Less stretch, where it is; no face is turned over. Of selected faces only these change"
         />
         <Box h="1.5" />
         <Check
@@ -186,21 +186,21 @@ export function EditPage({ jobs, actions }: SlipProps) {
             name="Level"
             verb="level"
             enabled={edges > 0}
-            title="The picked edges on level lines; the rest follows"
+            title="The selected edges on level lines; the rest follows"
           />
           <Do
             {...common}
             name="Upright"
             verb="upright"
             enabled={edges > 0}
-            title="The picked edges on upright lines; the rest follows"
+            title="The selected edges on upright lines; the rest follows"
           />
           <Do
             {...common}
             name="Round"
             verb="round"
             enabled={edges > 0}
-            title="The picked closed loop on a circle; the rest follows"
+            title="The selected closed loop on a circle; the rest follows"
           />
         </Flex>
       </Part>
@@ -226,10 +226,10 @@ export function EditPage({ jobs, actions }: SlipProps) {
           of={ofFaces}
           more={axis === "view" ? { shape, direction: [...editor.view.towards] } : { shape, axis }}
           enabled={region > 0}
-          title="Picked faces, or whole islands; they come to the side table"
+          title="Selected faces, or whole islands; they come to the side table"
         />
       </Part>
-      <Part name="Corners">
+      <Part name="Vertices">
         <Flex gap="1" align="center">
           <Select
             label="Line up"
@@ -240,10 +240,10 @@ export function EditPage({ jobs, actions }: SlipProps) {
           <Do
             {...common}
             name="Line up"
-            verb="line up corners"
+            verb="line up vertices"
             more={{ way }}
             enabled={corners > 1}
-            title="The picked corners. Drag them on the table to move them, with Ctrl by whole texels"
+            title="The selected vertices. Drag them on the table to move them, with Ctrl by whole texels"
           />
         </Flex>
       </Part>
@@ -279,8 +279,8 @@ export function EditPage({ jobs, actions }: SlipProps) {
         />
         <Do
           {...common}
-          name="Dissolve crumbs"
-          verb="dissolve crumbs"
+          name="Merge tiny islands"
+          verb="merge tiny islands"
           of={ofFaces}
           more={{ side }}
           enabled={region > 0}
@@ -307,7 +307,7 @@ export function EditPage({ jobs, actions }: SlipProps) {
         />
       </Part>
       <Foot>
-        <Check label="As a try, beside the present layout" value={trying} onChange={setTrying} />
+        <Check label="As a draft, beside the present layout" value={trying} onChange={setTrying} />
         <Button
           w="100%"
           size="xs"
@@ -315,7 +315,7 @@ export function EditPage({ jobs, actions }: SlipProps) {
           borderColor="line"
           onClick={() => useUi.getState().setDrafts(true)}
         >
-          Tries…
+          Drafts…
         </Button>
       </Foot>
     </>

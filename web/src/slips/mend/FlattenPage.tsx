@@ -29,12 +29,12 @@ const CHARTS = {
 } as const;
 type Charts = keyof typeof CHARTS;
 const SAID: Record<Charts, string> = {
-  shape: "Charts grow while their stretch stays below the limit.",
+  shape: "Islands grow while their stretch stays below the limit.",
   angle: "Edges that turn by more are seams.",
   hard: "Edges that are shaded hard are seams.",
   material: "Borders of materials are seams.",
   group: "Borders of the groups of a file are seams.",
-  one: "Each shell stays whole, whatever its stretch.",
+  one: "Each piece stays whole, whatever its stretch.",
 };
 const SCOPES = ["bare", "picked"] as const;
 const SHOWN = ["objects", "which", "seams", "angle", "stretch", "balance", "weld", "symmetric"];
@@ -54,12 +54,12 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
   const editor = useEditor("document", "selection", "picks");
   const setStage = useUi((ui) => ui.setStage);
   const [charts, setCharts] = useKept<Charts>("charts", "shape");
-  const [stretch, setStretch] = useKept("flatten stretch", 1.05);
-  const [angle, setAngle] = useKept("flatten angle", 45);
+  const [stretch, setStretch] = useKept("unwrap stretch", 1.05);
+  const [angle, setAngle] = useKept("unwrap angle", 45);
   const [balance, setBalance] = useKept("balance", 0.5);
-  const [weld, setWeld] = useKept("flatten weld", 0);
-  const [symmetric, setSymmetric] = useKept("flatten symmetric", false);
-  const [scope, setScope] = useKept<(typeof SCOPES)[number]>("flatten scope", "bare");
+  const [weld, setWeld] = useKept("unwrap weld", 0);
+  const [symmetric, setSymmetric] = useKept("unwrap symmetric", false);
+  const [scope, setScope] = useKept<(typeof SCOPES)[number]>("unwrap scope", "bare");
   const rows = editor.document.info?.objects ?? [];
   const bare = rows.filter(lacksLayout);
   const named = new Set([
@@ -89,10 +89,10 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
         note={
           bare.length
             ? `${bare.length} of ${rows.length} objects have no usable UVs.`
-            : "Every object has usable UVs. Pick some on the table to lay them out anew."
+            : "Every object has usable UVs. Select some on the table to unwrap them anew."
         }
       >
-        Flatten
+        Unwrap
       </Title>
       <Box as="ul" listStyleType="none" mb="2" maxH="132px" overflowY="auto" data-testid="bare">
         {bare.map((o) => (
@@ -105,7 +105,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
               textDecoration="underline"
               textDecorationStyle="dotted"
               cursor="pointer"
-              title={`Pick all faces of ${o.name} and look at it; Shift adds`}
+              title={`Select all faces of ${o.name} and look at it; Shift adds`}
               onClick={(e: React.MouseEvent) => void editor.pickObject(o.id, e.shiftKey)}
             >
               {o.name}
@@ -121,12 +121,12 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
         value={scope}
         options={SCOPES}
         onChange={setScope}
-        names={{ bare: `bare (${bare.length})`, picked: `picked (${picked.length})` }}
+        names={{ bare: `without UVs (${bare.length})`, picked: `selected (${picked.length})` }}
       />
-      <Text mb="1">Charts</Text>
+      <Text mb="1">Islands</Text>
       <NativeSelect.Root size="xs" mb="1">
         <NativeSelect.Field
-          aria-label="Charts"
+          aria-label="Islands"
           value={charts}
           onChange={(e) => setCharts(e.target.value as Charts)}
         >
@@ -186,7 +186,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
           busy={actions.unwrap.isPending}
           onClick={() => run(false)}
         >
-          Flatten {counted}
+          Unwrap {counted}
         </MainButton>
         <Flex gap="2" mt="1.5">
           <Button
@@ -198,7 +198,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
             onClick={() => run(true)}
             title="Beside the present layout, to compare"
           >
-            As a try
+            As a draft
           </Button>
           <Button
             flex="1"
@@ -206,9 +206,9 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
             variant="outline"
             borderColor="line"
             onClick={() => useUi.getState().setDrafts(true)}
-            title="Tries and other drafts, side by side; keep one"
+            title="Drafts, side by side; keep one"
           >
-            Tries…
+            Drafts…
           </Button>
           <Button
             flex="1"
@@ -216,7 +216,7 @@ export function FlattenPage({ jobs, actions }: SlipProps) {
             variant="outline"
             borderColor="line"
             onClick={() => setStage("Arrange")}
-            title="New charts lie on the side table, at the house density"
+            title="New islands lie on the side table, at the house density"
           >
             Pack…
           </Button>
@@ -235,7 +235,7 @@ function Results({ jobs }: { jobs: Job[] }) {
   return (
     <Box mt="2" mb="2" data-testid="flattened">
       <Text fontWeight="650" mb="1">
-        {(last!.result as { draft?: boolean }).draft ? "The last try" : "Flattened"}
+        {(last!.result as { draft?: boolean }).draft ? "The last draft" : "Unwrapped"}
       </Text>
       <Table.Root
         size="sm"

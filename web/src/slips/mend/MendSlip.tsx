@@ -8,11 +8,11 @@ import { EditPage } from "./EditPage";
 import { FlattenPage } from "./FlattenPage";
 import { SeamsPage } from "./SeamsPage";
 
-const PAGES = ["Flatten", "Seams", "Edit", "Alike"] as const;
+const PAGES = ["Automatic", "Seams", "Edit", "Look-alikes"] as const;
 
 /** Mend: layouts that are made or changed here. */
 export function MendSlip(props: SlipProps) {
-  const [page, turn] = useKept<(typeof PAGES)[number]>("mend page", "Flatten");
+  const [page, turn] = useKept<(typeof PAGES)[number]>("unwrap page", "Automatic");
   const [balance] = useKept("balance", 0.5);
   const { mutate } = props.actions.edit;
   useEffect(() => {
@@ -21,14 +21,14 @@ export function MendSlip(props: SlipProps) {
       const objects = editor.picks.sent().filter((own) => own.faces.length);
       if (objects.length)
         mutate({
-          verb: "ease",
+          verb: "reduce stretch",
           objects: objects.map((own) => ({ ...own, edges: [], corners: [] })),
           balance,
           hold_border: true,
         });
     };
     editor.onCornersMoved = (by) =>
-      mutate({ verb: "move corners", objects: editor.picks.sent(), by: [...by] });
+      mutate({ verb: "move vertices", objects: editor.picks.sent(), by: [...by] });
     return () => {
       // Elsewhere islands are picked.
       editor.picks.use("islands");
@@ -39,12 +39,12 @@ export function MendSlip(props: SlipProps) {
   }, [mutate, balance]);
   return (
     <>
-      <Pages label="Mending" pages={PAGES} page={page} turn={turn} />
-      {page === "Flatten" && <FlattenPage {...props} />}
+      <Pages label="Unwrapping" pages={PAGES} page={page} turn={turn} />
+      {page === "Automatic" && <FlattenPage {...props} />}
       {page === "Seams" && <SeamsPage {...props} />}
       {page === "Edit" && <EditPage {...props} />}
-      {page === "Alike" && <AlikePage {...props} />}
-      {page !== "Flatten" && <Running jobs={props.jobs} kind="edit" actions={props.actions} />}
+      {page === "Look-alikes" && <AlikePage {...props} />}
+      {page !== "Automatic" && <Running jobs={props.jobs} kind="edit" actions={props.actions} />}
     </>
   );
 }

@@ -10,12 +10,12 @@ import { NumberField } from "../parts";
 /** How much is picked, in words. */
 export function pickedWords(editor: Editor): string {
   const { picks } = editor;
-  const words = (count: number, one: string) =>
-    count ? [`${format.whole(count)} ${one}${count === 1 ? "" : "s"}`] : [];
+  const words = (count: number, one: string, many: string = `${one}s`) =>
+    count ? [`${format.whole(count)} ${count === 1 ? one : many}`] : [];
   return [
     ...words(picks.count("faces"), "face"),
     ...words(picks.count("edges"), "edge"),
-    ...words(picks.count("corners"), "corner"),
+    ...words(picks.count("corners"), "vertex", "vertices"),
   ].join(", ");
 }
 
@@ -61,7 +61,7 @@ function Small({
 export function EdgeTools() {
   const editor = useEditor("picks", "selection", "document");
   const { picks } = editor;
-  const [angle, setAngle] = useKept("pick angle", 60);
+  const [angle, setAngle] = useKept("select angle", 60);
   const some = picks.count("edges") > 0;
   const each = (work: (id: number) => void) => picks.objects().forEach(work);
   const chosen = () => objectsInHand(editor);
@@ -69,7 +69,7 @@ export function EdgeTools() {
     <Box mb="2">
       <Flex gap="1" wrap="wrap" mb="1.5">
         <Small
-          title="On along the loop of each picked edge (a double click does it for one)"
+          title="On along the loop of each selected edge (a double click does it for one)"
           disabled={!some}
           onClick={() =>
             each((id) => {
@@ -101,7 +101,7 @@ export function EdgeTools() {
           >{`Mirror ${"XYZ"[axis]}`}</Small>
         ))}
         <Small
-          title="The border of the picked faces"
+          title="The border of the selected faces"
           disabled={!picks.count("faces")}
           onClick={() =>
             each((id) => {
@@ -143,7 +143,7 @@ export function EdgeTools() {
           >{`Seams of ${name}`}</Small>
         ))}
         <Small
-          title="Let go of all that is picked"
+          title="Let go of all that is selected"
           disabled={!picks.some}
           onClick={() => picks.clear()}
         >
@@ -164,7 +164,7 @@ export function EdgeTools() {
         </Box>
         <Box mb="1.5">
           <Small
-            title="Pick all edges of the objects in hand that turn by more"
+            title="Select all edges of the objects in hand that turn by more"
             disabled={!chosen().length}
             onClick={() =>
               chosen().forEach(
@@ -186,7 +186,7 @@ export function EdgeTools() {
               )
             }
           >
-            Pick
+            Select
           </Small>
         </Box>
       </Flex>
@@ -314,7 +314,7 @@ export function FaceTools() {
           Others
         </Small>
         <Small
-          title="Let go of all that is picked"
+          title="Let go of all that is selected"
           disabled={!picks.some}
           onClick={() => picks.clear()}
         >
@@ -352,7 +352,7 @@ export function FaceTools() {
               })
             }
           >
-            Pick
+            Select
           </Small>
         </Box>
       </Flex>
@@ -378,10 +378,10 @@ export function PickedLine() {
   return (
     <Text fontSize="12.5px" color="soft" mb="1.5" role="status" data-testid="picked">
       {words
-        ? `${words} picked`
+        ? `${words} selected`
         : islands
-          ? `${format.whole(islands)} ${islands === 1 ? "island" : "islands"} picked`
-          : "Nothing is picked."}
+          ? `${format.whole(islands)} ${islands === 1 ? "island" : "islands"} selected`
+          : "Nothing is selected."}
     </Text>
   );
 }

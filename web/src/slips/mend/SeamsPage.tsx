@@ -25,7 +25,7 @@ export function SeamsPage({ jobs, actions }: SlipProps) {
   );
   const run = (draft: boolean) =>
     actions.edit.mutate({
-      verb: "flatten along",
+      verb: "unwrap along",
       keep,
       balance,
       draft,
@@ -68,7 +68,7 @@ export function SeamsPage({ jobs, actions }: SlipProps) {
         >
           <Text fontWeight="600">
             {format.whole(told.before)} → {format.whole(told.charts)}{" "}
-            {told.charts === 1 ? "chart" : "charts"}
+            {told.charts === 1 ? "island" : "islands"}
           </Text>
           <Text color={told.flat < told.charts ? "amber" : "soft"}>
             {told.flat === told.charts
@@ -90,10 +90,10 @@ export function SeamsPage({ jobs, actions }: SlipProps) {
           onClick={() => run(false)}
         >
           {drawn
-            ? "Flatten along them"
+            ? "Unwrap along them"
             : faces
-              ? `Flatten ${format.whole(faces)} ${faces === 1 ? "face" : "faces"} anew`
-              : `Flatten ${editor.selection.size || ""} ${editor.selection.size === 1 ? "island" : "islands"} anew`}
+              ? `Unwrap ${format.whole(faces)} ${faces === 1 ? "face" : "faces"} anew`
+              : `Unwrap ${editor.selection.size || ""} ${editor.selection.size === 1 ? "island" : "islands"} anew`}
         </MainButton>
         <Flex gap="2" mt="1.5">
           <Button
@@ -127,7 +127,7 @@ export function SeamsPage({ jobs, actions }: SlipProps) {
             onClick={() => run(true)}
             title="Beside the present layout, to compare"
           >
-            As a try
+            As a draft
           </Button>
           <Button
             flex="1"
@@ -136,7 +136,7 @@ export function SeamsPage({ jobs, actions }: SlipProps) {
             borderColor="line"
             onClick={() => useUi.getState().setDrafts(true)}
           >
-            Tries…
+            Drafts…
           </Button>
         </Flex>
       </Foot>
