@@ -53,7 +53,7 @@ def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
         page, "() => document.querySelector(\"[data-testid='today']\").innerText.includes('4.2 M')"
     )
     task(page).get_by_role("button", name="Preview at 512").click()
-    page.get_by_test_id("carried").wait_for(timeout=60_000)
+    page.get_by_test_id("merged").wait_for(timeout=60_000)
     assert page.get_by_role("link", name="Files and textures").count() == 0
     task(page).get_by_role("button", name="Merge", exact=True).click()
     link = page.get_by_role("link", name="Files and textures")
@@ -61,10 +61,10 @@ def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
     figures = page.get_by_test_id("carried-figures")
     assert "1024 × 1024 px" in figures.inner_text()
     page.get_by_role("radio", name="normal").click()
-    image = page.get_by_test_id("carried").locator("img")
+    image = page.get_by_test_id("merged").locator("img")
     assert "atlas_normal.png" in image.get_attribute("src")
     until(
-        page, "() => document.querySelector(\"[data-testid='carried'] img\").naturalWidth === 1024"
+        page, "() => document.querySelector(\"[data-testid=merged] img\").naturalWidth === 1024"
     )
     wipe = page.get_by_role("slider", name="Wipe between the merged texture and the islands")
     wipe.focus()

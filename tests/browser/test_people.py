@@ -25,7 +25,7 @@ def opened(chromium):
     """A browser of one's own, with the ledger in sight."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
     room = (
-        """localStorage.setItem("quilt-room", '{"table": {"model": "docked", "ledger": true}}')"""
+        """localStorage.setItem("quilt-room", '{"table": {"model": "docked", "objectList": true}}')"""
     )
     context.add_init_script(room)
     return context.new_page()

@@ -42,7 +42,7 @@ def test_a_rehearsal_is_looked_at_and_its_faults_are_walked(plates):
     reach.press("Enter")
     slip.get_by_text("curvature", exact=True).click()
     slip.get_by_role("button", name="Test bake").click()
-    facts = page.get_by_test_id("rehearsed")
+    facts = page.get_by_test_id("baked")
     facts.wait_for(timeout=60_000)
     assert "Plate, high onto Plate, low" in facts.inner_text()
     page.get_by_alt_text("normal map").wait_for()

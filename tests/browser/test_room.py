@@ -32,16 +32,16 @@ def test_in_arrange_the_sheet_is_six_hundred_px_high(fresh):
     width, height = size(fresh, "table")
     # What “Whole sheet” leaves of the table for a square sheet and the side table beside it.
     assert min((width - 18) / 1.5, height - 38) >= 600
-    assert fresh.get_by_test_id("ledger-strip").is_visible()
+    assert fresh.get_by_test_id("object-list-strip").is_visible()
     assert size(fresh, "model")[0] < 300
     stage(fresh, "Check")
-    assert fresh.get_by_test_id("ledger").is_visible()
+    assert fresh.get_by_test_id("object-list").is_visible()
 
 
 def test_parts_fold_away_and_come_back_as_they_were(fresh):
     stage(fresh, "Arrange")
     fresh.get_by_label("Unfold the object list").click()
-    fresh.get_by_test_id("ledger").wait_for()
+    fresh.get_by_test_id("object-list").wait_for()
     seam = fresh.get_by_role("separator", name="Height of the object list")
     before = int(seam.get_attribute("aria-valuenow"))
     seam.focus()

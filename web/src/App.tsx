@@ -100,7 +100,7 @@ function Rooms() {
   return (
     <Center as="main" h="100%" bg="cloth">
       <Box
-        bg="slip"
+        bg="panel"
         borderWidth="1px"
         borderColor="line"
         rounded="lg"

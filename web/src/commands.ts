@@ -9,9 +9,9 @@ import { SNAPS } from "./editor/snap/SnapManager";
 import { VIEWS } from "./editor/style/views";
 import type { ToolName } from "./editor/tools/ToolManager";
 import { handCommands } from "./handCommands";
-import { mendCommands } from "./mendCommands";
+import { unwrapCommands } from "./unwrapCommands";
 import { useRooms } from "./room";
-import { requestOf, USUAL } from "./slips/carry/settings";
+import { requestOf, USUAL } from "./panels/merge/settings";
 import { selectCommands } from "./selectCommands";
 import { nextName, STAGES, tellError, useUi } from "./state";
 
@@ -212,7 +212,7 @@ export function allCommands(
   const chosen = editor.selection.list();
   return [
     ...handCommands(editor, actions),
-    ...mendCommands(editor, actions),
+    ...unwrapCommands(editor, actions),
     ...islandCommands(editor, actions),
     ...objectCommands(editor, actions, project, atlas),
     {

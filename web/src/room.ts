@@ -9,65 +9,65 @@ export type Corner = (typeof CORNERS)[number];
 
 /** How the room is divided: what is open, and how large. */
 export type Room = {
-  slip: boolean;
-  slipWidth: number;
+  panel: boolean;
+  panelWidth: number;
   model: ModelPlace;
   modelWidth: number;
   corner: Corner;
-  ledger: boolean;
-  ledgerHeight: number;
+  objectList: boolean;
+  objectListHeight: number;
 };
 
 /** Least and most px of each size. */
 export const LIMITS = {
-  slipWidth: [200, 420],
+  panelWidth: [200, 420],
   modelWidth: [220, 760],
-  ledgerHeight: [96, 520],
+  objectListHeight: [96, 520],
 } as const;
 export type Size = keyof typeof LIMITS;
 
 /** Kinds of stages that divide the room alike. */
 export type Kind = "table" | "mend" | "carry" | "rest";
 
-/** Arrange belongs to the table: the model floats in a corner, the ledger is a strip. */
+/** Arrange belongs to the table: the model floats in a corner, the object list is a strip. */
 const ROOMS: Record<Kind, Room> = {
   table: {
-    slip: true,
-    slipWidth: 250,
+    panel: true,
+    panelWidth: 250,
     model: "floating",
     modelWidth: 330,
     corner: "bottom left",
-    ledger: false,
-    ledgerHeight: 222,
+    objectList: false,
+    objectListHeight: 222,
   },
   // Model and table are equal.
   mend: {
-    slip: true,
-    slipWidth: 250,
+    panel: true,
+    panelWidth: 250,
     model: "docked",
     modelWidth: 500,
     corner: "bottom left",
-    ledger: false,
-    ledgerHeight: 222,
+    objectList: false,
+    objectListHeight: 222,
   },
   // The shelf lies beside the table, the model in a corner of it.
   carry: {
-    slip: true,
-    slipWidth: 262,
+    panel: true,
+    panelWidth: 262,
     model: "floating",
     modelWidth: 330,
     corner: "bottom right",
-    ledger: false,
-    ledgerHeight: 222,
+    objectList: false,
+    objectListHeight: 222,
   },
   rest: {
-    slip: true,
-    slipWidth: 250,
+    panel: true,
+    panelWidth: 250,
     model: "docked",
     modelWidth: 330,
     corner: "bottom left",
-    ledger: true,
-    ledgerHeight: 222,
+    objectList: true,
+    objectListHeight: 222,
   },
 };
 const KEY = "quilt-room";
@@ -108,7 +108,7 @@ export const kindOf = (stage: Stage): Kind =>
 /** The room of a stage; with the table alone all else is folded. */
 export function roomOf(rooms: Pick<Rooms, Kind | "alone">, stage: Stage): Room {
   const room = rooms[kindOf(stage)];
-  return rooms.alone ? { ...room, slip: false, model: "away", ledger: false } : room;
+  return rooms.alone ? { ...room, panel: false, model: "away", objectList: false } : room;
 }
 
 export function useRoom(stage: Stage): Room {
@@ -117,7 +117,7 @@ export function useRoom(stage: Stage): Room {
 }
 
 /** px from the foot of the window to where the table ends. */
-export const footOf = (room: Room): number => (room.ledger ? room.ledgerHeight + 10 : 38);
+export const footOf = (room: Room): number => (room.objectList ? room.objectListHeight + 10 : 38);
 
 function remembered(): Record<Kind, Room> {
   try {

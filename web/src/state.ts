@@ -35,7 +35,7 @@ type Ui = {
   /** The atlas on the table; none is the first. */
   atlas: number | null;
   goToAtlas: (atlas: number | null) => void;
-  /** What the ledger is searched for. */
+  /** What the object list is searched for. */
   filter: string;
   setFilter: (filter: string) => void;
   setStage: (stage: Stage) => void;
@@ -107,7 +107,7 @@ const kept = create<Record<string, unknown>>(() => ({}));
 const isTable = (value: unknown): value is object =>
   typeof value === "object" && value !== null && !Array.isArray(value);
 
-/** Like useState, but the value is still there when the slip comes back. */
+/** Like useState, but the value is still there when the panel comes back. */
 export function useKept<T>(key: string, initial: T): [T, (value: T) => void] {
   const found = kept((all) => (key in all ? (all[key] as T) : initial));
   // What was kept before a setting was there has it as usual.

@@ -33,7 +33,7 @@ const config = defineConfig({
         table: pair("#EEE7D9", "#161D2B"),
         cloth: pair("#E3DAC8", "#1D2536"),
         paper: pair("#FFFEFA", "#F4EEDF"),
-        slip: pair("#FBF9F3", "#222B3D"),
+        panel: pair("#FBF9F3", "#222B3D"),
         stripe: pair("#F6F1E7", "#262F43"),
         line: pair("#D9CFBB", "#3A4458"),
         rose: pair("#9A2F52", "#E59AB4"),

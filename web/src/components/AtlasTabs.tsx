@@ -93,7 +93,7 @@ function Tab({
       borderWidth="1px"
       borderBottomWidth="0"
       borderColor="line"
-      bg={open ? "cloth" : "slip"}
+      bg={open ? "cloth" : "panel"}
       flexShrink="0"
       maxW="290px"
     >

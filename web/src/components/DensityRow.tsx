@@ -4,7 +4,7 @@ import { againstBand, toX, type LogScale } from "../editor/density/logScale";
 
 const H = 24;
 
-/** The dots of one ledger row: an island each, its area as size, on the shared scale. Click a dot to pick it. */
+/** The dots of one object list row: an island each, its area as size, on the shared scale. Click a dot to pick it. */
 export function DensityRow({
   islands,
   editor,
@@ -41,7 +41,7 @@ export function DensityRow({
       ctx.fill();
       ctx.globalAlpha = 1;
       const chosen = editor.selection.has(island);
-      ctx.strokeStyle = chosen ? colour("ink") : colour("slip");
+      ctx.strokeStyle = chosen ? colour("ink") : colour("panel");
       ctx.lineWidth = chosen ? 2 : 1;
       if (chosen) ctx.setLineDash([2.5, 2]);
       ctx.stroke();

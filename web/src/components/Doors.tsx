@@ -7,7 +7,7 @@ import { invitationOf, join, logIn, logOut, type Me } from "../api/people";
 function Card({ title, children }: { title: string; children: React.ReactNode }) {
   return (
     <Center as="main" h="100%" bg="cloth">
-      <Box bg="slip" borderWidth="1px" borderColor="line" rounded="lg" p="8" w="400px">
+      <Box bg="panel" borderWidth="1px" borderColor="line" rounded="lg" p="8" w="400px">
         <Heading as="h1" fontFamily="heading" size="2xl">
           Untold Quilt
         </Heading>

@@ -38,11 +38,11 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
       aria-label="Drafts"
       position="fixed"
       top="96px"
-      left={`${room.slip ? room.slipWidth + 22 : 50}px`}
+      left={`${room.panel ? room.panelWidth + 22 : 50}px`}
       right="12px"
       bottom={`${footOf(room)}px`}
       zIndex="10"
-      bg="slip"
+      bg="panel"
       borderWidth="1px"
       borderColor="line"
       rounded="lg"

@@ -9,7 +9,7 @@ const Model = lazy(() => import("./ModelView").then((file) => ({ default: file.M
 export function LateModel(props: Parameters<typeof ModelView>[0]) {
   const { painted } = useEditor("painted");
   const waiting = (
-    <Box rounded="lg" bg="slip" borderWidth="1px" borderColor="line" data-testid="model-waits" />
+    <Box rounded="lg" bg="panel" borderWidth="1px" borderColor="line" data-testid="model-waits" />
   );
   return painted.version ? (
     <Suspense fallback={waiting}>

@@ -32,7 +32,7 @@ export function Legend() {
       return (
         <Swatches
           rows={
-            editor.figures.seenShare
+            editor.figures.visibleShare
               ? [
                   [css(OCHRE), "never visible"],
                   [css(mix(PAPER, TEAL, 0.35)), "visible all over"],
@@ -87,13 +87,13 @@ export function Legend() {
       );
     case "checker":
       return (
-        <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">
+        <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="panel/80">
           1 square = {editor.view.checkerSquare} px
         </Text>
       );
     default:
       return (
-        <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="slip/80">
+        <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="panel/80">
           {editor.view.as}
         </Text>
       );
@@ -110,7 +110,7 @@ function Ramp({ left, right, title }: { left: string; right: string; title: stri
       px="1.5"
       py="0.5"
       rounded="md"
-      bg="slip/80"
+      bg="panel/80"
       title={title}
       aria-label={`Legend: ${left} to ${right}. ${title}`}
       data-legend
@@ -146,7 +146,7 @@ function Swatches({ rows }: { rows: [string, string][] }) {
       px="1.5"
       py="1"
       rounded="md"
-      bg="slip/80"
+      bg="panel/80"
     >
       {rows.slice(0, MOST).map(([colour, text]) => (
         <Flex key={text} align="center" gap="1" minW="0">

@@ -20,7 +20,7 @@ export function Before({ view }: { view: View }) {
         w="100%"
         h="100%"
         style={{ clipPath: `inset(0 ${(1 - share) * 100}% 0 0)` }}
-        bg={view === "table" ? "cloth" : "slip"}
+        bg={view === "table" ? "cloth" : "panel"}
       />
       <Box position="absolute" top="0" bottom="0" left={`${share * 100}%`} w="2px" bg="ink" />
     </Box>
@@ -52,7 +52,7 @@ export function LookedAt({ actions }: { actions: Actions }) {
       w="560px"
       maxW="90vw"
       zIndex="11"
-      bg="slip"
+      bg="panel"
       borderWidth="1px"
       borderColor="petrol"
       rounded="lg"
@@ -96,7 +96,7 @@ export function LookedAt({ actions }: { actions: Actions }) {
           <Slider.Track bg="line">
             <Slider.Range bg="petrol" />
           </Slider.Track>
-          <Slider.Thumb index={0} bg="slip" borderColor="petrol" />
+          <Slider.Thumb index={0} bg="panel" borderColor="petrol" />
         </Slider.Control>
         <Flex justify="space-between" color="soft" fontSize="12px">
           <Text>before, to the left</Text>

@@ -9,15 +9,15 @@ import {
   useMaterial,
   useShelf,
   useTakeBack,
-} from "../api/carry";
+} from "../api/merge";
 import type { Atlas, ShelfMaterial } from "../api/client";
 import * as format from "../format";
-import { useCarrySettings } from "../slips/carry/settings";
+import { useMergeSettings } from "../panels/merge/settings";
 import { editor } from "../state";
 
 /** The materials of an atlas with their pictures, users and sizes, where the side table was. */
 export function MaterialShelf({ atlas }: { atlas: Atlas }) {
-  const { settings } = useCarrySettings();
+  const { settings } = useMergeSettings();
   const shelf = useShelf(atlas, settings.size || sheetWidth(atlas));
   const takeBack = useTakeBack(atlas.id);
   const rows = shelf.data?.materials ?? [];
@@ -28,7 +28,7 @@ export function MaterialShelf({ atlas }: { atlas: Atlas }) {
       data-testid="shelf"
       w="214px"
       flexShrink="0"
-      bg="slip"
+      bg="panel"
       rounded="lg"
       borderWidth="1px"
       borderColor="line"

@@ -29,7 +29,7 @@ export function ModelMenu() {
       </Popover.Trigger>
       <Portal>
         <Popover.Positioner>
-          <Popover.Content bg="slip" w="178px" p="2" aria-label="Ways of looking at the model">
+          <Popover.Content bg="panel" w="178px" p="2" aria-label="Ways of looking at the model">
             <Box display="grid" gridTemplateColumns="1fr 1fr" gap="1">
               {Object.keys(SIDES).map((side) => (
                 <Button

@@ -27,7 +27,7 @@ import { Legend } from "./Legend";
 import { PaintWipe } from "./PaintWipe";
 import { PicksOnModel, Seams } from "./onModel";
 import { ModelMenu } from "./ModelMenu";
-import { FineMesh } from "./FineMesh";
+import { HighPoly } from "./HighPoly";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 /** The model: the same islands in the same colours, picked together. */
@@ -45,7 +45,7 @@ export function ModelView({
     <Box
       position="relative"
       rounded="lg"
-      bg="slip"
+      bg="panel"
       borderWidth="1px"
       borderColor="line"
       overflow="hidden"
@@ -287,7 +287,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
         />
       ))}
       {showsFine(editor) && (
-        <FineMesh
+        <HighPoly
           mesh={editor.view.fine!}
           light={editor.view.light}
           bareTo={editor.view.bareTo * across}

@@ -48,7 +48,7 @@ export function Notes({ project, atlas }: { project: Project; atlas: number }) {
       </Popover.Trigger>
       <Portal>
         <Popover.Positioner>
-          <Popover.Content bg="slip" w="340px" maxH="70vh">
+          <Popover.Content bg="panel" w="340px" maxH="70vh">
             <Popover.Body p="3" overflowY="auto" data-testid="notes">
               <Write atlas={atlas} say={(body) => say.mutate(body)} busy={say.isPending} />
               {shown.map((note) => (

@@ -20,7 +20,7 @@ export function Notices() {
       right="18px"
       maxW="440px"
       zIndex="20"
-      bg="slip"
+      bg="panel"
       borderWidth="1px"
       borderColor={error ? "rose" : "petrol"}
       borderLeftWidth="5px"

@@ -1,13 +1,13 @@
 import { Box } from "@chakra-ui/react";
 import { useCallback, useEffect, useReducer, useRef } from "react";
 import type { Atlas } from "../api/client";
-import { useSheetPictures } from "../api/sheetPictures";
+import { useTileImages } from "../api/tileImages";
 import { fillIslands, greyOf, paintedSize, usePaint } from "../paint";
 import { editor, useUi } from "../state";
 
-/** How far rays of the rehearsal reach, painted on the sheets: darker is less. */
+/** How far rays of the testBake reach, painted on the sheets: darker is less. */
 export function PaintDistances({ atlas }: { atlas: Atlas }) {
-  const { list, lay } = useSheetPictures(atlas, "reach");
+  const { list, lay } = useTileImages(atlas, "reach");
   const on = usePaint((paint) => paint.on);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
   useEffect(() => (on ? editor.signal("frames").subscribe(redraw) : undefined), [on]);

@@ -2,7 +2,7 @@ import { Box, Text } from "@chakra-ui/react";
 import { useRef } from "react";
 import { useEditor } from "../api/hooks";
 
-/** On the model: left of the line as it was painted in its files, right of it as it was carried over. */
+/** On the model: left of the line as it was painted in its files, right of it as it was merged over. */
 export function PaintWipe() {
   const editor = useEditor("looks");
   const drag = useRef(false);
@@ -29,7 +29,7 @@ export function PaintWipe() {
           position="absolute"
           bottom="4px"
           fontSize="11px"
-          bg="slip"
+          bg="panel"
           px="1"
           rounded="sm"
           style={{ right: `calc(${(1 - share) * 100}% + 6px)` }}
@@ -42,7 +42,7 @@ export function PaintWipe() {
           position="absolute"
           bottom="4px"
           fontSize="11px"
-          bg="slip"
+          bg="panel"
           px="1"
           rounded="sm"
           style={{ left: `calc(${share * 100}% + ${share > 0 ? 6 : 16}px)` }}

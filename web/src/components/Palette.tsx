@@ -37,7 +37,7 @@ export function Palette({
       <Portal>
         <Dialog.Backdrop />
         <Dialog.Positioner>
-          <Dialog.Content bg="slip" p="2">
+          <Dialog.Content bg="panel" p="2">
             <Dialog.Title srOnly>Commands</Dialog.Title>
             <Input
               autoFocus

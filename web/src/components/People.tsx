@@ -48,7 +48,7 @@ export function People({ project }: { project: Project }) {
         <Portal>
           <Dialog.Backdrop />
           <Dialog.Positioner>
-            <Dialog.Content bg="slip">
+            <Dialog.Content bg="panel">
               <Dialog.Header pb="1">
                 <Dialog.Title fontFamily="heading">People of “{project.name}”</Dialog.Title>
               </Dialog.Header>

@@ -46,7 +46,7 @@ export function PointerHint() {
       top="0"
       maxW="250px"
       bg="ink"
-      color="slip"
+      color="panel"
       rounded="md"
       px="2"
       py="1"

@@ -98,7 +98,7 @@ export function Shortcuts() {
       <Portal>
         <Dialog.Backdrop />
         <Dialog.Positioner>
-          <Dialog.Content bg="slip">
+          <Dialog.Content bg="panel">
             <Dialog.Header pb="1">
               <Dialog.Title fontFamily="heading">Shortcuts</Dialog.Title>
             </Dialog.Header>

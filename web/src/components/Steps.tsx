@@ -72,7 +72,7 @@ function Thread({
       bottom={`${footOf(room)}px`}
       w="330px"
       zIndex="10"
-      bg="slip"
+      bg="panel"
       borderWidth="1px"
       borderColor="line"
       rounded="lg"
@@ -189,7 +189,7 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
           rounded="full"
           borderWidth="2px"
           zIndex="1"
-          bg={place === "here" ? "straw" : "slip"}
+          bg={place === "here" ? "straw" : "panel"}
           borderColor={place === "ahead" ? "line" : "petrol"}
         />
       </Box>

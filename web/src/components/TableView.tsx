@@ -14,15 +14,15 @@ import * as format from "../format";
 import type { Corner } from "../room";
 import { useLooked } from "../looked";
 import { editor, useKept, useUi } from "../state";
-import { CarriedSheet } from "./CarriedSheet";
-import { RehearsalSheet } from "./RehearsalSheet";
-import { SheetPictures } from "./SheetPictures";
+import { MergedTile } from "./MergedTile";
+import { TestBakeTile } from "./TestBakeTile";
+import { TileImages } from "./TileImages";
 import { Before } from "./LookedAt";
 import { FramePanel } from "./FramePanel";
 import { PaintDistances } from "./PaintDistances";
-import { PickStrip } from "./PickStrip";
+import { PickToolbar } from "./PickToolbar";
 import { PointerHint } from "./PointerHint";
-import { ToolStrip } from "./ToolStrip";
+import { Toolbar } from "./Toolbar";
 import { IslandMenu } from "./IslandMenu";
 
 /** The table: what is on it is drawn by the editor; here are the pointer, the keys and what lies over it. */
@@ -50,8 +50,8 @@ export function TableView({
   const looked = useLooked((state) => state.draft !== null);
   const byHand = useUi((ui) => ui.stage === "Arrange") && !looked;
   const [provePage] = useKept<string>("check part", "Findings");
-  const rehearsing = useUi((ui) => ui.stage === "Check") && provePage === "Test bake" && !looked;
-  const carrying = useUi((ui) => ui.stage === "Merge") && !looked;
+  const testBaking = useUi((ui) => ui.stage === "Check") && provePage === "Test bake" && !looked;
+  const merging = useUi((ui) => ui.stage === "Merge") && !looked;
   const mending = useUi((ui) => ui.stage === "Unwrap") && !looked;
   const box = useRef<HTMLDivElement>(null);
   const under = useRef<HTMLCanvasElement>(null);
@@ -217,10 +217,10 @@ export function TableView({
           />
         ))}
         <Before view="table" />
-        {!empty && !carrying && <SheetPictures atlas={atlas} />}
-        {!empty && carrying && <CarriedSheet jobs={jobs} atlas={atlas} />}
-        {!empty && rehearsing && <RehearsalSheet jobs={jobs} atlas={atlas} />}
-        {!empty && rehearsing && <PaintDistances atlas={atlas} />}
+        {!empty && !merging && <TileImages atlas={atlas} />}
+        {!empty && merging && <MergedTile jobs={jobs} atlas={atlas} />}
+        {!empty && testBaking && <TestBakeTile jobs={jobs} atlas={atlas} />}
+        {!empty && testBaking && <PaintDistances atlas={atlas} />}
         {menu && (
           <Box data-over-table>
             <IslandMenu
@@ -238,8 +238,8 @@ export function TableView({
           </Box>
         )}
         <OverTable empty={empty} project={project} atlas={atlas} />
-        {!empty && byHand && <ToolStrip actions={actions} />}
-        {!empty && mending && <PickStrip />}
+        {!empty && byHand && <Toolbar actions={actions} />}
+        {!empty && mending && <PickToolbar />}
         {!empty && byHand && <PointerHint />}
         {!empty && <Status />}
         {!empty && floating && (
@@ -286,7 +286,7 @@ function OverTable({ empty, project, atlas }: { empty: boolean; project: Project
           right="10px"
           size="2xs"
           variant="outline"
-          bg="slip"
+          bg="panel"
           borderColor="line"
           onClick={() => editor.overlay(null)}
         >
@@ -325,7 +325,7 @@ function Status() {
         aria-label="Whole table"
         size="2xs"
         variant="outline"
-        bg="slip"
+        bg="panel"
         borderColor="line"
         onClick={() => editor.frameTable()}
         title="Show the whole table (Home)"

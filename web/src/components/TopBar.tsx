@@ -31,7 +31,7 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
       as="header"
       align="center"
       px="16px"
-      bg="slip"
+      bg="panel"
       borderBottomWidth="1px"
       borderColor="line"
       gap={close ? "2" : "4"}
@@ -83,7 +83,7 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
               variant="plain"
               aria-current={stage === name ? "step" : undefined}
               bg={stage === name ? "ink" : "transparent"}
-              color={stage === name ? "slip" : "ink"}
+              color={stage === name ? "panel" : "ink"}
               fontWeight={stage === name ? "600" : "400"}
               _hover={stage === name ? {} : { bg: "stripe" }}
               onClick={() => setStage(name)}
@@ -182,7 +182,7 @@ function JobTray({ jobs, actions }: { jobs: Job[]; actions: Actions }) {
       </Popover.Trigger>
       <Portal>
         <Popover.Positioner>
-          <Popover.Content bg="slip" w="320px">
+          <Popover.Content bg="panel" w="320px">
             <Popover.Body p="3">
               {jobs.length === 0 && (
                 <Text color="soft">Long work shows up here, with its progress.</Text>

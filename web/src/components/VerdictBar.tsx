@@ -193,7 +193,7 @@ function Verdict() {
       borderWidth="1.5px"
       borderStyle="dashed"
       color={tone}
-      bg="slip"
+      bg="panel"
       fontWeight="700"
       fontSize="12.5px"
       data-figure="verdict"
@@ -225,7 +225,7 @@ function Figure({ name, value, unit, tone, hint, onClick }: FigureProps) {
       h="28px"
       px="2.5"
       variant="outline"
-      bg="slip"
+      bg="panel"
       borderColor={tone ?? "line"}
       gap="1.5"
       fontWeight="400"

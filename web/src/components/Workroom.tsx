@@ -1,6 +1,6 @@
 import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
-import { givePictures, isPicture } from "../api/carry";
-import { layBehind, tileAt } from "../api/sheetPictures";
+import { givePictures, isPicture } from "../api/merge";
+import { layBehind, tileAt } from "../api/tileImages";
 import { useEffect, useLayoutEffect, useState } from "react";
 import { uploadFiles, type Atlas } from "../api/client";
 import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
@@ -8,26 +8,26 @@ import { useAddress } from "../address";
 import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
 import { useLivePicture } from "../api/arrange";
-import { useProof } from "../api/prove";
+import { useProof } from "../api/check";
 import { AtlasTabs } from "./AtlasTabs";
 import { useRoom, useRooms } from "../room";
 import { Drafts } from "./Drafts";
-import { FloatingModel, FoldedSlip, LedgerStrip } from "./folded";
+import { FloatingModel, FoldedPanel, ObjectListStrip } from "./folded";
 import { useLooked } from "../looked";
 import { LookedAt } from "./LookedAt";
 import { MaterialShelf } from "./MaterialShelf";
-import { Ledger } from "./Ledger";
+import { ObjectList } from "./ObjectList";
 import { LateModel } from "./LateModel";
 import { Palette } from "./Palette";
 import { Steps } from "./Steps";
 import { Shortcuts, useShortcuts } from "./Shortcuts";
 import { Splitter } from "./Splitter";
 import { TableView } from "./TableView";
-import { TaskSlip } from "./TaskSlip";
+import { TaskPanel } from "./TaskPanel";
 import { TopBar } from "./TopBar";
 import { VerdictBar } from "./VerdictBar";
 
-/** The frame: stages on top, verdict under it, slip, table, model, and the ledger below. */
+/** The frame: stages on top, verdict under it, panel, table, model, and the object list below. */
 export function Workroom({ projectId, leave }: { projectId: number; leave: () => void }) {
   const project = useProject(projectId);
   const wanted = useUi((ui) => ui.atlas);
@@ -109,29 +109,29 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
         leave={leave}
       />
       <VerdictBar />
-      <Flex px="12px" pb={room.ledger ? "0" : "8px"} minH="0">
-        {room.slip ? (
+      <Flex px="12px" pb={room.objectList ? "0" : "8px"} minH="0">
+        {room.panel ? (
           <>
-            <Box w={`${room.slipWidth}px`} flexShrink="0" minH="0" display="grid">
-              <TaskSlip
+            <Box w={`${room.panelWidth}px`} flexShrink="0" minH="0" display="grid">
+              <TaskPanel
                 project={project.data}
                 atlas={atlas.data}
                 jobs={jobs}
                 actions={actions}
                 upload={upload.send}
-                fold={() => change(stage, { slip: false })}
+                fold={() => change(stage, { panel: false })}
               />
             </Box>
             <Splitter
               name="Width of the panel"
-              size="slipWidth"
-              px={room.slipWidth}
+              size="panelWidth"
+              px={room.panelWidth}
               grows="right"
-              resize={(px) => resize(stage, "slipWidth", px)}
+              resize={(px) => resize(stage, "panelWidth", px)}
             />
           </>
         ) : (
-          <FoldedSlip stage={stage} open={() => change(stage, { slip: true })} />
+          <FoldedPanel stage={stage} open={() => change(stage, { panel: true })} />
         )}
         <Flex direction="column" minW="0" minH="0" flex="1">
           {tabs.length > 1 && (
@@ -145,7 +145,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
               actions={actions}
               jobs={jobs}
               empty={empty}
-              numbers={stage === "Arrange" && room.ledger}
+              numbers={stage === "Arrange" && room.objectList}
               corner={room.corner}
               floating={
                 room.model === "docked" ? null : (
@@ -171,28 +171,28 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
         )}
       </Flex>
       <Box minH="0" minW="0">
-        {room.ledger ? (
+        {room.objectList ? (
           <>
             <Splitter
               name="Height of the object list"
-              size="ledgerHeight"
-              px={room.ledgerHeight}
+              size="objectListHeight"
+              px={room.objectListHeight}
               grows="up"
-              resize={(px) => resize(stage, "ledgerHeight", px)}
+              resize={(px) => resize(stage, "objectListHeight", px)}
             />
-            <Box h={`${room.ledgerHeight}px`} display="grid">
-              <Ledger
+            <Box h={`${room.objectListHeight}px`} display="grid">
+              <ObjectList
                 actions={actions}
                 project={project.data}
                 atlas={atlas.data}
-                fold={() => change(stage, { ledger: false })}
+                fold={() => change(stage, { objectList: false })}
               />
             </Box>
           </>
         ) : (
-          <LedgerStrip
+          <ObjectListStrip
             numbers={stage === "Arrange" && !empty}
-            open={() => change(stage, { ledger: true })}
+            open={() => change(stage, { objectList: true })}
           />
         )}
       </Box>
@@ -206,7 +206,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
           position="fixed"
           inset="12px"
           zIndex="15"
-          bg="slip/90"
+          bg="panel/90"
           borderWidth="3px"
           borderStyle="dashed"
           borderColor="petrol"

@@ -7,12 +7,12 @@ import type { Stage } from "../state";
 import { FramePanel } from "./FramePanel";
 import { LateModel } from "./LateModel";
 
-/** The slip folded to a tab at the edge. */
-export function FoldedSlip({ stage, open }: { stage: Stage; open: () => void }) {
+/** The panel folded to a tab at the edge. */
+export function FoldedPanel({ stage, open }: { stage: Stage; open: () => void }) {
   return (
     <Button
       variant="outline"
-      bg="slip"
+      bg="panel"
       borderColor="line"
       w="30px"
       minW="30px"
@@ -48,7 +48,7 @@ export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) 
       <Button
         size="2xs"
         variant="outline"
-        bg="slip"
+        bg="panel"
         borderColor="line"
         onClick={() => change(stage, { model: "floating" })}
       >
@@ -66,15 +66,15 @@ export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) 
   );
 }
 
-/** The ledger as a strip: how much there is, and how much of it is picked. */
-export function LedgerStrip({ open, numbers }: { open: () => void; numbers: boolean }) {
+/** The object list as a strip: how much there is, and how much of it is picked. */
+export function ObjectListStrip({ open, numbers }: { open: () => void; numbers: boolean }) {
   const editor = useEditor("document", "selection", "view");
   const { info } = editor.document;
   const picked = editor.selection.list();
   const area = picked.reduce((sum, island) => sum + (info?.world_area[island] ?? 0), 0);
   return (
     <Flex
-      bg="slip"
+      bg="panel"
       borderTopWidth="1px"
       borderColor="line"
       h="30px"
@@ -83,7 +83,7 @@ export function LedgerStrip({ open, numbers }: { open: () => void; numbers: bool
       gap="4"
       fontSize="12px"
       color="soft"
-      data-testid="ledger-strip"
+      data-testid="object-list-strip"
     >
       <Button
         size="2xs"

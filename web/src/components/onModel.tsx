@@ -18,7 +18,7 @@ import { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
 import { LineSegments2 } from "three/examples/jsm/lines/LineSegments2.js";
 import { LineSegmentsGeometry } from "three/examples/jsm/lines/LineSegmentsGeometry.js";
 import { useEditor } from "../api/hooks";
-import { after, type Cloth } from "../editor/cloth/Cloth";
+import { after, type SurfaceMesh } from "../editor/surfaceMesh/SurfaceMesh";
 import type { Own } from "../editor/picks/PicksManager";
 import { THREAD } from "../editor/picks/onTable";
 import { seamsOf } from "../editor/surface/seams";
@@ -75,7 +75,7 @@ function Drawn({
   matrix,
   version,
 }: {
-  cloth: Cloth;
+  cloth: SurfaceMesh;
   own: Own;
   start: number;
   matrix: Matrix4;

@@ -434,27 +434,27 @@ export class Editor {
     this.drawn();
   }
 
-  /** Lay carried pictures of tiles on the model, or none. */
+  /** Lay merged pictures of tiles on the model, or none. */
   layPicture(tiles: LaidTile[]): void {
     this.view.layPicture(tiles, () => this.looks.restyle());
   }
 
   /** Show how much of each island is seen, or that nobody has looked. */
-  showSeen(share: number[] | null): void {
-    if (this.figures.setSeen(share) && this.view.as === "seen") this.looks.restyle();
+  showVisibility(share: number[] | null): void {
+    if (this.figures.setVisibility(share) && this.view.as === "seen") this.looks.restyle();
   }
 
-  /** Light the model by the normals of a rehearsal, or by its faces. */
+  /** Light the model by the normals of a testBake, or by its faces. */
   layNormals(tiles: LaidTile[], own: boolean): void {
     this.view.layNormals(tiles, own, () => this.looks.restyle());
   }
 
-  /** Have the fine mesh of a rehearsal beside the coarse one, or none. */
+  /** Have the fine mesh of a testBake beside the coarse one, or none. */
   layFine(address: string): void {
     void this.view.layFine(address, () => this.looks.restyle());
   }
 
-  /** How the maps of a rehearsal are looked at on the model: the light's turn in degrees, the mip level, and up to which part of the view the model is bare. */
+  /** How the maps of a testBake are looked at on the model: the light's turn in degrees, the mip level, and up to which part of the view the model is bare. */
   lookAtMaps(how: { light?: number; mip?: number; bareTo?: number; besideFine?: boolean }): void {
     if (how.besideFine !== undefined) this.view.besideFine = how.besideFine;
     if (how.light !== undefined) this.view.light = how.light;
@@ -470,7 +470,7 @@ export class Editor {
     );
   }
 
-  /** Where the wipe on the model stands: 0 shows all as carried over, 1 all as it was painted. */
+  /** Where the wipe on the model stands: 0 shows all as merged over, 1 all as it was painted. */
   wipePainted(share: number): void {
     this.view.paintedWipe = Math.min(1, Math.max(0, share));
     this.looks.restyle();

@@ -9,12 +9,12 @@ export class FiguresManager {
   stale = true;
   finding: Finding | null = null;
   /** Part of each island that can be seen; null where nobody has looked. */
-  seenShare: number[] | null = null;
+  visibleShare: number[] | null = null;
 
   /** What a look from around has told; returns whether it is news. */
-  setSeen(share: number[] | null): boolean {
-    if (this.seenShare === share) return false;
-    this.seenShare = share;
+  setVisibility(share: number[] | null): boolean {
+    if (this.visibleShare === share) return false;
+    this.visibleShare = share;
     this.signal.raise();
     return true;
   }
@@ -33,7 +33,7 @@ export class FiguresManager {
   }
 
   clear(): void {
-    this.proof = this.finding = this.seenShare = null;
+    this.proof = this.finding = this.visibleShare = null;
     this.stale = true;
     this.signal.raise();
   }

@@ -13,7 +13,7 @@ export type PlaceEdit = {
 export type Send = (edit: PlaceEdit) => Promise<number>;
 
 /** What the document does with edits that are on their way. */
-export type Ledger = {
+export type ObjectList = {
   apply: (edit: PlaceEdit) => number;
   confirm: (id: number, revision: number) => void;
   refuse: (id: number) => void;
@@ -26,7 +26,7 @@ export class HistoryManager {
   private tail: Promise<void> = Promise.resolve();
   private waiting = 0;
 
-  constructor(private ledger: Ledger) {}
+  constructor(private objectList: ObjectList) {}
 
   /** Edits that the server has not answered yet. */
   get pending(): number {
@@ -36,15 +36,15 @@ export class HistoryManager {
   /** Show an edit at once and send it; a refused one is taken back by itself. */
   place(edit: PlaceEdit): Promise<void> {
     if (!edit.islands.length) return this.tail;
-    const id = this.ledger.apply(edit);
+    const id = this.objectList.apply(edit);
     const send = this.send;
     if (!send) return this.tail;
     return this.queue(async () => {
       try {
-        this.ledger.confirm(id, await send(edit));
+        this.objectList.confirm(id, await send(edit));
       } catch {
         // Whoever sends tells why.
-        this.ledger.refuse(id);
+        this.objectList.refuse(id);
       }
     });
   }

@@ -1,5 +1,11 @@
-import { Cloth, readCorners, type Corners } from "../cloth/Cloth";
-import { edgeLoop, nearestCorner, nearestEdge, shortestPath, smoothFaces } from "../cloth/walks";
+import { SurfaceMesh, readCorners, type Corners } from "../surfaceMesh/SurfaceMesh";
+import {
+  edgeLoop,
+  nearestCorner,
+  nearestEdge,
+  shortestPath,
+  smoothFaces,
+} from "../surfaceMesh/walks";
 import type { LayoutDocument } from "../document/LayoutDocument";
 import { Signal } from "../signal";
 
@@ -32,7 +38,7 @@ export class PicksManager {
   through = true;
   private picked = new Map<number, Own>();
   private corners = new Map<number, Corners | Promise<void>>();
-  private cloths = new Map<number, Cloth>();
+  private cloths = new Map<number, SurfaceMesh>();
 
   constructor(private document: LayoutDocument) {}
 
@@ -79,7 +85,7 @@ export class PicksManager {
   }
 
   /** An object's cloth; null while it is being fetched, which is told when it is there. */
-  cloth(object: number): Cloth | null {
+  cloth(object: number): SurfaceMesh | null {
     const mesh = this.document.geometry?.instances.find((one) => one.object === object)?.geometry;
     if (!mesh) return null;
     const known = this.corners.get(object);
@@ -98,13 +104,13 @@ export class PicksManager {
     if (!known || known instanceof Promise) return null;
     const made = this.cloths.get(object);
     if (made?.geometry === mesh) return made;
-    const cloth = new Cloth(mesh, known);
+    const cloth = new SurfaceMesh(mesh, known);
     this.cloths.set(object, cloth);
     return cloth;
   }
 
   /** An object's cloth, once it is there. */
-  async ready(object: number): Promise<Cloth | null> {
+  async ready(object: number): Promise<SurfaceMesh | null> {
     this.cloth(object);
     const known = this.corners.get(object);
     if (known instanceof Promise) await known;
@@ -165,7 +171,7 @@ export class PicksManager {
   }
 
   /** A path goes on from where the last one ended. */
-  private walk(object: number, cloth: Cloth, h: number): void {
+  private walk(object: number, cloth: SurfaceMesh, h: number): void {
     if (h < 0) return;
     const from = this.pathFrom;
     this.pathFrom = { object, place: cloth.place[h], h };

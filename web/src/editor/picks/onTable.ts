@@ -1,13 +1,17 @@
 import type { Bounds } from "../affine/affine";
 import { inTriangle } from "../affine/affine";
-import { after, type Cloth } from "../cloth/Cloth";
+import { after, type SurfaceMesh } from "../surfaceMesh/SurfaceMesh";
 import type { Editor } from "../Editor";
 
 /** A triangle of an object's cloth, and a point on it in the object's own space. */
 export type Hit = { object: number; t: number; point: [number, number, number] };
 
 /** Table position of a triangle corner; null where its island is not on the table. */
-export function cornerOnTable(editor: Editor, cloth: Cloth, h: number): [number, number] | null {
+export function cornerOnTable(
+  editor: Editor,
+  cloth: SurfaceMesh,
+  h: number,
+): [number, number] | null {
   const island = cloth.island(Math.floor(h / 3));
   const { model } = editor.document;
   return model && island >= 0 ? model.place(island, cloth.uv[2 * h], cloth.uv[2 * h + 1]) : null;

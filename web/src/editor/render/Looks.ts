@@ -53,7 +53,7 @@ export class Looks {
       material: figures.proof?.island_material[island] ?? -1,
       tile: layout.tiles.findIndex((tile) => tile.number === home),
       stretch: figures.proof?.island_stretch[island] ?? null,
-      seen: figures.seenShare?.[island] ?? null,
+      seen: figures.visibleShare?.[island] ?? null,
       own,
     };
   }

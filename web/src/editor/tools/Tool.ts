@@ -26,7 +26,7 @@ export interface ToolState {
     | "lasso"
     | "brush"
     | "region"
-    | "carrying";
+    | "merging";
   down(at: PointerAt): ToolState;
   move(at: PointerAt): ToolState;
   up(at: PointerAt): ToolState;

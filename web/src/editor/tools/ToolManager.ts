@@ -59,7 +59,7 @@ export class ToolManager {
     this.use("take");
     const [x, y] = [(frame.minX + frame.maxX) / 2, (frame.minY + frame.maxY) / 2];
     const [sx, sy] = this.editor.camera.toScreen(x, y);
-    const carrying = new Carrying(this.editor, {
+    const merging = new Carrying(this.editor, {
       x,
       y,
       sx,
@@ -69,8 +69,8 @@ export class ToolManager {
       ctrl: false,
       alt: false,
     });
-    if (!carrying.begin()) return false;
-    this.go(carrying);
+    if (!merging.begin()) return false;
+    this.go(merging);
     if (this.last) this.move(this.last);
     return true;
   }

@@ -390,7 +390,7 @@ it("carries an island without a press until the next one lays it down", async ()
   editor.select((s) => s.set([0]));
   expect(editor.tools.carry()).toBe(true);
   editor.tools.move(at(editor, 0.3, 0.35, { alt: true }));
-  expect([editor.tools.state.name, editor.gesture.active]).toEqual(["carrying", true]);
+  expect([editor.tools.state.name, editor.gesture.active]).toEqual(["merging", true]);
   editor.tools.down(at(editor, 0.3, 0.35, { alt: true }));
   editor.tools.up(at(editor, 0.3, 0.35));
   await editor.history.settled();

@@ -50,24 +50,24 @@ export class ViewManager {
   spread = false;
   /** The side table takes no room when the whole table is shown. */
   sideFolded = false;
-  /** A carried picture that lies on the model, by the layout of the sheet. */
+  /** A merged picture that lies on the model, by the layout of the sheet. */
   picture: Texture | null = null;
   /** What part of the tiles' plane it covers: u, v, width and height. */
   pictureFrame: [number, number, number, number] = [0, 0, 1, 1];
   /** The pictures of the files that the model is painted with, and where the wipe between both stands: 0 to 1 of the view. */
   painted: DataArrayTexture | null = null;
   paintedWipe = 0;
-  /** Normals of a rehearsal that light the model, what part of the tiles' plane they cover, and whether they are in the objects' own space. */
+  /** Normals of a testBake that light the model, what part of the tiles' plane they cover, and whether they are in the objects' own space. */
   normals: Texture | null = null;
   normalsFrame: [number, number, number, number] = [0, 0, 1, 1];
   normalsOwn = false;
-  /** Where the light of the rehearsal comes from: degrees around, from the front. */
+  /** Where the light of the testBake comes from: degrees around, from the front. */
   light = 40;
   /** Mip level that pictures on the model are read at; 0 for the one that fits. */
   mip = 0;
   /** Left of this part of the view the model is shown without its maps, or the fine mesh in its place. */
   bareTo = 0;
-  /** The fine mesh of a rehearsal, and whether it is shown there. */
+  /** The fine mesh of a testBake, and whether it is shown there. */
   fine: BufferGeometry | null = null;
   besideFine = true;
   private fineFor = "";
@@ -119,7 +119,7 @@ export class ViewManager {
       });
   }
 
-  /** Fetch the fine mesh of a rehearsal, or forget it. */
+  /** Fetch the fine mesh of a testBake, or forget it. */
   async layFine(address: string, laid: () => void): Promise<void> {
     if (address === this.fineFor) return;
     this.fineFor = address;

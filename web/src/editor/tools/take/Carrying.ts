@@ -3,7 +3,7 @@ import { Dragging } from "./Dragging";
 
 /** An island hangs at the pointer without a press: the next press lays it down. */
 export class Carrying extends Dragging {
-  override readonly name = "carrying";
+  override readonly name = "merging";
 
   down(at: PointerAt): ToolState {
     if (at.button !== 0) return this.cancel();

@@ -7,7 +7,7 @@ export const SNAP_PX = 7;
 
 /** Picked islands follow the pointer; they snap unless a key suspends it. */
 export class Dragging extends GestureState {
-  readonly name: "dragging" | "carrying" = "dragging";
+  readonly name: "dragging" | "merging" = "dragging";
 
   constructor(
     editor: GestureState["editor"],

@@ -1,0 +1,204 @@
+import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
+import { api, ask, send, type Atlas, type Job, type Profile, type Shelf } from "./client";
+import { tellError, useUi } from "../state";
+
+/** Materials of an atlas, and what merging their pictures at a size would change. */
+export function useShelf(atlas: Atlas, size: number) {
+  return useQuery<Shelf>({
+    queryKey: ["shelf", atlas.id, atlas.head.id, size],
+    enabled: atlas.objects > 0,
+    placeholderData: (previous) => previous,
+    queryFn: () =>
+      ask(
+        api.GET("/api/atlases/{atlas_id}/materials/", {
+          params: { path: { atlas_id: atlas.id }, query: { size } },
+        }),
+      ),
+  });
+}
+
+/** What merging textures gave. */
+export type MergedTextures = {
+  revision: number;
+  preview: boolean;
+  names: string[];
+  notes: string[];
+  file?: string;
+  report: {
+    maps: Pair;
+    materials: Pair;
+    draw_calls: Pair;
+    texels: Pair;
+    coverage: number;
+    memory: { before: Record<string, number>; after: Record<string, number> };
+    objects: { name: string; kept: number | null; loss: Record<string, number> }[];
+    textures: {
+      name: string;
+      role: string;
+      tile: number;
+      set: string;
+      revision: number;
+      width: number;
+      height: number;
+      channels: number;
+      bits: number;
+    }[];
+    difference: { set: string; revision: number; median: number; high: number; most: number }[];
+    profile: { name: string; tile: number; width: number; height: number }[];
+    seconds: Record<string, number>;
+  };
+};
+type Pair = { before: number; after: number };
+
+/** The last merging over of an atlas that is done. */
+export function lastMerged(jobs: Job[], atlas: Atlas): { job: Job; merged: MergedTextures } | null {
+  const job = jobs.find(
+    (one) => one.kind === "merge" && one.state === "done" && one.atlas === atlas.id,
+  );
+  return job ? { job, merged: job.result as unknown as MergedTextures } : null;
+}
+
+/** What a picture of some role shows, for people. */
+export const roleName = (role: string): string =>
+  ROLES[role] ?? role.replace(/([A-Z])/g, " $1").toLowerCase();
+
+const ROLES: Record<string, string> = {
+  baseColor: "colour",
+  metallicRoughness: "rough + metal",
+  occlusionRoughnessMetallic: "occlusion, rough + metal",
+  occlusion: "occlusion",
+  normal: "normal",
+  emissive: "emission",
+};
+
+/** Role names of slots, for people. */
+export const slotName = (slot: string): string =>
+  roleName(slot.replace(/^.*\./, "").replace(/Texture$/, ""));
+
+/** Width of an atlas's first sheet, px. */
+export const sheetWidth = (atlas: Atlas): number =>
+  (atlas.head.tiles as [number, number, number][])[0]?.[1] ?? 2048;
+
+/** What engines want their pictures like: profiles that are always there, and those of a project. */
+export function useProfiles(projectId: number) {
+  const client = useQueryClient();
+  const path = { path: { project_id: projectId } };
+  const changed = () => client.invalidateQueries({ queryKey: ["profiles", projectId] });
+  const found = useQuery({
+    queryKey: ["profiles", projectId],
+    queryFn: () => ask(api.GET("/api/projects/{project_id}/profiles/", { params: path })),
+  }).data;
+  return {
+    profiles: found?.profiles ?? [],
+    sources: found?.sources ?? [],
+    save: useMutation({
+      mutationFn: (profile: Omit<Profile, "id">) =>
+        ask(api.POST("/api/projects/{project_id}/profiles/", { params: path, body: { profile } })),
+      onError: tellError,
+      onSuccess: changed,
+    }),
+    drop: useMutation({
+      mutationFn: async (id: number) => {
+        await api.DELETE("/api/profiles/{profile_id}/", { params: { path: { profile_id: id } } });
+      },
+      onSettled: changed,
+    }),
+  };
+}
+
+const PICTURE = /\.(png|jpe?g|webp|tiff?|tga|bmp|exr|hdr)$/i;
+export const isPicture = (name: string): boolean => PICTURE.test(name);
+
+/** Roles that a picture can be given. */
+export const GIVEN_ROLES: Record<string, string> = {
+  baseColor: "colour",
+  normal: "normal",
+  normalGreenDown: "normal, green down",
+  roughness: "roughness",
+  metal: "metal",
+  metallicRoughness: "rough + metal",
+  occlusionRoughnessMetallic: "occlusion, rough + metal",
+  occlusion: "occlusion",
+  emissive: "emission",
+  opacity: "opacity",
+  height: "height",
+  curvature: "curvature",
+  objectNormal: "normal in the object's space",
+  id: "ids",
+};
+
+/** Drop pictures on the shelf: they go where their names say. */
+export async function givePictures(
+  atlas: number,
+  files: File[],
+  client: QueryClient,
+): Promise<void> {
+  try {
+    const form = new FormData();
+    files.forEach((file) => form.append("files", file, file.name));
+    const { given, lost } = await send<{
+      given: { name: string; material: string; role: string }[];
+      lost: string[];
+    }>(`/api/atlases/${atlas}/given-pictures/`, form);
+    const where = given
+      .slice(0, 3)
+      .map((one) =>
+        one.material
+          ? `${one.name} as ${slotName(one.role)} of ${one.material}`
+          : `${one.name} is there now`,
+      )
+      .join(", ");
+    useUi.getState().tell({
+      kind: "done",
+      what: `${given.length} ${given.length === 1 ? "texture" : "textures"} given: ${where}${given.length > 3 ? " …" : ""}.`,
+      cure: lost.length
+        ? `${lost.join(", ")}: no material has such a name; drop it on one.`
+        : undefined,
+    });
+  } catch (error) {
+    tellError(error);
+  }
+  await client.invalidateQueries({ queryKey: ["shelf"] });
+}
+
+/** Give one material a picture, let one show something else, or take it away. */
+export function useMaterial(source: number, material: number) {
+  const client = useQueryClient();
+  const path = { source_id: source, material };
+  const changed = () => client.invalidateQueries({ queryKey: ["shelf"] });
+  return {
+    give: async (file: File, role = "") => {
+      const form = new FormData();
+      form.append("file", file, file.name);
+      if (role) form.append("role", role);
+      await send(`/api/sources/${source}/materials/${material}/picture/`, form).catch(tellError);
+      await changed();
+    },
+    rename: useMutation({
+      mutationFn: async (body: { role: string; to: string }) => {
+        const { error } = await api.PATCH(
+          "/api/sources/{source_id}/materials/{material}/picture/",
+          { params: { path }, body: body as never },
+        );
+        if (error) throw error;
+      },
+      onError: tellError,
+      onSuccess: changed,
+    }),
+  };
+}
+
+/** Take back what was given to the materials of an atlas. */
+export function useTakeBack(atlas: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async () => {
+      const { error } = await api.DELETE("/api/atlases/{atlas_id}/given-pictures/", {
+        params: { path: { atlas_id: atlas } },
+      });
+      if (error) throw error;
+    },
+    onError: tellError,
+    onSuccess: () => client.invalidateQueries({ queryKey: ["shelf"] }),
+  });
+}

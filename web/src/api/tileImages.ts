@@ -1,0 +1,70 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, ask, send, type Atlas } from "./client";
+import { editor, tellError } from "../state";
+
+export type Purpose = "behind" | "reach";
+
+/** Pictures over the tiles of an atlas: behind them, or painted distances of rays. */
+export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
+  const client = useQueryClient();
+  const path = { atlas_id: atlas.id };
+  const key = ["sheet-pictures", atlas.id, purpose];
+  const query = { purpose };
+  const options = {
+    onError: tellError,
+    onSettled: () => client.invalidateQueries({ queryKey: key }),
+  };
+  return {
+    list:
+      useQuery({
+        queryKey: key,
+        queryFn: () =>
+          ask(api.GET("/api/atlases/{atlas_id}/sheet-pictures/", { params: { path, query } })),
+      }).data ?? [],
+    lay: useMutation({
+      mutationFn: ({ tile, file }: { tile: number; file: File }) =>
+        layPicture(atlas.id, tile, file, purpose),
+      ...options,
+    }),
+    fade: useMutation({
+      mutationFn: ({ tile, opacity }: { tile: number; opacity: number }) =>
+        ask(
+          api.PATCH("/api/atlases/{atlas_id}/sheet-pictures/{tile}/", {
+            params: { path: { ...path, tile } },
+            body: { opacity },
+          }),
+        ),
+      ...options,
+    }),
+    take: useMutation({
+      mutationFn: async (tile: number) => {
+        await api.DELETE("/api/atlases/{atlas_id}/sheet-pictures/{tile}/", {
+          params: { path: { ...path, tile }, query },
+        });
+      },
+      ...options,
+    }),
+  };
+}
+
+export const layBehind = (atlas: number, tile: number, file: File) =>
+  layPicture(atlas, tile, file, "behind");
+
+function layPicture(atlas: number, tile: number, file: File, purpose: Purpose): Promise<void> {
+  const form = new FormData();
+  form.append("file", file, file.name);
+  return send(`/api/atlases/${atlas}/sheet-pictures/${tile}/?purpose=${purpose}`, form);
+}
+
+/** The tile under a place of the window; the first one where there is none. */
+export function tileAt(x: number, y: number): number {
+  const box = document.querySelector("[data-testid='table']")?.getBoundingClientRect();
+  const { tiles, map } = editor.document;
+  if (!box) return tiles[0].number;
+  const [u, v] = editor.camera.toTable(x - box.left, y - box.top);
+  const found = tiles.find((tile) => {
+    const sheet = map.sheet(tile.number);
+    return u >= sheet.minX && u <= sheet.maxX && v >= sheet.minY && v <= sheet.maxY;
+  });
+  return (found ?? tiles[0]).number;
+}

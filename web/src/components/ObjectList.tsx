@@ -1,0 +1,641 @@
+import { Box, Flex, IconButton, Input, Text } from "@chakra-ui/react";
+import {
+  createColumnHelper,
+  flexRender,
+  getCoreRowModel,
+  getExpandedRowModel,
+  getFilteredRowModel,
+  getSortedRowModel,
+  useReactTable,
+  type ExpandedState,
+  type SortingState,
+} from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } from "lucide-react";
+import { useCallback, useMemo, useRef, useState } from "react";
+import type { Atlas, LayoutInfo, Project, Proof } from "../api/client";
+import { useEditor, type Actions } from "../api/hooks";
+import { islandCommands, objectCommands } from "../commands";
+import { CONTROL } from "../editor/document/LayoutDocument";
+import { scaleFor, ticks, toX } from "../editor/density/logScale";
+import { findingsOf } from "../editor/findings/walk";
+import { numberIn } from "../editor/document/LayoutDocument";
+import { FLAGS, islandCode } from "../editor/style/islandStyle";
+import * as format from "../format";
+import { useUi, type Stage } from "../state";
+import { DensityRow } from "./DensityRow";
+import { HouseRibbon } from "./HouseRibbon";
+import { IslandMenu } from "./IslandMenu";
+
+export type ObjectListRow = {
+  key: string;
+  name: string;
+  colour: string;
+  islands: number[];
+  /** Islands of the object in all atlases; of rows that are objects. */
+  whole?: number;
+  faces: number | null;
+  area: number;
+  weight: number | null;
+  object: number;
+  notes: string;
+  density: number | null;
+  /** Rows of its islands; made when they are unfolded. */
+  unfold?: () => ObjectListRow[];
+  children?: ObjectListRow[];
+};
+
+const HEAD = 30;
+const FOOT = 26;
+const ROW = 24;
+const helper = createColumnHelper<ObjectListRow>();
+
+/** Objects and islands as rows; every row carries its dots on one density scale. */
+export function ObjectList({
+  actions,
+  project,
+  atlas,
+  fold,
+}: {
+  actions: Actions;
+  project: Project;
+  atlas: Atlas;
+  fold: () => void;
+}) {
+  const editor = useEditor("document", "selection", "figures", "view");
+  const stage = useUi((ui) => ui.stage);
+  const [sorting, setSorting] = useState<SortingState>([]);
+  const [expanded, setExpanded] = useState<ExpandedState>({});
+  const { filter, setFilter } = useUi();
+  const scroll = useRef<HTMLDivElement>(null);
+  const [strip, stripWidth] = useWidth(600);
+  const [menu, setMenu] = useState<{ at: [number, number]; row: HTMLElement } | null>(null);
+  const info = editor.document.info;
+  const found = stage === "Check" ? editor.figures.proof : null;
+  const rows = useMemo(() => (info ? rowsOf(info, found) : []), [info, found]);
+  const open = useMemo(
+    () =>
+      rows.map((row) =>
+        row.unfold && (expanded === true || expanded[row.key])
+          ? { ...row, children: row.unfold() }
+          : row,
+      ),
+    [rows, expanded],
+  );
+  const columns = useMemo(() => columnsFor(stage, actions), [stage, actions]);
+  const table = useReactTable({
+    data: open,
+    columns,
+    state: { sorting, expanded, globalFilter: filter },
+    getRowId: (row) => row.key,
+    getSubRows: (row) => row.children,
+    getRowCanExpand: (row) => row.original.unfold !== undefined && row.original.islands.length > 0,
+    onSortingChange: setSorting,
+    onExpandedChange: setExpanded,
+    onGlobalFilterChange: setFilter,
+    filterFromLeafRows: false,
+    getCoreRowModel: getCoreRowModel(),
+    getSortedRowModel: getSortedRowModel(),
+    getExpandedRowModel: getExpandedRowModel(),
+    getFilteredRowModel: getFilteredRowModel(),
+  });
+  const shown = table.getRowModel().rows;
+  const virtual = useVirtualizer({
+    count: shown.length,
+    getScrollElement: () => scroll.current,
+    estimateSize: () => ROW,
+    overscan: 8,
+  });
+  const densities = info?.figures?.island_density ?? [];
+  const scale = scaleFor(densities, editor.view.house, stripWidth);
+  const gridColumns = `${table
+    .getVisibleLeafColumns()
+    .map((c) => `${c.getSize()}px`)
+    .join(" ")} minmax(200px, 1fr)`;
+  const fixed = table.getVisibleLeafColumns().reduce((sum, c) => sum + c.getSize(), 0);
+
+  const pick = (row: ObjectListRow, add: boolean) => {
+    // An object without islands is picked by its faces, where these can be picked.
+    if (!row.islands.length && editor.picks.fetch) return void editor.pickObject(row.object, add);
+    editor.select((selection) => {
+      if (add) selection.toggle(row.islands);
+      else selection.set(row.islands);
+    });
+  };
+
+  return (
+    <Box
+      as="section"
+      aria-label="Objects"
+      bg="panel"
+      borderTopWidth="1px"
+      borderColor="line"
+      display="grid"
+      gridTemplateRows={`${HEAD}px minmax(0, 1fr) ${FOOT}px`}
+      minH="0"
+      position="relative"
+      data-testid="object-list"
+    >
+      <Box
+        role="treegrid"
+        aria-label="Objects and islands"
+        aria-rowcount={shown.length + 1}
+        display="contents"
+      >
+        <Box
+          display="grid"
+          gridTemplateColumns={gridColumns}
+          alignItems="center"
+          fontSize="12px"
+          color="soft"
+          role="row"
+          aria-rowindex={1}
+        >
+          {table.getFlatHeaders().map((header) => {
+            const sorted = header.column.getIsSorted();
+            const name = flexRender(header.column.columnDef.header, header.getContext());
+            return (
+              <Box
+                key={header.id}
+                role="columnheader"
+                aria-sort={
+                  sorted === "asc" ? "ascending" : sorted === "desc" ? "descending" : undefined
+                }
+                px="2"
+                fontWeight="600"
+                textAlign={numeric(header.id) ? "right" : "left"}
+              >
+                {header.column.getCanSort() ? (
+                  <Box
+                    as="button"
+                    minH="24px"
+                    fontWeight="600"
+                    cursor="pointer"
+                    onClick={header.column.getToggleSortingHandler()}
+                    title="Sort"
+                  >
+                    {name}
+                    {sorted === "asc" ? " ↑" : sorted === "desc" ? " ↓" : ""}
+                  </Box>
+                ) : (
+                  name
+                )}
+              </Box>
+            );
+          })}
+          <Box
+            role="columnheader"
+            aria-label="Density of each island"
+            position="relative"
+            h="100%"
+            ref={strip}
+          >
+            {ticks(scale, 52).map((value) => {
+              const x = toX(scale, value);
+              return x > 14 && x < stripWidth - 44 ? (
+                <Text
+                  key={value}
+                  position="absolute"
+                  left={`${x}px`}
+                  top="2px"
+                  transform="translateX(-50%)"
+                >
+                  {format.density(value)}
+                </Text>
+              ) : null;
+            })}
+            <Text position="absolute" right="14px" top="2px">
+              px/m
+            </Text>
+          </Box>
+        </Box>
+        <Box ref={scroll} overflowY="auto" overflowX="hidden" role="rowgroup">
+          <Box
+            role="presentation"
+            position="relative"
+            h={`${Math.max(virtual.getTotalSize(), 1)}px`}
+          >
+            {virtual.getVirtualItems().map((item) => {
+              const row = shown[item.index];
+              const chosen = row.original.islands.filter((i) => editor.selection.has(i)).length;
+              const all = chosen > 0 && chosen === row.original.islands.length;
+              return (
+                <Box
+                  key={row.id}
+                  role="row"
+                  tabIndex={0}
+                  aria-rowindex={item.index + 2}
+                  aria-level={row.depth + 1}
+                  aria-expanded={row.getCanExpand() ? row.getIsExpanded() : undefined}
+                  aria-selected={all}
+                  _focusVisible={{ outlineOffset: "-2px" }}
+                  position="absolute"
+                  top="0"
+                  left="0"
+                  right="0"
+                  h={`${ROW}px`}
+                  transform={`translateY(${item.start}px)`}
+                  display="grid"
+                  gridTemplateColumns={gridColumns}
+                  alignItems="center"
+                  bg={all ? "straw/45" : chosen ? "straw/20" : item.index % 2 ? "stripe" : "panel"}
+                  cursor="default"
+                  _hover={{ bg: all ? "straw/55" : "straw/25" }}
+                  data-row={row.original.name}
+                  onClick={(e) => pick(row.original, e.shiftKey || e.ctrlKey || e.metaKey)}
+                  onDoubleClick={() => editor.frameSelection()}
+                  onContextMenu={(e) => {
+                    e.preventDefault();
+                    if (!all) pick(row.original, false);
+                    if (row.original.islands.length)
+                      setMenu({ at: [e.clientX, e.clientY], row: e.currentTarget });
+                  }}
+                  onKeyDown={(e) =>
+                    objectListKey(
+                      e,
+                      row,
+                      () => pick(row.original, e.shiftKey),
+                      () => editor.frameSelection(),
+                    )
+                  }
+                >
+                  {row.getVisibleCells().map((cell) => (
+                    <Box
+                      key={cell.id}
+                      role="gridcell"
+                      px="2"
+                      textAlign={numeric(cell.column.id) ? "right" : "left"}
+                      truncate
+                    >
+                      {flexRender(cell.column.columnDef.cell, cell.getContext())}
+                    </Box>
+                  ))}
+                  <Box role="gridcell" aria-label={densityWords(row.original, densities)} minW="0">
+                    <DensityRow
+                      islands={row.original.islands}
+                      editor={editor}
+                      scale={scale}
+                      version={
+                        editor.document.signal.version +
+                        editor.selection.signal.version +
+                        editor.view.signal.version
+                      }
+                    />
+                  </Box>
+                </Box>
+              );
+            })}
+          </Box>
+        </Box>
+      </Box>
+      {menu && (
+        <>
+          <Box position="fixed" inset="0" zIndex="popover" onPointerDown={() => setMenu(null)} />
+          <IslandMenu
+            at={menu.at}
+            position="fixed"
+            room={{ width: window.innerWidth, height: window.innerHeight }}
+            commands={[
+              ...islandCommands(editor, actions),
+              ...objectCommands(editor, actions, project, atlas),
+            ]}
+            close={() => {
+              setMenu(null);
+              menu.row.focus();
+            }}
+          />
+        </>
+      )}
+      <HouseRibbon
+        editor={editor}
+        scale={scale}
+        left={fixed}
+        top={HEAD - 11}
+        bottom={FOOT}
+        actions={actions}
+      />
+      <Flex
+        px="3"
+        align="center"
+        justify="space-between"
+        fontSize="12px"
+        color="soft"
+        borderTopWidth="1px"
+        borderColor="line"
+      >
+        <Flex align="center" gap="2">
+          <IconButton
+            size="2xs"
+            variant="ghost"
+            h="20px"
+            aria-label="Fold the object list to a strip"
+            title="Fold the object list to a strip"
+            onClick={fold}
+          >
+            <ChevronDown size={14} />
+          </IconButton>
+          <Text>
+            {rows.length} {rows.length === 1 ? "object" : "objects"} ·{" "}
+            {format.whole(info?.world_area.length ?? 0)} islands · house density{" "}
+            {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %
+          </Text>
+        </Flex>
+        <Input
+          size="2xs"
+          w="180px"
+          placeholder="Find an object"
+          aria-label="Find an object"
+          value={filter}
+          onChange={(e) => setFilter(e.target.value)}
+        />
+      </Flex>
+    </Box>
+  );
+}
+
+/** Width in px of an element, asked for only when it changes. */
+function useWidth(before: number): [(element: HTMLDivElement | null) => void, number] {
+  const [width, setWidth] = useState(before);
+  const observer = useRef<ResizeObserver | null>(null);
+  const watch = useCallback((element: HTMLDivElement | null) => {
+    observer.current?.disconnect();
+    if (!element) return;
+    observer.current = new ResizeObserver(([entry]) =>
+      setWidth(Math.round(entry.contentRect.width)),
+    );
+    observer.current.observe(element);
+  }, []);
+  return [watch, width];
+}
+
+/** What the dots of a row say, for who cannot see them. */
+function densityWords({ islands }: ObjectListRow, densities: readonly (number | null)[]): string {
+  const known = islands
+    .map((i) => densities[i])
+    .filter((d): d is number => d !== null && d !== undefined);
+  return known.length
+    ? `${format.density(Math.min(...known.slice(0, 50_000)))} to ${format.density(Math.max(...known.slice(0, 50_000)))} px/m`
+    : "no density";
+}
+
+const islandCount = ({ islands, whole = islands.length }: ObjectListRow) =>
+  islands.length < whole ? `${islands.length} of ${whole}` : format.whole(islands.length);
+
+const numeric = (id: string) => ["islands", "faces", "density"].includes(id);
+
+function objectListKey(
+  event: React.KeyboardEvent<HTMLElement>,
+  row: { getCanExpand: () => boolean; toggleExpanded: (v?: boolean) => void },
+  pick: () => void,
+  frame: () => void,
+) {
+  const sibling =
+    event.key === "ArrowDown"
+      ? event.currentTarget.nextElementSibling
+      : event.key === "ArrowUp"
+        ? event.currentTarget.previousElementSibling
+        : null;
+  if (sibling instanceof HTMLElement) sibling.focus();
+  else if (event.key === " ") pick();
+  else if (event.key === "Enter") {
+    pick();
+    frame();
+  } else if (event.key === "ArrowRight" && row.getCanExpand()) row.toggleExpanded(true);
+  else if (event.key === "ArrowLeft" && row.getCanExpand()) row.toggleExpanded(false);
+  else return;
+  event.preventDefault();
+}
+
+function rowsOf(info: LayoutInfo, proof: Proof | null): ObjectListRow[] {
+  const total = info.world_area.reduce((sum, area) => sum + area, 0) || 1;
+  const flags = info.figures?.island_flags ?? [];
+  const densities = info.figures?.island_density ?? [];
+  return info.objects.map((o) => {
+    const islands = Array.from({ length: o.islands }, (_, k) => o.first_island + k);
+    const known = islands.filter((i) => densities[i] !== null && densities[i] !== undefined);
+    const area = islands.reduce((sum, i) => sum + info.world_area[i], 0);
+    const pixels = known.reduce((sum, i) => sum + densities[i]! ** 2 * info.world_area[i], 0);
+    const knownArea = known.reduce((sum, i) => sum + info.world_area[i], 0);
+    return {
+      key: `o${o.id}`,
+      name: o.name,
+      colour: o.colour,
+      islands,
+      faces: o.faces,
+      area: area / total,
+      weight: o.weight,
+      object: o.id,
+      density: knownArea > 0 ? Math.sqrt(pixels / knownArea) : null,
+      notes: proof
+        ? findingsOf(proof, new Set(islands), o.name)
+        : notesOf(islands, flags, o.unflattened),
+      whole: o.whole,
+      unfold: () =>
+        islands.map((i) => ({
+          key: `i${i}`,
+          name: islandCode(o.name, numberIn(o, i)),
+          colour: o.colour,
+          islands: [i],
+          faces: null,
+          area: info.world_area[i] / total,
+          weight: null,
+          object: o.id,
+          density: densities[i] ?? null,
+          notes: proof ? findingsOf(proof, new Set([i]), "") : notesOf([i], flags, 0),
+        })),
+    };
+  });
+}
+
+function notesOf(islands: number[], flags: number[], unflattened: number): string {
+  const count = (flag: number) => islands.filter((i) => flags[i] & flag).length;
+  const told: [number, string][] = [
+    [count(FLAGS.outside), "outside"],
+    [count(FLAGS.overlapping), "overlapping"],
+    [count(FLAGS.mirrored), "mirrored"],
+    [count(FLAGS.collapsed), "collapsed"],
+    [count(FLAGS.sideTable), "on the side table"],
+  ];
+  const parts = told
+    .filter(([n]) => n)
+    .map(([n, word]) => (islands.length === 1 ? word : `${n} ${word}`));
+  if (unflattened) parts.unshift(`no UVs (${format.whole(unflattened)} faces), left out`);
+  return parts.join(", ");
+}
+
+function columnsFor(stage: Stage, actions: Actions) {
+  const name = helper.accessor("name", {
+    header: "Object",
+    size: 190,
+    cell: ({ row }) => (
+      <Flex align="center" gap="1.5" pl={row.depth ? "22px" : "0"}>
+        {row.getCanExpand() ? (
+          <Box
+            as="button"
+            w="24px"
+            h="24px"
+            ml="-4px"
+            mr="-4px"
+            display="inline-flex"
+            alignItems="center"
+            justifyContent="center"
+            aria-label={row.getIsExpanded() ? "Fold islands" : "Show islands"}
+            onClick={(e: React.MouseEvent) => {
+              e.stopPropagation();
+              row.toggleExpanded();
+            }}
+          >
+            {row.getIsExpanded() ? <ChevronDown size={13} /> : <ChevronRight size={13} />}
+          </Box>
+        ) : (
+          <Box w="13px" />
+        )}
+        <Box
+          w="11px"
+          h="11px"
+          rounded="3px"
+          borderWidth="1px"
+          borderColor="ink/50"
+          flexShrink="0"
+          style={{ background: row.original.colour }}
+        />
+        <Text truncate fontWeight={row.depth ? "400" : "500"}>
+          {row.original.name}
+        </Text>
+      </Flex>
+    ),
+  });
+  const islands = helper.accessor((row) => row.islands.length, {
+    id: "islands",
+    header: "Islands",
+    size: 64,
+    cell: (c) => (c.row.depth ? "" : islandCount(c.row.original)),
+  });
+  const faces = helper.accessor((row) => row.faces ?? 0, {
+    id: "faces",
+    header: "Faces",
+    size: 66,
+    cell: (c) => (c.row.original.faces === null ? "" : format.whole(c.getValue())),
+  });
+  const share = helper.accessor("area", {
+    id: "share",
+    header: "Share of area",
+    size: 118,
+    cell: (c) => (
+      <Flex align="center" gap="2">
+        <Box
+          h="5px"
+          rounded="full"
+          bg="petrol/45"
+          w={`${Math.max(2, 56 * Math.min(1, c.getValue() * 3))}px`}
+        />
+        <Text ml="auto">{(100 * c.getValue()).toFixed(1)} %</Text>
+      </Flex>
+    ),
+  });
+  const weight = helper.accessor((row) => row.weight ?? 0, {
+    id: "weight",
+    header: "Weight",
+    size: 78,
+    cell: ({ row }) =>
+      row.original.weight === null ? "" : <WeightCell row={row.original} actions={actions} />,
+  });
+  const control = helper.display({
+    id: "control",
+    header: "Locks",
+    size: 120,
+    cell: ({ row }) => <LockCell row={row.original} actions={actions} />,
+  });
+  const density = helper.accessor((row) => row.density ?? 0, {
+    id: "density",
+    header: "px/m",
+    size: 66,
+    cell: (c) => format.density(c.row.original.density),
+  });
+  const notes = helper.accessor("notes", {
+    header: "Notes",
+    size: stage === "Check" ? 290 : 190,
+    cell: (c) => (
+      <Text as="span" color="rose" title={c.getValue()}>
+        {c.getValue()}
+      </Text>
+    ),
+  });
+  const sets: Record<Stage, unknown[]> = {
+    Gather: [name, islands, faces, share, notes],
+    Unwrap: [name, islands, faces, density, share, notes],
+    "Even out": [name, islands, density, share, weight, notes],
+    Arrange: [name, islands, share, control, weight, notes],
+    Merge: [name, islands, density, share, notes],
+    Check: [name, islands, density, notes],
+    "Hand off": [name, islands, faces, density, notes],
+  };
+  return sets[stage] as (typeof name)[];
+}
+
+const LOCKS = [
+  { key: "lock_place", bit: CONTROL.place, name: "place", Icon: Pin },
+  { key: "lock_turn", bit: CONTROL.turn, name: "turn", Icon: RotateCwSquare },
+  { key: "lock_size", bit: CONTROL.size, name: "size", Icon: Square },
+  { key: "left_out", bit: CONTROL.out, name: "leave out", Icon: CircleOff },
+] as const;
+
+/** Small buttons for the locks of a row's islands; a dot says that only some have it. */
+function LockCell({ row, actions }: { row: ObjectListRow; actions: Actions }) {
+  const editor = useEditor("document");
+  return (
+    <Flex gap="0">
+      {LOCKS.map(({ key, bit, name, Icon }) => {
+        const have = row.islands.filter((i) => editor.document.control(i).flags & bit).length;
+        const all = have > 0 && have === row.islands.length;
+        return (
+          <IconButton
+            key={key}
+            size="2xs"
+            minW="24px"
+            w="24px"
+            h="24px"
+            variant={all ? "solid" : "ghost"}
+            bg={all ? "petrol" : undefined}
+            color={all ? "onPetrol" : have ? "petrol" : "soft/60"}
+            aria-pressed={all}
+            aria-label={`${name === "leave out" ? "Leave out" : `Lock ${name} of`} ${row.name}`}
+            title={`${name === "leave out" ? "leave out" : `lock ${name}`}${have && !all ? ` (${have} of ${row.islands.length})` : ""}`}
+            disabled={!row.islands.length || actions.control.isPending}
+            onClick={(e) => {
+              e.stopPropagation();
+              actions.control.mutate({ islands: row.islands, [key]: !all });
+            }}
+          >
+            <Icon size={12} />
+          </IconButton>
+        );
+      })}
+    </Flex>
+  );
+}
+
+function WeightCell({ row, actions }: { row: ObjectListRow; actions: Actions }) {
+  return (
+    <Input
+      key={row.weight}
+      size="2xs"
+      w="60px"
+      h="24px"
+      textAlign="right"
+      defaultValue={`${row.weight} ×`}
+      aria-label={`Weight of ${row.name}`}
+      onClick={(e) => e.stopPropagation()}
+      onKeyDown={(e) => {
+        e.stopPropagation();
+        if (e.key === "Enter") e.currentTarget.blur();
+      }}
+      onBlur={(e) => {
+        const value = parseFloat(e.target.value);
+        if (value >= 0.01 && value <= 100) {
+          if (value !== row.weight) actions.setMember.mutate({ object: row.object, weight: value });
+        } else e.target.value = `${row.weight} ×`;
+      }}
+    />
+  );
+}

@@ -1,0 +1,196 @@
+import { distance, type SurfaceMesh } from "./SurfaceMesh";
+
+/** The loop of an edge: on over corners where four edges meet, to the edge across. It ends at other corners, and at seams unless it may run `through` them. */
+export function edgeLoop(cloth: SurfaceMesh, edge: number, through = true): number[] {
+  const found = new Set([edge]);
+  for (const start of cloth.ends[edge]) {
+    let [here, at] = [edge, start];
+    for (;;) {
+      const next = across(cloth, here, at);
+      if (next < 0 || found.has(next) || (!through && cloth.seam[next] !== cloth.seam[edge])) break;
+      found.add(next);
+      at = cloth.ends[next][0] === at ? cloth.ends[next][1] : cloth.ends[next][0];
+      here = next;
+    }
+  }
+  return [...found];
+}
+
+/** The edge that goes on from another one at a place: the only one of its four that shares no face with it; along a border the other border edge. */
+function across(cloth: SurfaceMesh, edge: number, place: number): number {
+  const all = cloth.edgesAt(place);
+  if (cloth.border[edge]) return all.find((e) => e !== edge && cloth.border[e]) ?? -1;
+  if (all.length !== 4) return -1;
+  const mine = new Set(cloth.sides(edge));
+  return all.find((e) => e !== edge && !cloth.sides(e).some((face) => mine.has(face))) ?? -1;
+}
+
+/** How much of its length an edge along a sharp crease costs on a path. */
+const CREASED = 0.35;
+
+/** Edges of the shortest way between two places, rather along creases; empty when there is none. */
+export function shortestPath(cloth: SurfaceMesh, from: number, to: number): number[] {
+  const cost = new Map([[from, 0]]);
+  const came = new Map<number, number>();
+  const done = new Set<number>();
+  const heap: [number, number][] = [[0, from]];
+  while (heap.length) {
+    const [so, here] = pop(heap);
+    if (here === to) break;
+    if (done.has(here)) continue;
+    done.add(here);
+    for (const edge of cloth.edgesAt(here)) {
+      const [a, b] = cloth.ends[edge];
+      const next = a === here ? b : a;
+      // A border is a seam already.
+      const bent = cloth.border[edge] ? 0 : Math.min(1, cloth.turn(edge) / (Math.PI / 3));
+      const far = so + cloth.length(edge) * (1 - (1 - CREASED) * bent);
+      if (far < (cost.get(next) ?? Infinity)) {
+        cost.set(next, far);
+        came.set(next, edge);
+        push(heap, [far, next]);
+      }
+    }
+  }
+  const out: number[] = [];
+  for (let here = to; here !== from;) {
+    const edge = came.get(here);
+    if (edge === undefined) return [];
+    out.push(edge);
+    here = cloth.ends[edge][0] === here ? cloth.ends[edge][1] : cloth.ends[edge][0];
+  }
+  return out.reverse();
+}
+
+/** Faces that hang together with one over edges that turn by less than an angle (radians). */
+export function smoothFaces(cloth: SurfaceMesh, face: number, angle: number): number[] {
+  const found = new Set([face]);
+  const queue = [face];
+  while (queue.length)
+    for (const edge of cloth.edges(queue.pop()!)) {
+      if (cloth.turn(edge) > angle) continue;
+      for (const side of cloth.sides(edge))
+        if (!found.has(side)) {
+          found.add(side);
+          queue.push(side);
+        }
+    }
+  return [...found];
+}
+
+/** Faces with those that share an edge with them; or without those at their rim. */
+export function grown(cloth: SurfaceMesh, faces: ReadonlySet<number>, more: boolean): number[] {
+  const rim = (face: number) =>
+    cloth.edges(face).some((edge) => cloth.sides(edge).some((side) => !faces.has(side)));
+  if (!more) return [...faces].filter((face) => !rim(face));
+  return [
+    ...new Set([
+      ...faces,
+      ...[...faces].flatMap((face) => cloth.edges(face).flatMap((edge) => cloth.sides(edge))),
+    ]),
+  ];
+}
+
+/** Edges between some faces and all others. */
+export function borderOf(cloth: SurfaceMesh, faces: ReadonlySet<number>): number[] {
+  const out = new Set<number>();
+  for (const face of faces)
+    for (const edge of cloth.edges(face))
+      if (cloth.sides(edge).some((side) => !faces.has(side)) || cloth.border[edge]) out.add(edge);
+  return [...out];
+}
+
+/** Edges on the other side of a plane through the middle of the mesh, square to an axis (0, 1, 2); those without a partner are left out. */
+export function mirrored(cloth: SurfaceMesh, edges: Iterable<number>, axis: number): number[] {
+  const { position, place } = cloth;
+  const [low, high] = [
+    [Infinity, Infinity, Infinity],
+    [-Infinity, -Infinity, -Infinity],
+  ];
+  for (let k = 0; k < position.length; k++) {
+    low[k % 3] = Math.min(low[k % 3], position[k]);
+    high[k % 3] = Math.max(high[k % 3], position[k]);
+  }
+  const size = Math.max(...high.map((h, k) => h - low[k])) || 1;
+  const key = (p: number[]) => p.map((x, k) => Math.round(((x - low[k]) / size) * 2000)).join(" ");
+  const there = new Map<string, number>();
+  for (let h = 0; h < place.length; h++) there.set(key(cloth.point(h)), place[h]);
+  const partner = (h: number) => {
+    const p: number[] = cloth.point(h);
+    p[axis] = low[axis] + high[axis] - p[axis];
+    return there.get(key(p));
+  };
+  const out: number[] = [];
+  for (const edge of edges) {
+    const [h] = cloth.halves[edge];
+    const [a, b] = [partner(h), partner(h % 3 === 2 ? h - 2 : h + 1)];
+    const found =
+      a === undefined || b === undefined
+        ? undefined
+        : cloth.edgesAt(a).find((e) => cloth.ends[e].includes(b));
+    if (found !== undefined) out.push(found);
+  }
+  return out;
+}
+
+/** The edge of a face nearest to a point of it. */
+export function nearestEdge(cloth: SurfaceMesh, face: number, point: number[]): number {
+  const off = (edge: number) => {
+    const [h] = cloth.halves[edge];
+    const [a, b] = [cloth.point(h), cloth.point(h % 3 === 2 ? h - 2 : h + 1)];
+    const along = [0, 1, 2].map((k) => b[k] - a[k]);
+    const square = along.reduce((sum, x) => sum + x * x, 0) || 1;
+    const share = Math.max(
+      0,
+      Math.min(1, along.reduce((sum, x, k) => sum + x * (point[k] - a[k]), 0) / square),
+    );
+    return distance(
+      point,
+      a.map((x, k) => x + share * along[k]),
+    );
+  };
+  return least(cloth.edges(face), off);
+}
+
+/** The triangle corner of a face nearest to a point. */
+export function nearestCorner(cloth: SurfaceMesh, face: number, point: number[]): number {
+  return least(
+    cloth.triangles(face).flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2]),
+    (h) => distance(point, cloth.point(h)),
+  );
+}
+
+function least(items: number[], of: (item: number) => number): number {
+  let [best, found] = [Infinity, -1];
+  for (const item of items) {
+    const value = of(item);
+    if (value < best) [best, found] = [value, item];
+  }
+  return found;
+}
+
+function push(heap: [number, number][], item: [number, number]): void {
+  let k = heap.push(item) - 1;
+  while (k > 0) {
+    const up = (k - 1) >> 1;
+    if (heap[up][0] <= item[0]) break;
+    [heap[k], heap[up]] = [heap[up], heap[k]];
+    k = up;
+  }
+}
+
+function pop(heap: [number, number][]): [number, number] {
+  const top = heap[0];
+  const last = heap.pop()!;
+  if (!heap.length) return top;
+  heap[0] = last;
+  for (let k = 0; ;) {
+    const [l, r] = [2 * k + 1, 2 * k + 2];
+    let low = k;
+    if (l < heap.length && heap[l][0] < heap[low][0]) low = l;
+    if (r < heap.length && heap[r][0] < heap[low][0]) low = r;
+    if (low === k) return top;
+    [heap[k], heap[low]] = [heap[low], heap[k]];
+    k = low;
+  }
+}

@@ -1,0 +1,134 @@
+import { Box, Text } from "@chakra-ui/react";
+import { useEditor } from "../api/hooks";
+import { againstBand } from "../editor/density/logScale";
+import type { PanelProps } from "./props";
+import * as format from "../format";
+import { useKept } from "../state";
+import { ProportionsPart } from "./ProportionsPart";
+import { Choice, MainButton, NumberField, Pages, Running, running, Title } from "./parts";
+import { VisibilityPart } from "./VisibilityPart";
+
+const TARGETS = ["house", "average", "picked"] as const;
+const SCOPES = ["all", "selected"] as const;
+const KEEP = ["across all", "per object"] as const;
+
+const PARTS = ["Density", "Visibility"] as const;
+
+/** Even out has two pages: the density, and what nobody sees, which is a reason for another one. */
+export function EvenOutPanel(props: PanelProps) {
+  const [part, setPart] = useKept<(typeof PARTS)[number]>("even out part", "Density");
+  return (
+    <>
+      <Pages label="Even out" pages={PARTS} page={part} turn={setPart} />
+      <Box role="tabpanel" aria-label={part}>
+        {part === "Visibility" ? <VisibilityPart {...props} /> : <DensityPart {...props} />}
+      </Box>
+    </>
+  );
+}
+
+function DensityPart({ jobs, actions }: PanelProps) {
+  const editor = useEditor("document", "selection", "view");
+  const [target, setTarget] = useKept<(typeof TARGETS)[number]>("target", "house");
+  const [scope, setScope] = useKept<(typeof SCOPES)[number]>("scope", "all");
+  const [keep, setKeep] = useKept<(typeof KEEP)[number]>("average", "across all");
+  const f = editor.document.info?.figures;
+  const off =
+    f?.island_density.filter(
+      (d) => d !== null && againstBand(d, editor.view.house, editor.view.tolerance) !== 0,
+    ).length ?? 0;
+  const picked = editor.selection.list();
+  const object = picked.length > 1 ? editor.document.objectOf(picked[0]) : undefined;
+  const wholeObject =
+    object &&
+    object.islands === picked.length &&
+    picked[picked.length - 1] === object.first_island + object.islands - 1
+      ? object
+      : undefined;
+  const pickedOne = picked.length === 1 || wholeObject !== undefined;
+  const canRun =
+    f !== undefined &&
+    f !== null &&
+    (target !== "picked" || pickedOne) &&
+    (scope !== "selected" || picked.length > 0);
+  const run = () =>
+    actions.evenOut.mutate({
+      ...(target === "picked"
+        ? wholeObject
+          ? { like: wholeObject.id }
+          : { density: editor.document.density(picked[0])! }
+        : { density: target }),
+      per_object: target === "average" && keep === "per object",
+      islands: scope === "selected" ? picked : [],
+    });
+  return (
+    <>
+      <Title
+        note={`${format.whole(off)} of ${format.whole(f?.island_density.length ?? 0)} islands are outside the house band. Islands are scaled about their middles; pack them afterwards.`}
+      >
+        Even out
+      </Title>
+      {(f?.flat_faces ?? 0) > 0 && (
+        <Text color="soft" fontSize="12px" mb="1.5">
+          {format.whole(f!.flat_faces ?? 0)} faces have no area in the layout or in space; they have
+          no density.
+        </Text>
+      )}
+      <NumberField
+        label="House density"
+        unit="px/m"
+        value={editor.view.house}
+        min={0.01}
+        max={1e6}
+        step={8}
+        onChange={(value) => {
+          editor.setHouse(value, editor.view.tolerance);
+          actions.setHouse.mutate({ house_density: value });
+        }}
+      />
+      <NumberField
+        label="Tolerance"
+        unit="± %"
+        value={Math.round(100 * editor.view.tolerance)}
+        min={1}
+        max={90}
+        onChange={(value) => {
+          editor.setHouse(editor.view.house, value / 100);
+          actions.setHouse.mutate({ tolerance: value / 100 });
+        }}
+      />
+      <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} />
+      {target === "average" && (
+        <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />
+      )}
+      {target === "picked" && (
+        <Text color="soft" fontSize="12px" mb="2">
+          {!pickedOne
+            ? "Select one island, or one object in the object list."
+            : wholeObject
+              ? `To the density of ${wholeObject.name}.`
+              : `To the ${format.density(editor.document.density(picked[0]))} px/m of the selected island.`}
+        </Text>
+      )}
+      <Choice
+        label="Islands"
+        value={scope}
+        options={SCOPES}
+        onChange={setScope}
+        names={{ selected: `selected (${picked.length})` }}
+      />
+      <MainButton
+        disabled={!canRun || running(jobs, "even-out")}
+        busy={actions.evenOut.isPending}
+        onClick={run}
+      >
+        Even out
+      </MainButton>
+      <Text color="soft" fontSize="12px" mt="2">
+        A weight in the object list makes a deliberate exception: 2 × is twice the density.
+      </Text>
+      <Running jobs={jobs} kind="even-out" actions={actions} />
+      <ProportionsPart actions={actions} />
+    </>
+  );
+}

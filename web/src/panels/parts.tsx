@@ -1,0 +1,315 @@
+import {
+  Box,
+  Button,
+  Checkbox,
+  Flex,
+  Heading,
+  Input,
+  SegmentGroup,
+  Slider,
+  Text,
+} from "@chakra-ui/react";
+import { createContext, useContext, useEffect, useId, useState, type ReactNode } from "react";
+import { createPortal } from "react-dom";
+import type { Job } from "../api/client";
+import { isActive, type Actions } from "../api/hooks";
+import { JobLine } from "../components/TopBar";
+
+/** Where the feet of slips are put: below what scrolls. */
+export const FootPlace = createContext<HTMLElement | null>(null);
+
+export function Title({ children, note }: { children: ReactNode; note: ReactNode }) {
+  return (
+    <Box mb="2.5">
+      <Heading as="h2" fontFamily="heading" fontSize="17px" fontWeight="650">
+        {children}
+      </Heading>
+      <Text color="soft" fontSize="12.5px" lineHeight="1.35">
+        {note}
+      </Text>
+    </Box>
+  );
+}
+
+type PagesProps<T extends string> = {
+  label: string;
+  pages: readonly T[];
+  page: T;
+  turn: (page: T) => void;
+};
+
+/** The pages of a panel, as a row of tabs. */
+export function Pages<T extends string>({ label, pages, page, turn }: PagesProps<T>) {
+  return (
+    <Flex
+      role="tablist"
+      aria-label={label}
+      justify={pages.length > 3 ? "space-between" : "flex-start"}
+      gap={pages.length > 3 ? "0" : "3"}
+      mx="-4px"
+      mt="-12px"
+      pt="10px"
+      mb="2.5"
+      position="sticky"
+      top="-12px"
+      zIndex="2"
+      bg="panel"
+      borderBottomWidth="1.5px"
+      borderBottomStyle="dashed"
+      borderColor="line"
+    >
+      {pages.map((name) => (
+        <Button
+          key={name}
+          role="tab"
+          aria-selected={page === name}
+          variant="plain"
+          size="2xs"
+          px="1"
+          h="24px"
+          rounded="0"
+          fontSize="12.5px"
+          fontWeight={page === name ? "700" : "400"}
+          color={page === name ? "ink" : "soft"}
+          borderWidth="0"
+          borderBottomWidth="2px"
+          borderColor={page === name ? "petrol" : "transparent"}
+          onClick={() => turn(name)}
+        >
+          {name}
+        </Button>
+      ))}
+    </Flex>
+  );
+}
+
+type NumberProps = {
+  label: string;
+  unit: string;
+  value: number;
+  min: number;
+  max: number;
+  step?: number;
+  onChange: (value: number) => void;
+};
+
+/** A number with its unit. What is typed counts once it is left or Enter is pressed. */
+export function NumberField({ label, unit, value, min, max, step = 1, onChange }: NumberProps) {
+  const [text, setText] = useState(String(value));
+  const id = useId();
+  useEffect(() => setText(String(value)), [value]);
+  const keep = () => {
+    const typed = Number(text.replace(",", "."));
+    const ok = text.trim() !== "" && Number.isFinite(typed) && typed >= min && typed <= max;
+    if (ok) onChange(typed);
+    else setText(String(value));
+  };
+  return (
+    <Flex align="center" justify="space-between" mb="1.5">
+      <label htmlFor={id}>{label}</label>
+      <Flex align="center" gap="1">
+        <Input
+          id={id}
+          size="xs"
+          w="74px"
+          textAlign="right"
+          inputMode="decimal"
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          onBlur={keep}
+          onKeyDown={(e) => {
+            if (e.key === "Enter") keep();
+            const by = e.key === "ArrowUp" ? step : e.key === "ArrowDown" ? -step : 0;
+            if (by) {
+              e.preventDefault();
+              onChange(Math.min(max, Math.max(min, value + by * (e.shiftKey ? 4 : 1))));
+            }
+          }}
+        />
+        <Text color="soft" minW="30px">
+          {unit}
+        </Text>
+      </Flex>
+    </Flex>
+  );
+}
+
+type ChoiceProps<T extends string> = {
+  label: string;
+  value: T;
+  options: readonly T[];
+  onChange: (value: T) => void;
+  names?: Partial<Record<T, string>>;
+};
+
+export function Choice<T extends string>({
+  label,
+  value,
+  options,
+  onChange,
+  names,
+}: ChoiceProps<T>) {
+  return (
+    <Box mb="2">
+      <Text mb="1">{label}</Text>
+      <SegmentGroup.Root
+        size="xs"
+        w="100%"
+        value={value}
+        onValueChange={(e) => onChange(e.value as T)}
+        bg="table"
+        aria-label={label}
+      >
+        <SegmentGroup.Indicator bg="petrol" />
+        {options.map((option) => (
+          <SegmentGroup.Item
+            key={option}
+            value={option}
+            flex="1"
+            justifyContent="center"
+            color={value === option ? "onPetrol" : "ink"}
+          >
+            <SegmentGroup.ItemText fontSize="12px" color="inherit">
+              {names?.[option] ?? option}
+            </SegmentGroup.ItemText>
+            <SegmentGroup.ItemHiddenInput />
+          </SegmentGroup.Item>
+        ))}
+      </SegmentGroup.Root>
+    </Box>
+  );
+}
+
+export function MainButton({
+  children,
+  onClick,
+  disabled,
+  busy,
+}: {
+  children: ReactNode;
+  onClick: () => void;
+  disabled?: boolean;
+  busy?: boolean;
+}) {
+  return (
+    <Button
+      w="100%"
+      h="34px"
+      mt="1"
+      bg="petrol"
+      color="onPetrol"
+      fontWeight="600"
+      fontSize="13.5px"
+      _hover={{ bg: "ink", color: "panel" }}
+      disabled={disabled}
+      loading={busy}
+      onClick={onClick}
+    >
+      {children}
+    </Button>
+  );
+}
+
+/** The lower edge of a panel: what it can do stays in sight however long the panel is. */
+export function Foot({ children }: { children: ReactNode }) {
+  const place = useContext(FootPlace);
+  const foot = (
+    <Box
+      pl="14px"
+      pr="28px"
+      pt="1.5"
+      pb="12px"
+      bg="panel"
+      borderTopWidth="1.5px"
+      borderTopStyle="dashed"
+      borderColor="line"
+    >
+      {children}
+    </Box>
+  );
+  return place ? createPortal(foot, place) : foot;
+}
+
+/** The running job of a kind in its panel, with progress and cancel. */
+export function Running({ jobs, kind, actions }: { jobs: Job[]; kind: string; actions: Actions }) {
+  const job = jobs.find((j) => j.kind === kind && isActive(j));
+  return job ? (
+    <Box mt="2">
+      <JobLine job={job} actions={actions} />
+    </Box>
+  ) : null;
+}
+
+export const running = (jobs: Job[], kind: string) =>
+  jobs.some((j) => j.kind === kind && isActive(j));
+
+export function Check({
+  label,
+  value,
+  onChange,
+}: {
+  label: string;
+  value: boolean;
+  onChange: (value: boolean) => void;
+}) {
+  return (
+    <Checkbox.Root
+      size="sm"
+      mb="1.5"
+      checked={value}
+      onCheckedChange={(e) => onChange(e.checked === true)}
+      display="flex"
+    >
+      <Checkbox.HiddenInput />
+      <Checkbox.Control borderColor="soft" />
+      <Checkbox.Label fontSize="13px" fontWeight="400">
+        {label}
+      </Checkbox.Label>
+    </Checkbox.Root>
+  );
+}
+
+/** A strength from 0 to 1 with a word at each end. */
+export function Range({
+  label,
+  value,
+  left,
+  right,
+  onChange,
+}: {
+  label: string;
+  value: number;
+  left: string;
+  right: string;
+  onChange: (value: number) => void;
+}) {
+  return (
+    <Slider.Root
+      size="sm"
+      mb="2"
+      min={0}
+      max={1}
+      step={0.05}
+      value={[value]}
+      onValueChange={(e) => onChange(e.value[0])}
+      aria-label={[label]}
+    >
+      <Flex justify="space-between">
+        <Slider.Label fontSize="13px" fontWeight="400">
+          {label}
+        </Slider.Label>
+        <Text color="soft">{Math.round(100 * value)} %</Text>
+      </Flex>
+      <Slider.Control>
+        <Slider.Track bg="line">
+          <Slider.Range bg="petrol" />
+        </Slider.Track>
+        <Slider.Thumb index={0} bg="panel" borderColor="petrol" />
+      </Slider.Control>
+      <Flex justify="space-between" color="soft" fontSize="12px">
+        <Text>{left}</Text>
+        <Text>{right}</Text>
+      </Flex>
+    </Slider.Root>
+  );
+}

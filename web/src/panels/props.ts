@@ -1,0 +1,14 @@
+import type { Atlas, Job, Project } from "../api/client";
+import type { Actions } from "../api/hooks";
+
+/** Send files, with the length of a unit in metres. */
+export type Upload = (files: File[], metresPerUnit?: number) => Promise<void>;
+
+/** What every panel gets. */
+export type PanelProps = {
+  project: Project;
+  atlas: Atlas;
+  jobs: Job[];
+  actions: Actions;
+  upload: Upload;
+};
