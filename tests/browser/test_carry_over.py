@@ -47,7 +47,7 @@ def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
     assert shelf.get_by_role("listitem").count() == 5
     # Four pictures each today; occlusion, roughness and metal stay one.
     today = page.get_by_test_id("today").inner_text()
-    assert "pictures\t20\t4" in today and "materials\t5\t1" in today
+    assert "textures\t20\t4" in today and "materials\t5\t1" in today
     task(page).get_by_label("Textures").select_option("1024")
     until(
         page, "() => document.querySelector(\"[data-testid='today']\").innerText.includes('4.2 M')"

@@ -84,7 +84,7 @@ def test_the_reach_of_rays_is_painted(plates):
         page.mouse.down()
         page.mouse.move(box["x"] + 120, box["y"] + 80, steps=4)
         page.mouse.up()
-    slip.get_by_text("One sheet is painted.").wait_for()
+    slip.get_by_text("One tile is painted.").wait_for()
     # Without a pick there is nothing to fill, and that is said; with one its texels are as dark as was asked for.
     slip.get_by_role("button", name="Fill the selected islands").click()
     page.get_by_text("Nothing is selected to be filled.").wait_for()
@@ -94,7 +94,7 @@ def test_the_reach_of_rays_is_painted(plates):
     grey = sheet.locator("canvas").evaluate("c => c.getContext('2d').getImageData(c.width / 2, c.height / 2, 1, 1).data[0]")  # fmt: skip
     assert grey == 64
     slip.get_by_role("button", name="Take the painting away").click()
-    slip.get_by_text("One sheet is painted.").wait_for(state="detached")
+    slip.get_by_text("One tile is painted.").wait_for(state="detached")
 
 
 def test_what_nobody_sees_gets_less_weight_when_that_is_accepted(window, address):
@@ -114,7 +114,7 @@ def test_what_nobody_sees_gets_less_weight_when_that_is_accepted(window, address
     slip.get_by_role("button", name="Measure visibility").click()
     found = page.get_by_test_id("looked-around")
     found.get_by_text("Never seen (12)").wait_for(timeout=60_000)
-    slip.get_by_role("button", name="View as seen").click()
+    slip.get_by_role("button", name="View as visibility").click()
     page.locator("[data-legend]").get_by_text("never visible").wait_for()
     found.get_by_role("button", name="Accept all 12").click()
     found.get_by_text("Never visible").wait_for(state="detached")

@@ -180,7 +180,7 @@ def test_bad_settings_in_fields_are_not_taken(page):
         field.fill(text)
         field.press("Enter")
         assert field.input_value() == "8"
-    width = task(page).get_by_label("Sheet width")
+    width = task(page).get_by_label("Tile width")
     width.fill("9")
     width.press("Enter")
     assert width.input_value() == "2048"

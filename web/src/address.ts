@@ -10,7 +10,7 @@ export type Spot = {
   as?: ViewAs;
   /** Middle of the view on the table, and how much of the table the shorter side of the view shows. */
   at?: [number, number, number];
-  /** Keys of the picked islands (see `LayoutDocument.keyOf`). */
+  /** Keys of the selected islands (see `LayoutDocument.keyOf`). */
   picked?: string[];
 };
 

@@ -26,7 +26,7 @@ export type Command = {
 
 type Change = Omit<ControlRequest, "change" | "islands">;
 
-/** What can be said about the islands that are picked. Locks that all of them have are taken off again. */
+/** What can be said about the islands that are selected. Locks that all of them have are taken off again. */
 export function islandCommands(editor: Editor, actions: Actions): Command[] {
   const islands = editor.selection.list();
   const some = islands.length > 0 && !actions.control.isPending;
@@ -113,7 +113,7 @@ export function islandCommands(editor: Editor, actions: Actions): Command[] {
   ];
 }
 
-/** Where the objects of the picked islands can go. */
+/** Where the objects of the selected islands can go. */
 export function objectCommands(
   editor: Editor,
   actions: Actions,
@@ -232,7 +232,7 @@ export function allCommands(
     {
       name: "New empty atlas",
       group: "Atlases",
-      hint: "a further set of sheets in this project",
+      hint: "a further set of tiles in this project",
       enabled: true,
       run: () =>
         actions.newAtlas.mutate(

@@ -18,7 +18,7 @@ const middleOf = (b: Bounds): [number, number] => [(b.minX + b.maxX) / 2, (b.min
 /** A place that was taken down with “Note the place”. */
 let noted: [number, number] | null = null;
 
-/** What can be done by hand to the picked islands, in one step each. */
+/** What can be done by hand to the selected islands, in one step each. */
 export function handCommands(editor: Editor, actions: Actions): Command[] {
   return [
     ...turnCommands(editor),
@@ -82,7 +82,7 @@ function turnCommands(editor: Editor): Command[] {
     },
     each(
       "Each so that up stays up",
-      "what is up on the model is up on the sheet",
+      "what is up on the model is up on the tile",
       "turn",
       (island, box) => turning(upOn(editor, island), middleOf(box)),
     ),
@@ -98,7 +98,7 @@ function turnCommands(editor: Editor): Command[] {
   ];
 }
 
-/** Direction of the outline edge nearest to the pointer, of the picked islands; null when none is near. */
+/** Direction of the outline edge nearest to the pointer, of the selected islands; null when none is near. */
 function edgeAtPointer(editor: Editor): number | null {
   const { last } = editor.tools;
   const { model } = editor.document;
@@ -231,7 +231,7 @@ function roomCommands(editor: Editor, actions: Actions): Command[] {
   ];
 }
 
-/** All islands of a tile together about its middle, smaller by a percentage; what is picked stays so. */
+/** All islands of a tile together about its middle, smaller by a percentage; what is selected stays so. */
 export function shrinkBy(editor: Editor, tile: number, percent: number): void {
   const { map, model, count } = editor.document;
   const before = editor.selection.list();
@@ -267,7 +267,7 @@ const bySize = (boxes: Bounds[]) =>
     .map((_, k) => k)
     .sort((a, b) => boxes[b].maxY - boxes[b].minY - (boxes[a].maxY - boxes[a].minY));
 
-/** The tile that the middle of the view lies on, else that of the picked islands, else the first. */
+/** The tile that the middle of the view lies on, else that of the selected islands, else the first. */
 export function tileInSight(editor: Editor): number {
   const { map, tiles, model } = editor.document;
   const picked = editor.selection.list();
@@ -393,7 +393,7 @@ function goCommands(editor: Editor): Command[] {
   ): Command => ({
     name,
     group: "Side table",
-    hint: "in rows beside the sheets",
+    hint: "in rows beside the tiles",
     enabled: editor.handsOn && waiting.length > 0,
     run: () => {
       const before = editor.selection.list();
@@ -408,11 +408,11 @@ function goCommands(editor: Editor): Command[] {
     {
       name: "To the side table",
       group: "By hand",
-      hint: "in rows beside the sheets, the largest first",
+      hint: "in rows beside the tiles, the largest first",
       enabled: some,
       run: () => void editor.moveEach(aside),
     },
-    ...tiles.map((tile) => act(`To sheet ${tile.number}`, "", toTile(tile.number))),
+    ...tiles.map((tile) => act(`To tile ${tile.number}`, "", toTile(tile.number))),
     ...(
       [
         ["right", 1, 0],
@@ -421,7 +421,7 @@ function goCommands(editor: Editor): Command[] {
         ["down", 0, -1],
       ] as const
     ).map(([way, x, y]) =>
-      act(`One whole tile ${way}`, "to the same place of the next sheet", () =>
+      act(`One whole tile ${way}`, "to the same place of the next tile", () =>
         moving(x * map.pitch[0], y * map.pitch[1]),
       ),
     ),
@@ -440,7 +440,7 @@ function goCommands(editor: Editor): Command[] {
     {
       name: editor.view.sideFolded ? "Unfold the side table" : "Fold the side table",
       group: "Side table",
-      hint: "the sheets get its room",
+      hint: "the tiles get its room",
       enabled: editor.document.count > 0,
       run: () => editor.foldSide(!editor.view.sideFolded),
     },

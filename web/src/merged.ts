@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-/** How merged pictures are looked at: which role lies on the sheet, and how far the wipe stands. */
+/** How merged textures are looked at: which role lies on the sheet, and how far the wipe stands. */
 export const useMergedView = create<{
   role: string;
   share: number;

@@ -27,7 +27,7 @@ export const LIMITS = {
 export type Size = keyof typeof LIMITS;
 
 /** Kinds of stages that divide the room alike. */
-export type Kind = "table" | "mend" | "carry" | "rest";
+export type Kind = "table" | "unwrap" | "merge" | "rest";
 
 /** Arrange belongs to the table: the model floats in a corner, the object list is a strip. */
 const ROOMS: Record<Kind, Room> = {
@@ -41,7 +41,7 @@ const ROOMS: Record<Kind, Room> = {
     objectListHeight: 222,
   },
   // Model and table are equal.
-  mend: {
+  unwrap: {
     panel: true,
     panelWidth: 250,
     model: "docked",
@@ -51,7 +51,7 @@ const ROOMS: Record<Kind, Room> = {
     objectListHeight: 222,
   },
   // The shelf lies beside the table, the model in a corner of it.
-  carry: {
+  merge: {
     panel: true,
     panelWidth: 262,
     model: "floating",
@@ -86,8 +86,8 @@ export const useRooms = create<Rooms>((set, get) => ({
   change: (stage, change) => {
     const kind = kindOf(stage);
     set({ [kind]: { ...get()[kind], ...change }, alone: false });
-    const { table, mend, carry, rest } = get();
-    localStorage.setItem(KEY, JSON.stringify({ table, mend, carry, rest }));
+    const { table, unwrap, merge, rest } = get();
+    localStorage.setItem(KEY, JSON.stringify({ table, unwrap, merge, rest }));
   },
   resize: (stage, size, px) =>
     get().change(stage, {
@@ -100,9 +100,9 @@ export const kindOf = (stage: Stage): Kind =>
   stage === "Arrange"
     ? "table"
     : stage === "Unwrap"
-      ? "mend"
+      ? "unwrap"
       : stage === "Merge"
-        ? "carry"
+        ? "merge"
         : "rest";
 
 /** The room of a stage; with the table alone all else is folded. */
@@ -126,8 +126,8 @@ function remembered(): Record<Kind, Room> {
     >;
     return {
       table: { ...ROOMS.table, ...kept.table },
-      mend: { ...ROOMS.mend, ...kept.mend },
-      carry: { ...ROOMS.carry, ...kept.carry },
+      unwrap: { ...ROOMS.unwrap, ...kept.unwrap },
+      merge: { ...ROOMS.merge, ...kept.merge },
       rest: { ...ROOMS.rest, ...kept.rest },
     };
   } catch {

@@ -6,7 +6,7 @@ import { crooked, innerOnes, islandsWhere, neighbours } from "./editor/selection
 import { savedSelections } from "./editor/selection/saved";
 import { FLAGS } from "./editor/style/islandStyle";
 
-/** What can be picked by what it is; each takes the place of what is picked. */
+/** What can be selected by what it is; each takes the place of what is selected. */
 export function selectCommands(editor: Editor, project: Project): Command[] {
   const { document, selection } = editor;
   const picked = selection.list();
@@ -64,7 +64,7 @@ export function selectCommands(editor: Editor, project: Project): Command[] {
     where("Select the side table", "what lies in no tile", flag(FLAGS.sideTable)),
     where(
       "Select what is locked",
-      "place, turn or size",
+      "place, rotation or size",
       said(CONTROL.place | CONTROL.turn | CONTROL.size),
     ),
     command("Select what is crooked", "its main direction is off the axes", count > 0, () =>

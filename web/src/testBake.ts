@@ -1,6 +1,6 @@
 import { create } from "zustand";
 
-/** How maps of a testBake are looked at: which one, and how far the wipe on the sheet stands. */
+/** How maps of a test bake are looked at: which one, and how far the wipe on the sheet stands. */
 export const useMapView = create<{
   map: string;
   share: number;

@@ -4,7 +4,7 @@ import type { Editor } from "./editor/Editor";
 import { PICKED } from "./editor/picks/PicksManager";
 import { useUi } from "./state";
 
-/** What mending can do to what is picked, and what a click picks; only in the stage Mend. */
+/** What mending can do to what is selected, and what a click picks; only in the stage Unwrap. */
 export function unwrapCommands(editor: Editor, actions: Actions): Command[] {
   if (useUi.getState().stage !== "Unwrap") return [];
   const { picks, selection } = editor;

@@ -145,7 +145,7 @@ export function usePlan(revision: number | undefined, house: number) {
   });
 }
 
-/** Settings of a pack that a recipe keeps. */
+/** Settings of a pack that a preset keeps. */
 export type PackSettings = Required<
   Omit<PackRequest, "change" | "size" | "tile" | "islands" | "draft" | "seconds">
 >;

@@ -23,7 +23,7 @@ export function useProof(revision: number | undefined) {
   const { data } = query;
   const stale = data ? data.revision !== revision || !data.current : true;
   useEffect(() => {
-    // Until there is a newer one the proof of the layout before stays in sight, with its age.
+    // Until there is a newer one the report of the layout before stays in sight, with its age.
     if (revision === undefined) editor.setProof(null, true);
     else editor.setProof(data ?? editor.figures.proof, stale);
   }, [data, stale, revision]);

@@ -143,7 +143,7 @@ export function useJobs(projectId: number) {
       )
         useUi.getState().tell({
           kind: "done",
-          what: `${islands} of ${of} islands found a place; what lay on that sheet is on the side table now, the rest where it was.`,
+          what: `${islands} of ${of} islands found a place; what lay on that tile is on the side table now, the rest where it was.`,
         });
       const copies = (
         job.result as { objects?: { object: string; misfit: number; parts: number }[] } | undefined

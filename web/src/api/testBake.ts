@@ -1,6 +1,6 @@
 import type { Atlas, Finding, Job, Proof, Rules } from "./client";
 
-/** A map of a testBake. */
+/** A map of a test bake. */
 export type BakedMap = {
   file: string;
   map: string;
@@ -22,7 +22,7 @@ export type MapFigures = {
   radius_m?: number;
 };
 
-/** What a testBake gave. */
+/** What a test bake gave. */
 export type TestBaked = {
   revision: number;
   notes: string[];
@@ -57,7 +57,7 @@ export const MAPS: Record<string, string> = {
 /** What a map is called, and what else is shown as one. */
 export const mapName = (map: string) => (map === "difference" ? "difference" : (MAPS[map] ?? map));
 
-/** The last testBake of an atlas that is done, or the coarse pictures of one at work. */
+/** The last test bake of an atlas that is done, or the coarse pictures of one at work. */
 export function lastTestBake(
   jobs: Job[],
   atlas: Atlas,
@@ -78,7 +78,7 @@ export function lastTestBake(
 
 const RANK = ["error", "warning", "hint"];
 
-/** A proof with what a testBake of the same layout has found, by the project's rules: their severities, and what is ignored. */
+/** A proof with what a test bake of the same layout has found, by the project's rules: their severities, and what is ignored. */
 export function withTestBake(
   proof: Proof,
   last: TestBaked | null,

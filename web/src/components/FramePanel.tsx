@@ -22,7 +22,7 @@ const SHOWN: {
   { field: "density", label: "", name: "Density", unit: "px/m", digits: 0, wide: "44px" },
 ];
 
-/** The numbers of what is picked; each can be typed, with simple arithmetic. */
+/** The numbers of what is selected; each can be typed, with simple arithmetic. */
 export function FramePanel() {
   const editor = useEditor("selection", "document", "gesture");
   const [inUv, setInUv] = useKept("numbers in UV", false);

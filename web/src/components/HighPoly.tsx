@@ -3,7 +3,7 @@ import { useThree } from "@react-three/fiber";
 import { DoubleSide, GLSL3, ShaderMaterial, type BufferGeometry } from "three";
 import { FINE_FRAGMENT, FINE_VERTEX } from "./modelShader";
 
-/** The fine mesh of a testBake, up to a column of the view in px. */
+/** The high poly mesh of a test bake, up to a column of the view in px. */
 export function HighPoly({
   mesh,
   light,

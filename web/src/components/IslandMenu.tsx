@@ -11,7 +11,7 @@ type Props = {
   position?: "absolute" | "fixed";
 };
 
-/** What can be said about the picked islands, at the pointer. */
+/** What can be said about the selected islands, at the pointer. */
 export function IslandMenu({ at: [x, y], room, commands, close, position = "absolute" }: Props) {
   const shown = commands.filter((c) => c.enabled);
   const height = Math.min(shown.length * HEIGHT + 10, room.height - 8);

@@ -28,7 +28,7 @@ export function Legend() {
           title="Texels per metre of each face over its island's mean, in the direction where they differ most. The number on an island is its L2 stretch, 1 is none."
         />
       );
-    case "seen":
+    case "visibility":
       return (
         <Swatches
           rows={

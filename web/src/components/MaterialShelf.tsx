@@ -176,7 +176,7 @@ function Material({ row }: { row: ShelfMaterial }) {
               >
                 {row.pictures.length
                   ? [...new Set(row.pictures.map((picture) => slotName(picture.role)))].join(", ")
-                  : "by numbers only"}
+                  : "no textures"}
               </Text>
               <Text color="soft" fontSize="11.5px" truncate>
                 {users.length === 1 ? users[0] : `${users.length} objects`}

@@ -11,7 +11,7 @@ const SHOWN = 2048;
 /** And of that on the model. */
 const ON_MODEL = 1024;
 
-/** The merged pictures on their sheet, left of the wipe; the islands show on its right. */
+/** The merged textures on their sheet, left of the wipe; the islands show on its right. */
 export function MergedTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   const last = lastMerged(jobs, atlas);
   const { role, share, show, wipe } = useMergedView();

@@ -30,7 +30,7 @@ import { ModelMenu } from "./ModelMenu";
 import { HighPoly } from "./HighPoly";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
-/** The model: the same islands in the same colours, picked together. */
+/** The model: the same islands in the same colours, selected together. */
 export function ModelView({
   place,
   put,
@@ -305,7 +305,7 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   );
 }
 
-/** Whether the fine mesh is shown left of the wipe: not where the objects stand apart. */
+/** Whether the high poly mesh is shown left of the wipe: not where the objects stand apart. */
 const showsFine = ({ view }: Editor) =>
   view.fine !== null &&
   view.besideFine &&

@@ -80,7 +80,7 @@ export function Notes({ project, atlas }: { project: Project; atlas: number }) {
   );
 }
 
-/** A new note, about the finding that is looked at, else what is picked, else the atlas. */
+/** A new note, about the finding that is looked at, else what is selected, else the atlas. */
 function Write({
   atlas,
   say,

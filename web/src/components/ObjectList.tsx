@@ -115,7 +115,7 @@ export function ObjectList({
   const fixed = table.getVisibleLeafColumns().reduce((sum, c) => sum + c.getSize(), 0);
 
   const pick = (row: ObjectListRow, add: boolean) => {
-    // An object without islands is picked by its faces, where these can be picked.
+    // An object without islands is selected by its faces, where these can be selected.
     if (!row.islands.length && editor.picks.fetch) return void editor.pickObject(row.object, add);
     editor.select((selection) => {
       if (add) selection.toggle(row.islands);

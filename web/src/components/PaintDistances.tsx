@@ -5,7 +5,7 @@ import { useTileImages } from "../api/tileImages";
 import { fillIslands, greyOf, paintedSize, usePaint } from "../paint";
 import { editor, useUi } from "../state";
 
-/** How far rays of the testBake reach, painted on the sheets: darker is less. */
+/** How far rays of the test bake reach, painted on the sheets: darker is less. */
 export function PaintDistances({ atlas }: { atlas: Atlas }) {
   const { list, lay } = useTileImages(atlas, "reach");
   const on = usePaint((paint) => paint.on);

@@ -3,6 +3,13 @@ import { useEditor } from "../api/hooks";
 import type { Picked } from "../editor/picks/PicksManager";
 import { DRAGS, PICKED } from "../editor/picks/PicksManager";
 
+const LABELS: Record<Picked, string> = {
+  islands: "Islands",
+  faces: "Faces",
+  edges: "Edges",
+  path: "Path",
+  corners: "Vertices",
+};
 const HINTS: Record<Picked, string> = {
   islands: "Whole islands",
   faces: "Faces; a double click takes the smooth surface round one, a drag draws a box, Shift adds",
@@ -18,7 +25,7 @@ const DRAG_HINTS: Record<(typeof DRAGS)[number], string> = {
     "A drag on the table selects what it passes over, on top of what is selected; Ctrl lets go of it",
 };
 
-/** What a click picks, on the model and the table. */
+/** What a click selects, on the model and the table. */
 export function PickToolbar() {
   const editor = useEditor("picks");
   const { picks } = editor;
@@ -58,7 +65,7 @@ export function PickToolbar() {
             title={HINTS[mode]}
             onClick={() => picks.use(mode)}
           >
-            {mode === "path" ? "Path" : mode.charAt(0).toUpperCase() + mode.slice(1)}
+            {LABELS[mode]}
           </Button>
         );
       })}

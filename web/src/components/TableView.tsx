@@ -97,7 +97,7 @@ export function TableView({
           cure: "Select islands first, then draw where they shall go.",
         });
       else if (!tile)
-        tell({ kind: "error", what: "The region lies on no sheet.", cure: "Draw it on a sheet." });
+        tell({ kind: "error", what: "The region lies on no tile.", cure: "Draw it on a tile." });
       else fitHere({ islands, tile, region, grow });
     };
     return () => {
@@ -312,7 +312,7 @@ function OverTable({ empty, project, atlas }: { empty: boolean; project: Project
   );
 }
 
-/** What is under the pointer, how much is picked, and how large things are shown. */
+/** What is under the pointer, how much is selected, and how large things are shown. */
 function Status() {
   const editor = useEditor("pointer", "selection", "zoom");
   return (
@@ -336,7 +336,7 @@ function Status() {
   );
 }
 
-/** How many islands are picked, and how much of a sheet they cover. */
+/** How many islands are selected, and how much of a sheet they cover. */
 function Chosen() {
   const editor = useEditor("document", "figures", "selection");
   const { size } = editor.selection;
@@ -345,7 +345,7 @@ function Chosen() {
   const texels = editor.selection.list().reduce((sum, island) => sum + sizeOf(editor, island), 0);
   return (
     <>
-      {format.whole(size)} selected, {format.percent(texels / (width * height))} % of a sheet ·{" "}
+      {format.whole(size)} selected, {format.percent(texels / (width * height))} % of a tile ·{" "}
     </>
   );
 }

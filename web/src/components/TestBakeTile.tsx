@@ -11,7 +11,7 @@ const ON_MODEL = 1024;
 const SHADING = "objectNormal";
 const DIFFERENCE = "difference";
 
-/** The maps of a testBake on their sheets and on the model. */
+/** The maps of a test bake on their sheets and on the model. */
 export function TestBakeTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   const last = lastTestBake(jobs, atlas);
   const { map, share, show, wipe } = useMapView();

@@ -14,7 +14,7 @@ const SHORT: Record<string, string> = {
   "Next from side table": "Next",
 };
 
-/** Tools on straw, at the left of the table: what is in the hand, and what is done at once to what is picked. */
+/** Tools on straw, at the left of the table: what is in the hand, and what is done at once to what is selected. */
 export function Toolbar({ actions }: { actions: Actions }) {
   const editor = useEditor("tools", "selection", "document", "figures");
   const keys = keysOf(useKeys().changed);
@@ -184,7 +184,7 @@ function ShrinkToFit({ actions, title }: { actions: Actions; title: string }) {
               </Button>
             </Flex>
             <Text color="soft" fontSize="12px" mt="1">
-              Together, about the middle of the sheet.
+              Together, about the middle of the tile.
             </Text>
             <Button
               size="xs"

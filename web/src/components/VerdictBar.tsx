@@ -170,7 +170,7 @@ export function VerdictBar() {
   );
 }
 
-/** Ready or not, in one word; leads to the Prove stage. */
+/** Ready or not, in one word; leads to the Check stage. */
 function Verdict() {
   const editor = useEditor("figures");
   const { proof, stale: proofStale } = editor.figures;

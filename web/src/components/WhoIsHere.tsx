@@ -4,7 +4,7 @@ import { useLive } from "../api/live";
 import { useMe } from "../api/people";
 import { editor } from "../state";
 
-/** Others who have the project open; a press picks what they have picked. */
+/** Others who have the project open; a press selects what they have selected. */
 export function WhoIsHere({ project, atlas }: { project: Project; atlas: number }) {
   const accounts = useMe().data?.accounts ?? false;
   const here = useLive(project, atlas, accounts).filter((one) => !one.mine);

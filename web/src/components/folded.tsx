@@ -66,7 +66,7 @@ export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) 
   );
 }
 
-/** The object list as a strip: how much there is, and how much of it is picked. */
+/** The object list as a strip: how much there is, and how much of it is selected. */
 export function ObjectListStrip({ open, numbers }: { open: () => void; numbers: boolean }) {
   const editor = useEditor("document", "selection", "view");
   const { info } = editor.document;

@@ -49,7 +49,7 @@ void main() {
   gl_Position = projectionMatrix * view;
 }`;
 
-/** The fine mesh, left of the wipe, in the light that falls on the coarse one. */
+/** The high poly mesh, left of the wipe, in the light that falls on the low poly one. */
 export const FINE_FRAGMENT = /* glsl */ `
 in vec3 vView;
 in vec3 vNormal;

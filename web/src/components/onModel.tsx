@@ -48,7 +48,7 @@ export function Seams({ mesh, matrix }: { mesh: BufferGeometry; matrix: Matrix4 
   return <primitive object={lines} />;
 }
 
-/** Faces, edges and corners of an object that are picked: a wash, thick thread, pins. */
+/** Faces, edges and corners of an object that are selected: a wash, thick thread, pins. */
 export function PicksOnModel({ object, matrix }: { object: number; matrix: Matrix4 }) {
   const editor = useEditor("picks", "document");
   const { picks } = editor;

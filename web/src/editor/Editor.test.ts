@@ -64,7 +64,7 @@ it("keeps the selection when the same islands come in a new layout", () => {
   editor.select((selection) => selection.set([1]));
   editor.show(info(), still.slice(), geometry);
   expect(editor.selection.list()).toEqual([1]);
-  // Another set of islands: those of the same object and number stay picked.
+  // Another set of islands: those of the same object and number stay selected.
   const other = info();
   other.objects = [
     { id: 3, name: "Lid", colour: "#204060", channel: 0, first_island: 0, islands: 1 } as never,
@@ -100,7 +100,7 @@ it("marks what is selected, and fault patterns only where they do not hide a mea
   expect(look(editor, 0)[3] & 1).toBe(1);
 });
 
-it("frames the selection, or the sheet when nothing is selected", () => {
+it("frames the selection, or the tile when nothing is selected", () => {
   const editor = new Editor();
   editor.camera.resize(500, 400);
   editor.show(info(), still, geometry);
@@ -153,7 +153,7 @@ it("lays another layout over this one until the next comes", () => {
   expect(editor.view.ghost).toBeNull();
 });
 
-it("brings a new sheet into sight", () => {
+it("brings a new tile into sight", () => {
   const editor = new Editor();
   editor.camera.resize(900, 600);
   editor.show(info(), still, geometry);

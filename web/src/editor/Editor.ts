@@ -66,16 +66,16 @@ export class Editor {
     },
   });
   readonly tools: ToolManager = new ToolManager(this);
-  /** Told where the picked islands shall go, when a region was drawn: px from the corner of a tile (0 for none), whether they are scaled to fill it. */
+  /** Told where the selected islands shall go, when a region was drawn: px from the corner of a tile (0 for none), whether they are scaled to fill it. */
   onRegion: ((drawn: { tile: number; region: [number, number][]; grow: boolean }) => void) | null =
     null;
-  /** Told when a command or key can move nothing, as locks hold all that is picked. */
+  /** Told when a command or key can move nothing, as locks hold all that is selected. */
   onHeld: ((islands: number) => void) | null = null;
   /** Copies of what the views show now, as addresses of pictures. */
   readonly pictures = new Map<"table" | "model", () => string>();
-  /** Told how far the picked corners were dragged: px of their sheet, to the right and up. */
+  /** Told how far the selected corners were dragged: px of their sheet, to the right and up. */
   onCornersMoved: ((by: [number, number]) => void) | null = null;
-  /** Told when the brush picked faces that shall be eased. */
+  /** Told when the brush selected faces that shall be eased. */
   onEased: (() => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
   handsOn = true;
@@ -145,7 +145,7 @@ export class Editor {
       this.gesture.cancel();
       this.looks.begin(geometry.base.count);
       document.hidden = new Set();
-      // The same islands of the same objects stay picked, whatever their numbers in this layout are.
+      // The same islands of the same objects stay selected, whatever their numbers in this layout are.
       this.selection.set(document.withKeys(new Set(picked)));
     }
     this.looks.restyle();
@@ -246,7 +246,7 @@ export class Editor {
     this.drawn();
   }
 
-  /** Do something to what is picked in one go, as typed numbers and commands do; locked islands stay. */
+  /** Do something to what is selected in one go, as typed numbers and commands do; locked islands stay. */
   transform(verb: Verb, by: Transform): Promise<void> {
     this.tools.endNudge();
     const { gesture, selection, document } = this;
@@ -256,7 +256,7 @@ export class Editor {
     return gesture.drop();
   }
 
-  /** Do something to each picked island by itself, by what is worked out from their boxes; locked ones stay and do not count. */
+  /** Do something to each selected island by itself, by what is worked out from their boxes; locked ones stay and do not count. */
   moveEach(
     work: (boxes: Bounds[], islands: number[]) => Transform[],
     verb: Verb = "move",
@@ -279,7 +279,7 @@ export class Editor {
     );
   }
 
-  /** All that is picked is held by locks: whoever shows words says so. */
+  /** All that is selected is held by locks: whoever shows words says so. */
   sayHeld(): Promise<void> {
     if (this.gesture.held.length) this.onHeld?.(this.gesture.held.length);
     return Promise.resolve();
@@ -302,7 +302,7 @@ export class Editor {
     this.selection.signal.raise();
   }
 
-  /** The box on the table round what is picked; null when nothing is, or while it is being moved. */
+  /** The box on the table round what is selected; null when nothing is, or while it is being moved. */
   get frame(): Bounds | null {
     const { model } = this.document;
     if (!model || !this.selection.size || this.gesture.active || this.view.previewed) return null;
@@ -434,27 +434,27 @@ export class Editor {
     this.drawn();
   }
 
-  /** Lay merged pictures of tiles on the model, or none. */
+  /** Lay merged textures of tiles on the model, or none. */
   layPicture(tiles: LaidTile[]): void {
     this.view.layPicture(tiles, () => this.looks.restyle());
   }
 
   /** Show how much of each island is seen, or that nobody has looked. */
   showVisibility(share: number[] | null): void {
-    if (this.figures.setVisibility(share) && this.view.as === "seen") this.looks.restyle();
+    if (this.figures.setVisibility(share) && this.view.as === "visibility") this.looks.restyle();
   }
 
-  /** Light the model by the normals of a testBake, or by its faces. */
+  /** Light the model by the normals of a test bake, or by its faces. */
   layNormals(tiles: LaidTile[], own: boolean): void {
     this.view.layNormals(tiles, own, () => this.looks.restyle());
   }
 
-  /** Have the fine mesh of a testBake beside the coarse one, or none. */
+  /** Have the high poly mesh of a test bake beside the low poly one, or none. */
   layFine(address: string): void {
     void this.view.layFine(address, () => this.looks.restyle());
   }
 
-  /** How the maps of a testBake are looked at on the model: the light's turn in degrees, the mip level, and up to which part of the view the model is bare. */
+  /** How the maps of a test bake are looked at on the model: the light's turn in degrees, the mip level, and up to which part of the view the model is bare. */
   lookAtMaps(how: { light?: number; mip?: number; bareTo?: number; besideFine?: boolean }): void {
     if (how.besideFine !== undefined) this.view.besideFine = how.besideFine;
     if (how.light !== undefined) this.view.light = how.light;
@@ -483,7 +483,7 @@ export class Editor {
     this.frameTable();
   }
 
-  /** Look at a finding: its islands are picked, its spot comes into sight in both views. */
+  /** Look at a finding: its islands are selected, its spot comes into sight in both views. */
   showFinding(finding: Finding | null): void {
     this.figures.look(finding);
     if (!finding) return this.drawn();
@@ -529,7 +529,7 @@ export class Editor {
     this.drawn();
   }
 
-  /** Look at what is picked on the model, or at all of it, from a side. */
+  /** Look at what is selected on the model, or at all of it, from a side. */
   lookFrom(side: string): void {
     this.view.side = side;
     this.lookAtModel("");

@@ -9,13 +9,13 @@ import { Pages } from "./parts";
 
 const PARTS = {
   Findings: FindingsPart,
-  Rehearsal: TestBakePart,
+  "Test bake": TestBakePart,
   Rules: RulesPart,
-  Proof: ReportPart,
+  Report: ReportPart,
 };
 type Part = keyof typeof PARTS;
 
-/** Prove has four pages: what was found, the testBake, by which rules, and the proof to hand off. */
+/** Check has four pages: what was found, the test bake, by which rules, and the report to hand off. */
 export function CheckPanel(props: PanelProps) {
   const [part, setPart] = useKept<Part>("check part", "Findings");
   const Shown = PARTS[part];

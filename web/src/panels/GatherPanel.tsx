@@ -60,7 +60,7 @@ export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProp
         An OBJ does not say its unit. glTF is always in metres.
       </Text>
       <NumberField
-        label="UVs are one point within"
+        label="Merge UVs closer than"
         unit="tiles"
         value={project.uv_tolerance ?? 1e-5}
         min={0}

@@ -6,7 +6,7 @@ import * as format from "../format";
 import { NumberField, Title } from "./parts";
 import { SelectPart } from "./SelectPart";
 
-/** What the packer may do with the picked islands. */
+/** What the packer may do with the selected islands. */
 export function IslandsPart(props: PanelProps) {
   const { actions } = props;
   const editor = useEditor("document", "selection");

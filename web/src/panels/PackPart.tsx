@@ -115,7 +115,7 @@ function Settings({
         note={
           scope === "selected"
             ? "Fits the selected islands into free space; nothing else moves."
-            : `Fit ${format.whole(count)} islands into ${tiles.length} ${tiles.length === 1 ? "sheet" : "sheets"} ${stays ? "at the size they have" : "at the largest common scale"}.`
+            : `Fit ${format.whole(count)} islands into ${tiles.length} ${tiles.length === 1 ? "tile" : "tiles"} ${stays ? "at the size they have" : "at the largest common scale"}.`
         }
       >
         Pack
@@ -131,10 +131,10 @@ function Settings({
       <PresetRow project={project} settings={s} apply={(kept) => set(kept)} />
       {tiles.length === 1 && (
         <Flex align="center" justify="space-between" mb="1.5" gap="1">
-          <Text>Sheet</Text>
+          <Text>Tile</Text>
           <Flex align="center" gap="1">
-            <SizeField label="Sheet width" value={width} onChange={setWidth} />×
-            <SizeField label="Sheet height" value={height} onChange={setHeight} />
+            <SizeField label="Tile width" value={width} onChange={setWidth} />×
+            <SizeField label="Tile height" value={height} onChange={setHeight} />
             <Text color="soft" w="16px">
               px
             </Text>
@@ -187,7 +187,7 @@ function Settings({
       />
       {stays && (
         <Check
-          label="Add sheets until all fit"
+          label="Add tiles until all fit"
           value={s.more_tiles}
           onChange={(more_tiles) => set({ more_tiles })}
         />
@@ -197,11 +197,11 @@ function Settings({
           <Text>Into</Text>
           <NativeSelect.Root size="xs" w="128px">
             <NativeSelect.Field
-              aria-label="Into which sheet"
+              aria-label="Into which tile"
               value={chosen?.number ?? ""}
               onChange={(e) => setOnly(Number(e.target.value) || null)}
             >
-              <option value="">all sheets</option>
+              <option value="">all tiles</option>
               {tiles.map((t) => (
                 <option key={t.number} value={t.number} disabled={t.frozen}>
                   only {t.number}
@@ -215,7 +215,7 @@ function Settings({
       )}
       {tiles.length > 1 && !chosen && (
         <Choice
-          label="Fill sheets"
+          label="Fill tiles"
           value={s.order}
           options={choices("order")}
           onChange={(order) => set({ order })}

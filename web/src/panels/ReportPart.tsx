@@ -6,7 +6,7 @@ import type { PanelProps } from "./props";
 import * as format from "../format";
 import { MainButton, Running, running, Title } from "./parts";
 
-/** The figures of the proof, and the proof itself as a page and as JSON. */
+/** The figures of the report, and the report itself as a page and as JSON. */
 export function ReportPart({ project, atlas, jobs, actions }: PanelProps) {
   const editor = useEditor("document", "figures");
   const { report } = useCures(atlas, project.id);

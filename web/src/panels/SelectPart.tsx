@@ -142,7 +142,7 @@ export function SelectPart({ project }: PanelProps) {
   );
 }
 
-/** Selections with a name; a click picks one again. */
+/** Selections with a name; a click selects one again. */
 function Saved({ project }: { project: number }) {
   const editor = useEditor("selection");
   const [name, setName] = useState("");

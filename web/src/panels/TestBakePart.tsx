@@ -83,7 +83,7 @@ function requestOf({
   };
 }
 
-/** The testBake: a small bake of our own, and what it shows to be wrong. */
+/** The test bake: a small bake of our own, and what it shows to be wrong. */
 export function TestBakePart({ atlas, jobs, actions }: PanelProps) {
   const [kept, keep] = useKept<Kept>("testBake", USUAL);
   const [more, setMore] = useKept("testBake more", false);
@@ -151,7 +151,7 @@ export function TestBakePart({ atlas, jobs, actions }: PanelProps) {
               id={`${id}s`}
               value={String(kept.width)}
               options={Object.fromEntries(
-                SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]),
+                SIZES.map((s) => [String(s), s ? `${s} px` : `as the tile, ${sheet} px`]),
               )}
               onChange={(v) => change({ width: Number(v) })}
             />
@@ -356,7 +356,7 @@ function Looking() {
   );
 }
 
-/** Another distance for objects that are picked. */
+/** Another distance for objects that are selected. */
 function OwnReach({
   kept,
   change,
@@ -438,7 +438,7 @@ function PaintReach({ atlas }: { atlas: Atlas }) {
       {list.length > 0 && (
         <Flex align="center" gap="2" fontSize="12px">
           <Text color="soft">
-            {list.length === 1 ? "One sheet is painted." : `${list.length} sheets are painted.`}
+            {list.length === 1 ? "One tile is painted." : `${list.length} tiles are painted.`}
           </Text>
           <Button
             size="2xs"

@@ -191,7 +191,7 @@ function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
           color="petrol"
           fontSize="12px"
           loading={lay.isPending}
-          title="A label sheet, for example, to fit islands to; or drop it on the sheet"
+          title="A label sheet, for example, to fit islands to; or drop it on the tile"
           onClick={() => file.current?.click()}
         >
           Image behind …

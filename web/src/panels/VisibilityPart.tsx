@@ -12,7 +12,7 @@ import type { PanelProps } from "./props";
 
 const KINDS: [Proposal["kind"], string][] = [
   ["never", "Never visible"],
-  ["below", "Seen from below only"],
+  ["below", "Visible from below only"],
   ["seldom", "Little of it visible"],
 ];
 const MOST = 40;
@@ -59,7 +59,7 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
     actions.control.mutate({ islands: rows.map((one) => one.island), weight });
   return (
     <>
-      <Title note="Rays from all sides tell which islands are never looked at. They may have fewer texels, and all others more. Nothing is done unasked.">
+      <Title note="Rays from all sides tell which islands are never visible. They may have fewer texels, and all others more. Nothing is done unasked.">
         What nobody sees
       </Title>
       <Row label="Looked at" id={`${id}v`}>
@@ -108,7 +108,7 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
         onChange={setScreen}
       />
       <Check label="Each object without the others" value={alone} onChange={setAlone} />
-      <Check label="Faces are seen from behind, too" value={both} onChange={setBoth} />
+      <Check label="Faces are visible from behind, too" value={both} onChange={setBoth} />
       <MoreOptions operation="visibility" shown={SHOWN} />
       {look && (
         <Box
@@ -145,15 +145,15 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
               </Button>
             </Flex>
           )}
-          {editor.view.as !== "seen" && (
+          {editor.view.as !== "visibility" && (
             <Button
               size="2xs"
               variant="outline"
               borderColor="line"
               mb="1"
-              onClick={() => editor.setView("seen")}
+              onClick={() => editor.setView("visibility")}
             >
-              View as seen
+              View as visibility
             </Button>
           )}
           <Picked look={look} />
@@ -242,7 +242,7 @@ function Places({
         borderColor="petrol"
         color="petrol"
         disabled={places.length >= 64}
-        title="Turn the model until it is seen as players see it, then press here"
+        title="Turn the model until it looks as players see it, then press here"
         onClick={() =>
           change([
             ...places,
@@ -260,7 +260,7 @@ function Places({
   );
 }
 
-/** What was found out about the island that is picked. */
+/** What was found out about the island that is selected. */
 function Picked({ look }: { look: Look }) {
   const editor = useEditor("selection");
   const [island] = editor.selection.list();
@@ -387,7 +387,7 @@ function Kind({ title, rows, share, accept, leaveOut, busy }: KindProps) {
             borderColor="line"
             px="1.5"
             disabled={busy}
-            title="They get no texels at all: packing leaves them beside the sheets"
+            title="They get no texels at all: packing leaves them beside the tiles"
             onClick={() => leaveOut(rows)}
           >
             Leave out

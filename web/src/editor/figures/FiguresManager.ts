@@ -1,11 +1,11 @@
 import type { Finding, Proof } from "../../api/client";
 import { Signal } from "../signal";
 
-/** What was found about the layout: the proof, its age, and the finding that is looked at. */
+/** What was found about the layout: the report, its age, and the finding that is looked at. */
 export class FiguresManager {
   readonly signal = new Signal();
   proof: Proof | null = null;
-  /** Whether the proof is about an earlier layout. */
+  /** Whether the report is about an earlier layout. */
   stale = true;
   finding: Finding | null = null;
   /** Part of each island that can be seen; null where nobody has looked. */

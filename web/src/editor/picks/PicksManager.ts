@@ -12,16 +12,16 @@ import { Signal } from "../signal";
 export const PICKED = ["islands", "faces", "edges", "path", "corners"] as const;
 export type Picked = (typeof PICKED)[number];
 
-/** What a drag over bare cloth does while faces, edges or corners are picked. */
+/** What a drag over bare cloth does while faces, edges or corners are selected. */
 export const DRAGS = ["box", "lasso", "brush"] as const;
 
-/** What is picked of one object: faces, edges (as the cloth numbers them) and corners (as the file does). */
+/** What is selected of one object: faces, edges (as the cloth numbers them) and corners (as the file does). */
 export type Own = { faces: Set<number>; edges: Set<number>; corners: Set<number> };
 
-/** What the server is told is picked of an object. */
+/** What the server is told is selected of an object. */
 export type Sent = { id: number; faces: number[]; edges: number[]; corners: number[] };
 
-/** Faces, edges and corners that are picked, on the table or the model. They are of meshes, which never change: they outlast every layout. */
+/** Faces, edges and corners that are selected, on the table or the model. They are of meshes, which never change: they outlast every layout. */
 export class PicksManager {
   readonly signal = new Signal();
   mode: Picked = "islands";
@@ -55,7 +55,7 @@ export class PicksManager {
     this.signal.raise();
   }
 
-  /** What is picked of an object. */
+  /** What is selected of an object. */
   of(object: number): Own {
     return this.picked.get(object) ?? { faces: new Set(), edges: new Set(), corners: new Set() };
   }
@@ -117,7 +117,7 @@ export class PicksManager {
     return this.cloth(object);
   }
 
-  /** Change what is picked of an object. */
+  /** Change what is selected of an object. */
   change(
     object: number,
     kind: keyof Own,

@@ -94,7 +94,7 @@ export async function pickWithin(
 /** px of the screen within which a corner is taken. */
 const REACH = 9;
 
-/** The picked corner of the file at a place on the screen; undefined for none. */
+/** The selected corner of the file at a place on the screen; undefined for none. */
 export function pickedCornerAt(
   editor: Editor,
   sx: number,

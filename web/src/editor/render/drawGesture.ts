@@ -10,7 +10,7 @@ const PETROL = "#2E5E62";
 const STRAW = "#E8C27A";
 const FONT = "600 12px 'Atkinson Hyperlegible Next Variable', sans-serif";
 
-/** The running-stitch frame round what is picked, with pins at its corners and one for turning. */
+/** The running-stitch frame round what is selected, with pins at its corners and one for turning. */
 export function drawFrame(
   ctx: CanvasRenderingContext2D,
   editor: Editor,
@@ -173,7 +173,7 @@ function label(
   ctx.fillText(text, x, y + 0.5);
 }
 
-/** Outlines of the picked islands as one path, drawn through the gesture's transform. */
+/** Outlines of the selected islands as one path, drawn through the gesture's transform. */
 export function gesturePath(editor: Editor, islands: readonly number[], most: number): Path2D {
   const path = new Path2D();
   const { gesture, document, camera } = editor;

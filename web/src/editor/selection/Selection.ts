@@ -1,6 +1,6 @@
 import { Signal } from "../signal";
 
-/** The islands that are selected, wherever they were picked: one selection for table, model and objectList. */
+/** The islands that are selected, wherever they were selected: one selection for table, model and objectList. */
 export class Selection {
   readonly signal = new Signal();
   private islands = new Set<number>();

@@ -39,7 +39,7 @@ it("stops at exactly the padding from a neighbour, and says so", () => {
   expect(group.nearest(moving(found.dx, found.dy), 1)!.distance).toBeCloseTo(room.padding, 8);
 });
 
-it("stops at the margin of the sheet, in both directions", () => {
+it("stops at the margin of the tile, in both directions", () => {
   const found = only("margin").snap(group, -0.093, -0.1, room, reach, false);
   expect([found.dx, found.dy]).toEqual([
     expect.closeTo(0.004 - 0.1, 8),

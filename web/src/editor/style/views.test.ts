@@ -28,7 +28,7 @@ it("turns to ochre for too much and to teal for too little", () => {
   expect(colour("overlap", { overlapping: true })).toEqual(OCHRE);
   expect(colour("facing", { mirrored: true })).toEqual(OCHRE);
   expect(colour("stretch", { stretch: 9 })).toEqual(OCHRE);
-  expect(colour("seen", { seen: 0 })).toEqual(OCHRE);
+  expect(colour("visibility", { seen: 0 })).toEqual(OCHRE);
   expect(colour("overlap", { overlapping: true, stacked: true })).toEqual(mix(PAPER, TEAL, 0.6));
 });
 
@@ -46,7 +46,7 @@ it("prints numbers on the islands where the colour stands for one", () => {
   expect(viewLabel("density", seen, text)).toBe("512 px/m");
   expect(viewLabel("stretch", { ...seen, stretch: 1.234 }, text)).toBe("1.23");
   expect(viewLabel("stretch", { ...seen, stretch: null }, text)).toBe("–");
-  expect(viewLabel("seen", { ...seen, seen: 0.125 }, text)).toBe("13 %");
-  expect(viewLabel("seen", seen, text)).toBe("–");
+  expect(viewLabel("visibility", { ...seen, seen: 0.125 }, text)).toBe("13 %");
+  expect(viewLabel("visibility", seen, text)).toBe("–");
   expect(viewLabel("tile", seen, text)).toBe("");
 });

@@ -6,7 +6,7 @@ export const VIEWS = [
   "object",
   "density",
   "stretch",
-  "seen",
+  "visibility",
   "facing",
   "overlap",
   "material",
@@ -50,7 +50,7 @@ export function viewColour(
       return seen.stretch === null
         ? NONE
         : mix(PAPER, OCHRE, (seen.stretch - 1) / Math.max(most - 1, 1e-6));
-    case "seen":
+    case "visibility":
       return seen.seen === null ? NONE : mix(OCHRE, mix(PAPER, TEAL, 0.35), seen.seen);
     case "facing":
       return seen.mirrored ? OCHRE : mix(PAPER, TEAL, 0.45);
@@ -75,7 +75,7 @@ export function viewLabel(
 ): string {
   if (view === "density") return density(seen.density);
   if (view === "stretch") return seen.stretch === null ? "–" : seen.stretch.toFixed(2);
-  if (view === "seen") return seen.seen === null ? "–" : `${Math.round(100 * seen.seen)} %`;
+  if (view === "visibility") return seen.seen === null ? "–" : `${Math.round(100 * seen.seen)} %`;
   return "";
 }
 

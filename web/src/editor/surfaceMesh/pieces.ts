@@ -1,9 +1,9 @@
 import { after, type SurfaceMesh } from "./SurfaceMesh";
 
-/** What seams make of a mesh: how many charts, and how many of these can lie flat as they are. */
+/** What seams make of a mesh: how many islands, and how many of these can lie flat as they are. */
 export type Pieces = { charts: number; flat: number };
 
-/** Count the charts that come about when some edges are seams, and those that topology lets lie flat: with a border and without a handle. `keep`: present seams stay. Only triangles of some islands are looked at when these are given. */
+/** Count the islands that come about when some edges are seams, and those that topology lets lie flat: with a border and without a handle. `keep`: present seams stay. Only triangles of some islands are looked at when these are given. */
 export function pieces(
   cloth: SurfaceMesh,
   seams: ReadonlySet<number>,

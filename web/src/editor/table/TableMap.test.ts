@@ -21,7 +21,7 @@ const base = {
 };
 const placements = new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 1, 0, 1, 1, 1, 0, -7, 0, 1, 0]);
 
-it("gives every sheet the proportions of its own tile", () => {
+it("gives every tile the proportions of its own tile", () => {
   const map = new TableMap([tile(1001, 2048, 2048), tile(1002, 1024, 512), tile(1011, 256, 512)]);
   expect(map.pitch).toEqual([1, 1]);
   expect(map.sheet(1001)).toEqual({ minX: 0, minY: 0, maxX: 1, maxY: 1 });

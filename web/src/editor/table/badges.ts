@@ -124,7 +124,7 @@ function symbol(
   ctx.stroke();
 }
 
-/** A knot on each island of a bundle, and, where one of them is picked, the thread from knot to knot. */
+/** A knot on each island of a bundle, and, where one of them is selected, the thread from knot to knot. */
 export function drawThreads(
   ctx: CanvasRenderingContext2D,
   camera: TableCamera,

@@ -1,7 +1,7 @@
 import type { Bounds } from "../affine/affine";
 import { State, type PointerAt, type ToolState } from "./Tool";
 
-/** A box is drawn over the table; what it meets is picked when it is let go, with Shift or Ctrl on top of what is. */
+/** A box is drawn over the table; what it meets is selected when it is let go, with Shift or Ctrl on top of what is. */
 export class Boxing extends State {
   readonly name = "boxing";
   private to: PointerAt;
@@ -38,7 +38,7 @@ export class Boxing extends State {
     return this.editor.tools.rest;
   }
 
-  /** Pick what the box meets, on top of what is picked or instead. */
+  /** Pick what the box meets, on top of what is selected or instead. */
   protected pick(add: boolean): void {
     const found = this.editor.document.model?.islandsIn(this.box) ?? [];
     this.editor.select((selection) => selection.set(add ? [...selection.list(), ...found] : found));

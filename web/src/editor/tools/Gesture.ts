@@ -40,7 +40,7 @@ export class Gesture {
     return this.outlines !== null;
   }
 
-  /** Take the picked islands that may be moved so; false when there is none. */
+  /** Take the selected islands that may be moved so; false when there is none. */
   begin(verb: Verb): boolean {
     const { document, selection, looks } = this.editor;
     if (!document.model) return false;

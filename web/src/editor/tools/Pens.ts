@@ -81,7 +81,7 @@ export abstract class Drawing extends State {
   }
 }
 
-/** What a line drawn round islands meets or holds is picked; with Shift on top of what is, with Ctrl taken from it. */
+/** What a line drawn round islands meets or holds is selected; with Shift on top of what is, with Ctrl taken from it. */
 export class Lasso extends Drawing {
   readonly name = "lasso";
 
@@ -101,7 +101,7 @@ export class Lasso extends Drawing {
   }
 }
 
-/** Islands that the pointer passes over are picked; with Ctrl they are let go of. */
+/** Islands that the pointer passes over are selected; with Ctrl they are let go of. */
 export class Brush extends State {
   readonly name = "brush";
   private before: number[];
@@ -158,7 +158,7 @@ export class Brush extends State {
   }
 }
 
-/** Where the picked islands shall go: a rectangle, with Shift a shape; with Alt they are scaled to fill it. */
+/** Where the selected islands shall go: a rectangle, with Shift a shape; with Alt they are scaled to fill it. */
 export class Region extends Drawing {
   readonly name = "region";
   private to: PointerAt = this.from;

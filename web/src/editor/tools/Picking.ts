@@ -8,7 +8,7 @@ import { DRAG_PX } from "./take/Pressed";
 const DOUBLE_MS = 350;
 let lastClick = { time: 0, sx: 0, sy: 0 };
 
-/** Pressed while faces, edges or corners are picked: a click picks, a drag draws a box or moves the picked corners. */
+/** Pressed while faces, edges or corners are selected: a click selects, a drag draws a box or moves the selected corners. */
 export class PickPressed extends State {
   readonly name = "pressed";
 
@@ -41,7 +41,7 @@ export class PickPressed extends State {
     const add = from.shift || from.ctrl;
     void triangleAt(editor, from.x, from.y).then((hit) => {
       if (hit) return editor.picks.click(hit.object, hit.t, hit.point, { add, double });
-      // Bare cloth: what is picked is let go, but drawn seams are not lost by a panel of the hand.
+      // Bare cloth: what is selected is let go, but drawn seams are not lost by a panel of the hand.
       if (!add && editor.picks.mode !== "edges" && editor.picks.mode !== "path")
         editor.picks.clear();
       editor.picks.endPath();
@@ -55,7 +55,7 @@ export class PickPressed extends State {
   }
 }
 
-/** A box is drawn; the faces, edges or corners that lie in it are picked. */
+/** A box is drawn; the faces, edges or corners that lie in it are selected. */
 export class PickBox extends Boxing {
   protected override pick(add: boolean): void {
     void pickBox(this.editor, this.box, add);
@@ -79,7 +79,7 @@ export class PickLasso extends Drawing {
   }
 }
 
-/** What the brush passes over is picked, on top of what is; with Ctrl it is let go of. Picked faces may be eased at once. */
+/** What the brush passes over is selected, on top of what is; with Ctrl it is let go of. Picked faces may be eased at once. */
 export class PickBrush extends Drawing {
   readonly name = "brush";
 

@@ -52,7 +52,7 @@ export class ToolManager {
     this.onUsed?.(tool);
   }
 
-  /** Hang what is picked at the pointer, by its middle; false when locks hold it. */
+  /** Hang what is selected at the pointer, by its middle; false when locks hold it. */
   carry(): boolean {
     const frame = this.editor.frame;
     if (!frame) return false;
@@ -132,7 +132,7 @@ export class ToolManager {
     this.editor.drawn();
   }
 
-  /** Arrow keys nudge what is picked, else they move the view; plus and minus zoom. True when the key was used. */
+  /** Arrow keys nudge what is selected, else they move the view; plus and minus zoom. True when the key was used. */
   key(key: string, shift: boolean, alt: boolean): boolean {
     const arrows: Record<string, [number, number]> = {
       ArrowLeft: [-1, 0],

@@ -8,7 +8,7 @@ import { middle } from "./take/frame";
 export const FIELDS = ["x", "y", "wide", "high", "turn", "size", "density"] as const;
 export type Field = (typeof FIELDS)[number];
 
-/** What is picked in numbers: px of its sheet from its lower left corner, degrees to the left, per cent, px per metre. */
+/** What is selected in numbers: px of its sheet from its lower left corner, degrees to the left, per cent, px per metre. */
 export type Numbers = Record<Field, number> & { tile: number; box: Bounds; px: number };
 
 /** A typed number: as it stands, or worked out from the present one with a sign in front (+8, *0.5, /2); null when it is none. */
@@ -27,7 +27,7 @@ export function typed(text: string, now: number): number | null {
   return Number.isFinite(result) ? result : null;
 }
 
-/** Numbers of what is picked, as it lies now, also while it is being moved; null when nothing is. */
+/** Numbers of what is selected, as it lies now, also while it is being moved; null when nothing is. */
 export function numbersOf(editor: Editor): Numbers | null {
   const { document, gesture, selection, view } = editor;
   const { model, map } = document;
@@ -63,7 +63,7 @@ export function numbersOf(editor: Editor): Numbers | null {
 
 const degrees = (radians: number): number => (180 * radians) / Math.PI;
 
-/** What makes a number of what is picked another one; null when nothing changes or it cannot be. */
+/** What makes a number of what is selected another one; null when nothing changes or it cannot be. */
 export function makes(
   field: Field,
   value: number,

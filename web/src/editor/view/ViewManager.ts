@@ -57,17 +57,17 @@ export class ViewManager {
   /** The pictures of the files that the model is painted with, and where the wipe between both stands: 0 to 1 of the view. */
   painted: DataArrayTexture | null = null;
   paintedWipe = 0;
-  /** Normals of a testBake that light the model, what part of the tiles' plane they cover, and whether they are in the objects' own space. */
+  /** Normals of a test bake that light the model, what part of the tiles' plane they cover, and whether they are in the objects' own space. */
   normals: Texture | null = null;
   normalsFrame: [number, number, number, number] = [0, 0, 1, 1];
   normalsOwn = false;
-  /** Where the light of the testBake comes from: degrees around, from the front. */
+  /** Where the light of the test bake comes from: degrees around, from the front. */
   light = 40;
   /** Mip level that pictures on the model are read at; 0 for the one that fits. */
   mip = 0;
-  /** Left of this part of the view the model is shown without its maps, or the fine mesh in its place. */
+  /** Left of this part of the view the model is shown without its maps, or the high poly mesh in its place. */
   bareTo = 0;
-  /** The fine mesh of a testBake, and whether it is shown there. */
+  /** The high poly mesh of a test bake, and whether it is shown there. */
   fine: BufferGeometry | null = null;
   besideFine = true;
   private fineFor = "";
@@ -119,7 +119,7 @@ export class ViewManager {
       });
   }
 
-  /** Fetch the fine mesh of a testBake, or forget it. */
+  /** Fetch the high poly mesh of a test bake, or forget it. */
   async layFine(address: string, laid: () => void): Promise<void> {
     if (address === this.fineFor) return;
     this.fineFor = address;

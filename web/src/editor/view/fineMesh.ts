@@ -3,7 +3,7 @@ import { BufferAttribute, BufferGeometry } from "three";
 /** Bytes of a triangle: nine float32 places and nine int8 normals. */
 const TRIANGLE = 45;
 
-/** Read the fine triangles of a testBake: places of all, then normals of all. */
+/** Read the fine triangles of a test bake: places of all, then normals of all. */
 export function readFine(data: ArrayBuffer): BufferGeometry {
   const count = Math.floor(data.byteLength / TRIANGLE);
   const out = new BufferGeometry();

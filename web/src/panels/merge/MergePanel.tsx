@@ -29,7 +29,7 @@ const FILTERS = {
   lanczos: "crispest (Lanczos)",
 } as const;
 
-/** Carry over: today against what comes, and the pictures of painted objects on their shared layout. */
+/** Merge: today against what comes, and the pictures of painted objects on their shared layout. */
 export function MergePanel({ project, atlas, jobs, actions }: PanelProps) {
   const { settings, change } = useMergeSettings();
   const edits = useChannelEdits();
@@ -71,7 +71,7 @@ export function MergePanel({ project, atlas, jobs, actions }: PanelProps) {
             loading={actions.newAtlas.isPending}
             onClick={() => actions.newAtlas.mutate({ name: row.title, objects: row.objects })}
           >
-            Do it
+            New atlas
           </Button>
         </Flex>
       ))}
@@ -81,7 +81,7 @@ export function MergePanel({ project, atlas, jobs, actions }: PanelProps) {
           id={`${id}s`}
           value={String(settings.size)}
           options={Object.fromEntries(
-            SIZES.map((s) => [String(s), s ? `${s} px` : `as the sheet, ${sheet} px`]),
+            SIZES.map((s) => [String(s), s ? `${s} px` : `as the tile, ${sheet} px`]),
           )}
           onChange={(v) => change({ size: Number(v) })}
         />
@@ -170,7 +170,7 @@ function Today({ shelf }: { shelf: Shelf }) {
   const { plan } = shelf;
   const [card, setCard] = useKept<keyof typeof CARDS>("card", "bc7");
   const rows: [ReactNode, string, string][] = [
-    ["pictures", format.whole(plan.maps.before), format.whole(plan.maps.after)],
+    ["textures", format.whole(plan.maps.before), format.whole(plan.maps.after)],
     ["materials", format.whole(plan.materials.before), format.whole(plan.materials.after)],
     ["draw calls", format.whole(plan.draw_calls.before), format.whole(plan.draw_calls.after)],
     ["texels", millions(plan.texels.before), millions(plan.texels.after)],

@@ -217,12 +217,12 @@ function Column({ group, figures, coverage, objects, edit, drop, step }: ColumnP
       : [
           ["objects", format.whole(group.objects.length)],
           ["materials", `${plan.materials.before} → ${plan.materials.after}`],
-          ["pictures", `${plan.maps.before} → ${plan.maps.after}`],
+          ["textures", `${plan.maps.before} → ${plan.maps.after}`],
           ["draw calls", `${plan.draw_calls.before} → ${plan.draw_calls.after}`],
           ["as BC7", `${megabytes(plan.memory.before.bc7)} → ${megabytes(plan.memory.after.bc7)}`],
           ["texels painted", texels(painted)],
           [
-            "sheet filled",
+            "tile filled",
             coverage === undefined
               ? "packing …"
               : coverage === null

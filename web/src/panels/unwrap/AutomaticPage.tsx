@@ -49,7 +49,7 @@ type Flat = {
   flipped: number;
 };
 
-/** Whole objects: cut into charts and flattened. */
+/** Whole objects: cut into islands and flattened. */
 export function AutomaticPage({ jobs, actions }: PanelProps) {
   const editor = useEditor("document", "selection", "picks");
   const setStage = useUi((ui) => ui.setStage);
@@ -121,7 +121,7 @@ export function AutomaticPage({ jobs, actions }: PanelProps) {
         value={scope}
         options={SCOPES}
         onChange={setScope}
-        names={{ bare: `without UVs (${bare.length})`, picked: `selected (${picked.length})` }}
+        names={{ bare: `no UVs (${bare.length})`, picked: `selected (${picked.length})` }}
       />
       <Text mb="1">Islands</Text>
       <NativeSelect.Root size="xs" mb="1">

@@ -26,7 +26,7 @@ const WAYS = {
   even: "evenly on a line",
 } as const;
 
-/** Edits of what is picked: islands, faces, edges or corners. */
+/** Edits of what is selected: islands, faces, edges or corners. */
 export function EditPage({ jobs, actions }: PanelProps) {
   const editor = useEditor("picks", "selection", "document");
   const { picks, selection } = editor;
@@ -47,13 +47,13 @@ export function EditPage({ jobs, actions }: PanelProps) {
     picks.count("corners"),
   ];
   const islands = selection.size;
-  // What the strip says is picked counts: islands are edited whole, whatever is still picked of their faces.
+  // What the strip says is selected counts: islands are edited whole, whatever is still selected of their faces.
   const whole = picks.mode === "islands" && islands > 0;
   const ofFacesNow = !whole && faces > 0;
   const region = faces || islands;
   const what = () =>
     faces || edges || corners ? { objects: picks.sent() } : { islands: selection.list() };
-  // Of picked faces only those count; edges and corners that are picked beside them are of other verbs.
+  // Of selected faces only those count; edges and corners that are selected beside them are of other verbs.
   const ofFaces = () =>
     ofFacesNow
       ? { objects: picks.sent().map((own) => ({ ...own, edges: [], corners: [] })) }

@@ -7,7 +7,7 @@ import * as format from "../../format";
 import { tellError, useKept, useUi } from "../../state";
 import { NumberField } from "../parts";
 
-/** How much is picked, in words. */
+/** How much is selected, in words. */
 export function pickedWords(editor: Editor): string {
   const { picks } = editor;
   const words = (count: number, one: string, many: string = `${one}s`) =>
@@ -19,7 +19,7 @@ export function pickedWords(editor: Editor): string {
   ].join(", ");
 }
 
-/** Length of the picked edges on the model, in metres of the file's unit. */
+/** Length of the selected edges on the model, in metres of the file's unit. */
 export function pickedLength(editor: Editor): number {
   return editor.picks.objects().reduce((sum, id) => {
     const cloth = editor.picks.cloth(id);
@@ -57,7 +57,7 @@ function Small({
   );
 }
 
-/** What the picked edges can become: loops, a mirror image, the border of faces; all by angle. */
+/** What the selected edges can become: loops, a mirror image, the border of faces; all by angle. */
 export function EdgeTools() {
   const editor = useEditor("picks", "selection", "document");
   const { picks } = editor;
@@ -164,7 +164,7 @@ export function EdgeTools() {
         </Box>
         <Box mb="1.5">
           <Small
-            title="Select all edges of the objects in hand that turn by more"
+            title="Select all edges of the selected objects that turn by more"
             disabled={!chosen().length}
             onClick={() =>
               chosen().forEach(
@@ -227,7 +227,7 @@ async function seamsOf(editor: Editor, id: number, channel: number): Promise<voi
   }
 }
 
-/** What the picked faces can become. */
+/** What the selected faces can become. */
 export function FaceTools() {
   const editor = useEditor("picks", "selection", "document");
   const { picks } = editor;
@@ -360,7 +360,7 @@ export function FaceTools() {
   );
 }
 
-/** Objects of picked faces and edges, else of the islands that are picked. */
+/** Objects of selected faces and edges, else of the islands that are selected. */
 export function objectsInHand(editor: Editor): number[] {
   const own = editor.picks.objects();
   if (own.length) return own;

@@ -29,7 +29,7 @@ export function SeamsPage({ jobs, actions }: PanelProps) {
       keep,
       balance,
       draft,
-      // Without drawn seams picked faces or islands are flattened anew as they are.
+      // Without drawn seams selected faces or islands are flattened anew as they are.
       ...(drawn
         ? { objects: picks.sent().map((own) => ({ ...own, faces: [], whole: bare.has(own.id) })) }
         : faces
@@ -114,7 +114,7 @@ export function SeamsPage({ jobs, actions }: PanelProps) {
             borderColor="line"
             disabled={busy || !drawn}
             onClick={() => actions.edit.mutate({ verb: "join", objects: picks.sent() })}
-            title="Sew these seams: the smaller island comes over"
+            title="Join along these seams: the smaller island comes over"
           >
             Join
           </Button>

@@ -10,7 +10,7 @@ import { SeamsPage } from "./SeamsPage";
 
 const PAGES = ["Automatic", "Seams", "Edit", "Look-alikes"] as const;
 
-/** Mend: layouts that are made or changed here. */
+/** Unwrap: layouts that are made or changed here. */
 export function UnwrapPanel(props: PanelProps) {
   const [page, turn] = useKept<(typeof PAGES)[number]>("unwrap page", "Automatic");
   const [balance] = useKept("balance", 0.5);
@@ -30,7 +30,7 @@ export function UnwrapPanel(props: PanelProps) {
     editor.onCornersMoved = (by) =>
       mutate({ verb: "move vertices", objects: editor.picks.sent(), by: [...by] });
     return () => {
-      // Elsewhere islands are picked.
+      // Elsewhere islands are selected.
       editor.picks.use("islands");
       editor.onCornersMoved = null;
       editor.onEased = null;

@@ -38,7 +38,7 @@ export class Pressed extends State {
     return this.editor.tools.rest;
   }
 
-  /** Where several lie on one another, a click on what is picked already picks the next below it. */
+  /** Where several lie on one another, a click on what is selected already selects the next below it. */
   private nextBelow(): number {
     const below = this.editor.document.model?.islandsAt(this.from.x, this.from.y) ?? [];
     const picked = this.editor.selection.list();

@@ -6,7 +6,7 @@ import { middle } from "./frame";
 
 const STEP = Math.PI / 12;
 
-/** The pin above the frame is drawn round: picked islands turn about its middle, with Shift in steps of 15°. */
+/** The pin above the frame is drawn round: selected islands turn about its middle, with Shift in steps of 15°. */
 export class Turning extends GestureState {
   readonly name = "turning";
 

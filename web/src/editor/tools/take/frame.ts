@@ -14,7 +14,7 @@ const LEAST_PX = 46;
 
 const roomFor = (size: number): number => Math.max(ROOM_PX, (LEAST_PX - size) / 2);
 
-/** Handles of the frame round what is picked, on the screen (y down). */
+/** Handles of the frame round what is selected, on the screen (y down). */
 export function handles(
   b: Bounds,
   toScreen: (x: number, y: number) => Point,
