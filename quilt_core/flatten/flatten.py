@@ -52,8 +52,6 @@ MOST_ROUNDS = 60
 JITTER = 0.3
 AGAIN = 3000
 """Triangles up to which parts are sewn again, and all seams are tried once more at the end."""
-SECONDS_FOR, LEAST_SECONDS = 2000.0, 3.0
-"""Triangles for each second after which no other round begins, on slow machines."""
 BOTH_ALIKE = 0.5
 """Balance at which charts are as they were sewn: relaxed for both."""
 RAISED = (1.3, 1.8, 3.0, 8.0, 40.0)
@@ -133,8 +131,7 @@ def flatten_mesh(
         blunt = replace(work.shells, sharp=np.zeros_like(work.shells.sharp))
         work = _one_piece(replace(work, shells=blunt), tell)
     elif go_on:
-        end = started + shells.count / SECONDS_FOR + LEAST_SECONDS
-        work = _fewer_seams(work, base, limits, settings, tell, end)
+        work = _fewer_seams(work, base, limits, settings, tell)
         work = smoothed(work, limits)
         if shells.count <= AGAIN:
             work = straightened(sewn_up(work, limits), limits)
@@ -214,12 +211,12 @@ def _fewer_seams(
     limits: Limits,
     settings: FlattenSettings,
     tell: Tell,
-    end: float,
 ) -> Patchwork:
-    """Unpick a part and sew it again in another order, as often as the size of the mesh allows."""
+    """Unpick a part and sew it again in another order, as often as the size of the mesh allows, or for the seconds that are
+    given. Rounds are counted, so that a mesh gives the same layout however busy the machine is."""
     shells = work.shells
     rounds = min(MOST_ROUNDS, ROUNDS_FOR // shells.count) if shells.count <= AGAIN else 0
-    given = settings.seconds
+    given, end = settings.seconds, np.inf
     if given is not None:
         rounds, end = 1_000_000, time.monotonic() + given
     rng = np.random.default_rng(settings.seed)

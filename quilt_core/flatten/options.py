@@ -41,7 +41,7 @@ class FlattenSettings:
     )
     seconds: float | None = option(
         None,
-        "time for each object to look for fewer seams; without it what its size suggests",
+        "time for each object to look for fewer seams; without it as many rounds as its size suggests",
         unit="s",
         low=0,
         high=86_400,

@@ -63,9 +63,7 @@ def test_pictures_are_carried_over_looked_at_and_handed_on(painted, tmp_path):
     page.get_by_role("radio", name="normal").click()
     image = page.get_by_test_id("merged").locator("img")
     assert "atlas_normal.png" in image.get_attribute("src")
-    until(
-        page, "() => document.querySelector(\"[data-testid=merged] img\").naturalWidth === 1024"
-    )
+    until(page, '() => document.querySelector("[data-testid=merged] img").naturalWidth === 1024')
     wipe = page.get_by_role("slider", name="Wipe between the merged texture and the islands")
     wipe.focus()
     for _ in range(10):

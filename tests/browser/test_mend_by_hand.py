@@ -153,7 +153,7 @@ def test_faces_are_picked_with_lasso_and_brush_and_eased_with_it(sheet):
     drag(sheet, (0.15, 0.45), (0.25, 0.45))
     sheet.keyboard.up("Control")
     picked(sheet, "5 faces selected")
-    task(sheet).get_by_text("Ease with the brush").click()
+    task(sheet).get_by_text("Reduce stretch with the brush").click()
     drag(sheet, (0.25, 0.25), (0.35, 0.25))
     told(sheet, "Ease:")
     # Seams of the file's own channel: this sheet has none but its border.

@@ -24,9 +24,7 @@ def studio(tmp_path_factory):
 def opened(chromium):
     """A browser of one's own, with the ledger in sight."""
     context = chromium.new_context(viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
-    room = (
-        """localStorage.setItem("quilt-room", '{"table": {"model": "docked", "objectList": true}}')"""
-    )
+    room = """localStorage.setItem("quilt-room", '{"table": {"model": "docked", "objectList": true}}')"""
     context.add_init_script(room)
     return context.new_page()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 import pytest
 
@@ -82,20 +83,24 @@ def test_tiles_come_back_to_the_bit(plates, monkeypatch, act):
     assert (one.rays == again.rays).all() and (one.triangles == again.triangles).all()
 
 
+class Piece(msgspec.Struct):
+    name: str
+
+
 @pytest.fixture
 def whole(project, monkeypatch):
     """A running job, and parts that note down in which order they are done."""
     log = []
 
-    def do(job, reporter):
-        log.append(job.params["name"])
-        if job.params["name"] == "bad":
+    def do(job, asked, reporter):
+        log.append(asked.name)
+        if asked.name == "bad":
             raise Refused("It is torn.", "bad", "Mend it.")
-        if job.params["name"] == "stop":
+        if asked.name == "stop":
             cancel_job(job.parent, keep=False)
-        return {"name": job.params["name"]}
+        return {"name": asked.name}
 
-    monkeypatch.setitem(kinds.KINDS, "piece", do)
+    monkeypatch.setitem(kinds.KINDS, "piece", (Piece, do))
     job = Job.objects.create(kind="pieces", project=project, state=Job.RUNNING)
     return job, log
 

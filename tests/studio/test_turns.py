@@ -20,7 +20,7 @@ from django.utils import timezone
 
 from quilt_core.document.islands import ISLAND
 from studio.api.renderers import FastJson
-from studio.jobs.kinds import KINDS
+from studio.jobs.kinds import do_job
 from studio.jobs.reporter import Reporter
 from studio.middleware import AtOnce
 from studio.models import Job, Measurement, Revision
@@ -191,13 +191,13 @@ def test_a_layout_that_was_changed_since_is_not_measured_while_the_newer_one_wai
         Job.objects.create(project=gathered.project, atlas=gathered, kind="measure", state=state, params={"revision": pk})
         for state, pk in ((Job.RUNNING, old), (Job.QUEUED, gathered.head_id))
     )  # fmt: skip
-    assert KINDS["measure"](mine, Reporter(mine)) == {"revision": old, "passed": True}
+    assert do_job(mine, Reporter(mine)) == {"revision": old, "passed": True}
     assert not Measurement.objects.exists()
     Job.objects.filter(pk=newer.pk).update(state=Job.RUNNING)
-    KINDS["measure"](newer, Reporter(newer))
+    do_job(newer, Reporter(newer))
     assert Measurement.objects.filter(revision=gathered.head_id).exists()
     # When nothing newer waits, as after an undo, an older one is measured, too.
-    KINDS["measure"](mine, Reporter(mine))
+    do_job(mine, Reporter(mine))
     assert Revision.objects.get(pk=old).figures
 
 

@@ -51,7 +51,7 @@ export const MAPS: Record<string, string> = {
   position: "position",
   id: "ids",
   colour: "colour",
-  objectNormal: "space normal",
+  objectNormal: "object-space normal",
 };
 
 /** What a map is called, and what else is shown as one. */

@@ -20,7 +20,7 @@ const SHOWN = ["views", "cameras", "near", "far", "alone", "both_sides", "screen
 type Views = "around" | "above" | "band" | "cameras";
 const WEIGHTS = [0.1, 0.25, 0.5, 0.75];
 
-/** What nobody sees: how much of each island, and weights to accept, to change or to leave. */
+/** Visibility: how much of each island is ever visible, and weights to accept, to change or to leave. */
 export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
   const editor = useEditor("document", "figures", "view");
   const [views, setViews] = useKept<Views>("seen from", "around");
@@ -60,9 +60,9 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
   return (
     <>
       <Title note="Rays from all sides tell which islands are never visible. They may have fewer texels, and all others more. Nothing is done unasked.">
-        What nobody sees
+        Visibility
       </Title>
-      <Row label="Looked at" id={`${id}v`}>
+      <Row label="Views" id={`${id}v`}>
         <Pick
           id={`${id}v`}
           value={views}

@@ -62,7 +62,7 @@ export function EditPage({ jobs, actions }: PanelProps) {
   const common = { run, busy, of: what };
   return (
     <>
-      <Title note="Select islands, faces, edges or vertices with the strip at the table; what cannot be done to them is grey.">
+      <Title note="Select islands, faces, edges or vertices with the toolbar at the table; what cannot be done to them is grey.">
         Edit
       </Title>
       <PickedLine />
@@ -140,7 +140,7 @@ export function EditPage({ jobs, actions }: PanelProps) {
         />
         <Box h="1.5" />
         <Check
-          label="Ease with the brush: faces it passes over, at once"
+          label="Reduce stretch with the brush: faces it passes over, at once"
           value={picks.easing}
           onChange={(on) => {
             picks.easing = on;

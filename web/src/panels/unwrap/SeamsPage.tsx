@@ -38,7 +38,7 @@ export function SeamsPage({ jobs, actions }: PanelProps) {
     });
   return (
     <>
-      <Title note="Take edges or a path from the strip at the table, then click along the model. A double click takes a loop, a drag on the table a box.">
+      <Title note="Take edges or a path from the toolbar at the table, then click along the model. A double click takes a loop, a drag on the table a box.">
         Seams by hand
       </Title>
       <PickedLine />
