@@ -8,10 +8,10 @@ import time
 import cv2
 import numpy as np
 
-from quilt_core.pictures.bakings import Baking
-from quilt_core.pictures.carry import Skin, carry
-from quilt_core.pictures.decode import Picture
-from quilt_core.pictures.looks import (
+from quilt_core.textures.bakings import Baking
+from quilt_core.textures.carry import Skin, carry
+from quilt_core.textures.decode import Picture
+from quilt_core.textures.looks import (
     BASE,
     EMISSIVE,
     METAL_ROUGH,
@@ -21,8 +21,8 @@ from quilt_core.pictures.looks import (
     Look,
     Use,
 )
-from quilt_core.pictures.places import Places
-from quilt_core.pictures.texels import find_texels
+from quilt_core.textures.places import Places
+from quilt_core.textures.texels import find_texels
 
 ROLES = (BASE, METAL_ROUGH, NORMAL, OCCLUSION, EMISSIVE)
 OLD, NEW, CELLS = 2048, 4096, 48

@@ -1,7 +1,7 @@
 """Do the tests notice? Makes small random faults in the core, one at a time, and runs the tests
 that are near.
 
-Usage: python -m benchmarks.faults [--count 63] [--seed 1] [--only quilt_core/prove]
+Usage: python -m benchmarks.faults [--count 63] [--seed 1] [--only quilt_core/check]
 
 Each fault is made in a copy of the project: a comparison that is off by its edge, a sign, an
 operator, a constant, a condition turned round. Printed is each fault that no test noticed, and the
@@ -47,7 +47,7 @@ PACKAGES = {
         "test_prove",
         "test_controls",
     ),
-    "quilt_core/prove": (
+    "quilt_core/check": (
         "test_prove",
         "test_report",
         "test_nasty",
@@ -63,7 +63,7 @@ PACKAGES = {
         "test_fuzz",
     ),
     "quilt_core/pack/plan.py": ("test_plan",),
-    "quilt_core/pictures": ("test_carry", "test_merge"),
+    "quilt_core/textures": ("test_carry", "test_merge"),
 }
 """Where faults are made, and the tests that are run for them."""
 SECONDS = 400

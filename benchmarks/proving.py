@@ -11,9 +11,9 @@ import numpy as np
 import shapely
 
 from benchmarks.real import fetch
+from quilt_core.check import Rules, check_layout
 from quilt_core.formats import read_scene
 from quilt_core.measure import find_overlaps, measure_again, measure_layout
-from quilt_core.prove import Rules, prove
 from quilt_core.scene import TileSize, concatenate, island_set, join_surfaces, read_surface
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, SceneObject
@@ -98,7 +98,7 @@ def lines(sizes: tuple[int, ...] = (10_000, 100_000, 1_000_000)) -> Iterator[str
         islands = concatenate([p[0] for p in parts])
         surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
         known = time.monotonic()
-        proof = prove(
+        proof = check_layout(
             islands, surface, identity(islands.count), TILE, [o.name for o in scene], rules
         )
         done = time.monotonic()

@@ -10,16 +10,16 @@ from pathlib import Path
 import numpy as np
 
 from quilt_core.bake.bake import bake
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.rays import RayScene
-from quilt_core.bake.rehearsal import Rehearsal
-from quilt_core.bake.seen import look_at
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface, smooth_normals
+from quilt_core.bake.visibility import measure_visibility
 from quilt_core.run.engine import run_sheet, survey
 from quilt_core.run.sheet import read_sheet
 from quilt_core.run.store import Store
 from quilt_core.scene.tiles import TileSize
-from tests.core.fine_meshes import icosphere, sheet, surface
+from tests.core.high_poly import icosphere, sheet, surface
 
 RAYS = 64
 LINES = 200
@@ -41,9 +41,9 @@ def baking(size: int = 4096) -> None:
     """Normals and occlusion of 200,000 triangles on 5,000, beside as many plain rays of embree."""
     low, high = ball(72, 35, 0.0), ball(446, 224, 0.02)
     settings = BakeSettings(maps=("normal", "occlusion"), outward=0.1, inward=0.1, rays=RAYS)
-    list(bake(Rehearsal(low, high, settings), [TileSize(1001, 64, 64)]))
+    list(bake(BakeCase(low, high, settings), [TileSize(1001, 64, 64)]))
     began = time.perf_counter()
-    (one,) = bake(Rehearsal(low, high, settings), [TileSize(1001, size, size)])
+    (one,) = bake(BakeCase(low, high, settings), [TileSize(1001, size, size)])
     took = time.perf_counter() - began
     scene = RayScene(high.points)
     rng = np.random.default_rng(3)
@@ -69,7 +69,7 @@ def looking(faces: int = 100_000) -> None:
         mesh.names, mesh.materials,
     )  # fmt: skip
     began = time.perf_counter()
-    seen = look_at(mesh)
+    seen = measure_visibility(mesh)
     took = time.perf_counter() - began
     scene = RayScene(points)
     count = 500_000

@@ -32,7 +32,7 @@ def main(argv: Sequence[str] | None = None) -> int:
     except UsageError as error:
         return _failed(as_json, 2, str(error), "", error.help)
     except QuiltError as error:
-        place, fix = error.where, error.cure
+        place, fix = error.where, error.fix
         if place.isidentifier():
             place = flag_of(words, place)
         return _failed(as_json, 2, error.what, place, fix)

@@ -12,20 +12,20 @@ class QuiltError(Exception):
         The fault, with the value that was wrong.
     where : str
         File and line, or file and object.
-    cure : str
+    fix : str
         What the user can do.
     """
 
-    def __init__(self, what: str, where: str = "", cure: str = "") -> None:
+    def __init__(self, what: str, where: str = "", fix: str = "") -> None:
         self.what = what
         self.where = where
-        self.cure = cure
+        self.fix = fix
         super().__init__(what)
 
     def __str__(self) -> str:
         place = f"{self.where}: " if self.where else ""
-        cure = f" {self.cure}" if self.cure else ""
-        return f"{place}{self.what}{cure}"
+        fix = f" {self.fix}" if self.fix else ""
+        return f"{place}{self.what}{fix}"
 
 
 class FileFormatError(QuiltError):

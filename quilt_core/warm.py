@@ -10,26 +10,26 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.bake.bake import bake
-from quilt_core.bake.rehearsal import Rehearsal
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.seams import seam_looks
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface
-from quilt_core.flatten import FlattenSettings, flatten_mesh
-from quilt_core.flatten.useless import uv_state
+from quilt_core.check import check_layout
 from quilt_core.measure import measure
 from quilt_core.measure.stretch import measure_triangles
 from quilt_core.pack import PackSettings, no_controls, pack_islands
-from quilt_core.pictures.carry import Skin
-from quilt_core.pictures.decode import Picture
-from quilt_core.pictures.looks import PLAIN, Look, Use
-from quilt_core.pictures.merge import merge_pictures
 from quilt_core.place.slip import slip_in
-from quilt_core.prove import prove
 from quilt_core.scene import IslandSet, TileSize
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.placement import identity
+from quilt_core.textures.carry import Skin
+from quilt_core.textures.decode import Picture
+from quilt_core.textures.looks import PLAIN, Look, Use
+from quilt_core.textures.merge import merge_pictures
+from quilt_core.unwrap import UnwrapSettings, unwrap_mesh
+from quilt_core.unwrap.useless import uv_state
 
-FLATTEN = "flatten"
+UNWRAP = "unwrap"
 
 
 def sample(count: int = 3, size: float = 0.2) -> IslandSet:
@@ -56,9 +56,9 @@ def sample(count: int = 3, size: float = 0.2) -> IslandSet:
 
 
 def main() -> None:
-    """Run every compiled function once, in all the forms in which it is used; those of flattening in
+    """Run every compiled function once, in all the forms in which it is used; those of unwrapping in
     a process of their own."""
-    beside = subprocess.Popen([sys.executable, "-m", "quilt_core.warm", FLATTEN])
+    beside = subprocess.Popen([sys.executable, "-m", "quilt_core.warm", UNWRAP])
     warm_packing()
     if beside.wait() != 0:
         raise SystemExit("Unwrapping could not be compiled.")
@@ -71,7 +71,7 @@ def warm_packing() -> None:
     for effort in ("quick", "standard", "thorough"):
         settings = PackSettings(width=256, height=256, effort=effort, seconds=0.5)
         _, placements, _ = list(pack_islands(islands, placements, settings))[-1]
-    prove_sample(placements)
+    check_sample(placements)
     rules, pixels = PackSettings(width=256, height=256), np.full((islands.count, 2), 256.0)
     tile, free = TileSize(1001, 256, 256), no_controls(islands.count)
     list(slip_in(islands, placements, tile, np.arange(1), rules, free, pixels))
@@ -88,7 +88,7 @@ def warm_rays() -> None:
     corners = np.arange(3 * len(uv)).reshape(-1, 3)
     sheet = BakeSurface(flat, up, uv, none, none, none, corners, ("sample",), ("sample",))
     settings = BakeSettings(maps=("normal", "occlusion"), rays=2)
-    case = Rehearsal(sheet, sheet, settings)
+    case = BakeCase(sheet, sheet, settings)
     seam_looks(case, list(bake(case, [TileSize(1001, 32, 32)])))
 
 
@@ -105,7 +105,7 @@ def warm_pictures() -> None:
     merge_pictures(skin, [look], lambda look, number: picture, (32, 32), str)
 
 
-def flatten_sample() -> None:
+def unwrap_sample() -> None:
     """Flatten a ball and five leaves at one edge."""
     rings, wide = 12, 24
     a = np.linspace(0.0, np.pi, rings + 1)[:, None]
@@ -129,21 +129,21 @@ def flatten_sample() -> None:
         channels=(UVChannel("UV 1", points[:, :2].copy(), corner),),
         face_material=np.zeros(len(sizes), np.int64),
     )
-    flatten_mesh(mesh, FlattenSettings(stretch=1.02))
+    unwrap_mesh(mesh, UnwrapSettings(stretch=1.02))
     uv_state(mesh, 0)
 
 
-def prove_sample(placements: NDArray[np.float64] | None = None) -> None:
+def check_sample(placements: NDArray[np.float64] | None = None) -> None:
     """Run all checks once."""
     islands = sample()
     placements = identity(islands.count) if placements is None else placements
     measure(islands, placements, 256, 256)
     heap = np.array([[[1.0, 0.0, -0.3 * k], [0.0, 1.0, 0.0]] for k in range(islands.count)])
     measure(islands, heap, 256, 256)
-    prove(islands, None, placements, [TileSize()], ["sample"])
+    check_layout(islands, None, placements, [TileSize()], ["sample"])
     points = np.concatenate([islands.triangles, np.zeros((len(islands.triangles), 3, 1))], axis=2)
     measure_triangles(islands.triangles, points)
 
 
 if __name__ == "__main__":
-    flatten_sample() if FLATTEN in sys.argv else main()
+    unwrap_sample() if UNWRAP in sys.argv else main()

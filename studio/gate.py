@@ -109,7 +109,7 @@ class People:
             except Http404:
                 return refuse(404, "It is not here (any more).", "Go back to the list of projects.")
             except Forbidden as error:
-                return refuse(403, error.what, error.cure)
+                return refuse(403, error.what, error.fix)
         return None
 
 

@@ -13,9 +13,9 @@ from django.http import HttpRequest, HttpResponse, HttpResponseRedirect, JsonRes
 Next = Callable[[HttpRequest], HttpResponse]
 
 
-def refuse(status: int, what: str, cure: str) -> HttpResponse:
+def refuse(status: int, what: str, fix: str) -> HttpResponse:
     """An error answer in the API's form."""
-    return JsonResponse({"what": what, "where": "", "cure": cure}, status=status)
+    return JsonResponse({"what": what, "where": "", "fix": fix}, status=status)
 
 
 def _is_token(given: str) -> bool:

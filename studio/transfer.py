@@ -239,7 +239,7 @@ def import_project(source: IO[bytes], name: str = "project file") -> Project:
     try:
         file = read_project(source, name)
     except QuiltError as error:
-        raise Refused(error.what, error.where, error.cure) from None
+        raise Refused(error.what, error.where, error.fix) from None
     for key in file.files:
         storage.put(file.data(key))
     return made_project(file.project, file.stored)

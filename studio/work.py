@@ -79,7 +79,7 @@ class WatchedFolder(models.Model):
 
 
 class SavedProfile(models.Model):
-    """What an engine wants its pictures like, as `quilt_core.pictures.profile` has it."""
+    """What an engine wants its pictures like, as `quilt_core.textures.profile` has it."""
 
     project = models.ForeignKey("studio.Project", models.CASCADE, related_name="profiles")
     name = models.CharField(max_length=80)

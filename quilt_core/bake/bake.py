@@ -11,15 +11,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.bake._bake_loops import averaged, weights_of
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.rays import THREADS, Hits
-from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.settings import MAPS
 from quilt_core.bake.shown import map_values
 from quilt_core.bake.surface import unit
 from quilt_core.bake.values import Points, at_points
 from quilt_core.errors import LayoutError
-from quilt_core.pictures.texels import Texels, bleed, find_texels, nearest_texels
 from quilt_core.scene.tiles import TileSize
+from quilt_core.textures.texels import Texels, bleed, find_texels, nearest_texels
 
 FloatArray = NDArray[np.float64]
 Float32 = NDArray[np.float32]
@@ -62,13 +62,13 @@ class BakedTile:
 
 
 def bake(
-    case: Rehearsal, tiles: Sequence[TileSize], tell: Tell = lambda progress, what: True
+    case: BakeCase, tiles: Sequence[TileSize], tell: Tell = lambda progress, what: True
 ) -> Iterator[BakedTile]:
     """Bake the maps of each tile in which something lies.
 
     Parameters
     ----------
-    case : Rehearsal
+    case : BakeCase
     tiles : sequence of TileSize
     tell : callable
         Is told how far it is, and at what; False ends with what there is: the last tile is not whole then.
@@ -96,7 +96,7 @@ def bake(
 
 
 def _bake_tile(
-    case: Rehearsal, tile: TileSize, rows: IntArray, tell: Callable[[float], bool]
+    case: BakeCase, tile: TileSize, rows: IntArray, tell: Callable[[float], bool]
 ) -> BakedTile:
     side = case.settings.side
     width, height = tile.width, tile.height
@@ -144,7 +144,7 @@ def _spread(picture: Float32, texels: Texels, seen: NDArray[np.bool_], name: str
 
 
 def _bake_band(
-    case: Rehearsal,
+    case: BakeCase,
     rows: IntArray,
     px: FloatArray,
     owner: NDArray[np.int32],
@@ -206,7 +206,7 @@ def _fill_ids(picture: Float32, fine: Float32, known: NDArray[np.bool_], side: i
 
 
 def _points(
-    case: Rehearsal,
+    case: BakeCase,
     rows: IntArray,
     px: FloatArray,
     own: NDArray[np.int32],
@@ -232,7 +232,7 @@ def _points(
     )  # fmt: skip
 
 
-def _meet(case: Rehearsal, points: Points) -> tuple[Hits, IntArray]:
+def _meet(case: BakeCase, points: Points) -> tuple[Hits, IntArray]:
     """Where the rays of points meet the fine surface."""
     pair_of = case.pair_of_low[points.triangle]
     assert case.twin is not None
@@ -252,7 +252,7 @@ def _meet(case: Rehearsal, points: Points) -> tuple[Hits, IntArray]:
     return Hits(triangle, distance, bary), pair_of
 
 
-def _became(case: Rehearsal, points: Points, hits: Hits, pair_of: IntArray) -> NDArray[np.uint8]:
+def _became(case: BakeCase, points: Points, hits: Hits, pair_of: IntArray) -> NDArray[np.uint8]:
     """What became of each ray."""
     out = np.where(hits.found, MET, MISSED).astype(np.uint8)
     met = np.maximum(hits.triangle, 0)

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.bake.bake import MISSED, BakedTile, bake
-from quilt_core.bake.rehearsal import Rehearsal
+from quilt_core.bake.case import BakeCase
 
 Float32 = NDArray[np.float32]
 BoolArray = NDArray[np.bool_]
@@ -53,13 +53,13 @@ class Difference:
 
 
 def difference(
-    case: Rehearsal, one: BakedTile, tell: Callable[[float], bool] = lambda done: True
+    case: BakeCase, one: BakedTile, tell: Callable[[float], bool] = lambda done: True
 ) -> Difference | None:
     """Compare the normal map of a tile with the fine mesh, where there is another one than itself; None where it has no normal map, or it was stopped.
 
     Parameters
     ----------
-    case : Rehearsal
+    case : BakeCase
     one : BakedTile
     tell : callable
         Is told how far it is; False ends it.

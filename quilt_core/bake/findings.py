@@ -10,9 +10,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile
-from quilt_core.bake.rehearsal import Rehearsal
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.seams import SeamLooks
-from quilt_core.prove.findings import KINDS, Finding
+from quilt_core.check.findings import KINDS, Finding
 
 IntArray = NDArray[np.int64]
 BoolArray = NDArray[np.bool_]
@@ -44,7 +44,7 @@ class Limits:
 
 
 def find_faults(
-    case: Rehearsal,
+    case: BakeCase,
     baked: Sequence[BakedTile],
     seams: Sequence[SeamLooks],
     limits: Limits = Limits(),
@@ -61,7 +61,7 @@ def find_faults(
 
 
 def _finding(
-    case: Rehearsal, kind: str, island: int, amount: float, unit: str, text: str
+    case: BakeCase, kind: str, island: int, amount: float, unit: str, text: str
 ) -> Finding:
     low = case.low
     first = int(np.flatnonzero(low.island == island)[0])
@@ -69,11 +69,11 @@ def _finding(
     start = int(low.island[(low.obj == obj) & (low.island >= 0)].min())
     return Finding(
         kind, KINDS[kind].severity, low.names[obj], island - start + 1, amount, unit, text,
-        islands=(island,), cure=KINDS[kind].cure,
+        islands=(island,), fix=KINDS[kind].fix,
     )  # fmt: skip
 
 
-def _spots(case: Rehearsal, one: BakedTile, mask: BoolArray) -> tuple[tuple[float, float], ...]:
+def _spots(case: BakeCase, one: BakedTile, mask: BoolArray) -> tuple[tuple[float, float], ...]:
     """UVs of the middles of the largest patches of a mask."""
     count, _, stats, centres = cv2.connectedComponentsWithStats(mask.view(np.uint8), connectivity=8)
     order: list[int] = []
@@ -89,7 +89,7 @@ def _spots(case: Rehearsal, one: BakedTile, mask: BoolArray) -> tuple[tuple[floa
     )
 
 
-def _astray(case: Rehearsal, one: BakedTile) -> list[Finding]:
+def _astray(case: BakeCase, one: BakedTile) -> list[Finding]:
     owner = one.texels.owner
     has = owner >= 0
     island = np.full(owner.shape, -1, np.int64)
@@ -114,7 +114,7 @@ def _astray(case: Rehearsal, one: BakedTile) -> list[Finding]:
     return out
 
 
-def _farther(case: Rehearsal, one: BakedTile, mask: BoolArray) -> str:
+def _farther(case: BakeCase, one: BakedTile, mask: BoolArray) -> str:
     """How far rays that met nothing would have to reach, in words."""
     triangles = one.triangles[one.texels.owner[mask]]
     picked = triangles[
@@ -136,7 +136,7 @@ def _farther(case: Rehearsal, one: BakedTile, mask: BoolArray) -> str:
     return f"; {1.1 * np.percentile(known, 98):.3g} m would do"
 
 
-def _bled(case: Rehearsal, one: BakedTile, deepest: int) -> list[Finding]:
+def _bled(case: BakeCase, one: BakedTile, deepest: int) -> list[Finding]:
     """Islands whose texels mix with others' at some mip level that must be clean."""
     owner = one.texels.owner
     has = owner >= 0
@@ -174,7 +174,7 @@ def _bled(case: Rehearsal, one: BakedTile, deepest: int) -> list[Finding]:
     return out
 
 
-def _without_samples(case: Rehearsal, baked: Sequence[BakedTile]) -> list[Finding]:
+def _without_samples(case: BakeCase, baked: Sequence[BakedTile]) -> list[Finding]:
     there = np.zeros(int(case.low.island.max(initial=-1)) + 1, bool)
     drawn = np.zeros_like(there)
     tile = np.zeros(len(there), np.int64)
@@ -193,7 +193,7 @@ def _without_samples(case: Rehearsal, baked: Sequence[BakedTile]) -> list[Findin
     return out
 
 
-def _seen_seams(case: Rehearsal, seams: Sequence[SeamLooks], limits: Limits) -> list[Finding]:
+def _seen_seams(case: BakeCase, seams: Sequence[SeamLooks], limits: Limits) -> list[Finding]:
     out = []
     for one in seams:
         unit, limit = (

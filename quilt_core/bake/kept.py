@@ -12,8 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.bake.bake import BakedTile
-from quilt_core.pictures.texels import Texels
 from quilt_core.scene import TileSize
+from quilt_core.textures.texels import Texels
 
 LEVEL = 1
 """Of the compression: most of a sheet's values are noise or nothing."""

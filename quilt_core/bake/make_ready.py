@@ -8,9 +8,9 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.bake.case import BakeCase, largest_object
 from quilt_core.bake.colours import colours_of
 from quilt_core.bake.pairs import base_name, pairs_of
-from quilt_core.bake.rehearsal import Rehearsal, largest_object
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of
 from quilt_core.errors import LayoutError
@@ -34,7 +34,7 @@ def make_ready(
     fine_ones: Callable[[str], bool] = lambda name: True,
     islands: Callable[[int, int], IntArray | None] | None = None,
     low_siblings: Sequence[Siblings | None] = (),
-) -> Rehearsal:
+) -> BakeCase:
     """A rehearsal of files.
 
     Parameters
@@ -77,7 +77,7 @@ def make_ready(
             is_low = lambda name: wanted(name) and name not in partners
     coarse = surface_of(low, False, uvs, is_low, islands=islands)
     if not fine:
-        case = Rehearsal(coarse, coarse, settings, notes=notes)
+        case = BakeCase(coarse, coarse, settings, notes=notes)
     else:
         seen = surface_of(fine, True, None, is_high, smooth=settings.smooth)
         own_space = False
@@ -89,7 +89,7 @@ def make_ready(
             notes.append("Pairs stand apart: each is laid over its partner by their own origins.")
         seen, twin = _with_lonely(coarse, seen, settings, len(fine), notes)
         grown = _cage(cage, coarse, twin, settings, own_space)
-        case = Rehearsal(coarse, seen, settings, None, grown, notes, own_space, twin)
+        case = BakeCase(coarse, seen, settings, None, grown, notes, own_space, twin)
     if "colour" in settings.maps:
         gap = [None] * (len(fine) - len(siblings))
         beside = [*siblings, *gap, *low_siblings] if fine else low_siblings or siblings

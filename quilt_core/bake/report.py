@@ -7,13 +7,13 @@ from typing import Any
 import numpy as np
 
 from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile
-from quilt_core.bake.rehearsal import Rehearsal
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.write import as_picture, height_range
 
 BINS = 32
 
 
-def map_figures(case: Rehearsal, one: BakedTile, name: str) -> dict[str, Any]:
+def map_figures(case: BakeCase, one: BakedTile, name: str) -> dict[str, Any]:
     """Of a map: texels covered, parts of them whose rays went astray; for single values the range, a histogram of 32
     steps from 0 to 1, and the parts that are cut off at black and at white."""
     has = one.texels.owner >= 0
@@ -40,7 +40,7 @@ def map_figures(case: Rehearsal, one: BakedTile, name: str) -> dict[str, Any]:
     return out
 
 
-def pairs_told(case: Rehearsal) -> list[dict[str, Any]]:
+def pairs_told(case: BakeCase) -> list[dict[str, Any]]:
     """Which coarse objects met which fine ones, with their triangles."""
     low, high = case.low, case.high
     out = []

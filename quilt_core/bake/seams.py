@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.bake.bake import BakedTile
-from quilt_core.bake.rehearsal import Rehearsal
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.surface import place_ids, unit
-from quilt_core.pictures._carry_loops import read_points
+from quilt_core.textures._carry_loops import read_points
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -70,7 +70,7 @@ class SeamEdges:
     corners: IntArray
 
 
-def seam_edges(case: Rehearsal) -> SeamEdges:
+def seam_edges(case: BakeCase) -> SeamEdges:
     """Smooth edges along which the layout is cut."""
     low = case.low
     ids = place_ids(low.points.reshape(-1, 3)).reshape(-1, 3)
@@ -108,7 +108,7 @@ def seam_edges(case: Rehearsal) -> SeamEdges:
     return SeamEdges(triangles[keep], corners[keep])
 
 
-def seam_looks(case: Rehearsal, baked: Sequence[BakedTile]) -> tuple[SeamLooks, ...]:
+def seam_looks(case: BakeCase, baked: Sequence[BakedTile]) -> tuple[SeamLooks, ...]:
     """Differences of the maps along all seams, island pair by island pair.
 
     Texels of both sides are read as a card reads them, along the edge itself; normals are compared in space.
@@ -194,7 +194,7 @@ def _read(baked: Sequence[BakedTile], name: str, uv: FloatArray) -> tuple[FloatA
 
 
 def _in_space(
-    case: Rehearsal, triangle: IntArray, weights: FloatArray, value: FloatArray
+    case: BakeCase, triangle: IntArray, weights: FloatArray, value: FloatArray
 ) -> FloatArray:
     """Tangent normals turned back into the world."""
     normal = np.einsum("nk,nkc->nc", weights, case.low.normals[triangle])

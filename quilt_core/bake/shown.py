@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.occlusion import Spots, occlusion, thickness
 from quilt_core.bake.rays import Hits
-from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.values import Points, at_hits, seen_normals, tangent_normals
 
 FloatArray = NDArray[np.float64]
@@ -16,7 +16,7 @@ IntArray = NDArray[np.int64]
 
 
 def map_values(
-    case: Rehearsal,
+    case: BakeCase,
     name: str,
     points: Points,
     hits: Hits,
@@ -55,7 +55,7 @@ def map_values(
 
 
 def _seen(
-    case: Rehearsal,
+    case: BakeCase,
     name: str,
     points: Points,
     hits: Hits,

@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.bake._bake_loops import smooth_below
-from quilt_core.pictures.frames import corner_tangents
 from quilt_core.scene.islands import find_islands
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import Scene, SceneObject
 from quilt_core.scene.weld import weld_ids, weld_positions
+from quilt_core.textures.frames import corner_tangents
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -206,7 +206,7 @@ def _laid(obj: SceneObject, given: FloatArray | None) -> tuple[FloatArray, IntAr
     mesh = obj.mesh
     tris = mesh.triangles
     if given is not None:
-        from quilt_core.flatten.object_flat import with_channel
+        from quilt_core.unwrap.object_flat import with_channel
 
         mesh = with_channel(obj, 0, given).mesh
         channel = mesh.channels[0]

@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.bake.bake import BakedTile
-from quilt_core.bake.rehearsal import Rehearsal
-from quilt_core.pictures.decode import encode_png, quantized
-from quilt_core.pictures.high_range import encode_exr
+from quilt_core.bake.case import BakeCase
+from quilt_core.textures.decode import encode_png, quantized
+from quilt_core.textures.high_range import encode_exr
 
 Float32 = NDArray[np.float32]
 
@@ -20,7 +20,7 @@ DEEP = ("height", "position")
 VECTORS = ("normal", "objectNormal")
 
 
-def as_picture(case: Rehearsal, one: BakedTile, name: str) -> Float32:
+def as_picture(case: BakeCase, one: BakedTile, name: str) -> Float32:
     """(H, W, C) float32 from 0 to 1 of a map; colours in linear light.
 
     Heights are 0.5 on the coarse surface, 1 at the longest way outward or inward.
@@ -33,12 +33,12 @@ def as_picture(case: Rehearsal, one: BakedTile, name: str) -> Float32:
     return np.clip(values, 0.0, 1.0)
 
 
-def height_range(case: Rehearsal) -> float:
+def height_range(case: BakeCase) -> float:
     """Metres between the coarse surface and white, or black."""
     return max(float(case.outward.max()), float(case.inward.max()))
 
 
-def encode_map(case: Rehearsal, one: BakedTile, name: str) -> tuple[bytes, str, int]:
+def encode_map(case: BakeCase, one: BakedTile, name: str) -> tuple[bytes, str, int]:
     """A map as a file: its bytes, ending and bits; 32 bits are OpenEXR, in which heights and positions are metres."""
     bits = case.settings.bits
     if bits == 32:

@@ -70,7 +70,7 @@ class Document:
     tolerance : float
         Half-width of the house band as a part of the density.
     rules : mapping
-        Rules of checking, as `quilt_core.prove.rules` reads them.
+        Rules of checking, as `quilt_core.check.rules` reads them.
     arranged : bool
         Whether sizes of islands are the artist's, and not just those of files.
     name : str

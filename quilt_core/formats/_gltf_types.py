@@ -169,17 +169,17 @@ def decode(name: str, text: bytes) -> dict[str, Any]:
     """
     if text[:3] == b"\xef\xbb\xbf":
         text = text[3:]
-    cure = "Export it again as glTF 2.0 or GLB."
+    fix = "Export it again as glTF 2.0 or GLB."
     try:
         doc = msgspec.json.decode(text.strip(b" \0\r\n\t"))
     except (msgspec.DecodeError, UnicodeDecodeError) as error:
-        raise FileFormatError(f"Its JSON cannot be read ({error}).", name, cure) from None
+        raise FileFormatError(f"Its JSON cannot be read ({error}).", name, fix) from None
     except RecursionError:
-        raise FileFormatError("Its JSON is nested too deeply.", name, cure) from None
+        raise FileFormatError("Its JSON is nested too deeply.", name, fix) from None
     version = doc.get("asset", {}) if isinstance(doc, dict) else None
     version = version.get("version") if isinstance(version, dict) else None
     if version is None:
-        raise FileFormatError("This is not a glTF document.", name, cure)
+        raise FileFormatError("This is not a glTF document.", name, fix)
     if not str(version).startswith("2"):
         raise FileFormatError(
             f"It is glTF {str(version)[:20]}.", name, "Only glTF 2.0 is read; export it again."

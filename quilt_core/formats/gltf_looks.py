@@ -12,7 +12,8 @@ import numpy as np
 from quilt_core.formats._pictures import image_bytes, image_of
 from quilt_core.formats._texture_transform import to_stored
 from quilt_core.formats.gltf_read import GltfSource
-from quilt_core.pictures.looks import (
+from quilt_core.scene.model import Scene
+from quilt_core.textures.looks import (
     CLAMP,
     MIRRORED,
     PLAIN,
@@ -22,8 +23,7 @@ from quilt_core.pictures.looks import (
     Use,
     texture_matrix,
 )
-from quilt_core.pictures.painted import Painted
-from quilt_core.scene.model import Scene
+from quilt_core.textures.painted import Painted
 
 Siblings = Callable[[str], bytes | None]
 

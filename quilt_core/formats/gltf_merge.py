@@ -22,10 +22,10 @@ from quilt_core.formats.gltf_looks import STRENGTH, LookBook
 from quilt_core.formats.gltf_read import GltfSource, read_gltf
 from quilt_core.formats.gltf_write import ARRAY, pack_document, write_gltf
 from quilt_core.formats.part_materials import parted
-from quilt_core.pictures.frames import corner_tangents
-from quilt_core.pictures.looks import Look
-from quilt_core.pictures.merge import Group
 from quilt_core.scene.model import Scene
+from quilt_core.textures.frames import corner_tangents
+from quilt_core.textures.looks import Look
+from quilt_core.textures.merge import Group
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

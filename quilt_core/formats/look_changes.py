@@ -11,9 +11,9 @@ import numpy as np
 
 from quilt_core.formats.gltf_looks import LookBook
 from quilt_core.formats.numbered import ALONE, over_tiles
-from quilt_core.pictures.decode import Picture, decode, encode_png
-from quilt_core.pictures.looks import GREY, PLAIN, Look, Slot, Use
-from quilt_core.pictures.roles import FREE, guess_role
+from quilt_core.textures.decode import Picture, decode, encode_png
+from quilt_core.textures.looks import GREY, PLAIN, Look, Slot, Use
+from quilt_core.textures.roles import FREE, guess_role
 
 FREE_SLOTS = {
     name: Slot(name, "data", (0, 1, 2) if name in ("id", "objectNormal") else GREY) for name in FREE
@@ -38,7 +38,7 @@ class PictureChange:
     material : int
         Number among the file's materials; the one behind the last is that of faces without any.
     role : str
-        Slot name, or one of `quilt_core.pictures.roles.ROLES`.
+        Slot name, or one of `quilt_core.textures.roles.ROLES`.
     channel : int
         UV channel that it is read by, from 0.
     number : int

@@ -16,9 +16,9 @@ from quilt_core.errors import QuiltError
 from quilt_core.formats.gltf_looks import LookBook, gltf_looks, painted_objects
 from quilt_core.formats.look_changes import PictureChange, changed_book
 from quilt_core.formats.obj_looks import obj_looks, painted_obj
-from quilt_core.pictures.high_range import kind_of, size_of
-from quilt_core.pictures.looks import Look, Slot, Use
 from quilt_core.scene.model import Scene
+from quilt_core.textures.high_range import kind_of, size_of
+from quilt_core.textures.looks import Look, Slot, Use
 
 Siblings = Callable[[str], bytes | None]
 

@@ -14,10 +14,10 @@ from quilt_core.formats.gltf_merge import objects_with_variants
 from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import is_obj, look_book
 from quilt_core.formats.obj_looks import painted_obj
-from quilt_core.pictures.decode import Picture, decode
-from quilt_core.pictures.looks import Look, Use
-from quilt_core.pictures.painted import Painted
 from quilt_core.scene.model import Scene
+from quilt_core.textures.decode import Picture, decode
+from quilt_core.textures.looks import Look, Use
+from quilt_core.textures.painted import Painted
 
 Siblings = Callable[[str], bytes | None]
 

@@ -20,10 +20,10 @@ from quilt_core.formats.merge_extras import joint_file, note_conflicts, profiled
 from quilt_core.formats.merge_report import Sheets, merge_report
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.formats.obj_merge import write_merged_obj
-from quilt_core.pictures.arrange import Arranged, arrange
-from quilt_core.pictures.merge import Group, Merged, merge_pictures, skin_of
-from quilt_core.pictures.painted import Painted
 from quilt_core.scene.model import Scene
+from quilt_core.textures.arrange import Arranged, arrange
+from quilt_core.textures.merge import Group, Merged, merge_pictures, skin_of
+from quilt_core.textures.painted import Painted
 
 __all__ = ["MergeSettings", "MergedFiles", "Sheet", "carry_files", "merge_files"]
 

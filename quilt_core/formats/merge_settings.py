@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack import PackSettings
-from quilt_core.pictures.profile import Profile
+from quilt_core.textures.profile import Profile
 
 NAMING = "{name}_{role}"
 PLACES = ("{name}", "{role}", "{tile}")
@@ -54,9 +54,9 @@ class MergeSettings:
     pack : PackSettings
         Size, padding, margin, effort and seed.
     density : str or float
-        See `quilt_core.pictures.arrange.arrange`.
+        See `quilt_core.textures.arrange.arrange`.
     filter_name : str
-        See `quilt_core.pictures.carry.carry`.
+        See `quilt_core.textures.carry.carry`.
     keep_channel : bool
         The shared layout goes to a free channel, so that the old ones survive.
     name : str

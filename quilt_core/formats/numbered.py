@@ -13,9 +13,9 @@ import cv2
 import numpy as np
 
 from quilt_core.errors import QuiltError
-from quilt_core.pictures.decode import MOST_PIXELS, Picture, as_shown, decode, encode_png
-from quilt_core.pictures.looks import CLAMP, Use
-from quilt_core.pictures.roles import guess_role
+from quilt_core.textures.decode import MOST_PIXELS, Picture, as_shown, decode, encode_png
+from quilt_core.textures.looks import CLAMP, Use
+from quilt_core.textures.roles import guess_role
 
 Siblings = Callable[[str], bytes | None]
 LAST = 1100

@@ -18,10 +18,10 @@ from quilt_core.formats.gltf_looks import LookBook
 from quilt_core.formats.numbered import numbered_set
 from quilt_core.formats.obj_read import ObjSource, as_utf8
 from quilt_core.formats.part_materials import library_names
-from quilt_core.pictures.decode import decode
-from quilt_core.pictures.looks import CLAMP, PLAIN, REPEAT, Look, Slot, Use
-from quilt_core.pictures.painted import Painted
 from quilt_core.scene.model import Scene
+from quilt_core.textures.decode import decode
+from quilt_core.textures.looks import CLAMP, PLAIN, REPEAT, Look, Slot, Use
+from quilt_core.textures.painted import Painted
 
 FloatArray = NDArray[np.float64]
 Siblings = Callable[[str], bytes | None]

@@ -16,9 +16,9 @@ from numpy.typing import NDArray
 from quilt_core.formats.obj_looks import OWN, WRITTEN
 from quilt_core.formats.obj_read import ObjSource, read_obj
 from quilt_core.formats.obj_write import write_obj
-from quilt_core.pictures.looks import Look
-from quilt_core.pictures.merge import Group
 from quilt_core.scene.model import Scene
+from quilt_core.textures.looks import Look
+from quilt_core.textures.merge import Group
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

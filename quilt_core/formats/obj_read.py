@@ -236,8 +236,8 @@ def all_words(lines: list[bytes], where: IntArray) -> list[list[bytes]]:
     return [line.split()[1:] for line in chosen]
 
 
-def _fail(name: str, lines: list[bytes], logical: int, what: str, cure: str) -> NoReturn:
-    raise FileFormatError(what, f"{name}, line {line_number(lines, logical)}", cure)
+def _fail(name: str, lines: list[bytes], logical: int, what: str, fix: str) -> NoReturn:
+    raise FileFormatError(what, f"{name}, line {line_number(lines, logical)}", fix)
 
 
 def _numbers(name: str, lines: list[bytes], where: IntArray, want: int, noun: str) -> FloatArray:

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from typing import Any
 
 from quilt_core.formats.look_facts import looks_from
-from quilt_core.pictures.looks import Look
-from quilt_core.pictures.planner import PictureFacts, plan_merge
+from quilt_core.textures.looks import Look
+from quilt_core.textures.planner import PictureFacts, plan_merge
 
 
 def plan_files(

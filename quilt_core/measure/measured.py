@@ -18,7 +18,6 @@ from quilt_core.measure._near_loops import mark_near
 from quilt_core.measure.coverage import Unions
 from quilt_core.measure.figures import Figures, figures_of, in_uv, not_meant, piles
 from quilt_core.measure.gap import ClosePairs, close_again, close_pairs
-from quilt_core.measure.lie import Lie, lie_again, lie_of
 from quilt_core.measure.overlap import (
     Overlaps,
     SharedFaces,
@@ -26,6 +25,7 @@ from quilt_core.measure.overlap import (
     shared_again,
     shared_faces,
 )
+from quilt_core.measure.placed import PlacedIslands, lie_again, lie_of
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize
 
@@ -52,7 +52,7 @@ class Measured:
     padding : float
         In px.
     stack : (I,) int64
-    lie : Lie
+    lie : PlacedIslands
     shared : SharedFaces
         In a plane of the largest width and height of any tile.
     near : tuple of ClosePairs
@@ -71,7 +71,7 @@ class Measured:
     tiles: tuple[TileSize, ...]
     padding: float
     stack: IntArray
-    lie: Lie
+    lie: PlacedIslands
     shared: SharedFaces
     near: tuple[ClosePairs, ...]
     reach: float
@@ -194,7 +194,7 @@ def _plane(tiles: Sequence[TileSize]) -> FloatArray:
     return np.asarray(np.array([(t.width, t.height) for t in tiles], np.float64).max(axis=0))
 
 
-def _noise_in(plane: FloatArray, lie: Lie, of: IntArray) -> FloatArray:
+def _noise_in(plane: FloatArray, lie: PlacedIslands, of: IntArray) -> FloatArray:
     """(N,) px by which some islands may be off in the plane."""
     longest = np.maximum(lie.size[:, 0], lie.size[:, 1])
     return np.asarray(lie.noise[of] * plane.max() / longest[of])
@@ -205,7 +205,7 @@ def _slack(box: FloatArray) -> float:
     return 1e-9 * float(np.abs(box[np.isfinite(box)]).max(initial=1.0))
 
 
-def _shared_again(before: Measured, lie: Lie, moved: IntArray) -> SharedFaces | None:
+def _shared_again(before: Measured, lie: PlacedIslands, moved: IntArray) -> SharedFaces | None:
     plane, owner = _plane(before.tiles), before.islands.triangle_island
     changed = np.zeros(before.islands.count, bool)
     changed[moved] = True
@@ -231,7 +231,7 @@ def _shared_again(before: Measured, lie: Lie, moved: IntArray) -> SharedFaces | 
 
 
 def _near(
-    lie: Lie, tiles: Sequence[TileSize], reach: float, pile: IntArray
+    lie: PlacedIslands, tiles: Sequence[TileSize], reach: float, pile: IntArray
 ) -> tuple[tuple[ClosePairs, ...], float]:
     """Pairs nearer than the reach in each tile, with a reach that is doubled until there is one."""
     sizes = np.array([(tile.width, tile.height) for tile in tiles], np.float64)
@@ -264,7 +264,7 @@ def _outlines(placed: IslandSet, use: BoolArray, size: FloatArray) -> IslandSet:
 
 
 def _near_again(
-    before: Measured, lie: Lie, tile: int, changed: BoolArray, lead: IntArray, pile: IntArray
+    before: Measured, lie: PlacedIslands, tile: int, changed: BoolArray, lead: IntArray, pile: IntArray
 ) -> ClosePairs | None:  # fmt: skip
     known, at = before.near[tile], before.tiles[tile]
     size = np.array([at.width, at.height], np.float64)

@@ -20,13 +20,13 @@ from quilt_core.scene.tiles import MAX_TILE, TileSize
 
 if TYPE_CHECKING:
     from quilt_core.bake.bake import BakedTile
-    from quilt_core.bake.rehearsal import Rehearsal
+    from quilt_core.bake.case import BakeCase
 
 HIGH, CAGE, DISTANCE = "high", "cage", "ray_distance"
 """Names of the document's sources beside it, and purpose of its images of painted ray distances."""
 LISTED = 40
 Tell = Callable[[float, str], bool]
-Bakes = Callable[["Rehearsal", list[TileSize], Tell], tuple[list["BakedTile"], bool]]
+Bakes = Callable[["BakeCase", list[TileSize], Tell], tuple[list["BakedTile"], bool]]
 """Bakes tiles; the baked ones, and whether these are all."""
 
 
@@ -100,7 +100,7 @@ class BakeResult:
     """What a test bake made."""
 
     images: dict[str, bytes] = field(repr=False)
-    case: Rehearsal
+    case: BakeCase
     baked: list[BakedTile]
     faults: tuple[Any, ...]
     maps: list[BakedMap] = figure("each map")
@@ -136,7 +136,7 @@ def run(document: Document, settings: Bake, progress: Progress) -> BakeResult:
     return result
 
 
-def here(case: Rehearsal, tiles: list[TileSize], tell: Tell) -> tuple[list[BakedTile], bool]:
+def here(case: BakeCase, tiles: list[TileSize], tell: Tell) -> tuple[list[BakedTile], bool]:
     """Bake tiles in this process."""
     from quilt_core.bake.bake import bake
 
@@ -145,7 +145,7 @@ def here(case: Rehearsal, tiles: list[TileSize], tell: Tell) -> tuple[list[Baked
 
 
 def bake_case(
-    case: Rehearsal, layout: Layout, settings: Bake, progress: Progress, bakes: Bakes = here
+    case: BakeCase, layout: Layout, settings: Bake, progress: Progress, bakes: Bakes = here
 ) -> BakeResult:
     """Bake what is made ready, look for faults, and encode the maps.
 
@@ -158,7 +158,7 @@ def bake_case(
     from quilt_core.bake.findings import Limits, find_faults
     from quilt_core.bake.report import pairs_told
     from quilt_core.bake.seams import seam_looks
-    from quilt_core.prove.report import finding_values
+    from quilt_core.check.report import finding_values
 
     seconds: dict[str, float] = {}
     began = time.monotonic()
@@ -193,12 +193,12 @@ def bake_case(
 
 
 def _encoded(
-    case: Rehearsal, baked: Sequence[BakedTile], settings: Bake
+    case: BakeCase, baked: Sequence[BakedTile], settings: Bake
 ) -> tuple[dict[str, bytes], list[BakedMap], list[DifferenceFigures]]:
     from quilt_core.bake.difference import as_colours, difference
     from quilt_core.bake.report import map_figures
     from quilt_core.bake.write import encode_map
-    from quilt_core.pictures.decode import encode_png
+    from quilt_core.textures.decode import encode_png
 
     images: dict[str, bytes] = {}
     maps, off = [], []
@@ -224,7 +224,7 @@ def _encoded(
     return images, maps, off
 
 
-def made_ready(document: Document, settings: BakeSettings) -> Rehearsal:
+def made_ready(document: Document, settings: BakeSettings) -> BakeCase:
     """Low and high poly surfaces of the first atlas, and what rays they meet.
 
     Raises
@@ -234,7 +234,7 @@ def made_ready(document: Document, settings: BakeSettings) -> Rehearsal:
     """
     from quilt_core.bake.make_ready import fine_names, is_cage, make_ready
     from quilt_core.bake.pairs import base_name
-    from quilt_core.bake.reach import grey_of, painted_reach
+    from quilt_core.bake.ray_distance import grey_of, painted_reach
 
     layout = document.layout
     if not layout.members:

@@ -16,12 +16,12 @@ from quilt_core.document.islands import ISLAND, fresh_islands
 from quilt_core.document.layout import Layout, Made, Member
 from quilt_core.document.state import MemberRow, spans
 from quilt_core.errors import LayoutError
-from quilt_core.flatten.object_flat import with_channel
 from quilt_core.measure.density import scale_about_centres
 from quilt_core.operations.layouts import Selector
 from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.weld import welded
+from quilt_core.unwrap.object_flat import with_channel
 
 FloatArray = NDArray[np.float64]
 BoolArray = NDArray[np.bool_]

@@ -35,7 +35,7 @@ def read_edit(given: Any) -> ChannelEdit:
         if kind in ("copy", "move", "swap") and joint:
             return channel_edit(kind, int(first), int(second))
     except LayoutError as error:
-        raise ValueError(f"{error.what} {error.cure}") from None
+        raise ValueError(f"{error.what} {error.fix}") from None
     except (ValueError, TypeError):
         pass
     forms = ", ".join(f"“{kind} {FORMS.get(kind, '1=2')}”" for kind in KINDS)

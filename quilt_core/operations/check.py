@@ -9,18 +9,18 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
+from quilt_core.check.findings import KINDS, Finding
+from quilt_core.check.rules import Rules, make_rules, read_rules
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.operations.values import check_ending, read_density
 from quilt_core.options import check_options, option
-from quilt_core.prove.findings import KINDS, Finding
-from quilt_core.prove.rules import Rules, make_rules, read_rules
 
 if TYPE_CHECKING:
+    from quilt_core.check.check import CheckResult
     from quilt_core.measure.measured import Measured
-    from quilt_core.prove.proof import Proof
 
 KIND_NAMES = tuple(KINDS)
 MATERIALS, NORMAL_BAKE, HARD_EDGE = "materials", "normal-bake", "hard edge"
@@ -49,7 +49,7 @@ def read_rule_table(given: Any) -> Mapping[str, Any]:
     try:
         make_rules(given, "rules", Rules())
     except QuiltError as error:
-        raise ValueError(f"{error.what} {error.cure}") from None
+        raise ValueError(f"{error.what} {error.fix}") from None
     return given
 
 
@@ -92,7 +92,7 @@ class CheckedAtlas:
     """What was found about the layout of an atlas."""
 
     layout: Layout
-    proof: Proof
+    proof: CheckResult
     atlas: str = figure("its name")
     ok: bool = figure("whether nothing stands against a bake")
     errors: int = figure("errors that count")
@@ -105,7 +105,7 @@ class CheckedAtlas:
     stretch: dict[str, float] = figure("l2, linf, angle and area of all islands; 1 is none")
     findings: list[dict[str, Any]] = figure(
         "key, kind, severity, object, island (from 1), amount, unit, text, other_object, other_island, spots (UV), faces and "
-        "other_faces (from 0), tile, cure, ignored; at most 1,000 of a kind, the worst first"
+        "other_faces (from 0), tile, fix, ignored; at most 1,000 of a kind, the worst first"
     )
 
 
@@ -177,7 +177,7 @@ def _where(finding: Finding) -> Where:
     return finding.kind, finding.object, finding.other_object
 
 
-def without_known(proof: Proof, known: Counter[Where]) -> Proof:
+def without_known(proof: CheckResult, known: Counter[Where]) -> CheckResult:
     """What was found, without as many findings of a kind about an object as were known before."""
     left = known.copy()
     kept, gone = [], Counter[str]()
@@ -193,7 +193,7 @@ def without_known(proof: Proof, known: Counter[Where]) -> Proof:
 
 def prove_layout(
     layout: Layout, rules: Rules, measured: Measured | None = None, ids: list[str] | None = None
-) -> Proof:
+) -> CheckResult:
     """All that is found about one layout.
 
     Parameters
@@ -205,18 +205,18 @@ def prove_layout(
     ids : list of str, optional
         Of the objects: findings are then known by them, and not by names.
     """
-    from quilt_core.prove.proof import prove
+    from quilt_core.check.check import check_layout
 
-    return prove(
+    return check_layout(
         layout.islands, layout.surface, layout.placements, [tile.size for tile in layout.tiles],
         layout.object_names(), rules, layout.unplaced, layout.stack, layout.weights, measured, ids,
         layout.numbers,
     )  # fmt: skip
 
 
-def checked(layout: Layout, proof: Proof) -> CheckedAtlas:
+def checked(layout: Layout, proof: CheckResult) -> CheckedAtlas:
     """What was found about a layout, as a result."""
-    from quilt_core.prove.report import finding_values
+    from quilt_core.check.report import finding_values
 
     figures = proof.figures
     return CheckedAtlas(
@@ -350,7 +350,7 @@ def report_text(document: Document, found: CheckedAtlas, format: str) -> str:
     ------
     LayoutError
     """
-    from quilt_core.prove.report import Subject, report_page, report_values
+    from quilt_core.check.report import Subject, report_page, report_values
 
     if format not in ("html", "json"):
         raise LayoutError(f"A report as {format}.", "format", "Give html or json.")

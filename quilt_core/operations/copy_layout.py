@@ -156,9 +156,9 @@ def _source(document: Document, given: Selector) -> tuple[int, int]:
 def _copy(
     document: Document, source: Member, mesh: Mesh, member: Member, name: str, settings: CopyLayout
 ) -> tuple[Made, Copied, IntArray] | None:
-    from quilt_core.flatten.alike import find_match
-    from quilt_core.flatten.object_flat import world_points
-    from quilt_core.flatten.result import stretch_of
+    from quilt_core.unwrap.alike import find_match
+    from quilt_core.unwrap.object_flat import world_points
+    from quilt_core.unwrap.result import stretch_of
 
     other = object_of(document, member, source.weld)
     # The number of faces tells most of them apart.
@@ -208,7 +208,7 @@ def _copy_part(
     document: Document, where: int, place: int, settings: CopyLayout, progress: Progress
 ) -> CopyResult:
     """Copies of a part come to the side table; what is around them is cut from them."""
-    from quilt_core.flatten.part_alike import find_part, part_corners
+    from quilt_core.unwrap.part_alike import find_part, part_corners
 
     layout = document.layouts[where]
     source = layout.members[place]

@@ -14,8 +14,6 @@ from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout, Made
 from quilt_core.document.state import spans
 from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.flatten.edits.names import AXES, SHAPES, VERBS, WAYS
-from quilt_core.flatten.options import MOST_WELD
 from quilt_core.operations.bases import Remade, object_of, with_bases
 from quilt_core.operations.layouts import SELECTORS, Selector, select
 from quilt_core.operations.lying import lying_of, remade_of
@@ -23,6 +21,8 @@ from quilt_core.operations.operation import Progress, figure
 from quilt_core.operations.unwrap import UVFigures
 from quilt_core.operations.values import NUMBERS, read_place
 from quilt_core.options import check_options, option
+from quilt_core.unwrap.edits.names import AXES, SHAPES, VERBS, WAYS
+from quilt_core.unwrap.options import MOST_WELD
 
 IntArray = NDArray[np.int64]
 MOST_PICKED = 2_000_000
@@ -273,10 +273,10 @@ def _edited(
     document: Document, layout: Layout, k: int, picks: Picks, settings: Edit
 ) -> tuple[Made, Remade, EditedObject]:
     """A member's new base layout, what its islands came from, and figures of it with those before."""
-    from quilt_core.flatten.edits import verbs
-    from quilt_core.flatten.edits.laid import lay_out
-    from quilt_core.flatten.object_flat import world_points
-    from quilt_core.flatten.result import figures_of
+    from quilt_core.unwrap.edits import verbs
+    from quilt_core.unwrap.edits.laid import lay_out
+    from quilt_core.unwrap.object_flat import world_points
+    from quilt_core.unwrap.result import figures_of
 
     member = layout.members[k]
     if member.row.part is not None:

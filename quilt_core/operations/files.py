@@ -172,7 +172,7 @@ class FileSource:
             place = error.where or str(self.path)
             if place.startswith(self.path.name):
                 place = f"{self.path}{place.removeprefix(self.path.name)}"
-            raise type(error)(error.what, place, error.cure) from None
+            raise type(error)(error.what, place, error.fix) from None
 
     def scene(self) -> Scene:
         """What it holds, as objects."""
@@ -211,7 +211,7 @@ class FileMember:
     @property
     def useless(self) -> bool:
         """Whether it has no UVs, or such as are of no use."""
-        from quilt_core.flatten.useless import UVState, uv_state
+        from quilt_core.unwrap.useless import UVState, uv_state
 
         return uv_state(self.obj.mesh, self.channel) is not UVState.USABLE
 

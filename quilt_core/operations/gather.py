@@ -106,7 +106,7 @@ class ReadLayout:
 
 def read_layouts(obj: SceneObject, scene: Scene, uv_tolerance: float) -> list[ReadLayout]:
     """Layouts of an object, one for each of its channels; one without islands where it has none."""
-    from quilt_core.flatten.useless import UVState, uv_state
+    from quilt_core.unwrap.useless import UVState, uv_state
 
     out = []
     for channel in range(max(len(obj.mesh.channels), 1)):

@@ -20,9 +20,9 @@ from quilt_core.operations.operation import Progress, Stopped, figure
 from quilt_core.operations.values import NUMBER_OR_WORD, read_density
 from quilt_core.options import check_options, option
 from quilt_core.pack.settings import EFFORTS
-from quilt_core.pictures.looks import CORE
-from quilt_core.pictures.profile import BUILT_IN, Profile, profile_from, read_profile
 from quilt_core.scene.tiles import MAX_TILE, TileSize, home_tiles
+from quilt_core.textures.looks import CORE
+from quilt_core.textures.profile import BUILT_IN, Profile, profile_from, read_profile
 
 PREVIEW = 512
 SECONDS = 15.0
@@ -52,7 +52,7 @@ def read_profile_setting(given: Any) -> Profile:
             profile = profile_from(given, "profile")
             check_naming(profile.naming)
         except QuiltError as error:
-            raise ValueError(f"{error.what} {error.cure}") from None
+            raise ValueError(f"{error.what} {error.fix}") from None
         return profile
     raise ValueError(f"Give a TOML file, or one of {', '.join(BUILT_IN)}.")
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property, partial
 from typing import IO
 
+from quilt_core.check.rules import Rules, make_rules
 from quilt_core.document.base import Base, base_arrays, islands_from, surface_from
 from quilt_core.document.document import Document, Siblings
 from quilt_core.document.layout import Layout, Made
@@ -25,9 +26,8 @@ from quilt_core.operations.operation import Progress
 from quilt_core.operations.pack import Pack
 from quilt_core.operations.steps import checked_steps
 from quilt_core.options import settings_from
-from quilt_core.pictures.profile import profile_from
-from quilt_core.prove.rules import Rules, make_rules
 from quilt_core.scene.model import Scene
+from quilt_core.textures.profile import profile_from
 
 PAINTED = "reach"
 """Purpose of images over tiles that are painted distances of rays."""
@@ -62,7 +62,7 @@ def read_project(source: IO[bytes], name: str, progress: Progress | None = None)
         for line in project.lines:
             checked_steps([{"do": step.do, "settings": step.settings} for step in line.steps])
     except QuiltError as error:
-        raise FileFormatError(error.what, f"{name}, {error.where}", error.cure) from None
+        raise FileFormatError(error.what, f"{name}, {error.where}", error.fix) from None
     for key, row in enumerate(project.sources):
         if row.mesh:
             if progress is not None:

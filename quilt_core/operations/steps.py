@@ -40,7 +40,7 @@ def checked_steps(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
             settings_from(operation(str(do)).settings, settings)
         except QuiltError as error:
             where = f"step {number}, {do}, {error.where}"
-            raise LayoutError(error.what, where, error.cure) from None
+            raise LayoutError(error.what, where, error.fix) from None
         out.append({"do": do, "settings": dict(settings)})
     if not out:
         raise LayoutError("The line has no steps.", "steps", f"Give some of {', '.join(STEPS)}.")

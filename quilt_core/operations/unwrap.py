@@ -10,12 +10,12 @@ import numpy as np
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout, Made, Member
 from quilt_core.errors import LayoutError
-from quilt_core.flatten.options import FlattenSettings
 from quilt_core.operations.bases import made_of, object_of, select_objects, with_bases
 from quilt_core.operations.layouts import OBJECTS, Selector
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import option
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.unwrap.options import UnwrapSettings
 
 MISSING, USELESS, ALL = "missing", "useless", "all"
 
@@ -25,7 +25,7 @@ class NothingToDo(LayoutError):
 
 
 @dataclass(frozen=True)
-class Unwrap(FlattenSettings):
+class Unwrap(UnwrapSettings):
     """Settings of unwrapping."""
 
     objects: tuple[Selector, ...] = option((), "objects that are meant; all without it", **OBJECTS)
@@ -158,8 +158,8 @@ def _unwrap(
     document: Document, member: Member, name: str, settings: Unwrap, progress: Progress
 ) -> tuple[Made, Unwrapped] | None:
     """A new base layout of an object, and its figures; None when it has no face to unwrap."""
-    from quilt_core.flatten.flatten import Stage, flatten_mesh
-    from quilt_core.flatten.object_flat import world_points
+    from quilt_core.unwrap.object_flat import world_points
+    from quilt_core.unwrap.unwrap import Stage, unwrap_mesh
 
     def on_stage(stage: Stage) -> bool:
         seams = f", seams {stage.seam:.2f}" if np.isfinite(stage.seam) else ""
@@ -168,7 +168,7 @@ def _unwrap(
 
     progress.report(0.0, f"unwrapping {name}")
     obj = object_of(document, member, settings.weld)
-    found = flatten_mesh(obj.mesh, settings, world_points(obj), on_stage)
+    found = unwrap_mesh(obj.mesh, settings, world_points(obj), on_stage)
     if not found.charts or progress.stop() == "drop":
         return None
     made = made_of(document, member, found.uv, "unwrapped", settings.weld)
@@ -182,9 +182,9 @@ def _unwrap(
 
 def uv_figures(document: Document, member: Member) -> UVFigures | None:
     """Figures of the UVs that a member has; None where it has none."""
-    from quilt_core.flatten.edits.laid import lay_out
-    from quilt_core.flatten.object_flat import world_points
-    from quilt_core.flatten.result import figures_of
+    from quilt_core.unwrap.edits.laid import lay_out
+    from quilt_core.unwrap.object_flat import world_points
+    from quilt_core.unwrap.result import figures_of
 
     base = member.base_layout()
     if not base.islands.count:

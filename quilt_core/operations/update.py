@@ -11,12 +11,12 @@ from quilt_core.document.document import Document
 from quilt_core.document.islands import fresh_islands
 from quilt_core.document.layout import Member
 from quilt_core.errors import LayoutError
-from quilt_core.flatten.again import FACE, SURFACE, TOPOLOGY
-from quilt_core.flatten.matching import Match, Older, carried_uv, match_objects
 from quilt_core.operations.bases import Remade, made_of, object_of, with_bases
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
 from quilt_core.scene.model import SceneObject
+from quilt_core.unwrap.again import FACE, SURFACE, TOPOLOGY
+from quilt_core.unwrap.matching import Match, Older, carried_uv, match_objects
 
 OLDER = "layout"
 """Setting that names the older files."""

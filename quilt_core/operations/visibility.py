@@ -127,9 +127,9 @@ def run(document: Document, settings: Visibility, progress: Progress) -> SeenRes
     Stopped
     """
     from quilt_core.bake.make_ready import fine_names
-    from quilt_core.bake.seen import Views, look_at
     from quilt_core.bake.settings import BakeSettings
     from quilt_core.bake.surface import surface_of
+    from quilt_core.bake.visibility import Views, measure_visibility
 
     out, points = [], 0
     views = Views(
@@ -167,7 +167,7 @@ def run(document: Document, settings: Visibility, progress: Progress) -> SeenRes
             return not part.stop()
 
         try:
-            seen = look_at(surface, views, tell=go_on)
+            seen = measure_visibility(surface, views, tell=go_on)
         except LayoutError:
             if progress.stop():
                 raise Stopped from None
@@ -190,7 +190,7 @@ def islands_of_faces(layout: Layout) -> dict[tuple[int, int], IntArray]:
 
 
 def _atlas(layout: Layout, seen: Any, distance: float, screen: int) -> SeenAtlas:
-    from quilt_core.bake.seen import freed, proposals, screen_px
+    from quilt_core.bake.visibility import freed, proposals, screen_px
 
     count = len(seen.area)
     weights = layout.weights[:count]

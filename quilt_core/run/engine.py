@@ -156,7 +156,7 @@ def _look(now: LineState, known: dict[str, LineState], store: Store, sheet_name:
                 call.check_files()
         except SheetError as error:
             place = f"{sheet_name}, “{line.name}”, step {number}, {error.where}"
-            raise SheetError(error.what, place, error.cure) from None
+            raise SheetError(error.what, place, error.fix) from None
         aside = _aside(step, store)
         before = step_fingerprint(before, step, aside, code_version())
         now.steps.append(StepTask(step, before))

@@ -196,7 +196,7 @@ def _loaded(one: Option, value: str, root: Path) -> Any:
             # It may be a name of its own, not of a file.
             one.value(value, True)
         except LayoutError as error:
-            raise QuiltError("There is no such file.", str(path), error.cure) from None
+            raise QuiltError("There is no such file.", str(path), error.fix) from None
         return value
     try:
         return one.load(path.name, path.read_bytes())

@@ -62,7 +62,7 @@ class Call:
             given = {**self._about(opened), **self._placed(known)}
             return read_settings(self.operation, given, self.root, opened=opened)
         except QuiltError as error:
-            raise SheetError(error.what, f"{self.step.do}, {error.where}", error.cure) from None
+            raise SheetError(error.what, f"{self.step.do}, {error.where}", error.fix) from None
 
     def _about(self, opened: ProjectFile | None) -> dict[str, Any]:
         """Settings that follow from what the line is about."""

@@ -78,7 +78,7 @@ def do_steps(
             end = StepEnd(said=[str(nothing)])
         except QuiltError as error:
             out.error = QuiltError(
-                error.what, ", ".join(filter(None, [where, error.where])), error.cure
+                error.what, ", ".join(filter(None, [where, error.where])), error.fix
             )
             end = StepEnd(False, [str(error)])
         out.ends.append((end, time.monotonic() - began))

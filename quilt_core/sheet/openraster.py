@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from quilt_core.pictures.decode import encode_png
+from quilt_core.textures.decode import encode_png
 
 Pixels = NDArray[np.uint8]
 THUMBNAIL = 256

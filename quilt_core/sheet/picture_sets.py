@@ -11,12 +11,12 @@ from numpy.typing import NDArray
 from PIL import ImageColor
 
 from quilt_core.errors import LayoutError
-from quilt_core.pictures.decode import as_shown, decode, encode_png
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.sheet.checker import checker
 from quilt_core.sheet.colours import object_colours
 from quilt_core.sheet.layout_sheet import layout_png
 from quilt_core.sheet.openraster import Layer, openraster
+from quilt_core.textures.decode import as_shown, decode, encode_png
 
 IntArray = NDArray[np.int64]
 Pixels = NDArray[np.uint8]
@@ -169,7 +169,7 @@ def _checker(size: tuple[int, int]) -> bytes:
 
 def _ids(islands: IslandSet, names: Names, size: tuple[int, int], reach: float) -> Pixels:
     """(H, W, 4) one colour for each group, none of them mixed; clear beyond their reach."""
-    from quilt_core.pictures.texels import find_texels
+    from quilt_core.textures.texels import find_texels
 
     width, height = size
     px = islands.triangles * np.array([width, -height]) + np.array([0.0, height])

@@ -11,8 +11,8 @@ from quilt_core.document.layout import Layout as CoreLayout
 from quilt_core.document.state import State
 from quilt_core.scene import Scene
 from studio import storage
-from studio.actions.carry_over.list_materials import changes_of, siblings_of
 from studio.actions.gather.share_out import present_objects
+from studio.actions.merge.list_materials import changes_of, siblings_of
 from studio.actions.scenes import scene_of
 from studio.arrays import Member, load_layout
 from studio.models import Revision, Source

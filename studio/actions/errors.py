@@ -13,8 +13,8 @@ class Refused(QuiltError):
 
     status = 400
 
-    def __init__(self, what: str, where: str = "", cure: str = "", **details: Any) -> None:
-        super().__init__(what, where, cure)
+    def __init__(self, what: str, where: str = "", fix: str = "", **details: Any) -> None:
+        super().__init__(what, where, fix)
         self.details = details
 
 

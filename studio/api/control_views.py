@@ -13,7 +13,7 @@ from studio.actions.access import EDITOR, VIEWER
 from studio.actions.arrange.control_islands import ControlEdit, control_islands
 from studio.actions.arrange.keep_draft import drop_draft, keep_draft
 from studio.actions.arrange.plan_tiles import plan_atlas
-from studio.actions.arrange.save_recipe import save_recipe
+from studio.actions.arrange.save_preset import save_preset
 from studio.actions.arrange.set_tiles import set_tiles
 from studio.api import control_serializers as c
 from studio.api import serializers as s
@@ -103,11 +103,11 @@ class Recipes(APIView):
             c.RecipeOut(get_object_or_404(Project, pk=project_id).recipes.all(), many=True).data
         )
 
-    @extend_schema(operation_id="save_recipe", request=c.RecipeIn, responses=c.RecipeOut)
+    @extend_schema(operation_id="save_preset", request=c.RecipeIn, responses=c.RecipeOut)
     def post(self, request: Request, project_id: int) -> Response:
         project = get_object_or_404(Project, pk=project_id)
         given = valid(c.RecipeIn, request)
-        return Response(c.RecipeOut(save_recipe(project, given["name"], given["settings"])).data)
+        return Response(c.RecipeOut(save_preset(project, given["name"], given["settings"])).data)
 
 
 class OneRecipe(APIView):

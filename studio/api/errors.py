@@ -20,9 +20,9 @@ log = logging.getLogger(__name__)
 def handle(error: Exception, context: dict[str, Any]) -> Response:
     """DRF's exception handler."""
     if isinstance(error, Refused):
-        return _answer(error.status, error.what, error.where, error.cure, error.details)
+        return _answer(error.status, error.what, error.where, error.fix, error.details)
     if isinstance(error, QuiltError):
-        return _answer(400, error.what, error.where, error.cure)
+        return _answer(400, error.what, error.where, error.fix)
     if isinstance(error, (TooManyFilesSent, RequestDataTooBig)):
         return _answer(
             400,
@@ -65,6 +65,6 @@ def _first(detail: Any, field: str = "") -> tuple[str, str]:
 
 
 def _answer(
-    status: int, what: str, where: str, cure: str, details: dict[str, Any] | None = None
+    status: int, what: str, where: str, fix: str, details: dict[str, Any] | None = None
 ) -> Response:
-    return Response({"what": what, "where": where, "cure": cure, **(details or {})}, status=status)
+    return Response({"what": what, "where": where, "fix": fix, **(details or {})}, status=status)

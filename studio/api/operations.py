@@ -44,7 +44,7 @@ class SpecialField(serializers.Field[Any, Any, Any, Any]):
         try:
             one = self.option._one(given, False)
         except QuiltError as error:
-            raise serializers.ValidationError(f"{error.what} {error.cure}") from None
+            raise serializers.ValidationError(f"{error.what} {error.fix}") from None
         return self.option.show(one) if self.option.show else one
 
     def to_representation(self, value: Any) -> Any:

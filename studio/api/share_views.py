@@ -12,12 +12,12 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from studio.actions.access import EDITOR, VIEWER
-from studio.actions.carry_over.share_plan import objects_of, plan_group, plan_objects
 from studio.actions.gather.share_out import Group, share_objects
+from studio.actions.merge.share_plan import objects_of, plan_group, plan_objects
 from studio.api import serializers as s
-from studio.api.carry_serializers import ShelfPlan
 from studio.api.parse import valid
 from studio.api.serializers import OnChange
+from studio.api.texture_serializers import ShelfPlan
 from studio.api.views import LayoutJob, answer_project
 from studio.models import Project
 

@@ -5,19 +5,19 @@ from typing import Any
 from django.urls import include, path, re_path
 
 from studio.api import atlas_views as a
-from studio.api import carry_views as carry
+from studio.api import check_views as p
 from studio.api import control_views as c
+from studio.api import image_views as pictures
 from studio.api import job_views as jobs
 from studio.api import live_views as live
-from studio.api import mend_views as mend
 from studio.api import people_views as people
-from studio.api import picture_views as pictures
 from studio.api import project_views as j
-from studio.api import proof_views as p
 from studio.api import run_views as run
 from studio.api import share_views as share
-from studio.api import sheet_picture_views as behind
+from studio.api import texture_views as carry
+from studio.api import tile_image_views as behind
 from studio.api import transfer_views as transfer
+from studio.api import unwrap_views as mend
 from studio.api import views as v
 from studio.api import watch_views as watch
 from studio.api.operations import Operations, operation_views
@@ -61,7 +61,7 @@ urlpatterns = [
     under(
         "atlases/<int:atlas_id>/",
         path("", v.OneAtlas.as_view()),
-        path("update/", v.BringAgain.as_view()),
+        path("update/", v.UpdateFile.as_view()),
         *(path(place, view.as_view()) for place, view in operation_views().items()),
         path("control/", c.ControlIslands.as_view()),
         path("tiles/", c.Tiles.as_view()),
@@ -80,7 +80,7 @@ urlpatterns = [
         path("remember/", run.Remember.as_view()),
         path("plan-coverage/", share.PlanCoverage.as_view()),
         path("materials/", carry.Materials.as_view()),
-        path("cure/", p.Cure.as_view()),
+        path("fix/", p.Fix.as_view()),
     ),
     under(
         "revisions/<int:revision_id>/",
@@ -91,7 +91,7 @@ urlpatterns = [
         path("geometry.glb", pictures.Geometry.as_view()),
         re_path(r"^sheet\.(?P<kind>png|svg)$", pictures.Sheet.as_view()),
         path("painted/", carry.PaintedModel.as_view()),
-        path("proof/", p.Proof.as_view()),
+        path("proof/", p.CheckResult.as_view()),
     ),
     under(
         "jobs/<int:job_id>/",

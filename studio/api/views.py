@@ -68,7 +68,7 @@ class Files(APIView):
         return Response({"job": None, "revision": revision.pk}, status=201)
 
 
-class BringAgain(APIView):
+class UpdateFile(APIView):
     """Bring a newer version of a file in."""
 
     roles = {"POST": EDITOR}

@@ -18,17 +18,17 @@ from quilt_core.options import settings_from
 from studio import storage
 from studio.actions.arrange.explain_limit import explain_limit
 from studio.actions.arrange.sheets import thumbnail
-from studio.actions.carry_over.merge_textures import merge_textures
-from studio.actions.carry_over.share_plan import packed_coverage
-from studio.actions.gather.bring_again import bring_again
+from studio.actions.check.bake_maps import bake_maps, bake_part, forget_case
+from studio.actions.check.measure_layout import measure_revision
 from studio.actions.gather.gather_files import gather_files
+from studio.actions.gather.update_file import update_file
 from studio.actions.hand_off.draw_textures import draw_textures
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import finish_job
+from studio.actions.merge.merge_textures import merge_textures
+from studio.actions.merge.share_plan import packed_coverage
 from studio.actions.operate import operate
-from studio.actions.prove.bake_maps import bake_maps, bake_part, forget_case
-from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.run.lines import do_line
 from studio.actions.run.targets import lanes, targets
 from studio.jobs.params import (
@@ -225,8 +225,8 @@ def _run_sheet(job: Job, asked: SheetParams, reporter: Reporter) -> dict[str, An
     }
 
 
-def _bring_again(job: Job, asked: UpdateParams, reporter: Reporter) -> dict[str, Any]:
-    made = bring_again(
+def _update(job: Job, asked: UpdateParams, reporter: Reporter) -> dict[str, Any]:
+    made = update_file(
         _revision(asked),
         asked.source,
         dict(asked.files),
@@ -254,7 +254,7 @@ def _plan_coverage(job: Job, asked: CoverageParams, reporter: Reporter) -> dict[
 Work = Callable[[Job, Any, Reporter], dict[str, Any]]
 KINDS: dict[str, tuple[type[msgspec.Struct], Work]] = {
     "gather": (FilesParams, _gather),
-    "update": (UpdateParams, _bring_again),
+    "update": (UpdateParams, _update),
     "measure": (Params, _measure),
     "limit": (Params, _limit),
     "channels": (OperationParams, _ask),

@@ -126,7 +126,7 @@ def _start(job: Job, number: int, part: Part) -> None:
     except (Conflict, Refused) as error:
         Job.objects.create(
             kind=part.kind, project=job.project, atlas_id=part.atlas, params=part.params, state=Job.FAILED, user_id=acting_user(),
-            message=str(error)[:255], error={"what": error.what, "where": error.where, "cure": error.cure}, finished=timezone.now(), **mine,
+            message=str(error)[:255], error={"what": error.what, "where": error.where, "fix": error.fix}, finished=timezone.now(), **mine,
         )  # fmt: skip
 
 
@@ -151,7 +151,7 @@ def first_error(parts: Sequence[Job]) -> Refused | None:
     """What went wrong in a part, as an error of the whole."""
     for part in parts:
         if part.state == Job.FAILED and part.error:
-            return Refused(part.error["what"], part.error["where"], part.error["cure"])
+            return Refused(part.error["what"], part.error["where"], part.error["fix"])
     return None
 
 

@@ -138,7 +138,7 @@ def run_line(line: RunLine) -> Job:
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
     """Measure and prove a revision (the present one) unless both are up to date or under way."""
-    from studio.actions.prove.rules import is_proven
+    from studio.actions.check.rules import is_proven
 
     revision = revision or atlas.head
     if revision is None or not members_of(revision) or is_proven(revision):
@@ -185,7 +185,7 @@ def run_job(job_id: int) -> None:
             job,
             Job.FAILED,
             str(error)[:255],
-            error={"what": error.what, "where": error.where, "cure": error.cure},
+            error={"what": error.what, "where": error.where, "fix": error.fix},
         )
     except MemoryError:
         _fail(job, "There was not enough memory.", "Work on fewer objects at once.")
@@ -219,8 +219,8 @@ def _fail_full(job: Job, error: Exception) -> None:
     _fail(job, FULL, "The layout is as it was. Make room on the server's disk, then start it again.")  # fmt: skip
 
 
-def _fail(job: Job, what: str, cure: str) -> None:
-    _finish(job, Job.FAILED, what, error={"what": what, "where": job.kind, "cure": cure})
+def _fail(job: Job, what: str, fix: str) -> None:
+    _finish(job, Job.FAILED, what, error={"what": what, "where": job.kind, "fix": fix})
 
 
 def _finish(
@@ -304,9 +304,9 @@ def cancel_job(job: Job, keep: bool) -> bool:
 @HUEY.on_startup(name="warm")  # type: ignore[untyped-decorator]
 def warm_up() -> None:
     """Load the compiled loops of measuring before the first job waits for them."""
-    from quilt_core.warm import prove_sample
+    from quilt_core.warm import check_sample
 
-    prove_sample()
+    check_sample()
 
 
 @HUEY.on_startup(name="recover")  # type: ignore[untyped-decorator]

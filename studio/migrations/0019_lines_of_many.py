@@ -36,6 +36,11 @@ def forwards(apps, schema_editor):
                 if run.get(key):
                     references.create(sha256=run[key], purpose=purpose, result=result)
     references.exclude(line=None).delete()
+    for job in get("Job").objects.exclude(error=None).iterator():
+        job.error = {"fix" if key == "cure" else key: said for key, said in job.error.items()}
+        job.save(update_fields=["error"])
+    # What was found is found anew, in the words of now.
+    get("Measurement").objects.all().delete()
 
 
 class Migration(migrations.Migration):

@@ -1,4 +1,4 @@
-"""Accessibility by axe-core (WCAG 2.2 AA and best practice): no violation on any stage, slip, dialog
+"""Accessibility by axe-core (WCAG 2.2 AA and best practice): no violation on any stage, panel, dialog
 or theme.
 
 Rules: https://www.w3.org/TR/WCAG22/, as axe-core tests them.
@@ -45,7 +45,7 @@ PAGES = {
 }
 
 
-def test_every_stage_and_page_of_its_slip(page):
+def test_every_stage_and_page_of_its_panel(page):
     for name, tabs in PAGES.items():
         stage(page, name)
         settled(page)
@@ -56,7 +56,7 @@ def test_every_stage_and_page_of_its_slip(page):
             assert violations(page) == [], tab
 
 
-def test_what_unfolds_in_carry_over(page):
+def test_what_unfolds_in_merge(page):
     stage(page, "Merge")
     page.get_by_test_id("shelf").get_by_role("button", name="Textures of brass").click()
     task(page).get_by_role("button", name="Names, formats, profile").click()

@@ -9,7 +9,7 @@ from tests.browser.pages import idle, part, pressed, settled, stage, task, undo
 pytestmark = pytest.mark.browser
 
 
-def test_locks_are_set_from_slip_ledger_palette_and_table_and_undone(page):
+def test_locks_are_set_from_panel_list_palette_and_table_and_undone(page):
     stage(page, "Arrange")
     row = page.locator("[data-row='Fog bell']")
     row.click()
@@ -34,7 +34,7 @@ def test_locks_are_set_from_slip_ledger_palette_and_table_and_undone(page):
     pressed(page, "Lock place of Fog bell", False)
 
 
-def test_a_row_of_the_ledger_has_the_menu_of_its_islands(page):
+def test_a_row_of_the_object_list_has_the_menu_of_its_islands(page):
     stage(page, "Arrange")
     row = page.locator("[data-row='Signal winch']")
     row.click(button="right")

@@ -40,7 +40,7 @@ def test_in_arrange_the_sheet_is_six_hundred_px_high(fresh):
 
 def test_parts_fold_away_and_come_back_as_they_were(fresh):
     stage(fresh, "Arrange")
-    fresh.get_by_label("Unfold the object list").click()
+    fresh.get_by_label("Unfold Objects").click()
     fresh.get_by_test_id("object-list").wait_for()
     seam = fresh.get_by_role("separator", name="Height of the object list")
     before = int(seam.get_attribute("aria-valuenow"))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.browser.pages import ask, open_project, stage, task, until
-from tests.studio.test_bring_again import obj_file
+from tests.studio.test_update import obj_file
 
 pytestmark = pytest.mark.browser
 
@@ -27,14 +27,14 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     )
     page.get_by_text("no jobs").wait_for(timeout=60_000)
     stage(page, "Hand off")
-    slip = task(page)
-    slip.get_by_role("tab", name="Run sheet").click()
-    slip.get_by_label("Name of the line").fill("Yard")
-    slip.get_by_role("button", name="Remember this").click()
+    panel = task(page)
+    panel.get_by_role("tab", name="Run sheet").click()
+    panel.get_by_label("Name of the line").fill("Yard")
+    panel.get_by_role("button", name="Remember this").click()
     line = page.locator("[data-line='Yard']")
     line.get_by_text("it was never done").wait_for()
     assert "pack" in line.inner_text() and "check" in line.inner_text()
-    slip.get_by_role("button", name="Bring one line up to date").click()
+    panel.get_by_role("button", name="Bring one line up to date").click()
     line.locator("[data-state='current']").wait_for(timeout=60_000)
     assert "errors" in line.inner_text()
     # Its results are stepped through: once more, and the one before is taken.
@@ -59,12 +59,12 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     line.get_by_role("button", name="Hold Yard").click()
     line.locator("[data-state='held']").wait_for()
     with page.expect_download() as waiting:
-        slip.get_by_role("link", name="As a file", exact=True).click()
+        panel.get_by_role("link", name="As a file", exact=True).click()
     assert waiting.value.suggested_filename == "run-sheet.toml"
     line.get_by_role("button", name="Take Yard out").click()
     line.wait_for(state="detached")
     # The file brings it back.
-    slip.get_by_test_id("run-sheet-file").set_input_files(
+    panel.get_by_test_id("run-sheet-file").set_input_files(
         files=[
             {
                 "name": "s.toml",

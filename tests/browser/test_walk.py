@@ -63,7 +63,7 @@ def test_the_whole_path_on_the_demo(page):
     )
 
 
-def test_picking_is_one_selection_in_ledger_table_and_model(page):
+def test_picking_is_one_selection_in_list_table_and_model(page):
     row = page.locator("[data-row='Tower wall']")
     row.click()
     assert row.get_attribute("aria-selected") == "true"
@@ -153,7 +153,7 @@ def test_the_verdict_leads_to_offenders_one_by_one(page):
     assert page.locator("[data-row]").count() > 3
 
 
-def test_the_ledger_by_keyboard(page):
+def test_the_object_list_by_keyboard(page):
     row = page.locator("[data-row='Tower wall']")
     row.focus()
     page.keyboard.press("ArrowRight")

@@ -210,7 +210,7 @@ def hard_device() -> bytes:
             "material": material,
         }
         if number == 0:
-            from quilt_core.pictures.frames import corner_tangents
+            from quilt_core.textures.frames import corner_tangents
 
             # Mirrored stacks: the second half of the plates has the UVs of the first, mirrored.
             half = len(own) // 2

@@ -11,27 +11,27 @@ import numpy as np
 import pytest
 
 from quilt_core.bake.bake import MET, MISSED, OTHER, bake
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.occlusion import Spots, occlusion, thickness
 from quilt_core.bake.rays import RayScene
-from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.settings import MAPS, BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of, unit
 from quilt_core.bake.write import as_picture
 from quilt_core.errors import LayoutError
-from quilt_core.pictures.decode import quantized
-from quilt_core.pictures.frames import corner_tangents
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import Instance, Scene, SceneObject
 from quilt_core.scene.tiles import TileSize
-from tests.core.fine_meshes import each_apart, icosphere, pit, plane, sheet, surface
-from tests.core.test_seen import box
+from quilt_core.textures.decode import quantized
+from quilt_core.textures.frames import corner_tangents
+from tests.core.high_poly import each_apart, icosphere, pit, plane, sheet, surface
+from tests.core.test_visibility import box
 
 WEB = Path(__file__).parents[2] / "web"
 
 
 def baked(low: BakeSurface, high: BakeSurface, size: int = 128, **settings):
     """The case and its only tile."""
-    case = Rehearsal(low, high, BakeSettings(**settings))
+    case = BakeCase(low, high, BakeSettings(**settings))
     (one,) = bake(case, [TileSize(1001, size, size)])
     return case, one
 
@@ -211,7 +211,7 @@ def test_rays_along_faces_and_from_a_cage():
     _, faces = baked(low, high, 64, outward=0.1, inward=0.1, along="faces")
     has = faces.texels.owner >= 0
     assert faces.skew[has].min() > 0.999 > smooth.skew[has].min()
-    case = Rehearsal(
+    case = BakeCase(
         low, high, BakeSettings(maps=("height",), along="cage"), cage=points + (0, 0, 0.05)
     )
     (one,) = bake(case, [TileSize(1001, 64, 64)])
@@ -256,12 +256,12 @@ def test_nasty_meshes_are_baked_or_refused():
     with pytest.raises(LayoutError, match="sky"):
         BakeSettings(maps=("sky",))
     with pytest.raises(LayoutError, match="cage"):
-        Rehearsal(low, low, BakeSettings(along="cage"))
+        BakeCase(low, low, BakeSettings(along="cage"))
 
 
 def test_a_stopped_rehearsal_keeps_what_there_is():
     low = plane(1)
-    case = Rehearsal(low, low, BakeSettings())
+    case = BakeCase(low, low, BakeSettings())
     (one,) = bake(case, [TileSize(1001, 512, 512)], lambda done, what: done < 0.3)
     assert not one.whole
     assert 0 < (one.rays == MET).mean() < 0.9

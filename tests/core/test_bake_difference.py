@@ -10,14 +10,14 @@ import pytest
 
 from quilt_cli.main import main
 from quilt_core.bake.bake import MET, MISSED, bake
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.difference import as_colours, difference
-from quilt_core.bake.reach import grey_of, painted_reach
-from quilt_core.bake.rehearsal import Rehearsal
+from quilt_core.bake.ray_distance import grey_of, painted_reach
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.pictures.decode import encode_png
 from quilt_core.scene.tiles import TileSize
-from tests.core.fine_meshes import plane, surface
+from quilt_core.textures.decode import encode_png
+from tests.core.high_poly import plane, surface
 from tests.core.test_bake_findings import glb
 
 AMPLITUDE, TURNS = 0.03, 4.0
@@ -38,7 +38,7 @@ def fine_wave(side: int = 400):
 
 
 def compared(size: int, bits: int = 32):
-    case = Rehearsal(
+    case = BakeCase(
         plane(1), fine_wave(), BakeSettings(maps=("normal",), outward=0.1, inward=0.1, bits=bits)
     )
     (one,) = bake(case, [TileSize(1001, size, size)])
@@ -87,7 +87,7 @@ def test_the_picture_is_dark_where_the_difference_is_large():
 
 def test_a_mesh_onto_itself_differs_nowhere():
     flat = plane(3)
-    case = Rehearsal(flat, flat, BakeSettings(maps=("normal",), bits=32))
+    case = BakeCase(flat, flat, BakeSettings(maps=("normal",), bits=32))
     (one,) = bake(case, [TileSize(1001, 64, 64)])
     found = difference(case, one)
     assert found.known.any()
@@ -99,10 +99,10 @@ def test_a_mesh_onto_itself_differs_nowhere():
 
 def test_there_is_no_difference_without_normals_nor_after_a_stop():
     flat = plane(3)
-    case = Rehearsal(flat, flat, BakeSettings(maps=("height",)))
+    case = BakeCase(flat, flat, BakeSettings(maps=("height",)))
     (one,) = bake(case, [TileSize(1001, 64, 64)])
     assert difference(case, one) is None
-    case = Rehearsal(flat, flat, BakeSettings(maps=("normal",)))
+    case = BakeCase(flat, flat, BakeSettings(maps=("normal",)))
     (one,) = bake(case, [TileSize(1001, 256, 256)])
     assert difference(case, one, lambda done: False) is None
 
@@ -111,7 +111,7 @@ def test_painted_distances_let_rays_meet_where_they_are_white():
     low, high = plane(1), plane(1, lambda x, y: 0.1 + 0 * x)
     picture = np.zeros((64, 64), np.float32)
     picture[:, 32:] = 1.0
-    case = Rehearsal(low, high, BakeSettings(maps=("height",), outward=0.2, inward=0.2))
+    case = BakeCase(low, high, BakeSettings(maps=("height",), outward=0.2, inward=0.2))
     case.reach = painted_reach({1001: picture})
     (one,) = bake(case, [TileSize(1001, 128, 128)])
     has = one.texels.owner >= 0

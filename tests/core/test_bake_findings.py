@@ -12,21 +12,21 @@ import pytest
 
 from quilt_cli.main import main
 from quilt_core.bake.bake import bake
+from quilt_core.bake.case import BakeCase
 from quilt_core.bake.findings import Limits, find_faults
-from quilt_core.bake.rehearsal import Rehearsal
 from quilt_core.bake.seams import seam_looks
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import unit
 from quilt_core.formats.gltf_build import Node, Primitive, build_glb
-from quilt_core.pictures.decode import decode
 from quilt_core.scene.tiles import TileSize
-from tests.core.fine_meshes import icosphere, pit, plane, sheet, surface
+from quilt_core.textures.decode import decode
+from tests.core.high_poly import icosphere, pit, plane, sheet, surface
 
 ASSIMP = Path("/usr/share/assimp/models")
 
 
 def examined(low, high, size: int = 128, limits: Limits | None = None, **settings):
-    case = Rehearsal(low, high, BakeSettings(**settings))
+    case = BakeCase(low, high, BakeSettings(**settings))
     tiles = list(bake(case, [TileSize(1001, size, size)]))
     seams = seam_looks(case, tiles)
     return seams, find_faults(case, tiles, seams, limits or Limits())
@@ -60,7 +60,7 @@ def test_a_seam_that_was_broken_on_purpose_is_found():
     fine, _ = sheet(
         256, 8, lambda s, t: (1.02 * np.cos(2 * np.pi * s), 1.02 * np.sin(2 * np.pi * s), t)
     )
-    case = Rehearsal(
+    case = BakeCase(
         low, surface(fine, unit(fine * (1, 1, 0))), BakeSettings(outward=0.1, inward=0.1)
     )
     tiles = list(bake(case, [TileSize(1001, 256, 256)]))
@@ -236,6 +236,6 @@ def test_a_pit_is_dark_at_its_bottom():
     floor = plane(1)
     low = surface(floor.points - (0.5, 0.5, 0), uv=floor.uv)
     walls = pit(1.0, 1.0)
-    case = Rehearsal(low, surface(walls), BakeSettings(maps=("occlusion",), rays=512))
+    case = BakeCase(low, surface(walls), BakeSettings(maps=("occlusion",), rays=512))
     (one,) = bake(case, [TileSize(1001, 64, 64)])
     assert one.maps["occlusion"][28:36, 28:36].mean() == pytest.approx(0.5, abs=0.01)

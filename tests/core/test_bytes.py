@@ -92,7 +92,7 @@ def test_what_an_unknown_extension_means_is_not_guessed():
     assert halved("a.glb", glb_of(used, body))
     with pytest.raises(FileFormatError, match="ACME_bent_space") as told:
         read_scene("a.glb", glb_of({**used, "extensionsRequired": ["ACME_bent_space"]}, body))
-    assert told.value.cure
+    assert told.value.fix
     known = {
         **doc,
         "extensionsUsed": ["KHR_materials_unlit"],

@@ -9,10 +9,10 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
-from tests.core.test_alike import lumpy, shuffled
 from tests.core.test_cli import run
-from tests.core.test_cli_flatten import obj_of
-from tests.core.test_flatten import cube
+from tests.core.test_cli_unwrap import obj_of
+from tests.core.test_look_alikes import lumpy, shuffled
+from tests.core.test_unwrap import cube
 
 
 @pytest.fixture

@@ -5,10 +5,10 @@ import pytest
 
 from demo.charts import band, disk, gear, ring, strip
 from demo.diorama import files
+from quilt_core.check import Rules, check_layout
 from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.measure.density import face_densities
-from quilt_core.prove import Rules, prove
 from quilt_core.scene import TileSize, concatenate, island_set, join_surfaces, read_surface
 from quilt_core.scene.placement import identity
 
@@ -81,7 +81,7 @@ def test_the_faults_that_only_proving_sees_are_there(scenes):
     surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
     names = [o.name for s in scenes for o in s.objects]
     tile = (TileSize(1001, 2048, 2048),)
-    proof = prove(
+    proof = check_layout(
         islands, surface, identity(islands.count), tile, names, Rules(house_density=128.0)
     )
     assert {"hard edge", "stretch", "duplicate vertices", "far away", "unflattened"} <= set(

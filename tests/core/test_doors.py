@@ -135,7 +135,7 @@ def test_options_are_checked_and_written_alike():
     ):
         with pytest.raises(LayoutError) as told:
             settings_from(Gaps, wrong)
-        assert told.value.cure
+        assert told.value.fix
 
 
 def test_what_a_mesh_names_comes_along_or_is_named_where_it_is(crate, tmp_path, capsys):

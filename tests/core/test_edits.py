@@ -10,23 +10,23 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from quilt_core.errors import LayoutError
-from quilt_core.flatten._chart_loops import singular_values
-from quilt_core.flatten.edits.anew import flatten_along
-from quilt_core.flatten.edits.corners import align_corners, move_corners
-from quilt_core.flatten.edits.cut import cut_edges, cut_folds, rip_corner, split_faces
-from quilt_core.flatten.edits.ease import ease
-from quilt_core.flatten.edits.join import close_near, dissolve_crumbs, join_edges, join_neighbours
-from quilt_core.flatten.edits.laid import lay_out
-from quilt_core.flatten.edits.level import align_edges
-from quilt_core.flatten.edits.project import project
-from quilt_core.flatten.edits.straighten import straighten
-from quilt_core.flatten.edits.symmetrize import symmetrize
-from quilt_core.flatten.edits.verbs import EditOptions, Picks, edit_layout
-from quilt_core.flatten.relax import relax_chart
-from quilt_core.flatten.shells import find_shells
-from quilt_core.flatten.start import border_loops, is_open, lscm, spectral, tutte
 from quilt_core.scene.islands import triangle_areas
-from tests.core.test_flatten import cube, grid, mesh_of, sphere
+from quilt_core.unwrap._chart_loops import singular_values
+from quilt_core.unwrap.edits.anew import unwrap_along
+from quilt_core.unwrap.edits.corners import align_corners, move_corners
+from quilt_core.unwrap.edits.cut import cut_edges, cut_folds, rip_corner, split_faces
+from quilt_core.unwrap.edits.ease import ease
+from quilt_core.unwrap.edits.join import close_near, dissolve_crumbs, join_edges, join_neighbours
+from quilt_core.unwrap.edits.laid import lay_out
+from quilt_core.unwrap.edits.level import align_edges
+from quilt_core.unwrap.edits.project import project
+from quilt_core.unwrap.edits.straighten import straighten
+from quilt_core.unwrap.edits.symmetrize import symmetrize
+from quilt_core.unwrap.edits.verbs import EditOptions, Picks, edit_layout
+from quilt_core.unwrap.relax import relax_chart
+from quilt_core.unwrap.shells import find_shells
+from quilt_core.unwrap.start import border_loops, is_open, lscm, spectral, tutte
+from tests.core.test_unwrap import cube, grid, mesh_of, sphere
 
 
 def sheet(n: int = 10, height: float = 0.3, size: float = 0.5):
@@ -271,7 +271,7 @@ def test_a_region_is_eased_and_what_is_around_it_stays():
 def bulged():
     mesh, _ = random_chart(11)
     tri = mesh.triangles
-    from quilt_core.flatten.shells import find_shells
+    from quilt_core.unwrap.shells import find_shells
 
     shells = find_shells(mesh)
     return mesh, mesh.corner_vertex[tri], shells
@@ -331,7 +331,7 @@ def test_relaxing_comes_to_the_symmetric_dirichlet_energy_of_libigl():
     area = shells.area / shells.area.sum()
 
     def energy(x) -> float:
-        from quilt_core.flatten._chart_loops import singular_values
+        from quilt_core.unwrap._chart_loops import singular_values
 
         one, two = singular_values(shells.rest, x[own])
         return float((area * (one**2 + two**2 + one**-2.0 + two**-2.0)).sum())
@@ -506,7 +506,7 @@ def test_a_pipe_cut_along_one_line_lies_flat_without_stretch():
     pipe = grid(40, 4, lambda u, v: (np.cos(2 * np.pi * u), v, np.sin(2 * np.pi * u)), closed=True)
     laid = lay_out(pipe, np.full((len(pipe.corner_vertex), 2), np.nan))
     line = edges_at(pipe, lambda p: abs(p[0] - 1) < 1e-9)
-    made = flatten_along(laid, every(laid), line)
+    made = unwrap_along(laid, every(laid), line)
     assert islands(pipe, made.uv) == 1 and "cut further" not in made.note
     np.testing.assert_allclose(singular(pipe, made.uv), 1.0, atol=1e-4)
 
@@ -514,12 +514,12 @@ def test_a_pipe_cut_along_one_line_lies_flat_without_stretch():
 def test_what_cannot_lie_flat_is_cut_further_and_told():
     mesh = sphere(8)
     laid = lay_out(mesh, np.full((len(mesh.corner_vertex), 2), np.nan))
-    made = flatten_along(laid, every(laid), np.empty(0, np.int64))
+    made = unwrap_along(laid, every(laid), np.empty(0, np.int64))
     assert "cut further" in made.note and np.isfinite(made.uv).all()
     after = lay_out(mesh, made.uv)
     assert (triangle_areas(after.work.uv) > 0).all()
     equator = edges_at(mesh, lambda p: abs(p[2]) < 1e-9)
-    halves = flatten_along(laid, every(laid), equator)
+    halves = unwrap_along(laid, every(laid), equator)
     assert islands(mesh, halves.uv) == 2 and "cut further" not in halves.note
 
 
@@ -528,8 +528,8 @@ def test_the_borders_that_there_are_stay_or_go():
     six = project(lay_out(mesh, np.full((24, 2), np.nan)), np.ones(12, bool), "box").uv
     laid = lay_out(mesh, six)
     none = np.empty(0, np.int64)
-    assert islands(mesh, flatten_along(laid, every(laid), none, keep=True).uv) == 6
-    assert islands(mesh, flatten_along(laid, every(laid), none, keep=False).uv) < 6
+    assert islands(mesh, unwrap_along(laid, every(laid), none, keep=True).uv) == 6
+    assert islands(mesh, unwrap_along(laid, every(laid), none, keep=False).uv) < 6
 
 
 def test_corners_move_with_all_that_are_the_same_point_and_line_up():

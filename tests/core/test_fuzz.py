@@ -16,11 +16,11 @@ import time
 import numpy as np
 import pytest
 
+from quilt_core.check import check_layout
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene, write_scene
 from quilt_core.measure import equalize
 from quilt_core.pack import PackSettings, pack_islands
-from quilt_core.prove import prove
 from quilt_core.scene import TileSize, concatenate, join_surfaces, read_surface
 from quilt_core.scene.placement import identity
 from tests.core.corners import object_corner_uvs
@@ -166,7 +166,9 @@ def through(name: str, data: bytes, pack: bool) -> None:
     islands = concatenate([pair[0] for pair in pairs])
     surface = join_surfaces([pair[1] for pair in pairs], [pair[0].count for pair in pairs])
     names = [obj.name for obj in scene.objects]
-    proof = prove(islands, surface, identity(islands.count), [TileSize(1001, 512, 512)], names)
+    proof = check_layout(
+        islands, surface, identity(islands.count), [TileSize(1001, 512, 512)], names
+    )
     json.dumps([finding.text for finding in proof.findings], allow_nan=False)
     if not pack or not islands.count:
         return
@@ -196,7 +198,7 @@ def test_mutated_files_give_a_layout_or_a_word(first):
             through(name, data, seed % PACKED == 0 or seed % PACKED == 2)
         except QuiltError as error:
             assert error.what
-            assert error.cure or "not foreseen" not in error.what
+            assert error.fix or "not foreseen" not in error.what
             assert "not foreseen" not in error.what, (
                 f"seed {seed}: {error} from {error.__cause__!r}"
             )

@@ -405,12 +405,12 @@ BAD = {
 
 
 @pytest.mark.parametrize("name", BAD)
-def test_bad_input_is_told_with_a_cure(name):
+def test_bad_input_is_told_with_a_fix(name):
     data, said = BAD[name]
     with pytest.raises(FileFormatError) as caught:
         read_scene("a.glb" if data[:4] == b"glTF" else "a.gltf", data)
     assert said in str(caught.value)
-    assert caught.value.cure
+    assert caught.value.fix
 
 
 def test_side_files_that_are_missing_are_named():

@@ -19,8 +19,8 @@ from quilt_core.formats.look_facts import facts_of
 from quilt_core.formats.merge_files import MergeSettings, carry_files
 from quilt_core.formats.numbered import grouped
 from quilt_core.pack import PackSettings
-from quilt_core.pictures.decode import as_shown, decode
-from quilt_core.pictures.high_range import encode_exr, size_of
+from quilt_core.textures.decode import as_shown, decode
+from quilt_core.textures.high_range import encode_exr, size_of
 from tests.core.painted import paint, png
 
 QUAD = b"""mtllib t.mtl

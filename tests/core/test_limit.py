@@ -36,7 +36,7 @@ def fixes(limit):
 STRIP = [shapely.box(0, 0, 1, 0.02), *(shapely.box(0, 0, 0.05, 0.05) for _ in range(12))]
 
 
-def test_a_strip_as_long_as_the_sheet_sets_the_scale_and_the_cures_are_geometry():
+def test_a_strip_as_long_as_the_sheet_sets_the_scale_and_the_fixes_are_geometry():
     limit = explained(STRIP)
     assert limit.kind == "longest island"
     assert limit.islands == (0,)
@@ -79,7 +79,7 @@ def test_where_nothing_holds_it_back_it_is_the_shapes():
     assert fixes(limit)["another sheet"] == pytest.approx(np.sqrt(2), rel=0.1)
 
 
-def test_without_cures_it_takes_no_pack_and_at_a_fixed_size_nothing_binds():
+def test_without_fixes_it_takes_no_pack_and_at_a_fixed_size_nothing_binds():
     assert explained(STRIP, try_fixes=False).fixes == ()
     assert explained(STRIP, replace(SETTINGS, fixed_scale=True)) is None
     assert explained(STRIP, stop=lambda: True) is None
@@ -98,7 +98,7 @@ def test_the_room_of_a_bundle_is_that_of_the_whole():
     assert alone.tolist() == pytest.approx([4, 4, 10])
 
 
-def test_places_that_are_locked_are_a_cure():
+def test_places_that_are_locked_are_a_fix():
     boxes = [shapely.box(0.3, 0.3, 0.4, 0.4), *(shapely.box(0, 0, 0.3, 0.3) for _ in range(4))]
     controls = no_controls(len(boxes))
     controls.flags[0] = LOCK_PLACE

@@ -3,11 +3,11 @@
 import numpy as np
 import pytest
 
+from quilt_core.check import Rules, check_layout
 from quilt_core.formats import read_scene, write_scene
 from quilt_core.measure import equalize, measure
 from quilt_core.measure.density import LONGER, island_densities
 from quilt_core.pack import PackSettings, pack_islands
-from quilt_core.prove import Rules, prove
 from quilt_core.scene import TileSize, read_surface
 from quilt_core.scene.placement import identity
 from tests.core.corners import object_corner_uvs
@@ -54,7 +54,7 @@ def test_packs_are_clean_by_the_judge_and_by_the_check_of_what_was_written(name)
     assert said.gap >= PADDING - 0.01
     _, again, surface = islands_of(out)
     assert again.count == islands.count, "nothing fell apart on the way out"
-    proof = prove(
+    proof = check_layout(
         again,
         surface,
         identity(again.count),
@@ -76,14 +76,14 @@ def test_the_outline_of_a_card_bounds_it_and_its_sides_are_no_fold():
     _, islands, surface = islands_of(MESHES["card"].text)
     assert len(surface.backs) == 1
     assert not len(surface.duplicate)
-    proof = prove(islands, surface, identity(1), [TileSize()], ["card"])
+    proof = check_layout(islands, surface, identity(1), [TileSize()], ["card"])
     assert "two-sided" in proof.totals
     assert not {"fold", "turned faces", "duplicate faces", "mirrored"} & set(proof.totals)
 
 
 def test_a_fold_is_a_fold_with_the_area_that_lies_twice():
     _, islands, surface = islands_of(MESHES["fold"].text)
-    proof = prove(islands, surface, identity(1), [TileSize(1001, SIZE, SIZE)], ["strip"])
+    proof = check_layout(islands, surface, identity(1), [TileSize(1001, SIZE, SIZE)], ["strip"])
     (fold,) = [f for f in proof.findings if f.kind == "fold"]
     assert fold.amount == pytest.approx(0.2 * 0.4 * SIZE**2)
     assert "turned faces" in proof.totals
@@ -101,7 +101,7 @@ def test_edges_that_agree_within_the_tolerance_are_joined_and_others_not(jitter,
 
 def test_near_seams_are_one_hint_an_island():
     _, islands, surface = islands_of(sheet(2, 5e-5).text)
-    proof = prove(
+    proof = check_layout(
         islands, surface, identity(islands.count), [TileSize(1001, SIZE, SIZE)], ["sheet"]
     )
     assert islands.count > 1

@@ -116,13 +116,13 @@ BAD = {
 
 
 @pytest.mark.parametrize("name", BAD)
-def test_bad_input_is_told_with_file_and_cure(name):
+def test_bad_input_is_told_with_file_and_fix(name):
     data, said = BAD[name]
     with pytest.raises(FileFormatError) as caught:
         read(data)
     assert said in str(caught.value)
     assert caught.value.where.startswith("props.obj")
-    assert caught.value.cure
+    assert caught.value.fix
 
 
 def test_the_line_is_named():

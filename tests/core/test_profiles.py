@@ -11,7 +11,7 @@ from PIL import Image
 
 from quilt_cli.main import main
 from quilt_core.errors import FileFormatError
-from quilt_core.pictures.profile import BUILT_IN, profile_from, read_profile
+from quilt_core.textures.profile import BUILT_IN, profile_from, read_profile
 from tests.core.painted import GlbMaker, paint, plain_device, plates
 from tests.core.test_gltf import validator_errors
 

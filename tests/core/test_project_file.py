@@ -94,7 +94,7 @@ RECORDS = {
 def test_records_that_do_not_fit_are_refused(what):
     with pytest.raises(FileFormatError) as caught:
         opened(with_records(GOOD, RECORDS[what]))
-    assert caught.value.where.startswith("pier.quilt") and caught.value.cure
+    assert caught.value.where.startswith("pier.quilt") and caught.value.fix
 
 
 ARRAYS = {

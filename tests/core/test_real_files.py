@@ -9,12 +9,12 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from quilt_core.check import Rules, check_layout
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene, write_scene
 from quilt_core.formats.load import folder_siblings
 from quilt_core.measure import equalize, measure
 from quilt_core.pack import PackSettings, pack_islands
-from quilt_core.prove import Rules, prove
 from quilt_core.scene import TileSize, concatenate, join_surfaces, read_surface
 from quilt_core.scene.placement import identity
 from tests.core.corners import object_corner_uvs
@@ -50,11 +50,11 @@ def test_a_real_file_is_read_packed_and_clean_or_refused_with_a_word(path):
     try:
         scene = read_scene(path.name, path.read_bytes(), folder_siblings(path.parent))
     except QuiltError as error:
-        assert error.cure
+        assert error.fix
         assert any(word in str(error) for word in REFUSED), error
         return
     islands, surface, counts = known(scene)
-    prove(
+    check_layout(
         islands,
         surface,
         identity(islands.count),
@@ -79,7 +79,7 @@ def test_a_real_file_is_read_packed_and_clean_or_refused_with_a_word(path):
     assert [obj.name for obj in again.objects] == [obj.name for obj in scene.objects]
     islands, surface, back = known(again)
     assert back == counts, "the same islands come back"
-    proof = prove(
+    proof = check_layout(
         islands,
         surface,
         identity(islands.count),

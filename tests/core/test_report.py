@@ -10,10 +10,10 @@ import pytest
 import shapely
 from PIL import Image
 
+from quilt_core.check import Ignored, Rules, check_layout
+from quilt_core.check.drawings import density_strip, tile_picture
+from quilt_core.check.report import MOST_ROWS, Subject, report_page, report_values
 from quilt_core.formats import read_scene
-from quilt_core.prove import Ignored, Rules, prove
-from quilt_core.prove.pictures import density_strip, tile_picture
-from quilt_core.prove.report import MOST_ROWS, Subject, report_page, report_values
 from quilt_core.scene import TileSize, concatenate, join_surfaces, read_surface
 from quilt_core.scene.edges import find_neighbours
 from quilt_core.scene.islands import weld_ids
@@ -28,7 +28,7 @@ NAME = 'Crate <b> & "rope"'
 
 def subject_of(polygons, rules=None, tiles=TILES, **more):
     islands = island_set_of(polygons)
-    proof = prove(islands, None, identity(islands.count), tiles, [NAME], rules, **more)
+    proof = check_layout(islands, None, identity(islands.count), tiles, [NAME], rules, **more)
     return Subject(
         "Harbour <light>", "today", islands, tiles, [NAME], {"Packed with": "padding 8 px"}
     ), proof
@@ -128,7 +128,7 @@ def test_the_strip_has_a_dot_per_island_and_the_band():
     assert strip.count("<rect") == 1
     assert "px/m" in strip
     empty = island_set_of([])
-    none = prove(empty, None, identity(0), subject.tiles, [NAME])
+    none = check_layout(empty, None, identity(0), subject.tiles, [NAME])
     assert "No island" in density_strip(empty, none.figures, [NAME], none.rules)
 
 

@@ -135,7 +135,7 @@ def test_a_database_away_for_twenty_seconds_is_told_and_comes_back_by_itself(stu
     while time.monotonic() - began < 20:
         asked = time.monotonic()
         status, told = studio.ask("/api/projects/1/")
-        assert status == 503 and "database" in told["what"] and told["cure"], told
+        assert status == 503 and "database" in told["what"] and told["fix"], told
         assert time.monotonic() - asked < 15, "people are not kept waiting"
         assert studio.ask("/healthz", web=1)[0] == 503
         time.sleep(1.0)
@@ -326,7 +326,7 @@ def test_sqlite_locked_for_more_than_twenty_seconds_is_told_and_comes_back_by_it
         other.execute("BEGIN IMMEDIATE")
         began = time.monotonic()
         status, told = one.ask(address, body, method="PATCH")
-        assert status == 503 and "database" in told["what"] and told["cure"], told
+        assert status == 503 and "database" in told["what"] and told["fix"], told
         assert time.monotonic() - began > 15, "it was waited for"
         # Looking is not held up meanwhile.
         began = time.monotonic()

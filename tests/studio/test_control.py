@@ -10,7 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from quilt_core.pack.plan import expected_coverage, plan_tiles
-from studio.actions.prove.rules import is_proven
+from studio.actions.check.rules import is_proven
 from studio.arrays import load_layout
 from studio.models import Job, Recipe, Revision
 from tests.core.meshes import QUAD_OBJ
@@ -439,7 +439,7 @@ def test_evening_out_leaves_locked_islands_and_says_when_all_are(gathered, act, 
     job = Job.objects.filter(kind="even-out").first()
     assert job.state == "failed"
     assert "keep their place or their size" in job.error["what"]
-    assert "Unlock" in job.error["cure"]
+    assert "Unlock" in job.error["fix"]
 
 
 def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, act, client):

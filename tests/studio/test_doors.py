@@ -30,7 +30,7 @@ def test_a_change_names_its_page_or_the_token(db, headers, status):
     answer = Client(headers=headers).post("/api/projects/", **BODY)
     assert answer.status_code == status
     if status == 403:
-        assert answer.json()["cure"]
+        assert answer.json()["fix"]
 
 
 def test_looking_needs_neither(db):

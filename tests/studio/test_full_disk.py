@@ -93,7 +93,7 @@ def test_a_full_database_refuses_in_words_and_nothing_is_half_written(step, gath
             before = counts(gathered)
         assert answer.status_code == 507, answer.content
         told = answer.json()
-        assert told["what"] == FULL and "Make room" in told["cure"]
+        assert told["what"] == FULL and "Make room" in told["fix"]
         assert client.get(f"/api/projects/{gathered.project_id}/").status_code == 200
         assert counts(gathered) == before
     answer = STEPS[step](client, gathered, 50)
@@ -118,7 +118,7 @@ def test_a_job_that_finds_no_room_for_its_files_fails_in_words(kind, gathered, a
         if answer.status_code == 202:
             job = Job.objects.get(pk=answer.json()["id"])
             assert job.state == Job.FAILED and job.error["what"] == FULL, job.error
-            assert "Make room" in job.error["cure"]
+            assert "Make room" in job.error["fix"]
     gathered.refresh_from_db()
     assert read_state(gathered.head).islands.tobytes() == layout
     job = Job.objects.get(pk=act(gathered, kind, **JOBS[kind]).json()["id"])

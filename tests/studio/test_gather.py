@@ -93,7 +93,7 @@ def test_bad_files_are_refused_and_the_project_is_as_it_was(name, send, gathered
     answer = send(**BAD[name])
     assert answer.status_code == 400
     assert answer.json()["what"]
-    assert answer.json()["cure"]
+    assert answer.json()["fix"]
     gathered.refresh_from_db()
     assert (
         Source.objects.count(),

@@ -25,7 +25,7 @@ def failed(atlas, said):
     job = Job.objects.filter(kind="pack").latest("id")
     assert job.state == Job.FAILED
     assert said in job.error["what"]
-    assert job.error["cure"]
+    assert job.error["fix"]
     assert "Traceback" not in str(job.error)
     return job
 

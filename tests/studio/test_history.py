@@ -71,7 +71,7 @@ def some_action(rng, act, client, atlas):
         ),
         lambda: act(atlas, "rules", "patch", stretch=rng.uniform(1, 3)),
         lambda: act(atlas, "even-out", density=rng.uniform(50, 800)),
-        lambda: act(atlas, "cure", cure="mirror", islands=islands),
+        lambda: act(atlas, "fix", fix="mirror", islands=islands),
         lambda: act(atlas, "pack", effort="quick", seconds=0.2, padding=rng.uniform(0, 8)),
     ]
     return rng.choice(actions)()

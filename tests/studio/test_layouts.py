@@ -113,7 +113,7 @@ def test_even_out_with_a_target_that_gives_nothing_fails_with_a_word(body, gathe
     answer = act(gathered, "even-out", **body)
     if "like" in body:
         job = Job.objects.filter(kind="even-out").get()
-        assert job.state == "failed" and job.error["cure"]
+        assert job.state == "failed" and job.error["fix"]
     else:
         assert answer.status_code == 400
     gathered.refresh_from_db()
@@ -496,4 +496,4 @@ def test_damaged_archives_are_refused_with_a_word(client, project, seed):
     assert answer.status_code in (201, 400)
     if answer.status_code == 400:
         assert answer.json()["what"]
-        assert answer.json()["cure"]
+        assert answer.json()["fix"]

@@ -78,7 +78,7 @@ def test_people_hear_of_each_other_and_strangers_hear_nothing(
     address = f"/api/projects/{project.pk}/live/?window=editor"
     assert people["stranger"].get(address).status_code == 404
     said = people["viewer"].post(
-        f"/api/projects/{project.pk}/pulse/", {"window": "viewer", "atlas": atlas.pk, "stage": "prove", "picked": [3, 5]}, content_type=JSON,
+        f"/api/projects/{project.pk}/pulse/", {"window": "viewer", "atlas": atlas.pk, "stage": "check", "picked": [3, 5]}, content_type=JSON,
     )  # fmt: skip
     assert said.status_code == 200
     people["viewer"].post(f"/api/projects/{project.pk}/notes/", {"text": "Look here."}, content_type=JSON)  # fmt: skip
@@ -89,7 +89,7 @@ def test_people_hear_of_each_other_and_strangers_hear_nothing(
     other.hear(news)
     own.hear(news)
     (one,) = other.news["people"]
-    assert one["picked"] == [3, 5] and one["stage"] == "prove" and one["mine"] is False
+    assert one["picked"] == [3, 5] and one["stage"] == "check" and one["mine"] is False
     assert own.news["people"] == [], "a window does not hear of itself"
     answer = people["viewer"].get(address, HTTP_ACCEPT="text/event-stream")
     assert answer.status_code == 200 and answer["Content-Type"] == "text/event-stream"

@@ -147,7 +147,7 @@ def test_the_demo_is_loaded_once(transactional_db, capsys):
 def test_what_is_not_there_is_told(path, client, db):
     answer = client.get(f"/api/{path}")
     assert answer.status_code == 404
-    assert answer.json()["cure"]
+    assert answer.json()["fix"]
 
 
 def test_the_page_is_served_for_every_path_of_the_application(db, client, settings, tmp_path):

@@ -237,7 +237,7 @@ def test_folders_of_the_server_are_not_for_everybody(people, project, settings, 
     body = {"path": str(tmp_path)}
     at = f"/api/projects/{project.pk}/watch/"
     answer = people["editor"].put(at, body, content_type=JSON)
-    assert answer.status_code == 400 and "QUILT_WATCH_ROOTS" in answer.json()["cure"]
+    assert answer.status_code == 400 and "QUILT_WATCH_ROOTS" in answer.json()["fix"]
     settings.WATCH_ROOTS = [str(tmp_path)]
     assert people["editor"].put(at, body, content_type=JSON).status_code == 200
 

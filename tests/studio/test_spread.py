@@ -7,19 +7,19 @@ import numpy as np
 import pytest
 
 from quilt_core.bake.kept import as_bytes, from_bytes
+from studio.actions.check import bake_maps as rehearsal
 from studio.actions.errors import Refused
-from studio.actions.prove import bake_maps as rehearsal
 from studio.jobs import kinds
 from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
 from studio.jobs.run import cancel_job
 from studio.models import Atlas, Job
 from studio.state import read_state
-from tests.core.fine_meshes import plane, surface
+from tests.core.high_poly import plane, surface
 from tests.core.test_bake_findings import glb
 from tests.studio.conftest import step_of
-from tests.studio.test_bring_again import obj_file
-from tests.studio.test_carry_over import job_of
+from tests.studio.test_merge import job_of
+from tests.studio.test_update import obj_file
 
 pytestmark = pytest.mark.django_db
 TILES = 6
@@ -124,7 +124,7 @@ def test_a_part_that_fails_is_told_and_the_others_are_done(whole):
     parts = do_parts(job, Reporter(job), pieces("bad a2", "b1"))
     assert [p.state for p in parts] == [Job.FAILED, Job.DONE, Job.DONE]
     error = first_error(parts)
-    assert (error.what, error.where, error.cure) == ("It is torn.", "bad", "Mend it.")
+    assert (error.what, error.where, error.fix) == ("It is torn.", "bad", "Mend it.")
 
 
 def test_parts_that_have_not_begun_are_ended_with_the_whole(whole, monkeypatch):
@@ -154,7 +154,7 @@ def test_the_run_sheet_is_one_job_and_lines_of_an_atlas_wait_for_each_other(send
     assert job.state == Job.DONE, job.error
     assert job.result["lines"] == [lines[0], lines[2]] and job.result["left"] == 0
     (failed,) = job.result["failed"]
-    assert failed["line"] == lines[1] and failed["what"] and failed["cure"]
+    assert failed["line"] == lines[1] and failed["what"] and failed["fix"]
     assert [line["state"] for line in client.get(sheet).json()] == ["current", "failed", "current"]
     ends = list(job.parts.order_by("part").values_list("created", "finished"))
     assert all(ended <= begun for (_, ended), (begun, _) in zip(ends, ends[1:], strict=False))

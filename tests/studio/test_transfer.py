@@ -139,6 +139,6 @@ def test_what_is_no_project_is_refused_and_leaves_nothing(worked, client):
         archive_of({k: v for k, v in entries_of(data).items() if not k.startswith("files/")}),
     ):
         answer = brought_in(client, bad)
-        assert answer.status_code == 400 and answer.json()["what"] and answer.json()["cure"]
+        assert answer.status_code == 400 and answer.json()["what"] and answer.json()["fix"]
     assert Project.objects.count() == count
     assert len(list(storage.listed())) == files

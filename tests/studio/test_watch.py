@@ -8,7 +8,7 @@ import time
 import pytest
 
 from studio.models import Job, MeshObject, RunLine, Source
-from tests.studio.test_bring_again import obj_file
+from tests.studio.test_update import obj_file
 
 pytestmark = pytest.mark.django_db
 
@@ -114,7 +114,7 @@ def test_only_folders_that_may_be_watched(yard, client, atlas, settings, tmp_pat
         f"/api/projects/{atlas.project_id}/watch/", {"path": str(tmp_path)}, content_type="application/json",
         headers={"Authorization": f"Bearer {settings.TOKEN}"},
     )  # fmt: skip
-    assert answer.status_code == 400 and "QUILT_WATCH_ROOTS" in answer.json()["cure"]
+    assert answer.status_code == 400 and "QUILT_WATCH_ROOTS" in answer.json()["fix"]
     settings.DEMAND_TOKEN = False
     assert client.delete(f"/api/projects/{atlas.project_id}/watch/").status_code == 204
     assert yard.look().status_code == 204

@@ -18,7 +18,7 @@ export type Notice = {
   kind: "error" | "done";
   what: string;
   where?: string;
-  cure?: string;
+  fix?: string;
   changed?: boolean;
 };
 
@@ -87,7 +87,7 @@ export function tellError(error: unknown): void {
   const told = error as Partial<Explained> & Error;
   useUi
     .getState()
-    .tell({ kind: "error", what: told.what ?? told.message, where: told.where, cure: told.cure });
+    .tell({ kind: "error", what: told.what ?? told.message, where: told.where, fix: told.fix });
 }
 
 /** The one editor of this page. */

@@ -7,9 +7,9 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandParser
 
 from demo.diorama import files
+from studio.actions.check.measure_layout import measure_revision
 from studio.actions.gather.gather_files import gather_files
 from studio.actions.project.create_project import create_project
-from studio.actions.prove.measure_layout import measure_revision
 from studio.models import Project
 from studio.state import members_of
 

@@ -42,7 +42,7 @@ class Settings(Record, frozen=True, kw_only=True):
     uv_tolerance : float
         UVs that differ by less, in tiles, are one point; of files that come in from now on.
     rules : dict
-        As `quilt_core.prove.rules` reads them.
+        As `quilt_core.check.rules` reads them.
     """
 
     name: Annotated[str, Meta(min_length=1, max_length=120)]
@@ -351,7 +351,7 @@ class Preset(Record, frozen=True, kw_only=True):
 
 
 class Profile(Record, frozen=True, kw_only=True):
-    """What an engine wants its textures like, as `quilt_core.pictures.profile` has it."""
+    """What an engine wants its textures like, as `quilt_core.textures.profile` has it."""
 
     name: Annotated[str, Meta(min_length=1, max_length=80)]
     what: dict[str, Any]

@@ -13,14 +13,14 @@ def lay_picture(
     atlas: Atlas, tile: int, name: str, data: bytes, purpose: str = SheetPicture.BEHIND
 ) -> SheetPicture:
     """Lay a picture over a tile, instead of the one that is there for this purpose."""
-    from quilt_core.pictures.decode import decode
+    from quilt_core.textures.decode import decode
 
     if atlas.head is None or tile not in [t.number for t in read_state(atlas.head).tiles]:
         raise Refused(f"There is no tile {tile}.", atlas.name, "Add it in Arrange, Tiles.")
     try:
         decode(name, data)
     except QuiltError as error:
-        raise Refused(error.what, name, error.cure) from None
+        raise Refused(error.what, name, error.fix) from None
     row, _ = SheetPicture.objects.update_or_create(
         atlas=atlas,
         tile=tile,

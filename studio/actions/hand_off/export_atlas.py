@@ -19,11 +19,11 @@ from quilt_core.operations.textures import in_tile
 from quilt_core.scene.naming import unique_names
 from quilt_core.sheet import layout_png, layout_svg
 from studio import storage
+from studio.actions.check.measure_layout import measure_revision
 from studio.actions.documents import document_of
 from studio.actions.errors import Refused
 from studio.actions.gather.unpack import free_folder
 from studio.actions.hand_off.write_reports import reports_of
-from studio.actions.prove.measure_layout import measure_revision
 from studio.arrays import Layout
 from studio.models import Revision, Source
 

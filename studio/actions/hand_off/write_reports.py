@@ -6,9 +6,9 @@ from dataclasses import replace
 from typing import Any
 
 from studio import storage
+from studio.actions.check.examine import examine
+from studio.actions.check.rules import rules_of
 from studio.actions.documents import document_of
-from studio.actions.prove.examine import examine
-from studio.actions.prove.rules import rules_of
 from studio.arrays import Layout
 from studio.models import Revision
 

@@ -14,8 +14,8 @@ from quilt_core.document.state import State, spans
 from quilt_core.run.fingerprint import code_version
 from quilt_core.run.reasons import step_reasons
 from quilt_core.run.standing import FAILED, Kept, Standing, standing
-from studio.actions.carry_over.list_materials import given_mark
-from studio.actions.prove.rules import rules_of
+from studio.actions.check.rules import rules_of
+from studio.actions.merge.list_materials import given_mark
 from studio.actions.run.targets import targets
 from studio.arrays import bases_of
 from studio.models import Atlas, BaseLayout, RunLine

@@ -17,14 +17,14 @@ from quilt_core.options import options_of, settings_from
 from quilt_core.run.walk import StepEnd
 from quilt_core.scene.naming import unique_names
 from studio import storage
-from studio.actions.carry_over.merge_textures import merge_textures
+from studio.actions.check.bake_maps import bake_maps
+from studio.actions.check.measure_layout import measure_revision
 from studio.actions.hand_off.draw_textures import draw_textures
 from studio.actions.hand_off.export_atlas import export_atlases
 from studio.actions.hand_off.write_reports import write_reports
 from studio.actions.history.change import finish_job
+from studio.actions.merge.merge_textures import merge_textures
 from studio.actions.operate import operate
-from studio.actions.prove.bake_maps import bake_maps
-from studio.actions.prove.measure_layout import measure_revision
 from studio.models import Atlas, Revision, RunLine
 
 MOST_FAULTS = 3

@@ -14,9 +14,9 @@ from quilt_core.operations.registry import operation
 from quilt_core.operations.steps import STEPS, checked_steps
 from quilt_core.options import options_of
 from quilt_core.run.walk import do_steps
+from studio.actions.check.measure_layout import measure_revision
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made, chain, finish_job
-from studio.actions.prove.measure_layout import measure_revision
 from studio.actions.run.facts import digest_of, facts_of_all, joined, survey
 from studio.actions.run.line_steps import LineWork, head_of
 from studio.actions.run.targets import target
@@ -106,9 +106,9 @@ def do_line(line: RunLine, progress: Progress) -> dict[str, Any]:
     if walk.error is not None:
         _put_back(first, line)
         line.tried = _digest(atlases, line)[0]
-        line.error = f"{walk.error.what} {walk.error.cure}".strip()
+        line.error = f"{walk.error.what} {walk.error.fix}".strip()
         line.save(update_fields=["tried", "error"])
-        raise Refused(walk.error.what, walk.error.where, walk.error.cure)
+        raise Refused(walk.error.what, walk.error.where, walk.error.fix)
     heads = [head_of(atlas.pk) for atlas in atlases]
     for head in heads:
         measure_revision(head)

@@ -63,7 +63,7 @@ def read_lines(project: Project, name: str, data: bytes) -> list[RunLine]:
     try:
         sheet = read_sheet(name, data)
     except QuiltError as error:
-        raise Refused(error.what, error.where, error.cure) from None
+        raise Refused(error.what, error.where, error.fix) from None
     atlases = [one for one in project.atlases.select_related("head") if one.head is not None]
     out = []
     for line in sheet.lines:
@@ -76,7 +76,7 @@ def read_lines(project: Project, name: str, data: bytes) -> list[RunLine]:
         try:
             steps = checked_steps(given)
         except QuiltError as error:
-            raise Refused(error.what, f"{where}, {error.where}", error.cure) from None
+            raise Refused(error.what, f"{where}, {error.where}", error.fix) from None
         row = project.run_lines.filter(name=line.name).first()
         row = row or RunLine(project=project, name=line.name)
         row.steps, row.hold = steps, line.hold

@@ -128,8 +128,8 @@ async function jobDone(job: Job, signal: AbortSignal): Promise<Job> {
     now = await ask(api.GET("/api/jobs/{job_id}/", path));
   }
   if (now.state === "done") return now;
-  const told = (now.error ?? {}) as { what?: string; where?: string; cure?: string };
-  throw new Explained(told.what ?? now.message ?? "It was stopped.", told.where, told.cure);
+  const told = (now.error ?? {}) as { what?: string; where?: string; fix?: string };
+  throw new Explained(told.what ?? now.message ?? "It was stopped.", told.where, told.fix);
 }
 
 export function usePlan(revision: number | undefined, house: number) {

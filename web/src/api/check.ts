@@ -56,10 +56,10 @@ export function useRules(projectId: number) {
   return { rules: rules.data, change };
 }
 
-export type Cures = ReturnType<typeof useCures>;
+export type Fixes = ReturnType<typeof useFixes>;
 
-/** Cures at a click. Those that move one island ask the server at once, those that pack start a job. */
-export function useCures(atlas: Atlas, projectId: number) {
+/** Fixes at a click. Those that move one island ask the server at once, those that pack start a job. */
+export function useFixes(atlas: Atlas, projectId: number) {
   const client = useQueryClient();
   const refresh = () => {
     for (const key of ["jobs", "atlas", "project"])
@@ -74,12 +74,12 @@ export function useCures(atlas: Atlas, projectId: number) {
       refresh();
     },
   };
-  const cure = useMutation({
+  const fix = useMutation({
     mutationFn: ({ name, islands }: { name: "mirror" | "move in" | "stack"; islands: number[] }) =>
       ask(
-        api.POST("/api/atlases/{atlas_id}/cure/", {
+        api.POST("/api/atlases/{atlas_id}/fix/", {
           params: path,
-          body: { ...seen(), cure: name, islands },
+          body: { ...seen(), fix: name, islands },
         }),
       ),
     ...options,
@@ -112,7 +112,7 @@ export function useCures(atlas: Atlas, projectId: number) {
       ),
     ...options,
   });
-  const flatten = useMutation({
+  const unwrap = useMutation({
     mutationFn: (names: string[]) =>
       ask(
         api.POST("/api/atlases/{atlas_id}/unwrap/", {
@@ -136,17 +136,17 @@ export function useCures(atlas: Atlas, projectId: number) {
   });
   const run = (name: string, findings: Finding[]) => {
     const all = [...new Set(findings.flatMap((f) => f.islands))];
-    if (name === "mirror" || name === "move in") cure.mutate({ name, islands: all });
-    else if (name === "stack") cure.mutate({ name, islands: findings[0].islands });
+    if (name === "mirror" || name === "move in") fix.mutate({ name, islands: all });
+    else if (name === "stack") fix.mutate({ name, islands: findings[0].islands });
     else if (name === "house density") even.mutate(all);
-    else if (name === "flatten") flatten.mutate([...new Set(findings.map((f) => f.object))]);
+    else if (name === "unwrap") unwrap.mutate([...new Set(findings.map((f) => f.object))]);
     else if (name === "spread") spread.mutate([...new Set(findings.flatMap(toSpread))]);
     useUi.getState().tell(null);
   };
   return {
     run,
     report,
-    busy: cure.isPending || spread.isPending || even.isPending || flatten.isPending,
+    busy: fix.isPending || spread.isPending || even.isPending || unwrap.isPending,
   };
 }
 

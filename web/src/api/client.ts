@@ -49,16 +49,16 @@ export class Explained extends Error {
   constructor(
     readonly what: string,
     readonly where = "",
-    readonly cure = "",
+    readonly fix = "",
     readonly status = 0,
   ) {
-    super([where, what, cure].filter(Boolean).join(" · "));
+    super([where, what, fix].filter(Boolean).join(" · "));
   }
 }
 
 function explained(body: unknown, status: number): Explained {
-  const told = (body ?? {}) as { what?: string; where?: string; cure?: string };
-  if (told.what) return new Explained(told.what, told.where, told.cure, status);
+  const told = (body ?? {}) as { what?: string; where?: string; fix?: string };
+  if (told.what) return new Explained(told.what, told.where, told.fix, status);
   return new Explained(
     `The server answered ${status || "nothing"}.`,
     "",

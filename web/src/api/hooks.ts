@@ -125,12 +125,12 @@ export function useJobs(projectId: number) {
       void client.invalidateQueries({ queryKey: ["project", projectId] });
       void client.invalidateQueries({ queryKey: ["history", projectId] });
       if (job.state === "failed") {
-        const told = (job.error ?? {}) as { what?: string; where?: string; cure?: string };
+        const told = (job.error ?? {}) as { what?: string; where?: string; fix?: string };
         useUi.getState().tell({
           kind: "error",
           what: told.what ?? job.message ?? "It failed.",
           where: told.where,
-          cure: told.cure,
+          fix: told.fix,
         });
       }
       const { islands, of } = (job.result ?? {}) as { islands?: number; of?: number };
@@ -178,7 +178,7 @@ export function useJobs(projectId: number) {
               ? "One line failed; the others are done."
               : `${failed.length} lines failed; the others are done.`,
           where: "run sheet",
-          cure:
+          fix:
             failed.length === 1
               ? "The run sheet says why; its layout is as it was."
               : "The run sheet says why; their layouts are as they were.",

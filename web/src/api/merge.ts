@@ -151,7 +151,7 @@ export async function givePictures(
     useUi.getState().tell({
       kind: "done",
       what: `${given.length} ${given.length === 1 ? "texture" : "textures"} given: ${where}${given.length > 3 ? " …" : ""}.`,
-      cure: lost.length
+      fix: lost.length
         ? `${lost.join(", ")}: no material has such a name; drop it on one.`
         : undefined,
     });

@@ -92,8 +92,8 @@ export function usePeople(projectId: number, owner: boolean) {
           { params: { path: { ...path, user_id } } },
         );
         if (!response.ok) {
-          const { what = "", where = "", cure = "" } = (error ?? {}) as Record<string, string>;
-          throw new Explained(what, where, cure);
+          const { what = "", where = "", fix = "" } = (error ?? {}) as Record<string, string>;
+          throw new Explained(what, where, fix);
         }
       },
       ...options,

@@ -124,23 +124,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/cure/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Cure findings at once. */
-        post: operations["cure"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/atlases/{atlas_id}/cut-link/": {
         parameters: {
             query?: never;
@@ -254,6 +237,23 @@ export interface paths {
         put?: never;
         /** @description Check its settings, and do or queue it. */
         post: operations["fit_into_gaps"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/fix/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Fix findings at once. */
+        post: operations["fix"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1400,7 +1400,7 @@ export interface paths {
         get: operations["list_recipes"];
         put?: never;
         /** @description Saved pack settings of a project. */
-        post: operations["save_recipe"];
+        post: operations["save_preset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2208,19 +2208,6 @@ export interface components {
              */
             padding: number;
         };
-        /**
-         * @description * `mirror` - mirror
-         *     * `move in` - move in
-         *     * `stack` - stack
-         * @enum {string}
-         */
-        CureEnum: "mirror" | "move in" | "stack";
-        CureIn: {
-            /** @description the step that the user saw; 409 when what the edit touches was changed since */
-            change: number;
-            cure: components["schemas"]["CureEnum"];
-            islands: number[];
-        };
         CutLinkIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2491,7 +2478,7 @@ export interface components {
             other_faces: number[];
             /** @description 0 for none */
             tile: number;
-            cure: string;
+            fix: string;
             ignored: string;
         };
         /** @description Lay islands into the best free spots of a tile; nothing else moves. */
@@ -2517,6 +2504,19 @@ export interface components {
             rotate?: components["schemas"]["RotateEnum"];
             /** @description keep the layout beside the present one */
             draft?: boolean;
+        };
+        /**
+         * @description * `mirror` - mirror
+         *     * `move in` - move in
+         *     * `stack` - stack
+         * @enum {string}
+         */
+        FixEnum: "mirror" | "move in" | "stack";
+        FixIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            fix: components["schemas"]["FixEnum"];
+            islands: number[];
         };
         /** @description Something that would let the islands be larger. */
         FixOut: {
@@ -2733,7 +2733,7 @@ export interface components {
             usual: components["schemas"]["UsualEnum"];
             why: string;
             advice: string;
-            cure: string;
+            fix: string;
         };
         /**
          * @description * `new` - new
@@ -4010,7 +4010,7 @@ export interface components {
         ShelfWarning: {
             kind: string;
             what: string;
-            cure: string;
+            fix: string;
         };
         /** @description Shrink islands together until padding and margin are kept. */
         ShrinkToFitIn: {
@@ -4237,7 +4237,7 @@ export interface components {
             symmetric?: boolean;
             /**
              * Format: double
-             * @description time for each object to look for fewer seams; without it what its size suggests, s; usually None
+             * @description time for each object to look for fewer seams; without it as many rounds as its size suggests, s; usually None
              */
             seconds?: number | null;
             /**
@@ -4933,7 +4933,7 @@ export interface components {
                 stretch: {
                     [key: string]: unknown;
                 };
-                /** @description key, kind, severity, object, island (from 1), amount, unit, text, other_object, other_island, spots (UV), faces and other_faces (from 0), tile, cure, ignored; at most 1,000 of a kind, the worst first */
+                /** @description key, kind, severity, object, island (from 1), amount, unit, text, other_object, other_island, spots (UV), faces and other_faces (from 0), tile, fix, ignored; at most 1,000 of a kind, the worst first */
                 findings: {
                     [key: string]: unknown;
                 }[];
@@ -5262,33 +5262,6 @@ export interface operations {
             };
         };
     };
-    cure: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["CureIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["CureIn"];
-                "multipart/form-data": components["schemas"]["CureIn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AtlasOut"];
-                };
-            };
-        };
-    };
     cut_link: {
         parameters: {
             query?: never;
@@ -5468,6 +5441,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    fix: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FixIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["FixIn"];
+                "multipart/form-data": components["schemas"]["FixIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
                 };
             };
         };
@@ -7452,7 +7452,7 @@ export interface operations {
             };
         };
     };
-    save_recipe: {
+    save_preset: {
         parameters: {
             query?: never;
             header?: never;

@@ -36,7 +36,7 @@ export function Notices() {
           </Text>
         )}
         <Text fontWeight="600">{notice.what}</Text>
-        {notice.cure && <Text>{notice.cure}</Text>}
+        {notice.fix && <Text>{notice.fix}</Text>}
         {error && !notice.changed && (
           <Text color="soft" fontSize="12px" mt="1">
             Your layout is as it was.

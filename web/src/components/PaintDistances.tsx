@@ -95,7 +95,7 @@ function Sheet({ tile, width, height, url, keep }: SheetProps) {
         useUi.getState().tell({
           kind: "error",
           what: "Nothing is selected to be filled.",
-          cure: "Select islands on the table, the model or in the object list.",
+          fix: "Select islands on the table, the model or in the object list.",
         });
       return;
     }

@@ -94,10 +94,10 @@ export function TableView({
         tell({
           kind: "error",
           what: "Nothing is selected to be fitted in.",
-          cure: "Select islands first, then draw where they shall go.",
+          fix: "Select islands first, then draw where they shall go.",
         });
       else if (!tile)
-        tell({ kind: "error", what: "The region lies on no tile.", cure: "Draw it on a tile." });
+        tell({ kind: "error", what: "The region lies on no tile.", fix: "Draw it on a tile." });
       else fitHere({ islands, tile, region, grow });
     };
     return () => {

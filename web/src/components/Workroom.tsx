@@ -52,7 +52,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
           islands === 1
             ? "The island that is selected keeps its place, rotation or size."
             : `All ${islands} islands that are selected keep their place, rotation or size.`,
-        cure: "Unlock it first (L for the place), or select others.",
+        fix: "Unlock it first (L for the place), or select others.",
       });
     editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
   }, [place]);

@@ -89,7 +89,7 @@ export function ObjectListStrip({ open, numbers }: { open: () => void; numbers: 
         size="2xs"
         variant="ghost"
         onClick={open}
-        aria-label="Unfold the object list"
+        aria-label="Unfold Objects"
         title="Objects and islands, with their density"
       >
         <ChevronUp size={14} /> Objects

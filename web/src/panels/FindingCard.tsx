@@ -3,11 +3,11 @@ import { ChevronLeft, ChevronRight } from "lucide-react";
 import { useState } from "react";
 import type { Finding, KindInfo } from "../api/client";
 import { useEditor } from "../api/hooks";
-import type { Cures } from "../api/check";
+import type { Fixes } from "../api/check";
 import { nextFinding, place, type Group } from "../editor/findings/walk";
 import * as format from "../format";
 
-const CURES: Record<string, { one: string; all?: string }> = {
+const FIXES: Record<string, { one: string; all?: string }> = {
   mirror: { one: "Mirror back", all: "Mirror all back" },
   "move in": { one: "Move into the tile", all: "Move all in" },
   spread: { one: "Lay into free space", all: "Lay all into free space" },
@@ -20,19 +20,19 @@ type Props = {
   group: Group;
   finding: Finding;
   about: KindInfo | undefined;
-  cures: Cures;
+  fixes: Fixes;
   ignore: (finding: Finding, reason: string) => void;
 };
 
 /** One finding: what, why, and what can be done; with steps to the next one. */
-export function FindingCard({ group, finding, about, cures, ignore }: Props) {
+export function FindingCard({ group, finding, about, fixes, ignore }: Props) {
   const editor = useEditor("document", "figures");
   const [asking, setAsking] = useState(false);
   const at = group.findings.findIndex((f) => f.key === finding.key);
   const step = (by: 1 | -1) => editor.showFinding(nextFinding(group.findings, finding, by));
-  const cure = CURES[finding.cure];
-  const alike = group.findings.filter((f) => f.cure === finding.cure && !f.ignored);
-  const busy = cures.busy || editor.figures.stale;
+  const fix = FIXES[finding.fix];
+  const alike = group.findings.filter((f) => f.fix === finding.fix && !f.ignored);
+  const busy = fixes.busy || editor.figures.stale;
   return (
     <Box
       px="1"
@@ -83,27 +83,27 @@ export function FindingCard({ group, finding, about, cures, ignore }: Props) {
         </Text>
       )}
       <Flex gap="1.5" mt="2" wrap="wrap">
-        {cure && !finding.ignored && (
+        {fix && !finding.ignored && (
           <Button
             size="2xs"
             bg="petrol"
             color="onPetrol"
             _hover={{ bg: "ink", color: "panel" }}
             disabled={busy}
-            onClick={() => cures.run(finding.cure, [finding])}
+            onClick={() => fixes.run(finding.fix, [finding])}
           >
-            {cure.one}
+            {fix.one}
           </Button>
         )}
-        {cure?.all && alike.length > 1 && !finding.ignored && (
+        {fix?.all && alike.length > 1 && !finding.ignored && (
           <Button
             size="2xs"
             variant="outline"
             borderColor="petrol"
             disabled={busy}
-            onClick={() => cures.run(finding.cure, alike)}
+            onClick={() => fixes.run(finding.fix, alike)}
           >
-            {cure.all} ({format.whole(alike.length)})
+            {fix.all} ({format.whole(alike.length)})
           </Button>
         )}
         {finding.ignored ? (

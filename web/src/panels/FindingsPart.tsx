@@ -2,11 +2,11 @@ import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Finding } from "../api/client";
 import { useEditor } from "../api/hooks";
-import { useCures, useRules } from "../api/check";
+import { useFixes, useRules } from "../api/check";
 import { lastTestBake, withTestBake } from "../api/testBake";
 import { SeverityMark } from "../components/SeverityMark";
 import type { PanelProps } from "./props";
-import { islandsOf, place, afterCure, groups, type Group } from "../editor/findings/walk";
+import { islandsOf, place, afterFix, groups, type Group } from "../editor/findings/walk";
 import * as format from "../format";
 import { useKept } from "../state";
 import { FindingCard } from "./FindingCard";
@@ -22,7 +22,7 @@ export function FindingsPart({ project, atlas, jobs, actions }: PanelProps) {
     () => checked && withTestBake(checked, baked, atlas.head.id, rules),
     [checked, baked, atlas.head.id, rules],
   );
-  const cures = useCures(atlas, project.id);
+  const fixes = useFixes(atlas, project.id);
   const [open, setOpen] = useKept<string>("open kind", "");
   const last = useRef<{ finding: Finding; list: Finding[] } | null>(null);
   const list = proof ? groups(proof) : [];
@@ -33,7 +33,7 @@ export function FindingsPart({ project, atlas, jobs, actions }: PanelProps) {
     if (editor.figures.stale || proof === seen.current) return;
     seen.current = proof;
     if (!editor.figures.finding && last.current && group)
-      editor.showFinding(afterCure(last.current.list, last.current.finding, group.findings));
+      editor.showFinding(afterFix(last.current.list, last.current.finding, group.findings));
   });
   useEffect(() => {
     if (editor.figures.finding && group)
@@ -87,7 +87,7 @@ export function FindingsPart({ project, atlas, jobs, actions }: PanelProps) {
               group={g}
               finding={editor.figures.finding}
               about={rules?.kinds.find((k) => k.kind === g.kind)}
-              cures={cures}
+              fixes={fixes}
               ignore={(finding, reason) =>
                 change.mutate({
                   ignored: [

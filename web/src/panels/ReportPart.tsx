@@ -1,7 +1,7 @@
 import { Box, Flex, Link, Text } from "@chakra-ui/react";
 import type { Proof } from "../api/client";
 import { useEditor } from "../api/hooks";
-import { useCures } from "../api/check";
+import { useFixes } from "../api/check";
 import type { PanelProps } from "./props";
 import * as format from "../format";
 import { MainButton, Running, running, Title } from "./parts";
@@ -9,7 +9,7 @@ import { MainButton, Running, running, Title } from "./parts";
 /** The figures of the report, and the report itself as a page and as JSON. */
 export function ReportPart({ project, atlas, jobs, actions }: PanelProps) {
   const editor = useEditor("document", "figures");
-  const { report } = useCures(atlas, project.id);
+  const { report } = useFixes(atlas, project.id);
   const { proof } = editor.figures;
   const f = editor.document.info?.figures;
   if (!proof || !f)

@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Finding, Proof } from "../../api/client";
-import { afterCure, findingsOf, groups, nextFinding, place } from "./walk";
+import { afterFix, findingsOf, groups, nextFinding, place } from "./walk";
 
 const finding = (kind: string, key: string, more: Partial<Finding> = {}): Finding => ({
   kind: kind as Finding["kind"],
@@ -18,7 +18,7 @@ const finding = (kind: string, key: string, more: Partial<Finding> = {}): Findin
   faces: [],
   other_faces: [],
   tile: 1001,
-  cure: "",
+  fix: "",
   ignored: "",
   ...more,
 });
@@ -46,11 +46,11 @@ it("steps through a kind and goes round", () => {
   expect(nextFinding([], null, 1)).toBeNull();
 });
 
-it("stays in place after a cure", () => {
-  expect(afterCure(list, list[1], [list[0], list[1]])?.key).toBe("b");
-  expect(afterCure(list, list[1], [list[0], list[2]])?.key).toBe("c");
-  expect(afterCure(list, list[3], [list[0]])?.key).toBe("a");
-  expect(afterCure(list, list[3], [])).toBeNull();
+it("stays in place after a fix", () => {
+  expect(afterFix(list, list[1], [list[0], list[1]])?.key).toBe("b");
+  expect(afterFix(list, list[1], [list[0], list[2]])?.key).toBe("c");
+  expect(afterFix(list, list[3], [list[0]])?.key).toBe("a");
+  expect(afterFix(list, list[3], [])).toBeNull();
 });
 
 it("says who it is about", () => {

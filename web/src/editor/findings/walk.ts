@@ -37,8 +37,8 @@ export function nextFinding(
   return findings[(at + step + findings.length) % findings.length];
 }
 
-/** After a cure the finding may be gone: its place in the list is taken by the one behind it. */
-export function afterCure(before: Finding[], present: Finding, now: Finding[]): Finding | null {
+/** After a fix the finding may be gone: its place in the list is taken by the one behind it. */
+export function afterFix(before: Finding[], present: Finding, now: Finding[]): Finding | null {
   const same = now.find((f) => f.key === present.key);
   if (same) return same;
   const behind = before.slice(before.findIndex((f) => f.key === present.key) + 1);

@@ -249,7 +249,7 @@ function Warnings({ shelf }: { shelf: Shelf }) {
             <Text>
               {row.what}{" "}
               <Text as="span" color="soft">
-                {row.cure}
+                {row.fix}
               </Text>
             </Text>
           </Flex>

@@ -1,0 +1,70 @@
+"""Distances of rays as painted weights: pictures over the tiles, white for the whole distance, black for none."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.bake.case import Reach
+from quilt_core.errors import LayoutError
+from quilt_core.textures.decode import decode
+
+FloatArray = NDArray[np.float64]
+Float32 = NDArray[np.float32]
+
+
+def painted_reach(pictures: Mapping[int, Float32]) -> Reach:
+    """Read weights between the texels of pictures of tiles; 1 where a tile has none.
+
+    Parameters
+    ----------
+    pictures : mapping
+        Tile number to (H, W) float32 from 0 to 1, first row on top.
+
+    Raises
+    ------
+    LayoutError
+        When a picture is no grey one.
+    """
+    for number, picture in pictures.items():
+        if picture.ndim != 2 or not picture.size:
+            raise LayoutError(
+                "Painted distances are no grey image.", f"tile {number}", "Give one channel."
+            )
+
+    def reach(uv: FloatArray) -> FloatArray:
+        out = np.ones(len(uv))
+        place = np.floor(uv)
+        number = 1001 + place[:, 0] + 10 * place[:, 1]
+        for tile, picture in pictures.items():
+            rows = np.flatnonzero(number == tile)
+            if not len(rows):
+                continue
+            height, width = picture.shape
+            at = uv[rows] - place[rows]
+            x = (at[:, 0] * width - 0.5).astype(np.float32)
+            y = ((1.0 - at[:, 1]) * height - 0.5).astype(np.float32)
+            # One remap takes no more than 32,767 points in a row.
+            for k in range(0, len(rows), 30_000):
+                part = slice(k, k + 30_000)
+                found = cv2.remap(
+                    picture, x[None, part], y[None, part], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+                )  # fmt: skip
+                out[rows[part]] = found[0]
+        return out
+
+    return reach
+
+
+def grey_of(data: bytes, name: str) -> Float32:
+    """(H, W) float32 from 0 to 1 of a picture file: the mean of red, green and blue.
+
+    Raises
+    ------
+    QuiltError
+        When it cannot be read.
+    """
+    return np.ascontiguousarray(decode(name, data).linear(False)[..., :3].mean(axis=2))

@@ -1,0 +1,250 @@
+"""A mesh without UVs becomes charts that lie flat."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, wait
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.weld import welded
+from quilt_core.unwrap.both_sides import Mirror, find_mirror, unwrap_both_sides
+from quilt_core.unwrap.options import UnwrapSettings
+from quilt_core.unwrap.patchwork import (
+    Limits,
+    Patchwork,
+    limits_for,
+    near_pieces,
+    sewn_up,
+    unpicked,
+)
+from quilt_core.unwrap.regions import start_patchwork
+from quilt_core.unwrap.result import Unwrapped, measured
+from quilt_core.unwrap.seams import fixed_seams
+from quilt_core.unwrap.shells import find_shells
+from quilt_core.unwrap.smooth import smoothed
+from quilt_core.unwrap.straight import straightened
+from quilt_core.unwrap.whole import rebalanced
+
+FloatArray = NDArray[np.float64]
+IntArray = NDArray[np.int64]
+BoolArray = NDArray[np.bool_]
+
+TELL_EVERY = 0.25
+"""Seconds."""
+LANES = 2
+"""Orders of sewing that are tried at once."""
+AT_FULL, IN_TWO = (1.0,), (0.5, 1.0)
+"""What part of the stretch is allowed while a lane sews, one after the other."""
+FEW_SEAMS = 1.06
+"""Stretch from which larger meshes are sewn in two stages too: there is more to be gained."""
+TWICE = 6000
+"""Triangles up to which seams are tried once more after they were straightened."""
+SMALL, PER_PIECE = 1500, 3
+"""Triangles of a piece that charts are sewn from; each is one of its own in small meshes."""
+ROUNDS_FOR = 10_000
+"""Triangles times rounds of looking for fewer seams."""
+MOST_ROUNDS = 60
+JITTER = 0.3
+AGAIN = 3000
+"""Triangles up to which parts are sewn again, and all seams are tried once more at the end."""
+BOTH_ALIKE = 0.5
+"""Balance at which charts are as they were sewn: relaxed for both."""
+RAISED = (1.3, 1.8, 3.0, 8.0, 40.0)
+"""Stretch that is allowed, one after the other, when there shall be one piece."""
+
+
+@dataclass(frozen=True)
+class Stage:
+    """How far flattening is.
+
+    Parameters
+    ----------
+    progress : float
+        0 to 1.
+    seam : float
+        Length of the seams so far, / sqrt(surface); inf before there is a layout.
+    """
+
+    progress: float
+    seam: float
+
+
+Tell = Callable[[Stage], bool]
+"""Is told how far it is; False ends the work with what there is."""
+
+
+def unwrap_mesh(
+    mesh: Mesh,
+    settings: UnwrapSettings | None = None,
+    points: FloatArray | None = None,
+    tell: Tell | None = None,
+) -> Unwrapped:
+    """Cut a mesh into charts and flatten them at equal density.
+
+    Pieces of a few triangles are sewn together as long as the chart stays valid: no face is turned
+    over, none lies on another one, the L2 stretch (Sander et al. 2001) stays below the limit. Then
+    parts are unpicked and sewn in another order, which is kept where it has shorter seams.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    settings : UnwrapSettings, optional
+    points : (V, 3) float64, optional
+        Positions to flatten instead of the mesh's own, such as those in the world.
+    tell : callable, optional
+
+    Returns
+    -------
+    Unwrapped
+
+    References
+    ----------
+    Liu, Zhang, Xu, Gotsman, Gortler 2008, A Local/Global Approach to Mesh Parameterization.
+    Smith, Schaefer 2015, Bijective Parameterization with Free Boundaries.
+    """
+    settings = settings or UnwrapSettings()
+    started = time.monotonic()
+    mesh = welded(mesh, settings.weld)
+    shells = find_shells(mesh, points)
+    if not shells.count:
+        return measured(mesh, shells, None, time.monotonic() - started)
+    if settings.symmetric and (mirror := find_mirror(mesh, points)) is not None:
+        made = _mirrored(mesh, points, mirror, settings, tell, started)
+        if made is not None:
+            return made
+    seams = fixed_seams(mesh, shells, settings)
+    open_ = replace(shells, across=np.where(seams, -1, shells.across))
+    limits = limits_for(settings.stretch)
+    tell = tell or (lambda stage: True)
+    tell(Stage(0.02, np.inf))
+    base = start_patchwork(
+        open_, limits, shells.count // (PER_PIECE if shells.count > SMALL else 1)
+    )
+    work, go_on = _sewn_while_told(base, limits, settings.seed, tell)
+    if settings.seams == "one" and go_on:
+        # One piece may bend what is sharp.
+        blunt = replace(work.shells, sharp=np.zeros_like(work.shells.sharp))
+        work = _one_piece(replace(work, shells=blunt), tell)
+    elif go_on:
+        work = _fewer_seams(work, base, limits, settings, tell)
+        work = smoothed(work, limits)
+        if shells.count <= AGAIN:
+            work = straightened(sewn_up(work, limits), limits)
+    if settings.balance != BOTH_ALIKE:
+        work = rebalanced(work, settings.balance)
+    tell(Stage(1.0, _seam(work)))
+    return measured(mesh, shells, work, time.monotonic() - started)
+
+
+def _mirrored(
+    mesh: Mesh,
+    points: FloatArray | None,
+    mirror: Mirror,
+    settings: UnwrapSettings,
+    tell: Tell | None,
+    started: float,
+) -> Unwrapped | None:
+    """One side flattened, and the other as its mirror image."""
+    here = np.asarray(mesh.positions if points is None else points, np.float64)
+    own = replace(settings, symmetric=False, balance=BOTH_ALIKE)
+    limits = limits_for(settings.stretch)
+    work = unwrap_both_sides(
+        mesh, here, mirror, limits, lambda half: unwrap_mesh(half, own, here, tell)
+    )
+    if work is None:
+        return None
+    if settings.balance != BOTH_ALIKE:
+        work = rebalanced(work, settings.balance)
+    made = measured(mesh, work.shells, work, time.monotonic() - started)
+    return replace(made, symmetric=True)
+
+
+def _sewn_while_told(
+    base: Patchwork, limits: Limits, seed: int, tell: Tell
+) -> tuple[Patchwork, bool]:
+    """Sew in two orders at once, in threads, and tell how far it is; the one with shorter seams, and
+    whether to go on after that."""
+    stop, told = np.zeros(1, bool), np.zeros((LANES, 2), np.int64)
+    pieces = max(int(base.label.max()), 1)
+    staged = SMALL if limits.stretch < FEW_SEAMS else TWICE
+    stages = (AT_FULL, IN_TWO if base.shells.count <= staged else AT_FULL)
+    with ThreadPoolExecutor(LANES) as pool:
+        lanes = [
+            pool.submit(_lane, base, limits, stages[k], seed + 1000 * k, stop, told[k])
+            for k in range(LANES)
+        ]
+        while wait(lanes, TELL_EVERY).not_done:
+            done = min(float(told[:, 0].min()) / pieces, 1.0)
+            if not tell(Stage(0.05 + 0.65 * done, np.inf)):
+                stop[0] = True
+    return min((lane.result() for lane in lanes), key=lambda work: work.seam), not stop[0]
+
+
+def _lane(
+    base: Patchwork,
+    limits: Limits,
+    stages: tuple[float, ...],
+    seed: int,
+    stop: BoolArray,
+    told: IntArray,
+) -> Patchwork:
+    """Sew and straighten, with more and more of the stretch that is allowed; then once more, where
+    the mesh is small enough."""
+    work = base
+    for part in stages:
+        some = limits_for(1 + part * (limits.stretch - 1))
+        jitter = JITTER if work is base else 0.0
+        work = straightened(sewn_up(work, some, jitter, seed, stop, told), some, stop)
+    if base.shells.count > TWICE:
+        return work
+    return straightened(sewn_up(work, limits, 0.0, seed, stop, told), limits, stop)
+
+
+def _fewer_seams(
+    work: Patchwork,
+    base: Patchwork,
+    limits: Limits,
+    settings: UnwrapSettings,
+    tell: Tell,
+) -> Patchwork:
+    """Unpick a part and sew it again in another order, as often as the size of the mesh allows, or for the seconds that are
+    given. Rounds are counted, so that a mesh gives the same layout however busy the machine is."""
+    shells = work.shells
+    rounds = min(MOST_ROUNDS, ROUNDS_FOR // shells.count) if shells.count <= AGAIN else 0
+    given, end = settings.seconds, np.inf
+    if given is not None:
+        rounds, end = 1_000_000, time.monotonic() + given
+    rng = np.random.default_rng(settings.seed)
+    for number in range(rounds):
+        cut = np.flatnonzero(~work.sewn & (shells.across >= 0))
+        if not len(cut) or time.monotonic() > end:
+            break
+        done = number / rounds if given is None else 1 - (end - time.monotonic()) / max(given, 1e-9)
+        if not tell(Stage(0.7 + 0.3 * done, _seam(work))):
+            break
+        spot = int(rng.choice(cut, p=shells.length[cut] / shells.length[cut].sum())) // 3
+        share = float(np.exp(rng.uniform(np.log(0.02), np.log(0.4))))
+        loose = unpicked(work, base, near_pieces(base, spot, share))
+        found = straightened(sewn_up(loose, limits, JITTER, settings.seed + number + 1), limits)
+        if found.seam <= work.seam:
+            work = found
+    return work
+
+
+def _one_piece(work: Patchwork, tell: Tell) -> Patchwork:
+    """Sew on with more and more stretch allowed."""
+    for number, stretch in enumerate(RAISED):
+        if not tell(Stage(0.7 + 0.3 * number / len(RAISED), _seam(work))):
+            break
+        limits = limits_for(stretch)
+        work = smoothed(sewn_up(work, limits), limits)
+    return work
+
+
+def _seam(work: Patchwork) -> float:
+    return float(work.seam / np.sqrt(max(work.shells.area.sum(), 1e-300)))

@@ -1,0 +1,1 @@
+"""Prove: figures, findings, rules, fixes."""

@@ -1,0 +1,113 @@
+"""What a plan keeps of the painted density, and which objects would be better off in another atlas."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from quilt_core.document.state import spans
+from quilt_core.scene.placement import determinants
+from quilt_core.textures.looks import Look
+from studio.arrays import Layout
+
+BETTER = 0.98
+"""Part of its painted density above which nothing is said of an object."""
+
+
+def kept_densities(layout: Layout, areas: list[float], size: int) -> list[float | None]:
+    """How dense each member's texels will be as a part of what they were painted with.
+
+    Parameters
+    ----------
+    layout : Layout
+    areas : list of float
+        Texels of the old pictures that each member covers.
+    size : int
+        Width of the new pictures of the first sheet, px; the others in proportion.
+    """
+    scale = size / layout.tiles[0].width
+    px = layout.pixels.prod(axis=1) * scale**2
+    new = layout.islands.uv_area * np.abs(determinants(layout.placements)) * px
+    new[layout.unplaced] = 0.0
+    out: list[float | None] = []
+    for area, (first, last) in zip(areas, spans(layout.state.members), strict=True):
+        total = float(new[first:last].sum())
+        out.append(float(np.sqrt(total / area)) if area > 0 and total > 0 else None)
+    return out
+
+
+def suggestions(
+    members: list[tuple[int, str]], used: list[list[int]], looks: list[Look]
+) -> list[dict[str, Any]]:
+    """Objects that would become fewer materials in an atlas of their own.
+
+    Parameters
+    ----------
+    members : list of (id, name)
+        Objects in order.
+    used : list of list of int
+        Looks of each object's faces.
+    looks : list of Look
+    """
+    states: dict[str, list[int]] = {}
+    for k, own in enumerate(used):
+        found = {looks[number].state for number in own}
+        if len(found) == 1:
+            states.setdefault(found.pop(), []).append(k)
+    if len(states) < 2:
+        return []
+    largest = max(states, key=lambda state: len(states[state]))
+    out = []
+    for state, rows in states.items():
+        if state == largest:
+            continue
+        title, word = _kind(looks[used[rows[0]][0]])
+        if state.startswith("obj") != largest.startswith("obj"):
+            title, word = "Other format", "of another format"
+        names = ", ".join(members[k][1] for k in rows[:3]) + (" …" if len(rows) > 3 else "")
+        out.append(
+            {
+                "title": title,
+                "what": f"{len(rows)} {'object is' if len(rows) == 1 else 'objects are'} {word}: {names}. In an atlas of their own they become one material, and so do the others.",
+                "objects": [members[k][0] for k in rows],
+            }
+        )
+    return out
+
+
+def _kind(look: Look) -> tuple[str, str]:
+    """What tells a look's state from others: as a title, and as what its objects are."""
+    if look.alpha == "BLEND":
+        return "See-through", "see-through"
+    if look.alpha == "MASK":
+        return "Cut out", "cut out"
+    if look.state.startswith("obj"):
+        return "OBJ files", "of another format"
+    if '"doubleSided": true' in look.state:
+        return "Two-sided", "seen from both sides"
+    return "Another kind", "of another kind"
+
+
+def misfits(used: list[list[int]], looks: list[Look]) -> list[dict[str, Any]]:
+    """What does not belong together, as warnings."""
+    numbers = sorted({k for own in used for k in own})
+    out = []
+    light = [k for k in numbers if "emissive" in looks[k].uses or any(looks[k].factors.get("emissive", ()))]  # fmt: skip
+    if light and len(light) <= len(numbers) / 4:
+        names = ", ".join(looks[k].name for k in light[:3])
+        out.append({
+            "kind": "light",
+            "what": f"Only {names} {'gives' if len(light) == 1 else 'give'} off light, and all get a texture for it.",
+            "fix": "Put what glows into an atlas of its own, or give that texture fewer pixels.",
+        })  # fmt: skip
+    near = [k for k in numbers if any(use.nearest for use in looks[k].uses.values())]
+    soft = [k for k in numbers if any(not use.nearest for use in looks[k].uses.values())]
+    if near and soft:
+        names = ", ".join(looks[k].name for k in near[:3])
+        out.append({
+            "kind": "samplers",
+            "what": f"{names} {'shows' if len(near) == 1 else 'show'} single texels, the others are read softly; all are read softly afterwards.",
+            "fix": "Leave them out, or give them more texels.",
+        })  # fmt: skip
+    return out

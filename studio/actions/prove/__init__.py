@@ -1,1 +1,0 @@
-"""Prove: figures, findings, rules, cures."""

@@ -1,0 +1,197 @@
+"""Views of carrying over."""
+
+from __future__ import annotations
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import extend_schema
+from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from quilt_core.textures.roles import guess_role
+from studio import storage
+from studio.actions.access import EDITOR, VIEWER
+from studio.actions.merge.give_pictures import (
+    as_they_came,
+    change_role,
+    give_picture,
+    give_pictures,
+)
+from studio.actions.merge.list_materials import (
+    list_materials,
+    small_picture,
+    smaller,
+)
+from studio.actions.merge.painted_model import painted_bytes, painted_mark
+from studio.actions.merge.profiles import profiles_of, save_profile
+from studio.api import texture_serializers as c
+from studio.api.parse import valid
+from studio.models import Atlas, Job, Project, Revision, SavedProfile, Source
+
+MIME = {"jpg": "image/jpeg", "webp": "image/webp"}
+
+
+class Materials(APIView):
+    """The material shelf of an atlas: materials, what merging would change, what does not belong
+    together."""
+
+    roles = {"GET": VIEWER}
+
+    @extend_schema(operation_id="get_materials", parameters=[c.ShelfQuery], responses=c.ShelfOut)
+    def get(self, request: Request, atlas_id: int) -> Response:
+        query = c.ShelfQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        size = query.validated_data["size"]
+        return Response(c.ShelfOut(list_materials(_head(atlas_id), (size, size))).data)
+
+
+class CarriedPicture(APIView):
+    """A picture that was carried over, whole or made smaller."""
+
+    roles = {"GET": VIEWER}
+
+    @extend_schema(
+        operation_id="get_carried_picture",
+        parameters=[c.CarriedQuery],
+        responses={(200, "image/png"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, job_id: int, name: str) -> HttpResponse:
+        query = c.CarriedQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        job = get_object_or_404(Job, pk=job_id, kind__in=("merge", "bake"))
+        # Work that goes on has coarse pictures among its figures.
+        key = (job.result if job.state == Job.DONE else job.figures or {}).get(f"picture {name}")
+        if key is None:
+            raise Http404
+        data = storage.get(key)
+        size = query.validated_data.get("size")
+        if size:
+            data = smaller(data, size)
+        kind = "image/png" if size else MIME.get(name.rpartition(".")[2], "image/png")
+        answer = HttpResponse(data, content_type=kind)
+        # What a job has made never changes.
+        kept = "max-age=31536000, immutable" if job.state == Job.DONE else "no-store"
+        answer["Cache-Control"] = f"private, {kept}"
+        return answer
+
+
+class MaterialPicture(APIView):
+    """A picture of a file's materials, made small."""
+
+    roles = {"GET": VIEWER}
+
+    @extend_schema(
+        operation_id="get_material_picture",
+        parameters=[c.ThumbQuery],
+        responses={(200, "image/png"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, source_id: int, number: int) -> HttpResponse:
+        source = get_object_or_404(Source, pk=source_id, is_mesh=True)
+        query = c.ThumbQuery(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        data = small_picture(source, number, query.validated_data["size"])
+        if data is None:
+            raise Http404
+        answer = HttpResponse(data, content_type="image/png")
+        # Its address tells what its materials were given.
+        answer["Cache-Control"] = "private, max-age=31536000, immutable"
+        return answer
+
+
+class PaintedModel(APIView):
+    """How the objects of a layout are painted in their own files."""
+
+    roles = {"GET": VIEWER}
+
+    @extend_schema(
+        operation_id="get_painted_model",
+        responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, revision_id: int) -> HttpResponse:
+        rows = Revision.objects.select_related("keyframe", "atlas__project")
+        revision = get_object_or_404(rows, pk=revision_id)
+        answer = HttpResponse(painted_bytes(revision), content_type="application/octet-stream")
+        answer["Cache-Control"] = "private, no-cache"
+        answer["ETag"] = f'"{painted_mark(revision)}"'
+        return answer
+
+
+class GivePictures(APIView):
+    """Drop pictures on the shelf: they go where their names say."""
+
+    roles = {"POST": EDITOR, "DELETE": EDITOR}
+
+    parser_classes = (MultiPartParser,)
+
+    @extend_schema(operation_id="give_pictures", request=c.PicturesIn, responses=c.GivenOut)
+    def post(self, request: Request, atlas_id: int) -> Response:
+        head = _head(atlas_id)
+        files = {f.name: f.read() for f in request.FILES.getlist("files")}
+        return Response(give_pictures(head, files))
+
+    @extend_schema(operation_id="take_pictures_back", responses={204: None})
+    def delete(self, request: Request, atlas_id: int) -> Response:
+        as_they_came(_head(atlas_id))
+        return Response(status=204)
+
+
+class GivePicture(APIView):
+    """Give a material of a file a picture, or let one of its pictures show something else."""
+
+    roles = {"POST": EDITOR, "PATCH": EDITOR}
+
+    parser_classes = (MultiPartParser, JSONParser)
+
+    @extend_schema(operation_id="give_picture", request=c.PictureIn, responses={204: None})
+    def post(self, request: Request, source_id: int, material: int) -> Response:
+        source = get_object_or_404(Source, pk=source_id, is_mesh=True)
+        given = valid(c.PictureIn, request)
+        file = given["file"]
+        role = given["role"] or guess_role(file.name)[0] or "baseColor"
+        give_picture(source, material, role, given["uv_channel"], file.name, file.read())
+        return Response(status=204)
+
+    @extend_schema(operation_id="change_role", request=c.RoleIn, responses={204: None})
+    def patch(self, request: Request, source_id: int, material: int) -> Response:
+        source = get_object_or_404(Source, pk=source_id, is_mesh=True)
+        given = valid(c.RoleIn, request)
+        change_role(source, material, given["role"], given["to"])
+        return Response(status=204)
+
+
+def _head(atlas_id: int) -> Revision:
+    rows = Atlas.objects.select_related("head__keyframe", "head__atlas__project")
+    atlas = get_object_or_404(rows, pk=atlas_id)
+    if atlas.head is None:
+        raise Http404
+    return atlas.head
+
+
+class Profiles(APIView):
+    """What engines want their pictures like: profiles that are always there, and those of a project."""
+
+    roles = {"GET": VIEWER, "POST": EDITOR}
+
+    @extend_schema(operation_id="list_profiles", responses=c.ProfilesOut)
+    def get(self, request: Request, project_id: int) -> Response:
+        return Response(profiles_of(get_object_or_404(Project, pk=project_id)))
+
+    @extend_schema(operation_id="save_profile", request=c.ProfileIn, responses=c.ProfilesOut)
+    def post(self, request: Request, project_id: int) -> Response:
+        project = get_object_or_404(Project, pk=project_id)
+        save_profile(project, valid(c.ProfileIn, request)["profile"])
+        return Response(profiles_of(project))
+
+
+class OneProfile(APIView):
+    """Throw a profile away."""
+
+    roles = {"DELETE": EDITOR}
+
+    @extend_schema(operation_id="drop_profile", responses={204: None})
+    def delete(self, request: Request, profile_id: int) -> Response:
+        get_object_or_404(SavedProfile, pk=profile_id).delete()
+        return Response(status=204)

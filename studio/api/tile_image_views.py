@@ -1,0 +1,128 @@
+"""Pictures over tiles: behind their layout, or painted distances of rays."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.http import Http404, HttpResponse
+from django.shortcuts import get_object_or_404
+from drf_spectacular.types import OpenApiTypes
+from drf_spectacular.utils import OpenApiParameter, extend_schema
+from rest_framework import serializers
+from rest_framework.parsers import JSONParser, MultiPartParser
+from rest_framework.request import Request
+from rest_framework.response import Response
+from rest_framework.views import APIView
+
+from studio import storage
+from studio.actions.access import EDITOR, VIEWER
+from studio.actions.arrange.lay_picture import lay_picture
+from studio.actions.errors import Refused
+from studio.actions.merge.list_materials import smaller
+from studio.api.parse import valid
+from studio.models import Atlas, SheetPicture
+
+SHOWN = 2048
+"""Longest side, px, of what a browser gets."""
+
+
+class SheetPictureOut(serializers.Serializer[Any]):
+    tile = serializers.IntegerField()
+    name = serializers.CharField()
+    opacity = serializers.FloatField()
+    mark = serializers.CharField(source="sha256", help_text="another one for another texture")
+
+
+class SheetPictureIn(serializers.Serializer[Any]):
+    file = serializers.FileField()
+
+
+class OpacityIn(serializers.Serializer[Any]):
+    opacity = serializers.FloatField(min_value=0.05, max_value=1.0)
+
+
+PURPOSE = OpenApiParameter(
+    "purpose", enum=(SheetPicture.BEHIND, SheetPicture.REACH), default=SheetPicture.BEHIND
+)
+
+
+def _purpose(request: Request) -> str:
+    asked = request.query_params.get("purpose", SheetPicture.BEHIND)
+    if asked not in (SheetPicture.BEHIND, SheetPicture.REACH):
+        raise Refused(f"“{asked}”.", "purpose", "Give behind or reach.")
+    return asked
+
+
+class SheetPictures(APIView):
+    """Pictures over the tiles of an atlas."""
+
+    roles = {"GET": VIEWER}
+
+    @extend_schema(
+        operation_id="list_sheet_pictures",
+        parameters=[PURPOSE],
+        responses=SheetPictureOut(many=True),
+    )
+    def get(self, request: Request, atlas_id: int) -> Response:
+        atlas = get_object_or_404(Atlas, pk=atlas_id)
+        rows = atlas.sheet_pictures.filter(purpose=_purpose(request))
+        return Response(SheetPictureOut(rows, many=True).data)
+
+
+class OneSheetPicture(APIView):
+    """The picture over a tile, for a purpose."""
+
+    roles = {"GET": VIEWER, "POST": EDITOR, "PATCH": EDITOR, "DELETE": EDITOR}
+
+    parser_classes = (MultiPartParser, JSONParser)
+
+    def _row(self, request: Request, atlas_id: int, tile: int) -> SheetPicture:
+        return get_object_or_404(SheetPicture, atlas=atlas_id, tile=tile, purpose=_purpose(request))
+
+    @extend_schema(
+        operation_id="get_sheet_picture",
+        parameters=[PURPOSE],
+        responses={(200, "image/png"): OpenApiTypes.BINARY},
+    )
+    def get(self, request: Request, atlas_id: int, tile: int) -> HttpResponse:
+        row = self._row(request, atlas_id, tile)
+        data = smaller(storage.get(row.sha256), SHOWN)
+        if not data:
+            raise Http404
+        answer = HttpResponse(data, content_type="image/png")
+        # Its address tells which picture it is.
+        answer["Cache-Control"] = "private, max-age=31536000, immutable"
+        return answer
+
+    @extend_schema(
+        operation_id="lay_picture",
+        parameters=[PURPOSE],
+        request=SheetPictureIn,
+        responses=SheetPictureOut,
+    )
+    def post(self, request: Request, atlas_id: int, tile: int) -> Response:
+        rows = Atlas.objects.select_related("head__keyframe", "head__atlas__project")
+        atlas = get_object_or_404(rows, pk=atlas_id)
+        file = valid(SheetPictureIn, request)["file"]
+        return Response(
+            SheetPictureOut(
+                lay_picture(atlas, tile, file.name, file.read(), _purpose(request))
+            ).data
+        )
+
+    @extend_schema(
+        operation_id="fade_sheet_picture",
+        parameters=[PURPOSE],
+        request=OpacityIn,
+        responses=SheetPictureOut,
+    )
+    def patch(self, request: Request, atlas_id: int, tile: int) -> Response:
+        row = self._row(request, atlas_id, tile)
+        row.opacity = valid(OpacityIn, request)["opacity"]
+        row.save(update_fields=["opacity"])
+        return Response(SheetPictureOut(row).data)
+
+    @extend_schema(operation_id="take_sheet_picture", parameters=[PURPOSE], responses={204: None})
+    def delete(self, request: Request, atlas_id: int, tile: int) -> Response:
+        self._row(request, atlas_id, tile).delete()
+        return Response(status=204)

@@ -1,0 +1,444 @@
+"""Findings: exact against Shapely on random sets and real meshes, with words and spots."""
+
+import json
+import time
+from dataclasses import replace
+
+import numpy as np
+import pytest
+import shapely
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from shapely import affinity
+
+from demo.diorama import files
+from quilt_core.check import KINDS, Ignored, Rules, check_layout, read_rules
+from quilt_core.check.mips import closing, last_open_level
+from quilt_core.check.quality_checks import histogram
+from quilt_core.check.rules import make_rules, plain
+from quilt_core.errors import QuiltError
+from quilt_core.formats import read_scene
+from quilt_core.measure import close_pairs, find_overlaps
+from quilt_core.scene import TileSize, concatenate, island_set, join_surfaces, read_surface
+from quilt_core.scene.island_set import PER_ISLAND
+from quilt_core.scene.placement import identity
+from tests.core.shapes import island_set_of, polygon_of, random_polygons
+
+TILE = (TileSize(1001, 1024, 1024),)
+
+
+def prove_polygons(polygons, rules=None, placements=None, tiles=TILE, **more):
+    islands = island_set_of(polygons)
+    placements = identity(len(polygons)) if placements is None else placements
+    return check_layout(islands, None, placements, tiles, ["Crate"], rules, **more)
+
+
+def prove_file(name, data, rules=None):
+    scene = read_scene(name, data)
+    parts = [read_surface(o, 0, scene.metres_per_unit, scene.materials) for o in scene.objects]
+    islands = concatenate([p[0] for p in parts])
+    surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
+    return check_layout(
+        islands, surface, identity(islands.count), TILE, [o.name for o in scene.objects], rules
+    )
+
+
+def of_kind(proof, kind):
+    return [f for f in proof.findings if f.kind == kind]
+
+
+@pytest.mark.parametrize("name", ["yard.obj", "lighthouse.glb", "lamps.glb"])
+def test_overlaps_of_real_meshes_are_shapely_s(name):
+    scene = read_scene(name, files()[name])
+    islands = concatenate([island_set(o, 0, 1.0) for o in scene.objects])
+    shapes = [polygon_of(islands, i, 2048, 2048) for i in range(islands.count)]
+    tree = shapely.STRtree(shapes)
+    found = find_overlaps(islands, 2048, 2048)
+    got = {
+        tuple(p): t for p, t in zip(found.pairs.tolist(), found.texels, strict=True) if p[0] != p[1]
+    }
+    for i, j in tree.query(shapes, predicate="intersects").T.tolist():
+        if i < j:
+            want = shapes[i].intersection(shapes[j]).area
+            least = min(shapes[i].area, shapes[j].area)
+            assert got.pop((i, j), 0.0) == pytest.approx(
+                want, rel=1e-9, abs=max(1e-9 * least, 2e-6)
+            )
+    assert not got
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.integers(0, 10_000), st.integers(2, 10), st.floats(1, 60))
+def test_every_pair_below_a_reach_is_shapely_s(seed, count, reach):
+    polygons = random_polygons(np.random.default_rng(seed), count, 0.05)
+    pixels = [affinity.scale(p, 1024, 512, origin=(0, 0)) for p in polygons]
+    found = close_pairs(island_set_of(polygons), 1024, 512, reach)
+    got = {tuple(p): d for p, d in zip(found.pairs.tolist(), found.pixels, strict=True)}
+    for i in range(count):
+        for j in range(i + 1, count):
+            want = pixels[i].boundary.distance(pixels[j].boundary)
+            if want < reach - 1e-9:
+                assert got.pop((i, j)) == pytest.approx(want, abs=1e-9)
+    assert not got or min(got.values()) >= reach - 1e-9
+    for (a, b), pixels_apart, spots in zip(found.pairs, found.pixels, found.spots, strict=True):
+        assert np.hypot(*(spots[0] - spots[1])) == pytest.approx(pixels_apart, abs=1e-6)
+        assert pixels[a].boundary.distance(shapely.Point(spots[0])) < 1e-6
+        assert pixels[b].boundary.distance(shapely.Point(spots[1])) < 1e-6
+
+
+def test_the_faces_that_overlap_are_named_with_their_tile():
+    text = (
+        "o A\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt .1 .1\nvt .3 .1\nvt .3 .3\nvt .1 .3\nf 1/1 2/2 3/3\nf 1/1 3/3 4/4\n"
+        "o B\nv 0 0 1\nv 1 0 1\nv 1 1 1\nvt .28 .1\nvt .4 .1\nvt .4 .2\nvt .9 .9\nvt .95 .9\nvt .95 .95\n"
+        "f 5/8 6/9 7/10\nf 5/5 6/6 7/7\n"
+    )
+    (overlap,) = of_kind(prove_file("two.obj", text.encode()), "overlap")
+    assert (overlap.object, overlap.other_object, overlap.tile) == ("A", "B", 1001)
+    assert overlap.faces == (0,)
+    assert overlap.other_faces == (1,)
+
+
+def test_gap_overlap_and_edges_are_told_apart():
+    box = shapely.box
+    proof = prove_polygons(
+        [
+            box(0.1, 0.1, 0.2, 0.2),
+            box(0.205, 0.1, 0.3, 0.2),
+            box(0.5, 0.5, 0.7, 0.7),
+            box(0.6, 0.6, 0.8, 0.8),
+            box(0.002, 0.8, 0.1, 0.9),
+        ],
+        Rules(padding=8, margin=4),
+    )
+    (gap,) = of_kind(proof, "gap")
+    assert gap.amount == pytest.approx(0.005 * 1024)
+    assert (gap.island, gap.other_island, gap.fix) == (1, 2, "spread")
+    assert "closes at mip level 3 (128 px)" in gap.text
+    assert np.array(gap.spots)[:, 0] == pytest.approx([0.2, 0.205])
+    (overlap,) = of_kind(proof, "overlap")
+    assert overlap.amount == pytest.approx(0.01 * 1024**2)
+    assert overlap.spots[0] == pytest.approx((0.65, 0.65), abs=0.05)
+    (edge,) = of_kind(proof, "margin")
+    assert edge.amount == pytest.approx(0.002 * 1024)
+    assert not proof.ready
+    assert proof.errors == 3
+    assert proof.totals == {"overlap": 1, "gap": 1, "margin": 1}
+
+
+def test_straddling_outside_far_and_parked():
+    box = shapely.box
+    proof = prove_polygons(
+        [
+            box(0.9, 0.1, 1.05, 0.2),
+            box(1.4, 0.4, 1.6, 0.6),
+            box(8, 8, 8.2, 8.2),
+            box(0.3, 0.3, 0.5, 0.4),
+            box(1.3, 0.3, 1.5, 0.4),
+            box(-0.7, 1.3, -0.5, 1.4),
+        ]
+    )
+    where = {f.island: f.kind for f in proof.findings}
+    assert where == {1: "straddling", 2: "outside", 3: "far away", 5: "parked", 6: "parked"}
+    assert of_kind(proof, "straddling")[0].amount == pytest.approx(0.05 * 1024)
+    assert "+1, +0 tiles" in of_kind(proof, "parked")[0].text
+    assert of_kind(proof, "parked")[0].severity == "hint"
+    assert proof.totals["parked"] == 2
+
+
+def test_tiles_of_a_grid_are_no_outside_and_gaps_are_not_measured_across_them():
+    tiles = (TileSize(1001, 1024, 1024), TileSize(1002, 512, 512))
+    proof = prove_polygons(
+        [shapely.box(0.9, 0.1, 0.999, 0.2), shapely.box(1.001, 0.1, 1.1, 0.2)], tiles=tiles
+    )
+    assert proof.findings == ()
+    assert proof.ready
+    assert proof.figures.gap.pixels == np.inf
+
+
+def test_stacks_that_are_meant_are_no_fault_and_loose_ones_are():
+    square, moved = shapely.box(0.1, 0.1, 0.3, 0.3), shapely.box(0.15, 0.1, 0.35, 0.3)
+    alike = prove_polygons([square, square])
+    assert "exactly on one another" in of_kind(alike, "overlap")[0].text
+    assert of_kind(alike, "overlap")[0].fix == "stack"
+    assert prove_polygons([square, square], stack=np.array([0, 0])).findings == ()
+    loose = prove_polygons([square, moved], stack=np.array([0, 0]))
+    assert [f.kind for f in loose.findings] == ["loose stack"]
+    assert loose.findings[0].amount == pytest.approx(0.05 * 1024)
+
+
+def test_mirrored_islands_and_faces_turned_against_their_island():
+    placements = identity(2)
+    placements[0] = [[-1, 0, 0.5], [0, 1, 0]]
+    proof = prove_polygons(
+        [shapely.box(0.1, 0.1, 0.3, 0.3), shapely.box(0.5, 0.5, 0.8, 0.6)], placements=placements
+    )
+    (mirrored,) = of_kind(proof, "mirrored")
+    assert (mirrored.island, mirrored.fix, mirrored.severity) == (1, "mirror", "warning")
+    folded = b"v 0 0 0\nv 2 0 0\nv 2 1 0\nv 1 1 0\nvt 0 0\nvt .4 0\nvt .4 .4\nvt .3 -.1\nf 1/1 2/2 3/3\nf 1/1 3/3 4/4\n"
+    (turned,) = of_kind(prove_file("fold.obj", folded), "turned faces")
+    assert turned.faces == (1,) or turned.faces == (0,)
+
+
+def test_density_is_judged_against_the_band_of_each_island_s_weight():
+    size = 0.125  # 1 UV = 1 m, so 1024 px/m
+    boxes = [shapely.box(x, 0.1, x + size, 0.2) for x in (0.1, 0.4, 0.7)]
+    rules = Rules(house_density=800, tolerance=0.05)
+    proof = prove_polygons(boxes, rules, weight=np.array([1.28, 1.0, 2.0]))
+    assert [(f.kind, f.island) for f in proof.findings] == [
+        ("below density", 3),
+        ("over-detailed", 2),
+    ]
+    assert of_kind(proof, "over-detailed")[0].amount == pytest.approx(1024)
+    assert "10.2 px/cm" in of_kind(proof, "over-detailed")[0].text
+    table = proof.density
+    assert table["all"] == {
+        "islands": 3,
+        "min": pytest.approx(1024),
+        "max": pytest.approx(1024),
+        "mean": pytest.approx(1024),
+    }
+    assert sum(table["histogram"]["area"]) == pytest.approx(sum(b.area for b in boxes))
+    assert histogram(np.empty(0), np.empty(0)) == {"edges": [], "area": []}
+
+
+CUBE = """v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nvt 0.1 0.1\nvt 0.3 0.1\nvt 0.3 0.3\nvt 0.1 0.3
+vt 0.3 0\nvt 0.1 0\nvt 0.6 0.6\nvt 0.8 0.6\nvt 0.8 0.8\nvt 0.6 0.8\nvn 0 0 -1\nvn 0 -1 0\n"""
+
+
+@pytest.mark.parametrize(
+    ("faces", "hard", "soft"),
+    [
+        ("f 1/1/1 2/2/1 3/3/1 4/4/1\nf 1/1/2 5/6/2 6/5/2 2/2/2\n", 1, 0),
+        ("f 1/1/1 2/2/1 3/3/1 4/4/1\nf 1/1/1 5/6/1 6/5/1 2/2/1\n", 0, 0),
+        ("f 1/1/1 2/2/1 3/3/1 4/4/1\nf 1/7/2 5/8/2 6/9/2 2/10/2\n", 0, 0),
+        ("f 1/1/1 2/2/1 3/3/1 4/4/1\nf 1/7/1 5/8/1 6/9/1 2/10/1\n", 0, 2),
+        ("s 1\nf 1/1 2/2 3/3 4/4\ns 2\nf 1/1 5/6 6/5 2/2\n", 1, 0),
+        ("s 1\nf 1/1 2/2 3/3 4/4\nf 1/1 5/6 6/5 2/2\n", 0, 0),
+        ("s off\nf 1/1 2/2 3/3 4/4\nf 1/1 5/6 6/5 2/2\n", 1, 0),
+        ("f 1/1 2/2 3/3 4/4\nf 1/1 5/6 6/5 2/2\n", 0, 0),
+    ],
+)
+def test_hard_edges_must_be_island_borders(faces, hard, soft):
+    # Common practice: shading and island borders must agree where a normal map is baked.
+    proof = prove_file("angle.obj", (CUBE + faces).encode())
+    assert sum(int(f.amount) for f in of_kind(proof, "hard edge")) == hard
+    assert sum(int(f.amount) for f in of_kind(proof, "smooth border")) == soft
+    if hard:
+        (finding,) = of_kind(proof, "hard edge")
+        assert finding.spots[0] == pytest.approx((0.2, 0.1))
+        assert finding.severity == "error"
+
+
+def test_duplicates_collapsed_broken_and_bare_faces_are_named():
+    text = (
+        "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 1 1 0\nv nan 0 0\nvt 0 0\nvt .5 0\nvt .5 .5\nvt 0 .5\n"
+        "f 1/1 2/2 3/3\nf 3/3 1/1 2/2\nf 1/1 5/3 4/4\nf 1/1 6/2 3/3\nf 1 2 4\nf 2/2 3/2 4/2\n"
+    )
+    proof = prove_file("bad.obj", text.encode())
+    said = {f.kind: f for f in proof.findings}
+    assert said["duplicate faces"].faces == (1,)
+    assert said["duplicate vertices"].amount == 1
+    assert said["broken"].faces == (3,)
+    assert said["unflattened"].amount == 1
+    assert said["unflattened"].object == "unnamed"
+    assert said["collapsed"].faces == (5,)
+    json.dumps([f.text for f in proof.findings])
+
+
+def test_different_materials_need_their_gap():
+    text = (
+        CUBE + "usemtl brass\nf 1/1/1 2/2/1 3/3/1 4/4/1\nusemtl iron\nf 1/7/1 5/8/1 6/9/1 2/10/1\n"
+    )
+    assert not of_kind(prove_file("two.obj", text.encode()), "material gap")
+    (finding,) = of_kind(
+        prove_file("two.obj", text.encode(), Rules(material_gap=500)), "material gap"
+    )
+    assert finding.amount == pytest.approx(np.hypot(0.3, 0.3) * 1024)
+    assert "brass and iron" in finding.text
+    joined = CUBE + "usemtl brass\nf 1/1/1 2/2/1 3/3/1\nusemtl iron\nf 1/1/1 3/3/1 4/4/1\n"
+    assert of_kind(prove_file("one.obj", joined.encode(), Rules(material_gap=4)), "mixed materials")
+
+
+def test_mip_levels_at_which_gaps_close():
+    # Arithmetic: 16 px at 2048 keeps one texel down to level 4 (128 px); 5 px at 1024 down to level
+    # 2.
+    assert [last_open_level(g) for g in (0.99, 1, 1.99, 2, 5, 15.99, 16)] == [-1, 0, 0, 1, 2, 3, 4]
+    assert closing(16, 2048) == "closes at mip level 5 (64 px)"
+    assert closing(5000, 2048) == "never closes"
+    boxes = [shapely.box(0.1, 0.1, 0.2, 0.2), shapely.box(0.2 + 10 / 1024, 0.1, 0.3, 0.2)]
+    assert prove_polygons(boxes, Rules(padding=8)).ready
+    assert prove_polygons(boxes, Rules(padding=8)).open_level == 3
+    assert not prove_polygons(boxes, Rules(padding=8, mip_level=4)).ready
+
+
+def test_rules_change_severities_and_ignore_with_a_reason():
+    boxes = [shapely.box(0.1, 0.1, 0.3, 0.3), shapely.box(0.2, 0.2, 0.4, 0.4)]
+    key = prove_polygons(boxes).findings[0].key
+    assert key == "overlap / Crate : 1 / Crate : 2"
+    assert prove_polygons(boxes, Rules(severity={"overlap": "off"})).findings == ()
+    assert prove_polygons(boxes, Rules(severity={"overlap": "warning"})).ready
+    ignored = prove_polygons(boxes, Rules(ignored=(Ignored(key, "a decal"),)))
+    assert ignored.ready
+    assert ignored.findings[0].ignored == "a decal"
+    rules = make_rules(plain(ignored.rules), "again", Rules())
+    assert rules == ignored.rules
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("{", "not JSON"), ("[]", "not a JSON object"), ('{"paddin": 3}', "no rule “paddin”"), ('{"padding": "8"}', "padding"),
+        ('{"mip_level": 2.5}', "whole number"), ('{"severity": {"overlap": "bad"}}', "no severity"),
+        ('{"severity": {"ovelap": "error"}}', "no kind"), ('{"ignored": [{"finding": "x"}]}', "without a reason"),
+        ('{"ignored": [3]}', "not named"), ('{"tolerance": NaN}', "tolerance"), ('{"severity": 4}', "not an object"),
+    ],
+)  # fmt: skip
+def test_bad_rules_are_refused_with_a_word(text, said):
+    with pytest.raises(QuiltError, match=said) as caught:
+        read_rules(text, "house.json")
+    assert "house.json" in caught.value.where
+
+
+def test_every_kind_has_words():
+    for about in KINDS.values():
+        assert about.title
+        assert about.why.endswith(".")
+        assert about.advice.endswith(".")
+
+
+def within_reason(work, count):
+    """Time for a large input next to that of one tenth of it: far from the hundredfold of pairwise
+    work."""
+    work(count // 10)
+    started = time.monotonic()
+    work(count // 10)
+    small = time.monotonic() - started
+    started = time.monotonic()
+    work(count)
+    return (time.monotonic() - started) / max(small, 0.02)
+
+
+def test_a_hundred_thousand_faces_on_one_spot_are_a_finding():
+    def stacked(count):
+        text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt .5 0\nvt .5 .5\n" + "f 1/1 2/2 3/3\n" * count
+        return prove_file("pile.obj", text.encode())
+
+    assert within_reason(lambda n: stacked(n), 100_000) < 60
+    said = {f.kind for f in stacked(100_000).findings}
+    assert {"fold", "duplicate faces"} <= said
+    assert "crowded" not in said, "all of them are copies of one face: nothing was left out"
+
+
+def test_one_huge_face_does_not_slow_the_small_ones_down():
+    def scene(count):
+        n = int(np.sqrt(count))
+        s = np.stack(np.meshgrid(np.arange(n), np.arange(n)), -1).reshape(-1, 2) / n
+        small = np.array([[0, 0], [0.6, 0], [0, 0.6]]) / n + s[:, None]
+        return np.concatenate([small, [[[-5e3, -5e3], [1e4, -5e3], [-5e3, 1e4]]]])
+
+    def work(count):
+        triangles = scene(count)
+        rows = {name: np.ones(len(triangles)) for name in PER_ISLAND}
+        islands = replace(
+            island_set_of([]),
+            **rows,
+            triangles=triangles,
+            triangle_island=np.arange(len(triangles)),
+        )
+        found = find_overlaps(islands, 1024, 1024)
+        assert len(found.pairs) == len(triangles) - 1, "every small face lies on the huge one"
+        assert found.complete
+
+    assert within_reason(work, 90_000) < 60
+
+
+@pytest.mark.parametrize("factor", [1e6, 1e-6])
+def test_coordinates_of_any_size_are_measured(factor):
+    boxes = [
+        affinity.scale(b, factor, factor, origin=(0, 0))
+        for b in (shapely.box(0, 0, 0.3, 0.3), shapely.box(0.2, 0.2, 0.5, 0.5))
+    ]
+    (overlap,) = of_kind(prove_polygons(boxes), "overlap")
+    assert overlap.amount == pytest.approx(0.01 * factor**2 * 1024**2, rel=1e-9)
+    far = prove_polygons(
+        [affinity.translate(shapely.box(0, 0, 0.1, 0.1), 1e6, 1e6), shapely.box(0, 0, 0.1, 0.1)]
+    )
+    assert {f.kind for f in far.findings} <= {"far away", "parked"}
+
+
+def test_a_vertex_that_is_no_number_is_a_finding_in_every_format():
+    from tests.core.test_gltf import POINTS, plain_glb
+
+    broken = plain_glb(points=np.where(POINTS == 1, np.nan, POINTS).astype("<f4"))
+    assert of_kind(prove_file("a.glb", broken), "broken")
+    assert of_kind(
+        prove_file(
+            "a.obj", b"v 0 0 0\nv 1 nan 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt inf 1\nf 1/1 2/2 3/3\n"
+        ),
+        "broken",
+    )
+
+
+def test_nothing_and_one_island():
+    empty = check_layout(island_set_of([]), None, identity(0), TILE, ["Crate"])
+    assert empty.ready
+    one = prove_polygons([shapely.box(0.1, 0.1, 0.2, 0.2)])
+    assert one.findings == ()
+    assert one.open_level is None
+
+
+@pytest.mark.parametrize(
+    ("density", "said"),
+    [
+        (100 / 1.25 * 0.999, "below density"),
+        (100 / 1.25 * 1.001, None),
+        (124.9, None),
+        (125.1, "over-detailed"),
+    ],
+)
+def test_the_house_band_reaches_as_many_times_down_as_up(density, said):
+    # In these sets the world's area is that in UV, so the density is the tile's edge, 1024: the
+    # house is scaled.
+    rules = Rules(house_density=1024 * 100 / density, tolerance=0.25)
+    proof = prove_polygons([shapely.box(0.1, 0.1, 0.4, 0.4)], rules)
+    kinds = {f.kind for f in proof.findings} & {"below density", "over-detailed"}
+    assert kinds == ({said} if said else set())
+
+
+def test_with_ids_a_finding_is_known_by_its_object_and_the_first_face_of_its_island():
+    """Faces count from 0 within their object, whatever stands before it."""
+    square = "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nvt 0 0\nvt 0.2 0\nvt 0.2 0.2\nvt 0 0.2\n"
+    mirrored = "f {0}/2 {1}/1 {2}/4 {3}/3\n"
+    text = square + "o one\nf 1/1 2/2 3/3 4/4\no two\nf 1/1 2/2 3/3 4/4\n"
+    text += "v 5 0 0\nv 6 0 0\nv 6 1 0\nv 5 1 0\n" + mirrored.format(5, 6, 7, 8)
+    scene = read_scene("a.obj", text.encode())
+    pairs = [read_surface(obj, 0, 1.0, ()) for obj in scene.objects]
+    counts = [pair[0].count for pair in pairs]
+    islands, surface = (
+        concatenate([p[0] for p in pairs]),
+        join_surfaces([p[1] for p in pairs], counts),
+    )
+    proof = check_layout(
+        islands,
+        surface,
+        identity(islands.count),
+        [TileSize(1001, 64, 64)],
+        ["one", "two"],
+        ids=["12", "7"],
+    )
+    (found,) = [f for f in proof.findings if f.kind == "mirrored"]
+    assert (found.object, found.island, found.key) == ("two", 2, "mirrored / 7 : 1")
+
+
+@pytest.mark.parametrize(
+    ("shift", "fix"), [(0.0, "stack"), (0.001, "stack"), (0.02, "spread"), (0.1, "spread")]
+)
+def test_only_what_lies_exactly_on_one_another_is_offered_as_a_stack(shift, fix):
+    one = shapely.box(0.2, 0.2, 0.4, 0.4)
+    proof = prove_polygons([one, affinity.translate(one, shift, 0)])
+    (overlap,) = of_kind(proof, "overlap")
+    assert overlap.fix == fix
+    assert ("exactly" in overlap.text) == (fix == "stack")
+    # A smaller one within it is another shape, though all its texels are shared.
+    (other,) = of_kind(prove_polygons([one, shapely.box(0.25, 0.25, 0.35, 0.35)]), "overlap")
+    assert other.fix == "spread"

@@ -1,0 +1,104 @@
+"""``untold-quilt flatten``: what it takes, what it answers, what it writes."""
+
+import json
+
+import numpy as np
+import pytest
+
+from quilt_core.formats import read_scene
+from quilt_core.measure import measure
+from quilt_core.scene import concatenate, island_set
+from quilt_core.scene.placement import identity
+from tests.core.meshes import QUAD_OBJ, json_of
+from tests.core.test_cli import run
+from tests.core.test_gltf import validator_errors
+from tests.core.test_unwrap import sphere
+from tests.studio.test_unwrap import bare_glb, bare_obj, point_obj
+
+
+def obj_of(mesh, name):
+    """A mesh as an OBJ without UVs."""
+    faces = np.split(mesh.corner_vertex + 1, mesh.face_offsets[1:-1])
+    lines = [f"o {name}", *(f"v {x:.9g} {y:.9g} {z:.9g}" for x, y, z in mesh.positions)]
+    return "\n".join([*lines, *("f " + " ".join(map(str, face)) for face in faces)]).encode()
+
+
+@pytest.fixture
+def folder(tmp_path):
+    files = {"crate.obj": bare_obj(), "sign.obj": point_obj(), "float.glb": bare_glb()}
+    files |= {"plates.obj": QUAD_OBJ, "buoy.obj": obj_of(sphere(8), "Buoy")}
+    for name, data in files.items():
+        (tmp_path / name).write_bytes(data)
+    return tmp_path
+
+
+def flatten(capsys, folder, *argv):
+    files = [
+        folder / name for name in ("crate.obj", "sign.obj", "float.glb", "plates.obj", "buoy.obj")
+    ]
+    out = folder / "out"
+    code, text, err = run(capsys, "unwrap", *files, "--out", out, "--json", "--size", 512, *argv)
+    return code, json.loads(text), err, out
+
+
+def test_what_needs_it_is_flattened_at_one_density_and_the_rest_stays(folder, capsys):
+    code, answer, _, out = flatten(capsys, folder)
+    assert code == 0
+    rows = {row["object"]: row for row in answer["objects"]}
+    assert set(rows) == {"Crate", "Sign", "Float", "Buoy"}
+    assert answer["left"] == ["Left plate", "Right plate"]
+    assert (out / "plates.obj").read_bytes() == QUAD_OBJ
+    for row in rows.values():
+        assert set(row) == {
+            "id", "object", "islands", "seam", "stretch_l2", "stretch_p95", "energy", "flipped",
+            "symmetric", "self_overlap", "seconds", "was",
+        }  # fmt: skip
+        assert (row["flipped"], row["self_overlap"]) == (0, 0)
+        assert 1 <= row["stretch_l2"] <= 1.05
+    assert rows["Crate"]["seam"] == pytest.approx(7 / np.sqrt(6), abs=1e-4)
+    scenes = [
+        read_scene(n, (out / n).read_bytes())
+        for n in ("crate.obj", "sign.obj", "float.glb", "buoy.obj")
+    ]
+    islands = concatenate([island_set(obj, 0, 1.0) for scene in scenes for obj in scene.objects])
+    figures = measure(islands, identity(islands.count), 512, 512)
+    assert figures.density == pytest.approx(np.full(islands.count, figures.density_all), rel=1e-3)
+    assert not len(figures.overlaps.pairs) and not figures.outside.any()
+    assert figures.gap.pixels >= 8 - 1e-2
+    assert islands.unflattened == (0, 0, 0, 0)
+
+
+def test_new_vertices_of_a_glb_keep_to_the_format(folder, capsys):
+    flatten(capsys, folder)
+    doc = json_of((folder / "out" / "float.glb").read_bytes())
+    (primitive,) = doc["meshes"][0]["primitives"]
+    counts = {doc["accessors"][a]["count"] for a in primitive["attributes"].values()}
+    assert len(counts) == 1
+    # Four faces in one piece: six corners at the seams of a tetrahedron.
+    assert counts == {6}
+    assert validator_errors((folder / "out" / "float.glb").read_bytes(), folder) == []
+
+
+def test_objects_are_named_and_ways_of_cutting_differ(folder, capsys):
+    _, answer, _, _ = flatten(
+        capsys, folder, "--objects", "Cr*", "--seams", "angle", "--angle", "45"
+    )
+    assert [(row["object"], row["islands"]) for row in answer["objects"]] == [("Crate", 6)]
+    _, answer, _, _ = flatten(capsys, folder, "--which", "all", "--objects", "*plate")
+    assert {row["object"] for row in answer["objects"]} == {"Left plate", "Right plate"}
+    _, answer, _, _ = flatten(capsys, folder, "--which", "missing")
+    assert "Sign" in answer["left"]
+
+
+def test_what_cannot_be_done_says_why(folder, capsys):
+    for argv, word in (
+        (("--objects", "Anchor"), "names no object"),
+        (("--objects", "Left plate"), "ask for all"),
+        (("--stretch", "0.9"), "1.0005"),
+        (("--channel", "3"), "channel"),
+    ):
+        code, answer, err, out = flatten(capsys, folder, *argv)
+        assert code == 2
+        assert word in err
+        assert set(answer["error"]) == {"what", "where", "fix"}
+        assert not out.exists()
