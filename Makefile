@@ -24,7 +24,7 @@ $(STAMPS)/python: requirements/dev.txt pyproject.toml
 	@touch $@
 
 # Compiled code is cached beside its source; this compiles it once, ahead of the first job.
-$(STAMPS)/warm: $(STAMPS)/python $(shell find quilt_core -name '_*.py')
+$(STAMPS)/warm: $(STAMPS)/python $(shell grep -rl 'from numba import' quilt_core --include=*.py)
 	$(PY) -m quilt_core.warm
 	@touch $@
 

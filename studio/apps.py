@@ -8,3 +8,7 @@ class StudioConfig(AppConfig):
 
     name = "studio"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        """What does jobs is known from the start."""
+        from studio.jobs import run  # noqa: F401

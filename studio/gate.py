@@ -12,7 +12,7 @@ from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
-from django.http import Http404, HttpRequest, HttpResponse
+from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
 from studio.actions.access import (
@@ -27,6 +27,7 @@ from studio.actions.access import (
     mark_of,
     require,
 )
+from studio.actions.errors import Missing
 from studio.middleware import Next, refuse
 from studio.models import (
     ApiToken,
@@ -104,9 +105,9 @@ class People:
             project = OF[name](int(kwargs[name]))
             try:
                 if project is None:
-                    raise Http404
+                    raise Missing
                 require(int(project), role)
-            except Http404:
+            except Missing:
                 return refuse(404, "It is not here (any more).", "Go back to the list of projects.")
             except Forbidden as error:
                 return refuse(403, error.what, error.fix)

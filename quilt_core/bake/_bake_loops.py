@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from quilt_core.textures._texel_loops import nearest_on_triangle
+from quilt_core.textures.texel_loops import nearest_on_triangle
 
 FIRST, SECOND = 0.7548776662466927, 0.5698402909980532
 """Steps of a sequence that fills the square evenly, whatever its length (Roberts 2018: powers of the inverse of the

@@ -13,9 +13,9 @@ from quilt_core.formats.gltf_looks import painted_objects
 from quilt_core.formats.look_facts import is_obj, look_book
 from quilt_core.formats.obj_looks import painted_obj
 from quilt_core.scene.model import Scene
-from quilt_core.textures._carry_loops import read_points
 from quilt_core.textures.decode import decode
 from quilt_core.textures.looks import Look, Use
+from quilt_core.textures.merge_loops import read_points
 
 FloatArray = NDArray[np.float64]
 Float32 = NDArray[np.float32]

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from quilt_core.bake.bake import BakedTile
 from quilt_core.bake.case import BakeCase
 from quilt_core.bake.surface import place_ids, unit
-from quilt_core.textures._carry_loops import read_points
+from quilt_core.textures.merge_loops import read_points
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

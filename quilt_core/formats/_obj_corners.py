@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import FileFormatError
+from quilt_core.formats.obj_text import all_words, line_number
 
 IntArray = NDArray[np.int64]
 
@@ -21,8 +22,6 @@ def parse_corners(
     vn_count: int,
 ) -> tuple[IntArray, IntArray, IntArray, IntArray]:
     """Corner counts per face, and vertex, vt and vn index (from 0, -1 = none) per corner."""
-    from quilt_core.formats.obj_read import all_words
-
     rows = all_words(lines, where["f"])
     sizes = np.fromiter(map(len, rows), np.int64, len(rows))
     cells = [cell for row in rows for cell in row]
@@ -67,8 +66,6 @@ def whole_numbers(text: bytes) -> IntArray:
 def _mixed(
     name: str, lines: list[bytes], where: dict[str, IntArray], rows: list[list[bytes]]
 ) -> tuple[IntArray, IntArray, IntArray]:
-    from quilt_core.formats.obj_read import line_number
-
     vertex: list[int] = []
     vt: list[int] = []
     vn: list[int] = []
@@ -100,8 +97,6 @@ def _resolve(
     count: int,
 ) -> IntArray:
     """Absolute and relative indices to 0-based ones, with a word about those out of range."""
-    from quilt_core.formats.obj_read import line_number
-
     relative = index < 0
     out = index - 1
     if relative.any():

@@ -16,7 +16,8 @@ from quilt_core.errors import QuiltError
 from quilt_core.formats._pictures import mtl_picture
 from quilt_core.formats.gltf_looks import LookBook
 from quilt_core.formats.numbered import numbered_set
-from quilt_core.formats.obj_read import ObjSource, as_utf8
+from quilt_core.formats.obj_read import ObjSource
+from quilt_core.formats.obj_text import as_utf8
 from quilt_core.formats.part_materials import library_names
 from quilt_core.scene.model import Scene
 from quilt_core.textures.decode import decode

@@ -6,9 +6,7 @@ Reference: the OBJ appendix of the file format's original documentation: `v`, `v
 
 from __future__ import annotations
 
-import codecs
 import gc
-import re
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -20,6 +18,7 @@ from numpy.typing import NDArray
 from quilt_core.errors import FileFormatError
 from quilt_core.formats._obj_corners import parse_corners
 from quilt_core.formats._pictures import mtl_picture, picture_size
+from quilt_core.formats.obj_text import all_words, as_utf8, line_number, split_logical, words
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, Scene, SceneObject
 
@@ -63,30 +62,6 @@ def read_obj(
         raise FileFormatError("This is binary data, not an OBJ text.", name, NO_MESH)
     with _no_collection():
         return _read(name, data, text, siblings, metres_per_unit)
-
-
-MARKS = (
-    (codecs.BOM_UTF32_LE, "utf-32-le"), (codecs.BOM_UTF32_BE, "utf-32-be"), (codecs.BOM_UTF16_LE, "utf-16-le"),
-    (codecs.BOM_UTF16_BE, "utf-16-be"),
-)  # fmt: skip
-"""Byte order marks and what follows them; that of UTF-32 begins as that of UTF-16 does."""
-
-
-def as_utf8(data: bytes) -> bytes:
-    """The text in UTF-8: files with the mark of UTF-16 or UTF-32 are converted, others stay as they
-    are."""
-    for mark, encoding in MARKS:
-        if data.startswith(mark):
-            return data[len(mark) :].decode(encoding, "replace").encode()
-    return data
-
-
-def encoded_as(before: bytes, text: bytes) -> bytes:
-    """Text in UTF-8 with the mark and in the encoding of other data."""
-    for mark, encoding in MARKS:
-        if before.startswith(mark):
-            return mark + text.decode("utf-8", "replace").encode(encoding)
-    return text
 
 
 @contextmanager
@@ -194,46 +169,6 @@ def _step(lines: list[bytes], vt_lines: IntArray) -> float:
                 return 0.0
             digits = max(digits, len(cell.partition(b".")[2]))
     return 10.0**-digits if 2 < digits < 7 else 0.0
-
-
-def split_logical(data: bytes) -> list[bytes]:
-    """Lines with their ends; a line ending in a backslash is joined with the next one."""
-    lines = data.splitlines(keepends=True)
-    if lines and lines[0].startswith(codecs.BOM_UTF8):
-        lines[:1] = [codecs.BOM_UTF8, lines[0][3:]]
-    if b"\\\n" not in data and b"\\\r" not in data:
-        return lines
-    joined: list[bytes] = []
-    carry = b""
-    for line in lines:
-        carry += line
-        if not line.rstrip(b"\r\n").endswith(b"\\"):
-            joined.append(carry)
-            carry = b""
-    return joined + [carry] if carry else joined
-
-
-def line_number(lines: list[bytes], logical: int) -> int:
-    """Line in the file, from 1, at which a logical line starts."""
-    return 1 + sum(line.count(b"\\\n") + line.count(b"\\\r") + 1 for line in lines[:logical])
-
-
-def words(line: bytes) -> list[bytes]:
-    """The words of a logical line without its keyword."""
-    if b"\\" in line:
-        line = re.sub(rb"\\\r?\n", b" ", line)
-    if b"#" in line:
-        line = line.partition(b"#")[0]
-    return line.split()[1:]
-
-
-def all_words(lines: list[bytes], where: IntArray) -> list[list[bytes]]:
-    """The words of many logical lines; the plain way where no line needs care."""
-    chosen = [lines[i] for i in where.tolist()]
-    joined = b"".join(chosen)
-    if b"\\" in joined or b"#" in joined:
-        return [words(line) for line in chosen]
-    return [line.split()[1:] for line in chosen]
 
 
 def _fail(name: str, lines: list[bytes], logical: int, what: str, fix: str) -> NoReturn:

@@ -8,7 +8,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.formats.obj_read import ObjSource, encoded_as
+from quilt_core.formats.obj_read import ObjSource
+from quilt_core.formats.obj_text import encoded_as
 from quilt_core.scene.model import Scene
 from quilt_core.scene.weld import weld_ids
 

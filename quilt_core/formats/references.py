@@ -12,7 +12,7 @@ from quilt_core.errors import QuiltError
 from quilt_core.formats._gltf_types import decode
 from quilt_core.formats._pictures import mtl_picture
 from quilt_core.formats.gltf_read import gltf_text
-from quilt_core.formats.obj_read import as_utf8, split_logical
+from quilt_core.formats.obj_text import as_utf8, split_logical
 from quilt_core.formats.part_materials import library_names
 
 Siblings = Callable[[str], bytes | None]

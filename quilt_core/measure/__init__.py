@@ -6,16 +6,25 @@ from quilt_core.lazy import lazily
 from quilt_core.measure.density import equalize, island_densities, set_density
 
 if TYPE_CHECKING:
-    from quilt_core.measure.figures import Figures, measure, measure_tiles
+    from quilt_core.measure.figures import Figures
     from quilt_core.measure.gap import ClosePairs, Gap, close_pairs, smallest_gap
-    from quilt_core.measure.measured import Measured, measure_again, measure_layout
+    from quilt_core.measure.measured import (
+        Measured,
+        measure,
+        measure_again,
+        measure_layout,
+        measure_tiles,
+    )
     from quilt_core.measure.overlap import Overlaps, find_overlaps
 else:
     __getattr__ = lazily(
         __name__,
         {
-            **dict.fromkeys(("Figures", "measure", "measure_tiles"), "figures"),
-            **dict.fromkeys(("Measured", "measure_again", "measure_layout"), "measured"),
+            "Figures": "figures",
+            **dict.fromkeys(
+                ("Measured", "measure", "measure_again", "measure_layout", "measure_tiles"),
+                "measured",
+            ),
             **dict.fromkeys(("ClosePairs", "Gap", "close_pairs", "smallest_gap"), "gap"),
             **dict.fromkeys(("Overlaps", "find_overlaps"), "overlap"),
         },

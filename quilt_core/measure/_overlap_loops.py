@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from quilt_core.measure._grid import meeting
+from quilt_core.measure.grid import meeting
 
 MOST_FOUND = 3_000_000
 """Pairs of triangles that are listed by one lane at most."""

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -12,8 +11,6 @@ from numpy.typing import NDArray
 from quilt_core.measure.coverage import Unions, covered
 from quilt_core.measure.gap import NO_GAP, ClosePairs, Gap, nearest
 from quilt_core.measure.overlap import Overlaps
-from quilt_core.scene.island_set import IslandSet
-from quilt_core.scene.tiles import TileSize
 from quilt_core.scene.weld import groups
 
 if TYPE_CHECKING:
@@ -81,26 +78,6 @@ class Figures:
     edge_px: FloatArray
     pixel: FloatArray
     noise: FloatArray
-
-
-def measure(
-    islands: IslandSet, placements: FloatArray, width: int, height: int, padding: float = 8.0
-) -> Figures:
-    """Measure a layout on one tile, the 0–1 square; see `measure_tiles`."""
-    return measure_tiles(islands, placements, (TileSize(1001, width, height),), padding)
-
-
-def measure_tiles(
-    islands: IslandSet,
-    placements: FloatArray,
-    tiles: Sequence[TileSize],
-    padding: float = 8.0,
-    stack: IntArray | None = None,
-) -> Figures:
-    """Measure a layout on tiles; see `measure_layout`."""
-    from quilt_core.measure.measured import measure_layout
-
-    return measure_layout(islands, placements, tiles, padding, stack).figures
 
 
 def piles(overlaps: Overlaps, count: int, stack: IntArray) -> IntArray:

@@ -12,8 +12,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure._gap_loops import close_segments
-from quilt_core.measure._grid import EVERYONE, Grid, make_grid, meetings, slot_shares
+from quilt_core.measure.gap_loops import close_segments
+from quilt_core.measure.grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.weld import weld_ids
 

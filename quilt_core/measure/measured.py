@@ -289,3 +289,21 @@ def _near_again(
 def _with_figures(m: Measured, found: Overlaps, overlaps: Overlaps, known: Unions) -> Measured:
     figures, unions = figures_of(m, found, overlaps, known)
     return replace(m, figures=figures, unions=unions)
+
+
+def measure(
+    islands: IslandSet, placements: FloatArray, width: int, height: int, padding: float = 8.0
+) -> Figures:
+    """Measure a layout on one tile, the 0–1 square; see `measure_tiles`."""
+    return measure_tiles(islands, placements, (TileSize(1001, width, height),), padding)
+
+
+def measure_tiles(
+    islands: IslandSet,
+    placements: FloatArray,
+    tiles: Sequence[TileSize],
+    padding: float = 8.0,
+    stack: IntArray | None = None,
+) -> Figures:
+    """Measure a layout on tiles; see `measure_layout`."""
+    return measure_layout(islands, placements, tiles, padding, stack).figures

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.measure._grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.measure._overlap_loops import overlapping_pairs
+from quilt_core.measure.grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.scene.island_set import IslandSet, sums
 from quilt_core.scene.islands import triangle_areas
 

@@ -11,7 +11,7 @@ from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.operations.layouts import controls_of, density_of, select
 from quilt_core.operations.operation import Progress, figure
-from quilt_core.operations.pack import Pack, density_for, for_packer, open_tiles_of
+from quilt_core.operations.pack_settings import Pack, density_for, for_packer, open_tiles_of
 from quilt_core.options import option
 
 

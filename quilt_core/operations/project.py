@@ -23,7 +23,7 @@ from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.numbered import ALONE
 from quilt_core.operations.bake import DISTANCE
 from quilt_core.operations.operation import Progress
-from quilt_core.operations.pack import Pack
+from quilt_core.operations.pack_settings import Pack
 from quilt_core.operations.steps import checked_steps
 from quilt_core.options import settings_from
 from quilt_core.scene.model import Scene

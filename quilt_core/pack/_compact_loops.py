@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from quilt_core.measure._gap_loops import distance2
-from quilt_core.measure._grid import EVERYONE, meeting
+from quilt_core.measure.gap_loops import distance2
+from quilt_core.measure.grid import EVERYONE, meeting
 
 
 @njit(cache=True, nogil=True)

@@ -9,7 +9,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from quilt_core.pack._place_loops import lowest_place, stamp
+from quilt_core.pack.place_loops import lowest_place, stamp
 
 CLASSES = 56
 ASPECTS = (1.0, 1.4, 0.7)

@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 from scipy.optimize import linprog
 from scipy.sparse import coo_array
 
-from quilt_core.measure._grid import make_grid
+from quilt_core.measure.grid import make_grid
 from quilt_core.pack._compact_loops import near_segments
 from quilt_core.pack.grid import SLACK
 from quilt_core.pack.problem import Attempt, PackProblem

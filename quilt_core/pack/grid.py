@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack._place_loops import block
+from quilt_core.pack.place_loops import block
 from quilt_core.pack.problem import Obstacles
 from quilt_core.pack.settings import PackSettings
 

@@ -9,9 +9,9 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack._variant_loops import make_variants
 from quilt_core.pack.problem import PackProblem
 from quilt_core.pack.turns import Turns
+from quilt_core.pack.variant_loops import make_variants
 
 FloatArray = NDArray[np.float64]
 Int32Array = NDArray[np.int32]

@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack._order_loops import CLASSES, Regions, place_in_order
-from quilt_core.pack._place_loops import empty_raster, load
 from quilt_core.pack.efforts import FEWER_TURNS
 from quilt_core.pack.grid import make_grid
 from quilt_core.pack.masks import Masks, make_masks
+from quilt_core.pack.place_loops import empty_raster, load
 from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns

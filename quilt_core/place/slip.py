@@ -14,16 +14,16 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.pack._mask_loops import hit_grid, row_runs, turned
-from quilt_core.pack._place_loops import block
-from quilt_core.pack._variant_loops import spread
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.grid import Grid, make_grid
 from quilt_core.pack.layout import obstacles_of, packable, to_uv
+from quilt_core.pack.mask_loops import hit_grid, row_runs, turned
 from quilt_core.pack.pieces import Pieces, single_pieces
+from quilt_core.pack.place_loops import block
 from quilt_core.pack.problem import no_obstacles
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
+from quilt_core.pack.variant_loops import spread
 from quilt_core.place._slip_loops import best_place
 from quilt_core.place.settle import Scene
 from quilt_core.scene.island_set import PER_ISLAND, IslandSet

@@ -380,8 +380,8 @@ def _images(
 
 def _packed(document: Document, result: Any, gaps: GapSettings, progress: Progress) -> Document:
     """The document with what an operation has laid on the side table in the first tile, with what belongs to it."""
-    from quilt_core.operations.pack import Pack
     from quilt_core.operations.pack import run as pack
+    from quilt_core.operations.pack_settings import Pack
 
     layouts = []
     for number, layout in enumerate(document.layouts):

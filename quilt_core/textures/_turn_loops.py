@@ -8,7 +8,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from quilt_core.textures._texel_loops import nearest_on_triangle
+from quilt_core.textures.texel_loops import nearest_on_triangle
 
 
 @njit(cache=True, nogil=True, fastmath={"contract", "arcp", "nsz", "reassoc"}, error_model="numpy")

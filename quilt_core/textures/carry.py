@@ -14,12 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.textures._carry_loops import read_texels
 from quilt_core.textures._turn_loops import turn_normals
 from quilt_core.textures.bakings import Baking
 from quilt_core.textures.decode import Picture
 from quilt_core.textures.frames import corner_tangents, even_turns
 from quilt_core.textures.looks import Look, Slot, Use
+from quilt_core.textures.merge_loops import read_texels
 from quilt_core.textures.places import Places
 from quilt_core.textures.texels import Texels, bleed
 

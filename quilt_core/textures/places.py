@@ -10,8 +10,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.textures._texel_loops import mark_places
 from quilt_core.textures.looks import Use
+from quilt_core.textures.texel_loops import mark_places
 from quilt_core.textures.texels import THREADS, Texels
 
 FloatArray = NDArray[np.float64]

@@ -11,7 +11,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.textures._texel_loops import mark_texels, spread
+from quilt_core.textures.texel_loops import mark_texels, spread
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]

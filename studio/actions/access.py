@@ -15,9 +15,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from django.conf import settings
-from django.http import Http404
 
-from studio.actions.errors import Refused
+from studio.actions.errors import Missing, Refused
 from studio.models import Membership, Project
 
 ANYONE, ACCOUNT = "anyone", "account"
@@ -104,7 +103,7 @@ def require(project_id: int, role: str) -> None:
 
     Raises
     ------
-    Http404
+    Missing
         When the project is not theirs: it is not even told that it is there.
     Forbidden
         When their role does not do.
@@ -114,7 +113,7 @@ def require(project_id: int, role: str) -> None:
         return
     own = role_in(project_id, actor.user)
     if not own or actor.project not in (None, project_id):
-        raise Http404
+        raise Missing
     if role != VIEWER and not actor.writes:
         raise Forbidden("This token is for reading.", "token", "Use one that may write.")
     if RANK[own] < RANK[role]:

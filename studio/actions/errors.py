@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import errno
-from typing import Any
+from typing import Any, TypeVar
+
+from django.db.models import Model, QuerySet
 
 from quilt_core.errors import QuiltError
 
@@ -26,6 +28,32 @@ class Conflict(Refused):
     """The layout is no longer the one that the user saw, or is being worked on."""
 
     status = 409
+
+
+class Missing(Refused):
+    """What was asked for is not there, or not theirs: whoever asks is not told which."""
+
+    status = 404
+
+    def __init__(self) -> None:
+        super().__init__("It is not here (any more).", "", "Read the project again.")
+
+
+Row = TypeVar("Row", bound=Model)
+
+
+def found(rows: type[Row] | QuerySet[Row], pk: int) -> Row:
+    """A row by its id.
+
+    Raises
+    ------
+    Missing
+    """
+    query: Any = rows._default_manager if isinstance(rows, type) else rows
+    row: Row | None = query.filter(pk=pk).first()
+    if row is None:
+        raise Missing
+    return row
 
 
 FULL = "The disk of the server is full."

@@ -23,7 +23,7 @@ from studio.api import check_serializers as p
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change
-from studio.jobs.run import measure_all
+from studio.jobs.queue import measure_all
 from studio.models import Job, Project, Revision
 from studio.references import file_of
 

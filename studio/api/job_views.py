@@ -10,9 +10,9 @@ from rest_framework.views import APIView
 
 from studio.actions.access import EDITOR, VIEWER
 from studio.actions.errors import Conflict
+from studio.actions.stop_jobs import cancel_job
 from studio.api import serializers as s
 from studio.api.parse import valid
-from studio.jobs.run import cancel_job
 from studio.models import Job, Project
 
 

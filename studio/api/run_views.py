@@ -27,7 +27,7 @@ from studio.actions.run.targets import check_target, targets
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change
-from studio.jobs.run import run_line, run_lines
+from studio.jobs.queue import run_line, run_lines
 from studio.models import Atlas, Project, Revision, RunLine, RunResult
 from studio.references import file_of
 

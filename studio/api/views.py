@@ -26,7 +26,7 @@ from studio.api import serializers as s
 from studio.api.object_rows import object_rows
 from studio.api.parse import valid
 from studio.arrays import load_geometry, members_with_rows
-from studio.jobs.run import claim, measure_all, start_measure
+from studio.jobs.queue import claim, measure_all, start_measure
 from studio.models import Atlas, Project, Revision
 from studio.state import read_state
 

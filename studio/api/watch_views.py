@@ -12,8 +12,9 @@ from rest_framework.response import Response
 from rest_framework.views import APIView
 
 from studio.actions.access import EDITOR
-from studio.actions.gather.watch_folder import look, watch
+from studio.actions.gather.watch_folder import watch
 from studio.api.parse import valid
+from studio.jobs.watch import look
 from studio.models import Project, WatchedFolder
 
 

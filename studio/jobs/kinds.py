@@ -42,6 +42,7 @@ from studio.jobs.params import (
     UpdateParams,
 )
 from studio.jobs.parts import Part, do_parts, first_error
+from studio.jobs.queue import start_job
 from studio.jobs.reporter import Reporter
 from studio.models import FileReference, Job, Revision, RunLine
 
@@ -119,8 +120,6 @@ def _after_pack(job: Job, revision: Revision) -> None:
         # Its picture is drawn here, not while a browser waits for the contact sheet.
         thumbnail(revision)
     if settings.EXPLAIN_PACKS and revision.params["density"] not in ("fixed", "house"):
-        from studio.jobs.run import start_job
-
         start_job("limit", job.project, job.atlas, {"revision": revision.pk})
 
 

@@ -19,6 +19,8 @@ from django.utils import timezone
 
 from studio.actions.access import acting_user
 from studio.actions.errors import Conflict, Refused
+from studio.actions.stop_jobs import cancel_parts
+from studio.jobs.queue import claim, run_job, start_job
 from studio.jobs.reporter import Reporter
 from studio.models import Atlas, Job
 
@@ -114,8 +116,6 @@ def _begin(job: Job, lanes: Sequence[Sequence[Part]], numbers: list[list[int]], 
 
 
 def _start(job: Job, number: int, part: Part) -> None:
-    from studio.jobs.run import claim, start_job
-
     mine: Any = {"parent": job, "part": number}
     try:
         if part.claims and part.atlas is not None:
@@ -132,19 +132,10 @@ def _start(job: Job, number: int, part: Part) -> None:
 
 def _do_here(part: Job, job: Job) -> None:
     """Do a part in this process, unless another one was faster."""
-    from studio.jobs.run import run_job
     from studio.lines import job_id
 
     run_job.call_local(part.pk)
     job_id.set(str(job.pk))
-
-
-def cancel_parts(job: Job, keep: bool) -> None:
-    """Ask the parts of a job to stop, and end those that have not begun."""
-    parts = Job.objects.filter(parent=job)
-    over = {"state": Job.CANCELLED, "message": "cancelled before it started", "finished": timezone.now()}  # fmt: skip
-    parts.filter(state=Job.QUEUED).update(**over)
-    parts.filter(state=Job.RUNNING, cancel="").update(cancel="keep" if keep else "drop")
 
 
 def first_error(parts: Sequence[Job]) -> Refused | None:

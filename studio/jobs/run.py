@@ -1,35 +1,29 @@
-"""Queue jobs, run them, and look after those whose worker died."""
+"""Run jobs, and look after those whose worker died."""
 
 from __future__ import annotations
 
 import logging
-from collections.abc import Sequence
 from datetime import timedelta
 from typing import Any
 
 from django.conf import settings
 from django.db import InterfaceError, OperationalError, transaction
-from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from huey import crontab
-from huey.contrib.djhuey import HUEY, db_periodic_task, db_task
-from redis.exceptions import RedisError
+from huey.contrib.djhuey import HUEY, db_periodic_task
 
 from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Stopped
-from quilt_core.operations.registry import OPERATIONS
-from studio.actions.access import EDITOR, Actor, acting, acting_user, require
-from studio.actions.errors import FULL, Conflict, Refused, is_full
-from studio.actions.history.change import STATES, check_fresh, check_idle, claim_parts
-from studio.actions.run.targets import target
-from studio.jobs.parts import cancel_parts
+from studio.actions.access import Actor, acting
+from studio.actions.errors import FULL, is_full
+from studio.jobs.kinds import do_job
+from studio.jobs.queue import done_by, enqueue
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.signs import signs_of_life
 from studio.jobs.worker import end_worker, is_gone, this_worker
 from studio.lines import job_id as job_id_now
-from studio.models import Atlas, Job, Project, Revision, RunLine, WatchedFolder
+from studio.models import Job, WatchedFolder
 from studio.references import keys_in, refer
-from studio.state import members_of
 
 log = logging.getLogger(__name__)
 STALE_AFTER = timedelta(seconds=settings.STALE_SECONDS)
@@ -38,131 +32,9 @@ SILENT_AFTER = timedelta(seconds=settings.SILENT_SECONDS)
 FORGOTTEN_AFTER = min(STALE_AFTER, timedelta(seconds=15))
 
 
-def start_job(
-    kind: str, project: Project, atlas: Atlas | None, params: dict[str, Any], **part_of: Any
-) -> Job:
-    """Add a job row and queue it once the row is there for the worker to see; `part_of` names its parent and its number
-    there, when it is a part."""
-    job = Job.objects.create(
-        kind=kind,
-        project=project,
-        atlas=atlas,
-        params=params,
-        message="waiting",
-        user_id=acting_user(),
-        **part_of,
-    )
-    if files := set(keys_in(params)):
-        refer(job, files, fresh=True)
-    transaction.on_commit(lambda: enqueue(job.pk))
-    return job
-
-
-def enqueue(job_id: int) -> None:
-    """Put a job into the queue. Where the queue is away its row waits, and is found (`queue_forgotten_jobs`)."""
-    try:
-        run_job(job_id)
-    except (OSError, RedisError):
-        log.warning("the queue is away; job %s waits", job_id)
-
-
-@transaction.atomic
-def claim(
-    kind: str,
-    atlas_id: int,
-    params: dict[str, Any],
-    exclusive: bool = True,
-    settings: tuple[str, ...] = (),
-    further: Sequence[int] = (),
-    **part_of: Any,
-) -> Job:
-    """Start a job on an atlas's present state: looking whether it may be and taking the atlas is
-    one step.
-
-    `params` hold the change that the user saw; the job's own hold the revision it begins from.
-    `settings` are names of the project's settings that it relies on, `further` other atlases that it changes.
-    """
-    project_id = get_object_or_404(Atlas, pk=atlas_id).project_id
-    require(project_id, OPERATIONS[kind].role if kind in OPERATIONS else EDITOR)
-    project = Project.objects.select_for_update().get(pk=project_id)
-    atlas = Atlas.objects.get(pk=atlas_id)
-    if atlas.head_id is None:
-        raise Conflict("This atlas has been deleted.", atlas.name, "Undo brings it back.")
-    check_fresh(project, params.get("change"), claim_parts(atlas.pk, settings))
-    others = list(Atlas.objects.filter(pk__in=set(further) - {atlas.pk}))
-    for one in (atlas, *others) if exclusive else ():
-        check_idle(one)
-    assert project.head is not None
-    states = {
-        "revision": atlas.head_id,
-        "revisions": [revision for _, revision in project.head.atlases],
-    }
-    job = start_job(kind, project, atlas, {**params, **states}, **part_of)
-    job.further.set(others)
-    return job
-
-
-@transaction.atomic
-def run_lines(project_id: int, lines: list[int]) -> Job:
-    """Start a job that does lines of the run sheet, with all workers there are.
-
-    Raises
-    ------
-    Conflict
-        While another one does.
-    Refused
-        When one of the lines is not the project's.
-    """
-    get_object_or_404(Project, pk=project_id)
-    require(project_id, EDITOR)
-    project = Project.objects.select_for_update().get(pk=project_id)
-    known = set(RunLine.objects.filter(project=project, pk__in=lines).values_list("pk", flat=True))
-    if known != set(lines):
-        raise Refused("One of the lines is not there (any more).", "lines", "Look at the run sheet again.")  # fmt: skip
-    busy = project.jobs.filter(kind="run sheet", state__in=(Job.QUEUED, Job.RUNNING)).first()
-    if busy:
-        raise Conflict("The run sheet is being brought up to date.", project.name, "Wait for it or cancel it.", job=busy.pk)  # fmt: skip
-    return start_job("run sheet", project, None, {"lines": sorted(known)})
-
-
-def run_line(line: RunLine) -> Job:
-    """Start a job that does a line, on all its atlases.
-
-    Raises
-    ------
-    Refused
-    """
-    first, *others = (atlas.pk for atlas in target(line))
-    return claim("run line", first, {"line": line.pk}, further=others)
-
-
-def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
-    """Measure and prove a revision (the present one) unless both are up to date or under way."""
-    from studio.actions.check.rules import is_proven
-
-    revision = revision or atlas.head
-    if revision is None or not members_of(revision) or is_proven(revision):
-        return
-    with transaction.atomic():
-        waiting = atlas.jobs.filter(
-            kind="measure", state=Job.QUEUED, params={"revision": revision.pk}
-        )
-        if not waiting.exists():
-            start_job("measure", atlas.project, atlas, {"revision": revision.pk})
-
-
-def measure_all(project: Project) -> None:
-    """Measure all atlases of a project whose figures are not up to date."""
-    rows = project.atlases.exclude(head=None).select_related("head__keyframe", "project__head")
-    for atlas in rows.defer(*STATES):
-        start_measure(atlas)
-
-
-@db_task()  # type: ignore[untyped-decorator]
-def run_job(job_id: int) -> None:
+@done_by
+def do(job_id: int) -> None:
     """Run one job; whatever happens ends up in its row."""
-    from studio.jobs.kinds import do_job
-
     claimed = Job.objects.filter(pk=job_id, state=Job.QUEUED).update(
         state=Job.RUNNING, heartbeat=timezone.now(), alive=timezone.now(), worker=this_worker()
     )
@@ -287,20 +159,6 @@ def queue_forgotten_jobs() -> int:
     return found
 
 
-def cancel_job(job: Job, keep: bool) -> bool:
-    """Ask a job and its parts to stop, or end it when it has not begun; False when it is over already."""
-    cancel_parts(job, keep)
-    over = {
-        "state": Job.CANCELLED,
-        "message": "cancelled before it started",
-        "finished": timezone.now(),
-    }
-    if Job.objects.filter(pk=job.pk, state=Job.QUEUED).update(**over):
-        return True
-    asked = Job.objects.filter(pk=job.pk, state=Job.RUNNING)
-    return bool(asked.update(cancel="keep" if keep else "drop", message="stopping"))
-
-
 @HUEY.on_startup(name="warm")  # type: ignore[untyped-decorator]
 def warm_up() -> None:
     """Load the compiled loops of measuring before the first job waits for them."""
@@ -326,7 +184,7 @@ def clear_files() -> None:
 @db_periodic_task(crontab(minute="*"))  # type: ignore[untyped-decorator]
 def look_into_folders() -> None:
     """Once a minute, also where nobody has the project open."""
-    from studio.actions.gather.watch_folder import look
+    from studio.jobs.watch import look
 
     for row in WatchedFolder.objects.filter(project__deleted=None).select_related("project__head"):
         try:

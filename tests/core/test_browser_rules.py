@@ -8,8 +8,8 @@ import numpy as np
 import pytest
 import shapely
 
-from quilt_core.measure._gap_loops import distance2
 from quilt_core.measure.density import house_band
+from quilt_core.measure.gap_loops import distance2
 from quilt_core.scene.tiles import TileSize, tiles_of_boxes
 
 CASES = json.loads(

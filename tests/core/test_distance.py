@@ -6,7 +6,7 @@ import shapely
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from quilt_core.measure._gap_loops import _crosses, distance2
+from quilt_core.measure.gap_loops import _crosses, distance2
 
 number = st.floats(-4, 4).map(lambda x: round(x, 2))
 segment = st.tuples(number, number, number, number)

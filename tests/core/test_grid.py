@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numba import njit
 
-from quilt_core.measure._grid import EVERYONE, make_grid, meeting, meetings, slot_shares
+from quilt_core.measure.grid import EVERYONE, make_grid, meeting, meetings, slot_shares
 
 
 @njit

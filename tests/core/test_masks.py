@@ -6,7 +6,7 @@ import shapely
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from quilt_core.pack._mask_loops import (
+from quilt_core.pack.mask_loops import (
     fill_inside,
     hit_grid,
     mark_edges,
@@ -14,8 +14,8 @@ from quilt_core.pack._mask_loops import (
     stamp_grid,
     turned,
 )
-from quilt_core.pack._place_loops import empty_raster, load, lowest_place, stamp
-from quilt_core.pack._variant_loops import largest_square, make_variants, spread
+from quilt_core.pack.place_loops import empty_raster, load, lowest_place, stamp
+from quilt_core.pack.variant_loops import largest_square, make_variants, spread
 from tests.core.shapes import random_polygons
 
 

@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 from shapely import affinity
 
 from quilt_core.measure import find_overlaps, measure, smallest_gap
-from quilt_core.measure._gap_loops import distance2
 from quilt_core.measure._overlap_loops import shared_area
+from quilt_core.measure.gap_loops import distance2
 from quilt_core.scene.placement import IDENTITY, identity
 from tests.core.shapes import island_set_of, random_polygons
 

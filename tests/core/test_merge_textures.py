@@ -10,7 +10,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.ndimage import map_coordinates
 
-from quilt_core.textures._texel_loops import nearest_on_triangle
 from quilt_core.textures.bakings import Baking, plan_bakings
 from quilt_core.textures.carry import Skin, carry
 from quilt_core.textures.decode import Picture, decode, encode_png, quantized, to_linear, to_srgb
@@ -30,6 +29,7 @@ from quilt_core.textures.looks import (
 )  # fmt: skip
 from quilt_core.textures.loss import losses
 from quilt_core.textures.memory import memory_of
+from quilt_core.textures.texel_loops import nearest_on_triangle
 from quilt_core.textures.texels import find_texels
 from tests.core.painted import normal_map, paint
 

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 from quilt_core.pack import PackSettings, order_search, search
 from quilt_core.pack._order_loops import ASPECTS, WIDENED, room_for
-from quilt_core.pack._place_loops import empty_raster, load
 from quilt_core.pack.orders import first_orders
+from quilt_core.pack.place_loops import empty_raster, load
 from quilt_core.pack.placer import WIDENINGS, Placer
 from quilt_core.pack.problem import example_problem
 

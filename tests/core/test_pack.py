@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from quilt_core.errors import LayoutError
 from quilt_core.measure import measure
-from quilt_core.operations.pack import Pack
+from quilt_core.operations.pack_settings import Pack
 from quilt_core.options import options_of
 from quilt_core.pack import PackSettings, pack_islands, turns_for
 from quilt_core.scene.placement import identity

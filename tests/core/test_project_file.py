@@ -17,8 +17,8 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.operations.files import LayoutSettings, file_document
 from quilt_core.operations.operation import Progress
-from quilt_core.operations.pack import Pack
 from quilt_core.operations.pack import run as pack
+from quilt_core.operations.pack_settings import Pack
 from quilt_core.operations.project import project_document, read_project
 from quilt_core.pack.controls import FLAGS
 from quilt_core.scene import concatenate, island_set

@@ -9,10 +9,10 @@ import pytest
 from quilt_core.bake.kept import as_bytes, from_bytes
 from studio.actions.check import bake_maps as rehearsal
 from studio.actions.errors import Refused
+from studio.actions.stop_jobs import cancel_job
 from studio.jobs import kinds
 from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
-from studio.jobs.run import cancel_job
 from studio.models import Atlas, Job
 from studio.state import read_state
 from tests.core.high_poly import plane, surface

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from quilt_core.operations.pack import Pack
+from quilt_core.operations.pack_settings import Pack
 from quilt_core.options import options_of, settings_from
 from studio.actions.errors import Refused
 from studio.models import Project, Recipe

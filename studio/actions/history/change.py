@@ -9,14 +9,13 @@ from typing import Any
 import numpy as np
 from django.db import transaction
 from django.db.models import Q
-from django.shortcuts import get_object_or_404
 
 from quilt_core.document.project.checks import FARTHEST
 from quilt_core.document.state import State
 from quilt_core.operations.registry import OPERATIONS
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.actions.access import EDITOR, author, require
-from studio.actions.errors import Conflict, Refused
+from studio.actions.errors import Conflict, Refused, found
 from studio.actions.history.parts import Parts, meet, parts_of_atlas, settings_parts, within
 from studio.models import Atlas, Change, Job, Measurement, Project, Revision
 from studio.state import read_state, write_state
@@ -154,7 +153,7 @@ def edit_atlas(atlas_id: int, seen: int | None, make: Callable[[Revision], Made]
 def _present(atlas_id: int) -> Atlas:
     """An atlas as it is now, with its project."""
     rows = Atlas.objects.select_related("head__keyframe", "project__head")
-    return get_object_or_404(rows.defer(*STATES), pk=atlas_id)
+    return found(rows.defer(*STATES), atlas_id)
 
 
 def _held(atlas: Atlas) -> Atlas:
@@ -225,7 +224,7 @@ def edit_atlases(
     Returns the change, and the ids of the new atlases.
     """
     with transaction.atomic():
-        get_object_or_404(Project, pk=project_id)
+        found(Project, project_id)
         require(project_id, EDITOR)
         project = Project.objects.select_for_update().get(pk=project_id)
         head = project.head
@@ -288,7 +287,7 @@ def edit_settings(
     """Append a change of the project's settings; `make` returns the new ones and what was changed,
     in words."""
     with transaction.atomic():
-        get_object_or_404(Project, pk=project_id)
+        found(Project, project_id)
         require(project_id, EDITOR)
         project = Project.objects.select_for_update().get(pk=project_id)
         before = project.settings

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from django.db import transaction
-from django.shortcuts import get_object_or_404
 
 from studio.actions.access import EDITOR, require
-from studio.actions.errors import Conflict, Refused
+from studio.actions.errors import Conflict, Refused, found
 from studio.actions.history.change import check_idle, move_to, refuse_stale
 from studio.models import Change, Project
 
@@ -58,7 +57,7 @@ def go_to(project_id: int, step: int, seen: int | None = None) -> Change:
 
 
 def _held(project_id: int, seen: int | None) -> tuple[Project, Change]:
-    get_object_or_404(Project, pk=project_id)
+    found(Project, project_id)
     require(project_id, EDITOR)
     project = Project.objects.select_for_update().get(pk=project_id)
     head = project.head

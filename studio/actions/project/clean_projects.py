@@ -11,7 +11,7 @@ from django.utils import timezone
 from studio import storage
 from studio.actions.access import OWNER, require
 from studio.actions.errors import Conflict
-from studio.jobs.run import cancel_job
+from studio.actions.stop_jobs import cancel_job
 from studio.models import BaseLayout, FileReference, Job, Project, Revision
 
 KEPT = timedelta(days=7)

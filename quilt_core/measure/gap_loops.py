@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from quilt_core.measure._grid import meeting
+from quilt_core.measure.grid import meeting
 
 
 @njit(cache=True, nogil=True)

@@ -12,7 +12,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from quilt_core.pack._mask_loops import fill_inside, mark_edges
+from quilt_core.pack.mask_loops import fill_inside, mark_edges
 
 BLOCK = 64
 """Columns whose longest free run is remembered together."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from quilt_core.pack._mask_loops import hit_grid, row_runs, stamp_grid, turned
+from quilt_core.pack.mask_loops import hit_grid, row_runs, stamp_grid, turned
 
 
 @njit(cache=True, nogil=True)

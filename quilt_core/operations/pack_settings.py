@@ -1,0 +1,91 @@
+"""Settings of packing, and what they mean for a layout."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, fields
+from typing import Any
+
+from quilt_core.document.document import Document
+from quilt_core.document.state import TileRow
+from quilt_core.errors import LayoutError
+from quilt_core.operations.layouts import SELECTORS, Selector
+from quilt_core.operations.values import NUMBER_OR_WORD, SIZE, Size, read_density
+from quilt_core.options import option
+from quilt_core.pack.settings import PackSettings
+from quilt_core.scene.tiles import TileSize
+
+KEEP, EQUAL, FIXED, HOUSE = "keep", "equal", "fixed", "house"
+DENSITIES = (KEEP, EQUAL, FIXED, HOUSE)
+
+
+def read_pack_density(given: Any) -> str | float:
+    """One of `DENSITIES`, or px per metre; raises ValueError."""
+    if given in DENSITIES:
+        return str(given)
+    try:
+        return read_density(given)
+    except ValueError:
+        raise ValueError(
+            f"Give {', '.join(DENSITIES)}, or px per metre, for example 512."
+        ) from None
+
+
+@dataclass(frozen=True)
+class Pack(PackSettings):
+    """Settings of packing: the packer's, and which islands at which size into which tiles."""
+
+    density: str | float | None = option(
+        None,
+        "keep: sizes in proportion, as large as fits; equal: evened out, as large as fits; fixed: the size they have; "
+        "house: the house density; or px per metre. Without it equal for files, keep for a layout that was arranged",
+        read=read_pack_density,
+        json=NUMBER_OR_WORD,
+        shape="keep|equal|fixed|house|PX_PER_METRE",
+    )
+    more_tiles: bool = option(False, "at a fixed size: add tiles until everything fits")
+    size: Size | None = option(
+        None, "resolution of the only tile; without it as it is", passing=True, **SIZE
+    )
+    tile: int | None = option(None, "the only tile to fill", low=1001, high=1100, passing=True)
+    islands: tuple[Selector, ...] = option(
+        (),
+        "islands to pack at the size they have; the others stay, and are in the way",
+        **SELECTORS,
+    )
+
+    @property
+    def is_fixed(self) -> bool:
+        """Whether sizes are given, and what does not fit is left over."""
+        return self.density in (FIXED, HOUSE) or isinstance(self.density, float)
+
+
+def density_for(document: Document, settings: Pack) -> str | float:
+    """What the density setting stands for where nothing is said."""
+    if settings.density is not None:
+        return settings.density
+    if settings.islands:
+        return FIXED
+    return KEEP if document.arranged else EQUAL
+
+
+def open_tiles_of(tiles: Sequence[TileRow], settings: Pack) -> tuple[TileSize, ...]:
+    """Tiles that are filled.
+
+    Raises
+    ------
+    LayoutError
+        When there is none.
+    """
+    if settings.tile and settings.tile not in [tile.number for tile in tiles]:
+        raise LayoutError(f"There is no tile {settings.tile}.", "tile", "Give the number of one.")
+    found = tuple(t.size for t in tiles if not t.frozen and settings.tile in (None, t.number))
+    if not found:
+        raise LayoutError("Every tile is frozen.", "frozen", "Leave one that can be filled.")
+    return found
+
+
+def for_packer(settings: Pack, tiles: tuple[TileSize, ...]) -> PackSettings:
+    """The settings as the packer takes them."""
+    given = {f.name: getattr(settings, f.name) for f in fields(PackSettings)}
+    return PackSettings(**{**given, "tiles": tiles})
