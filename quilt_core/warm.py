@@ -3,8 +3,10 @@ once."""
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,6 +31,7 @@ from quilt_core.textures.merge import merge_pictures
 from quilt_core.unwrap import UnwrapSettings, unwrap_mesh
 from quilt_core.unwrap.useless import uv_state
 
+ROOT = Path(__file__).parent
 UNWRAP = "unwrap"
 
 
@@ -55,9 +58,23 @@ def sample(count: int = 3, size: float = 0.2) -> IslandSet:
     )
 
 
+def clear_stale() -> None:
+    """Throw compiled code away that names a module which is gone: it cannot be loaded any more."""
+    known = {
+        f"quilt_core.{'.'.join(p.relative_to(ROOT).with_suffix('').parts)}"
+        for p in ROOT.rglob("*.py")
+    }
+    named = re.compile(rb"quilt_core\.\w+\.(?:\w+_loops|_?grid)\b")
+    kept = [*ROOT.rglob("*.nbi"), *ROOT.rglob("*.nbc")]
+    if any({name.decode() for name in named.findall(path.read_bytes())} - known for path in kept):
+        for path in kept:
+            path.unlink()
+
+
 def main() -> None:
     """Run every compiled function once, in all the forms in which it is used; those of unwrapping in
     a process of their own."""
+    clear_stale()
     beside = subprocess.Popen([sys.executable, "-m", "quilt_core.warm", UNWRAP])
     warm_packing()
     if beside.wait() != 0:

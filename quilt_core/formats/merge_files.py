@@ -258,7 +258,7 @@ def _carried(
         )  # fmt: skip
     extra = profiled(merged, sheets.sheets, settings)
     groups = _titled(merged, sheets.sheets)
-    phases["carry over"] = time.monotonic() - began
+    phases["merge"] = time.monotonic() - began
     began = time.monotonic()
     if not tell(0.95, "writing"):
         raise LayoutError("The merge was given up.", "", "Run it again.")

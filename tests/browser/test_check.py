@@ -25,7 +25,7 @@ def wait_for_count(page, kind: str, want: int) -> None:
 
 
 @pytest.fixture
-def check_layout(page):
+def check(page):
     stage(page, "Check")
     page.wait_for_selector("[data-verdict]")
     proven(page)

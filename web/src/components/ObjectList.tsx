@@ -238,9 +238,9 @@ export function ObjectList({
                   display="grid"
                   gridTemplateColumns={gridColumns}
                   alignItems="center"
-                  bg={all ? "straw/45" : chosen ? "straw/20" : item.index % 2 ? "stripe" : "panel"}
+                  bg={all ? "petrol/25" : chosen ? "petrol/12" : item.index % 2 ? "stripe" : "panel"}
                   cursor="default"
-                  _hover={{ bg: all ? "straw/55" : "straw/25" }}
+                  _hover={{ bg: all ? "petrol/30" : "petrol/8" }}
                   data-row={row.original.name}
                   onClick={(e) => pick(row.original, e.shiftKey || e.ctrlKey || e.metaKey)}
                   onDoubleClick={() => editor.frameSelection()}
@@ -575,7 +575,7 @@ function columnsFor(stage: Stage, actions: Actions) {
 
 const LOCKS = [
   { key: "lock_place", bit: CONTROL.place, name: "place", Icon: Pin },
-  { key: "lock_turn", bit: CONTROL.turn, name: "turn", Icon: RotateCwSquare },
+  { key: "lock_turn", bit: CONTROL.turn, name: "rotation", Icon: RotateCwSquare },
   { key: "lock_size", bit: CONTROL.size, name: "size", Icon: Square },
   { key: "left_out", bit: CONTROL.out, name: "leave out", Icon: CircleOff },
 ] as const;

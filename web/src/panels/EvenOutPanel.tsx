@@ -8,7 +8,7 @@ import { ProportionsPart } from "./ProportionsPart";
 import { Choice, MainButton, NumberField, Pages, Running, running, Title } from "./parts";
 import { VisibilityPart } from "./VisibilityPart";
 
-const TARGETS = ["house", "average", "picked"] as const;
+const TARGETS = ["house", "average", "selected"] as const;
 const SCOPES = ["all", "selected"] as const;
 const KEEP = ["across all", "per object"] as const;
 
@@ -49,11 +49,11 @@ function DensityPart({ jobs, actions }: PanelProps) {
   const canRun =
     f !== undefined &&
     f !== null &&
-    (target !== "picked" || pickedOne) &&
+    (target !== "selected" || pickedOne) &&
     (scope !== "selected" || picked.length > 0);
   const run = () =>
     actions.evenOut.mutate({
-      ...(target === "picked"
+      ...(target === "selected"
         ? wholeObject
           ? { like: wholeObject.id }
           : { density: editor.document.density(picked[0])! }
@@ -101,7 +101,7 @@ function DensityPart({ jobs, actions }: PanelProps) {
       {target === "average" && (
         <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />
       )}
-      {target === "picked" && (
+      {target === "selected" && (
         <Text color="soft" fontSize="12px" mb="2">
           {!pickedOne
             ? "Select one island, or one object in the object list."

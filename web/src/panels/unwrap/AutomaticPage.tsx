@@ -36,7 +36,7 @@ const SAID: Record<Charts, string> = {
   group: "Borders of the groups of a file are seams.",
   one: "Each piece stays whole, whatever its stretch.",
 };
-const SCOPES = ["bare", "picked"] as const;
+const SCOPES = ["bare", "selected"] as const;
 const SHOWN = ["objects", "which", "seams", "angle", "stretch", "balance", "weld", "symmetric"];
 
 type Flat = {
@@ -67,7 +67,7 @@ export function AutomaticPage({ jobs, actions }: PanelProps) {
     ...editor.selection.list().map((island) => editor.document.objectOf(island)?.id),
   ]);
   const picked = rows.filter((o) => named.has(o.id));
-  const chosen = scope === "picked" ? picked : bare;
+  const chosen = scope === "selected" ? picked : bare;
   const busy = running(jobs, "unwrap");
   const rest = useMore("unwrap", SHOWN);
   const run = (draft: boolean) =>
@@ -121,7 +121,7 @@ export function AutomaticPage({ jobs, actions }: PanelProps) {
         value={scope}
         options={SCOPES}
         onChange={setScope}
-        names={{ bare: `no UVs (${bare.length})`, picked: `selected (${picked.length})` }}
+        names={{ bare: `no UVs (${bare.length})`, selected: `selected (${picked.length})` }}
       />
       <Text mb="1">Islands</Text>
       <NativeSelect.Root size="xs" mb="1">
