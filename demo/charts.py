@@ -6,9 +6,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
+
 Faces = list[tuple[int, ...]]
 
 

@@ -13,8 +13,7 @@ from demo import paint
 from demo.charts import Chart
 from demo.props import LIGHTHOUSE, Prop, lamps, yard
 from quilt_core.formats.gltf_build import Node, Primitive, build_glb
-
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 
 def layout_of(prop: Prop) -> list[FloatArray]:

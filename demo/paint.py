@@ -5,10 +5,9 @@ from __future__ import annotations
 import io
 
 import numpy as np
-from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 
 def png(pixels: FloatArray) -> bytes:

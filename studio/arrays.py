@@ -26,8 +26,6 @@ from studio import storage
 from studio.models import BaseLayout, MeshObject, Revision
 from studio.state import read_state
 
-FloatArray = NDArray[np.float64]
-
 
 def store_geometry(obj: SceneObject, base: Base) -> str:
     """Store a base layout; returns the key."""

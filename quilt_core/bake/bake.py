@@ -19,11 +19,8 @@ from quilt_core.bake.surface import unit
 from quilt_core.bake.values import Points, at_points
 from quilt_core.errors import LayoutError
 from quilt_core.scene.tiles import TileSize
+from quilt_core.scene.types import Float32, FloatArray, IntArray
 from quilt_core.textures.texels import Texels, bleed, find_texels, nearest_texels
-
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
-IntArray = NDArray[np.int64]
 
 NOTHING, MET, BACK, OTHER, MISSED = 0, 1, 2, 3, 4
 """What became of a texel's ray: no surface; met; met a back; met an object of another pair; met nothing."""

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.pairs import pairs_of
 from quilt_core.bake.rays import RayScene
@@ -14,11 +13,8 @@ from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface
 from quilt_core.bake.values import curvature_of, curvature_range
 from quilt_core.errors import LayoutError
+from quilt_core.scene.types import Float32, FloatArray, IntArray
 from quilt_core.sheet.picture_sets import id_colours
-
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
-IntArray = NDArray[np.int64]
 
 Colours = Callable[[IntArray, FloatArray], Float32]
 Reach = Callable[[FloatArray], FloatArray]

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.surface import BakeSurface
 from quilt_core.errors import QuiltError
@@ -13,13 +12,11 @@ from quilt_core.formats.gltf_looks import painted_objects
 from quilt_core.formats.look_facts import is_obj, look_book
 from quilt_core.formats.obj_looks import painted_obj
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import Float32, FloatArray, IntArray
 from quilt_core.textures.decode import decode
 from quilt_core.textures.looks import Look, Use
 from quilt_core.textures.merge_loops import read_points
 
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
-IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 
 

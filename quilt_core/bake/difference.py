@@ -15,9 +15,7 @@ from numpy.typing import NDArray
 
 from quilt_core.bake.bake import MISSED, BakedTile, bake
 from quilt_core.bake.case import BakeCase
-
-Float32 = NDArray[np.float32]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, Float32
 
 SCALES = (1.0, 2.0, 5.0, 10.0, 20.0, 45.0)
 """Degrees at which a picture may be darkest: the least that 99 of 100 texels stay below."""

@@ -7,15 +7,12 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile
 from quilt_core.bake.case import BakeCase
 from quilt_core.bake.seams import SeamLooks
 from quilt_core.check.findings import KINDS, Finding
-
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray
 
 SLANT = 0.5
 """Cosine between a ray and its face below which details are skewed: 60 degrees."""

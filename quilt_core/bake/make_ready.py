@@ -6,7 +6,6 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.case import BakeCase, largest_object
 from quilt_core.bake.colours import colours_of
@@ -15,9 +14,8 @@ from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of
 from quilt_core.errors import LayoutError
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import FloatArray, IntArray
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 UVs = Callable[[int, int], FloatArray | None]
 CAGE_ENDING = "_cage"

@@ -15,11 +15,7 @@ from numpy.typing import NDArray
 
 from quilt_core.bake._bake_loops import aim, between, over_hemispheres
 from quilt_core.bake.rays import RayScene
-
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, Float32, FloatArray, IntArray
 
 FIRST = 16
 """Rays that every point gets; where they and those of the eight texels around agree entirely no more are sent."""

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.settings import BakeSettings
+from quilt_core.scene.types import IntArray
 
-IntArray = NDArray[np.int64]
 SEPARATORS = " ,._-"
 
 

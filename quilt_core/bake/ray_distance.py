@@ -6,14 +6,11 @@ from collections.abc import Mapping
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.case import Reach
 from quilt_core.errors import LayoutError
+from quilt_core.scene.types import Float32, FloatArray
 from quilt_core.textures.decode import decode
-
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
 
 
 def painted_reach(pictures: Mapping[int, Float32]) -> Reach:

@@ -10,12 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
-from numpy.typing import NDArray
 
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, Float32, FloatArray, IntArray
 
 THREADS = 2
 PART = 65_536

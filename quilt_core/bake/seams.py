@@ -6,16 +6,12 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.bake import BakedTile
 from quilt_core.bake.case import BakeCase
 from quilt_core.bake.surface import place_ids, unit
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.textures.merge_loops import read_points
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 ALONG = 6
 """Points that are compared along each edge."""

@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.case import BakeCase
 from quilt_core.bake.occlusion import Spots, occlusion, thickness
 from quilt_core.bake.rays import Hits
 from quilt_core.bake.values import Points, at_hits, seen_normals, tangent_normals
-
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import Float32, FloatArray, IntArray
 
 
 def map_values(

@@ -14,11 +14,9 @@ from quilt_core.bake._bake_loops import smooth_below
 from quilt_core.scene.islands import find_islands
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import Scene, SceneObject
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids, weld_positions
 from quilt_core.textures.frames import corner_tangents
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -5,15 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake._bake_loops import into_frames, mixed
 from quilt_core.bake.rays import Hits
 from quilt_core.bake.surface import BakeSurface, place_ids, unit
-
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import Float32, FloatArray, IntArray
 
 CLIPPED = 0.01
 """Part of the surface that is clipped at each end where no radius of curvature is given."""

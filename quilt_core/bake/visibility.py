@@ -11,16 +11,11 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.rays import THREADS, RayScene
 from quilt_core.bake.surface import BakeSurface
 from quilt_core.errors import LayoutError
-
-FloatArray = NDArray[np.float64]
-Float32 = NDArray[np.float32]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 VIEWS = ("around", "above", "cameras", "band")
 DIRECTIONS = 128

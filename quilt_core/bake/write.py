@@ -6,14 +6,12 @@ References: PNG specification (ISO/IEC 15948); OpenEXR; IEC 61966-2-1 for colour
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.bake.bake import BakedTile
 from quilt_core.bake.case import BakeCase
+from quilt_core.scene.types import Float32
 from quilt_core.textures.decode import encode_png, quantized
 from quilt_core.textures.high_range import encode_exr
-
-Float32 = NDArray[np.float32]
 
 DEEP = ("height", "position")
 """Maps that eight bits are not enough for."""

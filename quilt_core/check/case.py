@@ -7,7 +7,6 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.check.findings import KINDS, Finding
 from quilt_core.check.rules import Rules
@@ -17,10 +16,7 @@ from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.surface import Surface
 from quilt_core.scene.tiles import TileSize
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 MOST_LISTED = 1000
 """Findings of one kind that are listed; more are only counted."""

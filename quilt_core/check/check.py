@@ -19,9 +19,7 @@ from quilt_core.measure.measured import Measured, measure_layout
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.surface import Surface
 from quilt_core.scene.tiles import TileSize
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 CHECKS: tuple[Callable[[Case], None], ...] = (
     layout_checks.check_overlaps,

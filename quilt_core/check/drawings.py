@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from html import escape
 
 import numpy as np
-from numpy.typing import NDArray
 from PIL import Image, ImageColor, ImageDraw
 
 from quilt_core.check.check import CheckResult
@@ -15,9 +14,8 @@ from quilt_core.check.rules import Rules
 from quilt_core.measure.figures import Figures
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize
+from quilt_core.scene.types import FloatArray
 from quilt_core.sheet.colours import object_colours
-
-FloatArray = NDArray[np.float64]
 
 LONGER_EDGE = 1024
 MOST_TRIANGLES = 200_000

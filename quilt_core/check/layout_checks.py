@@ -7,7 +7,6 @@ from dataclasses import replace
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
 from quilt_core.check.case import MOST_FACES, Case
 from quilt_core.check.mips import closing
@@ -15,10 +14,8 @@ from quilt_core.measure.figures import EDGE_TOLERANCE_PX, GAP_TOLERANCE_PX, pile
 from quilt_core.measure.gap import close_pairs
 from quilt_core.scene.island_set import sums
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.scene.weld import groups
-
-IntArray = NDArray[np.int64]
-FloatArray = NDArray[np.float64]
 
 TWIN_PX = 0.5
 TWIN_AREA = 1e-3

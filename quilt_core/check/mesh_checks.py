@@ -4,13 +4,10 @@ shading."""
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.check.case import FLAT, MOST_FACES, Case
 from quilt_core.scene.islands import triangle_areas
-
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, IntArray
 
 CRUMB_PX = NEAR_PX = 0.25
 

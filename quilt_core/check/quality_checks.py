@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from quilt_core.check.case import Case
 from quilt_core.measure.density import house_band, set_density
+from quilt_core.scene.types import FloatArray
 
-FloatArray = NDArray[np.float64]
 BINS = 40
 
 

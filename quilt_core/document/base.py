@@ -17,9 +17,8 @@ from quilt_core.scene.islands import find_islands
 from quilt_core.scene.model import Scene, SceneObject
 from quilt_core.scene.surface import ARRAYS as SURFACE_FIELDS
 from quilt_core.scene.surface import Surface, read_surface
+from quilt_core.scene.types import FloatArray, IntArray
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 Arrays = Mapping[str, NDArray[Any]]
 
 ISLAND_FIELDS = (

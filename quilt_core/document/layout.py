@@ -18,10 +18,7 @@ from quilt_core.scene.naming import unique_names
 from quilt_core.scene.parts import part_of_islands, part_of_surface
 from quilt_core.scene.surface import Surface, join_surfaces
 from quilt_core.scene.tiles import pixel_sizes
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 
 @dataclass(frozen=True, eq=False)

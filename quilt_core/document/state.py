@@ -11,9 +11,7 @@ from numpy.typing import NDArray
 
 from quilt_core.document.islands import ISLAND, fresh_islands
 from quilt_core.scene.tiles import TileSize
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 PADDING, MARGIN = 8.0, 4.0
 """px of a layout that nobody has packed yet."""

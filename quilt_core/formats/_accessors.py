@@ -11,8 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import FileFormatError
-
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 LEAST_ROWS = 65536
 COMPONENT_TYPES: dict[int, np.dtype[Any]] = {

@@ -5,12 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import FileFormatError
 from quilt_core.scene.model import Instance
-
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 LARGEST = 1e15
 

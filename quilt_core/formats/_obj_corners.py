@@ -5,12 +5,10 @@ from __future__ import annotations
 import warnings
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import FileFormatError
 from quilt_core.formats.obj_text import all_words, line_number
-
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import IntArray
 
 
 def parse_corners(

@@ -13,7 +13,6 @@ from typing import Any
 from urllib.parse import quote
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.formats._accessors import Buffers
 from quilt_core.formats._append import Appender
@@ -23,12 +22,11 @@ from quilt_core.formats.gltf_read import GltfSource, read_gltf
 from quilt_core.formats.gltf_write import ARRAY, pack_document, write_gltf
 from quilt_core.formats.part_materials import parted
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.frames import corner_tangents
 from quilt_core.textures.looks import Look
 from quilt_core.textures.merge import Group
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 
 MIME = {"png": "image/png", "jpg": "image/jpeg", "webp": "image/webp"}

@@ -27,9 +27,8 @@ from quilt_core.formats._texture_transform import seen_transforms, to_seen
 from quilt_core.scene.island_set import instance_spread
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Material, Scene, SceneObject
+from quilt_core.scene.types import FloatArray, IntArray
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 
 DIFFERENT = 1.01

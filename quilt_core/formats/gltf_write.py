@@ -30,10 +30,9 @@ from quilt_core.formats.gltf_read import (
     further_chunks,
 )
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 ARRAY, ELEMENTS = 34962, 34963
 
 

@@ -6,9 +6,6 @@ from collections.abc import Callable, Container, Mapping, Sequence
 from pathlib import Path, PurePosixPath
 from posixpath import normpath
 
-import numpy as np
-from numpy.typing import NDArray
-
 from quilt_core.errors import FileFormatError, QuiltError
 from quilt_core.formats._gltf_types import DAMAGED
 from quilt_core.formats.gltf_read import data_files, read_gltf
@@ -16,8 +13,8 @@ from quilt_core.formats.gltf_write import write_gltf
 from quilt_core.formats.obj_read import read_obj
 from quilt_core.formats.obj_write import write_obj
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import FloatArray
 
-FloatArray = NDArray[np.float64]
 Siblings = Callable[[str], bytes | None]
 """Gives the bytes of a file named beside the mesh, or None when it is not there or not allowed."""
 

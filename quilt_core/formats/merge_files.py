@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.formats.gltf_merge import file_tangents, write_merged
@@ -21,14 +20,13 @@ from quilt_core.formats.merge_report import Sheets, merge_report
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.formats.obj_merge import write_merged_obj
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.arrange import Arranged, arrange
 from quilt_core.textures.merge import Group, Merged, merge_pictures, skin_of
 from quilt_core.textures.painted import Painted
 
 __all__ = ["MergeSettings", "MergedFiles", "Sheet", "carry_files", "merge_files"]
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 Siblings = Callable[[str], bytes | None]
 Tell = Callable[[float, str], bool]
 

@@ -7,17 +7,14 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.formats.merge_case import Case
 from quilt_core.formats.merge_settings import Sheet
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.arrange import Arranged, kept_density
 from quilt_core.textures.memory import memory_total
 from quilt_core.textures.merge import Group, Merged
 from quilt_core.textures.painted import Painted
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,7 +10,6 @@ from collections.abc import Callable
 from pathlib import PurePosixPath
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import QuiltError
 from quilt_core.formats._pictures import mtl_picture
@@ -24,7 +23,6 @@ from quilt_core.textures.decode import decode
 from quilt_core.textures.looks import CLAMP, PLAIN, REPEAT, Look, Slot, Use
 from quilt_core.textures.painted import Painted
 
-FloatArray = NDArray[np.float64]
 Siblings = Callable[[str], bytes | None]
 
 KEYS = {

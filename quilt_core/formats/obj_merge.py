@@ -11,17 +11,14 @@ from pathlib import PurePosixPath
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.formats.obj_looks import OWN, WRITTEN
 from quilt_core.formats.obj_read import ObjSource, read_obj
 from quilt_core.formats.obj_write import write_obj
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.looks import Look
 from quilt_core.textures.merge import Group
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 PLAIN_NAME = "plain"
 """Material of faces without any, behind others that have one."""

@@ -21,9 +21,7 @@ from quilt_core.formats._pictures import mtl_picture, picture_size
 from quilt_core.formats.obj_text import all_words, as_utf8, line_number, split_logical, words
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, Scene, SceneObject
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 NO_MESH = "Export it again as OBJ with faces."
 FARTHEST, FARTHEST_UV = 1e15, 1e6

@@ -5,10 +5,8 @@ from __future__ import annotations
 import codecs
 import re
 
-import numpy as np
-from numpy.typing import NDArray
+from quilt_core.scene.types import IntArray
 
-IntArray = NDArray[np.int64]
 MARKS = (
     (codecs.BOM_UTF32_LE, "utf-32-le"), (codecs.BOM_UTF32_BE, "utf-32-be"), (codecs.BOM_UTF16_LE, "utf-16-le"),
     (codecs.BOM_UTF16_BE, "utf-16-be"),

@@ -6,15 +6,12 @@ import re
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.formats.obj_read import ObjSource
 from quilt_core.formats.obj_text import encoded_as
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 _CORNER = re.compile(rb"(-?\d+)(?:/(-?\d*)(/-?\d*)?)?")
 

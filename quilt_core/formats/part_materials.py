@@ -26,8 +26,8 @@ from quilt_core.formats.gltf_read import GltfSource, PrimitivePart
 from quilt_core.formats.gltf_write import ELEMENTS, pack_document
 from quilt_core.formats.obj_read import ObjSource
 from quilt_core.scene.model import Scene
+from quilt_core.scene.types import IntArray
 
-IntArray = NDArray[np.int64]
 PLAIN = "plain"
 """Material of faces in an OBJ that have none, where others follow one."""
 

@@ -3,15 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.measure._cover_loops import crossings, length_of_runs
 from quilt_core.scene.island_set import IslandSet, sums
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
-
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
-IntArray = NDArray[np.int64]
 
 LINES_PER_PX = 4
 LEAST_LINES = 256

@@ -14,10 +14,9 @@ from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import determinants, identity
 from quilt_core.scene.proportion import in_shape
+from quilt_core.scene.types import FloatArray, IntArray
 
-FloatArray = NDArray[np.float64]
 Size = int | NDArray[np.float64]
-IntArray = NDArray[np.int64]
 Rows = slice | NDArray[np.int64]
 EVERY = slice(None)
 

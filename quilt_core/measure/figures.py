@@ -6,19 +6,16 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.measure.coverage import Unions, covered
 from quilt_core.measure.gap import NO_GAP, ClosePairs, Gap, nearest
 from quilt_core.measure.overlap import Overlaps
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
 
 if TYPE_CHECKING:
     from quilt_core.measure.measured import Measured
 
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
-IntArray = NDArray[np.int64]
 
 EDGE_TOLERANCE_PX = GAP_TOLERANCE_PX = 1e-3
 """An island may pass the tile's edge by this much, the rounding of 32-bit files, and still be

@@ -10,16 +10,12 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.measure.gap_loops import close_segments
 from quilt_core.measure.grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 LANES = 2
 SMALL_SET = 4000

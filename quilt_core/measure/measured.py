@@ -12,7 +12,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.measure._near_loops import mark_near
 from quilt_core.measure.coverage import Unions
@@ -28,10 +27,7 @@ from quilt_core.measure.overlap import (
 from quilt_core.measure.placed import PlacedIslands, lie_again, lie_of
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize
-
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 REACH = 1.5
 """Pairs of islands are kept up to this many times the padding."""

@@ -6,16 +6,12 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.measure._overlap_loops import overlapping_pairs
 from quilt_core.measure.grid import EVERYONE, Grid, make_grid, meetings, slot_shares
 from quilt_core.scene.island_set import IslandSet, sums
 from quilt_core.scene.islands import triangle_areas
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 LEAST_TEXELS = 1e-12
 """Shared areas below this many texels are left out of all sums."""

@@ -15,10 +15,7 @@ from quilt_core.scene.island_set import IslandSet, bounds_of
 from quilt_core.scene.mesh import FLOAT32
 from quilt_core.scene.placement import apply_placements, determinants
 from quilt_core.scene.tiles import TileSize, tiles_of_boxes
-
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 ROUNDINGS = 4.0
 """Two outlines may be off by so many roundings of a coordinate: both ends, in both directions."""

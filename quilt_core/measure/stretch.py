@@ -11,12 +11,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.measure._face_loops import triangle_figures
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 
 @dataclass(frozen=True, eq=False)

@@ -20,11 +20,10 @@ from quilt_core.measure.density import scale_about_centres
 from quilt_core.operations.layouts import Selector
 from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.model import SceneObject
+from quilt_core.scene.types import BoolArray, FloatArray
 from quilt_core.scene.weld import welded
 from quilt_core.unwrap.object_flat import with_channel
 
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
 UNSAID = 512.0
 """px per metre of new islands where there is no house density."""
 

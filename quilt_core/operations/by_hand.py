@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
@@ -18,10 +17,7 @@ from quilt_core.operations.operation import figure
 from quilt_core.pack.controls import LOCK_PLACE
 from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.tiles import LAST_TILE, TileSize, home_tiles
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 ISLANDS: dict[str, Any] = {**SELECTORS, "kept": False}
 TILE: dict[str, Any] = {"low": 1001, "high": LAST_TILE}

@@ -18,8 +18,7 @@ from quilt_core.operations.lying import lying_of, remade_of
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
 from quilt_core.scene.mesh import Mesh
-
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import IntArray
 
 
 @dataclass(frozen=True)

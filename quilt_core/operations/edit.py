@@ -8,7 +8,6 @@ from dataclasses import dataclass, field, fields, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout, Made
@@ -21,10 +20,10 @@ from quilt_core.operations.operation import Progress, figure
 from quilt_core.operations.unwrap import UVFigures
 from quilt_core.operations.values import NUMBERS, read_place
 from quilt_core.options import check_options, option
+from quilt_core.scene.types import IntArray
 from quilt_core.unwrap.edits.names import AXES, SHAPES, VERBS, WAYS
 from quilt_core.unwrap.options import MOST_WELD
 
-IntArray = NDArray[np.int64]
 MOST_PICKED = 2_000_000
 LARGEST = 2**31 - 1
 

@@ -6,7 +6,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.base import Base
 from quilt_core.document.document import Document, Source
@@ -22,9 +21,7 @@ from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
 from quilt_core.scene.layout import placed_corner_uvs
 from quilt_core.scene.model import Scene
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.document import Document, Source
 from quilt_core.document.layout import Layout
@@ -17,9 +16,7 @@ from quilt_core.formats.merge_settings import Sheet
 from quilt_core.scene.layout import placed_corner_uvs
 from quilt_core.scene.model import Scene
 from quilt_core.scene.tiles import home_tiles
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 
 @dataclass(frozen=True, eq=False)

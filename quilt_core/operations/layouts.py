@@ -7,15 +7,12 @@ from fnmatch import fnmatchcase
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError
 from quilt_core.measure.density import equalize, island_densities, set_density
 from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE, Controls
-
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray
 
 Selector = int | str
 """Number of an island in its layout, or a name: of an object, a pattern like post*, one island as post:3."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.document import Document
 from quilt_core.document.islands import fresh_islands
@@ -13,10 +12,7 @@ from quilt_core.document.layout import Layout, Made
 from quilt_core.document.state import spans
 from quilt_core.operations.bases import Remade, made_of
 from quilt_core.scene.placement import apply_placements
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 
 @dataclass(frozen=True, eq=False)

@@ -7,7 +7,6 @@ from dataclasses import dataclass, fields, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
@@ -28,9 +27,7 @@ from quilt_core.operations.values import check_ending
 from quilt_core.options import option
 from quilt_core.pack.controls import LEFT_OUT
 from quilt_core.scene.tiles import TileSize, home_tiles, more_tiles
-
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray
 
 
 @dataclass(frozen=True)

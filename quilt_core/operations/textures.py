@@ -16,8 +16,8 @@ from quilt_core.formats.merge_settings import NAMING, check_naming, named
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option, options_of
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.types import IntArray
 
-IntArray = NDArray[np.int64]
 KINDS = ("blank", "checker", "id", "layout", "layers")
 BACKGROUND = "background"
 """Purpose of the document's images that lie below layers."""

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
@@ -16,9 +15,8 @@ from quilt_core.measure.density import island_densities
 from quilt_core.operations.operation import Progress, Stopped, figure
 from quilt_core.operations.values import NUMBERS, read_place
 from quilt_core.options import check_options, option
+from quilt_core.scene.types import IntArray
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 AWAY = 2.0
 """Distance of views from afar, as a multiple of the set's size."""
 UPS = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}

@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import LEFT_OUT, LOCK_PLACE, Controls, no_controls
@@ -16,10 +15,8 @@ from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import determinants
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 Box = tuple[float, float, float, float]
 Found = tuple[Attempt, FloatArray, BoolArray]
 

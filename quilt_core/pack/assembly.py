@@ -6,14 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 import shapely
-from numpy.typing import NDArray
 
 from quilt_core.pack.mating import Mating, outer_corners
 from quilt_core.pack.problem import PackProblem
 from quilt_core.pack.turns import Turns
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 COMMON = 5e-3
 """Part of the smaller piece that mating pieces may share, by rounding."""

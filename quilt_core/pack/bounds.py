@@ -4,13 +4,11 @@ needs."""
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.pack.efforts import FEWER_TURNS
 from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
-
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 CELLS_PER_PIECE, CELLS_OF_MANY = 20, 24
 CELLS_ACROSS = 16

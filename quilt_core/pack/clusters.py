@@ -5,14 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.pack.placer import Placer
 from quilt_core.pack.problem import PackProblem, no_obstacles
 from quilt_core.pack.settings import PackSettings
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 ASPECTS = (0.55, 0.75, 1.0, 1.35, 1.8)
 """Widths that are tried, over the square root of the area."""

@@ -28,9 +28,7 @@ from quilt_core.pack._compact_loops import near_segments
 from quilt_core.pack.grid import SLACK
 from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 STEP = 0.004
 """A piece moves at most this part of the tile's longest edge in one round."""

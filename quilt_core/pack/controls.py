@@ -7,8 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, IntArray
 
 LOCK_PLACE, LOCK_TURN, LOCK_SIZE, MAY_MIRROR, LEFT_OUT = 1, 2, 4, 8, 16
 FLAGS = {

@@ -7,7 +7,6 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.pack.assembly import Group, assemble
 from quilt_core.pack.compaction import compact
@@ -16,8 +15,7 @@ from quilt_core.pack.placer import Placer
 from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns, turn_matrices
-
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 LEAST_GAP = 0.3
 """px that pieces of a group are moved apart at least, so that a line can be drawn between them."""

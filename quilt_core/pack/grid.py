@@ -11,8 +11,7 @@ from quilt_core.errors import LayoutError
 from quilt_core.pack.place_loops import block
 from quilt_core.pack.problem import Obstacles
 from quilt_core.pack.settings import PackSettings
-
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import IntArray
 
 SLACK = 2.0**-22
 """Extra padding as a part of the tile's size: 32-bit files round UVs by up to half of this."""

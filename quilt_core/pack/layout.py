@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.measure.overlap import find_overlaps
@@ -18,10 +17,7 @@ from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 SIDE_TABLE_LEFT, SIDE_TABLE_RIGHT = -0.7, -0.06
 """The side table lies to the left of the tiles, in UVs of the first tile, where no tile number

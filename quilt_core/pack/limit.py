@@ -17,9 +17,7 @@ from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import turn_matrices, turns_for
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import LAST_TILE, MAX_TILE, TileSize
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 SPANS = 1.025
 """An island that could grow by less in the sheet alone sets the scale."""

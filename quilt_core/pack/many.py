@@ -10,15 +10,13 @@ from concurrent.futures import Executor, ThreadPoolExecutor
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.pack.bounds import scale_bound
 from quilt_core.pack.pace import while_at_work
 from quilt_core.pack.placer import CHUNK, Placer
 from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
-
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import IntArray
 
 PICTURE_EVERY = 2e-5
 """Seconds for each piece between two pictures of a pass at work."""

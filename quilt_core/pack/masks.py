@@ -12,8 +12,8 @@ from numpy.typing import NDArray
 from quilt_core.pack.problem import PackProblem
 from quilt_core.pack.turns import Turns
 from quilt_core.pack.variant_loops import make_variants
+from quilt_core.scene.types import FloatArray
 
-FloatArray = NDArray[np.float64]
 Int32Array = NDArray[np.int32]
 
 BATCH = 64

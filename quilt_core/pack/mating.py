@@ -20,9 +20,7 @@ from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from quilt_core.pack.problem import PackProblem
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 STRAIGHT = 2e-3
 """A corner nearer to the line between its neighbours than this part of their distance is none."""

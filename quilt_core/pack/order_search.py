@@ -7,7 +7,6 @@ import itertools
 from collections.abc import Generator, Iterator
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.pack.bounds import scale_bound
 from quilt_core.pack.efforts import MANY, POLISH_STEPS
@@ -17,8 +16,7 @@ from quilt_core.pack.orders import disturbed
 from quilt_core.pack.pace import while_at_work
 from quilt_core.pack.problem import Attempt
 from quilt_core.pack.search_state import LANES, MANY_STEPS, SearchState
-
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import IntArray
 
 FEW_FILL, MANY_FILL = 0.82, 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""

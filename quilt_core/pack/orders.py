@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.pack.bounds import longest_edges
 from quilt_core.pack.problem import PackProblem
-
-IntArray = NDArray[np.int64]
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import IntArray
 
 
 def first_orders(problem: PackProblem) -> tuple[IntArray, IntArray]:

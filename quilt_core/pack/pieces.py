@@ -19,9 +19,7 @@ from quilt_core.pack.upright import tightest_turn
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.proportion import in_shape
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 LEAST_AREA = 1e-9
 """No piece counts for less than this part of the whole area."""

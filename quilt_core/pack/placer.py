@@ -17,9 +17,7 @@ from quilt_core.pack.place_loops import empty_raster, load
 from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 CHUNK = 64
 REGION_FILL = 0.9

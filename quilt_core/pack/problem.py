@@ -8,9 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.pack.turns import Turns
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 
 @dataclass(frozen=True, eq=False)

@@ -15,7 +15,6 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.bounds import bare_band, scale_bound
@@ -28,8 +27,7 @@ from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.search_state import LANES, MOVES_A_STEP, OutOfTime
 from quilt_core.pack.separation import Separation
 from quilt_core.pack.settings import PackSettings
-
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import IntArray
 
 MOST_FILLED = 1000
 """With more pieces a pass takes long, and they reach the borders anyway."""

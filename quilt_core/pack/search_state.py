@@ -9,7 +9,6 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.pack.bounds import fineness
 from quilt_core.pack.efforts import (
@@ -26,10 +25,6 @@ from quilt_core.pack.problem import Attempt, PackProblem, nothing_placed
 from quilt_core.pack.separation import Separation
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-
 
 LANES = 2
 MOVES_A_STEP = 100

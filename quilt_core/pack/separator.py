@@ -23,8 +23,8 @@ from quilt_core.pack.masks import Masks, make_masks
 from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
+from quilt_core.scene.types import FloatArray
 
-FloatArray = NDArray[np.float64]
 State = NDArray[np.int32]
 
 DEPTHS = np.array([1, 2, 4, 7, 11], np.int32)

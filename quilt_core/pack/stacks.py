@@ -10,9 +10,7 @@ from scipy.spatial import cKDTree
 
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import IDENTITY
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 TOLERANCE = 0.002
 """Largest distance between outlines as a part of the square root of the area."""

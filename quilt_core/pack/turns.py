@@ -9,8 +9,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray
 
 Rotate = Literal["none", "half", "quarter", "free"]
 FREE_STEPS = 16

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import ConvexHull, QhullError
 
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 
 def tightest_turn(points: FloatArray) -> float:

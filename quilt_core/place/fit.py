@@ -17,9 +17,7 @@ from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.island_set import IslandSet, concatenate
 from quilt_core.scene.placement import compose, identity
 from quilt_core.scene.tiles import TileSize
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 LEAST = 16
 """px that a region is wide and high at least."""

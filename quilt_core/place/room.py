@@ -14,16 +14,12 @@ import heapq
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.place.settle import CHUNK, TOUCHING, Scene, meetings
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize, home_tiles
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 WAYS = np.array([(np.cos(a), np.sin(a)) for a in np.arange(8) * np.pi / 4]).round(15)
 COLLAPSED = 1e-12

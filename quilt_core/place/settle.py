@@ -16,9 +16,7 @@ from numpy.typing import NDArray
 
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize, home_tiles
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 DIRECTIONS = {"left": (-1.0, 0.0), "right": (1.0, 0.0), "up": (0.0, 1.0), "down": (0.0, -1.0)}
 TOUCHING = 1e-6

@@ -29,9 +29,7 @@ from quilt_core.place.settle import Scene
 from quilt_core.scene.island_set import PER_ISLAND, IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 CELLS = (512, 1024, 2048)
 """Cells along the longest edge of the tile, tried one after the other for what does not fit yet."""

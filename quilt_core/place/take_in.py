@@ -5,17 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.measure import measure_tiles
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize, home_tiles
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 
 LEAST = 0.5
 """Smaller than this part of their size islands are not made."""

@@ -5,14 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import next_corner
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 HARD_COSINE = float(np.cos(np.radians(1.0)))
 """Normals that differ by more than one degree make an edge hard; files round them by less."""

@@ -13,9 +13,7 @@ from quilt_core.scene.islands import UV_TOLERANCE, Islands, find_islands, triang
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import apply_placements, determinants
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 MOST_SHAPES = 64
 """So many differently scaled instances of one object are measured, the largest first."""

@@ -8,10 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.scene.weld import groups, next_corner, weld_ids, weld_positions
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 UV_TOLERANCE = 1e-5
 """UVs of one point that differ by less, in tiles, are the same: files round them differently."""

@@ -9,9 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.scene.triangulate import triangulate
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 FLOAT32 = 2.0**-24
 """Rounding of 32-bit floats, as a part of the number."""

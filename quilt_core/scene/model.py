@@ -5,12 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
 from quilt_core.scene.mesh import Mesh
-
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 
 @dataclass(frozen=True)

@@ -5,12 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.surface import Surface
-
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import IntArray
 
 
 def part_of_islands(islands: IslandSet, numbers: IntArray) -> IslandSet:

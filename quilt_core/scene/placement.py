@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 IDENTITY: FloatArray = np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
 IDENTITY.setflags(write=False)

@@ -6,12 +6,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.model import Material
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 MOST = 64.0
 """Proportions beyond this, or its inverse, are no pictures that a layout is made for."""

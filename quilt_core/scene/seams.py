@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.edges import find_neighbours
 from quilt_core.scene.islands import UV_TOLERANCE, find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.types import IntArray
 from quilt_core.scene.weld import weld_positions
-
-IntArray = NDArray[np.int64]
 
 
 def seam_edges(mesh: Mesh, channel: UVChannel, tolerance: float = UV_TOLERANCE) -> IntArray:

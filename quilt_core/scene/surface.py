@@ -16,11 +16,8 @@ from quilt_core.scene.islands import UV_TOLERANCE, Islands, find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Material, SceneObject
 from quilt_core.scene.proportion import proportions_of
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids, weld_positions
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,8 +6,7 @@ import mapbox_earcut
 import numpy as np
 from numpy.typing import NDArray
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 
 def triangulate(corners: FloatArray, face_offsets: IntArray) -> IntArray:

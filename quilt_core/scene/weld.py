@@ -8,9 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.scene.mesh import Mesh
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 SCRAMBLE = np.uint64(0x9E3779B97F4A7C15)
 

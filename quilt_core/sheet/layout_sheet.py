@@ -7,13 +7,11 @@ from collections.abc import Sequence
 from xml.sax.saxutils import quoteattr
 
 import numpy as np
-from numpy.typing import NDArray
 from PIL import Image, ImageColor, ImageDraw
 
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.types import FloatArray
 from quilt_core.sheet.colours import object_colours
-
-FloatArray = NDArray[np.float64]
 
 INK = "#1f2a44"
 

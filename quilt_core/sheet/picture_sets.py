@@ -12,13 +12,13 @@ from PIL import ImageColor
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.types import IntArray
 from quilt_core.sheet.checker import checker
 from quilt_core.sheet.colours import object_colours
 from quilt_core.sheet.layout_sheet import layout_png
 from quilt_core.sheet.openraster import Layer, openraster
 from quilt_core.textures.decode import as_shown, decode, encode_png
 
-IntArray = NDArray[np.int64]
 Pixels = NDArray[np.uint8]
 
 KINDS = ("blank", "checker", "id", "layout", "layers")

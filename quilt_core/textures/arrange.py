@@ -8,22 +8,18 @@ from dataclasses import dataclass, replace
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.scene.island_set import IslandSet, concatenate, island_set
 from quilt_core.scene.islands import UV_TOLERANCE, Islands, find_islands
 from quilt_core.scene.placement import apply_placements
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.conflicts import contents
 from quilt_core.textures.constants import best_place
 from quilt_core.textures.looks import Look, Use, reference_use
 from quilt_core.textures.painted import Painted
 from quilt_core.unwrap.object_flat import with_channel
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 BLEED_ROOM, SNAP_ROOM = 2.0, 1.0
 """px of padding on top: colours reach over half of it also where they are read between two texels; and

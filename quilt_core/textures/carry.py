@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.textures._turn_loops import turn_normals
 from quilt_core.textures.bakings import Baking
 from quilt_core.textures.decode import Picture
@@ -23,9 +24,6 @@ from quilt_core.textures.merge_loops import read_texels
 from quilt_core.textures.places import Places
 from quilt_core.textures.texels import Texels, bleed
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 Image = NDArray[np.float32]
 
 MOST_SAMPLES = 16

@@ -8,12 +8,10 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.carry import Skin
 from quilt_core.textures.looks import REPEAT, Look, Use
 from quilt_core.textures.texels import barycentric, find_texels
-
-IntArray = NDArray[np.int64]
-FloatArray = NDArray[np.float64]
 
 SIDE = 512
 """px of the picture in which it is looked for."""

@@ -8,12 +8,11 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.scene.types import FloatArray
 from quilt_core.textures.bakings import Baking
 from quilt_core.textures.carry import Skin
 from quilt_core.textures.decode import LINEAR_8
 from quilt_core.textures.looks import Look, Slot
-
-FloatArray = NDArray[np.float64]
 
 FRACTION = (1 / 3, 1 / 5)
 """Where between four texels a point is best: their weights are 8, 4, 2 and 1 of 15, so that their sums

@@ -15,8 +15,6 @@ from quilt_core.textures.looks import CLAMP, Look, Slot
 from quilt_core.textures.merge_loops import read_points
 from quilt_core.textures.texels import barycentric, find_texels
 
-FloatArray = NDArray[np.float64]
-
 SIDE = 1024
 """Longest side of the picture, px."""
 FULL = 16.0

@@ -11,9 +11,8 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
+from quilt_core.scene.types import FloatArray
 from quilt_core.scene.weld import weld_ids
-
-FloatArray = NDArray[np.float64]
 
 
 def corner_tangents(points: FloatArray, normals: FloatArray, uv: FloatArray) -> FloatArray:

@@ -11,9 +11,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 GREY = (0,)
 """Channels of what is one value, and of no file's material: it is written as grey."""

@@ -8,15 +8,13 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.scene.types import IntArray
 from quilt_core.textures.bakings import Baking
 from quilt_core.textures.carry import Skin
 from quilt_core.textures.decode import Picture
 from quilt_core.textures.looks import CLAMP, Look, Slot
 from quilt_core.textures.merge_loops import read_points
 from quilt_core.textures.texels import Texels
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 POINTS = 1500
 """Of each object."""

@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.arrange import Arranged
 from quilt_core.textures.bakings import Baking, groups_of, plan_bakings
 from quilt_core.textures.carry import Skin, carry
@@ -23,8 +24,6 @@ from quilt_core.textures.places import Places
 from quilt_core.textures.roles import FREE
 from quilt_core.textures.texels import Texels, find_texels
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 Pictures = Callable[[int, int], Picture | None]
 
 ENDINGS = {"png": "png", "jpeg": "jpg", "webp": "webp"}

@@ -7,14 +7,11 @@ from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import SceneObject
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.looks import Look, Use, reference_use
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,12 +10,11 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.scene.types import BoolArray, FloatArray
 from quilt_core.textures.looks import Use
 from quilt_core.textures.texel_loops import mark_places
 from quilt_core.textures.texels import THREADS, Texels
 
-FloatArray = NDArray[np.float64]
-BoolArray = NDArray[np.bool_]
 Image = NDArray[np.float32]
 
 SIDE = 256

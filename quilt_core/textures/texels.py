@@ -11,11 +11,8 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.scene.types import BoolArray, FloatArray
 from quilt_core.textures.texel_loops import mark_texels, spread
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 BAND = 256
 """Rows that are worked on at once."""

@@ -9,16 +9,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from quilt_core.scene.islands import find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import near_ids, weld_positions
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 NOTHING, TOPOLOGY, FACE, SURFACE = 0, 1, 2, 3
 """How a face got its UVs: not at all, as the same corner of the same mesh, from a face at its place, from the surface."""

@@ -6,14 +6,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.scene.weld import groups, next_corner, weld_ids, weld_positions
 from quilt_core.unwrap._alike_loops import walk_both
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 ROUNDS = 12
 """Rings of neighbours that tell half-edges apart before they are walked."""

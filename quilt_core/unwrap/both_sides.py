@@ -7,19 +7,15 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids, weld_positions
 from quilt_core.unwrap.edits.laid import lay_out
 from quilt_core.unwrap.patchwork import Limits, Patchwork, sewn_up
 from quilt_core.unwrap.result import Unwrapped
 from quilt_core.unwrap.smooth import smoothed
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 SAME = 1e-4
 """Two vertices are mirror images when they lie apart by less of the mesh's size."""

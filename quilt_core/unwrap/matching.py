@@ -6,13 +6,12 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import SceneObject
+from quilt_core.scene.types import FloatArray
 from quilt_core.unwrap.again import TOPOLOGY, Again, layout_again
 
-FloatArray = NDArray[np.float64]
 TRIED = 4
 """Older objects that are compared with a newer one."""
 NEARLY = 0.05

@@ -5,14 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import QuiltError
 from quilt_core.scene.island_set import instance_shapes
 from quilt_core.scene.mesh import UVChannel
 from quilt_core.scene.model import SceneObject
-
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 
 def world_points(obj: SceneObject) -> FloatArray:

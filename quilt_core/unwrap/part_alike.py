@@ -5,15 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import IntArray
 from quilt_core.scene.weld import groups
 from quilt_core.unwrap._alike_loops import walk_both
 from quilt_core.unwrap.alike import distance_of, edges_of, start_of
-
-IntArray = NDArray[np.int64]
 
 MOST_PLACES = 2000
 """Places that are compared by shape."""

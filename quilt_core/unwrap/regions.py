@@ -5,15 +5,13 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.scene.weld import groups
 from quilt_core.unwrap._region_loops import grow, spread_seeds
 from quilt_core.unwrap._sew_loops import FINE, flatten_chart
 from quilt_core.unwrap._unfold_loops import unfold_tree
 from quilt_core.unwrap.patchwork import Limits, Patchwork
 from quilt_core.unwrap.shells import Shells
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 CREASE = 12.0
 """How much longer the way over a radian of turn is."""

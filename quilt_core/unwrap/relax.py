@@ -5,16 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._chart_loops import cotangents
 from quilt_core.unwrap._relax_loops import distortion, longest_step, shapes
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 MEMORY = 8
 """Steps that the search remembers."""

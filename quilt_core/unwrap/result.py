@@ -9,12 +9,10 @@ from numpy.typing import NDArray
 
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.unwrap._chart_loops import singular_values
 from quilt_core.unwrap.patchwork import Patchwork
 from quilt_core.unwrap.shells import Shells, lay_flat
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 LEAST_AREA = 1e-4
 """Of its flattened area that a chart is taken to have on the surface; less when it is all

@@ -7,10 +7,9 @@ from numpy.typing import NDArray
 
 from quilt_core.scene.edges import HARD_COSINE
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import BoolArray
 from quilt_core.unwrap.options import UnwrapSettings
 from quilt_core.unwrap.shells import Shells
-
-BoolArray = NDArray[np.bool_]
 
 
 def fixed_seams(mesh: Mesh, shells: Shells, settings: UnwrapSettings) -> BoolArray:

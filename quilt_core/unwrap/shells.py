@@ -6,15 +6,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids, weld_positions
 from quilt_core.unwrap._shell_loops import match_winding, pair_many
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 THINNEST = 1e-4
 """Height that a sliver is given, as a part of its longest side: it has hardly any area, and would

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
+from quilt_core.scene.types import FloatArray, IntArray
 
 SPECTRAL_STEPS = 60
 """Steps of the power iteration; each one costs a solution of a factorized system."""

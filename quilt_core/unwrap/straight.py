@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.scene.types import IntArray
 from quilt_core.unwrap._border_loops import find_chains
 from quilt_core.unwrap._chart_loops import figures
 from quilt_core.unwrap._sew_loops import FINE, PART, flatten_chart, flatten_part
@@ -18,8 +19,6 @@ from quilt_core.unwrap._straight_loops import (
     unfold_onto,
 )
 from quilt_core.unwrap.patchwork import Limits, Patchwork
-
-IntArray = NDArray[np.int64]
 
 BAND = 40
 """Triangles about a seam, for each of its edges, over which a shorter way is looked for."""

@@ -8,9 +8,9 @@ from concurrent.futures import ThreadPoolExecutor, wait
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import welded
 from quilt_core.unwrap.both_sides import Mirror, find_mirror, unwrap_both_sides
 from quilt_core.unwrap.options import UnwrapSettings
@@ -29,10 +29,6 @@ from quilt_core.unwrap.shells import find_shells
 from quilt_core.unwrap.smooth import smoothed
 from quilt_core.unwrap.straight import straightened
 from quilt_core.unwrap.whole import rebalanced
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 TELL_EVERY = 0.25
 """Seconds."""

@@ -5,14 +5,12 @@ from __future__ import annotations
 from enum import Enum
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.island_set import triangle_sides
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import FloatArray
 from quilt_core.unwrap._useless_loops import layers_at
-
-FloatArray = NDArray[np.float64]
 
 SAMPLES = 400
 LEAST_COVERED = 0.15

@@ -6,19 +6,15 @@ from dataclasses import replace
 from functools import partial
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._border_loops import crosses
 from quilt_core.unwrap._chart_loops import chart_vertices, figures
 from quilt_core.unwrap.patchwork import Patchwork
 from quilt_core.unwrap.relax import relax_chart
 from quilt_core.unwrap.shells import Shells
 from quilt_core.unwrap.start import is_open, lscm, spectral, tutte
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 STEPS = 200
 

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.laid import Edited, Laid, resewn
 from quilt_core.unwrap.patchwork import limits_for, sewn_up
@@ -16,10 +16,6 @@ from quilt_core.unwrap.regions import start_patchwork
 from quilt_core.unwrap.result import in_rows, with_slivers
 from quilt_core.unwrap.shells import Shells
 from quilt_core.unwrap.whole import flat_whole, is_disc, part_of
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 RAISED = (1.05, 1.3, 1.8, 3.0, 8.0)
 """Stretch that is allowed, one after the other, to a chart that needs more cuts."""

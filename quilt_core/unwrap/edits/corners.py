@@ -3,17 +3,13 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.unwrap._chart_loops import chart_vertices
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.names import WAYS
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 
 def move_corners(laid: Laid, corners: IntArray, by: FloatArray) -> Edited:

@@ -3,16 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
 from quilt_core.unwrap.edits.laid import Edited, Laid, resewn
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 
 def cut_edges(laid: Laid, corners: IntArray, gap: float) -> Edited:

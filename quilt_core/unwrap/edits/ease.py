@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._border_loops import crosses
 from quilt_core.unwrap._chart_loops import chart_vertices, figures
 from quilt_core.unwrap.edits.cut import pieces_of
@@ -16,10 +16,6 @@ from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.onto import laid_onto
 from quilt_core.unwrap.relax import relax_chart
 from quilt_core.unwrap.start import border_loops, is_open, lscm, tutte
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 STEPS = 150
 

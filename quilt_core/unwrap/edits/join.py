@@ -5,19 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._chart_loops import chart_vertices
 from quilt_core.unwrap._sew_loops import CROWDED, FINE, flatten_chart
 from quilt_core.unwrap.edits.laid import Edited, Laid, resewn
 from quilt_core.unwrap.edits.onto import laid_onto
 from quilt_core.unwrap.patchwork import Patchwork, limits_for, sewn_up
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 EXACT = 1e-6
 """Sides that lie apart by less of their length after the fit are joined as they are."""

@@ -7,18 +7,14 @@ from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import UV_TOLERANCE, triangle_areas
 from quilt_core.scene.mesh import Mesh
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups, next_corner
 from quilt_core.unwrap.patchwork import Patchwork
 from quilt_core.unwrap.shells import Shells, find_shells
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 
 @dataclass(frozen=True, eq=False)

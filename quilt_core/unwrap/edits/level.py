@@ -5,18 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
 from quilt_core.unwrap._chart_loops import chart_vertices
 from quilt_core.unwrap.edits.ease import ease
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.onto import AS_PLANE
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 
 def align_edges(laid: Laid, corners: IntArray, way: str) -> Edited:

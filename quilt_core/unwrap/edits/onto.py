@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
-FloatArray = NDArray[np.float64]
+from quilt_core.scene.types import FloatArray
 
 AS_PLANE = np.array([1.0, 1j])
 """Points as complex numbers: a turn is a product."""

@@ -3,18 +3,14 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.names import AXES, SHAPES
 from quilt_core.unwrap.result import in_rows, with_slivers
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 CAP = 0.85
 """Faces whose normal follows the axis by more than this cosine are caps of a cylinder."""

@@ -5,19 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._chart_loops import chart_vertices
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.ease import ease, spanned
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.onto import laid_onto
 from quilt_core.unwrap.start import border_loops
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 
 def straighten(laid: Laid, own: BoolArray) -> Edited:

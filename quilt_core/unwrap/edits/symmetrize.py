@@ -5,19 +5,15 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial import cKDTree
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._chart_loops import chart_vertices
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.ease import ease
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.onto import AS_PLANE
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
-BoolArray = NDArray[np.bool_]
 
 SAME = 2e-3
 """Two points are mirror images when they lie apart by less of the surface's size."""

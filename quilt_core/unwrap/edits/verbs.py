@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.types import IntArray
 from quilt_core.scene.weld import groups
 from quilt_core.unwrap.edits.anew import unwrap_along
 from quilt_core.unwrap.edits.corners import align_corners, move_corners
@@ -21,8 +22,6 @@ from quilt_core.unwrap.edits.project import project
 from quilt_core.unwrap.edits.straighten import straighten
 from quilt_core.unwrap.edits.symmetrize import symmetrize
 from quilt_core.unwrap.edits.weld import weld
-
-IntArray = NDArray[np.int64]
 
 
 def _none() -> IntArray:

@@ -3,21 +3,18 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from quilt_core.operations.by_hand import counted
 from quilt_core.pack.stacks import lay_onto
 from quilt_core.scene import home_tiles
 from quilt_core.scene.placement import compose, identity
+from quilt_core.scene.types import FloatArray
 from studio.actions.arrange.control_islands import group_islands
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.actions.history.parts import Parts, within
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
-
-FloatArray = NDArray[np.float64]
-IntArray = NDArray[np.int64]
 
 VERBS = {"mirror": "mirror back", "move in": "move into the tile", "stack": "stack"}
 
