@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from tests.browser.pages import ask, open_project, stage, task, until
+from tests.core.bake_findings_samples import glb
 from tests.core.high_poly import each_apart, plane, surface
-from tests.core.test_bake_findings import glb
-from tests.core.test_visibility import box
+from tests.core.visibility_samples import box
 
 pytestmark = pytest.mark.browser
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 import pytest
 
 from tests.browser.pages import ask, layout, open_project, stage, task, until
-from tests.studio.test_edit import sheet_obj
+from tests.studio.edit_samples import sheet_obj
 
 pytestmark = pytest.mark.browser
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.browser.conftest import served
-from tests.studio.test_update import obj_file
+from tests.studio.update_samples import obj_file
 
 pytestmark = pytest.mark.browser
 GOOD = "a lamp over the quiet harbour"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from tests.browser.pages import ask, open_project, stage, task, until
-from tests.studio.test_update import obj_file
+from tests.studio.update_samples import obj_file
 
 pytestmark = pytest.mark.browser
 

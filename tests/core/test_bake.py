@@ -24,7 +24,7 @@ from quilt_core.scene.tiles import TileSize
 from quilt_core.textures.decode import quantized
 from quilt_core.textures.frames import corner_tangents
 from tests.core.high_poly import each_apart, icosphere, pit, plane, sheet, surface
-from tests.core.test_visibility import box
+from tests.core.visibility_samples import box
 
 WEB = Path(__file__).parents[2] / "web"
 

@@ -17,8 +17,8 @@ from quilt_core.bake.settings import BakeSettings
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.scene.tiles import TileSize
 from quilt_core.textures.decode import encode_png
+from tests.core.bake_findings_samples import glb
 from tests.core.high_poly import plane, surface
-from tests.core.test_bake_findings import glb
 
 AMPLITUDE, TURNS = 0.03, 4.0
 

@@ -17,9 +17,9 @@ from quilt_core.bake.findings import Limits, find_faults
 from quilt_core.bake.seams import seam_looks
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import unit
-from quilt_core.formats.gltf_build import Node, Primitive, build_glb
 from quilt_core.scene.tiles import TileSize
 from quilt_core.textures.decode import decode
+from tests.core.bake_findings_samples import glb
 from tests.core.high_poly import icosphere, pit, plane, sheet, surface
 
 ASSIMP = Path("/usr/share/assimp/models")
@@ -116,23 +116,6 @@ def test_islands_without_a_sample_are_found():
     )  # fmt: skip
     _, found = examined(low, low, 64)
     assert [(f.kind, f.object) for f in found] == [("no samples", "b")]
-
-
-def glb(**meshes) -> bytes:
-    """A GLB of surfaces by name."""
-    parts = []
-    for name, mesh in meshes.items():
-        uv = np.nan_to_num(mesh.uv).reshape(-1, 2) * (1, -1) + (0, 1)
-        columns = {
-            "POSITION": mesh.points.reshape(-1, 3),
-            "NORMAL": mesh.normals.reshape(-1, 3),
-            "TEXCOORD_0": uv,
-        }
-        parts.append(
-            (name, [Primitive({k: v.astype(np.float32) for k, v in columns.items()}, material=0)])
-        )
-    nodes = [Node(name, mesh=k) for k, name in enumerate(meshes)]
-    return build_glb(nodes, parts, [{"name": "stuff"}])
 
 
 def bake_files(tmp_path, capsys, *argv: str):

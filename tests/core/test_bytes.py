@@ -13,7 +13,7 @@ import pytest
 from quilt_core.errors import FileFormatError
 from quilt_core.formats import read_scene, write_scene
 from tests.core.painted import plain_device
-from tests.core.test_run import quad
+from tests.core.run_samples import quad
 
 
 def halved(name: str, data: bytes) -> bytes:

@@ -284,6 +284,7 @@ def test_rules_change_severities_and_ignore_with_a_reason():
     assert rules == ignored.rules
 
 
+@pytest.mark.slow
 @pytest.mark.parametrize(
     ("text", "said"),
     [
@@ -329,6 +330,7 @@ def test_a_hundred_thousand_faces_on_one_spot_are_a_finding():
     assert "crowded" not in said, "all of them are copies of one face: nothing was left out"
 
 
+@pytest.mark.slow
 def test_one_huge_face_does_not_slow_the_small_ones_down():
     def scene(count):
         n = int(np.sqrt(count))
@@ -367,7 +369,7 @@ def test_coordinates_of_any_size_are_measured(factor):
 
 
 def test_a_vertex_that_is_no_number_is_a_finding_in_every_format():
-    from tests.core.test_gltf import POINTS, plain_glb
+    from tests.core.meshes import POINTS, plain_glb
 
     broken = plain_glb(points=np.where(POINTS == 1, np.nan, POINTS).astype("<f4"))
     assert of_kind(prove_file("a.glb", broken), "broken")

@@ -11,7 +11,10 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
+from tests.core.cli_samples import run
 from tests.core.meshes import QUAD_OBJ, plain_glb
+
+pytestmark = pytest.mark.slow
 
 
 @pytest.fixture
@@ -19,12 +22,6 @@ def folder(tmp_path):
     (tmp_path / "props.obj").write_bytes(QUAD_OBJ)
     (tmp_path / "plate.glb").write_bytes(plain_glb())
     return tmp_path
-
-
-def run(capsys, *argv):
-    code = main([str(a) for a in argv])
-    out = capsys.readouterr()
-    return code, out.out, out.err
 
 
 def test_inspect_tells_every_object(folder, capsys):

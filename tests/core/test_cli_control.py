@@ -12,6 +12,8 @@ from quilt_core.scene import TileSize, concatenate, home_tiles, island_set
 from quilt_core.scene.placement import identity
 from tests.core.meshes import TWO_PARTS
 
+pytestmark = pytest.mark.slow
+
 
 def plate(name: str, base: int, size: float, corner: float = 0.1) -> str:
     x, s = corner, size / 4

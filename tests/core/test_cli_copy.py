@@ -9,10 +9,10 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
-from tests.core.test_cli import run
-from tests.core.test_cli_unwrap import obj_of
-from tests.core.test_look_alikes import lumpy, shuffled
-from tests.core.test_unwrap import cube
+from tests.core.cli_samples import run
+from tests.core.cli_unwrap_samples import obj_of
+from tests.core.look_alikes_samples import lumpy, shuffled
+from tests.core.unwrap_samples import cube
 
 
 @pytest.fixture

@@ -9,18 +9,12 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
+from tests.core.cli_samples import run
+from tests.core.cli_unwrap_samples import obj_of
+from tests.core.gltf_samples import validator_errors
 from tests.core.meshes import QUAD_OBJ, json_of
-from tests.core.test_cli import run
-from tests.core.test_gltf import validator_errors
-from tests.core.test_unwrap import sphere
-from tests.studio.test_unwrap import bare_glb, bare_obj, point_obj
-
-
-def obj_of(mesh, name):
-    """A mesh as an OBJ without UVs."""
-    faces = np.split(mesh.corner_vertex + 1, mesh.face_offsets[1:-1])
-    lines = [f"o {name}", *(f"v {x:.9g} {y:.9g} {z:.9g}" for x, y, z in mesh.positions)]
-    return "\n".join([*lines, *("f " + " ".join(map(str, face)) for face in faces)]).encode()
+from tests.core.unwrap_samples import sphere
+from tests.studio.unwrap_samples import bare_glb, bare_obj, point_obj
 
 
 @pytest.fixture

@@ -24,6 +24,8 @@ from quilt_core.pack import (
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, random_polygons
 
+pytestmark = pytest.mark.slow
+
 TILES = (TileSize(1001, 512, 512), TileSize(1002, 256, 256), TileSize(1011, 512, 256))
 
 

@@ -12,6 +12,8 @@ from quilt_core.measure.density import face_densities
 from quilt_core.scene import TileSize, concatenate, island_set, join_surfaces, read_surface
 from quilt_core.scene.placement import identity
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture(scope="module")
 def scenes():

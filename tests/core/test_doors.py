@@ -20,7 +20,7 @@ from quilt_core.operations import registry
 from quilt_core.operations.operation import FileUse, Operation, figure
 from quilt_core.options import option, options_of, plain_settings, settings_from
 from tests.core.painted import plain_device
-from tests.core.test_run import quad
+from tests.core.run_samples import quad
 
 DOCS = Path(__file__).parents[2] / "docs"
 

@@ -26,7 +26,7 @@ from quilt_core.unwrap.edits.verbs import EditOptions, Picks, edit_layout
 from quilt_core.unwrap.relax import relax_chart
 from quilt_core.unwrap.shells import find_shells
 from quilt_core.unwrap.start import border_loops, is_open, lscm, spectral, tutte
-from tests.core.test_unwrap import cube, grid, mesh_of, sphere
+from tests.core.unwrap_samples import cube, grid, mesh_of, sphere
 
 
 def sheet(n: int = 10, height: float = 0.3, size: float = 0.5):

@@ -12,8 +12,8 @@ from quilt_core.pack.settings import PackSettings
 from quilt_core.place.fit import fit_here
 from quilt_core.scene.placement import determinants, identity
 from quilt_core.scene.tiles import TileSize
+from tests.core.fit_into_gaps_samples import laid
 from tests.core.shapes import island_set_of
-from tests.core.test_fit_into_gaps import laid
 
 TILE = TileSize(1001, 1000, 1000)
 PADDING, MARGIN = 8.0, 4.0

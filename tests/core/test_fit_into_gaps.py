@@ -12,6 +12,7 @@ from quilt_core.pack.settings import PackSettings
 from quilt_core.place.slip import slip_in
 from quilt_core.scene.placement import apply_placements, identity
 from quilt_core.scene.tiles import TileSize
+from tests.core.fit_into_gaps_samples import laid
 from tests.core.shapes import island_set_of, random_polygons
 
 TILE = TileSize(1001, 1000, 1000)
@@ -32,16 +33,6 @@ def slipped(polygons, chosen, tile=TILE, flags=None, rotate="quarter", **more):
         islands, identity(islands.count), tile, np.array(chosen), rules, controls, pixels, **more
     )
     return last
-
-
-def laid(polygons, placements, size=1000.0):
-    """Polygons in px where their placements put them."""
-    out = []
-    for k, polygon in enumerate(polygons):
-        (a, b, tu), (c, d, tv) = placements[k]
-        moved = affinity.affine_transform(polygon, [a, b, c, d, tu, tv])
-        out.append(affinity.scale(moved, size, size, origin=(0, 0)))
-    return out
 
 
 def frame_with_hole(width):

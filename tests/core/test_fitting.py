@@ -13,20 +13,12 @@ from quilt_core.pack.bounds import scale_bound
 from quilt_core.pack.controls import LOCK_SIZE, no_controls
 from quilt_core.pack.fitting import fit
 from quilt_core.pack.mating import find_matings
-from quilt_core.pack.pieces import single_pieces
 from quilt_core.pack.placer import Placer
-from quilt_core.pack.problem import Attempt, Obstacles, no_obstacles
+from quilt_core.pack.problem import Attempt, Obstacles
 from quilt_core.pack.turns import Turns
-from tests.core.shapes import island_set_of
+from tests.core.fitting_samples import problem_of
 
-
-def problem_of(polygons, rules, controls=None, obstacles=None):
-    islands = island_set_of(polygons)
-    n = islands.count
-    linear = np.broadcast_to(np.eye(2), (n, 2, 2))
-    names = [str(i) for i in range(n)]
-    chosen = controls or no_controls(n)
-    return single_pieces(islands, linear, chosen, rules, obstacles or no_obstacles(), names).problem
+pytestmark = pytest.mark.slow
 
 
 def beaten(problem, rules, share):

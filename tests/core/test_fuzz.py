@@ -27,6 +27,8 @@ from tests.core.corners import object_corner_uvs
 from tests.core.meshes import QUAD_OBJ, json_of, plain_glb
 from tests.core.nasty import MESHES
 
+pytestmark = pytest.mark.slow
+
 FILES = int(os.environ.get("QUILT_FUZZ", "300"))
 BATCH = 50
 PACKED = 4

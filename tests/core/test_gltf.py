@@ -3,10 +3,7 @@
 import base64
 import copy
 import json
-import shutil
 import struct
-import subprocess
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -16,32 +13,8 @@ from quilt_core.formats import read_scene, write_scene
 from quilt_core.formats.gltf_build import Node, Primitive, build_glb
 from quilt_core.scene import island_set
 from tests.core.corners import object_corner_uvs
+from tests.core.gltf_samples import validator_errors
 from tests.core.meshes import INDEX, POINTS, UVS, document, glb_of, json_of, plain_glb
-
-ROOT = Path(__file__).resolve().parents[2]
-VALIDATOR = """
-const validator = require('gltf-validator'); const fs = require('fs');
-const beside = uri => fs.promises.readFile(require('path').join(require('path').dirname(process.argv[1]), uri)).then(b => new Uint8Array(b));
-validator.validateBytes(new Uint8Array(fs.readFileSync(process.argv[1])), { externalResourceFunction: beside })
-  .then(report => console.log(JSON.stringify(report.issues)));
-"""
-
-
-def validator_errors(glb: bytes, folder: Path) -> list[dict]:
-    """Errors that the Khronos validator (npm gltf-validator) finds."""
-    path = folder / "out.glb"
-    path.write_bytes(glb)
-    node = shutil.which("node")
-    assert node, "node is needed to run the validator"
-    answer = subprocess.run(
-        [node, "-e", VALIDATOR, str(path)],
-        cwd=ROOT / "web",
-        capture_output=True,
-        text=True,
-        check=True,
-    )
-    issues = json.loads(answer.stdout)
-    return [m for m in issues["messages"] if m["severity"] == 0]
 
 
 def seen(scene, number=0, channel=0):
@@ -487,6 +460,7 @@ def test_skins_animations_morphs_and_extras_survive_a_split(tmp_path):
     assert validator_errors(out, tmp_path) == validator_errors(data, tmp_path) == []
 
 
+@pytest.mark.slow
 def test_the_demo_s_files_and_their_packed_copies_are_valid(tmp_path):
     from demo.diorama import files
 

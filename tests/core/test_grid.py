@@ -9,6 +9,8 @@ from numba import njit
 
 from quilt_core.measure.grid import EVERYONE, make_grid, meeting, meetings, slot_shares
 
+pytestmark = pytest.mark.slow
+
 
 @njit
 def pairs_of(grid, first, last, most=EVERYONE):

@@ -16,8 +16,8 @@ from quilt_core.errors import FileFormatError
 from quilt_core.formats import read_scene
 from quilt_core.formats.gltf_join import join_glb
 from quilt_core.formats.load import folder_siblings
+from tests.core.gltf_samples import validator_errors
 from tests.core.painted import hard_device, plain_device
-from tests.core.test_gltf import validator_errors
 
 ASSIMP = Path("/usr/share/assimp/models")
 

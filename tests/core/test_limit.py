@@ -11,6 +11,8 @@ from quilt_core.pack.limit import room_to_grow
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of
 
+pytestmark = pytest.mark.slow
+
 SIZE = 512
 SETTINGS = PackSettings(SIZE, SIZE, 2.0, 2.0, effort="quick")
 

@@ -11,8 +11,8 @@ from quilt_core.errors import LayoutError
 from quilt_core.place.room import make_room
 from quilt_core.scene.placement import identity
 from quilt_core.scene.tiles import TileSize
+from tests.core.fit_into_gaps_samples import laid
 from tests.core.shapes import island_set_of, random_polygons
-from tests.core.test_fit_into_gaps import laid
 
 TILES = (TileSize(1001, 1000, 1000),)
 PADDING, MARGIN = 8.0, 4.0

@@ -14,7 +14,9 @@ from quilt_core.pack.efforts import PLANS, plan_for
 from quilt_core.pack.many import grow_many
 from quilt_core.pack.problem import Attempt
 from quilt_core.pack.turns import Turns
-from tests.core.test_fitting import problem_of
+from tests.core.fitting_samples import problem_of
+
+pytestmark = pytest.mark.slow
 
 RULES = PackSettings(1000, 1000, 0.0, 0.0)
 

@@ -18,6 +18,8 @@ from quilt_core.pack.place_loops import empty_raster, load, lowest_place, stamp
 from quilt_core.pack.variant_loops import largest_square, make_variants, spread
 from tests.core.shapes import random_polygons
 
+pytestmark = pytest.mark.slow
+
 
 def edges_of(polygon: shapely.Polygon) -> np.ndarray:
     rows = []

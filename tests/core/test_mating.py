@@ -23,6 +23,8 @@ from quilt_core.pack.turns import turn_matrices
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of
 
+pytestmark = pytest.mark.slow
+
 
 def problem_of(polygons, rules=None, controls=None):
     islands = island_set_of(polygons)

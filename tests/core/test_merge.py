@@ -18,8 +18,9 @@ from quilt_core.formats import read_scene
 from quilt_core.formats.load import folder_siblings
 from quilt_core.formats.merge_files import MergeSettings, Sheet, carry_files, merge_files
 from quilt_core.pack import PackSettings
+from tests.core.gltf_samples import validator_errors
+from tests.core.merge_samples import MTL, OBJ
 from tests.core.painted import GlbMaker, hard_device, plain_device, plates, png
-from tests.core.test_gltf import validator_errors
 
 ASSIMP = Path("/usr/share/assimp/models")
 
@@ -230,30 +231,6 @@ def test_the_old_layout_survives_in_its_channel(tmp_path, capsys):
     info = new.doc["materials"][0]["pbrMetallicRoughness"]["baseColorTexture"]
     assert info["texCoord"] == 1
     assert difference(before / "a.glb", after / "a.glb") < 1e-4
-
-
-MTL = """newmtl wood
-Kd 1 0.5 0.25
-Ns 10
-map_Kd -s 2 2 1 wood.png
-newmtl wool
-Kd 1 1 1
-map_Kd wool.png
-newmtl glass
-Kd 0.1 0.2 0.3
-d 0.5
-"""
-OBJ = """mtllib box.mtl
-o Box
-v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 0 0 1\nv 1 0 1\nv 1 1 1\nv 0 1 1
-vt 0 0\nvt 1 0\nvt 1 1\nvt 0 1
-usemtl wood
-f 1/1 2/2 3/3 4/4
-usemtl wool
-f 5/1 6/2 7/3 8/4
-usemtl glass
-f 1/1 2/2 6/3 5/4
-"""
 
 
 def test_an_obj_gets_one_picture_and_a_material_for_each_state(tmp_path, capsys):

@@ -7,27 +7,11 @@ import re
 import shlex
 from pathlib import Path
 
-import numpy as np
-
 from quilt_cli.main import main
-from tests.core.test_run import quad
+from tests.core.nightly_run_samples import tube
+from tests.core.run_samples import quad
 
 PAGE = Path(__file__).parents[2] / "docs" / "nightly-run.md"
-
-
-def tube(sides: int, radius: float, name: str) -> str:
-    """An OBJ of a tube without ends, with UVs."""
-    turn = np.linspace(0, 2 * np.pi, sides + 1)
-    rows = [f"o {name}"]
-    for y in (0, 1):
-        rows += [f"v {radius * np.cos(a):.6f} {y} {radius * np.sin(a):.6f}" for a in turn]
-        rows += [f"vt {k / sides:.6f} {y * 0.2:.6f}" for k in range(sides + 1)]
-    n = sides + 1
-    rows += [
-        f"f {k + n + 1}/{k + n + 1} {k + n + 2}/{k + n + 2} {k + 2}/{k + 2} {k + 1}/{k + 1}"
-        for k in range(sides)
-    ]
-    return "\n".join(rows) + "\n"
 
 
 def test_the_page_does_what_it_says(tmp_path, capsys, monkeypatch):

@@ -14,6 +14,8 @@ from quilt_core.pack.place_loops import empty_raster, load
 from quilt_core.pack.placer import WIDENINGS, Placer
 from quilt_core.pack.problem import example_problem
 
+pytestmark = pytest.mark.slow
+
 
 @settings(max_examples=60, deadline=None)
 @given(st.integers(0, 10**6))

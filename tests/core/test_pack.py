@@ -14,6 +14,8 @@ from quilt_core.pack import PackSettings, pack_islands, turns_for
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, polygon_of, random_polygons
 
+pytestmark = pytest.mark.slow
+
 
 def pack(polygons, stop=lambda: False, placements=None, **options):
     islands = island_set_of(polygons)

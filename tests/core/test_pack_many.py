@@ -16,6 +16,8 @@ from quilt_core.pack import PackSettings, TileSize, find_stacks, no_controls, pa
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, random_polygons
 
+pytestmark = pytest.mark.slow
+
 SETS, BATCHES = int(os.environ.get("QUILT_SETS", "120")), 10
 EDGES = (64, 100, 256, 300, 512, 1000, 2048, 4096, 16384)
 

@@ -12,8 +12,8 @@ from PIL import Image
 from quilt_cli.main import main
 from quilt_core.errors import FileFormatError
 from quilt_core.textures.profile import BUILT_IN, profile_from, read_profile
+from tests.core.gltf_samples import validator_errors
 from tests.core.painted import GlbMaker, paint, plain_device, plates
-from tests.core.test_gltf import validator_errors
 
 
 def picture(path) -> np.ndarray:

@@ -33,7 +33,10 @@ REFUSED = (
 )
 SIZE, PADDING = 2048, 8
 
-pytestmark = pytest.mark.skipif(not FILES, reason="assimp-testmodels is not installed")
+pytestmark = [
+    pytest.mark.skipif(not FILES, reason="assimp-testmodels is not installed"),
+    pytest.mark.slow,
+]
 
 
 def known(scene):

@@ -14,6 +14,8 @@ from quilt_core.pack.problem import example_problem
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, random_polygons
 
+pytestmark = pytest.mark.slow
+
 REGION = np.array([0, 1, 0, -1, 1, 2, -1, 0])
 
 

@@ -11,6 +11,8 @@ from quilt_core.scene import apply_placements, compose, find_islands, island_set
 from quilt_core.scene.placement import determinants, identity
 from tests.core.corners import object_corner_uvs
 
+pytestmark = pytest.mark.slow
+
 
 def random_obj(rng: np.random.Generator) -> bytes:
     """Grids of quads and triangles in several objects that share vt lines across islands and

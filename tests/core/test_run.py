@@ -20,17 +20,9 @@ from quilt_cli.main import main
 from quilt_core.run.engine import STALE, run_sheet, survey
 from quilt_core.run.sheet import SheetError, read_sheet
 from quilt_core.run.store import Store
+from tests.core.run_samples import quad
 
 KILLS = int(os.environ.get("QUILT_KILLS", "4"))
-
-
-def quad(size: float = 1.0, uv: float = 0.4, name: str = "Plate", mtl: str = "") -> str:
-    head = f"mtllib {mtl}\n" if mtl else ""
-    use = "usemtl wood\n" if mtl else ""
-    return (
-        f"{head}o {name}\nv 0 0 0\nv {size} 0 0\nv {size} {size} 0\nv 0 {size} 0\n"
-        f"vt 0 0\nvt {uv} 0\nvt {uv} {uv}\nvt 0 {uv}\n{use}f 1/1 2/2 3/3 4/4\n"
-    )
 
 
 def sheet(*lines: str, head: str = "") -> str:

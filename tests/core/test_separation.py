@@ -27,6 +27,8 @@ from quilt_core.pack.problem import no_obstacles
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, random_polygons
 
+pytestmark = pytest.mark.slow
+
 ROWS, COLUMNS = 48, 60
 
 

@@ -9,8 +9,8 @@ from quilt_core.errors import LayoutError
 from quilt_core.place.take_in import take_in
 from quilt_core.scene.placement import determinants, identity
 from quilt_core.scene.tiles import TileSize
+from tests.core.fit_into_gaps_samples import laid
 from tests.core.shapes import island_set_of, random_polygons
-from tests.core.test_fit_into_gaps import laid
 
 TILES = (TileSize(1001, 1000, 1000),)
 

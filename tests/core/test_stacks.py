@@ -15,6 +15,8 @@ from quilt_core.pack.upright import tightest_turn
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, polygon_of, random_polygons
 
+pytestmark = pytest.mark.slow
+
 
 def odd(seed):
     """A polygon without any symmetry."""

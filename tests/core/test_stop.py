@@ -11,8 +11,10 @@ from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.pack import compaction as compaction_module
 from quilt_core.pack.compaction import compact
 from quilt_core.scene.placement import identity
+from tests.core.compaction_samples import attempt_of, problem_of
 from tests.core.shapes import island_set_of, random_polygons
-from tests.core.test_compaction import attempt_of, problem_of
+
+pytestmark = pytest.mark.slow
 
 RULES = PackSettings(512, 512, padding=3.0, margin=2.0, effort="standard")
 

@@ -10,7 +10,7 @@ import pytest
 from quilt_core.unwrap._sew_loops import FINE, flatten_chart
 from quilt_core.unwrap._unfold_loops import unfold_tree
 from quilt_core.unwrap.shells import find_shells
-from tests.core.test_unwrap import grid, mesh_of
+from tests.core.unwrap_samples import grid, mesh_of
 
 
 def bulge(height):

@@ -12,20 +12,7 @@ from quilt_cli.main import main
 from quilt_core.bake.visibility import Views, freed, measure_visibility, proposals, screen_px
 from quilt_core.errors import LayoutError
 from tests.core.high_poly import icosphere, pit, surface
-
-FACES = np.array([
-    [(0, 0, 0), (1, 0, 0), (1, 0, 1), (0, 0, 1)], [(0, 1, 0), (0, 1, 1), (1, 1, 1), (1, 1, 0)],
-    [(0, 0, 0), (0, 1, 0), (1, 1, 0), (1, 0, 0)], [(0, 0, 1), (1, 0, 1), (1, 1, 1), (0, 1, 1)],
-    [(0, 0, 0), (0, 0, 1), (0, 1, 1), (0, 1, 0)], [(1, 0, 0), (1, 1, 0), (1, 1, 1), (1, 0, 1)],
-], float)  # fmt: skip
-"""A unit box, y up: bottom, top, and four walls, turned outward."""
-
-
-def box(size: float = 1.0, shift=(0, 0, 0), inward: bool = False):
-    """(12, 3, 3) triangles of a box and the wall that each belongs to."""
-    quads = (FACES - 0.5) * size + shift
-    triangles = np.stack([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]], axis=1).reshape(-1, 3, 3)
-    return triangles[:, ::-1] if inward else triangles, np.repeat(np.arange(6), 2)
+from tests.core.visibility_samples import box
 
 
 def islands(points, of):

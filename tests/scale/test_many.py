@@ -21,8 +21,8 @@ import pytest
 from playwright.sync_api import sync_playwright
 
 from tests.browser.conftest import FLAGS
+from tests.core.bake_findings_samples import glb
 from tests.core.high_poly import plane, surface
-from tests.core.test_bake_findings import glb
 from tests.scale.engines import ROOT, Engines, engines, free_port, wait_for
 
 MANAGE = [sys.executable, str(ROOT / "manage.py")]

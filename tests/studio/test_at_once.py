@@ -18,6 +18,8 @@ from pathlib import Path
 
 import pytest
 
+pytestmark = pytest.mark.slow
+
 ROOT = Path(__file__).resolve().parents[2]
 KILLS = int(os.environ.get("QUILT_KILLS", "6"))
 OVER = ("done", "failed", "cancelled")

@@ -17,8 +17,8 @@ from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
 from studio.models import Atlas, Job, MeshObject, Project
 from studio.state import read_state
+from tests.core.channels_samples import channels_of, two_meshes
 from tests.core.meshes import QUAD_OBJ, TWO_PARTS
-from tests.core.test_channels import channels_of, two_meshes
 from tests.studio.conftest import step_of
 
 

@@ -10,10 +10,10 @@ import pytest
 from PIL import Image
 
 from studio.models import Job
+from tests.core.bake_findings_samples import glb
 from tests.core.high_poly import each_apart, icosphere, plane, surface
-from tests.core.test_bake_findings import glb
-from tests.core.test_visibility import box
-from tests.studio.test_merge import job_of
+from tests.core.visibility_samples import box
+from tests.studio.merge_samples import job_of
 
 pytestmark = pytest.mark.django_db
 

@@ -13,9 +13,11 @@ from quilt_core.pack.plan import expected_coverage, plan_tiles
 from studio.actions.check.rules import is_proven
 from studio.arrays import load_layout
 from studio.models import Job, Recipe, Revision
+from tests.core.apart_samples import obj_of
 from tests.core.meshes import QUAD_OBJ
-from tests.core.test_apart import obj_of
 from tests.studio.conftest import step_of
+
+pytestmark = pytest.mark.slow
 
 PAIRS_OBJ = b"""
 o squares

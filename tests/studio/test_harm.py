@@ -11,6 +11,8 @@ from studio.models import Job, Revision
 from studio.state import read_state
 from tests.studio.conftest import step_of
 
+pytestmark = pytest.mark.slow
+
 QUICK = {"effort": "quick", "seconds": 1}
 
 

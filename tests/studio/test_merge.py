@@ -14,9 +14,10 @@ from PIL import Image
 from quilt_core.formats import read_scene
 from studio.models import Atlas, GivenPicture, Job
 from studio.state import read_state
+from tests.core.merge_samples import MTL, OBJ
 from tests.core.painted import GlbMaker, paint, plain_device, plates, png
-from tests.core.test_merge import MTL, OBJ
 from tests.studio.conftest import step_of
+from tests.studio.merge_samples import job_of
 
 
 @pytest.fixture
@@ -26,13 +27,6 @@ def painted(send, atlas):
     )
     atlas.refresh_from_db()
     return atlas
-
-
-def job_of(answer, state=Job.DONE):
-    assert answer.status_code == 202, answer.content
-    job = Job.objects.get(pk=answer.json()["id"])
-    assert job.state == state, job.error
-    return job
 
 
 def packed(act, atlas):

@@ -21,8 +21,8 @@ from studio.arrays import load_layout
 from studio.models import Job, Source
 from studio.state import read_state
 from studio.transfer import ProjectRows
+from tests.core.nightly_run_samples import tube
 from tests.core.painted import plain_device
-from tests.core.test_nightly_run import tube
 from tests.studio.conftest import step_of
 
 PACK = {"padding": 4.0, "margin": 2.0, "effort": "quick", "rotate": "quarter", "seed": 3}

@@ -24,7 +24,7 @@ from studio.actions.run.targets import lanes
 from studio.models import Job, Revision, RunLine
 from studio.state import read_state
 from tests.studio.conftest import step_of
-from tests.studio.test_update import obj_file
+from tests.studio.update_samples import obj_file
 
 pytestmark = pytest.mark.django_db
 

@@ -15,11 +15,11 @@ from studio.jobs.parts import Part, do_parts, first_error
 from studio.jobs.reporter import Reporter
 from studio.models import Atlas, Job
 from studio.state import read_state
+from tests.core.bake_findings_samples import glb
 from tests.core.high_poly import plane, surface
-from tests.core.test_bake_findings import glb
 from tests.studio.conftest import step_of
-from tests.studio.test_merge import job_of
-from tests.studio.test_update import obj_file
+from tests.studio.merge_samples import job_of
+from tests.studio.update_samples import obj_file
 
 pytestmark = pytest.mark.django_db
 TILES = 6

@@ -8,7 +8,7 @@ import time
 import pytest
 
 from studio.models import Job, MeshObject, RunLine, Source
-from tests.studio.test_update import obj_file
+from tests.studio.update_samples import obj_file
 
 pytestmark = pytest.mark.django_db
 
