@@ -82,7 +82,7 @@ def test_a_hundred_actions_with_undo_and_redo_in_any_order_end_at_the_same_bits(
     gathered, act, client, monkeypatch, seed
 ):
     # What is measured of a step is no part of its state.
-    monkeypatch.setattr("studio.jobs.run.start_measure", lambda *_: None)
+    monkeypatch.setattr("studio.jobs.queue.start_measure", lambda *_: None)
     monkeypatch.setattr("studio.api.views.start_measure", lambda *_: None)
     rng = random.Random(seed)
     chain, at, made = [snapshot(gathered.project)], 0, set()
@@ -113,7 +113,7 @@ def test_a_hundred_actions_with_undo_and_redo_in_any_order_end_at_the_same_bits(
 
 def test_two_clients_edit_at_once_and_each_hears_the_truth(gathered, act, client, monkeypatch):
     """200 edits of two clients that look at the project now and then only."""
-    monkeypatch.setattr("studio.jobs.run.start_measure", lambda *_: None)
+    monkeypatch.setattr("studio.jobs.queue.start_measure", lambda *_: None)
     monkeypatch.setattr("studio.api.views.start_measure", lambda *_: None)
     rng = random.Random(5)
     project = gathered.project

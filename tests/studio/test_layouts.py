@@ -24,6 +24,7 @@ from quilt_core.scene.placement import identity
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made, check_idle, edit_atlas, finish_job
 from studio.arrays import load_layout
+from studio.jobs import queue
 from studio.jobs import run as jobs
 from studio.jobs.reporter import LostClaim, Reporter
 from studio.jobs.run import queue_forgotten_jobs
@@ -154,8 +155,8 @@ def test_what_does_not_fit_lies_on_the_side_table(gathered, act, client):
 @pytest.mark.parametrize(("keep", "state"), [(True, "done"), (False, "cancelled")])
 def test_cancel_keeps_the_best_or_drops_it(keep, state, gathered, act, client, monkeypatch):
     head = gathered.head_id
-    started = jobs.run_job
-    monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
+    started = queue.run_job
+    monkeypatch.setattr(queue, "run_job", lambda job_id: None)
     job = pack(act, gathered).json()["id"]
     Job.objects.filter(pk=job).update(state=Job.RUNNING)
     assert (
@@ -182,8 +183,8 @@ def test_cancel_keeps_the_best_or_drops_it(keep, state, gathered, act, client, m
 
 
 def test_a_job_cancelled_before_it_started_does_nothing(gathered, act, monkeypatch):
-    started = jobs.run_job
-    monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
+    started = queue.run_job
+    monkeypatch.setattr(queue, "run_job", lambda job_id: None)
     job = pack(act, gathered).json()["id"]
     Job.objects.filter(pk=job).update(cancel="keep")
     started.call_local(job)
@@ -191,7 +192,7 @@ def test_a_job_cancelled_before_it_started_does_nothing(gathered, act, monkeypat
 
 
 def test_jobs_of_a_dead_worker_run_once_more_and_then_fail(gathered, monkeypatch):
-    monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
+    monkeypatch.setattr(queue, "run_job", lambda job_id: None)
     old = timezone.now() - timedelta(minutes=5)
     job = Job.objects.create(
         project=gathered.project,
@@ -212,7 +213,7 @@ def test_jobs_of_a_dead_worker_run_once_more_and_then_fail(gathered, monkeypatch
 
 
 def test_work_that_stands_still_is_ended_from_outside_and_its_atlas_is_free(gathered, monkeypatch):
-    monkeypatch.setattr(jobs, "run_job", lambda job_id: None)
+    monkeypatch.setattr(queue, "run_job", lambda job_id: None)
     stuck = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)"])
     process = psutil.Process(stuck.pid)
     worker = f"{socket.gethostname()} {stuck.pid} {process.create_time():.2f}"
