@@ -27,7 +27,7 @@ class Fix:
     """Something that would let the islands be larger."""
 
     kind: str = figure(
-        "free turns, cut, sheet shape, another sheet, padding, unlock turns, unlock places, bundles or tiles"
+        "free turns, cut, tile shape, another tile, padding, unlock turns, unlock places, bundles or tiles"
     )
     text: str = figure("what to do")
     factor: float = figure(

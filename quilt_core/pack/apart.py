@@ -116,7 +116,7 @@ def _on_sheets(
         raise LayoutError(
             f"{count} materials on {len(tiles)} {'sheet' if len(tiles) == 1 else 'sheets'}.",
             "apart",
-            "Add sheets, or keep materials apart by regions.",
+            "Add tiles, or keep materials apart by regions.",
         )
     own = np.array([tile.number for tile in tiles])[np.minimum(number, len(tiles) - 1)]
     apart = replace(controls, tile=np.where(controls.tile > 0, controls.tile, own))
@@ -133,17 +133,17 @@ def _check_regions(
 ) -> None:
     if len(settings.bins) > 1:
         raise LayoutError(
-            f"Regions on {len(settings.bins)} sheets.",
+            f"Regions on {len(settings.bins)} tiles.",
             "apart",
-            "Pack into one of them, or give each material a sheet of its own.",
+            "Pack into one of them, or give each material a tile of its own.",
         )
     held = moves & controls.has(LOCK_PLACE)
     others = ~moves & (home_tiles(islands, placements, settings.bins) >= 0)
     if held.any() or (others & ~controls.has(LEFT_OUT)).any():
         raise LayoutError(
-            "Some islands on this sheet keep their place.",
+            "Some islands on this tile keep their place.",
             "apart",
-            "Regions are laid out on an empty sheet: unlock them, or pack all islands.",
+            "Regions are laid out on an empty tile: unlock them, or pack all islands.",
         )
 
 
@@ -229,7 +229,7 @@ def regions(box: Box, shares: FloatArray, gap: float) -> list[Box]:
         raise LayoutError(
             f"The {len(shares)} materials have no room: a region has {max(smallest, 0):.0f} px.",
             "apart",
-            "Give a larger sheet or a smaller gap, or pack fewer materials together.",
+            "Give a larger tile or a smaller gap, or pack fewer materials together.",
         )
     return out
 

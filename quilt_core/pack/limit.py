@@ -29,7 +29,7 @@ SECONDS_ALL = 60.0
 """No further fix is tried after this much time of the processor: other work beside it does not count.
 Each quick pack is counted in steps, not in seconds, so
 that a slow machine finds what a fast one finds."""
-SHEETS = ("sheet shape", "another sheet")
+SHEETS = ("tile shape", "another tile")
 MOST_ISLANDS = 2000
 """With more islands quick packs take too long; only the longest island is looked at."""
 FREE_STEPS = 24
@@ -214,7 +214,7 @@ RULES = {
     "unlock turns": ("turns", "Islands whose turn is locked"),
     "bundles": ("bundles", "The bundles"),
     "unlock places": ("places", "Islands that keep their place"),
-    "tiles": ("tiles", "Islands that are sent to one sheet"),
+    "tiles": ("tiles", "Islands that are sent to one tile"),
     "padding": ("padding", "The padding"),
 }
 
@@ -229,7 +229,7 @@ def _reason(
         held = "" if turnable[longest] else ", and its turn is locked"
         return (
             "bundles" if bundled else "longest island" if turnable[longest] else "turns",
-            f"{what} spans the sheet{held}: it could be only {100 * (room[longest] - 1):.1f} % larger if it were alone there.",
+            f"{what} spans the tile{held}: it could be only {100 * (room[longest] - 1):.1f} % larger if it were alone there.",
             alike,
         )
     for fix in fixes:
@@ -272,7 +272,7 @@ def _changes(
         yield "bundles", "Take the bundles apart.", replace(case, controls=apart)
     if (c.tile[c.chosen] > 0).any() and len(s.bins) > 1:
         anywhere = replace(c, tile=np.zeros(len(c.tile), np.int64))
-        yield "tiles", "Let all islands go to any sheet.", replace(case, controls=anywhere)
+        yield "tiles", "Let all islands go to any tile.", replace(case, controls=anywhere)
     if s.padding >= 2:
         less_padding = replace(s, padding=s.padding / 2)
         yield (
@@ -296,15 +296,15 @@ def _other_sheets(case: _Case) -> Iterator[tuple[str, str, _Case]]:
             return
         changed = replace(s, tiles=(one,))
         yield (
-            "sheet shape",
-            f"A sheet of {one.width} x {one.height} px.",
+            "tile shape",
+            f"A tile of {one.width} x {one.height} px.",
             replace(case, settings=changed),
         )
     last = max((*s.bins, *case.frozen), key=lambda t: t.number)
     if last.number < LAST_TILE:
         more = TileSize(last.number + 1, last.width, last.height)
         changed = replace(s, tiles=(*s.bins, more))
-        yield "another sheet", f"One more sheet, {more.number}.", replace(case, settings=changed)
+        yield "another tile", f"One more tile, {more.number}.", replace(case, settings=changed)
 
 
 def _scale(case: _Case, stop: Callable[[], bool]) -> float | None:

@@ -72,7 +72,7 @@ class PackSettings:
     )
     apart: Apart = option(
         "no",
-        "islands of different materials: together, in regions of one sheet, or on sheets of their own",
+        "islands of different materials: together, in regions of one tile, or on tiles of their own",
         choices=APART,
     )
     apart_gap: float = option(

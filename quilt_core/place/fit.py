@@ -78,7 +78,7 @@ def fit_here(
         raise LayoutError(
             f"The region is {max(inner[0], 0)} x {max(inner[1], 0)} px within the tile's margin.",
             "region",
-            f"Draw one of at least {least} x {least} px on a sheet.",
+            f"Draw one of at least {least} x {least} px on a tile.",
         )
     sheet = TileSize(1001, int(inner[0]), int(inner[1]))
     size, corner = np.array([tile.width, tile.height], np.float64), np.array(tile.corner)
@@ -123,7 +123,7 @@ def _shape(region: FloatArray, tile: TileSize, margin: float) -> shapely.Geometr
     """The largest piece of a region that lies within the margin of its tile."""
     points = np.asarray(region, np.float64).reshape(-1, 2)
     if len(points) < 2 or not np.isfinite(points).all():
-        raise LayoutError("The region has no corners.", "region", "Draw one on a sheet.")
+        raise LayoutError("The region has no corners.", "region", "Draw one on a tile.")
     drawn = shapely.box(*points[0], *points[1]) if len(points) == 2 else shapely.Polygon(points)
     inside = shapely.box(margin, margin, tile.width - margin, tile.height - margin)
     found = shapely.intersection(drawn.buffer(0), inside)

@@ -209,7 +209,7 @@ def test_after_a_pack_the_slip_says_what_sets_the_density(page):
     task(page).get_by_role("button", name="Pack 221 islands").click()
     told = task(page).locator("[data-limit]")
     told.locator("[data-fix]").first.wait_for(timeout=90_000)
-    assert "What sets the density" in told.inner_text()
+    assert "What limits the density" in told.inner_text()
     assert "px/m" in told.locator("[data-fix]").first.inner_text()
     told.locator("[data-fix='padding']").get_by_role("button", name="Set").click()
     assert task(page).get_by_label("Padding").input_value() == "4"

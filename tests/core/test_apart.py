@@ -103,7 +103,7 @@ def test_what_cannot_be_kept_apart_says_why():
             pack_apart(islands, identity(islands.count), settings, groups, controls=controls)
         )
 
-    with pytest.raises(LayoutError, match="3 materials on 1 sheet"):
+    with pytest.raises(LayoutError, match="3 materials on 1 tile"):
         run(PackSettings(512, 512, apart="sheets"))
     locked = no_controls(islands.count)
     locked.flags[0] = 1

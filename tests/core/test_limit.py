@@ -42,7 +42,7 @@ def test_a_strip_as_long_as_the_sheet_sets_the_scale_and_the_fixes_are_geometry(
     limit = explained(STRIP)
     assert limit.kind == "longest island"
     assert limit.islands == (0,)
-    assert "piece 0 spans the sheet" in limit.text
+    assert "piece 0 spans the tile" in limit.text
     found = fixes(limit)
     # A strip of length 1 and width 0.02 fits a unit square's diagonal at (sqrt(2) - 0.02) = 1.39.
     assert 1.2 < found["free turns"] < 1.4
@@ -50,10 +50,10 @@ def test_a_strip_as_long_as_the_sheet_sets_the_scale_and_the_fixes_are_geometry(
     assert 1.6 < found["cut"] <= 2.02
     # Twice as wide a sheet holds a strip of twice the length; another sheet of the same size does
     # not help.
-    assert found["sheet shape"] == pytest.approx(2.0, rel=0.05)
-    assert "another sheet" not in found
-    assert [c.kind for c in limit.fixes] == ["cut", "free turns", "sheet shape"], (
-        "another sheet comes last"
+    assert found["tile shape"] == pytest.approx(2.0, rel=0.05)
+    assert "another tile" not in found
+    assert [c.kind for c in limit.fixes] == ["cut", "free turns", "tile shape"], (
+        "another tile comes last"
     )
 
 
@@ -78,7 +78,7 @@ def test_where_nothing_holds_it_back_it_is_the_shapes():
     boxes = [shapely.box(0, 0, *size) for size in rng.uniform(0.1, 0.3, (30, 2))]
     limit = explained(boxes, replace(SETTINGS, padding=0.5))
     assert limit.kind == "shapes"
-    assert fixes(limit)["another sheet"] == pytest.approx(np.sqrt(2), rel=0.1)
+    assert fixes(limit)["another tile"] == pytest.approx(np.sqrt(2), rel=0.1)
 
 
 def test_without_fixes_it_takes_no_pack_and_at_a_fixed_size_nothing_binds():

@@ -103,7 +103,10 @@ class LineWork:
             return str(found["file"])
 
         self.files["maps"] = self._each(heads, bake, progress)
-        return StepEnd(not faults, [f"{len(faults)} {'error' if len(faults) == 1 else 'errors'}", *faults[:MOST_FAULTS]])
+        return StepEnd(
+            not faults,
+            [f"{len(faults)} {'error' if len(faults) == 1 else 'errors'}", *faults[:MOST_FAULTS]],
+        )
 
     def _textures(
         self, heads: list[Revision], settings: dict[str, Any], progress: Progress

@@ -4,7 +4,7 @@ import { useEditor } from "../api/hooks";
 import * as format from "../format";
 import type { PackSettings } from "../api/arrange";
 
-/** After a pack: what sets the density, and what each fix would bring. */
+/** After a pack: what limits the density, and what each fix would bring. */
 export function LimitPart({
   limit,
   asking,
@@ -20,7 +20,7 @@ export function LimitPart({
   if (!limit)
     return asking ? (
       <Text color="soft" fontSize="12px" mb="1.5">
-        Asking what sets the density …
+        Asking what limits the density …
       </Text>
     ) : null;
   return (
@@ -35,7 +35,7 @@ export function LimitPart({
       fontSize="12.5px"
       data-limit={limit.kind}
     >
-      <Text fontWeight="600">What sets the density</Text>
+      <Text fontWeight="600">What limits the density</Text>
       <Text lineHeight="1.35">{limit.text}</Text>
       {limit.islands.length > 0 && (
         <Button
