@@ -114,7 +114,7 @@ def _on_sheets(
     tiles = settings.bins
     if len(tiles) < count:
         raise LayoutError(
-            f"{count} materials on {len(tiles)} {'sheet' if len(tiles) == 1 else 'sheets'}.",
+            f"{count} materials on {len(tiles)} {'tile' if len(tiles) == 1 else 'tiles'}.",
             "apart",
             "Add tiles, or keep materials apart by regions.",
         )

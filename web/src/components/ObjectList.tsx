@@ -238,7 +238,9 @@ export function ObjectList({
                   display="grid"
                   gridTemplateColumns={gridColumns}
                   alignItems="center"
-                  bg={all ? "petrol/25" : chosen ? "petrol/12" : item.index % 2 ? "stripe" : "panel"}
+                  bg={
+                    all ? "petrol/25" : chosen ? "petrol/12" : item.index % 2 ? "stripe" : "panel"
+                  }
                   cursor="default"
                   _hover={{ bg: all ? "petrol/30" : "petrol/8" }}
                   data-row={row.original.name}
