@@ -16,7 +16,7 @@ from studio.people import ApiToken, Invitation, Membership, Note, Presence
 from studio.references import FileReference, NeedsFiles
 from studio.work import (
     Job,
-    Recipe,
+    Preset,
     RunLayout,
     RunLine,
     RunResult,
@@ -30,7 +30,7 @@ __all__ = [
     "BaseLayout",
     "Change",
     "FileReference",
-    "GivenPicture",
+    "GivenTexture",
     "Invitation",
     "Job",
     "Measurement",
@@ -38,15 +38,15 @@ __all__ = [
     "MeshObject",
     "Note",
     "Presence",
+    "Preset",
     "Project",
-    "Recipe",
     "Revision",
     "RunLayout",
     "RunLine",
     "RunResult",
     "SavedProfile",
-    "SheetPicture",
     "Source",
+    "TileImage",
     "WatchedFolder",
 ]
 
@@ -151,7 +151,7 @@ class Source(NeedsFiles):
         return "mesh" if self.is_mesh else "file beside a mesh"
 
 
-class GivenPicture(NeedsFiles):
+class GivenTexture(NeedsFiles):
     """A picture that a material of a source was given, or that stands for one that was missing."""
 
     source = models.ForeignKey(Source, models.CASCADE, related_name="given")
@@ -334,12 +334,12 @@ def _unpacked(data: bytes) -> dict[str, Any]:
     return dict(orjson.loads(zlib.decompress(bytes(data))))
 
 
-class SheetPicture(NeedsFiles):
+class TileImage(NeedsFiles):
     """A picture over a tile: one behind its layout, or painted distances of the rehearsal's rays."""
 
     BEHIND, REACH = "behind", "reach"
 
-    atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="sheet_pictures")
+    atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="tile_images")
     purpose = models.CharField(max_length=12, default=BEHIND)
     tile = models.PositiveIntegerField()
     name = models.CharField(max_length=255)

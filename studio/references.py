@@ -17,11 +17,9 @@ class FileReference(models.Model):
     purpose = models.CharField(max_length=80, help_text="what it is to the row")
     source = models.ForeignKey("studio.Source", models.CASCADE, null=True, related_name="stored")
     given = models.ForeignKey(
-        "studio.GivenPicture", models.CASCADE, null=True, related_name="stored"
+        "studio.GivenTexture", models.CASCADE, null=True, related_name="stored"
     )
-    image = models.ForeignKey(
-        "studio.SheetPicture", models.CASCADE, null=True, related_name="stored"
-    )
+    image = models.ForeignKey("studio.TileImage", models.CASCADE, null=True, related_name="stored")
     base = models.ForeignKey("studio.BaseLayout", models.CASCADE, null=True, related_name="stored")
     job = models.ForeignKey("studio.Job", models.CASCADE, null=True, related_name="stored")
     result = models.ForeignKey("studio.RunResult", models.CASCADE, null=True, related_name="stored")
@@ -32,8 +30,8 @@ class FileReference(models.Model):
 
 OWNERS = {
     "Source": "source",
-    "GivenPicture": "given",
-    "SheetPicture": "image",
+    "GivenTexture": "given",
+    "TileImage": "image",
     "BaseLayout": "base",
     "Job": "job",
     "RunResult": "result",

@@ -30,16 +30,16 @@ from studio.models import (
     Atlas,
     BaseLayout,
     Change,
-    GivenPicture,
+    GivenTexture,
     MeshObject,
     Note,
+    Preset,
     Project,
-    Recipe,
     Revision,
     RunLine,
     SavedProfile,
-    SheetPicture,
     Source,
+    TileImage,
 )
 from studio.state import SAME_AS, members_of
 
@@ -107,7 +107,7 @@ class ProjectRows:
         """As a project file has it."""
         project = self.project
         groups = {name: n for n, name in enumerate(dict.fromkeys(s.folder for s in self.sources))}
-        given = GivenPicture.objects.filter(source__project=project).order_by("pk")
+        given = GivenTexture.objects.filter(source__project=project).order_by("pk")
         return r.Project(
             head=_sure(self.change[project.head_id]),
             redo=[_sure(self.change[pk]) for pk in project.redo],
@@ -132,7 +132,7 @@ class ProjectRows:
             bases=[self._base(row) for row in self.bases],
             atlases=[self._atlas(row) for row in self.atlases],
             states=[self._state(row) for row in self.revisions],
-            presets=[r.Preset(name=row.name, settings=row.settings) for row in project.recipes.order_by("pk")],
+            presets=[r.Preset(name=row.name, settings=row.settings) for row in project.presets.order_by("pk")],
             profiles=[r.Profile(name=row.name, what=row.what) for row in project.profiles.order_by("pk")],
             lines=[
                 r.RunLine(
@@ -175,7 +175,7 @@ class ProjectRows:
     def _atlas(self, row: Atlas) -> r.Atlas:
         images = [
             r.TileImage(purpose=one.purpose, tile=one.tile, name=one.name, sha256=one.sha256, opacity=one.opacity)
-            for one in row.sheet_pictures.order_by("pk")
+            for one in row.tile_images.order_by("pk")
         ]  # fmt: skip
         return r.Atlas(state=self.state[row.head_id], images=images)
 
@@ -278,7 +278,7 @@ class _Making:
         folders = {row.group: uuid.uuid4().hex for row in record.sources}
         self.sources = [self._source(row, folders[row.group]) for row in record.sources]
         for texture in record.textures:
-            GivenPicture.objects.create(
+            GivenTexture.objects.create(
                 source=self.sources[texture.source], name=texture.name, sha256=texture.sha256 or "",
                 material=texture.material, role=texture.role, channel=texture.channel, number=texture.number,
                 tiles=list(texture.tiles or ()),
@@ -323,7 +323,7 @@ class _Making:
     def _atlas(self, row: r.Atlas) -> Atlas:
         atlas = Atlas.objects.create(project=self.project)
         for image in row.images:
-            SheetPicture.objects.create(
+            TileImage.objects.create(
                 atlas=atlas, purpose=image.purpose, tile=image.tile, name=image.name, sha256=image.sha256, opacity=image.opacity
             )  # fmt: skip
         return atlas
@@ -383,7 +383,7 @@ class _Making:
         """What stands beside the history."""
         record, project = self.record, self.project
         for preset in record.presets:
-            Recipe.objects.create(project=project, name=preset.name, settings=preset.settings)
+            Preset.objects.create(project=project, name=preset.name, settings=preset.settings)
         for profile in record.profiles:
             SavedProfile.objects.create(project=project, name=profile.name, what=profile.what)
         for line in record.lines:

@@ -7,17 +7,17 @@ from django.db import models
 from django.utils import timezone
 
 
-class Recipe(models.Model):
+class Preset(models.Model):
     """Saved pack settings."""
 
-    project = models.ForeignKey("studio.Project", models.CASCADE, related_name="recipes")
+    project = models.ForeignKey("studio.Project", models.CASCADE, related_name="presets")
     name = models.CharField(max_length=80)
     settings = models.JSONField()
 
     class Meta:
         ordering = ["name"]
         constraints = [
-            models.UniqueConstraint(fields=["project", "name"], name="one_recipe_per_name")
+            models.UniqueConstraint(fields=["project", "name"], name="one_preset_per_name")
         ]
 
 

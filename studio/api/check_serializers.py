@@ -45,7 +45,7 @@ class HistogramOut(serializers.Serializer[Any]):
     area = serializers.ListField(child=serializers.FloatField(), help_text="square metres")
 
 
-class ProofOut(serializers.Serializer[Any]):
+class CheckOut(serializers.Serializer[Any]):
     current = serializers.BooleanField(help_text="by the present rules")
     made = serializers.DateTimeField()
     seconds = serializers.FloatField()

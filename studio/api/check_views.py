@@ -33,7 +33,7 @@ class CheckResult(APIView):
 
     roles = {"GET": VIEWER}
 
-    @extend_schema(operation_id="get_proof", responses={200: p.ProofOut, 204: None})
+    @extend_schema(operation_id="get_check", responses={200: p.CheckOut, 204: None})
     def get(self, request: Request, revision_id: int) -> Response:
         revision = get_object_or_404(
             Revision.objects.select_related("atlas__project__head", "keyframe"), pk=revision_id
@@ -41,16 +41,16 @@ class CheckResult(APIView):
         proof = revision.proof
         if proof is None:
             return Response(status=204)
-        return Response(p.ProofOut({**proof, "current": is_proven(revision)}).data)
+        return Response(p.CheckOut({**proof, "current": is_proven(revision)}).data)
 
 
-class FineMesh(APIView):
+class HighPolyMesh(APIView):
     """Triangles of the fine meshes of a rehearsal, where the coarse ones stand."""
 
     roles = {"GET": VIEWER}
 
     @extend_schema(
-        operation_id="get_fine_mesh",
+        operation_id="get_high_poly",
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, job_id: int) -> HttpResponse:

@@ -9,7 +9,7 @@ from rest_framework import serializers
 from quilt_core.scene.tiles import MAX_TILE
 from studio.api.serializers import OnChange
 from studio.geometry import content_mark
-from studio.models import Recipe, Revision
+from studio.models import Preset, Revision
 
 
 class ControlIn(OnChange):
@@ -99,12 +99,12 @@ class DraftOut(serializers.ModelSerializer[Any]):
         return int((revision.summary or {}).get("left_over", 0))
 
 
-class RecipeOut(serializers.ModelSerializer[Any]):
+class PresetOut(serializers.ModelSerializer[Any]):
     class Meta:
-        model = Recipe
+        model = Preset
         fields = ["id", "name", "settings"]
 
 
-class RecipeIn(serializers.Serializer[Any]):
+class PresetIn(serializers.Serializer[Any]):
     name = serializers.CharField(max_length=80)
     settings = serializers.DictField()

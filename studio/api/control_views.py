@@ -1,4 +1,4 @@
-"""Views about control over the packer: islands, tiles, stacks, plans, drafts, recipes."""
+"""Views about control over the packer: islands, tiles, stacks, plans, drafts, presets."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ from studio.api import control_serializers as c
 from studio.api import serializers as s
 from studio.api.parse import valid
 from studio.api.views import Change, answer_atlas
-from studio.models import Atlas, Project, Recipe, Revision
+from studio.models import Atlas, Preset, Project, Revision
 
 
 class ControlIslands(Change):
@@ -92,30 +92,30 @@ class OneDraft(APIView):
         return Response(status=204)
 
 
-class Recipes(APIView):
+class Presets(APIView):
     """Saved pack settings of a project."""
 
     roles = {"GET": VIEWER, "POST": EDITOR}
 
-    @extend_schema(operation_id="list_recipes", responses=c.RecipeOut(many=True))
+    @extend_schema(operation_id="list_presets", responses=c.PresetOut(many=True))
     def get(self, request: Request, project_id: int) -> Response:
         return Response(
-            c.RecipeOut(get_object_or_404(Project, pk=project_id).recipes.all(), many=True).data
+            c.PresetOut(get_object_or_404(Project, pk=project_id).presets.all(), many=True).data
         )
 
-    @extend_schema(operation_id="save_preset", request=c.RecipeIn, responses=c.RecipeOut)
+    @extend_schema(operation_id="save_preset", request=c.PresetIn, responses=c.PresetOut)
     def post(self, request: Request, project_id: int) -> Response:
         project = get_object_or_404(Project, pk=project_id)
-        given = valid(c.RecipeIn, request)
-        return Response(c.RecipeOut(save_preset(project, given["name"], given["settings"])).data)
+        given = valid(c.PresetIn, request)
+        return Response(c.PresetOut(save_preset(project, given["name"], given["settings"])).data)
 
 
-class OneRecipe(APIView):
-    """Throw a recipe away."""
+class OnePreset(APIView):
+    """Throw a preset away."""
 
     roles = {"DELETE": EDITOR}
 
-    @extend_schema(operation_id="drop_recipe", responses={204: None})
-    def delete(self, request: Request, recipe_id: int) -> Response:
-        get_object_or_404(Recipe, pk=recipe_id).delete()
+    @extend_schema(operation_id="drop_preset", responses={204: None})
+    def delete(self, request: Request, preset_id: int) -> Response:
+        get_object_or_404(Preset, pk=preset_id).delete()
         return Response(status=204)

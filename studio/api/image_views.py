@@ -112,7 +112,7 @@ class Thumbnail(APIView):
         return _bytes(thumbnail(revision), "image/png", request=request, revision=revision)
 
 
-class JobPicture(APIView):
+class JobPreview(APIView):
     """The best layout of a job so far: placements as float32, 6 per island; empty before the
     first."""
 

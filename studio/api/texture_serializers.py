@@ -107,7 +107,7 @@ class ShelfOut(serializers.Serializer[Any]):
     suggestions = Suggestion(many=True)
 
 
-class CarriedQuery(serializers.Serializer[Any]):
+class MergedQuery(serializers.Serializer[Any]):
     size = serializers.IntegerField(
         required=False, min_value=16, max_value=4096, help_text="longer side, px; the whole without"
     )

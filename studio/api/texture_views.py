@@ -48,18 +48,18 @@ class Materials(APIView):
         return Response(c.ShelfOut(list_materials(_head(atlas_id), (size, size))).data)
 
 
-class CarriedPicture(APIView):
+class MergedTexture(APIView):
     """A picture that was carried over, whole or made smaller."""
 
     roles = {"GET": VIEWER}
 
     @extend_schema(
-        operation_id="get_carried_picture",
-        parameters=[c.CarriedQuery],
+        operation_id="get_merged_texture",
+        parameters=[c.MergedQuery],
         responses={(200, "image/png"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, job_id: int, name: str) -> HttpResponse:
-        query = c.CarriedQuery(data=request.query_params)
+        query = c.MergedQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
         job = get_object_or_404(Job, pk=job_id, kind__in=("merge", "bake"))
         # Work that goes on has coarse pictures among its figures.
@@ -78,7 +78,7 @@ class CarriedPicture(APIView):
         return answer
 
 
-class MaterialPicture(APIView):
+class MaterialTexture(APIView):
     """A picture of a file's materials, made small."""
 
     roles = {"GET": VIEWER}
@@ -119,7 +119,7 @@ class PaintedModel(APIView):
         return answer
 
 
-class GivePictures(APIView):
+class GiveTextures(APIView):
     """Drop pictures on the shelf: they go where their names say."""
 
     roles = {"POST": EDITOR, "DELETE": EDITOR}
@@ -138,7 +138,7 @@ class GivePictures(APIView):
         return Response(status=204)
 
 
-class GivePicture(APIView):
+class GiveTexture(APIView):
     """Give a material of a file a picture, or let one of its pictures show something else."""
 
     roles = {"POST": EDITOR, "PATCH": EDITOR}

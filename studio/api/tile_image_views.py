@@ -20,20 +20,20 @@ from studio.actions.arrange.lay_picture import lay_picture
 from studio.actions.errors import Refused
 from studio.actions.merge.list_materials import smaller
 from studio.api.parse import valid
-from studio.models import Atlas, SheetPicture
+from studio.models import Atlas, TileImage
 
 SHOWN = 2048
 """Longest side, px, of what a browser gets."""
 
 
-class SheetPictureOut(serializers.Serializer[Any]):
+class TileImageOut(serializers.Serializer[Any]):
     tile = serializers.IntegerField()
     name = serializers.CharField()
     opacity = serializers.FloatField()
     mark = serializers.CharField(source="sha256", help_text="another one for another texture")
 
 
-class SheetPictureIn(serializers.Serializer[Any]):
+class TileImageIn(serializers.Serializer[Any]):
     file = serializers.FileField()
 
 
@@ -42,18 +42,18 @@ class OpacityIn(serializers.Serializer[Any]):
 
 
 PURPOSE = OpenApiParameter(
-    "purpose", enum=(SheetPicture.BEHIND, SheetPicture.REACH), default=SheetPicture.BEHIND
+    "purpose", enum=(TileImage.BEHIND, TileImage.REACH), default=TileImage.BEHIND
 )
 
 
 def _purpose(request: Request) -> str:
-    asked = request.query_params.get("purpose", SheetPicture.BEHIND)
-    if asked not in (SheetPicture.BEHIND, SheetPicture.REACH):
+    asked = request.query_params.get("purpose", TileImage.BEHIND)
+    if asked not in (TileImage.BEHIND, TileImage.REACH):
         raise Refused(f"“{asked}”.", "purpose", "Give behind or reach.")
     return asked
 
 
-class SheetPictures(APIView):
+class TileImages(APIView):
     """Pictures over the tiles of an atlas."""
 
     roles = {"GET": VIEWER}
@@ -61,23 +61,23 @@ class SheetPictures(APIView):
     @extend_schema(
         operation_id="list_sheet_pictures",
         parameters=[PURPOSE],
-        responses=SheetPictureOut(many=True),
+        responses=TileImageOut(many=True),
     )
     def get(self, request: Request, atlas_id: int) -> Response:
         atlas = get_object_or_404(Atlas, pk=atlas_id)
-        rows = atlas.sheet_pictures.filter(purpose=_purpose(request))
-        return Response(SheetPictureOut(rows, many=True).data)
+        rows = atlas.tile_images.filter(purpose=_purpose(request))
+        return Response(TileImageOut(rows, many=True).data)
 
 
-class OneSheetPicture(APIView):
+class OneTileImage(APIView):
     """The picture over a tile, for a purpose."""
 
     roles = {"GET": VIEWER, "POST": EDITOR, "PATCH": EDITOR, "DELETE": EDITOR}
 
     parser_classes = (MultiPartParser, JSONParser)
 
-    def _row(self, request: Request, atlas_id: int, tile: int) -> SheetPicture:
-        return get_object_or_404(SheetPicture, atlas=atlas_id, tile=tile, purpose=_purpose(request))
+    def _row(self, request: Request, atlas_id: int, tile: int) -> TileImage:
+        return get_object_or_404(TileImage, atlas=atlas_id, tile=tile, purpose=_purpose(request))
 
     @extend_schema(
         operation_id="get_sheet_picture",
@@ -97,30 +97,28 @@ class OneSheetPicture(APIView):
     @extend_schema(
         operation_id="lay_picture",
         parameters=[PURPOSE],
-        request=SheetPictureIn,
-        responses=SheetPictureOut,
+        request=TileImageIn,
+        responses=TileImageOut,
     )
     def post(self, request: Request, atlas_id: int, tile: int) -> Response:
         rows = Atlas.objects.select_related("head__keyframe", "head__atlas__project")
         atlas = get_object_or_404(rows, pk=atlas_id)
-        file = valid(SheetPictureIn, request)["file"]
+        file = valid(TileImageIn, request)["file"]
         return Response(
-            SheetPictureOut(
-                lay_picture(atlas, tile, file.name, file.read(), _purpose(request))
-            ).data
+            TileImageOut(lay_picture(atlas, tile, file.name, file.read(), _purpose(request))).data
         )
 
     @extend_schema(
         operation_id="fade_sheet_picture",
         parameters=[PURPOSE],
         request=OpacityIn,
-        responses=SheetPictureOut,
+        responses=TileImageOut,
     )
     def patch(self, request: Request, atlas_id: int, tile: int) -> Response:
         row = self._row(request, atlas_id, tile)
         row.opacity = valid(OpacityIn, request)["opacity"]
         row.save(update_fields=["opacity"])
-        return Response(SheetPictureOut(row).data)
+        return Response(TileImageOut(row).data)
 
     @extend_schema(operation_id="take_sheet_picture", parameters=[PURPOSE], responses={204: None})
     def delete(self, request: Request, atlas_id: int, tile: int) -> Response:

@@ -1,4 +1,4 @@
-"""Control over the packer, as a user takes it: locks, bundles, tiles, stacks, drafts, recipes."""
+"""Control over the packer, as a user takes it: locks, bundles, tiles, stacks, drafts, presets."""
 
 from __future__ import annotations
 
@@ -137,7 +137,7 @@ def test_drafts_are_compared_laid_over_kept_and_thrown_away(page):
     task(page).get_by_role("button", name="Drafts (1)").wait_for()
 
 
-def test_settings_are_kept_as_a_recipe_and_the_plan_is_shown(page):
+def test_settings_are_kept_as_a_preset_and_the_plan_is_shown(page):
     stage(page, "Arrange")
     part(page, "Pack")
     task(page).get_by_label("Padding").fill("12")

@@ -145,7 +145,7 @@ def test_two_atlases_are_written_into_one_set_of_files(gathered, post, act, clie
             "props.obj",
             "plate.glb",
             "props A/layout.1001.png",
-            "props A/proof.html",
+            "props A/report.html",
             "lamp_ A_B/figures.json",
         } <= names
         assert json.loads(archive.read("lamp_ A_B/figures.json"))["atlas"] == "lamp: A/B"
@@ -287,7 +287,7 @@ def test_a_part_is_measured_proven_packed_and_drawn_alone(board, part, client, a
     job = act(trim, "pack", effort="quick").json()
     assert Job.objects.get(pk=job["id"]).state == Job.DONE
     trim.refresh_from_db()
-    proof = client.get(f"/api/revisions/{trim.head_id}/proof/").json()
+    proof = client.get(f"/api/revisions/{trim.head_id}/check/").json()
     named = {(f["object"], f["island"]) for f in proof["findings"] if f["island"]}
     assert named <= {("board", 3)}, "by its number in the object"
     glb = read_scene("part.glb", client.get(f"/api/revisions/{trim.head_id}/geometry.glb").content)

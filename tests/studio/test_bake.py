@@ -55,9 +55,9 @@ def test_pairs_are_baked_and_their_maps_are_there(pair, act, client):
     assert found["asked"] == ["normal", "height", "id"]
     row = next(r for r in found["maps"] if r["map"] == "height")
     assert row["figures"]["range_m"] == pytest.approx(0.05) and row["figures"]["missed"] == 0
-    data = client.get(f"/api/jobs/{job.pk}/pictures/{row['file']}").content
+    data = client.get(f"/api/jobs/{job.pk}/textures/{row['file']}").content
     assert Image.open(io.BytesIO(data)).size == (128, 128)
-    small = client.get(f"/api/jobs/{job.pk}/pictures/bake_normal.png?size=32")
+    small = client.get(f"/api/jobs/{job.pk}/textures/bake_normal.png?size=32")
     assert small.status_code == 200 and "immutable" in small["Cache-Control"]
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
@@ -147,9 +147,9 @@ def test_the_fine_mesh_and_the_difference_are_there(pair, act, client):
     job = job_of(act(pair, "bake", maps=["normal"], width=128, distance=0.05))
     (off,) = job.result["difference"]
     assert 0 < off["median"] < off["at_99"] <= off["most"] < 10
-    shown = client.get(f"/api/jobs/{job.pk}/pictures/bake_difference.png")
+    shown = client.get(f"/api/jobs/{job.pk}/textures/bake_difference.png")
     assert Image.open(io.BytesIO(shown.content)).size == (128, 128)
-    data = client.get(f"/api/jobs/{job.pk}/fine/").content
+    data = client.get(f"/api/jobs/{job.pk}/high-poly/").content
     count = job.result["fine_triangles"]
     assert len(data) == 45 * count
     places = np.frombuffer(data, "<f4", 9 * count).reshape(-1, 3)
@@ -158,7 +158,7 @@ def test_the_fine_mesh_and_the_difference_are_there(pair, act, client):
     assert np.abs(plate[:, 2]).max() == pytest.approx(0.01, abs=1e-4)
     itself = job_of(act(pair, "bake", pairs="itself", maps=["normal"], width=64))
     assert itself.result["fine"] == "" and itself.result["difference"] == []
-    assert client.get(f"/api/jobs/{itself.pk}/fine/").status_code == 404
+    assert client.get(f"/api/jobs/{itself.pk}/high-poly/").status_code == 404
 
 
 def test_painted_distances_and_those_of_single_objects_hold(pair, act, client):
@@ -172,11 +172,11 @@ def test_painted_distances_and_those_of_single_objects_hold(pair, act, client):
     Image.new("L", (64, 64), 0).save(data, "PNG")
     data.seek(0)
     data.name = "distances.png"
-    address = f"/api/atlases/{pair.pk}/sheet-pictures/1001/?purpose=reach"
+    address = f"/api/atlases/{pair.pk}/tile-images/1001/?purpose=reach"
     assert client.post(address, {"file": data}).status_code == 200
     assert missed() > 0.1
     # It is no picture behind the layout.
-    assert client.get(f"/api/atlases/{pair.pk}/sheet-pictures/").json() == []
+    assert client.get(f"/api/atlases/{pair.pk}/tile-images/").json() == []
     assert [row["tile"] for row in client.get(address.replace("1001/", "")).json()] == [1001]
     assert client.get(address).status_code == 200
     assert client.get(address.replace("reach", "sky")).status_code == 400
@@ -205,7 +205,7 @@ def test_rays_from_shells_and_files_of_32_bits(send, atlas, act, client):
         (name,) = archive.namelist()
         assert name.endswith(".exr") and archive.read(name)[:4] == b"\x76\x2f\x31\x01"
     # On the screen it is a picture like others.
-    shown = client.get(f"/api/jobs/{job.pk}/pictures/bake_height.png?size=32")
+    shown = client.get(f"/api/jobs/{job.pk}/textures/bake_height.png?size=32")
     assert Image.open(io.BytesIO(shown.content)).size == (32, 32)
     failed = job_of(act(atlas, "bake", along="cage", pairs="itself", **ask), Job.FAILED)
     assert "cage" in failed.error["what"]

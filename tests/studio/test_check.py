@@ -23,7 +23,7 @@ def head(gathered):
 
 
 def proof_of(client, revision):
-    return client.get(f"/api/revisions/{revision.pk}/proof/").json()
+    return client.get(f"/api/revisions/{revision.pk}/check/").json()
 
 
 def kinds(proof):
@@ -237,11 +237,11 @@ def test_the_proof_is_written_as_page_and_json(client, gathered):
     job = client.post(
         f"/api/atlases/{gathered.pk}/report/", body, content_type="application/json"
     ).json()
-    page = client.get(f"/api/jobs/{job['id']}/proof.html").content.decode()
+    page = client.get(f"/api/jobs/{job['id']}/report.html").content.decode()
     assert "Not ready to bake" in page
     assert not re.findall(r"https?://[^\"]*", page), "nothing is loaded from elsewhere"
     assert page.count('<img src="data:image/png;base64,') == 1
-    values = json.loads(client.get(f"/api/jobs/{job['id']}/proof.json?download=1").content)
+    values = json.loads(client.get(f"/api/jobs/{job['id']}/report.json?download=1").content)
     assert values["errors"] > 0
     assert values["tiles"][0]["picture"].startswith("data:image/png")
     assert values["rules"]["padding"] == gathered.head.padding
@@ -249,7 +249,7 @@ def test_the_proof_is_written_as_page_and_json(client, gathered):
 
 def test_there_is_no_proof_before_it_is_made(client, gathered):
     Measurement.objects.all().delete()
-    assert client.get(f"/api/revisions/{head(gathered).pk}/proof/").status_code == 204
+    assert client.get(f"/api/revisions/{head(gathered).pk}/check/").status_code == 204
 
 
 def test_a_slow_proof_by_older_rules_does_not_take_the_place_of_a_newer_one(

@@ -18,13 +18,13 @@ from studio.actions.run.lines import do_line
 from studio.models import (
     Atlas,
     FileReference,
-    GivenPicture,
+    GivenTexture,
     Job,
     Project,
     RunLine,
     SavedProfile,
-    SheetPicture,
     Source,
+    TileImage,
 )
 from studio.state import read_state
 from studio.transfer import ProjectRows
@@ -85,9 +85,9 @@ def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, age, caps
     act(gathered, "report")
     client.get(f"/api/revisions/{gathered.head_id}/geometry.glb")
     given = storage.put(b"a picture that a material was given")
-    GivenPicture.objects.create(source=Source.objects.first(), name="a.png", sha256=given)
+    GivenTexture.objects.create(source=Source.objects.first(), name="a.png", sha256=given)
     behind = storage.put(b"a picture behind a sheet")
-    SheetPicture.objects.create(atlas=gathered, tile=1001, name="b.png", sha256=behind)
+    TileImage.objects.create(atlas=gathered, tile=1001, name="b.png", sha256=behind)
     stray, fresh = storage.put(b"nobody wants this"), storage.put(b"a job is about to want this")
     before = files()
     age()
@@ -123,7 +123,7 @@ def test_references_follow_their_rows(client, gathered, act):
     first, second = storage.put(b"first"), storage.put(b"second")
     where = {"atlas": gathered, "tile": 1001, "purpose": "behind"}
     for key in (first, second):
-        row, _ = SheetPicture.objects.update_or_create(**where, defaults={"sha256": key, "name": "b"})  # fmt: skip
+        row, _ = TileImage.objects.update_or_create(**where, defaults={"sha256": key, "name": "b"})  # fmt: skip
         assert row.stored.get().sha256 == key
     row.delete()
     assert not FileReference.objects.filter(sha256__in=(first, second)).exists()
@@ -161,8 +161,8 @@ def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(gathered, age,
 def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, act, age):
     act(gathered, "pack", effort="quick", seconds=1)
     act(gathered, "control", islands=[1], weight=2)
-    GivenPicture.objects.create(source=Source.objects.first(), name="a.png", sha256="0" * 64)
-    SheetPicture.objects.create(atlas=gathered, tile=1001, name="b.png", sha256="0" * 64)
+    GivenTexture.objects.create(source=Source.objects.first(), name="a.png", sha256="0" * 64)
+    TileImage.objects.create(atlas=gathered, tile=1001, name="b.png", sha256="0" * 64)
     SavedProfile.objects.create(project=gathered.project, name="mine", what={})
     copy = client.post(f"/api/projects/{gathered.project_id}/duplicate/").json()
     assert copy["name"] == "Pier (copy)"
@@ -172,9 +172,9 @@ def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, 
         gathered.project.house_density,
     )
     twin = Atlas.objects.get(pk=copy["atlases"][0]["id"])
-    assert [row.name for row in twin.sheet_pictures.all()] == ["b.png"]
+    assert [row.name for row in twin.tile_images.all()] == ["b.png"]
     assert [row.name for row in twin.project.profiles.all()] == ["mine"]
-    assert GivenPicture.objects.filter(source__project=twin.project).count() == 1
+    assert GivenTexture.objects.filter(source__project=twin.project).count() == 1
     gathered.refresh_from_db()
     mine, its = read_state(gathered.head), read_state(twin.head)
     assert its.islands.tobytes() == mine.islands.tobytes()

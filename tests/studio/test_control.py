@@ -1,4 +1,4 @@
-"""Locks, bundles, tiles, stacks, drafts, recipes and the planner through the API."""
+"""Locks, bundles, tiles, stacks, drafts, presets and the planner through the API."""
 
 import io
 import json
@@ -12,7 +12,7 @@ from PIL import Image
 from quilt_core.pack.plan import expected_coverage, plan_tiles
 from studio.actions.check.rules import is_proven
 from studio.arrays import load_layout
-from studio.models import Job, Recipe, Revision
+from studio.models import Job, Preset, Revision
 from tests.core.apart_samples import obj_of
 from tests.core.meshes import QUAD_OBJ
 from tests.studio.conftest import step_of
@@ -231,8 +231,8 @@ def test_drafts_lie_beside_and_one_is_kept(gathered, act, client):
     assert gathered.head_id == head
 
 
-def test_recipes_are_saved_replaced_and_thrown_away(project, client):
-    url = f"/api/projects/{project.pk}/recipes/"
+def test_presets_are_saved_replaced_and_thrown_away(project, client):
+    url = f"/api/projects/{project.pk}/presets/"
     for padding in (4, 6):
         client.post(
             url,
@@ -242,15 +242,15 @@ def test_recipes_are_saved_replaced_and_thrown_away(project, client):
             },
             content_type="application/json",
         )
-    (recipe,) = client.get(url).json()
-    assert recipe["settings"] == {"padding": 6, "rotate": "free", "density": "equal"}
+    (preset,) = client.get(url).json()
+    assert preset["settings"] == {"padding": 6, "rotate": "free", "density": "equal"}
     bad = client.post(
         url, {"name": "bad", "settings": {"rotate": "wild"}}, content_type="application/json"
     )
     assert bad.status_code == 400
     assert "wild" in bad.json()["what"]
-    assert client.delete(f"/api/recipes/{recipe['id']}/").status_code == 204
-    assert not Recipe.objects.exists()
+    assert client.delete(f"/api/presets/{preset['id']}/").status_code == 204
+    assert not Preset.objects.exists()
 
 
 def test_the_planner_answers_before_packing_and_is_corrected_after(gathered, act, client):
@@ -280,7 +280,7 @@ def test_memory_is_what_the_formats_say():
 def test_a_running_pack_shows_its_best_layout(gathered, act, client):
     pack(act, gathered)
     job = Job.objects.filter(kind="pack").first()
-    shown = np.frombuffer(client.get(f"/api/jobs/{job.pk}/picture/").content, "<f4").reshape(-1, 6)
+    shown = np.frombuffer(client.get(f"/api/jobs/{job.pk}/preview/").content, "<f4").reshape(-1, 6)
     assert shown.shape == (3, 6)
     assert np.isfinite(shown).all()
 
@@ -448,7 +448,7 @@ def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, a
     def judged():
         gathered.refresh_from_db()
         atlas = client.get(f"/api/atlases/{gathered.pk}/").json()
-        figures = client.get(f"/api/revisions/{gathered.head_id}/proof/").json()["totals"]
+        figures = client.get(f"/api/revisions/{gathered.head_id}/check/").json()["totals"]
         return (atlas["padding"], atlas["margin"], figures.get("gap", 0))
 
     options = {"size": 512, "effort": "quick", "seconds": 1}
@@ -500,7 +500,7 @@ def test_materials_are_kept_apart_when_packing(act, send, atlas):
 
 
 def test_a_picture_lies_behind_a_tile(gathered, client):
-    base = f"/api/atlases/{gathered.pk}/sheet-pictures/"
+    base = f"/api/atlases/{gathered.pk}/tile-images/"
     out = io.BytesIO()
     Image.new("RGB", (3000, 1500), (9, 8, 7)).save(out, "PNG")
 

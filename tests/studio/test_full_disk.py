@@ -11,14 +11,14 @@ from django.db import connection
 
 from studio import storage
 from studio.actions.errors import FULL, is_full
-from studio.models import Change, Job, Note, Project, Recipe, Revision, RunLine, Source
+from studio.models import Change, Job, Note, Preset, Project, Revision, RunLine, Source
 from studio.state import read_state
 from tests.core.meshes import QUAD_OBJ
 from tests.studio.conftest import step_of
 
 pytestmark = pytest.mark.django_db(transaction=True)
 JSON = "application/json"
-COUNTED = (Project, Change, Revision, Source, Job, Recipe, RunLine, Note)
+COUNTED = (Project, Change, Revision, Source, Job, Preset, RunLine, Note)
 
 
 @contextmanager

@@ -129,6 +129,6 @@ def test_islands_of_any_size_are_packed(gathered, act, factor):
 def test_a_proof_stands_alone_and_may_load_nothing(client, gathered, act):
     act(gathered, "report")
     job = gathered.jobs.filter(kind="report").get()
-    policy = client.get(f"/api/jobs/{job.pk}/proof.html")["Content-Security-Policy"]
+    policy = client.get(f"/api/jobs/{job.pk}/report.html")["Content-Security-Policy"]
     assert policy.startswith("sandbox")
     assert "default-src 'none'" in policy

@@ -12,7 +12,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from quilt_core.formats import read_scene
-from studio.models import Atlas, GivenPicture, Job
+from studio.models import Atlas, GivenTexture, Job
 from studio.state import read_state
 from tests.core.merge_samples import MTL, OBJ
 from tests.core.painted import GlbMaker, paint, plain_device, plates, png
@@ -70,9 +70,9 @@ def test_pictures_come_to_the_present_layout_and_the_files_back_in_a_zip(act, pa
     assert told["report"]["maps"]["after"] == 4 and told["notes"] == []
     kept = {row["name"]: row["kept"] for row in told["report"]["objects"]}
     assert 0 < kept["Device 2"] < 10 and kept["Device 1"] > 0
-    answer = client.get(f"/api/jobs/{job.pk}/pictures/set_baseColor.png?size=128")
+    answer = client.get(f"/api/jobs/{job.pk}/textures/set_baseColor.png?size=128")
     assert answer.status_code == 200 and Image.open(io.BytesIO(answer.content)).size == (128, 128)
-    assert client.get(f"/api/jobs/{job.pk}/pictures/nothing.png").status_code == 404
+    assert client.get(f"/api/jobs/{job.pk}/textures/nothing.png").status_code == 404
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
         names = set(archive.namelist())
@@ -234,7 +234,7 @@ def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     assert send(box__obj=OBJ.encode(), box__mtl=MTL.encode()).status_code == 201
     atlas.refresh_from_db()
     shelf = f"/api/atlases/{atlas.pk}/materials/"
-    given = f"/api/atlases/{atlas.pk}/given-pictures/"
+    given = f"/api/atlases/{atlas.pk}/given-textures/"
 
     def pictures():
         rows = client.get(shelf).json()["materials"]
@@ -279,7 +279,7 @@ def test_a_numbered_set_that_is_dropped_is_one_picture(send, atlas, client):
     shelf = f"/api/atlases/{atlas.pk}/materials/"
     grey = png(np.full((16, 16, 1), 90, np.uint8))
     files = [SimpleUploadedFile(f"wood_height.{n}.png", grey) for n in (1001, 1002)]
-    answer = client.post(f"/api/atlases/{atlas.pk}/given-pictures/", {"files": files})
+    answer = client.post(f"/api/atlases/{atlas.pk}/given-textures/", {"files": files})
     assert answer.status_code == 200, answer.content
     row = next(r for r in client.get(shelf).json()["materials"] if r["name"] == "wood")
     found = next(p for p in row["pictures"] if p["role"] == "height")
@@ -288,7 +288,7 @@ def test_a_numbered_set_that_is_dropped_is_one_picture(send, atlas, client):
     one = f"/api/sources/{row['source']}/materials/{row['number']}/picture/"
     body = {"role": "height", "to": "curvature"}
     assert client.patch(one, body, content_type="application/json").status_code == 204
-    assert GivenPicture.objects.last().tiles == [0, 0, 2, 1]
+    assert GivenTexture.objects.last().tiles == [0, 0, 2, 1]
 
 
 def test_picture_sets_are_drawn_for_each_tile(act, painted, client):

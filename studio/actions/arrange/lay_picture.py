@@ -5,13 +5,13 @@ from __future__ import annotations
 from quilt_core.errors import QuiltError
 from studio import storage
 from studio.actions.errors import Refused
-from studio.models import Atlas, SheetPicture
+from studio.models import Atlas, TileImage
 from studio.state import read_state
 
 
 def lay_picture(
-    atlas: Atlas, tile: int, name: str, data: bytes, purpose: str = SheetPicture.BEHIND
-) -> SheetPicture:
+    atlas: Atlas, tile: int, name: str, data: bytes, purpose: str = TileImage.BEHIND
+) -> TileImage:
     """Lay a picture over a tile, instead of the one that is there for this purpose."""
     from quilt_core.textures.decode import decode
 
@@ -21,7 +21,7 @@ def lay_picture(
         decode(name, data)
     except QuiltError as error:
         raise Refused(error.what, name, error.fix) from None
-    row, _ = SheetPicture.objects.update_or_create(
+    row, _ = TileImage.objects.update_or_create(
         atlas=atlas,
         tile=tile,
         purpose=purpose,

@@ -22,7 +22,7 @@ from studio.actions.check.examine import shown_findings
 from studio.actions.check.high_poly import kept_fine
 from studio.actions.documents import document_of
 from studio.arrays import Layout
-from studio.models import Revision, SheetPicture
+from studio.models import Revision, TileImage
 
 ShareOut = Callable[[list[Any]], tuple[list[Any], bool]]
 """Bakes tiles elsewhere; the baked ones, and whether these are all."""
@@ -134,7 +134,7 @@ class _Showing(Progress):
 
 def _document(revision: Revision) -> Document:
     """The atlas in its scene, with painted distances."""
-    rows = SheetPicture.objects.filter(atlas=revision.atlas_id, purpose=SheetPicture.REACH)
+    rows = TileImage.objects.filter(atlas=revision.atlas_id, purpose=TileImage.REACH)
     images = {(DISTANCE, row.tile): partial(storage.get, row.sha256) for row in rows}
     document = document_of([revision], images=images, everything=True)
     numbers = [tile.number for tile in document.layout.tiles]
@@ -146,7 +146,7 @@ _KEPT_CASE: list[tuple[str, Any]] = []
 
 def _case_of(document: Document, revision: Revision, settings: Bake) -> Any:
     """What a bake needs, made ready; kept for the next part of the same bake."""
-    rows = SheetPicture.objects.filter(atlas=revision.atlas_id, purpose=SheetPicture.REACH)
+    rows = TileImage.objects.filter(atlas=revision.atlas_id, purpose=TileImage.REACH)
     painted = dict(rows.values_list("tile", "sha256"))
     mark = json.dumps([revision.pk, plain_settings(settings), painted], sort_keys=True)
     if not _KEPT_CASE or _KEPT_CASE[0][0] != mark:

@@ -14,7 +14,7 @@ from studio import storage
 from studio.actions.errors import Refused
 from studio.actions.merge.list_materials import material_facts, picture_of
 from studio.arrays import members_with_rows
-from studio.models import GivenPicture, Revision, Source
+from studio.models import GivenTexture, Revision, Source
 from studio.state import read_state
 
 
@@ -24,7 +24,7 @@ def give_pictures(revision: Revision, files: dict[str, bytes]) -> dict[str, Any]
     known = [_known(source) for source in sources]
     given: list[dict[str, Any]] = []
     lost: list[str] = []
-    rows: list[GivenPicture] = []
+    rows: list[GivenTexture] = []
     for name, data in files.items():
         _check(name, data)
     for name, data, tiles in _grouped(files):
@@ -71,7 +71,7 @@ def change_role(source: Source, material: int, role: str, to: str) -> None:
         return
     # The old role goes first: the new one may be kept in the same slot (green turned up, one of two
     # channels).
-    rows = [GivenPicture(source=source, name="", material=material, role=role)]
+    rows = [GivenTexture(source=source, name="", material=material, role=role)]
     if to:
         check_role(to)
         data = picture_of(source, number)
@@ -89,7 +89,7 @@ def change_role(source: Source, material: int, role: str, to: str) -> None:
 
 def as_they_came(revision: Revision) -> int:
     """Take back what was given to the materials of an atlas's objects; how many pictures that were."""
-    rows = GivenPicture.objects.filter(source__in=_sources(revision))
+    rows = GivenTexture.objects.filter(source__in=_sources(revision))
     count = rows.count()
     rows.delete()
     return count
@@ -137,8 +137,8 @@ def _row(
     place: Place,
     channel: int = 0,
     tiles: tuple[int, int, int, int] = ALONE,
-) -> GivenPicture:
-    return GivenPicture(
+) -> GivenTexture:
+    return GivenTexture(
         source=source, name=name[:255], sha256=storage.put(data), material=place.material,
         role=place.role, channel=channel, number=place.number,
         tiles=[] if tiles == ALONE else list(tiles),

@@ -39,25 +39,25 @@ export function useDropDraft() {
   });
 }
 
-export function useRecipes(projectId: number) {
+export function usePresets(projectId: number) {
   const client = useQueryClient();
   const path = { path: { project_id: projectId } };
-  const changed = () => client.invalidateQueries({ queryKey: ["recipes", projectId] });
+  const changed = () => client.invalidateQueries({ queryKey: ["presets", projectId] });
   return {
     list:
       useQuery({
-        queryKey: ["recipes", projectId],
-        queryFn: () => ask(api.GET("/api/projects/{project_id}/recipes/", { params: path })),
+        queryKey: ["presets", projectId],
+        queryFn: () => ask(api.GET("/api/projects/{project_id}/presets/", { params: path })),
       }).data ?? [],
     save: useMutation({
       mutationFn: (body: { name: string; settings: Record<string, unknown> }) =>
-        ask(api.POST("/api/projects/{project_id}/recipes/", { params: path, body })),
+        ask(api.POST("/api/projects/{project_id}/presets/", { params: path, body })),
       onError: tellError,
       onSuccess: changed,
     }),
     drop: useMutation({
       mutationFn: async (id: number) => {
-        await api.DELETE("/api/recipes/{recipe_id}/", { params: { path: { recipe_id: id } } });
+        await api.DELETE("/api/presets/{preset_id}/", { params: { path: { preset_id: id } } });
       },
       onSettled: changed,
     }),
@@ -205,7 +205,7 @@ export function useLivePicture(jobs: Job[]) {
     if (now - last.current < LOOK_EVERY) return;
     last.current = now;
     shown.current = mark;
-    fetchBytes(`/api/jobs/${id}/picture/`).then(
+    fetchBytes(`/api/jobs/${id}/preview/`).then(
       (bytes) => editor.preview(new Float32Array(bytes)),
       () => undefined,
     );

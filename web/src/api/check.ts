@@ -16,7 +16,7 @@ export function useProof(revision: number | undefined) {
     refetchInterval: (q) => (q.state.data?.current ? false : 1000),
     queryFn: async () => {
       const path = { params: { path: { revision_id: revision! } } };
-      const { data } = await api.GET("/api/revisions/{revision_id}/proof/", path);
+      const { data } = await api.GET("/api/revisions/{revision_id}/check/", path);
       return data ? { ...data, revision: revision! } : null;
     },
   });

@@ -139,7 +139,7 @@ export async function givePictures(
     const { given, lost } = await send<{
       given: { name: string; material: string; role: string }[];
       lost: string[];
-    }>(`/api/atlases/${atlas}/given-pictures/`, form);
+    }>(`/api/atlases/${atlas}/given-textures/`, form);
     const where = given
       .slice(0, 3)
       .map((one) =>
@@ -171,13 +171,13 @@ export function useMaterial(source: number, material: number) {
       const form = new FormData();
       form.append("file", file, file.name);
       if (role) form.append("role", role);
-      await send(`/api/sources/${source}/materials/${material}/picture/`, form).catch(tellError);
+      await send(`/api/sources/${source}/materials/${material}/texture/`, form).catch(tellError);
       await changed();
     },
     rename: useMutation({
       mutationFn: async (body: { role: string; to: string }) => {
         const { error } = await api.PATCH(
-          "/api/sources/{source_id}/materials/{material}/picture/",
+          "/api/sources/{source_id}/materials/{material}/texture/",
           { params: { path }, body: body as never },
         );
         if (error) throw error;
@@ -193,7 +193,7 @@ export function useTakeBack(atlas: number) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: async () => {
-      const { error } = await api.DELETE("/api/atlases/{atlas_id}/given-pictures/", {
+      const { error } = await api.DELETE("/api/atlases/{atlas_id}/given-textures/", {
         params: { path: { atlas_id: atlas } },
       });
       if (error) throw error;

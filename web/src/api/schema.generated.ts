@@ -260,7 +260,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/given-pictures/": {
+    "/api/atlases/{atlas_id}/given-textures/": {
         parameters: {
             query?: never;
             header?: never;
@@ -570,43 +570,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/atlases/{atlas_id}/sheet-pictures/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Pictures over the tiles of an atlas. */
-        get: operations["list_sheet_pictures"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/atlases/{atlas_id}/sheet-pictures/{tile}/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description The picture over a tile, for a purpose. */
-        get: operations["get_sheet_picture"];
-        put?: never;
-        /** @description The picture over a tile, for a purpose. */
-        post: operations["lay_picture"];
-        /** @description The picture over a tile, for a purpose. */
-        delete: operations["take_sheet_picture"];
-        options?: never;
-        head?: never;
-        /** @description The picture over a tile, for a purpose. */
-        patch: operations["fade_sheet_picture"];
-        trace?: never;
-    };
     "/api/atlases/{atlas_id}/shrink-to-fit/": {
         parameters: {
             query?: never;
@@ -673,6 +636,43 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/tile-images/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Pictures over the tiles of an atlas. */
+        get: operations["list_sheet_pictures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/atlases/{atlas_id}/tile-images/{tile}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description The picture over a tile, for a purpose. */
+        get: operations["get_sheet_picture"];
+        put?: never;
+        /** @description The picture over a tile, for a purpose. */
+        post: operations["lay_picture"];
+        /** @description The picture over a tile, for a purpose. */
+        delete: operations["take_sheet_picture"];
+        options?: never;
+        head?: never;
+        /** @description The picture over a tile, for a purpose. */
+        patch: operations["fade_sheet_picture"];
         trace?: never;
     };
     "/api/atlases/{atlas_id}/tiles/": {
@@ -846,7 +846,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/fine/": {
+    "/api/jobs/{job_id}/high-poly/": {
         parameters: {
             query?: never;
             header?: never;
@@ -854,7 +854,7 @@ export interface paths {
             cookie?: never;
         };
         /** @description Triangles of the fine meshes of a rehearsal, where the coarse ones stand. */
-        get: operations["get_fine_mesh"];
+        get: operations["get_high_poly"];
         put?: never;
         post?: never;
         delete?: never;
@@ -863,7 +863,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/picture/": {
+    "/api/jobs/{job_id}/preview/": {
         parameters: {
             query?: never;
             header?: never;
@@ -883,24 +883,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/jobs/{job_id}/pictures/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description A picture that was carried over, whole or made smaller. */
-        get: operations["get_carried_picture"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/jobs/{job_id}/proof.{kind}": {
+    "/api/jobs/{job_id}/report.{kind}": {
         parameters: {
             query?: never;
             header?: never;
@@ -909,6 +892,23 @@ export interface paths {
         };
         /** @description The proof that a report job wrote: html or json. */
         get: operations["get_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/textures/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description A picture that was carried over, whole or made smaller. */
+        get: operations["get_merged_texture"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1053,6 +1053,23 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/presets/{preset_id}/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** @description Throw a preset away. */
+        delete: operations["drop_preset"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1337,6 +1354,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/presets/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Saved pack settings of a project. */
+        get: operations["list_presets"];
+        put?: never;
+        /** @description Saved pack settings of a project. */
+        post: operations["save_preset"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/profiles/": {
         parameters: {
             query?: never;
@@ -1383,24 +1418,6 @@ export interface paths {
         put?: never;
         /** @description Say that one is here, and hear what is new. */
         post: operations["pulse"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/recipes/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description Saved pack settings of a project. */
-        get: operations["list_recipes"];
-        put?: never;
-        /** @description Saved pack settings of a project. */
-        post: operations["save_preset"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1566,23 +1583,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/recipes/{recipe_id}/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** @description Throw a recipe away. */
-        delete: operations["drop_recipe"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/revisions/{revision_id}/": {
         parameters: {
             query?: never;
@@ -1592,6 +1592,23 @@ export interface paths {
         };
         /** @description A revision with its figures and objects. */
         get: operations["get_layout"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision_id}/check/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description What was found about a revision; no content until it is known. */
+        get: operations["get_check"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1660,23 +1677,6 @@ export interface paths {
         };
         /** @description What tiles of each size and count would give. */
         get: operations["plan_tiles"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/revisions/{revision_id}/proof/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** @description What was found about a revision; no content until it is known. */
-        get: operations["get_proof"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1788,7 +1788,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/sources/{source_id}/materials/{material}/picture/": {
+    "/api/sources/{source_id}/materials/{material}/texture/": {
         parameters: {
             query?: never;
             header?: never;
@@ -1806,7 +1806,7 @@ export interface paths {
         patch: operations["change_role"];
         trace?: never;
     };
-    "/api/sources/{source_id}/pictures/{number}/": {
+    "/api/sources/{source_id}/textures/{number}/": {
         parameters: {
             query?: never;
             header?: never;
@@ -2144,6 +2144,29 @@ export interface components {
             rules?: {
                 [key: string]: unknown;
             } | null;
+        };
+        CheckOut: {
+            /** @description by the present rules */
+            current: boolean;
+            /** Format: date-time */
+            made: string;
+            /** Format: double */
+            seconds: number;
+            ready: boolean;
+            against: string[];
+            errors: number;
+            warnings: number;
+            totals: {
+                [key: string]: number;
+            };
+            /** @description last mip level at which all gaps are open */
+            open_level: number | null;
+            findings: components["schemas"]["FindingOut"][];
+            stretch: components["schemas"]["StretchOut"];
+            island_stretch: (number | null)[];
+            materials: string[];
+            island_material: number[];
+            histogram: components["schemas"]["HistogramOut"];
         };
         ControlIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2803,7 +2826,7 @@ export interface components {
             /** @description turns of a full circle when turning is free; usually 16 */
             free_steps?: number;
             /**
-             * @description islands of different materials: together, in regions of one sheet, or on sheets of their own; usually no
+             * @description islands of different materials: together, in regions of one tile, or on tiles of their own; usually no
              *
              *     * `no` - no
              *     * `regions` - regions
@@ -3308,7 +3331,7 @@ export interface components {
             /** @description turns of a full circle when turning is free; usually 16 */
             free_steps?: number;
             /**
-             * @description islands of different materials: together, in regions of one sheet, or on sheets of their own; usually no
+             * @description islands of different materials: together, in regions of one tile, or on tiles of their own; usually no
              *
              *     * `no` - no
              *     * `regions` - regions
@@ -3557,6 +3580,17 @@ export interface components {
             /** Format: double */
             bc7: number;
         };
+        PresetIn: {
+            name: string;
+            settings: {
+                [key: string]: unknown;
+            };
+        };
+        PresetOut: {
+            readonly id: number;
+            name: string;
+            settings: unknown;
+        };
         ProfileIn: {
             profile: unknown;
         };
@@ -3626,29 +3660,6 @@ export interface components {
             /** @description how many its atlases have */
             readonly objects: number;
         };
-        ProofOut: {
-            /** @description by the present rules */
-            current: boolean;
-            /** Format: date-time */
-            made: string;
-            /** Format: double */
-            seconds: number;
-            ready: boolean;
-            against: string[];
-            errors: number;
-            warnings: number;
-            totals: {
-                [key: string]: number;
-            };
-            /** @description last mip level at which all gaps are open */
-            open_level: number | null;
-            findings: components["schemas"]["FindingOut"][];
-            stretch: components["schemas"]["StretchOut"];
-            island_stretch: (number | null)[];
-            materials: string[];
-            island_material: number[];
-            histogram: components["schemas"]["HistogramOut"];
-        };
         PulseIn: {
             /** @description another one for each window */
             window: string;
@@ -3671,17 +3682,6 @@ export interface components {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
             revision: number;
-        };
-        RecipeIn: {
-            name: string;
-            settings: {
-                [key: string]: unknown;
-            };
-        };
-        RecipeOut: {
-            readonly id: number;
-            name: string;
-            settings: unknown;
         };
         ReleaseIslandsIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -3947,18 +3947,6 @@ export interface components {
             /** Format: uri */
             file: string;
         };
-        SheetPictureIn: {
-            /** Format: uri */
-            file: string;
-        };
-        SheetPictureOut: {
-            tile: number;
-            name: string;
-            /** Format: double */
-            opacity: number;
-            /** @description another one for another texture */
-            mark: string;
-        };
         ShelfMaterial: {
             name: string;
             file: string;
@@ -4140,6 +4128,18 @@ export interface components {
             /** Format: double */
             density: number | null;
             islands: number;
+        };
+        TileImageIn: {
+            /** Format: uri */
+            file: string;
+        };
+        TileImageOut: {
+            tile: number;
+            name: string;
+            /** Format: double */
+            opacity: number;
+            /** @description another one for another texture */
+            mark: string;
         };
         TileIn: {
             number: number;
@@ -4835,7 +4835,7 @@ export interface components {
                 islands: number[];
                 /** @description the best first, then those that cost another tile */
                 fixes: {
-                    /** @description free turns, cut, sheet shape, another sheet, padding, unlock turns, unlock places, bundles or tiles */
+                    /** @description free turns, cut, tile shape, another tile, padding, unlock turns, unlock places, bundles or tiles */
                     kind: string;
                     /** @description what to do */
                     text: string;
@@ -5972,134 +5972,6 @@ export interface operations {
             };
         };
     };
-    list_sheet_pictures: {
-        parameters: {
-            query?: {
-                purpose?: "behind" | "reach";
-            };
-            header?: never;
-            path: {
-                atlas_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SheetPictureOut"][];
-                };
-            };
-        };
-    };
-    get_sheet_picture: {
-        parameters: {
-            query?: {
-                purpose?: "behind" | "reach";
-            };
-            header?: never;
-            path: {
-                atlas_id: number;
-                tile: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "image/png": string;
-                };
-            };
-        };
-    };
-    lay_picture: {
-        parameters: {
-            query?: {
-                purpose?: "behind" | "reach";
-            };
-            header?: never;
-            path: {
-                atlas_id: number;
-                tile: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": components["schemas"]["SheetPictureIn"];
-                "application/json": components["schemas"]["SheetPictureIn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SheetPictureOut"];
-                };
-            };
-        };
-    };
-    take_sheet_picture: {
-        parameters: {
-            query?: {
-                purpose?: "behind" | "reach";
-            };
-            header?: never;
-            path: {
-                atlas_id: number;
-                tile: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
-    fade_sheet_picture: {
-        parameters: {
-            query?: {
-                purpose?: "behind" | "reach";
-            };
-            header?: never;
-            path: {
-                atlas_id: number;
-                tile: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: {
-            content: {
-                "multipart/form-data": components["schemas"]["PatchedOpacityIn"];
-                "application/json": components["schemas"]["PatchedOpacityIn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SheetPictureOut"];
-                };
-            };
-        };
-    };
     shrink_to_fit: {
         parameters: {
             query?: never;
@@ -6204,6 +6076,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    list_sheet_pictures: {
+        parameters: {
+            query?: {
+                purpose?: "behind" | "reach";
+            };
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TileImageOut"][];
+                };
+            };
+        };
+    };
+    get_sheet_picture: {
+        parameters: {
+            query?: {
+                purpose?: "behind" | "reach";
+            };
+            header?: never;
+            path: {
+                atlas_id: number;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": string;
+                };
+            };
+        };
+    };
+    lay_picture: {
+        parameters: {
+            query?: {
+                purpose?: "behind" | "reach";
+            };
+            header?: never;
+            path: {
+                atlas_id: number;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["TileImageIn"];
+                "application/json": components["schemas"]["TileImageIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TileImageOut"];
+                };
+            };
+        };
+    };
+    take_sheet_picture: {
+        parameters: {
+            query?: {
+                purpose?: "behind" | "reach";
+            };
+            header?: never;
+            path: {
+                atlas_id: number;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    fade_sheet_picture: {
+        parameters: {
+            query?: {
+                purpose?: "behind" | "reach";
+            };
+            header?: never;
+            path: {
+                atlas_id: number;
+                tile: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "multipart/form-data": components["schemas"]["PatchedOpacityIn"];
+                "application/json": components["schemas"]["PatchedOpacityIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TileImageOut"];
                 };
             };
         };
@@ -6473,7 +6473,7 @@ export interface operations {
             };
         };
     };
-    get_fine_mesh: {
+    get_high_poly: {
         parameters: {
             query?: never;
             header?: never;
@@ -6515,7 +6515,29 @@ export interface operations {
             };
         };
     };
-    get_carried_picture: {
+    get_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+        };
+    };
+    get_merged_texture: {
         parameters: {
             query?: {
                 /** @description longer side, px; the whole without */
@@ -6536,28 +6558,6 @@ export interface operations {
                 };
                 content: {
                     "image/png": string;
-                };
-            };
-        };
-    };
-    get_report: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                job_id: number;
-                kind: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/html": string;
                 };
             };
         };
@@ -6778,6 +6778,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OperationOut"][];
                 };
+            };
+        };
+    };
+    drop_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                preset_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7335,6 +7355,54 @@ export interface operations {
             };
         };
     };
+    list_presets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"][];
+                };
+            };
+        };
+    };
+    save_preset: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresetIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PresetIn"];
+                "multipart/form-data": components["schemas"]["PresetIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresetOut"];
+                };
+            };
+        };
+    };
     list_profiles: {
         parameters: {
             query?: never;
@@ -7427,54 +7495,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PulseOut"];
-                };
-            };
-        };
-    };
-    list_recipes: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RecipeOut"][];
-                };
-            };
-        };
-    };
-    save_preset: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RecipeIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["RecipeIn"];
-                "multipart/form-data": components["schemas"]["RecipeIn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RecipeOut"];
                 };
             };
         };
@@ -7846,26 +7866,6 @@ export interface operations {
             };
         };
     };
-    drop_recipe: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                recipe_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-        };
-    };
     get_layout: {
         parameters: {
             query?: never;
@@ -7884,6 +7884,34 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LayoutOut"];
                 };
+            };
+        };
+    };
+    get_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckOut"];
+                };
+            };
+            /** @description No response body */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7968,34 +7996,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PlanOut"];
                 };
-            };
-        };
-    };
-    get_proof: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                revision_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProofOut"];
-                };
-            };
-            /** @description No response body */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
         };
     };

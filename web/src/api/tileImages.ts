@@ -19,7 +19,7 @@ export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
       useQuery({
         queryKey: key,
         queryFn: () =>
-          ask(api.GET("/api/atlases/{atlas_id}/sheet-pictures/", { params: { path, query } })),
+          ask(api.GET("/api/atlases/{atlas_id}/tile-images/", { params: { path, query } })),
       }).data ?? [],
     lay: useMutation({
       mutationFn: ({ tile, file }: { tile: number; file: File }) =>
@@ -29,7 +29,7 @@ export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
     fade: useMutation({
       mutationFn: ({ tile, opacity }: { tile: number; opacity: number }) =>
         ask(
-          api.PATCH("/api/atlases/{atlas_id}/sheet-pictures/{tile}/", {
+          api.PATCH("/api/atlases/{atlas_id}/tile-images/{tile}/", {
             params: { path: { ...path, tile } },
             body: { opacity },
           }),
@@ -38,7 +38,7 @@ export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
     }),
     take: useMutation({
       mutationFn: async (tile: number) => {
-        await api.DELETE("/api/atlases/{atlas_id}/sheet-pictures/{tile}/", {
+        await api.DELETE("/api/atlases/{atlas_id}/tile-images/{tile}/", {
           params: { path: { ...path, tile }, query },
         });
       },
@@ -53,7 +53,7 @@ export const layBehind = (atlas: number, tile: number, file: File) =>
 function layPicture(atlas: number, tile: number, file: File, purpose: Purpose): Promise<void> {
   const form = new FormData();
   form.append("file", file, file.name);
-  return send(`/api/atlases/${atlas}/sheet-pictures/${tile}/?purpose=${purpose}`, form);
+  return send(`/api/atlases/${atlas}/tile-images/${tile}/?purpose=${purpose}`, form);
 }
 
 /** The tile under a place of the window; the first one where there is none. */

@@ -207,7 +207,7 @@ function Material({ row }: { row: ShelfMaterial }) {
 }
 
 const thumb = (row: ShelfMaterial, number: number) =>
-  `/api/sources/${row.source}/pictures/${number}/?given=${row.mark}`;
+  `/api/sources/${row.source}/textures/${number}/?given=${row.mark}`;
 
 /** The pictures of a material, each with its role; others can be given. */
 function PicturesOf({ row }: { row: ShelfMaterial }) {

@@ -44,7 +44,7 @@ export function MergedTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
       : mine.filter((one) => one.role === shown);
   const pictures = named.map((one) => ({
     tile: one.tile || first,
-    url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.name)}`,
+    url: `/api/jobs/${last!.job.id}/textures/${encodeURIComponent(one.name)}`,
   }));
   const worn = JSON.stringify(
     fresh ? pictures.map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}` })) : [],

@@ -34,7 +34,7 @@ export function PaintDistances({ atlas }: { atlas: Atlas }) {
 
 const urlOf = (atlas: Atlas, row?: { tile: number; mark: string }) =>
   row
-    ? `/api/atlases/${atlas.id}/sheet-pictures/${row.tile}/?purpose=reach&mark=${row.mark.slice(0, 16)}`
+    ? `/api/atlases/${atlas.id}/tile-images/${row.tile}/?purpose=reach&mark=${row.mark.slice(0, 16)}`
     : "";
 
 type SheetProps = {

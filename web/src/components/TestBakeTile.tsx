@@ -37,7 +37,7 @@ export function TestBakeTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
       .filter((one) => one.map === name)
       .map((one) => ({
         tile: one.tile,
-        url: `/api/jobs/${last!.job.id}/pictures/${encodeURIComponent(one.file)}`,
+        url: `/api/jobs/${last!.job.id}/textures/${encodeURIComponent(one.file)}`,
       }));
   const pictures = of(shown);
   const onModel = (name: string) =>
@@ -54,7 +54,7 @@ export function TestBakeTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
     (last?.job.figures as { own_space?: boolean } | null)?.own_space ??
     false;
   useEffect(() => editor.layPicture(JSON.parse(worn) as typeof pictures), [worn]);
-  const fine = fresh && last?.baked?.fine ? `/api/jobs/${last.job.id}/fine/` : "";
+  const fine = fresh && last?.baked?.fine ? `/api/jobs/${last.job.id}/high-poly/` : "";
   useEffect(() => editor.layFine(fine), [fine]);
   useEffect(() => editor.layNormals(JSON.parse(lit) as typeof pictures, own), [lit, own]);
   if (!last || !editor.document.tiles.length) return null;

@@ -1,11 +1,11 @@
 import { Button, Flex, Input, NativeSelect } from "@chakra-ui/react";
 import { Save, Trash2 } from "lucide-react";
 import { useState } from "react";
-import { useRecipes } from "../api/arrange";
+import { usePresets } from "../api/arrange";
 import type { Project } from "../api/client";
 import type { PackSettings } from "../api/arrange";
 
-/** Recipes: pack settings saved by name. Choosing one fills in its settings. */
+/** Presets: pack settings saved by name. Choosing one fills in its settings. */
 export function PresetRow({
   project,
   settings,
@@ -15,11 +15,11 @@ export function PresetRow({
   settings: PackSettings;
   apply: (settings: Partial<PackSettings>) => void;
 }) {
-  const { list, save, drop } = useRecipes(project.id);
+  const { list, save, drop } = usePresets(project.id);
   const [chosen, setChosen] = useState<number | null>(null);
   const [naming, setNaming] = useState(false);
   const [name, setName] = useState("");
-  const recipe = list.find((r) => r.id === chosen);
+  const preset = list.find((r) => r.id === chosen);
   const keep = () => {
     if (name.trim()) save.mutate({ name, settings }, { onSuccess: (made) => setChosen(made.id) });
     setNaming(false);
@@ -74,21 +74,21 @@ export function PresetRow({
         aria-label="Save as preset"
         title="Save these settings as a preset"
         onClick={() => {
-          setName(recipe?.name ?? "");
+          setName(preset?.name ?? "");
           setNaming(true);
         }}
       >
         <Save size={14} />
       </Button>
-      {recipe && (
+      {preset && (
         <Button
           size="xs"
           px="1.5"
           variant="ghost"
-          aria-label={`Throw away ${recipe.name}`}
-          title={`Throw away ${recipe.name}`}
+          aria-label={`Throw away ${preset.name}`}
+          title={`Throw away ${preset.name}`}
           onClick={() => {
-            drop.mutate(recipe.id);
+            drop.mutate(preset.id);
             setChosen(null);
           }}
         >

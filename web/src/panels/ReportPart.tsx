@@ -57,7 +57,7 @@ export function ReportPart({ project, atlas, jobs, actions }: PanelProps) {
       {written && (
         <Box mt="2">
           <Link
-            href={`/api/jobs/${written.id}/proof.html`}
+            href={`/api/jobs/${written.id}/report.html`}
             target="_blank"
             rel="noreferrer"
             color="petrol"
@@ -65,11 +65,11 @@ export function ReportPart({ project, atlas, jobs, actions }: PanelProps) {
             Open the page
           </Link>
           {" · "}
-          <Link href={`/api/jobs/${written.id}/proof.html?download`} color="petrol">
+          <Link href={`/api/jobs/${written.id}/report.html?download`} color="petrol">
             save it
           </Link>
           {" · "}
-          <Link href={`/api/jobs/${written.id}/proof.json?download`} color="petrol">
+          <Link href={`/api/jobs/${written.id}/report.json?download`} color="petrol">
             JSON
           </Link>
           {old && (

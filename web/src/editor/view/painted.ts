@@ -46,7 +46,7 @@ export async function paintedLayers({ layers }: Painted): Promise<DataArrayTextu
     pen.fillRect(0, 0, SIDE, SIDE);
     if (layer.number >= 0) {
       const image = new Image();
-      image.src = `/api/sources/${layer.source}/pictures/${layer.number}/?size=512&given=${layer.mark}`;
+      image.src = `/api/sources/${layer.source}/textures/${layer.number}/?size=512&given=${layer.mark}`;
       await image.decode().then(
         () => pen.drawImage(image, 0, 0, SIDE, SIDE),
         () => undefined,

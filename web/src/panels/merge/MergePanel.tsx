@@ -301,7 +301,7 @@ function Result({ merged, job, stale }: { merged: MergedTextures; job: number; s
         {merged.report.textures.map((row) => (
           <Flex as="li" key={row.name} justify="space-between" gap="2">
             <Link
-              href={`/api/jobs/${job}/pictures/${encodeURIComponent(row.name)}`}
+              href={`/api/jobs/${job}/textures/${encodeURIComponent(row.name)}`}
               download={row.name}
               color="petrol"
             >
