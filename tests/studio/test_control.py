@@ -495,7 +495,7 @@ def test_materials_are_kept_apart_when_packing(act, send, atlas):
         assert min(apart_by) * 512 >= (24 if tiles == 1 else 8) - 0.01
     assert act(atlas, "pack", apart="regions").status_code == 202
     job = Job.objects.latest("pk")
-    assert job.state == Job.FAILED and "sheets" in job.error["what"]
+    assert job.state == Job.FAILED and "tiles" in job.error["what"]
     assert act(atlas, "pack", apart="somehow").status_code == 400
 
 

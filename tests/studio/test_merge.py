@@ -52,9 +52,9 @@ def test_the_shelf_tells_materials_and_what_merging_would_change(client, painted
     assert plan["texels"]["after"] == 4 * 512 * 512
     assert plan["memory"]["after"]["bc7"] > plan["memory"]["after"]["bc1"]
     assert told["warnings"] == []
-    small = client.get(f"/api/sources/{first['source']}/pictures/{roles['baseColor']['number']}/")
+    small = client.get(f"/api/sources/{first['source']}/textures/{roles['baseColor']['number']}/")
     assert Image.open(io.BytesIO(small.content)).size == (64, 64)
-    assert client.get(f"/api/sources/{first['source']}/pictures/99/").status_code == 404
+    assert client.get(f"/api/sources/{first['source']}/textures/99/").status_code == 404
     assert client.get(f"/api/atlases/{painted.pk}/materials/?size=5").status_code == 400
     assert client.get("/api/atlases/999999/materials/").status_code == 404
 
@@ -248,7 +248,7 @@ def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     assert nowhere.status_code == 400 and "crate_normal" in nowhere.json()["fix"]
     assert upload(client, given, "wood.png", b"nonsense").status_code == 400
     row = client.get(shelf).json()["materials"][0]
-    one = f"/api/sources/{row['source']}/materials/{row['number']}/picture/"
+    one = f"/api/sources/{row['source']}/materials/{row['number']}/texture/"
     answer = client.post(one, {"file": SimpleUploadedFile("x_normal.png", bump)})
     assert answer.status_code == 204, answer.content
     assert pictures()[row["name"], "normal"]["width"] == 16
@@ -285,7 +285,7 @@ def test_a_numbered_set_that_is_dropped_is_one_picture(send, atlas, client):
     found = next(p for p in row["pictures"] if p["role"] == "height")
     assert (found["name"], found["width"], found["height"]) == ("wood_height.<UDIM>.png", 32, 16)
     # It stays one when it is said to show something else.
-    one = f"/api/sources/{row['source']}/materials/{row['number']}/picture/"
+    one = f"/api/sources/{row['source']}/materials/{row['number']}/texture/"
     body = {"role": "height", "to": "curvature"}
     assert client.patch(one, body, content_type="application/json").status_code == 204
     assert GivenTexture.objects.last().tiles == [0, 0, 2, 1]
