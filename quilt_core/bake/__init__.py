@@ -1,1 +1,1 @@
-"""The rehearsal: rays between a fine and a coarse mesh, and the maps that they give."""
+"""The test bake: rays between a high poly and a low poly mesh, and the maps that they give."""

@@ -1,4 +1,4 @@
-"""Inner loops of the rehearsal: where texels lie on the surface, directions over a hemisphere, vectors between frames."""
+"""Inner loops of the test bake: where texels lie on the surface, directions over a hemisphere, vectors between frames."""
 
 from __future__ import annotations
 

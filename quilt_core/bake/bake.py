@@ -1,4 +1,4 @@
-"""Bake maps of a fine mesh onto the layout of a coarse one."""
+"""Bake maps of a high poly mesh onto the layout of a coarse one."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ class BakedTile:
         Map to (H, W, C) float32: normals from -1 to 1, height in metres, all else from 0 to 1, colours in linear light.
     texels : Texels
     triangles : (N,) int64
-        Triangles of the coarse surface that lie in the tile, which `texels.owner` counts.
+        Triangles of the low poly surface that lie in the tile, which `texels.owner` counts.
     rays : (H, W) uint8
         What became of each texel's ray.
     skew : (H, W) float32
@@ -230,7 +230,7 @@ def _points(
 
 
 def _meet(case: BakeCase, points: Points) -> tuple[Hits, IntArray]:
-    """Where the rays of points meet the fine surface."""
+    """Where the rays of points meet the high poly surface."""
     pair_of = case.pair_of_low[points.triangle]
     assert case.twin is not None
     # A surface meets itself where it lies: no ray can go astray.

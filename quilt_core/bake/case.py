@@ -27,12 +27,12 @@ class BakeCase:
     Parameters
     ----------
     low, high : BakeSurface
-        The coarse surface with its layout, and the fine one; the same for a mesh onto itself.
+        The low poly surface with its layout, and the fine one; the same for a mesh onto itself.
     settings : BakeSettings
     colours : callable, optional
-        Colours of the fine surface in linear light (K, 3) by triangle and weights of its corners.
+        Colours of the high poly surface in linear light (K, 3) by triangle and weights of its corners.
     cage : (N, 3, 3) float64, optional
-        Corners of a cage around the coarse surface, triangle by triangle, for rays that start from it.
+        Corners of a cage around the low poly surface, triangle by triangle, for rays that start from it.
     notes : list of str
         What the user should know.
     own_space : bool
@@ -40,7 +40,7 @@ class BakeCase:
     reach : callable, optional
         What part of the distances holds at points (K, 2) of the tiles' plane, (K,) from 0 to 1: painted weights.
     twin : (N,) int64, optional
-        For triangles of the coarse surface that are baked onto themselves the same one of the fine surface, else -1.
+        For triangles of the low poly surface that are baked onto themselves the same one of the high poly surface, else -1.
     """
 
     low: BakeSurface
@@ -78,7 +78,7 @@ class BakeCase:
         own = self.twin >= 0
         shot = np.ones(high.count, bool)
         shot[self.twin[own]] = False
-        # A mesh onto itself has no fine objects besides.
+        # A mesh onto itself has no high poly objects besides.
         others = np.unique(high.obj[shot]).tolist()
         mine = sorted({int(k) for k in low.obj[~own]})
         low_pair = np.arange(len(low.names))
@@ -121,7 +121,7 @@ class BakeCase:
         self.ids = (id_colours(len(kinds)) / 255).astype(np.float32)
 
     def scene_of(self, pair: int) -> tuple[RayScene, IntArray]:
-        """Rays against what a pair may meet, and the triangles' numbers in the fine surface."""
+        """Rays against what a pair may meet, and the triangles' numbers in the high poly surface."""
         key = pair if not self.settings.together and len(np.unique(self.pair_of_high)) > 1 else -1
         if key not in self._scenes:
             rows = (

@@ -1,4 +1,4 @@
-"""Colours of the fine surface, as its materials have them."""
+"""Colours of the high poly surface, as its materials have them."""
 
 from __future__ import annotations
 

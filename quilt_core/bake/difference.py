@@ -1,7 +1,7 @@
-"""How far the coarse mesh with its normal map is from the fine mesh: a picture of angles, and figures.
+"""How far the low poly mesh with its normal map is from the high poly mesh: a picture of angles, and figures.
 
 A map is read between its texels on screen, so it is compared where it is worst: at the corners of texels, where four of
-them mix. There the fine mesh is looked up once more.
+them mix. There the high poly mesh is looked up once more.
 """
 
 from __future__ import annotations
@@ -26,7 +26,7 @@ OUTSIDE = (214, 210, 200)
 
 @dataclass(frozen=True, eq=False)
 class Difference:
-    """Angles between what a normal map shows and the fine mesh.
+    """Angles between what a normal map shows and the high poly mesh.
 
     Parameters
     ----------
@@ -53,7 +53,7 @@ class Difference:
 def difference(
     case: BakeCase, one: BakedTile, tell: Callable[[float], bool] = lambda done: True
 ) -> Difference | None:
-    """Compare the normal map of a tile with the fine mesh, where there is another one than itself; None where it has no normal map, or it was stopped.
+    """Compare the normal map of a tile with the high poly mesh, where there is another one than itself; None where it has no normal map, or it was stopped.
 
     Parameters
     ----------

@@ -1,4 +1,4 @@
-"""What a rehearsal shows to be wrong: rays gone astray, seams that are seen, texels that mix."""
+"""What a test bake shows to be wrong: rays gone astray, seams that are seen, texels that mix."""
 
 from __future__ import annotations
 
@@ -46,7 +46,7 @@ def find_faults(
     seams: Sequence[SeamLooks],
     limits: Limits = Limits(),
 ) -> tuple[Finding, ...]:
-    """Findings of a rehearsal, in the order of `KINDS`."""
+    """Findings of a test bake, in the order of `KINDS`."""
     found: list[Finding] = []
     for one in baked:
         found += _astray(case, one)

@@ -1,4 +1,4 @@
-"""Make a rehearsal ready: which objects of some files are coarse and which fine, and where they stand."""
+"""Make a test bake ready: which objects of some files are low poly and which high poly, and where they stand."""
 
 from __future__ import annotations
 
@@ -33,21 +33,21 @@ def make_ready(
     islands: Callable[[int, int], IntArray | None] | None = None,
     low_siblings: Sequence[Siblings | None] = (),
 ) -> BakeCase:
-    """A rehearsal of files.
+    """A test bake of files.
 
     Parameters
     ----------
     low : sequence of Scene
-        Files with coarse objects. Where no fine ones are given, objects among them that are named as fine ones of
+        Files with low poly objects. Where no fine ones are given, objects among them that are named as fine ones of
         others are; else the mesh is baked onto itself.
     high : sequence of Scene
     settings : BakeSettings
     siblings : sequence of callable
-        Readers of the files beside each of the files with fine objects, for transferred colours.
+        Readers of the files beside each of the files with high poly objects, for transferred colours.
     uvs : callable, optional
         See `surface_of`.
     cage : Scene or sequence of Scene, optional
-        The coarse objects once more, grown: rays begin on it. Of several scenes those objects that are called like coarse
+        The low poly objects once more, grown: rays begin on it. Of several scenes those objects that are called like coarse
         ones, with the cage's ending.
     wanted : callable
         Which objects are baked onto, by name.
@@ -98,7 +98,7 @@ def make_ready(
 def _with_lonely(
     low: BakeSurface, high: BakeSurface, settings: BakeSettings, scenes: int, notes: list[str]
 ) -> tuple[BakeSurface, IntArray]:
-    """The fine surface with coarse objects that have no fine one of their name, and for their triangles which these are
+    """The high poly surface with low poly objects that have no fine one of their name, and for their triangles which these are
     there, -1 for others."""
     twin = np.full(low.count, -1)
     pair, theirs, _ = pairs_of(low.names, high.names, settings)
@@ -125,7 +125,9 @@ def _with_lonely(
     names = [low.names[k] for k in lonely]
     more = f" and {len(names) - 2} more" if len(names) > 3 else ""
     listed = ", ".join(names[:2] if more else names)
-    notes.append(f"Without a fine object of their name, so baked onto themselves: {listed}{more}.")
+    notes.append(
+        f"Without a high poly object of their name, so baked onto themselves: {listed}{more}."
+    )
     return both, twin
 
 
@@ -169,7 +171,7 @@ def _cage(
     settings: BakeSettings,
     own_space: bool,
 ) -> FloatArray | None:
-    """Corners of the cage, triangle by triangle of the coarse surface."""
+    """Corners of the cage, triangle by triangle of the low poly surface."""
     if given is None or settings.along != "cage":
         return None
     if isinstance(given, Scene):

@@ -1,4 +1,4 @@
-"""Which coarse objects meet which fine ones."""
+"""Which low poly objects meet which fine ones."""
 
 from __future__ import annotations
 

@@ -41,7 +41,7 @@ def map_figures(case: BakeCase, one: BakedTile, name: str) -> dict[str, Any]:
 
 
 def pairs_told(case: BakeCase) -> list[dict[str, Any]]:
-    """Which coarse objects met which fine ones, with their triangles."""
+    """Which low poly objects met which fine ones, with their triangles."""
     low, high = case.low, case.high
     out = []
     for pair in np.unique(case.pair_of_low):

@@ -17,7 +17,7 @@ CLIPPED = 0.01
 
 @dataclass(frozen=True, eq=False)
 class Points:
-    """Samples on the coarse surface.
+    """Samples on the low poly surface.
 
     Parameters
     ----------
@@ -56,7 +56,7 @@ def at_hits(values: FloatArray, hits: Hits) -> FloatArray:
 
 
 def tangent_normals(seen: FloatArray, points: Points, green_down: bool) -> Float32:
-    """(K, 3) normals in the frames of the coarse surface, from -1 to 1."""
+    """(K, 3) normals in the frames of the low poly surface, from -1 to 1."""
     out = np.empty((len(seen), 3))
     into_frames(seen, points.normal, points.tangent, out)
     if green_down:
@@ -102,6 +102,6 @@ def curvature_range(values: FloatArray, surface: BakeSurface) -> float:
 
 
 def seen_normals(hits: Hits, high: BakeSurface, points: Points) -> FloatArray:
-    """(K, 3) shading normals where rays met, one long; the coarse surface's own where they met nothing."""
+    """(K, 3) shading normals where rays met, one long; the low poly surface's own where they met nothing."""
     out = unit(at_hits(high.normals, hits))
     return np.where(hits.found[:, None], out, unit(points.normal))

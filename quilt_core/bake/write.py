@@ -1,4 +1,4 @@
-"""Maps of a rehearsal as files.
+"""Maps of a test bake as files.
 
 References: PNG specification (ISO/IEC 15948); OpenEXR; IEC 61966-2-1 for colours of eight bits.
 """
@@ -21,7 +21,7 @@ VECTORS = ("normal", "objectNormal")
 def as_picture(case: BakeCase, one: BakedTile, name: str) -> Float32:
     """(H, W, C) float32 from 0 to 1 of a map; colours in linear light.
 
-    Heights are 0.5 on the coarse surface, 1 at the longest way outward or inward.
+    Heights are 0.5 on the low poly surface, 1 at the longest way outward or inward.
     """
     values = one.maps[name]
     if name in VECTORS:
@@ -32,7 +32,7 @@ def as_picture(case: BakeCase, one: BakedTile, name: str) -> Float32:
 
 
 def height_range(case: BakeCase) -> float:
-    """Metres between the coarse surface and white, or black."""
+    """Metres between the low poly surface and white, or black."""
     return max(float(case.outward.max()), float(case.inward.max()))
 
 

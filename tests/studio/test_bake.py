@@ -46,11 +46,11 @@ def test_pairs_are_baked_and_their_maps_are_there(pair, act, client):
     job = job_of(act(pair, "bake", maps=["normal", "height", "id"], width=128, distance=0.05))
     assert job.state == Job.DONE, job.error
     found = job.result
-    # What has no fine object of its name is baked onto itself.
+    # What has no high poly object of its name is baked onto itself.
     pairs = [(pair["low"], pair["high"]) for pair in found["pairs"]]
     assert (["Plate, low"], ["Plate, high"]) in pairs and (["Ball"], ["Ball"]) in pairs
     assert found["notes"] == [
-        "Without a fine object of their name, so baked onto themselves: Ball."
+        "Without a high poly object of their name, so baked onto themselves: Ball."
     ]
     assert found["asked"] == ["normal", "height", "id"]
     row = next(r for r in found["maps"] if r["map"] == "height")

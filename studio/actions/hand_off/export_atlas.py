@@ -27,7 +27,7 @@ from studio.actions.hand_off.write_reports import reports_of
 from studio.arrays import Layout
 from studio.models import Revision, Source
 
-OWN_NAMES = ("figures.json", "proof.html", "proof.json")
+OWN_NAMES = ("figures.json", "report.html", "report.json")
 """What the export adds itself, beside the layout sheets."""
 
 
@@ -97,7 +97,7 @@ def _add_sheets(archive: zipfile.ZipFile, folder: str, layout: Layout) -> None:
             f"{folder}layout.{tile.number}.svg", layout_svg(placed, names, tile.width, tile.height)
         )
     for kind, text in reports_of(layout.revision).items():
-        archive.writestr(f"{folder}proof.{kind}", text)
+        archive.writestr(f"{folder}report.{kind}", text)
     figures = measure_revision(layout.revision)
     short = {key: value for key, value in figures.items() if not key.startswith("island_")}
     sizes = {tile.number: [tile.width, tile.height] for tile in layout.tiles}

@@ -564,7 +564,7 @@ function Found({ baked, job, stale }: { baked: TestBaked; job: number; stale: bo
         </Button>
       )}
       <Text color="soft" fontSize="12px">
-        {pairsSaid(baked)}. Rays reach {baked.outward.toPrecision(2)} m.
+        {pairsSaid(baked)}. Ray distance {baked.outward.toPrecision(2)} m.
       </Text>
       {baked.notes.map((note) => (
         <Text key={note} color="soft" fontSize="12px" lineHeight="1.35" mt="0.5">
