@@ -65,8 +65,11 @@ def undo_all(page) -> None:
         ) as answer:
             first.click()
         assert answer.value.status == 200
+        # What is tested comes after it: the page begins anew from where the project stands now.
+        page.reload()
+        page.get_by_label("Steps", exact=True).click()
     page.wait_for_function(
-        "document.querySelector('[data-step=gather]').ariaCurrent === 'step'", timeout=90_000
+        "document.querySelector('[data-step=gather]')?.ariaCurrent === 'step'", timeout=90_000
     )
     page.keyboard.press("Escape")
     steps.wait_for(state="detached")

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from tests.browser.pages import (
@@ -139,6 +141,9 @@ def test_two_tabs_edit_at_once_and_both_see_the_other(table, address, chromium):
     until_steps(other, 3)
     steps = len(history(table))
     # This page has not looked since; its edit touches another island and is taken.
+    # The other one hears of it late: what it asks for meanwhile gets no answer.
+    news = re.compile(r"/api/projects/\d+/$")
+    other.route(news, lambda route: None)
     u, v = middle("A")
     drag(table, (u, v), (u, v + 0.3), key="Alt")
     until_steps(table, steps + 1)
@@ -151,7 +156,10 @@ def test_two_tabs_edit_at_once_and_both_see_the_other(table, address, chromium):
     assert placements[17] == pytest.approx(0.1, abs=0.01), "no lost update"
     # The same island from a step that is no longer the newest is refused, and put back.
     u, v = middle("A")
-    drag(other, (u, v), (u + 0.1, v), key="Alt")
+    with other.expect_response(lambda r: r.url.endswith("/move/")) as refused:
+        drag(other, (u, v), (u + 0.1, v), key="Alt")
+    assert refused.value.status == 409
+    other.unroute(news)
     other.get_by_text("It has changed since").wait_for()
     other.locator("[data-row='A']").click()
     until(other, "() => document.querySelector('[data-number=y]')?.value > '800'")
