@@ -138,7 +138,7 @@ def test_two_atlases_are_written_into_one_set_of_files(gathered, post, act, clie
         ]
     )
     for atlas in (gathered, lamp):
-        act(atlas, "pack", size="256x256", effort="quick", seconds=0.5)
+        act(atlas, "pack", size="256x256", effort="quick")
     with export(act, client, gathered) as archive:
         names = set(archive.namelist())
         assert {
