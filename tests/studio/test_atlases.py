@@ -179,7 +179,7 @@ def test_objects_are_laid_out_from_another_channel_and_written_to_a_third(channe
     assert answer.status_code == 200, answer.json()
     rows = client.get(f"/api/revisions/{answer.json()['head']['id']}/").json()["objects"]
     assert [(row["channel"], row["target"]) for row in rows] == [(1, 3), (1, 3)]
-    act(channelled, "pack", effort="quick", seconds=0.5, size="256x256")
+    act(channelled, "pack", effort="quick", size="256x256")
     with export(act, client, channelled) as archive:
         data = archive.read("a.gltf")
         scene = read_scene("a.gltf", data)
@@ -204,7 +204,7 @@ def test_one_object_lies_in_two_atlases_by_two_channels(channelled, act, client)
     body = {"change": step_of(channelled), "name": "light", "objects": [one, two], "channel": 1}
     light = client.post(url, body, content_type="application/json").json()["atlas"]
     assert ids(light) == ids(channelled.pk) == [one, two]
-    act(Atlas.objects.get(pk=light), "pack", effort="quick", seconds=0.5, size="256x256")
+    act(Atlas.objects.get(pk=light), "pack", effort="quick", size="256x256")
     with export(act, client, channelled) as archive:
         scene = read_scene("a.gltf", archive.read("a.gltf"))
     assert channels_of(scene) == [0, 0, 2], (

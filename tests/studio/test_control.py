@@ -63,7 +63,7 @@ def placements(client, revision):
 
 
 def pack(act, atlas, **more):
-    return act(atlas, "pack", effort="quick", seconds=1, **more)
+    return act(atlas, "pack", effort="quick", **more)
 
 
 def tiles(client, atlas, *rows):

@@ -40,7 +40,7 @@ def figures(client, atlas):
 
 
 def pack(act, atlas, **more):
-    return act(atlas, "pack", size="512x512", effort="quick", seconds=1, **more)
+    return act(atlas, "pack", size="512x512", effort="quick", **more)
 
 
 def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
