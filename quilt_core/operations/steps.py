@@ -8,7 +8,7 @@ from typing import Any
 
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.operations.registry import operation
-from quilt_core.options import settings_from
+from quilt_core.options import options_of, settings_from
 
 STEPS = (
     "unwrap", "even-out", "visibility", "pack", "merge", "bake", "textures", "check", "report", "export",
@@ -45,3 +45,9 @@ def checked_steps(steps: Sequence[Mapping[str, Any]]) -> list[dict[str, Any]]:
     if not out:
         raise LayoutError("The line has no steps.", "steps", f"Give some of {', '.join(STEPS)}.")
     return out
+
+
+def takes_objects(name: str) -> bool:
+    """Whether a step is told about which objects it is."""
+    own = options_of(operation(name).settings)
+    return any(one.name == "objects" and not one.passing for one in own)

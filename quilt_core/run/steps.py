@@ -13,7 +13,8 @@ from quilt_core.errors import QuiltError
 from quilt_core.operations.operation import Operation, Progress
 from quilt_core.operations.project import atlases_with
 from quilt_core.operations.registry import operation
-from quilt_core.options import Option, options_of
+from quilt_core.operations.steps import takes_objects
+from quilt_core.options import Option
 from quilt_core.run.inputs import Input
 from quilt_core.run.on_files import FilesDone, do_on_files, file_options, read_settings
 from quilt_core.run.on_project import opened_project
@@ -68,18 +69,13 @@ class Call:
         """Settings that follow from what the line is about."""
         target = self.step.target
         out: dict[str, Any] = {}
-        if target.objects and self._takes_objects:
+        if target.objects and takes_objects(self.step.do):
             out["objects"] = list(target.objects)
         if opened is not None and target:
             out["atlas"] = atlases_with(opened, target.objects, target.channel)
         elif target.channel and opened is None:
             out["channel"] = target.channel
         return out
-
-    @property
-    def _takes_objects(self) -> bool:
-        own = options_of(self.operation.settings)
-        return any(one.name == "objects" and not one.passing for one in own)
 
     def check_files(self) -> None:
         """Look whether it can be done on mesh files at all.
@@ -88,7 +84,11 @@ class Call:
         ------
         SheetError
         """
-        if self.step.target.objects and self.operation.files.layouts and not self._takes_objects:
+        if (
+            self.step.target.objects
+            and self.operation.files.layouts
+            and not takes_objects(self.step.do)
+        ):
             raise SheetError(
                 f"{self.step.do} is about all objects of mesh files.", "objects",
                 "Leave objects out and name files that hold these alone, or give a project file.",

@@ -422,3 +422,14 @@ def test_lines_that_share_an_atlas_are_done_one_after_another(two, sheet):
     assert [[row.pk for row in lane] for lane in lanes(rows)] == [[line, *others[1:]], [others[0]]]
     assert sheet.change(others[2], atlases=[first, second]).status_code == 200
     assert [[row.pk for row in lane] for lane in lanes(rows)] == [[line, *others]]
+
+
+def test_a_line_that_has_only_failed_so_far_is_told_after_a_change(sheet, act, atlas):
+    line = sheet.remember()["id"]
+    bake = {"do": "bake", "settings": {"maps": ["normal"], "width": 64, "pairs": "named"}}
+    assert sheet.change(line, steps=[bake]).status_code == 200
+    assert sheet.run(line).state == Job.FAILED
+    assert sheet.lines()[0]["state"] == "failed"
+    assert act(atlas, "control", islands=[0], weight=0.5).status_code == 200
+    (now,) = sheet.lines()
+    assert (now["state"], now["because"]) == ("out of date", ["it was never done"])

@@ -13,7 +13,8 @@ from django.db import transaction
 from quilt_core.operations.export import Export
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.registry import operation
-from quilt_core.options import options_of, settings_from
+from quilt_core.operations.steps import takes_objects
+from quilt_core.options import settings_from
 from quilt_core.run.walk import StepEnd
 from quilt_core.scene.naming import unique_names
 from studio import storage
@@ -73,8 +74,7 @@ class LineWork:
     def _settings(self, step: dict[str, Any]) -> dict[str, Any]:
         """Settings of a step; what the line is about is said to those that are about objects."""
         settings = dict(step["settings"])
-        own = options_of(operation(step["do"]).settings)
-        if self._line.objects_named and any(o.name == "objects" and not o.passing for o in own):
+        if self._line.objects_named and takes_objects(step["do"]):
             settings.setdefault("objects", self._line.objects_named)
         return settings
 
