@@ -8,6 +8,13 @@ module.exports = {
       to: { circular: true, viaOnly: { dependencyTypesNot: ["type-only"] } },
     },
     {
+      // Tools and gestures name the type of the editor that holds them; nobody else needs such a ring.
+      name: "no-circle-of-types",
+      severity: "error",
+      from: { pathNot: "^src/editor/" },
+      to: { circular: true },
+    },
+    {
       name: "editor-alone",
       severity: "error",
       from: { path: "^src/editor" },

@@ -24,21 +24,21 @@ it("names a key with its modifiers", () => {
 });
 
 it("finds a command by its key, and gives no key to two of them at first", () => {
-  expect(commandFor("Ctrl+Y", {})).toBe("Redo");
+  expect(commandFor("Ctrl+Y", {})).toBe("redo");
   expect(commandFor("Ctrl+Q", {})).toBeUndefined();
-  expect(commandFor("", { Undo: "" })).toBeUndefined();
+  expect(commandFor("", { undo: "" })).toBeUndefined();
   const all = Object.values(keysOf({})).flatMap((keys) => keys.split(" "));
   expect(new Set(all).size).toBe(all.length);
 });
 
 it("takes a key from whoever had it, and remembers it", () => {
-  useKeys.getState().set("Fit into gaps", "Ctrl+Y");
+  useKeys.getState().set("fit-into-gaps", "Ctrl+Y");
   const { changed } = useKeys.getState();
-  expect(commandFor("Ctrl+Y", changed)).toBe("Fit into gaps");
-  expect(commandFor("Ctrl+Shift+Z", changed)).toBe("Redo");
+  expect(commandFor("Ctrl+Y", changed)).toBe("fit-into-gaps");
+  expect(commandFor("Ctrl+Shift+Z", changed)).toBe("redo");
   expect(commandFor("I", changed)).toBeUndefined();
   expect(JSON.parse(kept.get("quilt-shortcuts")!)).toEqual(changed);
   useKeys.getState().reset();
-  expect(commandFor("I", useKeys.getState().changed)).toBe("Fit into gaps");
+  expect(commandFor("I", useKeys.getState().changed)).toBe("fit-into-gaps");
   expect(shownKeys("Ctrl+ArrowUp [")).toBe("Ctrl+↑ or [");
 });

@@ -42,7 +42,10 @@ export type Operation = components["schemas"]["OperationOut"];
 export type Limit = components["schemas"]["LimitOut"];
 export type EvenOutRequest = components["schemas"]["EvenOutIn"];
 
-export const api = createClient<paths>({ baseUrl: "" });
+export const api = createClient<paths>({
+  baseUrl: "",
+  fetch: (request) => fetch(request),
+});
 
 /** An error the server explains: what is wrong, where, and what to do. */
 export class Explained extends Error {

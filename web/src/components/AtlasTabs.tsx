@@ -1,26 +1,18 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, CloseButton, Flex, IconButton, Input, Text } from "@chakra-ui/react";
 import { Plus } from "lucide-react";
 import { useState } from "react";
 import type { AtlasTab, Project } from "../api/client";
-import type { Actions } from "../api/hooks";
 import * as format from "../format";
 import { nextName, useUi } from "../state";
 
 /** The atlases of a project as index tabs over the table, each with its figures. */
-export function AtlasTabs({
-  project,
-  here,
-  actions,
-}: {
-  project: Project;
-  here: number;
-  actions: Actions;
-}) {
+export function AtlasTabs({ project, here }: { project: Project; here: number }) {
+  const newAtlasAction = useAction("new-atlas");
   const goTo = useUi((ui) => ui.goToAtlas);
   const add = () =>
-    actions.newAtlas.mutate(
-      { name: nextName(project.atlases), objects: [] },
-      { onSuccess: ({ atlas }) => goTo(atlas) },
+    newAtlasAction.run({ name: nextName(project.atlases), objects: [] }, ({ atlas }) =>
+      goTo(atlas),
     );
   return (
     <Flex
@@ -39,7 +31,6 @@ export function AtlasTabs({
           tab={tab}
           open={tab.id === here}
           only={project.atlases.length === 1}
-          actions={actions}
           go={() => goTo(tab.id)}
         />
       ))}
@@ -49,7 +40,7 @@ export function AtlasTabs({
         mb="1"
         aria-label="New atlas"
         title="New atlas; objects can be moved to it"
-        disabled={actions.newAtlas.isPending}
+        disabled={newAtlasAction.busy}
         onClick={add}
       >
         <Plus />
@@ -62,20 +53,20 @@ function Tab({
   tab,
   open,
   only,
-  actions,
   go,
 }: {
   tab: AtlasTab;
   open: boolean;
   only: boolean;
-  actions: Actions;
   go: () => void;
 }) {
+  const renameAtlasAction = useAction("rename-atlas");
+  const deleteAtlasAction = useAction("delete-atlas");
   const [naming, setNaming] = useState(false);
   const rename = (name: string) => {
     setNaming(false);
     if (name.trim() && name.trim() !== tab.name)
-      actions.renameAtlas.mutate({ atlas: tab.id, name: name.trim() });
+      renameAtlasAction.run({ atlas: tab.id, name: name.trim() });
   };
   const figures = [
     `${format.whole(tab.objects)} ${tab.objects === 1 ? "object" : "objects"}`,
@@ -146,8 +137,8 @@ function Tab({
           size="2xs"
           aria-label={`Delete ${tab.name}`}
           title="Delete this atlas; its objects stay in the project"
-          disabled={actions.deleteAtlas.isPending}
-          onClick={() => actions.deleteAtlas.mutate(tab.id)}
+          disabled={deleteAtlasAction.busy}
+          onClick={() => deleteAtlasAction.run(tab.id)}
         />
       )}
     </Flex>

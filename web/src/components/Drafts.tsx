@@ -1,20 +1,22 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Checkbox, CloseButton, Flex, Heading, Image, Text } from "@chakra-ui/react";
 import { useState } from "react";
 import { useDrafts, useDropDraft } from "../api/arrange";
 import { fetchBytes, type Atlas, type Draft } from "../api/client";
-import { useEditor, type Actions } from "../api/hooks";
+import { useEditor } from "../api/hooks";
 import * as format from "../format";
 import { useLooked } from "../looked";
 import { footOf, useRoom } from "../room";
 import { tellError, useUi } from "../state";
 
 /** The contact sheet: every draft with its picture and figures. Compare two, lay one over the table, keep one. */
-export function Drafts({ atlas, actions }: { atlas: Atlas; actions: Actions }) {
+export function Drafts({ atlas }: { atlas: Atlas }) {
   const { drafts: open, setDrafts } = useUi();
-  return open ? <Sheet atlas={atlas} actions={actions} close={() => setDrafts(false)} /> : null;
+  return open ? <Sheet atlas={atlas} close={() => setDrafts(false)} /> : null;
 }
 
-function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; close: () => void }) {
+function Sheet({ atlas, close }: { atlas: Atlas; close: () => void }) {
+  const keepDraftAction = useAction("keep-draft");
   const editor = useEditor("document");
   const room = useRoom(useUi((ui) => ui.stage));
   const drafts = useDrafts(atlas.id);
@@ -30,7 +32,7 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
       close();
     }, tellError);
   };
-  const keep = (draft: Draft) => actions.keepDraft.mutate(draft.id, { onSuccess: close });
+  const keep = (draft: Draft) => keepDraftAction.run(draft.id, close);
   const best = Math.max(...list.map((d) => d.coverage ?? 0));
   return (
     <Box
@@ -111,7 +113,7 @@ function Sheet({ atlas, actions, close }: { atlas: Atlas; actions: Actions; clos
                 size="2xs"
                 bg="#2E5E62"
                 color="white"
-                disabled={actions.keepDraft.isPending}
+                disabled={keepDraftAction.busy}
                 onClick={() => keep(draft)}
               >
                 Keep

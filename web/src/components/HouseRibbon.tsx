@@ -1,6 +1,6 @@
+import { useAction } from "../api/actions/act";
 import { Box } from "@chakra-ui/react";
 import { useRef } from "react";
-import type { Actions } from "../api/hooks";
 import type { Editor } from "../editor/Editor";
 import { toDensity, toX, type LogScale } from "../editor/density/logScale";
 import * as format from "../format";
@@ -11,17 +11,17 @@ type Props = {
   left: number;
   top: number;
   bottom: number;
-  actions: Actions;
 };
 type Grip = "middle" | "low" | "high";
 
 /** The house band as a ribbon through all rows: drag it for the density, its edges for the tolerance. */
-export function HouseRibbon({ editor, scale, left, top, bottom, actions }: Props) {
+export function HouseRibbon({ editor, scale, left, top, bottom }: Props) {
+  const houseAction = useAction("house");
   const drag = useRef<{ grip: Grip; x: number; house: number } | null>(null);
   const low = toX(scale, editor.view.house / (1 + editor.view.tolerance));
   const high = toX(scale, editor.view.house * (1 + editor.view.tolerance));
   const keep = () =>
-    actions.setHouse.mutate({ house_density: editor.view.house, tolerance: editor.view.tolerance });
+    houseAction.run({ house_density: editor.view.house, tolerance: editor.view.tolerance });
 
   const down = (grip: Grip) => (e: React.PointerEvent) => {
     e.preventDefault();

@@ -1,5 +1,5 @@
 import { Box, Button } from "@chakra-ui/react";
-import type { Command } from "../commands";
+import type { Command } from "../commands/command";
 
 const HEIGHT = 25;
 
@@ -13,7 +13,7 @@ type Props = {
 
 /** What can be said about the selected islands, at the pointer. */
 export function IslandMenu({ at: [x, y], room, commands, close, position = "absolute" }: Props) {
-  const shown = commands.filter((c) => c.enabled);
+  const shown = commands.filter((c) => !c.lacks);
   const height = Math.min(shown.length * HEIGHT + 10, room.height - 8);
   return (
     <Box
@@ -52,7 +52,7 @@ export function IslandMenu({ at: [x, y], room, commands, close, position = "abso
     >
       {shown.map((command, i) => (
         <Button
-          key={command.name}
+          key={command.id}
           role="menuitem"
           autoFocus={i === 0}
           variant="ghost"
@@ -69,7 +69,7 @@ export function IslandMenu({ at: [x, y], room, commands, close, position = "abso
           }}
         >
           {command.on ? "✓ " : ""}
-          {command.name}
+          {command.label}
         </Button>
       ))}
     </Box>

@@ -1,7 +1,7 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, Image, Slider, Table, Text } from "@chakra-ui/react";
 import { useEffect } from "react";
 import type { Draft } from "../api/client";
-import type { Actions } from "../api/hooks";
 import * as format from "../format";
 import { useLooked, type View } from "../looked";
 import { editor } from "../state";
@@ -28,7 +28,8 @@ export function Before({ view }: { view: View }) {
 }
 
 /** While a try is shown: what it is, the wipe, keep it or go back. Nothing else can be done meanwhile. */
-export function LookedAt({ actions }: { actions: Actions }) {
+export function LookedAt() {
+  const keepDraftAction = useAction("keep-draft");
   const { draft, share, setShare, end, moved, before } = useLooked();
   useEffect(() => end, [end]);
   useEffect(() => {
@@ -74,8 +75,8 @@ export function LookedAt({ actions }: { actions: Actions }) {
           size="xs"
           bg="petrol"
           color="onPetrol"
-          disabled={actions.keepDraft.isPending}
-          onClick={() => actions.keepDraft.mutate(draft.id, { onSuccess: end })}
+          disabled={keepDraftAction.busy}
+          onClick={() => keepDraftAction.run(draft.id, end)}
         >
           Keep it
         </Button>

@@ -1,3 +1,4 @@
+import { useActing, useAction } from "../api/actions/act";
 import { Box, Flex, IconButton, Input, Text } from "@chakra-ui/react";
 import {
   createColumnHelper,
@@ -14,8 +15,9 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } from "lucide-react";
 import { useCallback, useMemo, useRef, useState } from "react";
 import type { Atlas, LayoutInfo, Project, Proof } from "../api/client";
-import { useEditor, type Actions } from "../api/hooks";
-import { islandCommands, objectCommands } from "../commands";
+import { useEditor } from "../api/hooks";
+import { islandCommands } from "../commands/island";
+import { objectCommands } from "../commands/object";
 import { CONTROL } from "../editor/document/LayoutDocument";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
 import { findingsOf } from "../editor/findings/walk";
@@ -52,12 +54,10 @@ const helper = createColumnHelper<ObjectListRow>();
 
 /** Objects and islands as rows; every row carries its dots on one density scale. */
 export function ObjectList({
-  actions,
   project,
   atlas,
   fold,
 }: {
-  actions: Actions;
   project: Project;
   atlas: Atlas;
   fold: () => void;
@@ -82,7 +82,8 @@ export function ObjectList({
       ),
     [rows, expanded],
   );
-  const columns = useMemo(() => columnsFor(stage, actions), [stage, actions]);
+  const acting = useActing();
+  const columns = useMemo(() => columnsFor(stage), [stage]);
   const table = useReactTable({
     data: open,
     columns,
@@ -298,8 +299,8 @@ export function ObjectList({
             position="fixed"
             room={{ width: window.innerWidth, height: window.innerHeight }}
             commands={[
-              ...islandCommands(editor, actions),
-              ...objectCommands(editor, actions, project, atlas),
+              ...islandCommands(editor, acting),
+              ...objectCommands(editor, acting, project, atlas),
             ]}
             close={() => {
               setMenu(null);
@@ -308,14 +309,7 @@ export function ObjectList({
           />
         </>
       )}
-      <HouseRibbon
-        editor={editor}
-        scale={scale}
-        left={fixed}
-        top={HEAD - 11}
-        bottom={FOOT}
-        actions={actions}
-      />
+      <HouseRibbon editor={editor} scale={scale} left={fixed} top={HEAD - 11} bottom={FOOT} />
       <Flex
         px="3"
         align="center"
@@ -465,7 +459,7 @@ function notesOf(islands: number[], flags: number[], unflattened: number): strin
   return parts.join(", ");
 }
 
-function columnsFor(stage: Stage, actions: Actions) {
+function columnsFor(stage: Stage) {
   const name = helper.accessor("name", {
     header: "Object",
     size: 190,
@@ -539,14 +533,13 @@ function columnsFor(stage: Stage, actions: Actions) {
     id: "weight",
     header: "Weight",
     size: 78,
-    cell: ({ row }) =>
-      row.original.weight === null ? "" : <WeightCell row={row.original} actions={actions} />,
+    cell: ({ row }) => (row.original.weight === null ? "" : <WeightCell row={row.original} />),
   });
   const control = helper.display({
     id: "control",
     header: "Locks",
     size: 120,
-    cell: ({ row }) => <LockCell row={row.original} actions={actions} />,
+    cell: ({ row }) => <LockCell row={row.original} />,
   });
   const density = helper.accessor((row) => row.density ?? 0, {
     id: "density",
@@ -583,7 +576,8 @@ const LOCKS = [
 ] as const;
 
 /** Small buttons for the locks of a row's islands; a dot says that only some have it. */
-function LockCell({ row, actions }: { row: ObjectListRow; actions: Actions }) {
+function LockCell({ row }: { row: ObjectListRow }) {
+  const controlAction = useAction("control");
   const editor = useEditor("document");
   return (
     <Flex gap="0">
@@ -603,10 +597,10 @@ function LockCell({ row, actions }: { row: ObjectListRow; actions: Actions }) {
             aria-pressed={all}
             aria-label={`${name === "leave out" ? "Leave out" : `Lock ${name} of`} ${row.name}`}
             title={`${name === "leave out" ? "leave out" : `lock ${name}`}${have && !all ? ` (${have} of ${row.islands.length})` : ""}`}
-            disabled={!row.islands.length || actions.control.isPending}
+            disabled={!row.islands.length || controlAction.busy}
             onClick={(e) => {
               e.stopPropagation();
-              actions.control.mutate({ islands: row.islands, [key]: !all });
+              controlAction.run({ islands: row.islands, [key]: !all });
             }}
           >
             <Icon size={12} />
@@ -617,7 +611,8 @@ function LockCell({ row, actions }: { row: ObjectListRow; actions: Actions }) {
   );
 }
 
-function WeightCell({ row, actions }: { row: ObjectListRow; actions: Actions }) {
+function WeightCell({ row }: { row: ObjectListRow }) {
+  const memberAction = useAction("member");
   return (
     <Input
       key={row.weight}
@@ -635,7 +630,7 @@ function WeightCell({ row, actions }: { row: ObjectListRow; actions: Actions }) 
       onBlur={(e) => {
         const value = parseFloat(e.target.value);
         if (value >= 0.01 && value <= 100) {
-          if (value !== row.weight) actions.setMember.mutate({ object: row.object, weight: value });
+          if (value !== row.weight) memberAction.run({ object: row.object, weight: value });
         } else e.target.value = `${row.weight} ×`;
       }}
     />

@@ -1,23 +1,28 @@
 import { Box, Dialog, Flex, Input, Portal, Text } from "@chakra-ui/react";
-import { useEffect, useState } from "react";
+import { useEffect, useMemo, useState } from "react";
+import { useActing } from "../api/actions/act";
+import { useOperations } from "../api/operations";
 import type { Atlas, Project } from "../api/client";
-import { useEditor, type Actions } from "../api/hooks";
-import { allCommands, matching } from "../commands";
+import { useEditor } from "../api/hooks";
+import { allCommands, operationCommands } from "../commands/all";
+import { matching } from "../commands/matching";
+import { SYNONYMS } from "../commands/synonyms";
 import { keysOf, shownKeys, useKeys } from "../shortcuts";
 import { useUi } from "../state";
 
 /** Everything by name: type a few letters, choose with the arrows, Enter does it. */
-export function Palette({
-  actions,
-  project,
-  atlas,
-}: {
-  actions: Actions;
-  project: Project;
-  atlas: Atlas;
-}) {
+export function Palette({ project, atlas }: { project: Project; atlas: Atlas }) {
   const editor = useEditor("document", "selection", "view");
   const { palette, setPalette } = useUi();
+  const acting = useActing();
+  const operations = useOperations();
+  const synonyms = useMemo(
+    () => ({
+      ...SYNONYMS,
+      ...Object.fromEntries(operations.map((o) => [`operation-${o.name}`, o.synonyms.join(" ")])),
+    }),
+    [operations],
+  );
   const keys = keysOf(useKeys().changed);
   const [typed, setTyped] = useState("");
   const [at, setAt] = useState(0);
@@ -26,9 +31,14 @@ export function Palette({
     setAt(0);
   }, [palette]);
   if (!palette) return null;
-  const found = matching(allCommands(editor, actions, project, atlas), typed);
+  const found = matching(
+    [...allCommands(editor, acting, project, atlas), ...operationCommands(operations)],
+    typed,
+    synonyms,
+  );
   const here = Math.min(at, Math.max(found.length - 1, 0));
   const run = (index: number) => {
+    if (found[index]?.lacks) return;
     setPalette(false);
     found[index]?.run();
   };
@@ -67,35 +77,36 @@ export function Palette({
             >
               {found.map((command, i) => (
                 <Flex
-                  key={command.name}
+                  key={command.id}
                   role="option"
                   aria-selected={i === here}
+                  aria-disabled={command.lacks !== "" || undefined}
                   px="2"
                   py="1"
                   rounded="sm"
                   gap="2"
                   bg={i === here ? "straw/45" : undefined}
-                  cursor="pointer"
+                  cursor={command.lacks ? "default" : "pointer"}
                   ref={(el: HTMLDivElement | null) => {
                     if (i === here) el?.scrollIntoView({ block: "nearest" });
                   }}
                   onMouseMove={() => setAt(i)}
                   onClick={() => run(i)}
                 >
-                  <Text fontWeight="500">
-                    {command.on ? `Take off: ${command.name}` : command.name}
+                  <Text fontWeight="500" flexShrink="0" color={command.lacks ? "soft" : undefined}>
+                    {command.on ? `Take off: ${command.label}` : command.label}
                   </Text>
                   <Text color="soft" truncate>
-                    {command.hint}
+                    {command.lacks || command.hint}
                   </Text>
                   <Text color="soft" ml="auto" flexShrink="0">
-                    {keys[command.name] ? shownKeys(keys[command.name]) : command.group}
+                    {keys[command.id] ? shownKeys(keys[command.id]) : command.group}
                   </Text>
                 </Flex>
               ))}
               {!found.length && (
                 <Text color="soft" p="2">
-                  Nothing by that name can be done now.
+                  There is no command by that name.
                 </Text>
               )}
             </Box>

@@ -8,14 +8,14 @@ const LABELS: Record<Picked, string> = {
   faces: "Faces",
   edges: "Edges",
   path: "Path",
-  corners: "Vertices",
+  vertices: "Vertices",
 };
 const HINTS: Record<Picked, string> = {
   islands: "Whole islands",
   faces: "Faces; a double click takes the smooth surface round one, a drag draws a box, Shift adds",
   edges: "Edges; each click draws one or takes it away, a double click takes its loop",
   path: "A path of edges from vertex to vertex, the shortest way along creases; Escape ends it",
-  corners: "Vertices; drag selected ones on the table to move them",
+  vertices: "Vertices; drag selected ones on the table to move them",
 };
 
 const DRAG_HINTS: Record<(typeof DRAGS)[number], string> = {

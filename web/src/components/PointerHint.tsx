@@ -1,7 +1,7 @@
 import { Box } from "@chakra-ui/react";
 import { useEffect, useRef, useState } from "react";
 import { useEditor } from "../api/hooks";
-import { TOOLS } from "../commands";
+import { TOOLS } from "../commands/view";
 import type { ToolName } from "../editor/tools/ToolManager";
 
 const KEPT = "quilt-hints";

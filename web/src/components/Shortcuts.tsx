@@ -1,8 +1,10 @@
-import { Button, CloseButton, Dialog, Flex, Portal, Table, Text } from "@chakra-ui/react";
+import { Button, CloseButton, Dialog, Flex, Input, Portal, Table, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import type { Atlas, Project } from "../api/client";
-import type { Actions } from "../api/hooks";
-import { allCommands } from "../commands";
+import { useActing, type Acting } from "../api/actions/act";
+import { useEditor } from "../api/hooks";
+import { allCommands } from "../commands/all";
+import { matching } from "../commands/matching";
 import { commandFor, keyOf, keysOf, shownKeys, useKeys } from "../shortcuts";
 import { useLooked } from "../looked";
 import { editor, useUi } from "../state";
@@ -32,7 +34,7 @@ const POINTER: [string, string][] = [
 ];
 
 export function useShortcuts(
-  actions: Actions,
+  acting: Acting,
   project: Project | undefined,
   atlas: Atlas | undefined,
 ) {
@@ -57,27 +59,45 @@ export function useShortcuts(
         }
         return e.preventDefault();
       }
-      const name = commandFor(keyOf(e), useKeys.getState().changed);
-      if (!name || !project || !atlas || ui.help) return;
-      const command = allCommands(editor, actions, project, atlas).find((c) => c.name === name);
+      const id = commandFor(keyOf(e), useKeys.getState().changed);
+      if (!id || !project || !atlas || ui.help) return;
+      const command = allCommands(editor, acting, project, atlas).find((c) => c.id === id);
       if (!command) return;
       e.preventDefault();
-      if (command.enabled) command.run();
+      if (command.lacks) ui.tell({ kind: "done", what: `${command.label}: ${command.lacks}` });
+      else command.run();
     };
     window.addEventListener("keydown", onKey);
     return () => window.removeEventListener("keydown", onKey);
-  }, [actions, project, atlas]);
+  }, [acting, project, atlas]);
 }
 
 /** All keys; those of commands can be changed. */
-export function Shortcuts() {
+export function Shortcuts(props: { project: Project; atlas: Atlas }) {
   const { help, setHelp } = useUi();
+  return help ? <Sheet {...props} close={() => setHelp(false)} /> : null;
+}
+
+function Sheet({
+  project,
+  atlas,
+  close: end,
+}: {
+  project: Project;
+  atlas: Atlas;
+  close: () => void;
+}) {
+  const editor = useEditor();
+  const acting = useActing();
   const { changed, set, reset } = useKeys();
   const [asked, setAsked] = useState("");
-  const close = (open: boolean) => {
-    setAsked("");
-    setHelp(open);
-  };
+  const [sought, setSought] = useState("");
+  const keysOfAll = keysOf(changed);
+  const commands = allCommands(editor, acting, project, atlas);
+  // Those with a key, or all that are sought.
+  const rows = sought.trim()
+    ? matching(commands, sought)
+    : Object.keys(keysOfAll).flatMap((id) => commands.find((c) => c.id === id) ?? []);
   const take = (command: string, e: React.KeyboardEvent) => {
     if (asked !== command) return;
     const key = keyOf(e.nativeEvent);
@@ -89,8 +109,10 @@ export function Shortcuts() {
   };
   return (
     <Dialog.Root
-      open={help}
-      onOpenChange={(e) => close(e.open)}
+      open
+      onOpenChange={(e) => {
+        if (!e.open) end();
+      }}
       size="md"
       scrollBehavior="inside"
       closeOnEscape={!asked}
@@ -118,39 +140,51 @@ export function Shortcuts() {
                   As at first
                 </Button>
               </Flex>
+              <Input
+                size="xs"
+                mb="2"
+                placeholder="Find a command that shall have a key"
+                aria-label="Find a command"
+                value={sought}
+                onChange={(e) => setSought(e.target.value)}
+              />
               <Table.Root size="sm">
                 <Table.Body>
-                  {POINTER.map(([keys, what]) => (
-                    <Table.Row key={keys} bg="transparent">
-                      <Table.Cell fontWeight="600" w="190px">
-                        {keys}
-                      </Table.Cell>
-                      <Table.Cell>{what}</Table.Cell>
-                    </Table.Row>
-                  ))}
-                  {Object.entries(keysOf(changed)).map(([command, keys]) => (
-                    <Table.Row key={command} bg="transparent">
-                      <Table.Cell w="190px">
-                        <Button
-                          size="2xs"
-                          variant="outline"
-                          borderColor={asked === command ? "petrol" : "line"}
-                          minW="64px"
-                          aria-label={
-                            asked === command
-                              ? `Press the new key for ${command}`
-                              : `Change the key of ${command}: ${keys ? shownKeys(keys) : "none"}`
-                          }
-                          onClick={() => setAsked(command)}
-                          onKeyDown={(e) => take(command, e)}
-                          onBlur={() => setAsked("")}
-                        >
-                          {asked === command ? "press a key" : keys ? shownKeys(keys) : "none"}
-                        </Button>
-                      </Table.Cell>
-                      <Table.Cell>{command}</Table.Cell>
-                    </Table.Row>
-                  ))}
+                  {!sought.trim() &&
+                    POINTER.map(([keys, what]) => (
+                      <Table.Row key={keys} bg="transparent">
+                        <Table.Cell fontWeight="600" w="190px">
+                          {keys}
+                        </Table.Cell>
+                        <Table.Cell>{what}</Table.Cell>
+                      </Table.Row>
+                    ))}
+                  {rows.map(({ id: command, label }) => {
+                    const keys = keysOfAll[command] ?? "";
+                    return (
+                      <Table.Row key={command} bg="transparent">
+                        <Table.Cell w="190px">
+                          <Button
+                            size="2xs"
+                            variant="outline"
+                            borderColor={asked === command ? "petrol" : "line"}
+                            minW="64px"
+                            aria-label={
+                              asked === command
+                                ? `Press the new key for ${label}`
+                                : `Change the key of ${label}: ${keys ? shownKeys(keys) : "none"}`
+                            }
+                            onClick={() => setAsked(command)}
+                            onKeyDown={(e) => take(command, e)}
+                            onBlur={() => setAsked("")}
+                          >
+                            {asked === command ? "press a key" : keys ? shownKeys(keys) : "none"}
+                          </Button>
+                        </Table.Cell>
+                        <Table.Cell>{label}</Table.Cell>
+                      </Table.Row>
+                    );
+                  })}
                 </Table.Body>
               </Table.Root>
             </Dialog.Body>

@@ -1,9 +1,9 @@
+import { useAction } from "../api/actions/act";
 import { Box, CloseButton, Flex, Heading, IconButton, Input, Text } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { Tag } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { Step } from "../api/client";
-import type { Actions } from "../api/hooks";
 import { useStepName, useSteps } from "../api/steps";
 import * as format from "../format";
 import { footOf, useRoom } from "../room";
@@ -12,22 +12,13 @@ import { useUi } from "../state";
 const ROW = 54;
 
 /** All steps on one thread, the newest on top: look what each brought, go back to one, give it a name. */
-export function Steps({ projectId, actions }: { projectId: number; actions: Actions }) {
+export function Steps({ projectId }: { projectId: number }) {
   const { steps: open, setSteps } = useUi();
-  return open ? (
-    <Thread projectId={projectId} actions={actions} close={() => setSteps(false)} />
-  ) : null;
+  return open ? <Thread projectId={projectId} close={() => setSteps(false)} /> : null;
 }
 
-function Thread({
-  projectId,
-  actions,
-  close,
-}: {
-  projectId: number;
-  actions: Actions;
-  close: () => void;
-}) {
+function Thread({ projectId, close }: { projectId: number; close: () => void }) {
+  const goToAction = useAction("go-to-step");
   const room = useRoom(useUi((ui) => ui.stage));
   const steps = useSteps(projectId);
   const list = [...(steps.data?.steps ?? [])].reverse();
@@ -56,7 +47,7 @@ function Thread({
     else if (e.key === "ArrowUp") move(at - 1);
     else if (e.key === "Home") move(0);
     else if (e.key === "End") move(list.length - 1);
-    else if (e.key === "Enter" && list[at] && at !== here) actions.goTo.mutate(list[at].id);
+    else if (e.key === "Enter" && list[at] && at !== here) goToAction.run(list[at].id);
     else if (e.key === "Escape") close();
     else return;
     e.preventDefault();
@@ -111,7 +102,7 @@ function Thread({
               projectId={projectId}
               go={() => {
                 setAt(index);
-                if (index !== here) actions.goTo.mutate(list[index].id);
+                if (index !== here) goToAction.run(list[index].id);
               }}
             />
           ))}

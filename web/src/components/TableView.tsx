@@ -1,9 +1,11 @@
+import { useActing, useAction } from "../api/actions/act";
 import { Box, Button, Center, Flex, IconButton, Text } from "@chakra-ui/react";
 import { Maximize } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { Atlas, Job, Project } from "../api/client";
-import { useEditor, type Actions } from "../api/hooks";
-import { islandCommands, objectCommands } from "../commands";
+import { useEditor } from "../api/hooks";
+import { islandCommands } from "../commands/island";
+import { objectCommands } from "../commands/object";
 import { TOOLS_PX, type Editor } from "../editor/Editor";
 import { copyOf } from "../editor/render/copyOf";
 import { TablePainter } from "../editor/render/TablePainter";
@@ -29,7 +31,6 @@ import { IslandMenu } from "./IslandMenu";
 export function TableView({
   atlas,
   project,
-  actions,
   jobs,
   empty,
   floating,
@@ -38,13 +39,14 @@ export function TableView({
 }: {
   atlas: Atlas;
   project: Project;
-  actions: Actions;
   jobs: Job[];
   empty: boolean;
   floating: React.ReactNode;
   corner: Corner;
   numbers: boolean;
 }) {
+  const { run: packHere } = useAction("pack-here");
+  const acting = useActing();
   const theme = useUi((ui) => ui.theme);
   // A try is only looked at.
   const looked = useLooked((state) => state.draft !== null);
@@ -85,7 +87,6 @@ export function TableView({
   }, [theme, atlas.name]);
   useEffect(() => painter.current?.resize(size.width, size.height), [size]);
   useEffect(() => editor.setHandsOn(byHand), [byHand]);
-  const { mutate: fitHere } = actions.packHere;
   useEffect(() => {
     editor.onRegion = ({ tile, region, grow }) => {
       const islands = editor.selection.list();
@@ -98,12 +99,12 @@ export function TableView({
         });
       else if (!tile)
         tell({ kind: "error", what: "The region lies on no tile.", fix: "Draw it on a tile." });
-      else fitHere({ islands, tile, region, grow });
+      else packHere({ islands, tile, region, grow });
     };
     return () => {
       editor.onRegion = null;
     };
-  }, [fitHere]);
+  }, [packHere]);
 
   const at = (event: React.MouseEvent): PointerAt => {
     const area = box.current!.getBoundingClientRect();
@@ -227,8 +228,8 @@ export function TableView({
               at={menu}
               room={size}
               commands={[
-                ...islandCommands(editor, actions),
-                ...objectCommands(editor, actions, project, atlas),
+                ...islandCommands(editor, acting),
+                ...objectCommands(editor, acting, project, atlas),
               ]}
               close={() => {
                 setMenu(null);
@@ -238,7 +239,7 @@ export function TableView({
           </Box>
         )}
         <OverTable empty={empty} project={project} atlas={atlas} />
-        {!empty && byHand && <Toolbar actions={actions} />}
+        {!empty && byHand && <Toolbar />}
         {!empty && mending && <PickToolbar />}
         {!empty && byHand && <PointerHint />}
         {!empty && <Status />}

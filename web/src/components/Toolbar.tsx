@@ -1,26 +1,29 @@
+import { useActing, useAction } from "../api/actions/act";
 import { Box, Button, Flex, Input, Popover, Portal, Text } from "@chakra-ui/react";
 import { useState } from "react";
-import type { Actions } from "../api/hooks";
 import { useEditor } from "../api/hooks";
-import { toolCommands, TOOLS } from "../commands";
-import { handCommands, shrinkBy, tileInSight } from "../handCommands";
+import { toolCommands, TOOLS } from "../commands/view";
+import type { Command } from "../commands/command";
+import { handCommands } from "../commands/hand";
+import { shrinkBy, tileInSight } from "../commands/room";
 import { typed } from "../editor/tools/numbers";
 import { keysOf, shownKeys, useKeys } from "../shortcuts";
 
-/** Commands that have a place on the strip, by their names. */
-const DONE = ["Slide down to contact", "Fit into gaps", "Make room", "Next from side table"];
-const SHORT: Record<string, string> = {
-  "Slide down to contact": "Slide",
-  "Next from side table": "Next",
+/** Commands that have a place on the toolbar, by their ids, with their short names there. */
+const DONE = {
+  "slide-down": "Slide",
+  "fit-into-gaps": "Fit into gaps",
+  "make-room": "Make room",
+  "next-from-side-table": "Next",
 };
 
 /** Tools on straw, at the left of the table: what is in the hand, and what is done at once to what is selected. */
-export function Toolbar({ actions }: { actions: Actions }) {
+export function Toolbar() {
   const editor = useEditor("tools", "selection", "document", "figures");
   const keys = keysOf(useKeys().changed);
-  const title = (name: string, hint = "") =>
-    `${name}${hint ? `: ${hint}` : ""}${keys[name] ? ` (${shownKeys(keys[name])})` : ""}`;
-  const hand = handCommands(editor, actions);
+  const title = ({ id, label, hint = "", lacks }: Omit<Command, "group" | "run">) =>
+    `${label}: ${lacks || hint}${keys[id] ? ` (${shownKeys(keys[id])})` : ""}`;
+  const hand = handCommands(editor, useActing());
   return (
     <Box
       data-over-table
@@ -51,31 +54,35 @@ export function Toolbar({ actions }: { actions: Actions }) {
         const on = editor.tools.tool === TOOLS[k].tool;
         return (
           <Tool
-            key={command.name}
-            name={command.name}
-            title={title(command.name, command.hint)}
+            key={command.id}
+            name={command.label}
+            title={title(command)}
             on={on}
-            enabled={command.enabled}
+            enabled={!command.lacks}
             run={command.run}
           />
         );
       })}
       <Box h="1px" bg="ink/25" my="3px" mx="4px" />
-      {DONE.map((name) => {
-        const command = hand.find((c) => c.name === name)!;
+      {Object.entries(DONE).map(([id, name]) => {
+        const command = hand.find((c) => c.id === id)!;
         return (
           <Tool
-            key={name}
-            name={SHORT[name] ?? name}
-            title={title(name, command.hint)}
-            enabled={command.enabled}
+            key={id}
+            name={name}
+            title={title(command)}
+            enabled={!command.lacks}
             run={command.run}
           />
         );
       })}
       <ShrinkToFit
-        actions={actions}
-        title={title("Shrink to fit", "shrink all islands of a tile together")}
+        title={title({
+          id: "shrink-to-fit",
+          label: "Shrink to fit",
+          hint: "shrink all islands of a tile together",
+          lacks: "",
+        })}
       />
     </Box>
   );
@@ -121,7 +128,8 @@ function Tool({
 }
 
 /** All islands of a tile by a percentage, or until the gaps are right. */
-function ShrinkToFit({ actions, title }: { actions: Actions; title: string }) {
+function ShrinkToFit({ title }: { title: string }) {
+  const shrinkToFitAction = useAction("shrink-to-fit");
   const editor = useEditor("selection");
   const [text, setText] = useState("1");
   const [open, setOpen] = useState(false);
@@ -192,10 +200,10 @@ function ShrinkToFit({ actions, title }: { actions: Actions; title: string }) {
               w="100%"
               bg="petrol"
               color="onPetrol"
-              disabled={actions.shrinkToFit.isPending}
+              disabled={shrinkToFitAction.busy}
               onClick={() => {
                 setOpen(false);
-                actions.shrinkToFit.mutate(editor.selection.list());
+                shrinkToFitAction.run(editor.selection.list());
               }}
             >
               Until the gaps are right

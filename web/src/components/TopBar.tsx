@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import {
   Box,
   Button,
@@ -12,7 +13,7 @@ import {
 import { HelpCircle, History, Moon, Redo2, Sun, Undo2 } from "lucide-react";
 import { Fragment } from "react";
 import type { Job, Project } from "../api/client";
-import { isActive, type Actions } from "../api/hooks";
+import { isActive } from "../api/hooks";
 import { useMe } from "../api/people";
 import * as format from "../format";
 import { STAGES, useUi } from "../state";
@@ -20,9 +21,11 @@ import { Notes } from "./Notes";
 import { People } from "./People";
 import { WhoIsHere } from "./WhoIsHere";
 
-type Props = { project: Project; atlas: number; jobs: Job[]; actions: Actions; leave: () => void };
+type Props = { project: Project; atlas: number; jobs: Job[]; leave: () => void };
 
-export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
+export function TopBar({ project, atlas, jobs, leave }: Props) {
+  const undoAction = useAction("undo");
+  const redoAction = useAction("redo");
   // Where people are shown all else stands closer.
   const close = useMe().data?.accounts ?? false;
   const { stage, setStage, theme, toggleTheme, setHelp, steps, setSteps } = useUi();
@@ -115,8 +118,8 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
           title={`Undo ${format.action(project.undo)} (Ctrl+Z)`}
           size="xs"
           variant="ghost"
-          disabled={!project.undo || actions.undo.isPending}
-          onClick={() => actions.undo.mutate()}
+          disabled={!project.undo || undoAction.busy}
+          onClick={() => undoAction.run()}
         >
           <Undo2 />
         </IconButton>
@@ -125,8 +128,8 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
           title={`Redo ${format.action(project.redo)} (Ctrl+Shift+Z)`}
           size="xs"
           variant="ghost"
-          disabled={!project.redo || actions.redo.isPending}
-          onClick={() => actions.redo.mutate()}
+          disabled={!project.redo || redoAction.busy}
+          onClick={() => redoAction.run()}
         >
           <Redo2 />
         </IconButton>
@@ -140,7 +143,7 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
         >
           <History />
         </IconButton>
-        <JobTray jobs={jobs} actions={actions} />
+        <JobTray jobs={jobs} />
         <WhoIsHere project={project} atlas={atlas} />
         <Notes project={project} atlas={atlas} />
         <People project={project} />
@@ -167,7 +170,7 @@ export function TopBar({ project, atlas, jobs, actions, leave }: Props) {
   );
 }
 
-function JobTray({ jobs, actions }: { jobs: Job[]; actions: Actions }) {
+function JobTray({ jobs }: { jobs: Job[] }) {
   const active = jobs.filter(isActive);
   const mean =
     active.reduce((sum, job) => sum + (job.progress ?? 0), 0) / Math.max(active.length, 1);
@@ -194,7 +197,7 @@ function JobTray({ jobs, actions }: { jobs: Job[]; actions: Actions }) {
                     <Text color={job.state === "failed" ? "rose" : "soft"}>{job.state}</Text>
                   </Flex>
                   {isActive(job) ? (
-                    <JobLine job={job} actions={actions} />
+                    <JobLine job={job} />
                   ) : (
                     <Text color="soft" fontSize="12px" lineClamp="2">
                       {job.message}
@@ -211,7 +214,8 @@ function JobTray({ jobs, actions }: { jobs: Job[]; actions: Actions }) {
 }
 
 /** Progress of a running job with its ways to stop. */
-export function JobLine({ job, actions }: { job: Job; actions: Actions }) {
+export function JobLine({ job }: { job: Job }) {
+  const cancelAction = useAction("cancel");
   const stopping = Boolean(job.cancel);
   return (
     <Box>
@@ -234,7 +238,7 @@ export function JobLine({ job, actions }: { job: Job; actions: Actions }) {
             size="2xs"
             variant="outline"
             disabled={stopping}
-            onClick={() => actions.cancel.mutate({ job: job.id, keep: true })}
+            onClick={() => cancelAction.run({ job: job.id, keep: true })}
           >
             Stop, keep the best
           </Button>
@@ -243,7 +247,7 @@ export function JobLine({ job, actions }: { job: Job; actions: Actions }) {
           size="2xs"
           variant="outline"
           disabled={stopping}
-          onClick={() => actions.cancel.mutate({ job: job.id, keep: false })}
+          onClick={() => cancelAction.run({ job: job.id, keep: false })}
         >
           Cancel
         </Button>

@@ -1,9 +1,10 @@
+import { ScopeContext, useActing, useAction } from "../api/actions/act";
 import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { givePictures, isPicture } from "../api/merge";
 import { layBehind, tileAt } from "../api/tileImages";
-import { useEffect, useLayoutEffect, useState } from "react";
+import { useEffect, useLayoutEffect, useMemo, useState } from "react";
 import { uploadFiles, type Atlas } from "../api/client";
-import { useActions, useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
+import { useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
 import { useAddress } from "../address";
 import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
@@ -27,23 +28,37 @@ import { TaskPanel } from "./TaskPanel";
 import { TopBar } from "./TopBar";
 import { VerdictBar } from "./VerdictBar";
 
-/** The frame: stages on top, verdict under it, panel, table, model, and the object list below. */
-export function Workroom({ projectId, leave }: { projectId: number; leave: () => void }) {
-  const project = useProject(projectId);
+type Props = { projectId: number; leave: () => void };
+
+/** A project: what is done in it is about the atlas on the table. */
+export function Workroom(props: Props) {
   const wanted = useUi((ui) => ui.atlas);
+  const tabs = useProject(props.projectId).data?.atlases ?? [];
+  const atlas = (tabs.find((tab) => tab.id === wanted) ?? tabs[0])?.id ?? 0;
+  const scope = useMemo(() => ({ project: props.projectId, atlas }), [props.projectId, atlas]);
+  return (
+    <ScopeContext value={scope}>
+      <Frame {...props} atlasId={atlas} />
+    </ScopeContext>
+  );
+}
+
+/** The frame: stages on top, verdict under it, panel, table, model, and the object list below. */
+function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
+  const { ask: move } = useAction("move");
+  const project = useProject(projectId);
   const tabs = project.data?.atlases ?? [];
-  const atlas = useAtlas((tabs.find((tab) => tab.id === wanted) ?? tabs[0])?.id);
+  const atlas = useAtlas(atlasId || undefined);
   const jobs = useJobs(projectId);
   const looked = useLooked((state) => state.draft);
   const layout = useShownLayout(looked ?? (atlas.data?.objects ? atlas.data.head : undefined));
-  const actions = useActions(atlas.data, projectId);
+  const acting = useActing();
   const upload = useUpload(projectId, atlas.data);
   useAddress(projectId);
   const setStage = useUi((ui) => ui.setStage);
   const stage = useUi((ui) => ui.stage);
   const room = useRoom(stage);
   const { change, resize } = useRooms();
-  const { mutateAsync: place } = actions.place;
   useEffect(() => {
     editor.onHeld = (islands) =>
       useUi.getState().tell({
@@ -54,9 +69,15 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
             : `All ${islands} islands that are selected keep their place, rotation or size.`,
         fix: "Unlock it first (L for the place), or select others.",
       });
-    editor.history.send = (edit) => place(edit).then((answer) => answer.head.id);
-  }, [place]);
-  useShortcuts(actions, project.data, atlas.data);
+    editor.history.send = ({ verb, islands, moves, sideTable }) =>
+      move({
+        verb,
+        islands: [...islands],
+        moves: moves.map((m) => [...m]),
+        side_table: sideTable ?? null,
+      }).then((answer) => answer.head.id);
+  }, [move]);
+  useShortcuts(acting, project.data, atlas.data);
   useLayoutEffect(() => () => editor.clear(), []);
   useLivePicture(jobs);
   useProof(atlas.data?.objects ? atlas.data.head.id : undefined);
@@ -101,13 +122,7 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
       onDragLeave={upload.out}
       onDrop={upload.drop}
     >
-      <TopBar
-        project={project.data}
-        atlas={atlas.data?.id ?? 0}
-        jobs={jobs}
-        actions={actions}
-        leave={leave}
-      />
+      <TopBar project={project.data} atlas={atlas.data?.id ?? 0} jobs={jobs} leave={leave} />
       <VerdictBar />
       <Flex px="12px" pb={room.objectList ? "0" : "8px"} minH="0">
         {room.panel ? (
@@ -117,7 +132,6 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
                 project={project.data}
                 atlas={atlas.data}
                 jobs={jobs}
-                actions={actions}
                 upload={upload.send}
                 fold={() => change(stage, { panel: false })}
               />
@@ -134,15 +148,12 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
           <FoldedPanel stage={stage} open={() => change(stage, { panel: true })} />
         )}
         <Flex direction="column" minW="0" minH="0" flex="1">
-          {tabs.length > 1 && (
-            <AtlasTabs project={project.data} here={atlas.data.id} actions={actions} />
-          )}
+          {tabs.length > 1 && <AtlasTabs project={project.data} here={atlas.data.id} />}
           <Flex flex="1" minH="0" minW="0" gap="10px">
             {stage === "Merge" && !empty && <MaterialShelf atlas={atlas.data} />}
             <TableView
               atlas={atlas.data}
               project={project.data}
-              actions={actions}
               jobs={jobs}
               empty={empty}
               numbers={stage === "Arrange" && room.objectList}
@@ -182,7 +193,6 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
             />
             <Box h={`${room.objectListHeight}px`} display="grid">
               <ObjectList
-                actions={actions}
                 project={project.data}
                 atlas={atlas.data}
                 fold={() => change(stage, { objectList: false })}
@@ -196,11 +206,11 @@ export function Workroom({ projectId, leave }: { projectId: number; leave: () =>
           />
         )}
       </Box>
-      <Shortcuts />
-      <Palette actions={actions} project={project.data} atlas={atlas.data} />
-      <Steps projectId={projectId} actions={actions} />
-      <Drafts actions={actions} atlas={atlas.data} />
-      <LookedAt key={atlas.data.id} actions={actions} />
+      <Shortcuts project={project.data} atlas={atlas.data} />
+      <Palette project={project.data} atlas={atlas.data} />
+      <Steps projectId={projectId} />
+      <Drafts atlas={atlas.data} />
+      <LookedAt key={atlas.data.id} />
       {upload.dragging && (
         <Center
           position="fixed"

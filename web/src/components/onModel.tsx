@@ -93,7 +93,7 @@ function Drawn({
       const [h] = cloth.halves[edge];
       return [...cloth.point(h), ...cloth.point(after(h))];
     });
-    const pins = [...own.corners].flatMap((corner) => {
+    const pins = [...own.vertices].flatMap((corner) => {
       const h = cloth.triangleCorner(corner);
       return h === undefined ? [] : cloth.point(h);
     });

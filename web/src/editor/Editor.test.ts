@@ -1,8 +1,7 @@
-import { BufferGeometry } from "three";
 import { beforeEach, expect, it, vi } from "vitest";
-import type { Finding, LayoutInfo, Proof } from "../api/client";
+import type { Finding, Proof } from "../api/client";
 import { Editor } from "./Editor";
-import type { Geometry } from "./layout/readGeometry";
+import { geometry, info, still } from "./layout.samples";
 import { FLAGS } from "./style/islandStyle";
 
 beforeEach(() => {
@@ -12,34 +11,6 @@ beforeEach(() => {
   vi.stubGlobal("cancelAnimationFrame", () => undefined);
 });
 
-const square = (x: number) => [x, 0, x + 0.2, 0, x + 0.2, 0.2];
-const edges = (x: number) => [x, 0, x + 0.2, 0, x + 0.2, 0, x + 0.2, 0.2, x + 0.2, 0.2, x, 0];
-
-const geometry: Geometry = {
-  base: {
-    count: 2,
-    corners: new Float32Array([...square(0), ...square(0.5)]),
-    triangleIsland: new Int32Array([0, 1]),
-    edges: new Float32Array([...edges(0), ...edges(0.5)]),
-    edgeIsland: new Int32Array([0, 0, 0, 1, 1, 1]),
-  },
-  instances: [{ geometry: new BufferGeometry(), matrix: null as never, object: 7 }],
-};
-
-function info(tiles: number[][] = [[1001, 2048, 1024]]): LayoutInfo {
-  return {
-    revision: { id: 1, tiles } as never,
-    figures: { island_density: [64, 256], island_flags: [FLAGS.mirrored, FLAGS.outside] } as never,
-    objects: [
-      { id: 7, name: "Crate", colour: "#204060", channel: 0, first_island: 0, islands: 2 } as never,
-    ],
-    world_area: [1, 1],
-    controls: { flags: [0, 3], tile: [0, 1002], bundle: [4, 4], stack: [-1, -1], weight: [1, 1] },
-    warnings: [],
-  };
-}
-
-const still = new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 0, 0, 1, 0]);
 const look = (editor: Editor, island: number) =>
   Array.from(
     (editor.looks.textures!.look.image.data as Uint8Array).slice(4 * island, 4 * island + 4),

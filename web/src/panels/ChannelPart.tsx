@@ -1,9 +1,11 @@
+import { useAction } from "../api/actions/act";
 import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import type { Atlas } from "../api/client";
-import { useEditor, type Actions } from "../api/hooks";
+import { useEditor } from "../api/hooks";
 
 /** The UV channel that objects are laid out from, and the one that is written; shown when there is a choice. */
-export function ChannelPart({ atlas, actions }: { atlas: Atlas; actions: Actions }) {
+export function ChannelPart({ atlas }: { atlas: Atlas }) {
+  const channelAction = useAction("channel");
   const editor = useEditor("document", "selection");
   const all = editor.document.info?.objects ?? [];
   const picked = new Set(editor.selection.list().map((i) => editor.document.objectOf(i)?.id));
@@ -20,7 +22,7 @@ export function ChannelPart({ atlas, actions }: { atlas: Atlas; actions: Actions
   const targets = new Set(objects.map((o) => o.target));
   const set = (source: number, target: number) => {
     const chosen = able(source).map((o) => o.id);
-    if (chosen.length) actions.setChannel.mutate({ objects: chosen, source, target });
+    if (chosen.length) channelAction.run({ objects: chosen, source, target });
   };
   const source = sources.size === 1 ? [...sources][0] : -1;
   const target = targets.size === 1 ? [...targets][0] : -1;

@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import { Box, Text } from "@chakra-ui/react";
 import { useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
@@ -27,7 +28,9 @@ export function EvenOutPanel(props: PanelProps) {
   );
 }
 
-function DensityPart({ jobs, actions }: PanelProps) {
+function DensityPart({ jobs }: PanelProps) {
+  const evenOutAction = useAction("even-out");
+  const houseAction = useAction("house");
   const editor = useEditor("document", "selection", "view");
   const [target, setTarget] = useKept<(typeof TARGETS)[number]>("target", "house");
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("scope", "all");
@@ -52,7 +55,7 @@ function DensityPart({ jobs, actions }: PanelProps) {
     (target !== "selected" || pickedOne) &&
     (scope !== "selected" || picked.length > 0);
   const run = () =>
-    actions.evenOut.mutate({
+    evenOutAction.run({
       ...(target === "selected"
         ? wholeObject
           ? { like: wholeObject.id }
@@ -83,7 +86,7 @@ function DensityPart({ jobs, actions }: PanelProps) {
         step={8}
         onChange={(value) => {
           editor.setHouse(value, editor.view.tolerance);
-          actions.setHouse.mutate({ house_density: value });
+          houseAction.run({ house_density: value });
         }}
       />
       <NumberField
@@ -94,7 +97,7 @@ function DensityPart({ jobs, actions }: PanelProps) {
         max={90}
         onChange={(value) => {
           editor.setHouse(editor.view.house, value / 100);
-          actions.setHouse.mutate({ tolerance: value / 100 });
+          houseAction.run({ tolerance: value / 100 });
         }}
       />
       <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} />
@@ -119,7 +122,7 @@ function DensityPart({ jobs, actions }: PanelProps) {
       />
       <MainButton
         disabled={!canRun || running(jobs, "even-out")}
-        busy={actions.evenOut.isPending}
+        busy={evenOutAction.busy}
         onClick={run}
       >
         Even out
@@ -127,8 +130,8 @@ function DensityPart({ jobs, actions }: PanelProps) {
       <Text color="soft" fontSize="12px" mt="2">
         A weight in the object list makes a deliberate exception: 2 × is twice the density.
       </Text>
-      <Running jobs={jobs} kind="even-out" actions={actions} />
-      <ProportionsPart actions={actions} />
+      <Running jobs={jobs} kind="even-out" />
+      <ProportionsPart />
     </>
   );
 }

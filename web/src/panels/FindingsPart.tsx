@@ -13,7 +13,7 @@ import { FindingCard } from "./FindingCard";
 import { Running, Title } from "./parts";
 
 /** What was found, by kind. An open kind is stepped through one by one. */
-export function FindingsPart({ project, atlas, jobs, actions }: PanelProps) {
+export function FindingsPart({ project, atlas, jobs }: PanelProps) {
   const editor = useEditor("figures");
   const { rules, change } = useRules(project.id);
   const baked = lastTestBake(jobs, atlas)?.baked ?? null;
@@ -108,7 +108,7 @@ export function FindingsPart({ project, atlas, jobs, actions }: PanelProps) {
           )}
         </Box>
       ))}
-      <Running jobs={jobs} kind="pack" actions={actions} />
+      <Running jobs={jobs} kind="pack" />
     </>
   );
 }

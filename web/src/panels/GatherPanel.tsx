@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { AT_A_CLICK, useEditor, useLooseObjects } from "../api/hooks";
@@ -18,7 +19,11 @@ const UNITS = [
   ["0.3048", "foot"],
 ];
 
-export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProps) {
+export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
+  const houseAction = useAction("house");
+  const unwrapAction = useAction("unwrap");
+  const moveObjectsAction = useAction("move-objects");
+  const updateAction = useAction("update");
   const editor = useEditor("document");
   const loose = useLooseObjects(project);
   const setStage = useUi((ui) => ui.setStage);
@@ -66,7 +71,7 @@ export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProp
         min={0}
         max={0.01}
         step={1e-5}
-        onChange={(uv_tolerance) => actions.setHouse.mutate({ uv_tolerance })}
+        onChange={(uv_tolerance) => houseAction.run({ uv_tolerance })}
       />
       <Text color="soft" fontSize="12px" mb="2">
         Files round their UVs; this is of files that come in from now on.
@@ -85,7 +90,7 @@ export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProp
       <MainButton busy={busy} onClick={() => input.current?.click()}>
         Bring in files
       </MainButton>
-      <Running jobs={jobs} kind="gather" actions={actions} />
+      <Running jobs={jobs} kind="gather" />
       {bare.length > 0 && (
         <Box
           mt="3"
@@ -110,7 +115,7 @@ export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProp
             color="petrol"
             disabled={running(jobs, "unwrap")}
             onClick={() => {
-              actions.unwrap.mutate({ objects: [], ...AT_A_CLICK });
+              unwrapAction.run({ objects: [], ...AT_A_CLICK });
               setStage("Unwrap");
             }}
           >
@@ -118,7 +123,7 @@ export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProp
           </Button>
         </Box>
       )}
-      <ChannelPart atlas={atlas} actions={actions} />
+      <ChannelPart atlas={atlas} />
       {loose.length > 0 && (
         <Box mt="3" pt="2" borderTopWidth="1.5px" borderTopStyle="dashed" borderColor="line">
           <Flex justify="space-between" align="center">
@@ -129,7 +134,7 @@ export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProp
                 variant="outline"
                 borderColor="line"
                 onClick={() =>
-                  actions.moveObjects.mutate({ atlas: atlas.id, objects: loose.map((o) => o.id) })
+                  moveObjectsAction.run({ atlas: atlas.id, objects: loose.map((o) => o.id) })
                 }
               >
                 Bring all {loose.length} here
@@ -152,7 +157,7 @@ export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProp
               <Button
                 size="2xs"
                 variant="ghost"
-                onClick={() => actions.moveObjects.mutate({ atlas: atlas.id, objects: [o.id] })}
+                onClick={() => moveObjectsAction.run({ atlas: atlas.id, objects: [o.id] })}
               >
                 Bring here
               </Button>
@@ -195,10 +200,10 @@ export function GatherPanel({ jobs, project, atlas, actions, upload }: PanelProp
           onChange={(e) => {
             const chosen = [...(e.target.files ?? [])];
             e.target.value = "";
-            if (chosen.length) actions.update.mutate({ source: older.current, files: chosen });
+            if (chosen.length) updateAction.run({ source: older.current, files: chosen });
           }}
         />
-        <Running jobs={jobs} kind="update" actions={actions} />
+        <Running jobs={jobs} kind="update" />
         <Brought jobs={jobs} atlas={atlas} />
         {files.size > 0 && <WatchPart project={project} />}
         {editor.document.info?.warnings.map((warning) => (

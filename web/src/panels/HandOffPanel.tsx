@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import { Box, Link, Text } from "@chakra-ui/react";
 import { useEditor } from "../api/hooks";
 import { ChannelEdits, useChannelEdits } from "./ChannelEdits";
@@ -22,7 +23,8 @@ export function HandOffPanel(props: PanelProps) {
   );
 }
 
-function FilesPart({ atlas, project, jobs, actions }: PanelProps) {
+function FilesPart({ atlas, project, jobs }: PanelProps) {
+  const exportingAction = useAction("export");
   const editor = useEditor("document", "figures");
   const edits = useChannelEdits();
   const last = jobs.find((job) => job.kind === "export" && job.state === "done");
@@ -41,8 +43,8 @@ function FilesPart({ atlas, project, jobs, actions }: PanelProps) {
       )}
       <MainButton
         disabled={!project.objects || running(jobs, "export")}
-        busy={actions.handOff.isPending}
-        onClick={() => actions.handOff.mutate(edits)}
+        busy={exportingAction.busy}
+        onClick={() => exportingAction.run(edits)}
       >
         Export all as zip
       </MainButton>
@@ -57,7 +59,7 @@ function FilesPart({ atlas, project, jobs, actions }: PanelProps) {
           {note}
         </Text>
       ))}
-      <Running jobs={jobs} kind="export" actions={actions} />
+      <Running jobs={jobs} kind="export" />
       {head > 0 && (
         <Box mt="3">
           <Text mb="1">Layout sheet</Text>
@@ -93,7 +95,7 @@ function FilesPart({ atlas, project, jobs, actions }: PanelProps) {
         </Box>
       )}
       {head > 0 && <ChannelEdits atlas={atlas} />}
-      {head > 0 && <TexturesPart atlas={atlas} jobs={jobs} actions={actions} />}
+      {head > 0 && <TexturesPart atlas={atlas} jobs={jobs} />}
     </>
   );
 }

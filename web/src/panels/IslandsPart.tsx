@@ -1,6 +1,8 @@
+import { useActing, useAction } from "../api/actions/act";
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useEditor } from "../api/hooks";
-import { islandCommands, type Command } from "../commands";
+import type { Command } from "../commands/command";
+import { islandCommands } from "../commands/island";
 import type { PanelProps } from "./props";
 import * as format from "../format";
 import { NumberField, Title } from "./parts";
@@ -8,10 +10,10 @@ import { SelectPart } from "./SelectPart";
 
 /** What the packer may do with the selected islands. */
 export function IslandsPart(props: PanelProps) {
-  const { actions } = props;
+  const controlAction = useAction("control");
   const editor = useEditor("document", "selection");
   const picked = editor.selection.list();
-  const commands = islandCommands(editor, actions);
+  const commands = islandCommands(editor, useActing());
   const weights = [...new Set(picked.map((i) => editor.document.info?.controls.weight[i] ?? 1))];
   const touched =
     editor.document.info?.controls.flags.flatMap((f, i) =>
@@ -37,21 +39,21 @@ export function IslandsPart(props: PanelProps) {
       </Title>
       <Box>
         {shown("Islands", (c) => c.on !== undefined).map((c) => (
-          <Toggle key={c.name} command={c} />
+          <Toggle key={c.id} command={c} />
         ))}
       </Box>
       <Flex wrap="wrap" gap="1" mt="2">
         {shown("Islands", (c) => c.on === undefined).map((c) => (
           <Button
-            key={c.name}
+            key={c.id}
             size="2xs"
             variant="outline"
             borderColor="line"
-            title={c.hint}
-            disabled={!c.enabled}
+            title={c.lacks || c.hint}
+            disabled={c.lacks !== ""}
             onClick={c.run}
           >
-            {c.name}
+            {c.label}
           </Button>
         ))}
       </Flex>
@@ -61,15 +63,16 @@ export function IslandsPart(props: PanelProps) {
       <Flex wrap="wrap" gap="1">
         {shown("Tiles", () => true).map((c) => (
           <Button
-            key={c.name}
+            key={c.id}
             size="2xs"
             variant="outline"
             borderColor="line"
-            disabled={!c.enabled}
+            disabled={c.lacks !== ""}
+            title={c.lacks}
             onClick={c.run}
-            aria-label={c.name}
+            aria-label={c.label}
           >
-            {c.name.replace("Send to tile ", "")}
+            {c.label.replace("Send to tile ", "")}
           </Button>
         ))}
       </Flex>
@@ -82,7 +85,7 @@ export function IslandsPart(props: PanelProps) {
           max={100}
           step={0.25}
           onChange={(weight) => {
-            if (picked.length) actions.control.mutate({ islands: picked, weight });
+            if (picked.length) controlAction.run({ islands: picked, weight });
           }}
         />
         <Text color="soft" fontSize="12px">
@@ -120,8 +123,8 @@ function Toggle({ command }: { command: Command }) {
       fontWeight="400"
       fontSize="13px"
       aria-pressed={command.on}
-      disabled={!command.enabled}
-      title={command.hint}
+      disabled={command.lacks !== ""}
+      title={command.lacks || command.hint}
       onClick={command.run}
     >
       <Box
@@ -144,7 +147,7 @@ function Toggle({ command }: { command: Command }) {
           bg={command.on ? "onPetrol" : "soft"}
         />
       </Box>
-      {command.name}
+      {command.label}
     </Button>
   );
 }

@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Collapsible, Flex, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useState } from "react";
 import { useEditor } from "../api/hooks";
@@ -56,13 +57,8 @@ export function PackPart(props: PanelProps) {
   );
 }
 
-function Settings({
-  atlas,
-  project,
-  jobs,
-  actions,
-  options,
-}: PanelProps & { options: PackOptions }) {
+function Settings({ atlas, project, jobs, options }: PanelProps & { options: PackOptions }) {
+  const packAction = useAction("pack");
   const editor = useEditor("document", "selection");
   const tiles = editor.document.tiles;
   const [, tileWidth, tileHeight] = editor.document.tile;
@@ -100,7 +96,7 @@ function Settings({
     set({ density: DENSITIES[Number(fixed)][Number(evenly)] });
   const rest = useMore("pack", SHOWN);
   const run = (draft: boolean) =>
-    actions.pack.mutate({
+    packAction.run({
       ...rest,
       ...s,
       more_tiles: stays && s.more_tiles,
@@ -301,7 +297,7 @@ function Settings({
       )}
       <Foot>
         {!busy && (
-          <MainButton disabled={!count} busy={actions.pack.isPending} onClick={() => run(false)}>
+          <MainButton disabled={!count} busy={packAction.busy} onClick={() => run(false)}>
             Pack {format.whole(count)} islands
           </MainButton>
         )}
@@ -312,7 +308,7 @@ function Settings({
               size="xs"
               variant="outline"
               borderColor="line"
-              disabled={!count || actions.pack.isPending}
+              disabled={!count || packAction.busy}
               onClick={() => run(true)}
             >
               Pack as draft
@@ -328,7 +324,7 @@ function Settings({
             </Button>
           </Flex>
         )}
-        <Running jobs={jobs} kind="pack" actions={actions} />
+        <Running jobs={jobs} kind="pack" />
       </Foot>
     </>
   );

@@ -1,11 +1,12 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, Input, Text } from "@chakra-ui/react";
 import type { ObjectRow } from "../api/client";
-import { useEditor, type Actions } from "../api/hooks";
+import { useEditor } from "../api/hooks";
 import { asRatio, fromRatio } from "../format";
 import { useKept } from "../state";
 
 /** Objects laid out for pictures that are not square, and those that look as if they were. */
-export function ProportionsPart({ actions }: { actions: Actions }) {
+export function ProportionsPart() {
   const editor = useEditor("document", "selection");
   const [all, setAll] = useKept("all proportions", false);
   const objects = editor.document.info?.objects ?? [];
@@ -25,16 +26,16 @@ export function ProportionsPart({ actions }: { actions: Actions }) {
           : "Every object was laid out for a square texture, as far as its textures and its stretch tell."}
       </Text>
       {shown.map((o) => (
-        <Row key={o.id} object={o} actions={actions} />
+        <Row key={o.id} object={o} />
       ))}
     </Box>
   );
 }
 
-function Row({ object, actions }: { object: ObjectRow; actions: Actions }) {
+function Row({ object }: { object: ObjectRow }) {
+  const memberAction = useAction("member");
   const text = asRatio(object.proportion);
-  const say = (proportion: number | null) =>
-    actions.setMember.mutate({ object: object.id, proportion });
+  const say = (proportion: number | null) => memberAction.run({ object: object.id, proportion });
   return (
     <Box mb="1" data-proportion={object.name}>
       <Flex align="center" gap="2">

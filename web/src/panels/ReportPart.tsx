@@ -7,7 +7,7 @@ import * as format from "../format";
 import { MainButton, Running, running, Title } from "./parts";
 
 /** The figures of the report, and the report itself as a page and as JSON. */
-export function ReportPart({ project, atlas, jobs, actions }: PanelProps) {
+export function ReportPart({ project, atlas, jobs }: PanelProps) {
   const editor = useEditor("document", "figures");
   const { report } = useFixes(atlas, project.id);
   const { proof } = editor.figures;
@@ -53,7 +53,7 @@ export function ReportPart({ project, atlas, jobs, actions }: PanelProps) {
       >
         Write the report
       </MainButton>
-      <Running jobs={jobs} kind="report" actions={actions} />
+      <Running jobs={jobs} kind="report" />
       {written && (
         <Box mt="2">
           <Link

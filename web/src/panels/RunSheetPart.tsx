@@ -32,7 +32,7 @@ const COLOURS: Record<RunLine["state"], string> = {
 };
 
 /** The run sheet: lines that bring atlases up to date, what is out of date and why. */
-export function RunSheetPart({ project, atlas, jobs, actions }: PanelProps) {
+export function RunSheetPart({ project, atlas, jobs }: PanelProps) {
   const { lines, remember, change, drop, run, putBack, read, refresh } = useRunSheet(project);
   const [name, setName] = useState("");
   const done = jobs
@@ -145,8 +145,8 @@ export function RunSheetPart({ project, atlas, jobs, actions }: PanelProps) {
             ? `Bring ${stale.length === 1 ? "one line" : `${stale.length} lines`} up to date`
             : "All is current"}
         </MainButton>
-        <Running jobs={jobs} kind="run line" actions={actions} />
-        <Running jobs={jobs} kind="run sheet" actions={actions} />
+        <Running jobs={jobs} kind="run line" />
+        <Running jobs={jobs} kind="run sheet" />
       </Foot>
     </>
   );

@@ -4,24 +4,24 @@ import { useState } from "react";
 import { useEditor } from "../api/hooks";
 import { islandsWhere, sizeOf } from "../editor/selection/finders";
 import { savedSelections, saveSelection } from "../editor/selection/saved";
-import { selectCommands } from "../selectCommands";
+import { selectCommands } from "../commands/select";
 import { useKept } from "../state";
 import type { PanelProps } from "./props";
 
 const CHIPS: Record<string, string> = {
-  "Select the whole object": "whole object",
-  "Select the same material": "same material",
-  "Select what is mirrored": "mirrored",
-  "Select what is crooked": "crooked",
-  "Select what overlaps": "overlapping",
-  "Select what is outside": "outside",
-  "Select the side table": "side table",
-  "Select what is locked": "locked",
-  "Grow to what touches": "grow",
-  "Shrink from the rim": "shrink",
-  "Hide these": "hide",
-  "Only these in sight": "only these",
-  "Show all again": "show all",
+  "select-object": "whole object",
+  "select-material": "same material",
+  "select-mirrored": "mirrored",
+  "select-crooked": "crooked",
+  "select-overlapping": "overlapping",
+  "select-outside": "outside",
+  "select-side-table": "side table",
+  "select-locked": "locked",
+  "select-touching": "grow",
+  "select-inner": "shrink",
+  hide: "hide",
+  "hide-others": "only these",
+  "show-all": "show all",
 };
 
 const RANGES = { size: "size, px²", side: "longer side, px", density: "density, px/m" } as const;
@@ -57,17 +57,17 @@ export function SelectPart({ project }: PanelProps) {
         Select by what they are
       </Text>
       <Flex wrap="wrap" gap="1">
-        {Object.entries(CHIPS).flatMap(([name, word]) => {
-          const command = commands.find((c) => c.name === name);
+        {Object.entries(CHIPS).flatMap(([id, word]) => {
+          const command = commands.find((c) => c.id === id);
           return command
             ? [
                 <Button
-                  key={name}
+                  key={id}
                   size="2xs"
                   variant="outline"
                   borderColor="line"
-                  disabled={!command.enabled}
-                  title={command.hint || name}
+                  disabled={command.lacks !== ""}
+                  title={command.lacks || command.hint || command.label}
                   onClick={command.run}
                 >
                   {word}

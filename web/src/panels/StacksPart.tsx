@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, Spinner, Text } from "@chakra-ui/react";
 import { useCandidates } from "../api/arrange";
 import { useEditor } from "../api/hooks";
@@ -10,7 +11,8 @@ const codes = (all: string[]) =>
   all.length > 3 ? `${all.slice(0, 2).join(" ")} + ${all.length - 2}` : all.join(" ");
 
 /** Islands of one shape: candidates, and what is stacked already. */
-export function StacksPart({ atlas, actions }: PanelProps) {
+export function StacksPart({ atlas }: PanelProps) {
+  const controlAction = useAction("control");
   const editor = useEditor("document");
   const [tolerance, setTolerance] = useKept("stack tolerance", 0.2);
   const found = useCandidates(atlas, tolerance / 100);
@@ -37,10 +39,8 @@ export function StacksPart({ atlas, actions }: PanelProps) {
           mb="1"
           variant="outline"
           borderColor="line"
-          disabled={actions.control.isPending}
-          onClick={() =>
-            actions.control.mutate({ islands: [], stacks: open.map((row) => row.islands) })
-          }
+          disabled={controlAction.busy}
+          onClick={() => controlAction.run({ islands: [], stacks: open.map((row) => row.islands) })}
         >
           Stack all {open.length} shapes
         </Button>
@@ -90,10 +90,8 @@ export function StacksPart({ atlas, actions }: PanelProps) {
                 size="2xs"
                 variant="outline"
                 borderColor="line"
-                disabled={actions.control.isPending}
-                onClick={() =>
-                  actions.control.mutate({ islands: row.islands, stack: !row.stacked })
-                }
+                disabled={controlAction.busy}
+                onClick={() => controlAction.run({ islands: row.islands, stack: !row.stacked })}
               >
                 {row.stacked ? "Take off" : "Stack"}
               </Button>

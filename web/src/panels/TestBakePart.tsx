@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, Link, NativeSelect, Slider, Text } from "@chakra-ui/react";
 import { useId } from "react";
 import type { Atlas, BakeRequest } from "../api/client";
@@ -84,7 +85,8 @@ function requestOf({
 }
 
 /** The test bake: a small bake of our own, and what it shows to be wrong. */
-export function TestBakePart({ atlas, jobs, actions }: PanelProps) {
+export function TestBakePart({ atlas, jobs }: PanelProps) {
+  const bakeAction = useAction("bake");
   const [kept, keep] = useKept<Kept>("testBake", USUAL);
   const [more, setMore] = useKept("testBake more", false);
   const [open, setOpen] = useKept("testBake settings", false);
@@ -298,12 +300,12 @@ export function TestBakePart({ atlas, jobs, actions }: PanelProps) {
       <Foot>
         <MainButton
           disabled={!atlas.objects || !kept.maps.length || running(jobs, "bake")}
-          busy={actions.bake.isPending}
-          onClick={() => actions.bake.mutate({ ...rest, ...requestOf(kept) })}
+          busy={bakeAction.busy}
+          onClick={() => bakeAction.run({ ...rest, ...requestOf(kept) })}
         >
           Test bake
         </MainButton>
-        <Running jobs={jobs} kind="bake" actions={actions} />
+        <Running jobs={jobs} kind="bake" />
       </Foot>
     </>
   );

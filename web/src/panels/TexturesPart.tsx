@@ -1,7 +1,7 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, Input, Link, Text } from "@chakra-ui/react";
 import { useId } from "react";
 import type { Atlas, Job, TexturesRequest } from "../api/client";
-import type { Actions } from "../api/hooks";
 import { useKept } from "../state";
 import { Pick, Row } from "./merge/fields";
 import { GOOD_NAME } from "./merge/settings";
@@ -30,15 +30,8 @@ const USUAL: Kept = {
 };
 
 /** Picture sets: a picture of each kind for each tile, at its own resolution, numbered by tile. */
-export function TexturesPart({
-  atlas,
-  jobs,
-  actions,
-}: {
-  atlas: Atlas;
-  jobs: Job[];
-  actions: Actions;
-}) {
+export function TexturesPart({ atlas, jobs }: { atlas: Atlas; jobs: Job[] }) {
+  const texturesAction = useAction("textures");
   const [kept, keep] = useKept<Kept>("texture set", USUAL);
   const id = useId();
   const change = (some: Partial<Kept>) => keep({ ...kept, ...some });
@@ -137,8 +130,8 @@ export function TexturesPart({
           borderColor="petrol"
           color="petrol"
           disabled={!kept.kinds.length || !GOOD_NAME.test(kept.name) || running(jobs, "textures")}
-          loading={actions.textures.isPending}
-          onClick={() => actions.textures.mutate({ ...kept, naming: "{name}_{role}" })}
+          loading={texturesAction.busy}
+          onClick={() => texturesAction.run({ ...kept, naming: "{name}_{role}" })}
         >
           Draw
         </Button>
@@ -150,7 +143,7 @@ export function TexturesPart({
           </Button>
         )}
       </Flex>
-      <Running jobs={jobs} kind="textures" actions={actions} />
+      <Running jobs={jobs} kind="textures" />
     </Box>
   );
 }

@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, IconButton, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { Plus, Snowflake, Trash2, X } from "lucide-react";
 import { useRef } from "react";
@@ -12,13 +13,14 @@ import { Title } from "./parts";
 const SIZES = [128, 256, 512, 1024, 2048, 4096, 8192, 16384];
 
 /** The grid of tiles: up to ten in a row, each with its own resolution. */
-export function TilesPart({ atlas, actions }: PanelProps) {
+export function TilesPart({ atlas }: PanelProps) {
+  const tilesAction = useAction("tiles");
   const editor = useEditor("document");
   const tiles = editor.document.tiles;
   // Until the layout shows the last change, another one would start from tiles of before.
-  const busy = actions.setTiles.isPending || atlas.head.id !== editor.document.info?.revision.id;
+  const busy = tilesAction.busy || atlas.head.id !== editor.document.info?.revision.id;
   const figures = editor.document.info?.figures?.tiles;
-  const send = (rows: TileRow[]) => actions.setTiles.mutate(rows);
+  const send = (rows: TileRow[]) => tilesAction.run(rows);
   const change = (number: number, what: Partial<TileRow>) =>
     send(tiles.map((t) => (t.number === number ? { ...t, ...what } : t)));
   return (

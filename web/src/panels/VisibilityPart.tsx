@@ -1,3 +1,4 @@
+import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useId, useMemo, useState } from "react";
 import { useEditor } from "../api/hooks";
@@ -21,7 +22,9 @@ type Views = "around" | "above" | "band" | "cameras";
 const WEIGHTS = [0.1, 0.25, 0.5, 0.75];
 
 /** Visibility: how much of each island is ever visible, and weights to accept, to change or to leave. */
-export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
+export function VisibilityPart({ atlas, jobs }: PanelProps) {
+  const controlAction = useAction("control");
+  const visibilityAction = useAction("visibility");
   const editor = useEditor("document", "figures", "view");
   const [views, setViews] = useKept<Views>("seen from", "around");
   const [cameras, setCameras] = useKept<[number, number, number][]>(`seen cameras ${atlas.id}`, []);
@@ -56,7 +59,7 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
   );
   const many = [...proposals.values()].reduce((sum, rows) => sum + rows.length, 0);
   const accept = (rows: Proposal[], weight: number) =>
-    actions.control.mutate({ islands: rows.map((one) => one.island), weight });
+    controlAction.run({ islands: rows.map((one) => one.island), weight });
   return (
     <>
       <Title note="Rays from all sides tell which islands are never visible. They may have fewer texels, and all others more. Nothing is done unasked.">
@@ -137,9 +140,9 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
                 variant="outline"
                 borderColor="petrol"
                 color="petrol"
-                disabled={actions.control.isPending}
+                disabled={controlAction.busy}
                 title="They lie on one another from now on, and take no texels of their own"
-                onClick={() => actions.control.mutate({ islands: [], stacks })}
+                onClick={() => controlAction.run({ islands: [], stacks })}
               >
                 Stack {stacks.reduce((sum, rows) => sum + rows.length, 0)}
               </Button>
@@ -169,13 +172,13 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
                   leaveOut={
                     kind === "never"
                       ? (rows) =>
-                          actions.control.mutate({
+                          controlAction.run({
                             islands: rows.map((one) => one.island),
                             left_out: true,
                           })
                       : undefined
                   }
-                  busy={actions.control.isPending}
+                  busy={controlAction.busy}
                 />
               ),
           )}
@@ -188,9 +191,9 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
             running(jobs, "visibility") ||
             (views === "cameras" && !cameras.length)
           }
-          busy={actions.visibility.isPending}
+          busy={visibilityAction.busy}
           onClick={() =>
-            actions.visibility.mutate({
+            visibilityAction.run({
               ...rest,
               views,
               alone,
@@ -203,7 +206,7 @@ export function VisibilityPart({ atlas, jobs, actions }: PanelProps) {
         >
           {look ? "Measure again" : "Measure visibility"}
         </MainButton>
-        <Running jobs={jobs} kind="visibility" actions={actions} />
+        <Running jobs={jobs} kind="visibility" />
       </Foot>
     </>
   );

@@ -12,7 +12,7 @@ import {
 import { createContext, useContext, useEffect, useId, useState, type ReactNode } from "react";
 import { createPortal } from "react-dom";
 import type { Job } from "../api/client";
-import { isActive, type Actions } from "../api/hooks";
+import { isActive } from "../api/hooks";
 import { JobLine } from "../components/TopBar";
 
 /** Where the feet of slips are put: below what scrolls. */
@@ -231,11 +231,11 @@ export function Foot({ children }: { children: ReactNode }) {
 }
 
 /** The running job of a kind in its panel, with progress and cancel. */
-export function Running({ jobs, kind, actions }: { jobs: Job[]; kind: string; actions: Actions }) {
+export function Running({ jobs, kind }: { jobs: Job[]; kind: string }) {
   const job = jobs.find((j) => j.kind === kind && isActive(j));
   return job ? (
     <Box mt="2">
-      <JobLine job={job} actions={actions} />
+      <JobLine job={job} />
     </Box>
   ) : null;
 }

@@ -1,5 +1,4 @@
 import type { Atlas, Job, Project } from "../api/client";
-import type { Actions } from "../api/hooks";
 
 /** Send files, with the length of a unit in metres. */
 export type Upload = (files: File[], metresPerUnit?: number) => Promise<void>;
@@ -9,6 +8,5 @@ export type PanelProps = {
   project: Project;
   atlas: Atlas;
   jobs: Job[];
-  actions: Actions;
   upload: Upload;
 };

@@ -9,19 +9,19 @@ import {
 import type { LayoutDocument } from "../document/LayoutDocument";
 import { Signal } from "../signal";
 
-export const PICKED = ["islands", "faces", "edges", "path", "corners"] as const;
+export const PICKED = ["islands", "faces", "edges", "path", "vertices"] as const;
 export type Picked = (typeof PICKED)[number];
 
-/** What a drag over bare cloth does while faces, edges or corners are selected. */
+/** What a drag over bare cloth does while faces, edges or vertices are selected. */
 export const DRAGS = ["box", "lasso", "brush"] as const;
 
 /** What is selected of one object: faces, edges (as the cloth numbers them) and corners (as the file does). */
-export type Own = { faces: Set<number>; edges: Set<number>; corners: Set<number> };
+export type Own = { faces: Set<number>; edges: Set<number>; vertices: Set<number> };
 
 /** What the server is told is selected of an object. */
 export type Sent = { id: number; faces: number[]; edges: number[]; corners: number[] };
 
-/** Faces, edges and corners that are selected, on the table or the model. They are of meshes, which never change: they outlast every layout. */
+/** Faces, edges and vertices that are selected, on the table or the model. They are of meshes, which never change: they outlast every layout. */
 export class PicksManager {
   readonly signal = new Signal();
   mode: Picked = "islands";
@@ -44,7 +44,7 @@ export class PicksManager {
 
   get some(): boolean {
     return [...this.picked.values()].some(
-      (own) => own.faces.size + own.edges.size + own.corners.size > 0,
+      (own) => own.faces.size + own.edges.size + own.vertices.size > 0,
     );
   }
 
@@ -57,13 +57,13 @@ export class PicksManager {
 
   /** What is selected of an object. */
   of(object: number): Own {
-    return this.picked.get(object) ?? { faces: new Set(), edges: new Set(), corners: new Set() };
+    return this.picked.get(object) ?? { faces: new Set(), edges: new Set(), vertices: new Set() };
   }
 
   objects(): number[] {
     return [...this.picked.keys()].filter((id) => {
       const own = this.of(id);
-      return own.faces.size + own.edges.size + own.corners.size > 0;
+      return own.faces.size + own.edges.size + own.vertices.size > 0;
     });
   }
 
@@ -164,9 +164,9 @@ export class PicksManager {
           keys.double ? "add" : "toggle",
           keys.double ? edgeLoop(cloth, edge, this.through) : [edge],
         );
-    } else if (this.mode === "corners") {
+    } else if (this.mode === "vertices") {
       const h = nearestCorner(cloth, face, point);
-      if (h >= 0) this.change(object, "corners", how, [cloth.corners.corner[h]]);
+      if (h >= 0) this.change(object, "vertices", how, [cloth.corners.corner[h]]);
     } else this.walk(object, cloth, nearestCorner(cloth, face, point));
   }
 
@@ -193,7 +193,7 @@ export class PicksManager {
       const own = this.of(id);
       const cloth = this.cloth(id);
       const edges = cloth ? [...own.edges].map((edge) => cloth.names[edge]) : [];
-      return [{ id, faces: [...own.faces], edges, corners: [...own.corners] }];
+      return [{ id, faces: [...own.faces], edges, corners: [...own.vertices] }];
     });
   }
 }

@@ -44,14 +44,14 @@ export async function triangleAt(editor: Editor, x: number, y: number): Promise<
   return null;
 }
 
-/** Pick the faces, edges or corners that lie in a box on the table. */
+/** Pick the faces, edges or vertices that lie in a box on the table. */
 export function pickBox(editor: Editor, box: Bounds, add: boolean): Promise<void> {
   const inside = (p: [number, number]) =>
     p[0] >= box.minX && p[0] <= box.maxX && p[1] >= box.minY && p[1] <= box.maxY;
   return pickWithin(editor, editor.document.model?.islandsIn(box) ?? [], inside, add);
 }
 
-/** Pick the faces, edges or corners of some islands whose points on the table are inside of something; or let go of them. */
+/** Pick the faces, edges or vertices of some islands whose points on the table are inside of something; or let go of them. */
 export async function pickWithin(
   editor: Editor,
   among: Iterable<number>,
@@ -65,7 +65,7 @@ export async function pickWithin(
     (id): id is number => id !== undefined,
   );
   const inside = (p: [number, number] | null) => p !== null && within(p);
-  const kind = picks.mode === "faces" ? "faces" : picks.mode === "corners" ? "corners" : "edges";
+  const kind = picks.mode === "faces" ? "faces" : picks.mode === "vertices" ? "vertices" : "edges";
   if (!add && kind !== "edges")
     picks.objects().forEach((id) => picks.change(id, kind, "remove", [...picks.of(id)[kind]]));
   for (const object of objects) {
@@ -76,7 +76,7 @@ export async function pickWithin(
       const t = Math.floor(h / 3);
       if (!islands.has(cloth.island(t))) continue;
       const [a, b] = [cornerOnTable(editor, cloth, h), cornerOnTable(editor, cloth, after(h))];
-      if (kind === "corners" && inside(a)) found.add(cloth.corners.corner[h]);
+      if (kind === "vertices" && inside(a)) found.add(cloth.corners.corner[h]);
       else if (kind === "edges" && cloth.edgeOf[h] >= 0 && inside(a) && inside(b))
         found.add(cloth.edgeOf[h]);
       else if (kind === "faces" && h % 3 === 0) {
@@ -102,7 +102,7 @@ export function pickedCornerAt(
 ): { object: number; corner: number } | undefined {
   for (const object of editor.picks.objects()) {
     const cloth = editor.picks.cloth(object);
-    for (const corner of editor.picks.of(object).corners) {
+    for (const corner of editor.picks.of(object).vertices) {
       const h = cloth?.triangleCorner(corner);
       const at = cloth && h !== undefined ? cornerOnTable(editor, cloth, h) : null;
       if (!at) continue;
@@ -156,7 +156,7 @@ export function drawPicks(
       }
     ctx.stroke();
     const start = picks.pathFrom?.object === object ? [cloth.corners.corner[picks.pathFrom.h]] : [];
-    for (const corner of [...own.corners, ...start]) {
+    for (const corner of [...own.vertices, ...start]) {
       const h = cloth.triangleCorner(corner);
       const at = h === undefined ? null : screen(h);
       if (!at) continue;

@@ -8,7 +8,7 @@ import { DRAG_PX } from "./take/Pressed";
 const DOUBLE_MS = 350;
 let lastClick = { time: 0, sx: 0, sy: 0 };
 
-/** Pressed while faces, edges or corners are selected: a click selects, a drag draws a box or moves the selected corners. */
+/** Pressed while faces, edges or vertices are selected: a click selects, a drag draws a box or moves the selected corners. */
 export class PickPressed extends State {
   readonly name = "pressed";
 
@@ -22,7 +22,7 @@ export class PickPressed extends State {
   move(at: PointerAt): ToolState {
     if (Math.hypot(at.sx - this.from.sx, at.sy - this.from.sy) <= DRAG_PX) return this;
     const { from, editor } = this;
-    if (editor.picks.mode === "corners" && !from.shift && pickedCornerAt(editor, from.sx, from.sy))
+    if (editor.picks.mode === "vertices" && !from.shift && pickedCornerAt(editor, from.sx, from.sy))
       return new CornerDrag(editor, from).move(at);
     if (editor.picks.easing || editor.picks.drag === "brush")
       return new PickBrush(editor, from).move(at);
@@ -55,14 +55,14 @@ export class PickPressed extends State {
   }
 }
 
-/** A box is drawn; the faces, edges or corners that lie in it are selected. */
+/** A box is drawn; the faces, edges or vertices that lie in it are selected. */
 export class PickBox extends Boxing {
   protected override pick(add: boolean): void {
     void pickBox(this.editor, this.box, add);
   }
 }
 
-/** A line is drawn round faces, edges or corners. */
+/** A line is drawn round faces, edges or vertices. */
 export class PickLasso extends Drawing {
   readonly name = "lasso";
 

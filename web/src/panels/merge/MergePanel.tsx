@@ -1,3 +1,4 @@
+import { useAction } from "../../api/actions/act";
 import { Box, Button, Flex, Link, NativeSelect, Table, Text } from "@chakra-ui/react";
 import { useId, type ReactNode } from "react";
 import {
@@ -30,7 +31,9 @@ const FILTERS = {
 } as const;
 
 /** Merge: today against what comes, and the pictures of painted objects on their shared layout. */
-export function MergePanel({ project, atlas, jobs, actions }: PanelProps) {
+export function MergePanel({ project, atlas, jobs }: PanelProps) {
+  const mergeAction = useAction("merge");
+  const newAtlasAction = useAction("new-atlas");
   const { settings, change } = useMergeSettings();
   const edits = useChannelEdits();
   const id = useId();
@@ -38,11 +41,11 @@ export function MergePanel({ project, atlas, jobs, actions }: PanelProps) {
   const shelf = useShelf(atlas, settings.size || sheet);
   const { profiles } = useProfiles(project.id);
   const last = lastMerged(jobs, atlas);
-  const busy = running(jobs, "merge") || actions.merge.isPending;
+  const busy = running(jobs, "merge") || mergeAction.busy;
   const fits = GOOD_NAME.test(settings.name) && goodPattern(settings.naming);
   const rest = useMore("merge", MERGE_SHOWN);
   const run = (preview: boolean) =>
-    actions.merge.mutate({ ...rest, ...requestOf(settings, preview, profiles, edits) });
+    mergeAction.run({ ...rest, ...requestOf(settings, preview, profiles, edits) });
   return (
     <>
       <Title note="The objects get one set of textures on the layout that is on the table. What was painted moves with its islands; it is always taken from the files as they came.">
@@ -68,8 +71,8 @@ export function MergePanel({ project, atlas, jobs, actions }: PanelProps) {
             borderColor="petrol"
             color="petrol"
             disabled={busy}
-            loading={actions.newAtlas.isPending}
-            onClick={() => actions.newAtlas.mutate({ name: row.title, objects: row.objects })}
+            loading={newAtlasAction.busy}
+            onClick={() => newAtlasAction.run({ name: row.title, objects: row.objects })}
           >
             New atlas
           </Button>
@@ -121,7 +124,7 @@ export function MergePanel({ project, atlas, jobs, actions }: PanelProps) {
       <Foot>
         <MainButton
           disabled={busy || !atlas.objects || !fits}
-          busy={actions.merge.isPending}
+          busy={mergeAction.busy}
           onClick={() => run(false)}
         >
           {last && !last.merged.preview ? "Merge again" : "Merge"}
@@ -153,7 +156,7 @@ export function MergePanel({ project, atlas, jobs, actions }: PanelProps) {
             </Button>
           )}
         </Flex>
-        <Running jobs={jobs} kind="merge" actions={actions} />
+        <Running jobs={jobs} kind="merge" />
       </Foot>
     </>
   );

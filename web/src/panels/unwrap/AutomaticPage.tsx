@@ -1,3 +1,4 @@
+import { useAction } from "../../api/actions/act";
 import { Box, Button, Flex, NativeSelect, Table, Text } from "@chakra-ui/react";
 import type { Job } from "../../api/client";
 import { useEditor } from "../../api/hooks";
@@ -50,7 +51,8 @@ type Flat = {
 };
 
 /** Whole objects: cut into islands and flattened. */
-export function AutomaticPage({ jobs, actions }: PanelProps) {
+export function AutomaticPage({ jobs }: PanelProps) {
+  const unwrapAction = useAction("unwrap");
   const editor = useEditor("document", "selection", "picks");
   const setStage = useUi((ui) => ui.setStage);
   const [charts, setCharts] = useKept<Charts>("charts", "shape");
@@ -71,7 +73,7 @@ export function AutomaticPage({ jobs, actions }: PanelProps) {
   const busy = running(jobs, "unwrap");
   const rest = useMore("unwrap", SHOWN);
   const run = (draft: boolean) =>
-    actions.unwrap.mutate({
+    unwrapAction.run({
       ...rest,
       objects: chosen.map((o) => o.id),
       seams: charts,
@@ -183,7 +185,7 @@ export function AutomaticPage({ jobs, actions }: PanelProps) {
       <Foot>
         <MainButton
           disabled={!chosen.length || busy}
-          busy={actions.unwrap.isPending}
+          busy={unwrapAction.busy}
           onClick={() => run(false)}
         >
           Unwrap {counted}
@@ -221,7 +223,7 @@ export function AutomaticPage({ jobs, actions }: PanelProps) {
             Pack…
           </Button>
         </Flex>
-        <Running jobs={jobs} kind="unwrap" actions={actions} />
+        <Running jobs={jobs} kind="unwrap" />
       </Foot>
     </>
   );

@@ -1,6 +1,7 @@
+import { useAction } from "../../api/actions/act";
 import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import type { ReactNode } from "react";
-import type { Edit } from "../../api/hooks";
+import type { BodyOf } from "../../api/actions/requests";
 import { useEditor } from "../../api/hooks";
 import { useKept, useUi } from "../../state";
 import { Check, Foot, NumberField, Range, running, Title } from "../parts";
@@ -26,8 +27,9 @@ const WAYS = {
   even: "evenly on a line",
 } as const;
 
-/** Edits of what is selected: islands, faces, edges or corners. */
-export function EditPage({ jobs, actions }: PanelProps) {
+/** Edits of what is selected: islands, faces, edges or vertices. */
+export function EditPage({ jobs }: PanelProps) {
+  const editAction = useAction("edit");
   const editor = useEditor("picks", "selection", "document");
   const { picks, selection } = editor;
   const [balance, setBalance] = useKept("balance", 0.5);
@@ -40,11 +42,11 @@ export function EditPage({ jobs, actions }: PanelProps) {
   const [axis, setAxis] = useKept<keyof typeof AXES>("projection axis", "average");
   const [way, setWay] = useKept<keyof typeof WAYS>("line up", "level");
   const [trying, setTrying] = useKept("edit as a draft", false);
-  const busy = running(jobs, "edit") || actions.edit.isPending;
+  const busy = running(jobs, "edit") || editAction.busy;
   const [faces, edges, corners] = [
     picks.count("faces"),
     picks.count("edges"),
-    picks.count("corners"),
+    picks.count("vertices"),
   ];
   const islands = selection.size;
   // What the strip says is selected counts: islands are edited whole, whatever is still selected of their faces.
@@ -53,12 +55,12 @@ export function EditPage({ jobs, actions }: PanelProps) {
   const region = faces || islands;
   const what = () =>
     faces || edges || corners ? { objects: picks.sent() } : { islands: selection.list() };
-  // Of selected faces only those count; edges and corners that are selected beside them are of other verbs.
+  // Of selected faces only those count; edges and vertices that are selected beside them are of other verbs.
   const ofFaces = () =>
     ofFacesNow
       ? { objects: picks.sent().map((own) => ({ ...own, edges: [], corners: [] })) }
       : { islands: selection.list() };
-  const run = (edit: Edit) => actions.edit.mutate({ draft: trying, ...edit });
+  const run = (edit: BodyOf<"edit">) => editAction.run({ draft: trying, ...edit });
   const common = { run, busy, of: what };
   return (
     <>
@@ -323,14 +325,14 @@ export function EditPage({ jobs, actions }: PanelProps) {
 }
 
 type DoProps = {
-  run: (edit: Edit) => void;
+  run: (edit: BodyOf<"edit">) => void;
   busy: boolean;
-  of: () => Partial<Edit>;
+  of: () => Partial<BodyOf<"edit">>;
   name: string;
-  verb: Edit["verb"];
+  verb: BodyOf<"edit">["verb"];
   enabled: boolean;
   title: string;
-  more?: Partial<Edit>;
+  more?: Partial<BodyOf<"edit">>;
 };
 
 /** One verb as a button, grey while it has nothing to be done to. */

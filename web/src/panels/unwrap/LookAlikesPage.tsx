@@ -1,3 +1,4 @@
+import { useAction } from "../../api/actions/act";
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import type { Job } from "../../api/client";
 import { useEditor } from "../../api/hooks";
@@ -7,14 +8,16 @@ import type { PanelProps } from "../props";
 import { objectsInHand } from "./PickRow";
 
 /** Give an object's layout to all that are of equal topology, and again after it has changed. */
-export function LookAlikesPage({ jobs, actions }: PanelProps) {
+export function LookAlikesPage({ jobs }: PanelProps) {
+  const copyLayoutAction = useAction("copy-layout");
+  const cutLinkAction = useAction("cut-link");
   const editor = useEditor("selection", "picks", "document");
   const rows = editor.document.info?.objects ?? [];
   const picked = objectsInHand(editor);
   const one = picked.length === 1 ? rows.find((o) => o.id === picked[0]) : undefined;
   const linked = rows.filter((o) => o.copied_from !== null);
   const followers = one ? linked.filter((o) => o.copied_from === one.id) : [];
-  const busy = running(jobs, "copy-layout") || actions.copyLayout.isPending;
+  const busy = running(jobs, "copy-layout") || copyLayoutAction.busy;
   const ways = lastWays(jobs);
   const faces = one ? [...editor.picks.of(one.id).faces] : [];
   const name = (id: number | null) => rows.find((o) => o.id === id)?.name ?? "another atlas";
@@ -50,7 +53,7 @@ export function LookAlikesPage({ jobs, actions }: PanelProps) {
                 way={ways.get(o.id)!}
                 disabled={busy}
                 onClick={(number) =>
-                  actions.copyLayout.mutate({
+                  copyLayoutAction.run({
                     source: o.copied_from!,
                     to: [o.id],
                     stack: ways.get(o.id)!.stacked,
@@ -63,8 +66,8 @@ export function LookAlikesPage({ jobs, actions }: PanelProps) {
               size="2xs"
               variant="outline"
               borderColor="line"
-              disabled={actions.unlink.isPending}
-              onClick={() => actions.unlink.mutate(o.id)}
+              disabled={cutLinkAction.busy}
+              onClick={() => cutLinkAction.run({ object: o.id })}
               title="It keeps its layout and follows no more"
             >
               Cut link
@@ -77,7 +80,7 @@ export function LookAlikesPage({ jobs, actions }: PanelProps) {
           <MainButton
             disabled={busy}
             onClick={() =>
-              actions.copyLayout.mutate({ source: one!.id, to: followers.map((o) => o.id) })
+              copyLayoutAction.run({ source: one!.id, to: followers.map((o) => o.id) })
             }
           >
             Again for its {format.whole(followers.length)} look-
@@ -93,7 +96,7 @@ export function LookAlikesPage({ jobs, actions }: PanelProps) {
           color={followers.length ? undefined : "onPetrol"}
           borderColor="line"
           disabled={!one || one.islands === 0 || busy}
-          onClick={() => actions.copyLayout.mutate({ source: one!.id, to: [] })}
+          onClick={() => copyLayoutAction.run({ source: one!.id, to: [] })}
         >
           Give its layout to all look-alikes
         </Button>
@@ -104,7 +107,7 @@ export function LookAlikesPage({ jobs, actions }: PanelProps) {
           variant="outline"
           borderColor="line"
           disabled={!one || one.islands === 0 || busy}
-          onClick={() => actions.copyLayout.mutate({ source: one!.id, to: [], stack: true })}
+          onClick={() => copyLayoutAction.run({ source: one!.id, to: [], stack: true })}
           title="All of them share the same texels"
         >
           As stacks on its islands
@@ -116,14 +119,14 @@ export function LookAlikesPage({ jobs, actions }: PanelProps) {
           variant="outline"
           borderColor="line"
           disabled={!faces.length || busy}
-          onClick={() => actions.copyLayout.mutate({ source: one!.id, faces })}
+          onClick={() => copyLayoutAction.run({ source: one!.id, faces })}
           title="The layout of the selected faces for every part of the same shape, in all objects of this atlas"
         >
           {faces.length
             ? `Give that of ${format.whole(faces.length)} selected faces to like parts`
             : "Select faces to copy a part"}
         </Button>
-        <Running jobs={jobs} kind="copy-layout" actions={actions} />
+        <Running jobs={jobs} kind="copy-layout" />
       </Foot>
     </>
   );

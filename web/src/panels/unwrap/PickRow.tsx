@@ -15,7 +15,7 @@ export function pickedWords(editor: Editor): string {
   return [
     ...words(picks.count("faces"), "face"),
     ...words(picks.count("edges"), "edge"),
-    ...words(picks.count("corners"), "vertex", "vertices"),
+    ...words(picks.count("vertices"), "vertex", "vertices"),
   ].join(", ");
 }
 

@@ -1,3 +1,4 @@
+import { useAction } from "../../api/actions/act";
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useEditor } from "../../api/hooks";
 import { pieces } from "../../editor/surfaceMesh/pieces";
@@ -9,7 +10,8 @@ import type { PanelProps } from "../props";
 import { EdgeTools, objectsInHand, pickedLength, PickedLine } from "./PickRow";
 
 /** Seams by hand: draw them on model or table, hear what they make, flatten along them. */
-export function SeamsPage({ jobs, actions }: PanelProps) {
+export function SeamsPage({ jobs }: PanelProps) {
+  const editAction = useAction("edit");
   const editor = useEditor("picks", "document", "selection");
   const [keep, setKeep] = useKept("keep seams", true);
   const [balance, setBalance] = useKept("balance", 0.5);
@@ -24,7 +26,7 @@ export function SeamsPage({ jobs, actions }: PanelProps) {
     (editor.document.info?.objects ?? []).filter((o) => o.islands === 0).map((o) => o.id),
   );
   const run = (draft: boolean) =>
-    actions.edit.mutate({
+    editAction.run({
       verb: "unwrap along",
       keep,
       balance,
@@ -86,7 +88,7 @@ export function SeamsPage({ jobs, actions }: PanelProps) {
       <Foot>
         <MainButton
           disabled={busy || (!drawn && !faces && !editor.selection.size)}
-          busy={actions.edit.isPending}
+          busy={editAction.busy}
           onClick={() => run(false)}
         >
           {drawn
@@ -102,7 +104,7 @@ export function SeamsPage({ jobs, actions }: PanelProps) {
             variant="outline"
             borderColor="line"
             disabled={busy || !drawn}
-            onClick={() => actions.edit.mutate({ verb: "cut", objects: picks.sent() })}
+            onClick={() => editAction.run({ verb: "cut", objects: picks.sent() })}
             title="Cut the islands along them; shapes stay as they are"
           >
             Cut
@@ -113,7 +115,7 @@ export function SeamsPage({ jobs, actions }: PanelProps) {
             variant="outline"
             borderColor="line"
             disabled={busy || !drawn}
-            onClick={() => actions.edit.mutate({ verb: "join", objects: picks.sent() })}
+            onClick={() => editAction.run({ verb: "join", objects: picks.sent() })}
             title="Join along these seams: the smaller island comes over"
           >
             Join

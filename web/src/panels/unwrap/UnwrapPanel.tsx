@@ -1,3 +1,4 @@
+import { useAction } from "../../api/actions/act";
 import { useEffect } from "react";
 import { fetchBytes } from "../../api/client";
 import { editor, useKept } from "../../state";
@@ -12,9 +13,9 @@ const PAGES = ["Automatic", "Seams", "Edit", "Look-alikes"] as const;
 
 /** Unwrap: layouts that are made or changed here. */
 export function UnwrapPanel(props: PanelProps) {
+  const { run: mutate } = useAction("edit");
   const [page, turn] = useKept<(typeof PAGES)[number]>("unwrap page", "Automatic");
   const [balance] = useKept("balance", 0.5);
-  const { mutate } = props.actions.edit;
   useEffect(() => {
     editor.picks.fetch = (object) => fetchBytes(`/api/objects/${object}/corners/`);
     editor.onEased = () => {
@@ -44,7 +45,7 @@ export function UnwrapPanel(props: PanelProps) {
       {page === "Seams" && <SeamsPage {...props} />}
       {page === "Edit" && <EditPage {...props} />}
       {page === "Look-alikes" && <LookAlikesPage {...props} />}
-      {page !== "Automatic" && <Running jobs={props.jobs} kind="edit" actions={props.actions} />}
+      {page !== "Automatic" && <Running jobs={props.jobs} kind="edit" />}
     </>
   );
 }

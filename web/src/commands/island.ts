@@ -1,0 +1,140 @@
+import type { Acting } from "../api/actions/act";
+import type { BodyOf } from "../api/actions/requests";
+import { CONTROL } from "../editor/document/LayoutDocument";
+import type { Editor } from "../editor/Editor";
+import { EMPTY, lacking, SELECT_FIRST, UNDER_WAY, type Command, type Need } from "./command";
+
+type Change = Omit<BodyOf<"control">, "islands">;
+
+/** What can be said about the islands that are selected. Locks that all of them have are taken off again. */
+export function islandCommands(editor: Editor, { act, busy }: Acting): Command[] {
+  const { document } = editor;
+  const islands = editor.selection.list();
+  const idle: Need = [!busy("control"), UNDER_WAY];
+  const some: Need = [islands.length > 0, SELECT_FIRST];
+  const several: Need = [islands.length > 1, "Select two islands or more first."];
+  const set = (change: Change, which = islands) => act("control", { islands: which, ...change });
+  const all = (bit: number) =>
+    islands.length > 0 && islands.every((i) => document.control(i).flags & bit);
+  const toggle = (
+    id: string,
+    label: string,
+    bit: number,
+    key: "lock_place" | "lock_turn" | "lock_size" | "may_mirror" | "left_out",
+    hint: string,
+  ): Command => ({
+    id,
+    label,
+    group: "Islands",
+    hint,
+    lacks: lacking(some, idle),
+    on: all(bit),
+    run: () => set({ [key]: !all(bit) }),
+  });
+  const mates = (kind: "bundle" | "stack") => [
+    ...new Set(
+      islands.flatMap((i) => (document.control(i)[kind] >= 0 ? document.mates(kind, i) : [])),
+    ),
+  ];
+  return [
+    toggle(
+      "lock-place",
+      "Lock place",
+      CONTROL.place,
+      "lock_place",
+      "stays where it lies, others pack around it",
+    ),
+    toggle("lock-rotation", "Lock rotation", CONTROL.turn, "lock_turn", "stays upright as it is"),
+    toggle(
+      "lock-size",
+      "Lock size",
+      CONTROL.size,
+      "lock_size",
+      "keeps its size when the others scale",
+    ),
+    toggle(
+      "may-be-flipped",
+      "May be flipped",
+      CONTROL.mirror,
+      "may_mirror",
+      "the packer may flip it",
+    ),
+    toggle("leave-out", "Leave out", CONTROL.out, "left_out", "lies on the side table"),
+    {
+      id: "bundle",
+      label: "Bundle",
+      group: "Islands",
+      hint: "packed as one cluster",
+      lacks: lacking(several, idle),
+      run: () => set({ bundle: true }),
+    },
+    ...(["object", "material"] as const).map((by) => ({
+      id: `bundle-by-${by}`,
+      label: `One bundle per ${by}`,
+      group: "Islands",
+      hint: islands.length ? "of those selected" : "of all islands",
+      lacks: lacking([document.info !== null, EMPTY], idle),
+      run: () =>
+        set(
+          { bundle_by: by },
+          islands.length
+            ? islands
+            : Array.from({ length: document.info?.world_area.length ?? 0 }, (_, i) => i),
+        ),
+    })),
+    {
+      id: "unbundle",
+      label: "Take bundle apart",
+      group: "Islands",
+      lacks: lacking(
+        some,
+        [mates("bundle").length > 0, "None of those selected is in a bundle."],
+        idle,
+      ),
+      run: () => set({ bundle: false }, mates("bundle")),
+    },
+    {
+      id: "stack",
+      label: "Stack",
+      group: "Islands",
+      hint: "share the same texels",
+      lacks: lacking(several, idle),
+      run: () => set({ stack: true }),
+    },
+    {
+      id: "unstack",
+      label: "Take off the stack",
+      group: "Islands",
+      lacks: lacking(
+        some,
+        [
+          islands.some((i) => document.control(i).stack >= 0),
+          "None of those selected is in a stack.",
+        ],
+        idle,
+      ),
+      run: () => set({ stack: false }),
+    },
+    ...document.tiles.map((tile) => ({
+      id: `send-to-tile-${tile.number}`,
+      label: `Send to tile ${tile.number}`,
+      group: "Tiles",
+      lacks: lacking(some, idle),
+      run: () => set({ tile: tile.number }),
+    })),
+    {
+      id: "any-tile",
+      label: "Let go to any tile",
+      group: "Tiles",
+      lacks: lacking(
+        some,
+        [
+          islands.some((i) => document.control(i).tile > 0),
+          "None of those selected is kept to a tile.",
+        ],
+        idle,
+      ),
+      run: () => set({ tile: 0 }),
+    },
+  ];
+}

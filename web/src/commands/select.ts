@@ -1,0 +1,144 @@
+import type { Project } from "../api/client";
+import { CONTROL } from "../editor/document/LayoutDocument";
+import type { Editor } from "../editor/Editor";
+import { crooked, innerOnes, islandsWhere, neighbours } from "../editor/selection/finders";
+import { savedSelections } from "../editor/selection/saved";
+import { FLAGS } from "../editor/style/islandStyle";
+import { EMPTY, lacking, SELECT_FIRST, type Command, type Need } from "./command";
+
+/** What can be selected by what it is; each takes the place of what is selected. */
+export function selectCommands(editor: Editor, project: Project): Command[] {
+  const { document, selection } = editor;
+  const picked = selection.list();
+  const count = document.count;
+  const any: Need = [count > 0, EMPTY];
+  const some: Need = [picked.length > 0, SELECT_FIRST];
+  const command = (
+    id: string,
+    label: string,
+    hint: string,
+    need: Need,
+    found: () => Iterable<number>,
+  ): Command => ({
+    id,
+    label,
+    group: "Select",
+    hint,
+    lacks: lacking(any, need),
+    run: () => editor.select((s) => s.set(found())),
+  });
+  const where = (id: string, label: string, hint: string, holds: (island: number) => boolean) =>
+    command(id, label, hint, any, () => islandsWhere(editor, holds));
+  const like = (id: string, label: string, hint: string, of: (island: number) => unknown) =>
+    command(id, label, hint, some, () => {
+      const wanted = new Set(picked.map(of));
+      return islandsWhere(editor, (island) => wanted.has(of(island)));
+    });
+  const flag = (bit: number) => (island: number) => (document.flags(island) & bit) > 0;
+  const said = (bit: number) => (island: number) => (document.control(island).flags & bit) > 0;
+  const material = editor.figures.proof?.island_material;
+  return [
+    command("select-all", "Select all islands", "", any, () => islandsWhere(editor, () => true)),
+    command("select-others", "Select all but these", "", any, () =>
+      islandsWhere(editor, (i) => !selection.has(i)),
+    ),
+    like(
+      "select-object",
+      "Select the whole object",
+      "all islands of the objects that are selected",
+      (i) => document.objectOf(i)?.id,
+    ),
+    ...(material
+      ? [like("select-material", "Select the same material", "", (i) => material[i])]
+      : []),
+    like("select-tile", "Select the same tile", "", (i) => document.model?.homes[i]),
+    command(
+      "select-bundle",
+      "Select the whole bundle",
+      "",
+      [
+        picked.some((i) => document.control(i).bundle >= 0),
+        "None of those selected is in a bundle.",
+      ],
+      () => picked.flatMap((i) => document.mates("bundle", i)),
+    ),
+    command(
+      "select-stack",
+      "Select the whole stack",
+      "",
+      [picked.some((i) => document.control(i).stack >= 0), "None of those selected is in a stack."],
+      () => picked.flatMap((i) => document.mates("stack", i)),
+    ),
+    where("select-mirrored", "Select what is mirrored", "", flag(FLAGS.mirrored)),
+    where("select-overlapping", "Select what overlaps", "", flag(FLAGS.overlapping)),
+    where("select-outside", "Select what is outside", "", flag(FLAGS.outside)),
+    where(
+      "select-side-table",
+      "Select the side table",
+      "what lies in no tile",
+      flag(FLAGS.sideTable),
+    ),
+    where(
+      "select-locked",
+      "Select what is locked",
+      "place, rotation or size",
+      said(CONTROL.place | CONTROL.turn | CONTROL.size),
+    ),
+    command(
+      "select-crooked",
+      "Select what is crooked",
+      "its main direction is off the axes",
+      any,
+      () => crooked(editor),
+    ),
+    command(
+      "select-findings",
+      "Select the findings",
+      "islands that a finding speaks of",
+      [editor.figures.proof !== null, "The layout is not checked yet."],
+      () => new Set(editor.figures.proof!.findings.flatMap((f) => f.islands)),
+    ),
+    command("select-touching", "Grow to what touches", "and the islands beside them", some, () => [
+      ...picked,
+      ...neighbours(editor, picked),
+    ]),
+    command(
+      "select-inner",
+      "Shrink from the rim",
+      "without those that others lie beside",
+      some,
+      () => innerOnes(editor, picked),
+    ),
+    command("select-none", "Select nothing", "", some, () => []),
+    {
+      id: "hide",
+      label: "Hide these",
+      group: "View",
+      hint: "until they are shown again",
+      lacks: lacking(some),
+      run: () => editor.hide([...document.hidden, ...picked]),
+    },
+    {
+      id: "hide-others",
+      label: "Only these in sight",
+      group: "View",
+      hint: "all others are hidden",
+      lacks: lacking(some),
+      run: () =>
+        editor.hide(Array.from({ length: count }, (_, i) => i).filter((i) => !selection.has(i))),
+    },
+    {
+      id: "show-all",
+      label: "Show all again",
+      group: "View",
+      hint: `${document.hidden.size} are hidden`,
+      lacks: lacking([document.hidden.size > 0, "Nothing is hidden."]),
+      run: () => editor.hide([]),
+    },
+    ...savedSelections(project.id).map(({ name, keys }) =>
+      command(`select-saved-${name}`, `Select “${name}”`, "a selection that was saved", any, () =>
+        document.withKeys(new Set(keys)),
+      ),
+    ),
+  ];
+}

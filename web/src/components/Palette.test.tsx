@@ -1,0 +1,52 @@
+// @vitest-environment happy-dom
+import { screen } from "@testing-library/react";
+import { userEvent } from "@testing-library/user-event";
+import { beforeEach, expect, it } from "vitest";
+import { allCommands } from "../commands/all";
+import { SYNONYMS } from "../commands/synonyms";
+import { keysOf } from "../shortcuts";
+import { editor, useUi } from "../state";
+import { atlas, layOut, project, server, show } from "../testing/room";
+import { Palette } from "./Palette";
+
+beforeEach(() => {
+  layOut();
+  useUi.setState({ palette: true });
+  show(<Palette project={project} atlas={atlas} />);
+});
+
+const commands = () => allCommands(editor, { act: () => {}, busy: () => false }, project, atlas);
+const options = () => screen.getAllByRole("option").map((row) => row.textContent);
+
+it("gives each command an id of its own; keys and synonyms are of commands that there are", () => {
+  const ids = commands().map((c) => c.id);
+  expect(ids.filter((id, k) => ids.indexOf(id) !== k)).toEqual([]);
+  expect(Object.keys(keysOf({})).filter((id) => !ids.includes(id))).toEqual([]);
+  expect(Object.keys(SYNONYMS).filter((id) => !ids.includes(id))).toEqual([]);
+});
+
+it("finds an operation by a trade word and leads to its stage", async () => {
+  await userEvent.type(screen.getByLabelText("Command"), "auto map");
+  expect(options()[0]).toContain("Unwrap");
+  await userEvent.keyboard("{Enter}");
+  expect(useUi.getState().stage).toBe("Unwrap");
+  expect(useUi.getState().palette).toBe(false);
+});
+
+it("says why a command cannot be done, and does not do it", async () => {
+  await userEvent.type(screen.getByLabelText("Command"), "make room");
+  const row = screen.getByRole("option");
+  expect(row.textContent).toContain("Select islands first.");
+  expect(row.getAttribute("aria-disabled")).toBe("true");
+  await userEvent.keyboard("{Enter}");
+  expect(useUi.getState().palette).toBe(true);
+  expect(server).not.toHaveBeenCalled();
+});
+
+it("sends a command with the step that the user saw", async () => {
+  await userEvent.type(screen.getByLabelText("Command"), "undo");
+  await userEvent.keyboard("{Enter}");
+  const request = server.mock.calls[0][0];
+  expect(request.url).toMatch(/\/api\/projects\/1\/undo\/$/);
+  expect(await request.json()).toEqual({ change: 5 });
+});
