@@ -115,12 +115,7 @@ function lookAt({ at, picked }: Spot, of: Editor): void {
   if (!of.document.model) return;
   of.select((s) => s.set(of.document.withKeys(new Set(picked ?? []))));
   if (!at) return;
-  Object.assign(of.camera, {
-    x: at[0],
-    y: at[1],
-    scale: Math.min(of.camera.width, of.camera.height) / at[2],
-  });
-  of.camera.zoomed.raise();
+  of.camera.lookAt(at[0], at[1], Math.min(of.camera.width, of.camera.height) / at[2]);
   of.drawn();
 }
 

@@ -7,11 +7,11 @@ import { FINE_FRAGMENT, FINE_VERTEX } from "./modelShader";
 export function HighPoly({
   mesh,
   light,
-  bareTo,
+  withoutTo,
 }: {
   mesh: BufferGeometry;
   light: number;
-  bareTo: number;
+  withoutTo: number;
 }) {
   const { invalidate } = useThree();
   const material = useMemo(
@@ -28,9 +28,9 @@ export function HighPoly({
   useEffect(() => () => material.dispose(), [material]);
   useEffect(() => {
     material.uniforms.uLight.value = (light * Math.PI) / 180;
-    material.uniforms.uBareTo.value = bareTo;
+    material.uniforms.uBareTo.value = withoutTo;
     invalidate();
-  }, [material, light, bareTo, invalidate]);
+  }, [material, light, withoutTo, invalidate]);
   return (
     <mesh geometry={mesh} material={material} raycast={() => undefined} frustumCulled={false} />
   );

@@ -3,6 +3,7 @@ import { useEffect, useReducer, useRef } from "react";
 import { lastMerged, roleName } from "../api/merge";
 import type { Atlas, Job } from "../api/client";
 import { useMergedView } from "../merged";
+import { layTextures, wearPainted } from "../api/maps/onModel";
 import { editor } from "../state";
 
 const DIFFERENCE = "difference";
@@ -23,8 +24,8 @@ export function MergedTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
     editor.foldSide(true);
     return () => {
       editor.foldSide(folded);
-      editor.layPicture([]);
-      editor.wearPainted("");
+      layTextures([]);
+      wearPainted("");
     };
   }, []);
   const mine =
@@ -49,9 +50,9 @@ export function MergedTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   const worn = JSON.stringify(
     fresh ? pictures.map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}` })) : [],
   );
-  useEffect(() => editor.layPicture(JSON.parse(worn) as typeof pictures), [worn]);
+  useEffect(() => layTextures(JSON.parse(worn) as typeof pictures), [worn]);
   const paint = fresh && last ? `/api/revisions/${atlas.head.id}/painted/?job=${last.job.id}` : "";
-  useEffect(() => editor.wearPainted(paint), [paint]);
+  useEffect(() => wearPainted(paint), [paint]);
   if (!last || !roles.length || !editor.document.tiles.length) return null;
   return (
     <>

@@ -40,7 +40,7 @@ export function ModelView({
   put: (place: ModelPlace) => void;
   goOn?: () => void;
 }) {
-  const editor = useEditor("document", "view", "looks");
+  const editor = useEditor("document", "view", "looks", "maps");
   return (
     <Box
       position="relative"
@@ -145,7 +145,10 @@ export function ModelView({
           (editor.view.as === "checker" ? (
             <CheckerScene editor={editor} />
           ) : (
-            <Scene editor={editor} version={editor.looks.signal.version} />
+            <Scene
+              editor={editor}
+              version={editor.looks.signal.version + editor.maps.signal.version}
+            />
           ))}
         <OrbitControls
           makeDefault
@@ -212,20 +215,21 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uChecker.value = editor.view.checker;
     u.uUseChecker.value = editor.view.as === "checker" ? 1 : 0;
     u.uRepeat.value = editor.view.checkerRepeat;
-    u.uPicture.value = editor.view.picture;
-    u.uPictureFrame.value = editor.view.pictureFrame;
-    u.uUsePicture.value = editor.view.picture ? 1 : 0;
-    u.uPainted.value = editor.view.painted;
+    u.uPicture.value = editor.maps.texture;
+    u.uPictureFrame.value = editor.maps.textureFrame;
+    u.uUsePicture.value = editor.maps.texture ? 1 : 0;
+    u.uPainted.value = editor.maps.painted;
     u.uPaintedTo.value =
-      editor.view.picture && editor.view.painted ? editor.view.paintedWipe * across : 0;
-    u.uNormals.value = editor.view.normals;
-    u.uUseNormals.value = editor.view.normals ? 1 : 0;
-    u.uNormalsFrame.value = editor.view.normalsFrame;
-    u.uNormalsOwn.value = editor.view.normalsOwn ? 1 : 0;
-    u.uLight.value = (editor.view.light * Math.PI) / 180;
-    u.uMip.value = editor.view.mip;
-    u.uBareTo.value = editor.view.normals || editor.view.picture ? editor.view.bareTo * across : 0;
-    u.uFine.value = showsFine(editor) ? 1 : 0;
+      editor.maps.texture && editor.maps.painted ? editor.maps.view.paintedTo * across : 0;
+    u.uNormals.value = editor.maps.normals;
+    u.uUseNormals.value = editor.maps.normals ? 1 : 0;
+    u.uNormalsFrame.value = editor.maps.normalsFrame;
+    u.uNormalsOwn.value = editor.maps.normalsOwn ? 1 : 0;
+    u.uLight.value = (editor.maps.view.light * Math.PI) / 180;
+    u.uMip.value = editor.maps.view.mip;
+    u.uBareTo.value =
+      editor.maps.normals || editor.maps.texture ? editor.maps.view.withoutTo * across : 0;
+    u.uFine.value = showsHighPoly(editor) ? 1 : 0;
     u.uUseStretch.value = editor.view.as === "stretch" ? 1 : 0;
     u.uThrough.value = editor.view.xray ? 1 : 0;
     material.transparent = editor.view.xray;
@@ -286,11 +290,11 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           onPointerOut={() => editor.hover(-1)}
         />
       ))}
-      {showsFine(editor) && (
+      {showsHighPoly(editor) && (
         <HighPoly
-          mesh={editor.view.fine!}
-          light={editor.view.light}
-          bareTo={editor.view.bareTo * across}
+          mesh={editor.maps.highPoly!}
+          light={editor.maps.view.light}
+          withoutTo={editor.maps.view.withoutTo * across}
         />
       )}
       {stage === "Unwrap" &&
@@ -306,12 +310,12 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
 }
 
 /** Whether the high poly mesh is shown left of the wipe: not where the objects stand apart. */
-const showsFine = ({ view }: Editor) =>
-  view.fine !== null &&
-  view.besideFine &&
-  view.bareTo > 0 &&
+const showsHighPoly = ({ maps, view }: Editor) =>
+  maps.highPoly !== null &&
+  maps.view.besideHighPoly &&
+  maps.view.withoutTo > 0 &&
   !view.spread &&
-  (view.normals !== null || view.picture !== null);
+  (maps.normals !== null || maps.texture !== null);
 
 /** Where the instances stand: as in their files, or side by side. */
 function matricesOf(geometry: Geometry, spread: boolean): Matrix4[] {

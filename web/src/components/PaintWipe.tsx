@@ -4,13 +4,14 @@ import { useEditor } from "../api/hooks";
 
 /** On the model: left of the line as it was painted in its files, right of it as it was merged over. */
 export function PaintWipe() {
-  const editor = useEditor("looks");
+  const editor = useEditor("maps");
   const drag = useRef(false);
-  const { painted, picture, paintedWipe: share } = editor.view;
-  if (!painted || !picture) return null;
+  const { painted, texture } = editor.maps;
+  const share = editor.maps.view.paintedTo;
+  if (!painted || !texture) return null;
   const to = (event: React.PointerEvent) => {
     const box = event.currentTarget.parentElement!.getBoundingClientRect();
-    editor.wipePainted((event.clientX - box.left) / box.width);
+    editor.maps.look({ paintedTo: (event.clientX - box.left) / box.width });
   };
   return (
     <Box position="absolute" inset="0" pointerEvents="none" data-testid="paint-wipe">
@@ -91,7 +92,7 @@ export function PaintWipe() {
           if (by) {
             e.preventDefault();
             e.stopPropagation();
-            editor.wipePainted(share + by);
+            editor.maps.look({ paintedTo: share + by });
           }
         }}
       >

@@ -97,10 +97,7 @@ export function PickToolbar() {
                 role="radio"
                 aria-checked={on}
                 title={DRAG_HINTS[drag]}
-                onClick={() => {
-                  picks.drag = drag;
-                  picks.signal.raise();
-                }}
+                onClick={() => picks.set({ drag })}
               >
                 {drag.charAt(0).toUpperCase() + drag.slice(1)}
               </Button>

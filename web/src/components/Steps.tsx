@@ -4,6 +4,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { Tag } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { Step } from "../api/client";
+import { useProject } from "../api/hooks";
 import { useStepName, useSteps } from "../api/steps";
 import * as format from "../format";
 import { footOf, useRoom } from "../room";
@@ -22,7 +23,9 @@ function Thread({ projectId, close }: { projectId: number; close: () => void }) 
   const room = useRoom(useUi((ui) => ui.stage));
   const steps = useSteps(projectId);
   const list = [...(steps.data?.steps ?? [])].reverse();
-  const here = list.findIndex((step) => step.id === steps.data?.head);
+  // The list may be older than the step that the project stands at: then none is marked until it is there.
+  const change = useProject(projectId).data?.change;
+  const here = list.findIndex((step) => step.id === change);
   const [at, setAt] = useState(-1);
   const scroller = useRef<HTMLDivElement>(null);
   const rows = useVirtualizer({
@@ -57,6 +60,7 @@ function Thread({ projectId, close }: { projectId: number; close: () => void }) 
     <Box
       role="dialog"
       aria-label="Steps"
+      aria-busy={here < 0}
       position="fixed"
       top="88px"
       right="12px"

@@ -3,6 +3,7 @@ import { useEffect, useReducer } from "react";
 import type { Atlas, Job } from "../api/client";
 import { lastTestBake, mapName } from "../api/testBake";
 import { useMapView } from "../testBake";
+import { layHighPoly, layNormals, layTextures } from "../api/maps/onModel";
 import { editor } from "../state";
 import { TilePicture } from "./MergedTile";
 
@@ -19,9 +20,9 @@ export function TestBakeTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   useEffect(() => editor.signal("frames").subscribe(redraw), []);
   useEffect(
     () => () => {
-      editor.layPicture([]);
-      editor.layNormals([], false);
-      editor.layFine("");
+      layTextures([]);
+      layNormals([], false);
+      layHighPoly("");
     },
     [],
   );
@@ -53,10 +54,10 @@ export function TestBakeTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
     last?.baked?.own_space ??
     (last?.job.figures as { own_space?: boolean } | null)?.own_space ??
     false;
-  useEffect(() => editor.layPicture(JSON.parse(worn) as typeof pictures), [worn]);
-  const fine = fresh && last?.baked?.fine ? `/api/jobs/${last.job.id}/high-poly/` : "";
-  useEffect(() => editor.layFine(fine), [fine]);
-  useEffect(() => editor.layNormals(JSON.parse(lit) as typeof pictures, own), [lit, own]);
+  useEffect(() => layTextures(JSON.parse(worn) as typeof pictures), [worn]);
+  const highPoly = fresh && last?.baked?.fine ? `/api/jobs/${last.job.id}/high-poly/` : "";
+  useEffect(() => layHighPoly(highPoly), [highPoly]);
+  useEffect(() => layNormals(JSON.parse(lit) as typeof pictures, own), [lit, own]);
   if (!last || !editor.document.tiles.length) return null;
   return (
     <>

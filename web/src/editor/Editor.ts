@@ -1,3 +1,4 @@
+import { batch, computed } from "@preact/signals-core";
 import type { Finding, LayoutInfo, Proof } from "../api/client";
 import { between, union, type Bounds } from "./affine/affine";
 import { TableCamera } from "./camera/TableCamera";
@@ -5,10 +6,11 @@ import { LayoutDocument, type ControlEdit } from "./document/LayoutDocument";
 import { FiguresManager } from "./figures/FiguresManager";
 import { LayoutModel } from "./layout/LayoutModel";
 import type { Geometry } from "./layout/readGeometry";
+import { MapsManager } from "./maps/MapsManager";
 import { HistoryManager, type PlaceEdit } from "./history/HistoryManager";
 import { Looks } from "./render/Looks";
 import { Selection } from "./selection/Selection";
-import { Signal } from "./signal";
+import { Signal, type Heard } from "./signal";
 import type { ViewAs } from "./style/views";
 import { SIDE_TABLE } from "./table/paper";
 import { PicksManager } from "./picks/PicksManager";
@@ -17,7 +19,6 @@ import { boundsAfter } from "./spatial/Outlines";
 import { moving, type Transform } from "./geometry/transform";
 import { Gesture, type Verb } from "./tools/Gesture";
 import { ToolManager } from "./tools/ToolManager";
-import type { LaidTile } from "./view/laidPicture";
 import { ViewManager } from "./view/ViewManager";
 
 const MOVE_MS = 480;
@@ -33,6 +34,7 @@ export type Topic =
   | "view"
   | "pointer"
   | "looks"
+  | "maps"
   | "frames"
   | "gesture"
   | "snap"
@@ -49,6 +51,7 @@ export class Editor {
   readonly figures = new FiguresManager();
   readonly camera = new TableCamera();
   readonly view = new ViewManager(() => this.looks.restyle());
+  readonly maps = new MapsManager();
   readonly looks = new Looks(this.document, this.figures, this.view, this.selection);
   readonly picks = new PicksManager(this.document);
   readonly gesture = new Gesture(this);
@@ -80,14 +83,15 @@ export class Editor {
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
   handsOn = true;
   /** Raised once, when the table was painted with a layout for the first time. */
-  readonly painted = new Signal();
+  private readonly firstPaint = new Signal();
+  readonly painted: Heard = this.firstPaint;
   private animation = 0;
   private framed = false;
   /** The camera as it was when all of the table was brought into sight. */
   private whole = { x: NaN, y: NaN, scale: NaN };
 
   /** The signal of a topic. */
-  signal(topic: Topic): Signal {
+  signal(topic: Topic): Heard {
     switch (topic) {
       case "document":
         return this.document.signal;
@@ -101,6 +105,8 @@ export class Editor {
         return this.view.pointer;
       case "looks":
         return this.looks.signal;
+      case "maps":
+        return this.maps.signal;
       case "frames":
         return this.looks.frames;
       case "zoom":
@@ -120,9 +126,16 @@ export class Editor {
     }
   }
 
+  /** The table was painted with a layout. */
+  firstPainted(): void {
+    if (this.painted.version) return;
+    performance.mark("table painted");
+    this.firstPaint.raise();
+  }
+
   /** Only the pictures change, nothing that is said about the layout. */
   drawn(): void {
-    this.looks.frames.raise();
+    this.looks.drawn();
   }
 
   /** Show a layout. Islands glide from where they were when the set of islands is the same. */
@@ -132,9 +145,8 @@ export class Editor {
     const revision = document.info?.revision.id;
     const picked = this.selection.list().map((island) => document.keyOf(island));
     const { sameIslands, sameSheets } = document.take(info, placements, geometry);
-    const hadView = view.previewed ?? view.ghost;
-    view.previewed = view.ghost = null;
-    if (hadView) view.signal.raise();
+    view.setPreviewed(null);
+    view.setGhost(null);
     // The same layout with its figures leaves the finding in sight.
     if (revision !== info.revision.id) this.figures.look(null);
     // A new sheet is brought into sight.
@@ -144,7 +156,7 @@ export class Editor {
       this.tools.cancel();
       this.gesture.cancel();
       this.looks.begin(geometry.base.count);
-      document.hidden = new Set();
+      document.hide(new Set());
       // The same islands of the same objects stay selected, whatever their numbers in this layout are.
       this.selection.set(document.withKeys(new Set(picked)));
     }
@@ -185,11 +197,8 @@ export class Editor {
     if (!geometry || !info || placements.length !== 6 * geometry.base.count) return;
     const from = this.view.previewed ?? model?.placements ?? placements;
     const first = this.view.previewed === null;
-    this.view.previewed = placements;
-    if (first) {
-      this.view.signal.raise();
-      this.looks.restyle();
-    }
+    this.view.setPreviewed(placements);
+    if (first) this.looks.restyle();
     this.glide(from, placements, PREVIEW_MS);
   }
 
@@ -197,8 +206,7 @@ export class Editor {
   endPreview(): void {
     const from = this.view.previewed;
     if (!from) return;
-    this.view.previewed = null;
-    this.view.signal.raise();
+    this.view.setPreviewed(null);
     this.looks.restyle();
     if (this.document.model) this.glide(from, this.document.model.placements);
   }
@@ -206,11 +214,11 @@ export class Editor {
   /** Lay the outlines of another layout over this one; null takes them away. */
   overlay(placements: Float32Array | null): void {
     const { geometry, map } = this.document;
-    this.view.ghost =
+    this.view.setGhost(
       placements && geometry && placements.length === 6 * geometry.base.count
         ? new LayoutModel(geometry.base, placements, map)
-        : null;
-    this.view.signal.raise();
+        : null,
+    );
     this.drawn();
   }
 
@@ -299,16 +307,21 @@ export class Editor {
         map.cellOf(model.homes[island]),
       );
     this.looks.touch(islands);
-    this.selection.signal.raise();
   }
 
   /** The box on the table round what is selected; null when nothing is, or while it is being moved. */
   get frame(): Bounds | null {
-    const { model } = this.document;
-    if (!model || !this.selection.size || this.gesture.active || this.view.previewed) return null;
-    const box = model.boundsOf(this.selection.list());
-    return box.minX <= box.maxX ? box : null;
+    return this.framing.value;
   }
+
+  /** It is worked out anew when one of these was raised, and asked for. */
+  private readonly framing = computed((): Bounds | null => {
+    const { document, selection, gesture, view } = this;
+    void [document, selection, gesture, view].map(({ signal }) => signal.version);
+    if (!document.model || !selection.size || gesture.active || view.previewed) return null;
+    const box = document.model.boundsOf(selection.list());
+    return box.minX <= box.maxX ? box : null;
+  });
 
   /** What a group that was moved so far can snap to. */
   roomAt(dx: number, dy: number): Room {
@@ -330,43 +343,36 @@ export class Editor {
   }
 
   setView(viewAs: ViewAs): void {
-    this.view.as = viewAs;
-    this.view.signal.raise();
+    this.view.setAs(viewAs);
     this.looks.restyle();
   }
 
   setHouse(house: number, tolerance: number): void {
-    if (this.view.house === house && this.view.tolerance === tolerance) return;
-    this.view.house = house;
-    this.view.tolerance = tolerance;
-    this.view.signal.raise();
-    this.looks.restyle();
+    if (this.view.setHouse(house, tolerance)) this.looks.restyle();
   }
 
   hover(island: number): void {
     if (island === this.view.hovered) return;
-    const left = this.view.hovered;
-    this.view.hovered = island;
-    this.view.pointer.raise();
-    this.looks.touch([left, island]);
+    this.looks.touch([this.view.setHovered(island), island]);
   }
 
   select(change: (selection: Selection) => void): void {
     const before = this.selection.list();
-    change(this.selection);
-    this.looks.touch(new Set([...before, ...this.selection.list()]));
+    batch(() => {
+      change(this.selection);
+      this.looks.touch(new Set([...before, ...this.selection.list()]));
+    });
   }
 
   /** Islands that are not drawn and not met for a while; the others are shown again. */
   hide(islands: Iterable<number>): void {
     const { document } = this;
-    const before = document.hidden;
     const now = new Set(islands);
-    document.hidden = now;
-    if (document.model) document.model.hidden = now;
-    this.select((s) => s.remove(now));
-    this.looks.touch(new Set([...before, ...now]));
-    document.signal.raise();
+    batch(() => {
+      const before = document.hide(now);
+      this.select((s) => s.remove(now));
+      this.looks.touch(new Set([...before, ...now]));
+    });
   }
 
   setProof(proof: Proof | null, stale: boolean): void {
@@ -409,8 +415,11 @@ export class Editor {
     camera.resize(width, height);
     if (width <= 1) return;
     if (!stays) return this.frameTable();
-    camera.scale *= Math.min(camera.width, camera.height) / before;
-    camera.zoomed.raise();
+    camera.lookAt(
+      camera.x,
+      camera.y,
+      (camera.scale * Math.min(camera.width, camera.height)) / before,
+    );
     this.drawn();
   }
 
@@ -434,52 +443,14 @@ export class Editor {
     this.drawn();
   }
 
-  /** Lay merged textures of tiles on the model, or none. */
-  layPicture(tiles: LaidTile[]): void {
-    this.view.layPicture(tiles, () => this.looks.restyle());
-  }
-
   /** Show how much of each island is seen, or that nobody has looked. */
   showVisibility(share: number[] | null): void {
     if (this.figures.setVisibility(share) && this.view.as === "visibility") this.looks.restyle();
   }
 
-  /** Light the model by the normals of a test bake, or by its faces. */
-  layNormals(tiles: LaidTile[], own: boolean): void {
-    this.view.layNormals(tiles, own, () => this.looks.restyle());
-  }
-
-  /** Have the high poly mesh of a test bake beside the low poly one, or none. */
-  layFine(address: string): void {
-    void this.view.layFine(address, () => this.looks.restyle());
-  }
-
-  /** How the maps of a test bake are looked at on the model: the light's turn in degrees, the mip level, and up to which part of the view the model is bare. */
-  lookAtMaps(how: { light?: number; mip?: number; bareTo?: number; besideFine?: boolean }): void {
-    if (how.besideFine !== undefined) this.view.besideFine = how.besideFine;
-    if (how.light !== undefined) this.view.light = how.light;
-    if (how.mip !== undefined) this.view.mip = how.mip;
-    if (how.bareTo !== undefined) this.view.bareTo = Math.min(1, Math.max(0, how.bareTo));
-    this.looks.restyle();
-  }
-
-  /** Read how the model is painted in its files, or forget it. */
-  wearPainted(address: string): void {
-    void this.view.wearPainted(address, this.document.geometry?.instances ?? [], () =>
-      this.looks.restyle(),
-    );
-  }
-
-  /** Where the wipe on the model stands: 0 shows all as merged over, 1 all as it was painted. */
-  wipePainted(share: number): void {
-    this.view.paintedWipe = Math.min(1, Math.max(0, share));
-    this.looks.restyle();
-  }
-
   /** With or without the side table in sight. */
   foldSide(folded: boolean): void {
-    this.view.sideFolded = folded;
-    this.view.signal.raise();
+    this.view.setSideFolded(folded);
     this.frameTable();
   }
 
@@ -537,10 +508,9 @@ export class Editor {
 
   /** Other ways of showing the model. */
   showModel(how: Partial<{ xray: boolean; spread: boolean }>): void {
-    Object.assign(this.view, how);
-    this.view.signal.raise();
+    this.view.showModel(how);
     if (how.spread !== undefined) this.lookFrom("Corner");
-    this.looks.signal.raise();
+    this.looks.turned();
   }
 
   /** Pick all faces of an object that may have no islands yet, and look at it. */
@@ -557,7 +527,7 @@ export class Editor {
   private lookAtModel(object: string): void {
     this.view.focusObject = object;
     this.view.frameModel++;
-    this.looks.signal.raise();
+    this.looks.turned();
   }
 }
 

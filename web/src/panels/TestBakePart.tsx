@@ -313,8 +313,8 @@ export function TestBakePart({ atlas, jobs }: PanelProps) {
 
 /** The light, the wipe and the mip level on the model. */
 function Looking() {
-  const editor = useEditor("looks");
-  const { light, mip, bareTo, fine, besideFine } = editor.view;
+  const { maps } = useEditor("maps");
+  const { light, mip, withoutTo, besideHighPoly } = maps.view;
   return (
     <Box borderTopWidth="1px" borderColor="line" pt="1.5" mb="2" data-testid="look-at-maps">
       <Text fontWeight="650" fontSize="12.5px" mb="1">
@@ -327,22 +327,22 @@ function Looking() {
         max={180}
         step={5}
         said={`${light}°`}
-        onChange={(value) => editor.lookAtMaps({ light: value })}
+        onChange={(value) => maps.look({ light: value })}
       />
       <Along
-        label={fine && besideFine ? "The high poly mesh" : "Without maps"}
-        value={100 * bareTo}
+        label={maps.highPoly && besideHighPoly ? "The high poly mesh" : "Without maps"}
+        value={100 * withoutTo}
         min={0}
         max={100}
         step={5}
-        said={bareTo ? `left ${Math.round(100 * bareTo)} %` : "nowhere"}
-        onChange={(value) => editor.lookAtMaps({ bareTo: value / 100 })}
+        said={withoutTo ? `left ${Math.round(100 * withoutTo)} %` : "nowhere"}
+        onChange={(value) => maps.look({ withoutTo: value / 100 })}
       />
-      {fine && (
+      {maps.highPoly && (
         <Check
           label="Left of it the high poly mesh"
-          value={besideFine}
-          onChange={(on) => editor.lookAtMaps({ besideFine: on, bareTo: bareTo || 0.5 })}
+          value={besideHighPoly}
+          onChange={(on) => maps.look({ besideHighPoly: on, withoutTo: withoutTo || 0.5 })}
         />
       )}
       <Along
@@ -352,7 +352,7 @@ function Looking() {
         max={7}
         step={1}
         said={mip ? `${mip}, ${1024 >> mip} px` : "as it fits"}
-        onChange={(value) => editor.lookAtMaps({ mip: value })}
+        onChange={(value) => maps.look({ mip: value })}
       />
     </Box>
   );

@@ -1,13 +1,14 @@
 import type { Bounds } from "../affine/affine";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 
 const CLOSEST = 64 * 2048; // screen px per tile: a texel of a 2048 tile is 64 px wide
 const FARTHEST = 2;
 
 /** Looks at the table: `scale` screen px per tile edge, y up. */
 export class TableCamera {
+  private readonly raised = new Signal();
   /** Things are shown larger or smaller. */
-  readonly zoomed = new Signal();
+  readonly zoomed: Heard = this.raised;
   x = 0.5;
   y = 0.5;
   scale = 400;
@@ -41,12 +42,18 @@ export class TableCamera {
     this.scale = Math.min(CLOSEST, Math.max(FARTHEST, this.scale * factor));
     this.x = x - (sx - this.width / 2) / this.scale;
     this.y = y + (sy - this.height / 2) / this.scale;
-    this.zoomed.raise();
+    this.raised.raise();
   }
 
   pan(dx: number, dy: number): void {
     this.x -= dx / this.scale;
     this.y += dy / this.scale;
+  }
+
+  /** Look at a place of the table, at a scale. */
+  lookAt(x: number, y: number, scale: number): void {
+    Object.assign(this, { x, y, scale });
+    this.raised.raise();
   }
 
   /** Show all of `bounds`, with `border` screen px around it; `top` more above, for labels. */
@@ -60,6 +67,6 @@ export class TableCamera {
     this.scale = Math.min(CLOSEST, Math.max(FARTHEST, scale));
     this.x = (bounds.minX + bounds.maxX) / 2 - this.left / 2 / this.scale;
     this.y = (bounds.minY + bounds.maxY) / 2 + top / 2 / this.scale;
-    this.zoomed.raise();
+    this.raised.raise();
   }
 }

@@ -4,7 +4,7 @@ import type { PlaceEdit } from "../history/HistoryManager";
 import { coveredIslands } from "../layout/covered";
 import { LayoutModel } from "../layout/LayoutModel";
 import type { Geometry } from "../layout/readGeometry";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 import { islandCode } from "../style/islandStyle";
 import { TableMap } from "../table/TableMap";
 import type { TileRow } from "../table/tiles";
@@ -32,7 +32,8 @@ export type ControlEdit = Partial<Record<keyof typeof FLAG_OF, boolean>> & {
 
 /** The layout on the table: base layouts, placements, controls; what the server confirmed, and what is on its way to it. */
 export class LayoutDocument {
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   info: LayoutInfo | null = null;
   geometry: Geometry | null = null;
   model: LayoutModel | null = null;
@@ -77,7 +78,7 @@ export class LayoutDocument {
     } else this.model = new LayoutModel(geometry.base, shown, this.map);
     if (before) this.model.hidden = this.hidden;
     this.covered = coveredIslands(this.model.bounds, info.controls.stack);
-    this.signal.raise();
+    this.raised.raise();
     return {
       sameIslands: before !== null,
       sameSheets: this.tiles.map((tile) => tile.number).join() === sheets,
@@ -127,13 +128,22 @@ export class LayoutDocument {
       islands.filter((island) => 6 * island < placements.length),
     );
     this.covered = coveredIslands(this.model.bounds, this.info?.controls.stack ?? []);
-    this.signal.raise();
+    this.raised.raise();
+  }
+
+  /** Islands that are not drawn and not met for a while; returns those that were hidden before. */
+  hide(islands: ReadonlySet<number>): ReadonlySet<number> {
+    const before = this.hidden;
+    this.hidden = islands;
+    if (this.model) this.model.hidden = islands;
+    this.raised.raise();
+    return before;
   }
 
   clear(): void {
     this.info = this.geometry = this.model = this.confirmed = null;
     this.edits = [];
-    this.signal.raise();
+    this.raised.raise();
   }
 
   /** Show what an edit of controls will give; the server's answer confirms it, or `takeBack` undoes it. */
@@ -159,7 +169,7 @@ export class LayoutDocument {
     }
     this.confirmed ??= this.info;
     this.info = { ...this.info, controls };
-    this.signal.raise();
+    this.raised.raise();
   }
 
   /** The server did not take the edit: what it confirmed last is shown again. */
@@ -167,7 +177,7 @@ export class LayoutDocument {
     if (!this.confirmed) return;
     this.info = this.confirmed;
     this.confirmed = null;
-    this.signal.raise();
+    this.raised.raise();
   }
 
   /** Number, width and height in px, label and frozen of every tile. */

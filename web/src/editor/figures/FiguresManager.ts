@@ -1,9 +1,10 @@
 import type { Finding, Proof } from "../../api/client";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 
 /** What was found about the layout: the report, its age, and the finding that is looked at. */
 export class FiguresManager {
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   proof: Proof | null = null;
   /** Whether the report is about an earlier layout. */
   stale = true;
@@ -15,7 +16,7 @@ export class FiguresManager {
   setVisibility(share: number[] | null): boolean {
     if (this.visibleShare === share) return false;
     this.visibleShare = share;
-    this.signal.raise();
+    this.raised.raise();
     return true;
   }
 
@@ -23,18 +24,18 @@ export class FiguresManager {
     if (this.proof === proof && this.stale === stale) return;
     this.proof = proof;
     this.stale = stale;
-    this.signal.raise();
+    this.raised.raise();
   }
 
   look(finding: Finding | null): void {
     if (this.finding === finding) return;
     this.finding = finding;
-    this.signal.raise();
+    this.raised.raise();
   }
 
   clear(): void {
     this.proof = this.finding = this.visibleShare = null;
     this.stale = true;
-    this.signal.raise();
+    this.raised.raise();
   }
 }

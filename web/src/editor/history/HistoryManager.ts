@@ -1,5 +1,5 @@
 import type { Transform } from "../geometry/transform";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 
 /** What was done to islands in the plane of the tiles: one transform each. */
 export type PlaceEdit = {
@@ -21,7 +21,8 @@ export type ObjectList = {
 
 /** Edits on their way to the server, one after the other: each names the step that the one before it made. */
 export class HistoryManager {
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   send: Send | null = null;
   private tail: Promise<void> = Promise.resolve();
   private waiting = 0;
@@ -61,13 +62,13 @@ export class HistoryManager {
 
   private queue(act: () => Promise<void>): Promise<void> {
     this.waiting++;
-    this.signal.raise();
+    this.raised.raise();
     this.tail = this.tail
       .then(act)
       .catch(() => undefined)
       .finally(() => {
         this.waiting--;
-        this.signal.raise();
+        this.raised.raise();
       });
     return this.tail;
   }

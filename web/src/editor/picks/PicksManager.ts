@@ -7,7 +7,7 @@ import {
   smoothFaces,
 } from "../surfaceMesh/walks";
 import type { LayoutDocument } from "../document/LayoutDocument";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 
 export const PICKED = ["islands", "faces", "edges", "path", "vertices"] as const;
 export type Picked = (typeof PICKED)[number];
@@ -23,7 +23,8 @@ export type Sent = { id: number; faces: number[]; edges: number[]; corners: numb
 
 /** Faces, edges and vertices that are selected, on the table or the model. They are of meshes, which never change: they outlast every layout. */
 export class PicksManager {
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   mode: Picked = "islands";
   /** Fetches what an object's triangles are in its file. */
   fetch: ((object: number) => Promise<ArrayBuffer>) | null = null;
@@ -48,11 +49,17 @@ export class PicksManager {
     );
   }
 
+  /** How picking works: what a drag does, how wide the brush is, whether it eases, whether loops run on through seams. */
+  set(how: Partial<Pick<PicksManager, "drag" | "brush" | "easing" | "through">>): void {
+    Object.assign(this, how);
+    this.raised.raise();
+  }
+
   use(mode: Picked): void {
     if (mode === this.mode) return;
     this.mode = mode;
     this.pathFrom = null;
-    this.signal.raise();
+    this.raised.raise();
   }
 
   /** What is selected of an object. */
@@ -74,7 +81,7 @@ export class PicksManager {
   clear(): void {
     this.picked.clear();
     this.pathFrom = null;
-    this.signal.raise();
+    this.raised.raise();
   }
 
   /** Another project: nothing of it is known. */
@@ -93,7 +100,7 @@ export class PicksManager {
       const coming = this.fetch(object).then(
         (bytes) => {
           this.corners.set(object, readCorners(bytes));
-          this.signal.raise();
+          this.raised.raise();
         },
         () => {
           this.corners.delete(object);
@@ -133,7 +140,7 @@ export class PicksManager {
       if (how === "remove" || (how === "toggle" && all)) own[kind].delete(item);
       else own[kind].add(item);
     }
-    this.signal.raise();
+    this.raised.raise();
   }
 
   /** A triangle was pressed at a point (in the object's own space). A double click takes the loop of an edge, the smooth surface round a face. */
@@ -177,13 +184,13 @@ export class PicksManager {
     this.pathFrom = { object, place: cloth.place[h], h };
     if (from?.object === object && from.place !== cloth.place[h])
       this.change(object, "edges", "add", shortestPath(cloth, from.place, cloth.place[h]));
-    else this.signal.raise();
+    else this.raised.raise();
   }
 
   endPath(): boolean {
     const was = this.pathFrom !== null;
     this.pathFrom = null;
-    if (was) this.signal.raise();
+    if (was) this.raised.raise();
     return was;
   }
 

@@ -1,7 +1,7 @@
 import type { FiguresManager } from "../figures/FiguresManager";
 import type { LayoutDocument } from "../document/LayoutDocument";
 import type { Selection } from "../selection/Selection";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 import { FLAGS, hexToRgb, type Rgb } from "../style/islandStyle";
 import { IslandTextures, MARK } from "../style/islandTextures";
 import { viewColour, type Seen } from "../style/views";
@@ -17,9 +17,11 @@ export class Looks {
   private moving = new Set<number>();
   private laidOn = new Set<number>();
   /** Colours or marks are others: both views are drawn. */
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   /** Every frame: islands glide, the camera moves. */
-  readonly frames = new Signal();
+  private readonly framed = new Signal();
+  readonly frames: Heard = this.framed;
 
   constructor(
     private layout: LayoutDocument,
@@ -99,9 +101,19 @@ export class Looks {
     this.touch(new Set([...touched, ...moving, ...still]));
   }
 
+  /** Only the frames are others, no colours and marks. */
+  drawn(): void {
+    this.framed.raise();
+  }
+
+  /** The model is shown from elsewhere, or otherwise. */
+  turned(): void {
+    this.raised.raise();
+  }
+
   private changed(): void {
-    this.signal.raise();
-    this.frames.raise();
+    this.raised.raise();
+    this.framed.raise();
   }
 
   private style(island: number, own: Rgb): void {

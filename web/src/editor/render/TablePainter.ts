@@ -145,10 +145,7 @@ export class TablePainter {
     if (state instanceof PickLasso || state instanceof Lasso || state instanceof Region)
       drawShape(top, editor, state.shape, palette, state instanceof Region);
     if (state instanceof Boxing) drawBox(top, editor, state.box, palette);
-    if (!editor.painted.version) {
-      performance.mark("table painted");
-      editor.painted.raise();
-    }
+    editor.firstPainted();
   }
 }
 

@@ -1,8 +1,9 @@
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 
 /** The islands that are selected, wherever they were selected: one selection for table, model and objectList. */
 export class Selection {
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   private islands = new Set<number>();
 
   get size(): number {
@@ -58,6 +59,6 @@ export class Selection {
     const same =
       next.size === this.islands.size && [...next].every((island) => this.islands.has(island));
     this.islands = next;
-    if (!same) this.signal.raise();
+    if (!same) this.raised.raise();
   }
 }

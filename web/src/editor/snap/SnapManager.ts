@@ -1,6 +1,6 @@
 import type { Bounds } from "../affine/affine";
 import { moving, type Transform } from "../geometry/transform";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 import { boundsAfter, type Contact, type Outlines } from "../spatial/Outlines";
 
 export const SNAPS = ["padding", "margin", "edges", "centres", "texels", "grid"] as const;
@@ -25,7 +25,8 @@ const EXACT = 1e-7;
 
 /** Snapping while something is dragged: each kind can be switched off, a key suspends all. */
 export class SnapManager {
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   private off = new Set<SnapKind>(["grid"]);
 
   isOn(kind: SnapKind): boolean {
@@ -34,7 +35,7 @@ export class SnapManager {
 
   toggle(kind: SnapKind): void {
     if (!this.off.delete(kind)) this.off.add(kind);
-    this.signal.raise();
+    this.raised.raise();
   }
 
   /** The wanted move, or a near one that snaps; `reach` is how far it may be pulled. */

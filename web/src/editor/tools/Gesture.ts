@@ -2,7 +2,7 @@ import { CONTROL, type LayoutDocument } from "../document/LayoutDocument";
 import type { Editor } from "../Editor";
 import { IDENTITY, type Transform } from "../geometry/transform";
 import type { PlaceEdit } from "../history/HistoryManager";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 import type { SnapKind } from "../snap/SnapManager";
 import { boundsAfter, Outlines, type Contact } from "../spatial/Outlines";
 import { SIDE_TABLE } from "../table/paper";
@@ -20,7 +20,8 @@ const HELD: Record<Verb, number> = {
 
 /** Picked islands while they are moved, turned or sized: shown at once, sent when the gesture ends. */
 export class Gesture {
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   /** What moves; null between gestures. */
   outlines: Outlines | null = null;
   /** On the table. */
@@ -59,7 +60,7 @@ export class Gesture {
       this.density = densityOf(document, free);
       looks.setMoving(free);
     }
-    this.signal.raise();
+    this.raised.raise();
     return free.length > 0;
   }
 
@@ -78,7 +79,7 @@ export class Gesture {
       this.overlapped = now;
       this.editor.looks.setLaidOn(now, now.length ? this.outlines.islands : [], touched);
     }
-    this.signal.raise();
+    this.raised.raise();
     this.editor.drawn();
   }
 
@@ -135,7 +136,7 @@ export class Gesture {
     this.overlapped = [];
     this.editor.looks.setMoving([]);
     this.editor.looks.setLaidOn([], [], touched);
-    this.signal.raise();
+    this.raised.raise();
     this.editor.drawn();
   }
 }

@@ -1,6 +1,6 @@
 import type { Editor } from "../Editor";
 import { moving } from "../geometry/transform";
-import { Signal } from "../signal";
+import { Signal, type Heard } from "../signal";
 import { Panning } from "./Panning";
 import { PenIdle, type Pen } from "./Pens";
 import { Carrying } from "./take/Carrying";
@@ -14,7 +14,8 @@ export type ToolName = "take" | Pen;
 
 /** What pointer, wheel and keys do on the table: they go to the state that the tool is in. */
 export class ToolManager {
-  readonly signal = new Signal();
+  private readonly raised = new Signal();
+  readonly signal: Heard = this.raised;
   /** Where a tool goes when nothing is held. */
   rest: ToolState;
   state: ToolState;
@@ -43,7 +44,7 @@ export class ToolManager {
     if (this.state !== this.rest && this.state.name !== "region") this.state.cancel();
     this.rest = tool === "take" ? new Idle(this.editor) : new PenIdle(this.editor, tool);
     this.go(this.rest);
-    this.signal.raise();
+    this.raised.raise();
     this.editor.drawn();
     return this.rest;
   }
@@ -191,6 +192,6 @@ export class ToolManager {
   private go(next: ToolState): void {
     if (next === this.state) return;
     this.state = next;
-    this.signal.raise();
+    this.raised.raise();
   }
 }

@@ -145,9 +145,8 @@ export function EditPage({ jobs }: PanelProps) {
           label="Reduce stretch with the brush: faces it passes over, at once"
           value={picks.easing}
           onChange={(on) => {
-            picks.easing = on;
+            picks.set({ easing: on });
             if (on) picks.use("faces");
-            picks.signal.raise();
           }}
         />
         {(picks.easing || picks.drag === "brush") && (
@@ -158,10 +157,7 @@ export function EditPage({ jobs }: PanelProps) {
             min={4}
             max={400}
             step={4}
-            onChange={(wide) => {
-              picks.brush = wide / 2;
-              picks.signal.raise();
-            }}
+            onChange={(wide) => picks.set({ brush: wide / 2 })}
           />
         )}
       </Part>

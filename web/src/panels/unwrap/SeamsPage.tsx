@@ -49,10 +49,7 @@ export function SeamsPage({ jobs }: PanelProps) {
       <Check
         label="Loops run on through seams"
         value={picks.through}
-        onChange={(through) => {
-          picks.through = through;
-          picks.signal.raise();
-        }}
+        onChange={(through) => picks.set({ through })}
       />
       <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
       {told && (

@@ -1,16 +1,15 @@
 import { CanvasTexture, LinearMipmapLinearFilter, TextureLoader, type Texture } from "three";
-import { tileCorner } from "../table/tiles";
+import type { Laid } from "../../editor/maps/MapsManager";
+import { tileCorner } from "../../editor/table/tiles";
 
-/** A picture of a tile. */
-export type LaidTile = { url: string; tile: number };
+/** A texture of a tile. */
+export type TileTexture = { url: string; tile: number };
 
 /** px of each tile where there are several. */
 const SIDE = 1024;
 
-/** One texture of all tiles' pictures, and what part of their plane it covers: u, v, width, height. */
-export async function laidPicture(
-  tiles: LaidTile[],
-): Promise<{ texture: Texture; frame: [number, number, number, number] } | null> {
+/** One texture of all tiles' textures, and what part of their plane it covers: u, v, width, height. */
+export async function tileTextures(tiles: TileTexture[]): Promise<Laid | null> {
   if (!tiles.length) return null;
   const corners = tiles.map((one) => tileCorner(one.tile));
   if (tiles.length === 1)
