@@ -8,16 +8,12 @@ import numpy as np
 
 from quilt_core.bake.surface import BakeSurface
 from quilt_core.errors import QuiltError
-from quilt_core.formats.gltf_looks import painted_objects
-from quilt_core.formats.look_facts import is_obj, look_book
-from quilt_core.formats.obj_looks import painted_obj
-from quilt_core.scene.model import Scene
+from quilt_core.formats.look_facts import look_book, painted_of
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import Float32, FloatArray, IntArray
 from quilt_core.textures.decode import decode
 from quilt_core.textures.looks import Look, Use
 from quilt_core.textures.merge_loops import read_points
-
-Siblings = Callable[[str], bytes | None]
 
 
 def colours_of(
@@ -39,7 +35,7 @@ def colours_of(
     for number, scene in enumerate(scenes):
         find = siblings[number] if number < len(siblings) else None
         book = look_book(scene, find)
-        painted = painted_obj(scene, 0) if is_obj(scene) else painted_objects(scene, 0)
+        painted = painted_of(scene, 0)
         first = len(looks)
         looks += [
             (look, _picture(book.pictures, look.uses.get("baseColor"))) for look in book.looks

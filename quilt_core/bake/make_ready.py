@@ -13,10 +13,9 @@ from quilt_core.bake.pairs import base_name, pairs_of
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of
 from quilt_core.errors import LayoutError
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import FloatArray, IntArray
 
-Siblings = Callable[[str], bytes | None]
 UVs = Callable[[int, int], FloatArray | None]
 CAGE_ENDING = "_cage"
 

@@ -1,15 +1,18 @@
-"""Is a layout safe to bake: findings, verdict and proof."""
+"""Is a layout safe to bake: findings, verdict and report."""
 
 from typing import TYPE_CHECKING
 
+import lazy_loader
+
 from quilt_core.check.findings import KINDS, Finding, Kind
 from quilt_core.check.rules import Ignored, Rules, read_rules
-from quilt_core.lazy import lazily
 
 if TYPE_CHECKING:
     from quilt_core.check.check import CheckResult, check_layout
 else:
-    __getattr__ = lazily(__name__, {"CheckResult": "check", "check_layout": "check"})
+    __getattr__, __dir__, _ = lazy_loader.attach(
+        __name__, submod_attrs={"check": ["CheckResult", "check_layout"]}
+    )
 
 __all__ = [
     "KINDS",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
@@ -11,7 +12,7 @@ from numpy.typing import NDArray
 
 from quilt_core.check import layout_checks, mesh_checks, quality_checks
 from quilt_core.check.case import Case
-from quilt_core.check.findings import KINDS, SEVERITIES, Finding
+from quilt_core.check.findings import ADDED, KINDS, SEVERITIES, Finding
 from quilt_core.check.mips import last_open_level
 from quilt_core.check.rules import Rules
 from quilt_core.measure.figures import Figures
@@ -165,6 +166,13 @@ def check_layout(
     )
     for check in CHECKS:
         check(case)
+    for added in ADDED.values():
+        try:
+            added.run(case)
+        except Exception as error:  # somebody else's code: the other checks stand
+            warnings.warn(
+                f"The check “{added.name}” failed and is left out: {error!r}.", stacklevel=2
+            )
     if ids is not None:
         case.findings = [replace(f, known_as=_key(case, ids, f)) for f in case.findings]
     findings, totals = _judged(case)

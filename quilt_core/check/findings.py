@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from typing import Any
+
+from quilt_core.plugins import installed
 
 SEVERITIES = ("error", "warning", "hint", "off")
 
@@ -30,6 +34,24 @@ class Kind:
     why: str
     advice: str
     fix: str = ""
+
+
+@dataclass(frozen=True)
+class Check:
+    """A check of another package.
+
+    Parameters
+    ----------
+    name : str
+    kinds : mapping
+        Kinds of findings that it makes, by the names that rules and options call them.
+    run : callable
+        ``run(case)``: looks at a `quilt_core.check.case.Case` and writes down what it finds there.
+    """
+
+    name: str
+    kinds: Mapping[str, Kind]
+    run: Callable[[Any], None]
 
 
 KINDS: dict[str, Kind] = {
@@ -273,6 +295,12 @@ KINDS: dict[str, Kind] = {
         "Give them a larger weight, or bake at a larger size.",
     ),
 }
+
+ADDED = installed("checks", Check)
+"""Checks of packages that are installed beside the program; they come after its own."""
+for _check in ADDED.values():
+    for _name, _kind in _check.kinds.items():
+        KINDS.setdefault(_name, _kind)
 """In the order in which they are worked through."""
 
 

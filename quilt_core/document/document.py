@@ -8,9 +8,7 @@ from typing import Any, Protocol
 
 from quilt_core.document.layout import Layout
 from quilt_core.document.state import State
-from quilt_core.scene.model import Scene
-
-Siblings = Callable[[str], bytes | None]
+from quilt_core.scene.model import Scene, Siblings
 
 
 class Source(Protocol):

@@ -6,11 +6,12 @@ import base64
 import binascii
 import io
 import warnings
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from typing import Any
 from urllib.parse import unquote
 
-Siblings = Callable[[str], bytes | None]
+from quilt_core.scene.model import Siblings
+
 Size = tuple[int, int]
 
 ROLES = ("normalTexture", "occlusionTexture", "emissiveTexture")

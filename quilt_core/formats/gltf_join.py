@@ -10,7 +10,7 @@ from __future__ import annotations
 import copy
 import json
 import struct
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import PurePosixPath
 from typing import Any
 from urllib.parse import unquote
@@ -20,9 +20,8 @@ import numpy as np
 from quilt_core.errors import FileFormatError
 from quilt_core.formats.gltf_build import Node, Primitive, build_glb
 from quilt_core.formats.gltf_read import GltfSource, read_gltf
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Scene, Siblings
 
-Siblings = Callable[[str], bytes | None]
 Doc = dict[str, Any]
 
 LISTS = ("accessors", "bufferViews", "images", "samplers", "textures", "materials", "meshes", "nodes", "skins", "cameras", "animations")  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,7 +12,7 @@ import numpy as np
 from quilt_core.formats._pictures import image_bytes, image_of
 from quilt_core.formats._texture_transform import to_stored
 from quilt_core.formats.gltf_read import GltfSource
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.textures.looks import (
     CLAMP,
     MIRRORED,
@@ -24,8 +24,6 @@ from quilt_core.textures.looks import (
     texture_matrix,
 )
 from quilt_core.textures.painted import Painted
-
-Siblings = Callable[[str], bytes | None]
 
 WRAPS = {33071: CLAMP, 33648: MIRRORED, 10497: REPEAT}
 NEAREST = (9728, 9984, 9986)

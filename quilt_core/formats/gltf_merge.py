@@ -7,7 +7,7 @@ KHR_materials_emissive_strength; KHR_materials_variants; EXT_texture_webp.
 from __future__ import annotations
 
 import copy
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 from urllib.parse import quote
@@ -21,13 +21,11 @@ from quilt_core.formats.gltf_looks import STRENGTH, LookBook
 from quilt_core.formats.gltf_read import GltfSource, read_gltf
 from quilt_core.formats.gltf_write import ARRAY, pack_document, write_gltf
 from quilt_core.formats.part_materials import parted
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.frames import corner_tangents
 from quilt_core.textures.looks import Look
 from quilt_core.textures.merge import Group
-
-Siblings = Callable[[str], bytes | None]
 
 MIME = {"png": "image/png", "jpg": "image/jpeg", "webp": "image/webp"}
 WEBP = "EXT_texture_webp"

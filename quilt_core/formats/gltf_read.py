@@ -9,7 +9,6 @@ from __future__ import annotations
 import base64
 import binascii
 import struct
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
 from urllib.parse import unquote
@@ -26,10 +25,8 @@ from quilt_core.formats._pictures import gltf_picture_sizes
 from quilt_core.formats._texture_transform import seen_transforms, to_seen
 from quilt_core.scene.island_set import instance_spread
 from quilt_core.scene.mesh import Mesh, UVChannel
-from quilt_core.scene.model import Material, Scene, SceneObject
+from quilt_core.scene.model import Material, Scene, SceneObject, Siblings
 from quilt_core.scene.types import FloatArray, IntArray
-
-Siblings = Callable[[str], bytes | None]
 
 DIFFERENT = 1.01
 MODES_WITHOUT_FACES = (0, 1, 2, 3)

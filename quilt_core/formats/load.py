@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Container, Mapping, Sequence
+from functools import cache
 from pathlib import Path, PurePosixPath
 from posixpath import normpath
 
@@ -10,15 +11,47 @@ from quilt_core.errors import FileFormatError, QuiltError
 from quilt_core.formats._gltf_types import DAMAGED
 from quilt_core.formats.gltf_read import data_files, read_gltf
 from quilt_core.formats.gltf_write import write_gltf
+from quilt_core.formats.mesh_format import MeshFormat
 from quilt_core.formats.obj_read import read_obj
 from quilt_core.formats.obj_write import write_obj
-from quilt_core.scene.model import Scene
+from quilt_core.plugins import installed
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import FloatArray
 
-Siblings = Callable[[str], bytes | None]
-"""Gives the bytes of a file named beside the mesh, or None when it is not there or not allowed."""
+OBJ = MeshFormat(
+    "OBJ",
+    (".obj",),
+    read_obj,
+    lambda scene, channel, corner_uvs, side_names: {scene.name: write_obj(scene, corner_uvs)},
+)
+GLTF = MeshFormat(
+    "glTF",
+    (".gltf", ".glb"),
+    lambda name, data, siblings, metres_per_unit: read_gltf(name, data, siblings),
+    write_gltf,
+    data_files,
+)
 
-MESH_SUFFIXES = (".obj", ".gltf", ".glb")
+
+@cache
+def formats_by_suffix() -> dict[str, MeshFormat]:
+    """Formats of this program, and those of packages that are installed beside it."""
+    own = (OBJ, GLTF)
+    added = installed("formats", MeshFormat, [one.name for one in own])
+    out = {suffix: one for one in added.values() for suffix in one.suffixes}
+    return {suffix: one for one in own for suffix in one.suffixes} | {
+        suffix: one for suffix, one in out.items() if suffix not in (*OBJ.suffixes, *GLTF.suffixes)
+    }
+
+
+def format_of(name: str) -> MeshFormat | None:
+    """The format of a file, by the ending of its name; None for no mesh."""
+    return formats_by_suffix().get(Path(name).suffix.lower())
+
+
+def is_mesh(name: str) -> bool:
+    """Whether a file is a mesh, by the ending of its name."""
+    return format_of(name) is not None
 
 
 def read_scene(
@@ -43,12 +76,15 @@ def read_scene(
     """
     if not data:
         raise FileFormatError("The file is empty.", name, "Export it again from where it was made.")
-    suffix = Path(name).suffix.lower()
+    own = format_of(name)
+    if own is None:
+        raise FileFormatError(
+            f"Files ending in “{Path(name).suffix.lower() or 'nothing'}” are not read.",
+            name,
+            f"Give a file that ends in {one_of(tuple(formats_by_suffix()))}.",
+        )
     try:
-        if suffix == ".obj":
-            return read_obj(name, data, siblings, obj_metres_per_unit)
-        if suffix in (".gltf", ".glb"):
-            return read_gltf(name, data, siblings)
+        return own.read(name, data, siblings, obj_metres_per_unit)
     except QuiltError:
         raise
     except MemoryError:
@@ -61,11 +97,11 @@ def read_scene(
         raise FileFormatError(
             f"It is damaged in a way that was not foreseen ({type(error).__name__}).", name, DAMAGED
         ) from error
-    raise FileFormatError(
-        f"Files ending in “{suffix or 'nothing'}” are not read.",
-        name,
-        "Give a .obj, .gltf or .glb file.",
-    )
+
+
+def one_of(words: Sequence[str]) -> str:
+    """Words in a row, the last after “or”."""
+    return " or ".join([", ".join(words[:-1]), words[-1]] if len(words) > 1 else words)
 
 
 def write_scene(
@@ -93,18 +129,17 @@ def write_scene(
     dict
         File name to bytes. Files that did not change are not repeated.
     """
-    if Path(scene.name).suffix.lower() == ".obj":
-        return {scene.name: write_obj(scene, corner_uvs)}
-    return write_gltf(scene, channel, corner_uvs, side_names)
+    own = format_of(scene.name)
+    assert own is not None, "it was read"
+    return own.write(scene, channel, corner_uvs, side_names)
 
 
 def side_files(name: str, data: bytes) -> tuple[str, ...]:
     """Names of the files beside a mesh that hold its geometry, as the mesh names them; empty when
     it cannot be read."""
-    if Path(name).suffix.lower() not in (".gltf", ".glb"):
-        return ()
+    own = format_of(name)
     try:
-        return data_files(name, data)
+        return own.side_files(name, data) if own else ()
     except QuiltError:
         return ()
 

@@ -5,8 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import warnings
-from collections.abc import Callable, Sequence
-from pathlib import Path
+from collections.abc import Sequence
 from typing import Any
 
 import numpy as np
@@ -14,13 +13,13 @@ from PIL import Image
 
 from quilt_core.errors import QuiltError
 from quilt_core.formats.gltf_looks import LookBook, gltf_looks, painted_objects
+from quilt_core.formats.load import GLTF, OBJ, format_of
 from quilt_core.formats.look_changes import PictureChange, changed_book
 from quilt_core.formats.obj_looks import obj_looks, painted_obj
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Material, Scene, Siblings
 from quilt_core.textures.high_range import kind_of, size_of
-from quilt_core.textures.looks import Look, Slot, Use
-
-Siblings = Callable[[str], bytes | None]
+from quilt_core.textures.looks import PLAIN, Look, Slot, Use
+from quilt_core.textures.painted import Painted
 
 CHANNELS = {
     "1": 1,
@@ -40,16 +39,31 @@ def look_book(
     scene: Scene, siblings: Siblings | None, changes: Sequence[PictureChange] = ()
 ) -> LookBook:
     """The looks of a file, whatever its format, with pictures that were given to them."""
-    if is_obj(scene):
+    own = format_of(scene.name)
+    if own is OBJ:
         book = obj_looks(scene, siblings)
-    else:
+    elif own is GLTF:
         book = gltf_looks(scene.source.doc, scene.source.buffers, siblings)
+    else:
+        book = LookBook(
+            tuple(
+                Look(one.name, {}, PLAIN | {"baseColor": (*one.base_color, 1.0)})
+                for one in (*scene.materials, Material("plain"))
+            ),
+            {},
+            {},
+        )
     return changed_book(book, changes) if changes else book
 
 
 def is_obj(scene: Scene) -> bool:
     """Whether a scene came as OBJ."""
-    return Path(scene.name).suffix.lower() == ".obj"
+    return format_of(scene.name) is OBJ
+
+
+def painted_of(scene: Scene, first_look: int) -> list[Painted]:
+    """The objects of a file with their UVs as the file stores them; see `painted_objects`."""
+    return (painted_objects if format_of(scene.name) is GLTF else painted_obj)(scene, first_look)
 
 
 def facts_of(
@@ -66,7 +80,7 @@ def facts_of(
         pictures of colour that is).
     """
     book = look_book(scene, siblings, changes)
-    painted = painted_obj(scene, 0) if is_obj(scene) else painted_objects(scene, 0)
+    painted = painted_of(scene, 0)
     facts = {
         k: _picture_facts(book.names.get(k, f"picture {k}"), data)
         for k, data in book.pictures.items()

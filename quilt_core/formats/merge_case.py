@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
 
 from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.formats.gltf_looks import LookBook, painted_objects
+from quilt_core.formats.gltf_looks import LookBook
 from quilt_core.formats.gltf_merge import objects_with_variants
+from quilt_core.formats.load import GLTF, OBJ, format_of
 from quilt_core.formats.look_changes import PictureChange
-from quilt_core.formats.look_facts import is_obj, look_book
-from quilt_core.formats.obj_looks import painted_obj
-from quilt_core.scene.model import Scene
+from quilt_core.formats.look_facts import look_book, painted_of
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.textures.decode import Picture, decode
 from quilt_core.textures.looks import Look, Use
 from quilt_core.textures.painted import Painted
-
-Siblings = Callable[[str], bytes | None]
 
 
 @dataclass(eq=False)
@@ -117,9 +115,14 @@ def members_of(
     painted: list[Painted] = []
     table = np.array(case.canonical, np.int64)
     for scene, first, asked in zip(case.scenes, case.first_look, wanted, strict=True):
-        obj_file = is_obj(scene)
-        own = painted_obj(scene, first) if obj_file else painted_objects(scene, first)
-        out = set() if obj_file else set(objects_with_variants(scene))
+        own = painted_of(scene, first)
+        if format_of(scene.name) not in (OBJ, GLTF):
+            case.notes.append(
+                f"{scene.name}: textures of this format are not merged; it stays as it is."
+            )
+            members.append([])
+            continue
+        out = set(objects_with_variants(scene)) if format_of(scene.name) is GLTF else set()
         for number in sorted(k for k in out if asked[k]):
             case.notes.append(
                 f"{scene.name}: “{scene.objects[number].name}” has materials that can be switched (KHR_materials_variants); it stays as it is."

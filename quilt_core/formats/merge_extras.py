@@ -3,7 +3,7 @@ profile."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -11,15 +11,13 @@ from quilt_core.formats.gltf_join import join_glb
 from quilt_core.formats.load import read_scene
 from quilt_core.formats.merge_case import Case
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import IntArray
 from quilt_core.textures.carry import Skin
 from quilt_core.textures.compose import compose
 from quilt_core.textures.conflicts import contents, find_conflicts
 from quilt_core.textures.merge import Merged
 from quilt_core.textures.painted import Painted
-
-Siblings = Callable[[str], bytes | None]
 
 
 def note_conflicts(

@@ -19,7 +19,7 @@ from quilt_core.formats.merge_extras import joint_file, note_conflicts, profiled
 from quilt_core.formats.merge_report import Sheets, merge_report
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.formats.obj_merge import write_merged_obj
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.arrange import Arranged, arrange
 from quilt_core.textures.merge import Group, Merged, merge_pictures, skin_of
@@ -27,7 +27,6 @@ from quilt_core.textures.painted import Painted
 
 __all__ = ["MergeSettings", "MergedFiles", "Sheet", "carry_files", "merge_files"]
 
-Siblings = Callable[[str], bytes | None]
 Tell = Callable[[float, str], bool]
 
 

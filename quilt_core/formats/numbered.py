@@ -6,18 +6,18 @@ Names carry the tile's number, 1001 + column + 10 x row (common practice), or â€
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
 
 from quilt_core.errors import QuiltError
+from quilt_core.scene.model import Siblings
 from quilt_core.textures.decode import MOST_PIXELS, Picture, as_shown, decode, encode_png
 from quilt_core.textures.looks import CLAMP, Use
 from quilt_core.textures.roles import guess_role
 
-Siblings = Callable[[str], bytes | None]
 LAST = 1100
 ALONE = (0, 0, 1, 1)
 """Tiles (column, row, columns, rows) of a picture by itself."""

@@ -6,7 +6,6 @@ physically based shading (Pr, Pm, map_Pr, map_Pm, norm): common practice, from m
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import PurePosixPath
 
 import numpy as np
@@ -18,12 +17,10 @@ from quilt_core.formats.numbered import numbered_set
 from quilt_core.formats.obj_read import ObjSource
 from quilt_core.formats.obj_text import as_utf8
 from quilt_core.formats.part_materials import library_names
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.textures.decode import decode
 from quilt_core.textures.looks import CLAMP, PLAIN, REPEAT, Look, Slot, Use
 from quilt_core.textures.painted import Painted
-
-Siblings = Callable[[str], bytes | None]
 
 KEYS = {
     "map_kd": "baseColor",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path, PurePosixPath
 from typing import Any
 from urllib.parse import unquote
@@ -14,8 +14,7 @@ from quilt_core.formats._pictures import mtl_picture
 from quilt_core.formats.gltf_read import gltf_text
 from quilt_core.formats.obj_text import as_utf8, split_logical
 from quilt_core.formats.part_materials import library_names
-
-Siblings = Callable[[str], bytes | None]
+from quilt_core.scene.model import Siblings
 
 TEXTURE = re.compile(r"(map_\w+|bump|disp|decal|norm|refl)$", re.IGNORECASE)
 """Words of an MTL that name a texture.

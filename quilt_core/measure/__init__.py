@@ -2,7 +2,8 @@
 
 from typing import TYPE_CHECKING
 
-from quilt_core.lazy import lazily
+import lazy_loader
+
 from quilt_core.measure.density import equalize, island_densities, set_density
 
 if TYPE_CHECKING:
@@ -17,16 +18,14 @@ if TYPE_CHECKING:
     )
     from quilt_core.measure.overlap import Overlaps, find_overlaps
 else:
-    __getattr__ = lazily(
+    # The web process needs some of it, without the compiled loops.
+    __getattr__, __dir__, _ = lazy_loader.attach(
         __name__,
-        {
-            "Figures": "figures",
-            **dict.fromkeys(
-                ("Measured", "measure", "measure_again", "measure_layout", "measure_tiles"),
-                "measured",
-            ),
-            **dict.fromkeys(("ClosePairs", "Gap", "close_pairs", "smallest_gap"), "gap"),
-            **dict.fromkeys(("Overlaps", "find_overlaps"), "overlap"),
+        submod_attrs={
+            "figures": ["Figures"],
+            "measured": ["Measured", "measure", "measure_again", "measure_layout", "measure_tiles"],
+            "gap": ["ClosePairs", "Gap", "close_pairs", "smallest_gap"],
+            "overlap": ["Overlaps", "find_overlaps"],
         },
     )
 

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from quilt_core.document.base import Base, in_proportion, read_base
-from quilt_core.document.document import Document, Siblings
+from quilt_core.document.document import Document
 from quilt_core.document.islands import fresh_islands
 from quilt_core.document.layout import Layout, Made
 from quilt_core.document.state import MARGIN, PADDING, MemberRow, State, TileRow, split_islands
@@ -24,7 +24,7 @@ from quilt_core.operations.values import SIZE, TILES, Size, read_proportion, rea
 from quilt_core.options import check_options, option
 from quilt_core.pack.controls import FLAGS, bundles_of
 from quilt_core.scene.islands import UV_TOLERANCE
-from quilt_core.scene.model import Scene, SceneObject
+from quilt_core.scene.model import Scene, SceneObject, Siblings
 from quilt_core.scene.tiles import LAST_TILE, TileSize
 
 MOST_CHANNELS = 64

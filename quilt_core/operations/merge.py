@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from quilt_core.document.document import Document, Siblings
+from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats.channels import ChannelEdit
@@ -20,6 +20,7 @@ from quilt_core.operations.operation import Progress, Stopped, figure
 from quilt_core.operations.values import NUMBER_OR_WORD, read_density
 from quilt_core.options import check_options, option
 from quilt_core.pack.settings import EFFORTS
+from quilt_core.scene.model import Siblings
 from quilt_core.scene.tiles import MAX_TILE, TileSize, home_tiles
 from quilt_core.textures.looks import CORE
 from quilt_core.textures.profile import BUILT_IN, Profile, profile_from, read_profile

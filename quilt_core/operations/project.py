@@ -9,7 +9,7 @@ from typing import IO
 
 from quilt_core.check.rules import Rules, make_rules
 from quilt_core.document.base import Base, base_arrays, islands_from, surface_from
-from quilt_core.document.document import Document, Siblings
+from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout, Made
 from quilt_core.document.project.checks import check_project
 from quilt_core.document.project.file import AGAIN, ProjectFile, open_project
@@ -26,7 +26,7 @@ from quilt_core.operations.operation import Progress
 from quilt_core.operations.pack_settings import Pack
 from quilt_core.operations.steps import checked_steps
 from quilt_core.options import settings_from
-from quilt_core.scene.model import Scene
+from quilt_core.scene.model import Scene, Siblings
 from quilt_core.textures.profile import profile_from
 
 PAINTED = "reach"

@@ -5,11 +5,9 @@ What it names is imported when it is needed, so that a list of the operations co
 
 from __future__ import annotations
 
-import warnings
-from importlib.metadata import entry_points
-
 from quilt_core.errors import LayoutError
 from quilt_core.operations.operation import FileUse, Operation
+from quilt_core.plugins import installed
 
 _ALL = (
     Operation(
@@ -311,27 +309,11 @@ _ALL = (
         synonyms=("save", "write", "hand off"),
     ),
 )
-GROUP = "untold_quilt.operations"
-"""Entry points of packages that bring operations of their own: each names an `Operation`."""
 
 
-def _found() -> dict[str, Operation]:
-    """Operations of this program, in working order, and those of packages that are installed beside it."""
-    out = {one.name: one for one in _ALL}
-    for point in entry_points(group=GROUP):
-        try:
-            own = point.load()
-        except Exception as error:  # somebody else's code: the program works without it
-            warnings.warn(f"The operation “{point.name}” cannot be loaded ({error!r}).", stacklevel=2)  # fmt: skip
-            continue
-        if isinstance(own, Operation) and own.name not in out:
-            out[own.name] = own
-        else:
-            warnings.warn(f"“{point.name}” is no operation, or one of its name is there.", stacklevel=2)  # fmt: skip
-    return out
-
-
-OPERATIONS: dict[str, Operation] = _found()
+_OWN = {one.name: one for one in _ALL}
+OPERATIONS: dict[str, Operation] = _OWN | installed("operations", Operation, _OWN)
+"""Operations of this program, in working order, and those of packages that are installed beside it."""
 
 
 def operation(name: str) -> Operation:

@@ -2,7 +2,8 @@
 
 from typing import TYPE_CHECKING
 
-from quilt_core.lazy import lazily
+import lazy_loader
+
 from quilt_core.pack.controls import (
     LEFT_OUT,
     LOCK_PLACE,
@@ -23,13 +24,13 @@ if TYPE_CHECKING:
     from quilt_core.pack.limit import Fix, Limit, explain
     from quilt_core.pack.stacks import Candidate, find_stacks
 else:
-    __getattr__ = lazily(
+    __getattr__, __dir__, _ = lazy_loader.attach(
         __name__,
-        {
-            **dict.fromkeys(("Limit", "Fix", "explain"), "limit"),
-            "pack_apart": "apart",
-            **dict.fromkeys(("pack_islands", "packable"), "layout"),
-            **dict.fromkeys(("Candidate", "find_stacks"), "stacks"),
+        submod_attrs={
+            "limit": ["Limit", "Fix", "explain"],
+            "apart": ["pack_apart"],
+            "layout": ["pack_islands", "packable"],
+            "stacks": ["Candidate", "find_stacks"],
         },
     )
 

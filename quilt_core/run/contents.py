@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import zipfile
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import PurePosixPath
 from typing import Any
@@ -17,9 +17,7 @@ from quilt_core.document.project.file import CONTENTS, SUFFIX, open_project
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.look_facts import look_book
-from quilt_core.scene.model import SceneObject
-
-Siblings = Callable[[str], bytes | None]
+from quilt_core.scene.model import SceneObject, Siblings
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from typing import Any
 
 from quilt_core.document.project.file import is_project
 from quilt_core.errors import QuiltError
-from quilt_core.formats.load import MESH_SUFFIXES
+from quilt_core.formats.load import is_mesh
 from quilt_core.run.fingerprint import InputFile, code_version, input_fingerprint, step_fingerprint
 from quilt_core.run.inputs import Input
 from quilt_core.run.outputs import common_parent
@@ -202,7 +202,7 @@ def _files(line: Line, root: Path) -> list[Path]:
         for path in found:
             if leave:
                 wanted.pop(path, None)
-            elif path.suffix.lower() in MESH_SUFFIXES or is_project(path):
+            elif is_mesh(path.name) or is_project(path):
                 wanted[path] = None
     if any(map(is_project, wanted)) and (len(wanted) > 1 or line.sources):
         raise QuiltError(

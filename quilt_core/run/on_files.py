@@ -10,7 +10,7 @@ from typing import IO, Any
 
 import numpy as np
 
-from quilt_core.document.document import Document, Siblings
+from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.document.project.file import ProjectFile
 from quilt_core.document.state import split
@@ -30,6 +30,7 @@ from quilt_core.operations.operation import Operation, Progress, plain
 from quilt_core.options import Option, check_options, option, options_of, settings_from
 from quilt_core.pack.settings import Effort
 from quilt_core.run.inputs import Input
+from quilt_core.scene.model import Siblings
 
 
 @dataclass(frozen=True)

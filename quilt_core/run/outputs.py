@@ -10,6 +10,7 @@ from contextlib import suppress
 from pathlib import Path
 
 from quilt_core.errors import QuiltError
+from quilt_core.formats.load import is_mesh
 
 MANIFEST = ".untold-quilt.json"
 """What was written into a folder, by whom nothing else is overwritten: names and SHA-256."""
@@ -39,7 +40,7 @@ def output_folder(out: Path, paths: Sequence[Path], meshes: bool) -> tuple[Path,
         raise QuiltError("It is a file, but a folder is needed.", str(out), "Give a folder as out.")
     if not meshes or len(paths) != 1:
         _refuse_file_name(out)
-    elif out.suffix.lower() in (".obj", ".gltf", ".glb") and not out.is_dir():
+    elif is_mesh(out.name) and not out.is_dir():
         raise QuiltError(
             f"“{paths[0].name}” cannot be written as “{out.name}”.",
             str(out),
@@ -49,7 +50,7 @@ def output_folder(out: Path, paths: Sequence[Path], meshes: bool) -> tuple[Path,
 
 
 def _refuse_file_name(out: Path) -> None:
-    if out.suffix.lower() in (".obj", ".gltf", ".glb") and not out.is_dir():
+    if is_mesh(out.name) and not out.is_dir():
         raise QuiltError(
             f"“{out.name}” is the name of a file, but a folder is needed.",
             str(out),

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.types import FloatArray
+
+Siblings = Callable[[str], bytes | None]
+"""Gives the bytes of a file named beside the mesh, or None when it is not there or not allowed."""
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from quilt_core.errors import FileFormatError
+from quilt_core.plugins import installed
 
 FORMATS = ("png", "jpeg", "webp")
 SOURCES = {
@@ -107,7 +108,7 @@ def _packed(name: str, green: str) -> Profile:
     )
 
 
-BUILT_IN = {
+_OWN = {
     one.name: one
     for one in (
         _packed("packed", "normal.y up"),
@@ -135,7 +136,8 @@ BUILT_IN = {
         ),
     )
 }
-"""Profiles that are always there."""
+BUILT_IN = _OWN | installed("profiles", Profile, _OWN)
+"""Profiles that are always there: those of this program and of packages that are installed beside it."""
 
 
 def read_profile(name: str, data: bytes) -> Profile:

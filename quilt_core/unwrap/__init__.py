@@ -1,8 +1,8 @@
-"""Charts, seams, solvers: a mesh without UVs becomes charts that lie flat."""
+"""Seams and solvers: a mesh without UVs becomes islands that lie flat."""
 
 from typing import TYPE_CHECKING
 
-from quilt_core.lazy import lazily
+import lazy_loader
 
 if TYPE_CHECKING:
     from quilt_core.unwrap.options import KINDS, UnwrapSettings
@@ -11,13 +11,11 @@ if TYPE_CHECKING:
 
 __all__ = ["KINDS", "Stage", "UnwrapSettings", "Unwrapped", "unwrap_mesh"]
 
-__getattr__ = lazily(
+__getattr__, __dir__, _ = lazy_loader.attach(
     __name__,
-    {
-        "Stage": "unwrap",
-        "unwrap_mesh": "unwrap",
-        "KINDS": "options",
-        "UnwrapSettings": "options",
-        "Unwrapped": "result",
+    submod_attrs={
+        "unwrap": ["Stage", "unwrap_mesh"],
+        "options": ["KINDS", "UnwrapSettings"],
+        "result": ["Unwrapped"],
     },
 )

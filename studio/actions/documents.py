@@ -6,10 +6,11 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from quilt_core.document.document import Document, Siblings
+from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout as CoreLayout
 from quilt_core.document.state import State
 from quilt_core.scene import Scene
+from quilt_core.scene.model import Siblings
 from studio import storage
 from studio.actions.gather.share_out import present_objects
 from studio.actions.merge.list_materials import changes_of, siblings_of

@@ -14,9 +14,10 @@ import {
 import { useQueryClient } from "@tanstack/react-query";
 import { Copy, Download, Pencil, Trash2 } from "lucide-react";
 import { useEffect, useState } from "react";
+import { useLocation, useRoute } from "wouter";
 import { api, ask, send, type Project } from "./api/client";
 import { useProjects } from "./api/hooks";
-import { logOut, useMe, wordIn } from "./api/people";
+import { logOut, useMe } from "./api/people";
 import { JoinPage, LogIn } from "./components/Doors";
 import { Notices } from "./components/Notices";
 import { Workroom } from "./components/Workroom";
@@ -38,12 +39,11 @@ function openedWhen(): Record<string, number> {
 const noteOpened = (id: number) =>
   localStorage.setItem(OPENED, JSON.stringify({ ...openedWhen(), [id]: Date.now() }));
 
-const projectIn = (path: string) => Number(/^\/project\/(\d+)/.exec(path)?.[1] ?? 0);
-
 /** What whoever sits here may see: with accounts nothing before they have logged in. */
 export function App() {
   const me = useMe();
-  const [word, setWord] = useState(wordIn(window.location.pathname));
+  const [, go] = useLocation();
+  const [, joining] = useRoute("/join/:word");
   if (me.isPending)
     return (
       <Center h="100%" bg="cloth">
@@ -51,15 +51,12 @@ export function App() {
       </Center>
     );
   const { accounts = false, id = null } = me.data ?? {};
-  if (accounts && word)
+  if (accounts && joining)
     return (
       <JoinPage
-        word={word}
+        word={joining.word}
         me={me.data!}
-        go={(project) => {
-          window.history.replaceState({}, "", project ? `/project/${project}` : "/projects");
-          setWord("");
-        }}
+        go={(project) => go(project ? `/project/${project}` : "/projects", { replace: true })}
       />
     );
   if (accounts && id === null) return <LogIn />;
@@ -68,24 +65,16 @@ export function App() {
 
 function Rooms() {
   const me = useMe().data;
-  const [path, setPath] = useState(window.location.pathname);
+  const [path, go] = useLocation();
+  const [, inProject] = useRoute("/project/:id");
   const projects = useProjects();
-  const open = (id: number) => {
-    const to = id ? `/project/${id}` : "/projects";
-    window.history.pushState({}, "", to);
-    setPath(to);
-  };
-  useEffect(() => {
-    const back = () => setPath(window.location.pathname);
-    window.addEventListener("popstate", back);
-    return () => window.removeEventListener("popstate", back);
-  }, []);
+  const open = (id: number) => go(id ? `/project/${id}` : "/projects");
   const when = openedWhen();
   const kept = (projects.data?.filter((p) => !p.deleted) ?? []).sort(
     (a, b) => (when[b.id] ?? 0) - (when[a.id] ?? 0) || b.id - a.id,
   );
   const away = projects.data?.filter((p) => p.deleted) ?? [];
-  const here = projectIn(path);
+  const here = Number(inProject?.id) || 0;
   useEffect(() => {
     if (here) noteOpened(here);
   }, [here]);

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Mapping
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 from typing import Any
 
 from django.db import transaction
@@ -12,7 +12,7 @@ from django.db import transaction
 from quilt_core.document.state import MemberRow
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
-from quilt_core.formats.load import MESH_SUFFIXES, siblings_in
+from quilt_core.formats.load import is_mesh, siblings_in
 from quilt_core.operations.gather import UNSAID, house_density, read_layouts
 from quilt_core.scene import Scene, SceneObject
 from studio import storage
@@ -26,11 +26,6 @@ from studio.state import read_state, write_state
 Report = Callable[[float, str], None]
 Ready = tuple[SceneObject, list[dict[str, Any]]]
 """An object and what is kept of it in each channel."""
-
-
-def is_mesh(name: str) -> bool:
-    """Whether a file name is one of a mesh."""
-    return Path(name).suffix.lower() in MESH_SUFFIXES
 
 
 def first_atlas(project: Project) -> Atlas:

@@ -15,6 +15,7 @@ from quilt_core.document.base import Base, in_proportion, read_base
 from quilt_core.document.islands import ISLAND, fresh_islands
 from quilt_core.document.layout import Made
 from quilt_core.document.state import MemberRow, State, spans, split
+from quilt_core.formats.load import is_mesh
 from quilt_core.operations.bases import Remade, with_bases
 from quilt_core.operations.operation import Progress, plain
 from quilt_core.operations.update import updated_object
@@ -25,7 +26,7 @@ from quilt_core.unwrap.object_flat import with_channel
 from studio import storage
 from studio.actions.documents import document_of, saved
 from studio.actions.errors import Refused
-from studio.actions.gather.gather_files import is_mesh, keep_object, object_bases, read_mesh
+from studio.actions.gather.gather_files import keep_object, object_bases, read_mesh
 from studio.actions.gather.watch_folder import brought, files_in
 from studio.actions.history.change import Made as Change
 from studio.actions.history.change import finish_job

@@ -10,11 +10,12 @@ from typing import Any
 
 from PIL import Image
 
-from quilt_core.formats.load import Siblings, siblings_in
+from quilt_core.formats.load import siblings_in
 from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import facts_of, looks_from
 from quilt_core.formats.numbered import ALONE
 from quilt_core.formats.plan_files import picture_facts
+from quilt_core.scene.model import Siblings
 from quilt_core.textures.looks import Look
 from quilt_core.textures.planner import PictureFacts, plan_merge
 from studio import storage

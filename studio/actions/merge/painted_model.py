@@ -9,9 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.formats.gltf_looks import painted_objects
-from quilt_core.formats.look_facts import is_obj, look_book
-from quilt_core.formats.obj_looks import painted_obj
+from quilt_core.formats.look_facts import look_book, painted_of
 from studio.actions.merge.list_materials import changes_of, given_mark, siblings_of
 from studio.actions.scenes import scene_of
 from studio.arrays import members_with_rows
@@ -96,4 +94,4 @@ def painted_bytes(revision: Revision) -> bytes:
 def _read(source: Source) -> tuple[Any, Any]:
     scene = scene_of(source)
     book = look_book(scene, siblings_of(source), changes_of(source))
-    return book, painted_obj(scene, 0) if is_obj(scene) else painted_objects(scene, 0)
+    return book, painted_of(scene, 0)

@@ -30,9 +30,6 @@ export const join = (word: string, name: string, password: string) =>
 /** The address of an invitation. */
 export const linkOf = (word: string) => `${window.location.origin}/join/${word}`;
 
-/** The word of the invitation that the page was opened with. */
-export const wordIn = (path: string) => /^\/join\/([\w-]{20,100})$/.exec(path)?.[1] ?? "";
-
 /** Members of a project and invitations to it. */
 export function usePeople(projectId: number, owner: boolean) {
   const client = useQueryClient();

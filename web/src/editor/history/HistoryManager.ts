@@ -13,7 +13,7 @@ export type PlaceEdit = {
 export type Send = (edit: PlaceEdit) => Promise<number>;
 
 /** What the document does with edits that are on their way. */
-export type ObjectList = {
+export type EditTarget = {
   apply: (edit: PlaceEdit) => number;
   confirm: (id: number, revision: number) => void;
   refuse: (id: number) => void;
@@ -27,7 +27,7 @@ export class HistoryManager {
   private tail: Promise<void> = Promise.resolve();
   private waiting = 0;
 
-  constructor(private objectList: ObjectList) {}
+  constructor(private target: EditTarget) {}
 
   /** Edits that the server has not answered yet. */
   get pending(): number {
@@ -37,15 +37,15 @@ export class HistoryManager {
   /** Show an edit at once and send it; a refused one is taken back by itself. */
   place(edit: PlaceEdit): Promise<void> {
     if (!edit.islands.length) return this.tail;
-    const id = this.objectList.apply(edit);
+    const id = this.target.apply(edit);
     const send = this.send;
     if (!send) return this.tail;
     return this.queue(async () => {
       try {
-        this.objectList.confirm(id, await send(edit));
+        this.target.confirm(id, await send(edit));
       } catch {
         // Whoever sends tells why.
-        this.objectList.refuse(id);
+        this.target.refuse(id);
       }
     });
   }

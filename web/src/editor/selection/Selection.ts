@@ -1,6 +1,6 @@
 import { Signal, type Heard } from "../signal";
 
-/** The islands that are selected, wherever they were selected: one selection for table, model and objectList. */
+/** The islands that are selected, wherever they were selected: one selection for table, model and object list. */
 export class Selection {
   private readonly raised = new Signal();
   readonly signal: Heard = this.raised;
