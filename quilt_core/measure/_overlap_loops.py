@@ -32,12 +32,6 @@ def apart(a, b):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def shared_area(a, b):  # type: ignore[no-untyped-def]
-    """Area shared by two triangles (3, 2), by clipping one with the other (Sutherland-Hodgman)."""
-    return shared(a, b)[0]
-
-
-@njit(cache=True, nogil=True)
 def shared(a, b):  # type: ignore[no-untyped-def]
     """Area shared by two triangles (3, 2), the middle of the corners of the shared piece, and its
     extent."""

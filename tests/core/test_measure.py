@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from shapely import affinity
 
 from quilt_core.measure import find_overlaps, measure, smallest_gap
-from quilt_core.measure._overlap_loops import shared_area
+from quilt_core.measure._overlap_loops import shared
 from quilt_core.measure.gap_loops import distance2
 from quilt_core.scene.placement import IDENTITY, identity
 from tests.core.shapes import island_set_of, random_polygons
@@ -52,7 +52,7 @@ def test_the_smallest_gap_is_shapely_s(seed, count):
 def test_shared_area_of_two_triangles(seed):
     a, b = np.random.default_rng(seed).normal(size=(2, 3, 2))
     want = shapely.Polygon(a).intersection(shapely.Polygon(b)).area
-    assert shared_area(a, b) == pytest.approx(want, rel=1e-9, abs=1e-12)
+    assert shared(a, b)[0] == pytest.approx(want, rel=1e-9, abs=1e-12)
 
 
 def test_coverage_is_the_sum_of_areas():

@@ -22,7 +22,7 @@ export const usePaint = create<{
 }));
 
 /** Longer side of what is painted, px. */
-export const PAINTED = 512;
+const PAINTED = 512;
 
 /** Width and height of the painting of a tile. */
 export function paintedSize(width: number, height: number): [number, number] {

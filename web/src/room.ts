@@ -96,7 +96,7 @@ export const useRooms = create<Rooms>((set, get) => ({
   giveAll: () => set({ alone: !get().alone }),
 }));
 
-export const kindOf = (stage: Stage): Kind =>
+const kindOf = (stage: Stage): Kind =>
   stage === "Arrange"
     ? "table"
     : stage === "Unwrap"
@@ -106,7 +106,7 @@ export const kindOf = (stage: Stage): Kind =>
         : "rest";
 
 /** The room of a stage; with the table alone all else is folded. */
-export function roomOf(rooms: Pick<Rooms, Kind | "alone">, stage: Stage): Room {
+function roomOf(rooms: Pick<Rooms, Kind | "alone">, stage: Stage): Room {
   const room = rooms[kindOf(stage)];
   return rooms.alone ? { ...room, panel: false, model: "away", objectList: false } : room;
 }

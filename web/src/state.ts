@@ -14,7 +14,7 @@ export const STAGES = [
 ] as const;
 export type Stage = (typeof STAGES)[number];
 
-export type Notice = {
+type Notice = {
   kind: "error" | "done";
   what: string;
   where?: string;

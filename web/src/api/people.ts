@@ -3,10 +3,8 @@ import { tellError } from "../state";
 import { api, ask, Explained, type components } from "./client";
 
 export type Me = components["schemas"]["MeOut"];
-export type Member = components["schemas"]["MemberOut"];
-export type Invited = components["schemas"]["InvitationOut"];
+type Member = components["schemas"]["MemberOut"];
 export type Role = Member["role"];
-export type Token = components["schemas"]["TokenOut"];
 
 /** Whoever sits here, where accounts are kept. */
 export function useMe() {

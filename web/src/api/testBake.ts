@@ -11,7 +11,7 @@ export type BakedMap = {
   figures: MapFigures;
 };
 
-export type MapFigures = {
+type MapFigures = {
   covered?: number;
   missed?: number;
   mean?: number;

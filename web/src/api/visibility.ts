@@ -18,7 +18,7 @@ type Seen = {
 };
 
 /** What looking at an atlas gave, as the server tells it. */
-export type Told = {
+type Told = {
   members: [number, number][];
   atlases: { islands: Seen[]; count: number; stacks: number[][]; freed: number }[];
 };

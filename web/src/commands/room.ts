@@ -130,7 +130,7 @@ export function shrinkBy(editor: Editor, tile: number, percent: number): void {
 }
 
 /** The largest island on the side table that may be moved; -1 for none. */
-export function nextUnplaced(editor: Editor): number {
+function nextUnplaced(editor: Editor): number {
   const waiting = editor.document
     .flagged(FLAGS.sideTable)
     .filter((island) => !(editor.document.control(island).flags & (CONTROL.place | CONTROL.out)));
@@ -140,7 +140,7 @@ export function nextUnplaced(editor: Editor): number {
   );
 }
 
-export function takeNext(editor: Editor): boolean {
+function takeNext(editor: Editor): boolean {
   const next = nextUnplaced(editor);
   if (next < 0) return false;
   editor.select((s) => s.set([next]));

@@ -1,7 +1,7 @@
 import type { Atlas, Job, Project } from "../api/client";
 
 /** Send files, with the length of a unit in metres. */
-export type Upload = (files: File[], metresPerUnit?: number) => Promise<void>;
+type Upload = (files: File[], metresPerUnit?: number) => Promise<void>;
 
 /** What every panel gets. */
 export type PanelProps = {

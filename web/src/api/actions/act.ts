@@ -40,7 +40,7 @@ function inTurn<T>(name: ActionName, call: () => Promise<T>): Promise<T> {
 }
 
 /** Do an action: errors are told, and what changed is shown. It rejects when the server refused. */
-export function doAction<Name extends ActionName>(
+function doAction<Name extends ActionName>(
   client: QueryClient,
   scope: Scope,
   name: Name,

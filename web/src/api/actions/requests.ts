@@ -6,7 +6,7 @@ type OnAtlas<Name extends string> = `/api/atlases/{atlas_id}/${Name}/`;
 type Json<Body> = { content: { "application/json": Body } };
 
 /** Names of what can be asked of an atlas with a body that names the step seen: what the server makes from its registry of operations, and the small edits. */
-export type AtlasAction = {
+type AtlasAction = {
   [Path in keyof paths]: Path extends OnAtlas<infer Name>
     ? paths[Path] extends { post: { requestBody: Json<{ change: number }> } }
       ? Name
@@ -197,5 +197,4 @@ export function request<Name extends ActionName>(
   );
 }
 
-export type EditRequest = BodyOf<"edit">;
 export type Answer = Atlas | Project | Job | Schemas["NewAtlasOut"];

@@ -37,10 +37,6 @@ export function union(a: Bounds, b: Bounds): Bounds {
   };
 }
 
-export function contains(b: Bounds, x: number, y: number): boolean {
-  return x >= b.minX && x <= b.maxX && y >= b.minY && y <= b.maxY;
-}
-
 export function meets(a: Bounds, b: Bounds): boolean {
   return a.minX <= b.maxX && b.minX <= a.maxX && a.minY <= b.maxY && b.minY <= a.maxY;
 }

@@ -1,7 +1,6 @@
 import type { Finding, Proof } from "../../api/client";
 
 export type Severity = "error" | "warning" | "hint";
-export const SEVERITIES: Severity[] = ["error", "warning", "hint"];
 
 export type Group = {
   kind: string;

@@ -2,7 +2,7 @@ import { BufferGeometry, LineSegments, Matrix4, Mesh, type Object3D } from "thre
 import { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 import type { BaseLayout } from "./BaseLayout";
 
-export type Placed3D = { geometry: BufferGeometry; matrix: Matrix4; object: number };
+type Placed3D = { geometry: BufferGeometry; matrix: Matrix4; object: number };
 
 export type Geometry = { base: BaseLayout; instances: Placed3D[] };
 

@@ -7,11 +7,7 @@ import type { Editor } from "../Editor";
 export type Hit = { object: number; t: number; point: [number, number, number] };
 
 /** Table position of a triangle corner; null where its island is not on the table. */
-export function cornerOnTable(
-  editor: Editor,
-  cloth: SurfaceMesh,
-  h: number,
-): [number, number] | null {
+function cornerOnTable(editor: Editor, cloth: SurfaceMesh, h: number): [number, number] | null {
   const island = cloth.island(Math.floor(h / 3));
   const { model } = editor.document;
   return model && island >= 0 ? model.place(island, cloth.uv[2 * h], cloth.uv[2 * h + 1]) : null;

@@ -1,7 +1,6 @@
 import type { Bounds } from "../affine/affine";
 import type { Editor } from "../Editor";
 import type { Shape } from "../geometry/shape";
-import { apply } from "../geometry/transform";
 import { boundsAfter } from "../spatial/Outlines";
 import type { Palette } from "../table/paper";
 import { handles, type Handle } from "../tools/take/frame";
@@ -171,20 +170,6 @@ function label(
   ctx.fill();
   ctx.fillStyle = "#FFFEFA";
   ctx.fillText(text, x, y + 0.5);
-}
-
-/** Outlines of the selected islands as one path, drawn through the gesture's transform. */
-export function gesturePath(editor: Editor, islands: readonly number[], most: number): Path2D {
-  const path = new Path2D();
-  const { gesture, document, camera } = editor;
-  for (const island of islands.slice(0, most)) {
-    const edges = document.model!.edgesOf(island);
-    for (let i = 0; i < edges.length; i += 4) {
-      path.moveTo(...camera.toScreen(...apply(gesture.by, edges[i], edges[i + 1])));
-      path.lineTo(...camera.toScreen(...apply(gesture.by, edges[i + 2], edges[i + 3])));
-    }
-  }
-  return path;
 }
 
 /** Where a brush passed, as wide as it is. */

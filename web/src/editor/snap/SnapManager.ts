@@ -1,5 +1,5 @@
 import type { Bounds } from "../affine/affine";
-import { moving, type Transform } from "../geometry/transform";
+import { moving } from "../geometry/transform";
 import { Signal, type Heard } from "../signal";
 import { boundsAfter, type Contact, type Outlines } from "../spatial/Outlines";
 
@@ -170,6 +170,3 @@ function push(
   }
   return null;
 }
-
-/** How a transform moves, when that is all it does. */
-export const shiftOf = (by: Transform): [number, number] => [by[2], by[5]];

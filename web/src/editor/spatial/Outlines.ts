@@ -5,7 +5,7 @@ import type { LayoutModel } from "../layout/LayoutModel";
 import { SpatialIndex } from "./SpatialIndex";
 
 /** Islands with more edges than these together are not compared outline by outline while they are dragged. */
-export const MOST_EDGES = 2500;
+const MOST_EDGES = 2500;
 
 /** From so many islands on those that move have no place in the index. */
 const MANY = 300;

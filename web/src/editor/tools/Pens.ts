@@ -102,7 +102,7 @@ export class Lasso extends Drawing {
 }
 
 /** Islands that the pointer passes over are selected; with Ctrl they are let go of. */
-export class Brush extends State {
+class Brush extends State {
   readonly name = "brush";
   private before: number[];
   private passed = new Set<number>();

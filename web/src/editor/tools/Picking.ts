@@ -56,7 +56,7 @@ export class PickPressed extends State {
 }
 
 /** A box is drawn; the faces, edges or vertices that lie in it are selected. */
-export class PickBox extends Boxing {
+class PickBox extends Boxing {
   protected override pick(add: boolean): void {
     void pickBox(this.editor, this.box, add);
   }
@@ -111,7 +111,7 @@ export class PickBrush extends Drawing {
 }
 
 /** Distance of a point from a line of x, y, x, y. */
-export function nearLine(x: number, y: number, line: Shape): number {
+function nearLine(x: number, y: number, line: Shape): number {
   let least = Math.hypot(x - line[0], y - line[1]);
   for (let k = 0; k + 3 < line.length; k += 2) {
     const [ax, ay] = [line[k], line[k + 1]];

@@ -5,8 +5,7 @@ import { boundsAfter } from "../spatial/Outlines";
 import { densityOf, type Verb } from "./Gesture";
 import { middle } from "./take/frame";
 
-export const FIELDS = ["x", "y", "wide", "high", "turn", "size", "density"] as const;
-export type Field = (typeof FIELDS)[number];
+export type Field = "x" | "y" | "wide" | "high" | "turn" | "size" | "density";
 
 /** What is selected in numbers: px of its sheet from its lower left corner, degrees to the left, per cent, px per metre. */
 export type Numbers = Record<Field, number> & { tile: number; box: Bounds; px: number };

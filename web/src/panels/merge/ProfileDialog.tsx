@@ -265,7 +265,7 @@ export function ProfileDialog({
 }
 
 /** Channels with one changed: one, three or four of them; those in between are filled. */
-export function withChannel(channels: string[], at: number, value: string): string[] {
+function withChannel(channels: string[], at: number, value: string): string[] {
   if (!value) return at === 3 ? channels.slice(0, 3) : channels.slice(0, 1);
   const out = [...channels];
   while (out.length < at) out.push("black");

@@ -7,7 +7,7 @@ export const FORMATS = {
   jpeg: "JPEG, small",
 } as const;
 export const GOOD_NAME = /^\w[\w .-]{0,80}$/;
-export const NAMING = "{name}_{role}";
+const NAMING = "{name}_{role}";
 type Kept = {
   size: number;
   normal: number;

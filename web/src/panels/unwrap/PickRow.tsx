@@ -8,7 +8,7 @@ import { tellError, useKept, useUi } from "../../state";
 import { NumberField } from "../parts";
 
 /** How much is selected, in words. */
-export function pickedWords(editor: Editor): string {
+function pickedWords(editor: Editor): string {
   const { picks } = editor;
   const words = (count: number, one: string, many: string = `${one}s`) =>
     count ? [`${format.whole(count)} ${count === 1 ? one : many}`] : [];

@@ -3,7 +3,7 @@ import type { PointerAt, ToolState } from "../Tool";
 import { GestureState } from "./GestureState";
 
 /** How far the pointer's islands are pulled to a line, on the screen. */
-export const SNAP_PX = 7;
+const SNAP_PX = 7;
 
 /** Picked islands follow the pointer; they snap unless a key suspends it. */
 export class Dragging extends GestureState {
