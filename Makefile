@@ -92,6 +92,7 @@ docs/command-line.md: setup
 	$(PY) -m quilt_cli.reference > $@
 
 schema: setup
+	$(PY) -m quilt_core.scene.flags > web/src/editor/flags.generated.ts
 	$(PY) manage.py spectacular --file web/openapi.yaml
 	cd web && npm run schema
 

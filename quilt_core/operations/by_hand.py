@@ -14,8 +14,8 @@ from quilt_core.document.state import State
 from quilt_core.errors import LayoutError
 from quilt_core.operations.layouts import SELECTORS, Selector, select
 from quilt_core.operations.operation import figure
-from quilt_core.pack.controls import LOCK_PLACE
 from quilt_core.pack.settings import PackSettings
+from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.tiles import LAST_TILE, TileSize, home_tiles
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 

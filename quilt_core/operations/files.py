@@ -22,7 +22,8 @@ from quilt_core.operations.layouts import SELECTORS, select
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.values import SIZE, TILES, Size, read_proportion, read_unit
 from quilt_core.options import check_options, option
-from quilt_core.pack.controls import FLAGS, bundles_of
+from quilt_core.pack.controls import bundles_of
+from quilt_core.scene.flags import CONTROLS
 from quilt_core.scene.islands import UV_TOLERANCE
 from quilt_core.scene.model import Scene, SceneObject, Siblings
 from quilt_core.scene.tiles import LAST_TILE, TileSize
@@ -110,16 +111,6 @@ class ControlSettings:
 
     def __post_init__(self) -> None:
         check_options(self)
-
-
-FLAG_SETTINGS = {
-    "lock_place": "lock_place",
-    "lock_rotation": "lock_turn",
-    "lock_size": "lock_size",
-    "may_flip": "may_mirror",
-    "leave_out": "left_out",
-}
-"""Settings that set a flag of `quilt_core.pack.controls.FLAGS`."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -311,10 +302,10 @@ def controlled(layout: Layout, settings: ControlSettings) -> Layout:
     LayoutError
     """
     rows = layout.state.controls
-    for setting, flag in FLAG_SETTINGS.items():
+    for setting, bit in CONTROLS.items():
         names = getattr(settings, setting)
         if names:
-            rows["flags"][select(layout, names, setting)] |= FLAGS[flag]
+            rows["flags"][select(layout, names, setting)] |= bit
     for name, tile in settings.send.items():
         rows["tile"][select(layout, (name,), "send")] = tile
     for name, weight in settings.weight.items():

@@ -11,7 +11,8 @@ import numpy as np
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError
 from quilt_core.measure.density import equalize, island_densities, set_density
-from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE, Controls
+from quilt_core.pack.controls import Controls
+from quilt_core.scene.flags import LOCK_PLACE, LOCK_SIZE
 from quilt_core.scene.types import BoolArray, FloatArray
 
 Selector = int | str

@@ -13,8 +13,8 @@ from quilt_core.operations.by_hand import ISLANDS, chosen_islands, counted
 from quilt_core.operations.layouts import Selector
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
-from quilt_core.pack.controls import LOCK_PLACE
 from quilt_core.place import make_room
+from quilt_core.scene.flags import LOCK_PLACE
 
 
 @dataclass(frozen=True)

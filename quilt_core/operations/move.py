@@ -16,7 +16,7 @@ from quilt_core.operations.by_hand import ISLANDS, Moved, chosen_islands, counte
 from quilt_core.operations.layouts import Selector
 from quilt_core.operations.operation import Progress
 from quilt_core.options import check_options, option
-from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE, LOCK_TURN
+from quilt_core.scene.flags import LOCK_PLACE, LOCK_ROTATION, LOCK_SIZE
 from quilt_core.scene.placement import compose
 
 SAME = 1e-9
@@ -129,7 +129,7 @@ def _check_locks(state: State, chosen: NDArray[np.int64], places: NDArray[np.flo
     for flag, moved, word in (
         (LOCK_PLACE, (before != places).any(axis=1), "place"),
         (LOCK_SIZE, np.abs(size - 1) > SAME, "size"),
-        (LOCK_TURN, (turn > SAME) | (old * new < 0), "rotation"),
+        (LOCK_ROTATION, (turn > SAME) | (old * new < 0), "rotation"),
     ):
         held = np.flatnonzero((flags & flag > 0) & moved)
         if len(held):

@@ -25,7 +25,7 @@ from quilt_core.operations.pack_settings import (
 )
 from quilt_core.operations.values import check_ending
 from quilt_core.options import option
-from quilt_core.pack.controls import LEFT_OUT
+from quilt_core.scene.flags import LEAVE_OUT
 from quilt_core.scene.tiles import TileSize, home_tiles, more_tiles
 from quilt_core.scene.types import BoolArray, FloatArray
 
@@ -179,7 +179,7 @@ def _pack(document: Document, layout: Layout, settings: Pack, progress: Progress
     seconds = time.monotonic() - started
     figures = measure_tiles(islands, best, kept, settings.padding, controls.stack)
     names, numbers = layout.object_names(), layout.numbers
-    left = np.flatnonzero(~placed & wanted & controls.chosen & ~controls.has(LEFT_OUT))
+    left = np.flatnonzero(~placed & wanted & controls.chosen & ~controls.has(LEAVE_OUT))
     return PackedAtlas(
         atlas=layout.state.name,
         islands=islands.count,

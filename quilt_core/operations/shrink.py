@@ -12,7 +12,7 @@ from quilt_core.operations.by_hand import ISLANDS, free_to_move
 from quilt_core.operations.layouts import Selector
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
-from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE
+from quilt_core.scene.flags import LOCK_PLACE, LOCK_SIZE
 from quilt_core.scene.tiles import home_tiles
 
 

@@ -5,11 +5,6 @@ from typing import TYPE_CHECKING
 import lazy_loader
 
 from quilt_core.pack.controls import (
-    LEFT_OUT,
-    LOCK_PLACE,
-    LOCK_SIZE,
-    LOCK_TURN,
-    MAY_MIRROR,
     Controls,
     no_controls,
 )
@@ -35,11 +30,6 @@ else:
     )
 
 __all__ = [
-    "LEFT_OUT",
-    "LOCK_PLACE",
-    "LOCK_SIZE",
-    "LOCK_TURN",
-    "MAY_MIRROR",
     "Attempt",
     "Candidate",
     "Controls",

@@ -8,10 +8,11 @@ from dataclasses import replace
 import numpy as np
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack.controls import LEFT_OUT, LOCK_PLACE, Controls, no_controls
+from quilt_core.pack.controls import Controls, no_controls
 from quilt_core.pack.layout import pack_islands, packable
 from quilt_core.pack.problem import Attempt
 from quilt_core.pack.settings import PackSettings
+from quilt_core.scene.flags import LEAVE_OUT, LOCK_PLACE
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import determinants
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
@@ -53,7 +54,7 @@ def pack_apart(
         are too few.
     """
     controls = controls or no_controls(islands.count)
-    moves = packable(islands) & controls.chosen & ~controls.has(LEFT_OUT)
+    moves = packable(islands) & controls.chosen & ~controls.has(LEAVE_OUT)
     groups = _with_companions(groups, controls)
     present = np.unique(groups[moves])
     if settings.apart == "no" or len(present) < 2:
@@ -139,7 +140,7 @@ def _check_regions(
         )
     held = moves & controls.has(LOCK_PLACE)
     others = ~moves & (home_tiles(islands, placements, settings.bins) >= 0)
-    if held.any() or (others & ~controls.has(LEFT_OUT)).any():
+    if held.any() or (others & ~controls.has(LEAVE_OUT)).any():
         raise LayoutError(
             "Some islands on this tile keep their place.",
             "apart",

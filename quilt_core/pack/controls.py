@@ -9,16 +9,6 @@ from numpy.typing import NDArray
 
 from quilt_core.scene.types import BoolArray, IntArray
 
-LOCK_PLACE, LOCK_TURN, LOCK_SIZE, MAY_MIRROR, LEFT_OUT = 1, 2, 4, 8, 16
-FLAGS = {
-    "lock_place": LOCK_PLACE,
-    "lock_turn": LOCK_TURN,
-    "lock_size": LOCK_SIZE,
-    "may_mirror": MAY_MIRROR,
-    "left_out": LEFT_OUT,
-}
-"""Flags by the names that the server and the command line give them."""
-
 
 @dataclass(frozen=True, eq=False)
 class Controls:
@@ -27,7 +17,7 @@ class Controls:
     Parameters
     ----------
     flags : (I,) uint8
-        Sum of LOCK_PLACE, LOCK_TURN, LOCK_SIZE, MAY_MIRROR and LEFT_OUT.
+        Sum of LOCK_PLACE, LOCK_ROTATION, LOCK_SIZE, MAY_FLIP and LEAVE_OUT.
     tile : (I,) int64
         Number of the only tile an island may lie in, 0 for any.
     bundle : (I,) int64

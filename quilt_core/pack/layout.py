@@ -10,10 +10,11 @@ import numpy as np
 from quilt_core.errors import LayoutError
 from quilt_core.measure.overlap import find_overlaps
 from quilt_core.pack.cluster_search import attempts
-from quilt_core.pack.controls import LEFT_OUT, LOCK_PLACE, Controls, no_controls, spread_over_groups
+from quilt_core.pack.controls import Controls, no_controls, spread_over_groups
 from quilt_core.pack.pieces import Pieces, single_pieces
 from quilt_core.pack.problem import Attempt, Obstacles, no_obstacles
 from quilt_core.pack.settings import PackSettings
+from quilt_core.scene.flags import LEAVE_OUT, LOCK_PLACE
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
@@ -85,8 +86,8 @@ def pack_islands(
     held = spread_over_groups(controls.has(LOCK_PLACE) & whole, controls.stack)
     held = spread_over_groups(held, controls.bundle)
     held |= home_tiles(islands, placements, frozen) >= 0
-    moves = whole & controls.chosen & ~held & ~controls.has(LEFT_OUT)
-    aside = whole & controls.chosen & controls.has(LEFT_OUT) & ~held
+    moves = whole & controls.chosen & ~held & ~controls.has(LEAVE_OUT)
+    aside = whole & controls.chosen & controls.has(LEAVE_OUT) & ~held
     stays = whole & ~moves & ~aside
     if not moves.any():
         raise LayoutError(

@@ -11,10 +11,11 @@ import shapely
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack.controls import LOCK_PLACE, LOCK_SIZE, LOCK_TURN, Controls
+from quilt_core.pack.controls import Controls
 from quilt_core.pack.layout import pack_islands, packable
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import turn_matrices, turns_for
+from quilt_core.scene.flags import LOCK_PLACE, LOCK_ROTATION, LOCK_SIZE
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import LAST_TILE, MAX_TILE, TileSize
 from quilt_core.scene.types import FloatArray, IntArray
@@ -181,7 +182,7 @@ def explain(
         pixels,
         names,
     )
-    turnable = ~controls.has(LOCK_TURN)
+    turnable = ~controls.has(LOCK_ROTATION)
     room = np.where(
         grows,
         room_to_grow(islands, placements, settings, turnable, pixels, controls.bundle),
@@ -252,7 +253,7 @@ def _changes(
 ) -> Iterator[tuple[str, str, _Case]]:
     """Fixes that can be tried: kind, text and what would be packed."""
     s, c = case.settings, case.controls
-    if s.rotate != "free" and (moves & ~c.has(LOCK_TURN)).any():
+    if s.rotate != "free" and (moves & ~c.has(LOCK_ROTATION)).any():
         free = replace(s, rotate="free", free_steps=FREE_STEPS)
         yield "free turns", f"Turn freely, in {FREE_STEPS} steps.", replace(case, settings=free)
     if longest >= 0 and c.bundle[longest] < 0 and c.stack[longest] < 0:
@@ -260,7 +261,7 @@ def _changes(
         if halves is not None:
             yield "cut", f"Cut {case.names[longest]} in two across its length.", halves
     for kind, flag, text in (
-        ("unlock turns", LOCK_TURN, "Unlock the turn of {} islands."),
+        ("unlock turns", LOCK_ROTATION, "Unlock the turn of {} islands."),
         ("unlock places", LOCK_PLACE, "Unlock the place of {} islands."),
     ):
         marked = c.has(flag) & c.chosen

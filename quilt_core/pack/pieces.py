@@ -10,12 +10,13 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.clusters import pack_cluster
-from quilt_core.pack.controls import LOCK_SIZE, LOCK_TURN, MAY_MIRROR, Controls
+from quilt_core.pack.controls import Controls
 from quilt_core.pack.problem import Obstacles, PackProblem
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.stacks import lay_onto
 from quilt_core.pack.turns import Turns, turns_for
 from quilt_core.pack.upright import tightest_turn
+from quilt_core.scene.flags import LOCK_ROTATION, LOCK_SIZE, MAY_FLIP
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.proportion import in_shape
@@ -90,7 +91,7 @@ def single_pieces(
         )
     heads, piece = np.unique(leader, return_inverse=True)
     points = islands.placed(to_piece)
-    turnable = ~_any(controls.has(LOCK_TURN), piece)
+    turnable = ~_any(controls.has(LOCK_ROTATION), piece)
     if settings.upright:
         order = np.argsort(points.edge_island, kind="stable")
         starts = np.searchsorted(points.edge_island[order], np.arange(islands.count + 1))
@@ -100,7 +101,7 @@ def single_pieces(
             c, s = np.cos(angle), np.sin(angle)
             to_piece[piece == p] = np.array([[c, -s], [s, c]]) @ to_piece[piece == p]
         points = islands.placed(to_piece)
-    mirrors = turnable & (settings.mirror | _any(controls.has(MAY_MIRROR), piece))
+    mirrors = turnable & (settings.mirror | _any(controls.has(MAY_FLIP), piece))
     tile = _agreed(controls.tile, piece, names, "stack")
     problem = _problem(points, piece, heads, settings, obstacles)
     return Pieces(

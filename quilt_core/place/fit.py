@@ -10,10 +10,11 @@ import shapely
 from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack.controls import LOCK_PLACE, Controls, spread_over_groups
+from quilt_core.pack.controls import Controls, spread_over_groups
 from quilt_core.pack.layout import pack_islands
 from quilt_core.pack.problem import Attempt
 from quilt_core.pack.settings import PackSettings
+from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.island_set import IslandSet, concatenate
 from quilt_core.scene.placement import compose, identity
 from quilt_core.scene.tiles import TileSize

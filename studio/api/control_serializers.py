@@ -15,10 +15,10 @@ from studio.models import Preset, Revision
 class ControlIn(OnChange):
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0))
     lock_place = serializers.BooleanField(required=False)
-    lock_turn = serializers.BooleanField(required=False)
+    lock_rotation = serializers.BooleanField(required=False)
     lock_size = serializers.BooleanField(required=False)
-    may_mirror = serializers.BooleanField(required=False)
-    left_out = serializers.BooleanField(required=False)
+    may_flip = serializers.BooleanField(required=False)
+    leave_out = serializers.BooleanField(required=False)
     tile = serializers.IntegerField(
         required=False, min_value=0, max_value=9999, help_text="0 for any"
     )

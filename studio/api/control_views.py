@@ -8,7 +8,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from quilt_core.pack.controls import FLAGS
+from quilt_core.scene.flags import CONTROLS
 from studio.actions.access import EDITOR, VIEWER
 from studio.actions.arrange.control_islands import ControlEdit, control_islands
 from studio.actions.arrange.keep_draft import drop_draft, keep_draft
@@ -31,7 +31,7 @@ class ControlIslands(Change):
     def post(self, request: Request, atlas_id: int) -> Response:
         given = valid(c.ControlIn, request)
         seen = given.pop("change")
-        flags = {name: given.pop(name) for name in FLAGS if name in given}
+        flags = {name: given.pop(name) for name in CONTROLS if name in given}
         asked = ControlEdit(flags=flags, **given)
         return self.change(atlas_id, seen, lambda head: control_islands(head, asked))
 

@@ -10,6 +10,7 @@ import shapely
 
 from quilt_core.measure.density import house_band
 from quilt_core.measure.gap_loops import distance2
+from quilt_core.scene.flags import for_the_browser
 from quilt_core.scene.tiles import TileSize, tiles_of_boxes
 
 CASES = json.loads(
@@ -49,3 +50,8 @@ def test_how_far_apart_two_edges_are(case):
     assert found == pytest.approx(case["distance"], abs=1e-12)
     lines = shapely.LineString(one.reshape(2, 2)), shapely.LineString(two.reshape(2, 2))
     assert found == pytest.approx(lines[0].distance(lines[1]), abs=1e-9)
+
+
+def test_the_browser_has_the_bits_of_islands_as_they_are_here():
+    kept = Path(__file__).resolve().parents[2] / "web/src/editor/flags.generated.ts"
+    assert kept.read_text() == for_the_browser() + "\n"

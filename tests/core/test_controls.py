@@ -9,18 +9,8 @@ from shapely import affinity
 
 from quilt_core.errors import LayoutError
 from quilt_core.measure import find_overlaps, measure, measure_tiles, smallest_gap
-from quilt_core.pack import (
-    LEFT_OUT,
-    LOCK_PLACE,
-    LOCK_SIZE,
-    LOCK_TURN,
-    MAY_MIRROR,
-    PackSettings,
-    TileSize,
-    home_tiles,
-    no_controls,
-    pack_islands,
-)  # fmt: skip
+from quilt_core.pack import PackSettings, TileSize, home_tiles, no_controls, pack_islands
+from quilt_core.scene.flags import LEAVE_OUT, LOCK_PLACE, LOCK_ROTATION, LOCK_SIZE, MAY_FLIP
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, random_polygons
 
@@ -141,7 +131,7 @@ def test_more_locked_islands_than_space_is_told():
 def test_locked_turn_and_size_are_kept():
     islands = some()
     controls = no_controls(islands.count)
-    controls.flags[:4] = LOCK_TURN | LOCK_SIZE
+    controls.flags[:4] = LOCK_ROTATION | LOCK_SIZE
     attempt, found, _ = pack(islands, controls, rotate="free")
     assert found[:4, :, :2] == pytest.approx(identity(4)[:, :, :2])
     factor = np.sqrt(np.abs(np.linalg.det(found[:, :, :2])))
@@ -154,7 +144,7 @@ def test_only_islands_that_may_be_mirrored_are():
     angle = shapely.Polygon([(0, 0), (1, 0), (1, 0.25), (0.4, 0.25), (0.4, 0.5), (0, 0.5)])
     islands = island_set_of([angle, affinity.scale(angle, -1, 1)] * 4)
     controls = no_controls(8)
-    controls.flags[::2] = MAY_MIRROR
+    controls.flags[::2] = MAY_FLIP
     _, found, _ = pack(islands, controls, width=512, height=512)
     assert (np.linalg.det(found[1::2, :, :2]) > 0).all()
     _, free, _ = pack(islands, mirror=True)
@@ -165,7 +155,7 @@ def test_only_islands_that_may_be_mirrored_are():
 def test_left_out_islands_lie_on_the_side_table():
     islands = some()
     controls = no_controls(islands.count)
-    controls.flags[3] = LEFT_OUT
+    controls.flags[3] = LEAVE_OUT
     _, found, placed = pack(islands, controls)
     assert placed.tolist() == [i != 3 for i in range(islands.count)]
     assert islands.placed(found).bounds()[3, 2] < 0
@@ -268,7 +258,7 @@ def test_a_fixed_density_flows_to_the_next_tile_and_names_what_is_left():
 def test_left_out_islands_that_are_not_to_be_packed_stay_too():
     islands = some(6)
     controls = replace(no_controls(6), chosen=np.arange(6) < 3)
-    controls.flags[5] = LEFT_OUT
+    controls.flags[5] = LEAVE_OUT
     _, found, _ = pack(islands, controls, fixed_scale=True)
     assert np.array_equal(found[5], identity(6)[5])
 
@@ -277,7 +267,7 @@ def test_what_is_laid_aside_lies_clear_of_what_lies_there():
     islands = island_set_of([shapely.box(0, 0, 0.4, 0.4)] * 9)
     _, first, placed = pack(islands, fixed_scale=True)
     controls = replace(no_controls(9), chosen=placed)
-    controls.flags[np.flatnonzero(placed)[0]] = LEFT_OUT
+    controls.flags[np.flatnonzero(placed)[0]] = LEAVE_OUT
     _, found, _ = pack(islands, controls, first, fixed_scale=True)
     assert np.array_equal(found[~placed], first[~placed])
     assert len(find_overlaps(islands.placed(found), 512, 512).pairs) == 0

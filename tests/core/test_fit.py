@@ -7,9 +7,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from quilt_core.errors import LayoutError
-from quilt_core.pack.controls import LOCK_PLACE, Controls, no_controls
+from quilt_core.pack.controls import Controls, no_controls
 from quilt_core.pack.settings import PackSettings
 from quilt_core.place.fit import fit_here
+from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.placement import determinants, identity
 from quilt_core.scene.tiles import TileSize
 from tests.core.fit_into_gaps_samples import laid

@@ -7,9 +7,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely import affinity
 
-from quilt_core.pack.controls import LOCK_TURN, Controls, no_controls
+from quilt_core.pack.controls import Controls, no_controls
 from quilt_core.pack.settings import PackSettings
 from quilt_core.place.slip import slip_in
+from quilt_core.scene.flags import LOCK_ROTATION
 from quilt_core.scene.placement import apply_placements, identity
 from quilt_core.scene.tiles import TileSize
 from tests.core.fit_into_gaps_samples import laid
@@ -62,7 +63,7 @@ def test_it_turns_where_only_that_fits_and_not_when_its_turn_is_locked():
     slot = shapely.box(0.004, 0.004, 0.996, 0.996).difference(shapely.box(0.3, 0.45, 0.7, 0.52))
     tall = shapely.box(1.2, 0.1, 1.25, 0.45)
     assert slipped([slot, tall], [1]).placed.all()
-    assert not slipped([slot, tall], [1], flags=LOCK_TURN).placed.any()
+    assert not slipped([slot, tall], [1], flags=LOCK_ROTATION).placed.any()
     assert not slipped([slot, tall], [1], rotate="none").placed.any()
 
 

@@ -10,12 +10,13 @@ from shapely import affinity
 from benchmarks.sets import jigsaw
 from quilt_core.pack import PackSettings, TileSize
 from quilt_core.pack.bounds import scale_bound
-from quilt_core.pack.controls import LOCK_SIZE, no_controls
+from quilt_core.pack.controls import no_controls
 from quilt_core.pack.fitting import fit
 from quilt_core.pack.mating import find_matings
 from quilt_core.pack.placer import Placer
 from quilt_core.pack.problem import Attempt, Obstacles
 from quilt_core.pack.turns import Turns
+from quilt_core.scene.flags import LOCK_SIZE
 from tests.core.fitting_samples import problem_of
 
 pytestmark = pytest.mark.slow

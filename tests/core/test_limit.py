@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 import shapely
 
-from quilt_core.pack import LOCK_PLACE, LOCK_TURN, PackSettings, explain, no_controls, pack_islands
+from quilt_core.pack import PackSettings, explain, no_controls, pack_islands
 from quilt_core.pack.limit import room_to_grow
+from quilt_core.scene.flags import LOCK_PLACE, LOCK_ROTATION
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of
 
@@ -59,7 +60,7 @@ def test_a_strip_as_long_as_the_sheet_sets_the_scale_and_the_fixes_are_geometry(
 
 def test_a_strip_whose_turn_is_locked_is_told_so():
     controls = no_controls(len(STRIP))
-    controls.flags[0] = LOCK_TURN
+    controls.flags[0] = LOCK_ROTATION
     limit = explained(STRIP, replace(SETTINGS, rotate="free"), controls)
     assert limit.kind == "turns"
     assert fixes(limit)["unlock turns"] > 1.2

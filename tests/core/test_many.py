@@ -9,11 +9,12 @@ import shapely
 
 from quilt_core.pack import PackSettings, TileSize
 from quilt_core.pack.bounds import fineness, longest_edges, scale_bound
-from quilt_core.pack.controls import LOCK_SIZE, no_controls
+from quilt_core.pack.controls import no_controls
 from quilt_core.pack.efforts import PLANS, plan_for
 from quilt_core.pack.many import grow_many
 from quilt_core.pack.problem import Attempt
 from quilt_core.pack.turns import Turns
+from quilt_core.scene.flags import LOCK_SIZE
 from tests.core.fitting_samples import problem_of
 
 pytestmark = pytest.mark.slow

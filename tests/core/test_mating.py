@@ -15,11 +15,12 @@ from benchmarks.sets import jigsaw
 from quilt_core.measure import measure_tiles
 from quilt_core.pack import PackSettings, TileSize, pack_islands
 from quilt_core.pack.assembly import assemble
-from quilt_core.pack.controls import LOCK_TURN, no_controls
+from quilt_core.pack.controls import no_controls
 from quilt_core.pack.mating import find_matings, outer_corners
 from quilt_core.pack.pieces import single_pieces
 from quilt_core.pack.problem import no_obstacles
 from quilt_core.pack.turns import turn_matrices
+from quilt_core.scene.flags import LOCK_ROTATION
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of
 
@@ -99,7 +100,7 @@ def test_one_straight_side_alone_is_no_mating():
 def test_locked_turns_are_kept():
     pieces = scattered(jigsaw(3, 5), 5)
     controls = no_controls(len(pieces))
-    controls.flags[:] = LOCK_TURN
+    controls.flags[:] = LOCK_ROTATION
     problem = problem_of(pieces, controls=controls)
     for group in assemble(problem, find_matings(problem)):
         assert np.allclose(np.sin(group.turn / 2), 0), "no piece is turned"

@@ -20,8 +20,8 @@ from quilt_core.operations.operation import Progress
 from quilt_core.operations.pack import run as pack
 from quilt_core.operations.pack_settings import Pack
 from quilt_core.operations.project import project_document, read_project
-from quilt_core.pack.controls import FLAGS
 from quilt_core.scene import concatenate, island_set
+from quilt_core.scene.flags import CONTROLS
 from quilt_core.scene.placement import identity
 from tests.core.meshes import QUAD_OBJ, plain_glb
 from tests.core.projects import (
@@ -197,7 +197,7 @@ def test_what_the_artist_said_holds_when_it_is_packed(tmp_path, capsys):
     """Locks, stacks, weights, distances and presets of the project, as an operation on its document has them."""
 
     def said(islands, state):
-        islands["control"]["flags"][0] = FLAGS["lock_place"]
+        islands["control"]["flags"][0] = CONTROLS["lock_place"]
         islands["placement"][0, :, 2] = 0.25
         islands["control"]["stack"][1:] = 0
         islands["control"]["weight"][1:] = 2.0

@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from benchmarks.sets import jigsaw
 from quilt_core.measure import measure
-from quilt_core.pack import LOCK_PLACE, PackSettings, no_controls, pack_islands
+from quilt_core.pack import PackSettings, no_controls, pack_islands
 from quilt_core.pack._depth_loops import Deep, deep_runs, depths
 from quilt_core.pack._separate_loops import (
     LIGHTEST,
@@ -24,6 +24,7 @@ from quilt_core.pack._separate_loops import (
 from quilt_core.pack.masks import make_masks
 from quilt_core.pack.pieces import single_pieces
 from quilt_core.pack.problem import no_obstacles
+from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.placement import identity
 from tests.core.shapes import island_set_of, random_polygons
 

@@ -51,7 +51,7 @@ def export(act, client, atlas):
 def test_objects_go_to_a_new_atlas_with_all_that_was_said_of_them(gathered, post, act, client):
     one, two, three = ids(gathered.pk)
     act(gathered, "control", islands=[0, 1], bundle=True)
-    act(gathered, "control", islands=[1], weight=2, lock_turn=True)
+    act(gathered, "control", islands=[1], weight=2, lock_rotation=True)
     before = state(gathered.pk)
     answer = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two])
     assert answer.status_code == 201, answer.json()

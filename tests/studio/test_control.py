@@ -79,7 +79,10 @@ def tiles(client, atlas, *rows):
 
 def test_a_locked_island_stays_and_undo_takes_the_lock_off(gathered, act, client):
     pack(act, gathered)
-    assert act(gathered, "control", islands=[1], lock_place=True, lock_turn=True).status_code == 200
+    assert (
+        act(gathered, "control", islands=[1], lock_place=True, lock_rotation=True).status_code
+        == 200
+    )
     before = layout(client, gathered)
     assert before["controls"]["flags"] == [0, 3, 0]
     where = placements(client, gathered.head_id)[1]
@@ -190,7 +193,7 @@ def test_a_tolerance_that_cannot_be_is_refused(gathered, act, tolerance):
     ("body", "said"),
     [
         ({"islands": []}, "No islands"),
-        ({"islands": [99], "lock_turn": True}, "no island 100"),
+        ({"islands": [99], "lock_rotation": True}, "no island 100"),
         ({"islands": [0]}, "Nothing was changed"),
         ({"islands": [0], "bundle": True}, "at least two"),
         ({"islands": [0], "tile": 1005}, "no tile 1005"),

@@ -86,7 +86,7 @@ def test_a_join_takes_the_cut_back_and_undo_goes_step_by_step(act, sheet, client
 def test_what_is_moved_and_locked_stays_so_through_an_edit(act, sheet):
     answer = act(sheet, "move", islands=[0], placements=[[0.5, 0, 0.4, 0, 0.5, 0.3]])
     assert answer.status_code == 200, answer.content
-    act(sheet, "control", islands=[0, 1], lock_turn=True)
+    act(sheet, "control", islands=[0, 1], lock_rotation=True)
     sheet.refresh_from_db()
     before = lying(sheet)
     one = objects(sheet)["Sheet"]
@@ -103,7 +103,7 @@ def test_of_two_that_are_joined_the_larger_one_stays_with_what_was_said_of_it(ac
     one = objects(sheet)["Sheet"]
     # The smaller part has the first face.
     edit(act, sheet, "split off", objects=[{"id": one, "faces": [0, 1]}])
-    act(sheet, "control", islands=[1], lock_turn=True)
+    act(sheet, "control", islands=[1], lock_rotation=True)
     sheet.refresh_from_db()
     before = lying(sheet)["Sheet"]
     border = [4 * 0 + 2, 4 * 1 + 1, 4 * 1 + 2]
@@ -150,7 +150,7 @@ def test_a_try_changes_nothing_until_it_is_kept(act, sheet, client):
     # Four edges of 1 of a square of 4 x 4.
     assert (row["islands"], row["seam"], row["was"]["islands"]) == (2, 1.0, 1)
     # Meanwhile something else happens; the try changes only its object when it is kept.
-    act(sheet, "control", islands=[1], lock_turn=True)
+    act(sheet, "control", islands=[1], lock_rotation=True)
     answer = client.post(
         f"/api/drafts/{job.result['revision']}/", {"change": step_of(sheet)}, "application/json"
     )

@@ -41,7 +41,7 @@ def test_locked_islands_on_one_another(gathered, act):
 
 
 def test_everything_is_locked_or_left_out(gathered, act):
-    act(gathered, "control", islands=[0, 1, 2], left_out=True)
+    act(gathered, "control", islands=[0, 1, 2], leave_out=True)
     before = state(gathered)
     act(gathered, "pack", **QUICK)
     failed(gathered, "locked, frozen or left out")

@@ -47,7 +47,7 @@ def some_action(rng, act, client, atlas):
     """One random action of any verb; the answer."""
     count = len(read_state(Atlas.objects.get(pk=atlas.pk).head).islands)
     islands = rng.sample(range(count), rng.randint(1, count))
-    turn = rng.choice(["lock_place", "lock_turn", "lock_size", "may_mirror", "left_out"])
+    turn = rng.choice(["lock_place", "lock_rotation", "lock_size", "may_flip", "leave_out"])
     moved = (identity(len(islands)) + rng.random()).reshape(-1, 6).tolist()
     members = read_state(Atlas.objects.get(pk=atlas.pk).head).members
     rows = [
@@ -158,7 +158,7 @@ def test_an_edit_is_rebased_on_what_it_does_not_touch_and_refused_with_a_word_el
     seen = step_of(gathered)
     act(gathered, "control", islands=[0], weight=2)
     act(gathered, "project", "patch", house_density=200)
-    assert act(gathered, "control", change=seen, islands=[1], lock_turn=True).status_code == 200
+    assert act(gathered, "control", change=seen, islands=[1], lock_rotation=True).status_code == 200
     assert act(gathered, "project", "patch", change=seen, tolerance=0.2).status_code == 200
     refused = act(gathered, "control", change=seen, islands=[0, 1], lock_size=True).json()
     assert refused["what"].startswith("It has changed since: lock turn (1 island)")

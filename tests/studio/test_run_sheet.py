@@ -220,7 +220,7 @@ def test_the_command_line_does_what_the_application_does(
 ):
     """A line on the project file, with locks, stacks and weights that the sheet does not repeat: the same state to the bit."""
     line = sheet.remember()["id"]
-    for said in ({"lock_turn": True}, {"weight": 0.5}):
+    for said in ({"lock_rotation": True}, {"weight": 0.5}):
         assert act(atlas, "control", islands=[0], **said).status_code == 200
     steps = [{"do": "even-out", "settings": {"density": 90}}, {"do": "pack", "settings": {"effort": "quick", "seed": 5}}, {"do": "export", "settings": {}}]  # fmt: skip
     assert sheet.change(line, steps=steps).status_code == 200

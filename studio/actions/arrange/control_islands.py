@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.operations.by_hand import counted
-from quilt_core.pack.controls import FLAGS, bundles_of
+from quilt_core.pack.controls import bundles_of
+from quilt_core.scene.flags import CONTROLS
 from studio.actions.errors import Refused
 from studio.actions.history.change import Made
 from studio.arrays import Layout, load_layout
@@ -18,10 +19,10 @@ from studio.models import Revision
 
 VERBS = {
     "lock_place": ("unlock place", "lock place"),
-    "lock_turn": ("unlock turn", "lock turn"),
+    "lock_rotation": ("unlock turn", "lock turn"),
     "lock_size": ("unlock size", "lock size"),
-    "may_mirror": ("forbid mirroring", "allow mirroring"),
-    "left_out": ("take in", "leave out"),
+    "may_flip": ("forbid mirroring", "allow mirroring"),
+    "leave_out": ("take in", "leave out"),
     "bundle": ("take bundle apart", "bundle"),
     "stack": ("take off the stack", "stack"),
 }
@@ -35,7 +36,7 @@ class ControlEdit:
     ----------
     islands : sequence of int
     flags : mapping of str to bool
-        Locks and the like, by the names of `FLAGS`.
+        Locks and the like, by the names of `CONTROLS`.
     tile : int, optional
         Number of the only tile that they may lie in; 0 for any.
     bundle, stack : bool, optional
@@ -86,7 +87,7 @@ def control_islands(revision: Revision, asked: ControlEdit) -> Made:
     controls = layout.controls.copy()
     verb = ""
     for key, on in asked.flags.items():
-        flag, verb = FLAGS[key], VERBS[key][on]
+        flag, verb = CONTROLS[key], VERBS[key][on]
         flags = controls["flags"][chosen]
         controls["flags"][chosen] = flags | flag if on else flags & ~np.uint8(flag)
     if asked.tile is not None:

@@ -10,6 +10,7 @@ from django.db import transaction
 
 from quilt_core.measure.density import flat_faces
 from quilt_core.scene import Surface
+from quilt_core.scene.flags import COLLAPSED, MIRRORED, OUTSIDE, OVERLAPPING, SIDE_TABLE
 from studio.actions.check.examine import examine, proof_values
 from studio.actions.check.rules import is_proven, mark_of, rules_of
 from studio.actions.history.change import keep_measurement
@@ -18,8 +19,6 @@ from studio.models import Measurement, Revision
 
 if TYPE_CHECKING:
     from quilt_core.measure import Figures
-
-MIRRORED, OVERLAPPING, OUTSIDE, COLLAPSED, SIDE_TABLE = 1, 2, 4, 8, 16
 
 
 def number(value: float, digits: int = 6) -> float | None:

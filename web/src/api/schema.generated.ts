@@ -2173,10 +2173,10 @@ export interface components {
             change: number;
             islands: number[];
             lock_place?: boolean;
-            lock_turn?: boolean;
+            lock_rotation?: boolean;
             lock_size?: boolean;
-            may_mirror?: boolean;
-            left_out?: boolean;
+            may_flip?: boolean;
+            leave_out?: boolean;
             /** @description 0 for any */
             tile?: number;
             bundle?: boolean;

@@ -1,7 +1,7 @@
+import { MEASURED } from "../editor/flags.generated";
 import type { Bounds } from "../editor/affine/affine";
 import type { Editor } from "../editor/Editor";
 import { moving, type Transform } from "../editor/geometry/transform";
-import { FLAGS } from "../editor/style/islandStyle";
 import { SIDE_TABLE } from "../editor/table/paper";
 import { laidOut } from "../editor/tools/arrange";
 import { EMPTY, IN_HAND, lacking, middleOf, movable, type Command } from "./command";
@@ -38,7 +38,7 @@ export function goCommands(editor: Editor): Command[] {
   const aside = (boxes: Bounds[], islands: number[]) => {
     const own = new Set(islands);
     const there = editor.document
-      .flagged(FLAGS.sideTable)
+      .flagged(MEASURED.side_table)
       .filter((island) => !own.has(island))
       .map((island) => editor.document.model!.bounds[island]);
     const { minX, maxX, maxY } = place();
@@ -57,7 +57,7 @@ export function goCommands(editor: Editor): Command[] {
           (sheet.minY + sheet.maxY) / 2 - middle[1],
         );
   };
-  const waiting = editor.document.flagged(FLAGS.sideTable);
+  const waiting = editor.document.flagged(MEASURED.side_table);
   const tidy = (
     id: string,
     label: string,

@@ -1,6 +1,6 @@
+import { CONTROLS } from "../editor/flags.generated";
 import type { Acting } from "../api/actions/act";
 import type { BodyOf } from "../api/actions/requests";
-import { CONTROL } from "../editor/document/LayoutDocument";
 import type { Editor } from "../editor/Editor";
 import { EMPTY, lacking, SELECT_FIRST, UNDER_WAY, type Command, type Need } from "./command";
 
@@ -20,7 +20,7 @@ export function islandCommands(editor: Editor, { act, busy }: Acting): Command[]
     id: string,
     label: string,
     bit: number,
-    key: "lock_place" | "lock_turn" | "lock_size" | "may_mirror" | "left_out",
+    key: "lock_place" | "lock_rotation" | "lock_size" | "may_flip" | "leave_out",
     hint: string,
   ): Command => ({
     id,
@@ -40,26 +40,32 @@ export function islandCommands(editor: Editor, { act, busy }: Acting): Command[]
     toggle(
       "lock-place",
       "Lock place",
-      CONTROL.place,
+      CONTROLS.lock_place,
       "lock_place",
       "stays where it lies, others pack around it",
     ),
-    toggle("lock-rotation", "Lock rotation", CONTROL.turn, "lock_turn", "stays upright as it is"),
+    toggle(
+      "lock-rotation",
+      "Lock rotation",
+      CONTROLS.lock_rotation,
+      "lock_rotation",
+      "stays upright as it is",
+    ),
     toggle(
       "lock-size",
       "Lock size",
-      CONTROL.size,
+      CONTROLS.lock_size,
       "lock_size",
       "keeps its size when the others scale",
     ),
     toggle(
       "may-be-flipped",
       "May be flipped",
-      CONTROL.mirror,
-      "may_mirror",
+      CONTROLS.may_flip,
+      "may_flip",
       "the packer may flip it",
     ),
-    toggle("leave-out", "Leave out", CONTROL.out, "left_out", "lies on the side table"),
+    toggle("leave-out", "Leave out", CONTROLS.leave_out, "leave_out", "lies on the side table"),
     {
       id: "bundle",
       label: "Bundle",

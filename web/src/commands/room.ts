@@ -1,10 +1,9 @@
+import { CONTROLS, MEASURED } from "../editor/flags.generated";
 import type { Acting } from "../api/actions/act";
 import type { ActionName } from "../api/actions/requests";
-import { CONTROL } from "../editor/document/LayoutDocument";
 import type { Editor } from "../editor/Editor";
 import { sizing } from "../editor/geometry/transform";
 import { sizeOf } from "../editor/selection/finders";
-import { FLAGS } from "../editor/style/islandStyle";
 import {
   EMPTY,
   IN_HAND,
@@ -132,8 +131,11 @@ export function shrinkBy(editor: Editor, tile: number, percent: number): void {
 /** The largest island on the side table that may be moved; -1 for none. */
 function nextUnplaced(editor: Editor): number {
   const waiting = editor.document
-    .flagged(FLAGS.sideTable)
-    .filter((island) => !(editor.document.control(island).flags & (CONTROL.place | CONTROL.out)));
+    .flagged(MEASURED.side_table)
+    .filter(
+      (island) =>
+        !(editor.document.control(island).flags & (CONTROLS.lock_place | CONTROLS.leave_out)),
+    );
   return waiting.reduce(
     (best, island) => (best < 0 || sizeOf(editor, island) > sizeOf(editor, best) ? island : best),
     -1,

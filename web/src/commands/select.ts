@@ -1,9 +1,8 @@
+import { CONTROLS, MEASURED } from "../editor/flags.generated";
 import type { Project } from "../api/client";
-import { CONTROL } from "../editor/document/LayoutDocument";
 import type { Editor } from "../editor/Editor";
 import { crooked, innerOnes, islandsWhere, neighbours } from "../editor/selection/finders";
 import { savedSelections } from "../editor/selection/saved";
-import { FLAGS } from "../editor/style/islandStyle";
 import { EMPTY, lacking, SELECT_FIRST, type Command, type Need } from "./command";
 
 /** What can be selected by what it is; each takes the place of what is selected. */
@@ -69,20 +68,20 @@ export function selectCommands(editor: Editor, project: Project): Command[] {
       [picked.some((i) => document.control(i).stack >= 0), "None of those selected is in a stack."],
       () => picked.flatMap((i) => document.mates("stack", i)),
     ),
-    where("select-mirrored", "Select what is mirrored", "", flag(FLAGS.mirrored)),
-    where("select-overlapping", "Select what overlaps", "", flag(FLAGS.overlapping)),
-    where("select-outside", "Select what is outside", "", flag(FLAGS.outside)),
+    where("select-mirrored", "Select what is mirrored", "", flag(MEASURED.mirrored)),
+    where("select-overlapping", "Select what overlaps", "", flag(MEASURED.overlapping)),
+    where("select-outside", "Select what is outside", "", flag(MEASURED.outside)),
     where(
       "select-side-table",
       "Select the side table",
       "what lies in no tile",
-      flag(FLAGS.sideTable),
+      flag(MEASURED.side_table),
     ),
     where(
       "select-locked",
       "Select what is locked",
       "place, rotation or size",
-      said(CONTROL.place | CONTROL.turn | CONTROL.size),
+      said(CONTROLS.lock_place | CONTROLS.lock_rotation | CONTROLS.lock_size),
     ),
     command(
       "select-crooked",

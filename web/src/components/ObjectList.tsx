@@ -1,3 +1,4 @@
+import { CONTROLS, MEASURED } from "../editor/flags.generated";
 import { useActing, useAction } from "../api/actions/act";
 import { Box, Flex, IconButton, Input, Text } from "@chakra-ui/react";
 import {
@@ -18,11 +19,10 @@ import type { Atlas, LayoutInfo, Project, Proof } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { islandCommands } from "../commands/island";
 import { objectCommands } from "../commands/object";
-import { CONTROL } from "../editor/document/LayoutDocument";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
 import { findingsOf } from "../editor/findings/walk";
 import { numberIn } from "../editor/document/LayoutDocument";
-import { FLAGS, islandCode } from "../editor/style/islandStyle";
+import { islandCode } from "../editor/style/islandStyle";
 import * as format from "../format";
 import { useUi, type Stage } from "../state";
 import { DensityRow } from "./DensityRow";
@@ -446,11 +446,11 @@ function rowsOf(info: LayoutInfo, proof: Proof | null): ObjectListRow[] {
 function notesOf(islands: number[], flags: number[], unflattened: number): string {
   const count = (flag: number) => islands.filter((i) => flags[i] & flag).length;
   const told: [number, string][] = [
-    [count(FLAGS.outside), "outside"],
-    [count(FLAGS.overlapping), "overlapping"],
-    [count(FLAGS.mirrored), "mirrored"],
-    [count(FLAGS.collapsed), "collapsed"],
-    [count(FLAGS.sideTable), "on the side table"],
+    [count(MEASURED.outside), "outside"],
+    [count(MEASURED.overlapping), "overlapping"],
+    [count(MEASURED.mirrored), "mirrored"],
+    [count(MEASURED.collapsed), "collapsed"],
+    [count(MEASURED.side_table), "on the side table"],
   ];
   const parts = told
     .filter(([n]) => n)
@@ -569,10 +569,10 @@ function columnsFor(stage: Stage) {
 }
 
 const LOCKS = [
-  { key: "lock_place", bit: CONTROL.place, name: "place", Icon: Pin },
-  { key: "lock_turn", bit: CONTROL.turn, name: "rotation", Icon: RotateCwSquare },
-  { key: "lock_size", bit: CONTROL.size, name: "size", Icon: Square },
-  { key: "left_out", bit: CONTROL.out, name: "leave out", Icon: CircleOff },
+  { key: "lock_place", bit: CONTROLS.lock_place, name: "place", Icon: Pin },
+  { key: "lock_rotation", bit: CONTROLS.lock_rotation, name: "rotation", Icon: RotateCwSquare },
+  { key: "lock_size", bit: CONTROLS.lock_size, name: "size", Icon: Square },
+  { key: "leave_out", bit: CONTROLS.leave_out, name: "leave out", Icon: CircleOff },
 ] as const;
 
 /** Small buttons for the locks of a row's islands; a dot says that only some have it. */

@@ -1,10 +1,10 @@
+import { MEASURED } from "../editor/flags.generated";
 import { Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useRef } from "react";
 import type { Figures } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
 import { groups, nextFinding } from "../editor/findings/walk";
-import { FLAGS } from "../editor/style/islandStyle";
 import { VIEWS, type ViewAs } from "../editor/style/views";
 import * as format from "../format";
 import { useUi } from "../state";
@@ -91,7 +91,7 @@ export function VerdictBar() {
         unit={f.overlapping === 1 ? "island" : "islands"}
         tone={f.overlapping ? "rose" : undefined}
         onClick={() =>
-          lead("overlaps", editor.document.flagged(FLAGS.overlapping), [
+          lead("overlaps", editor.document.flagged(MEASURED.overlapping), [
             "overlap",
             "fold",
             "crowded",
@@ -118,7 +118,7 @@ export function VerdictBar() {
         value={format.whole(f.outside)}
         tone={f.outside ? "rose" : undefined}
         onClick={() =>
-          lead("outside", editor.document.flagged(FLAGS.outside), [
+          lead("outside", editor.document.flagged(MEASURED.outside), [
             "straddling",
             "outside",
             "far away",
@@ -129,7 +129,7 @@ export function VerdictBar() {
         name="mirrored"
         value={format.whole(f.mirrored)}
         tone={f.mirrored ? "rose" : undefined}
-        onClick={() => lead("mirrored", editor.document.flagged(FLAGS.mirrored), ["mirrored"])}
+        onClick={() => lead("mirrored", editor.document.flagged(MEASURED.mirrored), ["mirrored"])}
       />
       <Figure
         name="no UVs"
@@ -143,7 +143,7 @@ export function VerdictBar() {
           name="side table"
           value={format.whole(f.side_table)}
           tone="amber"
-          onClick={() => lead("side", editor.document.flagged(FLAGS.sideTable), ["side table"])}
+          onClick={() => lead("side", editor.document.flagged(MEASURED.side_table), ["side table"])}
         />
       )}
       <Flex ml="auto" align="center" gap="1">

@@ -1,8 +1,8 @@
+import { MEASURED } from "./flags.generated";
 import { beforeEach, expect, it, vi } from "vitest";
 import type { Finding, Proof } from "../api/client";
 import { Editor } from "./Editor";
 import { geometry, info, still } from "./layout.samples";
-import { FLAGS } from "./style/islandStyle";
 
 beforeEach(() => {
   const image = { addEventListener: () => undefined, removeEventListener: () => undefined };
@@ -25,7 +25,7 @@ it("shows a layout, tells listeners, and knows islands by object and flag", () =
   expect(editor.document.map.pitch).toEqual([1, 0.5]);
   expect(editor.document.objectOf(1)?.name).toBe("Crate");
   expect([editor.document.code(1), editor.document.code(7)]).toEqual(["CR·2", ""]);
-  expect(editor.document.flagged(FLAGS.outside)).toEqual([1]);
+  expect(editor.document.flagged(MEASURED.outside)).toEqual([1]);
   expect(look(editor, 0).slice(0, 3)).toEqual([0x20, 0x40, 0x60]);
 });
 
@@ -276,10 +276,10 @@ it("restyles only what was selected or left", () => {
 it("shows an edit at once, and takes it back when it is refused", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
-  editor.expect([0, 1], { lock_turn: true, lock_place: false, tile: 1001, weight: 2 });
+  editor.expect([0, 1], { lock_rotation: true, lock_place: false, tile: 1001, weight: 2 });
   expect([editor.document.control(0).flags, editor.document.control(1).flags]).toEqual([2, 2]);
   expect(editor.document.info!.controls.weight).toEqual([2, 2]);
-  editor.expect([0], { left_out: true });
+  editor.expect([0], { leave_out: true });
   expect(editor.document.control(0).flags).toBe(18);
   editor.takeBack();
   expect([editor.document.control(0), editor.document.control(1).tile]).toEqual([
@@ -314,7 +314,7 @@ it("forgets everything of one project before the next", () => {
     editor.figures.finding,
   ]).toEqual([null, null, null, null]);
   expect(editor.selection.list()).toEqual([]);
-  expect(editor.document.flagged(FLAGS.mirrored)).toEqual([]);
+  expect(editor.document.flagged(MEASURED.mirrored)).toEqual([]);
   expect(editor.document.tiles).toHaveLength(1);
 });
 

@@ -1,7 +1,7 @@
+import { MEASURED } from "./flags.generated";
 import { BufferGeometry } from "three";
 import type { LayoutInfo } from "../api/client";
 import type { Geometry } from "./layout/readGeometry";
-import { FLAGS } from "./style/islandStyle";
 
 const square = (x: number) => [x, 0, x + 0.2, 0, x + 0.2, 0.2];
 const edges = (x: number) => [x, 0, x + 0.2, 0, x + 0.2, 0, x + 0.2, 0.2, x + 0.2, 0.2, x, 0];
@@ -21,7 +21,10 @@ export const geometry: Geometry = {
 export function info(tiles: number[][] = [[1001, 2048, 1024]]): LayoutInfo {
   return {
     revision: { id: 1, tiles } as never,
-    figures: { island_density: [64, 256], island_flags: [FLAGS.mirrored, FLAGS.outside] } as never,
+    figures: {
+      island_density: [64, 256],
+      island_flags: [MEASURED.mirrored, MEASURED.outside],
+    } as never,
     objects: [
       { id: 7, name: "Crate", colour: "#204060", channel: 0, first_island: 0, islands: 2 } as never,
     ],

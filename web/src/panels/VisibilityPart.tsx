@@ -1,8 +1,9 @@
+import { CONTROLS } from "../editor/flags.generated";
 import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useEffect, useId, useMemo, useState } from "react";
 import { useEditor } from "../api/hooks";
-import { CONTROL, numberIn } from "../editor/document/LayoutDocument";
+import { numberIn } from "../editor/document/LayoutDocument";
 import { lastLook, open, type Look, type Proposal } from "../api/visibility";
 import * as format from "../format";
 import { editor, useKept } from "../state";
@@ -47,7 +48,7 @@ export function VisibilityPart({ atlas, jobs }: PanelProps) {
   useEffect(() => editor.showVisibility(share), [editor, share]);
   const proposals = look
     ? open(look, (island) =>
-        editor.document.control(island).flags & CONTROL.out
+        editor.document.control(island).flags & CONTROLS.leave_out
           ? 0
           : (editor.document.info?.controls.weight[island] ?? 1),
       )
@@ -174,7 +175,7 @@ export function VisibilityPart({ atlas, jobs }: PanelProps) {
                       ? (rows) =>
                           controlAction.run({
                             islands: rows.map((one) => one.island),
-                            left_out: true,
+                            leave_out: true,
                           })
                       : undefined
                   }

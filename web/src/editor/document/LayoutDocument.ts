@@ -1,3 +1,4 @@
+import { CONTROLS } from "../flags.generated";
 import type { LayoutInfo } from "../../api/client";
 import { compose, placementOf } from "../geometry/transform";
 import type { PlaceEdit } from "../history/HistoryManager";
@@ -13,19 +14,8 @@ const NO_NUMBERS = new Float32Array(0);
 
 export type Control = { flags: number; tile: number; bundle: number; stack: number };
 
-/** Bits of an island's controls. */
-export const CONTROL = { place: 1, turn: 2, size: 4, mirror: 8, out: 16 } as const;
-
-const FLAG_OF = {
-  lock_place: CONTROL.place,
-  lock_turn: CONTROL.turn,
-  lock_size: CONTROL.size,
-  may_mirror: CONTROL.mirror,
-  left_out: CONTROL.out,
-} as const;
-
 /** What an edit says of islands, as far as it can be shown before the server has answered. */
-export type ControlEdit = Partial<Record<keyof typeof FLAG_OF, boolean>> & {
+export type ControlEdit = Partial<Record<keyof typeof CONTROLS, boolean>> & {
   tile?: number;
   weight?: number;
 };
@@ -157,8 +147,8 @@ export class LayoutDocument {
       weight: [...weight],
     };
     for (const island of islands) {
-      for (const [name, bit] of Object.entries(FLAG_OF)) {
-        const on = edit[name as keyof typeof FLAG_OF];
+      for (const [name, bit] of Object.entries(CONTROLS)) {
+        const on = edit[name as keyof typeof CONTROLS];
         if (on !== undefined)
           controls.flags[island] = on
             ? controls.flags[island] | bit

@@ -1,8 +1,9 @@
+import { MEASURED } from "../flags.generated";
 import type { FiguresManager } from "../figures/FiguresManager";
 import type { LayoutDocument } from "../document/LayoutDocument";
 import type { Selection } from "../selection/Selection";
 import { Signal, type Heard } from "../signal";
-import { FLAGS, hexToRgb, type Rgb } from "../style/islandStyle";
+import { hexToRgb, type Rgb } from "../style/islandStyle";
 import { IslandTextures, MARK } from "../style/islandTextures";
 import { viewColour, type Seen } from "../style/views";
 import type { ViewManager } from "../view/ViewManager";
@@ -49,8 +50,8 @@ export class Looks {
     const home = layout.model?.homes[island] ?? 0;
     return {
       density: layout.density(island),
-      mirrored: (flags & FLAGS.mirrored) !== 0,
-      overlapping: (flags & FLAGS.overlapping) !== 0,
+      mirrored: (flags & MEASURED.mirrored) !== 0,
+      overlapping: (flags & MEASURED.overlapping) !== 0,
       stacked: layout.control(island).stack >= 0,
       material: figures.proof?.island_material[island] ?? -1,
       tile: layout.tiles.findIndex((tile) => tile.number === home),
@@ -134,13 +135,14 @@ export class Looks {
     return (
       (this.selection.has(island) ? MARK.selected : 0) |
       (island === this.view.hovered ? MARK.hovered : 0) |
-      (flags & FLAGS.outside ? MARK.outside : 0) |
-      (stripes && flags & FLAGS.mirrored ? MARK.mirrored : 0) |
-      ((plaid && flags & FLAGS.overlapping && !this.moving.has(island)) || this.laidOn.has(island)
+      (flags & MEASURED.outside ? MARK.outside : 0) |
+      (stripes && flags & MEASURED.mirrored ? MARK.mirrored : 0) |
+      ((plaid && flags & MEASURED.overlapping && !this.moving.has(island)) ||
+      this.laidOn.has(island)
         ? MARK.overlapping
         : 0) |
       (this.moving.has(island) ? MARK.moving : 0) |
-      (flags & FLAGS.sideTable ? MARK.sideTable : 0) |
+      (flags & MEASURED.side_table ? MARK.sideTable : 0) |
       (this.layout.hidden.has(island) ? MARK.hidden : 0)
     );
   }

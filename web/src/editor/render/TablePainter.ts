@@ -1,8 +1,8 @@
+import { MEASURED } from "../flags.generated";
 import * as format from "../../format";
 import type { Bounds } from "../affine/affine";
 import type { Editor } from "../Editor";
 import { drawPicks } from "../picks/onTable";
-import { FLAGS } from "../style/islandStyle";
 import { viewLabel } from "../style/views";
 import { drawBadges, drawGhost, drawThreads } from "../table/badges";
 import { drawInnerLabels, drawPaper, type Palette, type Sheet } from "../table/paper";
@@ -100,7 +100,7 @@ export class TablePainter {
           model,
           document.anchors,
           (island) =>
-            document.flags(island) & FLAGS.overlapping ||
+            document.flags(island) & MEASURED.overlapping ||
             document.covered[island] ||
             document.hidden.has(island)
               ? ""

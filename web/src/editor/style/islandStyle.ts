@@ -1,13 +1,5 @@
 import { againstBand } from "../density/logScale";
 
-export const FLAGS = {
-  mirrored: 1,
-  overlapping: 2,
-  outside: 4,
-  collapsed: 8,
-  sideTable: 16,
-} as const;
-
 export type Rgb = [number, number, number];
 
 export function hexToRgb(hex: string): Rgb {

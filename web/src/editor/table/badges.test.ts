@@ -1,11 +1,11 @@
+import { CONTROLS } from "../flags.generated";
 import { expect, it } from "vitest";
-import { CONTROL } from "../document/LayoutDocument";
 import { badges, inReach } from "./badges";
 
 it("shows each control as one badge", () => {
   expect(badges(0, 0, 0)).toEqual([]);
-  expect(badges(CONTROL.place | CONTROL.size, 0, 0)).toEqual(["p", "s"]);
-  expect(badges(CONTROL.turn | CONTROL.mirror | CONTROL.out, 1012, 3)).toEqual([
+  expect(badges(CONTROLS.lock_place | CONTROLS.lock_size, 0, 0)).toEqual(["p", "s"]);
+  expect(badges(CONTROLS.lock_rotation | CONTROLS.may_flip | CONTROLS.leave_out, 1012, 3)).toEqual([
     "t",
     "m",
     "o",

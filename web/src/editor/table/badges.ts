@@ -1,5 +1,6 @@
+import { CONTROLS } from "../flags.generated";
 import type { TableCamera } from "../camera/TableCamera";
-import { CONTROL, type Control } from "../document/LayoutDocument";
+import type { Control } from "../document/LayoutDocument";
 import type { LayoutModel } from "../layout/LayoutModel";
 import type { Palette } from "./paper";
 import { inView, labelFits } from "./stitches";
@@ -50,11 +51,11 @@ export function drawBadges(
 /** Names of the badges that an island carries; longer ones are printed as text. */
 export function badges(flags: number, tile: number, stack: number): string[] {
   const out: string[] = [];
-  if (flags & CONTROL.place) out.push("p");
-  if (flags & CONTROL.turn) out.push("t");
-  if (flags & CONTROL.size) out.push("s");
-  if (flags & CONTROL.mirror) out.push("m");
-  if (flags & CONTROL.out) out.push("o");
+  if (flags & CONTROLS.lock_place) out.push("p");
+  if (flags & CONTROLS.lock_rotation) out.push("t");
+  if (flags & CONTROLS.lock_size) out.push("s");
+  if (flags & CONTROLS.may_flip) out.push("m");
+  if (flags & CONTROLS.leave_out) out.push("o");
   if (stack > 1) out.push(`${stack}×`);
   if (tile) out.push(String(tile));
   return out;

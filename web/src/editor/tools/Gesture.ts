@@ -1,4 +1,5 @@
-import { CONTROL, type LayoutDocument } from "../document/LayoutDocument";
+import { CONTROLS, MEASURED } from "../flags.generated";
+import type { LayoutDocument } from "../document/LayoutDocument";
 import type { Editor } from "../Editor";
 import { IDENTITY, type Transform } from "../geometry/transform";
 import type { PlaceEdit } from "../history/HistoryManager";
@@ -11,11 +12,11 @@ export type Verb = PlaceEdit["verb"];
 
 /** What holds islands back from being moved, turned or sized, by the bit of its lock. */
 const HELD: Record<Verb, number> = {
-  move: CONTROL.place,
-  turn: CONTROL.place | CONTROL.turn,
-  size: CONTROL.place | CONTROL.size,
-  mirror: CONTROL.place | CONTROL.turn,
-  place: CONTROL.place,
+  move: CONTROLS.lock_place,
+  turn: CONTROLS.lock_place | CONTROLS.lock_rotation,
+  size: CONTROLS.lock_place | CONTROLS.lock_size,
+  mirror: CONTROLS.lock_place | CONTROLS.lock_rotation,
+  place: CONTROLS.lock_place,
 };
 
 /** Picked islands while they are moved, turned or sized: shown at once, sent when the gesture ends. */
@@ -120,7 +121,8 @@ export class Gesture {
     );
     const sideTable = aside.every(Boolean)
       ? true
-      : homes.every((home) => home > 0) && islands.some((island) => flags[island] & 16)
+      : homes.every((home) => home > 0) &&
+          islands.some((island) => flags[island] & MEASURED.side_table)
         ? false
         : undefined;
     return { verb, islands, moves: known.size === 1 ? [moves[0]] : moves, sideTable };
