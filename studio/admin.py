@@ -74,7 +74,7 @@ class Invitations(ReadOnly):
     """Invitations that are open or were used."""
 
     list_display = ("id", "project", "role", "note", "by", "expires", "used")
-    exclude = ("mark",)
+    exclude = ("digest",)
 
 
 @admin.register(ApiToken)
@@ -82,4 +82,4 @@ class Tokens(ReadOnly):
     """Tokens of pipelines."""
 
     list_display = ("id", "user", "name", "scope", "project", "expires", "used")
-    exclude = ("mark",)
+    exclude = ("digest",)

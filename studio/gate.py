@@ -24,7 +24,7 @@ from studio.actions.access import (
     Forbidden,
     acting,
     acting_now,
-    mark_of,
+    digest_of,
     require,
 )
 from studio.actions.errors import Missing
@@ -133,7 +133,7 @@ def _actor_of(request: HttpRequest) -> Actor | None:
 
 def _actor_of_token(given: str) -> Actor | None:
     now = timezone.now()
-    row = ApiToken.objects.filter(mark=mark_of(given)).select_related("user").first()
+    row = ApiToken.objects.filter(digest=digest_of(given)).select_related("user").first()
     if row is None or not row.user.is_active or (row.expires and row.expires < now):
         return None
     if row.used is None or now - row.used > timedelta(hours=1):

@@ -24,7 +24,7 @@ FORMAT = 9
 NONE, ELSEWHERE = -1, -2
 
 
-def content_mark(revision: Revision) -> str:
+def content_digest(revision: Revision) -> str:
     """Mark of what a revision shows, which never changes; no other one ever has the same."""
     facts = f"{FORMAT} {revision.pk} {revision.created.isoformat()}"
     return hashlib.sha256(facts.encode()).hexdigest()[:16]
@@ -38,8 +38,8 @@ def geometry_glb(revision: Revision) -> bytes:
     an object that lie in another atlas have the number -2. The node “outlines” holds the outline edges: position = (u, v, island).
     """
     members = members_with_rows(members_of(revision))
-    mark = json.dumps([FORMAT, [[m.object.pk, m.base.geometry, m.row.part] for m in members]])
-    key_path = "geometry-" + hashlib.sha256(mark.encode()).hexdigest()
+    digest = json.dumps([FORMAT, [[m.object.pk, m.base.geometry, m.row.part] for m in members]])
+    key_path = "geometry-" + hashlib.sha256(digest.encode()).hexdigest()
     known = cached(key_path)
     if known is not None:
         return known

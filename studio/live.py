@@ -104,7 +104,7 @@ HUB = Hub()
 
 
 def news_of(projects: set[int]) -> dict[int, News]:
-    """Newest step, number of steps undone and of jobs, mark of the notes, and who is here, by project."""
+    """Newest step, number of steps undone and of jobs, digest of the notes, and who is here, by project."""
     out: dict[int, News] = {
         pk: {"change": head, "redo": len(redo), "jobs": 0, "notes": "", "people": []}
         for pk, head, redo in Project.objects.filter(pk__in=projects).values_list("pk", "head", "redo")

@@ -322,7 +322,7 @@ class Measurement(models.Model):
     revision = models.OneToOneField(Revision, models.CASCADE, related_name="measurement")
     figures = models.BinaryField(help_text="JSON, compressed")
     proof = models.BinaryField(help_text="JSON, compressed")
-    mark = models.CharField(max_length=16, help_text="of the rules and weights of the proof")
+    digest = models.CharField(max_length=16, help_text="of the rules and weights of the proof")
 
     @staticmethod
     def packed(values: dict[str, Any]) -> bytes:

@@ -8,7 +8,7 @@ from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
 from studio.actions.access import visible_projects
-from studio.geometry import content_mark
+from studio.geometry import content_digest
 from studio.models import Project, Revision
 from studio.state import members_of
 
@@ -47,7 +47,7 @@ def asked_first(request: HttpRequest) -> list[str]:
     revision = Revision.objects.filter(pk=revisions[atlas]).first()
     if revision is None or not members_of(revision):
         return []
-    at, version = f"/api/revisions/{revision.pk}/", f"?v={content_mark(revision)}"
+    at, version = f"/api/revisions/{revision.pk}/", f"?v={content_digest(revision)}"
     return [
         f"/api/projects/{project.pk}/",
         f"/api/projects/{project.pk}/jobs/",

@@ -152,7 +152,7 @@ def check_layout(
         numbers = np.arange(islands.count) - first + 1
     case = Case(
         islands,
-        measured.lie.placed,
+        measured.on_tiles.placed,
         surface,
         tiles,
         names,

@@ -163,11 +163,11 @@ class _Joined:
 
     def _once(self, key: str, entry: Doc) -> int:
         """The number of an entry; equal ones are kept once."""
-        mark = (key, json.dumps(entry, sort_keys=True))
-        if mark not in self.known:
-            self.known[mark] = len(self.doc[key])
+        digest = (key, json.dumps(entry, sort_keys=True))
+        if digest not in self.known:
+            self.known[digest] = len(self.doc[key])
             self.doc[key].append(entry)
-        return self.known[mark]
+        return self.known[digest]
 
     def _meshes(self, doc: Doc, start: dict[str, int], materials: list[int]) -> None:
         at = start["accessors"]

@@ -56,10 +56,10 @@ class Case:
             self.decoded[key] = found
         return self.decoded[key]
 
-    def mark(self, look: int, use: Use) -> str:
+    def digest(self, look: int, use: Use) -> str:
         """Equal for pictures with equal pixels."""
         picture = self.picture(look, use.picture)
-        return picture.mark if picture else ""
+        return picture.digest if picture else ""
 
     def size(self, look: int, use: Use) -> tuple[int, int] | None:
         """Size of a use's picture."""
@@ -101,8 +101,8 @@ def _content(case: Case, at: int) -> Any:
     uses = []
     for name, use in sorted(look.uses.items()):
         picture = case.picture(at, use.picture)
-        mark = picture.mark if picture else ""
-        uses.append((name, mark, use.channel, use.matrix.tobytes(), use.wrap, use.nearest))
+        digest = picture.digest if picture else ""
+        uses.append((name, digest, use.channel, use.matrix.tobytes(), use.wrap, use.nearest))
     factors = tuple(sorted((name, tuple(value)) for name, value in look.factors.items()))
     return look.state, look.alpha, factors, tuple(uses)
 

@@ -24,7 +24,7 @@ def note_conflicts(
     case: Case, painted: Sequence[Painted], skin: Skin, owner: IntArray, sheet: Sheet
 ) -> None:
     """Tell which islands lie on one another and show different things."""
-    content = contents(case.looks, case.mark)
+    content = contents(case.looks, case.digest)
     for a, b, part in find_conflicts(skin, owner, case.looks, content, case.size):
         one, two = painted[a].obj.name, painted[b].obj.name
         who = f"Islands of “{one}”" if a == b else f"Islands of “{one}” and “{two}”"

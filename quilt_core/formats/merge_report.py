@@ -71,7 +71,7 @@ def merge_report(
     """
     used = sorted({int(k) for own in painted for k in np.unique(own.face_look)})
     before = {
-        picture.mark: picture
+        picture.digest: picture
         for k in used
         for use in case.looks[k].uses.values()
         if (picture := case.picture(k, use.picture)) is not None

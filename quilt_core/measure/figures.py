@@ -100,30 +100,30 @@ def figures_of(
     m: Measured, found: Overlaps, overlaps: Overlaps, known: Unions
 ) -> tuple[Figures, Unions]:
     """Figures from what was found, all overlaps and those that are not meant, and the areas of the piles."""
-    lie, tiles = m.lie, m.tiles
-    whole, outside = lie.whole, lie.outside
+    on_tiles, tiles = m.on_tiles, m.tiles
+    whole, outside = on_tiles.whole, on_tiles.outside
     sizes = np.array([(t.width, t.height) for t in tiles], np.float64)
     close = _close(m, sizes)
     room = sizes.prod(axis=1)
-    tile = np.where(outside, -1, lie.home)
+    tile = np.where(outside, -1, on_tiles.home)
     area, unions = covered(
-        lie.placed, ~outside & whole, tile, sizes, found.pairs, found.complete, known,
+        on_tiles.placed, ~outside & whole, tile, sizes, found.pairs, found.complete, known,
         m.islands.triangle_rows,
     )  # fmt: skip
     world = np.where(~outside & whole, m.islands.world_area, 0.0)
-    texels = np.where(world > 0, lie.density**2 * world, 0.0)
-    at = np.maximum(lie.home, 0)
+    texels = np.where(world > 0, on_tiles.density**2 * world, 0.0)
+    at = np.maximum(on_tiles.home, 0)
     with np.errstate(invalid="ignore", divide="ignore"):
         tile_density = np.sqrt(
             np.bincount(at, texels, len(tiles)) / np.bincount(at, world, len(tiles))
         )
-    pixels = lie.placed.uv_area * lie.size[:, 0] * lie.size[:, 1]
+    pixels = on_tiles.placed.uv_area * on_tiles.size[:, 0] * on_tiles.size[:, 1]
     ground = m.islands.world_area[whole].sum()
     figures = Figures(
-        density=lie.density,
+        density=on_tiles.density,
         density_all=float(np.sqrt(pixels[whole].sum() / ground)) if ground > 0 else float("nan"),
         coverage=float(area.sum() / room.sum()),
-        mirrored=lie.placed.turned > 0.5,
+        mirrored=on_tiles.placed.turned > 0.5,
         outside=outside,
         collapsed=~whole,
         tile=tile,
@@ -132,10 +132,10 @@ def figures_of(
         overlaps=overlaps,
         gap=_gap(m, sizes, overlaps, close),
         close=close,
-        margin_px=float(lie.edge[~outside].min()) if not outside.all() else float("inf"),
-        edge_px=lie.edge,
-        pixel=lie.size,
-        noise=lie.noise,
+        margin_px=float(on_tiles.edge[~outside].min()) if not outside.all() else float("inf"),
+        edge_px=on_tiles.edge,
+        pixel=on_tiles.size,
+        noise=on_tiles.noise,
     )
     return figures, unions
 
@@ -168,13 +168,13 @@ def _close(m: Measured, sizes: FloatArray) -> ClosePairs:
         order = order[np.sort(np.unique(key[order], return_index=True)[1])]
     # What is missing to the padding may be rounding only.
     a, b = pairs[order].T
-    order = order[m.padding - pixels[order] > np.maximum(m.lie.noise[a], m.lie.noise[b])]
+    order = order[m.padding - pixels[order] > np.maximum(m.on_tiles.noise[a], m.on_tiles.noise[b])]
     complete = all(part.complete for part in m.near)
     return ClosePairs(pairs[order], pixels[order], spots[order], complete)
 
 
 def _gap(m: Measured, sizes: FloatArray, overlaps: Overlaps, close: ClosePairs) -> Gap:
-    pairs, inside = overlaps.pairs, m.lie.home >= 0
+    pairs, inside = overlaps.pairs, m.on_tiles.home >= 0
     touching = np.flatnonzero((pairs[:, 0] != pairs[:, 1]) & inside[pairs].all(axis=1))
     if len(touching):
         worst = touching[np.argmax(overlaps.texels[touching])]

@@ -48,7 +48,7 @@ class Measured:
     padding : float
         In px.
     stack : (I,) int64
-    lie : PlacedIslands
+    on_tiles : PlacedIslands
     shared : SharedFaces
         In a plane of the largest width and height of any tile.
     near : tuple of ClosePairs
@@ -67,7 +67,7 @@ class Measured:
     tiles: tuple[TileSize, ...]
     padding: float
     stack: IntArray
-    lie: PlacedIslands
+    on_tiles: PlacedIslands
     shared: SharedFaces
     near: tuple[ClosePairs, ...]
     reach: float
@@ -99,21 +99,21 @@ def measure_layout(
     """
     tiles = tuple(tiles)
     stack = np.full(islands.count, -1) if stack is None else stack
-    lie = lie_of(islands, placements, tiles)
-    placed = lie.placed
+    on_tiles = lie_of(islands, placements, tiles)
+    placed = on_tiles.placed
     plane = _plane(tiles)
-    usable = lie.whole[placed.triangle_island][:, None, None]
+    usable = on_tiles.whole[placed.triangle_island][:, None, None]
     shared = shared_faces(
         np.where(usable, placed.triangles * plane, np.nan),
-        _noise_in(plane, lie, placed.triangle_island),
+        _noise_in(plane, on_tiles, placed.triangle_island),
     )
     found = overlaps_of(shared, placed.triangle_island, islands.count)
-    overlaps = not_meant(in_uv(found, plane, lie.size), stack)
+    overlaps = not_meant(in_uv(found, plane, on_tiles.size), stack)
     pile = piles(overlaps, islands.count, stack)
-    near, reach = _near(lie, tiles, max(REACH * padding, 1.0), pile)
+    near, reach = _near(on_tiles, tiles, max(REACH * padding, 1.0), pile)
     return _with_figures(
         Measured(
-            islands, placements, tiles, padding, stack, lie, shared, near, reach, pile, {},
+            islands, placements, tiles, padding, stack, on_tiles, shared, near, reach, pile, {},
             None,  # type: ignore[arg-type]
         ),
         found, overlaps, {},
@@ -147,13 +147,13 @@ def measure_again(
     moved = np.unique(differ // 6)
     if len(moved) > max(1, MOST_AGAIN * islands.count):
         return from_nothing()
-    lie = lie_again(before.lie, islands, placements, tiles, moved)
-    shared = _shared_again(before, lie, moved)
+    on_tiles = lie_again(before.on_tiles, islands, placements, tiles, moved)
+    shared = _shared_again(before, on_tiles, moved)
     if shared is None:
         return from_nothing()
     plane = _plane(tiles)
     found = overlaps_of(shared, islands.triangle_island, islands.count)
-    overlaps = not_meant(in_uv(found, plane, lie.size), stack)
+    overlaps = not_meant(in_uv(found, plane, on_tiles.size), stack)
     pile = piles(overlaps, islands.count, stack)
     changed = pile != before.pile
     changed[moved] = True
@@ -162,13 +162,13 @@ def measure_again(
         return from_nothing()
     near = []
     for k in range(len(tiles)):
-        again = _near_again(before, lie, k, changed, lead, pile)
+        again = _near_again(before, on_tiles, k, changed, lead, pile)
         if again is None:
             return from_nothing()
         near.append(again)
     reach = before.reach
     if not any(len(part.pairs) for part in near):
-        near, reach = _near(lie, tiles, 2 * reach, pile)  # type: ignore[assignment]
+        near, reach = _near(on_tiles, tiles, 2 * reach, pile)  # type: ignore[assignment]
     still = np.ones(islands.count, bool)
     still[moved] = False
     kept = {
@@ -178,7 +178,7 @@ def measure_again(
     }
     return _with_figures(
         replace(
-            before, placements=placements, stack=stack, lie=lie, shared=shared, near=tuple(near),
+            before, placements=placements, stack=stack, on_tiles=on_tiles, shared=shared, near=tuple(near),
             reach=reach, pile=pile,
         ),
         found, overlaps, kept,
@@ -190,10 +190,10 @@ def _plane(tiles: Sequence[TileSize]) -> FloatArray:
     return np.asarray(np.array([(t.width, t.height) for t in tiles], np.float64).max(axis=0))
 
 
-def _noise_in(plane: FloatArray, lie: PlacedIslands, of: IntArray) -> FloatArray:
+def _noise_in(plane: FloatArray, on_tiles: PlacedIslands, of: IntArray) -> FloatArray:
     """(N,) px by which some islands may be off in the plane."""
-    longest = np.maximum(lie.size[:, 0], lie.size[:, 1])
-    return np.asarray(lie.noise[of] * plane.max() / longest[of])
+    longest = np.maximum(on_tiles.size[:, 0], on_tiles.size[:, 1])
+    return np.asarray(on_tiles.noise[of] * plane.max() / longest[of])
 
 
 def _slack(box: FloatArray) -> float:
@@ -201,12 +201,12 @@ def _slack(box: FloatArray) -> float:
     return 1e-9 * float(np.abs(box[np.isfinite(box)]).max(initial=1.0))
 
 
-def _shared_again(before: Measured, lie: PlacedIslands, moved: IntArray) -> SharedFaces | None:
+def _shared_again(before: Measured, on_tiles: PlacedIslands, moved: IntArray) -> SharedFaces | None:
     plane, owner = _plane(before.tiles), before.islands.triangle_island
     changed = np.zeros(before.islands.count, bool)
     changed[moved] = True
     some = []
-    for one in (before.lie, lie):
+    for one in (before.on_tiles, on_tiles):
         slack = _slack(one.box[moved])
         near = np.flatnonzero(
             mark_near(
@@ -222,18 +222,18 @@ def _shared_again(before: Measured, lie: PlacedIslands, moved: IntArray) -> Shar
     count = before.shared.count - int(old_lead.sum()) + int(lead.sum())
     pairs = before.shared.pairs
     keep = ~(changed[owner[pairs[:, 0]]] | changed[owner[pairs[:, 1]]])
-    noise = _noise_in(plane, lie, owner[rows])
+    noise = _noise_in(plane, on_tiles, owner[rows])
     return shared_again(before.shared, keep, (old, old_lead), (new, lead), rows, noise, count)
 
 
 def _near(
-    lie: PlacedIslands, tiles: Sequence[TileSize], reach: float, pile: IntArray
+    on_tiles: PlacedIslands, tiles: Sequence[TileSize], reach: float, pile: IntArray
 ) -> tuple[tuple[ClosePairs, ...], float]:
     """Pairs nearer than the reach in each tile, with a reach that is doubled until there is one."""
     sizes = np.array([(tile.width, tile.height) for tile in tiles], np.float64)
-    parts = list(zip(lie.inside.T, sizes, strict=True))
+    parts = list(zip(on_tiles.inside.T, sizes, strict=True))
     spans = [
-        np.ptp((lie.box[use].reshape(-1, 2)) * size, axis=0).max()
+        np.ptp((on_tiles.box[use].reshape(-1, 2)) * size, axis=0).max()
         for use, size in parts
         if use.any()
     ]
@@ -241,7 +241,7 @@ def _near(
     alone = all(len(np.unique(kinds[use])) < 2 for use, _ in parts)
     while True:
         near = tuple(
-            close_pairs(_outlines(lie.placed, use, size), 1, 1, reach, group=pile)
+            close_pairs(_outlines(on_tiles.placed, use, size), 1, 1, reach, group=pile)
             for use, size in parts
         )
         if (
@@ -260,13 +260,13 @@ def _outlines(placed: IslandSet, use: BoolArray, size: FloatArray) -> IslandSet:
 
 
 def _near_again(
-    before: Measured, lie: PlacedIslands, tile: int, changed: BoolArray, lead: IntArray, pile: IntArray
+    before: Measured, on_tiles: PlacedIslands, tile: int, changed: BoolArray, lead: IntArray, pile: IntArray
 ) -> ClosePairs | None:  # fmt: skip
     known, at = before.near[tile], before.tiles[tile]
     size = np.array([at.width, at.height], np.float64)
     owner = before.islands.edge_island
     some, leads = [], []
-    for one in (before.lie, lie):
+    for one in (before.on_tiles, on_tiles):
         use = np.ascontiguousarray(one.inside[:, tile])
         wide, high = before.reach / size + _slack(one.box[lead])
         near = np.flatnonzero(

@@ -45,7 +45,7 @@ class Contents:
         """For keeping."""
         return {
             "siblings": dict(self.siblings),
-            "objects": {name: list(marks) for name, marks in self.objects.items()},
+            "objects": {name: list(digests) for name, digests in self.objects.items()},
             "pictures": dict(self.pictures),
             "error": self.error,
         }
@@ -57,7 +57,7 @@ class Contents:
         return Contents(given["siblings"], objects, given["pictures"], given["error"])
 
 
-def mark_of(data: bytes, name: str = "") -> str:
+def digest_of(data: bytes, name: str = "") -> str:
     """Equal for equal bytes; for project files whenever they hold the same, whenever they were written."""
     if not name.lower().endswith(SUFFIX):
         return hashlib.sha256(data).hexdigest()
@@ -80,7 +80,7 @@ def project_contents(name: str, data: bytes) -> Contents:
     project = file.project
     given: dict[int, str] = {}
     for texture in project.textures:
-        given[texture.source] = mark_of(f"{given.get(texture.source)} {texture}".encode())
+        given[texture.source] = digest_of(f"{given.get(texture.source)} {texture}".encode())
     objects = {}
     for atlas in project.atlases:
         if atlas.state is None:
@@ -89,9 +89,9 @@ def project_contents(name: str, data: bytes) -> Contents:
         for member in project.states[atlas.state].members:
             obj, own = project.objects[member.object], islands[begin : begin + member.islands]
             begin += member.islands
-            said = f"{project.bases[member.base].arrays} {member.weight} {mark_of(own.tobytes())}"
-            marks = (project.sources[obj.source].sha256, mark_of(said.encode()), given.get(obj.source, ""))  # fmt: skip
-            objects[obj.name if obj.name not in objects else f"{obj.name} ({begin})"] = marks
+            said = f"{project.bases[member.base].arrays} {member.weight} {digest_of(own.tobytes())}"
+            digests = (project.sources[obj.source].sha256, digest_of(said.encode()), given.get(obj.source, ""))  # fmt: skip
+            objects[obj.name if obj.name not in objects else f"{obj.name} ({begin})"] = digests
     return Contents({}, objects, {})
 
 
@@ -104,7 +104,7 @@ def contents_of(name: str, data: bytes, siblings: Siblings) -> Contents:
     def noting(file: str) -> bytes | None:
         found = siblings(file)
         read[str(PurePosixPath(file.replace("\\", "/")))] = (
-            mark_of(found) if found is not None else ""
+            digest_of(found) if found is not None else ""
         )
         return found
 
@@ -116,11 +116,11 @@ def contents_of(name: str, data: bytes, siblings: Siblings) -> Contents:
     material = [str(look.entry or look.factors) + look.state for look in book.looks]
     objects = {obj.name: _marks(obj, material) for obj in scene.objects}
     pictures = {
-        book.names.get(k, f"picture {k}"): mark_of(found) if found else ""
+        book.names.get(k, f"picture {k}"): digest_of(found) if found else ""
         for k, found in book.pictures.items()
     }
     # A file that is looked for among many numbered ones and is not there is no matter of its own.
-    kept = {file: mark for file, mark in read.items() if mark or not _numbered(file)}
+    kept = {file: digest for file, digest in read.items() if digest or not _numbered(file)}
     return Contents(kept, objects, pictures)
 
 

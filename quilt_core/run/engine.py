@@ -126,7 +126,7 @@ def _as_it_was(now: LineState, kept: dict[str, Any]) -> None:
         return
     now.fingerprint = last["fingerprint"]
     steps = zip(last["do"], last["steps"], strict=True)
-    now.steps = [StepTask(Step(do, {}), mark) for do, mark in steps]
+    now.steps = [StepTask(Step(do, {}), digest) for do, digest in steps]
 
 
 def _look(now: LineState, known: dict[str, LineState], store: Store, sheet_name: str) -> None:
@@ -217,8 +217,8 @@ def _aside(step: Step, store: Store) -> dict[str, str]:
         paths = named_files(name, store.root)
         if not paths:
             continue
-        marks = [store.file(p).fingerprint if mesh else store.plain(p) for p in paths]
-        out[name] = " ".join(sorted(marks))
+        digests = [store.file(p).fingerprint if mesh else store.plain(p) for p in paths]
+        out[name] = " ".join(sorted(digests))
     return out
 
 
@@ -256,13 +256,13 @@ def _changes(now: LineState, kept: dict[str, Any], store: Store, stale: bool) ->
     """What has changed since the line was done."""
     files = {one.name: one.fingerprint for _, one in now.inputs}
     contents = {
-        mark: found
-        for mark in {*files.values(), *kept["files"].values()}
-        if (found := store.contents(mark)) is not None
+        digest: found
+        for digest in {*files.values(), *kept["files"].values()}
+        if (found := store.contents(digest)) is not None
     }
     reasons = file_reasons(kept["files"], files, contents) + step_reasons(kept["steps"], now.told)
-    marks = kept["sources"]
-    if not stale and now.sources != marks:
+    digests = kept["sources"]
+    if not stale and now.sources != digests:
         reasons.append("what comes from other lines has changed")
     if kept["version"] != code_version():
         reasons.append("the program has changed")
@@ -507,10 +507,10 @@ def undo(line: Line, store: Store) -> str:
     if not older or not line.out:
         raise QuiltError("There is no earlier result.", f"“{line.name}”", "Nothing was changed.")
     back = older[-1]
-    if any(store.result(mark) is None for mark in back["steps"]):
+    if any(store.result(digest) is None for digest in back["steps"]):
         raise QuiltError("The earlier result was cleared away.", f"“{line.name}”", "Run it again.")
     done = zip(back["do"], back["steps"], strict=True)
-    tasks = [StepTask(Step(do, {}), mark) for do, mark in done]
+    tasks = [StepTask(Step(do, {}), digest) for do, digest in done]
     files = result_files(store, tasks, back["names"])
     kept["delivered"] = deliver(files, store.root / line.out, kept.get("delivered", {}))
     kept |= {"fingerprint": back["fingerprint"], "when": back["when"], "names": back["names"]}

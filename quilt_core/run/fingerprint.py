@@ -25,20 +25,20 @@ class InputFile:
     ----------
     name : str
         Relative to the sheet; it is told to people and counts for nothing.
-    mark : str
+    digest : str
         Of its bytes.
     siblings : mapping
         Files that it reads, by the names that it has for them, to the marks of their bytes.
     """
 
     name: str
-    mark: str
+    digest: str
     siblings: Mapping[str, str]
 
     @property
     def fingerprint(self) -> str:
         """Of its content and that of all it reads."""
-        return _mark([self.mark, sorted(self.siblings.items())])
+        return _digest([self.digest, sorted(self.siblings.items())])
 
 
 @cache
@@ -66,7 +66,7 @@ def input_fingerprint(files: Sequence[InputFile], sources: Sequence[str]) -> str
     sources : sequence of str
         Fingerprints of the lines that come in.
     """
-    return _mark([sorted(file.fingerprint for file in files), sorted(sources)])
+    return _digest([sorted(file.fingerprint for file in files), sorted(sources)])
 
 
 def step_fingerprint(before: str, step: Step, aside: Mapping[str, str], version: str) -> str:
@@ -88,8 +88,8 @@ def step_fingerprint(before: str, step: Step, aside: Mapping[str, str], version:
         names = value if isinstance(value, list) else [value]
         settings[key] = [aside[n] for n in names] if all(n in aside for n in names) else value
     about = [str(step.target)] if step.target else []
-    return _mark([before, step.do, settings, version, *about])
+    return _digest([before, step.do, settings, version, *about])
 
 
-def _mark(value: Any) -> str:
+def _digest(value: Any) -> str:
     return hashlib.sha256(json.dumps(value, sort_keys=True).encode()).hexdigest()

@@ -114,14 +114,14 @@ def write_all(
     fresh: dict[Path, bytes] = {}
     for path, data in files.items():
         known = manifests.setdefault(path.parent, _manifest(path.parent))
-        mark = _mark(data)
+        digest = _digest(data)
         if path.is_dir():
             raise QuiltError(
                 "There is a folder of this name.", str(path), "Give another folder as out."
             )
         if path.exists():
-            there = _mark(path.read_bytes())
-            if there == mark:
+            there = _digest(path.read_bytes())
+            if there == digest:
                 continue
             if not in_place:
                 refuse_sources([path], beside)
@@ -136,7 +136,7 @@ def write_all(
                     f"It {why}; it is kept.", str(path), "Give another folder as out, or overwrite it with force."
                 )  # fmt: skip
         fresh[path] = data
-        known[path.name] = mark
+        known[path.name] = digest
     parts: list[Path] = []
     try:
         for path, data in fresh.items():
@@ -159,21 +159,21 @@ def write_all(
     return list(files)
 
 
-def _mark(data: bytes) -> str:
+def _digest(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
 def _manifest(folder: Path) -> dict[str, str]:
     try:
         found = json.loads((folder / MANIFEST).read_text(encoding="utf-8"))["files"]
-        return {str(name): str(mark) for name, mark in found.items()}
+        return {str(name): str(digest) for name, digest in found.items()}
     except (OSError, ValueError, KeyError, TypeError, AttributeError):
         return {}
 
 
 def _keep_manifest(folder: Path, known: Mapping[str, str]) -> None:
     """Best effort: without it files are asked about, not lost."""
-    there = {name: mark for name, mark in sorted(known.items()) if (folder / name).exists()}
+    there = {name: digest for name, digest in sorted(known.items()) if (folder / name).exists()}
     part = folder / f"{MANIFEST}.{os.getpid()}.part"
     with suppress(OSError):
         part.write_text(json.dumps({"version": 1, "files": there}, indent=1), encoding="utf-8")

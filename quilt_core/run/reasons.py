@@ -55,15 +55,15 @@ def _within(name: str, old: Contents | None, new: Contents | None) -> list[str]:
             have = "have" if parts[-1].endswith("s") or len(parts) > 1 else "has"
             out.append(f"{title}'s {' and '.join(parts)} {have} changed")
     out += [f"{title} is gone from {name}" for title in old.objects if title not in new.objects]
-    for title, mark in new.pictures.items():
+    for title, digest in new.pictures.items():
         if title not in old.pictures:
             out.append(f"the texture {title} is new")
-        elif old.pictures[title] != mark:
+        elif old.pictures[title] != digest:
             what = (
                 "replaced"
-                if mark and old.pictures[title]
+                if digest and old.pictures[title]
                 else "there now"
-                if mark
+                if digest
                 else "not there any more"
             )
             out.append(
@@ -93,8 +93,8 @@ def step_reasons(
                     out.append(f"{new['do']}: {word} {_said(a)} is gone")
                 else:
                     out.append(f"{new['do']}: {word} {_said(a)} → {_said(b)}")
-        for name, mark in new["aside"].items():
-            if name in old["aside"] and old["aside"][name] != mark:
+        for name, digest in new["aside"].items():
+            if name in old["aside"] and old["aside"][name] != digest:
                 out.append(f"{name} has changed")
     return out
 

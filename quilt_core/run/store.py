@@ -15,7 +15,7 @@ from posixpath import normpath
 from typing import Any
 
 from quilt_core.errors import QuiltError
-from quilt_core.run.contents import Contents, contents_of, mark_of
+from quilt_core.run.contents import Contents, contents_of, digest_of
 from quilt_core.run.fingerprint import InputFile
 
 FOLDER = ".quilt-run"
@@ -93,20 +93,20 @@ class Store:
         name = (
             path.relative_to(self.root).as_posix() if path.is_relative_to(self.root) else str(path)
         )
-        mark = self._mark(path)
-        contents = self._contents(path, mark)
-        return InputFile(name, mark, contents.siblings)
+        digest = self._digest(path)
+        contents = self._contents(path, digest)
+        return InputFile(name, digest, contents.siblings)
 
     def plain(self, path: Path) -> str:
         """Mark of a file by itself."""
-        return self._mark(path)
+        return self._digest(path)
 
     def contents(self, fingerprint: str) -> Contents | None:
         """What is in a file, by the fingerprint of all it reads."""
         given = _read(self.folder / "contents" / f"{fingerprint}.json")
         return Contents.from_json(given) if given else None
 
-    def _mark(self, path: Path) -> str:
+    def _digest(self, path: Path) -> str:
         try:
             facts = path.stat()
             key, stamp = str(path.resolve()), [facts.st_size, facts.st_mtime_ns, facts.st_ino]
@@ -114,20 +114,20 @@ class Store:
             # A file that was written a moment ago may change again within the clock's step.
             if known and known[0] == stamp and time.time() - facts.st_mtime > 2:
                 return str(known[1])
-            mark = mark_of(path.read_bytes(), path.name)
+            digest = digest_of(path.read_bytes(), path.name)
         except OSError as error:
             raise QuiltError(
                 f"It cannot be read ({error.strerror}).", str(path), "Check the path."
             ) from None
-        self.index[key] = [stamp, mark]
-        return mark
+        self.index[key] = [stamp, digest]
+        return digest
 
-    def _contents(self, path: Path, mark: str) -> Contents:
+    def _contents(self, path: Path, digest: str) -> Contents:
         base = path.parent.resolve()
-        names = self.index.get(f"reads {mark}")
+        names = self.index.get(f"reads {digest}")
         if names is not None:
             now = {name: self._sibling(base, name) for name in names}
-            kept = self.contents(InputFile("", mark, now).fingerprint)
+            kept = self.contents(InputFile("", digest, now).fingerprint)
             if kept is not None:
                 return kept
 
@@ -136,14 +136,14 @@ class Store:
             return found.read_bytes() if found.is_relative_to(base) and found.is_file() else None
 
         contents = contents_of(path.name, path.read_bytes(), read)
-        self.index[f"reads {mark}"] = list(contents.siblings)
-        fingerprint = InputFile("", mark, contents.siblings).fingerprint
+        self.index[f"reads {digest}"] = list(contents.siblings)
+        fingerprint = InputFile("", digest, contents.siblings).fingerprint
         _write(self.folder / "contents" / f"{fingerprint}.json", contents.to_json())
         return contents
 
     def _sibling(self, base: Path, name: str) -> str:
         path = (base / name).resolve()
-        return self._mark(path) if path.is_relative_to(base) and path.is_file() else ""
+        return self._digest(path) if path.is_relative_to(base) and path.is_file() else ""
 
     def result(self, fingerprint: str) -> Path | None:
         """Folder of a result that is whole; none where there is none."""
@@ -206,17 +206,17 @@ def deliver(files: Mapping[str, Path], out: Path, before: Mapping[str, str]) -> 
     now: dict[str, str] = {}
     for name, path in files.items():
         data = path.read_bytes()
-        now[name] = mark_of(data)
+        now[name] = digest_of(data)
         target = out / name
-        if target.is_file() and mark_of(target.read_bytes()) == now[name]:
+        if target.is_file() and digest_of(target.read_bytes()) == now[name]:
             continue
         target.parent.mkdir(parents=True, exist_ok=True)
         part = target.with_name(f".{target.name}.part")
         part.write_bytes(data)
         part.replace(target)
-    for name, mark in before.items():
+    for name, digest in before.items():
         target = out / name
-        if name not in now and target.is_file() and mark_of(target.read_bytes()) == mark:
+        if name not in now and target.is_file() and digest_of(target.read_bytes()) == digest:
             target.unlink()
     return now
 
@@ -230,8 +230,8 @@ def changed(out: Path, delivered: Mapping[str, str]) -> list[str]:
     """Names of delivered files that somebody has changed since."""
     return [
         name
-        for name, mark in delivered.items()
-        if (out / name).is_file() and mark_of((out / name).read_bytes()) != mark
+        for name, digest in delivered.items()
+        if (out / name).is_file() and digest_of((out / name).read_bytes()) != digest
     ]
 
 

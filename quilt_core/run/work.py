@@ -99,8 +99,8 @@ def do_line(task: LineTask) -> LineDone:
     return LineDone(task.name, str(walk.error or ""), rows)
 
 
-def _do_step(call: Call, meshes: Sequence[Input], store: Store, mark: str) -> None:
-    with store.making(mark) as (folder, answer):
+def _do_step(call: Call, meshes: Sequence[Input], store: Store, digest: str) -> None:
+    with store.making(digest) as (folder, answer):
         try:
             done = call.do(meshes, _Log(store.folder / "last.log"))
             lines, ok, names = done.lines, done.ok, done.meshes

@@ -21,16 +21,16 @@ FEWEST = 4
 """Texels that two objects must share: fewer are borders that touch."""
 
 
-def contents(looks: Sequence[Look], mark: Callable[[int, Use], str]) -> list[int]:
+def contents(looks: Sequence[Look], digest: Callable[[int, Use], str]) -> list[int]:
     """A number for each look, equal for those that show the same pictures with the same factors.
 
-    `mark` tells the picture of a look's use.
+    `digest` tells the picture of a look's use.
     """
     known: dict[Any, int] = {}
     out = []
     for number, look in enumerate(looks):
         uses = tuple(
-            (name, mark(number, use), use.channel, use.matrix.tobytes(), use.wrap, use.nearest)
+            (name, digest(number, use), use.channel, use.matrix.tobytes(), use.wrap, use.nearest)
             for name, use in sorted(look.uses.items())
         )
         factors = tuple(sorted((name, tuple(value)) for name, value in look.factors.items()))

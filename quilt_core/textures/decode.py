@@ -64,7 +64,7 @@ class Picture:
         return 16 if self.pixels.dtype == np.uint16 else 8
 
     @cached_property
-    def mark(self) -> str:
+    def digest(self) -> str:
         """Equal for pictures with equal pixels."""
         head = f"{self.pixels.shape} {self.pixels.dtype} {self.linear_light}".encode()
         return hashlib.sha256(head + self.pixels.tobytes()).hexdigest()

@@ -17,12 +17,12 @@ class PictureFacts:
 
     Parameters
     ----------
-    mark : str
+    digest : str
         Equal for equal files.
     width, height, channels, bits : int
     """
 
-    mark: str
+    digest: str
     width: int
     height: int
     channels: int
@@ -60,7 +60,7 @@ def plan_merge(
     """
     members = sorted({k for own in used for k in own})
     before = {
-        facts.mark: facts
+        facts.digest: facts
         for k in members
         for use in looks[k].uses.values()
         if (facts := pictures.get((k, use.picture))) is not None

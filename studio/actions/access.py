@@ -70,7 +70,7 @@ def acting(actor: Actor | None) -> Iterator[None]:
         _now.reset(token)
 
 
-def mark_of(word: str) -> str:
+def digest_of(word: str) -> str:
     """What is kept of a secret word."""
     return hashlib.sha256(word.encode()).hexdigest()
 

@@ -8,7 +8,7 @@ from rest_framework import serializers
 
 from quilt_core.scene.tiles import MAX_TILE
 from studio.api.serializers import OnChange
-from studio.geometry import content_mark
+from studio.geometry import content_digest
 from studio.models import Preset, Revision
 
 
@@ -66,7 +66,7 @@ class PlanOut(serializers.Serializer[Any]):
 
 
 class DraftOut(serializers.ModelSerializer[Any]):
-    mark = serializers.SerializerMethodField()
+    digest = serializers.SerializerMethodField()
     coverage = serializers.SerializerMethodField()
     density = serializers.SerializerMethodField()
     left_over = serializers.SerializerMethodField()
@@ -75,7 +75,7 @@ class DraftOut(serializers.ModelSerializer[Any]):
         model = Revision
         fields = [
             "id",
-            "mark",
+            "digest",
             "params",
             "tiles",
             "seconds",
@@ -86,8 +86,8 @@ class DraftOut(serializers.ModelSerializer[Any]):
             "left_over",
         ]
 
-    def get_mark(self, draft: Revision) -> str:
-        return content_mark(draft)
+    def get_digest(self, draft: Revision) -> str:
+        return content_digest(draft)
 
     def get_coverage(self, revision: Revision) -> float | None:
         return (revision.summary or {}).get("coverage")

@@ -14,7 +14,7 @@ from studio import storage
 from studio.actions.access import ANYONE, VIEWER
 from studio.actions.arrange.sheets import drawn_size, thumbnail
 from studio.arrays import load_layout
-from studio.geometry import content_mark, geometry_glb, placements_bytes
+from studio.geometry import content_digest, geometry_glb, placements_bytes
 from studio.models import Job, Revision
 from studio.references import file_of
 
@@ -33,7 +33,7 @@ def _bytes(
     named = (
         request is not None
         and revision is not None
-        and request.query_params.get("v") == content_mark(revision)
+        and request.query_params.get("v") == content_digest(revision)
     )
     headers = dict(NEVER_CHANGES if named else {"Cache-Control": "no-cache"})
     if name:

@@ -112,7 +112,7 @@ class Events(BaseRenderer):
 
 
 class Live(APIView):
-    """What is new, as it happens: server-sent events, each of which is a `PulseOut` with a mark of the notes."""
+    """What is new, as it happens: server-sent events, each of which is a `PulseOut` with a digest of the notes."""
 
     roles = {"GET": VIEWER}
 

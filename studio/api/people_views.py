@@ -24,7 +24,7 @@ from studio.actions.access import (
     VIEWER,
     Forbidden,
     acting_user,
-    mark_of,
+    digest_of,
     role_in,
 )
 from studio.actions.errors import Refused
@@ -288,7 +288,7 @@ class Tokens(APIView):
         expires = timezone.now() + timedelta(days=given["days"]) if given["days"] else None
         row = ApiToken.objects.create(
             user_id=user, project_id=given["project"], name=given["name"], scope=given["scope"],
-            mark=mark_of(word), expires=expires,
+            digest=digest_of(word), expires=expires,
         )  # fmt: skip
         return Response({**TokenOut(row).data, "token": word}, status=201)
 

@@ -9,7 +9,7 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from studio.geometry import content_mark
+from studio.geometry import content_digest
 from studio.models import Atlas, Change, Job, Project, Revision
 from studio.state import members_of, tiles_of
 
@@ -41,20 +41,20 @@ class LimitOut(serializers.Serializer[Any]):
 
 
 class RevisionOut(serializers.ModelSerializer[Any]):
-    mark = serializers.SerializerMethodField(
-        help_text="of its content; addresses with ?v=<mark> never change"
+    digest = serializers.SerializerMethodField(
+        help_text="of its content; addresses with ?v=<digest> never change"
     )
 
     limit = LimitOut(allow_null=True)
 
-    def get_mark(self, revision: Revision) -> str:
-        return content_mark(revision)
+    def get_digest(self, revision: Revision) -> str:
+        return content_digest(revision)
 
     class Meta:
         model = Revision
         fields = [
             "id",
-            "mark",
+            "digest",
             "parent",
             "verb",
             "params",
@@ -177,7 +177,7 @@ def _tab(atlas: int, head: Revision) -> dict[str, Any]:
         "islands": sum(row.islands for row in members),
         "coverage": summary.get("coverage"),
         "density": summary.get("density"),
-        "picture": f"/api/revisions/{head.pk}/thumbnail.png?v={content_mark(head)}"
+        "picture": f"/api/revisions/{head.pk}/thumbnail.png?v={content_digest(head)}"
         if members
         else "",
     }

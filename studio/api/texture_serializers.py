@@ -48,7 +48,7 @@ class ShelfMaterial(serializers.Serializer[Any]):
     file = serializers.CharField()
     source = serializers.IntegerField()
     number = serializers.IntegerField(help_text="in its file")
-    mark = serializers.CharField(help_text="another one whenever its file was given textures")
+    digest = serializers.CharField(help_text="another one whenever its file was given textures")
     alpha = serializers.CharField()
     colour = serializers.ListField(child=serializers.FloatField())
     objects = serializers.ListField(child=serializers.CharField())
@@ -146,7 +146,7 @@ class ProfileIn(serializers.Serializer[Any]):
 class ThumbQuery(serializers.Serializer[Any]):
     size = serializers.ChoiceField(choices=(96, 512), default=96, help_text="longer side, px")
     given = serializers.CharField(
-        required=False, max_length=40, help_text="mark of what the materials were given"
+        required=False, max_length=40, help_text="digest of what the materials were given"
     )
 
 

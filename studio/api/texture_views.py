@@ -25,7 +25,7 @@ from studio.actions.merge.list_materials import (
     small_picture,
     smaller,
 )
-from studio.actions.merge.painted_model import painted_bytes, painted_mark
+from studio.actions.merge.painted_model import painted_bytes, painted_digest
 from studio.actions.merge.profiles import profiles_of, save_profile
 from studio.api import texture_serializers as c
 from studio.api.parse import valid
@@ -115,7 +115,7 @@ class PaintedModel(APIView):
         revision = get_object_or_404(rows, pk=revision_id)
         answer = HttpResponse(painted_bytes(revision), content_type="application/octet-stream")
         answer["Cache-Control"] = "private, no-cache"
-        answer["ETag"] = f'"{painted_mark(revision)}"'
+        answer["ETag"] = f'"{painted_digest(revision)}"'
         return answer
 
 

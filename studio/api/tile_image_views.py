@@ -30,7 +30,7 @@ class TileImageOut(serializers.Serializer[Any]):
     tile = serializers.IntegerField()
     name = serializers.CharField()
     opacity = serializers.FloatField()
-    mark = serializers.CharField(source="sha256", help_text="another one for another texture")
+    digest = serializers.CharField(source="sha256", help_text="another one for another texture")
 
 
 class TileImageIn(serializers.Serializer[Any]):

@@ -3,12 +3,12 @@
 import numpy as np
 import pytest
 
-from quilt_core.pack.plan import expected_coverage, full_coverage, plan_tiles
+from quilt_core.pack.plan import USUAL_COVERAGE, expected_coverage, full_coverage, plan_tiles
 
 
 def test_coverage_without_padding_is_the_usual_one():
     for size in (512, 4096):
-        assert expected_coverage(50, 0, size, 1) == pytest.approx(0.74)
+        assert expected_coverage(50, 0, size, 1) == pytest.approx(USUAL_COVERAGE)
     assert expected_coverage(50, 0, 512, 1, full=0.9) == pytest.approx(0.9)
 
 

@@ -220,15 +220,15 @@ def test_a_parked_twin_is_laid_on_the_one_in_the_tile(client, send, project):
 
 def test_an_old_proof_is_not_taken_for_a_new_one(gathered, act):
     revision = head(gathered)
-    mark = revision.measurement.mark
+    digest = revision.measurement.digest
     weigh = {"object": members_of(revision)[0].object, "weight": 3.0}
     assert act(gathered, "project", "patch", house_density=200).status_code == 200
     again = Revision.objects.get(pk=revision.pk)
-    assert again.measurement.mark != mark, "measured anew by the new band"
+    assert again.measurement.digest != digest, "measured anew by the new band"
     assert is_proven(again)
     assert act(gathered, "atlas", "patch", **weigh).status_code == 200
-    assert head(gathered).measurement.mark != again.measurement.mark
-    Measurement.objects.filter(revision=head(gathered)).update(mark=mark)
+    assert head(gathered).measurement.digest != again.measurement.digest
+    Measurement.objects.filter(revision=head(gathered)).update(digest=digest)
     assert not is_proven(head(gathered))
 
 

@@ -352,12 +352,12 @@ def test_placements_and_geometry_for_the_browser(gathered, client):
 
 
 def test_only_an_address_that_names_its_content_is_kept_for_ever(gathered, client):
-    mark = client.get(f"/api/revisions/{gathered.head_id}/").json()["revision"]["mark"]
+    digest = client.get(f"/api/revisions/{gathered.head_id}/").json()["revision"]["digest"]
     for part in ("placements/", "geometry.glb", "thumbnail.png"):
         address = f"/api/revisions/{gathered.head_id}/{part}"
         assert client.get(address)["Cache-Control"] == "no-cache"
         assert client.get(f"{address}?v=other")["Cache-Control"] == "no-cache"
-        assert "immutable" in client.get(f"{address}?v={mark}")["Cache-Control"]
+        assert "immutable" in client.get(f"{address}?v={digest}")["Cache-Control"]
 
 
 def test_a_picture_by_address_has_bounds(gathered, client):

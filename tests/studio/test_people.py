@@ -180,7 +180,7 @@ def test_files_come_in_by_editors_under_their_name(people, project, atlas):
 def test_invitations_are_taken_once_and_expire(people, project, client):
     made = people["owner"].post(f"/api/projects/{project.pk}/invitations/", {"role": "viewer", "note": "Ada"}, content_type=JSON)  # fmt: skip
     word = made.json()["word"]
-    assert word not in str(Invitation.objects.values_list("mark", flat=True)), (
+    assert word not in str(Invitation.objects.values_list("digest", flat=True)), (
         "only its hash is kept"
     )
     listed = people["owner"].get(f"/api/projects/{project.pk}/invitations/").json()
@@ -247,7 +247,7 @@ def test_tokens_have_a_scope_and_an_end(people, project, atlas):
         "/api/tokens/", {"name": "farm", "scope": "read"}, content_type=JSON
     )
     word = made.json()["token"]
-    assert word not in str(list(ApiToken.objects.values_list("mark", flat=True)))
+    assert word not in str(list(ApiToken.objects.values_list("digest", flat=True)))
     script = Client(headers={"authorization": f"Bearer {word}"})
     assert script.get(f"/api/projects/{project.pk}/").status_code == 200
     body = {"name": "x", "change": project.head_id}

@@ -29,9 +29,9 @@ def drawn_size(tile: TileRow) -> tuple[int, int]:
 def thumbnail(revision: Revision) -> bytes:
     """PNG of all tiles side by side, at most 240 px; drawn once."""
     from quilt_core.sheet import layout_png
-    from studio.geometry import cached, content_mark, keep_cached
+    from studio.geometry import cached, content_digest, keep_cached
 
-    key = f"thumbnail-{THUMBNAIL}-{content_mark(revision)}"
+    key = f"thumbnail-{THUMBNAIL}-{content_digest(revision)}"
     found = cached(key)
     if found is not None:
         return found

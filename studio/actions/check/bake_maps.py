@@ -148,9 +148,9 @@ def _case_of(document: Document, revision: Revision, settings: Bake) -> Any:
     """What a bake needs, made ready; kept for the next part of the same bake."""
     rows = TileImage.objects.filter(atlas=revision.atlas_id, purpose=TileImage.REACH)
     painted = dict(rows.values_list("tile", "sha256"))
-    mark = json.dumps([revision.pk, plain_settings(settings), painted], sort_keys=True)
-    if not _KEPT_CASE or _KEPT_CASE[0][0] != mark:
-        _KEPT_CASE[:] = [(mark, made_ready(document, settings))]
+    digest = json.dumps([revision.pk, plain_settings(settings), painted], sort_keys=True)
+    if not _KEPT_CASE or _KEPT_CASE[0][0] != digest:
+        _KEPT_CASE[:] = [(digest, made_ready(document, settings))]
     return _KEPT_CASE[0][1]
 
 

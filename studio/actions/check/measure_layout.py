@@ -12,7 +12,7 @@ from quilt_core.measure.density import flat_faces
 from quilt_core.scene import Surface
 from quilt_core.scene.flags import COLLAPSED, MIRRORED, OUTSIDE, OVERLAPPING, SIDE_TABLE
 from studio.actions.check.examine import examine, proof_values
-from studio.actions.check.rules import is_proven, mark_of, rules_of
+from studio.actions.check.rules import digest_of, is_proven, rules_of
 from studio.actions.history.change import keep_measurement
 from studio.arrays import Layout, load_layout
 from studio.models import Measurement, Revision
@@ -80,7 +80,7 @@ def measure_revision(revision: Revision) -> dict[str, Any]:
     rules = rules_of(revision)
     layout = load_layout(revision)
     proof, surface = examine(layout, rules)
-    figures, mark = figures_of(layout, proof.figures, surface), mark_of(revision, rules)
+    figures, digest = figures_of(layout, proof.figures, surface), digest_of(revision, rules)
     found = proof_values(proof, surface) | {"seconds": round(time.monotonic() - started, 3)}
     revision.summary = {
         "coverage": figures["coverage"],
@@ -92,7 +92,9 @@ def measure_revision(revision: Revision) -> dict[str, Any]:
         rows = Revision.objects.select_related("atlas__project__head", "keyframe")
         now = rows.select_for_update(of=("self",)).get(pk=revision.pk)
         # The rules may have been changed meanwhile, and another worker, which began later, have found what holds by them.
-        if mark == mark_of(now, rules_of(now)) or not is_proven(now):
+        if digest == digest_of(now, rules_of(now)) or not is_proven(now):
             revision.save(update_fields=["summary"])
-            keep_measurement(revision, Measurement.packed(figures), Measurement.packed(found), mark)
+            keep_measurement(
+                revision, Measurement.packed(figures), Measurement.packed(found), digest
+            )
     return figures

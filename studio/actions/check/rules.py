@@ -48,7 +48,7 @@ def set_rules(project_id: int, seen: int | None, change: dict[str, Any]) -> Chan
     return edit_settings(project_id, seen, "rules", make)
 
 
-def mark_of(revision: Revision, rules: Rules) -> str:
+def digest_of(revision: Revision, rules: Rules) -> str:
     """Changes whenever the rules or the weights that a proof depends on do."""
     weights = sorted((row.object, row.weight) for row in members_of(revision))
     return hashlib.sha256(json.dumps([plain(rules), weights], sort_keys=True).encode()).hexdigest()[
@@ -58,5 +58,5 @@ def mark_of(revision: Revision, rules: Rules) -> str:
 
 def is_proven(revision: Revision) -> bool:
     """Whether the kept proof is by the present rules."""
-    kept = Measurement.objects.filter(revision=revision.pk).values_list("mark", flat=True).first()
-    return kept is not None and kept == mark_of(revision, rules_of(revision))
+    kept = Measurement.objects.filter(revision=revision.pk).values_list("digest", flat=True).first()
+    return kept is not None and kept == digest_of(revision, rules_of(revision))

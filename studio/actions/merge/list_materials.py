@@ -48,7 +48,7 @@ def changes_of(source: Source) -> list[PictureChange]:
     ]  # fmt: skip
 
 
-def given_mark(source: Source) -> str:
+def given_digest(source: Source) -> str:
     """Another one whenever a source's materials were given other pictures."""
     rows = [
         (row.pk, row.sha256, row.material, row.role, row.channel, row.number, row.tiles)
@@ -59,7 +59,7 @@ def given_mark(source: Source) -> str:
 
 def material_facts(source: Source) -> dict[str, Any]:
     """Facts of a source's materials; read once, and kept."""
-    name = f"materials-{FORMAT}-{source.pk}-{source.sha256[:16]}-{given_mark(source)}"
+    name = f"materials-{FORMAT}-{source.pk}-{source.sha256[:16]}-{given_digest(source)}"
     known = cached(name)
     if known is None:
         known = json.dumps(
@@ -77,7 +77,7 @@ THUMB = 96
 def small_picture(source: Source, number: int, size: int = THUMB) -> bytes | None:
     """A picture of a source's materials as a small PNG, kept once it is made; None where it cannot be
     read."""
-    name = f"thumb-{FORMAT}-{size}-{source.pk}-{source.sha256[:16]}-{given_mark(source)}-{number}"
+    name = f"thumb-{FORMAT}-{size}-{source.pk}-{source.sha256[:16]}-{given_digest(source)}-{number}"
     known = cached(name)
     if known is None:
         data = picture_of(source, number)
@@ -188,7 +188,7 @@ def _row(source: Source, number: int, look: Look, facts: dict[str, Any]) -> dict
         "file": source.name,
         "source": source.pk,
         "number": number,
-        "mark": given_mark(source),
+        "digest": given_digest(source),
         "alpha": look.alpha,
         "colour": list(look.factors["baseColor"][:3]),
         "objects": [],

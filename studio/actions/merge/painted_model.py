@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.formats.look_facts import look_book, painted_of
-from studio.actions.merge.list_materials import changes_of, given_mark, siblings_of
+from studio.actions.merge.list_materials import changes_of, given_digest, siblings_of
 from studio.actions.scenes import scene_of
 from studio.arrays import members_with_rows
 from studio.geometry import cached, keep_cached
@@ -22,10 +22,10 @@ MOST_LAYERS = 64
 """Pictures that the model shows at most; objects with others keep the colour of their material."""
 
 
-def painted_mark(revision: Revision) -> str:
+def painted_digest(revision: Revision) -> str:
     """Another one whenever the objects, their files or what their materials were given change."""
     members = members_with_rows(members_of(revision))
-    facts = [[m.object.pk, m.object.source.sha256, given_mark(m.object.source)] for m in members]
+    facts = [[m.object.pk, m.object.source.sha256, given_digest(m.object.source)] for m in members]
     return hashlib.sha256(json.dumps([FORMAT, facts]).encode()).hexdigest()[:24]
 
 
@@ -33,10 +33,10 @@ def painted_bytes(revision: Revision) -> bytes:
     """For each corner of the triangles, in the order in which the geometry has them: where its picture is read (u to
     the right, v down) and which layer that is.
 
-    A JSON head with its length in front (uint32): `layers` (source, number of the picture or -1, mark, colour in linear
+    A JSON head with its length in front (uint32): `layers` (source, number of the picture or -1, digest, colour in linear
     light), `objects` (object, first corner, number of corners). Then float32, three for each corner.
     """
-    name = f"painted-{painted_mark(revision)}"
+    name = f"painted-{painted_digest(revision)}"
     known = cached(name)
     if known is not None:
         return known
@@ -71,7 +71,7 @@ def painted_bytes(revision: Revision) -> bytes:
                     {
                         "source": source.pk,
                         "number": key[1],
-                        "mark": given_mark(source),
+                        "digest": given_digest(source),
                         "colour": colour,
                     }
                 )

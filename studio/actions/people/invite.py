@@ -11,7 +11,7 @@ from django.core.exceptions import ValidationError
 from django.db import IntegrityError, transaction
 from django.utils import timezone
 
-from studio.actions.access import OWNER, VIEWER, acting_user, author, mark_of, require
+from studio.actions.access import OWNER, VIEWER, acting_user, author, digest_of, require
 from studio.actions.errors import Conflict, Refused
 from studio.models import Invitation, Membership, Project
 
@@ -26,7 +26,7 @@ def invite(
         require(project.pk, OWNER)
     word = secrets.token_urlsafe(32)
     row = Invitation.objects.create(
-        project=project, role=role, note=note.strip()[:120], mark=mark_of(word), by=author() if acting_user() is not None else "",
+        project=project, role=role, note=note.strip()[:120], digest=digest_of(word), by=author() if acting_user() is not None else "",
         expires=timezone.now() + timedelta(days=min(max(days, 0.01), 30.0)),
     )  # fmt: skip
     return row, word
@@ -40,7 +40,7 @@ def invitation_of(word: str) -> Invitation:
     Refused
         When there is none, it was used, or it has expired.
     """
-    row = Invitation.objects.select_related("project__head").filter(mark=mark_of(word)).first()
+    row = Invitation.objects.select_related("project__head").filter(digest=digest_of(word)).first()
     if row is None or row.used or row.expires < timezone.now():
         raise Refused(
             "This invitation does not hold (any more).", "", "Ask whoever sent it for a new one."

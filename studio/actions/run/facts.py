@@ -15,7 +15,7 @@ from quilt_core.run.fingerprint import code_version
 from quilt_core.run.reasons import step_reasons
 from quilt_core.run.standing import FAILED, Kept, Standing, standing
 from studio.actions.check.rules import rules_of
-from studio.actions.merge.list_materials import given_mark
+from studio.actions.merge.list_materials import given_digest
 from studio.actions.run.targets import targets
 from studio.arrays import bases_of
 from studio.models import Atlas, BaseLayout, RunLine
@@ -41,10 +41,10 @@ def _facts(atlas: Atlas, state: State, bases: Mapping[int, BaseLayout]) -> dict[
         objects[name] = {
             "layout": base.geometry,
             "file": obj.source.sha256,
-            "pictures": given_mark(obj.source),
+            "pictures": given_digest(obj.source),
             "weight": row.weight,
-            "controls": _mark(state.islands["control"][slice(*span)]),
-            "places": _mark(
+            "controls": _digest(state.islands["control"][slice(*span)]),
+            "places": _digest(
                 np.round(state.islands["placement"][slice(*span)], 9),
                 state.islands["unplaced"][slice(*span)],
             ),
@@ -61,7 +61,7 @@ def _facts(atlas: Atlas, state: State, bases: Mapping[int, BaseLayout]) -> dict[
     }
 
 
-def _mark(*arrays: Any) -> str:
+def _digest(*arrays: Any) -> str:
     out = hashlib.sha256()
     for array in arrays:
         out.update(np.ascontiguousarray(array).tobytes())

@@ -170,7 +170,7 @@ const said = (verb: string) => verb.charAt(0).toUpperCase() + verb.slice(1);
 const geometries = new Map<string, Promise<Geometry>>();
 
 /** Fetch a revision and show it; geometry only when the set of objects is a new one. */
-export function useShownLayout(revision: { id: number; mark: string } | undefined) {
+export function useShownLayout(revision: { id: number; digest: string } | undefined) {
   const revisionId = revision?.id;
   const query = useQuery({
     queryKey: ["layout", revisionId],
@@ -186,13 +186,13 @@ export function useShownLayout(revision: { id: number; mark: string } | undefine
     queryFn: async () => {
       const path = { params: { path: { revision_id: revisionId! } } };
       const fetchGeometry = () =>
-        fetchBytes(`/api/revisions/${revisionId}/geometry.glb?v=${revision!.mark}`);
+        fetchBytes(`/api/revisions/${revisionId}/geometry.glb?v=${revision!.digest}`);
       // Where no geometry is known at all it is asked for at once, beside the rest.
       const early = geometries.size ? null : fetchGeometry();
       early?.catch(() => undefined);
       const [info, bytes] = await Promise.all([
         ask(api.GET("/api/revisions/{revision_id}/", path)),
-        fetchBytes(`/api/revisions/${revisionId}/placements/?v=${revision!.mark}`),
+        fetchBytes(`/api/revisions/${revisionId}/placements/?v=${revision!.digest}`),
       ]);
       const contents = JSON.stringify(info.objects.map((o) => [o.id, o.base, o.part]));
       if (!geometries.has(contents)) {

@@ -1274,7 +1274,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What is new, as it happens: server-sent events, each of which is a `PulseOut` with a mark of the notes. */
+        /** @description What is new, as it happens: server-sent events, each of which is a `PulseOut` with a digest of the notes. */
         get: operations["live"];
         put?: never;
         post?: never;
@@ -2260,7 +2260,7 @@ export interface components {
         DoEnum: "unwrap" | "even-out" | "visibility" | "pack" | "merge" | "bake" | "textures" | "check" | "report" | "export";
         DraftOut: {
             readonly id: number;
-            readonly mark: string;
+            readonly digest: string;
             params?: unknown;
             /** @description number, width, height, label and frozen of each */
             tiles: unknown;
@@ -3752,8 +3752,8 @@ export interface components {
         ResultsEnum: "files" | "carried" | "maps" | "textures" | "report";
         RevisionOut: {
             readonly id: number;
-            /** @description of its content; addresses with ?v=<mark> never change */
-            readonly mark: string;
+            /** @description of its content; addresses with ?v=<digest> never change */
+            readonly digest: string;
             parent?: number | null;
             verb: string;
             params?: unknown;
@@ -3954,7 +3954,7 @@ export interface components {
             /** @description in its file */
             number: number;
             /** @description another one whenever its file was given textures */
-            mark: string;
+            digest: string;
             alpha: string;
             colour: number[];
             objects: string[];
@@ -4139,7 +4139,7 @@ export interface components {
             /** Format: double */
             opacity: number;
             /** @description another one for another texture */
-            mark: string;
+            digest: string;
         };
         TileIn: {
             number: number;
@@ -8217,7 +8217,7 @@ export interface operations {
     get_material_picture: {
         parameters: {
             query?: {
-                /** @description mark of what the materials were given */
+                /** @description digest of what the materials were given */
                 given?: string;
                 /**
                  * @description longer side, px

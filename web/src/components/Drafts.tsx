@@ -27,7 +27,7 @@ function Sheet({ atlas, close }: { atlas: Atlas; close: () => void }) {
   const pick = (id: number) =>
     setPicked(picked.includes(id) ? picked.filter((p) => p !== id) : [...picked, id].slice(-2));
   const overlay = (draft: Draft) => {
-    fetchBytes(`/api/revisions/${draft.id}/placements/?v=${draft.mark}`).then((bytes) => {
+    fetchBytes(`/api/revisions/${draft.id}/placements/?v=${draft.digest}`).then((bytes) => {
       editor.overlay(new Float32Array(bytes));
       close();
     }, tellError);
@@ -85,7 +85,7 @@ function Sheet({ atlas, close }: { atlas: Atlas; close: () => void }) {
             data-draft={draft.id}
           >
             <Image
-              src={`/api/revisions/${draft.id}/thumbnail.png?v=${draft.mark}`}
+              src={`/api/revisions/${draft.id}/thumbnail.png?v=${draft.digest}`}
               alt={`Draft ${draft.id}`}
               w="146px"
               h="146px"
@@ -222,7 +222,7 @@ function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
       flexShrink="0"
     >
       <Image
-        src={`/api/revisions/${a.id}/thumbnail.png?v=${a.mark}`}
+        src={`/api/revisions/${a.id}/thumbnail.png?v=${a.digest}`}
         alt="Left draft"
         h="150px"
         bg="#FFFEFA"
@@ -230,7 +230,7 @@ function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
         borderColor="line"
       />
       <Image
-        src={`/api/revisions/${b.id}/thumbnail.png?v=${b.mark}`}
+        src={`/api/revisions/${b.id}/thumbnail.png?v=${b.digest}`}
         alt="Right draft"
         h="150px"
         bg="#FFFEFA"

@@ -60,7 +60,7 @@ export function MaterialShelf({ atlas }: { atlas: Atlas }) {
           <Material key={`${row.file} ${row.name} ${k}`} row={row} />
         ))}
       </Box>
-      {shelf.data && rows.some((row) => row.mark !== "own") && (
+      {shelf.data && rows.some((row) => row.digest !== "own") && (
         <Button
           mt="2"
           size="2xs"
@@ -207,7 +207,7 @@ function Material({ row }: { row: ShelfMaterial }) {
 }
 
 const thumb = (row: ShelfMaterial, number: number) =>
-  `/api/sources/${row.source}/textures/${number}/?given=${row.mark}`;
+  `/api/sources/${row.source}/textures/${number}/?given=${row.digest}`;
 
 /** The pictures of a material, each with its role; others can be given. */
 function PicturesOf({ row }: { row: ShelfMaterial }) {

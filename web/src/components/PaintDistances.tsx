@@ -32,9 +32,9 @@ export function PaintDistances({ atlas }: { atlas: Atlas }) {
   );
 }
 
-const urlOf = (atlas: Atlas, row?: { tile: number; mark: string }) =>
+const urlOf = (atlas: Atlas, row?: { tile: number; digest: string }) =>
   row
-    ? `/api/atlases/${atlas.id}/tile-images/${row.tile}/?purpose=reach&mark=${row.mark.slice(0, 16)}`
+    ? `/api/atlases/${atlas.id}/tile-images/${row.tile}/?purpose=reach&digest=${row.digest.slice(0, 16)}`
     : "";
 
 type SheetProps = {

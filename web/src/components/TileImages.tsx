@@ -23,7 +23,7 @@ export function TileImages({ atlas }: { atlas: Atlas }) {
           return (
             <Image
               key={one.tile}
-              src={`/api/atlases/${atlas.id}/tile-images/${one.tile}/?mark=${one.mark.slice(0, 16)}`}
+              src={`/api/atlases/${atlas.id}/tile-images/${one.tile}/?digest=${one.digest.slice(0, 16)}`}
               alt={`${one.name}, behind tile ${one.tile}`}
               position="absolute"
               pointerEvents="none"

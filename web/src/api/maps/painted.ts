@@ -9,7 +9,7 @@ import {
   type BufferGeometry,
 } from "three";
 
-type Layer = { source: number; number: number; mark: string; colour: number[] };
+type Layer = { source: number; number: number; digest: string; colour: number[] };
 export type Painted = { layers: Layer[]; objects: Map<number, Float32Array> };
 
 /** px of each picture on the model. */
@@ -46,7 +46,7 @@ export async function paintedLayers({ layers }: Painted): Promise<DataArrayTextu
     pen.fillRect(0, 0, SIDE, SIDE);
     if (layer.number >= 0) {
       const image = new Image();
-      image.src = `/api/sources/${layer.source}/textures/${layer.number}/?size=512&given=${layer.mark}`;
+      image.src = `/api/sources/${layer.source}/textures/${layer.number}/?size=512&given=${layer.digest}`;
       await image.decode().then(
         () => pen.drawImage(image, 0, 0, SIDE, SIDE),
         () => undefined,
