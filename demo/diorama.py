@@ -10,15 +10,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from demo import paint
-from demo.charts import Chart
+from demo.islands import Island
 from demo.props import LIGHTHOUSE, Prop, lamps, yard
 from quilt_core.formats.gltf_build import Node, Primitive, build_glb
 from quilt_core.scene.types import FloatArray
 
 
 def layout_of(prop: Prop) -> list[FloatArray]:
-    """UVs of the prop's charts: shelves in the 0–1 square, then the faults."""
-    boxes = [(c.flat.min(axis=0), c.flat.max(axis=0)) for c in prop.charts]
+    """UVs of the prop's islands: shelves in the 0–1 square, then the faults."""
+    boxes = [(c.flat.min(axis=0), c.flat.max(axis=0)) for c in prop.islands]
     sizes = np.array([(high - low) * prop.scale.get(k, 1.0) for k, (low, high) in enumerate(boxes)])
     sizes[:, 0] *= [prop.wide.get(k, 1.0) for k in range(len(boxes))]
     order = np.argsort(-sizes[:, 1], kind="stable")
@@ -29,8 +29,8 @@ def layout_of(prop: Prop) -> list[FloatArray]:
             break
         scale *= 0.96
     out: list[FloatArray] = []
-    for k, chart in enumerate(prop.charts):
-        uv = (chart.flat - boxes[k][0]) * prop.scale.get(k, 1.0) * scale
+    for k, island in enumerate(prop.islands):
+        uv = (island.flat - boxes[k][0]) * prop.scale.get(k, 1.0) * scale
         uv = uv * np.array([prop.wide.get(k, 1.0), 1.0]) + places[k]
         out.append(uv + np.array(prop.away.get(k, (0.0, 0.0))))
     for k in prop.pile:
@@ -66,26 +66,29 @@ def glb(
         matrix[:3, 3] = prop.place
         nodes.append(Node(prop.name, 0, matrix, number, {"crate": f"HL-{number + 1:02}"}))
         meshes.append(
-            (prop.name, [_primitive(prop.charts, layout_of(prop), min(number, len(materials) - 1))])
+            (
+                prop.name,
+                [_primitive(prop.islands, layout_of(prop), min(number, len(materials) - 1))],
+            )
         )
     return build_glb(nodes, meshes, materials, pictures)
 
 
-def _primitive(charts: list[Chart], layouts: list[FloatArray], material: int) -> Primitive:
+def _primitive(islands: list[Island], layouts: list[FloatArray], material: int) -> Primitive:
     points, normals, uvs, index = [], [], [], []
     base = 0
-    for chart, uv in zip(charts, layouts, strict=True):
-        triangles = [(f[0], f[k], f[k + 1]) for f in chart.faces for k in range(1, len(f) - 1)]
-        corners = chart.points[np.array(triangles)]
+    for island, uv in zip(islands, layouts, strict=True):
+        triangles = [(f[0], f[k], f[k + 1]) for f in island.faces for k in range(1, len(f) - 1)]
+        corners = island.points[np.array(triangles)]
         faces = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        normal = np.zeros_like(chart.points)
+        normal = np.zeros_like(island.points)
         for k in range(3):
             np.add.at(normal, np.array(triangles)[:, k], faces)
-        points.append(chart.points)
+        points.append(island.points)
         normals.append(normal / np.linalg.norm(normal, axis=1, keepdims=True))
         uvs.append(np.column_stack([uv[:, 0], 1 - uv[:, 1]]))
         index.append(np.array(triangles).ravel() + base)
-        base += len(chart.points)
+        base += len(island.points)
     attributes = {"POSITION": points, "NORMAL": normals, "TEXCOORD_0": uvs}
     return Primitive(
         {key: np.concatenate(rows).astype(np.float32) for key, rows in attributes.items()},
@@ -103,17 +106,19 @@ def obj(props: list[Prop]) -> str:
         lines.append("s off" if prop.faceted else "s 1")
         kind = ("tarred wood", "red lead", "rope")[number % 3]
         lines.append(f"usemtl {'notices' if prop.name == 'Notice board' else kind}")
-        for chart, uv in zip(prop.charts, layout_of(prop), strict=True):
+        for island, uv in zip(prop.islands, layout_of(prop), strict=True):
             lines += [
-                f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in chart.points + np.array(prop.place)
+                f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in island.points + np.array(prop.place)
             ]
             if prop.flat:
                 lines += [f"vt {a:.7f} {b:.7f}" for a, b in uv]
-                lines += ["f " + " ".join(f"{i + v}/{i + t}" for i in face) for face in chart.faces]
+                lines += [
+                    "f " + " ".join(f"{i + v}/{i + t}" for i in face) for face in island.faces
+                ]
                 t += len(uv)
             else:
-                lines += ["f " + " ".join(str(i + v) for i in face) for face in chart.faces]
-            v += len(chart.points)
+                lines += ["f " + " ".join(str(i + v) for i in face) for face in island.faces]
+            v += len(island.points)
     return "\n".join(lines) + "\n"
 
 

@@ -1,4 +1,4 @@
-"""The objects of the diorama, each a list of charts, with the faults they have on purpose."""
+"""The objects of the diorama, each a list of islands, with the faults they have on purpose."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from demo.charts import Chart, band, box, cutout, disk, gear, plate, ring, strip
+from demo.islands import Island, band, box, cutout, disk, gear, plate, ring, strip
 
 TAU = 2 * np.pi
 
@@ -15,14 +15,14 @@ TAU = 2 * np.pi
 class Prop:
     """An object of the demo.
 
-    `scale` multiplies the size of single charts in the layout (uneven density), `away` moves charts
-    out of the tile, `pile` puts charts on top of their neighbour, `wide` draws charts wider than
+    `scale` multiplies the size of single islands in the layout (uneven density), `away` moves islands
+    out of the tile, `pile` puts islands on top of their neighbour, `wide` draws islands wider than
     they are (stretch), `faceted` shades all edges hard, also those inside islands, `flat` False
     leaves out all UVs.
     """
 
     name: str
-    charts: list[Chart]
+    islands: list[Island]
     place: tuple[float, float, float] = (0, 0, 0)
     scale: dict[int, float] = field(default_factory=dict)
     away: dict[int, tuple[float, float]] = field(default_factory=dict)
@@ -34,7 +34,7 @@ class Prop:
 
 
 def tower() -> Prop:
-    charts = [
+    islands = [
         band(
             2.6 - 0.22 * k,
             2.38 - 0.22 * k,
@@ -47,12 +47,12 @@ def tower() -> Prop:
         for k in range(3)
         for s in range(3)
     ]
-    charts += [disk(2.9, 28, 0, down=True), band(2.9, 2.6, 0, 0.0001, 0, TAU, 28)]
-    charts += [
+    islands += [disk(2.9, 28, 0, down=True), band(2.9, 2.6, 0, 0.0001, 0, TAU, 28)]
+    islands += [
         plate(0.8, 1.7).moved(z=2.62),
         *[plate(0.45, 0.7).moved(y=2.2, z=2.35).moved(turn=a) for a in (2.1, 4.2)],
     ]
-    return Prop("Tower wall", charts[:10] + charts[11:], scale={9: 0.4})
+    return Prop("Tower wall", islands[:10] + islands[11:], scale={9: 0.4})
 
 
 def lantern_room() -> Prop:
@@ -189,19 +189,19 @@ def signal_winch() -> Prop:
 
 
 def oil_drum(number: int, x: float, z: float, flaw: int) -> Prop:
-    charts = [
+    islands = [
         band(0.3, 0.3, 0.3 * k, 0.3 * k + 0.3, h * TAU / 2, (h + 1) * TAU / 2, 9)
         for k in range(3)
         for h in range(2)
     ]
-    charts += [
+    islands += [
         disk(0.3, 18, 0.9),
         disk(0.3, 18, 0, down=True),
         ring(0.03, 0.07, sides=10, y=0.91).moved(x=0.15),
     ]
     return Prop(
         f"Oil drum {number}",
-        charts,
+        islands,
         (x, 0, z),
         scale={0: 0.35} if flaw == 1 else {},
         away={7: (-3.2, 1.4)} if flaw == 2 else {},
@@ -213,7 +213,7 @@ def shutter(side: str, x: float) -> Prop:
     slats = [plate(0.7, 0.09).tilted(0, -0.5).moved(y=0.12 + 0.12 * k) for k in range(10)]
     frame = cutout([(-0.45, 0), (-0.35, 0), (-0.35, 1.4), (0.45, 1.4), (0.45, 1.5), (-0.45, 1.5)])
     hinge = cutout([(0, 0), (0.24, 0.02), (0.3, 0.07), (0.24, 0.12), (0, 0.14)])
-    charts = [
+    islands = [
         frame,
         cutout([(0.35, 0), (0.45, 0), (0.45, 1.4), (0.35, 1.4)]),
         plate(0.7, 0.1),
@@ -223,18 +223,18 @@ def shutter(side: str, x: float) -> Prop:
     ]
     if side == "right":
         flip = np.array([-1.0, 1.0, 1.0])
-        charts = [Chart(c.points * flip, c.flat, [f[::-1] for f in c.faces]) for c in charts]
-    return Prop(f"Shutter, {side}", charts, (x, 0.1, 3.9))
+        islands = [Island(c.points * flip, c.flat, [f[::-1] for f in c.faces]) for c in islands]
+    return Prop(f"Shutter, {side}", islands, (x, 0.1, 3.9))
 
 
 def rope_coil() -> Prop:
-    charts = []
+    islands = []
     for k in range(5):
         t = np.linspace(k * TAU * 1.2, (k + 1) * TAU * 1.2, 60)
         r = 0.42 - 0.01 * t / TAU
         path = np.column_stack([r * np.cos(t), 0.05 + 0.012 * t, r * np.sin(t)])
-        charts.append(strip(0.09, path, np.array([0.0, 1.0, 0.0]), 0.04 if k % 2 else 0.0))
-    return Prop("Rope coil", charts, (1.4, 0, 4.2), scale={4: 2.2})
+        islands.append(strip(0.09, path, np.array([0.0, 1.0, 0.0]), 0.04 if k % 2 else 0.0))
+    return Prop("Rope coil", islands, (1.4, 0, 4.2), scale={4: 2.2})
 
 
 def notice_board() -> Prop:
@@ -259,7 +259,7 @@ def notice_board() -> Prop:
 
 def storm_lamp(fine: bool) -> Prop:
     n = 24 if fine else 8
-    charts = [
+    islands = [
         band(0.22, 0.22, 0, 0.14, sides=n),
         band(0.22, 0.12, 0.14, 0.22, sides=n),
         band(0.14, 0.18, 0.22, 0.42, sides=n),
@@ -268,7 +268,7 @@ def storm_lamp(fine: bool) -> Prop:
         disk(0.22, n, 0, down=True),
     ]
     if fine:
-        charts += [
+        islands += [
             ring(0.1, 0.13, sides=20).tilted(0, np.pi / 2).moved(y=0.82),
             *[
                 band(0.012, 0.012, 0.2, 0.62, sides=6).moved(x=0.2 * np.cos(a), z=0.2 * np.sin(a))
@@ -276,7 +276,9 @@ def storm_lamp(fine: bool) -> Prop:
             ],
         ]
     return Prop(
-        f"Storm lamp, {'high' if fine else 'low'}", charts, (2.4, 0, 4.9) if fine else (3.0, 0, 4.9)
+        f"Storm lamp, {'high' if fine else 'low'}",
+        islands,
+        (2.4, 0, 4.9) if fine else (3.0, 0, 4.9),
     )
 
 
@@ -290,10 +292,10 @@ def mooring_stone() -> Prop:
 
 
 def quay_crates() -> Prop:
-    charts = []
+    islands = []
     for x, y, z, s in ((0, 0, 0, 0.7), (0.8, 0, 0.1, 0.55), (0.2, 0.7, 0.05, 0.5)):
-        charts += [c.moved(x=x, y=y, z=z) for c in box(s, s, s)]
-    return Prop("Quay crates", charts, (-4.6, 0, 2.1), pile=(4,), faceted=True)
+        islands += [c.moved(x=x, y=y, z=z) for c in box(s, s, s)]
+    return Prop("Quay crates", islands, (-4.6, 0, 2.1), pile=(4,), faceted=True)
 
 
 LIGHTHOUSE = (tower, lantern_room, gallery_rail, spiral_stair, lens_carriage)

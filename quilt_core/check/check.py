@@ -32,7 +32,7 @@ CHECKS: tuple[Callable[[Case], None], ...] = (
     mesh_checks.check_collapsed,
     mesh_checks.check_near_seams,
     mesh_checks.check_meshes,
-    mesh_checks.check_unflattened,
+    mesh_checks.check_without_uvs,
     quality_checks.check_stretch,
     quality_checks.check_density,
     mesh_checks.check_shading,

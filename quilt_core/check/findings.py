@@ -157,7 +157,7 @@ KINDS: dict[str, Kind] = {
         "Unwrap their object again.",
         "unwrap",
     ),
-    "crumb": Kind(
+    "tiny": Kind(
         "Islands thinner than a quarter texel",
         "hint",
         "No texel lies inside them: they get the colour of their surroundings.",
@@ -187,7 +187,7 @@ KINDS: dict[str, Kind] = {
         "A vertex or UV of theirs is not a number, so no one can tell where they lie.",
         "Remove the broken vertices where the mesh was made and bring the file in again.",
     ),
-    "unflattened": Kind(
+    "without UVs": Kind(
         "Objects with faces without UVs",
         "error",
         "These faces have no place in any texture.",

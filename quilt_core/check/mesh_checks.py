@@ -9,7 +9,7 @@ from quilt_core.check.case import FLAT, MOST_FACES, Case
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.types import BoolArray, IntArray
 
-CRUMB_PX = NEAR_PX = 0.25
+TINY_PX = NEAR_PX = 0.25
 
 
 def check_facing(case: Case) -> None:
@@ -43,9 +43,9 @@ def check_collapsed(case: Case) -> None:
     area = case.placed.uv_area * case.figures.pixel.prod(axis=1)
     with np.errstate(invalid="ignore", divide="ignore"):
         width = np.minimum(extent.min(axis=1), area / extent.max(axis=1))
-    crumbs = np.flatnonzero((width < CRUMB_PX) & ~islands)
-    for i in crumbs[: case.count("crumb", len(crumbs))]:
-        case.add("crumb", (i,), width[i], "px", f"{width[i]:.2g} px wide")
+    tiny = np.flatnonzero((width < TINY_PX) & ~islands)
+    for i in tiny[: case.count("tiny", len(tiny))]:
+        case.add("tiny", (i,), width[i], "px", f"{width[i]:.2g} px wide")
     if figures is None:
         return
     whole = ~islands[case.placed.triangle_island]
@@ -99,12 +99,12 @@ def _per_island(case: Case, kind: str, which: BoolArray, text: str) -> None:
         )
 
 
-def check_unflattened(case: Case) -> None:
+def check_without_uvs(case: Case) -> None:
     """Objects with faces that have no UVs."""
     bare = [(name, n) for name, n in zip(case.names, case.islands.unflattened, strict=True) if n]
-    for name, faces in bare[: case.count("unflattened", len(bare))]:
+    for name, faces in bare[: case.count("without UVs", len(bare))]:
         text = f"{faces:,} {'face has' if faces == 1 else 'faces have'} no UVs"
-        case.add("unflattened", (), faces, "face", text, (), object_name=name)
+        case.add("without UVs", (), faces, "face", text, (), object_name=name)
 
 
 def check_meshes(case: Case) -> None:

@@ -299,14 +299,14 @@ def _edited(
     found = verbs.edit_layout(laid, settings.verb, verbs.Picks(**picks), options)
     touched = np.zeros(len(lying.uv), bool)
     if found.touched is not None:
-        touched[laid.shells.corner[found.touched].ravel()] = True
-    area = np.asarray(np.bincount(laid.shells.face, laid.shells.area, mesh.face_count), np.float64)
+        touched[laid.pieces.corner[found.touched].ravel()] = True
+    area = np.asarray(np.bincount(laid.pieces.face, laid.pieces.area, mesh.face_count), np.float64)
     made, remade = remade_of(
         document, layout, k, lying, found.uv, found.aside, touched, area, settings.verb, weld
     )
     after = lay_out(mesh, found.uv, points, tolerance)
     now, was = (
-        UVFigures(f.charts, f.seam_length, f.stretch_l2, f.stretch_p95, f.energy, f.flipped)
+        UVFigures(f.islands, f.seam_length, f.stretch_l2, f.stretch_p95, f.energy, f.flipped)
         for f in (figures_of(one.work, one.known) for one in (after, laid))
     )
     told = {f.name: getattr(now, f.name) for f in fields(UVFigures)}

@@ -169,11 +169,11 @@ def _unwrap(
     progress.report(0.0, f"unwrapping {name}")
     obj = object_of(document, member, settings.weld)
     found = unwrap_mesh(obj.mesh, settings, world_points(obj), on_stage)
-    if not found.charts or progress.stop() == "drop":
+    if not found.islands or progress.stop() == "drop":
         return None
     made = made_of(document, member, found.uv, "unwrapped", settings.weld)
     row = Unwrapped(
-        found.charts, found.seam_length, found.stretch_l2, found.stretch_p95, found.energy, found.flipped,
+        found.islands, found.seam_length, found.stretch_l2, found.stretch_p95, found.energy, found.flipped,
         member.row.object, name, found.symmetric, _self_overlap(made.base.islands), found.seconds,
         uv_figures(document, member),
     )  # fmt: skip
@@ -195,7 +195,7 @@ def uv_figures(document: Document, member: Member) -> UVFigures | None:
     laid = lay_out(obj.mesh, uv, world_points(obj), face_island=base.face_island)
     found = figures_of(laid.work, laid.known)
     return UVFigures(
-        found.charts, found.seam_length, found.stretch_l2, found.stretch_p95, found.energy, found.flipped
+        found.islands, found.seam_length, found.stretch_l2, found.stretch_p95, found.energy, found.flipped
     )  # fmt: skip
 
 

@@ -1,4 +1,4 @@
-"""Inner loops about the border of a flat chart: whether it runs into itself, and what lies across."""
+"""Inner loops about the border of a flat island: whether it runs into itself, and what lies across."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 
 FULL_TURN = 2.0 * np.pi - 0.02
-"""Angle that a chart may have at most at a vertex of its border: beyond it, it closes on itself."""
+"""Angle that an island may have at most at a vertex of its border: beyond it, it closes on itself."""
 
 
 @njit(cache=True, nogil=True)
@@ -25,7 +25,7 @@ def _meet(p, q, r, s):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def fits(tris, faces, n, sewn, uv, sharp, held):  # type: ignore[no-untyped-def]
+def fits(tris, faces, n, joined, uv, sharp, held):  # type: ignore[no-untyped-def]
     """Whether the triangles about each vertex have room around it, and no vertex that is `sharp`
     (N, 3) is inside; those that are `held` (n,) count as on the border."""
     angle = np.zeros(n)
@@ -35,7 +35,7 @@ def fits(tris, faces, n, sewn, uv, sharp, held):  # type: ignore[no-untyped-def]
             a, b, c = uv[i, s], uv[i, (s + 1) % 3], uv[i, (s + 2) % 3]
             x, y, z, w = b[0] - a[0], b[1] - a[1], c[0] - a[0], c[1] - a[1]
             angle[faces[i, s]] += abs(np.arctan2(x * w - y * z, x * z + y * w))
-            if not sewn[3 * tris[i] + s]:
+            if not joined[3 * tris[i] + s]:
                 on_border[faces[i, s]] = True
                 on_border[faces[i, (s + 1) % 3]] = True
     for i in range(len(faces)):
@@ -48,10 +48,10 @@ def fits(tris, faces, n, sewn, uv, sharp, held):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def crosses(tris, sewn, uv, moved):  # type: ignore[no-untyped-def]
-    """Whether the border of a chart crosses or touches itself where triangles have `moved` (m,).
+def crosses(tris, joined, uv, moved):  # type: ignore[no-untyped-def]
+    """Whether the border of an island crosses or touches itself where triangles have `moved` (m,).
 
-    A chart without flips whose border neither crosses itself nor turns full circle at a vertex
+    An island without flips whose border neither crosses itself nor turns full circle at a vertex
     covers nothing twice (the turning of its loops adds up to its Euler number). Sides that follow
     one another have an end with the very same numbers.
     """
@@ -59,14 +59,14 @@ def crosses(tris, sewn, uv, moved):  # type: ignore[no-untyped-def]
     count = 0
     for i in range(m):
         for s in range(3):
-            if not sewn[3 * tris[i] + s]:
+            if not joined[3 * tris[i] + s]:
                 count += 1
     seg = np.empty((count, 4))
     fresh = np.empty(count, np.bool_)
     k = 0
     for i in range(m):
         for s in range(3):
-            if not sewn[3 * tris[i] + s]:
+            if not joined[3 * tris[i] + s]:
                 j = (s + 1) % 3
                 seg[k, 0], seg[k, 1] = uv[i, s, 0], uv[i, s, 1]
                 seg[k, 2], seg[k, 3] = uv[i, j, 0], uv[i, j, 1]
@@ -98,11 +98,11 @@ def crosses(tris, sewn, uv, moved):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def next_border(h, across, sewn):  # type: ignore[no-untyped-def]
-    """The half-edge that follows h along the border of its chart."""
+def next_border(h, across, joined):  # type: ignore[no-untyped-def]
+    """The half-edge that follows h along the border of its island."""
     g = 3 * (h // 3) + (h % 3 + 1) % 3
     turns = 0
-    while sewn[g] and turns < 100000:
+    while joined[g] and turns < 100000:
         o = across[g]
         g = 3 * (o // 3) + (o % 3 + 1) % 3
         turns += 1
@@ -110,11 +110,11 @@ def next_border(h, across, sewn):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def find_chains(tris, label, across, sewn, length, mark):  # type: ignore[no-untyped-def]
-    """Stretches of a chart's border with one other chart, or itself, on the other side.
+def find_chains(tris, label, across, joined, length, mark):  # type: ignore[no-untyped-def]
+    """Stretches of an island's border with one other island, or itself, on the other side.
 
     A stretch ends where either side's border turns to a third. Returns the half-edges in a row, and
-    where each stretch ends. Of a stretch between two sides of the same chart one is given. `mark`
+    where each stretch ends. Of a stretch between two sides of the same island one is given. `mark`
     (3 N,) is scratch: 0 everywhere, and so it is left.
     """
     m = len(tris)
@@ -122,14 +122,14 @@ def find_chains(tris, label, across, sewn, length, mark):  # type: ignore[no-unt
     for i in range(m):
         for s in range(3):
             h = 3 * tris[i] + s
-            if not sewn[h]:
+            if not joined[h]:
                 total += 1
     border = np.empty(total, np.int64)
     k = 0
     for i in range(m):
         for s in range(3):
             h = 3 * tris[i] + s
-            if not sewn[h]:
+            if not joined[h]:
                 border[k] = h
                 k += 1
     out = np.empty(total, np.int64)
@@ -140,7 +140,7 @@ def find_chains(tris, label, across, sewn, length, mark):  # type: ignore[no-unt
     for k in range(total):
         mark[border[k]] = k + 1
     for k in range(total):
-        g = next_border(border[k], across, sewn)
+        g = next_border(border[k], across, joined)
         follow[k] = mark[g] - 1
         if follow[k] >= 0:
             back[follow[k]] = k
@@ -154,7 +154,7 @@ def find_chains(tris, label, across, sewn, length, mark):  # type: ignore[no-unt
             continue
         if label[across[h] // 3] != label[across[g] // 3]:
             continue
-        goes_on[k] = next_border(across[g], across, sewn) == across[h]
+        goes_on[k] = next_border(across[g], across, joined) == across[h]
     done = np.zeros(total, np.bool_)
     for k in range(total):
         if done[k] or across[border[k]] < 0:

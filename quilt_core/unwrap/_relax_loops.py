@@ -1,4 +1,4 @@
-"""Inner loops of relaxing a chart: distortion with its gradient, and how far a step may go.
+"""Inner loops of relaxing an island: distortion with its gradient, and how far a step may go.
 
 Reference: Degener, Meseth, Klein 2003, An Adaptable Surface Parameterization Method: the distortion of
 a triangle is a power of its angles' times a power of its area's. With equal powers of 1 it is a

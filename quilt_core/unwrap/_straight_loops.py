@@ -10,11 +10,11 @@ import heapq
 import numpy as np
 from numba import njit
 
-from quilt_core.unwrap._chart_loops import _root
+from quilt_core.unwrap._island_loops import _root
 
 
 @njit(cache=True, nogil=True)
-def near_both(chain, across, sewn, most, seen):  # type: ignore[no-untyped-def]
+def near_both(chain, across, joined, most, seen):  # type: ignore[no-untyped-def]
     """Triangles nearest to a seam on both of its sides, about `most` of them. `seen` (N,) is
     scratch: False everywhere, and so it is left."""
     out = np.empty(most + 8 * len(chain) + 8, np.int64)
@@ -31,7 +31,7 @@ def near_both(chain, across, sewn, most, seen):  # type: ignore[no-untyped-def]
         head += 1
         for s in range(3):
             h = 3 * t + s
-            if sewn[h] and not seen[across[h] // 3]:
+            if joined[h] and not seen[across[h] // 3]:
                 seen[across[h] // 3] = True
                 out[tail] = across[h] // 3
                 tail += 1
@@ -41,13 +41,13 @@ def near_both(chain, across, sewn, most, seen):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def _two_sides(tris, chain, vertex, sewn, in_chain, up):  # type: ignore[no-untyped-def]
-    """Roots of the seams that hang on the start and on the end of a chain within one chart, without
+def _two_sides(tris, chain, vertex, joined, in_chain, up):  # type: ignore[no-untyped-def]
+    """Roots of the seams that hang on the start and on the end of a chain within one island, without
     the chain; `up` (vertices,) is scratch."""
     for t in tris:
         for s in range(3):
             h = 3 * t + s
-            if sewn[h] or in_chain[h]:
+            if joined[h] or in_chain[h]:
                 continue
             a, b = _root(up, vertex[t, s]), _root(up, vertex[t, (s + 1) % 3])
             if a != b:
@@ -61,13 +61,13 @@ def _two_sides(tris, chain, vertex, sewn, in_chain, up):  # type: ignore[no-unty
 
 @njit(cache=True, nogil=True)
 def shortest_way(  # type: ignore[no-untyped-def]
-    band, tris, chain, same, vertex, across, sewn, inner, length, in_chain, number, up
+    band, tris, chain, same, vertex, across, joined, inner, length, in_chain, number, up
 ):  # type: ignore[no-untyped-def]
     """Half-edges of the shortest way that can take a chain's place, and how much shorter it is; none
     when it is not.
 
     It leads from end to end over edges of the triangles `band` and meets no other seam. Within one
-    chart (`same`) it may begin and end anywhere on the seams that hang on these ends, when nothing
+    island (`same`) it may begin and end anywhere on the seams that hang on these ends, when nothing
     else connects them. `in_chain` (3 N,), `number` and `up` (vertices,) are scratch: False, -1, each
     its own.
     """
@@ -90,7 +90,7 @@ def shortest_way(  # type: ignore[no-untyped-def]
         for s in range(3):
             h = 3 * t + s
             a, b = number[vertex[t, s]], number[vertex[t, (s + 1) % 3]]
-            if not sewn[h] and not in_chain[h]:
+            if not joined[h] and not in_chain[h]:
                 side[a] = 3
                 side[b] = 3
             if not inner[h]:
@@ -100,7 +100,7 @@ def shortest_way(  # type: ignore[no-untyped-def]
     start = number[vertex[first // 3, first % 3]]
     goal = number[vertex[last // 3, (last % 3 + 1) % 3]]
     if same:
-        one, two = _two_sides(tris, chain, vertex, sewn, in_chain, up)
+        one, two = _two_sides(tris, chain, vertex, joined, in_chain, up)
         if one != two:
             for t in band:
                 for s in range(3):
@@ -153,7 +153,7 @@ def shortest_way(  # type: ignore[no-untyped-def]
             if side[w] == 3 or side[w] == 1:
                 continue
             # Along another seam it would meet that.
-            if not sewn[by[k]] and not in_chain[by[k]]:
+            if not joined[by[k]] and not in_chain[by[k]]:
                 continue
             if so + length[by[k]] < far[w]:
                 far[w] = so + length[by[k]]
@@ -207,7 +207,7 @@ def open_parts(tris, across, open_, row):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def unfold_onto(tris, laid, across, sewn, rest, uv, row):  # type: ignore[no-untyped-def]
+def unfold_onto(tris, laid, across, joined, rest, uv, row):  # type: ignore[no-untyped-def]
     """Lay triangles that are not `laid` (m,) beside those that are, one by one; says whether all
     could be. `row` (N,) says where each stands, -1 for none."""
     m = len(tris)
@@ -223,7 +223,7 @@ def unfold_onto(tris, laid, across, sewn, rest, uv, row):  # type: ignore[no-unt
         head += 1
         for s in range(3):
             h = 3 * tris[i] + s
-            if not sewn[h]:
+            if not joined[h]:
                 continue
             o = across[h]
             j = row[o // 3]
@@ -255,8 +255,8 @@ def unfold_onto(tris, laid, across, sewn, rest, uv, row):  # type: ignore[no-unt
 
 
 @njit(cache=True, nogil=True)
-def about(mine, chain, way, across, sewn, row, most, seen):  # type: ignore[no-untyped-def]
-    """Up to about `most` triangles of a chart (`row` says of which charts) nearest to two ways."""
+def about(mine, chain, way, across, joined, row, most, seen):  # type: ignore[no-untyped-def]
+    """Up to about `most` triangles of an island (`row` says of which islands) nearest to two ways."""
     out = np.empty(most + 4 * (len(chain) + len(way)) + 8, np.int64)
     inside = np.zeros(len(seen), np.bool_)
     for t in mine:
@@ -275,7 +275,7 @@ def about(mine, chain, way, across, sewn, row, most, seen):  # type: ignore[no-u
         head += 1
         for s in range(3):
             h = 3 * t + s
-            if sewn[h] and not seen[row[across[h] // 3]]:
+            if joined[h] and not seen[row[across[h] // 3]]:
                 seen[row[across[h] // 3]] = True
                 out[tail] = across[h] // 3
                 tail += 1

@@ -9,8 +9,8 @@ from numba import njit
 
 
 @njit(cache=True, nogil=True)
-def unfold_tree(tris, across, sewn, rest, turn, place):  # type: ignore[no-untyped-def]
-    """Lay triangles down one by one, over the flattest sewn edges first; (m, 3, 2) corners.
+def unfold_tree(tris, across, joined, rest, turn, place):  # type: ignore[no-untyped-def]
+    """Lay triangles down one by one, over the flattest joined edges first; (m, 3, 2) corners.
 
     `turn` (3 m,) is the angle at each of their sides; `place` (N,) is scratch: -1 everywhere, and
     so it is left.
@@ -29,7 +29,7 @@ def unfold_tree(tris, across, sewn, rest, turn, place):  # type: ignore[no-untyp
         heapq.heappop(heap)
         for s in range(3):
             start = 3 * tris[i] + s
-            if sewn[start]:
+            if joined[start]:
                 heapq.heappush(heap, (turn[3 * i + s], np.int64(start)))
         while len(heap):
             _, h = heapq.heappop(heap)
@@ -60,7 +60,7 @@ def unfold_tree(tris, across, sewn, rest, turn, place):  # type: ignore[no-untyp
             done[j] = True
             for v in range(3):
                 g = 3 * (o // 3) + v
-                if sewn[g]:
+                if joined[g]:
                     heapq.heappush(heap, (turn[3 * j + v], np.int64(g)))
     for i in range(m):
         place[tris[i]] = -1

@@ -15,7 +15,7 @@ from quilt_core.unwrap._alike_loops import walk_both
 ROUNDS = 12
 """Rings of neighbours that tell half-edges apart before they are walked."""
 MOST_STARTS, MOST_LEADS = 96, 48
-"""Matches that are tried for each shell, and of the largest one: a mesh may be symmetric in many
+"""Matches that are tried for each piece, and of the largest one: a mesh may be symmetric in many
 ways."""
 
 
@@ -50,7 +50,7 @@ class Edges:
     after: IntArray
     before: IntArray
     twin: IntArray
-    shell: IntArray
+    piece: IntArray
 
 
 def find_match(first: Mesh, second: Mesh, number: int = 0) -> Match | None:
@@ -145,10 +145,10 @@ def _matched(
     queue = np.empty(len(a.after), np.int64)
     taken = np.zeros(len(after_b), bool)
     rarity = np.bincount(colour_a)[colour_a]
-    sizes = np.bincount(a.shell)
-    shells = [np.flatnonzero(a.shell == shell) for shell in np.argsort(-sizes, kind="stable")]
+    sizes = np.bincount(a.piece)
+    pieces = [np.flatnonzero(a.piece == piece) for piece in np.argsort(-sizes, kind="stable")]
     ways: list[list[IntArray]] = []
-    for mine in shells:
+    for mine in pieces:
         start = mine[np.argmin(rarity[mine])]
         here: list[IntArray] = []
         for other in np.flatnonzero(colour_b == colour_a[start])[:MOST_STARTS]:
@@ -165,21 +165,21 @@ def _matched(
         return float(((p[mine] @ turn - q[start_of(found, b, mirrored)]) ** 2).sum())
 
     out: list[IntArray] = []
-    # The largest shell says how the whole is turned; the others go where they lie then.
+    # The largest piece says how the whole is turned; the others go where they lie then.
     for lead in ways[0][:MOST_LEADS]:
-        turn = _turn(p[shells[0]], q[start_of(lead, b, mirrored)])
+        turn = _turn(p[pieces[0]], q[start_of(lead, b, mirrored)])
         free = np.ones(len(image), bool)
         chosen = [lead]
         free[lead] = False
-        for mine, here in zip(shells[1:], ways[1:], strict=True):
+        for mine, here in zip(pieces[1:], ways[1:], strict=True):
             left = [found for found in here if free[found[0]]]
             if not left:
                 break
             distances = [far(mine, found, turn) for found in left]
             chosen.append(left[int(np.argmin(distances))])
             free[chosen[-1]] = False
-        if len(chosen) == len(shells):
-            for mine, found in zip(shells, chosen, strict=True):
+        if len(chosen) == len(pieces):
+            for mine, found in zip(pieces, chosen, strict=True):
                 image[mine] = found
             out.append(image.copy())
     return out

@@ -1,5 +1,5 @@
-"""Charts of a symmetric mesh that are symmetric: one side is flattened, the other gets its mirror
-image, and both are sewn together along the middle."""
+"""Islands of a symmetric mesh that are symmetric: one side is flattened, the other gets its mirror
+image, and both are joined together along the middle."""
 
 from __future__ import annotations
 
@@ -13,14 +13,14 @@ from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids, weld_positions
 from quilt_core.unwrap.edits.laid import lay_out
-from quilt_core.unwrap.patchwork import Limits, Patchwork, sewn_up
 from quilt_core.unwrap.result import Unwrapped
 from quilt_core.unwrap.smooth import smoothed
+from quilt_core.unwrap.surface_islands import Limits, SurfaceIslands, joined_up
 
 SAME = 1e-4
 """Two vertices are mirror images when they lie apart by less of the mesh's size."""
 APART = 0.1
-"""Between the layouts of the two sides before they are sewn, in sides of the unit square."""
+"""Between the layouts of the two sides before they are joined, in sides of the unit square."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,8 +109,8 @@ def unwrap_both_sides(
     mirror: Mirror,
     limits: Limits,
     flatten: Callable[[Mesh], Unwrapped],
-) -> Patchwork | None:
-    """The charts of one side and their mirror images, sewn along the middle as far as the limits
+) -> SurfaceIslands | None:
+    """The islands of one side and their mirror images, joined along the middle as far as the limits
     allow; None when nothing could be flattened.
 
     Parameters
@@ -125,7 +125,7 @@ def unwrap_both_sides(
     """
     half = _part(mesh, mirror.side)
     made = flatten(half)
-    if not made.charts:
+    if not made.islands:
         return None
     mine = mirror.side[mesh.corner_face]
     uv = np.full((len(mesh.corner_vertex), 2), np.nan)
@@ -133,15 +133,15 @@ def unwrap_both_sides(
     other = uv[mirror.corner[~mine]]
     uv[~mine] = np.stack([-APART - other[:, 0], other[:, 1]], axis=1)
     laid = lay_out(mesh, uv, points)
-    work, shells = laid.work, laid.shells
+    work, pieces = laid.work, laid.pieces
     if not laid.known.all():
         return None
-    work = replace(work, uv=work.uv / laid.unit(np.arange(shells.count)))
-    side = mirror.side[shells.face]
-    middle = (shells.across >= 0) & (side[shells.across // 3] != np.repeat(side, 3))
-    open_ = replace(shells, across=np.where(middle | work.sewn, shells.across, -1))
-    sewn = smoothed(sewn_up(replace(work, shells=open_), limits), limits)
-    return replace(sewn, shells=shells)
+    work = replace(work, uv=work.uv / laid.unit(np.arange(pieces.count)))
+    side = mirror.side[pieces.face]
+    middle = (pieces.across >= 0) & (side[pieces.across // 3] != np.repeat(side, 3))
+    open_ = replace(pieces, across=np.where(middle | work.joined, pieces.across, -1))
+    joined = smoothed(joined_up(replace(work, pieces=open_), limits), limits)
+    return replace(joined, pieces=pieces)
 
 
 def _part(mesh: Mesh, faces: BoolArray) -> Mesh:

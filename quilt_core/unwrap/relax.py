@@ -1,4 +1,4 @@
-"""Charts relaxed between keeping angles and keeping areas, without ever turning a triangle over."""
+"""Islands relaxed between keeping angles and keeping areas, without ever turning a triangle over."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from scipy import sparse
 from scipy.sparse.linalg import splu
 
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
-from quilt_core.unwrap._chart_loops import cotangents
+from quilt_core.unwrap._island_loops import cotangents
 from quilt_core.unwrap._relax_loops import distortion, longest_step, shapes
 
 MEMORY = 8
@@ -17,12 +17,12 @@ MEMORY = 8
 LEAST_WEIGHT = 1e-3
 """Of an edge in the first guess of curvature, over the mean one."""
 LEAST_POWER = 0.05
-"""Of either distortion: without it there is nothing that holds a chart."""
+"""Of either distortion: without it there is nothing that holds an island."""
 STEADY = 1e-7
 """Relative gain below which it rests."""
 
 
-def relax_chart(
+def relax_island(
     faces: IntArray,
     rest: FloatArray,
     start: FloatArray,

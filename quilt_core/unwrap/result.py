@@ -1,4 +1,4 @@
-"""What flattening gives: UVs of every corner and the figures of the charts."""
+"""What flattening gives: UVs of every corner and the figures of the islands."""
 
 from __future__ import annotations
 
@@ -10,15 +10,15 @@ from numpy.typing import NDArray
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.types import FloatArray, IntArray
-from quilt_core.unwrap._chart_loops import singular_values
-from quilt_core.unwrap.patchwork import Patchwork
-from quilt_core.unwrap.shells import Shells, lay_flat
+from quilt_core.unwrap._island_loops import singular_values
+from quilt_core.unwrap.pieces import Pieces, lay_flat
+from quilt_core.unwrap.surface_islands import SurfaceIslands
 
 LEAST_AREA = 1e-4
-"""Of its flattened area that a chart is taken to have on the surface; less when it is all
+"""Of its flattened area that an island is taken to have on the surface; less when it is all
 slivers."""
 GAP = 0.01
-"""Room between charts in rows, as a part of the side of the square that the surface would fill."""
+"""Room between islands in rows, as a part of the side of the square that the surface would fill."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,11 +28,11 @@ class Unwrapped:
     Parameters
     ----------
     uv : (C, 2) float64
-        UVs of the corners at equal density, charts in rows within 0 to 1; NaN for corners of faces
+        UVs of the corners at equal density, islands in rows within 0 to 1; NaN for corners of faces
         without a triangle.
-    face_chart : (F,) int64
-        Chart of each face, -1 for none.
-    charts : int
+    face_island : (F,) int64
+        Island of each face, -1 for none.
+    islands : int
     seam_length : float
         Of edges between two faces that are cut, / sqrt(surface).
     stretch_l2, stretch_p95, energy : float
@@ -46,8 +46,8 @@ class Unwrapped:
     """
 
     uv: FloatArray
-    face_chart: IntArray
-    charts: int
+    face_island: IntArray
+    islands: int
     seam_length: float
     stretch_l2: float
     stretch_p95: float
@@ -57,33 +57,33 @@ class Unwrapped:
     symmetric: bool = False
 
 
-def measured(mesh: Mesh, shells: Shells, work: Patchwork | None, seconds: float) -> Unwrapped:
-    """The result of a patchwork over a mesh; None where there is nothing to flatten."""
-    face_chart = np.full(mesh.face_count, -1, np.int64)
+def measured(mesh: Mesh, pieces: Pieces, work: SurfaceIslands | None, seconds: float) -> Unwrapped:
+    """The result of islands over a mesh; None where there is nothing to flatten."""
+    face_island = np.full(mesh.face_count, -1, np.int64)
     if work is None:
         empty = np.full((len(mesh.corner_vertex), 2), np.nan)
-        return Unwrapped(empty, face_chart, 0, 0.0, 1.0, 1.0, 4.0, 0, seconds)
-    charts = work.charts()
+        return Unwrapped(empty, face_island, 0, 0.0, 1.0, 1.0, 4.0, 0, seconds)
+    islands = work.islands()
     uv = work.uv.copy()
-    area = shells.area
-    xyz = shells.points
+    area = pieces.area
+    xyz = pieces.points
     true = 0.5 * np.linalg.norm(np.cross(xyz[:, 1] - xyz[:, 0], xyz[:, 2] - xyz[:, 0]), axis=1)
-    for number, tris in enumerate(charts):
-        face_chart[shells.face[tris]] = number
+    for number, tris in enumerate(islands):
+        face_island[pieces.face[tris]] = number
         # Slivers have more area when they are flattened than on the surface.
         flat = np.abs(triangle_areas(uv[tris])).sum()
         uv[tris] *= np.sqrt(max(float(true[tris].sum()), LEAST_AREA * flat) / flat)
-    one, two = singular_values(shells.rest, uv)
+    one, two = singular_values(pieces.rest, uv)
     clipped = np.clip(one, 0.01, 100.0), np.clip(np.abs(two), 0.01, 100.0)
     energy = clipped[0] ** 2 + clipped[1] ** 2 + clipped[0] ** -2 + clipped[1] ** -2
     stretch = 0.5 * (clipped[0] ** -2 + clipped[1] ** -2)
     total = float(area.sum())
-    cut = ~work.sewn & (shells.across >= 0)
+    cut = ~work.joined & (pieces.across >= 0)
     return Unwrapped(
-        uv=corner_uvs(mesh, shells, in_rows(uv, charts, total)),
-        face_chart=face_chart,
-        charts=len(charts),
-        seam_length=float(shells.length[cut].sum() / 2 / np.sqrt(total)),
+        uv=corner_uvs(mesh, pieces, in_rows(uv, islands, total)),
+        face_island=face_island,
+        islands=len(islands),
+        seam_length=float(pieces.length[cut].sum() / 2 / np.sqrt(total)),
         stretch_l2=float(np.sqrt((area * stretch).sum() / total)),
         stretch_p95=_percentile(np.maximum(clipped[0], 1 / clipped[1]), area, 0.95),
         energy=float((area * energy).sum() / total),
@@ -96,7 +96,7 @@ def measured(mesh: Mesh, shells: Shells, work: Patchwork | None, seconds: float)
 class Figures:
     """How good the layout of a mesh is: what `Unwrapped` says of it."""
 
-    charts: int
+    islands: int
     seam_length: float
     stretch_l2: float
     stretch_p95: float
@@ -104,10 +104,10 @@ class Figures:
     flipped: int
 
 
-def figures_of(work: Patchwork, known: NDArray[np.bool_]) -> Figures:
-    """Figures of the charts of a patchwork, each brought to the size of its surface; triangles that
+def figures_of(work: SurfaceIslands, known: NDArray[np.bool_]) -> Figures:
+    """Figures of the islands of a surface, each brought to the size of its surface; triangles that
     are not known (N,) have no UVs."""
-    shells = work.shells
+    pieces = work.pieces
     uv, turned = work.uv.copy(), 0
     label = np.where(known, work.label, -1)
     names = np.unique(label[known])
@@ -116,19 +116,19 @@ def figures_of(work: Patchwork, known: NDArray[np.bool_]) -> Figures:
         signed = triangle_areas(uv[tris])
         facing = 1.0 if signed.sum() >= 0 else -1.0
         turned += int((signed * facing < 0).sum())
-        scale = np.sqrt(shells.area[tris].sum() / max(float(np.abs(signed).sum()), 1e-300))
+        scale = np.sqrt(pieces.area[tris].sum() / max(float(np.abs(signed).sum()), 1e-300))
         uv[tris] *= np.array([facing * scale, scale])
-    total = max(float(shells.area[known].sum()), 1e-300)
-    cut = ~work.sewn & (shells.across >= 0) & np.repeat(known, 3)
-    seam = float(shells.length[cut].sum() / 2 / np.sqrt(total))
+    total = max(float(pieces.area[known].sum()), 1e-300)
+    cut = ~work.joined & (pieces.across >= 0) & np.repeat(known, 3)
+    seam = float(pieces.length[cut].sum() / 2 / np.sqrt(total))
     if not known.any():
         return Figures(0, 0.0, 1.0, 1.0, 4.0, 0)
-    one, two = singular_values(shells.rest[known], uv[known])
+    one, two = singular_values(pieces.rest[known], uv[known])
     one, two = np.clip(one, 0.01, 100.0), np.clip(np.abs(two), 0.01, 100.0)
-    area = shells.area[known]
+    area = pieces.area[known]
     energy = one**2 + two**2 + one**-2.0 + two**-2.0
     return Figures(
-        charts=len(names),
+        islands=len(names),
         seam_length=seam,
         stretch_l2=float(np.sqrt((area * 0.5 * (one**-2.0 + two**-2.0)).sum() / total)),
         stretch_p95=_percentile(np.maximum(one, 1 / two), area, 0.95),
@@ -137,13 +137,13 @@ def figures_of(work: Patchwork, known: NDArray[np.bool_]) -> Figures:
     )
 
 
-def in_rows(uv: FloatArray, charts: list[IntArray], total: float) -> FloatArray:
-    """(N, 3, 2) charts turned to their tightest upright box and laid in rows, the highest first,
+def in_rows(uv: FloatArray, islands: list[IntArray], total: float) -> FloatArray:
+    """(N, 3, 2) islands turned to their tightest upright box and laid in rows, the highest first,
     within 0 to 1; no sizes but the common one change."""
     gap = GAP * np.sqrt(total)
-    boxes = np.empty((len(charts), 2))
+    boxes = np.empty((len(islands), 2))
     out = uv.copy()
-    for k, tris in enumerate(charts):
+    for k, tris in enumerate(islands):
         flat = out[tris].reshape(-1, 2)
         flat = flat @ _upright(flat)
         flat = flat - flat.min(axis=0)
@@ -156,7 +156,7 @@ def in_rows(uv: FloatArray, charts: list[IntArray], total: float) -> FloatArray:
     for k in np.argsort(-boxes[:, 1], kind="stable"):
         if x > 0 and x + boxes[k, 0] > width:
             x, y, row = 0.0, y + row + gap, 0.0
-        out[charts[k]] += (x, y)
+        out[islands[k]] += (x, y)
         x, row = x + boxes[k, 0] + gap, max(row, boxes[k, 1])
     return np.asarray(out / max(width, y + row, 1e-300))
 
@@ -172,24 +172,24 @@ def _upright(flat: FloatArray) -> FloatArray:
     return np.array([[-s[k], -c[k]], [c[k], -s[k]]])
 
 
-def corner_uvs(mesh: Mesh, shells: Shells, uv: FloatArray) -> FloatArray:
+def corner_uvs(mesh: Mesh, pieces: Pieces, uv: FloatArray) -> FloatArray:
     """(C, 2) UVs of a mesh's corners from those of its triangles; corners of triangles that have no
     area take those of a neighbour at the same place."""
     out = np.full((len(mesh.corner_vertex), 2), np.nan)
-    out[shells.corner.ravel()] = uv.reshape(-1, 2)
-    return with_slivers(mesh, shells, out)
+    out[pieces.corner.ravel()] = uv.reshape(-1, 2)
+    return with_slivers(mesh, pieces, out)
 
 
-def with_slivers(mesh: Mesh, shells: Shells, uv: FloatArray) -> FloatArray:
+def with_slivers(mesh: Mesh, pieces: Pieces, uv: FloatArray) -> FloatArray:
     """UVs (C, 2) with those of triangles of which two corners lie at one place: where they have none
     they take those of a neighbour there."""
     out = uv.copy()
-    left = shells.aside[np.isnan(out[shells.aside]).any(axis=(1, 2))] if len(shells.aside) else ()
+    left = pieces.aside[np.isnan(out[pieces.aside]).any(axis=(1, 2))] if len(pieces.aside) else ()
     if not len(left):
         return out
-    where = shells.place[mesh.corner_vertex]
+    where = pieces.place[mesh.corner_vertex]
     place = np.full(int(where.max()) + 1, -1, np.int64)
-    known = shells.corner[np.isfinite(out[shells.corner]).all(axis=(1, 2))]
+    known = pieces.corner[np.isfinite(out[pieces.corner]).all(axis=(1, 2))]
     if not len(known):
         return out
     place[where[known.ravel()]] = known.ravel()

@@ -9,41 +9,41 @@ from quilt_core.scene.edges import HARD_COSINE
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.types import BoolArray
 from quilt_core.unwrap.options import UnwrapSettings
-from quilt_core.unwrap.shells import Shells
+from quilt_core.unwrap.pieces import Pieces
 
 
-def fixed_seams(mesh: Mesh, shells: Shells, settings: UnwrapSettings) -> BoolArray:
+def fixed_seams(mesh: Mesh, pieces: Pieces, settings: UnwrapSettings) -> BoolArray:
     """(3 N,) half-edges that stay seams, for a way of cutting; never inside a polygon."""
-    half = np.flatnonzero((shells.across >= 0) & ~shells.inner)
-    out = np.zeros(3 * shells.count, bool)
-    one, two = half // 3, shells.across[half] // 3
+    half = np.flatnonzero((pieces.across >= 0) & ~pieces.inner)
+    out = np.zeros(3 * pieces.count, bool)
+    one, two = half // 3, pieces.across[half] // 3
     if settings.seams == "angle":
-        out[half] = np.abs(shells.turn[half]) > np.radians(settings.angle)
+        out[half] = np.abs(pieces.turn[half]) > np.radians(settings.angle)
     elif settings.seams == "material":
-        out[half] = mesh.face_material[shells.face[one]] != mesh.face_material[shells.face[two]]
+        out[half] = mesh.face_material[pieces.face[one]] != mesh.face_material[pieces.face[two]]
     elif settings.seams == "group" and mesh.group is not None:
-        out[half] = mesh.group[shells.face[one]] != mesh.group[shells.face[two]]
+        out[half] = mesh.group[pieces.face[one]] != mesh.group[pieces.face[two]]
     elif settings.seams == "hard":
-        out[half] = _hard(mesh, shells, half)
+        out[half] = _hard(mesh, pieces, half)
     return out
 
 
-def _hard(mesh: Mesh, shells: Shells, half: NDArray[np.int64]) -> BoolArray:
-    across = shells.across[half]
+def _hard(mesh: Mesh, pieces: Pieces, half: NDArray[np.int64]) -> BoolArray:
+    across = pieces.across[half]
     one, two = half // 3, across // 3
     if mesh.corner_normal is not None:
         # Ends of an edge, from its two sides: a winding that was matched runs against the other.
         here = np.stack(
-            [shells.corner[one, half % 3], shells.corner[one, (half + 1 - 3 * one) % 3]]
+            [pieces.corner[one, half % 3], pieces.corner[one, (half + 1 - 3 * one) % 3]]
         )
         there = np.stack(
-            [shells.corner[two, (across + 1 - 3 * two) % 3], shells.corner[two, across % 3]]
+            [pieces.corner[two, (across + 1 - 3 * two) % 3], pieces.corner[two, across % 3]]
         )
         a, b = mesh.corner_normal[here], mesh.corner_normal[there]
         size = np.linalg.norm(a, axis=2) * np.linalg.norm(b, axis=2)
         return np.asarray((np.einsum("eki,eki->ek", a, b) < HARD_COSINE * size).any(axis=0))
     if mesh.smoothing is not None:
-        group = mesh.smoothing[shells.face]
+        group = mesh.smoothing[pieces.face]
         return np.asarray((group[one] != group[two]) | (group[one] == 0))
     # A file that does not say is shaded by its faces.
-    return np.asarray(np.abs(shells.turn[half]) > np.arccos(HARD_COSINE))
+    return np.asarray(np.abs(pieces.turn[half]) > np.arccos(HARD_COSINE))

@@ -1,4 +1,4 @@
-"""Charts relaxed as a whole, after they were sewn part by part."""
+"""Islands relaxed as a whole, after they were joined part by part."""
 
 from __future__ import annotations
 
@@ -6,23 +6,23 @@ from dataclasses import replace
 
 import numpy as np
 
-from quilt_core.unwrap._chart_loops import figures
-from quilt_core.unwrap._sew_loops import FINE, flatten_chart
-from quilt_core.unwrap.patchwork import Limits, Patchwork
+from quilt_core.unwrap._island_loops import figures
+from quilt_core.unwrap._join_loops import FINE, flatten_island
+from quilt_core.unwrap.surface_islands import Limits, SurfaceIslands
 
 STEPS = 30
 
 
-def smoothed(work: Patchwork, limits: Limits) -> Patchwork:
-    """Relax each chart until it rests; one that would be worse, or no longer valid, stays."""
-    shells, uv = work.shells, work.uv.copy()
-    place = np.full(shells.count, -1, np.int64)
-    for tris in work.charts():
+def smoothed(work: SurfaceIslands, limits: Limits) -> SurfaceIslands:
+    """Relax each island until it rests; one that would be worse, or no longer valid, stays."""
+    pieces, uv = work.pieces, work.uv.copy()
+    place = np.full(pieces.count, -1, np.int64)
+    for tris in work.islands():
         if len(tris) < 2:
             continue
-        before = figures(shells.rest[tris], uv[tris])[0]
-        state, energy, flat = flatten_chart(
-            tris, shells.across, work.sewn, shells.rest, shells.sharp, uv, place,
+        before = figures(pieces.rest[tris], uv[tris])[0]
+        state, energy, flat = flatten_island(
+            tris, pieces.across, work.joined, pieces.rest, pieces.sharp, uv, place,
             max(limits.energy, before), max(limits.stretch, 1e3), STEPS,
         )  # fmt: skip
         if state == FINE and energy <= before:

@@ -13,7 +13,7 @@ SPECTRAL_STEPS = 60
 
 
 def border_loops(faces: IntArray) -> list[IntArray]:
-    """Vertices of each border of a chart, in order, the longest loop (in edges) first.
+    """Vertices of each border of an island, in order, the longest loop (in edges) first.
 
     Parameters
     ----------
@@ -170,7 +170,7 @@ def tutte(faces: IntArray, rest: FloatArray, count: int) -> FloatArray:
 
 
 def is_open(faces: IntArray, count: int) -> bool:
-    """Whether a connected chart can lie flat without another cut: it has a border and no handle."""
+    """Whether a connected island can lie flat without another cut: it has a border and no handle."""
     low = np.minimum(faces, np.roll(faces, -1, axis=1)).ravel()
     high = np.maximum(faces, np.roll(faces, -1, axis=1)).ravel()
     edges = len(np.unique(low * count + high))

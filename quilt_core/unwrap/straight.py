@@ -1,4 +1,4 @@
-"""Seams straightened: each put on the shortest way between its ends, where both charts stay valid."""
+"""Seams straightened: each put on the shortest way between its ends, where both islands stay valid."""
 
 from __future__ import annotations
 
@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from quilt_core.scene.types import IntArray
 from quilt_core.unwrap._border_loops import find_chains
-from quilt_core.unwrap._chart_loops import figures
-from quilt_core.unwrap._sew_loops import FINE, PART, flatten_chart, flatten_part
+from quilt_core.unwrap._island_loops import figures
+from quilt_core.unwrap._join_loops import FINE, PART, flatten_island, flatten_part
 from quilt_core.unwrap._straight_loops import (
     about,
     near_both,
@@ -18,7 +18,7 @@ from quilt_core.unwrap._straight_loops import (
     shortest_way,
     unfold_onto,
 )
-from quilt_core.unwrap.patchwork import Limits, Patchwork
+from quilt_core.unwrap.surface_islands import Limits, SurfaceIslands
 
 BAND = 40
 """Triangles about a seam, for each of its edges, over which a shorter way is looked for."""
@@ -27,34 +27,34 @@ MOST_TRIES = 1200
 """Ways that turned out to be none, after which no other one is tried."""
 STEPS = 30
 MOST_STRANGE = PART // 2
-"""Triangles that may come to a chart at once: where it is more, they hardly fit."""
+"""Triangles that may come to an island at once: where it is more, they hardly fit."""
 
 
 def straightened(
-    work: Patchwork, limits: Limits, stop: NDArray[np.bool_] | None = None
-) -> Patchwork:
-    """Straighten the seams of a patchwork, as long as that makes them shorter.
+    work: SurfaceIslands, limits: Limits, stop: NDArray[np.bool_] | None = None
+) -> SurfaceIslands:
+    """Straighten the seams between islands, as long as that makes them shorter.
 
     Parameters
     ----------
-    work : Patchwork
+    work : SurfaceIslands
     limits : Limits
     stop : (1,) bool, optional
         Ends it with what there is when it is set from another thread.
 
     Returns
     -------
-    Patchwork
+    SurfaceIslands
         Its seams are no longer than before.
     """
-    shells = work.shells
-    n = shells.count
+    pieces = work.pieces
+    n = pieces.count
     stop = np.zeros(1, bool) if stop is None else stop
-    now = replace(work, label=work.label.copy(), sewn=work.sewn.copy(), uv=work.uv.copy())
-    label, sewn = now.label, now.sewn
+    now = replace(work, label=work.label.copy(), joined=work.joined.copy(), uv=work.uv.copy())
+    label, joined = now.label, now.joined
     mark = np.zeros(3 * n, np.int64)
     seen, in_chain = np.zeros(n, bool), np.zeros(3 * n, bool)
-    number = np.full(int(shells.vertex.max(initial=0)) + 1, -1, np.int64)
+    number = np.full(int(pieces.vertex.max(initial=0)) + 1, -1, np.int64)
     up = np.arange(len(number))
     hopeless: set[tuple[int, int]] = set()
     tries = 0
@@ -62,32 +62,32 @@ def straightened(
     for _ in range(ROUNDS):
         changed: set[int] = set()
         members, dirty = _members(label), False
-        for chart in sorted(fresh, key=lambda c: -len(members.get(c, ()))):
+        for island in sorted(fresh, key=lambda c: -len(members.get(c, ()))):
             if stop[0]:
                 break
-            tris = members.get(chart)
+            tris = members.get(island)
             if tris is None or not len(tris):
                 continue
-            todo = _chains(tris, label, shells.across, sewn, shells.length, mark)
+            todo = _chains(tris, label, pieces.across, joined, pieces.length, mark)
             while todo and not stop[0] and tries < MOST_TRIES:
                 chain = todo.pop()
-                one, two = int(label[chain[0] // 3]), int(label[shells.across[chain[0]] // 3])
-                if sewn[chain].any() or (label[chain // 3] != one).any():
+                one, two = int(label[chain[0] // 3]), int(label[pieces.across[chain[0]] // 3])
+                if joined[chain].any() or (label[chain // 3] != one).any():
                     continue
                 first, last = chain[0], chain[-1]
                 loop = (
-                    shells.vertex[first // 3, first % 3]
-                    == shells.vertex[last // 3, (last % 3 + 1) % 3]
+                    pieces.vertex[first // 3, first % 3]
+                    == pieces.vertex[last // 3, (last % 3 + 1) % 3]
                 )
                 name = (min(int(first), int(last)), len(chain))
                 if not loop and name in hopeless:
                     continue
                 if not loop:
-                    band = near_both(chain, shells.across, sewn, BAND * len(chain), seen)
+                    band = near_both(chain, pieces.across, joined, BAND * len(chain), seen)
                     both = np.flatnonzero((label == one) | (label == two))
                     way, _ = shortest_way(
-                        band, both, chain, one == two, shells.vertex, shells.across, sewn,
-                        shells.inner, shells.length, in_chain, number, up,
+                        band, both, chain, one == two, pieces.vertex, pieces.across, joined,
+                        pieces.inner, pieces.length, in_chain, number, up,
                     )  # fmt: skip
                     if not len(way):
                         continue
@@ -103,72 +103,77 @@ def straightened(
                 members, dirty = _members(label), False
         if not changed:
             break
-        # Charts beside those that changed may have a shorter way now too.
-        half = np.flatnonzero(np.isin(label, list(changed)).repeat(3) & (shells.across >= 0))
-        fresh = changed | set(np.unique(label[shells.across[half] // 3]).tolist())
+        # Islands beside those that changed may have a shorter way now too.
+        half = np.flatnonzero(np.isin(label, list(changed)).repeat(3) & (pieces.across >= 0))
+        fresh = changed | set(np.unique(label[pieces.across[half] // 3]).tolist())
     return now
 
 
 def _change_sides(
-    now: Patchwork, chain: IntArray, way: IntArray, tris: IntArray, limits: Limits
+    now: SurfaceIslands, chain: IntArray, way: IntArray, tris: IntArray, limits: Limits
 ) -> bool:
-    """Put a seam on another way: triangles in between go to the other chart. Changes the patchwork
-    where both charts are valid after it, and says whether they were.
+    """Put a seam on another way: triangles in between go to the other island. Changes the islands
+    where both islands are valid after it, and says whether they were.
 
-    `tris` are those of the charts on both sides.
+    `tris` are those of the islands on both sides.
     """
-    shells, label, sewn, uv = now.shells, now.label, now.sewn, now.uv
-    across = shells.across
+    pieces, label, joined, uv = now.pieces, now.label, now.joined, now.uv
+    across = pieces.across
     one, two = label[chain[0] // 3], label[across[chain[0]] // 3]
-    row = np.full(shells.count, -1, np.int64)
+    row = np.full(pieces.count, -1, np.int64)
     row[tris] = np.arange(len(tris))
     old, new = np.concatenate([chain, across[chain]]), np.concatenate([way, across[way]])
     held = uv[tris]
-    sewn[new] = False
-    part, parts = open_parts(tris, across, sewn, row)
-    sewn[old] = True
-    sewn[new] = False
-    chart, charts = open_parts(tris, across, sewn, row)
-    good = charts == (1 if one == two else 2)
+    joined[new] = False
+    part, parts = open_parts(tris, across, joined, row)
+    joined[old] = True
+    joined[new] = False
+    island, islands = open_parts(tris, across, joined, row)
+    good = islands == (1 if one == two else 2)
     if good:
-        size = np.bincount(part, shells.area[tris], parts)
-        # The largest part of each chart stays where it is.
+        size = np.bincount(part, pieces.area[tris], parts)
+        # The largest part of each island stays where it is.
         order = np.argsort(-size[part], kind="stable")
-        anchor = part[order[np.unique(chart[order], return_index=True)[1]]]
-        strange = part != anchor[chart]
+        anchor = part[order[np.unique(island[order], return_index=True)[1]]]
+        strange = part != anchor[island]
         good = bool(strange.sum() <= MOST_STRANGE) and bool(
-            unfold_onto(tris, ~strange, across, sewn, shells.rest, uv, row)
+            unfold_onto(tris, ~strange, across, joined, pieces.rest, uv, row)
         )
-    for c in range(charts if good else 0):
-        good = good and _valid_again(now, tris[chart == c], chain, way, row, limits)
+    for c in range(islands if good else 0):
+        good = good and _valid_again(now, tris[island == c], chain, way, row, limits)
     if good:
-        label[tris] = np.where(chart == 0, one, two)
+        label[tris] = np.where(island == 0, one, two)
     else:
-        sewn[new], sewn[old] = True, False
+        joined[new], joined[old] = True, False
         uv[tris] = held
     return bool(good)
 
 
 def _valid_again(
-    now: Patchwork, mine: IntArray, chain: IntArray, way: IntArray, row: IntArray, limits: Limits
+    now: SurfaceIslands,
+    mine: IntArray,
+    chain: IntArray,
+    way: IntArray,
+    row: IntArray,
+    limits: Limits,
 ) -> bool:
-    """Relax a chart near a seam that came or went, all of it where it is small; says whether it is
+    """Relax an island near a seam that came or went, all of it where it is small; says whether it is
     valid."""
-    shells, sewn, uv = now.shells, now.sewn, now.uv
-    place = np.full(shells.count, -1, np.int64)
+    pieces, joined, uv = now.pieces, now.joined, now.uv
+    place = np.full(pieces.count, -1, np.int64)
     if len(mine) > 2 * PART:
-        part = about(mine, chain, way, shells.across, sewn, row, PART, np.zeros(len(row), bool))
-        energy, squared, _, _ = figures(shells.rest[mine], uv[mine])
-        area = float(shells.area[mine].sum())
+        part = about(mine, chain, way, pieces.across, joined, row, PART, np.zeros(len(row), bool))
+        energy, squared, _, _ = figures(pieces.rest[mine], uv[mine])
+        area = float(pieces.area[mine].sum())
         sums = np.array([energy * area, squared * area, area])
         state, _, flat = flatten_part(
-            mine, len(mine), part, sums, shells.across, sewn, shells.rest, shells.sharp, uv, place,
+            mine, len(mine), part, sums, pieces.across, joined, pieces.rest, pieces.sharp, uv, place,
             limits.energy, limits.stretch, STEPS,
         )  # fmt: skip
     else:
         part = mine
-        state, _, flat = flatten_chart(
-            mine, shells.across, sewn, shells.rest, shells.sharp, uv, place, limits.energy,
+        state, _, flat = flatten_island(
+            mine, pieces.across, joined, pieces.rest, pieces.sharp, uv, place, limits.energy,
             limits.stretch, STEPS,
         )  # fmt: skip
     if state == FINE:
@@ -186,11 +191,11 @@ def _chains(
     tris: IntArray,
     label: IntArray,
     across: IntArray,
-    sewn: NDArray[np.bool_],
+    joined: NDArray[np.bool_],
     length: NDArray[np.float64],
     mark: IntArray,
 ) -> list[IntArray]:
-    """Stretches of a chart's border with one other chart, or itself; the longest last."""
-    rows, ends = find_chains(tris, label, across, sewn, length, mark)
+    """Stretches of an island's border with one other island, or itself; the longest last."""
+    rows, ends = find_chains(tris, label, across, joined, length, mark)
     chains = [part for part in np.split(rows, ends[:-1]) if len(part) > 1] if len(ends) else []
     return sorted(chains, key=len)

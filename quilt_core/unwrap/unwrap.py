@@ -1,4 +1,4 @@
-"""A mesh without UVs becomes charts that lie flat."""
+"""A mesh without UVs becomes islands that lie flat."""
 
 from __future__ import annotations
 
@@ -14,42 +14,42 @@ from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import welded
 from quilt_core.unwrap.both_sides import Mirror, find_mirror, unwrap_both_sides
 from quilt_core.unwrap.options import UnwrapSettings
-from quilt_core.unwrap.patchwork import (
-    Limits,
-    Patchwork,
-    limits_for,
-    near_pieces,
-    sewn_up,
-    unpicked,
-)
-from quilt_core.unwrap.regions import start_patchwork
+from quilt_core.unwrap.pieces import find_pieces
+from quilt_core.unwrap.regions import start_islands
 from quilt_core.unwrap.result import Unwrapped, measured
 from quilt_core.unwrap.seams import fixed_seams
-from quilt_core.unwrap.shells import find_shells
 from quilt_core.unwrap.smooth import smoothed
 from quilt_core.unwrap.straight import straightened
+from quilt_core.unwrap.surface_islands import (
+    Limits,
+    SurfaceIslands,
+    joined_up,
+    limits_for,
+    near_pieces,
+    split_off,
+)
 from quilt_core.unwrap.whole import rebalanced
 
 TELL_EVERY = 0.25
 """Seconds."""
 LANES = 2
-"""Orders of sewing that are tried at once."""
+"""Orders of joining that are tried at once."""
 AT_FULL, IN_TWO = (1.0,), (0.5, 1.0)
 """What part of the stretch is allowed while a lane sews, one after the other."""
 FEW_SEAMS = 1.06
-"""Stretch from which larger meshes are sewn in two stages too: there is more to be gained."""
+"""Stretch from which larger meshes are joined in two stages too: there is more to be gained."""
 TWICE = 6000
 """Triangles up to which seams are tried once more after they were straightened."""
 SMALL, PER_PIECE = 1500, 3
-"""Triangles of a piece that charts are sewn from; each is one of its own in small meshes."""
+"""Triangles of a piece that islands are joined from; each is one of its own in small meshes."""
 ROUNDS_FOR = 10_000
 """Triangles times rounds of looking for fewer seams."""
 MOST_ROUNDS = 60
 JITTER = 0.3
 AGAIN = 3000
-"""Triangles up to which parts are sewn again, and all seams are tried once more at the end."""
+"""Triangles up to which parts are joined again, and all seams are tried once more at the end."""
 BOTH_ALIKE = 0.5
-"""Balance at which charts are as they were sewn: relaxed for both."""
+"""Balance at which islands are as they were joined: relaxed for both."""
 RAISED = (1.3, 1.8, 3.0, 8.0, 40.0)
 """Stretch that is allowed, one after the other, when there shall be one piece."""
 
@@ -80,11 +80,11 @@ def unwrap_mesh(
     points: FloatArray | None = None,
     tell: Tell | None = None,
 ) -> Unwrapped:
-    """Cut a mesh into charts and flatten them at equal density.
+    """Cut a mesh into islands and flatten them at equal density.
 
-    Pieces of a few triangles are sewn together as long as the chart stays valid: no face is turned
+    Pieces of a few triangles are joined together as long as the island stays valid: no face is turned
     over, none lies on another one, the L2 stretch (Sander et al. 2001) stays below the limit. Then
-    parts are unpicked and sewn in another order, which is kept where it has shorter seams.
+    parts are unpicked and joined in another order, which is kept where it has shorter seams.
 
     Parameters
     ----------
@@ -106,35 +106,33 @@ def unwrap_mesh(
     settings = settings or UnwrapSettings()
     started = time.monotonic()
     mesh = welded(mesh, settings.weld)
-    shells = find_shells(mesh, points)
-    if not shells.count:
-        return measured(mesh, shells, None, time.monotonic() - started)
+    pieces = find_pieces(mesh, points)
+    if not pieces.count:
+        return measured(mesh, pieces, None, time.monotonic() - started)
     if settings.symmetric and (mirror := find_mirror(mesh, points)) is not None:
         made = _mirrored(mesh, points, mirror, settings, tell, started)
         if made is not None:
             return made
-    seams = fixed_seams(mesh, shells, settings)
-    open_ = replace(shells, across=np.where(seams, -1, shells.across))
+    seams = fixed_seams(mesh, pieces, settings)
+    open_ = replace(pieces, across=np.where(seams, -1, pieces.across))
     limits = limits_for(settings.stretch)
     tell = tell or (lambda stage: True)
     tell(Stage(0.02, np.inf))
-    base = start_patchwork(
-        open_, limits, shells.count // (PER_PIECE if shells.count > SMALL else 1)
-    )
-    work, go_on = _sewn_while_told(base, limits, settings.seed, tell)
+    base = start_islands(open_, limits, pieces.count // (PER_PIECE if pieces.count > SMALL else 1))
+    work, go_on = _joined_while_told(base, limits, settings.seed, tell)
     if settings.seams == "one" and go_on:
         # One piece may bend what is sharp.
-        blunt = replace(work.shells, sharp=np.zeros_like(work.shells.sharp))
-        work = _one_piece(replace(work, shells=blunt), tell)
+        blunt = replace(work.pieces, sharp=np.zeros_like(work.pieces.sharp))
+        work = _one_piece(replace(work, pieces=blunt), tell)
     elif go_on:
         work = _fewer_seams(work, base, limits, settings, tell)
         work = smoothed(work, limits)
-        if shells.count <= AGAIN:
-            work = straightened(sewn_up(work, limits), limits)
+        if pieces.count <= AGAIN:
+            work = straightened(joined_up(work, limits), limits)
     if settings.balance != BOTH_ALIKE:
         work = rebalanced(work, settings.balance)
     tell(Stage(1.0, _seam(work)))
-    return measured(mesh, shells, work, time.monotonic() - started)
+    return measured(mesh, pieces, work, time.monotonic() - started)
 
 
 def _mirrored(
@@ -156,91 +154,91 @@ def _mirrored(
         return None
     if settings.balance != BOTH_ALIKE:
         work = rebalanced(work, settings.balance)
-    made = measured(mesh, work.shells, work, time.monotonic() - started)
+    made = measured(mesh, work.pieces, work, time.monotonic() - started)
     return replace(made, symmetric=True)
 
 
-def _sewn_while_told(
-    base: Patchwork, limits: Limits, seed: int, tell: Tell
-) -> tuple[Patchwork, bool]:
+def _joined_while_told(
+    base: SurfaceIslands, limits: Limits, seed: int, tell: Tell
+) -> tuple[SurfaceIslands, bool]:
     """Sew in two orders at once, in threads, and tell how far it is; the one with shorter seams, and
     whether to go on after that."""
     stop, told = np.zeros(1, bool), np.zeros((LANES, 2), np.int64)
-    pieces = max(int(base.label.max()), 1)
+    parts = max(int(base.label.max()), 1)
     staged = SMALL if limits.stretch < FEW_SEAMS else TWICE
-    stages = (AT_FULL, IN_TWO if base.shells.count <= staged else AT_FULL)
+    stages = (AT_FULL, IN_TWO if base.pieces.count <= staged else AT_FULL)
     with ThreadPoolExecutor(LANES) as pool:
         lanes = [
             pool.submit(_lane, base, limits, stages[k], seed + 1000 * k, stop, told[k])
             for k in range(LANES)
         ]
         while wait(lanes, TELL_EVERY).not_done:
-            done = min(float(told[:, 0].min()) / pieces, 1.0)
+            done = min(float(told[:, 0].min()) / parts, 1.0)
             if not tell(Stage(0.05 + 0.65 * done, np.inf)):
                 stop[0] = True
     return min((lane.result() for lane in lanes), key=lambda work: work.seam), not stop[0]
 
 
 def _lane(
-    base: Patchwork,
+    base: SurfaceIslands,
     limits: Limits,
     stages: tuple[float, ...],
     seed: int,
     stop: BoolArray,
     told: IntArray,
-) -> Patchwork:
+) -> SurfaceIslands:
     """Sew and straighten, with more and more of the stretch that is allowed; then once more, where
     the mesh is small enough."""
     work = base
     for part in stages:
         some = limits_for(1 + part * (limits.stretch - 1))
         jitter = JITTER if work is base else 0.0
-        work = straightened(sewn_up(work, some, jitter, seed, stop, told), some, stop)
-    if base.shells.count > TWICE:
+        work = straightened(joined_up(work, some, jitter, seed, stop, told), some, stop)
+    if base.pieces.count > TWICE:
         return work
-    return straightened(sewn_up(work, limits, 0.0, seed, stop, told), limits, stop)
+    return straightened(joined_up(work, limits, 0.0, seed, stop, told), limits, stop)
 
 
 def _fewer_seams(
-    work: Patchwork,
-    base: Patchwork,
+    work: SurfaceIslands,
+    base: SurfaceIslands,
     limits: Limits,
     settings: UnwrapSettings,
     tell: Tell,
-) -> Patchwork:
-    """Unpick a part and sew it again in another order, as often as the size of the mesh allows, or for the seconds that are
+) -> SurfaceIslands:
+    """Unpick a part and join it again in another order, as often as the size of the mesh allows, or for the seconds that are
     given. Rounds are counted, so that a mesh gives the same layout however busy the machine is."""
-    shells = work.shells
-    rounds = min(MOST_ROUNDS, ROUNDS_FOR // shells.count) if shells.count <= AGAIN else 0
+    pieces = work.pieces
+    rounds = min(MOST_ROUNDS, ROUNDS_FOR // pieces.count) if pieces.count <= AGAIN else 0
     given, end = settings.seconds, np.inf
     if given is not None:
         rounds, end = 1_000_000, time.monotonic() + given
     rng = np.random.default_rng(settings.seed)
     for number in range(rounds):
-        cut = np.flatnonzero(~work.sewn & (shells.across >= 0))
+        cut = np.flatnonzero(~work.joined & (pieces.across >= 0))
         if not len(cut) or time.monotonic() > end:
             break
         done = number / rounds if given is None else 1 - (end - time.monotonic()) / max(given, 1e-9)
         if not tell(Stage(0.7 + 0.3 * done, _seam(work))):
             break
-        spot = int(rng.choice(cut, p=shells.length[cut] / shells.length[cut].sum())) // 3
+        spot = int(rng.choice(cut, p=pieces.length[cut] / pieces.length[cut].sum())) // 3
         share = float(np.exp(rng.uniform(np.log(0.02), np.log(0.4))))
-        loose = unpicked(work, base, near_pieces(base, spot, share))
-        found = straightened(sewn_up(loose, limits, JITTER, settings.seed + number + 1), limits)
+        loose = split_off(work, base, near_pieces(base, spot, share))
+        found = straightened(joined_up(loose, limits, JITTER, settings.seed + number + 1), limits)
         if found.seam <= work.seam:
             work = found
     return work
 
 
-def _one_piece(work: Patchwork, tell: Tell) -> Patchwork:
+def _one_piece(work: SurfaceIslands, tell: Tell) -> SurfaceIslands:
     """Sew on with more and more stretch allowed."""
     for number, stretch in enumerate(RAISED):
         if not tell(Stage(0.7 + 0.3 * number / len(RAISED), _seam(work))):
             break
         limits = limits_for(stretch)
-        work = smoothed(sewn_up(work, limits), limits)
+        work = smoothed(joined_up(work, limits), limits)
     return work
 
 
-def _seam(work: Patchwork) -> float:
-    return float(work.seam / np.sqrt(max(work.shells.area.sum(), 1e-300)))
+def _seam(work: SurfaceIslands) -> float:
+    return float(work.seam / np.sqrt(max(work.pieces.area.sum(), 1e-300)))

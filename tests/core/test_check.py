@@ -239,8 +239,8 @@ def test_duplicates_collapsed_broken_and_bare_faces_are_named():
     assert said["duplicate faces"].faces == (1,)
     assert said["duplicate vertices"].amount == 1
     assert said["broken"].faces == (3,)
-    assert said["unflattened"].amount == 1
-    assert said["unflattened"].object == "unnamed"
+    assert said["without UVs"].amount == 1
+    assert said["without UVs"].object == "unnamed"
     assert said["collapsed"].faces == (5,)
     json.dumps([f.text for f in proof.findings])
 

@@ -11,20 +11,20 @@ from hypothesis import strategies as st
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
-from quilt_core.unwrap._chart_loops import singular_values
+from quilt_core.unwrap._island_loops import singular_values
 from quilt_core.unwrap.edits.anew import unwrap_along
 from quilt_core.unwrap.edits.corners import align_corners, move_corners
 from quilt_core.unwrap.edits.cut import cut_edges, cut_folds, rip_corner, split_faces
 from quilt_core.unwrap.edits.ease import ease
-from quilt_core.unwrap.edits.join import close_near, dissolve_crumbs, join_edges, join_neighbours
+from quilt_core.unwrap.edits.join import close_near, join_edges, join_neighbours, merge_tiny
 from quilt_core.unwrap.edits.laid import lay_out
 from quilt_core.unwrap.edits.level import align_edges
 from quilt_core.unwrap.edits.project import project
 from quilt_core.unwrap.edits.straighten import straighten
 from quilt_core.unwrap.edits.symmetrize import symmetrize
 from quilt_core.unwrap.edits.verbs import EditOptions, Picks, edit_layout
-from quilt_core.unwrap.relax import relax_chart
-from quilt_core.unwrap.shells import find_shells
+from quilt_core.unwrap.pieces import find_pieces
+from quilt_core.unwrap.relax import relax_island
 from quilt_core.unwrap.start import border_loops, is_open, lscm, spectral, tutte
 from tests.core.unwrap_samples import cube, grid, mesh_of, sphere
 
@@ -51,7 +51,7 @@ def islands(mesh, uv) -> int:
 
 
 def every(laid) -> np.ndarray:
-    return np.ones(laid.shells.count, bool)
+    return np.ones(laid.pieces.count, bool)
 
 
 def singular(mesh, uv) -> np.ndarray:
@@ -131,7 +131,7 @@ def test_faces_are_split_off_and_the_rest_stays_to_the_bit():
         split_faces(lay_out(mesh, uv), np.arange(36), 0.01)
 
 
-def test_a_ripped_corner_lets_go_of_its_neighbours():
+def test_an_unpicked_vertex_lets_go_of_its_neighbours():
     mesh, uv = sheet(4)
     corner = 4 * 5 + 2
     made = rip_corner(lay_out(mesh, uv), corner, 0.01)
@@ -168,15 +168,15 @@ def test_near_seams_are_closed_and_wider_ones_are_not():
         close_near(lay_out(mesh, apart), np.arange(32), 5e-5)
 
 
-def test_crumbs_are_joined_to_the_neighbour_with_the_longest_common_border():
+def test_tiny_islands_are_joined_to_the_neighbour_with_the_longest_common_border():
     mesh, uv = sheet(6)
-    crumb = split_faces(lay_out(mesh, uv), np.array([14]), 0.3).uv
-    assert islands(mesh, crumb) == 2
-    made = dissolve_crumbs(lay_out(mesh, crumb), np.arange(72), 0.12)
+    tiny = split_faces(lay_out(mesh, uv), np.array([14]), 0.3).uv
+    assert islands(mesh, tiny) == 2
+    made = merge_tiny(lay_out(mesh, tiny), np.arange(72), 0.12)
     assert islands(mesh, made.uv) == 1
     np.testing.assert_allclose(made.uv, uv, atol=1e-9)
     with pytest.raises(LayoutError, match="No tiny island"):
-        dissolve_crumbs(lay_out(mesh, crumb), np.arange(72), 0.001)
+        merge_tiny(lay_out(mesh, tiny), np.arange(72), 0.001)
 
 
 def test_what_is_folded_over_is_cut_off():
@@ -195,7 +195,7 @@ def test_what_is_folded_over_is_cut_off():
         cut_folds(lay_out(mesh, uv), np.arange(72), 0.05)
 
 
-def random_chart(seed: int):
+def random_island(seed: int):
     """A disc of triangles with bumps, spikes and thin triangles, and a valid but poor map of it."""
     rng = np.random.default_rng(seed)
     n = int(rng.integers(3, 9))
@@ -219,7 +219,7 @@ def random_chart(seed: int):
 @settings(max_examples=200, deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from([0.0, 0.3, 0.5, 0.8, 1.0]), st.booleans())
 def test_easing_never_turns_a_face_over_and_never_makes_it_worse(seed, balance, hold):
-    mesh, uv = random_chart(seed)
+    mesh, uv = random_island(seed)
     made = ease(lay_out(mesh, uv), np.ones(len(mesh.triangles), bool), hold, balance)
     signed = triangle_areas(made.uv[mesh.triangles])
     assert (signed > 0).all() and np.isfinite(made.uv).all()
@@ -269,19 +269,19 @@ def test_a_region_is_eased_and_what_is_around_it_stays():
 
 
 def bulged():
-    mesh, _ = random_chart(11)
+    mesh, _ = random_island(11)
     tri = mesh.triangles
-    from quilt_core.unwrap.shells import find_shells
+    from quilt_core.unwrap.pieces import find_pieces
 
-    shells = find_shells(mesh)
-    return mesh, mesh.corner_vertex[tri], shells
+    pieces = find_pieces(mesh)
+    return mesh, mesh.corner_vertex[tri], pieces
 
 
 def test_conformal_maps_come_to_the_energy_of_libigl():
     """Lévy et al. 2002: the same least squares with the same two pins."""
-    mesh, faces, shells = bulged()
+    mesh, faces, pieces = bulged()
     n = len(mesh.positions)
-    mine = lscm(mesh.corner_vertex[shells.corner], shells.rest, n)
+    mine = lscm(mesh.corner_vertex[pieces.corner], pieces.rest, n)
     far = np.array([np.argmin(mine @ [1.0, 0.3]), np.argmax(mine @ [1.0, 0.3])])
     theirs = igl.lscm(mesh.positions, faces.astype(np.int64), far, mine[far])
     theirs = theirs[0] if isinstance(theirs, tuple) else theirs
@@ -297,20 +297,20 @@ def test_conformal_maps_come_to_the_energy_of_libigl():
 def test_a_free_border_gives_less_distortion_than_pins_and_none_on_what_unrolls():
     """Mullen et al. 2008: among maps of one size at the border the spectral one has the least energy;
     what is developable is unrolled exactly."""
-    mesh, _, shells = bulged()
-    n, own = len(mesh.positions), mesh.corner_vertex[shells.corner]
+    mesh, _, pieces = bulged()
+    n, own = len(mesh.positions), mesh.corner_vertex[pieces.corner]
     rim = np.unique(np.concatenate(border_loops(own)))
 
     def ratio(x) -> float:
         """Conformal energy over the spread of the border."""
         s = singular(mesh, x[mesh.corner_vertex])
-        energy = (0.5 * (s[:, 0] - s[:, 1]) ** 2 * shells.area).sum()
+        energy = (0.5 * (s[:, 0] - s[:, 1]) ** 2 * pieces.area).sum()
         return float(energy / ((x[rim] - x[rim].mean(axis=0)) ** 2).sum())
 
-    free, pinned = spectral(own, shells.rest, n), lscm(own, shells.rest, n)
+    free, pinned = spectral(own, pieces.rest, n), lscm(own, pieces.rest, n)
     assert ratio(free) <= ratio(pinned) * (1 + 1e-6)
     sheet = grid(8, 5, lambda u, v: (np.sin(2.4 * u), np.cos(2.4 * u), v))
-    flat = find_shells(sheet)
+    flat = find_pieces(sheet)
     x = spectral(sheet.corner_vertex[flat.corner], flat.rest, len(sheet.positions))
     one, two = singular_values(flat.rest, x[sheet.corner_vertex[flat.corner]])
     np.testing.assert_allclose([one, two], 1.0, atol=1e-4)
@@ -318,22 +318,22 @@ def test_a_free_border_gives_less_distortion_than_pins_and_none_on_what_unrolls(
 
 def test_relaxing_comes_to_the_symmetric_dirichlet_energy_of_libigl():
     """Rabinovich et al. 2017, as libigl has it."""
-    mesh, faces, shells = bulged()
+    mesh, faces, pieces = bulged()
     n = len(mesh.positions)
-    own = mesh.corner_vertex[shells.corner]
-    start = tutte(own, shells.rest, n)
-    mine = relax_chart(own, shells.rest, start, steps=2000)
+    own = mesh.corner_vertex[pieces.corner]
+    start = tutte(own, pieces.rest, n)
+    mine = relax_island(own, pieces.rest, start, steps=2000)
     data = igl.slim_precompute(
         mesh.positions, faces.astype(np.int32), start, igl.MappingEnergyType.SYMMETRIC_DIRICHLET,
         np.empty(0, np.int32), np.empty((0, 2)), 0.0,
     )  # fmt: skip
     theirs = np.asarray(igl.slim_solve(data, 400))[:, :2]
-    area = shells.area / shells.area.sum()
+    area = pieces.area / pieces.area.sum()
 
     def energy(x) -> float:
-        from quilt_core.unwrap._chart_loops import singular_values
+        from quilt_core.unwrap._island_loops import singular_values
 
-        one, two = singular_values(shells.rest, x[own])
+        one, two = singular_values(pieces.rest, x[own])
         return float((area * (one**2 + two**2 + one**-2.0 + two**-2.0)).sum())
 
     assert energy(mine) == pytest.approx(energy(theirs), rel=0.01)
@@ -399,7 +399,7 @@ def test_a_bent_strip_becomes_a_rectangle_with_its_edges_in_proportion():
 
 
 def test_an_island_of_triangles_gets_a_rectangle_for_its_border():
-    mesh, uv = random_chart(5)
+    mesh, uv = random_island(5)
     laid = lay_out(mesh, uv)
     made = straighten(laid, every(laid)).uv
     assert (triangle_areas(made[mesh.triangles]) > 0).all()
@@ -408,7 +408,7 @@ def test_an_island_of_triangles_gets_a_rectangle_for_its_border():
 
 
 def test_part_of_an_island_that_is_no_grid_is_refused():
-    mesh, uv = random_chart(5)
+    mesh, uv = random_island(5)
     laid = lay_out(mesh, uv)
     with pytest.raises(LayoutError, match="no grid"):
         straighten(laid, laid.triangles(np.array([0, 1, 2])))

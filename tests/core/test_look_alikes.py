@@ -58,8 +58,8 @@ def test_several_shells_go_to_those_at_their_places():
     mesh = mesh_of(np.concatenate(points), faces)
     other, corner = shuffled(mesh, 5)
     match = find_match(mesh, other)
-    shell = mesh.corner_face[match.corner] // 6
-    assert np.array_equal(shell, mesh.corner_face[corner] // 6)
+    piece = mesh.corner_face[match.corner] // 6
+    assert np.array_equal(piece, mesh.corner_face[corner] // 6)
 
 
 def test_other_topology_is_no_match():

@@ -16,11 +16,11 @@ from quilt_core.scene.seams import seam_edges
 from quilt_core.scene.weld import next_corner
 from quilt_core.unwrap import UnwrapSettings, unwrap_mesh
 from quilt_core.unwrap.both_sides import find_mirror
-from quilt_core.unwrap.patchwork import limits_for, sewn_up
-from quilt_core.unwrap.regions import start_patchwork
+from quilt_core.unwrap.pieces import find_pieces
+from quilt_core.unwrap.regions import start_islands
 from quilt_core.unwrap.result import measured
-from quilt_core.unwrap.shells import find_shells
 from quilt_core.unwrap.straight import straightened
+from quilt_core.unwrap.surface_islands import joined_up, limits_for
 from quilt_core.unwrap.useless import UVState, uv_state
 from tests.core.unwrap_samples import cube, fins, grid, mesh_of, sphere, with_needles
 
@@ -29,7 +29,7 @@ NEAT = UnwrapSettings(stretch=1.003)
 
 def judged(mesh: Mesh, made, alike: bool = True) -> np.ndarray:
     """Singular values (N, 2) of surface to plane at equal area; every face has UVs, none is turned
-    against its chart where faces are wound alike, none lies on another one."""
+    against its island where faces are wound alike, none lies on another one."""
     tri = mesh.triangles
     uv, xyz = made.uv[tri], mesh.positions[mesh.corner_vertex[tri]]
     normal = np.cross(xyz[:, 1] - xyz[:, 0], xyz[:, 2] - xyz[:, 0])
@@ -51,12 +51,12 @@ def judged(mesh: Mesh, made, alike: bool = True) -> np.ndarray:
         rest = np.array([[(p[k] - p[0]) @ x, (p[k] - p[0]) @ y] for k in (1, 2)]).T
         flat = np.array([q[1] - q[0], q[2] - q[0]]).T
         values.append(np.linalg.svd(flat @ np.linalg.inv(rest))[1])
-    chart = made.face_chart[mesh.triangle_face[solid]]
-    for number in np.unique(chart):
-        mine = signed[chart == number]
+    island = made.face_island[mesh.triangle_face[solid]]
+    for number in np.unique(island):
+        mine = signed[island == number]
         assert not alike or (mine > 0).all() or (mine < 0).all()
         assert np.abs(mine).sum() / total == pytest.approx(
-            area[chart == number].sum() / area.sum(), rel=1e-3
+            area[island == number].sum() / area.sum(), rel=1e-3
         )
     return np.array(values)
 
@@ -98,14 +98,14 @@ def test_what_can_be_unrolled_is_not_stretched(name):
 def test_a_cube_becomes_a_cross_or_another_net():
     # A spanning tree of six faces joins five of twelve edges: seven are cut.
     made = unwrap_mesh(cube(), NEAT)
-    assert made.charts == 1
+    assert made.islands == 1
     assert made.seam_length == pytest.approx(7 / np.sqrt(6), abs=1e-9)
 
 
 def test_a_tube_is_cut_along_one_line():
     made = unwrap_mesh(DEVELOPABLE["cylinder"], NEAT)
     surface = 3 * 24 * 2 * np.sin(np.pi / 24)
-    assert made.charts == 1
+    assert made.islands == 1
     assert made.seam_length == pytest.approx(3 / np.sqrt(surface), rel=0.15)
 
 
@@ -173,7 +173,7 @@ def test_every_face_gets_uvs_whatever_the_mesh(name):
     mesh = NASTY[name]
     made = unwrap_mesh(mesh, UnwrapSettings(stretch=1.05))
     if name == "one point":
-        assert made.charts == 0
+        assert made.islands == 0
         return
     assert np.isfinite(made.uv).all()
     judged(mesh, made, alike=name not in ("badly wound", "fins"))
@@ -196,20 +196,20 @@ def test_no_face_is_turned_over_on_bumpy_sheets(seed, height, thin):
 
 def test_seams_by_angle_and_by_material():
     by_angle = unwrap_mesh(cube(), UnwrapSettings(seams="angle", angle=45))
-    assert by_angle.charts == 6
-    assert unwrap_mesh(cube(), UnwrapSettings(seams="angle", angle=100)).charts == 1
+    assert by_angle.islands == 6
+    assert unwrap_mesh(cube(), UnwrapSettings(seams="angle", angle=100)).islands == 1
     box = cube()
     painted = Mesh(
         positions=box.positions, face_offsets=box.face_offsets, corner_vertex=box.corner_vertex,
         channels=(), face_material=np.array([0, 0, 1, 1, 1, 1]),
     )  # fmt: skip
     # Floor and ceiling do not meet; the walls are a ring that is opened once.
-    assert unwrap_mesh(painted, UnwrapSettings(seams="material")).charts == 3
+    assert unwrap_mesh(painted, UnwrapSettings(seams="material")).islands == 3
 
 
 def test_one_piece_is_one_piece():
     made = unwrap_mesh(sphere(8), UnwrapSettings(seams="one"))
-    assert made.charts == 1
+    assert made.islands == 1
     judged(sphere(8), made)
 
 
@@ -260,8 +260,8 @@ def test_work_that_is_stopped_keeps_what_is_flat():
 
 
 @pytest.mark.parametrize("shape", ["sphere", "pipe", "ring"])
-def test_straight_seams_are_never_longer_and_all_charts_stay_valid(shape):
-    """The order of sewing leaves zigzags; a closed pipe's lengthwise seam ends as a straight line."""
+def test_straight_seams_are_never_longer_and_all_islands_stay_valid(shape):
+    """The order of joining leaves zigzags; a closed pipe's lengthwise seam ends as a straight line."""
     mesh = {
         "sphere": lambda: sphere(16),
         "pipe": lambda: grid(
@@ -272,16 +272,16 @@ def test_straight_seams_are_never_longer_and_all_charts_stay_valid(shape):
             (2 + np.cos(2 * np.pi * v)) * np.sin(2 * np.pi * u), np.sin(2 * np.pi * v),
         ), closed=True),
     }[shape]()  # fmt: skip
-    shells, limits = find_shells(mesh), limits_for(1.05)
+    pieces, limits = find_pieces(mesh), limits_for(1.05)
     # Pieces of many triangles: their borders are ragged.
-    work = sewn_up(start_patchwork(shells, limits, shells.count // 12), limits)
+    work = joined_up(start_islands(pieces, limits, pieces.count // 12), limits)
     after = straightened(work, limits)
     assert after.seam <= work.seam * (1 + 1e-9)
     if shape == "pipe":
         assert after.seam == pytest.approx(4.0, rel=1e-6)
-    made = measured(mesh, shells, after, 0.0)
+    made = measured(mesh, pieces, after, 0.0)
     judged(mesh, made)
-    assert made.flipped == 0 and made.charts == len(after.charts())
+    assert made.flipped == 0 and made.islands == len(after.islands())
 
 
 def test_near_vertices_are_welded_for_the_layout_only():
@@ -293,10 +293,10 @@ def test_near_vertices_are_welded_for_the_layout_only():
         np.concatenate([left.positions, right.positions]),
         np.concatenate([left.corner_vertex, right.corner_vertex + count]).reshape(-1, 4),
     )
-    assert unwrap_mesh(both, UnwrapSettings()).charts == 2
-    sewn = unwrap_mesh(both, UnwrapSettings(weld=0.002))
-    assert sewn.charts == 1
-    assert sewn.stretch_l2 == pytest.approx(1, abs=1e-4)
+    assert unwrap_mesh(both, UnwrapSettings()).islands == 2
+    joined = unwrap_mesh(both, UnwrapSettings(weld=0.002))
+    assert joined.islands == 1
+    assert joined.stretch_l2 == pytest.approx(1, abs=1e-4)
     with pytest.raises(LayoutError, match="weld"):
         UnwrapSettings(weld=0.5)
 
@@ -315,11 +315,11 @@ f 2 3 6 5
 """
 
 
-def test_groups_of_the_file_are_charts():
+def test_groups_of_the_file_are_islands():
     (obj,) = read_scene("sheet.obj", OBJ_GROUPS).objects
     assert obj.mesh.group.tolist() == [0, 1]
-    assert unwrap_mesh(obj.mesh, UnwrapSettings(seams="group")).charts == 2
-    assert unwrap_mesh(obj.mesh, UnwrapSettings()).charts == 1
+    assert unwrap_mesh(obj.mesh, UnwrapSettings(seams="group")).islands == 2
+    assert unwrap_mesh(obj.mesh, UnwrapSettings()).islands == 1
     # Where groups are the objects there is nothing to tell apart within one.
     apart = read_scene("sheet.obj", OBJ_GROUPS.replace(b"o sheet\n", b"")).objects
     assert [one.mesh.group for one in apart] == [None, None]
@@ -342,7 +342,7 @@ def head(seed: int, uneven: bool = False) -> Mesh:
 
 
 @pytest.mark.parametrize("seed", range(3))
-def test_a_symmetric_mesh_gets_symmetric_charts(seed):
+def test_a_symmetric_mesh_gets_symmetric_islands(seed):
     mesh = head(seed)
     mirror = find_mirror(mesh)
     assert mirror.axis == 0 and mirror.side.sum() == mesh.face_count / 2

@@ -1,4 +1,4 @@
-"""The solver of one chart against libigl, a general geometry library (its as-rigid-as-possible of
+"""The solver of one island against libigl, a general geometry library (its as-rigid-as-possible of
 triangles: Liu et al. 2008)."""
 
 from __future__ import annotations
@@ -7,9 +7,9 @@ import igl
 import numpy as np
 import pytest
 
-from quilt_core.unwrap._sew_loops import FINE, flatten_chart
+from quilt_core.unwrap._join_loops import FINE, flatten_island
 from quilt_core.unwrap._unfold_loops import unfold_tree
-from quilt_core.unwrap.shells import find_shells
+from quilt_core.unwrap.pieces import find_pieces
 from tests.core.unwrap_samples import grid, mesh_of
 
 
@@ -43,16 +43,16 @@ def energy_of(points, faces, uv) -> float:
 @pytest.mark.parametrize("height", [0.2, 0.5, 0.8])
 def test_as_rigid_as_possible_comes_to_the_energy_of_libigl(height):
     mesh = bulge(height)
-    shells = find_shells(mesh)
-    sewn, all_ = shells.across >= 0, np.arange(shells.count)
-    place = np.full(shells.count, -1)
-    start = unfold_tree(all_, shells.across, sewn, shells.rest, np.abs(shells.turn), place)
-    state, _, flat = flatten_chart(
-        all_, shells.across, sewn, shells.rest, shells.sharp, start, place, 100.0, 100.0, 400
+    pieces = find_pieces(mesh)
+    joined, all_ = pieces.across >= 0, np.arange(pieces.count)
+    place = np.full(pieces.count, -1)
+    start = unfold_tree(all_, pieces.across, joined, pieces.rest, np.abs(pieces.turn), place)
+    state, _, flat = flatten_island(
+        all_, pieces.across, joined, pieces.rest, pieces.sharp, start, place, 100.0, 100.0, 400
     )
     assert state == FINE
     uv = np.zeros((len(mesh.positions), 2))
-    uv[mesh.corner_vertex[shells.corner.ravel()]] = flat.reshape(-1, 2)
+    uv[mesh.corner_vertex[pieces.corner.ravel()]] = flat.reshape(-1, 2)
     faces = mesh.corner_vertex[mesh.triangles]
     data = igl.ARAPData()
     data.energy, data.max_iter = igl.ARAP_ENERGY_TYPE_ELEMENTS, 500

@@ -10,15 +10,15 @@ from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap.edits.cut import pieces_of
-from quilt_core.unwrap.edits.laid import Edited, Laid, resewn
-from quilt_core.unwrap.patchwork import limits_for, sewn_up
-from quilt_core.unwrap.regions import start_patchwork
+from quilt_core.unwrap.edits.laid import Edited, Laid, rejoined
+from quilt_core.unwrap.pieces import Pieces
+from quilt_core.unwrap.regions import start_islands
 from quilt_core.unwrap.result import in_rows, with_slivers
-from quilt_core.unwrap.shells import Shells
+from quilt_core.unwrap.surface_islands import joined_up, limits_for
 from quilt_core.unwrap.whole import flat_whole, is_disc, part_of
 
 RAISED = (1.05, 1.3, 1.8, 3.0, 8.0)
-"""Stretch that is allowed, one after the other, to a chart that needs more cuts."""
+"""Stretch that is allowed, one after the other, to an island that needs more cuts."""
 
 
 def unwrap_along(
@@ -53,73 +53,73 @@ def unwrap_along(
     LayoutError
         When there is nothing to flatten.
     """
-    shells = laid.shells
+    pieces = laid.pieces
     if not own.any():
         raise LayoutError("Nothing to unwrap.", "islands", "Select islands, faces or edges.")
-    shut = np.zeros(3 * shells.count, bool)
+    shut = np.zeros(3 * pieces.count, bool)
     if len(seams):
         shut[laid.halves(seams)] = True
     bare = ~laid.known
     before = (
-        laid.work.sewn | (np.repeat(bare, 3) & (shells.across >= 0))
+        laid.work.joined | (np.repeat(bare, 3) & (pieces.across >= 0))
         if keep
-        else (shells.across >= 0)
+        else (pieces.across >= 0)
     )
-    other = np.where(shells.across >= 0, shells.across // 3, 0)
-    sewn = before & ~shut & (shells.across >= 0) & np.repeat(own, 3) & own[other]
-    sewn = sewn & sewn[np.where(shells.across >= 0, shells.across, 0)]
-    sewn |= shells.inner
-    work = resewn(replace(laid.work, uv=shells.rest.copy()), sewn)
+    other = np.where(pieces.across >= 0, pieces.across // 3, 0)
+    joined = before & ~shut & (pieces.across >= 0) & np.repeat(own, 3) & own[other]
+    joined = joined & joined[np.where(pieces.across >= 0, pieces.across, 0)]
+    joined |= pieces.inner
+    work = rejoined(replace(laid.work, uv=pieces.rest.copy()), joined)
     cut = replace(laid, work=work, known=own)
     parts = pieces_of(cut, own)
-    flat = np.zeros((shells.count, 3, 2))
-    charts: list[IntArray] = []
+    flat = np.zeros((pieces.count, 3, 2))
+    islands: list[IntArray] = []
     more = 0
     for tris in parts:
-        found = flat_whole(shells, tris, sewn, balance)
+        found = flat_whole(pieces, tris, joined, balance)
         if found is not None:
             flat[tris] = found
-            charts.append(tris)
+            islands.append(tris)
             continue
-        pieces = _cut_further(shells, tris, sewn, flat, balance)
-        more += len(pieces) > 1 or not is_disc(shells, tris, sewn)
-        charts += pieces
-    _at_true_size(shells, charts, flat)
+        parts = _cut_further(pieces, tris, joined, flat, balance)
+        more += len(parts) > 1 or not is_disc(pieces, tris, joined)
+        islands += parts
+    _at_true_size(pieces, islands, flat)
     out = laid.work.uv.copy()
-    local = in_rows(flat[own], _renumbered(charts, own), float(shells.area[own].sum()))
+    local = in_rows(flat[own], _renumbered(islands, own), float(pieces.area[own].sum()))
     out[own] = local * room
-    note = f"{len(charts)} {'island' if len(charts) == 1 else 'islands'}"
+    note = f"{len(islands)} {'island' if len(islands) == 1 else 'islands'}"
     if more:
         note += f"; {more} {'part' if more == 1 else 'parts'} had to be cut further to lie flat"
-    return Edited(with_slivers(laid.mesh, shells, laid.having(out, own)), note, aside=True)
+    return Edited(with_slivers(laid.mesh, pieces, laid.having(out, own)), note, aside=True)
 
 
 def _cut_further(
-    shells: Shells, tris: IntArray, sewn: BoolArray, flat: FloatArray, balance: float
+    pieces: Pieces, tris: IntArray, joined: BoolArray, flat: FloatArray, balance: float
 ) -> list[IntArray]:
-    """Cut a part that cannot lie flat as it is, into as few charts as its stretch allows; their
+    """Cut a part that cannot lie flat as it is, into as few islands as its stretch allows; their
     corners are put into flat (N, 3, 2)."""
-    part = part_of(shells, tris, sewn)
-    work = start_patchwork(part, limits_for(RAISED[0]), max(1, len(tris) // 6))
+    part = part_of(pieces, tris, joined)
+    work = start_islands(part, limits_for(RAISED[0]), max(1, len(tris) // 6))
     for stretch in RAISED:
-        work = sewn_up(work, limits_for(stretch))
-        if len(work.charts()) == 1:
+        work = joined_up(work, limits_for(stretch))
+        if len(work.islands()) == 1:
             break
     out = []
-    for chart in work.charts():
-        better = flat_whole(part, chart, work.sewn, balance)
-        flat[tris[chart]] = work.uv[chart] if better is None else better
-        out.append(tris[chart])
+    for island in work.islands():
+        better = flat_whole(part, island, work.joined, balance)
+        flat[tris[island]] = work.uv[island] if better is None else better
+        out.append(tris[island])
     return out
 
 
-def _at_true_size(shells: Shells, charts: list[IntArray], flat: FloatArray) -> None:
-    for chart in charts:
-        size = float(np.abs(triangle_areas(flat[chart])).sum())
+def _at_true_size(pieces: Pieces, islands: list[IntArray], flat: FloatArray) -> None:
+    for island in islands:
+        size = float(np.abs(triangle_areas(flat[island])).sum())
         if size > 0:
-            flat[chart] *= np.sqrt(float(shells.area[chart].sum()) / size)
+            flat[island] *= np.sqrt(float(pieces.area[island].sum()) / size)
 
 
-def _renumbered(charts: list[IntArray], own: BoolArray) -> list[IntArray]:
+def _renumbered(islands: list[IntArray], own: BoolArray) -> list[IntArray]:
     row = np.cumsum(own) - 1
-    return [row[chart] for chart in charts]
+    return [row[island] for island in islands]

@@ -7,7 +7,7 @@ import numpy as np
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.types import FloatArray, IntArray
-from quilt_core.unwrap._chart_loops import chart_vertices
+from quilt_core.unwrap._island_loops import island_vertices
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.names import WAYS
 
@@ -83,13 +83,13 @@ def _points(laid: Laid, corners: IntArray) -> tuple[list[IntArray], IntArray]:
     inside = (corners >= 0) & (corners < len(laid.uv))
     if not len(corners) or not inside.all() or not np.isfinite(laid.uv[corners]).all():
         raise LayoutError("A vertex without UVs.", "corners", "Select vertices of an island.")
-    shells = laid.shells
+    pieces = laid.pieces
     tris = np.flatnonzero(laid.known)
-    faces, _ = chart_vertices(
-        tris, shells.across, laid.work.sewn, np.full(shells.count, -1, np.int64)
+    faces, _ = island_vertices(
+        tris, pieces.across, laid.work.joined, np.full(pieces.count, -1, np.int64)
     )
     name = np.full(len(laid.uv), -1, np.int64)
-    name[shells.corner[tris].ravel()] = faces.ravel()
+    name[pieces.corner[tris].ravel()] = faces.ravel()
     if (name[corners] < 0).any():
         raise LayoutError(
             "A vertex of a face without surface.", "corners", "Select vertices of other faces."
@@ -100,9 +100,9 @@ def _points(laid: Laid, corners: IntArray) -> tuple[list[IntArray], IntArray]:
 
 
 def _told(laid: Laid, uv: FloatArray, groups: list[IntArray], what: str) -> Edited:
-    flat = uv[laid.shells.corner].reshape(-1, 3, 2)
+    flat = uv[laid.pieces.corner].reshape(-1, 3, 2)
     moved = np.unique(np.concatenate(groups))
-    touched = np.isin(laid.shells.corner, moved).any(axis=1) & laid.known
+    touched = np.isin(laid.pieces.corner, moved).any(axis=1) & laid.known
     before, after = triangle_areas(laid.work.uv[touched]), triangle_areas(flat[touched])
     over = int(((before > 0) != (after > 0)).sum())
     turned = f", {over} triangles turned over" if over else ""

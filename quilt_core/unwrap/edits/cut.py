@@ -8,7 +8,7 @@ from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
-from quilt_core.unwrap.edits.laid import Edited, Laid, resewn
+from quilt_core.unwrap.edits.laid import Edited, Laid, rejoined
 
 
 def cut_edges(laid: Laid, corners: IntArray, gap: float) -> Edited:
@@ -28,7 +28,7 @@ def cut_edges(laid: Laid, corners: IntArray, gap: float) -> Edited:
         When nothing comes apart.
     """
     half = laid.halves(corners)
-    if not laid.work.sewn[half].any():
+    if not laid.work.joined[half].any():
         raise LayoutError(
             "These edges are seams already.", "edges", "Select edges inside of an island."
         )
@@ -44,13 +44,13 @@ def split_faces(laid: Laid, faces: IntArray, gap: float) -> Edited:
         When they are whole islands.
     """
     own = laid.triangles(faces)
-    half = np.flatnonzero(np.repeat(own, 3) & laid.work.sewn)
-    border = half[~own[laid.shells.across[half] // 3]]
+    half = np.flatnonzero(np.repeat(own, 3) & laid.work.joined)
+    border = half[~own[laid.pieces.across[half] // 3]]
     if not len(border):
         raise LayoutError(
             "These faces are whole islands already.", "faces", "Select some faces of an island."
         )
-    return _cut(laid, np.concatenate([border, laid.shells.across[border]]), gap, "faces", own)
+    return _cut(laid, np.concatenate([border, laid.pieces.across[border]]), gap, "faces", own)
 
 
 def rip_corner(laid: Laid, corner: int, gap: float) -> Edited:
@@ -68,15 +68,15 @@ def rip_corner(laid: Laid, corner: int, gap: float) -> Edited:
     LayoutError
         When it shares its place with no other face of the island.
     """
-    shells, work = laid.shells, laid.work
+    pieces, work = laid.pieces, laid.work
     halves = laid.halves(np.array([corner]))
     face = laid.mesh.corner_face[corner]
     own = np.flatnonzero(laid.triangles(np.array([face])))
-    tied = work.sewn[halves].any() or any(
-        work.sewn[3 * t + s] and not shells.inner[3 * t + s]
+    tied = work.joined[halves].any() or any(
+        work.joined[3 * t + s] and not pieces.inner[3 * t + s]
         for t in own.tolist()
         for s in range(3)
-        if corner in (shells.corner[t, s], shells.corner[t, (s + 1) % 3])
+        if corner in (pieces.corner[t, s], pieces.corner[t, (s + 1) % 3])
     )
     if not tied:
         raise LayoutError(
@@ -95,12 +95,12 @@ def _cut(
 ) -> Edited:
     """Open half-edges. `leaving` (N,) are triangles whose parts step aside, not the smaller ones."""
     work = laid.work
-    sewn = work.sewn.copy()
-    sewn[half] = False
-    after = resewn(work, sewn)
-    flat, changed = work.uv.copy(), np.zeros(laid.shells.count, bool)
+    joined = work.joined.copy()
+    joined[half] = False
+    after = rejoined(work, joined)
+    flat, changed = work.uv.copy(), np.zeros(laid.pieces.count, bool)
     parts = 0
-    area = laid.shells.area
+    area = laid.pieces.area
     for island in np.unique(work.label[half // 3]):
         tris = np.flatnonzero(work.label == island)
         names = np.unique(after.label[tris])
@@ -164,7 +164,7 @@ def cut_folds(laid: Laid, tris: IntArray, gap: float) -> Edited:
     LayoutError
         When none is folded.
     """
-    up = np.zeros(laid.shells.count)
+    up = np.zeros(laid.pieces.count)
     signed = triangle_areas(laid.work.uv)
     for island in np.unique(laid.work.label[tris]):
         mine = laid.work.label == island
@@ -172,7 +172,7 @@ def cut_folds(laid: Laid, tris: IntArray, gap: float) -> Edited:
     # What has hardly any area turns nowhere.
     least = 1e-9 * np.abs(signed[tris]).max(initial=0.0)
     over = (signed * up < -least) & np.isin(laid.work.label, laid.work.label[tris])
-    faces = np.unique(laid.shells.face[over])
+    faces = np.unique(laid.pieces.face[over])
     if not len(faces):
         raise LayoutError("No face is folded over.", "islands", "There is nothing to cut.")
     made = split_faces(laid, faces, gap)
@@ -180,11 +180,11 @@ def cut_folds(laid: Laid, tris: IntArray, gap: float) -> Edited:
 
 
 def pieces_of(laid: Laid, own: BoolArray) -> list[IntArray]:
-    """Triangles of `own` (N,) in sewn pieces."""
-    shells, sewn = laid.shells, laid.work.sewn
-    half = np.flatnonzero(sewn & np.repeat(own, 3))
-    half = half[own[shells.across[half] // 3]]
-    label = groups(np.stack([half // 3, shells.across[half] // 3], axis=1), shells.count)
+    """Triangles of `own` (N,) in joined pieces."""
+    pieces, joined = laid.pieces, laid.work.joined
+    half = np.flatnonzero(joined & np.repeat(own, 3))
+    half = half[own[pieces.across[half] // 3]]
+    label = groups(np.stack([half // 3, pieces.across[half] // 3], axis=1), pieces.count)
     tris = np.flatnonzero(own)
     order = tris[np.argsort(label[tris], kind="stable")]
     cuts = np.flatnonzero(np.diff(label[order])) + 1

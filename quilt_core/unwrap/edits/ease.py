@@ -10,11 +10,11 @@ from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._border_loops import crosses
-from quilt_core.unwrap._chart_loops import chart_vertices, figures
+from quilt_core.unwrap._island_loops import figures, island_vertices
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.onto import laid_onto
-from quilt_core.unwrap.relax import relax_chart
+from quilt_core.unwrap.relax import relax_island
 from quilt_core.unwrap.start import border_loops, is_open, lscm, tutte
 
 STEPS = 150
@@ -50,14 +50,14 @@ def ease(
         When faces are turned over and cannot be turned back with the border held.
     """
     work = laid.work
-    flat, changed = work.uv.copy(), np.zeros(laid.shells.count, bool)
+    flat, changed = work.uv.copy(), np.zeros(laid.pieces.count, bool)
     before, after, weight = 0.0, 0.0, 0.0
     for tris in pieces_of(laid, own):
         now = _eased(laid, tris, own, hold_border, balance, steps, pinned)
         unit = laid.unit(tris)
-        area = float(laid.shells.area[tris].sum())
+        area = float(laid.pieces.area[tris].sum())
         mirror = np.array([laid.facing(tris), 1.0])
-        rest = laid.shells.rest[tris] * unit
+        rest = laid.pieces.rest[tris] * unit
         before += area * figures(rest, work.uv[tris] * mirror)[0]
         after += area * figures(rest, now * mirror)[0]
         weight += area
@@ -79,13 +79,15 @@ def _eased(
     pinned: BoolArray | None,
 ) -> FloatArray:
     """(K, 3, 2) a piece, eased at its present size."""
-    shells, work = laid.shells, laid.work
-    faces, n = chart_vertices(tris, shells.across, work.sewn, np.full(shells.count, -1, np.int64))
+    pieces, work = laid.pieces, laid.work
+    faces, n = island_vertices(
+        tris, pieces.across, work.joined, np.full(pieces.count, -1, np.int64)
+    )
     held = np.zeros(n, bool)
     half = 3 * tris[:, None] + np.arange(3)
     # Shared with the rest of the island.
-    rim = work.sewn[half] & ~own[np.where(shells.across[half] >= 0, shells.across[half] // 3, 0)]
-    held_sides = rim | ~work.sewn[half] if hold_border else rim
+    rim = work.joined[half] & ~own[np.where(pieces.across[half] >= 0, pieces.across[half] // 3, 0)]
+    held_sides = rim | ~work.joined[half] if hold_border else rim
     for s in range(3):
         held[faces[held_sides[:, s], s]] = True
         held[faces[held_sides[:, s], (s + 1) % 3]] = True
@@ -93,19 +95,19 @@ def _eased(
         held[faces[pinned[tris]]] = True
     mirror = np.array([laid.facing(tris), 1.0])
     unit = laid.unit(tris)
-    rest = shells.rest[tris] * unit
+    rest = pieces.rest[tris] * unit
     x = np.empty((n, 2))
     x[faces.ravel()] = work.uv[tris].reshape(-1, 2) * mirror
     if (triangle_areas(x[faces]) <= 1e-9 * triangle_areas(rest)).any():
         x = untangled(faces, rest, x, held)
 
     moved = np.ones(len(tris), bool)
-    was_crossed = crosses(tris, work.sewn, x[faces], moved)
+    was_crossed = crosses(tris, work.joined, x[faces], moved)
 
     def valid(y: FloatArray) -> bool:
-        return was_crossed or not crosses(tris, work.sewn, y[faces], moved)
+        return was_crossed or not crosses(tris, work.joined, y[faces], moved)
 
-    y = relax_chart(faces, rest, x, held, balance, steps, valid)
+    y = relax_island(faces, rest, x, held, balance, steps, valid)
     if not held.any():
         y = laid_onto(y, y, x)
         # The same surface takes the same room.
@@ -117,13 +119,13 @@ def _eased(
 def untangled(faces: IntArray, rest: FloatArray, x: FloatArray, held: BoolArray) -> FloatArray:
     """A map (N, 2) without faces turned over, near to x where it can be.
 
-    With nothing held the chart is mapped anew: conformally, and where that flips, after Tutte. With
+    With nothing held the island is mapped anew: conformally, and where that flips, after Tutte. With
     the border held its inside is.
 
     Raises
     ------
     LayoutError
-        When the border that is held does not allow it, or the chart is closed.
+        When the border that is held does not allow it, or the island is closed.
     """
     if not held.any():
         if not is_open(faces, len(x)):

@@ -9,11 +9,11 @@ import numpy as np
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
-from quilt_core.unwrap._chart_loops import chart_vertices
-from quilt_core.unwrap._sew_loops import CROWDED, FINE, flatten_chart
-from quilt_core.unwrap.edits.laid import Edited, Laid, resewn
+from quilt_core.unwrap._island_loops import island_vertices
+from quilt_core.unwrap._join_loops import CROWDED, FINE, flatten_island
+from quilt_core.unwrap.edits.laid import Edited, Laid, rejoined
 from quilt_core.unwrap.edits.onto import laid_onto
-from quilt_core.unwrap.patchwork import Patchwork, limits_for, sewn_up
+from quilt_core.unwrap.surface_islands import SurfaceIslands, joined_up, limits_for
 
 EXACT = 1e-6
 """Sides that lie apart by less of their length after the fit are joined as they are."""
@@ -23,7 +23,7 @@ MOST_ENERGY, MOST_STRETCH = 60.0, 4.0
 
 
 def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
-    """Join islands along edges: the smaller one comes over, is fitted and sewn on; where its side
+    """Join islands along edges: the smaller one comes over, is fitted and joined on; where its side
     has another shape, what was joined is eased.
 
     Parameters
@@ -40,8 +40,8 @@ def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
         When there is nothing to join, or the joint would overlap or turn faces over.
     """
     half = laid.halves(corners)
-    across = laid.shells.across
-    open_ = half[(across[half] >= 0) & ~laid.work.sewn[half]]
+    across = laid.pieces.across
+    open_ = half[(across[half] >= 0) & ~laid.work.joined[half]]
     open_ = open_[laid.known[open_ // 3] & laid.known[across[open_] // 3]]
     if not len(open_):
         raise LayoutError(
@@ -49,7 +49,7 @@ def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
             "edges",
             "Select edges on the border of an island.",
         )
-    work, changed = laid.work, np.zeros(laid.shells.count, bool)
+    work, changed = laid.work, np.zeros(laid.pieces.count, bool)
     left = open_
     while len(left):
         h = int(left[0])
@@ -68,38 +68,38 @@ def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
 
 
 def _joined(
-    work: Patchwork, half: IntArray, one: int, two: int, scale: bool
-) -> tuple[Patchwork, BoolArray]:
-    """A patchwork with a seam closed, and which triangles changed."""
-    shells, across = work.shells, work.shells.across
+    work: SurfaceIslands, half: IntArray, one: int, two: int, scale: bool
+) -> tuple[SurfaceIslands, BoolArray]:
+    """A islands with a seam closed, and which triangles changed."""
+    pieces, across = work.pieces, work.pieces.across
     label, flat = work.label, work.uv.copy()
-    area = np.bincount(label, shells.area)
+    area = np.bincount(label, pieces.area)
     stays, comes = (one, two) if area[one] >= area[two] else (two, one)
     near = half[label[half // 3] == stays]
     if one != two:
         moved = np.flatnonzero(label == comes)
         flat[moved] = _fitted(flat, near, across, moved, scale)
-    sewn = work.sewn.copy()
-    sewn[half] = sewn[across[half]] = True
+    joined = work.joined.copy()
+    joined[half] = joined[across[half]] = True
     before = triangle_areas(flat)
     tris = np.flatnonzero((label == one) | (label == two))
     left = _apart(flat, near, across)
     length = np.linalg.norm(
         flat[near // 3, (near % 3 + 1) % 3] - flat[near // 3, near % 3], axis=1
     ).sum()
-    changed = np.zeros(shells.count, bool)
+    changed = np.zeros(pieces.count, bool)
     changed[label == comes] = True
     if left <= EXACT * length:
-        _snap(flat, near, across, sewn, tris, shells.count)
-        return resewn(replace(work, uv=flat), sewn), changed
+        _snap(flat, near, across, joined, tris, pieces.count)
+        return rejoined(replace(work, uv=flat), joined), changed
     changed[tris] = True
-    unit = np.sqrt(np.abs(before[tris]).sum() / max(float(shells.area[tris].sum()), 1e-300))
+    unit = np.sqrt(np.abs(before[tris]).sum() / max(float(pieces.area[tris].sum()), 1e-300))
     facing = 1.0 if before[tris].sum() >= 0 else -1.0
     way = np.array([facing, 1.0])
     local = np.where(np.isfinite(flat), flat, 0.0) * way / unit
-    place = np.full(shells.count, -1, np.int64)
-    state, _, eased = flatten_chart(
-        tris, across, sewn, shells.rest, np.zeros_like(shells.sharp), local, place,
+    place = np.full(pieces.count, -1, np.int64)
+    state, _, eased = flatten_island(
+        tris, across, joined, pieces.rest, np.zeros_like(pieces.sharp), local, place,
         MOST_ENERGY, MOST_STRETCH, STEPS,
     )  # fmt: skip
     if state != FINE:
@@ -112,7 +112,7 @@ def _joined(
     # The one that stays is where it was, as well as it can be.
     kept = np.isin(tris, np.flatnonzero(label == stays))
     flat[tris] = _kept_on(eased * way * unit, flat[tris], kept)
-    return resewn(replace(work, uv=flat), sewn), changed
+    return rejoined(replace(work, uv=flat), joined), changed
 
 
 def _fitted(
@@ -138,11 +138,16 @@ def _apart(flat: FloatArray, near: IntArray, across: IntArray) -> float:
 
 
 def _snap(
-    flat: FloatArray, near: IntArray, across: IntArray, sewn: BoolArray, tris: IntArray, count: int
+    flat: FloatArray,
+    near: IntArray,
+    across: IntArray,
+    joined: BoolArray,
+    tris: IntArray,
+    count: int,
 ) -> None:
     """The far side takes the very numbers of the near one, and with it all corners at its vertices."""
     place = np.full(count, -1, np.int64)
-    faces, n = chart_vertices(tris, across, sewn, place)
+    faces, n = island_vertices(tris, across, joined, place)
     row = np.full(count, -1, np.int64)
     row[tris] = np.arange(len(tris))
     value = np.full((n, 2), np.nan)
@@ -178,22 +183,22 @@ def join_neighbours(laid: Laid, tris: IntArray, stretch: float) -> Edited:
     LayoutError
         When none can be joined.
     """
-    shells, work = laid.shells, laid.work
-    chosen = np.zeros(shells.count, bool)
+    pieces, work = laid.pieces, laid.work
+    chosen = np.zeros(pieces.count, bool)
     chosen[tris] = True
-    other = np.where(shells.across >= 0, shells.across // 3, 0)
-    inside = np.repeat(chosen, 3) & chosen[other] & (shells.across >= 0)
-    flat, unit = np.where(np.isfinite(work.uv), work.uv, 0.0), np.ones(shells.count)
-    facing = np.ones(shells.count)
+    other = np.where(pieces.across >= 0, pieces.across // 3, 0)
+    inside = np.repeat(chosen, 3) & chosen[other] & (pieces.across >= 0)
+    flat, unit = np.where(np.isfinite(work.uv), work.uv, 0.0), np.ones(pieces.count)
+    facing = np.ones(pieces.count)
     names = np.unique(work.label[tris])
     for name in names:
         mine = np.flatnonzero(work.label == name)
         unit[mine], facing[mine] = laid.unit(mine), laid.facing(mine)
-    way = np.stack([facing, np.ones(shells.count)], axis=1)[:, None] / unit[:, None, None]
-    alone = replace(shells, across=np.where(inside, shells.across, -1))
-    start = resewn(replace(work, shells=alone, uv=flat * way), work.sewn & inside)
-    made = sewn_up(start, limits_for(stretch))
-    changed = np.zeros(shells.count, bool)
+    way = np.stack([facing, np.ones(pieces.count)], axis=1)[:, None] / unit[:, None, None]
+    alone = replace(pieces, across=np.where(inside, pieces.across, -1))
+    start = rejoined(replace(work, pieces=alone, uv=flat * way), work.joined & inside)
+    made = joined_up(start, limits_for(stretch))
+    changed = np.zeros(pieces.count, bool)
     out = work.uv.copy()
     fewer = 0
     for name in np.unique(made.label[tris]):
@@ -202,7 +207,7 @@ def join_neighbours(laid: Laid, tris: IntArray, stretch: float) -> Edited:
         if len(before) < 2:
             continue
         fewer += len(before) - 1
-        areas = [float(shells.area[mine][work.label[mine] == k].sum()) for k in before]
+        areas = [float(pieces.area[mine][work.label[mine] == k].sum()) for k in before]
         stays = work.label[mine] == before[int(np.argmax(areas))]
         first = mine[stays][0]
         out[mine] = _kept_on(made.uv[mine] / way[first], work.uv[mine], stays)
@@ -234,28 +239,28 @@ def close_near(laid: Laid, tris: IntArray, gap: float) -> Edited:
     LayoutError
         When there is no such seam.
     """
-    shells, work = laid.shells, laid.work
-    half = np.flatnonzero((shells.across >= 0) & ~work.sewn)
-    half = half[laid.known[half // 3] & laid.known[shells.across[half] // 3]]
-    meant = np.zeros(shells.count, bool)
+    pieces, work = laid.pieces, laid.work
+    half = np.flatnonzero((pieces.across >= 0) & ~work.joined)
+    half = half[laid.known[half // 3] & laid.known[pieces.across[half] // 3]]
+    meant = np.zeros(pieces.count, bool)
     meant[tris] = True
-    half = half[meant[half // 3] | meant[shells.across[half] // 3]]
-    far = shells.across[half]
+    half = half[meant[half // 3] | meant[pieces.across[half] // 3]]
+    far = pieces.across[half]
     one = work.uv[half // 3, half % 3] - work.uv[far // 3, (far % 3 + 1) % 3]
     two = work.uv[half // 3, (half % 3 + 1) % 3] - work.uv[far // 3, far % 3]
     near = half[np.maximum(np.hypot(*one.T), np.hypot(*two.T)) <= gap]
     if not len(near):
         raise LayoutError("No seam is that near.", "islands", "Allow a wider gap.")
-    sewn = work.sewn.copy()
-    sewn[near] = True
+    joined = work.joined.copy()
+    joined[near] = True
     known = np.flatnonzero(laid.known)
-    faces, n = chart_vertices(known, shells.across, sewn, np.full(shells.count, -1, np.int64))
+    faces, n = island_vertices(known, pieces.across, joined, np.full(pieces.count, -1, np.int64))
     held = np.bincount(faces.ravel(), minlength=n)[:, None]
     sums = [np.bincount(faces.ravel(), work.uv[known].reshape(-1, 2)[:, k], n) for k in (0, 1)]
     mean: FloatArray = np.stack(sums, axis=1) / held
     # Only corners at the seams move: elsewhere the mean would change the last digits.
     at_seam = np.zeros(n, bool)
-    row = np.full(shells.count, -1, np.int64)
+    row = np.full(pieces.count, -1, np.int64)
     row[known] = np.arange(len(known))
     for h in near:
         at_seam[faces[row[h // 3], [h % 3, (h % 3 + 1) % 3]]] = True
@@ -264,7 +269,7 @@ def close_near(laid: Laid, tris: IntArray, gap: float) -> Edited:
     hit = at_seam[faces]
     local[hit] = mean[faces][hit]
     flat[known] = local
-    changed = np.zeros(shells.count, bool)
+    changed = np.zeros(pieces.count, bool)
     changed[known] = hit.any(axis=1)
     mine = np.isin(work.label, work.label[changed])
     edges = len(near) // 2
@@ -275,7 +280,7 @@ def close_near(laid: Laid, tris: IntArray, gap: float) -> Edited:
     )
 
 
-def dissolve_crumbs(laid: Laid, tris: IntArray, side: float) -> Edited:
+def merge_tiny(laid: Laid, tris: IntArray, side: float) -> Edited:
     """Join islands that are smaller than a square of that side to the neighbour with the longest
     common border; those that fit nowhere stay.
 
@@ -288,34 +293,34 @@ def dissolve_crumbs(laid: Laid, tris: IntArray, side: float) -> Edited:
     extent = np.bincount(laid.work.label, flat)
     names, first = np.unique(laid.work.label[tris], return_index=True)
     small = (extent[names] > 0) & (extent[names] < side * side)
-    now, joined, all_ = laid, 0, np.zeros(laid.shells.count, bool)
+    now, count, all_ = laid, 0, np.zeros(laid.pieces.count, bool)
     for t in tris[first[small]][np.argsort(extent[names[small]])]:
         name = int(now.work.label[t])
         mine = now.work.label == name
-        half = np.flatnonzero(np.repeat(mine, 3) & (now.shells.across >= 0) & ~now.work.sewn)
-        other = now.work.label[now.shells.across[half] // 3]
-        keep = (other != now.work.label[half // 3]) & now.known[now.shells.across[half] // 3]
+        half = np.flatnonzero(np.repeat(mine, 3) & (now.pieces.across >= 0) & ~now.work.joined)
+        other = now.work.label[now.pieces.across[half] // 3]
+        keep = (other != now.work.label[half // 3]) & now.known[now.pieces.across[half] // 3]
         half, other = half[keep], other[keep]
         if not len(half):
             continue
-        longest = int(np.argmax(np.bincount(other, now.shells.length[half])))
+        longest = int(np.argmax(np.bincount(other, now.pieces.length[half])))
         half = half[other == longest]
         try:
             work, touched = _joined(
-                now.work, np.concatenate([half, now.shells.across[half]]),
+                now.work, np.concatenate([half, now.pieces.across[half]]),
                 name, longest, True,
             )  # fmt: skip
         except LayoutError:
             continue
         all_ |= np.isin(now.work.label, [name, longest])
         now = replace(now, uv=now.having(work.uv, touched), work=work)
-        joined += 1
-    if not joined:
+        count += 1
+    if not count:
         raise LayoutError(
             "No tiny island that could be joined to a neighbour.", "islands", "Allow larger ones."
         )
     return Edited(
         now.uv,
-        f"{joined} {'crumb' if joined == 1 else 'crumbs'} joined to neighbours",
+        f"{count} tiny {'island' if count == 1 else 'islands'} joined to neighbours",
         touched=all_,
     )

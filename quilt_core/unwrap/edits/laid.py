@@ -1,4 +1,4 @@
-"""An object's layout as it lies, ready to be edited: which edges are sewn, which triangles make up
+"""An object's layout as it lies, ready to be edited: which edges are joined, which triangles make up
 each island."""
 
 from __future__ import annotations
@@ -13,8 +13,8 @@ from quilt_core.scene.islands import UV_TOLERANCE, triangle_areas
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups, next_corner
-from quilt_core.unwrap.patchwork import Patchwork
-from quilt_core.unwrap.shells import Shells, find_shells
+from quilt_core.unwrap.pieces import Pieces, find_pieces
+from quilt_core.unwrap.surface_islands import SurfaceIslands
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,7 +48,7 @@ class Laid:
     mesh : Mesh
     uv : (C, 2) float64
         In square units: equal lengths in u and v are equal on the sheet; NaN for none.
-    work : Patchwork
+    work : SurfaceIslands
         Its triangles with their islands as labels; `uv` there is that of the corners.
     known : (N,) bool
         Triangles that have UVs.
@@ -56,23 +56,23 @@ class Laid:
 
     mesh: Mesh
     uv: FloatArray
-    work: Patchwork
+    work: SurfaceIslands
     known: BoolArray
 
     @property
-    def shells(self) -> Shells:
+    def pieces(self) -> Pieces:
         """The surface."""
-        return self.work.shells
+        return self.work.pieces
 
     @cached_property
     def edge(self) -> IntArray:
         """(3 N,) name of the edge of each half-edge: the corner of its face where it starts, in the
         order of the face; -1 within polygons."""
-        shells = self.shells
-        start, end = shells.corner.ravel(), np.roll(shells.corner, -1, axis=1).ravel()
+        pieces = self.pieces
+        start, end = pieces.corner.ravel(), np.roll(pieces.corner, -1, axis=1).ravel()
         after = next_corner(self.mesh.face_offsets, len(self.mesh.corner_vertex))
         name = np.where(after[start] == end, start, np.where(after[end] == start, end, -1))
-        return np.where(shells.inner, -1, name)
+        return np.where(pieces.inner, -1, name)
 
     def halves(self, corners: IntArray) -> IntArray:
         """Half-edges of edges, both sides of each.
@@ -89,13 +89,13 @@ class Laid:
         """
         _within(corners, len(self.mesh.corner_vertex), "edge")
         half = np.flatnonzero(np.isin(self.edge, corners))
-        across = self.shells.across[half]
+        across = self.pieces.across[half]
         return np.unique(np.concatenate([half, across[across >= 0]]))
 
     def triangles(self, faces: IntArray) -> BoolArray:
         """(N,) triangles of some faces."""
         _within(faces, self.mesh.face_count, "face")
-        return np.isin(self.shells.face, faces) & self.known
+        return np.isin(self.pieces.face, faces) & self.known
 
     def islands_of(self, triangles: BoolArray | IntArray) -> IntArray:
         """Triangles of all islands that some triangles belong to."""
@@ -105,7 +105,7 @@ class Laid:
     def unit(self, tris: IntArray) -> float:
         """Length in the layout for one on the surface."""
         flat = float(np.abs(triangle_areas(self.work.uv[tris])).sum())
-        return float(np.sqrt(flat / max(float(self.shells.area[tris].sum()), 1e-300)))
+        return float(np.sqrt(flat / max(float(self.pieces.area[tris].sum()), 1e-300)))
 
     def facing(self, tris: IntArray) -> float:
         """1 where most of some triangles face up, -1 where they are mirrored."""
@@ -114,7 +114,7 @@ class Laid:
     def having(self, flat: FloatArray, changed: BoolArray) -> FloatArray:
         """UVs of the corners (C, 2) with those of some triangles (N,) changed to flat (N, 3, 2)."""
         out = self.uv.copy()
-        out[self.shells.corner[changed].ravel()] = flat[changed].reshape(-1, 2)
+        out[self.pieces.corner[changed].ravel()] = flat[changed].reshape(-1, 2)
         return out
 
 
@@ -137,35 +137,35 @@ def lay_out(
     tolerance : float
         UVs that differ by less are the same.
     face_island : (F,) int64, optional
-        Islands that there are already: no edge between two of them is sewn, even where they touch.
+        Islands that there are already: no edge between two of them is joined, even where they touch.
     """
-    shells = find_shells(mesh, points)
-    flat = uv[shells.corner].reshape(-1, 3, 2)
+    pieces = find_pieces(mesh, points)
+    flat = uv[pieces.corner].reshape(-1, 3, 2)
     known = np.asarray(np.isfinite(flat).all(axis=(1, 2)))
-    half = np.flatnonzero(shells.across >= 0)
-    across = shells.across[half]
+    half = np.flatnonzero(pieces.across >= 0)
+    across = pieces.across[half]
     one, two = half // 3, across // 3
     start, end = half % 3, (half % 3 + 1) % 3
     with np.errstate(invalid="ignore"):
         near = (np.abs(flat[one, start] - flat[two, (across % 3 + 1) % 3]) <= tolerance).all(axis=1)
         near &= (np.abs(flat[one, end] - flat[two, across % 3]) <= tolerance).all(axis=1)
     if face_island is not None:
-        own = face_island[shells.face]
+        own = face_island[pieces.face]
         near &= own[one] == own[two]
-    sewn = np.zeros(3 * shells.count, bool)
-    sewn[half] = near & known[one] & known[two]
-    return Laid(mesh, uv, _as_sewn(shells, sewn, flat), known)
+    joined = np.zeros(3 * pieces.count, bool)
+    joined[half] = near & known[one] & known[two]
+    return Laid(mesh, uv, _as_joined(pieces, joined, flat), known)
 
 
-def _as_sewn(shells: Shells, sewn: BoolArray, uv: FloatArray) -> Patchwork:
-    inside = np.flatnonzero(sewn)
-    label = groups(np.stack([inside // 3, shells.across[inside] // 3], axis=1), shells.count)
-    return Patchwork(shells, label, sewn, uv)
+def _as_joined(pieces: Pieces, joined: BoolArray, uv: FloatArray) -> SurfaceIslands:
+    inside = np.flatnonzero(joined)
+    label = groups(np.stack([inside // 3, pieces.across[inside] // 3], axis=1), pieces.count)
+    return SurfaceIslands(pieces, label, joined, uv)
 
 
-def resewn(work: Patchwork, sewn: BoolArray) -> Patchwork:
-    """The same with other edges sewn, its labels those of the parts that come about."""
-    return _as_sewn(work.shells, sewn, work.uv)
+def rejoined(work: SurfaceIslands, joined: BoolArray) -> SurfaceIslands:
+    """The same with other edges joined, its labels those of the parts that come about."""
+    return _as_joined(work.pieces, joined, work.uv)
 
 
 def _within(numbers: IntArray, count: int, what: str) -> None:

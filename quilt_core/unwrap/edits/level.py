@@ -9,7 +9,7 @@ import numpy as np
 from quilt_core.errors import LayoutError
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
-from quilt_core.unwrap._chart_loops import chart_vertices
+from quilt_core.unwrap._island_loops import island_vertices
 from quilt_core.unwrap.edits.ease import ease
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.onto import AS_PLANE
@@ -36,11 +36,11 @@ def align_edges(laid: Laid, corners: IntArray, way: str) -> Edited:
     tris = laid.islands_of(half // 3)
     if not len(tris):
         raise LayoutError("These edges have no UVs.", "edges", "Select others.")
-    shells = laid.shells
-    faces, n = chart_vertices(
-        tris, shells.across, laid.work.sewn, np.full(shells.count, -1, np.int64)
+    pieces = laid.pieces
+    faces, n = island_vertices(
+        tris, pieces.across, laid.work.joined, np.full(pieces.count, -1, np.int64)
     )
-    row = np.full(shells.count, -1, np.int64)
+    row = np.full(pieces.count, -1, np.int64)
     row[tris] = np.arange(len(tris))
     a = faces[row[half // 3], half % 3]
     b = faces[row[half // 3], (half % 3 + 1) % 3]
@@ -119,9 +119,9 @@ def _settled(
     """Vertices put elsewhere and held; the rest of their islands eased around them."""
     flat = laid.work.uv.copy()
     flat[tris] = x[faces]
-    changed = np.zeros(laid.shells.count, bool)
+    changed = np.zeros(laid.pieces.count, bool)
     changed[tris] = True
     moved = replace(laid, uv=laid.having(flat, changed), work=replace(laid.work, uv=flat))
-    pinned = np.zeros((laid.shells.count, 3), bool)
+    pinned = np.zeros((laid.pieces.count, 3), bool)
     pinned[tris] = held[faces]
     return Edited(ease(moved, changed, pinned=pinned).uv, note)

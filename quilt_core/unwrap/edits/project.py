@@ -49,17 +49,17 @@ def project(
     tris = np.flatnonzero(own)
     if not len(tris):
         raise LayoutError("No face to project.", "faces", "Select some faces or islands.")
-    shells = laid.shells
-    frame = _frame(shells.normal[tris], shells.area[tris], shape, axis)
-    points = shells.points[tris] @ frame.T
-    normal = shells.normal[tris] @ frame.T
-    kind, flat = _SHAPES[shape](points, normal, shells.area[tris])
-    flat = _charts_apart(laid, tris, flat, kind)
+    pieces = laid.pieces
+    frame = _frame(pieces.normal[tris], pieces.area[tris], shape, axis)
+    points = pieces.points[tris] @ frame.T
+    normal = pieces.normal[tris] @ frame.T
+    kind, flat = _SHAPES[shape](points, normal, pieces.area[tris])
+    flat = _islands_apart(laid, tris, flat, kind)
     out = laid.work.uv.copy()
     out[tris] = flat * room
     count = len(np.unique(_pieces(laid, tris, flat, kind)))
     return Edited(
-        with_slivers(laid.mesh, shells, laid.having(out, own)),
+        with_slivers(laid.mesh, pieces, laid.having(out, own)),
         f"{shape}: {count} {'island' if count == 1 else 'islands'}",
         aside=True,
     )
@@ -198,35 +198,35 @@ _SHAPES = {
 def _pieces(laid: Laid, tris: IntArray, flat: FloatArray, kind: IntArray) -> IntArray:
     """(K,) number of the island that each triangle comes to lie in: of one kind, over edges whose
     ends agree."""
-    shells = laid.shells
-    row = np.full(shells.count, -1, np.int64)
+    pieces = laid.pieces
+    row = np.full(pieces.count, -1, np.int64)
     row[tris] = np.arange(len(tris))
     half = (3 * tris[:, None] + np.arange(3)).ravel()
-    half = half[shells.across[half] >= 0]
-    half = half[row[shells.across[half] // 3] >= 0]
-    far = shells.across[half]
+    half = half[pieces.across[half] >= 0]
+    half = half[row[pieces.across[half] // 3] >= 0]
+    far = pieces.across[half]
     one, two = row[half // 3], row[far // 3]
     size = float(np.ptp(flat.reshape(-1, 2), axis=0).max(initial=0.0))
     near = np.abs(flat[one, half % 3] - flat[two, (far % 3 + 1) % 3]).max(axis=1) <= 1e-6 * size
     near &= np.abs(flat[one, (half % 3 + 1) % 3] - flat[two, far % 3]).max(axis=1) <= 1e-6 * size
     # A polygon is never parted.
-    near = (near & (kind[one] == kind[two])) | shells.inner[half]
+    near = (near & (kind[one] == kind[two])) | pieces.inner[half]
     return groups(np.stack([one[near], two[near]], axis=1), len(tris))
 
 
-def _charts_apart(laid: Laid, tris: IntArray, flat: FloatArray, kind: IntArray) -> FloatArray:
+def _islands_apart(laid: Laid, tris: IntArray, flat: FloatArray, kind: IntArray) -> FloatArray:
     """The islands of a projection side by side, each as dense as the faces were."""
-    shells = laid.shells
-    _whole_polygons(shells.face[tris], kind, flat)
+    pieces = laid.pieces
+    _whole_polygons(pieces.face[tris], kind, flat)
     label = _pieces(laid, tris, flat, kind)
-    charts = [np.flatnonzero(label == name) for name in np.unique(label)]
-    total = float(shells.area[tris].sum())
+    islands = [np.flatnonzero(label == name) for name in np.unique(label)]
+    total = float(pieces.area[tris].sum())
     laid_out = flat.copy()
-    for chart in charts:
-        size = float(np.abs(triangle_areas(flat[chart])).sum())
+    for island in islands:
+        size = float(np.abs(triangle_areas(flat[island])).sum())
         if size > 0:
-            laid_out[chart] *= np.sqrt(shells.area[tris[chart]].sum() / size)
-    return in_rows(laid_out, charts, total)
+            laid_out[island] *= np.sqrt(pieces.area[tris[island]].sum() / size)
+    return in_rows(laid_out, islands, total)
 
 
 def _whole_polygons(face: IntArray, kind: IntArray, flat: FloatArray) -> None:

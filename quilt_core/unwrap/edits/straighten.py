@@ -8,7 +8,7 @@ import numpy as np
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
-from quilt_core.unwrap._chart_loops import chart_vertices
+from quilt_core.unwrap._island_loops import island_vertices
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.ease import ease, spanned
 from quilt_core.unwrap.edits.laid import Edited, Laid
@@ -59,14 +59,14 @@ def _with_piece(laid: Laid, tris: IntArray, flat: FloatArray, done: bool) -> Lai
     flat = laid_onto(flat, flat.reshape(-1, 2), old.reshape(-1, 2), quarters=True)
     uv = laid.work.uv.copy()
     uv[tris] = flat
-    changed = np.zeros(laid.shells.count, bool)
+    changed = np.zeros(laid.pieces.count, bool)
     changed[tris] = True
     rest = np.setdiff1d(laid.islands_of(tris), tris)
     if len(rest):
         # Corners that the rest shares with the piece go along.
         own = np.concatenate([tris, rest])
-        faces, n = chart_vertices(
-            own, laid.shells.across, laid.work.sewn, np.full(laid.shells.count, -1, np.int64)
+        faces, n = island_vertices(
+            own, laid.pieces.across, laid.work.joined, np.full(laid.pieces.count, -1, np.int64)
         )
         x, set_ = np.full((n, 2), np.nan), np.zeros(n, bool)
         x[faces.ravel()] = uv[own].reshape(-1, 2)
@@ -75,43 +75,43 @@ def _with_piece(laid: Laid, tris: IntArray, flat: FloatArray, done: bool) -> Lai
         uv[own] = x[faces]
         changed[own] = True
         moved = replace(laid, uv=laid.having(uv, changed), work=replace(laid.work, uv=uv))
-        loose = np.zeros(laid.shells.count, bool)
+        loose = np.zeros(laid.pieces.count, bool)
         loose[rest] = True
         return _again(moved, ease(moved, loose).uv)
     moved = replace(laid, uv=laid.having(uv, changed), work=replace(laid.work, uv=uv))
     if done:
         return moved
-    inside = np.zeros(laid.shells.count, bool)
+    inside = np.zeros(laid.pieces.count, bool)
     inside[tris] = True
     return _again(moved, ease(moved, inside, hold_border=True).uv)
 
 
 def _again(laid: Laid, uv: FloatArray) -> Laid:
-    flat = uv[laid.shells.corner].reshape(-1, 3, 2)
+    flat = uv[laid.pieces.corner].reshape(-1, 3, 2)
     return replace(laid, uv=uv, work=replace(laid.work, uv=flat))
 
 
 def _grid_of(laid: Laid, tris: IntArray) -> FloatArray | None:
     """(K, 3, 2) corners of a grid of quads as a rectangle at the size that it has; None for no
     grid."""
-    mesh, shells = laid.mesh, laid.shells
-    quads = np.unique(shells.face[tris])
+    mesh, pieces = laid.mesh, laid.pieces
+    quads = np.unique(pieces.face[tris])
     if (np.diff(mesh.face_offsets)[quads] != 4).any() or len(tris) != 2 * len(quads):
         return None
-    faces, n = chart_vertices(
-        tris, shells.across, laid.work.sewn, np.full(shells.count, -1, np.int64)
+    faces, n = island_vertices(
+        tris, pieces.across, laid.work.joined, np.full(pieces.count, -1, np.int64)
     )
     vertex = np.full(len(mesh.corner_vertex), -1, np.int64)
-    vertex[shells.corner[tris].ravel()] = faces.ravel()
+    vertex[pieces.corner[tris].ravel()] = faces.ravel()
     point = np.zeros((n, 3))
-    point[faces.ravel()] = shells.points[tris].reshape(-1, 3)
+    point[faces.ravel()] = pieces.points[tris].reshape(-1, 3)
     ring = vertex[mesh.face_offsets[quads][:, None] + np.arange(4)]
-    # Wound as the shell is: its triangles may have been turned.
+    # Wound as the piece is: its triangles may have been turned.
     half = (3 * tris[:, None] + np.arange(3)).ravel()
     half = half[laid.edge[half] >= 0]
-    against = laid.edge[half] != shells.corner.ravel()[half]
+    against = laid.edge[half] != pieces.corner.ravel()[half]
     turned = np.zeros(mesh.face_count, bool)
-    turned[shells.face[half[against] // 3]] = True
+    turned[pieces.face[half[against] // 3]] = True
     ring = np.where(turned[quads][:, None], ring[:, ::-1], ring)
     place = _numbered(ring, n)
     if place is None:
@@ -180,9 +180,9 @@ def _steps(ring: IntArray, point: FloatArray, place: IntArray, axis: int) -> Flo
 
 def _rectangle(laid: Laid, tris: IntArray) -> FloatArray:
     """(K, 3, 2) an island with its border on a rectangle."""
-    shells = laid.shells
-    faces, n = chart_vertices(
-        tris, shells.across, laid.work.sewn, np.full(shells.count, -1, np.int64)
+    pieces = laid.pieces
+    faces, n = island_vertices(
+        tris, pieces.across, laid.work.joined, np.full(pieces.count, -1, np.int64)
     )
     loops = border_loops(faces)
     if len(loops) != 1:
@@ -196,7 +196,7 @@ def _rectangle(laid: Laid, tris: IntArray) -> FloatArray:
     x = np.zeros((n, 2))
     x[faces.ravel()] = laid.work.uv[tris].reshape(-1, 2) * mirror
     point = np.zeros((n, 3))
-    point[faces.ravel()] = shells.points[tris].reshape(-1, 3)
+    point[faces.ravel()] = pieces.points[tris].reshape(-1, 3)
     step = np.linalg.norm(point[np.roll(loop, -1)] - point[loop], axis=1)
     at = np.r_[0.0, np.cumsum(step)]
     corner = _four_corners(x[loop], at)

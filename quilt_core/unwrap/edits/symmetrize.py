@@ -9,7 +9,7 @@ from scipy.spatial import cKDTree
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
-from quilt_core.unwrap._chart_loops import chart_vertices
+from quilt_core.unwrap._island_loops import island_vertices
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.ease import ease
 from quilt_core.unwrap.edits.laid import Edited, Laid
@@ -41,11 +41,11 @@ def symmetrize(laid: Laid, own: BoolArray) -> Edited:
     now, done = laid, 0
     for tris in pieces_of(laid, own):
         tris = laid.islands_of(tris)
-        faces, n = chart_vertices(
-            tris, laid.shells.across, laid.work.sewn, np.full(laid.shells.count, -1, np.int64)
+        faces, n = island_vertices(
+            tris, laid.pieces.across, laid.work.joined, np.full(laid.pieces.count, -1, np.int64)
         )
         point, x = np.zeros((n, 3)), np.zeros((n, 2))
-        point[faces.ravel()] = laid.shells.points[tris].reshape(-1, 3)
+        point[faces.ravel()] = laid.pieces.points[tris].reshape(-1, 3)
         x[faces.ravel()] = laid.work.uv[tris].reshape(-1, 2)
         partner = _partners(point, x)
         if partner is None:
@@ -54,15 +54,15 @@ def symmetrize(laid: Laid, own: BoolArray) -> Edited:
         image = _reflected(x[partner[matched]], x[matched])
         new = x.copy()
         new[matched] = 0.5 * (x[matched] + image)
-        flat, changed = now.work.uv.copy(), np.zeros(laid.shells.count, bool)
+        flat, changed = now.work.uv.copy(), np.zeros(laid.pieces.count, bool)
         flat[tris] = new[faces]
         changed[tris] = True
         now = replace(now, uv=now.having(flat, changed), work=replace(now.work, uv=flat))
         if not matched.all():
-            pinned = np.zeros((laid.shells.count, 3), bool)
+            pinned = np.zeros((laid.pieces.count, 3), bool)
             pinned[tris] = matched[faces]
             uv = ease(now, changed, pinned=pinned).uv
-            flat = uv[laid.shells.corner].reshape(-1, 3, 2)
+            flat = uv[laid.pieces.corner].reshape(-1, 3, 2)
             now = replace(now, uv=uv, work=replace(now.work, uv=flat))
         done += 1
     if not done:

@@ -15,7 +15,7 @@ from quilt_core.unwrap.edits.anew import unwrap_along
 from quilt_core.unwrap.edits.corners import align_corners, move_corners
 from quilt_core.unwrap.edits.cut import cut_edges, cut_folds, rip_corner, split_faces
 from quilt_core.unwrap.edits.ease import ease
-from quilt_core.unwrap.edits.join import close_near, dissolve_crumbs, join_edges, join_neighbours
+from quilt_core.unwrap.edits.join import close_near, join_edges, join_neighbours, merge_tiny
 from quilt_core.unwrap.edits.laid import Edited, Laid
 from quilt_core.unwrap.edits.level import align_edges
 from quilt_core.unwrap.edits.project import project
@@ -95,9 +95,9 @@ Verb = Callable[[Laid, Picks, EditOptions], Edited]
 def _region(laid: Laid, picks: Picks) -> NDArray[np.bool_]:
     """(N,) triangles of the picked faces, else of the islands that picked edges belong to; where there
     are none yet, of all that hangs together without UVs."""
-    own = np.isin(laid.shells.face, picks.faces)
+    own = np.isin(laid.pieces.face, picks.faces)
     if not own.any() and len(picks.edges):
-        touched = np.zeros(laid.shells.count, bool)
+        touched = np.zeros(laid.pieces.count, bool)
         touched[laid.halves(picks.edges) // 3] = True
         own = _bare_around(laid, touched & ~laid.known)
         own[laid.islands_of(touched & laid.known)] = True
@@ -107,10 +107,10 @@ def _region(laid: Laid, picks: Picks) -> NDArray[np.bool_]:
 def _bare_around(laid: Laid, touched: NDArray[np.bool_]) -> NDArray[np.bool_]:
     if not touched.any():
         return touched
-    bare, across = ~laid.known, laid.shells.across
+    bare, across = ~laid.known, laid.pieces.across
     half = np.flatnonzero((across >= 0) & np.repeat(bare, 3))
     half = half[bare[across[half] // 3]]
-    label = groups(np.stack([half // 3, across[half] // 3], axis=1), laid.shells.count)
+    label = groups(np.stack([half // 3, across[half] // 3], axis=1), laid.pieces.count)
     return np.asarray(bare & np.isin(label, label[touched]))
 
 
@@ -133,7 +133,7 @@ DONE_BY: dict[str, Verb] = {
     "join": lambda laid, p, o: join_edges(laid, p.edges, o.scale),
     "fewer islands": lambda laid, p, o: join_neighbours(laid, _known(laid, p), o.stretch),
     "close near seams": lambda laid, p, o: close_near(laid, _known(laid, p), o.gap),
-    "merge tiny islands": lambda laid, p, o: dissolve_crumbs(laid, _known(laid, p), o.side),
+    "merge tiny islands": lambda laid, p, o: merge_tiny(laid, _known(laid, p), o.side),
     "weld": lambda laid, p, o: weld(laid),
     "reduce stretch": lambda laid, p, o: ease(
         laid, _region(laid, p) & laid.known, o.hold_border, o.balance

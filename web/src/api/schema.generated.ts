@@ -2130,7 +2130,7 @@ export interface components {
              */
             tolerance?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["Kind635Enum"][];
+            kinds?: components["schemas"]["Kind96eEnum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -2139,7 +2139,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["Kind635Enum"][];
+            ignore?: components["schemas"]["Kind96eEnum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;
@@ -2485,7 +2485,7 @@ export interface components {
         FilterEnum: "bilinear" | "mitchell" | "lanczos";
         FindingOut: {
             key: string;
-            kind: components["schemas"]["Kind635Enum"];
+            kind: components["schemas"]["Kind96eEnum"];
             severity: components["schemas"]["SeverityEnum"];
             object: string;
             island: number;
@@ -2716,12 +2716,12 @@ export interface components {
          *     * `mirrored` - mirrored
          *     * `turned faces` - turned faces
          *     * `collapsed` - collapsed
-         *     * `crumb` - crumb
+         *     * `tiny` - tiny
          *     * `near seam` - near seam
          *     * `no surface` - no surface
          *     * `sliver` - sliver
          *     * `broken` - broken
-         *     * `unflattened` - unflattened
+         *     * `without UVs` - without UVs
          *     * `duplicate faces` - duplicate faces
          *     * `duplicate vertices` - duplicate vertices
          *     * `stretch` - stretch
@@ -2740,9 +2740,9 @@ export interface components {
          *     * `no samples` - no samples
          * @enum {string}
          */
-        Kind635Enum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "crumb" | "near seam" | "no surface" | "sliver" | "broken" | "unflattened" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
+        Kind96eEnum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "tiny" | "near seam" | "no surface" | "sliver" | "broken" | "without UVs" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
         KindOut: {
-            kind: components["schemas"]["Kind635Enum"];
+            kind: components["schemas"]["Kind96eEnum"];
             title: string;
             /**
              * @description by the project's rules
@@ -3713,7 +3713,7 @@ export interface components {
              */
             tolerance?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["Kind635Enum"][];
+            kinds?: components["schemas"]["Kind96eEnum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -3722,7 +3722,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["Kind635Enum"][];
+            ignore?: components["schemas"]["Kind96eEnum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;

@@ -186,7 +186,7 @@ it("looks at a whole object where a finding has no island", () => {
   editor.show(info(), still, geometry);
   editor.showFinding({
     key: "u",
-    kind: "unflattened",
+    kind: "without UVs",
     object: "Crate",
     islands: [],
     spots: [],

@@ -69,9 +69,9 @@ it("counts errors and warnings of a row of the object list", () => {
   expect(findingsOf(proof, new Set([0]), "")).toBe("1 overlap");
   const bare = {
     findings: [
-      finding("unflattened", "u", { islands: [] }),
+      finding("without UVs", "u", { islands: [] }),
       finding("smooth border", "s", { islands: [], severity: "hint" }),
     ],
   } as unknown as Proof;
-  expect(findingsOf(bare, new Set(), "Crate")).toBe("1 unflattened");
+  expect(findingsOf(bare, new Set(), "Crate")).toBe("1 without UVs");
 });

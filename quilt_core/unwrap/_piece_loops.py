@@ -49,7 +49,7 @@ def pair_many(order, begin, size, start, xyz, across):  # type: ignore[no-untype
 
 @njit(cache=True, nogil=True)
 def match_winding(vertex, across):  # type: ignore[no-untyped-def]
-    """(N,) triangles to turn over, so that neighbours are wound alike, and fewest of each shell;
+    """(N,) triangles to turn over, so that neighbours are wound alike, and fewest of each piece;
     pairs that cannot agree are parted in `across`."""
     n = len(vertex)
     turned = np.zeros(n, np.bool_)

@@ -1,4 +1,4 @@
-"""Charts: pieces of surface that are flat or can be flattened without stretch, with their UVs in
+"""Islands: pieces of surface that are flat or can be flattened without stretch, with their UVs in
 metres."""
 
 from __future__ import annotations
@@ -13,30 +13,30 @@ Faces = list[tuple[int, ...]]
 
 
 @dataclass(frozen=True, eq=False)
-class Chart:
+class Island:
     """Points (N, 3) in metres, their flat coordinates (N, 2) in metres, and faces."""
 
     points: FloatArray
     flat: FloatArray
     faces: Faces
 
-    def moved(self, x: float = 0, y: float = 0, z: float = 0, turn: float = 0) -> Chart:
-        """The chart turned about the upright (y) axis and moved; its flat shape stays."""
+    def moved(self, x: float = 0, y: float = 0, z: float = 0, turn: float = 0) -> Island:
+        """The island turned about the upright (y) axis and moved; its flat shape stays."""
         c, s = np.cos(turn), np.sin(turn)
         spin = np.array([[c, 0, s], [0, 1, 0], [-s, 0, c]])
-        return Chart(self.points @ spin.T + np.array([x, y, z]), self.flat, self.faces)
+        return Island(self.points @ spin.T + np.array([x, y, z]), self.flat, self.faces)
 
-    def tilted(self, axis: int, angle: float) -> Chart:
-        """The chart turned about a main axis."""
+    def tilted(self, axis: int, angle: float) -> Island:
+        """The island turned about a main axis."""
         c, s = np.cos(angle), np.sin(angle)
         a, b = [(1, 2), (2, 0), (0, 1)][axis]
         spin = np.eye(3)
         spin[a, a], spin[a, b], spin[b, a], spin[b, b] = c, -s, s, c
-        return Chart(self.points @ spin.T, self.flat, self.faces)
+        return Island(self.points @ spin.T, self.flat, self.faces)
 
-    def mirrored(self) -> Chart:
+    def mirrored(self) -> Island:
         """The same surface with its flat shape turned over."""
-        return Chart(self.points, self.flat * np.array([-1.0, 1.0]), self.faces)
+        return Island(self.points, self.flat * np.array([-1.0, 1.0]), self.faces)
 
 
 def _grid(columns: int, rows: int) -> Faces:
@@ -49,32 +49,32 @@ def _grid(columns: int, rows: int) -> Faces:
     ]
 
 
-def plate(width: float, height: float, columns: int = 1, rows: int = 1) -> Chart:
+def plate(width: float, height: float, columns: int = 1, rows: int = 1) -> Island:
     """An upright rectangle facing +z, its lower middle at the origin."""
     u, v = np.meshgrid(np.linspace(0, width, columns + 1), np.linspace(0, height, rows + 1))
     flat = np.stack([u.ravel(), v.ravel()], axis=1)
-    return Chart(
+    return Island(
         np.stack([flat[:, 0] - width / 2, flat[:, 1], np.zeros(len(flat))], axis=1),
         flat,
         _grid(columns, rows),
     )
 
 
-def cutout(outline: list[tuple[float, float]]) -> Chart:
+def cutout(outline: list[tuple[float, float]]) -> Island:
     """An upright flat n-gon facing +z."""
     flat = np.array(outline, np.float64)
-    return Chart(np.column_stack([flat, np.zeros(len(flat))]), flat, [tuple(range(len(flat)))])
+    return Island(np.column_stack([flat, np.zeros(len(flat))]), flat, [tuple(range(len(flat)))])
 
 
-def disk(radius: float, sides: int = 24, y: float = 0, down: bool = False) -> Chart:
+def disk(radius: float, sides: int = 24, y: float = 0, down: bool = False) -> Island:
     """A level disk of one n-gon."""
     t = np.linspace(0, 2 * np.pi, sides, endpoint=False)
     flat = radius * np.stack([np.cos(t), np.sin(t)], axis=1)
     points = np.column_stack([flat[:, 0], np.full(sides, y), -flat[:, 1]])
     order = tuple(range(sides))
     if down:
-        return Chart(points, flat * np.array([-1.0, 1.0]), [order[::-1]])
-    return Chart(points, flat, [order])
+        return Island(points, flat * np.array([-1.0, 1.0]), [order[::-1]])
+    return Island(points, flat, [order])
 
 
 def ring(
@@ -84,7 +84,7 @@ def ring(
     end: float = 2 * np.pi,
     sides: int = 32,
     y: float = 0,
-) -> Chart:
+) -> Island:
     """A level ring or part of one; a full ring is one island with a hole."""
     closed = abs(end - start - 2 * np.pi) < 1e-9
     t = np.linspace(start, end, sides + 1)[: sides if closed else None]
@@ -93,7 +93,7 @@ def ring(
     points = np.column_stack([flat[:, 0], np.full(len(flat), y), -flat[:, 1]])
     n = len(t)
     steps = range(n if closed else n - 1)
-    return Chart(points, flat, [(k, n + k, n + (k + 1) % n, (k + 1) % n) for k in steps])
+    return Island(points, flat, [(k, n + k, n + (k + 1) % n, (k + 1) % n) for k in steps])
 
 
 def band(
@@ -104,7 +104,7 @@ def band(
     start: float = 0,
     end: float = 2 * np.pi,
     sides: int = 24,
-) -> Chart:
+) -> Island:
     """A band of a cone or cylinder about the y axis, cut open and rolled flat.
 
     A cone's band flattens into a ring sector; its angle is 360 degrees x r / slant.
@@ -138,10 +138,10 @@ def band(
         if r1 > r0:
             flat[:, 1] *= -1
             flat[:, 0] *= -1
-    return Chart(points, flat, _grid(sides, 1))
+    return Island(points, flat, _grid(sides, 1))
 
 
-def strip(width: float, path: FloatArray, across: FloatArray, wave: float = 0.0) -> Chart:
+def strip(width: float, path: FloatArray, across: FloatArray, wave: float = 0.0) -> Island:
     """A ribbon along a path (N, 3); rolled flat as a straight strip, or a wavy one where `wave` > 0
     metres."""
     steps = np.linalg.norm(np.diff(path, axis=0), axis=1)
@@ -150,10 +150,10 @@ def strip(width: float, path: FloatArray, across: FloatArray, wave: float = 0.0)
     flat = np.concatenate([np.stack([along, sway], 1), np.stack([along, sway + width], 1)])
     points = np.concatenate([path - across * width / 2, path + across * width / 2])
     n = len(path)
-    return Chart(points, flat, [(k, k + 1, n + k + 1, n + k) for k in range(n - 1)])
+    return Island(points, flat, [(k, k + 1, n + k + 1, n + k) for k in range(n - 1)])
 
 
-def box(width: float, height: float, depth: float) -> list[Chart]:
+def box(width: float, height: float, depth: float) -> list[Island]:
     """A box on the ground in three islands: the sides as one strip, top and bottom."""
     w, d = width / 2, depth / 2
     corners = np.array([(-w, d), (w, d), (w, -d), (-w, -d), (-w, d)])
@@ -164,17 +164,17 @@ def box(width: float, height: float, depth: float) -> list[Chart]:
     flat = np.concatenate([np.stack([along, np.full(5, y)], 1) for y in (0.0, height)])
     top = plate(width, depth).tilted(0, -np.pi / 2).moved(y=height, z=d)
     bottom = plate(width, depth).tilted(0, np.pi / 2).moved(z=-d)
-    return [Chart(points, flat, _grid(4, 1)), top, bottom]
+    return [Island(points, flat, _grid(4, 1)), top, bottom]
 
 
-def gear(radius: float, hole: float, teeth: int) -> Chart:
+def gear(radius: float, hole: float, teeth: int) -> Island:
     """A flat toothed wheel with a round hole, upright, facing +z."""
     n = teeth * 4
     t = np.arange(n) * 2 * np.pi / n
     rim = np.where(np.arange(n) % 4 < 2, radius, radius * 0.86)
     edge = np.stack([np.cos(t), np.sin(t)], axis=1)
     flat = np.concatenate([edge * hole, edge * rim[:, None]])
-    return Chart(
+    return Island(
         np.column_stack([flat, np.zeros(2 * n)]),
         flat,
         [(k, n + k, n + (k + 1) % n, (k + 1) % n) for k in range(n)],

@@ -1,4 +1,4 @@
-"""Inner loop that sews charts together, the most promising seam first, as long as they lie flat."""
+"""Inner loop that sews islands together, the most promising seam first, as long as they lie flat."""
 
 from __future__ import annotations
 
@@ -8,64 +8,66 @@ import numpy as np
 from numba import njit
 
 from quilt_core.unwrap._border_loops import crosses, find_chains, fit_chain, fits
-from quilt_core.unwrap._chart_loops import (
-    chart_vertices,
+from quilt_core.unwrap._island_loops import (
     covered_share,
     figures,
+    island_vertices,
     near_chain,
     relax,
     rim,
 )
 
 MOST_COVERED = 0.15
-"""Share of a chart that may lie on the other before they are relaxed."""
+"""Share of an island that may lie on the other before they are relaxed."""
 PART = 500
-"""Triangles about a seam that are relaxed first, where a chart has more than twice as many."""
+"""Triangles about a seam that are relaxed first, where an island has more than twice as many."""
 NEARLY = 1.3
 """A part that is stretched by more than this part of what is allowed is hopeless."""
 SETTLED = 1e-4
 EVEN_FIT = 0.15
 """Sides that lie apart by this part of their length count half."""
 GROWN = 1.3
-"""A seam that could not be closed is tried again when its charts have grown by this."""
+"""A seam that could not be closed is tried again when its islands have grown by this."""
 NO, CROWDED, FINE = 0, 1, 2
 
 
 @njit(cache=True, nogil=True)
-def flatten_chart(tris, across, sewn, rest, sharp, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
-    """Flatten a chart as it is sewn, from its corners in uv (N, 3, 2), which stays as it is.
+def flatten_island(tris, across, joined, rest, sharp, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
+    """Flatten an island as it is joined, from its corners in uv (N, 3, 2), which stays as it is.
 
     Returns whether it is valid (NO, CROWDED, FINE), its energy and its new corners.
     """
-    faces, n = chart_vertices(tris, across, sewn, place)
+    faces, n = island_vertices(tris, across, joined, place)
     local, flat = rest[tris], uv[tris]
     if not relax(faces, n, local, flat, steps, SETTLED, most, np.empty(0, np.bool_)):
         return NO, np.inf, flat
-    return _judged(tris, faces, n, sewn, sharp, local, flat, most, stretch)
+    return _judged(tris, faces, n, joined, sharp, local, flat, most, stretch)
 
 
 @njit(cache=True, nogil=True)
-def _judged(tris, faces, n, sewn, sharp, local, flat, most, stretch):  # type: ignore[no-untyped-def]
+def _judged(tris, faces, n, joined, sharp, local, flat, most, stretch):  # type: ignore[no-untyped-def]
     energy, squared, flipped, _ = figures(local, flat)
     if flipped > 0 or energy > most or squared > stretch * stretch:
         return NO, energy, flat
-    if not fits(tris, faces, n, sewn, flat, sharp, np.empty(0, np.bool_)) or crosses(
-        tris, sewn, flat, np.ones(len(tris), np.bool_)
+    if not fits(tris, faces, n, joined, flat, sharp, np.empty(0, np.bool_)) or crosses(
+        tris, joined, flat, np.ones(len(tris), np.bool_)
     ):
         return CROWDED, energy, flat
     return FINE, energy, flat
 
 
 @njit(cache=True, nogil=True)
-def flatten_part(tris, own, part, sums, across, sewn, rest, sharp, uv, place, most, stretch, steps):  # type: ignore[no-untyped-def]
-    """The same, with all but a part of the chart held where it is; the first `own` triangles were
-    one chart before. `sums` are the chart's energy
+def flatten_part(  # type: ignore[no-untyped-def]
+    tris, own, part, sums, across, joined, rest, sharp, uv, place, most, stretch, steps
+):
+    """The same, with all but a part of the island held where it is; the first `own` triangles were
+    one island before. `sums` are the island's energy
     and squared stretch before, times its area, and its area.
 
     Returns only the part's new corners.
     """
-    faces, n = chart_vertices(part, across, sewn, place)
-    held = rim(part, faces, n, across, sewn, place)
+    faces, n = island_vertices(part, across, joined, place)
+    held = rim(part, faces, n, across, joined, place)
     flat, local = uv[part], rest[part]
     before = figures(local, flat)
     if not relax(faces, n, local, flat, steps, SETTLED, 1e9, held):
@@ -82,7 +84,7 @@ def flatten_part(tris, own, part, sums, across, sewn, rest, sharp, uv, place, mo
     squared = (sums[1] + area * (after[1] - before[1])) / sums[2]
     if after[2] > 0 or energy > most or squared > stretch * stretch:
         return NO, energy, flat
-    if not fits(part, faces, n, sewn, flat, sharp, held):
+    if not fits(part, faces, n, joined, flat, sharp, held):
         return CROWDED, energy, flat
     moved = np.zeros(len(tris), np.bool_)
     for i in range(len(part)):
@@ -90,12 +92,12 @@ def flatten_part(tris, own, part, sums, across, sewn, rest, sharp, uv, place, mo
     whole = np.empty((len(tris), 3, 2))
     for i in range(len(tris)):
         k = place[tris[i]]
-        # What was the other chart lies anew beside all of this one.
+        # What was the other island lies anew beside all of this one.
         moved[i] = k >= 0 or i >= own
         whole[i] = flat[k] if k >= 0 else uv[tris[i]]
     for i in range(len(part)):
         place[part[i]] = -1
-    if crosses(tris, sewn, whole, moved):
+    if crosses(tris, joined, whole, moved):
         return CROWDED, energy, flat
     return FINE, energy, flat
 
@@ -119,13 +121,13 @@ def _key(chain, across):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def try_to_sew(  # type: ignore[no-untyped-def]
+def try_to_join(  # type: ignore[no-untyped-def]
     chain,
     tris,
     other,
     sums,
     across,
-    sewn,
+    joined,
     rest,
     sharp,
     area,
@@ -137,9 +139,9 @@ def try_to_sew(  # type: ignore[no-untyped-def]
     stretch,
     steps,
 ):  # type: ignore[no-untyped-def]
-    """Close a seam between the charts `tris` and `other` (empty for the same chart).
+    """Close a seam between the islands `tris` and `other` (empty for the same island).
 
-    Returns whether it was closed, then in `sewn` and `uv` too, and the energy.
+    Returns whether it was closed, then in `joined` and `uv` too, and the energy.
     """
     two = len(other) > 0
     held = uv[other]
@@ -157,12 +159,12 @@ def try_to_sew(  # type: ignore[no-untyped-def]
             return False, np.inf
         every = np.concatenate((tris, other))
     for h in chain:
-        sewn[h] = True
-        sewn[across[h]] = True
+        joined[h] = True
+        joined[across[h]] = True
     state, energy = NO, np.inf
     worth = True
     if len(every) > 2 * PART:
-        part, more = near_chain(chain, across, sewn, PART, seen)
+        part, more = near_chain(chain, across, joined, PART, seen)
         if more:
             state, energy, flat = flatten_part(
                 every,
@@ -170,7 +172,7 @@ def try_to_sew(  # type: ignore[no-untyped-def]
                 part,
                 sums,
                 across,
-                sewn,
+                joined,
                 rest,
                 sharp,
                 uv,
@@ -186,16 +188,16 @@ def try_to_sew(  # type: ignore[no-untyped-def]
             # All of it may give way where a part cannot.
             worth = state == NO and energy - 4.0 < NEARLY * (most - 4.0)
     if worth:
-        state, energy, flat = flatten_chart(
-            every, across, sewn, rest, sharp, uv, place, most, stretch, steps
+        state, energy, flat = flatten_island(
+            every, across, joined, rest, sharp, uv, place, most, stretch, steps
         )
         if state == FINE:
             for k in range(len(every)):
                 uv[every[k]] = flat[k]
             return True, energy
     for h in chain:
-        sewn[h] = False
-        sewn[across[h]] = False
+        joined[h] = False
+        joined[across[h]] = False
     for k in range(len(other)):
         uv[other[k]] = held[k]
     return False, energy
@@ -203,16 +205,16 @@ def try_to_sew(  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _promise(left, far, one, two):  # type: ignore[no-untyped-def]
-    """How early a seam is tried: it is long for its charts, they are small, its sides fit."""
+    """How early a seam is tried: it is long for its islands, they are small, its sides fit."""
     fit = left / max(far, 1e-300) / EVEN_FIT
     return far / np.sqrt(min(one, two)) / (one + two) ** 0.25 / (1 + fit * fit)
 
 
 @njit(cache=True, nogil=True)
-def sew_charts(  # type: ignore[no-untyped-def]
+def join_islands(  # type: ignore[no-untyped-def]
     label,
     across,
-    sewn,
+    joined,
     rest,
     sharp,
     area,
@@ -227,17 +229,17 @@ def sew_charts(  # type: ignore[no-untyped-def]
     stop,
     told,
 ):  # type: ignore[no-untyped-def]
-    """Close seams until none can be closed any more; changes `label`, `sewn` and `uv`.
+    """Close seams until none can be closed any more; changes `label`, `joined` and `uv`.
 
     Sides that lie farther apart than `worst` times the length of a seam are not tried; a try takes
-    up to `steps` steps. `label` (N,) numbers the charts from 0. `jitter` shuffles the order a
+    up to `steps` steps. `label` (N,) numbers the islands from 0. `jitter` shuffles the order a
     little, by `seed`. `stop` (1,) ends it early when it is set; `told` (2,) holds the seams closed
     and those tried.
     """
     n = len(label)
     np.random.seed(seed)
-    charts = label.max() + 1 if n else 0
-    room = 2 * charts + 2
+    islands = label.max() + 1 if n else 0
+    room = 2 * islands + 2
     first = np.full(room, -1, np.int64)
     last = np.full(room, -1, np.int64)
     count = np.zeros(room, np.int64)
@@ -254,7 +256,7 @@ def sew_charts(  # type: ignore[no-untyped-def]
         last[c] = t
         count[c] += 1
         size[c] += area[t]
-    for c in range(charts):
+    for c in range(islands):
         tris = _members(first[c], count[c], follow)
         found = figures(rest[tris], uv[tris])
         energy[c], squared[c] = found[0] * size[c], found[1] * size[c]
@@ -271,16 +273,16 @@ def sew_charts(  # type: ignore[no-untyped-def]
     todo = [(np.int64(0), np.int64(0))]
     todo.pop()
     fresh = 0
-    number = charts
+    number = islands
     while True:
-        # Offer the seams of new charts, or of all at first.
+        # Offer the seams of new islands, or of all at first.
         while fresh < number:
             c = fresh
             fresh += 1
             if count[c] == 0:
                 continue
             row, end = find_chains(
-                _members(first[c], count[c], follow), label, across, sewn, length, mark
+                _members(first[c], count[c], follow), label, across, joined, length, mark
             )
             if used + len(row) > len(pool):
                 bigger = np.empty(2 * len(pool) + len(row), np.int64)
@@ -318,7 +320,7 @@ def sew_charts(  # type: ignore[no-untyped-def]
         if count[one] == 0 or count[two] == 0:
             continue
         chain = pool[at : at + long]
-        if sewn[chain[0]]:
+        if joined[chain[0]]:
             continue
         key = _key(chain, across)
         total = size[one] + size[two]
@@ -331,13 +333,13 @@ def sew_charts(  # type: ignore[no-untyped-def]
         sums[0], sums[1], sums[2] = energy[one], squared[one], size[one]
         if one != two:
             sums[0], sums[1], sums[2] = sums[0] + energy[two], sums[1] + squared[two], total
-        done, mean = try_to_sew(
+        done, mean = try_to_join(
             chain,
             tris,
             other,
             sums,
             across,
-            sewn,
+            joined,
             rest,
             sharp,
             area,

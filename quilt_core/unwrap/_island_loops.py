@@ -1,4 +1,4 @@
-"""Inner loops that flatten one chart: its vertices, an as-rigid-as-possible solve, its figures.
+"""Inner loops that flatten one island: its vertices, an as-rigid-as-possible solve, its figures.
 
 References: Liu, Zhang, Xu, Gotsman, Gortler 2008, A Local/Global Approach to Mesh Parameterization;
 George and Liu 1981, Computer Solution of Large Sparse Positive Definite Systems (envelopes).
@@ -19,8 +19,8 @@ def _root(up, i):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def chart_vertices(tris, across, sewn, place):  # type: ignore[no-untyped-def]
-    """(m, 3) vertices of a chart's triangles, which are one where edges are sewn; and how many.
+def island_vertices(tris, across, joined, place):  # type: ignore[no-untyped-def]
+    """(m, 3) vertices of an island's triangles, which are one where edges are joined; and how many.
 
     `place` (N,) is scratch: -1 everywhere, and so it is left.
     """
@@ -31,7 +31,7 @@ def chart_vertices(tris, across, sewn, place):  # type: ignore[no-untyped-def]
     for i in range(m):
         for s in range(3):
             h = 3 * tris[i] + s
-            if not sewn[h]:
+            if not joined[h]:
                 continue
             o = across[h]
             j = place[o // 3]
@@ -268,7 +268,7 @@ def write_corners(faces, rank, x, uv):  # type: ignore[no-untyped-def]
 def relax(faces, n, rest, uv, steps, settled, most, held):  # type: ignore[no-untyped-def]
     """As-rigid-as-possible from the present corners uv (m, 3, 2), in place; False when it has no
     solution, or when it will hardly come below an energy of `most`. Ends when no corner moves by
-    `settled` of the chart's size. Vertices that are `held` (n,) stay."""
+    `settled` of the island's size. Vertices that are `held` (n,) stay."""
     rank = banded_order(faces, n)
     first, end = envelope_size(faces, rank, n)
     cot = cotangents(rest)
@@ -308,8 +308,8 @@ def relax(faces, n, rest, uv, steps, settled, most, held):  # type: ignore[no-un
 
 
 @njit(cache=True, nogil=True)
-def near_chain(chain, across, sewn, most, seen):  # type: ignore[no-untyped-def]
-    """Up to about `most` triangles nearest to a chain of half-edges, over sewn sides; and whether
+def near_chain(chain, across, joined, most, seen):  # type: ignore[no-untyped-def]
+    """Up to about `most` triangles nearest to a chain of half-edges, over joined sides; and whether
     there are more. `seen` (N,) is scratch: False everywhere, and so it is left."""
     out = np.empty(most + 4 * len(chain) + 8, np.int64)
     tail = 0
@@ -326,7 +326,7 @@ def near_chain(chain, across, sewn, most, seen):  # type: ignore[no-untyped-def]
         head += 1
         for s in range(3):
             h = 3 * t + s
-            if not sewn[h]:
+            if not joined[h]:
                 continue
             u = across[h] // 3
             if seen[u]:
@@ -343,15 +343,15 @@ def near_chain(chain, across, sewn, most, seen):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def rim(tris, faces, n, across, sewn, place):  # type: ignore[no-untyped-def]
-    """(n,) vertices of some triangles that others of their chart share."""
+def rim(tris, faces, n, across, joined, place):  # type: ignore[no-untyped-def]
+    """(n,) vertices of some triangles that others of their island share."""
     for i in range(len(tris)):
         place[tris[i]] = i
     held = np.zeros(n, np.bool_)
     for i in range(len(tris)):
         for s in range(3):
             h = 3 * tris[i] + s
-            if sewn[h] and place[across[h] // 3] < 0:
+            if joined[h] and place[across[h] // 3] < 0:
                 held[faces[i, s]] = True
                 held[faces[i, (s + 1) % 3]] = True
     for i in range(len(tris)):

@@ -10,7 +10,7 @@ import numpy as np
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import weld_ids, weld_positions
-from quilt_core.unwrap._shell_loops import match_winding, pair_many
+from quilt_core.unwrap._piece_loops import match_winding, pair_many
 
 THINNEST = 1e-4
 """Height that a sliver is given, as a part of its longest side: it has hardly any area, and would
@@ -23,7 +23,7 @@ that is missing from (or above) a full turn."""
 
 
 @dataclass(frozen=True, eq=False)
-class Shells:
+class Pieces:
     """The surface of a mesh as triangles that know their neighbours.
 
     A half-edge ``3 t + s`` is the side of triangle ``t`` from its corner ``s`` to the next.
@@ -31,7 +31,7 @@ class Shells:
     Parameters
     ----------
     corner : (N, 3) int64
-        Corners in the mesh, wound alike within a shell.
+        Corners in the mesh, wound alike within a piece.
     vertex : (N, 3) int64
         Equal where corners lie at the same place.
     across : (3 N,) int64
@@ -81,12 +81,12 @@ class Shells:
         return len(self.corner)
 
 
-def find_shells(mesh: Mesh, points: FloatArray | None = None) -> Shells:
+def find_pieces(mesh: Mesh, points: FloatArray | None = None) -> Pieces:
     """Prepare a mesh for flattening.
 
-    Faces that lie on an earlier one (the same corners) make shells of their own. Where more than
+    Faces that lie on an earlier one (the same corners) make pieces of their own. Where more than
     two faces meet, those that go on most evenly are neighbours. Faces wound against their
-    neighbours are turned, here only; a shell that has no two sides is cut where it would twist.
+    neighbours are turned, here only; a piece that has no two sides is cut where it would twist.
 
     Parameters
     ----------
@@ -118,7 +118,7 @@ def find_shells(mesh: Mesh, points: FloatArray | None = None) -> Shells:
     area = 0.5 * (one[:, 0] * two[:, 1] - one[:, 1] * two[:, 0])
     turn = _turns(across, normal, xyz)
     sharp = _sharp(vertex, turn, rest, len(mesh.positions))
-    return Shells(
+    return Pieces(
         corner=corner, vertex=vertex, across=across, inner=inner, face=face, points=xyz, rest=rest,
         area=area, normal=normal, length=length, turn=turn, sharp=sharp, aside=aside, place=place,
     )  # fmt: skip

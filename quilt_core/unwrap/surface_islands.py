@@ -1,6 +1,6 @@
-"""A surface cut into charts that lie flat, sewn together piece by piece as far as they stay so.
+"""A surface cut into islands that lie flat, joined together piece by piece as far as they stay so.
 
-Every chart is valid at all times: no triangle turned over, nothing covered twice, its stretch below
+Every island is valid at all times: no triangle turned over, nothing covered twice, its stretch below
 the limit. Cutting starts with regions around seeds; those that cannot lie flat are halved. Then
 seams are closed, the most promising first, each tried by flattening what it would join.
 """
@@ -13,13 +13,13 @@ import numpy as np
 
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
-from quilt_core.unwrap._sew_loops import sew_charts
-from quilt_core.unwrap.shells import Shells
+from quilt_core.unwrap._join_loops import join_islands
+from quilt_core.unwrap.pieces import Pieces
 
 
 @dataclass(frozen=True)
 class Limits:
-    """What a chart may have.
+    """What an island may have.
 
     Parameters
     ----------
@@ -55,91 +55,91 @@ def limits_for(stretch: float) -> Limits:
 
 
 @dataclass(frozen=True, eq=False)
-class Patchwork:
-    """Charts of a surface.
+class SurfaceIslands:
+    """Islands of a surface.
 
     Parameters
     ----------
-    shells : Shells
+    pieces : Pieces
     label : (N,) int64
-        Chart of each triangle.
-    sewn : (3 N,) bool
+        Island of each triangle.
+    joined : (3 N,) bool
         Half-edges that are no seam.
     uv : (N, 3, 2) float64
-        Corners of each triangle in its chart's own plane, in the unit of the surface.
+        Corners of each triangle in its island's own plane, in the unit of the surface.
     """
 
-    shells: Shells
+    pieces: Pieces
     label: IntArray
-    sewn: BoolArray
+    joined: BoolArray
     uv: FloatArray
 
     @property
     def seam(self) -> float:
         """Length of the seams: of edges with a face on both sides that are cut."""
-        cut = ~self.sewn & (self.shells.across >= 0)
-        return float(self.shells.length[cut].sum()) / 2
+        cut = ~self.joined & (self.pieces.across >= 0)
+        return float(self.pieces.length[cut].sum()) / 2
 
-    def charts(self) -> list[IntArray]:
-        """Triangles of each chart."""
+    def islands(self) -> list[IntArray]:
+        """Triangles of each island."""
         order = np.argsort(self.label, kind="stable")
         cuts = np.flatnonzero(np.diff(self.label[order])) + 1
         return np.split(order, cuts) if len(order) else []
 
 
-def sewn_up(
-    work: Patchwork,
+def joined_up(
+    work: SurfaceIslands,
     limits: Limits,
     jitter: float = 0.0,
     seed: int = 0,
     stop: BoolArray | None = None,
     told: IntArray | None = None,
-) -> Patchwork:
+) -> SurfaceIslands:
     """Close seams until none can be closed any more.
 
     `stop` (1,) ends it with what there is when it is set from another thread; `told` (2,) counts the
     seams that were closed and tried.
     """
-    shells = work.shells
-    label, sewn, uv = work.label.copy(), work.sewn.copy(), work.uv.copy()
+    pieces = work.pieces
+    label, joined, uv = work.label.copy(), work.joined.copy(), work.uv.copy()
     stop = np.zeros(1, bool) if stop is None else stop
     told = np.zeros(2, np.int64) if told is None else told
-    sew_charts(
-        label, shells.across, sewn, shells.rest, shells.sharp, shells.area, shells.length, uv,
+    join_islands(
+        label, pieces.across, joined, pieces.rest, pieces.sharp, pieces.area, pieces.length, uv,
         limits.energy, limits.stretch, limits.worst_fit, limits.steps, jitter, seed, stop, told,
     )  # fmt: skip
     label = np.unique(label, return_inverse=True)[1].astype(np.int64)
-    return replace(work, label=label, sewn=sewn, uv=uv)
+    return replace(work, label=label, joined=joined, uv=uv)
 
 
-def unpicked(work: Patchwork, base: Patchwork, pieces: BoolArray) -> Patchwork:
-    """Open the seams in and around some pieces again.
+def split_off(work: SurfaceIslands, base: SurfaceIslands, parts: BoolArray) -> SurfaceIslands:
+    """Open the seams in and around some parts again.
 
     Parameters
     ----------
-    work : Patchwork
-    base : Patchwork
-        The pieces that it was sewn from.
-    pieces : (P,) bool
+    work : SurfaceIslands
+    base : SurfaceIslands
+        The parts that it was joined from.
+    parts : (P,) bool
         Pieces that are cut loose.
     """
-    shells = work.shells
-    loose = pieces[base.label]
+    pieces = work.pieces
+    loose = parts[base.label]
     half = np.repeat(loose, 3)
-    touched = half | (half[shells.across] & (shells.across >= 0))
-    sewn = np.where(touched, base.sewn, work.sewn)
+    touched = half | (half[pieces.across] & (pieces.across >= 0))
+    joined = np.where(touched, base.joined, work.joined)
     uv = np.where(loose[:, None, None], base.uv, work.uv)
-    inside = np.flatnonzero(sewn)
-    label = groups(np.stack([inside // 3, shells.across[inside] // 3], axis=1), shells.count)
-    return Patchwork(shells, label, sewn, uv)
+    inside = np.flatnonzero(joined)
+    label = groups(np.stack([inside // 3, pieces.across[inside] // 3], axis=1), pieces.count)
+    return SurfaceIslands(pieces, label, joined, uv)
 
 
-def near_pieces(base: Patchwork, start: int, share: float) -> BoolArray:
+def near_pieces(base: SurfaceIslands, start: int, share: float) -> BoolArray:
     """(P,) the pieces nearest to a triangle, with about that share of the surface."""
-    middle = base.shells.points.mean(axis=1)
+    middle = base.pieces.points.mean(axis=1)
     far = np.linalg.norm(middle - middle[start], axis=1)
     order = np.argsort(far)
-    held = np.cumsum(base.shells.area[order])
+    held = np.cumsum(base.pieces.area[order])
     many = int(np.searchsorted(held, share * held[-1])) + 1
     out = np.zeros(int(base.label.max()) + 1, bool)
     out[base.label[order[:many]]] = True
