@@ -98,7 +98,7 @@ def lines(sizes: tuple[int, ...] = (10_000, 100_000, 1_000_000)) -> Iterator[str
         islands = concatenate([p[0] for p in parts])
         surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
         known = time.monotonic()
-        proof = check_layout(
+        checked = check_layout(
             islands, surface, identity(islands.count), TILE, [o.name for o in scene], rules
         )
         done = time.monotonic()
@@ -108,7 +108,7 @@ def lines(sizes: tuple[int, ...] = (10_000, 100_000, 1_000_000)) -> Iterator[str
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 2**20
         yield (
             f"{len(islands.triangles):>9,} triangles, {islands.count:,} islands: islands and surface {known - started:.2f} s,"
-            f" all checks {done - known:.2f} s, overlap alone {overlap:.2f} s, {sum(proof.totals.values()):,} findings"
+            f" all checks {done - known:.2f} s, overlap alone {overlap:.2f} s, {sum(checked.totals.values()):,} findings"
         )
         if size == sizes[-1]:
             other = shapely_overlaps(islands.triangles * 8192)

@@ -112,7 +112,7 @@ class UploadLimit:
 
 
 MADE_PAGE = "sandbox; default-src 'none'; style-src 'unsafe-inline'; img-src data:"
-"""A page made from users' files (the proof) stands alone: no script, no origin, nothing fetched."""
+"""A page made from users' files (the report) stands alone: no script, no origin, nothing fetched."""
 OWN_PAGE = (
     "default-src 'self'; img-src 'self' data: blob:; style-src 'self' 'unsafe-inline'; connect-src 'self' data: blob:; "
     "worker-src 'self' blob:; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"

@@ -310,19 +310,19 @@ class Revision(models.Model):
         return zlib.decompress(bytes(kept.figures)) if kept else None
 
     @property
-    def proof(self) -> dict[str, Any] | None:
+    def checked(self) -> dict[str, Any] | None:
         """What was found, by the rules of the day it was made."""
         kept = getattr(self, "measurement", None)
-        return _unpacked(kept.proof) if kept else None
+        return _unpacked(kept.checked) if kept else None
 
 
 class Measurement(models.Model):
-    """Figures and proof of a revision. They can be made again, and are kept for the newest only."""
+    """Figures and report of a revision. They can be made again, and are kept for the newest only."""
 
     revision = models.OneToOneField(Revision, models.CASCADE, related_name="measurement")
     figures = models.BinaryField(help_text="JSON, compressed")
-    proof = models.BinaryField(help_text="JSON, compressed")
-    digest = models.CharField(max_length=16, help_text="of the rules and weights of the proof")
+    checked = models.BinaryField(help_text="JSON, compressed")
+    digest = models.CharField(max_length=16, help_text="of the rules and weights of the check")
 
     @staticmethod
     def packed(values: dict[str, Any]) -> bytes:

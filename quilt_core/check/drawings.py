@@ -1,4 +1,4 @@
-"""Pictures of a proof: the tiles with what was found, and the density strip."""
+"""Pictures of a report: the tiles with what was found, and the density strip."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ ROW, WIDTH, LABEL = 20, 940, 220
 MOST_DOTS = 300
 
 
-def tile_picture(islands: IslandSet, tile: TileSize, proof: CheckResult) -> bytes:
+def tile_picture(islands: IslandSet, tile: TileSize, checked: CheckResult) -> bytes:
     """PNG of a tile: islands in their object's colour, a ring around each spot of an error or
     warning.
 
@@ -35,7 +35,7 @@ def tile_picture(islands: IslandSet, tile: TileSize, proof: CheckResult) -> byte
     islands : IslandSet
         Placed.
     tile : TileSize
-    proof : CheckResult
+    report : CheckResult
     """
     factor = min(1.0, LONGER_EDGE / max(tile.width, tile.height))
     size = max(1, round(tile.width * factor)), max(1, round(tile.height * factor))
@@ -58,7 +58,7 @@ def tile_picture(islands: IslandSet, tile: TileSize, proof: CheckResult) -> byte
         draw.line([tuple(a), tuple(b)], fill=INK)
     marks = [
         (f.severity, spot)
-        for f in proof.findings
+        for f in checked.findings
         if not f.ignored and f.severity != "hint"
         for spot in f.spots
     ]

@@ -92,7 +92,7 @@ class CheckedAtlas:
     """What was found about the layout of an atlas."""
 
     layout: Layout
-    proof: CheckResult
+    checked: CheckResult
     atlas: str = figure("its name")
     ok: bool = figure("whether nothing stands against a bake")
     errors: int = figure("errors that count")
@@ -165,8 +165,8 @@ def run(document: Document, settings: Check, progress: Progress) -> Checked:
     for k, layout in enumerate(document.layouts):
         progress.report(k / len(document.layouts), "checking")
         progress.check()
-        proof = prove_layout(layout, rules_for(document, layout, settings))
-        out.append(checked(layout, without_known(proof, known) if before else proof))
+        checked = prove_layout(layout, rules_for(document, layout, settings))
+        out.append(checked_atlas(layout, without_known(checked, known) if before else checked))
     return Checked(out)
 
 
@@ -177,18 +177,18 @@ def _where(finding: Finding) -> Where:
     return finding.kind, finding.object, finding.other_object
 
 
-def without_known(proof: CheckResult, known: Counter[Where]) -> CheckResult:
+def without_known(checked: CheckResult, known: Counter[Where]) -> CheckResult:
     """What was found, without as many findings of a kind about an object as were known before."""
     left = known.copy()
     kept, gone = [], Counter[str]()
-    for finding in proof.findings:
+    for finding in checked.findings:
         if left[_where(finding)] > 0:
             left[_where(finding)] -= 1
             gone[finding.kind] += not finding.ignored
         else:
             kept.append(finding)
-    totals = {kind: n - gone[kind] for kind, n in proof.totals.items() if n > gone[kind]}
-    return replace(proof, findings=tuple(kept), totals=totals)
+    totals = {kind: n - gone[kind] for kind, n in checked.totals.items() if n > gone[kind]}
+    return replace(checked, findings=tuple(kept), totals=totals)
 
 
 def prove_layout(
@@ -214,25 +214,25 @@ def prove_layout(
     )  # fmt: skip
 
 
-def checked(layout: Layout, proof: CheckResult) -> CheckedAtlas:
+def checked_atlas(layout: Layout, checked: CheckResult) -> CheckedAtlas:
     """What was found about a layout, as a result."""
     from quilt_core.check.report import finding_values
 
-    figures = proof.figures
+    figures = checked.figures
     return CheckedAtlas(
         layout=layout,
-        proof=proof,
+        checked=checked,
         atlas=layout.state.name,
-        ok=proof.ready,
-        errors=proof.errors,
-        warnings=proof.warnings,
-        totals=proof.totals,
+        ok=checked.ready,
+        errors=checked.errors,
+        warnings=checked.warnings,
+        totals=checked.totals,
         gap_px=figures.gap.pixels,
         margin_px=figures.margin_px,
-        open_level=proof.open_level,
+        open_level=checked.open_level,
         coverage=figures.coverage,
-        stretch={key: value for key, value in proof.stretch.items() if key != "island_l2"},
-        findings=[finding_values(finding) for finding in proof.findings],
+        stretch={key: value for key, value in checked.stretch.items() if key != "island_l2"},
+        findings=[finding_values(finding) for finding in checked.findings],
     )
 
 
@@ -258,7 +258,7 @@ def tell(result: Checked) -> list[str]:
         if hidden:
             out.append(f"and {hidden:,} more of the same kinds")
         name = f"{one.atlas}: " if len(result.atlases) > 1 else ""
-        bad = f"{one.errors} errors, {one.warnings} warnings: {'; '.join(one.proof.against)}"
+        bad = f"{one.errors} errors, {one.warnings} warnings: {'; '.join(one.checked.against)}"
         out.append(f"{name}{'ready to bake' if one.ok else bad}")
     return out
 
@@ -365,8 +365,8 @@ def report_text(document: Document, found: CheckedAtlas, format: str) -> str:
         dict(document.about),
     )
     if format == "html":
-        return report_page(subject, found.proof)
-    values = report_values(subject, found.proof)
+        return report_page(subject, found.checked)
+    values = report_values(subject, found.checked)
     return json.dumps(values, indent=1, ensure_ascii=False, allow_nan=False)
 
 

@@ -18,7 +18,7 @@ from quilt_core.check.rules import Rules, make_rules
 from studio import storage
 from studio.actions.access import EDITOR, VIEWER
 from studio.actions.check.fix_findings import fix_findings
-from studio.actions.check.rules import is_proven, set_rules
+from studio.actions.check.rules import is_checked, set_rules
 from studio.api import check_serializers as p
 from studio.api import serializers as s
 from studio.api.parse import valid
@@ -38,10 +38,10 @@ class CheckResult(APIView):
         revision = get_object_or_404(
             Revision.objects.select_related("atlas__project__head", "keyframe"), pk=revision_id
         )
-        proof = revision.proof
-        if proof is None:
+        checked = revision.checked
+        if checked is None:
             return Response(status=204)
-        return Response(p.CheckOut({**proof, "current": is_proven(revision)}).data)
+        return Response(p.CheckOut({**checked, "current": is_checked(revision)}).data)
 
 
 class HighPolyMesh(APIView):
@@ -117,7 +117,7 @@ class Fix(Change):
 
 
 class ReportFile(APIView):
-    """The proof that a report job wrote: html or json."""
+    """The report that a report job wrote: html or json."""
 
     roles = {"GET": VIEWER}
 

@@ -129,7 +129,7 @@ def answer_atlas(atlas_id: int, measure: bool = True) -> Response:
 
 
 def answer_project(project_id: int) -> Response:
-    """The project; the rules may have changed since its layouts were proven."""
+    """The project; the rules may have changed since its layouts were checked."""
     project = Project.objects.select_related("head").get(pk=project_id)
     measure_all(project)
     return Response(s.ProjectOut(project).data)
@@ -158,7 +158,7 @@ class OneRevision(APIView):
         revision = get_object_or_404(
             Revision.objects.select_related(
                 "atlas__project__head", "keyframe", "measurement"
-            ).defer("state", "keyframe__state", "measurement__proof"),
+            ).defer("state", "keyframe__state", "measurement__checked"),
             pk=revision_id,
         )
         state = read_state(revision)

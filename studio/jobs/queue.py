@@ -136,10 +136,10 @@ def run_line(line: RunLine) -> Job:
 
 def start_measure(atlas: Atlas, revision: Revision | None = None) -> None:
     """Measure and prove a revision (the present one) unless both are up to date or under way."""
-    from studio.actions.check.rules import is_proven
+    from studio.actions.check.rules import is_checked
 
     revision = revision or atlas.head
-    if revision is None or not members_of(revision) or is_proven(revision):
+    if revision is None or not members_of(revision) or is_checked(revision):
         return
     with transaction.atomic():
         waiting = atlas.jobs.filter(

@@ -37,5 +37,6 @@ class Migration(migrations.Migration):
         migrations.RenameField("apitoken", "mark", "digest"),
         migrations.RenameField("invitation", "mark", "digest"),
         migrations.RenameField("measurement", "mark", "digest"),
+        migrations.RenameField("measurement", "proof", "checked"),
         migrations.RunPython(rename_kinds, migrations.RunPython.noop),
     ]

@@ -1,4 +1,4 @@
-"""Prove as a user works: look, step, fix, ignore, set rules, take the proof."""
+"""Prove as a user works: look, step, fix, ignore, set rules, take the report."""
 
 from __future__ import annotations
 
@@ -148,10 +148,10 @@ def test_the_report_is_written_and_saved(check):
     assert "islands lie on one another" in heap["text"]
     with page.context.expect_page() as opened:
         task(page).get_by_role("link", name="Open the page").click()
-    proof = opened.value
-    proof.wait_for_load_state()
-    assert "Not ready to bake" in proof.inner_text("h2 >> nth=0")
-    assert proof.locator("figure img").evaluate("image => image.naturalWidth") > 500
+    checked = opened.value
+    checked.wait_for_load_state()
+    assert "Not ready to bake" in checked.inner_text("h2 >> nth=0")
+    assert checked.locator("figure img").evaluate("image => image.naturalWidth") > 500
     assert "Written for an earlier layout" not in task(page).inner_text()
 
 

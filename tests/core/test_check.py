@@ -43,8 +43,8 @@ def prove_file(name, data, rules=None):
     )
 
 
-def of_kind(proof, kind):
-    return [f for f in proof.findings if f.kind == kind]
+def of_kind(checked, kind):
+    return [f for f in checked.findings if f.kind == kind]
 
 
 @pytest.mark.parametrize("name", ["yard.obj", "lighthouse.glb", "lamps.glb"])
@@ -100,7 +100,7 @@ def test_the_faces_that_overlap_are_named_with_their_tile():
 
 def test_gap_overlap_and_edges_are_told_apart():
     box = shapely.box
-    proof = prove_polygons(
+    checked = prove_polygons(
         [
             box(0.1, 0.1, 0.2, 0.2),
             box(0.205, 0.1, 0.3, 0.2),
@@ -110,24 +110,24 @@ def test_gap_overlap_and_edges_are_told_apart():
         ],
         Rules(padding=8, margin=4),
     )
-    (gap,) = of_kind(proof, "gap")
+    (gap,) = of_kind(checked, "gap")
     assert gap.amount == pytest.approx(0.005 * 1024)
     assert (gap.island, gap.other_island, gap.fix) == (1, 2, "spread")
     assert "closes at mip level 3 (128 px)" in gap.text
     assert np.array(gap.spots)[:, 0] == pytest.approx([0.2, 0.205])
-    (overlap,) = of_kind(proof, "overlap")
+    (overlap,) = of_kind(checked, "overlap")
     assert overlap.amount == pytest.approx(0.01 * 1024**2)
     assert overlap.spots[0] == pytest.approx((0.65, 0.65), abs=0.05)
-    (edge,) = of_kind(proof, "margin")
+    (edge,) = of_kind(checked, "margin")
     assert edge.amount == pytest.approx(0.002 * 1024)
-    assert not proof.ready
-    assert proof.errors == 3
-    assert proof.totals == {"overlap": 1, "gap": 1, "margin": 1}
+    assert not checked.ready
+    assert checked.errors == 3
+    assert checked.totals == {"overlap": 1, "gap": 1, "margin": 1}
 
 
 def test_straddling_outside_far_and_parked():
     box = shapely.box
-    proof = prove_polygons(
+    checked = prove_polygons(
         [
             box(0.9, 0.1, 1.05, 0.2),
             box(1.4, 0.4, 1.6, 0.6),
@@ -137,22 +137,22 @@ def test_straddling_outside_far_and_parked():
             box(-0.7, 1.3, -0.5, 1.4),
         ]
     )
-    where = {f.island: f.kind for f in proof.findings}
+    where = {f.island: f.kind for f in checked.findings}
     assert where == {1: "straddling", 2: "outside", 3: "far away", 5: "parked", 6: "parked"}
-    assert of_kind(proof, "straddling")[0].amount == pytest.approx(0.05 * 1024)
-    assert "+1, +0 tiles" in of_kind(proof, "parked")[0].text
-    assert of_kind(proof, "parked")[0].severity == "hint"
-    assert proof.totals["parked"] == 2
+    assert of_kind(checked, "straddling")[0].amount == pytest.approx(0.05 * 1024)
+    assert "+1, +0 tiles" in of_kind(checked, "parked")[0].text
+    assert of_kind(checked, "parked")[0].severity == "hint"
+    assert checked.totals["parked"] == 2
 
 
 def test_tiles_of_a_grid_are_no_outside_and_gaps_are_not_measured_across_them():
     tiles = (TileSize(1001, 1024, 1024), TileSize(1002, 512, 512))
-    proof = prove_polygons(
+    checked = prove_polygons(
         [shapely.box(0.9, 0.1, 0.999, 0.2), shapely.box(1.001, 0.1, 1.1, 0.2)], tiles=tiles
     )
-    assert proof.findings == ()
-    assert proof.ready
-    assert proof.figures.gap.pixels == np.inf
+    assert checked.findings == ()
+    assert checked.ready
+    assert checked.figures.gap.pixels == np.inf
 
 
 def test_stacks_that_are_meant_are_no_fault_and_loose_ones_are():
@@ -169,10 +169,10 @@ def test_stacks_that_are_meant_are_no_fault_and_loose_ones_are():
 def test_mirrored_islands_and_faces_turned_against_their_island():
     placements = identity(2)
     placements[0] = [[-1, 0, 0.5], [0, 1, 0]]
-    proof = prove_polygons(
+    checked = prove_polygons(
         [shapely.box(0.1, 0.1, 0.3, 0.3), shapely.box(0.5, 0.5, 0.8, 0.6)], placements=placements
     )
-    (mirrored,) = of_kind(proof, "mirrored")
+    (mirrored,) = of_kind(checked, "mirrored")
     assert (mirrored.island, mirrored.fix, mirrored.severity) == (1, "mirror", "warning")
     folded = b"v 0 0 0\nv 2 0 0\nv 2 1 0\nv 1 1 0\nvt 0 0\nvt .4 0\nvt .4 .4\nvt .3 -.1\nf 1/1 2/2 3/3\nf 1/1 3/3 4/4\n"
     (turned,) = of_kind(prove_file("fold.obj", folded), "turned faces")
@@ -183,14 +183,14 @@ def test_density_is_judged_against_the_band_of_each_island_s_weight():
     size = 0.125  # 1 UV = 1 m, so 1024 px/m
     boxes = [shapely.box(x, 0.1, x + size, 0.2) for x in (0.1, 0.4, 0.7)]
     rules = Rules(house_density=800, tolerance=0.05)
-    proof = prove_polygons(boxes, rules, weight=np.array([1.28, 1.0, 2.0]))
-    assert [(f.kind, f.island) for f in proof.findings] == [
+    checked = prove_polygons(boxes, rules, weight=np.array([1.28, 1.0, 2.0]))
+    assert [(f.kind, f.island) for f in checked.findings] == [
         ("below density", 3),
         ("over-detailed", 2),
     ]
-    assert of_kind(proof, "over-detailed")[0].amount == pytest.approx(1024)
-    assert "10.2 px/cm" in of_kind(proof, "over-detailed")[0].text
-    table = proof.density
+    assert of_kind(checked, "over-detailed")[0].amount == pytest.approx(1024)
+    assert "10.2 px/cm" in of_kind(checked, "over-detailed")[0].text
+    table = checked.density
     assert table["all"] == {
         "islands": 3,
         "min": pytest.approx(1024),
@@ -220,11 +220,11 @@ vt 0.3 0\nvt 0.1 0\nvt 0.6 0.6\nvt 0.8 0.6\nvt 0.8 0.8\nvt 0.6 0.8\nvn 0 0 -1\nv
 )
 def test_hard_edges_must_be_island_borders(faces, hard, soft):
     # Common practice: shading and island borders must agree where a normal map is baked.
-    proof = prove_file("angle.obj", (CUBE + faces).encode())
-    assert sum(int(f.amount) for f in of_kind(proof, "hard edge")) == hard
-    assert sum(int(f.amount) for f in of_kind(proof, "smooth border")) == soft
+    checked = prove_file("angle.obj", (CUBE + faces).encode())
+    assert sum(int(f.amount) for f in of_kind(checked, "hard edge")) == hard
+    assert sum(int(f.amount) for f in of_kind(checked, "smooth border")) == soft
     if hard:
-        (finding,) = of_kind(proof, "hard edge")
+        (finding,) = of_kind(checked, "hard edge")
         assert finding.spots[0] == pytest.approx((0.2, 0.1))
         assert finding.severity == "error"
 
@@ -234,15 +234,15 @@ def test_duplicates_collapsed_broken_and_bare_faces_are_named():
         "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 1 1 0\nv nan 0 0\nvt 0 0\nvt .5 0\nvt .5 .5\nvt 0 .5\n"
         "f 1/1 2/2 3/3\nf 3/3 1/1 2/2\nf 1/1 5/3 4/4\nf 1/1 6/2 3/3\nf 1 2 4\nf 2/2 3/2 4/2\n"
     )
-    proof = prove_file("bad.obj", text.encode())
-    said = {f.kind: f for f in proof.findings}
+    checked = prove_file("bad.obj", text.encode())
+    said = {f.kind: f for f in checked.findings}
     assert said["duplicate faces"].faces == (1,)
     assert said["duplicate vertices"].amount == 1
     assert said["broken"].faces == (3,)
     assert said["without UVs"].amount == 1
     assert said["without UVs"].object == "unnamed"
     assert said["collapsed"].faces == (5,)
-    json.dumps([f.text for f in proof.findings])
+    json.dumps([f.text for f in checked.findings])
 
 
 def test_different_materials_need_their_gap():
@@ -402,8 +402,8 @@ def test_the_house_band_reaches_as_many_times_down_as_up(density, said):
     # In these sets the world's area is that in UV, so the density is the tile's edge, 1024: the
     # house is scaled.
     rules = Rules(house_density=1024 * 100 / density, tolerance=0.25)
-    proof = prove_polygons([shapely.box(0.1, 0.1, 0.4, 0.4)], rules)
-    kinds = {f.kind for f in proof.findings} & {"below density", "over-detailed"}
+    checked = prove_polygons([shapely.box(0.1, 0.1, 0.4, 0.4)], rules)
+    kinds = {f.kind for f in checked.findings} & {"below density", "over-detailed"}
     assert kinds == ({said} if said else set())
 
 
@@ -420,7 +420,7 @@ def test_with_ids_a_finding_is_known_by_its_object_and_the_first_face_of_its_isl
         concatenate([p[0] for p in pairs]),
         join_surfaces([p[1] for p in pairs], counts),
     )
-    proof = check_layout(
+    checked = check_layout(
         islands,
         surface,
         identity(islands.count),
@@ -428,7 +428,7 @@ def test_with_ids_a_finding_is_known_by_its_object_and_the_first_face_of_its_isl
         ["one", "two"],
         ids=["12", "7"],
     )
-    (found,) = [f for f in proof.findings if f.kind == "mirrored"]
+    (found,) = [f for f in checked.findings if f.kind == "mirrored"]
     assert (found.object, found.island, found.key) == ("two", 2, "mirrored / 7 : 1")
 
 
@@ -437,8 +437,8 @@ def test_with_ids_a_finding_is_known_by_its_object_and_the_first_face_of_its_isl
 )
 def test_only_what_lies_exactly_on_one_another_is_offered_as_a_stack(shift, fix):
     one = shapely.box(0.2, 0.2, 0.4, 0.4)
-    proof = prove_polygons([one, affinity.translate(one, shift, 0)])
-    (overlap,) = of_kind(proof, "overlap")
+    checked = prove_polygons([one, affinity.translate(one, shift, 0)])
+    (overlap,) = of_kind(checked, "overlap")
     assert overlap.fix == fix
     assert ("exactly" in overlap.text) == (fix == "stack")
     # A smaller one within it is another shape, though all its texels are shared.

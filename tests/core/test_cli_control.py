@@ -234,10 +234,10 @@ def test_one_bundle_per_object_or_material(tmp_path, capsys):
     )
 
 
-def test_check_takes_rules_and_writes_the_proof(scene, tmp_path, capsys):
+def test_check_takes_rules_and_writes_the_report(scene, tmp_path, capsys):
     rules = tmp_path / "house.json"
     rules.write_text('{"padding": 4, "severity": {"overlap": "warning"}}')
-    report = tmp_path / "out" / "proof.html"
+    report = tmp_path / "out" / "report.html"
     assert (
         main(["check", str(scene), "--size", "512", "--rules", str(rules), "--report", str(report)])
         == 0
@@ -273,7 +273,7 @@ def test_check_takes_rules_and_writes_the_proof(scene, tmp_path, capsys):
 
 @pytest.mark.parametrize(
     ("options", "said"),
-    [(["--rules", "none.json"], "no such file"), (["--report", "proof.pdf"], "no report"), (["--rules", "quay.obj"], "not JSON")],
+    [(["--rules", "none.json"], "no such file"), (["--report", "report.pdf"], "no report"), (["--rules", "quay.obj"], "not JSON")],
 )  # fmt: skip
 def test_check_refuses_what_it_cannot_use(scene, tmp_path, capsys, monkeypatch, options, said):
     monkeypatch.chdir(tmp_path)

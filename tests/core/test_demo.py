@@ -83,14 +83,14 @@ def test_the_faults_that_only_proving_sees_are_there(scenes):
     surface = join_surfaces([p[1] for p in parts], [p[0].count for p in parts])
     names = [o.name for s in scenes for o in s.objects]
     tile = (TileSize(1001, 2048, 2048),)
-    proof = check_layout(
+    checked = check_layout(
         islands, surface, identity(islands.count), tile, names, Rules(house_density=128.0)
     )
     assert {"hard edge", "stretch", "duplicate vertices", "far away", "without UVs"} <= set(
-        proof.totals
+        checked.totals
     )
-    assert {f.object for f in proof.findings if f.kind == "hard edge"} == {"Quay crates"}
-    assert {f.object for f in proof.findings if f.kind == "stretch"} == {"Notice board"}
+    assert {f.object for f in checked.findings if f.kind == "hard edge"} == {"Quay crates"}
+    assert {f.object for f in checked.findings if f.kind == "stretch"} == {"Notice board"}
 
 
 def test_duplicates_have_equal_topology(scenes):

@@ -168,10 +168,10 @@ def through(name: str, data: bytes, pack: bool) -> None:
     islands = concatenate([pair[0] for pair in pairs])
     surface = join_surfaces([pair[1] for pair in pairs], [pair[0].count for pair in pairs])
     names = [obj.name for obj in scene.objects]
-    proof = check_layout(
+    checked = check_layout(
         islands, surface, identity(islands.count), [TileSize(1001, 512, 512)], names
     )
-    json.dumps([finding.text for finding in proof.findings], allow_nan=False)
+    json.dumps([finding.text for finding in checked.findings], allow_nan=False)
     if not pack or not islands.count:
         return
     even = equalize(islands, identity(islands.count), 512, 512)

@@ -54,7 +54,7 @@ def test_packs_are_clean_by_the_judge_and_by_the_check_of_what_was_written(name)
     assert said.gap >= PADDING - 0.01
     _, again, surface = islands_of(out)
     assert again.count == islands.count, "nothing fell apart on the way out"
-    proof = check_layout(
+    checked = check_layout(
         again,
         surface,
         identity(again.count),
@@ -63,11 +63,11 @@ def test_packs_are_clean_by_the_judge_and_by_the_check_of_what_was_written(name)
         Rules(padding=PADDING),
     )
     assert not {"overlap", "gap", "crowded", "outside", "straddling", "far away"} & set(
-        proof.totals
+        checked.totals
     )
-    assert proof.figures.gap.pixels == pytest.approx(said.gap, abs=0.01) or name == "collapsed"
+    assert checked.figures.gap.pixels == pytest.approx(said.gap, abs=0.01) or name == "collapsed"
     if name != "keyhole":  # of which the judge's fan covers the hole
-        assert proof.figures.coverage == pytest.approx(said.coverage, rel=2e-3)
+        assert checked.figures.coverage == pytest.approx(said.coverage, rel=2e-3)
     if name != "thin":
         assert said.density.min() == pytest.approx(said.density.max(), rel=1e-3)
 
@@ -76,17 +76,17 @@ def test_the_outline_of_a_card_bounds_it_and_its_sides_are_no_fold():
     _, islands, surface = islands_of(MESHES["card"].text)
     assert len(surface.backs) == 1
     assert not len(surface.duplicate)
-    proof = check_layout(islands, surface, identity(1), [TileSize()], ["card"])
-    assert "two-sided" in proof.totals
-    assert not {"fold", "turned faces", "duplicate faces", "mirrored"} & set(proof.totals)
+    checked = check_layout(islands, surface, identity(1), [TileSize()], ["card"])
+    assert "two-sided" in checked.totals
+    assert not {"fold", "turned faces", "duplicate faces", "mirrored"} & set(checked.totals)
 
 
 def test_a_fold_is_a_fold_with_the_area_that_lies_twice():
     _, islands, surface = islands_of(MESHES["fold"].text)
-    proof = check_layout(islands, surface, identity(1), [TileSize(1001, SIZE, SIZE)], ["strip"])
-    (fold,) = [f for f in proof.findings if f.kind == "fold"]
+    checked = check_layout(islands, surface, identity(1), [TileSize(1001, SIZE, SIZE)], ["strip"])
+    (fold,) = [f for f in checked.findings if f.kind == "fold"]
     assert fold.amount == pytest.approx(0.2 * 0.4 * SIZE**2)
-    assert "turned faces" in proof.totals
+    assert "turned faces" in checked.totals
     # Both faces count with their area, so the density is that of the sum: (0.16 + 0.08) over 2
     # square metres.
     assert island_densities(islands, identity(1), SIZE, SIZE)[0] == pytest.approx(
@@ -101,11 +101,11 @@ def test_edges_that_agree_within_the_tolerance_are_joined_and_others_not(jitter,
 
 def test_near_seams_are_one_hint_an_island():
     _, islands, surface = islands_of(sheet(2, 5e-5).text)
-    proof = check_layout(
+    checked = check_layout(
         islands, surface, identity(islands.count), [TileSize(1001, SIZE, SIZE)], ["sheet"]
     )
     assert islands.count > 1
-    assert 1 <= proof.totals["near seam"] <= islands.count
+    assert 1 <= checked.totals["near seam"] <= islands.count
 
 
 def test_a_nearly_collapsed_island_is_not_blown_up():

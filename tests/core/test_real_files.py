@@ -82,7 +82,7 @@ def test_a_real_file_is_read_packed_and_clean_or_refused_with_a_word(path):
     assert [obj.name for obj in again.objects] == [obj.name for obj in scene.objects]
     islands, surface, back = known(again)
     assert back == counts, "the same islands come back"
-    proof = check_layout(
+    checked = check_layout(
         islands,
         surface,
         identity(islands.count),
@@ -91,7 +91,7 @@ def test_a_real_file_is_read_packed_and_clean_or_refused_with_a_word(path):
         Rules(padding=PADDING, margin=4),
     )
     against = {"overlap", "gap", "margin", "crowded", "straddling", "outside", "far away"}
-    assert not against & set(proof.totals)
+    assert not against & set(checked.totals)
     figures = measure(islands, identity(islands.count), SIZE, SIZE)
     if not figures.collapsed.all() and islands.count > 1 and np.isfinite(figures.gap.pixels):
         assert figures.gap.pixels >= PADDING - 0.01

@@ -1,4 +1,4 @@
-"""The proof as a page and as JSON; the surface behind it."""
+"""The report as a page and as JSON; the surface behind it."""
 
 import base64
 import io
@@ -28,10 +28,10 @@ NAME = 'Crate <b> & "rope"'
 
 def subject_of(polygons, rules=None, tiles=TILES, **more):
     islands = island_set_of(polygons)
-    proof = check_layout(islands, None, identity(islands.count), tiles, [NAME], rules, **more)
+    checked = check_layout(islands, None, identity(islands.count), tiles, [NAME], rules, **more)
     return Subject(
         "Harbour <light>", "today", islands, tiles, [NAME], {"Packed with": "padding 8 px"}
-    ), proof
+    ), checked
 
 
 class Page(HTMLParser):
@@ -75,8 +75,8 @@ def test_the_page_is_whole_and_names_are_text():
 
 def test_what_is_ignored_is_listed_with_its_reason_and_a_clean_layout_is_ready():
     boxes = [shapely.box(0.1, 0.1, 0.4, 0.4), shapely.box(0.3, 0.3, 0.6, 0.6)]
-    _, proof = subject_of(boxes)
-    rules = Rules(ignored=(Ignored(proof.findings[0].key, "two decals"),))
+    _, checked = subject_of(boxes)
+    rules = Rules(ignored=(Ignored(checked.findings[0].key, "two decals"),))
     said = " ".join(Page(report_page(*subject_of(boxes, rules))).text)
     assert "ignored: two decals" in said
     assert "Ready to bake" in said
@@ -96,23 +96,23 @@ def test_a_long_list_says_how_many_more_there_are():
 
 def test_the_values_are_plain_json_with_a_picture_per_tile():
     tiles = (TileSize(1001, 512, 256), TileSize(1002, 2048, 1024))
-    subject, proof = subject_of(
+    subject, checked = subject_of(
         [shapely.box(0.1, 0.1, 0.2, 0.2), shapely.box(1.1, 0.1, 1.2, 0.2)], tiles=tiles
     )
-    values = json.loads(json.dumps(report_values(subject, proof), allow_nan=False))
+    values = json.loads(json.dumps(report_values(subject, checked), allow_nan=False))
     assert values["ready"]
     assert values["min_gap_px"] is None, "they lie in different tiles"
     assert [t["number"] for t in values["tiles"]] == [1001, 1002]
     assert picture(values["tiles"][1]["picture"]).size == (1024, 512), "at most 1024 px"
-    assert "picture" not in report_values(subject, proof, pictures=False)["tiles"][0]
+    assert "picture" not in report_values(subject, checked, pictures=False)["tiles"][0]
     assert values["density"]["objects"][0]["name"] == NAME
 
 
 def test_spots_are_marked_in_the_picture():
     boxes = [shapely.box(0.1, 0.1, 0.4, 0.4), shapely.box(0.3, 0.3, 0.6, 0.6)]
-    subject, proof = subject_of(boxes, tiles=(TileSize(1001, 400, 400),))
+    subject, checked = subject_of(boxes, tiles=(TileSize(1001, 400, 400),))
     image = np.array(
-        Image.open(io.BytesIO(tile_picture(subject.islands, subject.tiles[0], proof))).convert(
+        Image.open(io.BytesIO(tile_picture(subject.islands, subject.tiles[0], checked))).convert(
             "RGB"
         )
     )
@@ -122,8 +122,8 @@ def test_spots_are_marked_in_the_picture():
 
 
 def test_the_strip_has_a_dot_per_island_and_the_band():
-    subject, proof = subject_of([shapely.box(0.1, 0.1, 0.2, 0.2)] * 3, Rules(house_density=500))
-    strip = density_strip(subject.islands, proof.figures, subject.names, proof.rules)
+    subject, checked = subject_of([shapely.box(0.1, 0.1, 0.2, 0.2)] * 3, Rules(house_density=500))
+    strip = density_strip(subject.islands, checked.figures, subject.names, checked.rules)
     assert strip.count("<circle") == 3
     assert strip.count("<rect") == 1
     assert "px/m" in strip

@@ -287,8 +287,8 @@ def test_a_part_is_measured_proven_packed_and_drawn_alone(board, part, client, a
     job = act(trim, "pack", effort="quick").json()
     assert Job.objects.get(pk=job["id"]).state == Job.DONE
     trim.refresh_from_db()
-    proof = client.get(f"/api/revisions/{trim.head_id}/check/").json()
-    named = {(f["object"], f["island"]) for f in proof["findings"] if f["island"]}
+    checked = client.get(f"/api/revisions/{trim.head_id}/check/").json()
+    named = {(f["object"], f["island"]) for f in checked["findings"] if f["island"]}
     assert named <= {("board", 3)}, "by its number in the object"
     glb = read_scene("part.glb", client.get(f"/api/revisions/{trim.head_id}/geometry.glb").content)
     assert [obj.mesh.face_count for obj in glb.objects if obj.mesh.face_count] == [5], "all of it"

@@ -7,7 +7,7 @@ import pytest
 
 from studio.actions.check import measure_layout
 from studio.actions.check.examine import examine
-from studio.actions.check.rules import is_proven
+from studio.actions.check.rules import is_checked
 from studio.arrays import load_layout
 from studio.models import Measurement, Project, Revision
 from studio.state import members_of
@@ -22,12 +22,12 @@ def head(gathered):
     return gathered.head
 
 
-def proof_of(client, revision):
+def checked_of(client, revision):
     return client.get(f"/api/revisions/{revision.pk}/check/").json()
 
 
-def kinds(proof):
-    return {f["kind"] for f in proof["findings"]}
+def kinds(checked):
+    return {f["kind"] for f in checked["findings"]}
 
 
 def patch(client, url, body):
@@ -44,28 +44,28 @@ def fix(client, atlas, name, islands):
 
 
 def test_a_gathered_layout_is_proven_at_once(client, gathered):
-    proof = proof_of(client, head(gathered))
-    assert proof["current"]
-    assert not proof["ready"]
-    assert proof["errors"] == sum(
-        n for k, n in proof["totals"].items() if k in ("overlap", "gap", "margin")
+    checked = checked_of(client, head(gathered))
+    assert checked["current"]
+    assert not checked["ready"]
+    assert checked["errors"] == sum(
+        n for k, n in checked["totals"].items() if k in ("overlap", "gap", "margin")
     )
-    overlap = next(f for f in proof["findings"] if f["kind"] == "overlap")
+    overlap = next(f for f in checked["findings"] if f["kind"] == "overlap")
     assert overlap["islands"]
     assert overlap["spots"]
     assert overlap["fix"] in ("spread", "stack")
     assert (
-        len(proof["island_material"])
-        == len(proof["island_stretch"])
+        len(checked["island_material"])
+        == len(checked["island_stretch"])
         == len(head(gathered).figures["island_flags"])
     )
-    assert proof["materials"]
+    assert checked["materials"]
 
 
 def test_figures_and_findings_are_one_measurement(client, gathered):
     revision = head(gathered)
-    proof = proof_of(client, revision)
-    pairs = [f for f in proof["findings"] if f["kind"] == "overlap"]
+    checked = checked_of(client, revision)
+    pairs = [f for f in checked["findings"] if f["kind"] == "overlap"]
     assert len(pairs) == revision.figures["overlap_pairs"]
     flagged = {i for i, flags in enumerate(revision.figures["island_flags"]) if flags & 2}
     assert flagged == {i for f in pairs for i in f["islands"]}
@@ -82,7 +82,7 @@ def test_rules_change_the_verdict_and_a_changed_house_density_is_judged_again(cl
         ).status_code
         == 200
     )
-    assert proof_of(client, head(gathered))["ready"]
+    assert checked_of(client, head(gathered))["ready"]
     assert (
         patch(client, url, {"severity": {"overlap": "error", "gap": "error"}}).json()["kinds"][0][
             "severity"
@@ -92,9 +92,9 @@ def test_rules_change_the_verdict_and_a_changed_house_density_is_judged_again(cl
     assert "overlap" not in Project.objects.get(pk=project.pk).rules["severity"], (
         "what is usual is not kept"
     )
-    before = proof_of(client, head(gathered))["totals"]
+    before = checked_of(client, head(gathered))["totals"]
     patch(client, f"/api/projects/{project.pk}/", {"house_density": 77777})
-    after = proof_of(client, head(gathered))
+    after = checked_of(client, head(gathered))
     assert after["current"]
     assert after["totals"]["below density"] > before.get("below density", 0)
 
@@ -112,15 +112,15 @@ def test_rules_that_cannot_be_are_refused(client, gathered, body):
 
 def test_an_ignored_finding_stays_listed_with_its_reason(client, gathered):
     finding = next(
-        f for f in proof_of(client, head(gathered))["findings"] if f["kind"] == "overlap"
+        f for f in checked_of(client, head(gathered))["findings"] if f["kind"] == "overlap"
     )
     url = f"/api/projects/{gathered.project_id}/rules/"
     patch(client, url, {"ignored": [{"finding": finding["key"], "reason": "decals on purpose"}]})
-    proof = proof_of(client, head(gathered))
-    same = next(f for f in proof["findings"] if f["key"] == finding["key"])
+    checked = checked_of(client, head(gathered))
+    same = next(f for f in checked["findings"] if f["key"] == finding["key"])
     assert same["ignored"] == "decals on purpose"
-    assert proof["totals"].get("overlap", 0) == sum(
-        f["kind"] == "overlap" and not f["ignored"] for f in proof["findings"]
+    assert checked["totals"].get("overlap", 0) == sum(
+        f["kind"] == "overlap" and not f["ignored"] for f in checked["findings"]
     )
 
 
@@ -132,7 +132,7 @@ def test_ignoring_goes_by_objects_and_faces_and_not_by_names(client, send, atlas
     url = f"/api/projects/{atlas.project_id}/rules/"
 
     def mirrors():
-        found = proof_of(client, head(atlas))["findings"]
+        found = checked_of(client, head(atlas))["findings"]
         return {f["object"]: (f["ignored"], f["key"]) for f in found if f["kind"] == "mirrored"}
 
     ((name, (_, key)),) = mirrors().items()
@@ -155,17 +155,17 @@ def test_mirrored_islands_are_mirrored_back_and_undo_brings_them_again(client, s
         == 201
     )
     atlas = project.atlases.get()
-    (mirrored,) = [f for f in proof_of(client, head(atlas))["findings"] if f["kind"] == "mirrored"]
+    (mirrored,) = [f for f in checked_of(client, head(atlas))["findings"] if f["kind"] == "mirrored"]
     assert mirrored["fix"] == "mirror"
     assert fix(client, atlas, "mirror", mirrored["islands"]).status_code == 200
     assert head(atlas).verb == "mirror back"
-    assert "mirrored" not in kinds(proof_of(client, head(atlas)))
+    assert "mirrored" not in kinds(checked_of(client, head(atlas)))
     client.post(
         f"/api/projects/{atlas.project_id}/undo/",
         json.dumps({"change": step_of(atlas)}),
         content_type="application/json",
     )
-    assert "mirrored" in kinds(proof_of(client, head(atlas)))
+    assert "mirrored" in kinds(checked_of(client, head(atlas)))
 
 
 @pytest.mark.parametrize(
@@ -181,18 +181,18 @@ def test_islands_outside_are_moved_into_the_tile(client, send, project, move, ki
     )
     assert send(a__obj=lines).status_code == 201
     atlas = project.atlases.get()
-    assert kind in kinds(proof_of(client, head(atlas)))
+    assert kind in kinds(checked_of(client, head(atlas)))
     assert fix(client, atlas, "move in", [0]).status_code == 200
-    assert not {kind, "outside", "margin"} & kinds(proof_of(client, head(atlas)))
+    assert not {kind, "outside", "margin"} & kinds(checked_of(client, head(atlas)))
 
 
 def test_twins_are_marked_as_a_stack(client, send, project):
     assert send(a__obj=QUAD_OBJ).status_code == 201
     atlas = project.atlases.get()
-    (overlap,) = [f for f in proof_of(client, head(atlas))["findings"] if f["kind"] == "overlap"]
+    (overlap,) = [f for f in checked_of(client, head(atlas))["findings"] if f["kind"] == "overlap"]
     assert overlap["fix"] == "stack"
     assert fix(client, atlas, "stack", overlap["islands"]).status_code == 200
-    assert proof_of(client, head(atlas))["totals"].get("overlap") is None
+    assert checked_of(client, head(atlas))["totals"].get("overlap") is None
     # Moved apart they are a loose stack, and the fix lays them together again.
     moved = head(atlas)
     fix(client, atlas, "mirror", [1])
@@ -207,7 +207,7 @@ def test_a_parked_twin_is_laid_on_the_one_in_the_tile(client, send, project):
     )
     assert send(a__obj=parked).status_code == 201
     atlas = project.atlases.get()
-    (found,) = [f for f in proof_of(client, head(atlas))["findings"] if f["kind"] == "parked"]
+    (found,) = [f for f in checked_of(client, head(atlas))["findings"] if f["kind"] == "parked"]
     assert found["object"] == "Right plate"
     assert found["severity"] == "hint"
     assert fix(client, atlas, "stack", found["islands"]).status_code == 200
@@ -215,7 +215,7 @@ def test_a_parked_twin_is_laid_on_the_one_in_the_tile(client, send, project):
     box = layout.islands.placed(layout.placements).bounds()
     assert box[1] == pytest.approx(box[0])
     assert box[0].max() == pytest.approx(0.5), "the one in the tile stayed"
-    assert not {"parked", "overlap", "loose stack"} & kinds(proof_of(client, head(atlas)))
+    assert not {"parked", "overlap", "loose stack"} & kinds(checked_of(client, head(atlas)))
 
 
 def test_an_old_proof_is_not_taken_for_a_new_one(gathered, act):
@@ -225,11 +225,11 @@ def test_an_old_proof_is_not_taken_for_a_new_one(gathered, act):
     assert act(gathered, "project", "patch", house_density=200).status_code == 200
     again = Revision.objects.get(pk=revision.pk)
     assert again.measurement.digest != digest, "measured anew by the new band"
-    assert is_proven(again)
+    assert is_checked(again)
     assert act(gathered, "atlas", "patch", **weigh).status_code == 200
     assert head(gathered).measurement.digest != again.measurement.digest
     Measurement.objects.filter(revision=head(gathered)).update(digest=digest)
-    assert not is_proven(head(gathered))
+    assert not is_checked(head(gathered))
 
 
 def test_the_proof_is_written_as_page_and_json(client, gathered):
@@ -264,9 +264,9 @@ def test_a_slow_proof_by_older_rules_does_not_take_the_place_of_a_newer_one(
         found = examine(layout, rules)
         # Meanwhile the rules are changed, and another worker has proven the layout by them.
         assert patch(client, url, {"severity": {"mirrored": "off"}}).status_code == 200
-        assert is_proven(head(gathered))
+        assert is_checked(head(gathered))
         return found
 
     monkeypatch.setattr(measure_layout, "examine", slow)
     measure_layout.measure_revision(revision)
-    assert is_proven(head(gathered))
+    assert is_checked(head(gathered))

@@ -10,7 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from PIL import Image
 
 from quilt_core.pack.plan import expected_coverage, plan_tiles
-from studio.actions.check.rules import is_proven
+from studio.actions.check.rules import is_checked
 from studio.arrays import load_layout
 from studio.models import Job, Preset, Revision
 from tests.core.apart_samples import obj_of
@@ -384,7 +384,7 @@ def test_one_bundle_per_object_or_material(client, send, atlas, by):
     groups = (
         layout.islands.object_index
         if by == "object"
-        else np.array(gathered.head.proof["island_material"])
+        else np.array(gathered.head.checked["island_material"])
     )
     for bundle in set(layout.controls["bundle"]) - {-1}:
         assert len(set(groups[layout.controls["bundle"] == bundle])) == 1
@@ -467,10 +467,10 @@ def test_a_layout_is_judged_by_the_distances_that_it_was_packed_with(gathered, a
     )
     assert judged() == (40, 6, 0)
     gathered.refresh_from_db()
-    assert gathered.head.proof is not None, (
+    assert gathered.head.checked is not None, (
         "what is known of the draft is known of the layout made of it"
     )
-    assert is_proven(gathered.head)
+    assert is_checked(gathered.head)
     act(gathered, "control", islands=[0], lock_place=True)
     assert judged() == (40, 6, 0), "an action that packs nothing keeps the distances"
     act(gathered, "undo")

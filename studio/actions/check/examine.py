@@ -13,7 +13,7 @@ from quilt_core.scene import Surface
 from studio.arrays import Layout
 
 MOST_SHOWN = 300
-"""Findings of a kind that are kept for the screen; the proof to hand off has more."""
+"""Findings of a kind that are kept for the screen; the report to hand off has more."""
 MOST_KEPT = 3
 """Layouts whose measurement is kept in memory, the last one of an atlas each: the next one mostly
 differs from it by an edit."""
@@ -45,38 +45,40 @@ def examine(layout: Layout, rules: Rules):  # type: ignore[no-untyped-def]
     from quilt_core.operations.check import prove_layout
 
     ids = [str(obj.pk) for obj in layout.objects]
-    proof = prove_layout(layout, rules, measured(layout, rules.wanted_gap), ids)
-    return proof, layout.surface
+    checked = prove_layout(layout, rules, measured(layout, rules.wanted_gap), ids)
+    return checked, layout.surface
 
 
-def proof_values(proof: Any, surface: Surface) -> dict[str, Any]:
-    """What is kept of a proof, as plain values."""
+def checked_values(checked: Any, surface: Surface) -> dict[str, Any]:
+    """What is kept of a report, as plain values."""
     return {
         "made": timezone.now().isoformat(),
-        **_verdict(proof),
-        "findings": shown_findings(proof.findings),
+        **_verdict(checked),
+        "findings": shown_findings(checked.findings),
         "stretch": {
-            key: _round(proof.stretch[key])
+            key: _round(checked.stretch[key])
             for key in ("l2", "linf", "angle", "area")
-            if proof.stretch
+            if checked.stretch
         },
-        "island_stretch": [_round(v) for v in proof.stretch["island_l2"]] if proof.stretch else [],
+        "island_stretch": [_round(v) for v in checked.stretch["island_l2"]]
+        if checked.stretch
+        else [],
         "materials": list(surface.materials),
         "island_material": surface.island_material.tolist(),
         "histogram": {
-            key: [_round(v) for v in row] for key, row in proof.density["histogram"].items()
+            key: [_round(v) for v in row] for key, row in checked.density["histogram"].items()
         },
     }
 
 
-def _verdict(proof: Any) -> dict[str, Any]:
+def _verdict(checked: Any) -> dict[str, Any]:
     return {
-        "ready": proof.ready,
-        "against": proof.against,
-        "errors": proof.errors,
-        "warnings": proof.warnings,
-        "totals": proof.totals,
-        "open_level": proof.open_level,
+        "ready": checked.ready,
+        "against": checked.against,
+        "errors": checked.errors,
+        "warnings": checked.warnings,
+        "totals": checked.totals,
+        "open_level": checked.open_level,
     }
 
 

@@ -11,8 +11,8 @@ from django.db import transaction
 from quilt_core.measure.density import flat_faces
 from quilt_core.scene import Surface
 from quilt_core.scene.flags import COLLAPSED, MIRRORED, OUTSIDE, OVERLAPPING, SIDE_TABLE
-from studio.actions.check.examine import examine, proof_values
-from studio.actions.check.rules import digest_of, is_proven, rules_of
+from studio.actions.check.examine import examine, checked_values
+from studio.actions.check.rules import digest_of, is_checked, rules_of
 from studio.actions.history.change import keep_measurement
 from studio.arrays import Layout, load_layout
 from studio.models import Measurement, Revision
@@ -72,27 +72,27 @@ def figures_of(layout: Layout, f: Figures, surface: Surface) -> dict[str, Any]:
 
 
 def measure_revision(revision: Revision) -> dict[str, Any]:
-    """Figures of a revision and its proof by the rules of the day, from one measurement; kept with
+    """Figures of a revision and its report by the rules of the day, from one measurement; kept with
     it."""
-    if is_proven(revision):
+    if is_checked(revision):
         return dict(revision.figures or {})
     started = time.monotonic()
     rules = rules_of(revision)
     layout = load_layout(revision)
-    proof, surface = examine(layout, rules)
-    figures, digest = figures_of(layout, proof.figures, surface), digest_of(revision, rules)
-    found = proof_values(proof, surface) | {"seconds": round(time.monotonic() - started, 3)}
+    checked, surface = examine(layout, rules)
+    figures, digest = figures_of(layout, checked.figures, surface), digest_of(revision, rules)
+    found = checked_values(checked, surface) | {"seconds": round(time.monotonic() - started, 3)}
     revision.summary = {
         "coverage": figures["coverage"],
         "density": figures["density"]["mean"],
         "left_over": figures["side_table"],
-        "ready": proof.ready,
+        "ready": checked.ready,
     }
     with transaction.atomic():
         rows = Revision.objects.select_related("atlas__project__head", "keyframe")
         now = rows.select_for_update(of=("self",)).get(pk=revision.pk)
         # The rules may have been changed meanwhile, and another worker, which began later, have found what holds by them.
-        if digest == digest_of(now, rules_of(now)) or not is_proven(now):
+        if digest == digest_of(now, rules_of(now)) or not is_checked(now):
             revision.save(update_fields=["summary"])
             keep_measurement(
                 revision, Measurement.packed(figures), Measurement.packed(found), digest

@@ -1,4 +1,4 @@
-"""The rules that layouts are judged by, and whether a proof is by the present ones."""
+"""The rules that layouts are judged by, and whether a report is by the present ones."""
 
 from __future__ import annotations
 
@@ -49,14 +49,14 @@ def set_rules(project_id: int, seen: int | None, change: dict[str, Any]) -> Chan
 
 
 def digest_of(revision: Revision, rules: Rules) -> str:
-    """Changes whenever the rules or the weights that a proof depends on do."""
+    """Changes whenever the rules or the weights that a report depends on do."""
     weights = sorted((row.object, row.weight) for row in members_of(revision))
     return hashlib.sha256(json.dumps([plain(rules), weights], sort_keys=True).encode()).hexdigest()[
         :16
     ]
 
 
-def is_proven(revision: Revision) -> bool:
-    """Whether the kept proof is by the present rules."""
+def is_checked(revision: Revision) -> bool:
+    """Whether the kept report is by the present rules."""
     kept = Measurement.objects.filter(revision=revision.pk).values_list("digest", flat=True).first()
     return kept is not None and kept == digest_of(revision, rules_of(revision))

@@ -1,4 +1,4 @@
-"""Hand off: every file written back with its new layouts, and layout sheets and proofs of each
+"""Hand off: every file written back with its new layouts, and layout sheets and reports of each
 atlas, in one zip."""
 
 from __future__ import annotations
@@ -76,7 +76,7 @@ def _sources(layouts: list[Layout]) -> list[Source]:
 
 
 def _folders(layouts: list[Layout]) -> list[str]:
-    """Where sheets and proof of each atlas go: beside the files, or in folders of their own when
+    """Where sheets and report of each atlas go: beside the files, or in folders of their own when
     there are several."""
     if len(layouts) == 1:
         return [""]

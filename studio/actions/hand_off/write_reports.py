@@ -1,4 +1,4 @@
-"""The proof of a revision as a page and as JSON, to hand off."""
+"""The report of a revision as a page and as JSON, to hand off."""
 
 from __future__ import annotations
 
@@ -14,16 +14,18 @@ from studio.models import Revision
 
 
 def reports_of(revision: Revision) -> dict[str, str]:
-    """Text of the proof as html and as json."""
-    from quilt_core.operations.check import checked, report_text
+    """Text of the report as html and as json."""
+    from quilt_core.operations.check import checked_atlas, report_text
 
     document = document_of([revision])
     layout = document.layout
     assert isinstance(layout, Layout)
-    proof, _ = examine(layout, rules_of(revision))
+    checked, _ = examine(layout, rules_of(revision))
     about = {"Last action": f"{revision.verb} (revision {revision.pk})", **_settings(revision)}
     told = replace(document, about=about)
-    return {kind: report_text(told, checked(layout, proof), kind) for kind in ("html", "json")}
+    return {
+        kind: report_text(told, checked_atlas(layout, checked), kind) for kind in ("html", "json")
+    }
 
 
 def _settings(revision: Revision) -> dict[str, str]:

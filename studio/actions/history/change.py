@@ -198,7 +198,7 @@ def _store(atlas: Atlas, parent: Revision, made: Made, draft: bool) -> Revision:
     revision = write_state(atlas, parent, made.state, **facts)
     kept = getattr(known, "measurement", None) if known is not None else None
     if kept is not None:
-        keep_measurement(revision, bytes(kept.figures), bytes(kept.proof), kept.digest)
+        keep_measurement(revision, bytes(kept.figures), bytes(kept.checked), kept.digest)
     return revision
 
 
@@ -352,9 +352,9 @@ KEPT = 12
 looked at."""
 
 
-def keep_measurement(revision: Revision, figures: bytes, proof: bytes, digest: str) -> None:
+def keep_measurement(revision: Revision, figures: bytes, checked: bytes, digest: str) -> None:
     """Keep what was found about a revision, and forget that of old ones."""
-    values = {"figures": figures, "proof": proof, "digest": digest}
+    values = {"figures": figures, "checked": checked, "digest": digest}
     revision.measurement = Measurement.objects.update_or_create(revision=revision, defaults=values)[
         0
     ]

@@ -131,9 +131,9 @@ class LineWork:
         said: list[str] = []
         for head in heads:
             measure_revision(head)
-            proof = Revision.objects.get(pk=head.pk).proof or {}
-            if not proof.get("ready", False):
-                against = ", ".join(proof.get("against", [])) or "not checked"
+            checked = Revision.objects.get(pk=head.pk).checked or {}
+            if not checked.get("ready", False):
+                against = ", ".join(checked.get("against", [])) or "not checked"
                 said.append(f"{head.name} breaks the house rules: {against}")
         return StepEnd(not said, said)
 

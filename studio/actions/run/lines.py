@@ -195,10 +195,10 @@ def _put_back(first: Sequence[Revision], line: RunLine) -> None:
 
 def _figures(revision: Revision) -> dict[str, Any]:
     revision = Revision.objects.get(pk=revision.pk)
-    figures, proof = revision.figures or {}, revision.proof or {}
+    figures, checked = revision.figures or {}, revision.checked or {}
     return {
         "coverage": figures.get("coverage"), "density": (figures.get("density") or {}).get("mean"),
-        "gap_px": figures.get("gap_px"), "errors": proof.get("errors"), "warnings": proof.get("warnings"),
+        "gap_px": figures.get("gap_px"), "errors": checked.get("errors"), "warnings": checked.get("warnings"),
     }  # fmt: skip
 
 

@@ -6,9 +6,9 @@ import { keepSteps, showAtlas, stepSeen } from "./step";
 import { api, ask, type Atlas, type Finding, type RulesChange } from "./client";
 
 /** What was found about a revision; null while it is being looked for. The one before stays in sight meanwhile. */
-export function useProof(revision: number | undefined) {
+export function useReport(revision: number | undefined) {
   const query = useQuery({
-    queryKey: ["proof", revision],
+    queryKey: ["report", revision],
     enabled: revision !== undefined,
     placeholderData: (previous) => previous,
     retry: false,
@@ -24,8 +24,8 @@ export function useProof(revision: number | undefined) {
   const stale = data ? data.revision !== revision || !data.current : true;
   useEffect(() => {
     // Until there is a newer one the report of the layout before stays in sight, with its age.
-    if (revision === undefined) editor.setProof(null, true);
-    else editor.setProof(data ?? editor.figures.proof, stale);
+    if (revision === undefined) editor.setReport(null, true);
+    else editor.setReport(data ?? editor.figures.report, stale);
   }, [data, stale, revision]);
   return query;
 }
@@ -49,7 +49,7 @@ export function useRules(projectId: number) {
     onSuccess: (data) => {
       client.setQueryData(["rules", projectId], data);
       keepSteps(client, projectId, data);
-      void client.invalidateQueries({ queryKey: ["proof"] });
+      void client.invalidateQueries({ queryKey: ["report"] });
       void client.invalidateQueries({ queryKey: ["jobs", projectId] });
     },
   });

@@ -94,7 +94,7 @@ export function useJobs(projectId: number) {
       if (!before || before === job.state || isActive(job)) continue;
       void client.invalidateQueries({ queryKey: ["atlas"] });
       void client.invalidateQueries({ queryKey: ["layout"] });
-      void client.invalidateQueries({ queryKey: ["proof"] });
+      void client.invalidateQueries({ queryKey: ["report"] });
       void client.invalidateQueries({ queryKey: ["drafts"] });
       void client.invalidateQueries({ queryKey: ["plan"] });
       void client.invalidateQueries({ queryKey: ["project", projectId] });

@@ -39,7 +39,7 @@ export function showProject(client: QueryClient, project: Project): void {
     { revert: false, silent: true },
   );
   client.setQueryData(["project", project.id], project);
-  for (const key of ["atlas", "proof", "projects"])
+  for (const key of ["atlas", "report", "projects"])
     void client.invalidateQueries({ queryKey: [key] });
   for (const key of ["history", "jobs", "rules"])
     void client.invalidateQueries({ queryKey: [key, project.id] });

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { Atlas, Finding, Job, Proof } from "./client";
+import type { Atlas, Finding, Job, Report } from "./client";
 import { lastTestBake, withTestBake, type TestBaked } from "./testBake";
 
 const atlas = { id: 3, head: { id: 7 } } as unknown as Atlas;
@@ -26,13 +26,13 @@ describe("a testBake", () => {
     expect(lastTestBake([coarse, done], atlas)?.maps[0].file).toBe("q.png");
     expect(lastTestBake([job(4, "done", { atlas: 9, result: { maps: [] } })], atlas)).toBeNull();
   });
-  it("adds to what was proven, for the same layout only", () => {
-    const proof = { findings: [finding("gap")], totals: { gap: 1 } } as unknown as Proof;
+  it("adds to what was checked, for the same layout only", () => {
+    const report = { findings: [finding("gap")], totals: { gap: 1 } } as unknown as Report;
     const last = {
       revision: 7,
       findings: [finding("bled"), finding("bled"), finding("gap")],
     } as unknown as TestBaked;
-    expect(withTestBake(proof, last, 7).totals).toEqual({ gap: 2, bled: 2 });
+    expect(withTestBake(report, last, 7).totals).toEqual({ gap: 2, bled: 2 });
     const rules = {
       kinds: [
         { kind: "bled", severity: "error" },
@@ -40,14 +40,14 @@ describe("a testBake", () => {
       ],
       ignored: [],
     } as never;
-    expect(withTestBake(proof, last, 7, rules).findings.map((one) => one.severity)).toEqual([
+    expect(withTestBake(report, last, 7, rules).findings.map((one) => one.severity)).toEqual([
       "error",
       "error",
       "warning",
     ]);
     const ignored = { kinds: [], ignored: [{ finding: "bled", reason: "far away" }] } as never;
-    expect(withTestBake(proof, last, 7, ignored).totals).toEqual({ gap: 2 });
-    expect(withTestBake(proof, last, 8)).toBe(proof);
-    expect(withTestBake(proof, null, 7)).toBe(proof);
+    expect(withTestBake(report, last, 7, ignored).totals).toEqual({ gap: 2 });
+    expect(withTestBake(report, last, 8)).toBe(report);
+    expect(withTestBake(report, null, 7)).toBe(report);
   });
 });

@@ -1,4 +1,4 @@
-import type { Atlas, Finding, Job, Proof, Rules } from "./client";
+import type { Atlas, Finding, Job, Report, Rules } from "./client";
 
 /** A map of a test bake. */
 export type BakedMap = {
@@ -78,14 +78,14 @@ export function lastTestBake(
 
 const RANK = ["error", "warning", "hint"];
 
-/** A proof with what a test bake of the same layout has found, by the project's rules: their severities, and what is ignored. */
+/** A report with what a test bake of the same layout has found, by the project's rules: their severities, and what is ignored. */
 export function withTestBake(
-  proof: Proof,
+  report: Report,
   last: TestBaked | null,
   revision: number,
   rules?: Pick<Rules, "kinds" | "ignored">,
-): Proof {
-  if (!last || last.revision !== revision || !last.findings.length) return proof;
+): Report {
+  if (!last || last.revision !== revision || !last.findings.length) return report;
   const severity = new Map(rules?.kinds.map((row) => [row.kind, row.severity]));
   const reasons = new Map(rules?.ignored.map((row) => [row.finding, row.reason]));
   const own = last.findings
@@ -98,11 +98,11 @@ export function withTestBake(
         }) as Finding,
     )
     .filter((finding) => RANK.includes(finding.severity));
-  const totals = { ...(proof.totals as Record<string, number>) };
+  const totals = { ...(report.totals as Record<string, number>) };
   for (const finding of own)
     if (!finding.ignored) totals[finding.kind] = (totals[finding.kind] ?? 0) + 1;
-  const findings = [...proof.findings, ...own].sort(
+  const findings = [...report.findings, ...own].sort(
     (a, b) => RANK.indexOf(a.severity) - RANK.indexOf(b.severity),
   );
-  return { ...proof, findings, totals };
+  return { ...report, findings, totals };
 }

@@ -35,7 +35,7 @@ export function selectCommands(editor: Editor, project: Project): Command[] {
     });
   const flag = (bit: number) => (island: number) => (document.flags(island) & bit) > 0;
   const said = (bit: number) => (island: number) => (document.control(island).flags & bit) > 0;
-  const material = editor.figures.proof?.island_material;
+  const material = editor.figures.report?.island_material;
   return [
     command("select-all", "Select all islands", "", any, () => islandsWhere(editor, () => true)),
     command("select-others", "Select all but these", "", any, () =>
@@ -94,8 +94,8 @@ export function selectCommands(editor: Editor, project: Project): Command[] {
       "select-findings",
       "Select the findings",
       "islands that a finding speaks of",
-      [editor.figures.proof !== null, "The layout is not checked yet."],
-      () => new Set(editor.figures.proof!.findings.flatMap((f) => f.islands)),
+      [editor.figures.report !== null, "The layout is not checked yet."],
+      () => new Set(editor.figures.report!.findings.flatMap((f) => f.islands)),
     ),
     command("select-touching", "Grow to what touches", "and the islands beside them", some, () => [
       ...picked,

@@ -11,7 +11,7 @@ import { EMPTY, IN_HAND, lacking, SELECT_FIRST, type Command, type Need } from "
 export function viewCommands(editor: Editor): Command[] {
   const ui = useUi.getState();
   const some: Need = [editor.document.count > 0, EMPTY];
-  const checked: Need = [editor.figures.proof !== null, "The layout is not checked yet."];
+  const checked: Need = [editor.figures.report !== null, "The layout is not checked yet."];
   const plain = (
     id: string,
     label: string,
@@ -97,8 +97,8 @@ export const TOOLS: { tool: ToolName; id: string; label: string; hint: string }[
 
 /** Through the findings of the kind that is looked at; of the first kind where none is. */
 function stepFinding(editor: Editor, step: 1 | -1): void {
-  if (!editor.figures.proof) return;
-  const all = groups(editor.figures.proof);
+  if (!editor.figures.report) return;
+  const all = groups(editor.figures.report);
   const group = all.find((g) => g.kind === editor.figures.finding?.kind) ?? all[0];
   if (group) editor.showFinding(nextFinding(group.findings, editor.figures.finding, step));
 }

@@ -66,9 +66,9 @@ export function Legend() {
         />
       );
     case "material": {
-      const names = editor.figures.proof?.materials ?? [];
+      const names = editor.figures.report?.materials ?? [];
       const counts = names.map(
-        (_, k) => editor.figures.proof!.island_material.filter((m) => m === k).length,
+        (_, k) => editor.figures.report!.island_material.filter((m) => m === k).length,
       );
       return (
         <Swatches

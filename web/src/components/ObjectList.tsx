@@ -15,7 +15,7 @@ import {
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } from "lucide-react";
 import { useCallback, useMemo, useRef, useState } from "react";
-import type { Atlas, LayoutInfo, Project, Proof } from "../api/client";
+import type { Atlas, LayoutInfo, Project, Report } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { islandCommands } from "../commands/island";
 import { objectCommands } from "../commands/object";
@@ -71,7 +71,7 @@ export function ObjectList({
   const [strip, stripWidth] = useWidth(600);
   const [menu, setMenu] = useState<{ at: [number, number]; row: HTMLElement } | null>(null);
   const info = editor.document.info;
-  const found = stage === "Check" ? editor.figures.proof : null;
+  const found = stage === "Check" ? editor.figures.report : null;
   const rows = useMemo(() => (info ? rowsOf(info, found) : []), [info, found]);
   const open = useMemo(
     () =>
@@ -402,7 +402,7 @@ function objectListKey(
   event.preventDefault();
 }
 
-function rowsOf(info: LayoutInfo, proof: Proof | null): ObjectListRow[] {
+function rowsOf(info: LayoutInfo, report: Report | null): ObjectListRow[] {
   const total = info.world_area.reduce((sum, area) => sum + area, 0) || 1;
   const flags = info.figures?.island_flags ?? [];
   const densities = info.figures?.island_density ?? [];
@@ -422,8 +422,8 @@ function rowsOf(info: LayoutInfo, proof: Proof | null): ObjectListRow[] {
       weight: o.weight,
       object: o.id,
       density: knownArea > 0 ? Math.sqrt(pixels / knownArea) : null,
-      notes: proof
-        ? findingsOf(proof, new Set(islands), o.name)
+      notes: report
+        ? findingsOf(report, new Set(islands), o.name)
         : notesOf(islands, flags, o.unflattened),
       whole: o.whole,
       unfold: () =>
@@ -437,7 +437,7 @@ function rowsOf(info: LayoutInfo, proof: Proof | null): ObjectListRow[] {
           weight: null,
           object: o.id,
           density: densities[i] ?? null,
-          notes: proof ? findingsOf(proof, new Set([i]), "") : notesOf([i], flags, 0),
+          notes: report ? findingsOf(report, new Set([i]), "") : notesOf([i], flags, 0),
         })),
     };
   });

@@ -19,11 +19,11 @@ export function VerdictBar() {
   else if (!editor.document.info) last.current = null;
   const f = editor.document.info ? last.current : null;
   const measuring = !editor.document.info?.figures;
-  /** To the next finding of these kinds; while there is no proof, to the next island that is flagged. */
+  /** To the next finding of these kinds; while there is no report, to the next island that is flagged. */
   const lead = (name: string, islands: number[], kinds: string[] = []) => {
     const found =
-      editor.figures.proof && !editor.figures.stale
-        ? groups(editor.figures.proof)
+      editor.figures.report && !editor.figures.stale
+        ? groups(editor.figures.report)
             .filter((g) => kinds.includes(g.kind))
             .flatMap((g) => g.findings)
         : [];
@@ -173,15 +173,15 @@ export function VerdictBar() {
 /** Ready or not, in one word; leads to the Check stage. */
 function Verdict() {
   const editor = useEditor("figures");
-  const { proof, stale: proofStale } = editor.figures;
+  const { report, stale: reportStale } = editor.figures;
   const setStage = useUi((ui) => ui.setStage);
   const word =
-    !proof || proofStale
+    !report || reportStale
       ? "checking…"
-      : proof.ready
+      : report.ready
         ? "ready to bake"
-        : `${format.whole(proof.errors)} ${proof.errors === 1 ? "error" : "errors"}`;
-  const tone = !proof || proofStale ? "soft" : proof.ready ? "petrol" : "rose";
+        : `${format.whole(report.errors)} ${report.errors === 1 ? "error" : "errors"}`;
+  const tone = !report || reportStale ? "soft" : report.ready ? "petrol" : "rose";
   return (
     <Button
       size="xs"
@@ -198,8 +198,8 @@ function Verdict() {
       fontSize="12.5px"
       data-figure="verdict"
       title={
-        proof && !proofStale
-          ? proof.against.join(", ") || "nothing stands against a bake"
+        report && !reportStale
+          ? report.against.join(", ") || "nothing stands against a bake"
           : "the layout is being checked"
       }
       onClick={() => setStage("Check")}

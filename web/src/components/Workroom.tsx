@@ -9,7 +9,7 @@ import { useAddress } from "../address";
 import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
 import { useLivePicture } from "../api/arrange";
-import { useProof } from "../api/check";
+import { useReport } from "../api/check";
 import { AtlasTabs } from "./AtlasTabs";
 import { useRoom, useRooms } from "../room";
 import { Drafts } from "./Drafts";
@@ -80,7 +80,7 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
   useShortcuts(acting, project.data, atlas.data);
   useLayoutEffect(() => () => editor.clear(), []);
   useLivePicture(jobs);
-  useProof(atlas.data?.objects ? atlas.data.head.id : undefined);
+  useReport(atlas.data?.objects ? atlas.data.head.id : undefined);
 
   useEffect(() => {
     if (project.data)

@@ -1,6 +1,6 @@
 import { MEASURED } from "./flags.generated";
 import { beforeEach, expect, it, vi } from "vitest";
-import type { Finding, Proof } from "../api/client";
+import type { Finding, Report } from "../api/client";
 import { Editor } from "./Editor";
 import { geometry, info, still } from "./layout.samples";
 
@@ -198,7 +198,7 @@ it("looks at a whole object where a finding has no island", () => {
   expect(editor.view.focusObject).toBe("");
 });
 
-it("knows an island's material and stretch from the proof, and its tile from its place", () => {
+it("knows an island's material and stretch from the report, and its tile from its place", () => {
   const editor = new Editor();
   editor.show(
     info([
@@ -208,13 +208,13 @@ it("knows an island's material and stretch from the proof, and its tile from its
     new Float32Array([1, 0, 0, 0, 1, 0, 1, 0, 1, 0, 1, 0]),
     geometry,
   );
-  editor.setProof(
+  editor.setReport(
     {
       island_material: [2, -1],
       island_stretch: [1.2, null],
       findings: [],
       totals: {},
-    } as unknown as Proof,
+    } as unknown as Report,
     false,
   );
   expect(editor.looks.seen(0)).toMatchObject({
@@ -249,7 +249,7 @@ it("tells each thing to those that show it, and to nobody else", () => {
   expect(raised(editor, () => editor.selection.set([1]))).toEqual([]);
   expect(raised(editor, () => editor.setHouse(99, 0.1))).toEqual(["view", "looks", "frames"]);
   expect(raised(editor, () => editor.setHouse(99, 0.1))).toEqual([]);
-  expect(raised(editor, () => editor.setProof(null, false))).toEqual(["figures"]);
+  expect(raised(editor, () => editor.setReport(null, false))).toEqual(["figures"]);
   expect(raised(editor, () => editor.frameTable())).toEqual(["frames"]);
   expect(raised(editor, () => editor.expect([0], { lock_place: true }))).toEqual([
     "document",
@@ -300,8 +300,8 @@ it("forgets everything of one project before the next", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
   editor.select((selection) => selection.set([1]));
-  editor.setProof(
-    { ready: true, island_material: [0, 0], island_stretch: [1, 1] } as unknown as Proof,
+  editor.setReport(
+    { ready: true, island_material: [0, 0], island_stretch: [1, 1] } as unknown as Report,
     false,
   );
   const textures = vi.spyOn(editor.looks.textures!, "dispose");
@@ -310,7 +310,7 @@ it("forgets everything of one project before the next", () => {
   expect([
     editor.document.info,
     editor.document.model,
-    editor.figures.proof,
+    editor.figures.report,
     editor.figures.finding,
   ]).toEqual([null, null, null, null]);
   expect(editor.selection.list()).toEqual([]);

@@ -1,5 +1,5 @@
 import { batch, computed } from "@preact/signals-core";
-import type { Finding, LayoutInfo, Proof } from "../api/client";
+import type { Finding, LayoutInfo, Report } from "../api/client";
 import { between, union, type Bounds } from "./affine/affine";
 import { TableCamera } from "./camera/TableCamera";
 import { LayoutDocument, type ControlEdit } from "./document/LayoutDocument";
@@ -375,9 +375,9 @@ export class Editor {
     });
   }
 
-  setProof(proof: Proof | null, stale: boolean): void {
-    const changed = this.figures.proof !== proof;
-    this.figures.setProof(proof, stale);
+  setReport(report: Report | null, stale: boolean): void {
+    const changed = this.figures.report !== report;
+    this.figures.setReport(report, stale);
     if (changed) this.looks.restyle();
   }
 

@@ -17,21 +17,21 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
   const editor = useEditor("figures");
   const { rules, change } = useRules(project.id);
   const baked = lastTestBake(jobs, atlas)?.baked ?? null;
-  const checked = editor.figures.proof;
-  const proof = useMemo(
+  const checked = editor.figures.report;
+  const report = useMemo(
     () => checked && withTestBake(checked, baked, atlas.head.id, rules),
     [checked, baked, atlas.head.id, rules],
   );
   const fixes = useFixes(atlas, project.id);
   const [open, setOpen] = useKept<string>("open kind", "");
   const last = useRef<{ finding: Finding; list: Finding[] } | null>(null);
-  const list = proof ? groups(proof) : [];
+  const list = report ? groups(report) : [];
   const group = list.find((g) => g.kind === open);
   // A new layout: stay where the work was, on the same finding or the one behind it.
-  const seen = useRef(proof);
+  const seen = useRef(report);
   useEffect(() => {
-    if (editor.figures.stale || proof === seen.current) return;
-    seen.current = proof;
+    if (editor.figures.stale || report === seen.current) return;
+    seen.current = report;
     if (!editor.figures.finding && last.current && group)
       editor.showFinding(afterFix(last.current.list, last.current.finding, group.findings));
   });
@@ -45,7 +45,7 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
     if (editor.figures.finding && editor.figures.finding.kind !== open)
       setOpen(editor.figures.finding.kind);
   });
-  if (!proof)
+  if (!report)
     return (
       <Title note={atlas.objects ? "The layout is being checked." : "Bring in files first."}>
         Check
@@ -60,14 +60,14 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
   return (
     <>
       <Title
-        note={<Checked made={proof.made} seconds={proof.seconds} stale={editor.figures.stale} />}
+        note={<Checked made={report.made} seconds={report.seconds} stale={editor.figures.stale} />}
       >
-        <Text as="span" color={proof.ready ? "petrol" : "rose"} data-verdict>
-          {proof.ready ? "Ready to bake" : "Not ready to bake"}
+        <Text as="span" color={report.ready ? "petrol" : "rose"} data-verdict>
+          {report.ready ? "Ready to bake" : "Not ready to bake"}
         </Text>
       </Title>
       <Text mb="2">
-        {format.whole(proof.errors)} errors · {format.whole(proof.warnings)} warnings
+        {format.whole(report.errors)} errors · {format.whole(report.warnings)} warnings
       </Text>
       {list.length === 0 && (
         <Text color="soft">

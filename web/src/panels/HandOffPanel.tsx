@@ -29,16 +29,16 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
   const edits = useChannelEdits();
   const last = jobs.find((job) => job.kind === "export" && job.state === "done");
   const notes = (last?.result as { notes?: string[] } | undefined)?.notes ?? [];
-  const { proof } = editor.figures;
+  const { report } = editor.figures;
   const head = atlas.objects ? atlas.head.id : 0;
   return (
     <>
       <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the report are in the zip.">
         Hand off
       </Title>
-      {proof && !proof.ready && (
+      {report && !report.ready && (
         <Text color="rose" mb="2" lineHeight="1.35">
-          Not safe to bake yet: {proof.against.join(", ")}.
+          Not safe to bake yet: {report.against.join(", ")}.
         </Text>
       )}
       <MainButton

@@ -1,5 +1,5 @@
 import { Box, Flex, Link, Text } from "@chakra-ui/react";
-import type { Proof } from "../api/client";
+import type { Report } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { useFixes } from "../api/check";
 import type { PanelProps } from "./props";
@@ -9,10 +9,10 @@ import { MainButton, Running, running, Title } from "./parts";
 /** The figures of the report, and the report itself as a page and as JSON. */
 export function ReportPart({ project, atlas, jobs }: PanelProps) {
   const editor = useEditor("document", "figures");
-  const { report } = useFixes(atlas, project.id);
-  const { proof } = editor.figures;
+  const { report: writing } = useFixes(atlas, project.id);
+  const { report } = editor.figures;
   const f = editor.document.info?.figures;
-  if (!proof || !f)
+  if (!report || !f)
     return (
       <Title note={atlas.objects ? "The layout is being checked." : "Bring in files first."}>
         Report
@@ -21,17 +21,17 @@ export function ReportPart({ project, atlas, jobs }: PanelProps) {
   const written = jobs.find((job) => job.kind === "report" && job.state === "done");
   const old =
     written && (written.result as { revision?: number } | undefined)?.revision !== atlas.head.id;
-  const s = proof.stretch;
+  const s = report.stretch;
   const rows: [string, string][] = [
     ["Coverage", `${format.percent(f.coverage)} %`],
     ["Smallest gap", `${f.overlap_pairs ? "0.00" : (f.gap_px?.toFixed(2) ?? "–")} px`],
     [
       "Gaps open to",
-      proof.open_level === null
+      report.open_level === null
         ? "–"
-        : proof.open_level < 0
+        : report.open_level < 0
           ? "not full size"
-          : `mip level ${proof.open_level}`,
+          : `mip level ${report.open_level}`,
     ],
     ["To the edge", `${f.margin_px?.toFixed(2) ?? "–"} px`],
     ["Density, all", `${format.density(f.density.mean)} px/m`],
@@ -48,8 +48,8 @@ export function ReportPart({ project, atlas, jobs }: PanelProps) {
       </Title>
       <MainButton
         disabled={running(jobs, "report")}
-        busy={report.isPending}
-        onClick={() => report.mutate()}
+        busy={writing.isPending}
+        onClick={() => writing.mutate()}
       >
         Write the report
       </MainButton>
@@ -90,7 +90,7 @@ export function ReportPart({ project, atlas, jobs }: PanelProps) {
       <Text color="soft" fontSize="12px" mb="2">
         Stretch, angles and areas: 1 is none.
       </Text>
-      <Histogram proof={proof} house={editor.view.house} tolerance={editor.view.tolerance} />
+      <Histogram report={report} house={editor.view.house} tolerance={editor.view.tolerance} />
     </>
   );
 }
@@ -100,15 +100,15 @@ const H = 64;
 
 /** Surface area over density, on a log scale, with the house band behind it. */
 function Histogram({
-  proof,
+  report,
   house,
   tolerance,
 }: {
-  proof: Proof;
+  report: Report;
   house: number;
   tolerance: number;
 }) {
-  const { edges, area } = proof.histogram;
+  const { edges, area } = report.histogram;
   if (!edges.length) return null;
   const low = Math.log(Math.min(edges[0], house * (1 - tolerance)));
   const high = Math.log(Math.max(edges[edges.length - 1], house * (1 + tolerance)));

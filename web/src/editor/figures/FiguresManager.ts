@@ -1,11 +1,11 @@
-import type { Finding, Proof } from "../../api/client";
+import type { Finding, Report } from "../../api/client";
 import { Signal, type Heard } from "../signal";
 
 /** What was found about the layout: the report, its age, and the finding that is looked at. */
 export class FiguresManager {
   private readonly raised = new Signal();
   readonly signal: Heard = this.raised;
-  proof: Proof | null = null;
+  report: Report | null = null;
   /** Whether the report is about an earlier layout. */
   stale = true;
   finding: Finding | null = null;
@@ -20,9 +20,9 @@ export class FiguresManager {
     return true;
   }
 
-  setProof(proof: Proof | null, stale: boolean): void {
-    if (this.proof === proof && this.stale === stale) return;
-    this.proof = proof;
+  setReport(report: Report | null, stale: boolean): void {
+    if (this.report === report && this.stale === stale) return;
+    this.report = report;
     this.stale = stale;
     this.raised.raise();
   }
@@ -34,7 +34,7 @@ export class FiguresManager {
   }
 
   clear(): void {
-    this.proof = this.finding = this.visibleShare = null;
+    this.report = this.finding = this.visibleShare = null;
     this.stale = true;
     this.raised.raise();
   }

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import type { Finding, Proof } from "../../api/client";
+import type { Finding, Report } from "../../api/client";
 import { afterFix, findingsOf, groups, nextFinding, place } from "./walk";
 
 const finding = (kind: string, key: string, more: Partial<Finding> = {}): Finding => ({
@@ -29,10 +29,10 @@ const list = [
   finding("overlap", "c", { islands: [1] }),
   finding("mirrored", "d", { severity: "warning", islands: [1] }),
 ];
-const proof = { findings: list, totals: { overlap: 40, mirrored: 1 } } as unknown as Proof;
+const report = { findings: list, totals: { overlap: 40, mirrored: 1 } } as unknown as Report;
 
 it("groups by kind, the ignored ones last", () => {
-  const [overlap, mirrored] = groups(proof);
+  const [overlap, mirrored] = groups(report);
   expect(overlap.findings.map((f) => f.key)).toEqual(["a", "c", "b"]);
   expect([overlap.total, overlap.ignored, overlap.severity]).toEqual([40, 1, "error"]);
   expect(mirrored.severity).toBe("warning");
@@ -65,13 +65,13 @@ it("says who it is about", () => {
 });
 
 it("counts errors and warnings of a row of the object list", () => {
-  expect(findingsOf(proof, new Set([0, 1]), "Crate")).toBe("2 overlap, 1 mirrored");
-  expect(findingsOf(proof, new Set([0]), "")).toBe("1 overlap");
+  expect(findingsOf(report, new Set([0, 1]), "Crate")).toBe("2 overlap, 1 mirrored");
+  expect(findingsOf(report, new Set([0]), "")).toBe("1 overlap");
   const bare = {
     findings: [
       finding("without UVs", "u", { islands: [] }),
       finding("smooth border", "s", { islands: [], severity: "hint" }),
     ],
-  } as unknown as Proof;
+  } as unknown as Report;
   expect(findingsOf(bare, new Set(), "Crate")).toBe("1 without UVs");
 });

@@ -1,4 +1,4 @@
-import type { Finding, Proof } from "../../api/client";
+import type { Finding, Report } from "../../api/client";
 
 export type Severity = "error" | "warning" | "hint";
 
@@ -11,15 +11,15 @@ export type Group = {
 };
 
 /** Findings by kind, errors first; kinds whose findings are all ignored come last. */
-export function groups(proof: Proof): Group[] {
+export function groups(report: Report): Group[] {
   const byKind = new Map<string, Finding[]>();
-  for (const finding of proof.findings)
+  for (const finding of report.findings)
     byKind.set(finding.kind, [...(byKind.get(finding.kind) ?? []), finding]);
   return [...byKind].map(([kind, findings]) => ({
     kind,
     severity: findings[0].severity as Severity,
     findings: [...findings.filter((f) => !f.ignored), ...findings.filter((f) => f.ignored)],
-    total: proof.totals[kind] ?? 0,
+    total: report.totals[kind] ?? 0,
     ignored: findings.filter((f) => f.ignored).length,
   }));
 }
@@ -67,9 +67,9 @@ export function islandsOf(group: Group): number {
 }
 
 /** Errors and warnings on some islands, or on the object as a whole, in words. */
-export function findingsOf(proof: Proof, islands: Set<number>, object: string): string {
+export function findingsOf(report: Report, islands: Set<number>, object: string): string {
   const counts = new Map<string, number>();
-  for (const f of proof.findings) {
+  for (const f of report.findings) {
     const mine = f.islands.length ? f.islands.some((i) => islands.has(i)) : f.object === object;
     if (mine && !f.ignored && f.severity !== "hint")
       counts.set(f.kind, (counts.get(f.kind) ?? 0) + 1);

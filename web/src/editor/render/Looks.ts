@@ -53,9 +53,9 @@ export class Looks {
       mirrored: (flags & MEASURED.mirrored) !== 0,
       overlapping: (flags & MEASURED.overlapping) !== 0,
       stacked: layout.control(island).stack >= 0,
-      material: figures.proof?.island_material[island] ?? -1,
+      material: figures.report?.island_material[island] ?? -1,
       tile: layout.tiles.findIndex((tile) => tile.number === home),
-      stretch: figures.proof?.island_stretch[island] ?? null,
+      stretch: figures.report?.island_stretch[island] ?? null,
       seen: figures.visibleShare?.[island] ?? null,
       own,
     };
