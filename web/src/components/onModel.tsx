@@ -52,14 +52,14 @@ export function Seams({ mesh, matrix }: { mesh: BufferGeometry; matrix: Matrix4 
 export function PicksOnModel({ object, matrix }: { object: number; matrix: Matrix4 }) {
   const editor = useEditor("picks", "document");
   const { picks } = editor;
-  const cloth =
+  const surface =
     picks.objects().includes(object) || picks.pathFrom?.object === object
-      ? picks.cloth(object)
+      ? picks.surface(object)
       : null;
-  if (!cloth) return null;
+  if (!surface) return null;
   return (
     <Drawn
-      cloth={cloth}
+      surface={surface}
       own={picks.of(object)}
       start={picks.pathFrom?.object === object ? picks.pathFrom.h : -1}
       matrix={matrix}
@@ -69,13 +69,13 @@ export function PicksOnModel({ object, matrix }: { object: number; matrix: Matri
 }
 
 function Drawn({
-  cloth,
+  surface,
   own,
   start,
   matrix,
   version,
 }: {
-  cloth: SurfaceMesh;
+  surface: SurfaceMesh;
   own: Own;
   start: number;
   matrix: Matrix4;
@@ -85,19 +85,19 @@ function Drawn({
   const parts = useMemo(() => {
     void version;
     const faces = [...own.faces].flatMap((face) =>
-      cloth
+      surface
         .triangles(face)
-        .flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2].flatMap((h) => cloth.point(h))),
+        .flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2].flatMap((h) => surface.point(h))),
     );
     const lines = [...own.edges].flatMap((edge) => {
-      const [h] = cloth.halves[edge];
-      return [...cloth.point(h), ...cloth.point(after(h))];
+      const [h] = surface.halves[edge];
+      return [...surface.point(h), ...surface.point(after(h))];
     });
     const pins = [...own.vertices].flatMap((corner) => {
-      const h = cloth.triangleCorner(corner);
-      return h === undefined ? [] : cloth.point(h);
+      const h = surface.triangleCorner(corner);
+      return h === undefined ? [] : surface.point(h);
     });
-    if (start >= 0) pins.push(...cloth.point(start));
+    if (start >= 0) pins.push(...surface.point(start));
     const wash = new Mesh(
       flat(faces),
       new MeshBasicMaterial({
@@ -125,7 +125,7 @@ function Drawn({
       part.frustumCulled = false;
     }
     return all;
-  }, [cloth, own, start, version]);
+  }, [surface, own, start, version]);
   useEffect(() => {
     invalidate();
     return () =>

@@ -518,9 +518,9 @@ export class Editor {
     const { picks } = this;
     if (!add) picks.clear();
     picks.use("faces");
-    const cloth = await picks.ready(id);
-    if (!cloth) return;
-    picks.change(id, "faces", "add", cloth.faces);
+    const surface = await picks.ready(id);
+    if (!surface) return;
+    picks.change(id, "faces", "add", surface.faces);
     this.lookAtModel(this.document.info?.objects.find((o) => o.id === id)?.name ?? "");
   }
 

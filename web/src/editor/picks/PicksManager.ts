@@ -12,10 +12,10 @@ import { Signal, type Heard } from "../signal";
 export const PICKED = ["islands", "faces", "edges", "path", "vertices"] as const;
 export type Picked = (typeof PICKED)[number];
 
-/** What a drag over bare cloth does while faces, edges or vertices are selected. */
+/** What a drag over empty table does while faces, edges or vertices are selected. */
 export const DRAGS = ["box", "lasso", "brush"] as const;
 
-/** What is selected of one object: faces, edges (as the cloth numbers them) and corners (as the file does). */
+/** What is selected of one object: faces, edges (as the surface numbers them) and corners (as the file does). */
 export type Own = { faces: Set<number>; edges: Set<number>; vertices: Set<number> };
 
 /** What the server is told is selected of an object. */
@@ -28,7 +28,7 @@ export class PicksManager {
   mode: Picked = "islands";
   /** Fetches what an object's triangles are in its file. */
   fetch: ((object: number) => Promise<ArrayBuffer>) | null = null;
-  /** Where a path begins: an object, a place of its cloth. */
+  /** Where a path begins: an object, a place of its surface. */
   pathFrom: { object: number; place: number; h: number } | null = null;
   drag: (typeof DRAGS)[number] = "box";
   /** Radius of the brush, px of the screen. */
@@ -39,7 +39,7 @@ export class PicksManager {
   through = true;
   private picked = new Map<number, Own>();
   private corners = new Map<number, Corners | Promise<void>>();
-  private cloths = new Map<number, SurfaceMesh>();
+  private surfaces = new Map<number, SurfaceMesh>();
 
   constructor(private document: LayoutDocument) {}
 
@@ -87,12 +87,12 @@ export class PicksManager {
   /** Another project: nothing of it is known. */
   forget(): void {
     this.corners.clear();
-    this.cloths.clear();
+    this.surfaces.clear();
     this.clear();
   }
 
-  /** An object's cloth; null while it is being fetched, which is told when it is there. */
-  cloth(object: number): SurfaceMesh | null {
+  /** An object's surface; null while it is being fetched, which is told when it is there. */
+  surface(object: number): SurfaceMesh | null {
     const mesh = this.document.geometry?.instances.find((one) => one.object === object)?.geometry;
     if (!mesh) return null;
     const known = this.corners.get(object);
@@ -109,19 +109,19 @@ export class PicksManager {
       this.corners.set(object, coming);
     }
     if (!known || known instanceof Promise) return null;
-    const made = this.cloths.get(object);
+    const made = this.surfaces.get(object);
     if (made?.geometry === mesh) return made;
-    const cloth = new SurfaceMesh(mesh, known);
-    this.cloths.set(object, cloth);
-    return cloth;
+    const surface = new SurfaceMesh(mesh, known);
+    this.surfaces.set(object, surface);
+    return surface;
   }
 
-  /** An object's cloth, once it is there. */
+  /** An object's surface, once it is there. */
   async ready(object: number): Promise<SurfaceMesh | null> {
-    this.cloth(object);
+    this.surface(object);
     const known = this.corners.get(object);
     if (known instanceof Promise) await known;
-    return this.cloth(object);
+    return this.surface(object);
   }
 
   /** Change what is selected of an object. */
@@ -150,40 +150,40 @@ export class PicksManager {
     point: number[],
     keys: { add: boolean; double: boolean },
   ): Promise<void> {
-    const cloth = await this.ready(object);
-    if (!cloth || this.mode === "islands") return;
-    const face = cloth.face(t);
+    const surface = await this.ready(object);
+    if (!surface || this.mode === "islands") return;
+    const face = surface.face(t);
     const how = keys.add ? "toggle" : "set";
     if (this.mode === "faces")
       this.change(
         object,
         "faces",
         keys.double ? "add" : how,
-        keys.double ? smoothFaces(cloth, face, SMOOTH) : [face],
+        keys.double ? smoothFaces(surface, face, SMOOTH) : [face],
       );
     else if (this.mode === "edges") {
-      const edge = nearestEdge(cloth, face, point);
+      const edge = nearestEdge(surface, face, point);
       // Seams that are drawn stay until they are erased: each click draws on, or takes away.
       if (edge >= 0)
         this.change(
           object,
           "edges",
           keys.double ? "add" : "toggle",
-          keys.double ? edgeLoop(cloth, edge, this.through) : [edge],
+          keys.double ? edgeLoop(surface, edge, this.through) : [edge],
         );
     } else if (this.mode === "vertices") {
-      const h = nearestCorner(cloth, face, point);
-      if (h >= 0) this.change(object, "vertices", how, [cloth.corners.corner[h]]);
-    } else this.walk(object, cloth, nearestCorner(cloth, face, point));
+      const h = nearestCorner(surface, face, point);
+      if (h >= 0) this.change(object, "vertices", how, [surface.corners.corner[h]]);
+    } else this.walk(object, surface, nearestCorner(surface, face, point));
   }
 
   /** A path goes on from where the last one ended. */
-  private walk(object: number, cloth: SurfaceMesh, h: number): void {
+  private walk(object: number, surface: SurfaceMesh, h: number): void {
     if (h < 0) return;
     const from = this.pathFrom;
-    this.pathFrom = { object, place: cloth.place[h], h };
-    if (from?.object === object && from.place !== cloth.place[h])
-      this.change(object, "edges", "add", shortestPath(cloth, from.place, cloth.place[h]));
+    this.pathFrom = { object, place: surface.place[h], h };
+    if (from?.object === object && from.place !== surface.place[h])
+      this.change(object, "edges", "add", shortestPath(surface, from.place, surface.place[h]));
     else this.raised.raise();
   }
 
@@ -198,8 +198,8 @@ export class PicksManager {
   sent(): Sent[] {
     return this.objects().flatMap((id) => {
       const own = this.of(id);
-      const cloth = this.cloth(id);
-      const edges = cloth ? [...own.edges].map((edge) => cloth.names[edge]) : [];
+      const surface = this.surface(id);
+      const edges = surface ? [...own.edges].map((edge) => surface.names[edge]) : [];
       return [{ id, faces: [...own.faces], edges, corners: [...own.vertices] }];
     });
   }

@@ -3,30 +3,32 @@ import { inTriangle } from "../affine/affine";
 import { after, type SurfaceMesh } from "../surfaceMesh/SurfaceMesh";
 import type { Editor } from "../Editor";
 
-/** A triangle of an object's cloth, and a point on it in the object's own space. */
+/** A triangle of an object's surface, and a point on it in the object's own space. */
 export type Hit = { object: number; t: number; point: [number, number, number] };
 
 /** Table position of a triangle corner; null where its island is not on the table. */
-function cornerOnTable(editor: Editor, cloth: SurfaceMesh, h: number): [number, number] | null {
-  const island = cloth.island(Math.floor(h / 3));
+function cornerOnTable(editor: Editor, surface: SurfaceMesh, h: number): [number, number] | null {
+  const island = surface.island(Math.floor(h / 3));
   const { model } = editor.document;
-  return model && island >= 0 ? model.place(island, cloth.uv[2 * h], cloth.uv[2 * h + 1]) : null;
+  return model && island >= 0
+    ? model.place(island, surface.uv[2 * h], surface.uv[2 * h + 1])
+    : null;
 }
 
 /** The triangle under a table position. */
 export async function triangleAt(editor: Editor, x: number, y: number): Promise<Hit | null> {
   const island = editor.document.model?.islandAt(x, y) ?? -1;
   const object = editor.document.objectOf(island)?.id;
-  const cloth = object === undefined ? null : await editor.picks.ready(object);
-  if (!cloth || object === undefined) return null;
-  for (let t = 0; t < cloth.count; t++) {
-    if (cloth.island(t) !== island) continue;
-    const p = [0, 1, 2].flatMap((k) => cornerOnTable(editor, cloth, 3 * t + k)!);
+  const surface = object === undefined ? null : await editor.picks.ready(object);
+  if (!surface || object === undefined) return null;
+  for (let t = 0; t < surface.count; t++) {
+    if (surface.island(t) !== island) continue;
+    const p = [0, 1, 2].flatMap((k) => cornerOnTable(editor, surface, 3 * t + k)!);
     if (!inTriangle(x, y, Float64Array.from(p))) continue;
     const det = (p[2] - p[0]) * (p[5] - p[1]) - (p[3] - p[1]) * (p[4] - p[0]) || 1;
     const b = ((x - p[0]) * (p[5] - p[1]) - (y - p[1]) * (p[4] - p[0])) / det;
     const c = ((p[2] - p[0]) * (y - p[1]) - (p[3] - p[1]) * (x - p[0])) / det;
-    const [q, r, s] = [0, 1, 2].map((k) => cloth.point(3 * t + k));
+    const [q, r, s] = [0, 1, 2].map((k) => surface.point(3 * t + k));
     return {
       object,
       t,
@@ -65,22 +67,22 @@ export async function pickWithin(
   if (!add && kind !== "edges")
     picks.objects().forEach((id) => picks.change(id, kind, "remove", [...picks.of(id)[kind]]));
   for (const object of objects) {
-    const cloth = await picks.ready(object);
-    if (!cloth) continue;
+    const surface = await picks.ready(object);
+    if (!surface) continue;
     const found = new Set<number>();
-    for (let h = 0; h < 3 * cloth.count; h++) {
+    for (let h = 0; h < 3 * surface.count; h++) {
       const t = Math.floor(h / 3);
-      if (!islands.has(cloth.island(t))) continue;
-      const [a, b] = [cornerOnTable(editor, cloth, h), cornerOnTable(editor, cloth, after(h))];
-      if (kind === "vertices" && inside(a)) found.add(cloth.corners.corner[h]);
-      else if (kind === "edges" && cloth.edgeOf[h] >= 0 && inside(a) && inside(b))
-        found.add(cloth.edgeOf[h]);
+      if (!islands.has(surface.island(t))) continue;
+      const [a, b] = [cornerOnTable(editor, surface, h), cornerOnTable(editor, surface, after(h))];
+      if (kind === "vertices" && inside(a)) found.add(surface.corners.corner[h]);
+      else if (kind === "edges" && surface.edgeOf[h] >= 0 && inside(a) && inside(b))
+        found.add(surface.edgeOf[h]);
       else if (kind === "faces" && h % 3 === 0) {
-        const ring = [h, h + 1, h + 2].map((k) => cornerOnTable(editor, cloth, k)!);
+        const ring = [h, h + 1, h + 2].map((k) => cornerOnTable(editor, surface, k)!);
         if (
           inside([ring.reduce((s, p) => s + p[0], 0) / 3, ring.reduce((s, p) => s + p[1], 0) / 3])
         )
-          found.add(cloth.face(t));
+          found.add(surface.face(t));
       }
     }
     picks.change(object, kind, remove ? "remove" : "add", found);
@@ -97,10 +99,10 @@ export function pickedCornerAt(
   sy: number,
 ): { object: number; corner: number } | undefined {
   for (const object of editor.picks.objects()) {
-    const cloth = editor.picks.cloth(object);
+    const surface = editor.picks.surface(object);
     for (const corner of editor.picks.of(object).vertices) {
-      const h = cloth?.triangleCorner(corner);
-      const at = cloth && h !== undefined ? cornerOnTable(editor, cloth, h) : null;
+      const h = surface?.triangleCorner(corner);
+      const at = surface && h !== undefined ? cornerOnTable(editor, surface, h) : null;
       if (!at) continue;
       const [x, y] = editor.camera.toScreen(...at);
       if (Math.hypot(x - sx, y - sy) <= REACH) return { object, corner };
@@ -122,17 +124,17 @@ export function drawPicks(
 ): void {
   const { picks, camera } = editor;
   for (const object of picks.objects()) {
-    const cloth = picks.cloth(object);
-    if (!cloth) continue;
+    const surface = picks.surface(object);
+    if (!surface) continue;
     const own = picks.of(object);
     const screen = (h: number): [number, number] | null => {
-      const at = cornerOnTable(editor, cloth, h);
+      const at = cornerOnTable(editor, surface, h);
       return at && camera.toScreen(...at);
     };
     ctx.fillStyle = FACE;
     ctx.beginPath();
     for (const face of own.faces)
-      for (const t of cloth.triangles(face)) {
+      for (const t of surface.triangles(face)) {
         const ring = [3 * t, 3 * t + 1, 3 * t + 2].map(screen);
         if (ring.some((p) => p === null)) continue;
         ring.forEach((p, k) => (k ? ctx.lineTo(...p!) : ctx.moveTo(...p!)));
@@ -144,16 +146,17 @@ export function drawPicks(
     ctx.lineCap = "round";
     ctx.beginPath();
     for (const edge of own.edges)
-      for (const h of cloth.halves[edge]) {
+      for (const h of surface.halves[edge]) {
         const [a, b] = h < 0 ? [null, null] : [screen(h), screen(after(h))];
         if (!a || !b) continue;
         ctx.moveTo(...a);
         ctx.lineTo(...b);
       }
     ctx.stroke();
-    const start = picks.pathFrom?.object === object ? [cloth.corners.corner[picks.pathFrom.h]] : [];
+    const start =
+      picks.pathFrom?.object === object ? [surface.corners.corner[picks.pathFrom.h]] : [];
     for (const corner of [...own.vertices, ...start]) {
-      const h = cloth.triangleCorner(corner);
+      const h = surface.triangleCorner(corner);
       const at = h === undefined ? null : screen(h);
       if (!at) continue;
       ctx.beginPath();

@@ -178,7 +178,7 @@ export class SurfaceMesh {
 
   private together(h: number, o: number): boolean {
     const [t, u] = [Math.floor(h / 3), Math.floor(o / 3)];
-    // Bare cloth is one piece until it is cut.
+    // Empty surface is one piece until it is cut.
     if (this.island(t) < 0 && this.island(u) < 0) return true;
     if (this.island(t) < 0 || this.island(t) !== this.island(u)) return false;
     const [near, far] = this.place[o] === this.place[h] ? [o, after(o)] : [after(o), o];

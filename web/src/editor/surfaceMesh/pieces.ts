@@ -5,36 +5,36 @@ export type Pieces = { charts: number; flat: number };
 
 /** Count the islands that come about when some edges are seams, and those that topology lets lie flat: with a border and without a handle. `keep`: present seams stay. Only triangles of some islands are looked at when these are given. */
 export function pieces(
-  cloth: SurfaceMesh,
+  surface: SurfaceMesh,
   seams: ReadonlySet<number>,
   keep: boolean,
   islands?: ReadonlySet<number>,
 ): Pieces {
-  const n = cloth.count;
-  const inside = (t: number) => !islands || islands.has(cloth.island(t));
+  const n = surface.count;
+  const inside = (t: number) => !islands || islands.has(surface.island(t));
   const tri = roots(n);
   const corner = roots(3 * n);
   const sewn = (edge: number) =>
-    !cloth.border[edge] && !seams.has(edge) && (!keep || !cloth.seam[edge]);
+    !surface.border[edge] && !seams.has(edge) && (!keep || !surface.seam[edge]);
   const join = (h: number, o: number) => {
     join2(tri, Math.floor(h / 3), Math.floor(o / 3));
-    const [near, far] = cloth.place[o] === cloth.place[h] ? [o, after(o)] : [after(o), o];
+    const [near, far] = surface.place[o] === surface.place[h] ? [o, after(o)] : [after(o), o];
     join2(corner, h, near);
     join2(corner, after(h), far);
   };
-  cloth.halves.forEach(([h, o], edge) => {
+  surface.halves.forEach(([h, o], edge) => {
     if (o >= 0 && sewn(edge) && inside(Math.floor(h / 3)) && inside(Math.floor(o / 3))) join(h, o);
   });
   // Triangles of one polygon always hang together.
-  for (const face of cloth.faces) {
-    const own = cloth.triangles(face);
+  for (const face of surface.faces) {
+    const own = surface.triangles(face);
     const by = new Map<number, number>();
     for (const t of own)
       for (let h = 3 * t; h < 3 * t + 3; h++) {
-        if (cloth.edgeOf[h] >= 0) continue;
+        if (surface.edgeOf[h] >= 0) continue;
         const key =
-          Math.min(cloth.place[h], cloth.place[after(h)]) * 3 * n +
-          Math.max(cloth.place[h], cloth.place[after(h)]);
+          Math.min(surface.place[h], surface.place[after(h)]) * 3 * n +
+          Math.max(surface.place[h], surface.place[after(h)]);
         const other = by.get(key);
         if (other === undefined) by.set(key, h);
         else join(h, other);
@@ -51,11 +51,11 @@ export function pieces(
     add(t, 1);
     for (let h = 3 * t; h < 3 * t + 3; h++) {
       if (find(corner, h) === h) add(t, 1);
-      const edge = cloth.edgeOf[h];
+      const edge = surface.edgeOf[h];
       // A sewn edge is met from both sides, as a diagonal is.
       const both =
         edge < 0 ||
-        (sewn(edge) && cloth.halves[edge].every((o) => o >= 0 && inside(Math.floor(o / 3))));
+        (sewn(edge) && surface.halves[edge].every((o) => o >= 0 && inside(Math.floor(o / 3))));
       add(t, both ? -0.5 : -1);
       if (!both) rim.push([h, after(h)]);
     }

@@ -50,55 +50,55 @@ function sheet(n: number, z: (i: number, j: number) => number = () => 0, cutAt =
 }
 
 /** The edge between two points of the sheet. */
-function edge(cloth: SurfaceMesh, a: [number, number], b: [number, number]): number {
+function edge(surface: SurfaceMesh, a: [number, number], b: [number, number]): number {
   const on = (h: number, [x, y]: [number, number]) =>
-    cloth.point(h)[0] === x && cloth.point(h)[1] === y;
-  return cloth.halves.findIndex(([h]) => {
+    surface.point(h)[0] === x && surface.point(h)[1] === y;
+  return surface.halves.findIndex(([h]) => {
     const g = h % 3 === 2 ? h - 2 : h + 1;
     return (on(h, a) && on(g, b)) || (on(h, b) && on(g, a));
   });
 }
 
-describe("a cloth", () => {
+describe("a surface", () => {
   it("has the edges of its polygons, not their diagonals", () => {
-    const cloth = sheet(3);
-    expect(cloth.edgeCount).toBe(2 * 3 * 4);
-    expect(cloth.border.filter(Boolean)).toHaveLength(12);
-    expect(cloth.edges(4)).toHaveLength(4);
-    expect(cloth.sides(edge(cloth, [1, 1], [1, 2]))).toEqual(expect.arrayContaining([3, 4]));
+    const surface = sheet(3);
+    expect(surface.edgeCount).toBe(2 * 3 * 4);
+    expect(surface.border.filter(Boolean)).toHaveLength(12);
+    expect(surface.edges(4)).toHaveLength(4);
+    expect(surface.sides(edge(surface, [1, 1], [1, 2]))).toEqual(expect.arrayContaining([3, 4]));
   });
 
   it("names an edge by the corner where it starts in its face", () => {
-    const cloth = sheet(1);
-    expect([...cloth.names].sort()).toEqual([0, 1, 2, 3]);
-    expect(cloth.names[edge(cloth, [0, 1], [0, 0])]).toBe(3);
+    const surface = sheet(1);
+    expect([...surface.names].sort()).toEqual([0, 1, 2, 3]);
+    expect(surface.names[edge(surface, [0, 1], [0, 0])]).toBe(3);
   });
 
   it("knows its seams and how sharply it turns", () => {
-    const cloth = sheet(4, (i) => Math.abs(i - 2), 2);
-    const ridge = edge(cloth, [2, 1], [2, 2]);
-    expect(cloth.seam[ridge]).toBe(true);
-    expect(cloth.seam[edge(cloth, [1, 1], [1, 2])]).toBe(false);
-    expect(cloth.turn(ridge)).toBeCloseTo(Math.PI / 2);
-    expect(cloth.length(ridge)).toBe(1);
+    const surface = sheet(4, (i) => Math.abs(i - 2), 2);
+    const ridge = edge(surface, [2, 1], [2, 2]);
+    expect(surface.seam[ridge]).toBe(true);
+    expect(surface.seam[edge(surface, [1, 1], [1, 2])]).toBe(false);
+    expect(surface.turn(ridge)).toBeCloseTo(Math.PI / 2);
+    expect(surface.length(ridge)).toBe(1);
   });
 });
 
 describe("walks", () => {
   it("follow a loop from border to border, and end at seams when asked to", () => {
-    const cloth = sheet(4, undefined, 2);
-    expect(edgeLoop(cloth, edge(cloth, [0, 2], [1, 2]))).toHaveLength(4);
-    expect(edgeLoop(cloth, edge(cloth, [2, 0], [2, 1]), false)).toHaveLength(4);
+    const surface = sheet(4, undefined, 2);
+    expect(edgeLoop(surface, edge(surface, [0, 2], [1, 2]))).toHaveLength(4);
+    expect(edgeLoop(surface, edge(surface, [2, 0], [2, 1]), false)).toHaveLength(4);
     // Round the border all the way.
-    expect(edgeLoop(cloth, edge(cloth, [0, 0], [1, 0]))).toHaveLength(16);
+    expect(edgeLoop(surface, edge(surface, [0, 0], [1, 0]))).toHaveLength(16);
   });
 
   it("take the shortest way, rather along a crease", () => {
     const flat = sheet(4);
-    const place = (cloth: SurfaceMesh, x: number, y: number) =>
-      cloth.place[
-        Array.from({ length: 3 * cloth.count }, (_, h) => h).find(
-          (h) => cloth.point(h)[0] === x && cloth.point(h)[1] === y,
+    const place = (surface: SurfaceMesh, x: number, y: number) =>
+      surface.place[
+        Array.from({ length: 3 * surface.count }, (_, h) => h).find(
+          (h) => surface.point(h)[0] === x && surface.point(h)[1] === y,
         )!
       ];
     expect(shortestPath(flat, place(flat, 0, 0), place(flat, 0, 3))).toHaveLength(3);
@@ -110,50 +110,50 @@ describe("walks", () => {
   });
 
   it("grow, shrink and border faces, and stop a smooth surface at creases", () => {
-    const cloth = sheet(4, (i) => Math.abs(i - 2));
-    expect(grown(cloth, new Set([5]), true)).toHaveLength(5);
-    expect(grown(cloth, new Set([0, 1, 4, 5]), false)).toEqual([0]);
-    expect(borderOf(cloth, new Set([5, 6]))).toHaveLength(6);
-    expect(smoothFaces(cloth, 0, 0.5)).toHaveLength(8);
+    const surface = sheet(4, (i) => Math.abs(i - 2));
+    expect(grown(surface, new Set([5]), true)).toHaveLength(5);
+    expect(grown(surface, new Set([0, 1, 4, 5]), false)).toEqual([0]);
+    expect(borderOf(surface, new Set([5, 6]))).toHaveLength(6);
+    expect(smoothFaces(surface, 0, 0.5)).toHaveLength(8);
   });
 
   it("find the mirror image of edges", () => {
-    const cloth = sheet(4);
-    expect(mirrored(cloth, [edge(cloth, [1, 0], [1, 1])], 0)).toEqual([
-      edge(cloth, [3, 0], [3, 1]),
+    const surface = sheet(4);
+    expect(mirrored(surface, [edge(surface, [1, 0], [1, 1])], 0)).toEqual([
+      edge(surface, [3, 0], [3, 1]),
     ]);
   });
 
   it("find what is nearest to a point of a face", () => {
-    const cloth = sheet(2);
-    expect(nearestEdge(cloth, 0, [0.9, 0.5, 0])).toBe(edge(cloth, [1, 0], [1, 1]));
-    expect(cloth.point(nearestCorner(cloth, 0, [0.8, 0.9, 0]))).toEqual([1, 1, 0]);
+    const surface = sheet(2);
+    expect(nearestEdge(surface, 0, [0.9, 0.5, 0])).toBe(edge(surface, [1, 0], [1, 1]));
+    expect(surface.point(nearestCorner(surface, 0, [0.8, 0.9, 0]))).toEqual([1, 1, 0]);
   });
 });
 
 describe("what seams make", () => {
   it("counts islands, and those that can lie flat", () => {
-    const cloth = sheet(4);
-    const column = new Set([0, 1, 2, 3].map((j) => edge(cloth, [2, j], [2, j + 1])));
-    expect(pieces(cloth, new Set(), true)).toEqual({ charts: 1, flat: 1 });
-    expect(pieces(cloth, column, true)).toEqual({ charts: 2, flat: 2 });
+    const surface = sheet(4);
+    const column = new Set([0, 1, 2, 3].map((j) => edge(surface, [2, j], [2, j + 1])));
+    expect(pieces(surface, new Set(), true)).toEqual({ charts: 1, flat: 1 });
+    expect(pieces(surface, column, true)).toEqual({ charts: 2, flat: 2 });
     // A cut that does not go through parts nothing, and a ring round the middle leaves a hole: both lie flat.
-    expect(pieces(cloth, new Set([...column].slice(1, 3)), true)).toEqual({ charts: 1, flat: 1 });
-    const ring = new Set(borderOf(cloth, new Set([5, 6, 9, 10])));
-    expect(pieces(cloth, ring, true)).toEqual({ charts: 2, flat: 2 });
+    expect(pieces(surface, new Set([...column].slice(1, 3)), true)).toEqual({ charts: 1, flat: 1 });
+    const ring = new Set(borderOf(surface, new Set([5, 6, 9, 10])));
+    expect(pieces(surface, ring, true)).toEqual({ charts: 2, flat: 2 });
   });
 
   it("lets present seams stay or go, and looks at some islands alone", () => {
-    const cloth = sheet(4, undefined, 2);
-    expect(pieces(cloth, new Set(), true).charts).toBe(2);
-    expect(pieces(cloth, new Set(), false).charts).toBe(1);
-    expect(pieces(cloth, new Set(), true, new Set([1]))).toEqual({ charts: 1, flat: 1 });
+    const surface = sheet(4, undefined, 2);
+    expect(pieces(surface, new Set(), true).charts).toBe(2);
+    expect(pieces(surface, new Set(), false).charts).toBe(1);
+    expect(pieces(surface, new Set(), true, new Set([1]))).toEqual({ charts: 1, flat: 1 });
   });
 
-  it("takes bare cloth as one piece until it is cut", () => {
-    const cloth = sheet(4);
-    (cloth.geometry.getAttribute("_island").array as Float32Array).fill(-1);
-    const bare = new SurfaceMesh(cloth.geometry, cloth.corners);
+  it("takes empty table as one piece until it is cut", () => {
+    const surface = sheet(4);
+    (surface.geometry.getAttribute("_island").array as Float32Array).fill(-1);
+    const bare = new SurfaceMesh(surface.geometry, surface.corners);
     const column = new Set([0, 1, 2, 3].map((j) => edge(bare, [2, j], [2, j + 1])));
     expect(pieces(bare, new Set(), true)).toEqual({ charts: 1, flat: 1 });
     expect(pieces(bare, column, true, new Set([-1]))).toEqual({ charts: 2, flat: 2 });
@@ -181,11 +181,11 @@ describe("what seams make", () => {
     );
     mesh.setAttribute("uv", new BufferAttribute(new Float32Array(24), 2));
     mesh.setAttribute("_island", new BufferAttribute(new Float32Array(12), 1));
-    const cloth = new SurfaceMesh(mesh, {
+    const surface = new SurfaceMesh(mesh, {
       corner: Int32Array.from({ length: 12 }, (_, i) => i),
       face: Int32Array.from([0, 1, 2, 3]),
     });
-    expect(pieces(cloth, new Set(), false)).toEqual({ charts: 1, flat: 0 });
-    expect(pieces(cloth, new Set([0]), false)).toEqual({ charts: 1, flat: 1 });
+    expect(pieces(surface, new Set(), false)).toEqual({ charts: 1, flat: 0 });
+    expect(pieces(surface, new Set([0]), false)).toEqual({ charts: 1, flat: 1 });
   });
 });

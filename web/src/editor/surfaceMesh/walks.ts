@@ -1,15 +1,16 @@
 import { distance, type SurfaceMesh } from "./SurfaceMesh";
 
 /** The loop of an edge: on over corners where four edges meet, to the edge across. It ends at other corners, and at seams unless it may run `through` them. */
-export function edgeLoop(cloth: SurfaceMesh, edge: number, through = true): number[] {
+export function edgeLoop(surface: SurfaceMesh, edge: number, through = true): number[] {
   const found = new Set([edge]);
-  for (const start of cloth.ends[edge]) {
+  for (const start of surface.ends[edge]) {
     let [here, at] = [edge, start];
     for (;;) {
-      const next = across(cloth, here, at);
-      if (next < 0 || found.has(next) || (!through && cloth.seam[next] !== cloth.seam[edge])) break;
+      const next = across(surface, here, at);
+      if (next < 0 || found.has(next) || (!through && surface.seam[next] !== surface.seam[edge]))
+        break;
       found.add(next);
-      at = cloth.ends[next][0] === at ? cloth.ends[next][1] : cloth.ends[next][0];
+      at = surface.ends[next][0] === at ? surface.ends[next][1] : surface.ends[next][0];
       here = next;
     }
   }
@@ -17,19 +18,19 @@ export function edgeLoop(cloth: SurfaceMesh, edge: number, through = true): numb
 }
 
 /** The edge that goes on from another one at a place: the only one of its four that shares no face with it; along a border the other border edge. */
-function across(cloth: SurfaceMesh, edge: number, place: number): number {
-  const all = cloth.edgesAt(place);
-  if (cloth.border[edge]) return all.find((e) => e !== edge && cloth.border[e]) ?? -1;
+function across(surface: SurfaceMesh, edge: number, place: number): number {
+  const all = surface.edgesAt(place);
+  if (surface.border[edge]) return all.find((e) => e !== edge && surface.border[e]) ?? -1;
   if (all.length !== 4) return -1;
-  const mine = new Set(cloth.sides(edge));
-  return all.find((e) => e !== edge && !cloth.sides(e).some((face) => mine.has(face))) ?? -1;
+  const mine = new Set(surface.sides(edge));
+  return all.find((e) => e !== edge && !surface.sides(e).some((face) => mine.has(face))) ?? -1;
 }
 
 /** How much of its length an edge along a sharp crease costs on a path. */
 const CREASED = 0.35;
 
 /** Edges of the shortest way between two places, rather along creases; empty when there is none. */
-export function shortestPath(cloth: SurfaceMesh, from: number, to: number): number[] {
+export function shortestPath(surface: SurfaceMesh, from: number, to: number): number[] {
   const cost = new Map([[from, 0]]);
   const came = new Map<number, number>();
   const done = new Set<number>();
@@ -39,12 +40,12 @@ export function shortestPath(cloth: SurfaceMesh, from: number, to: number): numb
     if (here === to) break;
     if (done.has(here)) continue;
     done.add(here);
-    for (const edge of cloth.edgesAt(here)) {
-      const [a, b] = cloth.ends[edge];
+    for (const edge of surface.edgesAt(here)) {
+      const [a, b] = surface.ends[edge];
       const next = a === here ? b : a;
       // A border is a seam already.
-      const bent = cloth.border[edge] ? 0 : Math.min(1, cloth.turn(edge) / (Math.PI / 3));
-      const far = so + cloth.length(edge) * (1 - (1 - CREASED) * bent);
+      const bent = surface.border[edge] ? 0 : Math.min(1, surface.turn(edge) / (Math.PI / 3));
+      const far = so + surface.length(edge) * (1 - (1 - CREASED) * bent);
       if (far < (cost.get(next) ?? Infinity)) {
         cost.set(next, far);
         came.set(next, edge);
@@ -57,19 +58,19 @@ export function shortestPath(cloth: SurfaceMesh, from: number, to: number): numb
     const edge = came.get(here);
     if (edge === undefined) return [];
     out.push(edge);
-    here = cloth.ends[edge][0] === here ? cloth.ends[edge][1] : cloth.ends[edge][0];
+    here = surface.ends[edge][0] === here ? surface.ends[edge][1] : surface.ends[edge][0];
   }
   return out.reverse();
 }
 
 /** Faces that hang together with one over edges that turn by less than an angle (radians). */
-export function smoothFaces(cloth: SurfaceMesh, face: number, angle: number): number[] {
+export function smoothFaces(surface: SurfaceMesh, face: number, angle: number): number[] {
   const found = new Set([face]);
   const queue = [face];
   while (queue.length)
-    for (const edge of cloth.edges(queue.pop()!)) {
-      if (cloth.turn(edge) > angle) continue;
-      for (const side of cloth.sides(edge))
+    for (const edge of surface.edges(queue.pop()!)) {
+      if (surface.turn(edge) > angle) continue;
+      for (const side of surface.sides(edge))
         if (!found.has(side)) {
           found.add(side);
           queue.push(side);
@@ -79,30 +80,31 @@ export function smoothFaces(cloth: SurfaceMesh, face: number, angle: number): nu
 }
 
 /** Faces with those that share an edge with them; or without those at their rim. */
-export function grown(cloth: SurfaceMesh, faces: ReadonlySet<number>, more: boolean): number[] {
+export function grown(surface: SurfaceMesh, faces: ReadonlySet<number>, more: boolean): number[] {
   const rim = (face: number) =>
-    cloth.edges(face).some((edge) => cloth.sides(edge).some((side) => !faces.has(side)));
+    surface.edges(face).some((edge) => surface.sides(edge).some((side) => !faces.has(side)));
   if (!more) return [...faces].filter((face) => !rim(face));
   return [
     ...new Set([
       ...faces,
-      ...[...faces].flatMap((face) => cloth.edges(face).flatMap((edge) => cloth.sides(edge))),
+      ...[...faces].flatMap((face) => surface.edges(face).flatMap((edge) => surface.sides(edge))),
     ]),
   ];
 }
 
 /** Edges between some faces and all others. */
-export function borderOf(cloth: SurfaceMesh, faces: ReadonlySet<number>): number[] {
+export function borderOf(surface: SurfaceMesh, faces: ReadonlySet<number>): number[] {
   const out = new Set<number>();
   for (const face of faces)
-    for (const edge of cloth.edges(face))
-      if (cloth.sides(edge).some((side) => !faces.has(side)) || cloth.border[edge]) out.add(edge);
+    for (const edge of surface.edges(face))
+      if (surface.sides(edge).some((side) => !faces.has(side)) || surface.border[edge])
+        out.add(edge);
   return [...out];
 }
 
 /** Edges on the other side of a plane through the middle of the mesh, square to an axis (0, 1, 2); those without a partner are left out. */
-export function mirrored(cloth: SurfaceMesh, edges: Iterable<number>, axis: number): number[] {
-  const { position, place } = cloth;
+export function mirrored(surface: SurfaceMesh, edges: Iterable<number>, axis: number): number[] {
+  const { position, place } = surface;
   const [low, high] = [
     [Infinity, Infinity, Infinity],
     [-Infinity, -Infinity, -Infinity],
@@ -114,30 +116,30 @@ export function mirrored(cloth: SurfaceMesh, edges: Iterable<number>, axis: numb
   const size = Math.max(...high.map((h, k) => h - low[k])) || 1;
   const key = (p: number[]) => p.map((x, k) => Math.round(((x - low[k]) / size) * 2000)).join(" ");
   const there = new Map<string, number>();
-  for (let h = 0; h < place.length; h++) there.set(key(cloth.point(h)), place[h]);
+  for (let h = 0; h < place.length; h++) there.set(key(surface.point(h)), place[h]);
   const partner = (h: number) => {
-    const p: number[] = cloth.point(h);
+    const p: number[] = surface.point(h);
     p[axis] = low[axis] + high[axis] - p[axis];
     return there.get(key(p));
   };
   const out: number[] = [];
   for (const edge of edges) {
-    const [h] = cloth.halves[edge];
+    const [h] = surface.halves[edge];
     const [a, b] = [partner(h), partner(h % 3 === 2 ? h - 2 : h + 1)];
     const found =
       a === undefined || b === undefined
         ? undefined
-        : cloth.edgesAt(a).find((e) => cloth.ends[e].includes(b));
+        : surface.edgesAt(a).find((e) => surface.ends[e].includes(b));
     if (found !== undefined) out.push(found);
   }
   return out;
 }
 
 /** The edge of a face nearest to a point of it. */
-export function nearestEdge(cloth: SurfaceMesh, face: number, point: number[]): number {
+export function nearestEdge(surface: SurfaceMesh, face: number, point: number[]): number {
   const off = (edge: number) => {
-    const [h] = cloth.halves[edge];
-    const [a, b] = [cloth.point(h), cloth.point(h % 3 === 2 ? h - 2 : h + 1)];
+    const [h] = surface.halves[edge];
+    const [a, b] = [surface.point(h), surface.point(h % 3 === 2 ? h - 2 : h + 1)];
     const along = [0, 1, 2].map((k) => b[k] - a[k]);
     const square = along.reduce((sum, x) => sum + x * x, 0) || 1;
     const share = Math.max(
@@ -149,14 +151,14 @@ export function nearestEdge(cloth: SurfaceMesh, face: number, point: number[]): 
       a.map((x, k) => x + share * along[k]),
     );
   };
-  return least(cloth.edges(face), off);
+  return least(surface.edges(face), off);
 }
 
 /** The triangle corner of a face nearest to a point. */
-export function nearestCorner(cloth: SurfaceMesh, face: number, point: number[]): number {
+export function nearestCorner(surface: SurfaceMesh, face: number, point: number[]): number {
   return least(
-    cloth.triangles(face).flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2]),
-    (h) => distance(point, cloth.point(h)),
+    surface.triangles(face).flatMap((t) => [3 * t, 3 * t + 1, 3 * t + 2]),
+    (h) => distance(point, surface.point(h)),
   );
 }
 

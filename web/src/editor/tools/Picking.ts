@@ -41,7 +41,7 @@ export class PickPressed extends State {
     const add = from.shift || from.ctrl;
     void triangleAt(editor, from.x, from.y).then((hit) => {
       if (hit) return editor.picks.click(hit.object, hit.t, hit.point, { add, double });
-      // Bare cloth: what is selected is let go, but drawn seams are not lost by a panel of the hand.
+      // Empty surface: what is selected is let go, but drawn seams are not lost by a panel of the hand.
       if (!add && editor.picks.mode !== "edges" && editor.picks.mode !== "path")
         editor.picks.clear();
       editor.picks.endPath();

@@ -22,11 +22,11 @@ function pickedWords(editor: Editor): string {
 /** Length of the selected edges on the model, in metres of the file's unit. */
 export function pickedLength(editor: Editor): number {
   return editor.picks.objects().reduce((sum, id) => {
-    const cloth = editor.picks.cloth(id);
+    const surface = editor.picks.surface(id);
     return (
       sum +
-      (cloth
-        ? [...editor.picks.of(id).edges].reduce((all, edge) => all + cloth.length(edge), 0)
+      (surface
+        ? [...editor.picks.of(id).edges].reduce((all, edge) => all + surface.length(edge), 0)
         : 0)
     );
   }, 0);
@@ -73,13 +73,13 @@ export function EdgeTools() {
           disabled={!some}
           onClick={() =>
             each((id) => {
-              const cloth = picks.cloth(id);
-              if (cloth)
+              const surface = picks.surface(id);
+              if (surface)
                 picks.change(
                   id,
                   "edges",
                   "add",
-                  [...picks.of(id).edges].flatMap((edge) => edgeLoop(cloth, edge, picks.through)),
+                  [...picks.of(id).edges].flatMap((edge) => edgeLoop(surface, edge, picks.through)),
                 );
             })
           }
@@ -93,9 +93,9 @@ export function EdgeTools() {
             disabled={!some}
             onClick={() =>
               each((id) => {
-                const cloth = picks.cloth(id);
-                if (cloth)
-                  picks.change(id, "edges", "add", mirrored(cloth, picks.of(id).edges, axis));
+                const surface = picks.surface(id);
+                if (surface)
+                  picks.change(id, "edges", "add", mirrored(surface, picks.of(id).edges, axis));
               })
             }
           >{`Mirror ${"XYZ"[axis]}`}</Small>
@@ -105,8 +105,8 @@ export function EdgeTools() {
           disabled={!picks.count("faces")}
           onClick={() =>
             each((id) => {
-              const cloth = picks.cloth(id);
-              if (cloth) picks.change(id, "edges", "add", borderOf(cloth, picks.of(id).faces));
+              const surface = picks.surface(id);
+              if (surface) picks.change(id, "edges", "add", borderOf(surface, picks.of(id).faces));
             })
           }
         >
@@ -119,14 +119,14 @@ export function EdgeTools() {
             chosen().forEach(
               (id) =>
                 void picks.ready(id).then(
-                  (cloth) =>
-                    cloth &&
+                  (surface) =>
+                    surface &&
                     picks.change(
                       id,
                       "edges",
                       "add",
-                      cloth.seam.flatMap((seam, edge) =>
-                        seam && !cloth.border[edge] ? [edge] : [],
+                      surface.seam.flatMap((seam, edge) =>
+                        seam && !surface.border[edge] ? [edge] : [],
                       ),
                     ),
                 ),
@@ -170,14 +170,14 @@ export function EdgeTools() {
               chosen().forEach(
                 (id) =>
                   void picks.ready(id).then(
-                    (cloth) =>
-                      cloth &&
+                    (surface) =>
+                      surface &&
                       picks.change(
                         id,
                         "edges",
                         "add",
-                        cloth.ends.flatMap((_, edge) =>
-                          !cloth.border[edge] && cloth.turn(edge) > (angle * Math.PI) / 180
+                        surface.ends.flatMap((_, edge) =>
+                          !surface.border[edge] && surface.turn(edge) > (angle * Math.PI) / 180
                             ? [edge]
                             : [],
                         ),
@@ -204,7 +204,7 @@ function channelNames(editor: Editor, objects: number[]): string[] {
 /** Pick the edges that are seams in a channel of an object's file. */
 async function seamsOf(editor: Editor, id: number, channel: number): Promise<void> {
   try {
-    const [cloth, told] = await Promise.all([
+    const [surface, told] = await Promise.all([
       editor.picks.ready(id),
       ask(
         api.GET("/api/objects/{object_id}/seams/", {
@@ -212,9 +212,9 @@ async function seamsOf(editor: Editor, id: number, channel: number): Promise<voi
         }),
       ),
     ]);
-    if (!cloth) return;
+    if (!surface) return;
     const found = (told.edges ?? [])
-      .map((corner) => cloth.edgeFrom(corner))
+      .map((corner) => surface.edgeFrom(corner))
       .filter((edge) => edge >= 0);
     if (!found.length)
       useUi.getState().tell({
@@ -242,8 +242,9 @@ export function FaceTools() {
           disabled={!some}
           onClick={() =>
             each((id) => {
-              const cloth = picks.cloth(id);
-              if (cloth) picks.change(id, "faces", "add", grown(cloth, picks.of(id).faces, true));
+              const surface = picks.surface(id);
+              if (surface)
+                picks.change(id, "faces", "add", grown(surface, picks.of(id).faces, true));
             })
           }
         >
@@ -254,9 +255,9 @@ export function FaceTools() {
           disabled={!some}
           onClick={() =>
             each((id) => {
-              const cloth = picks.cloth(id);
-              if (!cloth) return;
-              const keep = new Set(grown(cloth, picks.of(id).faces, false));
+              const surface = picks.surface(id);
+              if (!surface) return;
+              const keep = new Set(grown(surface, picks.of(id).faces, false));
               picks.change(
                 id,
                 "faces",
@@ -273,19 +274,19 @@ export function FaceTools() {
           disabled={!some}
           onClick={() =>
             each((id) => {
-              const cloth = picks.cloth(id);
-              if (!cloth) return;
+              const surface = picks.surface(id);
+              if (!surface) return;
               const touched = new Set(
                 [...picks.of(id).faces].flatMap((face) =>
-                  cloth.triangles(face).map((t) => cloth.island(t)),
+                  surface.triangles(face).map((t) => surface.island(t)),
                 ),
               );
               picks.change(
                 id,
                 "faces",
                 "add",
-                [...cloth.faces].filter((face) =>
-                  cloth.triangles(face).some((t) => touched.has(cloth.island(t))),
+                [...surface.faces].filter((face) =>
+                  surface.triangles(face).some((t) => touched.has(surface.island(t))),
                 ),
               );
             })
@@ -298,15 +299,15 @@ export function FaceTools() {
           disabled={!some}
           onClick={() =>
             each((id) => {
-              const cloth = picks.cloth(id);
-              if (!cloth) return;
+              const surface = picks.surface(id);
+              if (!surface) return;
               const own = new Set(picks.of(id).faces);
               picks.change(id, "faces", "remove", own);
               picks.change(
                 id,
                 "faces",
                 "add",
-                [...cloth.faces].filter((face) => !own.has(face)),
+                [...surface.faces].filter((face) => !own.has(face)),
               );
             })
           }
@@ -339,14 +340,14 @@ export function FaceTools() {
             disabled={!some}
             onClick={() =>
               each((id) => {
-                const cloth = picks.cloth(id);
-                if (cloth)
+                const surface = picks.surface(id);
+                if (surface)
                   picks.change(
                     id,
                     "faces",
                     "add",
                     [...picks.of(id).faces].flatMap((face) =>
-                      smoothFaces(cloth, face, (angle * Math.PI) / 180),
+                      smoothFaces(surface, face, (angle * Math.PI) / 180),
                     ),
                   );
               })

@@ -150,16 +150,16 @@ function outlook(
 ): { before: number; charts: number; flat: number } | null {
   const out = { before: 0, charts: 0, flat: 0 };
   for (const id of editor.picks.objects()) {
-    const cloth = editor.picks.cloth(id);
+    const surface = editor.picks.surface(id);
     const own = editor.picks.of(id).edges;
-    if (!cloth || !own.size) continue;
+    if (!surface || !own.size) continue;
     const islands = new Set(
       [...own].flatMap((edge) =>
-        cloth.halves[edge].filter((h) => h >= 0).map((h) => cloth.island(Math.floor(h / 3))),
+        surface.halves[edge].filter((h) => h >= 0).map((h) => surface.island(Math.floor(h / 3))),
       ),
     );
     out.before += [...islands].filter((island) => island >= 0).length;
-    const { charts, flat } = pieces(cloth, own, keep, islands);
+    const { charts, flat } = pieces(surface, own, keep, islands);
     out.charts += charts;
     out.flat += flat;
   }
