@@ -12,7 +12,7 @@ from quilt_core.document.state import MemberRow, State, TileRow, changed_islands
 from studio.models import Atlas, Revision
 from studio.stored_islands import LATELY, stored_islands
 
-FEW = 0.25
+FEW_CHANGED = 0.25
 """What changes a larger part of the islands is stored whole."""
 SAME_AS = "as"
 """Among the settings of a revision: the one that was put back, by its id."""
@@ -56,7 +56,7 @@ def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: An
     changed = changed_islands(read_state(parent), state) if parent else None
     if parent is not None and changed is not None:
         depth, stored = parent.depth + 1, parent.stored + len(changed)
-        if depth <= LONGEST and stored <= FEW * len(state.islands):
+        if depth <= LONGEST and stored <= FEW_CHANGED * len(state.islands):
             keyframe = parent.keyframe or parent
             rows = np.zeros(len(changed), CHANGED_ISLAND)
             rows["island"], rows["state"] = changed, state.islands[changed]

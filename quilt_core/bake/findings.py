@@ -11,12 +11,12 @@ import numpy as np
 from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile
 from quilt_core.bake.case import BakeCase
 from quilt_core.bake.seams import SeamLooks
-from quilt_core.check.findings import KINDS, Finding
+from quilt_core.check.findings import FINDING_KINDS, Finding
 from quilt_core.scene.types import BoolArray
 
 SLANT = 0.5
 """Cosine between a ray and its face below which details are skewed: 60 degrees."""
-FEW = 0.002
+FEW_TEXELS = 0.002
 """Part of an island's texels below which rays gone astray are no finding: single ones at borders."""
 MOST_SPOTS = 3
 SEARCHED = 400
@@ -46,14 +46,14 @@ def find_faults(
     seams: Sequence[SeamLooks],
     limits: Limits = Limits(),
 ) -> tuple[Finding, ...]:
-    """Findings of a test bake, in the order of `KINDS`."""
+    """Findings of a test bake, in the order of `FINDING_KINDS`."""
     found: list[Finding] = []
     for one in baked:
         found += _astray(case, one)
         found += _bled(case, one, limits.mip_level)
     found += _without_samples(case, baked)
     found += _seen_seams(case, seams, limits)
-    order = list(KINDS)
+    order = list(FINDING_KINDS)
     return tuple(sorted(found, key=lambda f: (order.index(f.kind), -f.amount)))
 
 
@@ -65,8 +65,8 @@ def _finding(
     obj = int(low.obj[first])
     start = int(low.island[(low.obj == obj) & (low.island >= 0)].min())
     return Finding(
-        kind, KINDS[kind].severity, low.names[obj], island - start + 1, amount, unit, text,
-        islands=(island,), fix=KINDS[kind].fix,
+        kind, FINDING_KINDS[kind].severity, low.names[obj], island - start + 1, amount, unit, text,
+        islands=(island,), fix=FINDING_KINDS[kind].fix,
     )  # fmt: skip
 
 
@@ -100,7 +100,7 @@ def _astray(case: BakeCase, one: BakedTile) -> list[Finding]:
     for kind, mask in masks.items():
         mask = mask & has & (island >= 0)
         count = np.bincount(island[mask], minlength=len(total))
-        for k in np.flatnonzero(count > np.maximum(FEW * total, 1)).tolist():
+        for k in np.flatnonzero(count > np.maximum(FEW_TEXELS * total, 1)).tolist():
             own = mask & (island == k)
             part = count[k] / total[k]
             text = f"{count[k]:,} texels, {part:.1%} of the island"

@@ -4,7 +4,7 @@ from typing import TYPE_CHECKING
 
 import lazy_loader
 
-from quilt_core.check.findings import KINDS, Finding, Kind
+from quilt_core.check.findings import FINDING_KINDS, Finding, Kind
 from quilt_core.check.rules import Ignored, Rules, read_rules
 
 if TYPE_CHECKING:
@@ -15,7 +15,7 @@ else:
     )
 
 __all__ = [
-    "KINDS",
+    "FINDING_KINDS",
     "CheckResult",
     "Finding",
     "Ignored",

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from quilt_core.check.findings import KINDS, Finding
+from quilt_core.check.findings import FINDING_KINDS, Finding
 from quilt_core.check.rules import Rules
 from quilt_core.measure.figures import Figures
 from quilt_core.measure.stretch import Stretch, TriangleFigures, measure_triangles, stretch_of
@@ -196,7 +196,7 @@ class Case:
                 tuple(int(i) for i in islands),
                 tuple((float(p[0]), float(p[1])) for p in points),
                 tuple(int(f) for f in faces[:MOST_FACES]),
-                fix=KINDS[kind].fix if fix is None else fix,
+                fix=FINDING_KINDS[kind].fix if fix is None else fix,
                 other_faces=tuple(int(f) for f in other_faces[:MOST_FACES]),
                 tile=self.tile_number(islands),
             )

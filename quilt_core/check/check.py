@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from quilt_core.check import layout_checks, mesh_checks, quality_checks
 from quilt_core.check.case import Case
-from quilt_core.check.findings import ADDED, KINDS, SEVERITIES, Finding
+from quilt_core.check.findings import ADDED, FINDING_KINDS, SEVERITIES, Finding
 from quilt_core.check.mips import last_open_level
 from quilt_core.check.rules import Rules
 from quilt_core.measure.figures import Figures
@@ -47,7 +47,7 @@ class CheckResult:
     Parameters
     ----------
     findings : tuple of Finding
-        Errors first, then in the order of `KINDS`; at most 1,000 of a kind.
+        Errors first, then in the order of `FINDING_KINDS`; at most 1,000 of a kind.
     totals : dict
         Number of findings of each kind, listed or not, without the ignored ones.
     figures : Figures
@@ -87,7 +87,7 @@ class CheckResult:
     def against(self) -> list[str]:
         """What stands against a bake, in words."""
         return [
-            f"{n:,} × {KINDS[kind].title[0].lower()}{KINDS[kind].title[1:]}"
+            f"{n:,} × {FINDING_KINDS[kind].title[0].lower()}{FINDING_KINDS[kind].title[1:]}"
             for kind, n in self.totals.items()
             if self.rules.severity_of(kind) == "error"
         ]
@@ -201,11 +201,11 @@ def _judged(case: Case) -> tuple[tuple[Finding, ...], dict[str, int]]:
     findings = [
         replace(f, ignored=reasons[f.key]) if f.key in reasons else f for f in case.findings
     ]
-    order = {kind: k for k, kind in enumerate(KINDS)}
+    order = {kind: k for k, kind in enumerate(FINDING_KINDS)}
     findings.sort(key=lambda f: (SEVERITIES.index(f.severity), order[f.kind]))
     totals = {
         kind: case.totals[kind] - sum(f.kind == kind and bool(f.ignored) for f in findings)
-        for kind in KINDS
+        for kind in FINDING_KINDS
         if kind in case.totals
     }
     return tuple(findings), {kind: n for kind, n in totals.items() if n > 0}

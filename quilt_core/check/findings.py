@@ -37,7 +37,7 @@ class Kind:
 
 
 @dataclass(frozen=True)
-class Check:
+class AddedCheck:
     """A check of another package.
 
     Parameters
@@ -54,7 +54,7 @@ class Check:
     run: Callable[[Any], None]
 
 
-KINDS: dict[str, Kind] = {
+FINDING_KINDS: dict[str, Kind] = {
     "overlap": Kind(
         "Overlapping islands",
         "error",
@@ -296,11 +296,11 @@ KINDS: dict[str, Kind] = {
     ),
 }
 
-ADDED = installed("checks", Check)
+ADDED = installed("checks", AddedCheck)
 """Checks of packages that are installed beside the program; they come after its own."""
 for _check in ADDED.values():
     for _name, _kind in _check.kinds.items():
-        KINDS.setdefault(_name, _kind)
+        FINDING_KINDS.setdefault(_name, _kind)
 """In the order in which they are worked through."""
 
 
@@ -311,7 +311,7 @@ class Finding:
     Parameters
     ----------
     kind : str
-        A key of `KINDS`.
+        A key of `FINDING_KINDS`.
     severity : str
         error, warning or hint.
     object : str

@@ -14,7 +14,7 @@ from markupsafe import Markup
 
 from quilt_core.check.check import CheckResult
 from quilt_core.check.drawings import density_strip, tile_picture
-from quilt_core.check.findings import KINDS, Finding
+from quilt_core.check.findings import FINDING_KINDS, Finding
 from quilt_core.check.rules import plain
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize
@@ -195,7 +195,7 @@ def _findings(checked: CheckResult) -> list[dict[str, Any]]:
     parts: list[dict[str, Any]] = []
     shown = 0
     for severity in ("error", "warning", "hint"):
-        for kind, about in KINDS.items():
+        for kind, about in FINDING_KINDS.items():
             mine = [f for f in checked.findings if f.kind == kind and f.severity == severity]
             if not mine:
                 continue

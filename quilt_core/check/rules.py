@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, fields
 from typing import Any
 
-from quilt_core.check.findings import KINDS, SEVERITIES
+from quilt_core.check.findings import FINDING_KINDS, SEVERITIES
 from quilt_core.errors import QuiltError
 
 
@@ -70,7 +70,7 @@ class Rules:
 
     def severity_of(self, kind: str) -> str:
         """error, warning, hint or off."""
-        return self.severity.get(kind, KINDS[kind].severity)
+        return self.severity.get(kind, FINDING_KINDS[kind].severity)
 
     @property
     def wanted_gap(self) -> float:
@@ -176,9 +176,11 @@ def _severities(value: Any, where: str) -> dict[str, str]:
             "severity is not an object.", where, 'Write for example {"mirrored": "error"}.'
         )
     for kind, severity in value.items():
-        if kind not in KINDS:
+        if kind not in FINDING_KINDS:
             raise QuiltError(
-                f"There is no kind of finding “{kind}”.", where, f"There are {', '.join(KINDS)}."
+                f"There is no kind of finding “{kind}”.",
+                where,
+                f"There are {', '.join(FINDING_KINDS)}.",
             )
         if severity not in SEVERITIES:
             raise QuiltError(

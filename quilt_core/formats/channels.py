@@ -19,7 +19,7 @@ from quilt_core.formats.gltf_read import MOST_CHANNELS, GltfSource
 from quilt_core.formats.gltf_write import pack_document
 from quilt_core.scene.model import Scene
 
-KINDS = ("copy", "move", "swap", "delete")
+CHANNEL_EDITS = ("copy", "move", "swap", "delete")
 
 
 @dataclass(frozen=True)
@@ -50,9 +50,6 @@ class ChannelEdit:
         return f"{self.kind} {self.one}{joint}{self.two}" if self.two else f"{self.kind} {self.one}"
 
 
-KINDS = ("copy", "move", "swap", "delete")
-
-
 def channel_edit(kind: str, one: int, two: int = 0) -> ChannelEdit:
     """A checked edit of the numbers of channels.
 
@@ -62,9 +59,9 @@ def channel_edit(kind: str, one: int, two: int = 0) -> ChannelEdit:
         When it makes no sense, whatever the file.
     """
     needs_two = kind in ("copy", "move", "swap")
-    if kind not in KINDS:
+    if kind not in CHANNEL_EDITS:
         raise LayoutError(
-            f"“{kind}” is no edit of channels.", "channels", f"Give {', '.join(KINDS)}."
+            f"“{kind}” is no edit of channels.", "channels", f"Give {', '.join(CHANNEL_EDITS)}."
         )
     if not 1 <= one <= MOST_CHANNELS or (needs_two and not 1 <= two <= MOST_CHANNELS):
         raise LayoutError("A channel without a number.", "channels", f"Give 1 to {MOST_CHANNELS}.")

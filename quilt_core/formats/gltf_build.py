@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 TYPES = {1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
-KINDS = {"float32": 5126, "uint8": 5121, "uint16": 5123, "uint32": 5125}
+COMPONENT_TYPES = {"float32": 5126, "uint8": 5121, "uint16": 5123, "uint32": 5125}
 TRIANGLES, LINES = 4, 1
 
 
@@ -139,7 +139,7 @@ def _add(
     )
     accessor: dict[str, Any] = {
         "bufferView": len(doc["bufferViews"]) - 1,
-        "componentType": KINDS[str(data.dtype)],
+        "componentType": COMPONENT_TYPES[str(data.dtype)],
         "count": len(data),
         "type": TYPES[data.shape[1]],
     }

@@ -25,7 +25,7 @@ FEW_PAIRS, PAIRS_EACH = 625_000, 12
 another."""
 MOST_PAIRS, MOST_EACH = 2_500_000, 40
 """With more than these, each edge is compared with a few others only."""
-FEW = 24
+FEW_OTHERS = 24
 PATIENCE = 20
 """So many times more looks at pairs are taken before it is given up to compare them all."""
 
@@ -173,7 +173,7 @@ def close_pairs(
         parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, most)
         if _meets(parts) <= most:
             return _ranked(parts, count, True, len(edge), -1)
-    parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, EVERYONE, FEW)
+    parts = _compare(segments, owner, kinds, groups, lead, count, grid, reach, EVERYONE, FEW_OTHERS)
     return _ranked(parts, count, False, len(edge), -1)
 
 

@@ -20,7 +20,7 @@ FEW_PAIRS, PAIRS_EACH = 625_000, 16
 looked for."""
 MOST_PAIRS, MOST_EACH = 2_500_000, 24
 """With more than these, each triangle is compared with a few others only."""
-FEW = 20
+FEW_OTHERS = 20
 LANES = 2
 SMALL_SET = 4000
 """Fewer triangles are compared in one thread."""
@@ -141,7 +141,7 @@ def shared_faces(triangles: FloatArray, noise: FloatArray) -> SharedFaces:
     found = _compare(some[kept], own[kept], lead, grid, most)
     if found is None:
         complete = False
-        found = _compare(some[kept], own[kept], lead, grid, most, FEW)
+        found = _compare(some[kept], own[kept], lead, grid, most, FEW_OTHERS)
     assert found is not None
     corners = some[first_of[:, 0]]
     area = np.abs(triangle_areas(corners))

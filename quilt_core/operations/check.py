@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-from quilt_core.check.findings import KINDS, Finding
+from quilt_core.check.findings import FINDING_KINDS, Finding
 from quilt_core.check.rules import Rules, make_rules, read_rules
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from quilt_core.check.check import CheckResult
     from quilt_core.measure.measured import Measured
 
-KIND_NAMES = tuple(KINDS)
+KIND_NAMES = tuple(FINDING_KINDS)
 MATERIALS, NORMAL_BAKE, HARD_EDGE = "materials", "normal-bake", "hard edge"
 
 
@@ -136,7 +136,11 @@ def rules_for(document: Document, layout: Layout, settings: Check) -> Rules:
         for name in ("padding", "margin", "house_density", "tolerance")
     }
     rules = replace(rules, **{name: value for name, value in given.items() if value is not None})
-    off = [k for k in KINDS if k in settings.ignore or (settings.kinds and k not in settings.kinds)]
+    off = [
+        k
+        for k in FINDING_KINDS
+        if k in settings.ignore or (settings.kinds and k not in settings.kinds)
+    ]
     if (
         settings.for_ == MATERIALS
         and HARD_EDGE not in settings.kinds

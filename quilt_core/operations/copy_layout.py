@@ -157,7 +157,7 @@ def _copy(
 ) -> tuple[Made, Copied, IntArray] | None:
     from quilt_core.unwrap.alike import find_match
     from quilt_core.unwrap.object_flat import world_points
-    from quilt_core.unwrap.result import stretch_of
+    from quilt_core.unwrap.result import flat_stretch
 
     other = object_of(document, member, source.weld)
     # The number of faces tells most of them apart.
@@ -170,7 +170,7 @@ def _copy(
     made = made_of(document, member, uv, "copied", source.weld)
     row = Copied(
         member.row.object, name, match.mirrored, match.misfit, match.number, match.matches, settings.stack, 0,
-        stretch_of(other.mesh, world_points(other), uv),
+        flat_stretch(other.mesh, world_points(other), uv),
     )  # fmt: skip
     return made, row, match.corner
 

@@ -21,7 +21,7 @@ from quilt_core.operations.unwrap import UVFigures
 from quilt_core.operations.values import NUMBERS, read_place
 from quilt_core.options import check_options, option
 from quilt_core.scene.types import IntArray
-from quilt_core.unwrap.edits.names import AXES, SHAPES, VERBS, WAYS
+from quilt_core.unwrap.edits.names import AXES, EDIT_VERBS, SHAPES, WAYS
 from quilt_core.unwrap.options import MOST_WELD
 
 MOST_PICKED = 2_000_000
@@ -124,7 +124,7 @@ def read_pair(given: Any) -> tuple[float, float]:
 class Edit:
     """Settings of an edit; each verb uses what concerns it. Lengths are px of the layout."""
 
-    verb: str = option(help="what is done", choices=VERBS)
+    verb: str = option(help="what is done", choices=EDIT_VERBS)
     islands: tuple[Selector, ...] = option((), "islands that are edited", **SELECTORS)
     objects: tuple[Selection, ...] = option(
         (), "faces, edges and vertices of objects that are edited", read=read_selection, show=Selection.to_plain, json=SELECTION,
@@ -275,7 +275,7 @@ def _edited(
     from quilt_core.unwrap.edits import verbs
     from quilt_core.unwrap.edits.laid import lay_out
     from quilt_core.unwrap.object_flat import world_points
-    from quilt_core.unwrap.result import figures_of
+    from quilt_core.unwrap.result import flat_figures
 
     member = layout.members[k]
     if member.row.part is not None:
@@ -307,7 +307,7 @@ def _edited(
     after = lay_out(mesh, found.uv, points, tolerance)
     now, was = (
         UVFigures(f.islands, f.seam_length, f.stretch_l2, f.stretch_p95, f.energy, f.flipped)
-        for f in (figures_of(one.work, one.known) for one in (after, laid))
+        for f in (flat_figures(one.work, one.known) for one in (after, laid))
     )
     told = {f.name: getattr(now, f.name) for f in fields(UVFigures)}
     return (

@@ -21,7 +21,7 @@ from quilt_core.scene.placement import compose
 
 SAME = 1e-9
 """Angles and sizes that differ by less are the same."""
-VERBS = ("move", "turn", "size", "mirror", "place")
+MOVE_VERBS = ("move", "turn", "size", "mirror", "place")
 Six = tuple[float, float, float, float, float, float]
 
 
@@ -57,7 +57,7 @@ class Move:
     side_table: bool | None = option(
         None, "whether they lie on the side table; as it was without it"
     )
-    verb: str = option("move", "what the step is called", choices=VERBS)
+    verb: str = option("move", "what the step is called", choices=MOVE_VERBS)
 
     def __post_init__(self) -> None:
         check_options(self)

@@ -18,7 +18,7 @@ from quilt_core.options import check_options, option, options_of
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.types import IntArray
 
-KINDS = ("blank", "checker", "id", "layout", "layers")
+DRAWINGS = ("blank", "checker", "id", "layout", "layers")
 BACKGROUND = "background"
 """Purpose of the document's images that lie below layers."""
 
@@ -28,7 +28,7 @@ class Textures:
     """Settings of drawing textures."""
 
     kinds: tuple[str, ...] = option(
-        ("layout",), "what is drawn; layers are one OpenRaster file a tile", choices=KINDS
+        ("layout",), "what is drawn; layers are one OpenRaster file a tile", choices=DRAWINGS
     )
     by: str = option(
         "object", "what ids and layers are separate for", choices=("object", "island", "material")
@@ -56,7 +56,7 @@ class Textures:
             )
         if not self.kinds:
             raise LayoutError(
-                "Nothing is to be drawn.", "kinds", f"Give some of {', '.join(KINDS)}."
+                "Nothing is to be drawn.", "kinds", f"Give some of {', '.join(DRAWINGS)}."
             )
 
 

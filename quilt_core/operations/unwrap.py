@@ -184,7 +184,7 @@ def uv_figures(document: Document, member: Member) -> UVFigures | None:
     """Figures of the UVs that a member has; None where it has none."""
     from quilt_core.unwrap.edits.laid import lay_out
     from quilt_core.unwrap.object_flat import world_points
-    from quilt_core.unwrap.result import figures_of
+    from quilt_core.unwrap.result import flat_figures
 
     base = member.base_layout()
     if not base.islands.count:
@@ -193,7 +193,7 @@ def uv_figures(document: Document, member: Member) -> UVFigures | None:
     root = float(np.sqrt(np.median(base.islands.proportion)))
     uv = base.uv * np.array([root, 1.0 / root])
     laid = lay_out(obj.mesh, uv, world_points(obj), face_island=base.face_island)
-    found = figures_of(laid.work, laid.known)
+    found = flat_figures(laid.work, laid.known)
     return UVFigures(
         found.islands, found.seam_length, found.stretch_l2, found.stretch_p95, found.energy, found.flipped
     )  # fmt: skip

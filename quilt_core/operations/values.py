@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from quilt_core.errors import LayoutError
-from quilt_core.scene.proportion import MOST
+from quilt_core.scene.proportion import MOST_PROPORTION
 from quilt_core.scene.tiles import MAX_TILE, TileSize
 
 Size = tuple[int, int]
@@ -67,7 +67,7 @@ def read_proportion(given: Any) -> float:
         value = float(first) / float(second or "1")
     except (ValueError, ZeroDivisionError):
         value = math.nan
-    if not 1 / MOST <= value <= MOST:
+    if not 1 / MOST_PROPORTION <= value <= MOST_PROPORTION:
         raise ValueError("Give width:height, for example 2:1.")
     return value
 

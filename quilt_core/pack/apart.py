@@ -21,7 +21,7 @@ from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 Box = tuple[float, float, float, float]
 Found = tuple[Attempt, FloatArray, BoolArray]
 
-MOST = 60
+MOST_APART = 60
 """Groups that are kept apart at most."""
 ROUNDS = 4
 """How often the areas are shared out anew, by quick packs of each group."""
@@ -62,11 +62,11 @@ def pack_apart(
             islands, placements, settings, stop, controls, frozen, pixels, names
         )
         return
-    if len(present) > MOST:
+    if len(present) > MOST_APART:
         raise LayoutError(
             f"{len(present)} materials.",
             "apart",
-            f"At most {MOST} are kept apart: pack some of them.",
+            f"At most {MOST_APART} are kept apart: pack some of them.",
         )
     pixels = pixel_sizes(islands, placements, settings.bins) if pixels is None else pixels
     number = np.searchsorted(present, groups)

@@ -51,7 +51,7 @@ FEWER_TURNS = 2000
 STEPS_OF_MORE = 6000
 """Changes of the order at standard effort, over the number of pieces, when these are not
 separated."""
-FEW = 170
+FEW_ISLANDS = 170
 """Separation pays up to so many pieces; with more the time is better spent on orders."""
 ORDERS_OF_MORE = 1000
 """Changes of the order at thorough effort with more pieces than these."""
@@ -63,7 +63,7 @@ take too long."""
 def plan_for(effort: Effort, count: int) -> Plan:
     """The plan of an effort: with many pieces a step takes longer, and fewer are taken."""
     plan = PLANS[effort]
-    if count > FEW:
+    if count > FEW_ISLANDS:
         steps = {
             "quick": plan.steps,
             "standard": STEPS_OF_MORE // count,

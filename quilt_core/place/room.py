@@ -16,7 +16,7 @@ from collections.abc import Callable, Sequence
 import numpy as np
 
 from quilt_core.errors import LayoutError
-from quilt_core.place.settle import CHUNK, TOUCHING, Scene, meetings
+from quilt_core.place.settle import CHUNK, TOUCHING, SlideScene, meetings
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize, home_tiles
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
@@ -77,7 +77,7 @@ def make_room(
         mine = chosen[home[chosen] == k]
         if not len(mine):
             continue
-        scene = Scene.of_tile(islands, out, tile)
+        scene = SlideScene.of_tile(islands, out, tile)
         crowd = _Crowd(scene, islands, out, mine, held, stack, padding - TOUCHING, margin, stop)
         by, found = crowd.part()
         out[:, :, 2] += by / scene.size
@@ -89,7 +89,7 @@ class _Crowd:
     """The islands of one tile, as groups that move together."""
 
     def __init__(
-        self, scene: Scene, islands: IslandSet, placements: FloatArray, chosen: IntArray, held: BoolArray,
+        self, scene: SlideScene, islands: IslandSet, placements: FloatArray, chosen: IntArray, held: BoolArray,
         stack: IntArray, gap: float, margin: float, stop: Callable[[], bool],
     ) -> None:  # fmt: skip
         self.stop = stop

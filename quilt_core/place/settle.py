@@ -66,7 +66,7 @@ def settle(
         mine = chosen[home[chosen] == k]
         if not len(mine):
             continue
-        scene = Scene.of_tile(islands, out, tile)
+        scene = SlideScene.of_tile(islands, out, tile)
         front = np.array([(scene.edges[scene.rows(i)] @ way).max() for i in mine])
         groups = [np.array([i]) for i in mine[np.argsort(-front)]] if each else [mine]
         waiting = np.zeros(islands.count, bool)
@@ -80,7 +80,7 @@ def settle(
     return out
 
 
-class Scene:
+class SlideScene:
     """Outlines in px from the corner of one tile."""
 
     def __init__(
@@ -93,10 +93,10 @@ class Scene:
         self.low, self.high = self.edges.min(axis=1), self.edges.max(axis=1)
 
     @staticmethod
-    def of_tile(islands: IslandSet, placements: FloatArray, tile: TileSize) -> Scene:
+    def of_tile(islands: IslandSet, placements: FloatArray, tile: TileSize) -> SlideScene:
         """The islands as they lie, seen from a tile."""
         size = np.array([tile.width, tile.height], np.float64)
-        return Scene(islands, placements, size, np.array(tile.corner, np.float64))
+        return SlideScene(islands, placements, size, np.array(tile.corner, np.float64))
 
     def rows(self, island: int) -> IntArray:
         """Edges of an island."""

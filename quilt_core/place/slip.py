@@ -25,7 +25,7 @@ from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
 from quilt_core.pack.variant_loops import spread
 from quilt_core.place._slip_loops import best_place
-from quilt_core.place.settle import Scene
+from quilt_core.place.settle import SlideScene
 from quilt_core.scene.island_set import PER_ISLAND, IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize
@@ -101,7 +101,7 @@ def slip_in(
     done = np.zeros(problem.count, bool)
     steps = problem.count
     yield Slipped(out, done[pieces.piece], 0, steps)
-    scene: Scene | None = None
+    scene: SlideScene | None = None
     for cells in CELLS:
         still = stays.copy()
         still[chosen[done[pieces.piece]]] = True
@@ -121,7 +121,7 @@ def slip_in(
             group = chosen[mine]
             out[group] = to_uv(rows, np.zeros(len(group), np.int64), settings)
             if scene is None:
-                scene = Scene.of_tile(islands, out, tile)
+                scene = SlideScene.of_tile(islands, out, tile)
                 waiting = np.zeros(islands.count, bool)
                 waiting[chosen] = True
             waiting[group] = False
@@ -180,7 +180,11 @@ def _as_one(laid: IslandSet) -> IslandSet:
 
 
 def _snug(
-    scene: Scene, group: IntArray, cell: float, settings: PackSettings, waiting: NDArray[np.bool_]
+    scene: SlideScene,
+    group: IntArray,
+    cell: float,
+    settings: PackSettings,
+    waiting: NDArray[np.bool_],
 ) -> FloatArray:
     """px by which a group slides to what is nearest across and along, where that is no farther than
     the raster explains."""

@@ -7,7 +7,7 @@ from typing import Any
 
 from quilt_core.run.contents import Contents
 
-MOST = 6
+MOST_REASONS = 6
 PARTS = ("shape", "UVs", "materials")
 
 
@@ -101,8 +101,8 @@ def step_reasons(
 
 def shortened(reasons: list[str]) -> list[str]:
     """No more than a few of them."""
-    rest = len(reasons) - MOST
-    return reasons if rest <= 1 else [*reasons[:MOST], f"and {rest} more"]
+    rest = len(reasons) - MOST_REASONS
+    return reasons if rest <= 1 else [*reasons[:MOST_REASONS], f"and {rest} more"]
 
 
 def _said(value: Any) -> str:

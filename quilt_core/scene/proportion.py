@@ -10,7 +10,7 @@ import numpy as np
 from quilt_core.scene.model import Material
 from quilt_core.scene.types import FloatArray, IntArray
 
-MOST = 64.0
+MOST_PROPORTION = 64.0
 """Proportions beyond this, or its inverse, are no pictures that a layout is made for."""
 AGREE, DIFFERS, MAJORITY = 1.1, 1.2, 0.6
 """Factor within which a face agrees with a proportion; factor from which another one is told; part
@@ -24,7 +24,7 @@ def proportions_of(island_material: IntArray, materials: Sequence[Material]) -> 
 
 
 def _proportion(size: tuple[int, int] | None) -> float:
-    return float(np.clip(size[0] / size[1], 1 / MOST, MOST)) if size else 1.0
+    return float(np.clip(size[0] / size[1], 1 / MOST_PROPORTION, MOST_PROPORTION)) if size else 1.0
 
 
 def shape_matrices(proportion: FloatArray) -> FloatArray:
@@ -117,8 +117,8 @@ def suggested_proportion(uv: FloatArray, points: FloatArray, assumed: float) -> 
         area = np.sqrt(np.maximum(square, 0.0))
     good = (
         np.isfinite(ratio)
-        & (ratio > 1 / MOST)
-        & (ratio < MOST)
+        & (ratio > 1 / MOST_PROPORTION)
+        & (ratio < MOST_PROPORTION)
         & (np.abs(determinant) > 0)
         & (area > 0)
     )

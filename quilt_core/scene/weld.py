@@ -66,7 +66,7 @@ def _weld_by_columns(*columns: NDArray[np.generic]) -> IntArray:
     return np.asarray(ids, np.int64)
 
 
-FEW = 64
+FEW_PLACES = 64
 """Things that are compared one by one, as the libraries load slowly."""
 
 
@@ -93,7 +93,7 @@ def near_ids(points: FloatArray, tolerance: float) -> IntArray:
     if len(finite) < 2 or not tolerance > 0:
         return ids
     own = points[first[finite]]
-    if len(own) <= FEW:
+    if len(own) <= FEW_PLACES:
         far = np.linalg.norm(own[:, None] - own, axis=2)
         found = np.argwhere(np.triu(far <= tolerance, 1))
     else:
@@ -107,7 +107,7 @@ def near_ids(points: FloatArray, tolerance: float) -> IntArray:
 
 def groups(pairs: IntArray, count: int) -> IntArray:
     """(count,) number of the group that each thing is in, linked by pairs (N, 2)."""
-    if count <= FEW:
+    if count <= FEW_PLACES:
         lowest, before = np.arange(count), np.full(count, -1)
         while not np.array_equal(lowest, before):
             before = lowest.copy()

@@ -21,7 +21,7 @@ from quilt_core.textures.decode import as_shown, decode, encode_png
 
 Pixels = NDArray[np.uint8]
 
-KINDS = ("blank", "checker", "id", "layout", "layers")
+DRAWINGS = ("blank", "checker", "id", "layout", "layers")
 BY = ("object", "island", "material")
 CHANNELS = ("grey", "rgb", "rgba")
 CHECKER_CELL = 128
@@ -35,7 +35,7 @@ class PictureSet:
     Parameters
     ----------
     kind : str
-        Of `KINDS`.
+        Of `DRAWINGS`.
     colour : str
         Of a blank picture, as #rrggbb or #rrggbbaa (sRGB).
     channels : str
@@ -57,7 +57,7 @@ class PictureSet:
 
     def __post_init__(self) -> None:
         for name, value, allowed in (
-            ("kind", self.kind, KINDS),
+            ("kind", self.kind, DRAWINGS),
             ("channels", self.channels, CHANNELS),
             ("by", self.by, BY),
             ("bits", self.bits, (8, 16)),

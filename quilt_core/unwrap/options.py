@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from quilt_core.options import check_options, option
 
-KINDS = ("shape", "angle", "hard", "material", "group", "one")
+SEAM_KINDS = ("shape", "angle", "hard", "material", "group", "one")
 MOST_WELD = 0.05
 """Part of a mesh's size within which vertices may count as one."""
 
@@ -25,7 +25,7 @@ class UnwrapSettings:
         "shape",
         "where seams go: as few as the stretch allows (shape), at edges by their angle, at hard edges, between materials, "
         "between groups of the file, or nowhere that need not be (one island for each piece, whatever its stretch)",
-        choices=KINDS,
+        choices=SEAM_KINDS,
     )
     angle: float = option(
         45.0, "edges that turn by more become seams", unit="degrees", low=0.01, high=180

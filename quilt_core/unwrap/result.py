@@ -93,7 +93,7 @@ def measured(mesh: Mesh, pieces: Pieces, work: SurfaceIslands | None, seconds: f
 
 
 @dataclass(frozen=True)
-class Figures:
+class FlatFigures:
     """How good the layout of a mesh is: what `Unwrapped` says of it."""
 
     islands: int
@@ -104,7 +104,7 @@ class Figures:
     flipped: int
 
 
-def figures_of(work: SurfaceIslands, known: NDArray[np.bool_]) -> Figures:
+def flat_figures(work: SurfaceIslands, known: NDArray[np.bool_]) -> FlatFigures:
     """Figures of the islands of a surface, each brought to the size of its surface; triangles that
     are not known (N,) have no UVs."""
     pieces = work.pieces
@@ -122,12 +122,12 @@ def figures_of(work: SurfaceIslands, known: NDArray[np.bool_]) -> Figures:
     cut = ~work.joined & (pieces.across >= 0) & np.repeat(known, 3)
     seam = float(pieces.length[cut].sum() / 2 / np.sqrt(total))
     if not known.any():
-        return Figures(0, 0.0, 1.0, 1.0, 4.0, 0)
+        return FlatFigures(0, 0.0, 1.0, 1.0, 4.0, 0)
     one, two = singular_values(pieces.rest[known], uv[known])
     one, two = np.clip(one, 0.01, 100.0), np.clip(np.abs(two), 0.01, 100.0)
     area = pieces.area[known]
     energy = one**2 + two**2 + one**-2.0 + two**-2.0
-    return Figures(
+    return FlatFigures(
         islands=len(names),
         seam_length=seam,
         stretch_l2=float(np.sqrt((area * 0.5 * (one**-2.0 + two**-2.0)).sum() / total)),
@@ -223,7 +223,7 @@ def _percentile(value: FloatArray, weight: FloatArray, share: float) -> float:
     return float(value[order][min(np.searchsorted(held, share * held[-1]), len(value) - 1)])
 
 
-def stretch_of(mesh: Mesh, points: FloatArray, uv: FloatArray) -> float:
+def flat_stretch(mesh: Mesh, points: FloatArray, uv: FloatArray) -> float:
     """L2 stretch of UVs (C, 2) over a mesh with vertices at points (V, 3), at one common scale; NaN
     where nothing has UVs."""
     triangles = mesh.triangles

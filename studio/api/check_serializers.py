@@ -6,14 +6,14 @@ from typing import Any
 
 from rest_framework import serializers
 
-from quilt_core.check.findings import KINDS, SEVERITIES
-from studio.actions.check.fix_findings import VERBS
+from quilt_core.check.findings import FINDING_KINDS, SEVERITIES
+from studio.actions.check.fix_findings import FIX_VERBS
 from studio.api.serializers import OnChange, StepsOut
 
 
 class FindingOut(serializers.Serializer[Any]):
     key = serializers.CharField()
-    kind = serializers.ChoiceField(choices=list(KINDS))
+    kind = serializers.ChoiceField(choices=list(FINDING_KINDS))
     severity = serializers.ChoiceField(choices=SEVERITIES)
     object = serializers.CharField(allow_blank=True)
     island = serializers.IntegerField()
@@ -66,7 +66,7 @@ class CheckOut(serializers.Serializer[Any]):
 
 
 class KindOut(serializers.Serializer[Any]):
-    kind = serializers.ChoiceField(choices=list(KINDS))
+    kind = serializers.ChoiceField(choices=list(FINDING_KINDS))
     title = serializers.CharField()
     severity = serializers.ChoiceField(choices=SEVERITIES, help_text="by the project's rules")
     usual = serializers.ChoiceField(choices=SEVERITIES)
@@ -102,5 +102,5 @@ class RulesIn(OnChange):
 
 
 class FixIn(OnChange):
-    fix = serializers.ChoiceField(choices=list(VERBS))
+    fix = serializers.ChoiceField(choices=list(FIX_VERBS))
     islands = serializers.ListField(child=serializers.IntegerField(min_value=0), allow_empty=False)

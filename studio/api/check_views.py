@@ -13,7 +13,7 @@ from rest_framework.request import Request
 from rest_framework.response import Response
 from rest_framework.views import APIView
 
-from quilt_core.check.findings import KINDS
+from quilt_core.check.findings import FINDING_KINDS
 from quilt_core.check.rules import Rules, make_rules
 from studio import storage
 from studio.actions.access import EDITOR, VIEWER
@@ -91,7 +91,7 @@ def _rules(project: Project) -> dict[str, Any]:
             "severity": rules.severity_of(kind),
             "usual": about.severity,
         }
-        for kind, about in KINDS.items()
+        for kind, about in FINDING_KINDS.items()
     ]
     return {
         **asdict(rules),

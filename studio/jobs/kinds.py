@@ -251,7 +251,7 @@ def _plan_coverage(job: Job, asked: CoverageParams, reporter: Reporter) -> dict[
 
 
 Work = Callable[[Job, Any, Reporter], dict[str, Any]]
-KINDS: dict[str, tuple[type[msgspec.Struct], Work]] = {
+JOB_KINDS: dict[str, tuple[type[msgspec.Struct], Work]] = {
     "gather": (FilesParams, _gather),
     "update": (UpdateParams, _update),
     "measure": (Params, _measure),
@@ -284,8 +284,8 @@ def do_job(job: Job, reporter: Reporter) -> dict[str, Any]:
 
 def work_of(kind: str) -> tuple[type[msgspec.Struct], Work]:
     """What a kind of job is asked for, and does: any operation, but for what is more than that."""
-    if kind in KINDS:
-        return KINDS[kind]
+    if kind in JOB_KINDS:
+        return JOB_KINDS[kind]
     changes = operation(kind).changes
     if changes == "layout":
         return OperationParams, _change_layout

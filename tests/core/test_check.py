@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from shapely import affinity
 
 from demo.diorama import files
-from quilt_core.check import KINDS, Ignored, Rules, check_layout, read_rules
+from quilt_core.check import FINDING_KINDS, Ignored, Rules, check_layout, read_rules
 from quilt_core.check.mips import closing, last_open_level
 from quilt_core.check.quality_checks import histogram
 from quilt_core.check.rules import make_rules, plain
@@ -301,7 +301,7 @@ def test_bad_rules_are_refused_with_a_word(text, said):
 
 
 def test_every_kind_has_words():
-    for about in KINDS.values():
+    for about in FINDING_KINDS.values():
         assert about.title
         assert about.why.endswith(".")
         assert about.advice.endswith(".")

@@ -117,10 +117,10 @@ def test_equal_rows_get_equal_numbers_even_when_the_scrambled_ones_are_mixed_up(
 @pytest.mark.parametrize("seed", range(20))
 def test_few_things_are_grouped_as_many_are(seed, monkeypatch):
     rng = np.random.default_rng(seed)
-    count = int(rng.integers(1, weld.FEW))
+    count = int(rng.integers(1, weld.FEW_PLACES))
     pairs = rng.integers(0, count, (int(rng.integers(0, 40)), 2))
     points = np.round(rng.random((count, 2)), 2)
     few = weld.groups(pairs, count), weld.near_ids(points, 0.03)
-    monkeypatch.setattr(weld, "FEW", 0)
+    monkeypatch.setattr(weld, "FEW_PLACES", 0)
     np.testing.assert_array_equal(few[0], weld.groups(pairs, count))
     np.testing.assert_array_equal(few[1], weld.near_ids(points, 0.03))

@@ -155,7 +155,9 @@ def test_mirrored_islands_are_mirrored_back_and_undo_brings_them_again(client, s
         == 201
     )
     atlas = project.atlases.get()
-    (mirrored,) = [f for f in checked_of(client, head(atlas))["findings"] if f["kind"] == "mirrored"]
+    (mirrored,) = [
+        f for f in checked_of(client, head(atlas))["findings"] if f["kind"] == "mirrored"
+    ]
     assert mirrored["fix"] == "mirror"
     assert fix(client, atlas, "mirror", mirrored["islands"]).status_code == 200
     assert head(atlas).verb == "mirror back"

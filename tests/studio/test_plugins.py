@@ -21,7 +21,7 @@ from django.test import Client
 from django.urls import resolve
 from drf_spectacular.generators import SchemaGenerator
 from quilt_cli.reference import page
-from quilt_core.check.findings import KINDS
+from quilt_core.check.findings import FINDING_KINDS
 from quilt_core.textures.profile import BUILT_IN
 from studio.jobs.kinds import work_of
 schema = SchemaGenerator().get_schema(request=None, public=True)
@@ -31,16 +31,16 @@ print(json.dumps({
     "request": schema["components"]["schemas"]["TallyIn"]["properties"]["least"]["maximum"],
     "result": list(schema["components"]["schemas"]["TallyResult"]["properties"]),
     "listed": [one["options"][0]["name"] for one in listed if one["name"] == "tally"],
-    "kind": KINDS["narrow"].severity, "profile": [p.role for p in BUILT_IN["studio mask"].pictures],
+    "kind": FINDING_KINDS["narrow"].severity, "profile": [p.role for p in BUILT_IN["studio mask"].pictures],
 }))
 """
 BROKEN = """
-from quilt_core.check.findings import Check
+from quilt_core.check.findings import AddedCheck
 
 def look(case):
     raise RuntimeError("no")
 
-ANGRY = Check("angry", {}, look)
+ANGRY = AddedCheck("angry", {}, look)
 """
 TRIANGLES = (
     "0 0 0 0 0\n1 0 0 0.5 0\n0 1 0 0 0.5\n0 0 1 0.6 0.6\n1 0 1 0.9 0.6\n0 0.001 1 0.6 0.6002\n"

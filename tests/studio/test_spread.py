@@ -100,7 +100,7 @@ def whole(project, monkeypatch):
             cancel_job(job.parent, keep=False)
         return {"name": asked.name}
 
-    monkeypatch.setitem(kinds.KINDS, "piece", (Piece, do))
+    monkeypatch.setitem(kinds.JOB_KINDS, "piece", (Piece, do))
     job = Job.objects.create(kind="pieces", project=project, state=Job.RUNNING)
     return job, log
 

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from quilt_core.check.findings import Check, Kind
+from quilt_core.check.findings import AddedCheck, Kind
 
 NARROW = Kind(
     title="Islands narrower than a texel",
@@ -23,4 +23,4 @@ def look(case):
         case.add("narrow", [int(island)], px, "px", f"The island is {px:.2f} px wide.")
 
 
-SLIVERS = Check("slivers", {"narrow": NARROW}, look)
+SLIVERS = AddedCheck("slivers", {"narrow": NARROW}, look)

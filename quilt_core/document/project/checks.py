@@ -20,7 +20,7 @@ FARTHEST = 1e9
 ALL_FLAGS = 31
 """All that can be said of an island, see `quilt_core.pack.controls`."""
 LAST_TILE = 2000
-KINDS = ("atlas", "object", "island", "finding")
+NOTE_KINDS = ("atlas", "object", "island", "finding")
 
 
 def check_project(file: ProjectFile) -> None:
@@ -177,7 +177,7 @@ def _same_islands(states: Sequence[State], state: State) -> bool:
 def _check_notes(look: _Look, notes: Sequence[Note], atlases: int, objects: int) -> None:
     for n, note in enumerate(notes):
         at = f"notes {n}"
-        look.true(at, note.kind in KINDS, f"“{note.kind}” is no kind of note")
+        look.true(at, note.kind in NOTE_KINDS, f"“{note.kind}” is no kind of note")
         look.refer(at, [note.atlas], range(atlases))
         look.refer(at, [note.object], range(objects))
         look.earlier(at, note.answers, n)

@@ -1,6 +1,6 @@
 """Names of edits and of their choices; nothing compiled stands behind them."""
 
-VERBS = (
+EDIT_VERBS = (
     "cut", "split off", "unpick vertex", "cut folds", "join", "fewer islands", "close near seams", "merge tiny islands",
     "weld",     "reduce stretch", "symmetrize", "straighten", "level", "upright", "round", "project", "unwrap along", "move vertices",
     "line up vertices",

@@ -17,7 +17,7 @@ from studio.actions.history.change import Made
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
 
-VERBS = {
+CONTROL_VERBS = {
     "lock_place": ("unlock place", "lock place"),
     "lock_rotation": ("unlock turn", "lock turn"),
     "lock_size": ("unlock size", "lock size"),
@@ -87,7 +87,7 @@ def control_islands(revision: Revision, asked: ControlEdit) -> Made:
     controls = layout.controls.copy()
     verb = ""
     for key, on in asked.flags.items():
-        flag, verb = CONTROLS[key], VERBS[key][on]
+        flag, verb = CONTROLS[key], CONTROL_VERBS[key][on]
         flags = controls["flags"][chosen]
         controls["flags"][chosen] = flags | flag if on else flags & ~np.uint8(flag)
     if asked.tile is not None:
@@ -104,7 +104,7 @@ def control_islands(revision: Revision, asked: ControlEdit) -> Made:
         group_islands(layout, controls, np.unique(np.array(members, np.int64)), "stack", True)
     for key, joins in (("bundle", asked.bundle), ("stack", asked.stack)):
         if joins is not None:
-            verb = VERBS[key][joins]
+            verb = CONTROL_VERBS[key][joins]
             group_islands(layout, controls, chosen, key, joins)
     if not verb:
         raise Refused("Nothing was changed.", "controls", "Say what to change.")

@@ -16,7 +16,7 @@ from studio.actions.history.parts import Parts, within
 from studio.arrays import Layout, load_layout
 from studio.models import Revision
 
-VERBS = {"mirror": "mirror back", "move in": "move into the tile", "stack": "stack"}
+FIX_VERBS = {"mirror": "mirror back", "move in": "move into the tile", "stack": "stack"}
 
 
 def fix_findings(revision: Revision, fix: str, islands: list[int]) -> Made:
@@ -49,7 +49,7 @@ def fix_findings(revision: Revision, fix: str, islands: list[int]) -> Made:
         unplaced[chosen] = False
     state = layout.state.having(placements=compose(moves, layout.placements), unplaced=unplaced)
     needs: Parts = {within(revision.atlas_id, "tiles"): None} if fix == "move in" else {}
-    return Made(VERBS[fix], state, counted(len(chosen)), {"islands": len(chosen)}, needs)
+    return Made(FIX_VERBS[fix], state, counted(len(chosen)), {"islands": len(chosen)}, needs)
 
 
 def _way_in(layout: Layout, box: FloatArray) -> FloatArray:
@@ -94,4 +94,4 @@ def _stack(layout: Layout, islands: list[int]) -> Made:
         np.repeat(layout.placements[members[:1]], len(members), axis=0), laid.onto
     )
     state = layout.state.having(placements=placements, controls=controls)
-    return Made(VERBS["stack"], state, counted(len(members)), {"islands": len(members)})
+    return Made(FIX_VERBS["stack"], state, counted(len(members)), {"islands": len(members)})

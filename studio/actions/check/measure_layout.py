@@ -11,7 +11,7 @@ from django.db import transaction
 from quilt_core.measure.density import flat_faces
 from quilt_core.scene import Surface
 from quilt_core.scene.flags import COLLAPSED, MIRRORED, OUTSIDE, OVERLAPPING, SIDE_TABLE
-from studio.actions.check.examine import examine, checked_values
+from studio.actions.check.examine import checked_values, examine
 from studio.actions.check.rules import digest_of, is_checked, rules_of
 from studio.actions.history.change import keep_measurement
 from studio.arrays import Layout, load_layout

@@ -6,7 +6,7 @@ import hashlib
 import json
 from typing import Any
 
-from quilt_core.check.findings import KINDS
+from quilt_core.check.findings import FINDING_KINDS
 from quilt_core.check.rules import Rules, make_rules, plain
 from studio.actions.history.change import edit_settings
 from studio.models import Change, Measurement, Revision
@@ -37,7 +37,9 @@ def set_rules(project_id: int, seen: int | None, change: dict[str, Any]) -> Chan
         if "severity" in change:
             merged = {**before.get("severity", {}), **change["severity"]}
             kept["severity"] = {
-                k: v for k, v in merged.items() if k not in KINDS or v != KINDS[k].severity
+                k: v
+                for k, v in merged.items()
+                if k not in FINDING_KINDS or v != FINDING_KINDS[k].severity
             }
         values = plain(
             make_rules({k: v for k, v in kept.items() if k not in OWN}, "rules", Rules())

@@ -11,7 +11,7 @@ from studio.models import Project, Source, WatchedFolder
 
 SETTLED = 1.5
 """Seconds for which a file must not have changed: whoever writes it has ended."""
-MOST = 500
+MOST_FILES = 500
 """Files that are watched at most."""
 
 
@@ -83,7 +83,7 @@ def files_in(folder: str, source: Source) -> dict[str, bytes]:
 
 
 def watched_sources(project: Project) -> list[Source]:
-    return list(project.sources.filter(is_mesh=True, replaced=None)[:MOST])
+    return list(project.sources.filter(is_mesh=True, replaced=None)[:MOST_FILES])
 
 
 def file_of_source(folder: Path, source: Source) -> Path | None:

@@ -17,7 +17,7 @@ from studio.arrays import islands_of
 from studio.models import BaseLayout, MeshObject, Project, Revision
 from studio.state import read_state
 
-KINDS = {"OPAQUE": "opaque", "MASK": "cut out", "BLEND": "see-through"}
+ALPHA_WORDS = {"OPAQUE": "opaque", "MASK": "cut out", "BLEND": "see-through"}
 
 
 def plan_objects(project: Project) -> list[dict[str, Any]]:
@@ -53,7 +53,7 @@ def plan_objects(project: Project) -> list[dict[str, Any]]:
 
 def _kind(alpha: str, state: str) -> str:
     """What a material's state is called."""
-    kind = KINDS.get(alpha, "opaque")
+    kind = ALPHA_WORDS.get(alpha, "opaque")
     if '"doubleSided": true' in state:
         kind = "two-sided" if kind == "opaque" else f"{kind}, two-sided"
     if "KHR_materials_unlit" in state:

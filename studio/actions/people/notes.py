@@ -10,7 +10,7 @@ from studio.actions.access import EDITOR, VIEWER, Forbidden, acting_user, author
 from studio.actions.errors import Refused
 from studio.models import Atlas, MeshObject, Note, Project
 
-MOST = 2000
+MOST_LETTERS = 2000
 """Notes of a project."""
 
 
@@ -23,8 +23,8 @@ def say(project: Project, given: dict[str, Any]) -> Note:
     text = given["text"].strip()
     if not text:
         raise Refused("The note says nothing.", "text", "Write something.")
-    if project.notes.count() >= MOST:
-        raise Refused(f"There are {MOST} notes.", project.name, "Delete old ones first.")
+    if project.notes.count() >= MOST_LETTERS:
+        raise Refused(f"There are {MOST_LETTERS} notes.", project.name, "Delete old ones first.")
     about: dict[str, Any] = {}
     if given.get("answers"):
         above = project.notes.filter(pk=given["answers"], answers=None).first()

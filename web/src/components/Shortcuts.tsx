@@ -137,7 +137,7 @@ function Sheet({
                   onClick={reset}
                   disabled={!Object.keys(changed).length}
                 >
-                  As at first
+                  Reset all
                 </Button>
               </Flex>
               <Input
