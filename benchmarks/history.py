@@ -108,12 +108,12 @@ def lines() -> Iterator[str]:
         yield f"  {EDITS:,} edits: {grown / 1e6:.2f} MB more in the database, {grown / EDITS:.0f} bytes each"
         from studio.models import Revision
         from studio.state import read_state
-        from studio.stored_islands import LATELY
+        from studio.stored_islands import RECENT
 
         heads = list(Revision.objects.filter(atlas=atlas).order_by("pk"))
         opened = []
         for revision in rng.choice(len(heads), 30):
-            LATELY.forget()
+            RECENT.forget()
             opened.append(_times(1, lambda _, r=heads[int(revision)]: read_state(r))[0])
         yield f"  opening any step: median {1e3 * np.median(opened):.1f} ms, at most {1e3 * max(opened):.1f} ms"
         head = heads[-1]

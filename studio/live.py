@@ -19,7 +19,7 @@ from django.db import DatabaseError, connection
 from django.db.models import Count
 from django.utils import timezone
 
-from studio.actions.people.pulse import HERE_FOR
+from studio.actions.people.presence import HERE_FOR
 from studio.models import Job, Note, Presence, Project
 
 log = logging.getLogger(__name__)

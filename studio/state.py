@@ -10,7 +10,7 @@ import numpy as np
 from quilt_core.document.islands import CHANGED_ISLAND
 from quilt_core.document.state import MemberRow, State, TileRow, changed_islands
 from studio.models import Atlas, Revision
-from studio.stored_islands import LATELY, stored_islands
+from studio.stored_islands import RECENT, stored_islands
 
 FEW_CHANGED = 0.25
 """What changes a larger part of the islands is stored whole."""
@@ -79,5 +79,5 @@ def write_state(atlas: Atlas, parent: Revision | None, state: State, **facts: An
         margin=state.margin,
         **facts,
     )
-    LATELY.keep((made.pk, made.created), np.array(state.islands))
+    RECENT.keep((made.pk, made.created), np.array(state.islands))
     return made

@@ -20,7 +20,7 @@ Islands = NDArray[np.void]
 Key = tuple[int, datetime]
 
 
-class Lately:
+class LruCache:
     """Islands by revision and its time, which tells it from another one that once had its number; read-only."""
 
     def __init__(self, most: int) -> None:
@@ -54,14 +54,14 @@ class Lately:
             self._bytes = 0
 
 
-LATELY = Lately(KEPT_BYTES)
+RECENT = LruCache(KEPT_BYTES)
 
 
 def stored_islands(revision_id: int, created: datetime) -> Islands:
     """(I,) `ISLAND` of a revision: its keyframe's, or an ancestor's that is in memory, with what was changed since."""
     key = (revision_id, created)
-    known = LATELY.get(key)
-    return known if known is not None else LATELY.keep(key, _read(revision_id))
+    known = RECENT.get(key)
+    return known if known is not None else RECENT.keep(key, _read(revision_id))
 
 
 def _read(revision_id: int) -> Islands:
@@ -71,7 +71,7 @@ def _read(revision_id: int) -> Islands:
         return np.frombuffer(zlib.decompress(bytes(data)), ISLAND).copy()
     changes = [data]
     assert parent is not None and parent_created is not None
-    out = LATELY.get((parent, parent_created))
+    out = RECENT.get((parent, parent_created))
     if out is None and parent != keyframe:
         lower = Revision.objects.filter(keyframe=keyframe, pk__lt=revision_id)
         steps = {

@@ -61,7 +61,7 @@ class MemberRow:
         return np.arange(self.islands) if self.part is None else np.array(self.part, np.int64)
 
     @property
-    def of(self) -> tuple[int, int, int]:
+    def layout_key(self) -> tuple[int, int, int]:
         """What parts of one layout of an object have in common."""
         return self.object, self.base, self.target
 
@@ -178,14 +178,14 @@ def split_islands(state: State, taken: IntArray) -> tuple[State, State]:
 def _pulled_together(state: State) -> State:
     """The state with parts of one layout of an object joined, where there are several."""
     first: dict[tuple[int, int, int], int] = {}
-    again = [k for k, row in enumerate(state.members) if first.setdefault(row.of, k) != k]
+    again = [k for k, row in enumerate(state.members) if first.setdefault(row.layout_key, k) != k]
     if not again:
         return state
     rows = {k: row for k, row in enumerate(state.members) if k not in again}
     all_spans = spans(state.members)
     order = {k: np.arange(*all_spans[k]) for k in range(len(state.members))}
     for k in again:
-        at, more = first[state.members[k].of], state.members[k]
+        at, more = first[state.members[k].layout_key], state.members[k]
         numbers = np.concatenate([rows[at].numbers, more.numbers])
         sort = np.argsort(numbers, kind="stable")
         rows[at] = rows[at].only(numbers[sort])

@@ -84,7 +84,7 @@ def merge_files(
     case = read_looks(scenes, siblings)
     wanted = [[True] * len(scene.objects) for scene in scenes]
     members, painted = members_of(case, wanted)
-    times = [own.times(case.looks, case.size) for own in painted]
+    times = [own.repeats_covered(case.looks, case.size) for own in painted]
     if settings.most_repeats is not None and max(times) > settings.most_repeats:
         members, painted, times = _without_repeats(case, wanted, members, times, settings)
     channel = _free_channel(painted) if settings.keep_channel else 0
@@ -181,7 +181,7 @@ def _without_repeats(
                 f"“{case.scenes[i].objects[k].name}” repeats its textures {count:.1f} times over, more than {limit:g}: it stays as it is."
             )
     members, painted = members_of(case, wanted)
-    return members, painted, [own.times(case.looks, case.size) for own in painted]
+    return members, painted, [own.repeats_covered(case.looks, case.size) for own in painted]
 
 
 def _laid_sheets(

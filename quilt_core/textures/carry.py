@@ -143,7 +143,7 @@ def carry(
         plain = chosen & (samples == 1) if kind == 1 and not whole else np.zeros_like(chosen)
         if plain.any():
             known = places if places is not None else Places()
-            known.of(number, use, texels, now, plain, old, picture.size).read(pixels, out)
+            known.reading(number, use, texels, now, plain, old, picture.size).read(pixels, out)
         if (chosen & ~plain).any():
             _read(texels, now, chosen & ~plain, old, samples, pixels, use, kind, whole, out)
         if slot.kind == "normal":

@@ -67,7 +67,7 @@ class Painted:
             there[use.picture] = float(size[0] * size[1])
         return covered, sum(there.values())
 
-    def times(
+    def repeats_covered(
         self, looks: Sequence[Look], sizes: Callable[[int, Use], tuple[int, int] | None]
     ) -> float:
         """How often its faces cover their pictures."""

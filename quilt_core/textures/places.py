@@ -70,7 +70,7 @@ class Places:
 
     known: dict[int, tuple[Any, Reading]] = field(default_factory=dict)
 
-    def of(
+    def reading(
         self,
         look: int,
         use: Use,

@@ -41,6 +41,22 @@ def border_loops(faces: IntArray) -> list[IntArray]:
     return sorted(loops, key=len, reverse=True)
 
 
+def _conformal_rows(
+    faces: IntArray, rest: FloatArray, count: int
+) -> tuple[sparse.csc_matrix, FloatArray]:
+    """(2 M, 2 N) sparse rows whose squares add up to how far a map is from a conformal one (Lévy et al. 2002), and the
+    area of each triangle."""
+    m = len(faces)
+    area = 0.5 * rest[:, 1, 0] * rest[:, 2, 1]
+    # Each corner's weight is the opposite side as a complex number, over the root of the area.
+    z = rest[..., 0] + 1j * rest[..., 1]
+    w = (np.roll(z, -2, axis=1) - np.roll(z, -1, axis=1)) / np.sqrt(2 * area)[:, None]
+    rows, columns = np.repeat(np.arange(m), 3), faces.ravel()
+    real = sparse.coo_matrix((w.real.ravel(), (rows, columns)), (m, count))
+    imaginary = sparse.coo_matrix((w.imag.ravel(), (rows, columns)), (m, count))
+    return sparse.bmat([[real, -imaginary], [imaginary, real]]).tocsc(), area
+
+
 def lscm(faces: IntArray, rest: FloatArray, count: int) -> FloatArray:
     """Least squares conformal map with two vertices pinned, at the size of the surface.
 
@@ -62,15 +78,7 @@ def lscm(faces: IntArray, rest: FloatArray, count: int) -> FloatArray:
     of the border that are far apart over the edges.
     """
     one, two = _far_apart(faces, rest, count)
-    m = len(faces)
-    area = 0.5 * rest[:, 1, 0] * rest[:, 2, 1]
-    # Each corner's weight is the opposite side as a complex number, over the root of the area.
-    z = rest[..., 0] + 1j * rest[..., 1]
-    w = (np.roll(z, -2, axis=1) - np.roll(z, -1, axis=1)) / np.sqrt(2 * area)[:, None]
-    rows, columns = np.repeat(np.arange(m), 3), faces.ravel()
-    real = sparse.coo_matrix((w.real.ravel(), (rows, columns)), (m, count))
-    imaginary = sparse.coo_matrix((w.imag.ravel(), (rows, columns)), (m, count))
-    whole = sparse.bmat([[real, -imaginary], [imaginary, real]]).tocsc()
+    whole, area = _conformal_rows(faces, rest, count)
     pins = np.array([one, two, one + count, two + count])
     free = np.setdiff1d(np.arange(2 * count), pins)
     values = np.array([0.0, 1.0, 0.0, 0.0])
@@ -97,13 +105,7 @@ def spectral(faces: IntArray, rest: FloatArray, count: int) -> FloatArray:
     Mullen, Tong, Alliez, Desbrun 2008, Spectral Conformal Parameterization: of the generalized problem
     L x = e B x, with B of the border, the smallest vector that is no shift.
     """
-    area = 0.5 * rest[:, 1, 0] * rest[:, 2, 1]
-    z = rest[..., 0] + 1j * rest[..., 1]
-    w = (np.roll(z, -2, axis=1) - np.roll(z, -1, axis=1)) / np.sqrt(2 * area)[:, None]
-    rows, columns = np.repeat(np.arange(len(faces)), 3), faces.ravel()
-    real = sparse.coo_matrix((w.real.ravel(), (rows, columns)), (len(faces), count))
-    imaginary = sparse.coo_matrix((w.imag.ravel(), (rows, columns)), (len(faces), count))
-    whole = sparse.bmat([[real, -imaginary], [imaginary, real]]).tocsc()
+    whole, area = _conformal_rows(faces, rest, count)
     energy = (whole.T @ whole).tocsc()
     rim = np.concatenate(border_loops(faces))
     on = np.zeros(2 * count)

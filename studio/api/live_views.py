@@ -19,7 +19,7 @@ from rest_framework.views import APIView
 
 from studio.actions.access import VIEWER, acting_user
 from studio.actions.people.notes import close, say, take_back
-from studio.actions.people.pulse import pulse
+from studio.actions.people.presence import presence
 from studio.api.parse import valid
 from studio.api.renderers import FastJson
 from studio.live import HUB, Stream, Window
@@ -38,7 +38,7 @@ class NoteIn(serializers.Serializer[Any]):
     answers = serializers.IntegerField(default=None, allow_null=True)
 
 
-class PulseIn(serializers.Serializer[Any]):
+class PresenceIn(serializers.Serializer[Any]):
     window = serializers.CharField(max_length=36, help_text="another one for each window")
     atlas = serializers.IntegerField(default=0)
     stage = serializers.CharField(max_length=20, default="", allow_blank=True)
@@ -55,7 +55,7 @@ class PersonHere(serializers.Serializer[Any]):
     picked = serializers.ListField(child=serializers.IntegerField())
 
 
-class PulseOut(serializers.Serializer[Any]):
+class PresenceOut(serializers.Serializer[Any]):
     change = serializers.IntegerField(help_text="the newest step")
     redo = serializers.IntegerField(help_text="steps that were undone")
     jobs = serializers.IntegerField(help_text="at work or waiting")
@@ -84,15 +84,15 @@ class NoteChange(serializers.Serializer[Any]):
     closed = serializers.BooleanField()
 
 
-class Pulse(APIView):
+class Presence(APIView):
     """Say that one is here, and hear what is new."""
 
     roles = {"POST": VIEWER}
 
-    @extend_schema(operation_id="pulse", request=PulseIn, responses=PulseOut)
+    @extend_schema(operation_id="presence", request=PresenceIn, responses=PresenceOut)
     def post(self, request: Request, project_id: int) -> Response:
         project = get_object_or_404(Project, pk=project_id)
-        return Response(PulseOut(pulse(project, valid(PulseIn, request))).data)
+        return Response(PresenceOut(presence(project, valid(PresenceIn, request))).data)
 
 
 class Events(BaseRenderer):
@@ -112,7 +112,7 @@ class Events(BaseRenderer):
 
 
 class Live(APIView):
-    """What is new, as it happens: server-sent events, each of which is a `PulseOut` with a digest of the notes."""
+    """What is new, as it happens: server-sent events, each of which is a `PresenceOut` with a digest of the notes."""
 
     roles = {"GET": VIEWER}
 
@@ -120,7 +120,7 @@ class Live(APIView):
 
     @extend_schema(
         operation_id="live",
-        parameters=[OpenApiParameter("window", str, description="as in the pulse")],
+        parameters=[OpenApiParameter("window", str, description="as in the presence")],
         responses={(200, "text/event-stream"): OpenApiTypes.STR, 204: None},
     )
     def get(self, request: Request, project_id: int) -> HttpResponseBase:

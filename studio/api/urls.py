@@ -55,7 +55,7 @@ urlpatterns = [
         path("members/<int:user_id>/", people.OneMember.as_view()),
         path("invitations/", people.Invitations.as_view()),
         path("notes/", live.Notes.as_view()),
-        path("pulse/", live.Pulse.as_view()),
+        path("presence/", live.Presence.as_view()),
         path("live/", live.Live.as_view()),
     ),
     under(

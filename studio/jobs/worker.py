@@ -36,7 +36,7 @@ def is_gone(worker: str) -> bool:
 
 
 def end_worker(worker: str) -> None:
-    """Kill a worker of this machine that does not get on. Its keeper starts another one."""
+    """Kill a worker of this machine that does not get on. Its supervisor starts another one."""
     process = _process(worker)
     if process is not None and process.pid != os.getpid():
         process.kill()

@@ -33,7 +33,7 @@ def edge_lengths(island):
 
 
 @pytest.mark.parametrize(
-    "chart",
+    "island",
     [
         band(1.0, 1.0, 0, 2),
         band(1.0, 0.4, 0, 1.5),

@@ -27,7 +27,7 @@ from studio.models import (
     Source,
 )
 from studio.state import read_state
-from studio.stored_islands import LATELY
+from studio.stored_islands import RECENT
 from tests.studio.conftest import step_of
 
 MANY = 10_000
@@ -35,7 +35,7 @@ MANY = 10_000
 
 def snapshot(project):
     """All that undo has to bring back, to the bit, as the rows have it."""
-    LATELY.forget()
+    RECENT.forget()
     project = Project.objects.select_related("head").get(pk=project.pk)
     states = [read_state(Revision.objects.get(pk=pk)) for _, pk in project.head.atlases]
     return project.settings, [
@@ -308,7 +308,7 @@ def test_a_move_of_one_of_ten_thousand_islands_costs_little_and_any_step_opens(m
     assert len(small) >= 147
     assert max(small) < 200
     assert (size() - before) * 1000 / 150 < 20e6
-    LATELY.forget()
+    RECENT.forget()
     for k in (1, 20, 99, 100, 101, 102, 149):
         assert np.array_equal(read_state(rows[k - 1]).placements, states[k]), k
 
@@ -319,7 +319,7 @@ def test_what_changes_most_islands_is_stored_whole(many):
     edit_atlas(many.pk, None, lambda head: Made("move", read_state(head).having(placements=places)))
     many.refresh_from_db()
     assert many.head.keyframe_id is None
-    LATELY.forget()
+    RECENT.forget()
     assert np.array_equal(read_state(many.head).placements, places)
 
 

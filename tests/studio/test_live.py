@@ -78,7 +78,7 @@ def test_people_hear_of_each_other_and_strangers_hear_nothing(
     address = f"/api/projects/{project.pk}/live/?window=editor"
     assert people["stranger"].get(address).status_code == 404
     said = people["viewer"].post(
-        f"/api/projects/{project.pk}/pulse/", {"window": "viewer", "atlas": atlas.pk, "stage": "check", "picked": [3, 5]}, content_type=JSON,
+        f"/api/projects/{project.pk}/presence/", {"window": "viewer", "atlas": atlas.pk, "stage": "check", "picked": [3, 5]}, content_type=JSON,
     )  # fmt: skip
     assert said.status_code == 200
     people["viewer"].post(f"/api/projects/{project.pk}/notes/", {"text": "Look here."}, content_type=JSON)  # fmt: skip

@@ -304,7 +304,7 @@ def test_sessions_are_new_at_login_and_gone_at_logout(people, project):
 def test_the_pulse_tells_the_newest_step_and_who_is_here(people, project, atlas):
     def beat(name, window="1", **more):
         body = {"window": f"{name}{window}", "atlas": atlas.pk, "stage": "Arrange", **more}
-        answer = people[name].post(f"/api/projects/{project.pk}/pulse/", body, content_type=JSON)
+        answer = people[name].post(f"/api/projects/{project.pk}/presence/", body, content_type=JSON)
         assert answer.status_code == (404 if name == "stranger" else 200)
         return answer.json()
 

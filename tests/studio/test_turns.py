@@ -25,7 +25,7 @@ from studio.jobs.reporter import Reporter
 from studio.middleware import AtOnce
 from studio.models import Job, Measurement, Revision
 from studio.state import read_state
-from studio.stored_islands import LATELY, Lately, stored_islands
+from studio.stored_islands import RECENT, LruCache, stored_islands
 
 WRITER = """
 import sys, time
@@ -160,7 +160,7 @@ def test_what_is_kept_in_memory_is_what_the_rows_say(act, gathered):
     # From the rows alone, and from an ancestor that is in memory.
     for known in ((), (moves[1],)):
         for pk, created, islands in moves:
-            LATELY.forget()
+            RECENT.forget()
             for other in known:
                 stored_islands(*other[:2])
             assert stored_islands(pk, created).tobytes() == islands
@@ -168,7 +168,7 @@ def test_what_is_kept_in_memory_is_what_the_rows_say(act, gathered):
 
 def test_what_was_not_asked_for_the_longest_is_let_go():
     now, rows = timezone.now(), [np.zeros(5, ISLAND) for _ in range(3)]
-    kept = Lately(2 * rows[0].nbytes)
+    kept = LruCache(2 * rows[0].nbytes)
     kept.keep((0, now), rows[0])
     kept.keep((1, now), rows[1])
     assert kept.get((0, now)) is rows[0]

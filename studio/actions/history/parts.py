@@ -73,7 +73,7 @@ def parts_of_atlas(atlas_id: int, before: State, after: State) -> Parts:
     if (before.padding, before.margin) != (after.padding, after.margin):
         out[within(atlas_id, "distances")] = None
     for one, two in zip(before.members, after.members, strict=False):
-        if (*one.of, one.part) != (*two.of, two.part):
+        if (*one.layout_key, one.part) != (*two.layout_key, two.part):
             out[within(atlas_id, "members")] = None
         elif one != two:
             out[within(atlas_id, of_member(one.object))] = None

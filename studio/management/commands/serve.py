@@ -21,7 +21,7 @@ from django.db import OperationalError, connection
 
 from studio.allocator import give_back_large_blocks
 from studio.jobs.run import recover_stale_jobs
-from studio.keeper import Keeper
+from studio.supervisor import Supervisor
 
 BACKLOG = 1024
 """Connections that wait to be taken up."""
@@ -118,15 +118,19 @@ class Command(BaseCommand):
         # On PostgreSQL threads share connections, which is settled where a process begins.
         several = options["web"] > 1 or connection.vendor == "postgresql"
         # Where many are at work nobody's look or edit waits for someone else's pack.
-        worker = Keeper(["work", "--quiet"], look=_recover, nice=WORK_STANDS_BACK if several else 0)
-        keepers = [] if options["without_worker"] else [worker]
+        worker = Supervisor(
+            ["work", "--quiet"], look=_recover, nice=WORK_STANDS_BACK if several else 0
+        )
+        supervisors = [] if options["without_worker"] else [worker]
         if several:
             command = ["answer", str(sock.fileno()), "--threads", str(options["threads"])]
             extra |= {"PROMETHEUS_MULTIPROC_DIR": _counts(options["port"]), "QUILT_POOL": "1"}
             extra.setdefault("QUILT_AT_ONCE", os.environ.get("QUILT_AT_ONCE", "2"))
-            keepers += [Keeper(command, extra, [sock.fileno()]) for _ in range(options["web"])]
-        for keeper in keepers:
-            keeper.start()
+            supervisors += [
+                Supervisor(command, extra, [sock.fileno()]) for _ in range(options["web"])
+            ]
+        for one in supervisors:
+            one.start()
         signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
         self.stdout.write(f"Untold Quilt is at {address}  (stop with Ctrl+C)")
         self.stdout.flush()
@@ -138,10 +142,10 @@ class Command(BaseCommand):
         except KeyboardInterrupt:
             pass
         finally:
-            for keeper in keepers:
-                keeper.ask_to_end()
-            for keeper in keepers:
-                keeper.end()
+            for one in supervisors:
+                one.ask_to_end()
+            for one in supervisors:
+                one.end()
 
 
 def _counts(port: int) -> str:

@@ -11,7 +11,7 @@ const EVERY = 1000,
   SAID_EVERY = 4000,
   SETTLED = 400;
 const WINDOW = Math.random().toString(36).slice(2) + Date.now().toString(36);
-type Heard = components["schemas"]["PulseOut"] & { notes?: string };
+type Heard = components["schemas"]["PresenceOut"] & { notes?: string };
 
 /** Who else is here; what others change comes in as it happens, or within a second where the server has no room for that. */
 export function useLive(project: Project, atlas: number, on: boolean): Here[] {
@@ -20,7 +20,7 @@ export function useLive(project: Project, atlas: number, on: boolean): Here[] {
   const said = useRef({ what: "", at: 0 });
   return (
     useQuery({
-      queryKey: ["pulse", project.id],
+      queryKey: ["presence", project.id],
       enabled: on,
       refetchInterval: () => (document.hidden ? HIDDEN : EVERY),
       refetchIntervalInBackground: true,
@@ -32,7 +32,7 @@ export function useLive(project: Project, atlas: number, on: boolean): Here[] {
           picked: editor.selection.list(),
         };
         const what = JSON.stringify(body),
-          known = client.getQueryData<Heard>(["pulse", project.id]);
+          known = client.getQueryData<Heard>(["presence", project.id]);
         // While news come by themselves only one's own are said, and now and then that one is here.
         if (
           streams.current &&
@@ -44,7 +44,7 @@ export function useLive(project: Project, atlas: number, on: boolean): Here[] {
         said.current = { what, at: Date.now() };
         const before = changeOf(client, project.id);
         const heard: Heard = await ask(
-          api.POST("/api/projects/{project_id}/pulse/", {
+          api.POST("/api/projects/{project_id}/presence/", {
             params: { path: { project_id: project.id } },
             body,
           }),
@@ -100,7 +100,7 @@ function useStream(project: number, on: boolean) {
       if (last && heard.jobs !== last.jobs)
         void client.invalidateQueries({ queryKey: ["jobs", project] });
       last = heard;
-      client.setQueryData(["pulse", project], heard);
+      client.setQueryData(["presence", project], heard);
       settle();
     };
     return () => {

@@ -890,7 +890,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The proof that a report job wrote: html or json. */
+        /** @description The report that a report job wrote: html or json. */
         get: operations["get_report"];
         put?: never;
         post?: never;
@@ -1274,7 +1274,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What is new, as it happens: server-sent events, each of which is a `PulseOut` with a digest of the notes. */
+        /** @description What is new, as it happens: server-sent events, each of which is a `PresenceOut` with a digest of the notes. */
         get: operations["live"];
         put?: never;
         post?: never;
@@ -1354,6 +1354,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/presence/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Say that one is here, and hear what is new. */
+        post: operations["presence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/presets/": {
         parameters: {
             query?: never;
@@ -1401,23 +1418,6 @@ export interface paths {
         get: operations["export_project"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/projects/{project_id}/pulse/": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** @description Say that one is here, and hear what is new. */
-        post: operations["pulse"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3580,6 +3580,24 @@ export interface components {
             /** Format: double */
             bc7: number;
         };
+        PresenceIn: {
+            /** @description another one for each window */
+            window: string;
+            /** @default 0 */
+            atlas: number;
+            /** @default  */
+            stage: string;
+            picked?: number[];
+        };
+        PresenceOut: {
+            /** @description the newest step */
+            change: number;
+            /** @description steps that were undone */
+            redo: number;
+            /** @description at work or waiting */
+            jobs: number;
+            people: components["schemas"]["PersonHere"][];
+        };
         PresetIn: {
             name: string;
             settings: {
@@ -3659,24 +3677,6 @@ export interface components {
             readonly atlases: components["schemas"]["AtlasTabOut"][];
             /** @description how many its atlases have */
             readonly objects: number;
-        };
-        PulseIn: {
-            /** @description another one for each window */
-            window: string;
-            /** @default 0 */
-            atlas: number;
-            /** @default  */
-            stage: string;
-            picked?: number[];
-        };
-        PulseOut: {
-            /** @description the newest step */
-            change: number;
-            /** @description steps that were undone */
-            redo: number;
-            /** @description at work or waiting */
-            jobs: number;
-            people: components["schemas"]["PersonHere"][];
         };
         PutBackIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -7188,7 +7188,7 @@ export interface operations {
         parameters: {
             query?: {
                 format?: "events" | "json";
-                /** @description as in the pulse */
+                /** @description as in the presence */
                 window?: string;
             };
             header?: never;
@@ -7355,6 +7355,33 @@ export interface operations {
             };
         };
     };
+    presence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PresenceIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["PresenceIn"];
+                "multipart/form-data": components["schemas"]["PresenceIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresenceOut"];
+                };
+            };
+        };
+    };
     list_presets: {
         parameters: {
             query?: never;
@@ -7468,33 +7495,6 @@ export interface operations {
                 };
                 content: {
                     "application/zip": string;
-                };
-            };
-        };
-    };
-    pulse: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                project_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["PulseIn"];
-                "application/x-www-form-urlencoded": components["schemas"]["PulseIn"];
-                "multipart/form-data": components["schemas"]["PulseIn"];
-            };
-        };
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PulseOut"];
                 };
             };
         };

@@ -18,7 +18,7 @@ LOOK_EVERY = 2.0
 """Seconds between two looks at what else there is to do."""
 
 
-class Keeper(threading.Thread):
+class Supervisor(threading.Thread):
     """Starts a command of `manage.py`, again when it ends before it was told to.
 
     Parameters

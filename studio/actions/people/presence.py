@@ -1,4 +1,4 @@
-"""The pulse of a project: whether it has changed, who is here, and what they have picked."""
+"""The presence of a project: whether it has changed, who is here, and what they have picked."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ MOST_PICKED = 500
 """Picked islands that are told."""
 
 
-def pulse(project: Project, given: dict[str, Any]) -> dict[str, Any]:
+def presence(project: Project, given: dict[str, Any]) -> dict[str, Any]:
     """Tell that one is here, and get the newest step, the number of jobs at work, and who else is here.
 
     `given`: window, atlas, stage, picked.
