@@ -2,15 +2,14 @@ import { CONTROLS } from "../editor/flags.generated";
 import type { Acting } from "../api/actions/act";
 import type { BodyOf } from "../api/actions/requests";
 import type { Editor } from "../editor/Editor";
-import { EMPTY, lacking, SELECT_FIRST, UNDER_WAY, type Command, type Need } from "./command";
+import { EMPTY, lacking, SELECT_FIRST, type Command, type Need } from "./command";
 
 type Change = Omit<BodyOf<"control">, "islands">;
 
 /** What can be said about the islands that are selected. Locks that all of them have are taken off again. */
-export function islandCommands(editor: Editor, { act, busy }: Acting): Command[] {
+export function islandCommands(editor: Editor, { act }: Acting): Command[] {
   const { document } = editor;
   const islands = editor.selection.list();
-  const idle: Need = [!busy("control"), UNDER_WAY];
   const some: Need = [islands.length > 0, SELECT_FIRST];
   const several: Need = [islands.length > 1, "Select two islands or more first."];
   const set = (change: Change, which = islands) => act("control", { islands: which, ...change });
@@ -27,7 +26,7 @@ export function islandCommands(editor: Editor, { act, busy }: Acting): Command[]
     label,
     group: "Islands",
     hint,
-    lacks: lacking(some, idle),
+    lacks: lacking(some),
     on: all(bit),
     run: () => set({ [key]: !all(bit) }),
   });
@@ -71,7 +70,7 @@ export function islandCommands(editor: Editor, { act, busy }: Acting): Command[]
       label: "Bundle",
       group: "Islands",
       hint: "packed as one cluster",
-      lacks: lacking(several, idle),
+      lacks: lacking(several),
       run: () => set({ bundle: true }),
     },
     ...(["object", "material"] as const).map((by) => ({
@@ -79,7 +78,7 @@ export function islandCommands(editor: Editor, { act, busy }: Acting): Command[]
       label: `One bundle per ${by}`,
       group: "Islands",
       hint: islands.length ? "of those selected" : "of all islands",
-      lacks: lacking([document.info !== null, EMPTY], idle),
+      lacks: lacking([document.info !== null, EMPTY]),
       run: () =>
         set(
           { bundle_by: by },
@@ -92,11 +91,7 @@ export function islandCommands(editor: Editor, { act, busy }: Acting): Command[]
       id: "unbundle",
       label: "Take bundle apart",
       group: "Islands",
-      lacks: lacking(
-        some,
-        [mates("bundle").length > 0, "None of those selected is in a bundle."],
-        idle,
-      ),
+      lacks: lacking(some, [mates("bundle").length > 0, "None of those selected is in a bundle."]),
       run: () => set({ bundle: false }, mates("bundle")),
     },
     {
@@ -104,42 +99,34 @@ export function islandCommands(editor: Editor, { act, busy }: Acting): Command[]
       label: "Stack",
       group: "Islands",
       hint: "share the same texels",
-      lacks: lacking(several, idle),
+      lacks: lacking(several),
       run: () => set({ stack: true }),
     },
     {
       id: "unstack",
       label: "Take off the stack",
       group: "Islands",
-      lacks: lacking(
-        some,
-        [
-          islands.some((i) => document.control(i).stack >= 0),
-          "None of those selected is in a stack.",
-        ],
-        idle,
-      ),
+      lacks: lacking(some, [
+        islands.some((i) => document.control(i).stack >= 0),
+        "None of those selected is in a stack.",
+      ]),
       run: () => set({ stack: false }),
     },
     ...document.tiles.map((tile) => ({
       id: `send-to-tile-${tile.number}`,
       label: `Send to tile ${tile.number}`,
       group: "Tiles",
-      lacks: lacking(some, idle),
+      lacks: lacking(some),
       run: () => set({ tile: tile.number }),
     })),
     {
       id: "any-tile",
       label: "Let go to any tile",
       group: "Tiles",
-      lacks: lacking(
-        some,
-        [
-          islands.some((i) => document.control(i).tile > 0),
-          "None of those selected is kept to a tile.",
-        ],
-        idle,
-      ),
+      lacks: lacking(some, [
+        islands.some((i) => document.control(i).tile > 0),
+        "None of those selected is kept to a tile.",
+      ]),
       run: () => set({ tile: 0 }),
     },
   ];

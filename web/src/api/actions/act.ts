@@ -2,8 +2,8 @@ import { MutationObserver, useIsMutating, useQueryClient } from "@tanstack/react
 import type { QueryClient } from "@tanstack/react-query";
 import { createContext, useCallback, useContext, useMemo } from "react";
 import { editor, tellError, useUi } from "../../state";
-import type { ControlRequest } from "../client";
-import { keepSteps, showAtlas, showProject, stepSeen } from "../step";
+import type { ControlRequest, Project } from "../client";
+import { keepSteps, showAtlas, showProject, stepSeen, type Steps } from "../step";
 import { request, type ActionName, type Answer, type AnswerOf, type BodyOf } from "./requests";
 
 /** The project and the atlas on the table: what actions are about. */
@@ -32,15 +32,19 @@ function follow(client: QueryClient, project: number, answer: Answer): void {
   }
 }
 
-/** Edits wait until what was done by hand a moment ago has arrived; a move waits in that row itself, and one of controls joins it. */
-function inTurn<T>(name: ActionName, call: () => Promise<T>): Promise<T> {
-  if (name === "move" || name === "cancel") return call();
-  if (name === "control") return editor.history.follow(call);
-  return editor.history.settled().then(call);
+/** Actions go one after the other, in the row of what is moved by hand: each begins from what the one before it made, however fast they come. */
+const inTurn = <T>(name: ActionName, call: () => Promise<T>): Promise<T> =>
+  // A move waits in that row itself; to stop work is not to wait for anything.
+  name === "move" || name === "cancel" ? call() : editor.history.follow(call);
+
+/** Where an answer says that the project stands, for the next one in the row. */
+function stepsIn(answer: Answer): Steps | null {
+  if ("undo" in answer) return answer;
+  return "project" in answer && typeof answer.project === "object" ? answer.project : null;
 }
 
 /** Do an action: errors are told, and what changed is shown. It rejects when the server refused. */
-function doAction<Name extends ActionName>(
+export function doAction<Name extends ActionName>(
   client: QueryClient,
   scope: Scope,
   name: Name,
@@ -51,11 +55,14 @@ function doAction<Name extends ActionName>(
     mutationKey: [name],
     mutationFn: (told) =>
       inTurn(name, async () => {
+        const now = client.getQueryData<Project>(["project", project]);
+        // Keys may be pressed faster than steps are taken back: there is nothing more to do.
+        if ((name === "undo" || name === "redo") && now?.[name as "undo" | "redo"] === "")
+          return now as AnswerOf<Name>;
         // What the user saw: the server rebases an edit, or says what has changed.
-        const place = { ...scope, change: stepSeen(client, project) };
-        const answer = await request(name, place, told);
-        // An undo that waits for this one begins from it.
-        if (name === "control") keepSteps(client, project, answer as AnswerOf<"control">);
+        const answer = await request(name, { ...scope, change: stepSeen(client, project) }, told);
+        const steps = stepsIn(answer as Answer);
+        if (steps) keepSteps(client, project, steps);
         return answer;
       }),
     // The table shows it at once; the answer confirms it, or it is taken back with the reason.
