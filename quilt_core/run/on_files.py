@@ -398,7 +398,7 @@ def _packed(document: Document, result: Any, gaps: GapSettings, progress: Progre
             margin=gaps.margin,
             density="equal",
             effort=effort,
-            seconds=SECONDS,
+            seconds=SECONDS if len(some.islands) > TOO_MANY else None,
         )
         done = pack(own, asked, progress).document.layout.state
         islands = layout.state.islands.copy()
@@ -409,8 +409,9 @@ def _packed(document: Document, result: Any, gaps: GapSettings, progress: Progre
 
 
 MANY = 300
-"""Islands from which a quick pack must do."""
-SECONDS = 15.0
+"""Islands from which a quick pack must do: packs are counted in steps, so that the same file gives the same layout."""
+TOO_MANY, SECONDS = 3000, 15.0
+"""From so many on it ends by the clock."""
 
 
 def _only(layout: Layout, places: Sequence[int], state: Any) -> Layout:
