@@ -342,7 +342,9 @@ def test_islands_shared_out_at_random_come_together_as_they_were(seed):
         assert len(here.islands) + len(there.islands) == 15
         here, there = there, here
     together = joined(here, there)
-    assert {row.layout_key: row.part for row in together.members} == {row.layout_key: None for row in members}
+    assert {row.layout_key: row.part for row in together.members} == {
+        row.layout_key: None for row in members
+    }
     weights = {
         row.object: together.controls["weight"][slice(*span)].tolist()
         for row, span in zip(together.members, spans(together.members), strict=True)
