@@ -7,7 +7,7 @@ an object that has a `name`; it appears at every door. docs/plugins.md shows one
 from __future__ import annotations
 
 import warnings
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from importlib.metadata import entry_points
 from typing import Protocol, TypeVar
 
@@ -25,7 +25,12 @@ class Named(Protocol):
 T = TypeVar("T", bound=Named)
 
 
-def installed(kind: str, what: type[T], taken: Iterable[str] = ()) -> dict[str, T]:
+def installed(
+    kind: str,
+    what: type[T],
+    taken: Iterable[str] = (),
+    claims: Callable[[T], Iterable[str]] = lambda one: (),
+) -> dict[str, T]:
     """Objects that other packages add; one that is broken is told by name and left out.
 
     Parameters
@@ -36,6 +41,8 @@ def installed(kind: str, what: type[T], taken: Iterable[str] = ()) -> dict[str, 
         What they have to be.
     taken : iterable of str
         Names that are there already.
+    claims : callable
+        What else of an object must not be there already.
 
     Returns
     -------
@@ -53,11 +60,11 @@ def installed(kind: str, what: type[T], taken: Iterable[str] = ()) -> dict[str, 
             continue
         if not isinstance(found, what):
             warnings.warn(f"{told} is no {what.__name__} and is left out.", stacklevel=2)
-        elif found.name in names:
+        elif twice := names.intersection({found.name, *claims(found)}):
             warnings.warn(
-                f"{told} is left out: there is one of the name “{found.name}”.", stacklevel=2
+                f"{told} is left out: there is “{', '.join(sorted(twice))}” already.", stacklevel=2
             )
         else:
-            names.add(found.name)
+            names |= {found.name, *claims(found)}
             out[found.name] = found
     return out

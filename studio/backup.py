@@ -31,7 +31,7 @@ from studio.models import FileReference
 
 VERSION = 4
 APPS_LEFT_OUT = ("sessions", "axes", "admin", "contenttypes")
-LEAVE_OUT = ("auth.permission", "studio.measurement", "studio.presence")
+LEFT_OUT = ("auth.permission", "studio.measurement", "studio.presence")
 """What is made again, or belongs to one installation only."""
 Tell = Callable[[str], None]
 
@@ -43,7 +43,7 @@ def tables() -> list[type[Model]]:
         model
         for model in order
         if model._meta.app_label not in APPS_LEFT_OUT
-        and model._meta.label_lower not in LEAVE_OUT
+        and model._meta.label_lower not in LEFT_OUT
         and not model._meta.proxy
     ]
 

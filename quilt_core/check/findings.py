@@ -296,11 +296,10 @@ FINDING_KINDS: dict[str, Kind] = {
     ),
 }
 
-ADDED = installed("checks", AddedCheck)
+ADDED = installed("checks", AddedCheck, FINDING_KINDS, lambda one: one.kinds)
 """Checks of packages that are installed beside the program; they come after its own."""
 for _check in ADDED.values():
-    for _name, _kind in _check.kinds.items():
-        FINDING_KINDS.setdefault(_name, _kind)
+    FINDING_KINDS.update(_check.kinds)
 """In the order in which they are worked through."""
 
 

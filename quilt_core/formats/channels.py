@@ -15,8 +15,9 @@ from pathlib import Path
 from typing import Any
 
 from quilt_core.errors import FileFormatError, LayoutError
-from quilt_core.formats.gltf_read import MOST_CHANNELS, GltfSource
+from quilt_core.formats.gltf_read import GltfSource
 from quilt_core.formats.gltf_write import pack_document
+from quilt_core.scene.mesh import MOST_CHANNELS
 from quilt_core.scene.model import Scene
 
 CHANNEL_EDITS = ("copy", "move", "swap", "delete")

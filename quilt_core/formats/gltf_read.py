@@ -24,14 +24,12 @@ from quilt_core.formats._gltf_types import decode
 from quilt_core.formats._pictures import gltf_picture_sizes
 from quilt_core.formats._texture_transform import seen_transforms, to_seen
 from quilt_core.scene.island_set import instance_spread
-from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.mesh import MOST_CHANNELS, Mesh, UVChannel
 from quilt_core.scene.model import Material, Scene, SceneObject, Siblings
 from quilt_core.scene.types import FloatArray, IntArray
 
 DIFFERENT = 1.01
 MODES_WITHOUT_FACES = (0, 1, 2, 3)
-MOST_CHANNELS = 16
-"""TEXCOORD sets from this number on are left as they are."""
 MOST_CORNERS = 60_000_000
 FARTHEST, FARTHEST_UV = 1e15, 1e6
 """Positions and UVs beyond these are taken for no numbers."""

@@ -36,12 +36,10 @@ GLTF = MeshFormat(
 @cache
 def formats_by_suffix() -> dict[str, MeshFormat]:
     """Formats of this program, and those of packages that are installed beside it."""
-    own = (OBJ, GLTF)
-    added = installed("formats", MeshFormat, [one.name for one in own])
-    out = {suffix: one for one in added.values() for suffix in one.suffixes}
-    return {suffix: one for one in own for suffix in one.suffixes} | {
-        suffix: one for suffix, one in out.items() if suffix not in (*OBJ.suffixes, *GLTF.suffixes)
-    }
+    out = {suffix: one for one in (OBJ, GLTF) for suffix in one.suffixes}
+    taken = (OBJ.name, GLTF.name, *out)
+    added = installed("formats", MeshFormat, taken, lambda one: one.suffixes)
+    return out | {suffix: one for one in added.values() for suffix in one.suffixes}
 
 
 def format_of(name: str) -> MeshFormat | None:

@@ -11,7 +11,6 @@ import numpy as np
 
 from quilt_core.errors import LayoutError
 from quilt_core.formats.gltf_merge import file_tangents, write_merged
-from quilt_core.formats.gltf_read import MOST_CHANNELS
 from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.look_facts import is_obj
 from quilt_core.formats.merge_case import Case, members_of, read_looks
@@ -19,6 +18,7 @@ from quilt_core.formats.merge_extras import joint_file, note_conflicts, profiled
 from quilt_core.formats.merge_report import Sheets, merge_report
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.formats.obj_merge import write_merged_obj
+from quilt_core.scene.mesh import MOST_CHANNELS
 from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.arrange import Arranged, arrange

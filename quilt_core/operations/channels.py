@@ -9,11 +9,11 @@ import numpy as np
 
 from quilt_core.document.document import Document, Source
 from quilt_core.errors import LayoutError
-from quilt_core.formats.channels import ChannelEdit, channel_edit
+from quilt_core.formats.channels import CHANNEL_EDITS, ChannelEdit, channel_edit
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
 
-CHANNEL_EDITS = ("copy", "move", "swap", "delete", "rename")
+ALL_EDITS = (*CHANNEL_EDITS, "rename")
 FORMS = {"swap": "1,2", "delete": "3", "rename": "1=Light"}
 
 
@@ -25,7 +25,7 @@ def read_edit(given: Any) -> ChannelEdit:
         if isinstance(given, dict):
             return channel_edit(**given)
         kind, _, rest = str(given).strip().partition(" ")
-        if kind not in CHANNEL_EDITS:
+        if kind not in ALL_EDITS:
             raise ValueError
         first, joint, second = rest.strip().partition("," if kind == "swap" else "=")
         if kind == "rename" and joint and second.strip():
@@ -38,7 +38,7 @@ def read_edit(given: Any) -> ChannelEdit:
         raise ValueError(f"{error.what} {error.fix}") from None
     except (ValueError, TypeError):
         pass
-    forms = ", ".join(f"“{kind} {FORMS.get(kind, '1=2')}”" for kind in CHANNEL_EDITS)
+    forms = ", ".join(f"“{kind} {FORMS.get(kind, '1=2')}”" for kind in ALL_EDITS)
     raise ValueError(f"Give {forms}; channels count from 1.")
 
 

@@ -25,10 +25,10 @@ from quilt_core.options import check_options, option
 from quilt_core.pack.controls import bundles_of
 from quilt_core.scene.flags import CONTROLS
 from quilt_core.scene.islands import UV_TOLERANCE
+from quilt_core.scene.mesh import MOST_CHANNELS
 from quilt_core.scene.model import Scene, SceneObject, Siblings
 from quilt_core.scene.tiles import LAST_TILE, TileSize
 
-MOST_CHANNELS = 64
 MAIN = "main"
 """Name of the atlas of all islands that are in no other."""
 

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from typing import Any
 
 from quilt_core.errors import QuiltError
-from quilt_core.operations.files import MOST_CHANNELS
 from quilt_core.operations.registry import OPERATIONS
+from quilt_core.scene.mesh import MOST_CHANNELS
 
 VERSION = 1
 NAME = re.compile(r"\w[\w .,-]{0,80}")

@@ -17,6 +17,9 @@ SAME_PLACE = 1e-7
 """Vertices nearer than this part of their object's size are at the same place: the rounding of
 32-bit files."""
 
+MOST_CHANNELS = 16
+"""UV channels from this number on are left as they are."""
+
 
 def frozen(array: NDArray[np.generic]) -> None:
     """Make an array read-only: meshes are shared, never edited in place."""

@@ -21,9 +21,6 @@ from quilt_core.textures.decode import as_shown, decode, encode_png
 
 Pixels = NDArray[np.uint8]
 
-DRAWINGS = ("blank", "checker", "id", "layout", "layers")
-BY = ("object", "island", "material")
-CHANNELS = ("grey", "rgb", "rgba")
 CHECKER_CELL = 128
 """px of a checker's square, the same in every tile."""
 
@@ -35,15 +32,15 @@ class PictureSet:
     Parameters
     ----------
     kind : str
-        Of `DRAWINGS`.
+        blank, checker, id, layout or layers.
     colour : str
         Of a blank picture, as #rrggbb or #rrggbbaa (sRGB).
     channels : str
-        Of a blank picture, of `CHANNELS`.
+        Of a blank picture, grey, rgb or rgba.
     bits : int
         Of a blank picture: 8 or 16 for each channel.
     by : str
-        What an id picture and the layers tell apart, of `BY`.
+        What an id picture and the layers tell apart, object, island or material.
     reach : float
         px that ids are spread beyond the border of their islands.
     """
@@ -56,14 +53,6 @@ class PictureSet:
     reach: float = 4.0
 
     def __post_init__(self) -> None:
-        for name, value, allowed in (
-            ("kind", self.kind, DRAWINGS),
-            ("channels", self.channels, CHANNELS),
-            ("by", self.by, BY),
-            ("bits", self.bits, (8, 16)),
-        ):
-            if value not in allowed:
-                raise LayoutError(f"“{value}”.", name, f"Give {', '.join(map(str, allowed))}.")
         try:
             rgba(self.colour)
         except ValueError:

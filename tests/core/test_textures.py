@@ -13,7 +13,8 @@ from PIL import Image
 
 from quilt_cli.main import main
 from quilt_core.errors import LayoutError
-from quilt_core.sheet.picture_sets import PictureSet, id_colours
+from quilt_core.operations.textures import Textures
+from quilt_core.sheet.picture_sets import id_colours
 
 OBJ = """o one
 v 0 0 0
@@ -112,11 +113,12 @@ def test_ids_never_meet():
 
 
 @pytest.mark.parametrize(
-    "bad", [{"kind": "x"}, {"colour": "nonsense"}, {"bits": 9}, {"by": "x"}, {"channels": "cmyk"}]
+    "bad",
+    [{"kinds": ("x",)}, {"colour": "nonsense"}, {"bits": 9}, {"by": "x"}, {"channels": "cmyk"}],
 )
 def test_what_cannot_be_drawn_says_why(bad):
     with pytest.raises(LayoutError):
-        PictureSet(**({"kind": "blank"} | bad))
+        Textures(**bad)
 
 
 def test_without_a_background_the_path_is_told(tmp_path, capsys):

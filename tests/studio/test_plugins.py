@@ -36,11 +36,13 @@ print(json.dumps({
 """
 BROKEN = """
 from quilt_core.check.findings import AddedCheck
+from quilt_core.formats.mesh_format import MeshFormat
 
 def look(case):
     raise RuntimeError("no")
 
 ANGRY = AddedCheck("angry", {}, look)
+THIEF = MeshFormat("thief", (".obj",), look, look)
 """
 TRIANGLES = (
     "0 0 0 0 0\n1 0 0 0.5 0\n0 1 0 0 0.5\n0 0 1 0.6 0.6\n1 0 1 0.9 0.6\n0 0.001 1 0.6 0.6002\n"
@@ -64,7 +66,7 @@ def package(tmp_path_factory):
     (facts / "METADATA").write_text("Metadata-Version: 2.1\nName: broken\nVersion: 1.0\n")
     (facts / "entry_points.txt").write_text(
         "[untold_quilt.operations]\nlost = nowhere:NOTHING\n"
-        "[untold_quilt.formats]\nodd = json:dumps\n"
+        "[untold_quilt.formats]\nodd = json:dumps\nthief = broken_things:THIEF\n"
         "[untold_quilt.checks]\nangry = broken_things:ANGRY\n"
     )
     return folder
@@ -105,11 +107,23 @@ def test_everything_is_in_the_api_and_its_description(package):
     }  # fmt: skip
 
 
-def test_a_format_is_packed_unwrapped_and_written_back(package):
+def test_a_format_is_packed_and_written_back(package):
     (package / "two.corners").write_text(TRIANGLES)
-    told = command(package, "pack", "two.corners", "--out", "packed", "--size", "512", "--json")
+    told = command(
+        package,
+        "pack",
+        "two.corners",
+        "--out",
+        "packed",
+        "--size",
+        "512",
+        "--effort",
+        "quick",
+        "--json",
+    )
     assert told.returncode == 0, told.stderr
     assert "“odd”, formats of the package broken, is no MeshFormat" in told.stderr
+    assert "“thief”, formats of the package broken, is left out: there is “.obj”" in told.stderr
     rows = [line.split() for line in (package / "packed/two.corners").read_text().splitlines()]
     old = [line.split() for line in TRIANGLES.splitlines()]
     assert [row[:3] for row in rows] == [row[:3] for row in old]

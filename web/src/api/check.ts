@@ -1,9 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { AT_A_CLICK } from "./hooks";
-import { editor, tellError, useUi } from "../state";
-import { keepSteps, showAtlas, stepSeen } from "./step";
-import { api, ask, type Atlas, type Finding, type RulesChange } from "./client";
+import { editor, useUi } from "../state";
+import { useActing, useAction } from "./actions/act";
+import type { BodyOf } from "./actions/requests";
+import { api, ask, type Atlas, type Finding } from "./client";
 
 /** What was found about a revision; null while it is being looked for. The one before stays in sight meanwhile. */
 export function useReport(revision: number | undefined) {
@@ -37,117 +38,44 @@ export function useRules(projectId: number) {
     queryKey: ["rules", projectId],
     queryFn: () => ask(api.GET("/api/projects/{project_id}/rules/", { params: path })),
   });
-  const change = useMutation({
-    mutationFn: (body: Omit<RulesChange, "change">) =>
-      ask(
-        api.PATCH("/api/projects/{project_id}/rules/", {
-          params: path,
-          body: { ...body, change: stepSeen(client, projectId) },
-        }),
-      ),
-    onError: tellError,
-    onSuccess: (data) => {
+  const { run } = useAction("rules");
+  const change = (body: BodyOf<"rules">) =>
+    run(body, (data) => {
       client.setQueryData(["rules", projectId], data);
-      keepSteps(client, projectId, data);
       void client.invalidateQueries({ queryKey: ["report"] });
-      void client.invalidateQueries({ queryKey: ["jobs", projectId] });
-    },
-  });
+    });
   return { rules: rules.data, change };
 }
 
 export type Fixes = ReturnType<typeof useFixes>;
 
 /** Fixes at a click. Those that move one island ask the server at once, those that pack start a job. */
-export function useFixes(atlas: Atlas, projectId: number) {
-  const client = useQueryClient();
-  const refresh = () => {
-    for (const key of ["jobs", "atlas", "project"])
-      void client.invalidateQueries({ queryKey: [key] });
-  };
-  const seen = () => ({ change: stepSeen(client, projectId) });
-  const path = { path: { atlas_id: atlas.id } };
-  const options = {
-    onSuccess: refresh,
-    onError: (error: unknown) => {
-      tellError(error);
-      refresh();
-    },
-  };
-  const fix = useMutation({
-    mutationFn: ({ name, islands }: { name: "mirror" | "move in" | "stack"; islands: number[] }) =>
-      ask(
-        api.POST("/api/atlases/{atlas_id}/fix/", {
-          params: path,
-          body: { ...seen(), fix: name, islands },
-        }),
-      ),
-    ...options,
-    onSuccess: (data) => showAtlas(client, projectId, data),
-  });
-  const spread = useMutation({
-    mutationFn: (islands: number[]) =>
-      ask(
-        api.POST("/api/atlases/{atlas_id}/pack/", {
-          params: path,
-          body: {
-            ...seen(),
-            islands,
-            density: "fixed",
-            effort: "quick",
-            padding: atlas.padding,
-            margin: atlas.margin,
-          },
-        }),
-      ),
-    ...options,
-  });
-  const even = useMutation({
-    mutationFn: (islands: number[]) =>
-      ask(
-        api.POST("/api/atlases/{atlas_id}/even-out/", {
-          params: path,
-          body: { ...seen(), density: "house", islands },
-        }),
-      ),
-    ...options,
-  });
-  const unwrap = useMutation({
-    mutationFn: (names: string[]) =>
-      ask(
-        api.POST("/api/atlases/{atlas_id}/unwrap/", {
-          params: path,
-          body: {
-            ...seen(),
-            objects: (editor.document.info?.objects ?? [])
-              .filter((o) => names.includes(o.name))
-              .map((o) => o.id),
-            ...AT_A_CLICK,
-          },
-        }),
-      ),
-    ...options,
-  });
-  const report = useMutation({
-    mutationFn: () =>
-      ask(api.POST("/api/atlases/{atlas_id}/report/", { params: path, body: seen() })),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["jobs", projectId] }),
-    onError: tellError,
-  });
+export function useFixes(atlas: Atlas) {
+  const { act, busy } = useActing();
   const run = (name: string, findings: Finding[]) => {
-    const all = [...new Set(findings.flatMap((f) => f.islands))];
-    if (name === "mirror" || name === "move in") fix.mutate({ name, islands: all });
-    else if (name === "stack") fix.mutate({ name, islands: findings[0].islands });
-    else if (name === "house density") even.mutate(all);
-    else if (name === "unwrap") unwrap.mutate([...new Set(findings.map((f) => f.object))]);
-    else if (name === "spread") spread.mutate([...new Set(findings.flatMap(toSpread))]);
+    const islands = [...new Set(findings.flatMap((f) => f.islands))];
+    const names = findings.map((f) => f.object);
+    if (name === "mirror" || name === "move in") act("fix", { fix: name, islands });
+    else if (name === "stack") act("fix", { fix: name, islands: findings[0].islands });
+    else if (name === "house density") act("even-out", { density: "house", islands });
+    else if (name === "unwrap")
+      act("unwrap", {
+        objects: (editor.document.info?.objects ?? [])
+          .filter((o) => names.includes(o.name))
+          .map((o) => o.id),
+        ...AT_A_CLICK,
+      });
+    else if (name === "spread")
+      act("pack", {
+        islands: [...new Set(findings.flatMap(toSpread))],
+        density: "fixed",
+        effort: "quick",
+        padding: atlas.padding,
+        margin: atlas.margin,
+      });
     useUi.getState().tell(null);
   };
-  return {
-    run,
-    report,
-    busy: fix.isPending || spread.isPending || even.isPending || unwrap.isPending,
-  };
+  return { run, busy: (["fix", "pack", "even-out", "unwrap"] as const).some(busy) };
 }
 
 /** Of two islands the one that takes less room, as it finds a free place sooner; of a heap all but the largest. */

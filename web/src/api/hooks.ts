@@ -9,7 +9,10 @@ import { useSoon } from "./operations";
 import { started } from "./actions/act";
 import { keepSteps } from "./step";
 
-/** The editor, for a component that shows these topics: it is drawn anew when one of them changes, and for nothing else. */
+/**
+ * The editor, for a component that shows these topics: it is drawn anew when one of them changes,
+ * and for nothing else.
+ */
 export function useEditor(...topics: Topic[]) {
   const key = topics.join();
   const store = useMemo(() => {

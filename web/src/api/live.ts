@@ -13,7 +13,10 @@ const EVERY = 1000,
 const WINDOW = Math.random().toString(36).slice(2) + Date.now().toString(36);
 type Heard = components["schemas"]["PresenceOut"] & { notes?: string };
 
-/** Who else is here; what others change comes in as it happens, or within a second where the server has no room for that. */
+/**
+ * Who else is here; what others change comes in as it happens, or within a second where the server
+ * has no room for that.
+ */
 export function useLive(project: Project, atlas: number, on: boolean): Here[] {
   const client = useQueryClient();
   const streams = useStream(project.id, on);

@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { tellError } from "../state";
 import {
@@ -10,7 +10,7 @@ import {
   type PlanObject,
   type Project,
 } from "./client";
-import { showProject, stepSeen } from "./step";
+import { stepSeen } from "./step";
 
 /** Objects that share an atlas in a plan; atlas 0 is one that is not there yet. */
 export type Group = { key: string; atlas: number; name: string; size: number; objects: number[] };
@@ -45,7 +45,10 @@ export function usePlanFigures(project: Project, groups: Group[]): PlanGroup[] |
   }).data;
 }
 
-/** How full the sheets of groups would be, 0 to 1, by their objects: packed quickly a moment after the last change; null where nothing can be laid out. */
+/**
+ * How full the sheets of groups would be, 0 to 1, by their objects: packed quickly a moment after
+ * the last change; null where nothing can be laid out.
+ */
 export function useCoverage(project: Project, atlas: Atlas, jobs: Job[], groups: Group[]) {
   const client = useQueryClient();
   const [known, setKnown] = useState<Map<string, number | null>>(new Map());
@@ -94,29 +97,10 @@ export function useCoverage(project: Project, atlas: Atlas, jobs: Job[], groups:
   return (objects: number[]) => known.get(setKey(objects));
 }
 
-/** Make the atlases of a plan. */
-export function useShareOut(project: Project, done: () => void) {
-  const client = useQueryClient();
-  return useMutation({
-    mutationFn: (groups: Group[]) =>
-      ask(
-        api.POST("/api/projects/{project_id}/share-out/", {
-          params: { path: { project_id: project.id } },
-          body: {
-            change: stepSeen(client, project.id),
-            groups: groups
-              .filter((group) => group.objects.length)
-              .map(({ atlas, name, objects }) => ({ atlas, name, objects })),
-          },
-        }),
-      ),
-    onError: tellError,
-    onSuccess: (data: Project) => {
-      showProject(client, data);
-      void client.invalidateQueries({ queryKey: ["atlas"] });
-      done();
-    },
-  });
-}
+/** The atlases of a plan, as they are made: those with objects. */
+export const sharedOut = (groups: Group[]) =>
+  groups
+    .filter((group) => group.objects.length)
+    .map(({ atlas, name, objects }) => ({ atlas, name, objects }));
 
 const setKey = (objects: number[]): string => [...objects].sort((a, b) => a - b).join(",");

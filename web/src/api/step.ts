@@ -32,7 +32,10 @@ export function showAtlas(client: QueryClient, projectId: number, atlas: Atlas):
   void client.invalidateQueries({ queryKey: ["jobs", projectId] });
 }
 
-/** An answer that is the project: its atlases may be others, or have another layout. A question that was asked before it must not answer after it. */
+/**
+ * An answer that is the project: its atlases may be others, or have another layout. A question that
+ * was asked before it must not answer after it.
+ */
 export function showProject(client: QueryClient, project: Project): void {
   void client.cancelQueries(
     { queryKey: ["project", project.id], exact: true },

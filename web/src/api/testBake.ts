@@ -78,7 +78,10 @@ export function lastTestBake(
 
 const RANK = ["error", "warning", "hint"];
 
-/** A report with what a test bake of the same layout has found, by the project's rules: their severities, and what is ignored. */
+/**
+ * A report with what a test bake of the same layout has found, by the project's rules: their
+ * severities, and what is ignored.
+ */
 export function withTestBake(
   report: Report,
   last: TestBaked | null,

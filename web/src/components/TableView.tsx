@@ -267,7 +267,10 @@ const pinch = new Pinch(editor);
 /** px of height from which the floating model has room under the tools. */
 const BESIDE = 490;
 
-/** Where a corner is; the lower right one leaves room for the status, those to the left for the tools where they would lie on them. */
+/**
+ * Where a corner is; the lower right one leaves room for the status, those to the left for the
+ * tools where they would lie on them.
+ */
 const at2d = (corner: Corner, tools: boolean) => ({
   [corner.endsWith("left") ? "left" : "right"]:
     tools && corner.endsWith("left") ? `${TOOLS_PX + 4}px` : "6px",

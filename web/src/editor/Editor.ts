@@ -69,7 +69,10 @@ export class Editor {
     },
   });
   readonly tools: ToolManager = new ToolManager(this);
-  /** Told where the selected islands shall go, when a region was drawn: px from the corner of a tile (0 for none), whether they are scaled to fill it. */
+  /**
+   * Told where the selected islands shall go, when a region was drawn: px from the corner of a tile
+   * (0 for none), whether they are scaled to fill it.
+   */
   onRegion: ((drawn: { tile: number; region: [number, number][]; grow: boolean }) => void) | null =
     null;
   /** Told when a command or key can move nothing, as locks hold all that is selected. */
@@ -264,7 +267,10 @@ export class Editor {
     return gesture.drop();
   }
 
-  /** Do something to each selected island by itself, by what is worked out from their boxes; locked ones stay and do not count. */
+  /**
+   * Do something to each selected island by itself, by what is worked out from their boxes; locked
+   * ones stay and do not count.
+   */
   moveEach(
     work: (boxes: Bounds[], islands: number[]) => Transform[],
     verb: Verb = "move",

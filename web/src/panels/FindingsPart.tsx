@@ -22,7 +22,7 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
     () => checked && withTestBake(checked, baked, atlas.head.id, rules),
     [checked, baked, atlas.head.id, rules],
   );
-  const fixes = useFixes(atlas, project.id);
+  const fixes = useFixes(atlas);
   const [open, setOpen] = useKept<string>("open kind", "");
   const last = useRef<{ finding: Finding; list: Finding[] } | null>(null);
   const list = report ? groups(report) : [];
@@ -89,7 +89,7 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
               about={rules?.kinds.find((k) => k.kind === g.kind)}
               fixes={fixes}
               ignore={(finding, reason) =>
-                change.mutate({
+                change({
                   ignored: [
                     ...(rules?.ignored ?? []).filter((row) => row.finding !== finding.key),
                     ...(reason

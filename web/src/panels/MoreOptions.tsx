@@ -9,7 +9,10 @@ import { Check } from "./parts";
 
 type Values = Record<string, unknown>;
 
-/** Settings of an operation that a panel does not show by itself, as they were chosen last; those that are as usual are left out. */
+/**
+ * Settings of an operation that a panel does not show by itself, as they were chosen last; those
+ * that are as usual are left out.
+ */
 export function useMore(operation: string, shown: readonly string[]): object {
   const [kept] = useKept<Values>(`more ${operation}`, {});
   const options = restOf(useOperation(operation), shown);

@@ -1,15 +1,15 @@
 import { Box, Flex, Link, Text } from "@chakra-ui/react";
 import type { Report } from "../api/client";
 import { useEditor } from "../api/hooks";
-import { useFixes } from "../api/check";
+import { useAction } from "../api/actions/act";
 import type { PanelProps } from "./props";
 import * as format from "../format";
 import { MainButton, Running, running, Title } from "./parts";
 
 /** The figures of the report, and the report itself as a page and as JSON. */
-export function ReportPart({ project, atlas, jobs }: PanelProps) {
+export function ReportPart({ atlas, jobs }: PanelProps) {
   const editor = useEditor("document", "figures");
-  const { report: writing } = useFixes(atlas, project.id);
+  const writing = useAction("report");
   const { report } = editor.figures;
   const f = editor.document.info?.figures;
   if (!report || !f)
@@ -48,8 +48,8 @@ export function ReportPart({ project, atlas, jobs }: PanelProps) {
       </Title>
       <MainButton
         disabled={running(jobs, "report")}
-        busy={writing.isPending}
-        onClick={() => writing.mutate()}
+        busy={writing.busy}
+        onClick={() => writing.run({})}
       >
         Write the report
       </MainButton>

@@ -6,9 +6,8 @@ import { NumberField, Title } from "./parts";
 
 /** Thresholds of the project, what each kind of finding counts as, and what is ignored. */
 export function RulesPart({ project, atlas }: PanelProps) {
-  const { rules, change } = useRules(project.id);
+  const { rules, change: set } = useRules(project.id);
   if (!rules) return <Title note="The rules are on their way.">Rules</Title>;
-  const set = (body: Parameters<typeof change.mutate>[0]) => change.mutate(body);
   return (
     <>
       <Title

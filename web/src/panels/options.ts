@@ -6,7 +6,10 @@ type Kind = Pick<Option, "kind" | "optional" | "low" | "high" | "choices" | "man
 /** Between values of an option that has several: a comma may stand within one. */
 const BETWEEN = "; ";
 
-/** Those options of an operation that a panel leaves: what is new on the server is here at once. What is selected belongs to no panel. */
+/**
+ * Those options of an operation that a panel leaves: what is new on the server is here at once.
+ * What is selected belongs to no panel.
+ */
 export function restOf(
   operation: Pick<Operation, "options"> | undefined,
   shown: readonly string[],

@@ -32,7 +32,10 @@ function follow(client: QueryClient, project: number, answer: Answer): void {
   }
 }
 
-/** Actions go one after the other, in the row of what is moved by hand: each begins from what the one before it made, however fast they come. */
+/**
+ * Actions go one after the other, in the row of what is moved by hand: each begins from what the
+ * one before it made, however fast they come.
+ */
 const inTurn = <T>(name: ActionName, call: () => Promise<T>): Promise<T> =>
   // A move waits in that row itself; to stop work is not to wait for anything.
   name === "move" || name === "cancel" ? call() : editor.history.follow(call);

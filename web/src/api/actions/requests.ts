@@ -1,11 +1,23 @@
-import { api, ask, send, type Atlas, type Job, type Project, type TileRequest } from "../client";
+import {
+  api,
+  ask,
+  send,
+  type Atlas,
+  type Job,
+  type Project,
+  type RulesChange,
+  type TileRequest,
+} from "../client";
 import type { components, paths } from "../schema.generated";
 
 type Schemas = components["schemas"];
 type OnAtlas<Name extends string> = `/api/atlases/{atlas_id}/${Name}/`;
 type Json<Body> = { content: { "application/json": Body } };
 
-/** Names of what can be asked of an atlas with a body that names the step seen: what the server makes from its registry of operations, and the small edits. */
+/**
+ * Names of what can be asked of an atlas with a body that names the step seen: what the server
+ * makes from its registry of operations, and the small edits.
+ */
 type AtlasAction = {
   [Path in keyof paths]: Path extends OnAtlas<infer Name>
     ? paths[Path] extends { post: { requestBody: Json<{ change: number }> } }
@@ -107,6 +119,23 @@ const OTHERS = {
         body: { ...body, change },
       }),
     ),
+  rules: ({ project, change }: Place, body: Omit<RulesChange, "change">) =>
+    ask(
+      api.PATCH("/api/projects/{project_id}/rules/", {
+        params: { path: { project_id: project } },
+        body: { ...body, change },
+      }),
+    ),
+  "share-out": (
+    { project, change }: Place,
+    groups: { atlas: number; name: string; objects: number[] }[],
+  ) =>
+    ask(
+      api.POST("/api/projects/{project_id}/share-out/", {
+        params: { path: { project_id: project } },
+        body: { groups, change },
+      }),
+    ),
   "new-atlas": (
     { project, change }: Place,
     body: { name: string; objects?: number[]; islands?: number[]; source?: number },
@@ -197,4 +226,4 @@ export function request<Name extends ActionName>(
   );
 }
 
-export type Answer = Atlas | Project | Job | Schemas["NewAtlasOut"];
+export type Answer = Atlas | Project | Job | Schemas["NewAtlasOut"] | Schemas["RulesOut"];

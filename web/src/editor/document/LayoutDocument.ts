@@ -20,7 +20,10 @@ export type ControlEdit = Partial<Record<keyof typeof CONTROLS, boolean>> & {
   weight?: number;
 };
 
-/** The layout on the table: base layouts, placements, controls; what the server confirmed, and what is on its way to it. */
+/**
+ * The layout on the table: base layouts, placements, controls; what the server confirmed, and what
+ * is on its way to it.
+ */
 export class LayoutDocument {
   private readonly raised = new Signal();
   readonly signal: Heard = this.raised;

@@ -1,7 +1,10 @@
 /** The nearest points of two segments, and how far apart they are; 0 where they cross. */
 export type Nearest = { distance: number; x: number; y: number; u: number; v: number };
 
-/** Segments stand as four numbers each (x0, y0, x1, y1) at `i` of `a` and `j` of `b`; null when they are not nearer than `below`. */
+/**
+ * Segments stand as four numbers each (x0, y0, x1, y1) at `i` of `a` and `j` of `b`; null when they
+ * are not nearer than `below`.
+ */
 export function nearestOf(
   a: ArrayLike<number>,
   i: number,

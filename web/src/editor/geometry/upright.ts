@@ -9,7 +9,10 @@ export function toAxis(angle: number): number {
   return rest > QUARTER / 2 ? QUARTER - rest : -rest;
 }
 
-/** The direction of the longest straight piece of an outline, in radians; edges in one line count together wherever they lie. Null without edges. */
+/**
+ * The direction of the longest straight piece of an outline, in radians; edges in one line count
+ * together wherever they lie. Null without edges.
+ */
 export function longestDirection(edges: Edges): number | null {
   const lengths = new Map<number, { length: number; x: number; y: number }>();
   for (let k = 0; k + 3 < edges.length; k += 4) {
@@ -31,7 +34,10 @@ export function longestDirection(edges: Edges): number | null {
   return best && Math.atan2(best.y, best.x);
 }
 
-/** How far the main direction of an outline is off the axes, in radians to the left and at most an eighth; null when it has none, like a circle. */
+/**
+ * How far the main direction of an outline is off the axes, in radians to the left and at most an
+ * eighth; null when it has none, like a circle.
+ */
 export function crookedBy(edges: Edges): number | null {
   let [re, im, all] = [0, 0, 0];
   for (let k = 0; k + 3 < edges.length; k += 4) {

@@ -22,7 +22,10 @@ export type MapsView = {
 
 const NOTHING: Frame = [0, 0, 1, 1];
 
-/** Maps that the model wears in place of the colours of the view: merged textures, those of a test bake, those of its files. */
+/**
+ * Maps that the model wears in place of the colours of the view: merged textures, those of a test
+ * bake, those of its files.
+ */
 export class MapsManager {
   private readonly raised = new Signal();
   readonly signal: Heard = this.raised;

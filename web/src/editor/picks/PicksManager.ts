@@ -21,7 +21,10 @@ export type Own = { faces: Set<number>; edges: Set<number>; vertices: Set<number
 /** What the server is told is selected of an object. */
 export type Sent = { id: number; faces: number[]; edges: number[]; corners: number[] };
 
-/** Faces, edges and vertices that are selected, on the table or the model. They are of meshes, which never change: they outlast every layout. */
+/**
+ * Faces, edges and vertices that are selected, on the table or the model. They are of meshes, which
+ * never change: they outlast every layout.
+ */
 export class PicksManager {
   private readonly raised = new Signal();
   readonly signal: Heard = this.raised;
@@ -49,7 +52,10 @@ export class PicksManager {
     );
   }
 
-  /** How picking works: what a drag does, how wide the brush is, whether it eases, whether loops run on through seams. */
+  /**
+   * How picking works: what a drag does, how wide the brush is, whether it eases, whether loops run
+   * on through seams.
+   */
   set(how: Partial<Pick<PicksManager, "drag" | "brush" | "easing" | "through">>): void {
     Object.assign(this, how);
     this.raised.raise();
@@ -143,7 +149,10 @@ export class PicksManager {
     this.raised.raise();
   }
 
-  /** A triangle was pressed at a point (in the object's own space). A double click takes the loop of an edge, the smooth surface round a face. */
+  /**
+   * A triangle was pressed at a point (in the object's own space). A double click takes the loop of
+   * an edge, the smooth surface round a face.
+   */
   async click(
     object: number,
     t: number,

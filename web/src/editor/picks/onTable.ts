@@ -49,7 +49,10 @@ export function pickBox(editor: Editor, box: Bounds, add: boolean): Promise<void
   return pickWithin(editor, editor.document.model?.islandsIn(box) ?? [], inside, add);
 }
 
-/** Pick the faces, edges or vertices of some islands whose points on the table are inside of something; or let go of them. */
+/**
+ * Pick the faces, edges or vertices of some islands whose points on the table are inside of
+ * something; or let go of them.
+ */
 export async function pickWithin(
   editor: Editor,
   among: Iterable<number>,

@@ -6,7 +6,10 @@ export type OnModel = { x: number; y: number; z: number; area: number; upU: numb
 
 const known = new WeakMap<Geometry, Map<number, OnModel>>();
 
-/** Every island on the first instance of its object: area-weighted middle in world space, and how the height grows along u and v. */
+/**
+ * Every island on the first instance of its object: area-weighted middle in world space, and how
+ * the height grows along u and v.
+ */
 export function onModel(geometry: Geometry): Map<number, OnModel> {
   const before = known.get(geometry);
   if (before) return before;
@@ -55,7 +58,10 @@ export function onModel(geometry: Geometry): Map<number, OnModel> {
   return out;
 }
 
-/** Angles of points round an upright axis through their middle, in radians from 0; the order in which the pieces of a ring follow one another. */
+/**
+ * Angles of points round an upright axis through their middle, in radians from 0; the order in
+ * which the pieces of a ring follow one another.
+ */
 export function aroundAxis(points: readonly { x: number; z: number }[]): number[] {
   const mean = (value: (p: { x: number; z: number }) => number) =>
     points.reduce((sum, p) => sum + value(p), 0) / Math.max(points.length, 1);

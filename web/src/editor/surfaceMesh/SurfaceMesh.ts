@@ -17,7 +17,10 @@ export function readCorners(bytes: ArrayBuffer): Corners {
 /** Sides of a triangle: the corner after the k-th of triangle h / 3. */
 export const after = (h: number): number => (h % 3 === 2 ? h - 2 : h + 1);
 
-/** One object's mesh as polygons that know their neighbours, with its seams. Half-edge 3 t + s is the side of triangle t from its corner s. */
+/**
+ * One object's mesh as polygons that know their neighbours, with its seams. Half-edge 3 t + s is
+ * the side of triangle t from its corner s.
+ */
 export class SurfaceMesh {
   /** Number of triangles. */
   readonly count: number;
@@ -25,7 +28,10 @@ export class SurfaceMesh {
   readonly place: Int32Array;
   /** Edge of each half-edge, -1 for a diagonal of a polygon. */
   readonly edgeOf: Int32Array;
-  /** Both ends of each edge, as places; its half-edges (the second -1 at a border); the corner that names it for the server. */
+  /**
+   * Both ends of each edge, as places; its half-edges (the second -1 at a border); the corner that
+   * names it for the server.
+   */
   readonly ends: [number, number][] = [];
   readonly halves: [number, number][] = [];
   readonly names: number[] = [];

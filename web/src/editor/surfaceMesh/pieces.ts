@@ -3,7 +3,11 @@ import { after, type SurfaceMesh } from "./SurfaceMesh";
 /** What seams make of a mesh: how many islands, and how many of these can lie flat as they are. */
 export type Pieces = { charts: number; flat: number };
 
-/** Count the islands that come about when some edges are seams, and those that topology lets lie flat: with a border and without a handle. `keep`: present seams stay. Only triangles of some islands are looked at when these are given. */
+/**
+ * Count the islands that come about when some edges are seams, and those that topology lets lie
+ * flat: with a border and without a handle. `keep`: present seams stay. Only triangles of some
+ * islands are looked at when these are given.
+ */
 export function pieces(
   surface: SurfaceMesh,
   seams: ReadonlySet<number>,

@@ -13,7 +13,10 @@ import {
   smoothFaces,
 } from "./walks";
 
-/** A sheet of n x n quads of two triangles each, `z` of each point by its column and row; all one island, or one for each side of a column. */
+/**
+ * A sheet of n x n quads of two triangles each, `z` of each point by its column and row; all one
+ * island, or one for each side of a column.
+ */
 function sheet(n: number, z: (i: number, j: number) => number = () => 0, cutAt = -1): SurfaceMesh {
   const points: number[] = [],
     uv: number[] = [],

@@ -1,6 +1,9 @@
 import { distance, type SurfaceMesh } from "./SurfaceMesh";
 
-/** The loop of an edge: on over corners where four edges meet, to the edge across. It ends at other corners, and at seams unless it may run `through` them. */
+/**
+ * The loop of an edge: on over corners where four edges meet, to the edge across. It ends at other
+ * corners, and at seams unless it may run `through` them.
+ */
 export function edgeLoop(surface: SurfaceMesh, edge: number, through = true): number[] {
   const found = new Set([edge]);
   for (const start of surface.ends[edge]) {
@@ -17,7 +20,10 @@ export function edgeLoop(surface: SurfaceMesh, edge: number, through = true): nu
   return [...found];
 }
 
-/** The edge that goes on from another one at a place: the only one of its four that shares no face with it; along a border the other border edge. */
+/**
+ * The edge that goes on from another one at a place: the only one of its four that shares no face
+ * with it; along a border the other border edge.
+ */
 function across(surface: SurfaceMesh, edge: number, place: number): number {
   const all = surface.edgesAt(place);
   if (surface.border[edge]) return all.find((e) => e !== edge && surface.border[e]) ?? -1;
@@ -102,7 +108,10 @@ export function borderOf(surface: SurfaceMesh, faces: ReadonlySet<number>): numb
   return [...out];
 }
 
-/** Edges on the other side of a plane through the middle of the mesh, square to an axis (0, 1, 2); those without a partner are left out. */
+/**
+ * Edges on the other side of a plane through the middle of the mesh, square to an axis (0, 1, 2);
+ * those without a partner are left out.
+ */
 export function mirrored(surface: SurfaceMesh, edges: Iterable<number>, axis: number): number[] {
   const { position, place } = surface;
   const [low, high] = [

@@ -81,7 +81,10 @@ export abstract class Drawing extends State {
   }
 }
 
-/** What a line drawn round islands meets or holds is selected; with Shift on top of what is, with Ctrl taken from it. */
+/**
+ * What a line drawn round islands meets or holds is selected; with Shift on top of what is, with
+ * Ctrl taken from it.
+ */
 export class Lasso extends Drawing {
   readonly name = "lasso";
 

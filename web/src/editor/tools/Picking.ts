@@ -8,7 +8,10 @@ import { DRAG_PX } from "./take/Pressed";
 const DOUBLE_MS = 350;
 let lastClick = { time: 0, sx: 0, sy: 0 };
 
-/** Pressed while faces, edges or vertices are selected: a click selects, a drag draws a box or moves the selected corners. */
+/**
+ * Pressed while faces, edges or vertices are selected: a click selects, a drag draws a box or moves
+ * the selected corners.
+ */
 export class PickPressed extends State {
   readonly name = "pressed";
 
@@ -79,7 +82,10 @@ export class PickLasso extends Drawing {
   }
 }
 
-/** What the brush passes over is selected, on top of what is; with Ctrl it is let go of. Picked faces may be eased at once. */
+/**
+ * What the brush passes over is selected, on top of what is; with Ctrl it is let go of. Picked
+ * faces may be eased at once.
+ */
 export class PickBrush extends Drawing {
   readonly name = "brush";
 

@@ -2,7 +2,10 @@ import type { Editor } from "../Editor";
 
 type Spot = readonly [number, number];
 
-/** Two fingers on the table: their middle moves the view, their distance sizes it. Until both are lifted the tools rest. */
+/**
+ * Two fingers on the table: their middle moves the view, their distance sizes it. Until both are
+ * lifted the tools rest.
+ */
 export class Pinch {
   private readonly fingers = new Map<number, Spot>();
   /** Two fingers were down since the last time that none was. */

@@ -117,7 +117,10 @@ export class ToolManager {
     return this.spaceDown ? "grab" : (this.state.cursor?.() ?? "default");
   }
 
-  /** Turning the wheel zooms at the pointer; with Shift it moves sideways, with Alt in fine steps. Two fingers pinch (`ctrl`) or move the view. */
+  /**
+   * Turning the wheel zooms at the pointer; with Shift it moves sideways, with Alt in fine steps.
+   * Two fingers pinch (`ctrl`) or move the view.
+   */
   wheel(
     sx: number,
     sy: number,

@@ -24,7 +24,10 @@ export function aligned(boxes: readonly Bounds[], edge: Edge): Transform[] {
   });
 }
 
-/** How each box moves so that they follow one another at a distance, in the order in which they lie; the first stays. */
+/**
+ * How each box moves so that they follow one another at a distance, in the order in which they lie;
+ * the first stays.
+ */
 export function inRow(
   boxes: readonly Bounds[],
   along: "across" | "up",
@@ -58,7 +61,10 @@ export function inOrder(
   return out;
 }
 
-/** Boxes in rows of a width, the largest first, from the upper edge of a place downwards and from its right edge to the left. */
+/**
+ * Boxes in rows of a width, the largest first, from the upper edge of a place downwards and from
+ * its right edge to the left.
+ */
 export function laidOut(
   boxes: readonly Bounds[],
   order: readonly number[],

@@ -7,10 +7,16 @@ import { middle } from "./take/frame";
 
 export type Field = "x" | "y" | "wide" | "high" | "turn" | "size" | "density";
 
-/** What is selected in numbers: px of its sheet from its lower left corner, degrees to the left, per cent, px per metre. */
+/**
+ * What is selected in numbers: px of its sheet from its lower left corner, degrees to the left, per
+ * cent, px per metre.
+ */
 export type Numbers = Record<Field, number> & { tile: number; box: Bounds; px: number };
 
-/** A typed number: as it stands, or worked out from the present one with a sign in front (+8, *0.5, /2); null when it is none. */
+/**
+ * A typed number: as it stands, or worked out from the present one with a sign in front (+8, *0.5,
+ * /2); null when it is none.
+ */
 export function typed(text: string, now: number): number | null {
   const found = /^\s*([+*/x×÷]?)\s*(-?\d*[.,]?\d+)\s*(?:px|%|°|px\/m)?\s*$/.exec(text);
   if (!found) return null;

@@ -20,7 +20,10 @@ export const SIDES: Record<string, [number, number, number]> = {
   Corner: [0.5, 0.38, 0.8],
 };
 
-/** How the layout is looked at: by what it is coloured, the house band on its way, previews and ghosts, what the pointer is over. */
+/**
+ * How the layout is looked at: by what it is coloured, the house band on its way, previews and
+ * ghosts, what the pointer is over.
+ */
 export class ViewManager {
   private readonly raised = new Signal();
   readonly signal: Heard = this.raised;

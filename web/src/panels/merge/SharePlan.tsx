@@ -1,3 +1,4 @@
+import { useAction } from "../../api/actions/act";
 import {
   Box,
   Button,
@@ -16,7 +17,7 @@ import {
   useCoverage,
   usePlanFigures,
   usePlanObjects,
-  useShareOut,
+  sharedOut,
   type Group,
 } from "../../api/share";
 import { sheetWidth } from "../../api/merge";
@@ -58,7 +59,7 @@ function SharePlan({ project, atlas, jobs, close }: Props & { close: () => void 
   const groups = changed ?? asNow(objects ?? [], first);
   const figures = usePlanFigures(project, groups);
   const coverage = useCoverage(project, atlas, jobs, groups);
-  const share = useShareOut(project, close);
+  const share = useAction("share-out");
   const at = new Map((objects ?? []).map((one) => [one.id, one]));
   const edit = (key: string, some: Partial<Group>) =>
     setChanged(groups.map((group) => (group.key === key ? { ...group, ...some } : group)));
@@ -174,8 +175,8 @@ function SharePlan({ project, atlas, jobs, close }: Props & { close: () => void 
                 bg="petrol"
                 color="onPetrol"
                 disabled={same || nameless}
-                loading={share.isPending}
-                onClick={() => share.mutate(groups)}
+                loading={share.busy}
+                onClick={() => share.run(sharedOut(groups), close)}
               >
                 Share out like this
               </Button>

@@ -6,7 +6,10 @@ import { corner, middle, opposite, type Handle } from "./frame";
 
 const LEAST = 1e-3;
 
-/** A corner of the frame is drawn: the proportion is kept; with Alt about the middle, with Shift each side for itself. */
+/**
+ * A corner of the frame is drawn: the proportion is kept; with Alt about the middle, with Shift
+ * each side for itself.
+ */
 export class Sizing extends GestureState {
   readonly name = "sizing";
 
