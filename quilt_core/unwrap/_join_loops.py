@@ -1,4 +1,4 @@
-"""Inner loop that sews islands together, the most promising seam first, as long as they lie flat."""
+"""Inner loop that joins islands, the most promising seam first, as long as they lie flat."""
 
 from __future__ import annotations
 

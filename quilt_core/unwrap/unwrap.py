@@ -206,7 +206,7 @@ def _fewer_seams(
     settings: UnwrapSettings,
     tell: Tell,
 ) -> SurfaceIslands:
-    """Unpick a part and join it again in another order, as often as the size of the mesh allows, or for the seconds that are
+    """Open a part and join it again in another order, as often as the size of the mesh allows, or for the seconds that are
     given. Rounds are counted, so that a mesh gives the same layout however busy the machine is."""
     pieces = work.pieces
     rounds = min(MOST_ROUNDS, ROUNDS_FOR // pieces.count) if pieces.count <= AGAIN else 0

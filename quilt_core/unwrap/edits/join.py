@@ -70,7 +70,7 @@ def join_edges(laid: Laid, corners: IntArray, scale: bool = True) -> Edited:
 def _joined(
     work: SurfaceIslands, half: IntArray, one: int, two: int, scale: bool
 ) -> tuple[SurfaceIslands, BoolArray]:
-    """A islands with a seam closed, and which triangles changed."""
+    """Islands with a seam closed, and which triangles changed."""
     pieces, across = work.pieces, work.pieces.across
     label, flat = work.label, work.uv.copy()
     area = np.bincount(label, pieces.area)

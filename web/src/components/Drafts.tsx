@@ -190,7 +190,7 @@ function Sheet({ atlas, close }: { atlas: Atlas; close: () => void }) {
   );
 }
 
-const COMPARED = ["charts", "seam", "stretch", "turned"] as const;
+const COMPARED = ["islands", "seam", "stretch", "turned"] as const;
 
 /** Two drafts beside one another, and what differs. */
 function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
@@ -273,13 +273,13 @@ type Flat = { islands: number; seam: number; stretch_l2: number; flipped: number
 /** What a try of flattening came to, over all its objects; null for a draft of a pack. */
 function flattened(
   draft: Draft,
-): { charts: number; seam: string; stretch: string; turned: number } | null {
+): { islands: number; seam: string; stretch: string; turned: number } | null {
   const objects = (draft.params as { figures?: Flat[] }).figures;
   if (!objects) return null;
   const most = (key: "seam" | "stretch_l2") => Math.max(...objects.map((o) => o[key]));
   const sum = (key: "islands" | "flipped") => objects.reduce((total, o) => total + o[key], 0);
   return {
-    charts: sum("islands"),
+    islands: sum("islands"),
     seam: most("seam").toFixed(1),
     stretch: most("stretch_l2").toFixed(3),
     turned: sum("flipped"),
@@ -290,7 +290,7 @@ export function settingsLine(draft: Draft): string {
   const flat = flattened(draft);
   const { seams, verb } = draft.params as { seams?: string; verb?: string };
   if (flat)
-    return `${verb ?? (seams ? `seams by ${seams}` : "unwrapped")}: ${flat.charts} ${flat.charts === 1 ? "island" : "islands"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
+    return `${verb ?? (seams ? `seams by ${seams}` : "unwrapped")}: ${flat.islands} ${flat.islands === 1 ? "island" : "islands"}, seam ${flat.seam}, stretch ${flat.stretch}, ${flat.turned} turned`;
   const p = draft.params as Params;
   const words = [
     `${p.rotate} turns`,

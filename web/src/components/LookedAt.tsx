@@ -143,7 +143,7 @@ function Figures({ draft }: { draft: Draft }) {
     >
       <Table.Header>
         <Table.Row>
-          {["", "charts", "seam", "stretch L2", "95 % below", "turned faces"].map((name, k) => (
+          {["", "islands", "seam", "stretch L2", "95 % below", "turned faces"].map((name, k) => (
             <Table.ColumnHeader
               key={name}
               color="soft"

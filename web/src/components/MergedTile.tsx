@@ -184,7 +184,7 @@ export function TilePicture({
         data-over-table
         role="slider"
         tabIndex={0}
-        aria-label={`Wipe between the ${label === "" ? "picture" : stamp ? label : "merged texture"} and the ${other}`}
+        aria-label={`Wipe between the ${label === "" ? "texture" : stamp ? label : "merged texture"} and the ${other}`}
         aria-valuemin={0}
         aria-valuemax={100}
         aria-valuenow={Math.round(100 * share)}

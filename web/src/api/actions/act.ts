@@ -36,9 +36,13 @@ function follow(client: QueryClient, project: number, answer: Answer): void {
  * Actions go one after the other, in the row of what is moved by hand: each begins from what the
  * one before it made, however fast they come.
  */
-const inTurn = <T>(name: ActionName, call: () => Promise<T>): Promise<T> =>
+function inTurn<T>(name: ActionName, call: () => Promise<T>): Promise<T> {
   // A move waits in that row itself; to stop work is not to wait for anything.
-  name === "move" || name === "cancel" ? call() : editor.history.follow(call);
+  if (name === "move" || name === "cancel") return call();
+  // Files may take long to send: nobody waits for them.
+  if (name === "update") return editor.history.settled().then(call);
+  return editor.history.follow(call);
+}
 
 /** Where an answer says that the project stands, for the next one in the row. */
 function stepsIn(answer: Answer): Steps | null {

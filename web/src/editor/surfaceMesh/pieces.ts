@@ -1,7 +1,7 @@
 import { after, type SurfaceMesh } from "./SurfaceMesh";
 
 /** What seams make of a mesh: how many islands, and how many of these can lie flat as they are. */
-export type Pieces = { charts: number; flat: number };
+export type Pieces = { islands: number; flat: number };
 
 /**
  * Count the islands that come about when some edges are seams, and those that topology lets lie
@@ -79,7 +79,7 @@ export function pieces(
   // Euler's number of a sphere with holes is 2 less the holes.
   for (const [chart, number] of euler)
     if ((loops.get(chart) ?? 0) > 0 && Math.round(number) === 2 - loops.get(chart)!) flat++;
-  return { charts: euler.size, flat };
+  return { islands: euler.size, flat };
 }
 
 const roots = (count: number): Int32Array => Int32Array.from({ length: count }, (_, i) => i);

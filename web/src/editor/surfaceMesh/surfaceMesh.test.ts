@@ -138,19 +138,22 @@ describe("what seams make", () => {
   it("counts islands, and those that can lie flat", () => {
     const surface = sheet(4);
     const column = new Set([0, 1, 2, 3].map((j) => edge(surface, [2, j], [2, j + 1])));
-    expect(pieces(surface, new Set(), true)).toEqual({ charts: 1, flat: 1 });
-    expect(pieces(surface, column, true)).toEqual({ charts: 2, flat: 2 });
+    expect(pieces(surface, new Set(), true)).toEqual({ islands: 1, flat: 1 });
+    expect(pieces(surface, column, true)).toEqual({ islands: 2, flat: 2 });
     // A cut that does not go through parts nothing, and a ring round the middle leaves a hole: both lie flat.
-    expect(pieces(surface, new Set([...column].slice(1, 3)), true)).toEqual({ charts: 1, flat: 1 });
+    expect(pieces(surface, new Set([...column].slice(1, 3)), true)).toEqual({
+      islands: 1,
+      flat: 1,
+    });
     const ring = new Set(borderOf(surface, new Set([5, 6, 9, 10])));
-    expect(pieces(surface, ring, true)).toEqual({ charts: 2, flat: 2 });
+    expect(pieces(surface, ring, true)).toEqual({ islands: 2, flat: 2 });
   });
 
   it("lets present seams stay or go, and looks at some islands alone", () => {
     const surface = sheet(4, undefined, 2);
-    expect(pieces(surface, new Set(), true).charts).toBe(2);
-    expect(pieces(surface, new Set(), false).charts).toBe(1);
-    expect(pieces(surface, new Set(), true, new Set([1]))).toEqual({ charts: 1, flat: 1 });
+    expect(pieces(surface, new Set(), true).islands).toBe(2);
+    expect(pieces(surface, new Set(), false).islands).toBe(1);
+    expect(pieces(surface, new Set(), true, new Set([1]))).toEqual({ islands: 1, flat: 1 });
   });
 
   it("takes empty table as one piece until it is cut", () => {
@@ -158,8 +161,8 @@ describe("what seams make", () => {
     (surface.geometry.getAttribute("_island").array as Float32Array).fill(-1);
     const bare = new SurfaceMesh(surface.geometry, surface.corners);
     const column = new Set([0, 1, 2, 3].map((j) => edge(bare, [2, j], [2, j + 1])));
-    expect(pieces(bare, new Set(), true)).toEqual({ charts: 1, flat: 1 });
-    expect(pieces(bare, column, true, new Set([-1]))).toEqual({ charts: 2, flat: 2 });
+    expect(pieces(bare, new Set(), true)).toEqual({ islands: 1, flat: 1 });
+    expect(pieces(bare, column, true, new Set([-1]))).toEqual({ islands: 2, flat: 2 });
     expect(bare.edgeFrom(bare.names[5])).toBe(5);
   });
 
@@ -188,7 +191,7 @@ describe("what seams make", () => {
       corner: Int32Array.from({ length: 12 }, (_, i) => i),
       face: Int32Array.from([0, 1, 2, 3]),
     });
-    expect(pieces(surface, new Set(), false)).toEqual({ charts: 1, flat: 0 });
-    expect(pieces(surface, new Set([0]), false)).toEqual({ charts: 1, flat: 1 });
+    expect(pieces(surface, new Set(), false)).toEqual({ islands: 1, flat: 0 });
+    expect(pieces(surface, new Set([0]), false)).toEqual({ islands: 1, flat: 1 });
   });
 });

@@ -131,7 +131,7 @@ export function ProfileDialog({
                 >
                   <Table.Header>
                     <Table.Row>
-                      {["picture", ...CHANNELS, "as", "bits"].map((text) => (
+                      {["texture", ...CHANNELS, "as", "bits"].map((text) => (
                         <Table.ColumnHeader key={text} color="soft" fontWeight="400">
                           {text}
                         </Table.ColumnHeader>

@@ -20,7 +20,7 @@ import {
   Title,
 } from "../parts";
 
-const CHARTS = {
+const SEAMS = {
   shape: "by shape: few seams",
   angle: "by angle",
   hard: "at hard edges",
@@ -28,8 +28,8 @@ const CHARTS = {
   group: "between groups",
   one: "one piece each",
 } as const;
-type Charts = keyof typeof CHARTS;
-const SAID: Record<Charts, string> = {
+type Seams = keyof typeof SEAMS;
+const SAID: Record<Seams, string> = {
   shape: "Islands grow while their stretch stays below the limit.",
   angle: "Edges that turn by more are seams.",
   hard: "Edges that are shaded hard are seams.",
@@ -55,7 +55,7 @@ export function AutomaticPage({ jobs }: PanelProps) {
   const unwrapAction = useAction("unwrap");
   const editor = useEditor("document", "selection", "picks");
   const setStage = useUi((ui) => ui.setStage);
-  const [charts, setCharts] = useKept<Charts>("charts", "shape");
+  const [seams, setSeams] = useKept<Seams>("seams", "shape");
   const [stretch, setStretch] = useKept("unwrap stretch", 1.05);
   const [angle, setAngle] = useKept("unwrap angle", 45);
   const [balance, setBalance] = useKept("balance", 0.5);
@@ -76,7 +76,7 @@ export function AutomaticPage({ jobs }: PanelProps) {
     unwrapAction.run({
       ...rest,
       objects: chosen.map((o) => o.id),
-      seams: charts,
+      seams,
       angle,
       stretch,
       balance,
@@ -129,10 +129,10 @@ export function AutomaticPage({ jobs }: PanelProps) {
       <NativeSelect.Root size="xs" mb="1">
         <NativeSelect.Field
           aria-label="Islands"
-          value={charts}
-          onChange={(e) => setCharts(e.target.value as Charts)}
+          value={seams}
+          onChange={(e) => setSeams(e.target.value as Seams)}
         >
-          {Object.entries(CHARTS).map(([value, name]) => (
+          {Object.entries(SEAMS).map(([value, name]) => (
             <option key={value} value={value}>
               {name}
             </option>
@@ -141,9 +141,9 @@ export function AutomaticPage({ jobs }: PanelProps) {
         <NativeSelect.Indicator />
       </NativeSelect.Root>
       <Text color="soft" fontSize="12px" mb="2">
-        {SAID[charts]}
+        {SAID[seams]}
       </Text>
-      {charts === "angle" && (
+      {seams === "angle" && (
         <NumberField
           label="Angle from"
           unit="°"
@@ -154,7 +154,7 @@ export function AutomaticPage({ jobs }: PanelProps) {
           onChange={setAngle}
         />
       )}
-      {charts !== "one" && (
+      {seams !== "one" && (
         <NumberField
           label="Stretch up to"
           unit="L2"
@@ -251,7 +251,7 @@ function Results({ jobs }: { jobs: Job[] }) {
       >
         <Table.Header>
           <Table.Row>
-            {["", "charts", "seam", "stretch"].map((name, k) => (
+            {["", "islands", "seam", "stretch"].map((name, k) => (
               <Table.ColumnHeader
                 key={name}
                 color="soft"

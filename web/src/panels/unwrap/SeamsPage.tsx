@@ -66,15 +66,15 @@ export function SeamsPage({ jobs }: PanelProps) {
           role="status"
         >
           <Text fontWeight="600">
-            {format.whole(told.before)} → {format.whole(told.charts)}{" "}
-            {told.charts === 1 ? "island" : "islands"}
+            {format.whole(told.before)} → {format.whole(told.islands)}{" "}
+            {told.islands === 1 ? "island" : "islands"}
           </Text>
-          <Text color={told.flat < told.charts ? "amber" : "soft"}>
-            {told.flat === told.charts
-              ? told.charts === 1
+          <Text color={told.flat < told.islands ? "amber" : "soft"}>
+            {told.flat === told.islands
+              ? told.islands === 1
                 ? "It can lie flat."
                 : "All can lie flat."
-              : `${told.charts - told.flat} of them ${told.charts - told.flat === 1 ? "closes on itself: it" : "close on themselves: they"} will be cut further.`}
+              : `${told.islands - told.flat} of them ${told.islands - told.flat === 1 ? "closes on itself: it" : "close on themselves: they"} will be cut further.`}
           </Text>
           <Text color="soft">
             {format.whole(drawn)} {drawn === 1 ? "edge" : "edges"},{" "}
@@ -143,12 +143,12 @@ export function SeamsPage({ jobs }: PanelProps) {
   );
 }
 
-/** Charts before and after, and how many of these can lie flat, of the islands that the drawn seams touch. */
+/** Islands before and after, and how many of these can lie flat, of the islands that the drawn seams touch. */
 function outlook(
   editor: Editor,
   keep: boolean,
-): { before: number; charts: number; flat: number } | null {
-  const out = { before: 0, charts: 0, flat: 0 };
+): { before: number; islands: number; flat: number } | null {
+  const out = { before: 0, islands: 0, flat: 0 };
   for (const id of editor.picks.objects()) {
     const surface = editor.picks.surface(id);
     const own = editor.picks.of(id).edges;
@@ -159,9 +159,9 @@ function outlook(
       ),
     );
     out.before += [...islands].filter((island) => island >= 0).length;
-    const { charts, flat } = pieces(surface, own, keep, islands);
-    out.charts += charts;
-    out.flat += flat;
+    const found = pieces(surface, own, keep, islands);
+    out.islands += found.islands;
+    out.flat += found.flat;
   }
-  return out.charts ? out : null;
+  return out.islands ? out : null;
 }
