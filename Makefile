@@ -58,7 +58,7 @@ lint-python: $(STAMPS)/python
 	.venv/bin/lint-imports --no-cache
 
 lint-web: $(STAMPS)/node
-	cd web && npx prettier --check --log-level warn . && npx eslint . && npx depcruise src --config .dependency-cruiser.cjs && npx tsc --noEmit && npx vitest run
+	cd web && npm run --silent lint && npx vitest run
 
 test: setup chromium models lint
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2

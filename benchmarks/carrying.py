@@ -1,4 +1,4 @@
-"""Carrying pictures over, beside cv2.remap on the same maps."""
+"""Carrying images over, beside cv2.remap on the same maps."""
 
 from __future__ import annotations
 
@@ -9,17 +9,17 @@ import cv2
 import numpy as np
 
 from quilt_core.textures.bakings import Baking
-from quilt_core.textures.carry import Skin, carry
-from quilt_core.textures.decode import Picture
-from quilt_core.textures.looks import (
+from quilt_core.textures.carry import SurfaceTriangles, carry
+from quilt_core.textures.decode import DecodedImage
+from quilt_core.textures.materials import (
     BASE,
     EMISSIVE,
     METAL_ROUGH,
     NORMAL,
     OCCLUSION,
     PLAIN,
-    Look,
-    Use,
+    TextureBinding,
+    TexturedMaterial,
 )
 from quilt_core.textures.places import Places
 from quilt_core.textures.texels import find_texels
@@ -28,7 +28,7 @@ ROLES = (BASE, METAL_ROUGH, NORMAL, OCCLUSION, EMISSIVE)
 OLD, NEW, CELLS = 2048, 4096, 48
 
 
-def sheet(cells: int, wave: float = 0.0) -> Skin:
+def sheet(cells: int, wave: float = 0.0) -> SurfaceTriangles:
     """A sheet of quads whose old UVs are turned, moved and scaled as a whole; flat, or with a
     wave of some height."""
     line = np.linspace(0.02, 0.98, cells + 1)
@@ -47,7 +47,7 @@ def sheet(cells: int, wave: float = 0.0) -> Skin:
     )
     normals /= np.linalg.norm(normals, axis=1, keepdims=True)
     count = len(triangles)
-    return Skin(
+    return SurfaceTriangles(
         flat[triangles],
         {0: np.stack([old[:, 0], 1 - old[:, 1]], axis=1)[triangles]},
         np.zeros(count, np.int64),
@@ -61,39 +61,41 @@ def main() -> None:
     """Print how long five roles take, as ratios to cv2.remap."""
     rng = np.random.default_rng(1)
     soft = cv2.GaussianBlur(rng.random((OLD, OLD, 4)).astype(np.float32), (0, 0), 3)
-    picture = Picture("made", np.rint(soft * 255).astype(np.uint8), False)
-    skin = sheet(CELLS)
-    use = Use(0, 0, np.array([[1.0, 0, 0], [0, 1, 0]]))
-    look = Look("one", {slot.name: use for slot in ROLES}, dict(PLAIN))
-    now, every = skin.px(NEW, NEW), np.ones(len(skin.now), bool)
-    find_texels(skin.px(64, 64), 64, 64)
+    image = DecodedImage("made", np.rint(soft * 255).astype(np.uint8), False)
+    surface = sheet(CELLS)
+    binding = TextureBinding(0, 0, np.array([[1.0, 0, 0], [0, 1, 0]]))
+    material = TexturedMaterial("one", {slot.name: binding for slot in ROLES}, dict(PLAIN))
+    now, every = surface.px(NEW, NEW), np.ones(len(surface.now), bool)
+    find_texels(surface.px(64, 64), 64, 64)
     started = time.perf_counter()
     texels = find_texels(now, NEW, NEW)
     mapped = time.perf_counter() - started
-    reading = Places().of(0, use, texels, now, every, skin.stored[0], (OLD, OLD))
+    reading = Places().of(0, binding, texels, now, every, surface.stored[0], (OLD, OLD))
     place = np.zeros((NEW, NEW, 2), np.float32)
     for block in reading.blocks:
         place[block.rows, block.columns] = block.place
-    source = picture.linear(True)
+    source = image.linear(True)
     cv2.remap(source, place, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
     started = time.perf_counter()
     for _ in ROLES:
         cv2.remap(source, place, None, cv2.INTER_LINEAR, borderMode=cv2.BORDER_WRAP)
     reference = time.perf_counter() - started
-    small = find_texels(skin.px(64, 64), 64, 64)
+    small = find_texels(surface.px(64, 64), 64, 64)
     for slot in ROLES:  # compiled
-        carry(skin, slot, [look], {0: Baking(PLAIN[slot.name])}, lambda k, n: picture, small)
+        carry(surface, slot, [material], {0: Baking(PLAIN[slot.name])}, lambda k, n: image, small)
     places = Places()
     each = {}
-    for name, own, slots in (("", skin, ROLES), (" on a wave", sheet(CELLS, 0.1), (NORMAL,))):
+    for name, own, slots in (("", surface, ROLES), (" on a wave", sheet(CELLS, 0.1), (NORMAL,))):
         for slot in slots:
             ones = (1.0,) * len(PLAIN[slot.name])
             began = time.perf_counter()
-            known = None if own is not skin else places
-            carry(own, slot, [look], {0: Baking(ones)}, lambda k, n: picture, texels, places=known)
+            known = None if own is not surface else places
+            carry(
+                own, slot, [material], {0: Baking(ones)}, lambda k, n: image, texels, places=known
+            )
             each[slot.name + name] = time.perf_counter() - began
     roles = sum(each[slot.name] for slot in ROLES)
-    print(f"carry over: five roles at {NEW} from {OLD}, {len(skin.now):,} triangles")
+    print(f"carry over: five roles at {NEW} from {OLD}, {len(surface.now):,} triangles")
     print(f"  cv2.remap of five with the same maps: {reference:.2f} s; our roles / that: "
           f"{roles / reference:.2f}; with the maps {(mapped + roles) / reference:.2f}")  # fmt: skip
     print(f"  which texel lies where {mapped / reference:.2f}, " + ", ".join(

@@ -56,7 +56,7 @@ def glb(
     props: list[Prop],
     root: str,
     materials: list[dict[str, Any]],
-    pictures: Sequence[tuple[str, bytes]] = (),
+    images: Sequence[tuple[str, bytes]] = (),
 ) -> bytes:
     """The props as one GLB under a root node, each with the material of its number, or the last."""
     nodes = [Node(root)]
@@ -71,7 +71,7 @@ def glb(
                 [_primitive(prop.islands, layout_of(prop), min(number, len(materials) - 1))],
             )
         )
-    return build_glb(nodes, meshes, materials, pictures)
+    return build_glb(nodes, meshes, materials, images)
 
 
 def _primitive(islands: list[Island], layouts: list[FloatArray], material: int) -> Primitive:
@@ -143,7 +143,7 @@ def _lighthouse() -> bytes:
     """The tower and what is in it, painted: bricks and deck plates have normals, brass is metal."""
     wall, wall_height = paint.bricks(1024)
     plate, plate_height = paint.deck(512)
-    pictures = [
+    images = [
         ("wall colour", paint.png(paint.coloured((0.87, 0.88, 0.85), wall))),
         ("wall normal", paint.normals_of(wall_height, 3.0)),
         ("red colour", paint.png(paint.coloured((0.66, 0.2, 0.15), 0.07 * paint.mottled(512, 3)))),
@@ -163,12 +163,12 @@ def _lighthouse() -> bytes:
         _painted("deck plate", 6, normal=7, rough=0.7),
         _painted("brass", 4, surface=5),
     ]
-    return glb([make() for make in LIGHTHOUSE], "Harbour light", materials, pictures)
+    return glb([make() for make in LIGHTHOUSE], "Harbour light", materials, images)
 
 
 def _painted(
     name: str,
-    picture: int | None,
+    image: int | None,
     normal: int | None = None,
     surface: int | None = None,
     colour: tuple[float, float, float] = (1.0, 1.0, 1.0),
@@ -176,8 +176,8 @@ def _painted(
 ) -> dict[str, Any]:
     pbr: dict[str, Any] = {"baseColorFactor": [*colour, 1.0], "roughnessFactor": rough}
     pbr["metallicFactor"] = 1.0 if surface is not None else 0.0
-    if picture is not None:
-        pbr["baseColorTexture"] = {"index": picture}
+    if image is not None:
+        pbr["baseColorTexture"] = {"index": image}
     if surface is not None:
         pbr["metallicRoughnessTexture"] = {"index": surface}
     out: dict[str, Any] = {"name": name, "pbrMetallicRoughness": pbr}

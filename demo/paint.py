@@ -1,4 +1,4 @@
-"""Pictures of the diorama, painted by code: walls, brass, deck plates, wood, red lead, rope, notices."""
+"""Images of the diorama, painted by code: walls, brass, deck plates, wood, red lead, rope, notices."""
 
 from __future__ import annotations
 
@@ -85,8 +85,8 @@ def rope(size: int) -> FloatArray:
 
 def notices(size: int) -> bytes:
     """A board with text, which shows where islands are mirrored."""
-    picture = Image.new("RGB", (size, size), (214, 205, 182))
-    draw = ImageDraw.Draw(picture)
+    image = Image.new("RGB", (size, size), (214, 205, 182))
+    draw = ImageDraw.Draw(image)
     font = ImageFont.load_default(size=size // 20)
     lines = (
         "HARBOUR LIGHT",
@@ -104,7 +104,7 @@ def notices(size: int) -> bytes:
             )
         draw.line([(0, y), (size, y)], fill=(160, 148, 120), width=max(1, size // 256))
     out = io.BytesIO()
-    picture.save(out, "PNG", compress_level=4)
+    image.save(out, "PNG", compress_level=4)
     return out.getvalue()
 
 

@@ -12,7 +12,7 @@ from typing import Any
 from quilt_core.operations.operation import Progress
 
 EVERY = 0.1
-"""Seconds between two pictures of the line."""
+"""Seconds between two images of the line."""
 
 
 class TerminalProgress(Progress):

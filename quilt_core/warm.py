@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from quilt_core.bake.bake import bake
 from quilt_core.bake.case import BakeCase
-from quilt_core.bake.seams import seam_looks
+from quilt_core.bake.seams import seam_differences
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import BakeSurface
 from quilt_core.check import check_layout
@@ -24,10 +24,10 @@ from quilt_core.place.slip import slip_in
 from quilt_core.scene import IslandSet, TileSize
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.placement import identity
-from quilt_core.textures.carry import Skin
-from quilt_core.textures.decode import Picture
-from quilt_core.textures.looks import PLAIN, Look, Use
-from quilt_core.textures.merge import merge_pictures
+from quilt_core.textures.carry import SurfaceTriangles
+from quilt_core.textures.decode import DecodedImage
+from quilt_core.textures.materials import PLAIN, TextureBinding, TexturedMaterial
+from quilt_core.textures.merge import merge_images
 from quilt_core.unwrap import UnwrapSettings, unwrap_mesh
 from quilt_core.unwrap.useless import uv_state
 
@@ -92,7 +92,7 @@ def warm_packing() -> None:
     rules, pixels = PackSettings(width=256, height=256), np.full((islands.count, 2), 256.0)
     tile, free = TileSize(1001, 256, 256), no_controls(islands.count)
     list(slip_in(islands, placements, tile, np.arange(1), rules, free, pixels))
-    warm_pictures()
+    warm_images()
     warm_rays()
 
 
@@ -106,20 +106,20 @@ def warm_rays() -> None:
     sheet = BakeSurface(flat, up, uv, none, none, none, corners, ("sample",), ("sample",))
     settings = BakeSettings(maps=("normal", "occlusion"), rays=2)
     case = BakeCase(sheet, sheet, settings)
-    seam_looks(case, list(bake(case, [TileSize(1001, 32, 32)])))
+    seam_differences(case, list(bake(case, [TileSize(1001, 32, 32)])))
 
 
-def warm_pictures() -> None:
-    """Carry a picture of colours and one of normals over."""
+def warm_images() -> None:
+    """Carry an image of colours and one of normals over."""
     uv = sample(1).triangles
     flat = np.concatenate([uv, np.zeros((len(uv), 3, 1))], axis=2)
     up = np.tile([0.0, 0.0, 1.0], (len(uv), 3, 1))
     none = np.full((len(uv), 3, 4), np.nan)
-    skin = Skin(uv, {0: uv}, np.zeros(len(uv), np.int64), flat, up, none)
-    use = Use(0, 0, np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]]))
-    look = Look("sample", {"baseColor": use, "normal": use}, dict(PLAIN))
-    picture = Picture("sample", np.full((4, 4, 4), 128, np.uint8), False)
-    merge_pictures(skin, [look], lambda look, number: picture, (32, 32), str)
+    worn = SurfaceTriangles(uv, {0: uv}, np.zeros(len(uv), np.int64), flat, up, none)
+    binding = TextureBinding(0, 0, np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]]))
+    material = TexturedMaterial("sample", {"baseColor": binding, "normal": binding}, dict(PLAIN))
+    image = DecodedImage("sample", np.full((4, 4, 4), 128, np.uint8), False)
+    merge_images(worn, [material], lambda material, number: image, (32, 32), str)
 
 
 def unwrap_sample() -> None:

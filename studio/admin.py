@@ -61,7 +61,7 @@ class Jobs(ReadOnly):
         "took",
     )
     list_filter = ("state", "kind")
-    exclude = ("picture",)
+    exclude = ("preview",)
 
     @admin.display(description="s")
     def took(self, job: Job) -> str:

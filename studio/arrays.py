@@ -59,7 +59,7 @@ class Member:
 
     @property
     def proportion(self) -> float:
-        """Width / height of its picture: as was said, else as the files say."""
+        """Width / height of its image: as was said, else as the files say."""
         return self.row.proportion or self.base.proportion
 
     @property

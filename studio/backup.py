@@ -29,7 +29,7 @@ from studio import storage
 from studio.actions.errors import Refused
 from studio.models import FileReference
 
-VERSION = 4
+VERSION = 5
 APPS_LEFT_OUT = ("sessions", "axes", "admin", "contenttypes")
 LEFT_OUT = ("auth.permission", "studio.measurement", "studio.presence")
 """What is made again, or belongs to one installation only."""

@@ -152,17 +152,17 @@ class Source(NeedsFiles):
 
 
 class GivenTexture(NeedsFiles):
-    """A picture that a material of a source was given, or that stands for one that was missing."""
+    """An image that a material of a source was given, or that stands for one that was missing."""
 
     source = models.ForeignKey(Source, models.CASCADE, related_name="given")
     name = models.CharField(max_length=255)
-    sha256 = models.CharField(max_length=64, blank=True, help_text="none takes the picture away")
+    sha256 = models.CharField(max_length=64, blank=True, help_text="none takes the texture away")
     material = models.IntegerField(default=-1, help_text="number among the file's materials")
     role = models.CharField(max_length=80, blank=True)
     channel = models.PositiveIntegerField(default=0)
-    number = models.IntegerField(default=-1, help_text="of the file's picture that it stands for")
+    number = models.IntegerField(default=-1, help_text="of the file's texture that it stands for")
     tiles = models.JSONField(
-        default=list, help_text="column, row, columns, rows of a numbered set; none for one picture"
+        default=list, help_text="column, row, columns, rows of a numbered set; none for one texture"
     )
 
     class Meta:
@@ -209,7 +209,7 @@ class BaseLayout(NeedsFiles):
         default=False, help_text="its UVs lie in a point, or all on one another"
     )
     proportion = models.FloatField(
-        default=1.0, help_text="width / height of its picture; that of most islands"
+        default=1.0, help_text="width / height of its image; that of most islands"
     )
     suggested = models.FloatField(
         null=True, help_text="another proportion that its stretch suggests"
@@ -335,7 +335,7 @@ def _unpacked(data: bytes) -> dict[str, Any]:
 
 
 class TileImage(NeedsFiles):
-    """A picture over a tile: one behind its layout, or painted distances of the rehearsal's rays."""
+    """An image over a tile: one behind its layout, or painted distances of the rehearsal's rays."""
 
     BEHIND, REACH = "behind", "reach"
 
@@ -350,7 +350,7 @@ class TileImage(NeedsFiles):
         ordering = ["tile"]
         constraints = [
             models.UniqueConstraint(
-                fields=["atlas", "tile", "purpose"], name="one_picture_per_tile_and_purpose"
+                fields=["atlas", "tile", "purpose"], name="one_image_per_tile_and_purpose"
             )
         ]
 

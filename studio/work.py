@@ -79,7 +79,7 @@ class WatchedFolder(models.Model):
 
 
 class SavedProfile(models.Model):
-    """What an engine wants its pictures like, as `quilt_core.textures.profile` has it."""
+    """What an engine wants its images like, as `quilt_core.textures.profile` has it."""
 
     project = models.ForeignKey("studio.Project", models.CASCADE, related_name="profiles")
     name = models.CharField(max_length=80)
@@ -109,7 +109,7 @@ class Job(models.Model):
     progress = models.FloatField(default=0.0)
     message = models.CharField(max_length=255, blank=True)
     figures = models.JSONField(default=dict)
-    picture = models.BinaryField(
+    preview = models.BinaryField(
         default=b"", help_text="float32 placements of the best layout so far"
     )
     result = models.JSONField(default=dict)

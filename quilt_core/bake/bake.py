@@ -125,19 +125,19 @@ def _bake_tile(
     # What lies outside gets its colours from where rays met something, if they did anywhere.
     good = seen & (rays != MISSED)
     texels = Texels(owner, texels.rim & seen, nearest_texels(~(good if good.any() else seen)))
-    for name, picture in maps.items():
-        _spread(picture, texels, seen, name)
+    for name, image in maps.items():
+        _spread(image, texels, seen, name)
     return BakedTile(tile, maps, texels, rows, rays, skew, not stopped)
 
 
-def _spread(picture: Float32, texels: Texels, seen: NDArray[np.bool_], name: str) -> None:
+def _spread(image: Float32, texels: Texels, seen: NDArray[np.bool_], name: str) -> None:
     """Bleed a map of whatever channels, in place."""
     if not seen.any():
         return
-    four = np.zeros((*picture.shape[:2], 4), np.float32)
-    four[..., : picture.shape[2]] = picture
+    four = np.zeros((*image.shape[:2], 4), np.float32)
+    four[..., : image.shape[2]] = image
     bleed(four, texels)
-    picture[:] = four[..., : picture.shape[2]]
+    image[:] = four[..., : image.shape[2]]
 
 
 def _bake_band(
@@ -166,20 +166,20 @@ def _bake_band(
     here = own[:rows_here]
     inside = at < here.size
     know = here >= 0
-    for name, picture in maps.items():
+    for name, image in maps.items():
         values = map_values(case, name, points, hits, pair_of, at, own.shape)
-        fine = np.zeros((*here.shape, picture.shape[2]), np.float32)
-        fine.reshape(-1, picture.shape[2])[at[inside]] = values[inside]
+        fine = np.zeros((*here.shape, image.shape[2]), np.float32)
+        fine.reshape(-1, image.shape[2])[at[inside]] = values[inside]
         if name == "id" and side > 1:
             # Ids are never mixed: the sample in the middle decides.
-            picture[band] = fine[side // 2 :: side, side // 2 :: side]
-            _fill_ids(picture[band], fine, know, side)
+            image[band] = fine[side // 2 :: side, side // 2 :: side]
+            _fill_ids(image[band], fine, know, side)
             continue
-        averaged(fine, know, side, picture[band], seen[band])
+        averaged(fine, know, side, image[band], seen[band])
         if name in ("normal", "objectNormal"):
-            length = np.linalg.norm(picture[band], axis=2, keepdims=True)
-            picture[band] = np.where(
-                length > 1e-6, picture[band] / np.maximum(length, 1e-6), picture[band]
+            length = np.linalg.norm(image[band], axis=2, keepdims=True)
+            image[band] = np.where(
+                length > 1e-6, image[band] / np.maximum(length, 1e-6), image[band]
             )
     faces = case.low.points[points.triangle]
     face = unit(np.cross(faces[:, 1] - faces[:, 0], faces[:, 2] - faces[:, 0]))
@@ -193,13 +193,13 @@ def _bake_band(
     seen[band] = know.reshape(blocks).any(axis=(1, 3))
 
 
-def _fill_ids(picture: Float32, fine: Float32, known: NDArray[np.bool_], side: int) -> None:
+def _fill_ids(image: Float32, fine: Float32, known: NDArray[np.bool_], side: int) -> None:
     """Texels whose middle sample lies beside the islands get another sample of theirs."""
     for j in range(side):
         for i in range(side):
             own = known[j::side, i::side]
-            lost = own & (picture.sum(axis=2) == 0)
-            picture[lost] = fine[j::side, i::side][lost]
+            lost = own & (image.sum(axis=2) == 0)
+            image[lost] = fine[j::side, i::side][lost]
 
 
 def _points(

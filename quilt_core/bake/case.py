@@ -14,7 +14,7 @@ from quilt_core.bake.surface import BakeSurface
 from quilt_core.bake.values import curvature_of, curvature_range
 from quilt_core.errors import LayoutError
 from quilt_core.scene.types import Float32, FloatArray, IntArray
-from quilt_core.sheet.picture_sets import id_colours
+from quilt_core.sheet.texture_sheets import id_colours
 
 Colours = Callable[[IntArray, FloatArray], Float32]
 Reach = Callable[[FloatArray], FloatArray]

@@ -1,4 +1,4 @@
-"""How far the low poly mesh with its normal map is from the high poly mesh: a picture of angles, and figures.
+"""How far the low poly mesh with its normal map is from the high poly mesh: an image of angles, and figures.
 
 A map is read between its texels on screen, so it is compared where it is worst: at the corners of texels, where four of
 them mix. There the high poly mesh is looked up once more.
@@ -18,7 +18,7 @@ from quilt_core.bake.case import BakeCase
 from quilt_core.scene.types import BoolArray, Float32
 
 SCALES = (1.0, 2.0, 5.0, 10.0, 20.0, 45.0)
-"""Degrees at which a picture may be darkest: the least that 99 of 100 texels stay below."""
+"""Degrees at which an image may be darkest: the least that 99 of 100 texels stay below."""
 STEPS = np.array([[250, 246, 236], [232, 194, 122], [196, 110, 60], [110, 35, 40]], np.float64)
 """sRGB from no difference to the largest on the scale."""
 OUTSIDE = (214, 210, 200)
@@ -46,7 +46,7 @@ class Difference:
 
     @property
     def scale(self) -> float:
-        """Degrees at which its picture is darkest."""
+        """Degrees at which its image is darkest."""
         return next((one for one in SCALES if one >= self.high), SCALES[-1])
 
 

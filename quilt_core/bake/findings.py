@@ -10,7 +10,7 @@ import numpy as np
 
 from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile
 from quilt_core.bake.case import BakeCase
-from quilt_core.bake.seams import SeamLooks
+from quilt_core.bake.seams import SeamDifference
 from quilt_core.check.findings import FINDING_KINDS, Finding
 from quilt_core.scene.types import BoolArray
 
@@ -43,7 +43,7 @@ class Limits:
 def find_faults(
     case: BakeCase,
     baked: Sequence[BakedTile],
-    seams: Sequence[SeamLooks],
+    seams: Sequence[SeamDifference],
     limits: Limits = Limits(),
 ) -> tuple[Finding, ...]:
     """Findings of a test bake, in the order of `FINDING_KINDS`."""
@@ -190,7 +190,7 @@ def _without_samples(case: BakeCase, baked: Sequence[BakedTile]) -> list[Finding
     return out
 
 
-def _seen_seams(case: BakeCase, seams: Sequence[SeamLooks], limits: Limits) -> list[Finding]:
+def _seen_seams(case: BakeCase, seams: Sequence[SeamDifference], limits: Limits) -> list[Finding]:
     out = []
     for one in seams:
         unit, limit = (

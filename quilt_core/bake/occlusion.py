@@ -32,7 +32,7 @@ Query = Callable[[Float32, Float32, Float32], Float32]
 
 @dataclass(frozen=True, eq=False)
 class Spots:
-    """Points of a surface that lie on the texels of a picture.
+    """Points of a surface that lie on the texels of an image.
 
     Parameters
     ----------
@@ -41,7 +41,7 @@ class Spots:
     at : (K,) int64
         Texels, counted row by row.
     shape : (2,) int
-        Rows and width of the picture.
+        Rows and width of the image.
     """
 
     points: FloatArray
@@ -160,11 +160,11 @@ def _gathered(
 
 def _settled(hidden: Float32, counted: Float32, spots: Spots) -> BoolArray:
     """Points at which, and around which, all rays said the same."""
-    picture = np.zeros(spots.shape[0] * spots.shape[1], np.uint8)
-    picture[spots.at[hidden > 0]] |= 1
-    picture[spots.at[hidden < counted]] |= 2
+    image = np.zeros(spots.shape[0] * spots.shape[1], np.uint8)
+    image[spots.at[hidden > 0]] |= 1
+    image[spots.at[hidden < counted]] |= 2
     square = np.ones((5, 5), np.uint8)
-    own = picture.reshape(spots.shape)
+    own = image.reshape(spots.shape)
     some_hidden = cv2.dilate(own & 1, square).reshape(-1)[spots.at] > 0
     some_open = cv2.dilate(own & 2, square).reshape(-1)[spots.at] > 0
     return ~(some_hidden & some_open)

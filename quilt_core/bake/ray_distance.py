@@ -1,4 +1,4 @@
-"""Distances of rays as painted weights: pictures over the tiles, white for the whole distance, black for none."""
+"""Distances of rays as painted weights: images over the tiles, white for the whole distance, black for none."""
 
 from __future__ import annotations
 
@@ -13,21 +13,21 @@ from quilt_core.scene.types import Float32, FloatArray
 from quilt_core.textures.decode import decode
 
 
-def painted_reach(pictures: Mapping[int, Float32]) -> Reach:
-    """Read weights between the texels of pictures of tiles; 1 where a tile has none.
+def painted_reach(images: Mapping[int, Float32]) -> Reach:
+    """Read weights between the texels of images of tiles; 1 where a tile has none.
 
     Parameters
     ----------
-    pictures : mapping
+    images : mapping
         Tile number to (H, W) float32 from 0 to 1, first row on top.
 
     Raises
     ------
     LayoutError
-        When a picture is no grey one.
+        When an image is no grey one.
     """
-    for number, picture in pictures.items():
-        if picture.ndim != 2 or not picture.size:
+    for number, image in images.items():
+        if image.ndim != 2 or not image.size:
             raise LayoutError(
                 "Painted distances are no grey image.", f"tile {number}", "Give one channel."
             )
@@ -36,11 +36,11 @@ def painted_reach(pictures: Mapping[int, Float32]) -> Reach:
         out = np.ones(len(uv))
         place = np.floor(uv)
         number = 1001 + place[:, 0] + 10 * place[:, 1]
-        for tile, picture in pictures.items():
+        for tile, image in images.items():
             rows = np.flatnonzero(number == tile)
             if not len(rows):
                 continue
-            height, width = picture.shape
+            height, width = image.shape
             at = uv[rows] - place[rows]
             x = (at[:, 0] * width - 0.5).astype(np.float32)
             y = ((1.0 - at[:, 1]) * height - 0.5).astype(np.float32)
@@ -48,7 +48,7 @@ def painted_reach(pictures: Mapping[int, Float32]) -> Reach:
             for k in range(0, len(rows), 30_000):
                 part = slice(k, k + 30_000)
                 found = cv2.remap(
-                    picture, x[None, part], y[None, part], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+                    image, x[None, part], y[None, part], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
                 )  # fmt: skip
                 out[rows[part]] = found[0]
         return out
@@ -57,7 +57,7 @@ def painted_reach(pictures: Mapping[int, Float32]) -> Reach:
 
 
 def grey_of(data: bytes, name: str) -> Float32:
-    """(H, W) float32 from 0 to 1 of a picture file: the mean of red, green and blue.
+    """(H, W) float32 from 0 to 1 of an image file: the mean of red, green and blue.
 
     Raises
     ------

@@ -8,7 +8,7 @@ import numpy as np
 
 from quilt_core.bake.bake import BACK, MISSED, OTHER, BakedTile
 from quilt_core.bake.case import BakeCase
-from quilt_core.bake.write import as_picture, height_range
+from quilt_core.bake.write import as_image, height_range
 
 BINS = 32
 
@@ -25,7 +25,7 @@ def map_figures(case: BakeCase, one: BakedTile, name: str) -> dict[str, Any]:
         "other_part": round(float((one.rays[has] == OTHER).sum()) / count, 6),
     }
     if one.maps[name].shape[2] == 1:
-        values = as_picture(case, one, name)[has, 0]
+        values = as_image(case, one, name)[has, 0]
         bins = np.histogram(values, BINS, (0.0, 1.0))[0]
         out |= {
             "mean": round(float(values.mean()), 4) if len(values) else None,

@@ -23,7 +23,7 @@ CLAMPED = np.array((1, 1), np.int64)
 
 
 @dataclass(frozen=True)
-class SeamLooks:
+class SeamDifference:
     """How a map differs on both sides of the seam between two islands.
 
     Parameters
@@ -104,7 +104,7 @@ def seam_edges(case: BakeCase) -> SeamEdges:
     return SeamEdges(triangles[keep], corners[keep])
 
 
-def seam_looks(case: BakeCase, baked: Sequence[BakedTile]) -> tuple[SeamLooks, ...]:
+def seam_differences(case: BakeCase, baked: Sequence[BakedTile]) -> tuple[SeamDifference, ...]:
     """Differences of the maps along all seams, island pair by island pair.
 
     Texels of both sides are read as a card reads them, along the edge itself; normals are compared in space.
@@ -117,7 +117,7 @@ def seam_looks(case: BakeCase, baked: Sequence[BakedTile]) -> tuple[SeamLooks, .
     ends = case.low.points[edges.triangles[:, 0, None], edges.corners[:, 0]]
     length = np.linalg.norm(ends[:, 0] - ends[:, 1], axis=1)
     islands = np.sort(case.low.island[edges.triangles], axis=1)
-    out: list[SeamLooks] = []
+    out: list[SeamDifference] = []
     for name in names:
         sides, uvs, seen = [], [], []
         for side in (0, 1):
@@ -150,7 +150,7 @@ def _by_pair(
     weight: FloatArray,
     uv: FloatArray,
     unit_name: str,
-) -> list[SeamLooks]:
+) -> list[SeamDifference]:
     out = []
     pairs, which = np.unique(islands, axis=0, return_inverse=True)
     for k, pair in enumerate(pairs.tolist()):
@@ -165,7 +165,9 @@ def _by_pair(
         worst = at[np.argmax(np.where(of > 0, own, -1.0))]
         spot = (float(worst[0]), float(worst[1]))
         out.append(
-            SeamLooks(name, (pair[0], pair[1]), median, high, unit_name, float(of.sum()), (spot,))
+            SeamDifference(
+                name, (pair[0], pair[1]), median, high, unit_name, float(of.sum()), (spot,)
+            )
         )
     return out
 
@@ -181,10 +183,10 @@ def _read(baked: Sequence[BakedTile], name: str, uv: FloatArray) -> tuple[FloatA
         if not len(here):
             continue
         own = uv[here] - np.array(one.tile.corner)
-        picture = np.zeros((*one.maps[name].shape[:2], 4), np.float32)
-        picture[..., :channels] = one.maps[name]
+        image = np.zeros((*one.maps[name].shape[:2], 4), np.float32)
+        image[..., :channels] = one.maps[name]
         top = np.stack([own[:, 0], 1.0 - own[:, 1]], axis=1)
-        out[here] = read_points(picture, top, CLAMPED, 1)[:, :channels]
+        out[here] = read_points(image, top, CLAMPED, 1)[:, :channels]
         known[here] = True
     return out, known
 

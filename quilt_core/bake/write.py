@@ -18,7 +18,7 @@ DEEP = ("height", "position")
 VECTORS = ("normal", "objectNormal")
 
 
-def as_picture(case: BakeCase, one: BakedTile, name: str) -> Float32:
+def as_image(case: BakeCase, one: BakedTile, name: str) -> Float32:
     """(H, W, C) float32 from 0 to 1 of a map; colours in linear light.
 
     Heights are 0.5 on the low poly surface, 1 at the longest way outward or inward.
@@ -40,11 +40,11 @@ def encode_map(case: BakeCase, one: BakedTile, name: str) -> tuple[bytes, str, i
     """A map as a file: its bytes, ending and bits; 32 bits are OpenEXR, in which heights and positions are metres."""
     bits = case.settings.bits
     if bits == 32:
-        values = one.maps[name] if name == "height" else as_picture(case, one, name)
+        values = one.maps[name] if name == "height" else as_image(case, one, name)
         if name == "position":
             flat = case.low.points.reshape(-1, 3)
             centre = 0.5 * (np.nanmin(flat, axis=0) + np.nanmax(flat, axis=0))
             values = ((values - 0.5) * case.low.size + centre).astype(np.float32)
         return encode_exr(np.ascontiguousarray(values)), "exr", 32
     bits = 16 if name in DEEP else bits
-    return encode_png(quantized(as_picture(case, one, name), name == "colour", bits)), "png", bits
+    return encode_png(quantized(as_image(case, one, name), name == "colour", bits)), "png", bits

@@ -1,4 +1,4 @@
-"""Pictures of a report: the tiles with what was found, and the density strip."""
+"""Images of a report: the tiles with what was found, and the density strip."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ ROW, WIDTH, LABEL = 20, 940, 220
 MOST_DOTS = 300
 
 
-def tile_picture(islands: IslandSet, tile: TileSize, checked: CheckResult) -> bytes:
+def tile_image(islands: IslandSet, tile: TileSize, checked: CheckResult) -> bytes:
     """PNG of a tile: islands in their object's colour, a ring around each spot of an error or
     warning.
 

@@ -13,7 +13,7 @@ from jinja2 import Environment, PackageLoader
 from markupsafe import Markup
 
 from quilt_core.check.check import CheckResult
-from quilt_core.check.drawings import density_strip, tile_picture
+from quilt_core.check.drawings import density_strip, tile_image
 from quilt_core.check.findings import FINDING_KINDS, Finding
 from quilt_core.check.rules import plain
 from quilt_core.scene.island_set import IslandSet
@@ -49,15 +49,15 @@ class Subject:
     settings: dict[str, str]
 
 
-def report_values(subject: Subject, checked: CheckResult, pictures: bool = True) -> dict[str, Any]:
+def report_values(subject: Subject, checked: CheckResult, images: bool = True) -> dict[str, Any]:
     """The report as plain values.
 
     Parameters
     ----------
     subject : Subject
     checked : CheckResult
-    pictures : bool
-        With PNG pictures of the tiles as data URIs.
+    images : bool
+        With PNG images of the tiles as data URIs.
     """
     figures = checked.figures
     return {
@@ -80,7 +80,7 @@ def report_values(subject: Subject, checked: CheckResult, pictures: bool = True)
                 "coverage": number(figures.tile_coverage[k], 6),
                 "density": number(figures.tile_density[k], 3),
                 "islands": int((figures.tile == k).sum()),
-                **({"picture": _data_uri(_picture(subject, checked, k))} if pictures else {}),
+                **({"image": _data_uri(_image(subject, checked, k))} if images else {}),
             }
             for k, tile in enumerate(subject.tiles)
         ],
@@ -116,7 +116,7 @@ def clean(value: Any) -> Any:
 def report_page(subject: Subject, checked: CheckResult) -> str:
     """The report as one HTML page: no script, nothing to load."""
     tiles = [
-        (_data_uri(_picture(subject, checked, k)), _caption(subject, checked, k))
+        (_data_uri(_image(subject, checked, k)), _caption(subject, checked, k))
         for k in range(len(subject.tiles))
     ]
     strip = density_strip(subject.islands, checked.figures, subject.names, checked.rules)
@@ -227,8 +227,8 @@ def _caption(subject: Subject, checked: CheckResult, k: int) -> str:
     return caption
 
 
-def _picture(subject: Subject, checked: CheckResult, k: int) -> bytes:
-    return tile_picture(subject.islands, subject.tiles[k], checked)
+def _image(subject: Subject, checked: CheckResult, k: int) -> bytes:
+    return tile_image(subject.islands, subject.tiles[k], checked)
 
 
 def _data_uri(png: bytes) -> str:

@@ -72,7 +72,7 @@ def read_base(obj: SceneObject, channel: int, scene: Scene, uv_tolerance: float)
     def read() -> tuple[IslandSet, Surface]:
         return read_surface(obj, channel, unit, materials, uv_tolerance, found)
 
-    if found is not None and not any(m.picture and m.picture[0] != m.picture[1] for m in materials):
+    if found is not None and not any(m.image and m.image[0] != m.image[1] for m in materials):
         return Base(uv, of_face, island_set(obj, channel, unit, found), lambda: read()[1])
     islands, surface = read()
     return Base(uv, of_face, islands, lambda: surface)

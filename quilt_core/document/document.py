@@ -44,7 +44,7 @@ class Source(Protocol):
 
     @property
     def changes(self) -> Sequence[Any]:
-        """Textures that its materials were given (`PictureChange`)."""
+        """Textures that its materials were given (`TextureChange`)."""
 
     def scene(self) -> Scene:
         """What it holds."""

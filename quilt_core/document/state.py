@@ -49,7 +49,7 @@ class MemberRow:
     """UV channel, from 0, that its layout is written to."""
     weight: float = 1.0
     proportion: float | None = None
-    """Width / height of its picture, said by the user instead of what the files say."""
+    """Width / height of its image, said by the user instead of what the files say."""
     part: tuple[int, ...] | None = None
     """Which islands of the base layout, ascending, where these are not all."""
     whole: int = 0

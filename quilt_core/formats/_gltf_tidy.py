@@ -1,4 +1,4 @@
-"""Take out of a glTF document what nothing refers to any more: materials, textures, pictures, samplers
+"""Take out of a glTF document what nothing refers to any more: materials, textures, images, samplers
 and the bytes behind them.
 
 Reference: glTF 2.0 specification (ISO/IEC 12113:2022), 3.6 and 3.8.

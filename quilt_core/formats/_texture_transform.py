@@ -18,7 +18,7 @@ _FLIP = np.array([[1.0, 0.0, 0.0], [0.0, -1.0, 1.0], [0.0, 0.0, 1.0]])
 def seen_transforms(doc: dict[str, Any]) -> dict[tuple[int, int], FloatArray]:
     """(3, 3) matrices from stored to seen UVs, by material and UV set, where one is not identity.
 
-    The base colour picture decides; without one the first picture of the material that has a
+    The base colour texture decides; without one the first texture of the material that has a
     transform. A transform that flattens everything (scale 0) is ignored.
     """
     out: dict[tuple[int, int], FloatArray] = {}

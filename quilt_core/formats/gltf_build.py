@@ -51,7 +51,7 @@ def build_glb(
     nodes: Sequence[Node],
     meshes: Sequence[tuple[str, Sequence[Primitive]]],
     materials: Sequence[dict[str, Any]] = (),
-    pictures: Sequence[tuple[str, bytes]] = (),
+    images: Sequence[tuple[str, bytes]] = (),
 ) -> bytes:
     """Bytes of a GLB.
 
@@ -61,7 +61,7 @@ def build_glb(
     meshes : sequence of (name, primitives)
     materials : sequence of dict
         glTF material objects.
-    pictures : sequence of (name, bytes)
+    images : sequence of (name, bytes)
         PNGs; each one is the texture of its number.
     """
     body = bytearray()
@@ -94,7 +94,7 @@ def build_glb(
                 entry["material"] = primitive.material
             entries.append(entry)
         doc["meshes"].append({"name": name, "primitives": entries})
-    for name, data in pictures:
+    for name, data in images:
         view = {"buffer": 0, "byteOffset": len(body), "byteLength": len(data)}
         doc["bufferViews"].append(view)
         body += data + b"\0" * (-len(data) % 4)

@@ -1,4 +1,4 @@
-"""All files in one GLB: their nodes side by side, equal pictures and materials once.
+"""All files in one GLB: their nodes side by side, equal textures and materials once.
 
 Reference: glTF 2.0 specification (ISO/IEC 12113:2022), which properties are indices; KHR_lights_punctual,
 KHR_materials_variants, EXT_mesh_gpu_instancing, EXT_texture_webp, KHR_texture_basisu, KHR_draco_mesh_compression,
@@ -156,7 +156,7 @@ class _Joined:
             self.doc["bufferViews"].append(view)
             entry = {k: v for k, v in image.items() if k not in ("uri", "bufferView", "mimeType")}
             entry |= {"bufferView": len(self.doc["bufferViews"]) - 1, "mimeType": kind}
-            entry.setdefault("name", PurePosixPath(unquote(uri)).stem or "picture")
+            entry.setdefault("name", PurePosixPath(unquote(uri)).stem or "image")
             self.known[key] = len(self.doc["images"])
             self.doc["images"].append(entry)
         return self.known[key]
@@ -203,11 +203,11 @@ class _Joined:
             for key in extensions.get("EXT_mesh_gpu_instancing", {}).get("attributes", {}):
                 extensions["EXT_mesh_gpu_instancing"]["attributes"][key] += start["accessors"]
             self.doc["nodes"].append(node)
-        for skin in doc.get("skins", []):
-            _shift(skin, "inverseBindMatrices", start["accessors"])
-            _shift(skin, "skeleton", start["nodes"])
-            skin["joints"] = [start["nodes"] + joint for joint in skin["joints"]]
-            self.doc["skins"].append(skin)
+        for surface in doc.get("skins", []):
+            _shift(surface, "inverseBindMatrices", start["accessors"])
+            _shift(surface, "skeleton", start["nodes"])
+            surface["joints"] = [start["nodes"] + joint for joint in surface["joints"]]
+            self.doc["skins"].append(surface)
         for animation in doc.get("animations", []):
             for sampler in animation.get("samplers", []):
                 for key in ("input", "output"):
@@ -255,36 +255,38 @@ def _each_texture(value: Any, textures: Sequence[int]) -> None:
 def _from_obj(scene: Scene, find: Siblings | None) -> bytes:
     """An OBJ as GLB: its objects in metres, with colours, normals and light of their materials as far as
     glTF has them."""
-    from quilt_core.formats.look_facts import look_book
+    from quilt_core.formats.file_materials import material_book
 
-    book = look_book(scene, find)
-    pictures: list[tuple[str, bytes]] = []
+    book = material_book(scene, find)
+    own_images: list[tuple[str, bytes]] = []
     at: dict[int, int] = {}
-    for number, data in book.pictures.items():
+    for number, data in book.images.items():
         if data is not None:
-            at[number] = len(pictures)
-            pictures.append((book.names.get(number, "picture"), data))
+            at[number] = len(own_images)
+            own_images.append((book.names.get(number, "image"), data))
     materials = []
-    for look in book.looks:
-        uses = {
-            slot: {"index": at[use.picture]} for slot, use in look.uses.items() if use.picture in at
+    for textured in book.materials:
+        bindings = {
+            slot: {"index": at[binding.image]}
+            for slot, binding in textured.bindings.items()
+            if binding.image in at
         }
         colour = [
-            *look.factors.get("baseColor", (1.0,) * 4)[:3],
-            *look.factors.get("opacity", (1.0,)),
+            *textured.factors.get("baseColor", (1.0,) * 4)[:3],
+            *textured.factors.get("opacity", (1.0,)),
         ][:4]
         pbr: Doc = {
             "baseColorFactor": [min(1.0, max(0.0, value)) for value in colour],
-            "roughnessFactor": min(1.0, look.factors.get("roughness", (1.0,))[0]),
-            "metallicFactor": min(1.0, look.factors.get("metal", (0.0,))[0]),
+            "roughnessFactor": min(1.0, textured.factors.get("roughness", (1.0,))[0]),
+            "metallicFactor": min(1.0, textured.factors.get("metal", (0.0,))[0]),
         }
-        entry: Doc = {"name": look.name, "pbrMetallicRoughness": pbr}
-        if "baseColor" in uses:
-            pbr["baseColorTexture"] = uses["baseColor"]
+        entry: Doc = {"name": textured.name, "pbrMetallicRoughness": pbr}
+        if "baseColor" in bindings:
+            pbr["baseColorTexture"] = bindings["baseColor"]
         for slot in ("normal", "emissive", "occlusion"):
-            if slot in uses:
-                entry[f"{slot}Texture"] = uses[slot]
-        light = look.factors.get("emissive", (0.0,) * 3)
+            if slot in bindings:
+                entry[f"{slot}Texture"] = bindings[slot]
+        light = textured.factors.get("emissive", (0.0,) * 3)
         if any(light):
             entry["emissiveFactor"] = [min(1.0, value) for value in light]
         if colour[3] < 1.0:
@@ -309,4 +311,4 @@ def _from_obj(scene: Scene, find: Siblings | None) -> bytes:
         if own:
             nodes.append(Node(obj.name, mesh=len(meshes)))
             meshes.append((obj.name, own))
-    return build_glb(nodes, meshes, materials, pictures)
+    return build_glb(nodes, meshes, materials, own_images)

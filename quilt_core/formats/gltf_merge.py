@@ -1,4 +1,4 @@
-"""Write a glTF file back whose objects share one set of pictures.
+"""Write a glTF file back whose objects share one set of textures.
 
 Reference: glTF 2.0 specification (ISO/IEC 12113:2022); KHR_texture_transform;
 KHR_materials_emissive_strength; KHR_materials_variants; EXT_texture_webp.
@@ -17,14 +17,14 @@ import numpy as np
 from quilt_core.formats._accessors import Buffers
 from quilt_core.formats._append import Appender
 from quilt_core.formats._gltf_tidy import tidied
-from quilt_core.formats.gltf_looks import STRENGTH, LookBook
+from quilt_core.formats.gltf_materials import STRENGTH, MaterialBook
 from quilt_core.formats.gltf_read import GltfSource, read_gltf
 from quilt_core.formats.gltf_write import ARRAY, pack_document, write_gltf
 from quilt_core.formats.part_materials import parted
 from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.frames import corner_tangents
-from quilt_core.textures.looks import Look
+from quilt_core.textures.materials import TexturedMaterial
 from quilt_core.textures.merge import Group
 
 MIME = {"png": "image/png", "jpg": "image/jpeg", "webp": "image/webp"}
@@ -33,7 +33,7 @@ VARIANTS = "KHR_materials_variants"
 
 
 def objects_with_variants(scene: Scene) -> list[int]:
-    """Objects whose materials can be switched: their pictures cannot be carried over at once."""
+    """Objects whose materials can be switched: their textures cannot be carried over at once."""
     source: GltfSource = scene.source
     return [
         number
@@ -68,18 +68,18 @@ def write_merged(
     members: Sequence[int],
     uvs: Sequence[FloatArray],
     face_sheets: Sequence[IntArray],
-    book: LookBook,
-    first_look: int,
+    book: MaterialBook,
+    first_material: int,
     groups: Sequence[Group],
     group_of: Mapping[tuple[int, int], int],
-    looks: Sequence[Look],
+    materials: Sequence[TexturedMaterial],
     canonical: Sequence[int],
-    pictures: Mapping[str, bytes],
+    images: Mapping[str, bytes],
     channel: int,
     embed: bool = False,
     place: str = "",
 ) -> dict[str, bytes]:
-    """The file with a new layout, one material for each group, and new pictures.
+    """The file with a new layout, one material for each group, and new textures.
 
     Parameters
     ----------
@@ -93,29 +93,29 @@ def write_merged(
     face_sheets : sequence of (F,) int64
         The sheet of each face, -1 for those that stay as they are. A primitive whose faces part gets a
         piece for each material.
-    book : LookBook
+    book : MaterialBook
         Of the file.
-    first_look : int
+    first_material : int
         Number of its first look among `looks`.
     groups : sequence of Group
     group_of : mapping
         Sheet and look to the number of the group.
-    looks : sequence of Look
+    materials : sequence of TexturedMaterial
     canonical : sequence of int
-        The look that stands for each one: the first that is equal to it.
-    pictures : mapping
-        Names of the new pictures to their bytes.
+        The material that stands for each one: the first that is equal to it.
+    images : mapping
+        Names of the new textures to their bytes.
     channel : int
         UV channel that the layout is written to, from 0.
     embed : bool
-        Whether pictures are kept in the file, rather than beside it.
+        Whether textures are kept in the file, rather than beside it.
     place : str
-        How the file's folder finds that of the pictures, with a slash at the end.
+        How the file's folder finds that of the textures, with a slash at the end.
 
     Returns
     -------
     dict
-        File name to bytes, without the pictures.
+        File name to bytes, without the textures.
     """
     source: GltfSource = scene.source
     row = {number: k for k, number in enumerate(members)}
@@ -128,14 +128,14 @@ def write_merged(
     written: GltfSource = again.source
     doc, buffers = copy.deepcopy(written.doc), list(written.buffers)
     appender = Appender(doc, buffers)
-    textures = _Textures(doc, appender, pictures, channel, embed, place)
+    textures = _Textures(doc, appender, images, channel, embed, place)
     made: dict[int, int] = {}
-    none = first_look + len(book.looks) - 1
+    none = first_material + len(book.materials) - 1
 
     def material(group: int) -> int:
         if group not in made:
             made[group] = len(doc.setdefault("materials", []))
-            doc["materials"].append(_material(groups[group], looks, textures))
+            doc["materials"].append(_material(groups[group], materials, textures))
         return made[group]
 
     for number, (mesh, parts) in enumerate(zip(written.mesh_of_object, written.parts, strict=True)):
@@ -147,7 +147,7 @@ def write_merged(
         for part in parts:
             primitive = primitives[part.primitive]
             old = primitive.get("material", -1)
-            look = canonical[first_look + old if old >= 0 else none]
+            textured = canonical[first_material + old if old >= 0 else none]
             sheets = face_sheets[row[number]][corner_face[part.corners][::3]]
             if (sheets < 0).all():
                 continue
@@ -158,7 +158,7 @@ def write_merged(
                 )
             if "TANGENT" in primitive["attributes"]:
                 _new_tangents(again, number, part, primitive, uvs[row[number]], appender)
-            of = np.array([group_of[s, look] if s >= 0 else -1 for s in sheets.tolist()])
+            of = np.array([group_of[s, textured] if s >= 0 else -1 for s in sheets.tolist()])
             pieces[part.primitive] = []
             for group, piece in parted(primitive, part, of, appender):
                 if group >= 0:
@@ -217,25 +217,25 @@ def _new_tangents(
 
 
 class _Textures:
-    """Textures of the new pictures, each once."""
+    """Textures of the new images, each once."""
 
     def __init__(
         self,
         doc: dict[str, Any],
         appender: Appender,
-        pictures: Mapping[str, bytes],
+        images: Mapping[str, bytes],
         channel: int,
         embed: bool,
         place: str,
     ) -> None:
-        self.doc, self.appender, self.pictures = doc, appender, pictures
+        self.doc, self.appender, self.images = doc, appender, images
         self.channel, self.embed, self.place = channel, embed, place
         self.made: dict[str, int] = {}
         self.sampler = -1
         self.used_strength = self.used_webp = False
 
     def info(self, file: str) -> dict[str, Any]:
-        """A texture info that reads a picture."""
+        """A texture info that reads a texture."""
         if file not in self.made:
             if self.sampler < 0:
                 self.sampler = len(self.doc.setdefault("samplers", []))
@@ -244,7 +244,7 @@ class _Textures:
                 )
             image: dict[str, Any] = {"name": file.rpartition(".")[0]}
             if self.embed:
-                rows = np.frombuffer(self.pictures[file], np.uint8)[:, None]
+                rows = np.frombuffer(self.images[file], np.uint8)[:, None]
                 image["bufferView"] = self.appender.add_view(rows, 0)
                 del self.doc["bufferViews"][-1]["target"]
                 image["mimeType"] = MIME[file.rpartition(".")[2]]
@@ -263,9 +263,11 @@ class _Textures:
         return info
 
 
-def _material(group: Group, looks: Sequence[Look], textures: _Textures) -> dict[str, Any]:
-    """The material of a group: what its looks agree in, and the new pictures."""
-    entry = copy.deepcopy(looks[group.looks[0]].entry)
+def _material(
+    group: Group, materials: Sequence[TexturedMaterial], textures: _Textures
+) -> dict[str, Any]:
+    """The material of a group: what its materials agree in, and the new textures."""
+    entry = copy.deepcopy(materials[group.materials[0]].entry)
     entry["name"] = group.title
     for key in ("normalTexture", "occlusionTexture", "emissiveTexture", "emissiveFactor"):
         entry.pop(key, None)

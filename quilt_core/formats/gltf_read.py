@@ -21,7 +21,7 @@ from quilt_core.formats._accessors import DAMAGED, Buffers
 from quilt_core.formats._draco import expand_draco
 from quilt_core.formats._gltf_nodes import instances_of_meshes
 from quilt_core.formats._gltf_types import decode
-from quilt_core.formats._pictures import gltf_picture_sizes
+from quilt_core.formats._images import gltf_image_sizes
 from quilt_core.formats._texture_transform import seen_transforms, to_seen
 from quilt_core.scene.island_set import instance_spread
 from quilt_core.scene.mesh import MOST_CHANNELS, Mesh, UVChannel
@@ -170,7 +170,7 @@ def _scene(
             warnings.append(
                 f"{name}: “{obj.name}” stands in sizes that differ {spread:.3g} times; its density is that of the largest, the least dense."
             )
-    sizes = gltf_picture_sizes(doc, buffers, siblings)
+    sizes = gltf_image_sizes(doc, buffers, siblings)
     materials = tuple(_material(i, m, sizes[i]) for i, m in enumerate(doc.get("materials", [])))
     source = GltfSource(data, doc, buffers, binary, tuple(meshes), tuple(parts), transforms)
     return Scene(name, tuple(objects), materials, 1.0, source, tuple(warnings))
@@ -367,10 +367,10 @@ def _triangle_vertices(
     raise reader.fail(f"Primitive mode {mode} is unknown.", label)
 
 
-def _material(index: int, entry: dict[str, Any], picture: tuple[int, int] | None) -> Material:
+def _material(index: int, entry: dict[str, Any], image: tuple[int, int] | None) -> Material:
     colour = entry.get("pbrMetallicRoughness", {}).get("baseColorFactor", [0.8, 0.8, 0.8])
     return Material(
         entry.get("name", f"material {index}"),
         (float(colour[0]), float(colour[1]), float(colour[2])),
-        picture,
+        image,
     )

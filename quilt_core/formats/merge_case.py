@@ -1,4 +1,4 @@
-"""Files that are merged: their looks, numbered through, and their decoded pictures."""
+"""Files that are merged: their materials, numbered through, and their decoded textures."""
 
 from __future__ import annotations
 
@@ -9,38 +9,38 @@ from typing import Any
 import numpy as np
 
 from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.formats.gltf_looks import LookBook
+from quilt_core.formats.file_materials import material_book, painted_of
+from quilt_core.formats.gltf_materials import MaterialBook
 from quilt_core.formats.gltf_merge import objects_with_variants
 from quilt_core.formats.load import GLTF, OBJ, format_of
-from quilt_core.formats.look_changes import PictureChange
-from quilt_core.formats.look_facts import look_book, painted_of
+from quilt_core.formats.texture_changes import TextureChange
 from quilt_core.scene.model import Scene, Siblings
-from quilt_core.textures.decode import Picture, decode
-from quilt_core.textures.looks import Look, Use
+from quilt_core.textures.decode import DecodedImage, decode
+from quilt_core.textures.materials import TextureBinding, TexturedMaterial
 from quilt_core.textures.painted import Painted
 
 
 @dataclass(eq=False)
 class Case:
-    """Files with their looks, numbered through."""
+    """Files with their materials, numbered through."""
 
     scenes: Sequence[Scene]
     siblings: Sequence[Siblings | None]
-    books: list[LookBook] = field(default_factory=list)
-    first_look: list[int] = field(default_factory=list)
-    looks: list[Look] = field(default_factory=list)
+    books: list[MaterialBook] = field(default_factory=list)
+    first_material: list[int] = field(default_factory=list)
+    materials: list[TexturedMaterial] = field(default_factory=list)
     canonical: list[int] = field(default_factory=list)
     notes: list[str] = field(default_factory=list)
-    decoded: dict[tuple[int, int], Picture | None] = field(default_factory=dict)
+    decoded: dict[tuple[int, int], DecodedImage | None] = field(default_factory=dict)
     of_book: list[int] = field(default_factory=list)
 
-    def picture(self, look: int, number: int) -> Picture | None:
-        """A decoded picture of a look."""
-        key = (self.of_book[look], number)
+    def image(self, material: int, number: int) -> DecodedImage | None:
+        """A decoded texture of a material."""
+        key = (self.of_book[material], number)
         if key not in self.decoded:
             book, scene = self.books[key[0]], self.scenes[key[0]]
             name = f"{scene.name}, {book.names.get(number, number)}"
-            data = book.pictures.get(number)
+            data = book.images.get(number)
             found = None
             if data is None:
                 self.notes.append(f"{name}: the texture is not there; it is left out.")
@@ -56,55 +56,61 @@ class Case:
             self.decoded[key] = found
         return self.decoded[key]
 
-    def digest(self, look: int, use: Use) -> str:
-        """Equal for pictures with equal pixels."""
-        picture = self.picture(look, use.picture)
-        return picture.digest if picture else ""
+    def digest(self, material: int, binding: TextureBinding) -> str:
+        """Equal for textures with equal pixels."""
+        image = self.image(material, binding.image)
+        return image.digest if image else ""
 
-    def size(self, look: int, use: Use) -> tuple[int, int] | None:
-        """Size of a use's picture."""
-        picture = self.picture(look, use.picture)
-        return picture.size if picture else None
+    def size(self, material: int, binding: TextureBinding) -> tuple[int, int] | None:
+        """Size of a binding's texture."""
+        image = self.image(material, binding.image)
+        return image.size if image else None
 
 
-def read_looks(
+def read_materials(
     scenes: Sequence[Scene],
     siblings: Sequence[Siblings | None],
-    changes: Sequence[Sequence[PictureChange]] | None = None,
+    changes: Sequence[Sequence[TextureChange]] | None = None,
 ) -> Case:
-    """Read the materials of files, with a reader of the files beside each, and pictures that were
+    """Read the materials of files, with a reader of the files beside each, and textures that were
     given to them."""
     case = Case(scenes, siblings)
     known: dict[Any, int] = {}
     for number, (scene, find) in enumerate(zip(scenes, siblings, strict=True)):
-        book = look_book(scene, find, changes[number] if changes else ())
+        book = material_book(scene, find, changes[number] if changes else ())
         case.books.append(book)
-        case.first_look.append(len(case.looks))
-        for look in book.looks:
-            at = len(case.looks)
+        case.first_material.append(len(case.materials))
+        for material in book.materials:
+            at = len(case.materials)
             case.of_book.append(number)
-            # What has no picture that can be read is a material without one.
-            uses = {n: use for n, use in look.uses.items() if _readable(case, look, use, at)}
-            look = replace(look, uses=uses)
-            case.looks.append(look)
+            # What has no texture that can be read is a material without one.
+            bindings = {
+                n: binding
+                for n, binding in material.bindings.items()
+                if _readable(case, material, binding, at)
+            }
+            material = replace(material, bindings=bindings)
+            case.materials.append(material)
             case.canonical.append(known.setdefault(_content(case, at), at))
     return case
 
 
-def _readable(case: Case, look: Look, use: Use, at: int) -> bool:
-    return case.picture(at, use.picture) is not None
+def _readable(case: Case, material: TexturedMaterial, binding: TextureBinding, at: int) -> bool:
+    return case.image(at, binding.image) is not None
 
 
 def _content(case: Case, at: int) -> Any:
-    """Equal for looks that are the same, whatever file they are of."""
-    look = case.looks[at]
-    uses = []
-    for name, use in sorted(look.uses.items()):
-        picture = case.picture(at, use.picture)
-        digest = picture.digest if picture else ""
-        uses.append((name, digest, use.channel, use.matrix.tobytes(), use.wrap, use.nearest))
-    factors = tuple(sorted((name, tuple(value)) for name, value in look.factors.items()))
-    return look.state, look.alpha, factors, tuple(uses)
+    """Equal for materials that are the same, whatever file they are of."""
+    material = case.materials[at]
+    bindings = []
+    for name, binding in sorted(material.bindings.items()):
+        image = case.image(at, binding.image)
+        digest = image.digest if image else ""
+        bindings.append(
+            (name, digest, binding.channel, binding.matrix.tobytes(), binding.wrap, binding.nearest)
+        )
+    factors = tuple(sorted((name, tuple(value)) for name, value in material.factors.items()))
+    return material.state, material.alpha, factors, tuple(bindings)
 
 
 def members_of(
@@ -114,7 +120,7 @@ def members_of(
     members: list[list[int]] = []
     painted: list[Painted] = []
     table = np.array(case.canonical, np.int64)
-    for scene, first, asked in zip(case.scenes, case.first_look, wanted, strict=True):
+    for scene, first, asked in zip(case.scenes, case.first_material, wanted, strict=True):
         own = painted_of(scene, first)
         if format_of(scene.name) not in (OBJ, GLTF):
             case.notes.append(
@@ -129,7 +135,7 @@ def members_of(
             )
         kept = [k for k in range(len(own)) if asked[k] and k not in out]
         members.append(kept)
-        painted += [replace(own[k], face_look=table[own[k].face_look]) for k in kept]
+        painted += [replace(own[k], face_materials=table[own[k].face_materials]) for k in kept]
     if not painted:
         raise LayoutError(
             "No object can be merged.", "", "Bring in files whose materials are not switched."

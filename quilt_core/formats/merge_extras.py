@@ -1,4 +1,4 @@
-"""What a merge gives beside files and pictures: conflicts that it found, a joint file, pictures of a
+"""What a merge gives beside files and textures: conflicts that it found, a joint file, textures of a
 profile."""
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from quilt_core.formats.merge_case import Case
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import IntArray
-from quilt_core.textures.carry import Skin
+from quilt_core.textures.carry import SurfaceTriangles
 from quilt_core.textures.compose import compose
 from quilt_core.textures.conflicts import contents, find_conflicts
 from quilt_core.textures.merge import Merged
@@ -21,11 +21,11 @@ from quilt_core.textures.painted import Painted
 
 
 def note_conflicts(
-    case: Case, painted: Sequence[Painted], skin: Skin, owner: IntArray, sheet: Sheet
+    case: Case, painted: Sequence[Painted], surface: SurfaceTriangles, owner: IntArray, sheet: Sheet
 ) -> None:
     """Tell which islands lie on one another and show different things."""
-    content = contents(case.looks, case.digest)
-    for a, b, part in find_conflicts(skin, owner, case.looks, content, case.size):
+    content = contents(case.materials, case.digest)
+    for a, b, part in find_conflicts(surface, owner, case.materials, content, case.size):
         one, two = painted[a].obj.name, painted[b].obj.name
         who = f"Islands of “{one}”" if a == b else f"Islands of “{one}” and “{two}”"
         texels = round(part * sheet.width * sheet.height)
@@ -37,7 +37,7 @@ def note_conflicts(
 def joint_file(
     case: Case,
     files: Sequence[dict[str, bytes]],
-    pictures: dict[str, bytes],
+    images: dict[str, bytes],
     places: Sequence[str] | None,
 ) -> bytes:
     """All files in one GLB."""
@@ -45,17 +45,19 @@ def joint_file(
     for k, (scene, own) in enumerate(zip(case.scenes, files, strict=True)):
         beside, find, place = own, case.siblings[k], places[k] if places else ""
 
-        def look(
+        def material(
             name: str, beside: dict[str, bytes] = beside, find: Siblings | None = find,
             place: str = place,
         ) -> bytes | None:  # fmt: skip
             return (
                 beside.get(name)
-                or pictures.get(name.removeprefix(place))
+                or images.get(name.removeprefix(place))
                 or (find(name) if find else None)
             )
 
-        parts.append((read_scene(scene.name, own[scene.name], look, scene.metres_per_unit), look))
+        parts.append(
+            (read_scene(scene.name, own[scene.name], material, scene.metres_per_unit), material)
+        )
     data, notes = join_glb(parts)
     case.notes += notes
     return data
@@ -63,14 +65,14 @@ def joint_file(
 
 @dataclass(frozen=True, eq=False)
 class Extra:
-    """Pictures of a profile."""
+    """Textures of a profile."""
 
     files: dict[str, bytes]
     rows: list[dict[str, Any]]
 
 
 def profiled(merged: Sequence[Merged], sheets: Sequence[Sheet], settings: MergeSettings) -> Extra:
-    """The pictures of a profile, in a folder of its name."""
+    """The textures of a profile, in a folder of its name."""
     files: dict[str, bytes] = {}
     rows: list[dict[str, Any]] = []
     profile = settings.profile

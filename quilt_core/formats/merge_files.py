@@ -1,4 +1,4 @@
-"""Merge painted files into one shared layout with one set of pictures."""
+"""Merge painted files into one shared layout with one set of textures."""
 
 from __future__ import annotations
 
@@ -10,19 +10,19 @@ from typing import Any
 import numpy as np
 
 from quilt_core.errors import LayoutError
+from quilt_core.formats.file_materials import is_obj
 from quilt_core.formats.gltf_merge import file_tangents, write_merged
-from quilt_core.formats.look_changes import PictureChange
-from quilt_core.formats.look_facts import is_obj
-from quilt_core.formats.merge_case import Case, members_of, read_looks
+from quilt_core.formats.merge_case import Case, members_of, read_materials
 from quilt_core.formats.merge_extras import joint_file, note_conflicts, profiled
 from quilt_core.formats.merge_report import Sheets, merge_report
 from quilt_core.formats.merge_settings import MergeSettings, Sheet
 from quilt_core.formats.obj_merge import write_merged_obj
+from quilt_core.formats.texture_changes import TextureChange
 from quilt_core.scene.mesh import MOST_CHANNELS
 from quilt_core.scene.model import Scene, Siblings
 from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.arrange import Arranged, arrange
-from quilt_core.textures.merge import Group, Merged, merge_pictures, skin_of
+from quilt_core.textures.merge import Group, Merged, merge_images, triangles_of
 from quilt_core.textures.painted import Painted
 
 __all__ = ["MergeSettings", "MergedFiles", "Sheet", "carry_files", "merge_files"]
@@ -38,19 +38,19 @@ class MergedFiles:
     ----------
     files : tuple of dict
         For each scene its files by name.
-    pictures : dict
-        Names of the pictures beside them to their bytes; empty where they are embedded.
+    images : dict
+        Names of the textures beside them to their bytes; empty where they are embedded.
     report : dict
         Figures of before and after, and seconds by phase.
     notes : tuple of str
     differences : dict
-        Titles of the sets to pictures of how their base colour differs from what was painted.
+        Titles of the sets to textures of how their base colour differs from what was painted.
     joint : bytes, optional
         All files in one GLB.
     """
 
     files: tuple[dict[str, bytes], ...]
-    pictures: dict[str, bytes]
+    images: dict[str, bytes]
     report: dict[str, Any]
     notes: tuple[str, ...]
     differences: dict[str, bytes]
@@ -63,7 +63,7 @@ def merge_files(
     settings: MergeSettings,
     tell: Tell = lambda progress, what: True,
 ) -> MergedFiles:
-    """Give files one shared layout and one set of pictures.
+    """Give files one shared layout and one set of textures.
 
     Parameters
     ----------
@@ -81,18 +81,18 @@ def merge_files(
         When nothing can be merged, or it was given up.
     """
     started = time.monotonic()
-    case = read_looks(scenes, siblings)
+    case = read_materials(scenes, siblings)
     wanted = [[True] * len(scene.objects) for scene in scenes]
     members, painted = members_of(case, wanted)
-    times = [own.repeats_covered(case.looks, case.size) for own in painted]
+    times = [own.repeats_covered(case.materials, case.size) for own in painted]
     if settings.most_repeats is not None and max(times) > settings.most_repeats:
         members, painted, times = _without_repeats(case, wanted, members, times, settings)
     channel = _free_channel(painted) if settings.keep_channel else 0
     phases = {"read": time.monotonic() - started}
     began = time.monotonic()
     arranged = arrange(
-        painted, case.looks, case.size, settings.pack, settings.density,
-        lambda done: tell(0.05 + 0.4 * done, "packing"), lambda look: case.of_book[look],
+        painted, case.materials, case.size, settings.pack, settings.density,
+        lambda done: tell(0.05 + 0.4 * done, "packing"), lambda material: case.of_book[material],
     )  # fmt: skip
     for number in arranged.unrolled:
         cost = f", {times[number]:.1f} times over" if times[number] >= 1 else ""
@@ -114,9 +114,9 @@ def carry_files(
     places: Sequence[str] | None = None,
     sheets: Sequence[Sheet] | None = None,
     face_sheets: Sequence[Sequence[IntArray | None]] | None = None,
-    changes: Sequence[Sequence[PictureChange]] | None = None,
+    changes: Sequence[Sequence[TextureChange]] | None = None,
 ) -> MergedFiles:
-    """Give files that have a shared layout already one set of pictures for each of its sheets.
+    """Give files that have a shared layout already one set of textures for each of its sheets.
 
     Parameters
     ----------
@@ -128,17 +128,17 @@ def carry_files(
     channel : int
         UV channel that the layout is written to, from 0.
     places : sequence of str, optional
-        For each scene how its folder finds that of the pictures, with a slash at the end.
+        For each scene how its folder finds that of the textures, with a slash at the end.
     sheets : sequence of Sheet, optional
         One in the unit tile where none are given.
     face_sheets : for each scene, for each object (F,) int64 or None, optional
         The sheet that each face lies on, -1 for those that stay as they are; all on the first sheet
         where nothing is given.
-    changes : for each scene a sequence of PictureChange, optional
-        Pictures that its materials were given.
+    changes : for each scene a sequence of TextureChange, optional
+        Textures that its materials were given.
     """
     started = time.monotonic()
-    case = read_looks(scenes, siblings, changes)
+    case = read_materials(scenes, siblings, changes)
     members, painted = members_of(case, [[uv is not None for uv in own] for own in uvs])
     found = [(i, k) for i, kept in enumerate(members) for k in kept]
     flat = tuple(uv for i, k in found if (uv := uvs[i][k]) is not None)
@@ -171,7 +171,7 @@ def _without_repeats(
     times: list[float],
     settings: MergeSettings,
 ) -> tuple[list[list[int]], list[Painted], list[float]]:
-    """Members without objects that repeat their pictures too often, which are told."""
+    """Members without objects that repeat their textures too often, which are told."""
     limit = settings.most_repeats or 0.0
     flat = [(i, k) for i, own in enumerate(members) for k in own]
     for (i, k), count in zip(flat, times, strict=True):
@@ -181,7 +181,7 @@ def _without_repeats(
                 f"“{case.scenes[i].objects[k].name}” repeats its textures {count:.1f} times over, more than {limit:g}: it stays as it is."
             )
     members, painted = members_of(case, wanted)
-    return members, painted, [own.repeats_covered(case.looks, case.size) for own in painted]
+    return members, painted, [own.repeats_covered(case.materials, case.size) for own in painted]
 
 
 def _laid_sheets(
@@ -229,7 +229,7 @@ def _carried(
         t for scene, own in zip(scenes, members, strict=True) for t in _tangents(scene, own)
     ]
     unit = replace(arranged, uv=sheets.in_unit_tiles(painted, arranged.uv))
-    skin = skin_of(painted, unit, tangents)
+    surface = triangles_of(painted, unit, tangents)
     at = np.concatenate(
         [f[own.mesh.triangle_face] for own, f in zip(painted, sheets.of_face, strict=True)]
     )
@@ -237,17 +237,17 @@ def _carried(
     merged: list[Merged] = []
     for number, sheet in enumerate(sheets.sheets):
         here = at == number
-        own_skin = skin if here.all() else skin.part(here)
+        own_surface = surface if here.all() else surface.part(here)
         if laid:
-            note_conflicts(case, painted, own_skin, owner[here], sheet)
+            note_conflicts(case, painted, own_surface, owner[here], sheet)
 
         def tell_more(done: float, what: str, number: int = number) -> bool:
             part = (number + done) / len(sheets.sheets)
             return tell(0.45 + 0.45 * part, f"carrying over {what}")
 
         merged.append(
-            merge_pictures(
-                own_skin, case.looks, case.picture,
+            merge_images(
+                own_surface, case.materials, case.image,
                 (sheet.width, sheet.height), settings.file_name(sheet), settings.role_sizes,
                 settings.filter_name, tell_more, owner[here] if settings.measure else None,
                 settings.form, settings.bits, settings.compare,
@@ -259,13 +259,13 @@ def _carried(
     began = time.monotonic()
     if not tell(0.95, "writing"):
         raise LayoutError("The merge was given up.", "", "Run it again.")
-    pictures = {name: data for one in merged for name, data in one.files.items()}
+    images = {name: data for one in merged for name, data in one.files.items()}
     files = _written(
-        case, members, arranged.uv, unit.uv, sheets, groups, pictures, channel, settings, places
+        case, members, arranged.uv, unit.uv, sheets, groups, images, channel, settings, places
     )
     phases["write"] = time.monotonic() - began
-    joint = joint_file(case, files, pictures, places) if settings.joint else None
-    beside = {} if settings.embed and not any(map(is_obj, scenes)) else pictures
+    joint = joint_file(case, files, images, places) if settings.joint else None
+    beside = {} if settings.embed and not any(map(is_obj, scenes)) else images
     beside = beside | extra.files
     report = merge_report(case, painted, unit, sheets, merged, groups, phases)
     report["profile"] = extra.rows
@@ -320,12 +320,12 @@ def _written(
     unit: Sequence[FloatArray],
     sheets: Sheets,
     groups: Sequence[Group],
-    pictures: dict[str, bytes],
+    images: dict[str, bytes],
     channel: int,
     settings: MergeSettings,
     places: Sequence[str] | None,
 ) -> list[dict[str, bytes]]:
-    group_of = {(g.sheet, look): k for k, g in enumerate(groups) for look in g.looks}
+    group_of = {(g.sheet, material): k for k, g in enumerate(groups) for material in g.materials}
     out: list[dict[str, bytes]] = []
     at = 0
     for k, scene in enumerate(case.scenes):
@@ -337,19 +337,19 @@ def _written(
             continue
         of_face = sheets.of_face[rows]
         if is_obj(scene):
-            # Tiles are told by where the UVs lie: pictures repeat.
+            # Tiles are told by where the UVs lie: textures repeat.
             own = dict(zip(members[k], zip(plane[rows], of_face, strict=True), strict=True))
             out.append(
                 write_merged_obj(
-                    scene, [own.get(n) for n in range(len(scene.objects))], case.first_look[k],
-                    groups, group_of, case.looks, case.canonical, settings.name, place,
+                    scene, [own.get(n) for n in range(len(scene.objects))], case.first_material[k],
+                    groups, group_of, case.materials, case.canonical, settings.name, place,
                 )
             )  # fmt: skip
             continue
         out.append(
             write_merged(
                 scene, case.siblings[k], members[k], unit[rows], of_face, case.books[k],
-                case.first_look[k], groups, group_of, case.looks, case.canonical, pictures,
+                case.first_material[k], groups, group_of, case.materials, case.canonical, images,
                 channel, settings.embed, place,
             )
         )  # fmt: skip

@@ -47,8 +47,8 @@ class Sheets:
         return np.asarray(unit * sizes[of_face[own.mesh.corner_face]])
 
     def parts(self, own: Painted, of_face: IntArray) -> set[tuple[int, int]]:
-        """Sheets and looks of an object's faces."""
-        pairs = np.unique(np.stack([of_face, own.face_look], axis=1), axis=0)
+        """Sheets and materials of an object's faces."""
+        pairs = np.unique(np.stack([of_face, own.face_materials], axis=1), axis=0)
         return {(s, k) for s, k in pairs.tolist() if s >= 0}
 
 
@@ -67,24 +67,22 @@ def merge_report(
     -------
     dict
         Materials, maps, draw calls, memory and texels before and after; objects with the density and
-        the dB that they keep; groups, pictures, and seconds by phase.
+        the dB that they keep; groups, textures, and seconds by phase.
     """
-    used = sorted({int(k) for own in painted for k in np.unique(own.face_look)})
+    used = sorted({int(k) for own in painted for k in np.unique(own.face_materials)})
     before = {
-        picture.digest: picture
+        image.digest: image
         for k in used
-        for use in case.looks[k].uses.values()
-        if (picture := case.picture(k, use.picture)) is not None
+        for binding in case.materials[k].bindings.values()
+        if (image := case.image(k, binding.image)) is not None
     }
-    sizes = [
-        (*picture.size, 4 if picture.has_alpha else 3, picture.depth) for picture in before.values()
-    ]
-    calls = sum(len(np.unique(own.face_look)) for own in painted)
-    group_of = {(g.sheet, k): n for n, g in enumerate(groups) for k in g.looks}
+    sizes = [(*image.size, 4 if image.has_alpha else 3, image.depth) for image in before.values()]
+    calls = sum(len(np.unique(own.face_materials)) for own in painted)
+    group_of = {(g.sheet, k): n for n, g in enumerate(groups) for k in g.materials}
     after_calls = 0
     for own, of_face in zip(painted, sheets.of_face, strict=True):
         after_calls += len({group_of[pair] for pair in sheets.parts(own, of_face)})
-        after_calls += len(np.unique(own.face_look[of_face < 0]))
+        after_calls += len(np.unique(own.face_materials[of_face < 0]))
     loss: dict[str, dict[int, float]] = {}
     for one in merged:
         for role, rows in one.loss.items():
@@ -106,13 +104,13 @@ def merge_report(
             "after": memory_total(list(files.values())),
         },
         "texels": {
-            "before": sum(picture.size[0] * picture.size[1] for picture in before.values()),
+            "before": sum(image.size[0] * image.size[1] for image in before.values()),
             "after": sum(w * h for w, h, _, _ in files.values()),
         },
         "objects": [
             {
                 "name": own.obj.name,
-                "kept": kept_density(own, sheets.px(own, uv, of_face), case.looks, case.size),
+                "kept": kept_density(own, sheets.px(own, uv, of_face), case.materials, case.size),
                 "loss": {
                     role: round(rows[number], 2) for role, rows in loss.items() if number in rows
                 },
@@ -125,7 +123,7 @@ def merge_report(
             {
                 "material": group.title,
                 "alpha": group.alpha,
-                "of": [case.looks[k].name for k in group.looks],
+                "of": [case.materials[k].name for k in group.materials],
             }
             for group in groups
         ],
@@ -133,7 +131,7 @@ def merge_report(
         "scale": arranged.scale,
         "islands": arranged.islands,
         "stacked": arranged.stacked,
-        "pictures": [
+        "textures": [
             {
                 "name": name,
                 "role": one.roles.get(name, name),

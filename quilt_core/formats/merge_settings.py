@@ -1,4 +1,4 @@
-"""How painted files are merged, and what the new pictures are called."""
+"""How painted files are merged, and what the new textures are called."""
 
 from __future__ import annotations
 
@@ -16,12 +16,12 @@ PLACES = ("{name}", "{role}", "{tile}")
 
 @dataclass(frozen=True)
 class Sheet:
-    """A set of pictures: that of a tile.
+    """A set of textures: that of a tile.
 
     Parameters
     ----------
     name : str
-        Of its material, and what names of its pictures begin with.
+        Of its material, and what names of its textures begin with.
     width, height : int
         px.
     tile : int
@@ -60,9 +60,9 @@ class MergeSettings:
     keep_channel : bool
         The shared layout goes to a free channel, so that the old ones survive.
     name : str
-        Of the materials, and what names of pictures begin with.
+        Of the materials, and what names of textures begin with.
     embed : bool
-        Whether pictures are kept in the files.
+        Whether textures are kept in the files.
     role_sizes : dict
         Slot name to another width in px.
     naming : str
@@ -70,9 +70,9 @@ class MergeSettings:
     form : str
         png, jpeg or webp, for colours and emission; all else is PNG.
     bits : int
-        8 or 16 for each channel, 0 for as many as the old pictures have.
+        8 or 16 for each channel, 0 for as many as the old textures have.
     profile : Profile, optional
-        Further pictures, beside those that the files refer to.
+        Further textures, beside those that the files refer to.
     compare : bool
         Whether differences of the base colour are drawn.
     measure : bool
@@ -80,7 +80,7 @@ class MergeSettings:
     joint : bool
         Whether all files are put into one GLB, too.
     most_repeats : float, optional
-        Objects whose islands cover their pictures more often than this stay out; without it all
+        Objects whose islands cover their textures more often than this stay out; without it all
         repeats are laid out.
     """
 
@@ -112,7 +112,7 @@ class MergeSettings:
         return Sheet(self.name, self.pack.width, self.pack.height)
 
     def check_names(self, sheets: Sequence[Sheet]) -> None:
-        """Refuse patterns that give pictures of two sheets one name.
+        """Refuse patterns that give textures of two sheets one name.
 
         Raises
         ------

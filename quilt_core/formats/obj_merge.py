@@ -1,4 +1,4 @@
-"""OBJ files that share one set of pictures.
+"""OBJ files that share one set of textures.
 
 Reference: Wavefront OBJ and MTL, see `quilt_core.formats.obj_looks`.
 """
@@ -12,12 +12,12 @@ from typing import Any
 
 import numpy as np
 
-from quilt_core.formats.obj_looks import OWN, WRITTEN
+from quilt_core.formats.obj_materials import OWN, WRITTEN
 from quilt_core.formats.obj_read import ObjSource, read_obj
 from quilt_core.formats.obj_write import write_obj
 from quilt_core.scene.model import Scene
 from quilt_core.scene.types import FloatArray, IntArray
-from quilt_core.textures.looks import Look
+from quilt_core.textures.materials import TexturedMaterial
 from quilt_core.textures.merge import Group
 
 PLAIN_NAME = "plain"
@@ -27,10 +27,10 @@ PLAIN_NAME = "plain"
 def write_merged_obj(
     scene: Scene,
     laid: Sequence[tuple[FloatArray, IntArray] | None],
-    first_look: int,
+    first_material: int,
     groups: Sequence[Group],
     group_of: Mapping[tuple[int, int], int],
-    looks: Sequence[Look],
+    own_materials: Sequence[TexturedMaterial],
     canonical: Sequence[int],
     name: str,
     place: str = "",
@@ -49,7 +49,7 @@ def write_merged_obj(
         ],
     )
     end = b"\r\n" if b"\r\n" in source.data[:4096] else b"\n"
-    none = first_look + len(scene.materials)
+    none = first_material + len(scene.materials)
     wanted = [""] * len(source.face_lines)
     used: set[int] = set()
     keep = False
@@ -63,7 +63,7 @@ def write_merged_obj(
                 keep = True
                 wanted[face] = known[material] if material >= 0 else ""
                 continue
-            group = group_of[sheet, canonical[first_look + material if material >= 0 else none]]
+            group = group_of[sheet, canonical[first_material + material if material >= 0 else none]]
             used.add(group)
             wanted[face] = _title(groups[group])
     library = f"{re.sub(chr(92) + 's+', '_', PurePosixPath(scene.name).stem)}.{name}.mtl"
@@ -72,7 +72,7 @@ def write_merged_obj(
     text = end.join(
         line.encode()
         for k in sorted(used)
-        for line in [*_lines(groups[k], looks, _title(groups[k]), place), ""]
+        for line in [*_lines(groups[k], own_materials, _title(groups[k]), place), ""]
     )
     return {scene.name: out, library: text}
 
@@ -87,8 +87,10 @@ def _title(group: Group) -> str:
     return re.sub(r"\s+", "_", group.title)
 
 
-def _lines(group: Group, looks: Sequence[Look], title: str, place: str) -> list[str]:
-    first: dict[str, Any] = looks[group.looks[0]].entry
+def _lines(
+    group: Group, own_materials: Sequence[TexturedMaterial], title: str, place: str
+) -> list[str]:
+    first: dict[str, Any] = own_materials[group.materials[0]].entry
     out = [f"newmtl {title}"]
     out += [f"{word} {rest}" for word, rest in first.get("lines", []) if word.lower() not in OWN]
     factors = group.factors
@@ -99,7 +101,9 @@ def _lines(group: Group, looks: Sequence[Look], title: str, place: str) -> list[
     out.append(f"Kd {three(factors['baseColor'])}")
     if any(factors["emissive"]):
         out.append(f"Ke {three(factors['emissive'])}")
-    words = {word.lower() for k in group.looks for word, _ in looks[k].entry.get("lines", [])}
+    words = {
+        word.lower() for k in group.materials for word, _ in own_materials[k].entry.get("lines", [])
+    }
     if "ks" in words or "specular" in group.slots:
         out.append(f"Ks {three(factors.get('specular', (1.0,) * 3))}")
     for key, slot in (("Pr", "roughness"), ("Pm", "metal")):

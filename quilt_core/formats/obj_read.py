@@ -16,8 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.errors import FileFormatError
+from quilt_core.formats._images import image_size, mtl_image
 from quilt_core.formats._obj_corners import parse_corners
-from quilt_core.formats._pictures import mtl_picture, picture_size
 from quilt_core.formats.obj_text import all_words, as_utf8, line_number, split_logical, words
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, Scene, SceneObject
@@ -309,7 +309,7 @@ def _materials(
     warnings: list[str],
 ) -> tuple[Material, ...]:
     colours: dict[str, tuple[float, float, float]] = {}
-    pictures: dict[str, tuple[int, int] | None] = {}
+    images: dict[str, tuple[int, int] | None] = {}
     for library in libraries:
         data = siblings(library) if siblings else None
         if data is None and siblings and " " in library:
@@ -333,14 +333,13 @@ def _materials(
                 except ValueError:
                     warnings.append(f"{library}: the colour of “{current}” cannot be read.")
             elif parts[:1] == ["map_Kd"] and len(parts) > 1 and siblings and current in wanted:
-                file = mtl_picture(line.strip().split(None, 1)[1])
-                picture = siblings(file) if file else None
-                if picture is None:
+                file = mtl_image(line.strip().split(None, 1)[1])
+                image = siblings(file) if file else None
+                if image is None:
                     warnings.append(
                         f"{library}: the texture “{file}” is not there; its proportions are taken to be square."
                     )
-                pictures[current] = picture_size(picture) if picture else None
+                images[current] = image_size(image) if image else None
     return tuple(
-        Material(label, colours.get(label, (0.8, 0.8, 0.8)), pictures.get(label))
-        for label in wanted
+        Material(label, colours.get(label, (0.8, 0.8, 0.8)), images.get(label)) for label in wanted
     )

@@ -204,7 +204,7 @@ def _split_obj(
         ):
             own = known[material] if material >= 0 else ""
             wanted[face] = copies.name(own, number) if other else own
-    # Beside the material file that is there, as it may name pictures from where it lies.
+    # Beside the material file that is there, as it may name textures from where it lies.
     libraries = library_names(source.lines)
     old = PurePosixPath((libraries or [""])[0]).parent
     new = str(old / (re.sub(r"\s+", "_", PurePosixPath(scene.name).stem) + ".atlases.mtl"))

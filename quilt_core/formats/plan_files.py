@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any
 
-from quilt_core.formats.look_facts import looks_from
-from quilt_core.textures.looks import Look
-from quilt_core.textures.planner import PictureFacts, plan_merge
+from quilt_core.formats.file_materials import materials_from
+from quilt_core.textures.materials import TexturedMaterial
+from quilt_core.textures.planner import ImageFacts, plan_merge
 
 
 def plan_files(
@@ -20,7 +20,7 @@ def plan_files(
     facts : sequence of dict
         `facts_of` each file.
     size : (2,) int
-        Of the new pictures, px.
+        Of the new textures, px.
     role_sizes : dict, optional
         Slot name to another width.
 
@@ -29,20 +29,20 @@ def plan_files(
     dict
         See `plan_merge`.
     """
-    looks: list[Look] = []
-    pictures: dict[tuple[int, int], PictureFacts] = {}
+    materials: list[TexturedMaterial] = []
+    images: dict[tuple[int, int], ImageFacts] = {}
     used: list[list[int]] = []
     for own in facts:
-        first = len(looks)
-        for look in looks_from(own):
-            for use in look.uses.values():
-                pictures[len(looks), use.picture] = picture_facts(own, use.picture)
-            looks.append(look)
-        used += [[first + k for k in row["looks"]] for row in own["objects"]]
-    return plan_merge(looks, used, pictures, size, role_sizes)
+        first = len(materials)
+        for material in materials_from(own):
+            for binding in material.bindings.values():
+                images[len(materials), binding.image] = image_facts(own, binding.image)
+            materials.append(material)
+        used += [[first + k for k in row["materials"]] for row in own["objects"]]
+    return plan_merge(materials, used, images, size, role_sizes)
 
 
-def picture_facts(facts: dict[str, Any], number: int) -> PictureFacts:
-    """A picture of a file by its number."""
-    own = facts["pictures"][str(number)]
-    return PictureFacts(own["mark"], own["width"], own["height"], own["channels"], own["bits"])
+def image_facts(facts: dict[str, Any], number: int) -> ImageFacts:
+    """A texture of a file by its number."""
+    own = facts["textures"][str(number)]
+    return ImageFacts(own["digest"], own["width"], own["height"], own["channels"], own["bits"])

@@ -10,7 +10,7 @@ from urllib.parse import unquote
 
 from quilt_core.errors import QuiltError
 from quilt_core.formats._gltf_types import decode
-from quilt_core.formats._pictures import mtl_picture
+from quilt_core.formats._images import mtl_image
 from quilt_core.formats.gltf_read import gltf_text
 from quilt_core.formats.obj_text import as_utf8, split_logical
 from quilt_core.formats.part_materials import library_names
@@ -85,7 +85,7 @@ def _in_obj(data: bytes, siblings: Siblings) -> Iterator[str]:
             for line in text.splitlines():
                 words = line.strip().split(None, 1)
                 if len(words) == 2 and TEXTURE.match(words[0]):
-                    file = mtl_picture(words[1]).replace("\\", "/")
+                    file = mtl_image(words[1]).replace("\\", "/")
                     folder = PurePosixPath(part.replace("\\", "/")).parent
                     beside = str(folder / file)
                     if file:

@@ -297,10 +297,10 @@ def equalize(
 def reshaped(
     islands: IslandSet, placements: FloatArray, width: Size, height: Size, which: NDArray[np.bool_]
 ) -> FloatArray:
-    """Placements that give islands laid out for pictures that are not square the shapes that were
+    """Placements that give islands laid out for images that are not square the shapes that were
     meant.
 
-    They keep their area and the middle of their box. Islands of square pictures stay as they are.
+    They keep their area and the middle of their box. Islands of square images stay as they are.
     """
     use = which & (islands.proportion != 1.0)
     if not use.any():

@@ -157,7 +157,7 @@ def bake_case(
     """
     from quilt_core.bake.findings import Limits, find_faults
     from quilt_core.bake.report import pairs_told
-    from quilt_core.bake.seams import seam_looks
+    from quilt_core.bake.seams import seam_differences
     from quilt_core.check.report import finding_values
 
     seconds: dict[str, float] = {}
@@ -174,7 +174,7 @@ def bake_case(
     seconds["bake"] = time.monotonic() - began
     began = time.monotonic()
     progress.report(0.92, "looking for faults")
-    seams = seam_looks(case, baked)
+    seams = seam_differences(case, baked)
     faults = find_faults(case, baked, seams, Limits(mip_level=settings.mip_level))
     seconds["look"] = time.monotonic() - began
     began = time.monotonic()

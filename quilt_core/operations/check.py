@@ -242,14 +242,14 @@ def checked_atlas(layout: Layout, checked: CheckResult) -> CheckedAtlas:
 
 def reads_normals(document: Document) -> bool:
     """Whether a normal map counts: materials read one, or there is no texture yet and one may be baked."""
-    from quilt_core.formats.look_facts import facts_of, looks_from
+    from quilt_core.formats.file_materials import facts_of, materials_from
 
     painted = False
     for source in document.sources.values():
-        for look in looks_from(facts_of(source.scene(), source.siblings())):
-            if "normal" in look.uses:
+        for material in materials_from(facts_of(source.scene(), source.siblings())):
+            if "normal" in material.bindings:
                 return True
-            painted = painted or bool(look.uses)
+            painted = painted or bool(material.bindings)
     return not painted
 
 

@@ -22,7 +22,7 @@ from quilt_core.options import check_options, option
 from quilt_core.pack.settings import EFFORTS
 from quilt_core.scene.model import Siblings
 from quilt_core.scene.tiles import MAX_TILE, TileSize, home_tiles
-from quilt_core.textures.looks import CORE
+from quilt_core.textures.materials import CORE
 from quilt_core.textures.profile import BUILT_IN, Profile, profile_from, read_profile
 
 PREVIEW = 512
@@ -221,7 +221,7 @@ def run(
     notes = list(done.notes)
     for key in keys if settings.edits else ():
         source = document.sources[key]
-        beside = {source.to_images + name: data for name, data in done.pictures.items()}
+        beside = {source.to_images + name: data for name, data in done.images.items()}
         files[key] |= edited_channels(source, files[key], settings.edits, notes, beside)
     missing = [
         f"{document.sources[key].name}: {name}"
@@ -233,8 +233,8 @@ def run(
     ]  # fmt: skip
     report = done.report
     return MergeResult(
-        files=files, images=dict(done.pictures), differences=dict(done.differences), joint=done.joint, layouts=layouts,
-        textures=report["pictures"], missing=missing, notes=notes,
+        files=files, images=dict(done.images), differences=dict(done.differences), joint=done.joint, layouts=layouts,
+        textures=report["textures"], missing=missing, notes=notes,
         **{
             name: report[name]
             for name in (

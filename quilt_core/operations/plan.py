@@ -186,7 +186,7 @@ def _packed_coverage(islands: IslandSet, padding: float, progress: Progress) -> 
 
 def _merge(document: Document, layout: Layout) -> dict[str, Any]:
     """What merging the sources would change."""
-    from quilt_core.formats.look_facts import facts_of
+    from quilt_core.formats.file_materials import facts_of
     from quilt_core.formats.plan_files import plan_files
 
     tile = layout.tiles[0]

@@ -19,8 +19,8 @@ from quilt_core.document.state import MemberRow, State, TileRow
 from quilt_core.errors import FileFormatError, LayoutError, QuiltError
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import siblings_in
-from quilt_core.formats.look_changes import PictureChange
 from quilt_core.formats.numbered import ALONE
+from quilt_core.formats.texture_changes import TextureChange
 from quilt_core.operations.bake import DISTANCE
 from quilt_core.operations.operation import Progress
 from quilt_core.operations.pack_settings import Pack
@@ -132,10 +132,10 @@ class StoredSource:
         return ""
 
     @property
-    def changes(self) -> Sequence[PictureChange]:
+    def changes(self) -> Sequence[TextureChange]:
         """Textures that its materials were given."""
         return [
-            PictureChange(
+            TextureChange(
                 row.name, self.opened.data(row.sha256) if row.sha256 else None, row.material,
                 row.role, row.channel, row.number, row.tiles or ALONE,
             )

@@ -264,7 +264,7 @@ _ALL = (
     ),
     Operation(
         name="report",
-        help="Write down what a check finds, as a page with pictures or as JSON.",
+        help="Write down what a check finds, as a page with images or as JSON.",
         settings_name="Report",
         result_name="ReportResult",
         home="quilt_core.operations.check",

@@ -172,10 +172,10 @@ def _drawn(
     document: Document, layout: Layout, settings: Textures, kind: str, tile: TileRow,
     names: list[str], group: IntArray,
 ) -> bytes:  # fmt: skip
-    from quilt_core.sheet.picture_sets import Names, PictureSet, draw_picture
+    from quilt_core.sheet.texture_sheets import Names, TextureSheet, draw_image
 
     here, near = in_tile(layout, tile)
-    what = PictureSet(
+    what = TextureSheet(
         kind,
         settings.colour,
         settings.channels,
@@ -185,7 +185,7 @@ def _drawn(
     )
     behind = document.images.get((BACKGROUND, tile.number)) if kind == "layers" else None
     size = (tile.width, tile.height)
-    return draw_picture(what, here, Names(group[near], names), size, behind() if behind else None)
+    return draw_image(what, here, Names(group[near], names), size, behind() if behind else None)
 
 
 def tell(result: TextureSet) -> list[str]:

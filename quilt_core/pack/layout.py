@@ -66,7 +66,7 @@ def pack_islands(
     Yields
     ------
     attempt : Attempt
-        One that is not ``whole`` is a picture of a search at work; islands without a place have no
+        One that is not ``whole`` is an image of a search at work; islands without a place have no
         size.
     placements : (I, 2, 3) float64
         Base UVs to UVs, tile (column, row) at UV (column, row). What is left over or left out lies

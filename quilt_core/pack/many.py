@@ -18,8 +18,8 @@ from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
 from quilt_core.scene.types import IntArray
 
-PICTURE_EVERY = 2e-5
-"""Seconds for each piece between two pictures of a pass at work."""
+SHOW_EVERY = 2e-5
+"""Seconds for each piece between two images of a pass at work."""
 FILL = 0.75
 """First guess at the scale, over the scale at which the areas alone fill the tiles."""
 FIRST, HIGHER, LOWER = (1.0, 0.94), (1.02, 1.045), (0.99, 0.97)
@@ -72,14 +72,14 @@ def grow_many(
     total = problem.areas.sum()
     low, high, likely = 0.0, np.inf, 0.0
     guesses = [FILL * scale_bound(problem, settings) * step for step in FIRST]
-    looks, pictured = itertools.count(), 0.0
+    asked, shown_at = itertools.count(), 0.0
     # Making the masks and placing the pieces ask about once per chunk, for each of two scales.
     expected = rounds * 4 * -(-problem.count // CHUNK)
     seen = 0
 
     def counted() -> None:
         nonlocal seen
-        seen = next(looks)
+        seen = next(asked)
         check()
 
     def share() -> float:
@@ -102,10 +102,10 @@ def grow_many(
                 for placer, guess in zip(placers, guesses, strict=True)
             ]
             for _ in while_at_work(tasks):
-                # A picture of very many takes time that the passes need.
-                due = time.monotonic() - pictured > problem.count * PICTURE_EVERY
+                # An image of very many takes time that the passes need.
+                due = time.monotonic() - shown_at > problem.count * SHOW_EVERY
                 if due and low == 0:
-                    pictured = time.monotonic()
+                    shown_at = time.monotonic()
                     yield News(share(), placers[0].so_far())
                 else:
                     yield News(share(), None)

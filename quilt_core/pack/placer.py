@@ -193,7 +193,7 @@ class Placer:
         self.widenings += 1
 
     def so_far(self) -> Attempt | None:
-        """Picture of the pass that is at work, from another thread; the pieces it came to have
+        """Image of the pass that is at work, from another thread; the pieces it came to have
         places."""
         if self._masks is None or self._places is None:
             return None

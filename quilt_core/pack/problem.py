@@ -106,7 +106,7 @@ class Attempt:
         Coverage that tidiness costs: the difference of two quick packs, one with it and one
         without.
     whole : bool
-        False for a picture of a pass at work, with pieces that have no place yet; nothing to keep.
+        False for an image of a pass at work, with pieces that have no place yet; nothing to keep.
     """
 
     scale: float
@@ -134,7 +134,7 @@ def example_problem(boxes: list[tuple[float, float]]) -> PackProblem:
 
 
 def nothing_placed(problem: PackProblem) -> Attempt:
-    """The picture of a pass that has not begun."""
+    """The image of a pass that has not begun."""
     n = problem.count
     return Attempt(
         1.0,

@@ -42,7 +42,7 @@ def search(
 ) -> Iterator[Attempt]:
     """Yield better and better layouts; the last one has ``done`` set.
 
-    When a first layout takes long, as of thousands of pieces, pictures of the pass at work come,
+    When a first layout takes long, as of thousands of pieces, images of the pass at work come,
     which are not ``whole``.
     When it is stopped before, there is no layout at all.
 

@@ -76,7 +76,7 @@ class SearchState:
         )
         self.step = 0
         self.best: Attempt | None = None
-        self.picture: Attempt | None = None
+        self.image: Attempt | None = None
         self.fitted: Attempt | None = None
         self.settled = False  # what the orders can reach is beaten already
         self.separation: Separation | None = None
@@ -120,13 +120,13 @@ class SearchState:
         self.best = found
         return self._progress()
 
-    def _at_work(self, picture: Attempt | None = None) -> Attempt:
-        """The best layout, or while there is none the picture of a pass."""
+    def _at_work(self, image: Attempt | None = None) -> Attempt:
+        """The best layout, or while there is none the image of a pass."""
         if self.best is not None:
             return self._progress()
-        # The same picture is handed on until there is a newer one, so that nobody draws it twice.
-        self.picture = picture or self.picture or nothing_placed(self.problem)
-        return replace(self.picture, step=self.step, steps=self.steps)
+        # The same image is handed on until there is a newer one, so that nobody draws it twice.
+        self.image = image or self.image or nothing_placed(self.problem)
+        return replace(self.image, step=self.step, steps=self.steps)
 
     def _progress(self) -> Attempt:
         assert self.best is not None

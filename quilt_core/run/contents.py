@@ -16,7 +16,7 @@ from quilt_core.document.project.checks import check_records
 from quilt_core.document.project.file import CONTENTS, SUFFIX, open_project
 from quilt_core.errors import QuiltError
 from quilt_core.formats import read_scene
-from quilt_core.formats.look_facts import look_book
+from quilt_core.formats.file_materials import material_book
 from quilt_core.scene.model import SceneObject, Siblings
 
 
@@ -30,7 +30,7 @@ class Contents:
         Names of files beside it that it reads to the marks of their bytes; none for those that are not there.
     objects : mapping
         Name to marks of its shape, its UVs and its materials.
-    pictures : mapping
+    images : mapping
         Name to the mark of its bytes.
     error : str
         What is wrong when it cannot be read.
@@ -38,7 +38,7 @@ class Contents:
 
     siblings: Mapping[str, str]
     objects: Mapping[str, tuple[str, str, str]]
-    pictures: Mapping[str, str]
+    images: Mapping[str, str]
     error: str = ""
 
     def to_json(self) -> dict[str, Any]:
@@ -46,7 +46,7 @@ class Contents:
         return {
             "siblings": dict(self.siblings),
             "objects": {name: list(digests) for name, digests in self.objects.items()},
-            "pictures": dict(self.pictures),
+            "textures": dict(self.images),
             "error": self.error,
         }
 
@@ -54,7 +54,7 @@ class Contents:
     def from_json(given: Mapping[str, Any]) -> Contents:
         """As it was kept."""
         objects = {name: (m[0], m[1], m[2]) for name, m in given["objects"].items()}
-        return Contents(given["siblings"], objects, given["pictures"], given["error"])
+        return Contents(given["siblings"], objects, given["textures"], given["error"])
 
 
 def digest_of(data: bytes, name: str = "") -> str:
@@ -110,18 +110,20 @@ def contents_of(name: str, data: bytes, siblings: Siblings) -> Contents:
 
     try:
         scene = read_scene(name, data, noting)
-        book = look_book(scene, noting)
+        book = material_book(scene, noting)
     except QuiltError as error:
         return Contents(read, {}, {}, str(error))
-    material = [str(look.entry or look.factors) + look.state for look in book.looks]
+    material = [
+        str(textured.entry or textured.factors) + textured.state for textured in book.materials
+    ]
     objects = {obj.name: _marks(obj, material) for obj in scene.objects}
-    pictures = {
-        book.names.get(k, f"picture {k}"): digest_of(found) if found else ""
-        for k, found in book.pictures.items()
+    images = {
+        book.names.get(k, f"texture {k}"): digest_of(found) if found else ""
+        for k, found in book.images.items()
     }
     # A file that is looked for among many numbered ones and is not there is no matter of its own.
     kept = {file: digest for file, digest in read.items() if digest or not _numbered(file)}
-    return Contents(kept, objects, pictures)
+    return Contents(kept, objects, images)
 
 
 def _numbered(name: str) -> bool:
@@ -141,5 +143,5 @@ def _marks(obj: SceneObject, material: list[str]) -> tuple[str, str, str]:
         uvs.update(np.nan_to_num(channel.per_corner, nan=-9e9).tobytes())
     used = np.unique(mesh.face_material)
     words = [material[k] if 0 <= k < len(material) else "" for k in used.tolist()]
-    looks = hashlib.sha256(mesh.face_material.tobytes() + "|".join(words).encode()).hexdigest()
-    return shape.hexdigest(), uvs.hexdigest(), looks
+    materials = hashlib.sha256(mesh.face_material.tobytes() + "|".join(words).encode()).hexdigest()
+    return shape.hexdigest(), uvs.hexdigest(), materials

@@ -55,13 +55,13 @@ def _within(name: str, old: Contents | None, new: Contents | None) -> list[str]:
             have = "have" if parts[-1].endswith("s") or len(parts) > 1 else "has"
             out.append(f"{title}'s {' and '.join(parts)} {have} changed")
     out += [f"{title} is gone from {name}" for title in old.objects if title not in new.objects]
-    for title, digest in new.pictures.items():
-        if title not in old.pictures:
+    for title, digest in new.images.items():
+        if title not in old.images:
             out.append(f"the texture {title} is new")
-        elif old.pictures[title] != digest:
+        elif old.images[title] != digest:
             what = (
                 "replaced"
-                if digest and old.pictures[title]
+                if digest and old.images[title]
                 else "there now"
                 if digest
                 else "not there any more"

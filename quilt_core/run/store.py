@@ -104,7 +104,7 @@ class Store:
     def contents(self, fingerprint: str) -> Contents | None:
         """What is in a file, by the fingerprint of all it reads."""
         given = _read(self.folder / "contents" / f"{fingerprint}.json")
-        return Contents.from_json(given) if given else None
+        return Contents.from_json(given) if given and "textures" in given else None
 
     def _digest(self, path: Path) -> str:
         try:

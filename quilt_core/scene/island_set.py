@@ -42,7 +42,7 @@ class IslandSet:
     step : (I,) float64
         Rounding of the base UVs in the file they come from.
     proportion : (I,) float64
-        Width / height of the picture that the base UVs were laid out for, 1 for a square or unknown
+        Width / height of the image that the base UVs were laid out for, 1 for a square or unknown
         one.
     object_index : (I,) int64
     unflattened : tuple of int
@@ -231,7 +231,7 @@ def island_set(
     tolerance : float
         See `find_islands`.
     proportion : (I,) float64, optional
-        Width / height of each island's picture; without it they are taken to be square.
+        Width / height of each island's image; without it they are taken to be square.
     """
     mesh = obj.mesh
     if channel >= len(mesh.channels):

@@ -21,13 +21,13 @@ class Material:
     ----------
     name : str
     base_color : tuple of float
-    picture : tuple of int, optional
-        Width and height in px of its picture.
+    image : tuple of int, optional
+        Width and height in px of its image.
     """
 
     name: str
     base_color: tuple[float, float, float] = (0.8, 0.8, 0.8)
-    picture: tuple[int, int] | None = None
+    image: tuple[int, int] | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,5 +1,5 @@
-"""Proportions of the pictures that UVs were laid out for: a square of UVs is as wide and high as
-the picture."""
+"""Proportions of the images that UVs were laid out for: a square of UVs is as wide and high as
+the image."""
 
 from __future__ import annotations
 
@@ -11,15 +11,15 @@ from quilt_core.scene.model import Material
 from quilt_core.scene.types import FloatArray, IntArray
 
 MOST_PROPORTION = 64.0
-"""Proportions beyond this, or its inverse, are no pictures that a layout is made for."""
+"""Proportions beyond this, or its inverse, are no images that a layout is made for."""
 AGREE, DIFFERS, MAJORITY = 1.1, 1.2, 0.6
 """Factor within which a face agrees with a proportion; factor from which another one is told; part
 of the area that agrees."""
 
 
 def proportions_of(island_material: IntArray, materials: Sequence[Material]) -> FloatArray:
-    """(I,) width / height of the picture of each island's material; 1 where there is none."""
-    table = [_proportion(m.picture) for m in materials]
+    """(I,) width / height of the image of each island's material; 1 where there is none."""
+    table = [_proportion(m.image) for m in materials]
     return np.array([*table, 1.0])[np.where(island_material < len(table), island_material, -1)]
 
 
@@ -70,7 +70,7 @@ def in_shape(linear: FloatArray, proportion: FloatArray) -> FloatArray:
 def suggested_proportion(uv: FloatArray, points: FloatArray, assumed: float) -> float | None:
     """The proportion that most of a surface suggests, when it is another one than that assumed.
 
-    For a picture of width w and height h a layout without stretch takes the same length on the
+    For an image of width w and height h a layout without stretch takes the same length on the
     surface to 1 / w along u and 1 / h along v, so the gradients of u and v over the surface have
     the ratio h / w.
 
@@ -90,7 +90,7 @@ def suggested_proportion(uv: FloatArray, points: FloatArray, assumed: float) -> 
 
     Examples
     --------
-    A square of surface laid out for a picture twice as wide as high:
+    A square of surface laid out for an image twice as wide as high:
 
     >>> uv = np.array([[[0.0, 0.0], [0.25, 0.0], [0.0, 0.5]]])
     >>> space = np.array([[[0.0, 0, 0], [1, 0, 0], [0, 1, 0]]])

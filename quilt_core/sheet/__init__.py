@@ -1,4 +1,4 @@
-"""Pictures of layouts: layout sheets for painters and the checker."""
+"""Images of layouts: layout sheets for painters and the checker."""
 
 from quilt_core.sheet.checker import checker
 from quilt_core.sheet.colours import object_colours

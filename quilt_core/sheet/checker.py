@@ -25,7 +25,7 @@ def checker(size: int = 1024, squares: int = 8) -> bytes:
     Parameters
     ----------
     size : int
-        Edge of the picture in px.
+        Edge of the image in px.
     squares : int
         Squares along one edge, at most 26.
     """

@@ -17,7 +17,7 @@ INK = "#1f2a44"
 
 
 def layout_png(islands: IslandSet, width: int, height: int) -> bytes:
-    """Picture of a placed layout: islands in their object's colour, outlines in ink, clear ground.
+    """Image of a placed layout: islands in their object's colour, outlines in ink, clear ground.
 
     Parameters
     ----------
@@ -100,7 +100,7 @@ def rings(edges: FloatArray) -> list[FloatArray]:
 
 
 def _pixels(points: FloatArray, width: int, height: int) -> FloatArray:
-    """UVs to picture coordinates: px, origin at the top left."""
+    """UVs to image coordinates: px, origin at the top left."""
     flipped = points * np.array([1.0, -1.0]) + np.array([0.0, 1.0])
     return np.asarray(flipped * np.array([width, height], np.float64))
 

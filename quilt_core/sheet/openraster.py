@@ -1,4 +1,4 @@
-"""Layered pictures as OpenRaster.
+"""Layered images as OpenRaster.
 
 Reference: OpenRaster specification 0.0.5 (freedesktop.org): a zip whose first entry, stored, is the type; stack.xml with
 the topmost layer first; a PNG for each layer, the merged image, a thumbnail of at most 256 px.
@@ -24,7 +24,7 @@ THUMBNAIL = 256
 
 @dataclass(frozen=True, eq=False)
 class Layer:
-    """A layer: its name, (H, W, 4) uint8, red first, and where its top left corner lies in the picture, px."""
+    """A layer: its name, (H, W, 4) uint8, red first, and where its top left corner lies in the image, px."""
 
     name: str
     pixels: Pixels
@@ -33,7 +33,7 @@ class Layer:
 
 
 def openraster(layers: Sequence[Layer], width: int, height: int) -> bytes:
-    """A layered picture of a size in px, the topmost layer first."""
+    """A layered image of a size in px, the topmost layer first."""
     merged = Image.new("RGBA", (width, height), (0, 0, 0, 0))
     rows: list[str] = []
     data: list[tuple[str, bytes]] = []

@@ -1,1 +1,1 @@
-"""Pictures of materials: read, carried over to a new layout, bled, written."""
+"""Textures of materials: read, carried over to a new layout, bled, written."""

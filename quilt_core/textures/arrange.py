@@ -17,7 +17,7 @@ from quilt_core.scene.placement import apply_placements
 from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.conflicts import contents
 from quilt_core.textures.constants import best_place
-from quilt_core.textures.looks import Look, Use, reference_use
+from quilt_core.textures.materials import TextureBinding, TexturedMaterial, reference_binding
 from quilt_core.textures.painted import Painted
 from quilt_core.unwrap.object_flat import with_channel
 
@@ -27,7 +27,7 @@ islands are moved to whole texels."""
 FULLEST = 0.9
 """Part of the sheet above which keeping all sizes is not tried."""
 FAR = 2.0**20
-"""px between faces of looks that show different things."""
+"""px between faces of materials that show different things."""
 SAME_PX = 1 / 64
 """Islands whose corners agree to this part of a texel were painted as one."""
 
@@ -46,7 +46,7 @@ class Arranged:
     islands, stacked : int
         All of them, and those that lie on one that was painted as one with them.
     unrolled : tuple of int
-        Objects some of whose islands reach over more than one repeat of their picture.
+        Objects some of whose islands reach over more than one repeat of their texture.
     """
 
     uv: tuple[FloatArray, ...]
@@ -59,29 +59,29 @@ class Arranged:
 
 def arrange(
     painted: Sequence[Painted],
-    looks: Sequence[Look],
-    sizes: Callable[[int, Use], tuple[int, int] | None],
+    materials: Sequence[TexturedMaterial],
+    sizes: Callable[[int, TextureBinding], tuple[int, int] | None],
     settings: PackSettings,
     density: str | float = "keep",
     tell: Callable[[float], bool] = lambda progress: True,
-    look_book: Callable[[int], int] = lambda look: 0,
+    material_book: Callable[[int], int] = lambda material: 0,
 ) -> Arranged:
     """Lay the islands of painted objects out in one sheet, or in the tiles that the settings have, which are of one size.
 
     Parameters
     ----------
     painted : sequence of Painted
-    looks : sequence of Look
+    materials : sequence of TexturedMaterial
     sizes : callable
-        Width and height of the picture of a look's use; None where it is missing.
+        Width and height of the texture of a material's use; None where it is missing.
     settings : PackSettings
     density : str or float
         keep (each island as many texels as it was painted with, all smaller where they must), equal
         (by size in the world), or px per metre.
     tell : callable
         Is told how far it is; False ends with the best layout so far.
-    look_book : callable
-        Number of the file that a look is of: pictures of different files differ.
+    material_book : callable
+        Number of the file that a material is of: textures of different files differ.
 
     Raises
     ------
@@ -89,14 +89,16 @@ def arrange(
         When there is nothing to lay out, or the density does not fit.
     """
     # Faces that show different things are never one island, even where their UVs agree.
-    content = np.array(contents(looks, lambda look, use: str((look_book(look), use.picture))))
+    content = np.array(
+        contents(materials, lambda material, binding: str((material_book(material), binding.image)))
+    )
     laid: list[Islands] = []
     sets: list[IslandSet] = []
     unrolled: list[int] = []
     for number, own in enumerate(painted):
-        uv, repeats = _px_of(own, looks, sizes)
+        uv, repeats = _px_of(own, materials, sizes)
         side = max(float(np.ptp(uv, axis=0).max(initial=1.0)), 1.0)
-        uv[:, 0] += FAR * content[own.face_look[own.mesh.corner_face]]
+        uv[:, 0] += FAR * content[own.face_materials[own.mesh.corner_face]]
         obj = with_channel(replace(own.obj, mesh=replace(own.mesh, channels=())), 0, uv)
         islands = find_islands(
             obj.mesh, obj.mesh.channels[0], tolerance=min(UV_TOLERANCE * 4096, 1e-4 * side)
@@ -108,7 +110,7 @@ def arrange(
     every = concatenate([replace(s, proportion=np.ones(s.count)) for s in sets])
     if not every.count:
         raise LayoutError("There is no face to lay out.", "", "Bring in meshes with faces.")
-    leader = _leaders(every, _island_looks(painted, laid), looks)
+    leader = _leaders(every, _island_materials(painted, laid), materials)
     placements = np.zeros((every.count, 2, 3))
     px = np.array([settings.width, settings.height], np.float64)
     factor = _factors(every, density)
@@ -151,33 +153,35 @@ def _points_between(uv: FloatArray, corner_island: IntArray, px: FloatArray) -> 
 
 
 def _px_of(
-    own: Painted, looks: Sequence[Look], sizes: Callable[[int, Use], tuple[int, int] | None]
+    own: Painted,
+    materials: Sequence[TexturedMaterial],
+    sizes: Callable[[int, TextureBinding], tuple[int, int] | None],
 ) -> tuple[FloatArray, bool]:
-    """(C, 2) where corners lie in their pictures, px, origin at the bottom left, and whether some
-    face reaches over more than one repeat. What has no picture is a point of its look."""
-    corner_look = own.face_look[own.mesh.corner_face]
-    out = np.empty((len(corner_look), 2))
+    """(C, 2) where corners lie in their textures, px, origin at the bottom left, and whether some
+    face reaches over more than one repeat. What has no texture is a point of its material."""
+    corner_material_of = own.face_materials[own.mesh.corner_face]
+    out = np.empty((len(corner_material_of), 2))
     repeats = False
-    for number in np.unique(corner_look):
-        mine = corner_look == number
+    for number in np.unique(corner_material_of):
+        mine = corner_material_of == number
         out[mine] = (-1000.0 * (number + 1), -1000.0)
-        use = reference_use(looks[number], partial(sizes, int(number)))
-        size = sizes(int(number), use) if use else None
-        if use is None or size is None or use.channel >= len(own.stored):
+        binding = reference_binding(materials[number], partial(sizes, int(number)))
+        size = sizes(int(number), binding) if binding else None
+        if binding is None or size is None or binding.channel >= len(own.stored):
             continue
-        read = own.stored[use.channel][mine] @ use.matrix[:, :2].T + use.matrix[:, 2]
+        read = own.stored[binding.channel][mine] @ binding.matrix[:, :2].T + binding.matrix[:, 2]
         px = np.stack([read[:, 0] * size[0], (1.0 - read[:, 1]) * size[1]], axis=1)
         known = np.isfinite(px).all(axis=1)
         places = np.flatnonzero(mine)[known]
         out[places] = px[known]
-        repeats |= own.repeats(int(number), use)
+        repeats |= own.repeats(int(number), binding)
     # A face of which one corner has no UVs is a point as a whole.
     lost = (out[:, 0] <= -999.0) & (out[:, 1] == -1000.0)
     bad = np.unique(own.mesh.corner_face[lost])
     if len(bad):
         whole = np.isin(own.mesh.corner_face, bad)
         out[whole] = np.stack(
-            [-1000.0 * (corner_look[whole] + 1), np.full(int(whole.sum()), -1000.0)], axis=1
+            [-1000.0 * (corner_material_of[whole] + 1), np.full(int(whole.sum()), -1000.0)], axis=1
         )
     return out, repeats
 
@@ -185,12 +189,12 @@ def _px_of(
 def kept_density(
     own: Painted,
     px: FloatArray,
-    looks: Sequence[Look],
-    sizes: Callable[[int, Use], tuple[int, int] | None],
+    materials: Sequence[TexturedMaterial],
+    sizes: Callable[[int, TextureBinding], tuple[int, int] | None],
 ) -> float | None:
     """How dense an object's texels are where its corners lie now (C, 2), px, as a part of what they were
-    painted with; None where it has no picture."""
-    old = _px_of(own, looks, sizes)[0]
+    painted with; None where it has no texture."""
+    old = _px_of(own, materials, sizes)[0]
     tri = own.mesh.triangles
 
     def area(points: FloatArray) -> FloatArray:
@@ -205,27 +209,32 @@ def kept_density(
     return float(np.sqrt(after[fine].sum() / before[fine].sum()))
 
 
-def _island_looks(painted: Sequence[Painted], laid: Sequence[Islands]) -> list[tuple[int, ...]]:
-    """Looks that each island's faces have."""
+def _island_materials(painted: Sequence[Painted], laid: Sequence[Islands]) -> list[tuple[int, ...]]:
+    """Materials that each island's faces have."""
     out: list[tuple[int, ...]] = []
     for own, islands in zip(painted, laid, strict=True):
-        pairs = np.unique(np.stack([islands.face_island, own.face_look], axis=1), axis=0)
+        pairs = np.unique(np.stack([islands.face_island, own.face_materials], axis=1), axis=0)
         sets: list[list[int]] = [[] for _ in range(islands.count)]
-        for island, look in pairs.tolist():
+        for island, material in pairs.tolist():
             if island >= 0:
-                sets[island].append(look)
+                sets[island].append(material)
         out += [tuple(row) for row in sets]
     return out
 
 
-def _leaders(islands: IslandSet, which: list[tuple[int, ...]], looks: Sequence[Look]) -> IntArray:
+def _leaders(
+    islands: IslandSet, which: list[tuple[int, ...]], materials: Sequence[TexturedMaterial]
+) -> IntArray:
     """(I,) the first island that was painted as one with each: the same triangles of the same
-    pictures, which hold all there is of their looks."""
+    textures, which hold all there is of their materials."""
     rows, starts = islands.triangle_rows
     leader = np.arange(islands.count)
     seen: dict[tuple[tuple[int, ...], bytes], int] = {}
     for island in range(islands.count):
-        if any(len({use.channel for use in looks[k].uses.values()}) > 1 for k in which[island]):
+        if any(
+            len({binding.channel for binding in materials[k].bindings.values()}) > 1
+            for k in which[island]
+        ):
             continue
         own = islands.triangles[rows[starts[island] : starts[island + 1]]]
         points = np.rint(own / SAME_PX).astype(np.int64)

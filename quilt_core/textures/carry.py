@@ -1,5 +1,5 @@
-"""Carry pictures over to a new layout: for each texel of the new picture the point on the surface,
-there the old UV, there the old picture.
+"""Carry textures over to a new layout: for each texel of the new texture the point on the surface,
+there the old UV, there the old texture.
 
 References: glTF 2.0 specification (ISO/IEC 12113:2022), 3.9 and appendix B (what is shaded); Heckbert
 1989, Fundamentals of Texture Mapping and Image Warping (area filtering by supersampling).
@@ -17,9 +17,9 @@ from quilt_core.errors import LayoutError
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.textures._turn_loops import turn_normals
 from quilt_core.textures.bakings import Baking
-from quilt_core.textures.decode import Picture
+from quilt_core.textures.decode import DecodedImage
 from quilt_core.textures.frames import corner_tangents, even_turns
-from quilt_core.textures.looks import Look, Slot, Use
+from quilt_core.textures.materials import Slot, TextureBinding, TexturedMaterial
 from quilt_core.textures.merge_loops import read_texels
 from quilt_core.textures.places import Places
 from quilt_core.textures.texels import Texels, bleed
@@ -29,12 +29,12 @@ Image = NDArray[np.float32]
 MOST_SAMPLES = 16
 FILTERS = {"bilinear": 1, "mitchell": 2, "lanczos": 3}
 NEUTRAL = {"height": 0.5, "curvature": 0.5, "objectNormal": 0.5, "id": 0.0}
-"""What stands where an object has no picture in these roles."""
+"""What stands where an object has no texture in these roles."""
 FLAT_NORMAL = (128 / 255, 128 / 255, 1.0)
 
 
 @dataclass(frozen=True, eq=False)
-class Skin:
+class SurfaceTriangles:
     """Triangles of all members, as they were and as they lie now.
 
     Parameters
@@ -43,8 +43,8 @@ class Skin:
         UVs of the new layout, origin at the bottom left.
     stored : dict
         Old UVs (N, 3, 2) by channel, origin at the top left; NaN where a triangle has none.
-    look : (N,) int64
-        Number of its look.
+    material : (N,) int64
+        Number of its material.
     points, normals : (N, 3, 3) float64
     tangents : (N, 3, 4) float64
         Those of the file; NaN where it has none.
@@ -52,7 +52,7 @@ class Skin:
 
     now: FloatArray
     stored: Mapping[int, FloatArray]
-    look: IntArray
+    material: IntArray
     points: FloatArray
     normals: FloatArray
     tangents: FloatArray
@@ -61,46 +61,46 @@ class Skin:
         """(N, 3, 2) where they lie now, px from the top left."""
         return np.stack([self.now[..., 0] * width, (1.0 - self.now[..., 1]) * height], axis=2)
 
-    def part(self, chosen: BoolArray) -> Skin:
+    def part(self, chosen: BoolArray) -> SurfaceTriangles:
         """Some of the triangles."""
-        return Skin(
+        return SurfaceTriangles(
             self.now[chosen],
             {channel: rows[chosen] for channel, rows in self.stored.items()},
-            self.look[chosen],
+            self.material[chosen],
             self.points[chosen],
             self.normals[chosen],
             self.tangents[chosen],
         )
 
-    def read_at(self, use: Use) -> FloatArray:
-        """(N, 3, 2) where a use of a picture reads at the corners; NaN without UVs."""
-        uv = self.stored.get(use.channel)
+    def read_at(self, binding: TextureBinding) -> FloatArray:
+        """(N, 3, 2) where a binding of a texture reads at the corners; NaN without UVs."""
+        uv = self.stored.get(binding.channel)
         if uv is None:
             return np.full_like(self.now, np.nan)
-        return np.asarray(uv @ use.matrix[:, :2].T + use.matrix[:, 2])
+        return np.asarray(uv @ binding.matrix[:, :2].T + binding.matrix[:, 2])
 
 
 def carry(
-    skin: Skin,
+    surface: SurfaceTriangles,
     slot: Slot,
-    looks: Sequence[Look],
+    materials: Sequence[TexturedMaterial],
     bakings: Mapping[int, Baking],
-    pictures: Callable[[int, int], Picture | None],
+    images: Callable[[int, int], DecodedImage | None],
     texels: Texels,
     filter_name: str = "bilinear",
     places: Places | None = None,
 ) -> Image:
-    """The new picture of a slot.
+    """The new texture of a slot.
 
     Parameters
     ----------
-    skin : Skin
+    surface : SurfaceTriangles
     slot : Slot
-    looks : sequence of Look
+    materials : sequence of TexturedMaterial
     bakings : mapping
-        By look; looks that are not in it get a filler.
-    pictures : callable
-        The picture of a look's use: by look and the number there; None where it is missing.
+        By look; materials that are not in it get a filler.
+    images : callable
+        The texture of a material's use: by look and the number there; None where it is missing.
     texels : Texels
     filter_name : str
         Of `FILTERS`; what shrinks is averaged over each texel in any case.
@@ -115,7 +115,7 @@ def carry(
     if filter_name not in FILTERS:
         raise LayoutError(f"A filter “{filter_name}”.", "filter", f"Give {', '.join(FILTERS)}.")
     height, width = texels.owner.shape
-    now = skin.px(width, height)
+    now = surface.px(width, height)
     out = np.empty((height, width, 4), np.float32)
 
     def fill(band: slice) -> None:
@@ -126,53 +126,53 @@ def carry(
             out[band, :, :2] = FLAT_NORMAL[0]
 
     read = np.zeros(len(now), bool)
-    for _, _, _, chosen, _ in _to_read(skin, slot, looks, bakings, pictures):
+    for _, _, _, chosen, _ in _to_read(surface, slot, materials, bakings, images):
         read |= chosen
     if texels.bare or not read.all():
         texels.each_band(fill)
-    for number, use, picture, chosen, old in _to_read(skin, slot, looks, bakings, pictures):
+    for number, binding, image, chosen, old in _to_read(surface, slot, materials, bakings, images):
         old = np.where(chosen[:, None, None], old, 0.0)
-        samples = _samples(now, old, picture.size, chosen)
+        samples = _samples(now, old, image.size, chosen)
         if slot.name == "id":
             samples[:] = 1  # never mixed
-        kind = 0 if use.nearest else FILTERS[filter_name]
+        kind = 0 if binding.nearest else FILTERS[filter_name]
         whole = (
-            slot.kind == "alpha colour" and looks[number].alpha != "OPAQUE" and picture.has_alpha
+            slot.kind == "alpha colour" and materials[number].alpha != "OPAQUE" and image.has_alpha
         )
-        pixels = picture.linear(slot.srgb)
+        pixels = image.linear(slot.srgb)
         plain = chosen & (samples == 1) if kind == 1 and not whole else np.zeros_like(chosen)
         if plain.any():
             known = places if places is not None else Places()
-            known.reading(number, use, texels, now, plain, old, picture.size).read(pixels, out)
+            known.reading(number, binding, texels, now, plain, old, image.size).read(pixels, out)
         if (chosen & ~plain).any():
-            _read(texels, now, chosen & ~plain, old, samples, pixels, use, kind, whole, out)
+            _read(texels, now, chosen & ~plain, old, samples, pixels, binding, kind, whole, out)
         if slot.kind == "normal":
-            _turn(skin, use, texels, now, chosen, bakings[number].factors[0], out)
+            _turn(surface, binding, texels, now, chosen, bakings[number].factors[0], out)
     if slot.name == "objectNormal":
         texels.each_band(lambda band: _to_unit(out[band], texels.owner[band] >= 0))
     if slot.kind != "normal":
-        _multiply(skin, slot, texels, bakings, out)
+        _multiply(surface, slot, texels, bakings, out)
     bleed(out, texels)
     return out
 
 
 def _to_read(
-    skin: Skin,
+    surface: SurfaceTriangles,
     slot: Slot,
-    looks: Sequence[Look],
+    materials: Sequence[TexturedMaterial],
     bakings: Mapping[int, Baking],
-    pictures: Callable[[int, int], Picture | None],
-) -> Iterator[tuple[int, Use, Picture, BoolArray, FloatArray]]:
-    """Looks with a picture in a slot, their triangles, and where those are read."""
+    images: Callable[[int, int], DecodedImage | None],
+) -> Iterator[tuple[int, TextureBinding, DecodedImage, BoolArray, FloatArray]]:
+    """Looks with a texture in a slot, their triangles, and where those are read."""
     for number in bakings:
-        use = looks[number].uses.get(slot.name)
-        picture = pictures(number, use.picture) if use is not None else None
-        if use is None or picture is None:
+        binding = materials[number].bindings.get(slot.name)
+        image = images(number, binding.image) if binding is not None else None
+        if binding is None or image is None:
             continue
-        old = skin.read_at(use)
-        chosen = (skin.look == number) & np.isfinite(old).all(axis=(1, 2))
+        old = surface.read_at(binding)
+        chosen = (surface.material == number) & np.isfinite(old).all(axis=(1, 2))
         if chosen.any():
-            yield number, use, picture, chosen, old
+            yield number, binding, image, chosen, old
 
 
 def _samples(
@@ -199,13 +199,13 @@ def _read(
     old: FloatArray,
     samples: NDArray[np.int64],
     pixels: Image,
-    use: Use,
+    binding: TextureBinding,
     kind: int,
     whole: bool,
     out: Image,
 ) -> None:
     """Average what shrinks, and read what is no plain bilinear read."""
-    wrap = np.array(use.wrap, np.int64)
+    wrap = np.array(binding.wrap, np.int64)
 
     def work(band: slice) -> None:
         read_texels(
@@ -217,8 +217,8 @@ def _read(
 
 
 def _turn(
-    skin: Skin,
-    use: Use,
+    surface: SurfaceTriangles,
+    binding: TextureBinding,
     texels: Texels,
     now: FloatArray,
     chosen: BoolArray,
@@ -226,15 +226,15 @@ def _turn(
     out: Image,
 ) -> None:
     """Turn the vectors of a normal map with the islands."""
-    read = skin.read_at(use)[chosen]
+    read = surface.read_at(binding)[chosen]
     up = np.stack([read[..., 0], 1.0 - read[..., 1]], axis=2)
-    points, normals = skin.points[chosen], skin.normals[chosen]
-    had: BoolArray = np.asarray(np.isfinite(skin.tangents[chosen]).all(axis=(1, 2)))
+    points, normals = surface.points[chosen], surface.normals[chosen]
+    had: BoolArray = np.asarray(np.isfinite(surface.tangents[chosen]).all(axis=(1, 2)))
     before, after = np.zeros((len(chosen), 3, 4)), np.zeros((len(chosen), 3, 4))
     own = corner_tangents(points, normals, up)
-    before[chosen] = np.where(had[:, None, None], skin.tangents[chosen], own)
-    after[chosen] = corner_tangents(points, normals, skin.now[chosen])
-    shading = np.where(chosen[:, None, None], skin.normals, 0.0)
+    before[chosen] = np.where(had[:, None, None], surface.tangents[chosen], own)
+    after[chosen] = corner_tangents(points, normals, surface.now[chosen])
+    shading = np.where(chosen[:, None, None], surface.normals, 0.0)
     even = even_turns(shading, before, after)
 
     def work(band: slice) -> None:
@@ -265,15 +265,15 @@ def _to_unit(band: Image, known: BoolArray) -> None:
 
 
 def _multiply(
-    skin: Skin, slot: Slot, texels: Texels, bakings: Mapping[int, Baking], out: Image
+    surface: SurfaceTriangles, slot: Slot, texels: Texels, bakings: Mapping[int, Baking], out: Image
 ) -> None:
     """Work the factors in."""
-    table = np.ones((int(skin.look.max(initial=0)) + 1, 4), np.float32)
+    table = np.ones((int(surface.material.max(initial=0)) + 1, 4), np.float32)
     for number, baking in bakings.items():
         table[number, list(slot.channels)[: len(baking.factors)]] = baking.factors
     if (table == 1).all():
         return
-    of_triangle = table[skin.look]
+    of_triangle = table[surface.material]
     for band in texels.bands():
         owner = texels.owner[band]
         has = owner >= 0

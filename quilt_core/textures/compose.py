@@ -1,4 +1,4 @@
-"""Put carried pictures together as a profile wants them."""
+"""Put carried textures together as a profile wants them."""
 
 from __future__ import annotations
 
@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 
 from quilt_core.textures.carry import FLAT_NORMAL, NEUTRAL
 from quilt_core.textures.decode import decode, encode, to_linear, to_srgb
-from quilt_core.textures.looks import PLAIN
+from quilt_core.textures.materials import PLAIN
 from quilt_core.textures.merge import Group, Merged
-from quilt_core.textures.profile import SOURCES, SRGB, TURNED, Profile, ProfilePicture
+from quilt_core.textures.profile import SOURCES, SRGB, TURNED, Profile, ProfileTexture
 
 Image = NDArray[np.float32]
 INSTEAD = {
@@ -27,10 +27,10 @@ INSTEAD = {
 def compose(
     profile: Profile, merged: Merged, name: Callable[[str], str]
 ) -> tuple[dict[str, bytes], dict[str, tuple[int, int, int, int]]]:
-    """The pictures of a profile, from those that were carried over.
+    """The textures of a profile, from those that were carried over.
 
     Colours are written as sRGB, everything else as it is. Factors that stay on the materials are worked in, as engines
-    read the pictures without them; the strength of an emission beyond 1 is not.
+    read the textures without them; the strength of an emission beyond 1 is not.
 
     Parameters
     ----------
@@ -47,18 +47,18 @@ def compose(
     files: dict[str, bytes] = {}
     sizes: dict[str, tuple[int, int, int, int]] = {}
     reader = _Reader(merged)
-    for picture in profile.pictures:
-        pixels = _picture(picture, reader, profile.largest)
-        ending = "jpg" if picture.format == "jpeg" else picture.format
-        file = f"{name(picture.role)}.{ending}"
-        files[file] = encode(pixels, picture.format)
+    for image in profile.images:
+        pixels = _image(image, reader, profile.largest)
+        ending = "jpg" if image.format == "jpeg" else image.format
+        file = f"{name(image.role)}.{ending}"
+        files[file] = encode(pixels, image.format)
         bits = 16 if pixels.dtype == np.uint16 else 8
         sizes[file] = (pixels.shape[1], pixels.shape[0], pixels.shape[2], bits)
     return files, sizes
 
 
 class _Reader:
-    """Channels of the carried pictures, decoded when they are asked for."""
+    """Channels of the carried textures, decoded when they are asked for."""
 
     def __init__(self, merged: Merged) -> None:
         self.merged = merged
@@ -82,7 +82,7 @@ class _Reader:
         return slot, channel, plain[at] if at < len(plain) else 1.0
 
     def depth(self, source: str) -> int:
-        """Bits of a source's picture, 8 without any."""
+        """Bits of a source's texture, 8 without any."""
         slot = self.slot_of(source)[0]
         return max(
             (self.merged.sizes[f][3] for g in self.merged.groups if (f := g.slots.get(slot, ""))),
@@ -90,7 +90,7 @@ class _Reader:
         )
 
     def size(self, source: str) -> tuple[int, int] | None:
-        """Width and height of a source's picture."""
+        """Width and height of a source's texture."""
         slot = self.slot_of(source)[0]
         found = [self.merged.sizes[f] for g in self.merged.groups if (f := g.slots.get(slot, ""))]
         return max(((w, h) for w, h, _, _ in found), default=None)
@@ -138,7 +138,7 @@ class _Reader:
         if slot == "occlusion":
             return np.asarray(1.0 + factor * (out - 1.0), np.float32)
         if slot == "normal":
-            return out  # the scale of normals is a matter of all three channels, see `_picture`
+            return out  # the scale of normals is a matter of all three channels, see `_image`
         return np.asarray(out * factor, np.float32)
 
 
@@ -160,17 +160,17 @@ def _place(slot: str, channel: int) -> int:
     return channel - 1 if slot == "metallicRoughness" else channel
 
 
-def _picture(picture: ProfilePicture, reader: _Reader, largest: int) -> NDArray[Any]:
-    known = [size for source in picture.channels if (size := reader.size(source))]
+def _image(image: ProfileTexture, reader: _Reader, largest: int) -> NDArray[Any]:
+    known = [size for source in image.channels if (size := reader.size(source))]
     width, height = max(known, default=reader.merged.plain_size)
     scale = min(1.0, largest / max(width, height))
     size = (max(1, round(width * scale)), max(1, round(height * scale)))
-    bits = picture.bits or max(reader.depth(source) for source in picture.channels)
-    if picture.format != "png":
+    bits = image.bits or max(reader.depth(source) for source in image.channels)
+    if image.format != "png":
         bits = 8
     full = 255 if bits == 8 else 65535
     channels = []
-    for source in picture.channels:
+    for source in image.channels:
         own = reader.channel(source, size, full)
         if source in TURNED:
             # The byte nearest to nothing at all, 128, is meant as flat, and stays so.
@@ -181,13 +181,13 @@ def _picture(picture: ProfilePicture, reader: _Reader, largest: int) -> NDArray[
             )
             own = np.where(flat, own, full - own)
         channels.append(own)
-    channels = _scaled_normals(picture, reader, channels, size, full)
+    channels = _scaled_normals(image, reader, channels, size, full)
     kind = np.uint8 if bits == 8 else np.uint16
     return np.stack([np.rint(np.clip(own, 0, full)).astype(kind) for own in channels], axis=2)
 
 
 def _scaled_normals(
-    picture: ProfilePicture,
+    image: ProfileTexture,
     reader: _Reader,
     channels: list[NDArray[Any]],
     size: tuple[int, int],
@@ -196,7 +196,7 @@ def _scaled_normals(
     """Work the scale of normals that stays on the materials into their vectors."""
     groups = reader.merged.groups
     values = [_value(g, "normal", 0, 1.0) for g in groups]
-    at = {source[7]: k for k, source in enumerate(picture.channels) if source.startswith("normal")}
+    at = {source[7]: k for k, source in enumerate(image.channels) if source.startswith("normal")}
     if all(v == 1.0 for v in values) or set(at) != {"x", "y", "z"}:
         return channels
     scale: Any = values[0]

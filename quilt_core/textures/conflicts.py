@@ -9,62 +9,71 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.scene.types import FloatArray, IntArray
-from quilt_core.textures.carry import Skin
-from quilt_core.textures.looks import REPEAT, Look, Use
+from quilt_core.textures.carry import SurfaceTriangles
+from quilt_core.textures.materials import REPEAT, TextureBinding, TexturedMaterial
 from quilt_core.textures.texels import barycentric, find_texels
 
 SIDE = 512
-"""px of the picture in which it is looked for."""
+"""px of the texture in which it is looked for."""
 APART = 1.0
-"""Texels of the old picture that two places may lie apart and are still the same."""
+"""Texels of the old texture that two places may lie apart and are still the same."""
 FEWEST = 4
 """Texels that two objects must share: fewer are borders that touch."""
 
 
-def contents(looks: Sequence[Look], digest: Callable[[int, Use], str]) -> list[int]:
-    """A number for each look, equal for those that show the same pictures with the same factors.
+def contents(
+    materials: Sequence[TexturedMaterial], digest: Callable[[int, TextureBinding], str]
+) -> list[int]:
+    """A number for each material, equal for those that show the same textures with the same factors.
 
-    `digest` tells the picture of a look's use.
+    `digest` tells the texture of a material's use.
     """
     known: dict[Any, int] = {}
     out = []
-    for number, look in enumerate(looks):
-        uses = tuple(
-            (name, digest(number, use), use.channel, use.matrix.tobytes(), use.wrap, use.nearest)
-            for name, use in sorted(look.uses.items())
+    for number, material in enumerate(materials):
+        bindings = tuple(
+            (
+                name,
+                digest(number, binding),
+                binding.channel,
+                binding.matrix.tobytes(),
+                binding.wrap,
+                binding.nearest,
+            )
+            for name, binding in sorted(material.bindings.items())
         )
-        factors = tuple(sorted((name, tuple(value)) for name, value in look.factors.items()))
-        out.append(known.setdefault((uses, factors), len(known)))
+        factors = tuple(sorted((name, tuple(value)) for name, value in material.factors.items()))
+        out.append(known.setdefault((bindings, factors), len(known)))
     return out
 
 
 def find_conflicts(
-    skin: Skin,
+    surface: SurfaceTriangles,
     owner: IntArray,
-    looks: Sequence[Look],
+    materials: Sequence[TexturedMaterial],
     content: Sequence[int],
-    sizes: Callable[[int, Use], tuple[int, int] | None],
+    sizes: Callable[[int, TextureBinding], tuple[int, int] | None],
 ) -> list[tuple[int, int, float]]:
     """Pairs of objects whose islands lie on one another but show different things.
 
     Parameters
     ----------
-    skin : Skin
+    surface : SurfaceTriangles
         Without triangles that have no place.
     owner : (N,) int64
         Object of each triangle.
-    looks : sequence of Look
+    materials : sequence of TexturedMaterial
     content : sequence of int
         See `contents`.
     sizes : callable
-        Width and height of the picture of a look's use.
+        Width and height of the texture of a material's use.
 
     Returns
     -------
     list of (int, int, float)
         Both objects, which may be one, and the part of the sheet that they share.
     """
-    px = skin.px(SIDE, SIDE)
+    px = surface.px(SIDE, SIDE)
     first = find_texels(px, SIDE, SIDE).owner
     last = find_texels(px[::-1], SIDE, SIDE).owner
     last = np.where(last >= 0, len(px) - 1 - last, -1)
@@ -75,17 +84,17 @@ def find_conflicts(
     deep = _inside(px[one], at) & _inside(px[two], at)
     one, two, at = one[deep], two[deep], at[deep]
     table = np.array(content, np.int64)
-    differs = table[skin.look[one]] != table[skin.look[two]]
-    for number in np.unique(skin.look[one]):
-        mine = (skin.look[one] == number) & ~differs
-        for use in looks[int(number)].uses.values():
-            size = sizes(int(number), use)
+    differs = table[surface.material[one]] != table[surface.material[two]]
+    for number in np.unique(surface.material[one]):
+        mine = (surface.material[one] == number) & ~differs
+        for binding in materials[int(number)].bindings.values():
+            size = sizes(int(number), binding)
             if size is None or not mine.any():
                 continue
-            read = skin.read_at(use)
+            read = surface.read_at(binding)
             off = _mapped(px[one[mine]], read[one[mine]], at[mine])
             off -= _mapped(px[two[mine]], read[two[mine]], at[mine])
-            if use.wrap == (REPEAT, REPEAT):
+            if binding.wrap == (REPEAT, REPEAT):
                 off -= np.rint(off)
             apart = np.abs(off * size).max(axis=1) > APART * max(1.0, max(size) / SIDE)
             differs[np.flatnonzero(mine)[apart]] = True

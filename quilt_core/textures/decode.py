@@ -1,4 +1,4 @@
-"""Pictures as arrays, and back into files.
+"""Textures as arrays, and back into files.
 
 References: IEC 61966-2-1 (sRGB); PNG specification (ISO/IEC 15948) for 8 and 16 bit.
 """
@@ -32,8 +32,8 @@ LINEAR_8 = np.where(
 
 
 @dataclass(frozen=True, eq=False)
-class Picture:
-    """A decoded picture.
+class DecodedImage:
+    """A decoded texture.
 
     Parameters
     ----------
@@ -65,7 +65,7 @@ class Picture:
 
     @cached_property
     def digest(self) -> str:
-        """Equal for pictures with equal pixels."""
+        """Equal for textures with equal pixels."""
         head = f"{self.pixels.shape} {self.pixels.dtype} {self.linear_light}".encode()
         return hashlib.sha256(head + self.pixels.tobytes()).hexdigest()
 
@@ -114,8 +114,8 @@ def to_srgb(values: FloatArray) -> FloatArray:
     ).astype(np.float32)
 
 
-def decode(name: str, data: bytes) -> Picture:
-    """Read a picture: PNG of 8 and 16 bit, JPEG, WebP, TIFF, TGA and what else the libraries know;
+def decode(name: str, data: bytes) -> DecodedImage:
+    """Read a texture: PNG of 8 and 16 bit, JPEG, WebP, TIFF, TGA and what else the libraries know;
     OpenEXR and Radiance HDR as 16 bit from 0 to 1 in linear light.
 
     Raises
@@ -129,25 +129,25 @@ def decode(name: str, data: bytes) -> Picture:
     raw = cv2.imdecode(np.frombuffer(data, np.uint8), cv2.IMREAD_UNCHANGED) if data else None
     if raw is None or raw.dtype not in (np.uint8, np.uint16):
         raw = _by_pillow(name, data)
-        return Picture(name, _as_rgba(raw), raw.ndim == 3 and raw.shape[2] in (2, 4))
+        return DecodedImage(name, _as_rgba(raw), raw.ndim == 3 and raw.shape[2] in (2, 4))
     raw = raw if raw.ndim == 3 else raw[..., None]
     if raw.shape[2] >= 3:
         raw = raw[..., [2, 1, 0, *range(3, raw.shape[2])]]
-    return Picture(name, _as_rgba(raw), raw.shape[2] in (2, 4))
+    return DecodedImage(name, _as_rgba(raw), raw.shape[2] in (2, 4))
 
 
-def _of_high_range(name: str, values: FloatArray) -> Picture:
+def _of_high_range(name: str, values: FloatArray) -> DecodedImage:
     values = np.nan_to_num(values, posinf=1.0, neginf=0.0)
     pixels = np.rint(np.clip(values, 0.0, 1.0) * np.float32(65535)).astype(np.uint16)
     beyond = bool((values > 1.0).any())
-    return Picture(name, _as_rgba(pixels), values.shape[2] in (2, 4), True, beyond)
+    return DecodedImage(name, _as_rgba(pixels), values.shape[2] in (2, 4), True, beyond)
 
 
-def as_shown(picture: Picture) -> NDArray[Any]:
-    """(H, W, 4) pixels whose colours are sRGB, with the picture's own depth."""
-    if not picture.linear_light:
-        return picture.pixels
-    return quantized(picture.linear(False), True, picture.depth)
+def as_shown(image: DecodedImage) -> NDArray[Any]:
+    """(H, W, 4) pixels whose colours are sRGB, with the texture's own depth."""
+    if not image.linear_light:
+        return image.pixels
+    return quantized(image.linear(False), True, image.depth)
 
 
 def _check_size(name: str, data: bytes) -> None:
@@ -157,9 +157,9 @@ def _check_size(name: str, data: bytes) -> None:
             if kind_of(data):
                 width, height = size_of(name, data)
             else:
-                with Image.open(io.BytesIO(data)) as picture:
-                    width, height = picture.size
-    except Exception:  # only a look at the size; whether it can be read is found out later
+                with Image.open(io.BytesIO(data)) as image:
+                    width, height = image.size
+    except Exception:  # only a material at the size; whether it can be read is found out later
         return
     if width * height > MOST_PIXELS:
         raise QuiltError(
@@ -171,8 +171,8 @@ def _by_pillow(name: str, data: bytes) -> NDArray[np.uint8]:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data)) as picture:
-                return np.asarray(picture.convert("RGBA"))
+            with Image.open(io.BytesIO(data)) as image:
+                return np.asarray(image.convert("RGBA"))
     except Exception:
         raise QuiltError(
             "The image cannot be read.", name, "Save it again as PNG, or supply another one."

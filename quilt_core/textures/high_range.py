@@ -1,6 +1,6 @@
-"""Pictures with numbers beyond 0 to 1: OpenEXR and Radiance HDR, both in linear light.
+"""Textures with numbers beyond 0 to 1: OpenEXR and Radiance HDR, both in linear light.
 
-References: OpenEXR file layout (magic number 0x01312f76); Radiance picture format (“#?RADIANCE”).
+References: OpenEXR file layout (magic number 0x01312f76); Radiance texture format (“#?RADIANCE”).
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ GREY = ("Y", "Z", "V")
 
 
 def kind_of(data: bytes) -> str:
-    """EXR, HDR, or nothing for a picture that is neither."""
+    """EXR, HDR, or nothing for a texture that is neither."""
     if data[:4] == EXR:
         return "EXR"
     return "HDR" if data.startswith(RADIANCE) else ""

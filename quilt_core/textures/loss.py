@@ -1,4 +1,4 @@
-"""What carrying over costs: old and new pictures compared at points of the surface."""
+"""What carrying over costs: old and new textures compared at points of the surface."""
 
 from __future__ import annotations
 
@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from quilt_core.scene.types import IntArray
 from quilt_core.textures.bakings import Baking
-from quilt_core.textures.carry import Skin
-from quilt_core.textures.decode import Picture
-from quilt_core.textures.looks import CLAMP, Look, Slot
+from quilt_core.textures.carry import SurfaceTriangles
+from quilt_core.textures.decode import DecodedImage
+from quilt_core.textures.materials import CLAMP, Slot, TexturedMaterial
 from quilt_core.textures.merge_loops import read_points
 from quilt_core.textures.texels import Texels
 
@@ -25,12 +25,12 @@ BEST = 99.0
 
 
 def losses(
-    skin: Skin,
+    surface: SurfaceTriangles,
     owner: IntArray,
     slot: Slot,
-    looks: Sequence[Look],
+    materials: Sequence[TexturedMaterial],
     bakings: Mapping[int, Baking],
-    pictures: Callable[[int, int], Picture | None],
+    images: Callable[[int, int], DecodedImage | None],
     new: NDArray[np.float32],
     texels: Texels,
 ) -> dict[int, float]:
@@ -38,36 +38,36 @@ def losses(
 
     Parameters
     ----------
-    skin : Skin
+    surface : SurfaceTriangles
     owner : (N,) int64
         Object of each triangle.
     slot : Slot
         Not one of normals, whose vectors turn.
-    looks, bakings, pictures
+    looks, bakings, textures
         See `carry`.
     new : (H, W, 4) float32
-        The new picture, in linear light.
+        The new texture, in linear light.
     texels : Texels
-        Of that picture. Points near the border of an island are left out: there the old picture shows
+        Of that texture. Points near the border of an island are left out: there the old texture shows
         its neighbours, and the new one does not.
 
     Returns
     -------
     dict
-        Object to dB; objects without a picture in this role are left out. A peak is 1.
+        Object to dB; objects without a texture in this role are left out. A peak is 1.
     """
     rng = np.random.default_rng(9)
     height, width = new.shape[:2]
     side = np.ones((2 * INNER + 1, 2 * INNER + 1), np.uint8)
     inner = cv2.erode((texels.owner >= 0).view(np.uint8), side) > 0
-    px = skin.px(width, height)
+    px = surface.px(width, height)
     a, b = px[:, 1] - px[:, 0], px[:, 2] - px[:, 0]
     area = 0.5 * np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])
     area = np.where(np.isfinite(area), area, 0.0)
     out: dict[int, float] = {}
-    pictured = [k for k in bakings if slot.name in looks[k].uses]
+    textured = [k for k in bakings if slot.name in materials[k].bindings]
     for number in np.unique(owner):
-        mine = np.flatnonzero((owner == number) & (area > 0) & np.isin(skin.look, pictured))
+        mine = np.flatnonzero((owner == number) & (area > 0) & np.isin(surface.material, textured))
         if not len(mine):
             continue
         chosen = rng.choice(mine, POINTS, p=area[mine] / area[mine].sum())
@@ -79,23 +79,23 @@ def losses(
             continue
         chosen, bary, there = chosen[deep], bary[deep], at[deep] / (width, height)
         error, count = 0.0, 0
-        for look in np.unique(skin.look[chosen]):
-            own = skin.look[chosen] == look
-            use = looks[look].uses[slot.name]
-            picture = pictures(int(look), use.picture)
-            if picture is None:
+        for material in np.unique(surface.material[chosen]):
+            own = surface.material[chosen] == material
+            binding = materials[material].bindings[slot.name]
+            image = images(int(material), binding.image)
+            if image is None:
                 continue
-            old = np.einsum("nk,nkc->nc", bary[own], skin.read_at(use)[chosen[own]])
+            old = np.einsum("nk,nkc->nc", bary[own], surface.read_at(binding)[chosen[own]])
             known = np.isfinite(old).all(axis=1)
-            wrap = np.array(use.wrap, np.int64)
+            wrap = np.array(binding.wrap, np.int64)
             before = read_points(
-                picture.linear(slot.srgb), old[known], wrap, 0 if use.nearest else 1
+                image.linear(slot.srgb), old[known], wrap, 0 if binding.nearest else 1
             )
             after = read_points(new, there[own][known], np.array((CLAMP, CLAMP)), 1)
             channels = [c for c in slot.channels if c < 3]
             factors = np.ones(4)
-            factors[list(slot.channels)[: len(bakings[int(look)].factors)]] = bakings[
-                int(look)
+            factors[list(slot.channels)[: len(bakings[int(material)].factors)]] = bakings[
+                int(material)
             ].factors
             wanted = before * factors
             if slot.name == "occlusion":

@@ -1,4 +1,4 @@
-"""Memory of pictures with their mip levels."""
+"""Memory of textures with their mip levels."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from typing import Any
 
 
 def memory_of(width: int, height: int, channels: int, bits: int) -> dict[str, int]:
-    """Bytes of a picture with all its mip levels.
+    """Bytes of a texture with all its mip levels.
 
     Parameters
     ----------
@@ -47,7 +47,7 @@ def memory_of(width: int, height: int, channels: int, bits: int) -> dict[str, in
 
 
 def memory_total(sizes: Sequence[tuple[int, int, int, int]]) -> dict[str, Any]:
-    """Sums of `memory_of` over pictures."""
+    """Sums of `memory_of` over textures."""
     out = {"raw": 0, "bc1": 0, "bc5": 0, "bc7": 0, "astc4x4": 0}
     for size in sizes:
         for name, value in memory_of(*size).items():

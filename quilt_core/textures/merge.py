@@ -1,5 +1,5 @@
-"""Merge painted objects into one set of pictures: groups of materials that become one, their slots,
-the carried pictures."""
+"""Merge painted objects into one set of textures: groups of materials that become one, their slots,
+the carried textures."""
 
 from __future__ import annotations
 
@@ -13,18 +13,18 @@ from quilt_core.errors import LayoutError
 from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.textures.arrange import Arranged
 from quilt_core.textures.bakings import Baking, groups_of, plan_bakings
-from quilt_core.textures.carry import Skin, carry
+from quilt_core.textures.carry import SurfaceTriangles, carry
 from quilt_core.textures.constants import settle_constants
-from quilt_core.textures.decode import Picture, encode, quantized
+from quilt_core.textures.decode import DecodedImage, encode, quantized
 from quilt_core.textures.difference import Difference, difference
-from quilt_core.textures.looks import BASE, CORE, METAL_ROUGH, OCCLUSION, Look, Slot
 from quilt_core.textures.loss import losses
+from quilt_core.textures.materials import BASE, CORE, METAL_ROUGH, OCCLUSION, Slot, TexturedMaterial
 from quilt_core.textures.painted import Painted
 from quilt_core.textures.places import Places
 from quilt_core.textures.roles import FREE
 from quilt_core.textures.texels import Texels, find_texels
 
-Pictures = Callable[[int, int], Picture | None]
+Images = Callable[[int, int], DecodedImage | None]
 
 ENDINGS = {"png": "png", "jpeg": "jpg", "webp": "webp"}
 PACKED = "occlusionRoughnessMetallic"
@@ -32,11 +32,11 @@ PACKED = "occlusionRoughnessMetallic"
 
 @dataclass(frozen=True, eq=False)
 class Group:
-    """Looks that become one material.
+    """Materials that become one material.
 
     Parameters
     ----------
-    looks : tuple of int
+    materials : tuple of int
     alpha : str
     factors : dict
         Slot name to the factors of the new material.
@@ -45,10 +45,10 @@ class Group:
     title : str
         Of the new material.
     sheet : int
-        Which set of pictures it reads, where there are several.
+        Which set of textures it reads, where there are several.
     """
 
-    looks: tuple[int, ...]
+    materials: tuple[int, ...]
     alpha: str
     factors: dict[str, tuple[float, ...]] = field(default_factory=dict)
     slots: dict[str, str] = field(default_factory=dict)
@@ -64,20 +64,20 @@ class Merged:
     ----------
     groups : tuple of Group
     files : dict
-        Names of the pictures to their bytes.
+        Names of the textures to their bytes.
     sizes : dict
         Their names to width, height, channels and bits.
     texels : Texels
-        Of the largest picture.
+        Of the largest texture.
     roles : dict
         Their names to what they show.
     loss : dict
         Slot name to dB by object, see `losses`.
     plain_size : (2,) int
-        px of a picture of a role that none of them has.
+        px of a texture of a role that none of them has.
     physical : bool
         Whether materials without a word on metal and roughness are metal and rough, as in glTF.
-    skin : Skin
+    surface : SurfaceTriangles
     difference : Difference
         Of the base colour, where it was asked for.
     """
@@ -90,35 +90,35 @@ class Merged:
     loss: dict[str, dict[int, float]] = field(default_factory=dict)
     plain_size: tuple[int, int] = (4, 4)
     physical: bool = True
-    skin: Skin | None = None
+    surface: SurfaceTriangles | None = None
     difference: Difference | None = None
 
     def group_at(self, width: int, height: int) -> IntArray:
-        """(H, W) group of the material at each texel of a picture, the nearest one between islands."""
-        assert self.skin is not None
+        """(H, W) group of the material at each texel of a texture, the nearest one between islands."""
+        assert self.surface is not None
         texels = self.texels
         if texels.owner.shape != (height, width):
-            texels = find_texels(self.skin.px(width, height), width, height)
-        table = np.zeros(int(self.skin.look.max(initial=0)) + 2, np.int64)
+            texels = find_texels(self.surface.px(width, height), width, height)
+        table = np.zeros(int(self.surface.material.max(initial=0)) + 2, np.int64)
         for number, group in enumerate(self.groups):
-            table[list(group.looks)] = number
+            table[list(group.materials)] = number
         owner = texels.owner.ravel()[texels.source.ravel()].reshape(texels.owner.shape)
-        return np.asarray(np.where(owner < 0, 0, table[self.skin.look[owner]]))
+        return np.asarray(np.where(owner < 0, 0, table[self.surface.material[owner]]))
 
 
-def skin_of(
+def triangles_of(
     painted: Sequence[Painted], arranged: Arranged, tangents: Sequence[FloatArray | None]
-) -> Skin:
+) -> SurfaceTriangles:
     """All triangles of painted objects with their new UVs; `tangents` (C, 4) of each object's
     corners, None for none."""
     channels = max((len(own.stored) for own in painted), default=0)
-    now, look, points, normals, tangent = [], [], [], [], []
+    now, material, points, normals, tangent = [], [], [], [], []
     stored: dict[int, list[FloatArray]] = {k: [] for k in range(channels)}
     for own, uv, given in zip(painted, arranged.uv, tangents, strict=True):
         mesh = own.mesh
         tris = mesh.triangles
         now.append(uv[tris])
-        look.append(own.face_look[mesh.triangle_face])
+        material.append(own.face_materials[mesh.triangle_face])
         corner = mesh.positions[mesh.corner_vertex[tris]]
         points.append(corner)
         face = np.cross(corner[:, 1] - corner[:, 0], corner[:, 2] - corner[:, 0])
@@ -134,20 +134,20 @@ def skin_of(
         for k in range(channels):
             missing = np.full((len(tris), 3, 2), np.nan)
             stored[k].append(own.stored[k][tris] if k < len(own.stored) else missing)
-    return Skin(
+    return SurfaceTriangles(
         np.concatenate(now),
         {k: np.concatenate(rows) for k, rows in stored.items()},
-        np.concatenate(look),
+        np.concatenate(material),
         np.concatenate(points),
         np.concatenate(normals),
         np.concatenate(tangent),
     )
 
 
-def merge_pictures(
-    skin: Skin,
-    looks: Sequence[Look],
-    pictures: Pictures,
+def merge_images(
+    surface: SurfaceTriangles,
+    materials: Sequence[TexturedMaterial],
+    images: Images,
     size: tuple[int, int],
     name: Callable[[str], str],
     role_sizes: Mapping[str, int] | None = None,
@@ -158,13 +158,13 @@ def merge_pictures(
     bits: int = 0,
     compare: bool = False,
 ) -> Merged:
-    """Carry all pictures of some looks over.
+    """Carry all textures of some looks over.
 
     Parameters
     ----------
-    skin : Skin
-    looks : sequence of Look
-    pictures : callable
+    surface : SurfaceTriangles
+    materials : sequence of TexturedMaterial
+    images : callable
         See `carry`.
     size : (2,) int
         Width and height in px.
@@ -181,7 +181,7 @@ def merge_pictures(
     form : str
         Format of colours and emission, see `encode`; all else is PNG, and so is what has alpha as JPEG.
     bits : int
-        8 or 16 for each channel, 0 for as many as the old pictures have.
+        8 or 16 for each channel, 0 for as many as the old textures have.
     compare : bool
         Whether differences of the base colour are drawn.
 
@@ -190,13 +190,13 @@ def merge_pictures(
     LayoutError
         When it was given up.
     """
-    used = [int(k) for k in np.unique(skin.look)]
-    parted = groups_of(looks, used)
-    slots = _slots(looks, used)
+    used = [int(k) for k in np.unique(surface.material)]
+    parted = groups_of(materials, used)
+    slots = _slots(materials, used)
     maps: dict[tuple[int, int], Texels] = {}
     files: dict[str, bytes] = {}
     sizes: dict[str, tuple[int, int, int, int]] = {}
-    groups = [Group(rows, looks[rows[0]].alpha) for rows in parted]
+    groups = [Group(rows, materials[rows[0]].alpha) for rows in parted]
     places = Places()
     heat: Difference | None = None
     ready: dict[str, tuple[NDArray[np.float32], int]] = {}
@@ -207,7 +207,7 @@ def merge_pictures(
         bakings: dict[int, Baking] = {}
         needed = False
         for group in groups:
-            wanted, own, factors = plan_bakings(slot, looks, group.looks)
+            wanted, own, factors = plan_bakings(slot, materials, group.materials)
             group.factors[slot.name] = factors
             if wanted:
                 needed = True
@@ -217,24 +217,26 @@ def merge_pictures(
         width = (role_sizes or {}).get(slot.name, size[0])
         shape = (width, max(1, round(width * size[1] / size[0])))
         if shape not in maps:
-            maps[shape] = find_texels(skin.px(*shape), *shape)
-        depth = bits or _depth(slot, looks, bakings, pictures)
-        out = carry(skin, slot, looks, bakings, pictures, maps[shape], filter_name, places)
+            maps[shape] = find_texels(surface.px(*shape), *shape)
+        depth = bits or _depth(slot, materials, bakings, images)
+        out = carry(surface, slot, materials, bakings, images, maps[shape], filter_name, places)
         if depth == 8:
-            settle_constants(skin, slot, looks, bakings, out)
+            settle_constants(surface, slot, materials, bakings, out)
         if owner is not None and slot.kind != "normal":
-            loss[slot.name] = losses(skin, owner, slot, looks, bakings, pictures, out, maps[shape])
+            loss[slot.name] = losses(
+                surface, owner, slot, materials, bakings, images, out, maps[shape]
+            )
         if compare and slot == BASE:
-            heat = difference(skin, slot, looks, bakings, pictures, out)
+            heat = difference(surface, slot, materials, bakings, images, out)
         packed = slot in (METAL_ROUGH, OCCLUSION)
         channels = 3 if packed else _channels(slot, groups, out)
         lossy = form != "png" and slot.srgb and depth == 8 and (channels == 3 or form != "jpeg")
         ending = ENDINGS[form if lossy else "png"]
         file = f"{name(file_role(slot))}.{ending}"
-        if file in files:  # another format's picture of the same role
+        if file in files:  # another format's texture of the same role
             file = f"{name(f'{file_role(slot)}_{number}')}.{ending}"
         for group in groups:
-            if group.looks[0] in bakings:
+            if group.materials[0] in bakings:
                 group.slots[slot.name] = file
         if packed:
             ready[slot.name] = out, depth
@@ -247,10 +249,10 @@ def merge_pictures(
         for group in groups
         if (file := group.slots.get(slot.name, ""))
     }
-    physical = any("metallicRoughness" in looks[k].factors for k in used)
+    physical = any("metallicRoughness" in materials[k].factors for k in used)
     largest = max(maps.values(), key=lambda one: one.owner.size, default=None)
-    texels = largest or find_texels(skin.px(*size), *size)
-    return Merged(tuple(groups), files, sizes, texels, roles, loss, size, physical, skin, heat)
+    texels = largest or find_texels(surface.px(*size), *size)
+    return Merged(tuple(groups), files, sizes, texels, roles, loss, size, physical, surface, heat)
 
 
 def file_role(slot: Slot) -> str:
@@ -258,13 +260,13 @@ def file_role(slot: Slot) -> str:
     return slot.name.rpartition(".")[2].removesuffix("Texture")
 
 
-def _slots(looks: Sequence[Look], used: Sequence[int]) -> list[Slot]:
-    more = {slot.name: slot for k in used for slot in looks[k].slots}
+def _slots(materials: Sequence[TexturedMaterial], used: Sequence[int]) -> list[Slot]:
+    more = {slot.name: slot for k in used for slot in materials[k].slots}
     return [*CORE, *more.values()]
 
 
 def _channels(slot: Slot, groups: Sequence[Group], out: NDArray[np.float32]) -> int:
-    """Channels of a picture, with alpha where that says something."""
+    """Channels of a texture, with alpha where that says something."""
     if slot.name in FREE:
         return len(slot.channels)
     if slot.kind not in ("alpha colour", "data"):
@@ -274,12 +276,12 @@ def _channels(slot: Slot, groups: Sequence[Group], out: NDArray[np.float32]) -> 
 
 
 def _depth(
-    slot: Slot, looks: Sequence[Look], bakings: dict[int, Baking], pictures: Pictures
+    slot: Slot, materials: Sequence[TexturedMaterial], bakings: dict[int, Baking], images: Images
 ) -> int:
     found: list[int] = [
-        picture.depth
+        image.depth
         for k in bakings
-        if (use := looks[k].uses.get(slot.name)) and (picture := pictures(k, use.picture))
+        if (binding := materials[k].bindings.get(slot.name)) and (image := images(k, binding.image))
     ]
     # Plain colours are kept as they are: eight bits would shift the bright ones.
     return max(found, default=16)
@@ -306,7 +308,7 @@ def _pack_data(
     groups: Sequence[Group],
     name: Callable[[str], str],
 ) -> None:
-    """Occlusion, roughness and metal in one picture, red to blue, where their sizes agree."""
+    """Occlusion, roughness and metal in one texture, red to blue, where their sizes agree."""
     rough, occlusion = ready.get("metallicRoughness"), ready.get("occlusion")
     if rough and occlusion and rough[0].shape == occlusion[0].shape:
         file = f"{name(PACKED)}.png"

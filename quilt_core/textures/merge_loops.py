@@ -1,4 +1,4 @@
-"""Inner loops of carrying pictures over: what old pictures show.
+"""Inner loops of carrying textures over: what old textures show.
 
 Pixels are counted from the top left; the centre of the first one is at (0.5, 0.5).
 """
@@ -42,16 +42,16 @@ def cubic(kind, x):  # type: ignore[no-untyped-def]
 
 
 @njit(cache=True, nogil=True)
-def read_at(picture, u, v, wrap, kind, acc, weight, whole):  # type: ignore[no-untyped-def]
-    """Add what a picture (h, w, 4) shows at (u, v) times a weight to `acc` (4,).
+def read_at(image, u, v, wrap, kind, acc, weight, whole):  # type: ignore[no-untyped-def]
+    """Add what a texture (h, w, 4) shows at (u, v) times a weight to `acc` (4,).
 
     `kind` is 0 nearest, 1 bilinear, 2 or 3 as `cubic` has it. `whole`: colours count by their alpha.
     """
-    h, w = picture.shape[0], picture.shape[1]
+    h, w = image.shape[0], image.shape[1]
     if kind == 0:
         i = wrapped(int(np.floor(u * w)), w, wrap[0])
         j = wrapped(int(np.floor(v * h)), h, wrap[1])
-        _add(picture, j, i, weight, acc, whole)
+        _add(image, j, i, weight, acc, whole)
         return
     x, y = u * w - 0.5, v * h - 0.5
     i, j = int(np.floor(x)), int(np.floor(y))
@@ -70,7 +70,7 @@ def read_at(picture, u, v, wrap, kind, acc, weight, whole):  # type: ignore[no-u
                 wx = fx if dx else 1.0 - fx
                 if wx == 0.0:
                     continue
-                _add(picture, row, wrapped(i + dx, w, wrap[0]), weight * wx * wy, acc, whole)
+                _add(image, row, wrapped(i + dx, w, wrap[0]), weight * wx * wy, acc, whole)
         return
     reach = kind
     total = 0.0
@@ -82,28 +82,28 @@ def read_at(picture, u, v, wrap, kind, acc, weight, whole):  # type: ignore[no-u
         row = wrapped(j + dy, h, wrap[1])
         for dx in range(1 - reach, reach + 1):
             part = weight * wy * cubic(kind, dx - fx) / total
-            _add(picture, row, wrapped(i + dx, w, wrap[0]), part, acc, whole)
+            _add(image, row, wrapped(i + dx, w, wrap[0]), part, acc, whole)
 
 
 @njit(cache=True, nogil=True)
-def _add(picture, j, i, weight, acc, whole):  # type: ignore[no-untyped-def]
-    alpha = picture[j, i, 3]
+def _add(image, j, i, weight, acc, whole):  # type: ignore[no-untyped-def]
+    alpha = image[j, i, 3]
     part = weight * max(alpha, 1.0 / 1024.0) if whole else weight
-    acc[0] += part * picture[j, i, 0]
-    acc[1] += part * picture[j, i, 1]
-    acc[2] += part * picture[j, i, 2]
+    acc[0] += part * image[j, i, 0]
+    acc[1] += part * image[j, i, 1]
+    acc[2] += part * image[j, i, 2]
     acc[3] += weight * alpha
     acc[4] += part
 
 
 @njit(cache=True, nogil=True)
-def read_points(picture, uv, wrap, kind):  # type: ignore[no-untyped-def]
-    """(K, 4) what a picture shows at points (K, 2); see `read_at`."""
+def read_points(image, uv, wrap, kind):  # type: ignore[no-untyped-def]
+    """(K, 4) what a texture shows at points (K, 2); see `read_at`."""
     out = np.zeros((len(uv), 4))
     acc = np.zeros(5)
     for n in range(len(uv)):
         acc[:] = 0.0
-        read_at(picture, uv[n, 0], uv[n, 1], wrap, kind, acc, 1.0, False)
+        read_at(image, uv[n, 0], uv[n, 1], wrap, kind, acc, 1.0, False)
         out[n] = acc[:4]
     return out
 
@@ -117,13 +117,13 @@ def read_texels(  # type: ignore[no-untyped-def]
     chosen,
     old_uv,
     samples,
-    picture,
+    image,
     wrap,
     kind,
     whole,
     out,
 ):
-    """Read a picture for all texels of a band whose triangle is chosen, into `out` (R, W, 4).
+    """Read a texture for all texels of a band whose triangle is chosen, into `out` (R, W, 4).
 
     Parameters
     ----------
@@ -135,10 +135,10 @@ def read_texels(  # type: ignore[no-untyped-def]
         Where they lie now, px.
     chosen : (N,) bool
     old_uv : (N, 3, 2) float64
-        Where the picture is read at their corners.
+        Where the texture is read at their corners.
     samples : (N,) int
         Samples along each side of a texel.
-    picture : (h, w, 4) float32
+    image : (h, w, 4) float32
     wrap : (2,) int
     kind : int
         See `read_at`.
@@ -186,7 +186,7 @@ def read_texels(  # type: ignore[no-untyped-def]
                         + bary[1] * old_uv[n, 1, 1]
                         + bary[2] * old_uv[n, 2, 1]
                     )
-                    read_at(picture, u, v, wrap, kind, acc, weight, whole)
+                    read_at(image, u, v, wrap, kind, acc, weight, whole)
             if acc[4] > 0.0:
                 for k in range(3):
                     out[y, x, k] = acc[k] / acc[4]

@@ -1,4 +1,4 @@
-"""Where old pictures are read: worked out once for all roles of a material that lie alike."""
+"""Where old textures are read: worked out once for all roles of a material that lie alike."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.scene.types import BoolArray, FloatArray
-from quilt_core.textures.looks import Use
+from quilt_core.textures.materials import TextureBinding
 from quilt_core.textures.texel_loops import mark_places
 from quilt_core.textures.texels import THREADS, Texels
 
@@ -23,13 +23,13 @@ SIDE = 256
 
 @dataclass(frozen=True, eq=False)
 class Block:
-    """A part of a picture.
+    """A part of a texture.
 
     Parameters
     ----------
     rows, columns : slice
     place : (R, C, 2) float32
-        Texels of the old picture, whole numbers at their centres.
+        Texels of the old texture, whole numbers at their centres.
     mask : (R, C) bool, optional
         What may be written; None for all of it.
     """
@@ -42,12 +42,12 @@ class Block:
 
 @dataclass(frozen=True, eq=False)
 class Reading:
-    """All blocks of one material and one way to lay its pictures."""
+    """All blocks of one material and one way to lay its textures."""
 
     blocks: list[Block]
 
     def read(self, pixels: Image, out: Image) -> None:
-        """Read a picture (h, w, 4) bilinearly into another; texels without an island may be
+        """Read a texture (h, w, 4) bilinearly into another; texels without an island may be
         written, too."""
 
         def work(block: Block) -> None:
@@ -72,21 +72,31 @@ class Places:
 
     def reading(
         self,
-        look: int,
-        use: Use,
+        material: int,
+        binding: TextureBinding,
         texels: Texels,
         now: FloatArray,
         chosen: BoolArray,
         old: FloatArray,
         size: tuple[int, int],
     ) -> Reading:
-        """Where the texels of chosen triangles read a picture of some width and height; `now` and
+        """Where the texels of chosen triangles read a texture of some width and height; `now` and
         `old` as `carry` has them."""
-        key = (id(texels), use.channel, use.matrix.tobytes(), use.wrap, size, chosen.tobytes())
-        if look not in self.known or self.known[look][0] != key:
-            self.known.pop(look, None)
-            self.known[look] = key, _find(texels, now, chosen, old * np.array(size), size, use)
-        return self.known[look][1]
+        key = (
+            id(texels),
+            binding.channel,
+            binding.matrix.tobytes(),
+            binding.wrap,
+            size,
+            chosen.tobytes(),
+        )
+        if material not in self.known or self.known[material][0] != key:
+            self.known.pop(material, None)
+            self.known[material] = (
+                key,
+                _find(texels, now, chosen, old * np.array(size), size, binding),
+            )
+        return self.known[material][1]
 
 
 def _find(
@@ -95,10 +105,10 @@ def _find(
     chosen: BoolArray,
     old: FloatArray,
     size: tuple[int, int],
-    use: Use,
+    binding: TextureBinding,
 ) -> Reading:
     straight = _straight(now, old, chosen)
-    wrap, shape = np.array(use.wrap, np.int64), np.array(size, np.int64)
+    wrap, shape = np.array(binding.wrap, np.int64), np.array(size, np.int64)
     blocks: list[Block] = []
 
     def work(band: slice) -> None:
@@ -127,7 +137,7 @@ def _find(
 
 
 def _straight(now: FloatArray, old: FloatArray, chosen: BoolArray) -> FloatArray:
-    """(N, 6) px of the old picture from px of the new one, as a map of each triangle; NaN for those
+    """(N, 6) px of the old texture from px of the new one, as a map of each triangle; NaN for those
     without an area."""
     out = np.full((len(now), 6), np.nan)
     t, o = now[chosen], old[chosen]

@@ -1,4 +1,4 @@
-"""Today against a plan: materials, pictures, memory and draw calls before anything is merged."""
+"""Today against a plan: materials, textures, memory and draw calls before anything is merged."""
 
 from __future__ import annotations
 
@@ -7,13 +7,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from quilt_core.textures.bakings import groups_of, plan_bakings
-from quilt_core.textures.looks import BASE, CORE, Look
+from quilt_core.textures.materials import BASE, CORE, TexturedMaterial
 from quilt_core.textures.memory import memory_total
 
 
 @dataclass(frozen=True)
-class PictureFacts:
-    """A picture as its header tells.
+class ImageFacts:
+    """A texture as its header tells.
 
     Parameters
     ----------
@@ -30,9 +30,9 @@ class PictureFacts:
 
 
 def plan_merge(
-    looks: Sequence[Look],
+    materials: Sequence[TexturedMaterial],
     used: Sequence[Sequence[int]],
-    pictures: Mapping[tuple[int, int], PictureFacts],
+    images: Mapping[tuple[int, int], ImageFacts],
     size: tuple[int, int],
     role_sizes: Mapping[str, int] | None = None,
     tiles: int = 1,
@@ -41,12 +41,12 @@ def plan_merge(
 
     Parameters
     ----------
-    looks : sequence of Look
-    used : for each object the looks of its faces
-    pictures : mapping
-        By look and number of the picture.
+    materials : sequence of TexturedMaterial
+    used : for each object the materials of its faces
+    images : mapping
+        By look and number of the texture.
     size : (2,) int
-        Of the new pictures, px.
+        Of the new textures, px.
     role_sizes : mapping, optional
         Slot name to another width.
     tiles : int
@@ -56,28 +56,29 @@ def plan_merge(
     -------
     dict
         materials, maps, texels, draw_calls and memory, each before and after; groups: names of the
-        looks that become one material, with their alpha mode; roles of the new pictures.
+        materials that become one material, with their alpha mode; roles of the new textures.
     """
     members = sorted({k for own in used for k in own})
     before = {
         facts.digest: facts
         for k in members
-        for use in looks[k].uses.values()
-        if (facts := pictures.get((k, use.picture))) is not None
+        for binding in materials[k].bindings.values()
+        if (facts := images.get((k, binding.image))) is not None
     }
-    groups = groups_of(looks, members)
-    slots = [*CORE, *{s.name: s for k in members for s in looks[k].slots}.values()]
+    groups = groups_of(materials, members)
+    slots = [*CORE, *{s.name: s for k in members for s in materials[k].slots}.values()]
     after: dict[str, tuple[int, int, int, int]] = {}
     for slot in slots:
-        if not any(plan_bakings(slot, looks, group)[0] for group in groups):
+        if not any(plan_bakings(slot, materials, group)[0] for group in groups):
             continue
         width = (role_sizes or {}).get(slot.name, size[0])
         found = [
             facts.bits
             for k in members
-            if (use := looks[k].uses.get(slot.name)) and (facts := pictures.get((k, use.picture)))
+            if (binding := materials[k].bindings.get(slot.name))
+            and (facts := images.get((k, binding.image)))
         ]
-        see_through = slot == BASE and any(looks[g[0]].alpha != "OPAQUE" for g in groups)
+        see_through = slot == BASE and any(materials[g[0]].alpha != "OPAQUE" for g in groups)
         shape = (width, max(1, round(width * size[1] / size[0])))
         after[slot.name] = (*shape, 4 if see_through else 3, max(found, default=16))
     rough, occlusion = after.get("metallicRoughness"), after.get("occlusion")
@@ -102,7 +103,7 @@ def plan_merge(
             "after": memory_total(list(after.values()) * tiles),
         },
         "groups": [
-            {"alpha": looks[group[0]].alpha, "of": [looks[k].name for k in group]}
+            {"alpha": materials[group[0]].alpha, "of": [materials[k].name for k in group]}
             for group in groups
         ],
         "roles": list(after),

@@ -1,4 +1,4 @@
-"""What an engine wants its pictures like: which channels are in which picture, which way green points, names, formats
+"""What an engine wants its textures like: which channels are in which texture, which way green points, names, formats
 and sizes."""
 
 from __future__ import annotations
@@ -32,8 +32,8 @@ LARGEST = 16384
 
 
 @dataclass(frozen=True)
-class ProfilePicture:
-    """A picture of a profile.
+class ProfileTexture:
+    """A texture of a profile.
 
     Parameters
     ----------
@@ -64,13 +64,13 @@ class ProfilePicture:
 
 @dataclass(frozen=True)
 class Profile:
-    """Pictures that are written beside those that the files refer to.
+    """Textures that are written beside those that the files refer to.
 
     Parameters
     ----------
     name : str
-        Of the profile, and of the folder that its pictures go to.
-    pictures : tuple of ProfilePicture
+        Of the profile, and of the folder that its textures go to.
+    images : tuple of ProfileTexture
     naming : str
         Pattern of their names, see `quilt_core.formats.merge_settings`.
     largest : int
@@ -78,7 +78,7 @@ class Profile:
     """
 
     name: str
-    pictures: tuple[ProfilePicture, ...]
+    images: tuple[ProfileTexture, ...]
     naming: str = "{name}_{role}"
     largest: int = LARGEST
 
@@ -88,7 +88,7 @@ class Profile:
             "name": self.name,
             "naming": self.naming,
             "largest": self.largest,
-            "picture": [one.to_json() for one in self.pictures],
+            "texture": [one.to_json() for one in self.images],
         }
 
 
@@ -100,10 +100,10 @@ def _packed(name: str, green: str) -> Profile:
     return Profile(
         name,
         (
-            ProfilePicture("colour", (*COLOUR, "opacity")),
-            ProfilePicture("normal", ("normal.x", green, "normal.z")),
-            ProfilePicture("orm", ("occlusion", "roughness", "metal")),
-            ProfilePicture("emission", EMISSION),
+            ProfileTexture("colour", (*COLOUR, "opacity")),
+            ProfileTexture("normal", ("normal.x", green, "normal.z")),
+            ProfileTexture("orm", ("occlusion", "roughness", "metal")),
+            ProfileTexture("emission", EMISSION),
         ),
     )
 
@@ -116,22 +116,22 @@ _OWN = {
         Profile(
             "separate",
             (
-                ProfilePicture("colour", COLOUR),
-                ProfilePicture("opacity", ("opacity",)),
-                ProfilePicture("normal", ("normal.x", "normal.y up", "normal.z")),
-                ProfilePicture("occlusion", ("occlusion",)),
-                ProfilePicture("roughness", ("roughness",)),
-                ProfilePicture("metal", ("metal",)),
-                ProfilePicture("emission", EMISSION),
+                ProfileTexture("colour", COLOUR),
+                ProfileTexture("opacity", ("opacity",)),
+                ProfileTexture("normal", ("normal.x", "normal.y up", "normal.z")),
+                ProfileTexture("occlusion", ("occlusion",)),
+                ProfileTexture("roughness", ("roughness",)),
+                ProfileTexture("metal", ("metal",)),
+                ProfileTexture("emission", EMISSION),
             ),
         ),
         Profile(
             "smooth in alpha",
             (
-                ProfilePicture("colour", (*COLOUR, "opacity")),
-                ProfilePicture("normal", ("normal.x", "normal.y up", "normal.z")),
-                ProfilePicture("mask", ("metal", "occlusion", "black", "smoothness")),
-                ProfilePicture("emission", EMISSION),
+                ProfileTexture("colour", (*COLOUR, "opacity")),
+                ProfileTexture("normal", ("normal.x", "normal.y up", "normal.z")),
+                ProfileTexture("mask", ("metal", "occlusion", "black", "smoothness")),
+                ProfileTexture("emission", EMISSION),
             ),
         ),
     )
@@ -158,7 +158,7 @@ def read_profile(name: str, data: bytes) -> Profile:
 
 
 def profile_from(given: Mapping[str, Any], where: str) -> Profile:
-    """A profile from what TOML or JSON says: name, naming, largest and a list `picture` of role, channels, format and
+    """A profile from what TOML or JSON says: name, naming, largest and a list `texture` of role, channels, format and
     bits.
 
     Raises
@@ -170,33 +170,33 @@ def profile_from(given: Mapping[str, Any], where: str) -> Profile:
     def refuse(what: str, fix: str) -> FileFormatError:
         return FileFormatError(what, where, fix)
 
-    unknown = sorted(set(given) - {"name", "naming", "largest", "picture"})
+    unknown = sorted(set(given) - {"name", "naming", "largest", "texture"})
     if unknown:
-        raise refuse(f"A profile has no “{unknown[0]}”.", "Give name, naming, largest and picture.")
+        raise refuse(f"A profile has no “{unknown[0]}”.", "Give name, naming, largest and texture.")
     title = str(given.get("name", ""))
     if not re.fullmatch(r"\w[\w .-]{0,60}", title):
         raise refuse(f"A profile “{title}”.", "Give it a name of letters, digits, dots, dashes.")
     largest = given.get("largest", LARGEST)
     if not isinstance(largest, int) or isinstance(largest, bool) or not 16 <= largest <= LARGEST:
         raise refuse(f"A largest side of {largest}.", f"Give 16 to {LARGEST} px.")
-    rows = given.get("picture", [])
+    rows = given.get("texture", [])
     if not isinstance(rows, list) or not 1 <= len(rows) <= 32:
-        raise refuse("A profile without textures.", "Give one to 32 of them, each as [[picture]].")
-    pictures = tuple(_picture_from(row, where) for row in rows)
-    roles = [one.role for one in pictures]
+        raise refuse("A profile without textures.", "Give one to 32 of them, each as [[texture]].")
+    images = tuple(_texture_from(row, where) for row in rows)
+    roles = [one.role for one in images]
     twice = next((role for role in roles if roles.count(role) > 1), None)
     if twice:
         raise refuse(f"Two textures are called “{twice}”.", "Give each a role of its own.")
     naming = str(given.get("naming", "{name}_{role}"))
-    return Profile(title, pictures, naming, largest)
+    return Profile(title, images, naming, largest)
 
 
-def _picture_from(row: Any, where: str) -> ProfilePicture:
+def _texture_from(row: Any, where: str) -> ProfileTexture:
     def refuse(what: str, fix: str) -> FileFormatError:
         return FileFormatError(what, where, fix)
 
     if not isinstance(row, Mapping):
-        raise refuse("A texture of a profile is no table.", "Write each as [[picture]].")
+        raise refuse("A texture of a profile is no table.", "Write each as [[texture]].")
     unknown = sorted(set(row) - {"role", "channels", "format", "bits"})
     if unknown:
         raise refuse(f"A texture has no “{unknown[0]}”.", "Give role, channels, format and bits.")
@@ -218,4 +218,4 @@ def _picture_from(row: Any, where: str) -> ProfilePicture:
         raise refuse(f"“{role}” has 16 bits as {format_}.", "Write 16 bits as PNG.")
     if format_ == "jpeg" and len(channels) == 4:
         raise refuse(f"“{role}” has a fourth channel as JPEG.", "Write it as PNG or WebP.")
-    return ProfilePicture(role, tuple(channels), format_, bits)
+    return ProfileTexture(role, tuple(channels), format_, bits)

@@ -1,4 +1,4 @@
-"""What a picture shows, by the end of its name.
+"""What a texture shows, by the end of its name.
 
 The endings are common practice, from memory.
 """
@@ -26,7 +26,7 @@ ENDINGS = {
 }  # fmt: skip
 """Roles and the last words of names that tell them."""
 FREE = ("height", "curvature", "objectNormal", "id")
-"""Roles that no material of a file refers to: their pictures are carried over and lie beside the files."""
+"""Roles that no material of a file refers to: their textures are carried over and lie beside the files."""
 ROLES = tuple(ENDINGS)
 
 

@@ -1,4 +1,4 @@
-"""Inner loops of texels: which triangle each one lies on, and where its picture is read.
+"""Inner loops of texels: which triangle each one lies on, and where its texture is read.
 
 Pixels are counted from the top left; the centre of the first one is at (0.5, 0.5).
 """
@@ -103,7 +103,7 @@ def on_texel(part):  # type: ignore[no-untyped-def]
 @njit(cache=True, nogil=True)
 def folded(x, n, mode):  # type: ignore[no-untyped-def]
     """A place in texels, whole numbers at centres, brought to 0 to n as the mode says; on to n the
-    picture begins again."""
+    texture begins again."""
     if mode == 1:
         return min(max(x, 0.0), n - 1.0)
     if mode == 2:
@@ -116,7 +116,7 @@ def folded(x, n, mode):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def mark_places(owner, first_row, rim, triangles, chosen, old, straight, size, wrap, place, plain):  # type: ignore[no-untyped-def]
-    """Note where one place of a picture is read for each texel of a band whose triangle is chosen.
+    """Note where one place of a texture is read for each texel of a band whose triangle is chosen.
 
     Parameters
     ----------
@@ -128,11 +128,11 @@ def mark_places(owner, first_row, rim, triangles, chosen, old, straight, size, w
         Where they lie now, px.
     chosen : (N,) bool
     old : (N, 3, 2) float64
-        Where the picture is read at their corners, px of it.
+        Where the texture is read at their corners, px of it.
     straight : (N, 6) float64
         The same as a map, a x + b y + c and d x + e y + f; NaN for triangles without an area.
     size, wrap : (2,) int
-        Of the picture.
+        Of the texture.
     place : (R, W, 2) float32
         Is written: texels, whole numbers at their centres.
     plain : (R, W) bool

@@ -1,4 +1,4 @@
-"""Which triangle each texel of a new picture lies on, and where hidden texels get their colour from."""
+"""Which triangle each texel of a new texture lies on, and where hidden texels get their colour from."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ THREADS = 2
 
 @dataclass(frozen=True, eq=False)
 class Texels:
-    """Texels of a picture of islands.
+    """Texels of a texture of islands.
 
     Parameters
     ----------
@@ -40,7 +40,7 @@ class Texels:
 
     @property
     def covered(self) -> float:
-        """Part of the picture that islands cover."""
+        """Part of the texture that islands cover."""
         return float((self.owner >= 0).mean())
 
     @cached_property
@@ -78,7 +78,7 @@ def find_texels(triangles: FloatArray, width: int, height: int) -> Texels:
 
     with ThreadPoolExecutor(THREADS) as pool:
         list(pool.map(work, range(0, height, BAND)))
-    # Texels beside an island get their colour from those inside it: what its old picture shows beyond
+    # Texels beside an island get their colour from those inside it: what its old texture shows beyond
     # the border is its neighbours'. Only where it is thinner than a texel they are read themselves.
     owner[~inside & _grown(inside)] = -1
     bare = owner < 0
@@ -106,13 +106,13 @@ def nearest_texels(bare: BoolArray) -> NDArray[np.int32]:
     return np.asarray(texel[label], np.int32)
 
 
-def bleed(picture: NDArray[np.float32], texels: Texels) -> None:
+def bleed(image: NDArray[np.float32], texels: Texels) -> None:
     """Spread the colours of islands outward, each to the texels that are nearest to it; in place."""
-    flat = picture.reshape(-1, picture.shape[2])
+    flat = image.reshape(-1, image.shape[2])
 
     def work(band: slice) -> None:
         # Texels that are read have an owner: they are not written.
-        spread(texels.owner[band], texels.source[band], flat, picture[band])
+        spread(texels.owner[band], texels.source[band], flat, image[band])
 
     texels.each_band(work)
 

@@ -1,4 +1,4 @@
-"""Views of what is no JSON: geometry, placements, pictures and downloads."""
+"""Views of what is no JSON: geometry, placements, images and downloads."""
 
 from __future__ import annotations
 
@@ -100,7 +100,7 @@ class Sheet(APIView):
 
 
 class Thumbnail(APIView):
-    """A small picture of all tiles of a revision."""
+    """A small image of all tiles of a revision."""
 
     roles = {"GET": VIEWER}
 
@@ -119,19 +119,19 @@ class JobPreview(APIView):
     roles = {"GET": VIEWER}
 
     @extend_schema(
-        operation_id="get_job_picture",
+        operation_id="get_job_preview",
         responses={(200, "application/octet-stream"): OpenApiTypes.BINARY},
     )
     def get(self, request: Request, job_id: int) -> HttpResponse:
         job = get_object_or_404(Job, pk=job_id)
         headers = {"Cache-Control": "no-store"}
         return HttpResponse(
-            bytes(job.picture), content_type="application/octet-stream", headers=headers
+            bytes(job.preview), content_type="application/octet-stream", headers=headers
         )
 
 
 class Checker(APIView):
-    """The checker picture."""
+    """The checker image."""
 
     roles = {"GET": ANYONE}
 
@@ -143,7 +143,7 @@ class Checker(APIView):
 
 
 class Download(APIView):
-    """The zip that a job made: files, carried pictures, picture sets."""
+    """The zip that a job made: files, carried images, textures."""
 
     roles = {"GET": VIEWER}
 

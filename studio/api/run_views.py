@@ -287,7 +287,7 @@ class PutBack(Change):
 
 
 class LineResult(APIView):
-    """What a line has made: files, carried pictures, or maps."""
+    """What a line has made: files, carried images, or maps."""
 
     roles = {"GET": VIEWER}
 

@@ -165,7 +165,7 @@ class AtlasTabOut(serializers.Serializer[Any]):
     islands = serializers.IntegerField()
     coverage = serializers.FloatField(allow_null=True, help_text="once it was measured")
     density = serializers.FloatField(allow_null=True, help_text="px per metre, in the same way")
-    picture = serializers.CharField(help_text="address of a small image; empty without islands")
+    image = serializers.CharField(help_text="address of a small image; empty without islands")
 
 
 def _tab(atlas: int, head: Revision) -> dict[str, Any]:
@@ -177,7 +177,7 @@ def _tab(atlas: int, head: Revision) -> dict[str, Any]:
         "islands": sum(row.islands for row in members),
         "coverage": summary.get("coverage"),
         "density": summary.get("density"),
-        "picture": f"/api/revisions/{head.pk}/thumbnail.png?v={content_digest(head)}"
+        "image": f"/api/revisions/{head.pk}/thumbnail.png?v={content_digest(head)}"
         if members
         else "",
     }

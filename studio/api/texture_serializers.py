@@ -19,7 +19,7 @@ def checked_profile(value: Any) -> dict[str, Any]:
     """A profile as JSON."""
     try:
         if not isinstance(value, dict):
-            raise FileFormatError("A profile is no table.", "profile", "Give name and picture.")
+            raise FileFormatError("A profile is no table.", "profile", "Give name and texture.")
         profile = profile_from(value, "profile")
         check_naming(profile.naming)
     except (FileFormatError, LayoutError) as error:
@@ -31,7 +31,7 @@ class ShelfQuery(serializers.Serializer[Any]):
     size = serializers.IntegerField(default=2048, min_value=16, max_value=16384)
 
 
-class ShelfPicture(serializers.Serializer[Any]):
+class ShelfTexture(serializers.Serializer[Any]):
     role = serializers.CharField()
     number = serializers.IntegerField(help_text="in its file")
     name = serializers.CharField()
@@ -52,7 +52,7 @@ class ShelfMaterial(serializers.Serializer[Any]):
     alpha = serializers.CharField()
     colour = serializers.ListField(child=serializers.FloatField())
     objects = serializers.ListField(child=serializers.CharField())
-    pictures = ShelfPicture(many=True)
+    textures = ShelfTexture(many=True)
 
 
 class Pair(serializers.Serializer[Any]):
@@ -113,7 +113,7 @@ class MergedQuery(serializers.Serializer[Any]):
     )
 
 
-class ProfilePictureOut(serializers.Serializer[Any]):
+class ProfileTextureOut(serializers.Serializer[Any]):
     role = serializers.CharField()
     channels = serializers.ListField(child=serializers.CharField())
     format = serializers.ChoiceField(choices=("png", "jpeg", "webp"))
@@ -125,7 +125,7 @@ class ProfileOut(serializers.Serializer[Any]):
     name = serializers.CharField()
     naming = serializers.CharField()
     largest = serializers.IntegerField(help_text="longest side, px")
-    picture = ProfilePictureOut(many=True)
+    texture = ProfileTextureOut(many=True)
 
 
 class ProfilesOut(serializers.Serializer[Any]):
@@ -150,7 +150,7 @@ class ThumbQuery(serializers.Serializer[Any]):
     )
 
 
-class PicturesIn(serializers.Serializer[Any]):
+class GiveTexturesIn(serializers.Serializer[Any]):
     files = serializers.ListField(child=serializers.FileField(), max_length=200)
 
 
@@ -165,7 +165,7 @@ class GivenOut(serializers.Serializer[Any]):
     lost = serializers.ListField(child=serializers.CharField(), help_text="those without a place")
 
 
-class PictureIn(serializers.Serializer[Any]):
+class GiveTextureIn(serializers.Serializer[Any]):
     file = serializers.FileField()
     role = serializers.ChoiceField(
         choices=("", *GIVEN_ROLES), default="", help_text="by its name without"

@@ -14,15 +14,15 @@ from rest_framework.views import APIView
 from quilt_core.textures.roles import guess_role
 from studio import storage
 from studio.actions.access import EDITOR, VIEWER
-from studio.actions.merge.give_pictures import (
+from studio.actions.merge.give_textures import (
     as_they_came,
     change_role,
-    give_picture,
-    give_pictures,
+    give_texture,
+    give_textures,
 )
 from studio.actions.merge.list_materials import (
     list_materials,
-    small_picture,
+    small_image,
     smaller,
 )
 from studio.actions.merge.painted_model import painted_bytes, painted_digest
@@ -49,7 +49,7 @@ class Materials(APIView):
 
 
 class MergedTexture(APIView):
-    """A picture that was carried over, whole or made smaller."""
+    """An image that was carried over, whole or made smaller."""
 
     roles = {"GET": VIEWER}
 
@@ -62,8 +62,8 @@ class MergedTexture(APIView):
         query = c.MergedQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
         job = get_object_or_404(Job, pk=job_id, kind__in=("merge", "bake"))
-        # Work that goes on has coarse pictures among its figures.
-        key = (job.result if job.state == Job.DONE else job.figures or {}).get(f"picture {name}")
+        # Work that goes on has coarse images among its figures.
+        key = (job.result if job.state == Job.DONE else job.figures or {}).get(f"image {name}")
         if key is None:
             raise Http404
         data = storage.get(key)
@@ -79,12 +79,12 @@ class MergedTexture(APIView):
 
 
 class MaterialTexture(APIView):
-    """A picture of a file's materials, made small."""
+    """An image of a file's materials, made small."""
 
     roles = {"GET": VIEWER}
 
     @extend_schema(
-        operation_id="get_material_picture",
+        operation_id="get_material_image",
         parameters=[c.ThumbQuery],
         responses={(200, "image/png"): OpenApiTypes.BINARY},
     )
@@ -92,7 +92,7 @@ class MaterialTexture(APIView):
         source = get_object_or_404(Source, pk=source_id, is_mesh=True)
         query = c.ThumbQuery(data=request.query_params)
         query.is_valid(raise_exception=True)
-        data = small_picture(source, number, query.validated_data["size"])
+        data = small_image(source, number, query.validated_data["size"])
         if data is None:
             raise Http404
         answer = HttpResponse(data, content_type="image/png")
@@ -120,38 +120,38 @@ class PaintedModel(APIView):
 
 
 class GiveTextures(APIView):
-    """Drop pictures on the shelf: they go where their names say."""
+    """Drop images on the shelf: they go where their names say."""
 
     roles = {"POST": EDITOR, "DELETE": EDITOR}
 
     parser_classes = (MultiPartParser,)
 
-    @extend_schema(operation_id="give_pictures", request=c.PicturesIn, responses=c.GivenOut)
+    @extend_schema(operation_id="give_textures", request=c.GiveTexturesIn, responses=c.GivenOut)
     def post(self, request: Request, atlas_id: int) -> Response:
         head = _head(atlas_id)
         files = {f.name: f.read() for f in request.FILES.getlist("files")}
-        return Response(give_pictures(head, files))
+        return Response(give_textures(head, files))
 
-    @extend_schema(operation_id="take_pictures_back", responses={204: None})
+    @extend_schema(operation_id="take_textures_back", responses={204: None})
     def delete(self, request: Request, atlas_id: int) -> Response:
         as_they_came(_head(atlas_id))
         return Response(status=204)
 
 
 class GiveTexture(APIView):
-    """Give a material of a file a picture, or let one of its pictures show something else."""
+    """Give a material of a file an image, or let one of its images show something else."""
 
     roles = {"POST": EDITOR, "PATCH": EDITOR}
 
     parser_classes = (MultiPartParser, JSONParser)
 
-    @extend_schema(operation_id="give_picture", request=c.PictureIn, responses={204: None})
+    @extend_schema(operation_id="give_texture", request=c.GiveTextureIn, responses={204: None})
     def post(self, request: Request, source_id: int, material: int) -> Response:
         source = get_object_or_404(Source, pk=source_id, is_mesh=True)
-        given = valid(c.PictureIn, request)
+        given = valid(c.GiveTextureIn, request)
         file = given["file"]
         role = given["role"] or guess_role(file.name)[0] or "baseColor"
-        give_picture(source, material, role, given["uv_channel"], file.name, file.read())
+        give_texture(source, material, role, given["uv_channel"], file.name, file.read())
         return Response(status=204)
 
     @extend_schema(operation_id="change_role", request=c.RoleIn, responses={204: None})
@@ -171,7 +171,7 @@ def _head(atlas_id: int) -> Revision:
 
 
 class Profiles(APIView):
-    """What engines want their pictures like: profiles that are always there, and those of a project."""
+    """What engines want their images like: profiles that are always there, and those of a project."""
 
     roles = {"GET": VIEWER, "POST": EDITOR}
 

@@ -1,4 +1,4 @@
-"""Pictures over tiles: behind their layout, or painted distances of rays."""
+"""Images over tiles: behind their layout, or painted distances of rays."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from rest_framework.views import APIView
 
 from studio import storage
 from studio.actions.access import EDITOR, VIEWER
-from studio.actions.arrange.lay_picture import lay_picture
+from studio.actions.arrange.lay_image import lay_image
 from studio.actions.errors import Refused
 from studio.actions.merge.list_materials import smaller
 from studio.api.parse import valid
@@ -54,12 +54,12 @@ def _purpose(request: Request) -> str:
 
 
 class TileImages(APIView):
-    """Pictures over the tiles of an atlas."""
+    """Images over the tiles of an atlas."""
 
     roles = {"GET": VIEWER}
 
     @extend_schema(
-        operation_id="list_sheet_pictures",
+        operation_id="list_tile_images",
         parameters=[PURPOSE],
         responses=TileImageOut(many=True),
     )
@@ -70,7 +70,7 @@ class TileImages(APIView):
 
 
 class OneTileImage(APIView):
-    """The picture over a tile, for a purpose."""
+    """The image over a tile, for a purpose."""
 
     roles = {"GET": VIEWER, "POST": EDITOR, "PATCH": EDITOR, "DELETE": EDITOR}
 
@@ -80,7 +80,7 @@ class OneTileImage(APIView):
         return get_object_or_404(TileImage, atlas=atlas_id, tile=tile, purpose=_purpose(request))
 
     @extend_schema(
-        operation_id="get_sheet_picture",
+        operation_id="get_tile_image",
         parameters=[PURPOSE],
         responses={(200, "image/png"): OpenApiTypes.BINARY},
     )
@@ -90,12 +90,12 @@ class OneTileImage(APIView):
         if not data:
             raise Http404
         answer = HttpResponse(data, content_type="image/png")
-        # Its address tells which picture it is.
+        # Its address tells which image it is.
         answer["Cache-Control"] = "private, max-age=31536000, immutable"
         return answer
 
     @extend_schema(
-        operation_id="lay_picture",
+        operation_id="lay_image",
         parameters=[PURPOSE],
         request=TileImageIn,
         responses=TileImageOut,
@@ -105,11 +105,11 @@ class OneTileImage(APIView):
         atlas = get_object_or_404(rows, pk=atlas_id)
         file = valid(TileImageIn, request)["file"]
         return Response(
-            TileImageOut(lay_picture(atlas, tile, file.name, file.read(), _purpose(request))).data
+            TileImageOut(lay_image(atlas, tile, file.name, file.read(), _purpose(request))).data
         )
 
     @extend_schema(
-        operation_id="fade_sheet_picture",
+        operation_id="fade_tile_image",
         parameters=[PURPOSE],
         request=OpacityIn,
         responses=TileImageOut,
@@ -120,7 +120,7 @@ class OneTileImage(APIView):
         row.save(update_fields=["opacity"])
         return Response(TileImageOut(row).data)
 
-    @extend_schema(operation_id="take_sheet_picture", parameters=[PURPOSE], responses={204: None})
+    @extend_schema(operation_id="take_tile_image", parameters=[PURPOSE], responses={204: None})
     def delete(self, request: Request, atlas_id: int, tile: int) -> Response:
         self._row(request, atlas_id, tile).delete()
         return Response(status=204)

@@ -7,7 +7,7 @@ from django.urls import include, path, re_path
 from studio.api import atlas_views as a
 from studio.api import check_views as p
 from studio.api import control_views as c
-from studio.api import image_views as pictures
+from studio.api import image_views as images
 from studio.api import job_views as jobs
 from studio.api import live_views as live
 from studio.api import people_views as people
@@ -85,20 +85,20 @@ urlpatterns = [
     under(
         "revisions/<int:revision_id>/",
         path("plan/", c.Plan.as_view()),
-        path("thumbnail.png", pictures.Thumbnail.as_view()),
+        path("thumbnail.png", images.Thumbnail.as_view()),
         path("", v.OneRevision.as_view()),
-        path("placements/", pictures.Placements.as_view()),
-        path("geometry.glb", pictures.Geometry.as_view()),
-        re_path(r"^sheet\.(?P<kind>png|svg)$", pictures.Sheet.as_view()),
+        path("placements/", images.Placements.as_view()),
+        path("geometry.glb", images.Geometry.as_view()),
+        re_path(r"^sheet\.(?P<kind>png|svg)$", images.Sheet.as_view()),
         path("painted/", carry.PaintedModel.as_view()),
         path("check/", p.CheckResult.as_view()),
     ),
     under(
         "jobs/<int:job_id>/",
-        path("preview/", pictures.JobPreview.as_view()),
+        path("preview/", images.JobPreview.as_view()),
         path("", jobs.OneJob.as_view()),
         path("cancel/", jobs.CancelJob.as_view()),
-        path("download/", pictures.Download.as_view()),
+        path("download/", images.Download.as_view()),
         path("textures/<str:name>", carry.MergedTexture.as_view()),
         re_path(r"^report\.(?P<kind>html|json)$", p.ReportFile.as_view()),
         path("high-poly/", p.HighPolyMesh.as_view()),
@@ -125,5 +125,5 @@ urlpatterns = [
     path("invitations/<int:invitation_id>/", people.OneInvitation.as_view()),
     path("notes/<int:note_id>/", live.OneNote.as_view()),
     path("operations/", Operations.as_view()),
-    path("checker.png", pictures.Checker.as_view()),
+    path("checker.png", images.Checker.as_view()),
 ]

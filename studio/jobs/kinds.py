@@ -117,7 +117,7 @@ def _follow(result: Any, base: Revision) -> None:
 
 def _after_pack(job: Job, revision: Revision) -> None:
     if revision.draft:
-        # Its picture is drawn here, not while a browser waits for the contact sheet.
+        # Its image is drawn here, not while a browser waits for the contact sheet.
         thumbnail(revision)
     if settings.EXPLAIN_PACKS and revision.params["density"] not in ("fixed", "house"):
         start_job("limit", job.project, job.atlas, {"revision": revision.pk})

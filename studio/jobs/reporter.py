@@ -65,7 +65,7 @@ class Reporter(Progress):
             changes["figures"] = dict(figures)
         if placements is not None and placements is not self._shown:
             self._shown = placements
-            changes["picture"] = placements.astype("<f4").tobytes()
+            changes["preview"] = placements.astype("<f4").tobytes()
         if self._write(**changes) == 0:
             raise LostClaim
 

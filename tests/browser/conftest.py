@@ -131,7 +131,7 @@ def window(address, chromium):
     context.add_init_script(
         """localStorage.getItem("quilt-room") || localStorage.setItem("quilt-room", '{"table": {"model": "docked", "objectList": true}}')"""
     )
-    # Smooth edges cost software rendering a third of each picture, and no test looks at them.
+    # Smooth edges cost software rendering a third of each image, and no test looks at them.
     context.add_init_script(
         """const ask = HTMLCanvasElement.prototype.getContext;
         HTMLCanvasElement.prototype.getContext = function (kind, how) {

@@ -58,7 +58,7 @@ def test_a_test_bake_is_looked_at_and_its_faults_are_walked(plates):
         page,
         "() => document.querySelector(\"[data-testid='look-at-maps']\").innerText.includes('45°')",
     )
-    # The fine mesh stands left of the wipe; the difference of both is a picture of its own.
+    # The fine mesh stands left of the wipe; the difference of both is an image of its own.
     page.get_by_test_id("look-at-maps").get_by_text("Left of it the high poly mesh").click()
     page.get_by_test_id("look-at-maps").get_by_text("left 50 %").wait_for()
     maps.get_by_role("radio", name="difference").click()

@@ -1,4 +1,4 @@
-"""Carry over: five painted files are dropped, the plan is read, pictures come to the sheet and the model,
+"""Carry over: five painted files are dropped, the plan is read, textures come to the sheet and the model,
 the wipe shows both, the files are read back."""
 
 from __future__ import annotations
@@ -45,7 +45,7 @@ def test_textures_are_merged_looked_at_and_handed_on(painted, tmp_path):
     shelf = page.get_by_test_id("shelf")
     shelf.get_by_text("Device 21", exact=True).wait_for()
     assert shelf.get_by_role("listitem").count() == 5
-    # Four pictures each today; occlusion, roughness and metal stay one.
+    # Four textures each today; occlusion, roughness and metal stay one.
     today = page.get_by_test_id("today").inner_text()
     assert "textures\t20\t4" in today and "materials\t5\t1" in today
     task(page).get_by_label("Textures").select_option("1024")
@@ -75,15 +75,15 @@ def test_textures_are_merged_looked_at_and_handed_on(painted, tmp_path):
     coming.value.save_as(path)
     with zipfile.ZipFile(path) as archive:
         assert "textures/atlas_baseColor.png" in archive.namelist()
-        picture = np.asarray(Image.open(io.BytesIO(archive.read("textures/atlas_baseColor.png"))))
-        assert picture.shape == (1024, 1024, 3) and picture.std() > 10
+        pixels = np.asarray(Image.open(io.BytesIO(archive.read("textures/atlas_baseColor.png"))))
+        assert pixels.shape == (1024, 1024, 3) and pixels.std() > 10
         for k in range(5):
             data = archive.read(f"dev{k}.glb")
             length = struct.unpack_from("<I", data, 12)[0]
             doc = json.loads(data[20 : 20 + length])
             assert [m["name"] for m in doc["materials"]] == ["atlas"]
             assert {i["uri"] for i in doc["images"]} <= {f"textures/{n}" for n in _names(archive)}
-    # After the layout has changed the pictures say that they are of another one.
+    # After the layout has changed the textures say that they are of another one.
     page.get_by_label("Undo").click()
     page.get_by_text("the layout has changed since").wait_for(timeout=30_000)
 
@@ -140,7 +140,7 @@ def test_textures_are_given_written_and_compared(painted, tmp_path):
 def test_picture_sets_are_drawn_and_a_picture_lies_behind(painted, tmp_path):
     page = painted
     stage(page, "Hand off")
-    part = page.get_by_test_id("picture-set")
+    part = page.get_by_test_id("texture-set")
     part.get_by_text("ids, one flat colour each").click()
     part.get_by_label("Separate by").select_option("island")
     part.get_by_role("button", name="Draw").click()
@@ -158,12 +158,12 @@ def test_picture_sets_are_drawn_and_a_picture_lies_behind(painted, tmp_path):
     page.get_by_label("Image behind tile 1001").set_input_files(
         {"name": "labels.png", "mimeType": "image/png", "buffer": png(np.full((64, 64, 3), 90, np.uint8))}
     )  # fmt: skip
-    picture = page.get_by_test_id("sheet-picture")
-    picture.wait_for()
+    pixels = page.get_by_test_id("tile-image")
+    pixels.wait_for()
     page.get_by_label("How strong the image behind tile 1001 is").select_option("0.2")
-    until(page, "() => document.querySelector(\"[data-testid='sheet-picture']\").style.opacity === '0.2'")  # fmt: skip
+    until(page, "() => document.querySelector(\"[data-testid='tile-image']\").style.opacity === '0.2'")  # fmt: skip
     page.get_by_role("button", name="Take the image behind tile 1001 away").click()
-    picture.wait_for(state="detached")
+    pixels.wait_for(state="detached")
 
 
 def test_objects_are_dragged_between_atlases_in_the_plan(painted):

@@ -33,7 +33,7 @@ def two_meshes(first=3, second=1, **materials):
         attributes = {"POSITION": 0, **{f"TEXCOORD_{k}": k + 1 for k in range(count)}}
         return {"name": name, "primitives": [{"attributes": attributes, "material": 0}]}
 
-    picture = {"uri": "data:image/png;base64,"}
+    image = {"uri": "data:image/png;base64,"}
     doc = {
         "asset": {"version": "2.0"},
         "scene": 0,
@@ -57,7 +57,7 @@ def two_meshes(first=3, second=1, **materials):
             }
         ],
         "textures": [{"source": 0}],
-        "images": [picture],
+        "images": [image],
     }
     return json.dumps(doc).encode()
 

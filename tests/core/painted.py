@@ -1,4 +1,4 @@
-"""Painted test files made by code: GLBs and OBJs whose pictures are known functions."""
+"""Painted test files made by code: GLBs and OBJs whose images are known functions."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ def png(pixels: np.ndarray) -> bytes:
 def paint(
     size: int, seed: int, channels: int = 3, bits: int = 8, smooth: float = 6.0
 ) -> np.ndarray:
-    """(size, size, channels) a picture of soft blobs with some crisp lines."""
+    """(size, size, channels) an image of soft blobs with some crisp lines."""
     rng = np.random.default_rng(seed)
     noise = rng.random((size, size, channels)).astype(np.float32)
     soft = cv2.GaussianBlur(noise, (0, 0), smooth).reshape(size, size, channels)
@@ -75,7 +75,7 @@ def plates(count: int, size: float = 1.0, bent: float = 0.3):
 
 
 class GlbMaker:
-    """Puts a GLB together: meshes with attributes, materials with pictures."""
+    """Puts a GLB together: meshes with attributes, materials with images."""
 
     def __init__(self) -> None:
         self.body = b""

@@ -16,7 +16,7 @@ from quilt_core.bake.occlusion import Spots, occlusion, thickness
 from quilt_core.bake.rays import RayScene
 from quilt_core.bake.settings import MAPS, BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of, unit
-from quilt_core.bake.write import as_picture
+from quilt_core.bake.write import as_image
 from quilt_core.errors import LayoutError
 from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.model import Instance, Scene, SceneObject
@@ -96,7 +96,7 @@ def test_a_mesh_onto_itself_is_flat():
     ball = icosphere(2)
     own = surface(ball, unit(ball), each_apart(ball))
     case, one = baked(own, own, 512, maps=("normal",))
-    steps = quantized(as_picture(case, one, "normal"), False, 8)[one.texels.owner >= 0].astype(int)
+    steps = quantized(as_image(case, one, "normal"), False, 8)[one.texels.owner >= 0].astype(int)
     assert np.abs(steps - (128, 128, 255)).max() <= 1
 
 
@@ -126,7 +126,7 @@ def test_normals_of_a_sphere_on_a_coarse_one():
         for values in (low.points, low.normals, case.tangents)
     )
     other = np.cross(normal, tangent[:, :3]) * tangent[:, 3:]
-    said = quantized(as_picture(case, one, "normal"), False, 8)[has] / 255 * 2.0 - 1.0
+    said = quantized(as_image(case, one, "normal"), False, 8)[has] / 255 * 2.0 - 1.0
     world = unit(said[:, :1] * tangent[:, :3] + said[:, 1:2] * other + said[:, 2:] * normal)
     # Rays go along the normals of a sphere: they meet it where it points the same way.
     wanted = unit(np.einsum("kn,knc->kc", bary, low.smooth[triangle]))
@@ -149,7 +149,7 @@ def test_height_of_a_wave():
     y, x = np.nonzero(one.texels.owner >= 0)
     s = ((x + 0.5) / 128 - 0.02) / 0.96
     np.testing.assert_allclose(one.maps["height"][y, x, 0], wave(s, 0), atol=2e-4)
-    grey = as_picture(case, one, "height")[y, x, 0]
+    grey = as_image(case, one, "height")[y, x, 0]
     np.testing.assert_allclose(grey, 0.5 + wave(s, 0) / 0.1, atol=2e-3)
     np.testing.assert_allclose(one.maps["position"][y, x, 0], s, atol=1e-3)
 
@@ -173,10 +173,10 @@ def test_samples_are_averaged_and_ids_are_not():
         points, obj=(points[:, :, 0].mean(axis=1) > 0.5).astype(int), names=("left", "right")
     )
     settings = {"pairs": "every", "ids": "object", "maps": ("id", "occlusion")}
-    pictures = [baked(low, high, 64, samples=n, **settings)[1] for n in (1, 16)]
-    colours = [np.unique(p.maps["id"].reshape(-1, 3), axis=0) for p in pictures]
+    images = [baked(low, high, 64, samples=n, **settings)[1] for n in (1, 16)]
+    colours = [np.unique(p.maps["id"].reshape(-1, 3), axis=0) for p in images]
     assert len(colours[0]) == len(colours[1]) == 2
-    np.testing.assert_array_equal(pictures[0].texels.owner >= 0, pictures[1].texels.owner >= 0)
+    np.testing.assert_array_equal(images[0].texels.owner >= 0, images[1].texels.owner >= 0)
 
 
 def test_pairs_are_kept_apart_unless_they_are_to_see_one_another():
@@ -244,7 +244,7 @@ def test_nasty_meshes_are_baked_or_refused():
     bad[0, 0] = np.nan
     bad[1, 1] = bad[1, 2]
     _, one = baked(low, surface(bad), 32, maps=tuple(MAPS))
-    assert all(np.isfinite(picture).all() for picture in one.maps.values())
+    assert all(np.isfinite(image).all() for image in one.maps.values())
     with pytest.raises(LayoutError, match="no high poly face"):
         baked(low, surface(np.zeros((0, 3, 3))))
     _, one = baked(

@@ -109,10 +109,10 @@ def test_there_is_no_difference_without_normals_nor_after_a_stop():
 
 def test_painted_distances_let_rays_meet_where_they_are_white():
     low, high = plane(1), plane(1, lambda x, y: 0.1 + 0 * x)
-    picture = np.zeros((64, 64), np.float32)
-    picture[:, 32:] = 1.0
+    image = np.zeros((64, 64), np.float32)
+    image[:, 32:] = 1.0
     case = BakeCase(low, high, BakeSettings(maps=("height",), outward=0.2, inward=0.2))
-    case.reach = painted_reach({1001: picture})
+    case.reach = painted_reach({1001: image})
     (one,) = bake(case, [TileSize(1001, 128, 128)])
     has = one.texels.owner >= 0
     assert (one.rays[:, :60][has[:, :60]] == MISSED).all()
@@ -125,8 +125,8 @@ def test_painted_distances_let_rays_meet_where_they_are_white():
 
 
 def test_weights_are_read_between_texels_and_are_whole_elsewhere():
-    picture = np.array([[0.0, 1.0]], np.float32)
-    reach = painted_reach({1002: picture})
+    image = np.array([[0.0, 1.0]], np.float32)
+    reach = painted_reach({1002: image})
     uv = np.array([(1.25, 0.5), (1.5, 0.5), (1.75, 0.1), (1.0, 0.9), (0.5, 0.5), (7.2, 3.0)])
     np.testing.assert_allclose(reach(uv), [0.0, 0.5, 1.0, 0.0, 1.0, 1.0], atol=1 / 32)
     many = np.column_stack([np.full(70_000, 1.75), np.full(70_000, 0.5)])

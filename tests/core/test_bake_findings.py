@@ -14,7 +14,7 @@ from quilt_cli.main import main
 from quilt_core.bake.bake import bake
 from quilt_core.bake.case import BakeCase
 from quilt_core.bake.findings import Limits, find_faults
-from quilt_core.bake.seams import seam_looks
+from quilt_core.bake.seams import seam_differences
 from quilt_core.bake.settings import BakeSettings
 from quilt_core.bake.surface import unit
 from quilt_core.scene.tiles import TileSize
@@ -28,7 +28,7 @@ ASSIMP = Path("/usr/share/assimp/models")
 def examined(low, high, size: int = 128, limits: Limits | None = None, **settings):
     case = BakeCase(low, high, BakeSettings(**settings))
     tiles = list(bake(case, [TileSize(1001, size, size)]))
-    seams = seam_looks(case, tiles)
+    seams = seam_differences(case, tiles)
     return seams, find_faults(case, tiles, seams, limits or Limits())
 
 
@@ -68,7 +68,7 @@ def test_a_seam_that_was_broken_on_purpose_is_found():
     of_right = right[tiles[0].triangles[tiles[0].texels.owner]] & (tiles[0].texels.owner >= 0)
     tilt = unit(np.array([0.0, 0.3, 1.0]))
     tiles[0].maps["normal"][of_right] = tilt
-    seams = seam_looks(case, tiles)
+    seams = seam_differences(case, tiles)
     (found,) = [f for f in find_faults(case, tiles, seams) if f.kind == "visible seam"]
     assert found.amount == pytest.approx(np.degrees(np.arctan(0.3)), abs=1.0)
     assert {found.island, found.other_island} == {1, 2} and found.spots

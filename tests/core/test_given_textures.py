@@ -1,4 +1,4 @@
-"""Pictures that materials are given: names that tell their place, roles, and what is carried over then."""
+"""Images that materials are given: names that tell their place, roles, and what is carried over then."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ import pytest
 from PIL import Image
 
 from quilt_core.formats import read_scene
-from quilt_core.formats.look_changes import Known, PictureChange, Place, changed_book, places_for
-from quilt_core.formats.look_facts import facts_of, look_book
+from quilt_core.formats.file_materials import facts_of, material_book
 from quilt_core.formats.merge_files import MergeSettings, carry_files
+from quilt_core.formats.texture_changes import Known, Place, TextureChange, changed_book, places_for
 from quilt_core.pack import PackSettings
 from quilt_core.textures.decode import decode
 from quilt_core.textures.roles import guess_role
@@ -62,15 +62,15 @@ def card(**material) -> bytes:
     return maker.glb()
 
 
-def carried(data: bytes, changes: list[PictureChange]):
-    """The card's pictures, which stay where they are."""
+def carried(data: bytes, changes: list[TextureChange]):
+    """The card's images, which stay where they are."""
     scene = read_scene("card.glb", data)
     uv = scene.objects[0].mesh.channels[0].per_corner
     settings = MergeSettings(pack=PackSettings(width=32, height=32))
     done = carry_files([scene], [None], [[uv]], settings, changes=[changes])
     return {
-        row["role"]: np.asarray(Image.open(io.BytesIO(done.pictures[row["name"]])))
-        for row in done.report["pictures"]
+        row["role"]: np.asarray(Image.open(io.BytesIO(done.images[row["name"]])))
+        for row in done.report["textures"]
     }
 
 
@@ -87,9 +87,9 @@ def test_a_bare_material_gets_pictures_and_its_factors_give_way():
     found = carried(
         card(baseColorFactor=[0.5, 0.5, 0.5, 1], roughnessFactor=0.3),
         [
-            PictureChange("a", png(colour), 0, "baseColor"),
-            PictureChange("b", png(grey), 0, "roughness"),
-            PictureChange("c", png(light), 0, "emissive"),
+            TextureChange("a", png(colour), 0, "baseColor"),
+            TextureChange("b", png(grey), 0, "roughness"),
+            TextureChange("c", png(light), 0, "emissive"),
         ],
     )
     np.testing.assert_array_equal(inner(found["baseColor"]), inner(colour))
@@ -104,8 +104,8 @@ def test_free_roles_are_carried_by_their_rules():
     found = carried(
         card(),
         [
-            PictureChange("h", png(height), 0, "height"),
-            PictureChange("i", png(ids.astype(np.uint8)), 0, "id"),
+            TextureChange("h", png(height), 0, "height"),
+            TextureChange("i", png(ids.astype(np.uint8)), 0, "id"),
         ],
     )
     assert found["height"].dtype == np.uint16 or found["height"].dtype == np.int32
@@ -116,38 +116,38 @@ def test_free_roles_are_carried_by_their_rules():
 
 def test_roles_are_put_together_taken_away_and_replaced():
     scene = read_scene("card.glb", card())
-    book = look_book(scene, None)
+    book = material_book(scene, None)
     rough, metal = (np.full((n, n, 1), v, np.uint8) for n, v in ((8, 40), (16, 200)))
     changed = changed_book(
-        book, [PictureChange("r", png(rough), 0, "roughness"), PictureChange("m", png(metal), 0, "metal")]
+        book, [TextureChange("r", png(rough), 0, "roughness"), TextureChange("m", png(metal), 0, "metal")]
     )  # fmt: skip
-    (use,) = changed.looks[0].uses.values()
-    pixels = decode("both", changed.pictures[use.picture] or b"").pixels
+    (binding,) = changed.materials[0].bindings.values()
+    pixels = decode("both", changed.images[binding.image] or b"").pixels
     assert pixels.shape == (16, 16, 4)
     assert np.unique(pixels[..., 1]) == [40] and np.unique(pixels[..., 2]) == [200]
     taken = changed_book(
         book,
-        [PictureChange("r", png(rough), 0, "occlusionRoughnessMetallic"),
-         PictureChange("", None, 0, "occlusion"), PictureChange("x", png(rough), 9, "normal"),
-         PictureChange("x", png(rough), number=7)],
+        [TextureChange("r", png(rough), 0, "occlusionRoughnessMetallic"),
+         TextureChange("", None, 0, "occlusion"), TextureChange("x", png(rough), 9, "normal"),
+         TextureChange("x", png(rough), number=7)],
     )  # fmt: skip
-    assert set(taken.looks[0].uses) == {"metallicRoughness"}
+    assert set(taken.materials[0].bindings) == {"metallicRoughness"}
     # Facts tell what is missing by its name.
     obj = b"mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl w\nf 1/1 2/2 3/3\n"
     mtl = {"a.mtl": b"newmtl w\nmap_Kd tex/wood.png\n"}
     scene = read_scene("a.obj", obj, mtl.get)
     facts = facts_of(scene, mtl.get)
-    assert facts["pictures"] == {"0": None} and facts["names"] == {"0": "tex/wood.png"}
-    given = facts_of(scene, mtl.get, [PictureChange("wood.png", png(rough), number=0)])
-    assert given["pictures"]["0"]["width"] == 8
+    assert facts["textures"] == {"0": None} and facts["names"] == {"0": "tex/wood.png"}
+    given = facts_of(scene, mtl.get, [TextureChange("wood.png", png(rough), number=0)])
+    assert given["textures"]["0"]["width"] == 8
 
 
 def test_green_that_points_down_is_turned_up():
-    book = look_book(read_scene("card.glb", card()), None)
+    book = material_book(read_scene("card.glb", card()), None)
     normal = np.array([[(128, 128, 255), (200, 40, 220), (100, 255, 130)]], np.uint8)
-    changed = changed_book(book, [PictureChange("n", png(normal), 0, "normalGreenDown")])
-    use = changed.looks[0].uses["normal"]
-    pixels = decode("n", changed.pictures[use.picture] or b"").pixels[0, :, :3]
+    changed = changed_book(book, [TextureChange("n", png(normal), 0, "normalGreenDown")])
+    binding = changed.materials[0].bindings["normal"]
+    pixels = decode("n", changed.images[binding.image] or b"").pixels[0, :, :3]
     assert pixels.tolist() == [[128, 128, 255], [200, 215, 220], [100, 0, 130]]
 
 
@@ -178,18 +178,18 @@ def test_a_numbered_set_is_one_picture(named):
         "wall_1001.png": png(one), "wall_1012.png": png(two),
     }  # fmt: skip
     scene = read_scene("t.obj", TILED, files.get)
-    book = look_book(scene, files.get)
+    book = material_book(scene, files.get)
     assert book.names == {0: "wall_<UDIM>.png"}
-    assert decode("set", book.pictures[0] or b"").size == (64, 64)
+    assert decode("set", book.images[0] or b"").size == (64, 64)
     # Both faces side by side on one sheet of 64 px, by whole texels.
     uv = scene.objects[0].mesh.channels[0].per_corner.copy()
     uv[:4] = (uv[:4] - 0.25) * 0.5
     uv[4:] = (uv[4:] - 1.25) * 0.5 + 0.5
     settings = MergeSettings(pack=PackSettings(width=64, height=64))
     done = carry_files([scene], [files.get], [[uv]], settings)
-    found = np.asarray(Image.open(io.BytesIO(done.pictures["atlas_baseColor.png"])))
+    found = np.asarray(Image.open(io.BytesIO(done.images["atlas_baseColor.png"])))
     np.testing.assert_array_equal(found[49:63, 1:15], one[9:23, 9:23])
     np.testing.assert_array_equal(found[17:31, 33:47], two[9:23, 9:23])
-    # A number in the name of a single picture says nothing.
+    # A number in the name of a single image says nothing.
     alone = {"t.mtl": b"newmtl wall\nmap_Kd wall_1001.png\n", "wall_1001.png": png(one)}
-    assert look_book(scene, alone.get).names == {0: "wall_1001.png"}
+    assert material_book(scene, alone.get).names == {0: "wall_1001.png"}

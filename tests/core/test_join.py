@@ -86,8 +86,8 @@ def test_merged_files_share_one_material_and_one_set_of_pictures(tmp_path, capsy
     assert all("uri" not in image for image in doc["images"])
     view = doc["bufferViews"][doc["images"][0]["bufferView"]]
     start = 28 + struct.unpack_from("<I", data, 12)[0] + view["byteOffset"]
-    picture = (out / f"{doc['images'][0]['name']}.png").read_bytes()
-    assert data[start : start + view["byteLength"]] == picture
+    pixels = (out / f"{doc['images'][0]['name']}.png").read_bytes()
+    assert data[start : start + view["byteLength"]] == pixels
     assert validator_errors(data, tmp_path) == []
     for k in range(3):
         one = read_scene("x.glb", (out / f"dev{k}.glb").read_bytes(), folder_siblings(out))

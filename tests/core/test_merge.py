@@ -39,7 +39,7 @@ def merged(tmp_path, capsys, files: dict[str, bytes], *options: str, ok: bool = 
 
 
 class Samples:
-    """What is shaded at points of a GLB's surface, read by plain code: uvs and pictures alone."""
+    """What is shaded at points of a GLB's surface, read by plain code: uvs and textures alone."""
 
     def __init__(self, path: Path) -> None:
         data = path.read_bytes()
@@ -58,7 +58,7 @@ class Samples:
         own = [self.body[at + k * step : at + k * step + item] for k in range(entry["count"])]
         return np.frombuffer(b"".join(own), kind).reshape(-1, width)
 
-    def picture(self, info: dict) -> np.ndarray:
+    def image(self, info: dict) -> np.ndarray:
         image = self.doc["images"][self.doc["textures"][info["index"]]["source"]]
         if "uri" in image:
             data = (self.folder / image["uri"]).read_bytes()
@@ -74,14 +74,14 @@ class Samples:
         info = material.get("baseColorTexture")
         if info is None:
             return np.tile(factor, (len(tri), 1))
-        picture = self.picture(info)
+        pixels = self.image(info)
         index = self.rows(primitive["indices"]).reshape(-1, 3)[tri]
         uv = self.rows(primitive["attributes"][f"TEXCOORD_{info.get('texCoord', 0)}"])[index]
-        height, width = picture.shape[:2]
+        height, width = pixels.shape[:2]
         at = np.einsum("nk,nkc->nc", bary, uv) * (width, height) - 0.5
         low = np.floor(at).astype(int)
         part = at - low
-        linear = np.where(picture <= 0.04045, picture / 12.92, ((picture + 0.055) / 1.055) ** 2.4)
+        linear = np.where(pixels <= 0.04045, pixels / 12.92, ((pixels + 0.055) / 1.055) ** 2.4)
         out = np.zeros((len(tri), 3))
         for dx in (0, 1):
             for dy in (0, 1):
@@ -101,7 +101,7 @@ def faces_at(samples: Samples, primitive: dict) -> dict[bytes, int]:
 
 def difference(old: Path, new: Path, primitive: int = 0) -> float:
     """Difference of base colours, in linear light, that three quarters of the surface keep: near borders
-    of small pictures the old ones show their neighbours, and the new ones do not."""
+    of small textures the old ones show their neighbours, and the new ones do not."""
     a, b = Samples(old), Samples(new)
     rng = np.random.default_rng(3)
     one = a.doc["meshes"][0]["primitives"][primitive]
@@ -120,7 +120,7 @@ def test_five_painted_files_come_back_with_one_set_of_pictures(tmp_path, capsys,
     answer, before, after = merged(tmp_path, capsys, files, "--size", "512", *extra)
     assert answer["scale"] == 1.0
     assert answer["materials"] == {"before": 5, "after": 1}
-    # Occlusion, roughness and metal were one picture, and are.
+    # Occlusion, roughness and metal were one texture, and are.
     assert answer["maps"] == {"before": 20, "after": 4}
     assert answer["draw_calls"] == {"before": 5, "after": 5}
     assert {p["name"] for p in answer["textures"]} == {
@@ -249,9 +249,9 @@ def test_an_obj_gets_one_picture_and_a_material_for_each_state(tmp_path, capsys)
     uv = scene.objects[0].mesh.channels[0].per_corner * 256
     assert sorted(np.ptp(uv[:4], axis=0).round(3)) == [64, 64]
     assert sorted(np.ptp(uv[4:8], axis=0).round(3)) == [16, 16]
-    picture = np.asarray(Image.open(after / "atlas_baseColor.png"))
+    pixels = np.asarray(Image.open(after / "atlas_baseColor.png"))
     u, v = uv[4:8].min(axis=0).round().astype(int)
-    laid = picture[256 - v - 16 : 256 - v, u : u + 16]
+    laid = pixels[256 - v - 16 : 256 - v, u : u + 16]
     assert any(np.array_equal(np.rot90(laid, k), wool) for k in range(4))
 
 
@@ -387,16 +387,16 @@ def test_tiles_and_parts_get_pictures_of_their_own_and_the_rest_stays(tmp_path):
         [scene], [None], [[uv]], MergeSettings(name="set"), sheets=sheets, face_sheets=[[of_face]]
     )
     roles = ("baseColor", "occlusionRoughnessMetallic", "normal", "emissive")
-    assert set(done.pictures) == {
+    assert set(done.images) == {
         f"{stem}_{role}{tile}.png"
         for stem, tile in (("set", ".1001"), ("set", ".1002"), ("other", ""))
         for role in roles
     }
-    assert {(p["role"], p["tile"], p["set"]) for p in done.report["pictures"]} >= {
+    assert {(p["role"], p["tile"], p["set"]) for p in done.report["textures"]} >= {
         ("normal", 1002, "set 1002"), (roles[1], 0, "other"),
     }  # fmt: skip
     before, after = tmp_path / "before", tmp_path / "after"
-    for folder, files in ((before, {"device.glb": device}), (after, done.files[0] | done.pictures)):
+    for folder, files in ((before, {"device.glb": device}), (after, done.files[0] | done.images)):
         folder.mkdir()
         for name, data in files.items():
             (folder / name).write_bytes(data)
@@ -445,10 +445,10 @@ f 2/1 4/2 3/3
     )  # fmt: skip
     again = read_scene("two.obj", done.files[0]["two.obj"], lambda n: done.files[0].get(n))
     np.testing.assert_allclose(again.objects[0].mesh.channels[0].per_corner, uv)
-    # Each tile has one colour, which its material says without a picture.
+    # Each tile has one colour, which its material says without a texture.
     written = done.files[0]["two.atlas.mtl"].decode().split("newmtl ")
     assert [block.split()[0] for block in written[1:]] == ["set_1001", "set_1002"]
-    assert "Kd 1 0 0" in written[1] and "Kd 0 0 1" in written[2] and not done.pictures
+    assert "Kd 1 0 0" in written[1] and "Kd 0 0 1" in written[2] and not done.images
 
 
 def test_what_repeats_too_often_can_stay_out(tmp_path, capsys):
@@ -461,7 +461,7 @@ def test_what_repeats_too_often_can_stay_out(tmp_path, capsys):
     maker.mesh("Card", {**part, "uvs": [uv]})
     files = {"both.glb": maker.glb()}
     answer, _, _ = merged(tmp_path, capsys, files, "--size", "512")
-    # 0.88 of the picture's side, six times as large.
+    # 0.88 of the texture's side, six times as large.
     assert [row["name"] for row in answer["objects"]] == ["Floor", "Card"]
     assert any(f"{(0.88 * 6) ** 2:.1f} times over" in note for note in answer["notes"])
     answer, before, after = merged(tmp_path, capsys, files, "--size", "512", "--most-repeats", "20")
@@ -473,7 +473,7 @@ def test_what_repeats_too_often_can_stay_out(tmp_path, capsys):
 
 
 def two_cards(other: int) -> bytes:
-    """Two cards with the same UVs, the second one painted with another picture or the same."""
+    """Two cards with the same UVs, the second one painted with another texture or the same."""
     maker = GlbMaker()
     first = maker.texture(np.full((32, 32, 3), 200, np.uint8))
     second = maker.texture(np.full((32, 32, 3), other, np.uint8))
@@ -488,7 +488,7 @@ def two_cards(other: int) -> bytes:
 
 
 def test_a_card_with_two_pictures_is_laid_out_twice(tmp_path, capsys):
-    # Both sides lie at the same place, with the same UVs: one island, were it not for the pictures.
+    # Both sides lie at the same place, with the same UVs: one island, were it not for the textures.
     answer, before, after = merged(
         tmp_path, capsys, {"cards.glb": two_cards(50)}, "--size", "256", "--density", "keep"
     )

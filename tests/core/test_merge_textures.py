@@ -1,4 +1,4 @@
-"""Pictures carried over, judged from outside: cv2.remap for what is read where, closed forms for
+"""Textures carried over, judged from outside: cv2.remap for what is read where, closed forms for
 normals, whole-texel moves that are exact."""
 
 from __future__ import annotations
@@ -11,10 +11,18 @@ from hypothesis import strategies as st
 from scipy.ndimage import map_coordinates
 
 from quilt_core.textures.bakings import Baking, plan_bakings
-from quilt_core.textures.carry import Skin, carry
-from quilt_core.textures.decode import Picture, decode, encode_png, quantized, to_linear, to_srgb
+from quilt_core.textures.carry import SurfaceTriangles, carry
+from quilt_core.textures.decode import (
+    DecodedImage,
+    decode,
+    encode_png,
+    quantized,
+    to_linear,
+    to_srgb,
+)
 from quilt_core.textures.frames import corner_tangents
-from quilt_core.textures.looks import (
+from quilt_core.textures.loss import losses
+from quilt_core.textures.materials import (
     BASE,
     CLAMP,
     EMISSIVE,
@@ -24,10 +32,9 @@ from quilt_core.textures.looks import (
     OCCLUSION,
     PLAIN,
     REPEAT,
-    Look,
-    Use,
+    TextureBinding,
+    TexturedMaterial,
 )  # fmt: skip
-from quilt_core.textures.loss import losses
 from quilt_core.textures.memory import memory_of
 from quilt_core.textures.texel_loops import nearest_on_triangle
 from quilt_core.textures.texels import find_texels
@@ -39,13 +46,13 @@ ALL = np.array([[1.0, 0, 0], [0, 1, 0]])
 
 def square(corners, old, points=None):
     """Two triangles of a square with the UVs `corners` now (origin at the bottom left), which read
-    the old picture at `old` (origin at the top left)."""
+    the old texture at `old` (origin at the top left)."""
     corners, old = np.asarray(corners, float), np.asarray(old, float)
     if points is None:
         points = np.column_stack([old[:, 0], 1 - old[:, 1], np.zeros(4)])
     order = [(0, 1, 2), (0, 2, 3)]
     flat = np.tile([0.0, 0.0, 1.0], (2, 3, 1))
-    return Skin(
+    return SurfaceTriangles(
         np.array([corners[list(row)] for row in order]),
         {0: np.array([old[list(row)] for row in order])},
         np.zeros(2, np.int64),
@@ -55,22 +62,22 @@ def square(corners, old, points=None):
     )
 
 
-def picture_of(pixels) -> Picture:
+def image_at(pixels) -> DecodedImage:
     return decode("made", encode_png(pixels))
 
 
-def carried(skin, slot, pixels, size=SIZE, use=None, factors=None, **more):
-    use = use or Use(0, 0, ALL)
-    look = Look("one", {slot.name: use}, dict(PLAIN))
-    picture = picture_of(pixels)
+def carried(surface, slot, pixels, size=SIZE, binding=None, factors=None, **more):
+    binding = binding or TextureBinding(0, 0, ALL)
+    material = TexturedMaterial("one", {slot.name: binding}, dict(PLAIN))
+    image = image_at(pixels)
     channels = len(PLAIN[slot.name])
     baking = {0: Baking(factors or (1.0,) * channels)}
-    texels = find_texels(skin.px(size, size), size, size)
-    return carry(skin, slot, [look], baking, lambda k, n: picture, texels, **more), texels
+    texels = find_texels(surface.px(size, size), size, size)
+    return carry(surface, slot, [material], baking, lambda k, n: image, texels, **more), texels
 
 
 WHOLE = [(0, 1), (1, 1), (1, 0), (0, 0)]
-"""Corners of the whole picture, origin at the top left, against those of a sheet."""
+"""Corners of the whole texture, origin at the top left, against those of a sheet."""
 SHEET = [(0, 0), (1, 0), (1, 1), (0, 1)]
 
 
@@ -93,7 +100,7 @@ def test_moves_by_whole_texels_are_exact(turns, mirror):
     out, texels = carried(square(new, old), BASE, pixels)
     assert int((texels.owner >= 0).sum()) == 32 * 32
     inside = quantized(out[..., :3], True, 8)[24:56, 16:48]
-    # Corners that go on by one turn the picture by a quarter to the right.
+    # Corners that go on by one turn the texture by a quarter to the right.
     wanted = np.rot90(part, -turns if not mirror else 0)
     if mirror:
         wanted = part[:, ::-1] if turns == 0 else _turned_mirror(part, turns)
@@ -113,13 +120,13 @@ def test_what_is_read_is_what_cv2_remap_reads(wrap, srgb):
     angle = 0.4
     turn = np.array([[np.cos(angle), -np.sin(angle)], [np.sin(angle), np.cos(angle)]])
     old = (np.array(WHOLE) - 0.5) @ turn.T * 1.1 + 0.5
-    use = Use(0, 0, ALL, (wrap, wrap))
-    out, _ = carried(square(SHEET, old), slot, pixels, 96, use)
+    binding = TextureBinding(0, 0, ALL, (wrap, wrap))
+    out, _ = carried(square(SHEET, old), slot, pixels, 96, binding)
     y, x = np.mgrid[:96, :96] + 0.5
     uv = (np.stack([x, y], axis=2) / 96 - 0.5) @ turn.T * 1.1 + 0.5
     at = (uv * 48 - 0.5).astype(np.float32)
     border = {REPEAT: cv2.BORDER_WRAP, CLAMP: cv2.BORDER_REPLICATE, MIRRORED: cv2.BORDER_REFLECT}
-    source = picture_of(pixels).linear(srgb)
+    source = image_at(pixels).linear(srgb)
     wanted = cv2.remap(source, at[..., 0], at[..., 1], cv2.INTER_LINEAR, borderMode=border[wrap])
     assert np.abs(out[..., :3] - wanted[..., :3]).max() < 0.03
     assert np.abs(out[..., :3] - wanted[..., :3]).mean() < 0.002
@@ -129,7 +136,7 @@ def test_what_shrinks_is_averaged_as_areas():
     """cv2.resize by INTER_AREA is the mean over each texel."""
     pixels = paint(SIZE, 4)
     out, _ = carried(square(SHEET, WHOLE), METAL_ROUGH, pixels, 16)
-    wanted = cv2.resize(picture_of(pixels).linear(False), (16, 16), interpolation=cv2.INTER_AREA)
+    wanted = cv2.resize(image_at(pixels).linear(False), (16, 16), interpolation=cv2.INTER_AREA)
     np.testing.assert_allclose(out[..., :3], wanted[..., :3], atol=0.02)
     assert abs(float((out - wanted)[..., :3].mean())) < 1e-3
 
@@ -158,20 +165,20 @@ def test_normals_of_a_known_surface_turn_with_their_island(turns, mirror, shear)
         new = new[[1, 0, 3, 2]]
     new = new + np.stack([shear * (new[:, 1] - 0.5), 0 * new[:, 1]], axis=1)
     points = np.array([(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0)], float)
-    skin = square(new, WHOLE, points)
-    out, texels = carried(skin, NORMAL, pixels, 256)
-    tangent = corner_tangents(skin.points, skin.normals, skin.now)[0, 0]
+    surface = square(new, WHOLE, points)
+    out, texels = carried(surface, NORMAL, pixels, 256)
+    tangent = corner_tangents(surface.points, surface.normals, surface.now)[0, 0]
     t, n = tangent[:3], np.array([0.0, 0, 1])
     b = np.cross(n, t) * tangent[3]
     read = out[..., :3] * 2 - 1
     world = read[..., :1] * t + read[..., 1:2] * b + read[..., 2:] * n
     # Where each texel lies on the square, by the two affine halves being one map.
-    px = skin.px(256, 256)[0]
-    to = np.linalg.solve(np.column_stack([px, np.ones(3)]), skin.points[0][:, :2])
+    px = surface.px(256, 256)[0]
+    to = np.linalg.solve(np.column_stack([px, np.ones(3)]), surface.points[0][:, :2])
     y, x = np.mgrid[:256, :256] + 0.5
     place = np.stack([x, y, np.ones_like(x)], axis=2) @ to
     at = np.stack([1 - place[..., 1], place[..., 0]]) * SIZE - 0.5
-    source = picture_of(pixels).linear(False)[..., :3] * 2 - 1
+    source = image_at(pixels).linear(False)[..., :3] * 2 - 1
     read = [map_coordinates(source[..., k], at, order=1, mode="grid-wrap") for k in range(3)]
     wanted = np.stack(read, axis=2)
     wanted /= np.linalg.norm(wanted, axis=2, keepdims=True)
@@ -183,8 +190,8 @@ def test_normals_of_a_known_surface_turn_with_their_island(turns, mirror, shear)
 def test_a_flat_normal_map_stays_flat():
     flat = np.full((8, 8, 3), (128, 128, 255), np.uint8)
     for turns in range(4):
-        skin = square(np.roll(SHEET, turns, axis=0), WHOLE)
-        out, _ = carried(skin, NORMAL, flat, 16)
+        surface = square(np.roll(SHEET, turns, axis=0), WHOLE)
+        out, _ = carried(surface, NORMAL, flat, 16)
         assert (quantized(out[..., :3], False, 8) == (128, 128, 255)).all()
 
 
@@ -211,17 +218,17 @@ def test_islands_thinner_than_a_texel_are_read_too(thin):
 
 
 def test_factors_are_worked_in_where_materials_differ():
-    looks = [
-        Look("a", {"occlusion": Use(0, 0, ALL)}, PLAIN | {"occlusion": (0.5,), "emissive": (2.0, 0, 0)}),
-        Look("b", {}, PLAIN | {"baseColor": (0.5, 1, 1, 1), "emissive": (0, 4.0, 1)}),
+    materials = [
+        TexturedMaterial("a", {"occlusion": TextureBinding(0, 0, ALL)}, PLAIN | {"occlusion": (0.5,), "emissive": (2.0, 0, 0)}),
+        TexturedMaterial("b", {}, PLAIN | {"baseColor": (0.5, 1, 1, 1), "emissive": (0, 4.0, 1)}),
     ]  # fmt: skip
-    needed, bakings, factors = plan_bakings(BASE, looks, [0, 1])
+    needed, bakings, factors = plan_bakings(BASE, materials, [0, 1])
     assert needed and factors == (1.0,) * 4 and bakings[1].factors == (0.5, 1, 1, 1)
-    needed, bakings, factors = plan_bakings(EMISSIVE, looks, [0, 1])
+    needed, bakings, factors = plan_bakings(EMISSIVE, materials, [0, 1])
     assert factors == (4.0,) * 3 and bakings[0].factors == (0.5, 0, 0)
-    # What has no occlusion has no strength of it: the picture's own stays on the material.
-    assert plan_bakings(OCCLUSION, looks, [0, 1])[2] == (0.5,)
-    assert plan_bakings(METAL_ROUGH, looks, [0, 1])[0] is False
+    # What has no occlusion has no strength of it: the texture's own stays on the material.
+    assert plan_bakings(OCCLUSION, materials, [0, 1])[2] == (0.5,)
+    assert plan_bakings(METAL_ROUGH, materials, [0, 1])[0] is False
     half = np.full((4, 4, 3), 51, np.uint8)
     out, _ = carried(square(SHEET, WHOLE), OCCLUSION, half, 4, factors=(0.5,))
     np.testing.assert_allclose(out[..., 0], 1 + 0.5 * (0.2 - 1), atol=1e-6)
@@ -251,22 +258,26 @@ def test_memory_is_that_of_the_blocks_and_mips():
 
 def test_what_is_lost_is_told_in_decibels():
     pixels = paint(SIZE, 6)
-    skin = square(SHEET, WHOLE)
+    surface = square(SHEET, WHOLE)
     owner = np.zeros(2, np.int64)
-    look = Look("one", {"baseColor": Use(0, 0, ALL, (CLAMP, CLAMP))}, dict(PLAIN))
-    picture = picture_of(pixels)
+    material = TexturedMaterial(
+        "one", {"baseColor": TextureBinding(0, 0, ALL, (CLAMP, CLAMP))}, dict(PLAIN)
+    )
+    image = image_at(pixels)
     for size, least, most in ((SIZE, 98, 99), (SIZE // 4, 5, 40)):
-        out, texels = carried(skin, BASE, pixels, size, Use(0, 0, ALL, (CLAMP, CLAMP)))
+        out, texels = carried(
+            surface, BASE, pixels, size, TextureBinding(0, 0, ALL, (CLAMP, CLAMP))
+        )
         bakings = {0: Baking((1.0,) * 4)}
         (found,) = losses(
-            skin, owner, BASE, [look], bakings, lambda k, n: picture, out, texels
+            surface, owner, BASE, [material], bakings, lambda k, n: image, out, texels
         ).values()
         assert least <= found <= most
     # By hand: half the light everywhere is a known error.
-    half = picture.linear(True) * 0.5
-    texels = find_texels(skin.px(SIZE, SIZE), SIZE, SIZE)
+    half = image.linear(True) * 0.5
+    texels = find_texels(surface.px(SIZE, SIZE), SIZE, SIZE)
     (told,) = losses(
-        skin, owner, BASE, [look], bakings, lambda k, n: picture, half, texels
+        surface, owner, BASE, [material], bakings, lambda k, n: image, half, texels
     ).values()
-    mean = (picture.linear(True)[..., :3] ** 2).mean() / 4
+    mean = (image.linear(True)[..., :3] ** 2).mean() / 4
     assert told == pytest.approx(-10 * np.log10(mean), abs=0.7)

@@ -1,4 +1,4 @@
-"""Profiles: channels put together as an engine wants them, from pictures whose values are known."""
+"""Profiles: channels put together as an engine wants them, from images whose values are known."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from tests.core.gltf_samples import validator_errors
 from tests.core.painted import GlbMaker, paint, plain_device, plates
 
 
-def picture(path) -> np.ndarray:
+def image(path) -> np.ndarray:
     return np.asarray(Image.open(path)).astype(int)
 
 
@@ -37,24 +37,24 @@ def test_channels_are_those_of_the_carried_pictures(tmp_path, capsys, name):
     assert code == 0
     files = {row["name"].partition("/")[2] for row in answer["profile"]}
     assert files == {p.name for p in (out / name).glob("[!.]*")}
-    packed = picture(out / "atlas_occlusionRoughnessMetallic.png")
-    colour, normal = picture(out / "atlas_baseColor.png"), picture(out / "atlas_normal.png")
-    ours = picture(out / name / "atlas_colour.png")
+    packed = image(out / "atlas_occlusionRoughnessMetallic.png")
+    colour, normal = image(out / "atlas_baseColor.png"), image(out / "atlas_normal.png")
+    ours = image(out / name / "atlas_colour.png")
     np.testing.assert_array_equal(ours[..., :3], colour)
     strength = 0.8  # of the occlusion, which stays on the material
     occlusion = 255 * (1 + strength * (packed[..., 0] / 255 - 1))
     if name.startswith("packed"):
         assert (ours[..., 3] == 255).all()
-        orm = picture(out / name / "atlas_orm.png")
+        orm = image(out / name / "atlas_orm.png")
         np.testing.assert_array_equal(orm[..., 1:], packed[..., 1:])
         assert np.abs(orm[..., 0] - occlusion).max() <= 0.5001
     if name == "separate":
-        np.testing.assert_array_equal(picture(out / name / "atlas_metal.png"), packed[..., 2])
-        np.testing.assert_array_equal(picture(out / name / "atlas_roughness.png"), packed[..., 1])
-        assert np.abs(picture(out / name / "atlas_occlusion.png") - occlusion).max() <= 0.5001
-        assert (picture(out / name / "atlas_opacity.png") == 255).all()
+        np.testing.assert_array_equal(image(out / name / "atlas_metal.png"), packed[..., 2])
+        np.testing.assert_array_equal(image(out / name / "atlas_roughness.png"), packed[..., 1])
+        assert np.abs(image(out / name / "atlas_occlusion.png") - occlusion).max() <= 0.5001
+        assert (image(out / name / "atlas_opacity.png") == 255).all()
     if name == "smooth in alpha":
-        mask = picture(out / name / "atlas_mask.png")
+        mask = image(out / name / "atlas_mask.png")
         np.testing.assert_array_equal(mask[..., 3], 255 - packed[..., 1])
         assert (mask[..., 2] == 0).all()
     # The scale of normals stays on the material of the file; it is worked in here.
@@ -63,7 +63,7 @@ def test_channels_are_those_of_the_carried_pictures(tmp_path, capsys, name):
     n /= np.linalg.norm(n, axis=2, keepdims=True)
     if name == "packed green down":
         n[..., 1] *= -1
-    found = picture(out / name / "atlas_normal.png") / 255 * 2 - 1
+    found = image(out / name / "atlas_normal.png") / 255 * 2 - 1
     assert np.abs(found - n).max() < 2.2 / 255
 
 
@@ -89,13 +89,13 @@ def test_values_without_a_picture_are_those_of_each_material(tmp_path, capsys):
     maker.mesh("Both", {**part, "material": one}, {**part, "material": two})
     code, _, out = merge(tmp_path, capsys, maker.glb(), "--profile", "separate")
     assert code == 0
-    rough = np.unique(picture(out / "separate" / "atlas_roughness.png"))
+    rough = np.unique(image(out / "separate" / "atlas_roughness.png"))
     assert rough.tolist() == [51, 204]
-    assert np.unique(picture(out / "separate" / "atlas_metal.png")).tolist() == [0, 255]
-    # Without a picture a normal map is flat, and no light is given off.
-    flat = picture(out / "separate" / "atlas_normal.png").reshape(-1, 3)
+    assert np.unique(image(out / "separate" / "atlas_metal.png")).tolist() == [0, 255]
+    # Without an image a normal map is flat, and no light is given off.
+    flat = image(out / "separate" / "atlas_normal.png").reshape(-1, 3)
     assert np.unique(flat, axis=0).tolist() == [[128, 128, 255]]
-    assert (picture(out / "separate" / "atlas_emission.png") == 0).all()
+    assert (image(out / "separate" / "atlas_emission.png") == 0).all()
 
 
 def test_a_profile_of_ones_own(tmp_path, capsys):
@@ -103,12 +103,12 @@ def test_a_profile_of_ones_own(tmp_path, capsys):
 naming = "T_{name}-{role}"
 largest = 128
 
-[[picture]]
+[[texture]]
 role = "mask"
 channels = ["smoothness", "metal", "white"]
 format = "webp"
 
-[[picture]]
+[[texture]]
 role = "light"
 channels = ["emission.red"]
 bits = 16
@@ -117,7 +117,7 @@ bits = 16
     path.write_bytes(text)
     code, _, out = merge(tmp_path, capsys, plain_device(1, 64, 4), "--profile", str(path))
     assert code == 0
-    mask = picture(out / "mine" / "T_atlas-mask.webp")
+    mask = image(out / "mine" / "T_atlas-mask.webp")
     assert mask.shape == (128, 128, 3) and (mask[..., 2] == 255).all()
     light = Image.open(out / "mine" / "T_atlas-light.png")
     assert light.size == (128, 128) and light.mode.startswith("I")
@@ -129,21 +129,21 @@ bits = 16
     [
         ({"name": "../x"}, "A profile"),
         ({"largest": 4}, "4"),
-        ({"picture": []}, "without textures"),
+        ({"texture": []}, "without textures"),
         ({"shine": 1}, "shine"),
-        ({"picture": [{"role": "a", "channels": ["gloss"]}]}, "gloss"),
-        ({"picture": [{"role": "a", "channels": ["metal", "metal"]}]}, "Channels"),
-        ({"picture": [{"role": "a", "channels": ["metal"], "bits": 12}]}, "12"),
-        ({"picture": [{"role": "a", "channels": ["metal"], "format": "gif"}]}, "gif"),
-        ({"picture": [{"role": "a", "channels": ["metal"], "format": "webp", "bits": 16}]}, "16"),
-        ({"picture": [{"role": "a", "channels": ["metal"] * 4, "format": "jpeg"}]}, "fourth"),
-        ({"picture": [{"role": "a", "channels": ["metal"]}] * 2}, "Two"),
-        ({"picture": [{"role": "a/b", "channels": ["metal"]}]}, "a/b"),
-        ({"picture": ["a"]}, "table"),
+        ({"texture": [{"role": "a", "channels": ["gloss"]}]}, "gloss"),
+        ({"texture": [{"role": "a", "channels": ["metal", "metal"]}]}, "Channels"),
+        ({"texture": [{"role": "a", "channels": ["metal"], "bits": 12}]}, "12"),
+        ({"texture": [{"role": "a", "channels": ["metal"], "format": "gif"}]}, "gif"),
+        ({"texture": [{"role": "a", "channels": ["metal"], "format": "webp", "bits": 16}]}, "16"),
+        ({"texture": [{"role": "a", "channels": ["metal"] * 4, "format": "jpeg"}]}, "fourth"),
+        ({"texture": [{"role": "a", "channels": ["metal"]}] * 2}, "Two"),
+        ({"texture": [{"role": "a/b", "channels": ["metal"]}]}, "a/b"),
+        ({"texture": ["a"]}, "table"),
     ],
 )
 def test_a_profile_that_is_none_says_why(change, word):
-    good = {"name": "x", "picture": [{"role": "a", "channels": ["metal"]}]}
+    good = {"name": "x", "texture": [{"role": "a", "channels": ["metal"]}]}
     assert profile_from(good, "x").name == "x"
     with pytest.raises(FileFormatError) as told:
         profile_from(good | change, "x")

@@ -149,7 +149,7 @@ def test_damaged_and_false_archives_are_refused():
         "half of it": GOOD[: len(GOOD) // 2],
         "no contents": archive_of({k: v for k, v in entries.items() if k != "quilt.json"}),
         "no records": archive_of({k: v for k, v in entries.items() if k != "project.json"}),
-        "a newer version": archive_of({**entries, "quilt.json": json.dumps({**about, "version": 2}).encode()}),
+        "a newer version": archive_of({**entries, "quilt.json": json.dumps({**about, "version": 3}).encode()}),
         "another format": archive_of({**entries, "quilt.json": json.dumps({**about, "format": "x"}).encode()}),
         "no JSON": archive_of({**entries, "quilt.json": b"{"}),
         "records of another hash": archive_of({**entries, "project.json": entries["project.json"] + b" "}),
@@ -164,7 +164,7 @@ def test_damaged_and_false_archives_are_refused():
         with pytest.raises(FileFormatError):
             opened(data)
             pytest.fail(what)
-    for what, said in ("a newer version", "version 2"), ("a bomb", "unpacks to"):
+    for what, said in ("a newer version", "version 3"), ("a bomb", "unpacks to"):
         with pytest.raises(FileFormatError, match=said):
             opened(wrong[what])
 

@@ -1,4 +1,4 @@
-"""UVs that were laid out for pictures that are not square: what they mean is known by
+"""UVs that were laid out for images that are not square: what they mean is known by
 construction."""
 
 import io
@@ -14,7 +14,7 @@ from PIL import Image
 
 from quilt_cli.main import main
 from quilt_core.formats import read_scene
-from quilt_core.formats._pictures import mtl_picture, picture_size
+from quilt_core.formats._images import image_size, mtl_image
 from quilt_core.measure import equalize, island_densities
 from quilt_core.measure.stretch import measure_triangles, stretch_of
 from quilt_core.pack import PackSettings, pack_islands
@@ -24,17 +24,17 @@ from quilt_core.scene.proportion import in_shape, suggested_proportion
 from tests.core.meshes import POINTS, glb_of, json_of, plain_glb
 
 WIDE, HIGH = 853, 1461
-"""A picture of a real prop had this size."""
+"""An image of a real prop had this size."""
 
 
-def picture(width=WIDE, height=HIGH, kind="PNG"):
+def image(width=WIDE, height=HIGH, kind="PNG"):
     out = io.BytesIO()
     Image.new("RGB", (width, height)).save(out, kind)
     return out.getvalue()
 
 
 def laid_out_for(width, height, turn=0.0):
-    """UVs of the unit square of `POINTS`, 300 px a metre in a picture of that size, turned
+    """UVs of the unit square of `POINTS`, 300 px a metre in an image of that size, turned
     there."""
     c, s = math.cos(turn), math.sin(turn)
     px = POINTS[:, :2] @ np.array([[c, s], [-s, c]]) * 300
@@ -77,11 +77,11 @@ def stretch_in(islands, surface, placements, width, height):
 @pytest.mark.parametrize("kind", ["obj", "glb"])
 def test_the_proportions_come_from_the_object_s_own_picture(kind):
     if kind == "obj":
-        files = {"prop.mtl": MTL, "skin one.png": picture()}
+        files = {"prop.mtl": MTL, "skin one.png": image()}
         scene = read_scene("prop.obj", obj_text(WIDE, HIGH), files.get)
     else:
-        scene = read_scene("prop.glb", painted_glb(), {"skin.png": picture()}.get)
-    assert scene.materials[0].picture == (WIDE, HIGH)
+        scene = read_scene("prop.glb", painted_glb(), {"skin.png": image()}.get)
+    assert scene.materials[0].image == (WIDE, HIGH)
     islands, surface = read_surface(scene.objects[0], 0, 1.0, scene.materials)
     assert islands.proportion.tolist() == pytest.approx([WIDE / HIGH])
     square = identity(1)
@@ -100,25 +100,25 @@ def test_the_proportions_come_from_the_object_s_own_picture(kind):
 
 def test_without_its_picture_a_material_is_read_with_a_note():
     scene = read_scene("prop.obj", obj_text(WIDE, HIGH), {"prop.mtl": MTL}.get)
-    assert scene.materials[0].picture is None
+    assert scene.materials[0].image is None
     assert any("skin one.png" in note for note in scene.warnings)
     broken = read_scene(
         "prop.obj", obj_text(WIDE, HIGH), {"prop.mtl": MTL, "skin one.png": b"no picture"}.get
     )
-    assert broken.materials[0].picture is None
+    assert broken.materials[0].image is None
 
 
 @pytest.mark.parametrize("kind", ["PNG", "JPEG", "WEBP", "TIFF", "TGA", "BMP"])
 def test_sizes_of_pictures_are_read(kind):
     """Pillow writes them and another of its parts reads them; the size is what was asked for."""
-    assert picture_size(picture(31, 77, kind)) == (31, 77)
+    assert image_size(image(31, 77, kind)) == (31, 77)
 
 
 @pytest.mark.parametrize(
-    "data", [b"", b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"GIF89a", picture()[:20]]
+    "data", [b"", b"\x89PNG\r\n\x1a\n", b"\xff\xd8\xff", b"GIF89a", image()[:20]]
 )
 def test_a_broken_picture_has_no_size(data):
-    assert picture_size(data) is None
+    assert image_size(data) is None
 
 
 @pytest.mark.parametrize(
@@ -136,7 +136,7 @@ def test_a_broken_picture_has_no_size(data):
 def test_map_lines_of_an_mtl(line, name):
     """MTL specification (Wavefront Advanced Visualizer, appendix B1): options stand before the
     name."""
-    assert mtl_picture(line) == name
+    assert mtl_image(line) == name
 
 
 @given(st.floats(0.2, 5.0), st.floats(0, 6.28), st.floats(0.1, 10), st.floats(0.2, 5))

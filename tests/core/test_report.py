@@ -11,7 +11,7 @@ import shapely
 from PIL import Image
 
 from quilt_core.check import Ignored, Rules, check_layout
-from quilt_core.check.drawings import density_strip, tile_picture
+from quilt_core.check.drawings import density_strip, tile_image
 from quilt_core.check.report import MOST_ROWS, Subject, report_page, report_values
 from quilt_core.formats import read_scene
 from quilt_core.scene import TileSize, concatenate, join_surfaces, read_surface
@@ -56,7 +56,7 @@ class Page(HTMLParser):
         self.text.append(data)
 
 
-def picture(uri):
+def pixels(uri):
     assert uri.startswith("data:image/png;base64,")
     return Image.open(io.BytesIO(base64.b64decode(uri.partition(",")[2])))
 
@@ -70,7 +70,7 @@ def test_the_page_is_whole_and_names_are_text():
     assert NAME in said
     assert "Not ready to bake" in said
     assert "1 × overlapping islands" in said
-    assert picture(page.images[0]).size == (512, 256)
+    assert pixels(page.images[0]).size == (512, 256)
 
 
 def test_what_is_ignored_is_listed_with_its_reason_and_a_clean_layout_is_ready():
@@ -103,8 +103,8 @@ def test_the_values_are_plain_json_with_a_picture_per_tile():
     assert values["ready"]
     assert values["min_gap_px"] is None, "they lie in different tiles"
     assert [t["number"] for t in values["tiles"]] == [1001, 1002]
-    assert picture(values["tiles"][1]["picture"]).size == (1024, 512), "at most 1024 px"
-    assert "picture" not in report_values(subject, checked, pictures=False)["tiles"][0]
+    assert pixels(values["tiles"][1]["image"]).size == (1024, 512), "at most 1024 px"
+    assert "image" not in report_values(subject, checked, images=False)["tiles"][0]
     assert values["density"]["objects"][0]["name"] == NAME
 
 
@@ -112,7 +112,7 @@ def test_spots_are_marked_in_the_picture():
     boxes = [shapely.box(0.1, 0.1, 0.4, 0.4), shapely.box(0.3, 0.3, 0.6, 0.6)]
     subject, checked = subject_of(boxes, tiles=(TileSize(1001, 400, 400),))
     image = np.array(
-        Image.open(io.BytesIO(tile_picture(subject.islands, subject.tiles[0], checked))).convert(
+        Image.open(io.BytesIO(tile_image(subject.islands, subject.tiles[0], checked))).convert(
             "RGB"
         )
     )

@@ -1,4 +1,4 @@
-"""Picture sets: what is drawn for each tile, and the layered file by the text of its specification."""
+"""Textures: what is drawn for each tile, and the layered file by the text of its specification."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from PIL import Image
 from quilt_cli.main import main
 from quilt_core.errors import LayoutError
 from quilt_core.operations.textures import Textures
-from quilt_core.sheet.picture_sets import id_colours
+from quilt_core.sheet.texture_sheets import id_colours
 
 OBJ = """o one
 v 0 0 0
@@ -96,12 +96,12 @@ def test_layers_are_an_openraster_file(tmp_path, capsys):
         root = ET.fromstring(archive.read("stack.xml"))
         assert (root.tag, root.get("w"), root.get("h")) == ("image", "64", "64")
         layers = root.findall("stack/layer")
-        assert [layer.get("name") for layer in layers] == ["one", "carried picture"]
-        pictures = [Image.open(io.BytesIO(archive.read(layer.get("src")))) for layer in layers]
+        assert [layer.get("name") for layer in layers] == ["one", "carried image"]
+        images = [Image.open(io.BytesIO(archive.read(layer.get("src")))) for layer in layers]
         merged = Image.new("RGBA", (64, 64))
-        for layer, picture in reversed(list(zip(layers, pictures, strict=True))):
+        for layer, pixels in reversed(list(zip(layers, images, strict=True))):
             at = (int(layer.get("x")), int(layer.get("y")))
-            merged.alpha_composite(picture.convert("RGBA"), at)
+            merged.alpha_composite(pixels.convert("RGBA"), at)
         whole = Image.open(io.BytesIO(archive.read("mergedimage.png")))
         np.testing.assert_array_equal(np.asarray(merged), np.asarray(whole))
         assert whole.getpixel((0, 0)) == (1, 2, 3, 255)

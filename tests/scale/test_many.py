@@ -152,7 +152,7 @@ def test_what_one_web_process_starts_the_other_shows(studio):
     row = studio.done(job, web=1)
     assert row["state"] == "done", row
     assert studio.ask("/api/projects/1/", web=1)[1]["change"] > before
-    # Geometry and pictures come from the shared storage, whoever asks first.
+    # Geometry and images come from the shared storage, whoever asks first.
     revision = studio.ask("/api/atlases/1/", web=1)[1]["head"]["id"]
     for web in (0, 1):
         address = f"http://127.0.0.1:{studio.ports[web]}/api/revisions/{revision}/thumbnail.png"

@@ -1,4 +1,4 @@
-"""The rehearsal in the application: pairs of a project, maps as pictures, findings on the layout's own islands."""
+"""The rehearsal in the application: pairs of a project, maps as images, findings on the layout's own islands."""
 
 from __future__ import annotations
 
@@ -175,7 +175,7 @@ def test_painted_distances_and_those_of_single_objects_hold(pair, act, client):
     address = f"/api/atlases/{pair.pk}/tile-images/1001/?purpose=reach"
     assert client.post(address, {"file": data}).status_code == 200
     assert missed() > 0.1
-    # It is no picture behind the layout.
+    # It is no image behind the layout.
     assert client.get(f"/api/atlases/{pair.pk}/tile-images/").json() == []
     assert [row["tile"] for row in client.get(address.replace("1001/", "")).json()] == [1001]
     assert client.get(address).status_code == 200
@@ -204,7 +204,7 @@ def test_rays_from_shells_and_files_of_32_bits(send, atlas, act, client):
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
         (name,) = archive.namelist()
         assert name.endswith(".exr") and archive.read(name)[:4] == b"\x76\x2f\x31\x01"
-    # On the screen it is a picture like others.
+    # On the screen it is an image like others.
     shown = client.get(f"/api/jobs/{job.pk}/textures/bake_height.png?size=32")
     assert Image.open(io.BytesIO(shown.content)).size == (32, 32)
     failed = job_of(act(atlas, "bake", along="cage", pairs="itself", **ask), Job.FAILED)

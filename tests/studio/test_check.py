@@ -245,7 +245,7 @@ def test_the_proof_is_written_as_page_and_json(client, gathered):
     assert page.count('<img src="data:image/png;base64,') == 1
     values = json.loads(client.get(f"/api/jobs/{job['id']}/report.json?download=1").content)
     assert values["errors"] > 0
-    assert values["tiles"][0]["picture"].startswith("data:image/png")
+    assert values["tiles"][0]["image"].startswith("data:image/png")
     assert values["rules"]["padding"] == gathered.head.padding
 
 

@@ -315,10 +315,10 @@ def test_every_tile_is_exported_with_a_sheet_and_drawn_in_the_thumbnail(gathered
     assert sizes == {1001: (64, 64), 1002: (32, 32), 1012: (64, 32)}
     assert set(json.loads(archive.read("figures.json"))["sizes"]) == {"1001", "1002", "1012"}
     gathered.refresh_from_db()
-    picture = Image.open(
+    image = Image.open(
         io.BytesIO(client.get(f"/api/revisions/{gathered.head_id}/thumbnail.png").content)
     )
-    assert picture.size == (240, 240), "two columns and two rows"
+    assert image.size == (240, 240), "two columns and two rows"
     svg = client.get(f"/api/revisions/{gathered.head_id}/sheet.svg?tile=1002").content.decode()
     assert 'width="32"' in svg
 
@@ -507,9 +507,9 @@ def test_a_picture_lies_behind_a_tile(gathered, client):
     out = io.BytesIO()
     Image.new("RGB", (3000, 1500), (9, 8, 7)).save(out, "PNG")
 
-    picture = out.getvalue()
+    image = out.getvalue()
 
-    def lay(tile, data=picture):
+    def lay(tile, data=image):
         return client.post(f"{base}{tile}/", {"file": SimpleUploadedFile("labels.png", data)})
 
     assert lay(1001).status_code == 200 and lay(1001).status_code == 200

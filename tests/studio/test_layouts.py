@@ -362,10 +362,10 @@ def test_only_an_address_that_names_its_content_is_kept_for_ever(gathered, clien
 
 def test_a_picture_by_address_has_bounds(gathered, client):
     Revision.objects.filter(pk=gathered.head_id).update(tiles=[[1001, 16384, 4096, "", False]])
-    picture = Image.open(
+    image = Image.open(
         io.BytesIO(client.get(f"/api/revisions/{gathered.head_id}/sheet.png").content)
     )
-    assert picture.size == (4096, 1024)
+    assert image.size == (4096, 1024)
 
 
 def test_the_schema_is_there_and_the_client_s_copy_is_current(client, db):

@@ -1,4 +1,4 @@
-"""Carrying over in a project: the shelf, the plan, the pictures on the present layout, the files that
+"""Carrying over in a project: the shelf, the plan, the textures on the present layout, the files that
 come back."""
 
 import io
@@ -44,7 +44,7 @@ def test_the_shelf_tells_materials_and_what_merging_would_change(client, painted
     assert [m["name"] for m in told["materials"]] == ["Paint", "Paint"]
     first = told["materials"][0]
     assert first["objects"] == ["Device 1"] and first["alpha"] == "OPAQUE"
-    roles = {p["role"]: p for p in first["pictures"]}
+    roles = {p["role"]: p for p in first["textures"]}
     assert roles["baseColor"]["width"] == 64 and roles["emissive"]["width"] == 32
     plan = told["plan"]
     assert plan["materials"] == {"before": 2, "after": 1}
@@ -64,7 +64,7 @@ def test_pictures_come_to_the_present_layout_and_the_files_back_in_a_zip(act, pa
     head = painted.head_id
     job = job_of(act(painted, "merge", width=512, name="set"))
     painted.refresh_from_db()
-    # The layout is as it was: only pictures were made.
+    # The layout is as it was: only textures were made.
     assert painted.head_id == head
     told = client.get(f"/api/jobs/{job.pk}/").json()["result"]
     assert told["report"]["maps"]["after"] == 4 and told["notes"] == []
@@ -198,13 +198,13 @@ def test_profiles_are_kept_and_used(act, painted, client):
     assert all(p["id"] is None for p in told["profiles"]) and "smoothness" in told["sources"]
     mine = {**told["profiles"][0], "name": "mine", "largest": 64}
     del mine["id"]
-    mine["picture"] = mine["picture"][2:3]
+    mine["texture"] = mine["texture"][2:3]
 
     def save(profile):
         return client.post(url, {"profile": profile}, content_type="application/json")
 
     assert save({**mine, "name": "packed"}).status_code == 400
-    assert save({**mine, "picture": [{"role": "a", "channels": ["gloss"]}]}).status_code == 400
+    assert save({**mine, "texture": [{"role": "a", "channels": ["gloss"]}]}).status_code == 400
     assert save(3).status_code == 400
     assert save(mine).status_code == 200
     kept = save(mine).json()["profiles"]
@@ -214,8 +214,8 @@ def test_profiles_are_kept_and_used(act, painted, client):
     assert [p["name"] for p in job.result["report"]["profile"]] == ["mine/atlas_orm.png"]
     body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
-        picture = Image.open(io.BytesIO(archive.read("textures/mine/atlas_orm.png")))
-        assert picture.size == (64, 64)
+        pixels = Image.open(io.BytesIO(archive.read("textures/mine/atlas_orm.png")))
+        assert pixels.size == (64, 64)
         assert "textures/atlas_baseColor.webp" in archive.namelist()
     assert act(painted, "merge", profile={"name": "x"}).status_code == 400
     own = next(p["id"] for p in kept if p["id"])
@@ -236,14 +236,14 @@ def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     shelf = f"/api/atlases/{atlas.pk}/materials/"
     given = f"/api/atlases/{atlas.pk}/given-textures/"
 
-    def pictures():
+    def images():
         rows = client.get(shelf).json()["materials"]
-        return {(row["name"], p["role"]): p for row in rows for p in row["pictures"]}
+        return {(row["name"], p["role"]): p for row in rows for p in row["textures"]}
 
-    assert all(p["missing"] for p in pictures().values())
+    assert all(p["missing"] for p in images().values())
     answer = upload(client, given, "WOOD.png", wood)
     assert answer.status_code == 200 and answer.json()["lost"] == []
-    assert [p["name"] for p in pictures().values() if not p["missing"]] == ["wood.png"]
+    assert [p["name"] for p in images().values() if not p["missing"]] == ["wood.png"]
     nowhere = upload(client, given, "sky.png", wood)
     assert nowhere.status_code == 400 and "crate_normal" in nowhere.json()["fix"]
     assert upload(client, given, "wood.png", b"nonsense").status_code == 400
@@ -251,26 +251,26 @@ def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     one = f"/api/sources/{row['source']}/materials/{row['number']}/texture/"
     answer = client.post(one, {"file": SimpleUploadedFile("x_normal.png", bump)})
     assert answer.status_code == 204, answer.content
-    assert pictures()[row["name"], "normal"]["width"] == 16
+    assert images()[row["name"], "normal"]["width"] == 16
 
     def rename(**body):
         return client.patch(one, body, content_type="application/json")
 
     assert rename(role="normal", to="normal").status_code == 204
     assert rename(role="normal", to="normalGreenDown").status_code == 204
-    assert pictures()[row["name"], "normal"]["width"] == 16, "it is a normal map still"
+    assert images()[row["name"], "normal"]["width"] == 16, "it is a normal map still"
     assert rename(role="normal", to="height").status_code == 204
-    assert (row["name"], "normal") not in pictures()
-    assert pictures()[row["name"], "height"]["width"] == 16
+    assert (row["name"], "normal") not in images()
+    assert images()[row["name"], "height"]["width"] == 16
     assert rename(role="normal", to="id").status_code == 400
     assert rename(role="height", to="nonsense").status_code == 400
     packed(act, atlas)
     job = job_of(act(atlas, "merge", width=64))
     assert {p["role"] for p in job.result["report"]["textures"]} >= {"baseColor", "height"}
     assert rename(role="height").status_code == 204
-    assert (row["name"], "height") not in pictures()
+    assert (row["name"], "height") not in images()
     assert client.delete(given).status_code == 204
-    assert all(p["missing"] for p in pictures().values())
+    assert all(p["missing"] for p in images().values())
 
 
 def test_a_numbered_set_that_is_dropped_is_one_picture(send, atlas, client):
@@ -282,7 +282,7 @@ def test_a_numbered_set_that_is_dropped_is_one_picture(send, atlas, client):
     answer = client.post(f"/api/atlases/{atlas.pk}/given-textures/", {"files": files})
     assert answer.status_code == 200, answer.content
     row = next(r for r in client.get(shelf).json()["materials"] if r["name"] == "wood")
-    found = next(p for p in row["pictures"] if p["role"] == "height")
+    found = next(p for p in row["textures"] if p["role"] == "height")
     assert (found["name"], found["width"], found["height"]) == ("wood_height.<UDIM>.png", 32, 16)
     # It stays one when it is said to show something else.
     one = f"/api/sources/{row['source']}/materials/{row['number']}/texture/"
@@ -306,7 +306,7 @@ def test_picture_sets_are_drawn_for_each_tile(act, painted, client):
         assert len(np.unique(ids[ids[..., 3] > 0], axis=0)) == 7
         with zipfile.ZipFile(io.BytesIO(archive.read("set_layers.ora"))) as layers:
             stack = layers.read("stack.xml").decode()
-    assert stack.count("<layer ") == 8 and "carried picture" in stack
+    assert stack.count("<layer ") == 8 and "carried image" in stack
     assert carried.result["revision"] == painted.head_id
     for bad in (
         {"kinds": []},
@@ -370,7 +370,7 @@ def test_uv_channels_are_edited_in_all_files_that_are_written(act, painted, send
         channels = read_scene("one.glb", data).objects[0].mesh.channels
         assert len(channels) == 2
         np.testing.assert_array_equal(channels[0].per_corner, channels[1].per_corner)
-        # Pictures are still read by the first one.
+        # Textures are still read by the first one.
         assert all(
             info.get("texCoord", 0) == 0
             for m in glb_json(data)["materials"]

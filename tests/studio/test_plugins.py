@@ -31,7 +31,7 @@ print(json.dumps({
     "request": schema["components"]["schemas"]["TallyIn"]["properties"]["least"]["maximum"],
     "result": list(schema["components"]["schemas"]["TallyResult"]["properties"]),
     "listed": [one["options"][0]["name"] for one in listed if one["name"] == "tally"],
-    "kind": FINDING_KINDS["narrow"].severity, "profile": [p.role for p in BUILT_IN["studio mask"].pictures],
+    "kind": FINDING_KINDS["narrow"].severity, "profile": [p.role for p in BUILT_IN["studio mask"].images],
 }))
 """
 BROKEN = """

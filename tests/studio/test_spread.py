@@ -52,7 +52,7 @@ def test_a_bake_of_many_tiles_is_the_same_in_parts(plates, act, monkeypatch):
     assert job.parts.count() == TILES + 1 and not job.parts.exclude(state=Job.DONE).exists()
     # What the parts had stored is referred to no more: it would stay for ever.
     assert {str(part.result) for part in job.parts.all()} == {"{'cleared': True}"}
-    same = [k for k in alone.result if k.startswith("picture ") or k in ("findings", "maps", "seams", "pairs", "whole")]  # fmt: skip
+    same = [k for k in alone.result if k.startswith("image ") or k in ("findings", "maps", "seams", "pairs", "whole")]  # fmt: skip
     assert len(same) > 3 * TILES
     for key in same:
         assert job.result[key] == alone.result[key], key

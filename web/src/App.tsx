@@ -149,7 +149,7 @@ function useProjectChange() {
 function ProjectRow({ project, open }: { project: Project; open: () => void }) {
   const [naming, setNaming] = useState(false);
   const change = useProjectChange();
-  const picture = project.atlases.find((tab) => tab.picture)?.picture;
+  const image = project.atlases.find((tab) => tab.image)?.image;
   const at = openedWhen()[project.id];
   const opened = at
     ? new Date(at).toLocaleDateString(undefined, {
@@ -203,8 +203,8 @@ function ProjectRow({ project, open }: { project: Project; open: () => void }) {
         onClick={open}
       >
         <Center w="56px" h="56px" flexShrink="0" bg="cloth" rounded="sm" overflow="hidden">
-          {picture ? (
-            <Image src={picture} alt="" loading="lazy" maxW="56px" maxH="56px" />
+          {image ? (
+            <Image src={image} alt="" loading="lazy" maxW="56px" maxH="56px" />
           ) : (
             <Text as="span" color="soft" fontSize="11px" fontWeight="400">
               empty

@@ -25,7 +25,7 @@ export function lastMip(gap: number, size: number): { level: number; size: numbe
   return { level, size: Math.max(1, Math.floor(size / 2 ** level)) };
 }
 
-/** Megabytes of an 8-bit RGBA picture with its mip chain (4/3 of level 0). */
+/** Megabytes of an 8-bit RGBA image with its mip chain (4/3 of level 0). */
 export const rawMegabytes = (width: number, height: number) =>
   ((width * height * 4 * 4) / 3 / 1e6).toFixed(1);
 

@@ -7,13 +7,13 @@ export type View = "table" | "model";
 type Looked = {
   /** The try that is shown instead of the layout; null for none. */
   draft: Draft | null;
-  /** Pictures of the layout as it was shown before, where the view has not moved since. */
+  /** Images of the layout as it was shown before, where the view has not moved since. */
   before: Partial<Record<View, string>>;
   /** How much of each view shows the layout before. */
   share: number;
   look: (draft: Draft) => void;
   setShare: (share: number) => void;
-  /** The view moved: its picture fits no more. */
+  /** The view moved: its image fits no more. */
   moved: (view: View) => void;
   end: () => void;
 };
@@ -25,7 +25,7 @@ export const useLooked = create<Looked>((set, get) => ({
   share: 0.5,
   look: (draft) => {
     editor.picks.use("islands");
-    const shot = (view: View) => editor.pictures.get(view)?.();
+    const shot = (view: View) => editor.images.get(view)?.();
     set({
       draft,
       before: get().draft ? get().before : { table: shot("table"), model: shot("model") },

@@ -143,9 +143,9 @@ def open_project(source: IO[bytes], name: str) -> ProjectFile:
     about = _decoded(text, dict[str, Any], f"{name}, {CONTENTS}")
     if about.get("format") != FORMAT:
         raise FileFormatError("This is no project file.", f"{name}, {CONTENTS}", f"Give one that ends in {SUFFIX}.")  # fmt: skip
-    if about.get("version") != VERSION:
+    if about.get("version") not in (1, VERSION):
         raise FileFormatError(
-            f"It is of version {str(about.get('version'))[:20]}; this program reads version {VERSION}.",
+            f"It is of version {str(about.get('version'))[:20]}; this program reads up to version {VERSION}.",
             name, "Open it with the program that wrote it, or a newer one.",
         )  # fmt: skip
     contents = _decoded(text, Contents, f"{name}, {CONTENTS}")
@@ -154,7 +154,11 @@ def open_project(source: IO[bytes], name: str) -> ProjectFile:
     records = b"".join(_blocks(archive, known[PROJECT], name))
     if hashlib.sha256(records).hexdigest() != contents.sha256:
         raise FileFormatError("Its records are damaged.", f"{name}, {PROJECT}", AGAIN)
-    return ProjectFile(name, _decoded(records, Project, f"{name}, {PROJECT}"), archive)
+    project = _decoded(records, Project, f"{name}, {PROJECT}")
+    for profile in project.profiles if about["version"] == 1 else ():
+        # Textures of a profile were called so in version 1.
+        profile.what.update(texture=profile.what.pop("picture", []))
+    return ProjectFile(name, project, archive)
 
 
 def write_project(

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 
 from msgspec import Meta, Struct, field
 
-VERSION = 1
+VERSION = 2
 """Of the format; see docs/project-file.md."""
 
 AUTHOR = "command line"

@@ -1,4 +1,4 @@
-"""Pictures of a revision: one tile at its size, or all of them as a thumbnail."""
+"""Images of a revision: one tile at its size, or all of them as a thumbnail."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ from studio.models import Revision
 
 THUMBNAIL = 240
 MOST_DRAWN = 4096
-"""Longest edge in px of a picture that is asked for by its address."""
+"""Longest edge in px of an image that is asked for by its address."""
 FINER = 3
 """Thumbnails are drawn so many times larger and then made smaller, so that thin lines stay thin."""
 
 
 def drawn_size(tile: TileRow) -> tuple[int, int]:
-    """px of the picture of a tile that is drawn while a browser waits; the hand-off draws it in
+    """px of the image of a tile that is drawn while a browser waits; the hand-off draws it in
     full."""
     part = min(1.0, MOST_DRAWN / max(tile.width, tile.height))
     return max(1, round(part * tile.width)), max(1, round(part * tile.height))

@@ -67,7 +67,7 @@ def bake_maps(
     wanted = replace(settings, difference=case.high is not case.low)
     result = bake_case(case, layout, wanted, _Showing(progress, preview), bakes)
     told = plain(result)
-    kept = {f"picture {name}": storage.put(data) for name, data in result.images.items()}
+    kept = {f"image {name}": storage.put(data) for name, data in result.images.items()}
     fine = "" if case.high is case.low else kept_fine(case, layout)
     return {
         **told,
@@ -174,7 +174,7 @@ def _preview(
         for name in settings.maps:
             data, ending, bits = encode_map(case, one, name)
             file = f"{named(settings.naming, settings.name, name, number)}.{ending}"
-            out[f"picture {file}"] = storage.put(data)
+            out[f"image {file}"] = storage.put(data)
             size = {"width": one.tile.width, "height": one.tile.height, "bits": bits}
             out["maps"].append(
                 {"file": file, "map": name, "tile": one.tile.number, **size, "figures": {}}

@@ -1,4 +1,4 @@
-"""Say something about an object of an atlas: its weight, the proportions of its picture."""
+"""Say something about an object of an atlas: its weight, the proportions of its image."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from studio.state import read_state
 
 
 def set_member(revision: Revision, object_id: int, given: dict[str, Any]) -> Made:
-    """`given`: weight, proportion (None for that of its picture)."""
+    """`given`: weight, proportion (None for that of its image)."""
     state = read_state(revision)
     if object_id not in [row.object for row in state.members]:
         raise Refused(

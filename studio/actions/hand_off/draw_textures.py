@@ -43,7 +43,7 @@ def _merged(revision: Revision, tile: int) -> Callable[[], bytes] | None:
         for row in job.result["report"]["textures"]:
             mine = row.get("revision") == revision.pk and row["tile"] in (0, tile)
             if mine and row["role"] == "baseColor":
-                key = file_of(job, f"picture {row['name']}")
+                key = file_of(job, f"image {row['name']}")
                 assert key is not None
                 return partial(storage.get, key)
     return None

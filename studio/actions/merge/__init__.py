@@ -1,1 +1,1 @@
-"""Carry over: pictures of painted objects on their shared layout."""
+"""Carry over: textures of painted objects on their shared layout."""

@@ -1,4 +1,4 @@
-"""The material shelf of an atlas, and what merging its pictures would change."""
+"""The material shelf of an atlas, and what merging its textures would change."""
 
 from __future__ import annotations
 
@@ -10,14 +10,14 @@ from typing import Any
 
 from PIL import Image
 
+from quilt_core.formats.file_materials import facts_of, materials_from
 from quilt_core.formats.load import siblings_in
-from quilt_core.formats.look_changes import PictureChange
-from quilt_core.formats.look_facts import facts_of, looks_from
 from quilt_core.formats.numbered import ALONE
-from quilt_core.formats.plan_files import picture_facts
+from quilt_core.formats.plan_files import image_facts
+from quilt_core.formats.texture_changes import TextureChange
 from quilt_core.scene.model import Siblings
-from quilt_core.textures.looks import Look
-from quilt_core.textures.planner import PictureFacts, plan_merge
+from quilt_core.textures.materials import TexturedMaterial
+from quilt_core.textures.planner import ImageFacts, plan_merge
 from studio import storage
 from studio.actions.merge.suggest import BETTER, kept_densities, misfits, suggestions
 from studio.actions.scenes import scene_of
@@ -25,7 +25,7 @@ from studio.arrays import Member, load_layout
 from studio.geometry import cached, keep_cached
 from studio.models import Revision, Source
 
-FORMAT = 4
+FORMAT = 5
 
 
 def siblings_of(source: Source) -> Siblings:
@@ -37,10 +37,10 @@ def siblings_of(source: Source) -> Siblings:
     return siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
 
 
-def changes_of(source: Source) -> list[PictureChange]:
-    """Pictures that its materials were given, in order."""
+def changes_of(source: Source) -> list[TextureChange]:
+    """Textures that its materials were given, in order."""
     return [
-        PictureChange(
+        TextureChange(
             row.name, storage.get(row.sha256) if row.sha256 else None, row.material, row.role,
             row.channel, row.number, tuple(row.tiles) or ALONE,
         )
@@ -49,7 +49,7 @@ def changes_of(source: Source) -> list[PictureChange]:
 
 
 def given_digest(source: Source) -> str:
-    """Another one whenever a source's materials were given other pictures."""
+    """Another one whenever a source's materials were given other textures."""
     rows = [
         (row.pk, row.sha256, row.material, row.role, row.channel, row.number, row.tiles)
         for row in source.given.all()
@@ -71,31 +71,31 @@ def material_facts(source: Source) -> dict[str, Any]:
 
 
 THUMB = 96
-"""px of the small pictures on the shelf."""
+"""px of the small textures on the shelf."""
 
 
-def small_picture(source: Source, number: int, size: int = THUMB) -> bytes | None:
-    """A picture of a source's materials as a small PNG, kept once it is made; None where it cannot be
+def small_image(source: Source, number: int, size: int = THUMB) -> bytes | None:
+    """A texture of a source's materials as a small PNG, kept once it is made; None where it cannot be
     read."""
     name = f"thumb-{FORMAT}-{size}-{source.pk}-{source.sha256[:16]}-{given_digest(source)}-{number}"
     known = cached(name)
     if known is None:
-        data = picture_of(source, number)
+        data = image_at(source, number)
         known = smaller(data, size) if data else b""
         keep_cached(name, known)
     return known or None
 
 
-def picture_of(source: Source, number: int) -> bytes | None:
-    """The bytes of a picture of a source's materials."""
-    from quilt_core.formats.look_facts import look_book
+def image_at(source: Source, number: int) -> bytes | None:
+    """The bytes of a texture of a source's materials."""
+    from quilt_core.formats.file_materials import material_book
 
-    book = look_book(scene_of(source), siblings_of(source), changes_of(source))
-    return book.pictures.get(number)
+    book = material_book(scene_of(source), siblings_of(source), changes_of(source))
+    return book.images.get(number)
 
 
 def smaller(data: bytes, size: int) -> bytes:
-    """A picture as PNG, its longer side no more than a size in px; nothing where it cannot be read."""
+    """A texture as PNG, its longer side no more than a size in px; nothing where it cannot be read."""
     from quilt_core.textures.decode import as_shown, decode, encode_png
     from quilt_core.textures.high_range import kind_of
 
@@ -103,27 +103,27 @@ def smaller(data: bytes, size: int) -> bytes:
         if kind_of(data):
             data = encode_png((as_shown(decode("", data)) >> 8).astype("uint8"))
         with Image.open(io.BytesIO(data)) as opened:
-            picture: Image.Image = opened
-            if picture.mode.startswith("I"):
-                picture = picture.point(lambda value: value / 256).convert("L")
-            elif picture.mode not in ("L", "RGB", "RGBA"):
-                picture = picture.convert("RGBA")
-            picture.thumbnail((size, size), Image.Resampling.BOX)
+            image: Image.Image = opened
+            if image.mode.startswith("I"):
+                image = image.point(lambda value: value / 256).convert("L")
+            elif image.mode not in ("L", "RGB", "RGBA"):
+                image = image.convert("RGBA")
+            image.thumbnail((size, size), Image.Resampling.BOX)
             out = io.BytesIO()
-            picture.save(out, "PNG", compress_level=3)
-    except Exception:  # whatever is wrong with a picture, the shelf goes on
+            image.save(out, "PNG", compress_level=3)
+    except Exception:  # whatever is wrong with a texture, the shelf goes on
         return b""
     return out.getvalue()
 
 
 def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
-    """Materials of the objects in an atlas, today against a plan with pictures of a size, and what
+    """Materials of the objects in an atlas, today against a plan with textures of a size, and what
     does not belong together."""
     layout = load_layout(revision)
     members = layout.members
-    looks: list[Look] = []
+    materials: list[TexturedMaterial] = []
     first: dict[int, int] = {}
-    pictures: dict[tuple[int, int], PictureFacts] = {}
+    images: dict[tuple[int, int], ImageFacts] = {}
     rows: list[dict[str, Any]] = []
     warnings: list[dict[str, Any]] = []
     used: list[list[int]] = []
@@ -132,31 +132,31 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
         source = member.object.source
         facts = material_facts(source)
         if source.pk not in first:
-            first[source.pk] = len(looks)
-            for number, look in enumerate(looks_from(facts)):
-                rows.append(_row(source, number, look, facts))
-                pictures |= {
-                    (len(looks), use.picture): picture_facts(facts, use.picture)
-                    for use in look.uses.values()
+            first[source.pk] = len(materials)
+            for number, textured in enumerate(materials_from(facts)):
+                rows.append(_row(source, number, textured, facts))
+                images |= {
+                    (len(materials), binding.image): image_facts(facts, binding.image)
+                    for binding in textured.bindings.values()
                 }
-                looks.append(look)
+                materials.append(textured)
         own = facts["objects"][member.object.number]
         areas.append(own["px_area"] if member.row.part is None else 0.0)
-        used.append([first[source.pk] + k for k in own["looks"]])
+        used.append([first[source.pk] + k for k in own["materials"]])
         for k in used[-1]:
             rows[k]["objects"].append(member.object.name)
         if own["repeats"]:
             warnings.append(_repeats(member, own["times"]))
     rows = [row for row in rows if row["objects"]]
-    missing = sorted({p["name"] for row in rows for p in row["pictures"] if p["missing"]})
+    missing = sorted({p["name"] for row in rows for p in row["textures"] if p["missing"]})
     if missing:
         warnings.append({
             "kind": "missing",
-            "what": f"{len(missing)} {'picture is' if len(missing) == 1 else 'pictures are'} not there: {', '.join(missing[:4])}.",
+            "what": f"{len(missing)} {'image is' if len(missing) == 1 else 'images are'} not there: {', '.join(missing[:4])}.",
             "fix": "Drop them on the material shelf; without them plain colours stand in.",
         })  # fmt: skip
-    plan = plan_merge(looks, used, pictures, size, tiles=len(layout.tiles))
-    warnings += misfits(used, looks)
+    plan = plan_merge(materials, used, images, size, tiles=len(layout.tiles))
+    warnings += misfits(used, materials)
     if len(plan["groups"]) > 1:
         names = "; ".join(", ".join(group["of"][:3]) for group in plan["groups"][:4])
         warnings.append({
@@ -177,36 +177,40 @@ def list_materials(revision: Revision, size: tuple[int, int]) -> dict[str, Any]:
         "plan": plan,
         "warnings": warnings,
         "shrunk": shrunk,
-        "suggestions": suggestions(objects, used, looks),
+        "suggestions": suggestions(objects, used, materials),
     }
 
 
-def _row(source: Source, number: int, look: Look, facts: dict[str, Any]) -> dict[str, Any]:
-    told = facts["looks"][number]
+def _row(
+    source: Source, number: int, textured: TexturedMaterial, facts: dict[str, Any]
+) -> dict[str, Any]:
+    told = facts["materials"][number]
     return {
-        "name": look.name,
+        "name": textured.name,
         "file": source.name,
         "source": source.pk,
         "number": number,
         "digest": given_digest(source),
-        "alpha": look.alpha,
-        "colour": list(look.factors["baseColor"][:3]),
+        "alpha": textured.alpha,
+        "colour": list(textured.factors["baseColor"][:3]),
         "objects": [],
-        "pictures": [
-            _use(role, use[0], facts["pictures"].get(str(use[0])), use[1], facts["names"])
-            for role, use in told["uses"].items()
+        "textures": [
+            _binding(
+                role, binding[0], facts["textures"].get(str(binding[0])), binding[1], facts["names"]
+            )
+            for role, binding in told["bindings"].items()
         ],
     }
 
 
-def _use(
+def _binding(
     role: str, number: int, facts: dict[str, Any] | None, channel: int, names: dict[str, str]
 ) -> dict[str, Any]:
     known = facts or {}
     return {
         "role": role,
         "number": number,
-        "name": names.get(str(number), f"picture {number}"),
+        "name": names.get(str(number), f"texture {number}"),
         "width": known.get("width", 0),
         "height": known.get("height", 0),
         "bits": known.get("bits", 0),

@@ -76,9 +76,9 @@ def merge_textures(
         "names": list(result.images),
     }
     for name, data in result.images.items():
-        out[f"picture {name}"] = storage.put(data)
+        out[f"image {name}"] = storage.put(data)
     for title, data in result.differences.items():
-        out[f"picture difference {title}"] = storage.put(data)
+        out[f"image difference {title}"] = storage.put(data)
     if not settings.preview:
         progress.report(0.97, "putting the zip together")
         out["file"] = storage.put(_zip(places, result))

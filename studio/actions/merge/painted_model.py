@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.formats.look_facts import look_book, painted_of
+from quilt_core.formats.file_materials import material_book, painted_of
 from studio.actions.merge.list_materials import changes_of, given_digest, siblings_of
 from studio.actions.scenes import scene_of
 from studio.arrays import members_with_rows
@@ -19,7 +19,7 @@ from studio.state import members_of
 
 FORMAT = 1
 MOST_LAYERS = 64
-"""Pictures that the model shows at most; objects with others keep the colour of their material."""
+"""Textures that the model shows at most; objects with others keep the colour of their material."""
 
 
 def painted_digest(revision: Revision) -> str:
@@ -30,10 +30,10 @@ def painted_digest(revision: Revision) -> str:
 
 
 def painted_bytes(revision: Revision) -> bytes:
-    """For each corner of the triangles, in the order in which the geometry has them: where its picture is read (u to
+    """For each corner of the triangles, in the order in which the geometry has them: where its texture is read (u to
     the right, v down) and which layer that is.
 
-    A JSON head with its length in front (uint32): `layers` (source, number of the picture or -1, digest, colour in linear
+    A JSON head with its length in front (uint32): `layers` (source, number of the texture or -1, digest, colour in linear
     light), `objects` (object, first corner, number of corners). Then float32, three for each corner.
     """
     name = f"painted-{painted_digest(revision)}"
@@ -53,16 +53,18 @@ def painted_bytes(revision: Revision) -> bytes:
         book, painted = books[source.pk]
         own = painted[member.object.number]
         tris = own.mesh.triangles
-        look_of = own.face_look[own.mesh.triangle_face]
+        material_at = own.face_materials[own.mesh.triangle_face]
         found = np.zeros((len(tris), 3, 3), np.float32)
-        for number in np.unique(look_of):
-            look = book.looks[int(number)]
-            use = look.uses.get("baseColor")
+        for number in np.unique(material_at):
+            material = book.materials[int(number)]
+            binding = material.bindings.get("baseColor")
             fine = (
-                use is not None and use.channel < len(own.stored) and book.pictures.get(use.picture)
+                binding is not None
+                and binding.channel < len(own.stored)
+                and book.images.get(binding.image)
             )
-            colour = tuple(look.factors.get("baseColor", (1.0,) * 4)[:3])
-            key = (source.pk, use.picture if fine and use else -1, colour)
+            colour = tuple(material.factors.get("baseColor", (1.0,) * 4)[:3])
+            key = (source.pk, binding.image if fine and binding else -1, colour)
             if key not in at and len(layers) >= MOST_LAYERS:
                 key = next(iter(at))
             if key not in at:
@@ -75,10 +77,13 @@ def painted_bytes(revision: Revision) -> bytes:
                         "colour": colour,
                     }
                 )
-            mine = look_of == number
+            mine = material_at == number
             found[mine, :, 2] = at[key]
-            if fine and use:
-                uv = own.stored[use.channel][tris[mine]] @ use.matrix[:, :2].T + use.matrix[:, 2]
+            if fine and binding:
+                uv = (
+                    own.stored[binding.channel][tris[mine]] @ binding.matrix[:, :2].T
+                    + binding.matrix[:, 2]
+                )
                 found[mine, :, :2] = np.nan_to_num(uv)
         objects.append({"object": member.object.pk, "first": first, "count": 3 * len(tris)})
         first += 3 * len(tris)
@@ -93,5 +98,5 @@ def painted_bytes(revision: Revision) -> bytes:
 
 def _read(source: Source) -> tuple[Any, Any]:
     scene = scene_of(source)
-    book = look_book(scene, siblings_of(source), changes_of(source))
+    book = material_book(scene, siblings_of(source), changes_of(source))
     return book, painted_of(scene, 0)

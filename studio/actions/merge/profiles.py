@@ -1,4 +1,4 @@
-"""Profiles: what engines want their pictures like."""
+"""Profiles: what engines want their textures like."""
 
 from __future__ import annotations
 

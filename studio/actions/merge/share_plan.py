@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import Any
 
-from quilt_core.formats.look_facts import looks_from
-from quilt_core.formats.plan_files import picture_facts
+from quilt_core.formats.file_materials import materials_from
+from quilt_core.formats.plan_files import image_facts
 from quilt_core.operations.plan import quick_coverage
-from quilt_core.textures.looks import Look
-from quilt_core.textures.planner import PictureFacts, plan_merge
+from quilt_core.textures.materials import TexturedMaterial
+from quilt_core.textures.planner import ImageFacts, plan_merge
 from studio.actions.errors import Refused
 from studio.actions.merge.list_materials import material_facts
 from studio.actions.merge.suggest import misfits
@@ -35,7 +35,7 @@ def plan_objects(project: Project) -> list[dict[str, Any]]:
     for obj in objects:
         facts = material_facts(obj.source)
         own = facts["objects"][obj.number]
-        looks = [facts["looks"][k] for k in own["looks"]]
+        materials = [facts["materials"][k] for k in own["materials"]]
         out.append(
             {
                 "id": obj.pk,
@@ -44,8 +44,10 @@ def plan_objects(project: Project) -> list[dict[str, Any]]:
                 "parted": obj.pk in parted,
                 "painted": own["px_area"],
                 "repeats": own["repeats"],
-                "materials": [look["name"] for look in looks],
-                "kinds": sorted({_kind(look["alpha"], look["state"]) for look in looks}),
+                "materials": [material["name"] for material in materials],
+                "kinds": sorted(
+                    {_kind(material["alpha"], material["state"]) for material in materials}
+                ),
             }
         )
     return out
@@ -62,30 +64,30 @@ def _kind(alpha: str, state: str) -> str:
 
 
 def plan_group(objects: Sequence[MeshObject], size: int) -> dict[str, Any]:
-    """What objects become that share pictures of a size: figures of before and after, painted texels, and what does not
+    """What objects become that share textures of a size: figures of before and after, painted texels, and what does not
     belong together."""
-    looks: list[Look] = []
+    materials: list[TexturedMaterial] = []
     first: dict[int, int] = {}
-    pictures: dict[tuple[int, int], PictureFacts] = {}
+    images: dict[tuple[int, int], ImageFacts] = {}
     used: list[list[int]] = []
     painted = 0.0
     for obj in objects:
         facts = material_facts(obj.source)
         if obj.source_id not in first:
-            first[obj.source_id] = len(looks)
-            for look in looks_from(facts):
-                pictures |= {
-                    (len(looks), use.picture): picture_facts(facts, use.picture)
-                    for use in look.uses.values()
+            first[obj.source_id] = len(materials)
+            for material in materials_from(facts):
+                images |= {
+                    (len(materials), binding.image): image_facts(facts, binding.image)
+                    for binding in material.bindings.values()
                 }
-                looks.append(look)
+                materials.append(material)
         own = facts["objects"][obj.number]
         painted += own["px_area"]
-        used.append([first[obj.source_id] + k for k in own["looks"]])
-    plan = plan_merge(looks, used, pictures, (size, size))
-    warnings = [row["what"] for row in misfits(used, looks)]
+        used.append([first[obj.source_id] + k for k in own["materials"]])
+    plan = plan_merge(materials, used, images, (size, size))
+    warnings = [row["what"] for row in misfits(used, materials)]
     if len(plan["groups"]) > 1:
-        kinds = sorted({_kind(looks[k].alpha, looks[k].state) for own in used for k in own})
+        kinds = sorted({_kind(materials[k].alpha, materials[k].state) for own in used for k in own})
         warnings.insert(0, f"They stay {len(plan['groups'])} materials: {'; '.join(kinds)}.")
     return {"plan": plan, "painted": painted, "warnings": warnings}
 

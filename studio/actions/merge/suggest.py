@@ -8,7 +8,7 @@ import numpy as np
 
 from quilt_core.document.state import spans
 from quilt_core.scene.placement import determinants
-from quilt_core.textures.looks import Look
+from quilt_core.textures.materials import TexturedMaterial
 from studio.arrays import Layout
 
 BETTER = 0.98
@@ -22,9 +22,9 @@ def kept_densities(layout: Layout, areas: list[float], size: int) -> list[float 
     ----------
     layout : Layout
     areas : list of float
-        Texels of the old pictures that each member covers.
+        Texels of the old textures that each member covers.
     size : int
-        Width of the new pictures of the first sheet, px; the others in proportion.
+        Width of the new textures of the first sheet, px; the others in proportion.
     """
     scale = size / layout.tiles[0].width
     px = layout.pixels.prod(axis=1) * scale**2
@@ -38,7 +38,7 @@ def kept_densities(layout: Layout, areas: list[float], size: int) -> list[float 
 
 
 def suggestions(
-    members: list[tuple[int, str]], used: list[list[int]], looks: list[Look]
+    members: list[tuple[int, str]], used: list[list[int]], materials: list[TexturedMaterial]
 ) -> list[dict[str, Any]]:
     """Objects that would become fewer materials in an atlas of their own.
 
@@ -47,12 +47,12 @@ def suggestions(
     members : list of (id, name)
         Objects in order.
     used : list of list of int
-        Looks of each object's faces.
-    looks : list of Look
+        Materials of each object's faces.
+    materials : list of TexturedMaterial
     """
     states: dict[str, list[int]] = {}
     for k, own in enumerate(used):
-        found = {looks[number].state for number in own}
+        found = {materials[number].state for number in own}
         if len(found) == 1:
             states.setdefault(found.pop(), []).append(k)
     if len(states) < 2:
@@ -62,7 +62,7 @@ def suggestions(
     for state, rows in states.items():
         if state == largest:
             continue
-        title, word = _kind(looks[used[rows[0]][0]])
+        title, word = _kind(materials[used[rows[0]][0]])
         if state.startswith("obj") != largest.startswith("obj"):
             title, word = "Other format", "of another format"
         names = ", ".join(members[k][1] for k in rows[:3]) + (" …" if len(rows) > 3 else "")
@@ -76,35 +76,39 @@ def suggestions(
     return out
 
 
-def _kind(look: Look) -> tuple[str, str]:
-    """What tells a look's state from others: as a title, and as what its objects are."""
-    if look.alpha == "BLEND":
+def _kind(material: TexturedMaterial) -> tuple[str, str]:
+    """What tells a material's state from others: as a title, and as what its objects are."""
+    if material.alpha == "BLEND":
         return "See-through", "see-through"
-    if look.alpha == "MASK":
+    if material.alpha == "MASK":
         return "Cut out", "cut out"
-    if look.state.startswith("obj"):
+    if material.state.startswith("obj"):
         return "OBJ files", "of another format"
-    if '"doubleSided": true' in look.state:
+    if '"doubleSided": true' in material.state:
         return "Two-sided", "seen from both sides"
     return "Another kind", "of another kind"
 
 
-def misfits(used: list[list[int]], looks: list[Look]) -> list[dict[str, Any]]:
+def misfits(used: list[list[int]], materials: list[TexturedMaterial]) -> list[dict[str, Any]]:
     """What does not belong together, as warnings."""
     numbers = sorted({k for own in used for k in own})
     out = []
-    light = [k for k in numbers if "emissive" in looks[k].uses or any(looks[k].factors.get("emissive", ()))]  # fmt: skip
+    light = [k for k in numbers if "emissive" in materials[k].bindings or any(materials[k].factors.get("emissive", ()))]  # fmt: skip
     if light and len(light) <= len(numbers) / 4:
-        names = ", ".join(looks[k].name for k in light[:3])
+        names = ", ".join(materials[k].name for k in light[:3])
         out.append({
             "kind": "light",
             "what": f"Only {names} {'gives' if len(light) == 1 else 'give'} off light, and all get a texture for it.",
             "fix": "Put what glows into an atlas of its own, or give that texture fewer pixels.",
         })  # fmt: skip
-    near = [k for k in numbers if any(use.nearest for use in looks[k].uses.values())]
-    soft = [k for k in numbers if any(not use.nearest for use in looks[k].uses.values())]
+    near = [
+        k for k in numbers if any(binding.nearest for binding in materials[k].bindings.values())
+    ]
+    soft = [
+        k for k in numbers if any(not binding.nearest for binding in materials[k].bindings.values())
+    ]
     if near and soft:
-        names = ", ".join(looks[k].name for k in near[:3])
+        names = ", ".join(materials[k].name for k in near[:3])
         out.append({
             "kind": "samplers",
             "what": f"{names} {'shows' if len(near) == 1 else 'show'} single texels, the others are read softly; all are read softly afterwards.",

@@ -19,7 +19,7 @@ KEPT = timedelta(days=7)
 YOUNG = 3600.0
 """Seconds for which a file is left alone: a job may be about to refer to it."""
 CACHED = 86_400.0
-"""Seconds for which pictures and geometry that can be made again are kept."""
+"""Seconds for which images and geometry that can be made again are kept."""
 ACTIVE = (Job.QUEUED, Job.RUNNING)
 
 

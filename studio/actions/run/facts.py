@@ -41,7 +41,7 @@ def _facts(atlas: Atlas, state: State, bases: Mapping[int, BaseLayout]) -> dict[
         objects[name] = {
             "layout": base.geometry,
             "file": obj.source.sha256,
-            "pictures": given_digest(obj.source),
+            "textures": given_digest(obj.source),
             "weight": row.weight,
             "controls": _digest(state.islands["control"][slice(*span)]),
             "places": _digest(
@@ -70,7 +70,7 @@ def _digest(*arrays: Any) -> str:
 
 WORDS = {
     "layout": "UVs or shape have changed",
-    "pictures": "textures have changed",
+    "textures": "textures have changed",
     "controls": "islands were told something else (locks, stacks, weights)",
 }
 

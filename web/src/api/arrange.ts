@@ -181,7 +181,7 @@ export function usePackOptions(): PackOptions | undefined {
 const LOOK_EVERY = 450;
 
 /** While a pack is at work the table shows its best layout so far; what is kept comes back when it ends. */
-export function useLivePicture(jobs: Job[]) {
+export function useLivePlacements(jobs: Job[]) {
   const job = jobs.find((j) => j.kind === "pack" && isActive(j));
   const shown = useRef("");
   const id = job?.id;
@@ -195,7 +195,7 @@ export function useLivePicture(jobs: Job[]) {
     if (id === undefined) return () => undefined;
     return () => {
       shown.current = "";
-      // The new layout arrives with the next answer; until then the last picture stays.
+      // The new layout arrives with the next answer; until then the last image stays.
       setTimeout(() => editor.endPreview(), 1500);
     };
   }, [id]);

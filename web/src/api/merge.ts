@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tansta
 import { api, ask, send, type Atlas, type Job, type Profile, type Shelf } from "./client";
 import { tellError, useUi } from "../state";
 
-/** Materials of an atlas, and what merging their pictures at a size would change. */
+/** Materials of an atlas, and what merging their images at a size would change. */
 export function useShelf(atlas: Atlas, size: number) {
   return useQuery<Shelf>({
     queryKey: ["shelf", atlas.id, atlas.head.id, size],
@@ -58,7 +58,7 @@ export function lastMerged(jobs: Job[], atlas: Atlas): { job: Job; merged: Merge
   return job ? { job, merged: job.result as unknown as MergedTextures } : null;
 }
 
-/** What a picture of some role shows, for people. */
+/** What an image of some role shows, for people. */
 export const roleName = (role: string): string =>
   ROLES[role] ?? role.replace(/([A-Z])/g, " $1").toLowerCase();
 
@@ -79,7 +79,7 @@ export const slotName = (slot: string): string =>
 export const sheetWidth = (atlas: Atlas): number =>
   (atlas.head.tiles as [number, number, number][])[0]?.[1] ?? 2048;
 
-/** What engines want their pictures like: profiles that are always there, and those of a project. */
+/** What engines want their images like: profiles that are always there, and those of a project. */
 export function useProfiles(projectId: number) {
   const client = useQueryClient();
   const path = { path: { project_id: projectId } };
@@ -106,10 +106,10 @@ export function useProfiles(projectId: number) {
   };
 }
 
-const PICTURE = /\.(png|jpe?g|webp|tiff?|tga|bmp|exr|hdr)$/i;
-export const isPicture = (name: string): boolean => PICTURE.test(name);
+const IMAGE = /\.(png|jpe?g|webp|tiff?|tga|bmp|exr|hdr)$/i;
+export const isImage = (name: string): boolean => IMAGE.test(name);
 
-/** Roles that a picture can be given. */
+/** Roles that an image can be given. */
 export const GIVEN_ROLES: Record<string, string> = {
   baseColor: "colour",
   normal: "normal",
@@ -127,8 +127,8 @@ export const GIVEN_ROLES: Record<string, string> = {
   id: "ids",
 };
 
-/** Drop pictures on the shelf: they go where their names say. */
-export async function givePictures(
+/** Drop images on the shelf: they go where their names say. */
+export async function giveTextures(
   atlas: number,
   files: File[],
   client: QueryClient,
@@ -161,7 +161,7 @@ export async function givePictures(
   await client.invalidateQueries({ queryKey: ["shelf"] });
 }
 
-/** Give one material a picture, let one show something else, or take it away. */
+/** Give one material an image, let one show something else, or take it away. */
 export function useMaterial(source: number, material: number) {
   const client = useQueryClient();
   const path = { source_id: source, material };

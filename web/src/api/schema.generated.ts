@@ -269,10 +269,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Drop pictures on the shelf: they go where their names say. */
-        post: operations["give_pictures"];
-        /** @description Drop pictures on the shelf: they go where their names say. */
-        delete: operations["take_pictures_back"];
+        /** @description Drop images on the shelf: they go where their names say. */
+        post: operations["give_textures"];
+        /** @description Drop images on the shelf: they go where their names say. */
+        delete: operations["take_textures_back"];
         options?: never;
         head?: never;
         patch?: never;
@@ -645,8 +645,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description Pictures over the tiles of an atlas. */
-        get: operations["list_sheet_pictures"];
+        /** @description Images over the tiles of an atlas. */
+        get: operations["list_tile_images"];
         put?: never;
         post?: never;
         delete?: never;
@@ -662,17 +662,17 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The picture over a tile, for a purpose. */
-        get: operations["get_sheet_picture"];
+        /** @description The image over a tile, for a purpose. */
+        get: operations["get_tile_image"];
         put?: never;
-        /** @description The picture over a tile, for a purpose. */
-        post: operations["lay_picture"];
-        /** @description The picture over a tile, for a purpose. */
-        delete: operations["take_sheet_picture"];
+        /** @description The image over a tile, for a purpose. */
+        post: operations["lay_image"];
+        /** @description The image over a tile, for a purpose. */
+        delete: operations["take_tile_image"];
         options?: never;
         head?: never;
-        /** @description The picture over a tile, for a purpose. */
-        patch: operations["fade_sheet_picture"];
+        /** @description The image over a tile, for a purpose. */
+        patch: operations["fade_tile_image"];
         trace?: never;
     };
     "/api/atlases/{atlas_id}/tiles/": {
@@ -750,7 +750,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The checker picture. */
+        /** @description The checker image. */
         get: operations["get_checker"];
         put?: never;
         post?: never;
@@ -836,7 +836,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description The zip that a job made: files, carried pictures, picture sets. */
+        /** @description The zip that a job made: files, carried images, textures. */
         get: operations["download_export"];
         put?: never;
         post?: never;
@@ -874,7 +874,7 @@ export interface paths {
          * @description The best layout of a job so far: placements as float32, 6 per island; empty before the
          *     first.
          */
-        get: operations["get_job_picture"];
+        get: operations["get_job_preview"];
         put?: never;
         post?: never;
         delete?: never;
@@ -907,7 +907,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A picture that was carried over, whole or made smaller. */
+        /** @description An image that was carried over, whole or made smaller. */
         get: operations["get_merged_texture"];
         put?: never;
         post?: never;
@@ -1396,10 +1396,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What engines want their pictures like: profiles that are always there, and those of a project. */
+        /** @description What engines want their images like: profiles that are always there, and those of a project. */
         get: operations["list_profiles"];
         put?: never;
-        /** @description What engines want their pictures like: profiles that are always there, and those of a project. */
+        /** @description What engines want their images like: profiles that are always there, and those of a project. */
         post: operations["save_profile"];
         delete?: never;
         options?: never;
@@ -1709,7 +1709,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A small picture of all tiles of a revision. */
+        /** @description A small image of all tiles of a revision. */
         get: operations["get_thumbnail"];
         put?: never;
         post?: never;
@@ -1761,7 +1761,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description What a line has made: files, carried pictures, or maps. */
+        /** @description What a line has made: files, carried images, or maps. */
         get: operations["get_line_result"];
         put?: never;
         post?: never;
@@ -1797,12 +1797,12 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** @description Give a material of a file a picture, or let one of its pictures show something else. */
-        post: operations["give_picture"];
+        /** @description Give a material of a file an image, or let one of its images show something else. */
+        post: operations["give_texture"];
         delete?: never;
         options?: never;
         head?: never;
-        /** @description Give a material of a file a picture, or let one of its pictures show something else. */
+        /** @description Give a material of a file an image, or let one of its images show something else. */
         patch: operations["change_role"];
         trace?: never;
     };
@@ -1813,8 +1813,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** @description A picture of a file's materials, made small. */
-        get: operations["get_material_picture"];
+        /** @description An image of a file's materials, made small. */
+        get: operations["get_material_image"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1926,7 +1926,7 @@ export interface components {
              */
             density: number | null;
             /** @description address of a small image; empty without islands */
-            picture: string;
+            image: string;
         };
         /**
          * @description * `average` - average
@@ -2569,6 +2569,36 @@ export interface components {
          * @enum {string}
          */
         Format680Enum: "png" | "jpeg" | "webp";
+        GiveTextureIn: {
+            /** Format: uri */
+            file: string;
+            /**
+             * @description by its name without
+             *
+             *     * `` -
+             *     * `baseColor` - baseColor
+             *     * `normal` - normal
+             *     * `normalGreenDown` - normalGreenDown
+             *     * `roughness` - roughness
+             *     * `metal` - metal
+             *     * `occlusion` - occlusion
+             *     * `emissive` - emissive
+             *     * `opacity` - opacity
+             *     * `metallicRoughness` - metallicRoughness
+             *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
+             *     * `height` - height
+             *     * `curvature` - curvature
+             *     * `objectNormal` - objectNormal
+             *     * `id` - id
+             * @default
+             */
+            role: components["schemas"]["RoleC63Enum"] | components["schemas"]["BlankEnum"];
+            /** @default 0 */
+            uv_channel: number;
+        };
+        GiveTexturesIn: {
+            files: string[];
+        };
         GivenOut: {
             given: components["schemas"]["GivenRow"][];
             /** @description those without a place */
@@ -3471,36 +3501,6 @@ export interface components {
             stage: string;
             picked: number[];
         };
-        PictureIn: {
-            /** Format: uri */
-            file: string;
-            /**
-             * @description by its name without
-             *
-             *     * `` -
-             *     * `baseColor` - baseColor
-             *     * `normal` - normal
-             *     * `normalGreenDown` - normalGreenDown
-             *     * `roughness` - roughness
-             *     * `metal` - metal
-             *     * `occlusion` - occlusion
-             *     * `emissive` - emissive
-             *     * `opacity` - opacity
-             *     * `metallicRoughness` - metallicRoughness
-             *     * `occlusionRoughnessMetallic` - occlusionRoughnessMetallic
-             *     * `height` - height
-             *     * `curvature` - curvature
-             *     * `objectNormal` - objectNormal
-             *     * `id` - id
-             * @default
-             */
-            role: components["schemas"]["RoleC63Enum"] | components["schemas"]["BlankEnum"];
-            /** @default 0 */
-            uv_channel: number;
-        };
-        PicturesIn: {
-            files: string[];
-        };
         PlanGroupIn: {
             /** @description px */
             size: number;
@@ -3619,9 +3619,9 @@ export interface components {
             naming: string;
             /** @description longest side, px */
             largest: number;
-            picture: components["schemas"]["ProfilePictureOut"][];
+            texture: components["schemas"]["ProfileTextureOut"][];
         };
-        ProfilePictureOut: {
+        ProfileTextureOut: {
             role: string;
             channels: string[];
             format: components["schemas"]["Format680Enum"];
@@ -3691,7 +3691,7 @@ export interface components {
         RememberIn: {
             name: string;
         };
-        /** @description Write down what a check finds, as a page with pictures or as JSON. */
+        /** @description Write down what a check finds, as a page with images or as JSON. */
         ReportIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -3958,7 +3958,7 @@ export interface components {
             alpha: string;
             colour: number[];
             objects: string[];
-            pictures: components["schemas"]["ShelfPicture"][];
+            textures: components["schemas"]["ShelfTexture"][];
         };
         ShelfMemory: {
             raw: number;
@@ -3974,7 +3974,15 @@ export interface components {
             shrunk: components["schemas"]["Shrunk"][];
             suggestions: components["schemas"]["Suggestion"][];
         };
-        ShelfPicture: {
+        ShelfPlan: {
+            materials: components["schemas"]["Pair"];
+            maps: components["schemas"]["Pair"];
+            texels: components["schemas"]["Pair"];
+            draw_calls: components["schemas"]["Pair"];
+            memory: components["schemas"]["MemoryPair"];
+            roles: string[];
+        };
+        ShelfTexture: {
             role: string;
             /** @description in its file */
             number: number;
@@ -3986,14 +3994,6 @@ export interface components {
             /** @description UV channel, from 0 */
             channel: number;
             missing: boolean;
-        };
-        ShelfPlan: {
-            materials: components["schemas"]["Pair"];
-            maps: components["schemas"]["Pair"];
-            texels: components["schemas"]["Pair"];
-            draw_calls: components["schemas"]["Pair"];
-            memory: components["schemas"]["MemoryPair"];
-            roles: string[];
         };
         ShelfWarning: {
             kind: string;
@@ -4939,7 +4939,7 @@ export interface components {
                 }[];
             }[];
         };
-        /** @description Write down what a check finds, as a page with pictures or as JSON. */
+        /** @description Write down what a check finds, as a page with images or as JSON. */
         ReportResult: {
             /** @description names of the atlases that reports are about */
             atlases: string[];
@@ -5472,7 +5472,7 @@ export interface operations {
             };
         };
     };
-    give_pictures: {
+    give_textures: {
         parameters: {
             query?: never;
             header?: never;
@@ -5483,7 +5483,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["PicturesIn"];
+                "multipart/form-data": components["schemas"]["GiveTexturesIn"];
             };
         };
         responses: {
@@ -5497,7 +5497,7 @@ export interface operations {
             };
         };
     };
-    take_pictures_back: {
+    take_textures_back: {
         parameters: {
             query?: never;
             header?: never;
@@ -6080,7 +6080,7 @@ export interface operations {
             };
         };
     };
-    list_sheet_pictures: {
+    list_tile_images: {
         parameters: {
             query?: {
                 purpose?: "behind" | "reach";
@@ -6103,7 +6103,7 @@ export interface operations {
             };
         };
     };
-    get_sheet_picture: {
+    get_tile_image: {
         parameters: {
             query?: {
                 purpose?: "behind" | "reach";
@@ -6127,7 +6127,7 @@ export interface operations {
             };
         };
     };
-    lay_picture: {
+    lay_image: {
         parameters: {
             query?: {
                 purpose?: "behind" | "reach";
@@ -6156,7 +6156,7 @@ export interface operations {
             };
         };
     };
-    take_sheet_picture: {
+    take_tile_image: {
         parameters: {
             query?: {
                 purpose?: "behind" | "reach";
@@ -6179,7 +6179,7 @@ export interface operations {
             };
         };
     };
-    fade_sheet_picture: {
+    fade_tile_image: {
         parameters: {
             query?: {
                 purpose?: "behind" | "reach";
@@ -6494,7 +6494,7 @@ export interface operations {
             };
         };
     };
-    get_job_picture: {
+    get_job_preview: {
         parameters: {
             query?: never;
             header?: never;
@@ -8162,7 +8162,7 @@ export interface operations {
             };
         };
     };
-    give_picture: {
+    give_texture: {
         parameters: {
             query?: never;
             header?: never;
@@ -8174,8 +8174,8 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "multipart/form-data": components["schemas"]["PictureIn"];
-                "application/json": components["schemas"]["PictureIn"];
+                "multipart/form-data": components["schemas"]["GiveTextureIn"];
+                "application/json": components["schemas"]["GiveTextureIn"];
             };
         };
         responses: {
@@ -8214,7 +8214,7 @@ export interface operations {
             };
         };
     };
-    get_material_picture: {
+    get_material_image: {
         parameters: {
             query?: {
                 /** @description digest of what the materials were given */

@@ -57,7 +57,7 @@ export const MAPS: Record<string, string> = {
 /** What a map is called, and what else is shown as one. */
 export const mapName = (map: string) => (map === "difference" ? "difference" : (MAPS[map] ?? map));
 
-/** The last test bake of an atlas that is done, or the coarse pictures of one at work. */
+/** The last test bake of an atlas that is done, or the coarse images of one at work. */
 export function lastTestBake(
   jobs: Job[],
   atlas: Atlas,

@@ -4,11 +4,11 @@ import { editor, tellError } from "../state";
 
 export type Purpose = "behind" | "reach";
 
-/** Pictures over the tiles of an atlas: behind them, or painted distances of rays. */
+/** Images over the tiles of an atlas: behind them, or painted distances of rays. */
 export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
   const client = useQueryClient();
   const path = { atlas_id: atlas.id };
-  const key = ["sheet-pictures", atlas.id, purpose];
+  const key = ["tile-images", atlas.id, purpose];
   const query = { purpose };
   const options = {
     onError: tellError,
@@ -23,7 +23,7 @@ export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
       }).data ?? [],
     lay: useMutation({
       mutationFn: ({ tile, file }: { tile: number; file: File }) =>
-        layPicture(atlas.id, tile, file, purpose),
+        layImage(atlas.id, tile, file, purpose),
       ...options,
     }),
     fade: useMutation({
@@ -48,9 +48,9 @@ export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
 }
 
 export const layBehind = (atlas: number, tile: number, file: File) =>
-  layPicture(atlas, tile, file, "behind");
+  layImage(atlas, tile, file, "behind");
 
-function layPicture(atlas: number, tile: number, file: File, purpose: Purpose): Promise<void> {
+function layImage(atlas: number, tile: number, file: File, purpose: Purpose): Promise<void> {
   const form = new FormData();
   form.append("file", file, file.name);
   return send(`/api/atlases/${atlas}/tile-images/${tile}/?purpose=${purpose}`, form);

@@ -9,7 +9,7 @@ import { useLooked } from "../looked";
 import { footOf, useRoom } from "../room";
 import { tellError, useUi } from "../state";
 
-/** The contact sheet: every draft with its picture and figures. Compare two, lay one over the table, keep one. */
+/** The contact sheet: every draft with its image and figures. Compare two, lay one over the table, keep one. */
 export function Drafts({ atlas }: { atlas: Atlas }) {
   const { drafts: open, setDrafts } = useUi();
   return open ? <Sheet atlas={atlas} close={() => setDrafts(false)} /> : null;

@@ -9,13 +9,13 @@ import { settingsLine } from "./Drafts";
 
 /** The layout as it was, over the part of a view left of the wipe. */
 export function Before({ view }: { view: View }) {
-  const picture = useLooked((looked) => looked.before[view]);
+  const image = useLooked((looked) => looked.before[view]);
   const share = useLooked((looked) => looked.share);
-  if (!picture) return null;
+  if (!image) return null;
   return (
     <Box position="absolute" inset="0" pointerEvents="none" data-testid={`before-${view}`}>
       <Image
-        src={picture}
+        src={image}
         alt=""
         w="100%"
         h="100%"

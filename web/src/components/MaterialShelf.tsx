@@ -3,7 +3,7 @@ import { ChevronDown, ChevronUp, X } from "lucide-react";
 import { useRef, useState } from "react";
 import {
   GIVEN_ROLES,
-  isPicture,
+  isImage,
   sheetWidth,
   slotName,
   useMaterial,
@@ -15,7 +15,7 @@ import * as format from "../format";
 import { useMergeSettings } from "../panels/merge/settings";
 import { editor } from "../state";
 
-/** The materials of an atlas with their pictures, users and sizes, where the side table was. */
+/** The materials of an atlas with their textures, users and sizes, where the side table was. */
 export function MaterialShelf({ atlas }: { atlas: Atlas }) {
   const { settings } = useMergeSettings();
   const shelf = useShelf(atlas, settings.size || sheetWidth(atlas));
@@ -72,7 +72,7 @@ export function MaterialShelf({ atlas }: { atlas: Atlas }) {
           Textures as they came
         </Button>
       )}
-      {shelf.data && !rows.some((row) => row.pictures.length) && (
+      {shelf.data && !rows.some((row) => row.textures.length) && (
         <Text color="soft" fontSize="12.5px" mt="2">
           None of these materials has a texture: plain colours are merged. Drop textures here: they
           go where their names say (crate_normal.png).
@@ -88,15 +88,15 @@ function Material({ row }: { row: ShelfMaterial }) {
   const { give } = useMaterial(row.source, row.number);
   const largest = Math.max(
     0,
-    ...row.pictures.map((picture) => Math.max(picture.width, picture.height)),
+    ...row.textures.map((texture) => Math.max(texture.width, texture.height)),
   );
-  const roles = row.pictures.map(
-    (picture) =>
-      `${slotName(picture.role)}: ${picture.missing ? "not there" : `${picture.width} × ${picture.height} px, ${picture.bits} bit`}, ${picture.name}`,
+  const roles = row.textures.map(
+    (texture) =>
+      `${slotName(texture.role)}: ${texture.missing ? "not there" : `${texture.width} × ${texture.height} px, ${texture.bits} bit`}, ${texture.name}`,
   );
-  const shown = [...row.pictures]
+  const shown = [...row.textures]
     .sort((a, b) => Number(b.role === "baseColor") - Number(a.role === "baseColor"))
-    .find((picture) => !picture.missing);
+    .find((texture) => !texture.missing);
   const users = [...new Set(row.objects)];
   const pick = () =>
     editor.select((selection) =>
@@ -107,7 +107,7 @@ function Material({ row }: { row: ShelfMaterial }) {
       ),
     );
   const drop = (event: React.DragEvent) => {
-    const files = [...event.dataTransfer.files].filter((file) => isPicture(file.name));
+    const files = [...event.dataTransfer.files].filter((file) => isImage(file.name));
     setOver(false);
     if (!files.length) return;
     event.preventDefault();
@@ -170,12 +170,12 @@ function Material({ row }: { row: ShelfMaterial }) {
                 </Text>
               </Flex>
               <Text
-                color={row.pictures.some((picture) => picture.missing) ? "amber" : "soft"}
+                color={row.textures.some((texture) => texture.missing) ? "amber" : "soft"}
                 fontSize="11.5px"
                 lineHeight="1.3"
               >
-                {row.pictures.length
-                  ? [...new Set(row.pictures.map((picture) => slotName(picture.role)))].join(", ")
+                {row.textures.length
+                  ? [...new Set(row.textures.map((texture) => slotName(texture.role)))].join(", ")
                   : "no textures"}
               </Text>
               <Text color="soft" fontSize="11.5px" truncate>
@@ -201,7 +201,7 @@ function Material({ row }: { row: ShelfMaterial }) {
           {open ? <ChevronUp size={13} /> : <ChevronDown size={13} />}
         </Button>
       </Flex>
-      {open && <PicturesOf row={row} />}
+      {open && <TexturesOf row={row} />}
     </Box>
   );
 }
@@ -209,19 +209,19 @@ function Material({ row }: { row: ShelfMaterial }) {
 const thumb = (row: ShelfMaterial, number: number) =>
   `/api/sources/${row.source}/textures/${number}/?given=${row.digest}`;
 
-/** The pictures of a material, each with its role; others can be given. */
-function PicturesOf({ row }: { row: ShelfMaterial }) {
+/** The textures of a material, each with its role; others can be given. */
+function TexturesOf({ row }: { row: ShelfMaterial }) {
   const { give, rename } = useMaterial(row.source, row.number);
   const file = useRef<HTMLInputElement>(null);
   return (
     <Box mt="1.5">
-      {row.pictures.map((picture) => (
+      {row.textures.map((texture) => (
         <Flex
-          key={picture.role}
+          key={texture.role}
           gap="1"
           align="center"
           mb="1"
-          title={`${picture.name}${picture.channel ? `, by UV channel ${picture.channel + 1}` : ""}`}
+          title={`${texture.name}${texture.channel ? `, by UV channel ${texture.channel + 1}` : ""}`}
         >
           <Box
             w="20px"
@@ -229,29 +229,29 @@ function PicturesOf({ row }: { row: ShelfMaterial }) {
             flexShrink="0"
             rounded="sm"
             borderWidth="1px"
-            borderColor={picture.missing ? "amber" : "line"}
+            borderColor={texture.missing ? "amber" : "line"}
             overflow="hidden"
           >
-            {!picture.missing && (
-              <Image src={thumb(row, picture.number)} alt="" w="100%" h="100%" objectFit="cover" />
+            {!texture.missing && (
+              <Image src={thumb(row, texture.number)} alt="" w="100%" h="100%" objectFit="cover" />
             )}
           </Box>
           <NativeSelect.Root
             size="xs"
             flex="1"
             minW="0"
-            disabled={picture.missing || rename.isPending}
+            disabled={texture.missing || rename.isPending}
           >
             <NativeSelect.Field
               fontSize="11.5px"
               h="22px"
               ps="1.5"
-              aria-label={`What ${picture.name} shows`}
-              value={picture.role}
-              onChange={(e) => rename.mutate({ role: picture.role, to: e.target.value })}
+              aria-label={`What ${texture.name} shows`}
+              value={texture.role}
+              onChange={(e) => rename.mutate({ role: texture.role, to: e.target.value })}
             >
-              {!(picture.role in GIVEN_ROLES) && (
-                <option value={picture.role}>{slotName(picture.role)}</option>
+              {!(texture.role in GIVEN_ROLES) && (
+                <option value={texture.role}>{slotName(texture.role)}</option>
               )}
               {Object.entries(GIVEN_ROLES).map(([role, text]) => (
                 <option key={role} value={role}>
@@ -266,21 +266,21 @@ function PicturesOf({ row }: { row: ShelfMaterial }) {
             variant="ghost"
             px="0"
             minW="18px"
-            aria-label={`Take ${slotName(picture.role)} away from ${row.name}`}
+            aria-label={`Take ${slotName(texture.role)} away from ${row.name}`}
             title="Take it away from this material"
             disabled={rename.isPending}
-            onClick={() => rename.mutate({ role: picture.role, to: "" })}
+            onClick={() => rename.mutate({ role: texture.role, to: "" })}
           >
             <X size={12} />
           </Button>
         </Flex>
       ))}
-      {row.pictures.some((picture) => picture.missing) && (
+      {row.textures.some((texture) => texture.missing) && (
         <Text color="amber" fontSize="11.5px" mb="1">
           Drop{" "}
-          {row.pictures
-            .filter((picture) => picture.missing)
-            .map((picture) => picture.name.split("/").pop())
+          {row.textures
+            .filter((texture) => texture.missing)
+            .map((texture) => texture.name.split("/").pop())
             .join(", ")}{" "}
           here.
         </Text>

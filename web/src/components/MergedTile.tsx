@@ -7,7 +7,7 @@ import { layTextures, wearPainted } from "../api/maps/onModel";
 import { editor } from "../state";
 
 const DIFFERENCE = "difference";
-/** Longer side of the picture that is shown, px. */
+/** Longer side of the image that is shown, px. */
 const SHOWN = 2048;
 /** And of that on the model. */
 const ON_MODEL = 1024;
@@ -43,23 +43,23 @@ export function MergedTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
           name: `difference ${one.set}`,
         }))
       : mine.filter((one) => one.role === shown);
-  const pictures = named.map((one) => ({
+  const images = named.map((one) => ({
     tile: one.tile || first,
     url: `/api/jobs/${last!.job.id}/textures/${encodeURIComponent(one.name)}`,
   }));
   const worn = JSON.stringify(
-    fresh ? pictures.map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}` })) : [],
+    fresh ? images.map((one) => ({ ...one, url: `${one.url}?size=${ON_MODEL}` })) : [],
   );
-  useEffect(() => layTextures(JSON.parse(worn) as typeof pictures), [worn]);
+  useEffect(() => layTextures(JSON.parse(worn) as typeof images), [worn]);
   const paint = fresh && last ? `/api/revisions/${atlas.head.id}/painted/?job=${last.job.id}` : "";
   useEffect(() => wearPainted(paint), [paint]);
   if (!last || !roles.length || !editor.document.tiles.length) return null;
   return (
     <>
-      {pictures
+      {images
         .filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile))
         .map((one) => (
-          <TilePicture
+          <TileImage
             key={one.tile}
             {...one}
             label={`Merged texture: ${roleName(shown)}`}
@@ -114,7 +114,7 @@ export function MergedTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   );
 }
 
-type TilePictureProps = {
+type TileImageProps = {
   tile: number;
   url: string;
   label: string;
@@ -125,17 +125,8 @@ type TilePictureProps = {
   wipe: (share: number) => void;
 };
 
-/** The picture of a tile, left of the wipe. */
-export function TilePicture({
-  tile,
-  url,
-  label,
-  other,
-  stamp,
-  fresh,
-  share,
-  wipe,
-}: TilePictureProps) {
+/** The image of a tile, left of the wipe. */
+export function TileImage({ tile, url, label, other, stamp, fresh, share, wipe }: TileImageProps) {
   const drag = useRef(false);
   const sheet = editor.document.map.sheet(tile);
   const [left, bottom] = editor.camera.toScreen(sheet.minX, sheet.minY);

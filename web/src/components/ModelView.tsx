@@ -188,9 +188,9 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
           uChecker: { value: null },
           uUseChecker: { value: 0 },
           uRepeat: { value: 1 },
-          uPicture: { value: null },
-          uUsePicture: { value: 0 },
-          uPictureFrame: { value: [0, 0, 1, 1] },
+          uTexture: { value: null },
+          uUseTexture: { value: 0 },
+          uTextureFrame: { value: [0, 0, 1, 1] },
           uPainted: { value: null },
           uPaintedTo: { value: 0 },
           uNormals: { value: null },
@@ -215,9 +215,9 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     u.uChecker.value = editor.view.checker;
     u.uUseChecker.value = editor.view.as === "checker" ? 1 : 0;
     u.uRepeat.value = editor.view.checkerRepeat;
-    u.uPicture.value = editor.maps.texture;
-    u.uPictureFrame.value = editor.maps.textureFrame;
-    u.uUsePicture.value = editor.maps.texture ? 1 : 0;
+    u.uTexture.value = editor.maps.texture;
+    u.uTextureFrame.value = editor.maps.textureFrame;
+    u.uUseTexture.value = editor.maps.texture ? 1 : 0;
     u.uPainted.value = editor.maps.painted;
     u.uPaintedTo.value =
       editor.maps.texture && editor.maps.painted ? editor.maps.view.paintedTo * across : 0;
@@ -244,12 +244,12 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
   const hover = useHover(editor);
   const { gl, scene, camera } = useThree();
   useEffect(() => {
-    editor.pictures.set("model", () => {
+    editor.images.set("model", () => {
       gl.render(scene, camera);
       return copyOf([gl.domElement]);
     });
     return () => {
-      editor.pictures.delete("model");
+      editor.images.delete("model");
     };
   }, [editor, gl, scene, camera]);
   useFrame(({ camera }) => {
@@ -326,7 +326,7 @@ function matricesOf(geometry: Geometry, spread: boolean): Matrix4[] {
   });
 }
 
-/** Faces under the pointer light up their island on the table too, at most once a picture. */
+/** Faces under the pointer light up their island on the table too, at most once an image. */
 function useHover(editor: Editor) {
   const asked = useRef(0);
   return (event: ThreeEvent<PointerEvent>) => {

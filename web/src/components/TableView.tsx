@@ -71,12 +71,12 @@ export function TableView({
       box.current!,
     );
     painter.current = made;
-    editor.pictures.set("table", () => {
+    editor.images.set("table", () => {
       made.draw();
       return copyOf([under.current!, middle.current!, over.current!]);
     });
     return () => {
-      editor.pictures.delete("table");
+      editor.images.delete("table");
       made.dispose();
     };
   }, []);

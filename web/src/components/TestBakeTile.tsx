@@ -5,9 +5,9 @@ import { lastTestBake, mapName } from "../api/testBake";
 import { useMapView } from "../testBake";
 import { layHighPoly, layNormals, layTextures } from "../api/maps/onModel";
 import { editor } from "../state";
-import { TilePicture } from "./MergedTile";
+import { TileImage } from "./MergedTile";
 
-/** Longer side of pictures on the model, px. */
+/** Longer side of images on the model, px. */
 const ON_MODEL = 1024;
 const SHADING = "objectNormal";
 const DIFFERENCE = "difference";
@@ -40,7 +40,7 @@ export function TestBakeTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
         tile: one.tile,
         url: `/api/jobs/${last!.job.id}/textures/${encodeURIComponent(one.file)}`,
       }));
-  const pictures = of(shown);
+  const images = of(shown);
   const onModel = (name: string) =>
     JSON.stringify(
       fresh
@@ -54,17 +54,17 @@ export function TestBakeTile({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
     last?.baked?.own_space ??
     (last?.job.figures as { own_space?: boolean } | null)?.own_space ??
     false;
-  useEffect(() => layTextures(JSON.parse(worn) as typeof pictures), [worn]);
+  useEffect(() => layTextures(JSON.parse(worn) as typeof images), [worn]);
   const highPoly = fresh && last?.baked?.fine ? `/api/jobs/${last.job.id}/high-poly/` : "";
   useEffect(() => layHighPoly(highPoly), [highPoly]);
-  useEffect(() => layNormals(JSON.parse(lit) as typeof pictures, own), [lit, own]);
+  useEffect(() => layNormals(JSON.parse(lit) as typeof images, own), [lit, own]);
   if (!last || !editor.document.tiles.length) return null;
   return (
     <>
-      {pictures
+      {images
         .filter((one) => editor.document.tiles.some((tile) => tile.number === one.tile))
         .map((one) => (
-          <TilePicture
+          <TileImage
             key={`${one.tile} ${stamp}`}
             tile={one.tile}
             url={one.url}

@@ -4,7 +4,7 @@ import type { Atlas } from "../api/client";
 import { useTileImages } from "../api/tileImages";
 import { editor } from "../state";
 
-/** Pictures behind the layout: they shine through paper and islands. */
+/** Images behind the layout: they shine through paper and islands. */
 export function TileImages({ atlas }: { atlas: Atlas }) {
   const { list } = useTileImages(atlas);
   const [, redraw] = useReducer((n: number) => n + 1, 0);
@@ -30,7 +30,7 @@ export function TileImages({ atlas }: { atlas: Atlas }) {
               draggable={false}
               maxW="none"
               mixBlendMode="multiply"
-              data-testid="sheet-picture"
+              data-testid="tile-image"
               style={{ left, top, width: right - left, height: bottom - top, opacity: one.opacity }}
             />
           );

@@ -1,6 +1,6 @@
 import { ScopeContext, useActing, useAction } from "../api/actions/act";
 import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
-import { givePictures, isPicture } from "../api/merge";
+import { giveTextures, isImage } from "../api/merge";
 import { layBehind, tileAt } from "../api/tileImages";
 import { useEffect, useLayoutEffect, useMemo, useState } from "react";
 import { uploadFiles, type Atlas } from "../api/client";
@@ -8,7 +8,7 @@ import { useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
 import { useAddress } from "../address";
 import { editor, tellError, useUi } from "../state";
 import { useQueryClient } from "@tanstack/react-query";
-import { useLivePicture } from "../api/arrange";
+import { useLivePlacements } from "../api/arrange";
 import { useReport } from "../api/check";
 import { AtlasTabs } from "./AtlasTabs";
 import { useRoom, useRooms } from "../room";
@@ -79,7 +79,7 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
   }, [move]);
   useShortcuts(acting, project.data, atlas.data);
   useLayoutEffect(() => () => editor.clear(), []);
-  useLivePicture(jobs);
+  useLivePlacements(jobs);
   useReport(atlas.data?.objects ? atlas.data.head.id : undefined);
 
   useEffect(() => {
@@ -238,8 +238,8 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
   const client = useQueryClient();
   const send = async (files: File[], metresPerUnit = 1) => {
     if (!files.length) return;
-    if (atlas?.objects && files.every((file) => isPicture(file.name)))
-      return givePictures(atlas.id, files, client);
+    if (atlas?.objects && files.every((file) => isImage(file.name)))
+      return giveTextures(atlas.id, files, client);
     try {
       await uploadFiles(projectId, files, metresPerUnit);
       useUi.getState().tell({
@@ -266,16 +266,16 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
       event.preventDefault();
       setDragging(false);
       const files = [...event.dataTransfer.files];
-      // In Arrange a picture is laid behind the sheet that it is dropped on.
+      // In Arrange an image is laid behind the sheet that it is dropped on.
       if (
         atlas?.objects &&
         useUi.getState().stage === "Arrange" &&
         files.length === 1 &&
-        isPicture(files[0].name)
+        isImage(files[0].name)
       )
         void layBehind(atlas.id, tileAt(event.clientX, event.clientY), files[0])
           .catch(tellError)
-          .finally(() => client.invalidateQueries({ queryKey: ["sheet-pictures"] }));
+          .finally(() => client.invalidateQueries({ queryKey: ["tile-images"] }));
       else void send(files);
     },
   };

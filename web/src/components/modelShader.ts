@@ -81,9 +81,9 @@ uniform float uThrough;
 uniform sampler2D uChecker;
 uniform float uUseChecker;
 uniform float uRepeat;
-uniform sampler2D uPicture;
-uniform float uUsePicture;
-uniform vec4 uPictureFrame;
+uniform sampler2D uTexture;
+uniform float uUseTexture;
+uniform vec4 uTextureFrame;
 uniform sampler2DArray uPainted;
 uniform float uPaintedTo;
 uniform sampler2D uNormals;
@@ -106,16 +106,16 @@ void main() {
   vec3 normal = normalize(cross(dFdx(vView), dFdy(vView)));
   vec3 colour = uUseStretch > 0.5 && vHas > 0.5 ? stretchColour(vStretch) : vLook.rgb;
   if (uUseChecker > 0.5 && vHas > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
-  if (uUsePicture > 0.5 && vHas > 0.5) colour = gl_FragCoord.x < uBareTo ? vec3(0.82, 0.8, 0.76) : laid(uPicture, uPictureFrame).rgb;
+  if (uUseTexture > 0.5 && vHas > 0.5) colour = gl_FragCoord.x < uBareTo ? vec3(0.82, 0.8, 0.76) : laid(uTexture, uTextureFrame).rgb;
   if (gl_FragCoord.x < uPaintedTo) colour = texture(uPainted, vec3(vPaint.xy, floor(vPaint.z + 0.5))).rgb;
   if (vElsewhere > 0.5) colour = vec3(0.9, 0.88, 0.84);
   else if (vHas < 0.5 && fract((gl_FragCoord.x - gl_FragCoord.y) / 8.0) > 0.8) colour *= 0.7;
-  if (uUsePicture < 0.5) colour = patterned(colour, vLook.a, gl_FragCoord.xy);
+  if (uUseTexture < 0.5) colour = patterned(colour, vLook.a, gl_FragCoord.xy);
   float sun = dot(normal, normalize(vec3(0.4, 0.75, 0.55)));
   float light = 0.78 + 0.24 * sun;
   if (uUseNormals > 0.5 && vHas > 0.5) {
     vec3 facing = gl_FragCoord.x < uBareTo ? normal : normalize(vTurn * (laid(uNormals, uNormalsFrame).rgb * 2.0 - 1.0));
-    colour = uUsePicture > 0.5 ? colour : vec3(0.8, 0.78, 0.74);
+    colour = uUseTexture > 0.5 ? colour : vec3(0.8, 0.78, 0.74);
     light = lampLight(facing, vView, uLight);
   }
   colour *= light;

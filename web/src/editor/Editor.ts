@@ -77,8 +77,8 @@ export class Editor {
     null;
   /** Told when a command or key can move nothing, as locks hold all that is selected. */
   onHeld: ((islands: number) => void) | null = null;
-  /** Copies of what the views show now, as addresses of pictures. */
-  readonly pictures = new Map<"table" | "model", () => string>();
+  /** Copies of what the views show now, as addresses of images. */
+  readonly images = new Map<"table" | "model", () => string>();
   /** Told how far the selected corners were dragged: px of their sheet, to the right and up. */
   onCornersMoved: ((by: [number, number]) => void) | null = null;
   /** Told when the brush selected faces that shall be eased. */
@@ -136,7 +136,7 @@ export class Editor {
     this.firstPaint.raise();
   }
 
-  /** Only the pictures change, nothing that is said about the layout. */
+  /** Only the images change, nothing that is said about the layout. */
   drawn(): void {
     this.looks.drawn();
   }
@@ -304,7 +304,7 @@ export class Editor {
     return this.history.place(edit);
   }
 
-  /** Islands lie elsewhere: the pictures follow. */
+  /** Islands lie elsewhere: the images follow. */
   private showPlaces(islands: number[]): void {
     const { model, map } = this.document;
     cancelAnimationFrame(this.animation);

@@ -26,8 +26,8 @@ export function ChannelEdits({ atlas }: { atlas: Atlas }) {
     keep(edits.map((edit, k) => (k === at ? fitting({ ...edit, ...some }) : edit)));
   const readers = new Map<number, Set<string>>();
   for (const row of shelf.data?.materials ?? [])
-    for (const picture of row.pictures)
-      readers.set(picture.channel, (readers.get(picture.channel) ?? new Set()).add(row.name));
+    for (const texture of row.textures)
+      readers.set(texture.channel, (readers.get(texture.channel) ?? new Set()).add(row.name));
   return (
     <Box mt="3" data-testid="channel-edits">
       <Text fontWeight="650">UV channels in the files</Text>

@@ -100,7 +100,7 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
   );
 }
 
-/** Pictures by address are drawn up to 4096 px; those in the zip have the size of the sheet. */
+/** Images by address are drawn up to 4096 px; those in the zip have the size of the sheet. */
 function drawn([, width, height]: readonly [number, number, number]): string {
   const part = Math.min(1, 4096 / Math.max(width, height));
   return `${Math.round(width * part)} × ${Math.round(height * part)}`;

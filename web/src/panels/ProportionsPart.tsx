@@ -5,7 +5,7 @@ import { useEditor } from "../api/hooks";
 import { asRatio, fromRatio } from "../format";
 import { useKept } from "../state";
 
-/** Objects laid out for pictures that are not square, and those that look as if they were. */
+/** Objects laid out for images that are not square, and those that look as if they were. */
 export function ProportionsPart() {
   const editor = useEditor("document", "selection");
   const [all, setAll] = useKept("all proportions", false);

@@ -321,7 +321,7 @@ function About({ line, project, about }: Pick<LineProps, "line" | "project" | "a
   );
 }
 
-/** What came of a line, result by result: before and after as pictures and figures. */
+/** What came of a line, result by result: before and after as images and figures. */
 function Results({
   line,
   busy,

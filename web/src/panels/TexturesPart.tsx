@@ -29,7 +29,7 @@ const USUAL: Kept = {
   numbered: false,
 };
 
-/** Picture sets: a picture of each kind for each tile, at its own resolution, numbered by tile. */
+/** Image sets: an image of each kind for each tile, at its own resolution, numbered by tile. */
 export function TexturesPart({ atlas, jobs }: { atlas: Atlas; jobs: Job[] }) {
   const texturesAction = useAction("textures");
   const [kept, keep] = useKept<Kept>("texture set", USUAL);
@@ -39,10 +39,10 @@ export function TexturesPart({ atlas, jobs }: { atlas: Atlas; jobs: Job[] }) {
   const done = jobs.find(
     (job) => job.kind === "textures" && job.state === "done" && job.atlas === atlas.id,
   );
-  const pictures = (done?.result as { textures?: unknown[] } | undefined)?.textures?.length ?? 0;
+  const images = (done?.result as { textures?: unknown[] } | undefined)?.textures?.length ?? 0;
   const told = kept.kinds.includes("id") || kept.kinds.includes("layers");
   return (
-    <Box mt="3" data-testid="picture-set">
+    <Box mt="3" data-testid="texture-set">
       <Text fontWeight="650" mb="1">
         Textures
       </Text>
@@ -138,7 +138,7 @@ export function TexturesPart({ atlas, jobs }: { atlas: Atlas; jobs: Job[] }) {
         {done && (
           <Button asChild flex="1" size="xs" variant="outline" borderColor="line">
             <Link href={`/api/jobs/${done.id}/download/`} download>
-              {pictures} as zip
+              {images} as zip
             </Link>
           </Button>
         )}

@@ -136,7 +136,7 @@ export function TilesPart({ atlas }: PanelProps) {
   );
 }
 
-/** The picture behind a tile: none yet, or how strong it is. */
+/** The image behind a tile: none yet, or how strong it is. */
 function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
   const { list, lay, fade, take } = useTileImages(atlas);
   const file = useRef<HTMLInputElement>(null);

@@ -49,6 +49,7 @@ export const server = vi.fn<(request: Request) => Promise<Response>>(() =>
 
 /** A layout on the table, nothing selected, the stage Arrange. */
 export function layOut(): void {
+  server.mockClear();
   useUi.setState({ stage: "Arrange", palette: false, help: false, filter: "", notice: null });
   editor.handsOn = true;
   editor.show({ ...info(), figures: { ...info().figures!, ...FIGURES } }, still, geometry);

@@ -12,7 +12,7 @@ import {
 type Layer = { source: number; number: number; digest: string; colour: number[] };
 export type Painted = { layers: Layer[]; objects: Map<number, Float32Array> };
 
-/** px of each picture on the model. */
+/** px of each image on the model. */
 const SIDE = 512;
 
 /** How objects are painted in their own files: for each corner u, v and layer. */
@@ -34,7 +34,7 @@ export function readPainted(data: ArrayBuffer): Painted {
   };
 }
 
-/** Their pictures, one on the other. */
+/** Their images, one on the other. */
 export async function paintedLayers({ layers }: Painted): Promise<DataArrayTexture | null> {
   if (!layers.length) return null;
   const pixels = new Uint8Array(SIDE * SIDE * 4 * layers.length);

@@ -55,7 +55,7 @@ export class TablePainter {
     this.ask();
   }
 
-  /** Draw with the next picture; asked many times, it is drawn once. */
+  /** Draw with the next image; asked many times, it is drawn once. */
   readonly ask = (): void => {
     if (!this.asked)
       this.asked = requestAnimationFrame(() => {

@@ -151,7 +151,7 @@ export class TableRenderer {
   }
 
   draw(camera: TableCamera, pitch: [number, number], pixelRatio: number): void {
-    // Setting a size makes the picture anew, even when it is the same.
+    // Setting a size makes the image anew, even when it is the same.
     const size = `${camera.width} ${camera.height} ${pixelRatio}`;
     if (size !== this.size) {
       this.size = size;

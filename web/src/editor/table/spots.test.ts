@@ -22,7 +22,7 @@ it("prints amounts with their unit and leaves counts to the words", () => {
   expect(amountText({ ...gap, unit: "island" })).toBe("");
 });
 
-it("rings every spot, joins those of a gap, and keeps its label in the picture", () => {
+it("rings every spot, joins those of a gap, and keeps its label in the image", () => {
   const calls: unknown[][] = [];
   const ctx = new Proxy({} as Record<string, unknown>, {
     get: (target, name: string) =>

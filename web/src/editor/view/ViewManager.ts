@@ -62,7 +62,7 @@ export class ViewManager {
     this.checker.colorSpace = SRGBColorSpace;
   }
 
-  /** Checker repeats per px: eight squares a picture, each of `checkerSquare` px in every tile. */
+  /** Checker repeats per px: eight squares an image, each of `checkerSquare` px in every tile. */
   get checkerRepeat(): number {
     return 1 / (8 * this.checkerSquare);
   }

@@ -30,7 +30,7 @@ const FILTERS = {
   lanczos: "crispest (Lanczos)",
 } as const;
 
-/** Merge: today against what comes, and the pictures of painted objects on their shared layout. */
+/** Merge: today against what comes, and the images of painted objects on their shared layout. */
 export function MergePanel({ project, atlas, jobs }: PanelProps) {
   const mergeAction = useAction("merge");
   const newAtlasAction = useAction("new-atlas");

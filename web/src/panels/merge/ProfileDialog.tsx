@@ -16,16 +16,16 @@ import { useProfiles } from "../../api/merge";
 import type { Profile, Project } from "../../api/client";
 import { GOOD_NAME, goodPattern, withoutId } from "./settings";
 
-type Picture = Profile["picture"][number];
+type Image = Profile["texture"][number];
 const CHANNELS = ["red", "green", "blue", "alpha"] as const;
-const FRESH: Picture = {
+const FRESH: Image = {
   role: "mask",
   channels: ["occlusion", "roughness", "metal"],
   format: "png",
   bits: 0,
 };
 
-/** Profiles: which pictures an engine wants, and what each of their channels holds. */
+/** Profiles: which textures an engine wants, and what each of their channels holds. */
 export function ProfileDialog({
   project,
   chosen,
@@ -43,8 +43,8 @@ export function ProfileDialog({
   const always = base.id === null;
   const profile = changed ?? { ...withoutId(base), name: always ? `my ${base.name}` : base.name };
   const edit = (some: Partial<Profile>) => setChanged({ ...profile, ...some });
-  const picture = (at: number, some: Partial<Picture>) =>
-    edit({ picture: profile.picture.map((one, k) => (k === at ? { ...one, ...some } : one)) });
+  const texture = (at: number, some: Partial<Image>) =>
+    edit({ texture: profile.texture.map((one, k) => (k === at ? { ...one, ...some } : one)) });
   const wrong = faultOf(profile);
   return (
     <Dialog.Root
@@ -140,7 +140,7 @@ export function ProfileDialog({
                     </Table.Row>
                   </Table.Header>
                   <Table.Body>
-                    {profile.picture.map((row, k) => (
+                    {profile.texture.map((row, k) => (
                       <Table.Row key={k}>
                         <Table.Cell>
                           <Input
@@ -148,7 +148,7 @@ export function ProfileDialog({
                             size="xs"
                             w="88px"
                             value={row.role}
-                            onChange={(e) => picture(k, { role: e.target.value })}
+                            onChange={(e) => texture(k, { role: e.target.value })}
                           />
                         </Table.Cell>
                         {CHANNELS.map((name, c) => (
@@ -158,7 +158,7 @@ export function ProfileDialog({
                               value={row.channels[c] ?? ""}
                               options={c ? ["", ...sources] : sources}
                               onChange={(value) =>
-                                picture(k, { channels: withChannel(row.channels, c, value) })
+                                texture(k, { channels: withChannel(row.channels, c, value) })
                               }
                             />
                           </Table.Cell>
@@ -169,7 +169,7 @@ export function ProfileDialog({
                             narrow
                             value={row.format}
                             options={["png", "webp", "jpeg"]}
-                            onChange={(value) => picture(k, { format: value as Picture["format"] })}
+                            onChange={(value) => texture(k, { format: value as Image["format"] })}
                           />
                         </Table.Cell>
                         <Table.Cell>
@@ -180,7 +180,7 @@ export function ProfileDialog({
                             options={["0", "8", "16"]}
                             names={{ 0: "as is" }}
                             onChange={(value) =>
-                              picture(k, { bits: Number(value) as Picture["bits"] })
+                              texture(k, { bits: Number(value) as Image["bits"] })
                             }
                           />
                         </Table.Cell>
@@ -190,9 +190,9 @@ export function ProfileDialog({
                             px="1"
                             variant="ghost"
                             aria-label={`Take ${row.role} out`}
-                            disabled={profile.picture.length < 2}
+                            disabled={profile.texture.length < 2}
                             onClick={() =>
-                              edit({ picture: profile.picture.filter((_, n) => n !== k) })
+                              edit({ texture: profile.texture.filter((_, n) => n !== k) })
                             }
                           >
                             <Trash2 size={13} />
@@ -208,10 +208,10 @@ export function ProfileDialog({
                 size="2xs"
                 variant="outline"
                 borderColor="line"
-                disabled={profile.picture.length >= 32}
+                disabled={profile.texture.length >= 32}
                 onClick={() =>
                   edit({
-                    picture: [...profile.picture, { ...FRESH, role: freeRole(profile.picture) }],
+                    texture: [...profile.texture, { ...FRESH, role: freeRole(profile.texture) }],
                   })
                 }
               >
@@ -280,19 +280,19 @@ function faultOf(profile: Omit<Profile, "id">): string {
     return "Give the profile a name of letters, digits, dots, dashes and spaces.";
   if (!goodPattern(profile.naming))
     return "The pattern needs {role}, or two textures get one name.";
-  const roles = profile.picture.map((one) => one.role);
+  const roles = profile.texture.map((one) => one.role);
   const odd = roles.find((role, k) => !/^[\w-]{1,40}$/.test(role) || roles.indexOf(role) !== k);
   if (odd !== undefined)
     return `Give each texture a name of its own, of letters, digits and dashes: “${odd}”.`;
-  if (profile.picture.some((one) => one.format === "jpeg" && one.channels.length === 4))
+  if (profile.texture.some((one) => one.format === "jpeg" && one.channels.length === 4))
     return "JPEG has no alpha: write four channels as PNG or WebP.";
-  if (profile.picture.some((one) => one.format !== "png" && one.bits === 16))
+  if (profile.texture.some((one) => one.format !== "png" && one.bits === 16))
     return "16 bits are written as PNG only.";
   return "";
 }
 
-function freeRole(pictures: Picture[]): string {
-  const taken = new Set(pictures.map((one) => one.role));
+function freeRole(textures: Image[]): string {
+  const taken = new Set(textures.map((one) => one.role));
   let number = 1;
   while (taken.has(number === 1 ? FRESH.role : `${FRESH.role}${number}`)) number += 1;
   return number === 1 ? FRESH.role : `${FRESH.role}${number}`;

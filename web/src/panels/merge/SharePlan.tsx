@@ -26,7 +26,7 @@ import { asNow, by, finenessOf, kept, kindOf, moved, SIZES, sizeFor } from "./gr
 
 type Props = { project: Project; atlas: Atlas; jobs: Job[] };
 
-/** Opens the plan of which objects share pictures. */
+/** Opens the plan of which objects share images. */
 export function SharePlanButton(props: Props) {
   const [open, setOpen] = useState(false);
   return (

@@ -10,7 +10,7 @@ import { FORMATS, GOOD_NAME, goodPattern, MERGE_SHOWN, type useMergeSettings } f
 
 type Props = { project: Project } & ReturnType<typeof useMergeSettings>;
 
-/** How the new pictures are written: names, formats, and what an engine wants beside them. */
+/** How the new images are written: names, formats, and what an engine wants beside them. */
 export function WritePart({ project, settings, change }: Props) {
   const [open, setOpen] = useState(false);
   const [editing, setEditing] = useState(false);

@@ -44,7 +44,7 @@ export const MERGE_SHOWN = [
   "most_repeats",
 ];
 
-/** How pictures are merged over, as it was chosen last. */
+/** How images are merged over, as it was chosen last. */
 export const USUAL: Kept = {
   size: 0,
   normal: 0,
@@ -84,8 +84,8 @@ export function requestOf(
 }
 
 /** A profile as it is saved. */
-export function withoutId({ name, naming, largest, picture }: Profile) {
-  return { name, naming, largest, picture };
+export function withoutId({ name, naming, largest, texture }: Profile) {
+  return { name, naming, largest, texture };
 }
 
 /** Whether a pattern tells roles apart and gives names of files. */

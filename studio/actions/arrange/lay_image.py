@@ -1,4 +1,4 @@
-"""A picture over a tile: a label sheet that islands are fitted to, or painted distances of rays."""
+"""An image over a tile: a label sheet that islands are fitted to, or painted distances of rays."""
 
 from __future__ import annotations
 
@@ -9,10 +9,10 @@ from studio.models import Atlas, TileImage
 from studio.state import read_state
 
 
-def lay_picture(
+def lay_image(
     atlas: Atlas, tile: int, name: str, data: bytes, purpose: str = TileImage.BEHIND
 ) -> TileImage:
-    """Lay a picture over a tile, instead of the one that is there for this purpose."""
+    """Lay an image over a tile, instead of the one that is there for this purpose."""
     from quilt_core.textures.decode import decode
 
     if atlas.head is None or tile not in [t.number for t in read_state(atlas.head).tiles]:

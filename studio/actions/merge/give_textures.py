@@ -1,4 +1,4 @@
-"""Give pictures to materials: those that were missing, and those of objects that came bare."""
+"""Give textures to materials: those that were missing, and those of objects that came bare."""
 
 from __future__ import annotations
 
@@ -7,19 +7,19 @@ from typing import Any
 from django.db import transaction
 
 from quilt_core.errors import QuiltError
-from quilt_core.formats.look_changes import Known, Place, places_for
 from quilt_core.formats.numbered import ALONE, grouped
+from quilt_core.formats.texture_changes import Known, Place, places_for
 from quilt_core.textures.roles import ROLES
 from studio import storage
 from studio.actions.errors import Refused
-from studio.actions.merge.list_materials import material_facts, picture_of
+from studio.actions.merge.list_materials import image_at, material_facts
 from studio.arrays import members_with_rows
 from studio.models import GivenTexture, Revision, Source
 from studio.state import read_state
 
 
-def give_pictures(revision: Revision, files: dict[str, bytes]) -> dict[str, Any]:
-    """Put dropped pictures where their names say: which went where, and which belong nowhere."""
+def give_textures(revision: Revision, files: dict[str, bytes]) -> dict[str, Any]:
+    """Put dropped textures where their names say: which went where, and which belong nowhere."""
     sources = _sources(revision)
     known = [_known(source) for source in sources]
     given: list[dict[str, Any]] = []
@@ -38,7 +38,7 @@ def give_pictures(revision: Revision, files: dict[str, bytes]) -> dict[str, Any]
     if not rows:
         raise Refused(
             f"{', '.join(lost[:3])}: no material has such a name.",
-            "pictures",
+            "textures",
             "Call textures after their material with the role at the end (crate_normal.png), or drop"
             " them on a material.",
         )
@@ -48,25 +48,25 @@ def give_pictures(revision: Revision, files: dict[str, bytes]) -> dict[str, Any]
     return {"given": given, "lost": lost}
 
 
-def give_picture(
+def give_texture(
     source: Source, material: int, role: str, channel: int, name: str, data: bytes
 ) -> None:
-    """Give a material a picture in a role."""
+    """Give a material a texture in a role."""
     _check(name, data)
     check_role(role)
     facts = material_facts(source)
-    if not 0 <= material < len(facts["looks"]):
+    if not 0 <= material < len(facts["materials"]):
         raise Refused("There is no such material.", source.name, "Read the shelf again.")
     _row(source, name, data, Place(0, material=material, role=role), channel).save()
 
 
 def change_role(source: Source, material: int, role: str, to: str) -> None:
-    """Let a picture show something else; without a new role it is taken away."""
+    """Let a texture show something else; without a new role it is taken away."""
     facts = material_facts(source)
-    looks = facts["looks"]
-    if not 0 <= material < len(looks) or role not in looks[material]["uses"]:
+    own_materials = facts["materials"]
+    if not 0 <= material < len(own_materials) or role not in own_materials[material]["bindings"]:
         raise Refused("That material has no such texture.", source.name, "Read the shelf again.")
-    number, channel = looks[material]["uses"][role][:2]
+    number, channel = own_materials[material]["bindings"][role][:2]
     if to == role:
         return
     # The old role goes first: the new one may be kept in the same slot (green turned up, one of two
@@ -74,10 +74,10 @@ def change_role(source: Source, material: int, role: str, to: str) -> None:
     rows = [GivenTexture(source=source, name="", material=material, role=role)]
     if to:
         check_role(to)
-        data = picture_of(source, number)
+        data = image_at(source, number)
         if data is None:
             raise Refused("That texture is not there.", source.name, "Drop it on the shelf first.")
-        name = facts["names"].get(str(number), f"picture {number}")
+        name = facts["names"].get(str(number), f"texture {number}")
         earlier = source.given.filter(material=material, role=role).last()
         tiles = tuple(earlier.tiles) if earlier and earlier.tiles else ALONE
         place = Place(0, material=material, role=to)
@@ -88,7 +88,7 @@ def change_role(source: Source, material: int, role: str, to: str) -> None:
 
 
 def as_they_came(revision: Revision) -> int:
-    """Take back what was given to the materials of an atlas's objects; how many pictures that were."""
+    """Take back what was given to the materials of an atlas's objects; how many textures that were."""
     rows = GivenTexture.objects.filter(source__in=_sources(revision))
     count = rows.count()
     rows.delete()
@@ -109,21 +109,23 @@ def _sources(revision: Revision) -> list[Source]:
 
 def _known(source: Source) -> Known:
     facts = material_facts(source)
-    used = {use[0] for look in facts["looks"] for use in look["uses"].values()}
+    used = {
+        binding[0] for textured in facts["materials"] for binding in textured["bindings"].values()
+    }
     missing = {
-        k: facts["names"].get(str(k), "") for k in used if facts["pictures"].get(str(k)) is None
+        k: facts["names"].get(str(k), "") for k in used if facts["textures"].get(str(k)) is None
     }
     names = {obj.number: obj.name for obj in source.mesh_objects.all()}
     objects = [
-        (names[number], row["looks"])
+        (names[number], row["materials"])
         for number, row in enumerate(facts["objects"])
         if number in names
     ]
-    return Known(missing, [look["name"] for look in facts["looks"]], objects)
+    return Known(missing, [textured["name"] for textured in facts["materials"]], objects)
 
 
 def _grouped(files: dict[str, bytes]) -> list[Any]:
-    """The pictures one by one, numbered sets as one each."""
+    """The textures one by one, numbered sets as one each."""
     try:
         return grouped(files)
     except QuiltError as error:
@@ -146,7 +148,7 @@ def _row(
 
 
 def _check(name: str, data: bytes) -> None:
-    """Refuse what is no picture."""
+    """Refuse what is no texture."""
     from quilt_core.textures.decode import decode
 
     try:

@@ -1,4 +1,4 @@
-"""Sizes of the pictures that materials use, read from their headers."""
+"""Sizes of the textures that materials use, read from their headers."""
 
 from __future__ import annotations
 
@@ -16,28 +16,28 @@ Size = tuple[int, int]
 
 ROLES = ("normalTexture", "occlusionTexture", "emissiveTexture")
 SOURCES = ("EXT_texture_webp", "EXT_texture_avif", "MSFT_texture_dds")
-"""Extensions that name another picture of a texture."""
-MOST_PICTURES = 512
+"""Extensions that name another image of a texture."""
+MOST_TEXTURES = 512
 
 
-def picture_size(data: bytes) -> Size | None:
-    """Width and height of a picture in px, from its header; None when it cannot be read."""
+def image_size(data: bytes) -> Size | None:
+    """Width and height of a texture in px, from its header; None when it cannot be read."""
     from PIL import Image  # loads slowly
 
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data)) as picture:
-                width, height = picture.size
-    except Exception:  # whatever is wrong with a picture is no fault of the mesh
+            with Image.open(io.BytesIO(data)) as pixels:
+                width, height = pixels.size
+    except Exception:  # whatever is wrong with a texture is no fault of the mesh
         return None
     return (width, height) if width > 0 and height > 0 else None
 
 
-def gltf_picture_sizes(
+def gltf_image_sizes(
     doc: dict[str, Any], buffers: Sequence[bytes], siblings: Siblings | None
 ) -> list[Size | None]:
-    """Size of each material's picture: that of its base colour, else the first of another role.
+    """Size of each material's texture: that of its base colour, else the first of another role.
 
     Parameters
     ----------
@@ -52,9 +52,9 @@ def gltf_picture_sizes(
     def size_of(image: int) -> Size | None:
         if image not in known:
             data = (
-                image_bytes(doc, buffers, siblings, image) if len(known) < MOST_PICTURES else None
+                image_bytes(doc, buffers, siblings, image) if len(known) < MOST_TEXTURES else None
             )
-            known[image] = picture_size(data) if data else None
+            known[image] = image_size(data) if data else None
         return known[image]
 
     out: list[Size | None] = []
@@ -110,12 +110,12 @@ def image_bytes(
         return None
 
 
-def mtl_picture(words: str) -> str:
+def mtl_image(words: str) -> str:
     """File name in a map line of an MTL, behind its options (MTL specification: ``-name value…``).
 
     Examples
     --------
-    >>> mtl_picture("-s 1 1 1 -clamp on wood grain.png")
+    >>> mtl_image("-s 1 1 1 -clamp on wood grain.png")
     'wood grain.png'
     """
     counts = {

@@ -1,4 +1,4 @@
-"""Materials as they look: factors, and which picture is read how for which role.
+"""Materials as they look: factors, and which texture is read how for which role.
 
 Reference: glTF 2.0 specification (ISO/IEC 12113:2022), 3.9; KHR_texture_transform;
 KHR_materials_emissive_strength.
@@ -17,12 +17,12 @@ from quilt_core.scene.types import FloatArray
 GREY = (0,)
 """Channels of what is one value, and of no file's material: it is written as grey."""
 REPEAT, CLAMP, MIRRORED = 0, 1, 2
-"""How a picture goes on beyond its edge."""
+"""How a texture goes on beyond its edge."""
 
 
 @dataclass(frozen=True)
 class Slot:
-    """One use of pictures by materials, such as base colour.
+    """One use of textures by materials, such as base colour.
 
     Parameters
     ----------
@@ -30,7 +30,7 @@ class Slot:
     kind : str
         colour (sRGB), data, normal, or alpha colour (sRGB with alpha).
     channels : tuple of int
-        Channels of the picture that it reads: 0 to 3 for red to alpha.
+        Channels of the texture that it reads: 0 to 3 for red to alpha.
     """
 
     name: str
@@ -52,23 +52,23 @@ CORE = (BASE, METAL_ROUGH, NORMAL, OCCLUSION, EMISSIVE)
 
 
 @dataclass(frozen=True, eq=False)
-class Use:
-    """How a material reads a picture.
+class TextureBinding:
+    """How a material reads a texture.
 
     Parameters
     ----------
-    picture : int
-        Number in the list of the file's pictures.
+    image : int
+        Number in the list of the file's textures.
     channel : int
         UV channel, from 0.
     matrix : (2, 3) float64
-        From stored UVs, origin at the top left, to where the picture is read.
+        From stored UVs, origin at the top left, to where the texture is read.
     wrap : (2,) int
         REPEAT, CLAMP or MIRRORED in u and v.
     nearest : bool
     """
 
-    picture: int
+    image: int
     channel: int
     matrix: FloatArray
     wrap: tuple[int, int] = (REPEAT, REPEAT)
@@ -76,14 +76,14 @@ class Use:
 
 
 @dataclass(frozen=True, eq=False)
-class Look:
+class TexturedMaterial:
     """A material.
 
     Parameters
     ----------
     name : str
-    uses : dict
-        Slot name to `Use`.
+    bindings : dict
+        Slot name to `TextureBinding`.
     factors : dict
         Slot name to the factors of its channels (base colour 4; roughness and metal 2; emission 3;
         the scale of normals and the strength of occlusion 1).
@@ -96,7 +96,7 @@ class Look:
     """
 
     name: str
-    uses: dict[str, Use]
+    bindings: dict[str, TextureBinding]
     factors: dict[str, tuple[float, ...]]
     state: str = ""
     alpha: str = "OPAQUE"
@@ -123,16 +123,18 @@ def texture_matrix(transform: dict[str, Any]) -> FloatArray:
     return np.array([[c * sx, s * sy, ox], [-s * sx, c * sy, oy]])
 
 
-def reference_use(look: Look, sizes: Callable[[Use], tuple[int, int] | None]) -> Use | None:
-    """The use that a layout follows: the base colour's, else the first there is; of those that read
-    at the same UVs the one with the largest picture."""
-    first = look.uses.get("baseColor") or next(iter(look.uses.values()), None)
+def reference_binding(
+    material: TexturedMaterial, sizes: Callable[[TextureBinding], tuple[int, int] | None]
+) -> TextureBinding | None:
+    """The binding that a layout follows: the base colour's, else the first there is; of those that read
+    at the same UVs the one with the largest texture."""
+    first = material.bindings.get("baseColor") or next(iter(material.bindings.values()), None)
     if first is None:
         return None
     alike = [
-        use
-        for use in look.uses.values()
-        if use.channel == first.channel and np.allclose(use.matrix, first.matrix)
+        binding
+        for binding in material.bindings.values()
+        if binding.channel == first.channel and np.allclose(binding.matrix, first.matrix)
     ]
-    known = [use for use in alike if sizes(use)]
-    return max(known, key=lambda use: np.prod(sizes(use) or (0, 0)), default=None)
+    known = [binding for binding in alike if sizes(binding)]
+    return max(known, key=lambda binding: np.prod(sizes(binding) or (0, 0)), default=None)

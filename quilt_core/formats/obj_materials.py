@@ -1,4 +1,4 @@
-"""OBJ and MTL: materials as looks, and files that share one set of pictures.
+"""OBJ and MTL: materials, and files that share one set of textures.
 
 Reference: Wavefront MTL (Kd, Ks, Ke, d, map_*, options -s -o -clamp -bm) and its common extension for
 physically based shading (Pr, Pm, map_Pr, map_Pm, norm): common practice, from memory.
@@ -11,15 +11,22 @@ from pathlib import PurePosixPath
 import numpy as np
 
 from quilt_core.errors import QuiltError
-from quilt_core.formats._pictures import mtl_picture
-from quilt_core.formats.gltf_looks import LookBook
+from quilt_core.formats._images import mtl_image
+from quilt_core.formats.gltf_materials import MaterialBook
 from quilt_core.formats.numbered import numbered_set
 from quilt_core.formats.obj_read import ObjSource
 from quilt_core.formats.obj_text import as_utf8
 from quilt_core.formats.part_materials import library_names
 from quilt_core.scene.model import Scene, Siblings
 from quilt_core.textures.decode import decode
-from quilt_core.textures.looks import CLAMP, PLAIN, REPEAT, Look, Slot, Use
+from quilt_core.textures.materials import (
+    CLAMP,
+    PLAIN,
+    REPEAT,
+    Slot,
+    TextureBinding,
+    TexturedMaterial,
+)
 from quilt_core.textures.painted import Painted
 
 KEYS = {
@@ -51,8 +58,8 @@ OWN = ("kd", "ke", "ks", "d", "tr", "pr", "pm", *KEYS)
 """Words of an MTL that are worked into the new material; all others tell materials apart."""
 
 
-def obj_looks(scene: Scene, siblings: Siblings | None) -> LookBook:
-    """Looks of an OBJ's materials; the last one for faces without any."""
+def obj_materials(scene: Scene, siblings: Siblings | None) -> MaterialBook:
+    """Materials of an OBJ's materials; the last one for faces without any."""
     source: ObjSource = scene.source
     blocks: dict[str, list[tuple[str, str]]] = {}
     folder: dict[str, PurePosixPath] = {}
@@ -71,66 +78,66 @@ def obj_looks(scene: Scene, siblings: Siblings | None) -> LookBook:
             elif current in blocks:
                 blocks[current].append((words[0], rest))
     names: list[str] = []
-    pictures: dict[int, bytes | None] = {}
-    looks = []
+    images: dict[int, bytes | None] = {}
+    own_materials = []
     for material in scene.materials:
-        looks.append(
-            _look(material.name, blocks.get(material.name, []), folder, names, pictures, siblings)
+        own_materials.append(
+            _material(material.name, blocks.get(material.name, []), folder, names, images, siblings)
         )
-    looks.append(Look("plain", {}, _factors({}), "obj"))
-    return LookBook(tuple(looks), pictures, dict(enumerate(names)))
+    own_materials.append(TexturedMaterial("plain", {}, _factors({}), "obj"))
+    return MaterialBook(tuple(own_materials), images, dict(enumerate(names)))
 
 
-def _look(
+def _material(
     name: str,
     lines: list[tuple[str, str]],
     folder: dict[str, PurePosixPath],
     names: list[str],
-    pictures: dict[int, bytes | None],
+    images: dict[int, bytes | None],
     siblings: Siblings | None,
-) -> Look:
-    uses: dict[str, Use] = {}
+) -> TexturedMaterial:
+    bindings: dict[str, TextureBinding] = {}
     said: dict[str, list[float]] = {}
     state = []
     for word, rest in lines:
         key = word.lower()
         if key in KEYS:
-            file = str(folder.get(name, PurePosixPath(".")) / mtl_picture(rest).replace("\\", "/"))
+            file = str(folder.get(name, PurePosixPath(".")) / mtl_image(rest).replace("\\", "/"))
             file = file.removeprefix("./")
             try:
                 many = numbered_set(file, siblings, KEYS[key] in COLOURS)
             except QuiltError:
-                many = None  # told as a picture that cannot be read
+                many = None  # told as a texture that cannot be read
             file = many.name if many else file
             if file not in names:
                 data = siblings(file) if siblings and not many else None
-                pictures[len(names)] = many.data if many else data
+                images[len(names)] = many.data if many else data
                 names.append(file)
             number = names.index(file)
             slot = KEYS[key]
-            if slot == "bump" and _is_normal_map(file, pictures[number]):
+            if slot == "bump" and _is_normal_map(file, images[number]):
                 slot = "normal"
-            use = _use(rest, number)
-            uses[slot] = many.use(use) if many else use
+            binding = _binding(rest, number)
+            bindings[slot] = many.binding(binding) if many else binding
         elif key in ("kd", "ke", "ks", "d", "tr", "pr", "pm"):
             said[key] = _numbers(rest)
         else:
             state.append(f"{key} {rest}")
     factors = _factors(said)
     for slot in ("baseColor", "emissive"):
-        # Black behind a picture is what exporters write that mean the picture as it is.
-        if slot in uses and max(factors[slot][:3]) < 1e-3:
+        # Black behind a texture is what exporters write that mean the texture as it is.
+        if slot in bindings and max(factors[slot][:3]) < 1e-3:
             factors[slot] = (1.0, 1.0, 1.0, *factors[slot][3:])
-    see_through = "opacity" in uses or factors["opacity"][0] < 1.0
+    see_through = "opacity" in bindings or factors["opacity"][0] < 1.0
     alpha = "BLEND" if see_through else "OPAQUE"
-    return Look(
-        name, uses, factors, f"obj {alpha} " + "; ".join(sorted(state)), alpha, SLOTS,
+    return TexturedMaterial(
+        name, bindings, factors, f"obj {alpha} " + "; ".join(sorted(state)), alpha, SLOTS,
         {"lines": lines},
     )  # fmt: skip
 
 
 def _is_normal_map(name: str, data: bytes | None) -> bool:
-    """Whether a picture that is named as a bump map holds normals: mostly blue."""
+    """Whether a texture that is named as a bump map holds normals: mostly blue."""
     try:
         pixels = decode(name, data or b"").pixels
     except QuiltError:
@@ -168,7 +175,7 @@ def _numbers(text: str) -> list[float]:
     return out
 
 
-def _use(rest: str, picture: int) -> Use:
+def _binding(rest: str, image: int) -> TextureBinding:
     words, at = rest.split(), 0
     scale, offset, clamp = [1.0, 1.0], [0.0, 0.0], False
     while at < len(words) and words[at].startswith("-"):
@@ -183,17 +190,17 @@ def _use(rest: str, picture: int) -> Use:
     # Read at u s + o with the origin at the bottom left: the same from the top.
     matrix = np.array([[scale[0], 0.0, offset[0]], [0.0, scale[1], 1.0 - scale[1] - offset[1]]])
     wrap = (CLAMP, CLAMP) if clamp else (REPEAT, REPEAT)
-    return Use(picture, 0, matrix, wrap)
+    return TextureBinding(image, 0, matrix, wrap)
 
 
-def painted_obj(scene: Scene, first_look: int) -> list[Painted]:
+def painted_obj(scene: Scene, first_material: int) -> list[Painted]:
     """The objects of an OBJ with their UVs; see `painted_objects`."""
-    none = first_look + len(scene.materials)
+    none = first_material + len(scene.materials)
     out = []
     for obj in scene.objects:
         uv = obj.mesh.channels[0].per_corner
         stored = np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1)
         material = obj.mesh.face_material
-        look = np.where(material >= 0, first_look + material, none)
-        out.append(Painted(obj, scene.metres_per_unit, look, (stored,)))
+        textured = np.where(material >= 0, first_material + material, none)
+        out.append(Painted(obj, scene.metres_per_unit, textured, (stored,)))
     return out

@@ -1,4 +1,4 @@
-"""Pictures that are given to materials, taken from them, or brought in late."""
+"""Textures that are given to materials, taken from them, or brought in late."""
 
 from __future__ import annotations
 
@@ -9,32 +9,32 @@ from pathlib import PurePosixPath
 import cv2
 import numpy as np
 
-from quilt_core.formats.gltf_looks import LookBook
+from quilt_core.formats.gltf_materials import MaterialBook
 from quilt_core.formats.numbered import ALONE, over_tiles
-from quilt_core.textures.decode import Picture, decode, encode_png
-from quilt_core.textures.looks import GREY, PLAIN, Look, Slot, Use
+from quilt_core.textures.decode import DecodedImage, decode, encode_png
+from quilt_core.textures.materials import GREY, PLAIN, Slot, TextureBinding, TexturedMaterial
 from quilt_core.textures.roles import FREE, guess_role
 
 FREE_SLOTS = {
     name: Slot(name, "data", (0, 1, 2) if name in ("id", "objectNormal") else GREY) for name in FREE
 }
 PARTS = {"roughness": ("metallicRoughness", 1), "metal": ("metallicRoughness", 2), "opacity": ("baseColor", 3)}  # fmt: skip
-"""Roles that glTF keeps in one channel of another's picture."""
+"""Roles that glTF keeps in one channel of another's texture."""
 GREEN_DOWN = "normalGreenDown"
 """A normal map whose green points down; here it points up, as in glTF."""
 NO_MATRIX = np.array([[1.0, 0.0, 0.0], [0.0, 1.0, 0.0]])
 
 
 @dataclass(frozen=True, eq=False)
-class PictureChange:
-    """A picture of a material that the file does not have so.
+class TextureChange:
+    """A texture of a material that the file does not have so.
 
     Parameters
     ----------
     name : str
-        Of the picture's file.
+        Of the texture's file.
     data : bytes, optional
-        None takes the role's picture away.
+        None takes the role's texture away.
     material : int
         Number among the file's materials; the one behind the last is that of faces without any.
     role : str
@@ -42,7 +42,7 @@ class PictureChange:
     channel : int
         UV channel that it is read by, from 0.
     number : int
-        Instead of material and role: the picture of the file that it stands for, -1 for none.
+        Instead of material and role: the texture of the file that it stands for, -1 for none.
     tiles : (4,) int
         Column, row, columns and rows of the tiles that a numbered set covers.
     """
@@ -56,73 +56,75 @@ class PictureChange:
     tiles: tuple[int, int, int, int] = ALONE
 
 
-def changed_book(book: LookBook, changes: Sequence[PictureChange]) -> LookBook:
-    """The looks of a file with changes made one after the other; those that fit nothing are left out."""
-    looks = list(book.looks)
-    pictures, names = dict(book.pictures), dict(book.names)
-    fresh = 1 + max([*pictures, *names, -1])
+def changed_book(book: MaterialBook, changes: Sequence[TextureChange]) -> MaterialBook:
+    """The materials of a file with changes made one after the other; those that fit nothing are left out."""
+    own_materials = list(book.materials)
+    images, names = dict(book.images), dict(book.names)
+    fresh = 1 + max([*images, *names, -1])
     for change in changes:
         if change.number >= 0:
-            if change.number in pictures:
-                pictures[change.number] = change.data
-                looks = [_over_tiles(look, change) for look in looks]
+            if change.number in images:
+                images[change.number] = change.data
+                own_materials = [_over_tiles(textured, change) for textured in own_materials]
             continue
-        if not 0 <= change.material < len(looks):
+        if not 0 <= change.material < len(own_materials):
             continue
-        look = looks[change.material]
-        physical = "metallicRoughness" in look.factors
+        textured = own_materials[change.material]
+        physical = "metallicRoughness" in textured.factors
         if change.data is None:
-            looks[change.material] = _without(look, change.role)
+            own_materials[change.material] = _without(textured, change.role)
             continue
         data, role = change.data, change.role
         if role == "occlusionRoughnessMetallic":
             roles = ["occlusion", "metallicRoughness"] if physical else ["occlusion"]
         elif physical and role in PARTS:
             role, place = PARTS[role]
-            old = look.uses.get(role)
-            data = _put_together(change, place, pictures.get(old.picture) if old else None)
+            old = textured.bindings.get(role)
+            data = _put_together(change, place, images.get(old.image) if old else None)
             roles = [role]
         else:
             roles = [role]
         if role == GREEN_DOWN:
             data, roles = _green_up(change), ["normal"]
-        pictures[fresh], names[fresh] = data, change.name
+        images[fresh], names[fresh] = data, change.name
         for role in roles:
-            use = Use(fresh, change.channel, NO_MATRIX, nearest=role == "id")
-            look = _with(look, role, over_tiles(use, change.tiles))
-        looks[change.material] = look
+            binding = TextureBinding(fresh, change.channel, NO_MATRIX, nearest=role == "id")
+            textured = _with(textured, role, over_tiles(binding, change.tiles))
+        own_materials[change.material] = textured
         fresh += 1
-    return LookBook(tuple(looks), pictures, names)
+    return MaterialBook(tuple(own_materials), images, names)
 
 
-def _over_tiles(look: Look, change: PictureChange) -> Look:
-    """A look whose missing picture came as a numbered set."""
-    uses = {
-        role: over_tiles(use, change.tiles) if use.picture == change.number else use
-        for role, use in look.uses.items()
+def _over_tiles(textured: TexturedMaterial, change: TextureChange) -> TexturedMaterial:
+    """A material whose missing texture came as a numbered set."""
+    bindings = {
+        role: over_tiles(binding, change.tiles) if binding.image == change.number else binding
+        for role, binding in textured.bindings.items()
     }
-    return replace(look, uses=uses)
+    return replace(textured, bindings=bindings)
 
 
-def _without(look: Look, role: str) -> Look:
-    uses = {name: use for name, use in look.uses.items() if name != role}
-    return replace(look, uses=uses)
+def _without(textured: TexturedMaterial, role: str) -> TexturedMaterial:
+    bindings = {name: binding for name, binding in textured.bindings.items() if name != role}
+    return replace(textured, bindings=bindings)
 
 
-def _with(look: Look, role: str, use: Use) -> Look:
-    """A look with a picture in a role. Where it had none its factor gives way: what is painted counts."""
-    factors, slots = dict(look.factors), look.slots
+def _with(textured: TexturedMaterial, role: str, binding: TextureBinding) -> TexturedMaterial:
+    """A material with a texture in a role. Where it had none its factor gives way: what is painted counts."""
+    factors, slots = dict(textured.factors), textured.slots
     if role in FREE_SLOTS and role not in {slot.name for slot in slots}:
         slots = (*slots, FREE_SLOTS[role])
-    if role not in look.uses:
+    if role not in textured.bindings:
         factors[role] = (1.0,) * len(factors.get(role, PLAIN.get(role, (1.0,))))
         if role in FREE_SLOTS:
             factors[role] = (1.0,) * len(FREE_SLOTS[role].channels)
-    return replace(look, uses=look.uses | {role: use}, factors=factors, slots=slots)
+    return replace(
+        textured, bindings=textured.bindings | {role: binding}, factors=factors, slots=slots
+    )
 
 
-def _put_together(change: PictureChange, place: int, old: bytes | None) -> bytes:
-    """A PNG with one channel from another picture; the other ones as they were."""
+def _put_together(change: TextureChange, place: int, old: bytes | None) -> bytes:
+    """A PNG with one channel from another texture; the other ones as they were."""
     assert change.data is not None
     part = decode(change.name, change.data)
     if old is None:
@@ -138,7 +140,7 @@ def _put_together(change: PictureChange, place: int, old: bytes | None) -> bytes
     return encode_png(pixels)
 
 
-def _green_up(change: PictureChange) -> bytes:
+def _green_up(change: TextureChange) -> bytes:
     """A PNG of a normal map whose green pointed down."""
     assert change.data is not None
     pixels = decode(change.name, change.data).pixels.copy()
@@ -149,19 +151,19 @@ def _green_up(change: PictureChange) -> bytes:
     return encode_png(np.ascontiguousarray(pixels[..., :3]))
 
 
-def _as(picture: Picture, depth: int, size: tuple[int, int]) -> np.ndarray:
-    """The pixels of a picture with some bits and size."""
-    pixels = picture.pixels
-    if depth == 16 and picture.depth == 8:
+def _as(image: DecodedImage, depth: int, size: tuple[int, int]) -> np.ndarray:
+    """The pixels of a texture with some bits and size."""
+    pixels = image.pixels
+    if depth == 16 and image.depth == 8:
         pixels = pixels.astype(np.uint16) * 257
-    if picture.size != size:
+    if image.size != size:
         pixels = np.asarray(cv2.resize(pixels, size, interpolation=cv2.INTER_LINEAR))
     return pixels.copy()
 
 
 @dataclass(frozen=True)
 class Place:
-    """Where a dropped picture belongs: a file, and a missing picture of it, or a material and a role there."""
+    """Where a dropped texture belongs: a file, and a missing texture of it, or a material and a role there."""
 
     file: int
     number: int = -1
@@ -171,7 +173,7 @@ class Place:
 
 @dataclass(frozen=True)
 class Known:
-    """What is known of a file: its missing pictures by number, its materials, and the materials of its objects."""
+    """What is known of a file: its missing textures by number, its materials, and the materials of its objects."""
 
     missing: Mapping[int, str]
     materials: Sequence[str]
@@ -179,7 +181,7 @@ class Known:
 
 
 def places_for(name: str, files: Sequence[Known]) -> list[Place]:
-    """Where a picture belongs by its name: for missing pictures of that name, else to the material, or the material of
+    """Where a texture belongs by its name: for missing textures of that name, else to the material, or the material of
     the object, that it is called after, in the role that its ending tells.
 
     Examples

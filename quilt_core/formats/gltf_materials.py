@@ -1,4 +1,4 @@
-"""Materials of a glTF document as looks, with the bytes of their pictures."""
+"""Materials of a glTF document, with the bytes of their textures."""
 
 from __future__ import annotations
 
@@ -9,18 +9,18 @@ from typing import Any
 
 import numpy as np
 
-from quilt_core.formats._pictures import image_bytes, image_of
+from quilt_core.formats._images import image_bytes, image_of
 from quilt_core.formats._texture_transform import to_stored
 from quilt_core.formats.gltf_read import GltfSource
 from quilt_core.scene.model import Scene, Siblings
-from quilt_core.textures.looks import (
+from quilt_core.textures.materials import (
     CLAMP,
     MIRRORED,
     PLAIN,
     REPEAT,
-    Look,
     Slot,
-    Use,
+    TextureBinding,
+    TexturedMaterial,
     texture_matrix,
 )
 from quilt_core.textures.painted import Painted
@@ -29,49 +29,49 @@ WRAPS = {33071: CLAMP, 33648: MIRRORED, 10497: REPEAT}
 NEAREST = (9728, 9984, 9986)
 COLOURS = ("sheenColorTexture", "specularColorTexture", "diffuseTexture")
 ALPHA_COLOURS = ("specularGlossinessTexture",)
-"""Pictures of extensions whose colours are sRGB."""
+"""Textures of extensions whose colours are sRGB."""
 STRENGTH = "KHR_materials_emissive_strength"
 NO_STATE = ("pbrMetallicRoughness", "normalTexture", "occlusionTexture", "emissiveTexture",
             "emissiveFactor", "name")  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
-class LookBook:
-    """Looks of a file's materials, the last one for faces without any.
+class MaterialBook:
+    """Materials of a file, the last one for faces without any.
 
     Parameters
     ----------
-    looks : tuple of Look
-    pictures : dict
+    materials : tuple of TexturedMaterial
+    images : dict
         Number to bytes of those that are used; None where they are not there.
     names : dict
-        What each picture is called in the file.
+        What each texture is called in the file.
     """
 
-    looks: tuple[Look, ...]
-    pictures: dict[int, bytes | None]
+    materials: tuple[TexturedMaterial, ...]
+    images: dict[int, bytes | None]
     names: dict[int, str]
 
 
-def gltf_looks(
+def gltf_materials(
     doc: dict[str, Any], buffers: Sequence[bytes], siblings: Siblings | None
-) -> LookBook:
+) -> MaterialBook:
     """Read the materials of a checked glTF document."""
-    looks = [_look(doc, i, entry) for i, entry in enumerate(doc.get("materials", []))]
-    looks.append(Look("plain", {}, dict(PLAIN), state_of({})))
-    used = {use.picture for look in looks for use in look.uses.values()}
-    pictures = {k: image_bytes(doc, buffers, siblings, k) for k in sorted(used)}
+    own_materials = [_material(doc, i, entry) for i, entry in enumerate(doc.get("materials", []))]
+    own_materials.append(TexturedMaterial("plain", {}, dict(PLAIN), state_of({})))
+    used = {binding.image for textured in own_materials for binding in textured.bindings.values()}
+    images = {k: image_bytes(doc, buffers, siblings, k) for k in sorted(used)}
     names = {}
-    for k in pictures:
+    for k in images:
         entry = doc["images"][k]
         uri = str(entry.get("uri", ""))
         names[k] = str(
             entry.get("name") or ("" if uri.startswith("data:") else uri) or f"image {k}"
         )
-    return LookBook(tuple(looks), pictures, names)
+    return MaterialBook(tuple(own_materials), images, names)
 
 
-def _look(doc: dict[str, Any], number: int, entry: dict[str, Any]) -> Look:
+def _material(doc: dict[str, Any], number: int, entry: dict[str, Any]) -> TexturedMaterial:
     pbr = entry.get("pbrMetallicRoughness", {})
     extensions = entry.get("extensions", {})
     infos: dict[str, dict[str, Any] | None] = {
@@ -101,11 +101,13 @@ def _look(doc: dict[str, Any], number: int, entry: dict[str, Any]) -> Look:
     for slot in slots:
         if slot.kind == "normal":
             factors[slot.name] = (_number(infos[slot.name], "scale"),)
-    uses = {
-        name: use for name, info in infos.items() if info and (use := _use(doc, info)) is not None
+    bindings = {
+        name: binding
+        for name, info in infos.items()
+        if info and (binding := _binding(doc, info)) is not None
     }
-    return Look(
-        str(entry.get("name") or f"material {number}"), uses, factors, state_of(entry),
+    return TexturedMaterial(
+        str(entry.get("name") or f"material {number}"), bindings, factors, state_of(entry),
         str(entry.get("alphaMode", "OPAQUE")), tuple(slots), entry,
     )  # fmt: skip
 
@@ -158,7 +160,7 @@ def state_of(entry: dict[str, Any]) -> str:
     return json.dumps(state, sort_keys=True, default=str)
 
 
-def _use(doc: dict[str, Any], info: dict[str, Any]) -> Use | None:
+def _binding(doc: dict[str, Any], info: dict[str, Any]) -> TextureBinding | None:
     image = image_of(doc, info)
     if image is None:
         return None
@@ -167,8 +169,8 @@ def _use(doc: dict[str, Any], info: dict[str, Any]) -> Use | None:
     number = texture.get("sampler", -1)
     sampler = samplers[number] if 0 <= number < len(samplers) else {}
     transform = info.get("extensions", {}).get("KHR_texture_transform") or {}
-    return Use(
-        picture=image,
+    return TextureBinding(
+        image=image,
         channel=int(transform.get("texCoord", info.get("texCoord", 0))),
         matrix=texture_matrix(transform),
         wrap=(
@@ -179,11 +181,11 @@ def _use(doc: dict[str, Any], info: dict[str, Any]) -> Use | None:
     )
 
 
-def painted_objects(scene: Scene, first_look: int) -> list[Painted]:
-    """The objects of a file with their stored UVs; materials count from `first_look`, faces without
+def painted_objects(scene: Scene, first_material: int) -> list[Painted]:
+    """The objects of a file with their stored UVs; materials count from `first_material`, faces without
     one have the last look of the file."""
     source: GltfSource = scene.source
-    none = first_look + len(scene.materials)
+    none = first_material + len(scene.materials)
     out = []
     for obj in scene.objects:
         material = obj.mesh.face_material
@@ -197,6 +199,6 @@ def painted_objects(scene: Scene, first_look: int) -> list[Painted]:
                     mine = corner_material == number
                     uv[mine] = to_stored(uv[mine], matrix)
             stored.append(np.stack([uv[:, 0], 1.0 - uv[:, 1]], axis=1))
-        look = np.where(material >= 0, first_look + material, none)
-        out.append(Painted(obj, scene.metres_per_unit, look, tuple(stored)))
+        textured = np.where(material >= 0, first_material + material, none)
+        out.append(Painted(obj, scene.metres_per_unit, textured, tuple(stored)))
     return out

@@ -1,4 +1,4 @@
-"""Picture sets: a blank, checker, id, layout or layered picture for each tile, at its own resolution."""
+"""Textures: a blank, checker, id, layout or layered image for each tile, at its own resolution."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ CHECKER_CELL = 128
 
 
 @dataclass(frozen=True)
-class PictureSet:
+class TextureSheet:
     """What is drawn.
 
     Parameters
@@ -34,13 +34,13 @@ class PictureSet:
     kind : str
         blank, checker, id, layout or layers.
     colour : str
-        Of a blank picture, as #rrggbb or #rrggbbaa (sRGB).
+        Of a blank image, as #rrggbb or #rrggbbaa (sRGB).
     channels : str
-        Of a blank picture, grey, rgb or rgba.
+        Of a blank image, grey, rgb or rgba.
     bits : int
-        Of a blank picture: 8 or 16 for each channel.
+        Of a blank image: 8 or 16 for each channel.
     by : str
-        What an id picture and the layers tell apart, object, island or material.
+        What an id image and the layers tell apart, object, island or material.
     reach : float
         px that ids are spread beyond the border of their islands.
     """
@@ -104,18 +104,18 @@ def id_colours(count: int) -> Pixels:
     return np.array(out, np.uint8).reshape(-1, 3)
 
 
-def draw_picture(
-    what: PictureSet,
+def draw_image(
+    what: TextureSheet,
     islands: IslandSet,
     names: Names,
     size: tuple[int, int],
     background: bytes | None = None,
 ) -> bytes:
-    """The picture of a tile: PNG, or OpenRaster for layers.
+    """The image of a tile: PNG, or OpenRaster for layers.
 
     Parameters
     ----------
-    what : PictureSet
+    what : TextureSheet
     islands : IslandSet
         Placed, in the tile's own UVs.
     names : Names
@@ -123,7 +123,7 @@ def draw_picture(
     size : (2,) int
         Width and height in px.
     background : bytes, optional
-        A picture that becomes the lowest layer, scaled to the size.
+        An image that becomes the lowest layer, scaled to the size.
     """
     if what.kind == "blank":
         return _blank(what, size)
@@ -136,7 +136,7 @@ def draw_picture(
     return _layers(islands, names, size, background)
 
 
-def _blank(what: PictureSet, size: tuple[int, int]) -> bytes:
+def _blank(what: TextureSheet, size: tuple[int, int]) -> bytes:
     steps = np.array(rgba(what.colour), np.uint16)
     if what.bits == 16:
         steps *= 257
@@ -192,7 +192,7 @@ def _layers(
         if pixels.shape[:2] != (height, width):
             way = cv2.INTER_AREA if pixels.shape[0] > height else cv2.INTER_LINEAR
             pixels = cv2.resize(pixels, size, interpolation=way)
-        layers.append(Layer("carried picture", np.asarray(pixels, np.uint8)))
+        layers.append(Layer("carried image", np.asarray(pixels, np.uint8)))
     return openraster(layers, width, height)
 
 
