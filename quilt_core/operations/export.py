@@ -16,6 +16,7 @@ from quilt_core.formats import read_scene, write_scene
 from quilt_core.formats.channels import ChannelEdit
 from quilt_core.formats.load import shared_side_names, side_files
 from quilt_core.formats.part_materials import split_materials
+from quilt_core.operations import painted
 from quilt_core.operations.channels import LAST_EDITS
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
@@ -36,6 +37,11 @@ class Export:
     )
 
     edits: tuple[ChannelEdit, ...] = option((), **LAST_EDITS)
+
+    layout_only: bool = option(
+        False,
+        "the textures stay as they are, though objects are painted for other UVs: it is meant so",
+    )
 
     def __post_init__(self) -> None:
         check_options(self)
@@ -116,7 +122,7 @@ def run(document: Document, settings: Export, progress: Progress) -> Exported:
         progress.report(step / len(by_source), f"writing {source.name}")
         progress.check()
         files[key] = _rewritten(source, own, side_names[source.path_in_group], names)
-    notes: list[str] = []
+    notes = [] if settings.layout_only else painted.told(document, settings.to_channel)
     if settings.edits:
         for key in files:
             files[key] |= edited_channels(document.sources[key], files[key], settings.edits, notes)

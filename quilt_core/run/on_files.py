@@ -265,7 +265,9 @@ def do_on_files(
     if operation.files.writes in ("meshes", "both") and meshes_too and _writes(result):
         written = getattr(result, "files", None)
         if written is None:
-            written = export(after, target, progress.part(0.95, 0.05)).files
+            exported = export(after, target, progress.part(0.95, 0.05))
+            written = exported.files
+            notes += exported.notes
         refer = settings[ReferSettings].refer if ReferSettings in settings else False
         images = getattr(result, "images", {})
         files, told = mesh_files(document, named, written, images, out if refer else None)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from rest_framework import serializers
@@ -178,3 +179,42 @@ class RoleIn(serializers.Serializer[Any]):
     to = serializers.ChoiceField(
         choices=("", *GIVEN_ROLES), default="", help_text="none takes the texture away"
     )
+
+
+class HandOffAsked(serializers.Serializer[Any]):
+    to_channel = serializers.IntegerField(required=False, min_value=1, max_value=64)
+    edits = serializers.CharField(default="[]", help_text="of UV channels, as JSON")
+
+    def validate_edits(self, text: str) -> str:
+        """Nothing but a list in JSON."""
+        try:
+            fine = isinstance(json.loads(text), list)
+        except ValueError:
+            fine = False
+        if not fine:
+            raise serializers.ValidationError("Give a list, as JSON.")
+        return text
+
+
+class HandOffMerge(serializers.Serializer[Any]):
+    job = serializers.IntegerField(source="pk")
+    finished = serializers.DateTimeField()
+    textures = serializers.SerializerMethodField()
+
+    def get_textures(self, job: Any) -> int:
+        """How many it wrote."""
+        return len(job.result["names"])
+
+
+class HandOffMisfit(serializers.Serializer[Any]):
+    """An atlas with objects that are painted for another layout."""
+
+    atlas = serializers.IntegerField(source="revision.atlas_id")
+    name = serializers.CharField(source="revision.name")
+    objects = serializers.ListField(child=serializers.CharField())
+
+
+class HandOffTexturesOut(serializers.Serializer[Any]):
+    merges = HandOffMerge(many=True, help_text="whose files and textures are handed off")
+    misfits = HandOffMisfit(many=True)
+    why = serializers.CharField(help_text="why a merge that there was does not count any more")

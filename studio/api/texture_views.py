@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 from django.http import Http404, HttpResponse
 from django.shortcuts import get_object_or_404
 from drf_spectacular.types import OpenApiTypes
@@ -14,6 +16,7 @@ from rest_framework.views import APIView
 from quilt_core.textures.roles import guess_role
 from studio import storage
 from studio.actions.access import EDITOR, VIEWER
+from studio.actions.hand_off.merged import TextureState, texture_state
 from studio.actions.merge.give_textures import (
     as_they_came,
     change_role,
@@ -76,6 +79,29 @@ class MergedTexture(APIView):
         kept = "max-age=31536000, immutable" if job.state == Job.DONE else "no-store"
         answer["Cache-Control"] = f"private, {kept}"
         return answer
+
+
+class HandOffTextures(APIView):
+    """Which textures a hand off would have: merged ones that fit, or such as are painted for another layout."""
+
+    roles = {"GET": VIEWER}
+
+    @extend_schema(
+        operation_id="get_hand_off_textures",
+        parameters=[c.HandOffAsked],
+        responses=c.HandOffTexturesOut,
+    )
+    def get(self, request: Request, project_id: int) -> Response:
+        query = c.HandOffAsked(data=request.query_params)
+        query.is_valid(raise_exception=True)
+        project = get_object_or_404(Project.objects.select_related("head"), pk=project_id)
+        heads = Revision.objects.select_related("atlas__project__head", "keyframe").in_bulk(
+            [pk for _, pk in project.head.atlases] if project.head else []
+        )
+        edits = json.loads(query.validated_data["edits"])
+        channel = query.validated_data.get("to_channel")
+        state = texture_state(list(heads.values()), channel, edits) if heads else TextureState()
+        return Response(c.HandOffTexturesOut(state).data)
 
 
 class MaterialTexture(APIView):

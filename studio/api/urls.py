@@ -45,6 +45,7 @@ urlpatterns = [
         path("atlases/", a.Atlases.as_view()),
         path("loose/", a.LooseObjects.as_view()),
         path("profiles/", carry.Profiles.as_view()),
+        path("hand-off/", carry.HandOffTextures.as_view()),
         path("watch/", watch.Watch.as_view()),
         path("run-sheet/", run.RunSheet.as_view()),
         path("run-sheet.toml", run.RunSheetFile.as_view()),

@@ -54,10 +54,9 @@ def test_textures_are_merged_looked_at_and_handed_on(painted, tmp_path):
     )
     task(page).get_by_role("button", name="Preview at 512").click()
     page.get_by_test_id("merged").wait_for(timeout=60_000)
-    assert page.get_by_role("link", name="Files and textures").count() == 0
+    assert task(page).get_by_role("button", name="Hand off …").count() == 0
     task(page).get_by_role("button", name="Merge", exact=True).click()
-    link = page.get_by_role("link", name="Files and textures")
-    link.wait_for(timeout=60_000)
+    task(page).get_by_role("button", name="Hand off …").wait_for(timeout=60_000)
     figures = page.get_by_test_id("carried-figures")
     assert "1024 × 1024 px" in figures.inner_text()
     page.get_by_role("radio", name="normal").click()
@@ -69,10 +68,7 @@ def test_textures_are_merged_looked_at_and_handed_on(painted, tmp_path):
     for _ in range(10):
         page.keyboard.press("ArrowLeft")
     assert wipe.get_attribute("aria-valuenow") == "50"
-    with page.expect_download() as coming:
-        link.click()
-    path = tmp_path / "merged.zip"
-    coming.value.save_as(path)
+    path = _handed_off(page, tmp_path)
     with zipfile.ZipFile(path) as archive:
         assert "textures/atlas_baseColor.png" in archive.namelist()
         pixels = np.asarray(Image.open(io.BytesIO(archive.read("textures/atlas_baseColor.png"))))
@@ -84,6 +80,7 @@ def test_textures_are_merged_looked_at_and_handed_on(painted, tmp_path):
             assert [m["name"] for m in doc["materials"]] == ["atlas"]
             assert {i["uri"] for i in doc["images"]} <= {f"textures/{n}" for n in _names(archive)}
     # After the layout has changed the textures say that they are of another one.
+    stage(page, "Merge")
     page.get_by_label("Undo").click()
     page.get_by_text("the layout has changed since").wait_for(timeout=30_000)
 
@@ -118,8 +115,7 @@ def test_textures_are_given_written_and_compared(painted, tmp_path):
     assert task(page).get_by_label("Also as").input_value() == "quay"
     task(page).get_by_label("Textures").select_option("512")
     task(page).get_by_role("button", name="Merge", exact=True).click()
-    link = page.get_by_role("link", name="Files and textures")
-    link.wait_for(timeout=60_000)
+    task(page).get_by_role("button", name="Hand off …").wait_for(timeout=60_000)
     assert "3 more in the folder “quay”" in page.get_by_test_id("carried-figures").inner_text()
     page.get_by_role("radio", name="difference").click()
     page.get_by_text("of 255 steps in the middle").wait_for()
@@ -129,10 +125,7 @@ def test_textures_are_given_written_and_compared(painted, tmp_path):
         page.keyboard.press("ArrowRight")
     assert wipe.get_attribute("aria-valuenow") == "30"
     page.get_by_test_id("paint-wipe").get_by_text("as painted").wait_for()
-    with page.expect_download() as coming:
-        link.click()
-    coming.value.save_as(tmp_path / "merged.zip")
-    with zipfile.ZipFile(tmp_path / "merged.zip") as archive:
+    with zipfile.ZipFile(_handed_off(page, tmp_path)) as archive:
         names = {n for n in archive.namelist() if n.startswith("textures/quay/")}
         assert names == {f"textures/quay/atlas_{role}.png" for role in ("mix", "normal", "orm")}
 
@@ -189,3 +182,13 @@ def test_objects_are_dragged_between_atlases_in_the_plan(painted):
     page.get_by_role("tab", name="Far side").or_(page.get_by_text("Far side")).first.wait_for()
     page.keyboard.press("Control+z")
     page.get_by_text("Far side").wait_for(state="detached")
+
+
+def _handed_off(page, folder):
+    """The zip of Hand off, which has the merged textures."""
+    task(page).get_by_role("button", name="Hand off …").click()
+    page.get_by_test_id("handed-textures").get_by_text("merged textures of").wait_for()
+    with page.expect_download(timeout=60_000) as coming:
+        task(page).get_by_role("button", name="Export all as zip").click()
+    coming.value.save_as(folder / "handed-off.zip")
+    return folder / "handed-off.zip"

@@ -44,6 +44,7 @@ def pack(tmp_path, capsys, *options: str):
     return code, answer.get("atlases", [answer])[0], out
 
 
+@pytest.mark.slow
 def test_regions_keep_materials_a_gap_apart(tmp_path, capsys):
     _, together, _ = pack(tmp_path, capsys)
     code, answer, out = pack(tmp_path, capsys, "--apart", "regions", "--apart-gap", "40")
@@ -65,6 +66,7 @@ def test_regions_keep_materials_a_gap_apart(tmp_path, capsys):
     assert together["coverage"] * 0.7 < answer["coverage"] < together["coverage"]
 
 
+@pytest.mark.slow
 def test_each_material_gets_a_sheet(tmp_path, capsys):
     code, answer, out = pack(tmp_path, capsys, "--apart", "sheets")
     assert code == 0

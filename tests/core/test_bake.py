@@ -100,6 +100,7 @@ def test_a_mesh_onto_itself_is_flat():
     assert np.abs(steps - (128, 128, 255)).max() <= 1
 
 
+@pytest.mark.slow
 def test_normals_of_a_sphere_on_a_coarse_one():
     fine, coarse = icosphere(6), icosphere(1)
     low = surface(coarse, unit(coarse), each_apart(coarse))
@@ -140,6 +141,7 @@ def test_normals_of_a_sphere_on_a_coarse_one():
     np.testing.assert_allclose(one.maps["objectNormal"][has], met, atol=0.02)
 
 
+@pytest.mark.slow
 def test_height_of_a_wave():
     def wave(x, y):
         return 0.03 * np.sin(4 * np.pi * x)
@@ -302,6 +304,7 @@ def test_tangents_are_those_of_mikktspace():
     np.testing.assert_array_equal(ours[..., 3], theirs[..., 3])
 
 
+@pytest.mark.slow
 def test_fine_meshes_without_normals_are_smooth_over_blunt_edges_only():
     # A sphere as a file without normals: smooth within its coarseness; a cube stays hard at its edges.
     def scene(triangles):

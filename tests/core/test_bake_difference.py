@@ -46,6 +46,7 @@ def compared(size: int, bits: int = 32):
 
 
 @pytest.mark.parametrize("size", [32, 64, 256])
+@pytest.mark.slow
 def test_the_difference_of_a_wave_is_that_of_mixing_its_normals(size):
     # Between two texels a renderer shows the mean of their normals; the wave's own are known everywhere.
     found = compared(size)
@@ -65,6 +66,7 @@ def test_the_difference_of_a_wave_is_that_of_mixing_its_normals(size):
     np.testing.assert_allclose(found.degrees[y, x][inner], want[inner], atol=0.06)
 
 
+@pytest.mark.slow
 def test_more_texels_come_nearer_and_eight_bits_leave_their_steps():
     coarse, fine = compared(32), compared(128)
     assert fine.high < coarse.high / 8  # the error of mixing falls with the square of the pitch
@@ -74,6 +76,7 @@ def test_more_texels_come_nearer_and_eight_bits_leave_their_steps():
     assert 0.02 < kept.median < 0.5
 
 
+@pytest.mark.slow
 def test_the_picture_is_dark_where_the_difference_is_large():
     found = compared(32)
     shown = as_colours(found).astype(int).sum(axis=2)

@@ -194,6 +194,7 @@ def test_fine_objects_of_the_same_file_are_found_by_their_names(tmp_path, capsys
     ["OBJ/spider.obj", "OBJ/box.obj", "glTF2/BoxTextured-glTF-Binary/BoxTextured.glb",
      "glTF2/BoxWithInfinites-glTF-Binary/BoxWithInfinites.glb", "OBJ/WusonOBJ.obj"],
 )  # fmt: skip
+@pytest.mark.slow
 def test_real_files_are_baked_onto_themselves(tmp_path, capsys, path):
     code, answer, out = bake_files(
         tmp_path,

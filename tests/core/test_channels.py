@@ -126,6 +126,7 @@ def test_the_command_line_lists_and_edits_many_files(tmp_path, capsys):
     assert "1,2" in capsys.readouterr().err
 
 
+@pytest.mark.slow
 def test_a_packed_layout_goes_into_a_new_channel_and_the_others_stay(tmp_path, capsys):
     (tmp_path / "a.gltf").write_bytes(two_meshes(2, 2))
     out = tmp_path / "out"

@@ -48,6 +48,7 @@ def of_kind(checked, kind):
 
 
 @pytest.mark.parametrize("name", ["yard.obj", "lighthouse.glb", "lamps.glb"])
+@pytest.mark.slow
 def test_overlaps_of_real_meshes_are_shapely_s(name):
     scene = read_scene(name, files()[name])
     islands = concatenate([island_set(o, 0, 1.0) for o in scene.objects])
@@ -69,6 +70,7 @@ def test_overlaps_of_real_meshes_are_shapely_s(name):
 
 @settings(max_examples=40, deadline=None)
 @given(st.integers(0, 10_000), st.integers(2, 10), st.floats(1, 60))
+@pytest.mark.slow
 def test_every_pair_below_a_reach_is_shapely_s(seed, count, reach):
     polygons = random_polygons(np.random.default_rng(seed), count, 0.05)
     pixels = [affinity.scale(p, 1024, 512, origin=(0, 0)) for p in polygons]
@@ -245,6 +247,7 @@ def test_duplicates_collapsed_broken_and_bare_faces_are_named():
     json.dumps([f.text for f in checked.findings])
 
 
+@pytest.mark.slow
 def test_different_materials_need_their_gap():
     text = (
         CUBE + "usemtl brass\nf 1/1/1 2/2/1 3/3/1 4/4/1\nusemtl iron\nf 1/7/1 5/8/1 6/9/1 2/10/1\n"
@@ -319,6 +322,7 @@ def within_reason(work, count):
     return (time.monotonic() - started) / max(small, 0.02)
 
 
+@pytest.mark.slow
 def test_a_hundred_thousand_faces_on_one_spot_are_a_finding():
     def stacked(count):
         text = "v 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt .5 0\nvt .5 .5\n" + "f 1/1 2/2 3/3\n" * count

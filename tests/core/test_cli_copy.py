@@ -63,6 +63,7 @@ def test_look_alikes_are_found_and_stacked_on_the_first(folder, capsys):
     assert (folder / "out" / "crate.obj").read_bytes() == (folder / "crate.obj").read_bytes()
 
 
+@pytest.mark.slow
 def test_copies_lie_apart_without_stack(folder, capsys):
     copy(capsys, folder)
     objects = [uv_of(folder, name) for name in ("first.obj", "copy.obj", "twin.obj")]

@@ -35,6 +35,7 @@ def flatten(capsys, folder, *argv):
     return code, json.loads(text), err, out
 
 
+@pytest.mark.slow
 def test_what_needs_it_is_flattened_at_one_density_and_the_rest_stays(folder, capsys):
     code, answer, _, out = flatten(capsys, folder)
     assert code == 0
@@ -62,6 +63,7 @@ def test_what_needs_it_is_flattened_at_one_density_and_the_rest_stays(folder, ca
     assert islands.unflattened == (0, 0, 0, 0)
 
 
+@pytest.mark.slow
 def test_new_vertices_of_a_glb_keep_to_the_format(folder, capsys):
     flatten(capsys, folder)
     doc = json_of((folder / "out" / "float.glb").read_bytes())
@@ -73,6 +75,7 @@ def test_new_vertices_of_a_glb_keep_to_the_format(folder, capsys):
     assert validator_errors((folder / "out" / "float.glb").read_bytes(), folder) == []
 
 
+@pytest.mark.slow
 def test_objects_are_named_and_ways_of_cutting_differ(folder, capsys):
     _, answer, _, _ = flatten(
         capsys, folder, "--objects", "Cr*", "--seams", "angle", "--angle", "45"
@@ -84,6 +87,7 @@ def test_objects_are_named_and_ways_of_cutting_differ(folder, capsys):
     assert "Sign" in answer["left"]
 
 
+@pytest.mark.slow
 def test_what_cannot_be_done_says_why(folder, capsys):
     for argv, word in (
         (("--objects", "Anchor"), "names no object"),

@@ -94,6 +94,7 @@ def tell_count(result):
     return [f"{result.objects} objects"]
 
 
+@pytest.mark.slow
 def test_a_new_operation_is_at_the_doors_at_once(crate, capsys, monkeypatch):
     own = Operation(
         name="count", help="Count objects.", home=__name__, settings_name="Count", result_name="Counted",
@@ -138,6 +139,7 @@ def test_options_are_checked_and_written_alike():
         assert told.value.fix
 
 
+@pytest.mark.slow
 def test_what_a_mesh_names_comes_along_or_is_named_where_it_is(crate, tmp_path, capsys):
     assert run(capsys, "pack", crate, "--out", tmp_path / "out", *PACK)[0] == 0
     assert (tmp_path / "out/wood.png").read_bytes() == crate.with_name("wood.png").read_bytes()
@@ -152,6 +154,7 @@ def test_what_a_mesh_names_comes_along_or_is_named_where_it_is(crate, tmp_path, 
     assert (tmp_path / "lean" / named).resolve() == crate.with_name("crate.mtl").resolve()
 
 
+@pytest.mark.slow
 def test_files_are_never_written_onto_unasked(crate, tmp_path, capsys):
     before = crate.read_bytes()
     code, out, _ = run(capsys, "pack", crate, "--out", crate.parent, *PACK)
@@ -236,6 +239,7 @@ def test_what_is_wrong_is_told_by_kind_and_against_an_older_file(tmp_path, capsy
     assert run(capsys, "check", mesh, "--against", clean)[0] == 1
 
 
+@pytest.mark.slow
 def test_ctrl_c_ends_the_work_and_leaves_nothing(tmp_path):
     files = []
     for k in range(60):

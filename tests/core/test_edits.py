@@ -218,6 +218,7 @@ def random_island(seed: int):
 
 @settings(max_examples=200, deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from([0.0, 0.3, 0.5, 0.8, 1.0]), st.booleans())
+@pytest.mark.slow
 def test_easing_never_turns_a_face_over_and_never_makes_it_worse(seed, balance, hold):
     mesh, uv = random_island(seed)
     made = ease(lay_out(mesh, uv), np.ones(len(mesh.triangles), bool), hold, balance)
@@ -351,6 +352,7 @@ def half_sphere(rings: int = 16):
     return mesh_of(mesh.positions[used], np.split(index, sizes))
 
 
+@pytest.mark.slow
 def test_a_half_sphere_keeps_angles_or_areas_as_well_as_the_known_projections():
     """Snyder 1987: the stereographic projection keeps angles, Lambert's azimuthal one areas; on the
     same triangles ours keep them as well, and in between distort less than both."""
@@ -457,6 +459,7 @@ def test_edges_are_laid_level_upright_and_round():
         align_edges(lay_out(mesh, uv), line, "round")
 
 
+@pytest.mark.slow
 def test_a_sphere_by_longitude_and_latitude_has_the_known_scale():
     """Snyder 1987, equidistant cylindrical: 1 along meridians, sec(latitude) along parallels."""
     mesh = sphere(40)

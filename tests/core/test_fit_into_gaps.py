@@ -106,6 +106,7 @@ def test_another_tile_keeps_the_size_in_px():
 
 @settings(max_examples=6, deadline=None)
 @given(st.integers(0, 10_000), st.booleans())
+@pytest.mark.slow
 def test_padding_and_margin_hold_and_nothing_else_moves(seed, near):
     rng = np.random.default_rng(seed)
     polygons = [

@@ -45,6 +45,7 @@ def test_untouched_json_and_buffer_stay():
     assert out[-64:] == data[-64:]
 
 
+@pytest.mark.slow
 def test_float_uvs_are_written_in_place_and_the_json_stays(tmp_path):
     data = plain_glb(extras={"crate": 7})
     out = round_trip(data)
@@ -442,6 +443,7 @@ def rich_glb() -> bytes:
     return glb_of(doc, body)
 
 
+@pytest.mark.slow
 def test_skins_animations_morphs_and_extras_survive_a_split(tmp_path):
     data = rich_glb()
     scene = read_scene("a.glb", data)

@@ -42,6 +42,7 @@ def placed_corners(scene) -> list[tuple[str, np.ndarray]]:
 
 
 @pytest.mark.skipif(not ASSIMP.exists(), reason="Debian's assimp-testmodels are not installed")
+@pytest.mark.slow
 def test_real_files_are_joined(tmp_path):
     parts, alone, errors = [], [], 0
     for path in sorted(ASSIMP.glob("glTF2/*/*.gl*")):

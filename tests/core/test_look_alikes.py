@@ -100,6 +100,7 @@ def knobs(places, mirrored=()):
     return mesh, faces
 
 
+@pytest.mark.slow
 def test_a_part_is_found_elsewhere_in_its_mesh_and_in_a_larger_one():
     mesh, faces = knobs([(3, 3), (12, 4), (5, 15)], mirrored=(2,))
     part = faces(3, 3)

@@ -105,6 +105,7 @@ def test_stacks_go_together_and_the_chosen_one_s_own_stays():
 
 @settings(max_examples=25, deadline=None)
 @given(st.integers(0, 10_000))
+@pytest.mark.slow
 def test_afterwards_nobody_is_too_near_and_no_new_meeting_was_made(seed):
     rng = np.random.default_rng(seed)
     polygons = []

@@ -23,6 +23,7 @@ def in_pixels(polygon):
 
 @settings(max_examples=60, deadline=None)
 @given(st.integers(0, 10_000), st.integers(2, 14))
+@pytest.mark.slow
 def test_overlaps_are_shapely_s(seed, count):
     polygons = random_polygons(np.random.default_rng(seed), count, 0.15)
     found = find_overlaps(island_set_of(polygons), W, H)
@@ -38,6 +39,7 @@ def test_overlaps_are_shapely_s(seed, count):
 
 @settings(max_examples=60, deadline=None)
 @given(st.integers(0, 10_000), st.integers(2, 10))
+@pytest.mark.slow
 def test_the_smallest_gap_is_shapely_s(seed, count):
     polygons = random_polygons(np.random.default_rng(seed), count, 0.05)
     rims = [in_pixels(p).boundary for p in polygons]
@@ -49,6 +51,7 @@ def test_the_smallest_gap_is_shapely_s(seed, count):
 
 @settings(max_examples=200, deadline=None)
 @given(st.integers(0, 10**6))
+@pytest.mark.slow
 def test_shared_area_of_two_triangles(seed):
     a, b = np.random.default_rng(seed).normal(size=(2, 3, 2))
     want = shapely.Polygon(a).intersection(shapely.Polygon(b)).area
@@ -133,6 +136,7 @@ segment = st.lists(coordinate, min_size=4, max_size=4)
 
 @given(segment, segment)
 @settings(max_examples=300, deadline=None)
+@pytest.mark.slow
 def test_the_distance_of_two_segments_is_shapely_s(a, b):
     one, two = (shapely.LineString([(s[0], s[1]), (s[2], s[3])]) for s in (a, b))
     spots = np.full(4, np.nan)

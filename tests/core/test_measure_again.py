@@ -64,6 +64,7 @@ def random_edit(rng, count, placements, stack):
 
 
 @pytest.mark.parametrize("spread", [0.02, 0.12])
+@pytest.mark.slow
 def test_random_edits(spread):
     rng = np.random.default_rng(7)
     islands = island_set_of(random_polygons(rng, 60, spread))
@@ -97,6 +98,7 @@ def test_islands_far_apart_and_together_again():
     assert gaps[1] == pytest.approx(0.03 * 1024) and gaps[3] == 0.0
 
 
+@pytest.mark.slow
 def test_a_crowd_that_cannot_be_measured_in_part_is_measured_whole():
     islands = island_set_of([shapely.box(0.1, 0.1, 0.2, 0.2)] * 700)
     placements = identity(700)

@@ -114,6 +114,7 @@ def difference(old: Path, new: Path, primitive: int = 0) -> float:
 
 
 @pytest.mark.parametrize("embed", [False, True])
+@pytest.mark.slow
 def test_five_painted_files_come_back_with_one_set_of_pictures(tmp_path, capsys, embed):
     files = {f"dev{k}.glb": plain_device(10 * k + 1, (64, 128)[k % 2], 3 + k) for k in range(5)}
     extra = ["--embed"] if embed else []
@@ -143,6 +144,7 @@ def test_five_painted_files_come_back_with_one_set_of_pictures(tmp_path, capsys,
         assert validator_errors((after / name).read_bytes(), after) == []
 
 
+@pytest.mark.slow
 def test_states_part_materials_and_share_pictures(tmp_path, capsys):
     answer, before, after = merged(
         tmp_path, capsys, {"hard.glb": hard_device()}, "--size", "1024", "--name", "panel"
@@ -171,6 +173,7 @@ def test_states_part_materials_and_share_pictures(tmp_path, capsys):
     assert lamp["extensions"]["KHR_materials_emissive_strength"]["emissiveStrength"] == 4.0
 
 
+@pytest.mark.slow
 def test_tangents_agree_with_the_new_uvs(tmp_path, capsys):
     _, _, after = merged(tmp_path, capsys, {"hard.glb": hard_device()}, "--size", "1024")
     made = Samples(after / "hard.glb")
@@ -190,6 +193,7 @@ def test_tangents_agree_with_the_new_uvs(tmp_path, capsys):
     assert (t[:, 0, 3] == np.where(det[:, 0] < 0, 1, -1)).all()
 
 
+@pytest.mark.slow
 def test_density_can_be_even_or_a_number_and_says_when_it_does_not_fit(tmp_path, capsys):
     files = {"a.glb": plain_device(1, 64), "b.glb": plain_device(2, 256)}
     _, _, after = merged(tmp_path, capsys, files, "--size", "512", "--density", "64")
@@ -269,6 +273,7 @@ def test_a_missing_picture_is_told_and_the_rest_done(tmp_path, capsys):
      "glTF2/textureTransform/TextureTransformTest.gltf", "glTF2/wrongTypes/badNumber.gltf",
      "glTF2/BoxWithInfinites-glTF-Binary/BoxWithInfinites.glb"],
 )  # fmt: skip
+@pytest.mark.slow
 def test_real_files_are_merged(tmp_path, capsys, path):
     source = ASSIMP / path
     code = main(
@@ -284,6 +289,7 @@ def test_real_files_are_merged(tmp_path, capsys, path):
     assert answer["maps"]["after"] <= 5
 
 
+@pytest.mark.slow
 def test_the_plan_tells_today_against_what_merging_gives(tmp_path, capsys):
     files = []
     for k in range(3):
@@ -300,6 +306,7 @@ def test_the_plan_tells_today_against_what_merging_gives(tmp_path, capsys):
     assert "textures 12 -> 4" in capsys.readouterr().out
 
 
+@pytest.mark.slow
 def test_several_tiles_have_a_set_of_pictures_each(tmp_path, capsys):
     files = {f"d{k}.glb": plain_device(10 * k + 1, 64) for k in range(3)}
     answer, _, after = merged(tmp_path, capsys, files, "--size", "128", "--most-tiles", "4")
@@ -324,6 +331,7 @@ def bare_device() -> bytes:
 
 
 @pytest.mark.parametrize("keep", [False, True])
+@pytest.mark.slow
 def test_what_has_no_uvs_gets_its_colour_and_channels_have_no_gap(tmp_path, capsys, keep):
     files = {"a.glb": plain_device(3, 64), "bare.glb": bare_device()}
     extra = ["--keep-channel"] if keep else []
@@ -514,6 +522,7 @@ def test_islands_that_lie_on_one_another_must_show_the_same(other, notes):
         assert abs(count - (0.44 * 64) ** 2) < 20
 
 
+@pytest.mark.slow
 def test_the_same_picture_at_other_places_is_a_conflict_too():
     scene = read_scene("device.glb", plain_device(3, 64, 4))
     mesh = scene.objects[0].mesh

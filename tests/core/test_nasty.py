@@ -45,6 +45,7 @@ def test_islands_and_the_area_that_they_cover_are_true(name):
 
 
 @pytest.mark.parametrize("name", MESHES)
+@pytest.mark.slow
 def test_packs_are_clean_by_the_judge_and_by_the_check_of_what_was_written(name):
     mesh = MESHES[name]
     out, islands = packed(mesh.text)

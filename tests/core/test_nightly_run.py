@@ -7,6 +7,8 @@ import re
 import shlex
 from pathlib import Path
 
+import pytest
+
 from quilt_cli.main import main
 from tests.core.nightly_run_samples import tube
 from tests.core.run_samples import quad
@@ -14,6 +16,7 @@ from tests.core.run_samples import quad
 PAGE = Path(__file__).parents[2] / "docs" / "nightly-run.md"
 
 
+@pytest.mark.slow
 def test_the_page_does_what_it_says(tmp_path, capsys, monkeypatch):
     text = PAGE.read_text(encoding="utf-8")
     (sheet,) = re.findall(r"```toml\n(.*?)```", text, re.DOTALL)

@@ -57,6 +57,7 @@ def read_from(out, folder, name):
 
 
 @pytest.mark.parametrize("name", FILES)
+@pytest.mark.slow
 def test_real_files_keep_all_but_the_material_of_what_lies_elsewhere(name):
     path = MODELS / name
     if not path.exists():

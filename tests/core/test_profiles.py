@@ -153,6 +153,7 @@ def test_a_profile_that_is_none_says_why(change, word):
 
 
 @pytest.mark.parametrize(("form", "ending"), [("jpeg", "jpg"), ("webp", "webp")])
+@pytest.mark.slow
 def test_colours_in_other_formats(tmp_path, capsys, form, ending):
     code, answer, out = merge(
         tmp_path, capsys, plain_device(1, 64, 4), "--format", form, "--naming", "{role}-of-{name}"

@@ -193,6 +193,7 @@ def test_one_wrong_byte_is_an_error_in_words_or_none_at_all(place, by):
         pass
 
 
+@pytest.mark.slow
 def test_what_the_artist_said_holds_when_it_is_packed(tmp_path, capsys):
     """Locks, stacks, weights, distances and presets of the project, as an operation on its document has them."""
 
@@ -228,6 +229,7 @@ def test_what_the_artist_said_holds_when_it_is_packed(tmp_path, capsys):
     assert np.allclose(found.bounds(), mine.bounds()[: found.count], atol=1e-6)
 
 
+@pytest.mark.slow
 def test_a_preset_of_the_project_is_used_and_settings_go_before_it(tmp_path, capsys):
     data = with_records(GOOD, lambda p: p.update(presets=[{"name": "tight", "settings": {"padding": 2, "effort": "quick"}}]))  # fmt: skip
     path = tmp_path / "pier.quilt"

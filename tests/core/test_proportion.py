@@ -140,6 +140,7 @@ def test_map_lines_of_an_mtl(line, name):
 
 
 @given(st.floats(0.2, 5.0), st.floats(0, 6.28), st.floats(0.1, 10), st.floats(0.2, 5))
+@pytest.mark.slow
 def test_in_shape_is_a_similarity_of_the_shape_that_was_meant(proportion, turn, scale, squeeze):
     c, s = math.cos(turn), math.sin(turn)
     linear = np.array([[[c, -s], [s, c]]]) * scale @ np.diag([squeeze, 1.0])

@@ -49,6 +49,7 @@ def known(scene):
 
 
 @pytest.mark.parametrize("path", FILES, ids=[str(p.relative_to(ROOT)) for p in FILES])
+@pytest.mark.slow
 def test_a_real_file_is_read_packed_and_clean_or_refused_with_a_word(path):
     try:
         scene = read_scene(path.name, path.read_bytes(), folder_siblings(path.parent))

@@ -85,6 +85,7 @@ def test_what_is_ignored_is_listed_with_its_reason_and_a_clean_layout_is_ready()
     assert "Nothing was found." in clean
 
 
+@pytest.mark.slow
 def test_a_long_list_says_how_many_more_there_are():
     count = MOST_ROWS + 20
     boxes = [shapely.box(0.1 + 0.002 * k, 0.1, 0.101 + 0.002 * k, 0.4) for k in range(count)]

@@ -22,7 +22,7 @@ from quilt_core.run.sheet import SheetError, read_sheet
 from quilt_core.run.store import Store
 from tests.core.run_samples import quad
 
-KILLS = int(os.environ.get("QUILT_KILLS", "4"))
+KILLS = int(os.environ.get("QUILT_KILLS", "2"))
 
 
 def sheet(*lines: str, head: str = "") -> str:
@@ -103,6 +103,7 @@ def test_a_setting_that_there_is_none_of_is_told_before_anything_runs(folder):
         assert code == 2 and what in f"{answer['error']['what']} {answer['error']['fix']}", steps
 
 
+@pytest.mark.slow
 def test_what_is_current_is_not_done_and_what_changed_says_why(folder):
     text = sheet(
         line("plates", "in/*.obj", out='"out"'), line("sum", from_='["plates"]', out='"sum"')
@@ -175,6 +176,7 @@ def test_settings_pictures_and_files_aside_are_told_apart(folder):
     assert folder.run()[1]["a"]["state"] == "current"
 
 
+@pytest.mark.slow
 def test_a_failing_line_leaves_its_result_and_the_others(folder):
     steps = (
         '{ do = "pack", size = 256, effort = "quick" }, { do = "check", padding = %d, margin = 0 }'
@@ -202,6 +204,7 @@ def test_a_failing_line_leaves_its_result_and_the_others(folder):
     assert code == 1 and rows["good"]["state"] == "current"
 
 
+@pytest.mark.slow
 def test_lines_are_forced_held_undone_and_put_back(folder):
     folder.write(s_dot_toml=sheet(line("a", "a.obj", out='"out"')), a_dot_obj=quad())
     folder.run()
@@ -344,6 +347,7 @@ def test_an_interrupted_run_goes_on_and_gives_the_same_bytes(folder, tmp_path_fa
         assert ours == theirs and ours
 
 
+@pytest.mark.slow
 def test_a_held_line_feeds_what_it_made_last(folder):
     text = sheet(line("a", "a.obj", out='"a"', hold="false"), line("b", from_='["a"]', out='"b"'))
     folder.write(s_dot_toml=text, a_dot_obj=quad())
@@ -363,6 +367,7 @@ def test_a_held_line_feeds_what_it_made_last(folder):
     assert code == 1 and "held and was never done" in rows["b"]["because"][0]
 
 
+@pytest.mark.slow
 def test_a_kept_result_that_is_gone_is_made_again_for_those_that_take_it(folder):
     text = sheet(line("a", "a.obj"), line("b", from_='["a"]', out='"b"'))
     folder.write(s_dot_toml=text, a_dot_obj=quad())

@@ -46,6 +46,7 @@ def into_cell(polygon, column, row, rng):
 
 @settings(max_examples=60, deadline=None)
 @given(st.integers(0, 10_000), st.floats(0, 2 * np.pi))
+@pytest.mark.slow
 def test_it_goes_just_as_far_as_the_padding_lets_it(seed, angle):
     rng = np.random.default_rng(seed)
     polygons = [

@@ -108,6 +108,7 @@ def test_layers_are_an_openraster_file(tmp_path, capsys):
         assert Image.open(io.BytesIO(archive.read("Thumbnails/thumbnail.png"))).size <= (256, 256)
 
 
+@pytest.mark.slow
 def test_ids_never_meet():
     assert len(np.unique(id_colours(20_000), axis=0)) == 20_000
 

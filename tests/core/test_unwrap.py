@@ -110,6 +110,7 @@ def test_a_tube_is_cut_along_one_line():
 
 
 @pytest.mark.parametrize("stretch", [1.003, 1.02, 1.08])
+@pytest.mark.slow
 def test_a_sphere_keeps_the_limit_and_needs_fewer_seams_the_more_is_allowed(stretch):
     ball = sphere()
     made = unwrap_mesh(ball, UnwrapSettings(stretch=stretch))
@@ -169,6 +170,7 @@ NASTY = {
 
 
 @pytest.mark.parametrize("name", NASTY)
+@pytest.mark.slow
 def test_every_face_gets_uvs_whatever_the_mesh(name):
     mesh = NASTY[name]
     made = unwrap_mesh(mesh, UnwrapSettings(stretch=1.05))
@@ -182,6 +184,7 @@ def test_every_face_gets_uvs_whatever_the_mesh(name):
 
 @settings(max_examples=25, deadline=None)
 @given(st.integers(0, 10_000), st.floats(0, 1.5), st.floats(0.001, 1))
+@pytest.mark.slow
 def test_no_face_is_turned_over_on_bumpy_sheets(seed, height, thin):
     rng = np.random.default_rng(seed)
     bumps = rng.normal(size=(9, 9)) * height
@@ -213,6 +216,7 @@ def test_one_piece_is_one_piece():
     judged(sphere(8), made)
 
 
+@pytest.mark.slow
 def test_the_same_mesh_gives_the_same_layout():
     one, two = (unwrap_mesh(sphere(6), NEAT) for _ in range(2))
     assert np.array_equal(one.uv, two.uv)
@@ -245,6 +249,7 @@ def test_what_uvs_are_good_for():
     )
 
 
+@pytest.mark.slow
 def test_work_that_is_stopped_keeps_what_is_flat():
     ball = sphere(30)
     told = []
@@ -342,6 +347,7 @@ def head(seed: int, uneven: bool = False) -> Mesh:
 
 
 @pytest.mark.parametrize("seed", range(3))
+@pytest.mark.slow
 def test_a_symmetric_mesh_gets_symmetric_islands(seed):
     mesh = head(seed)
     mirror = find_mirror(mesh)
@@ -363,6 +369,7 @@ def test_a_symmetric_mesh_gets_symmetric_islands(seed):
     assert ends == {frozenset(vertex[list(edge)].tolist()) for edge in ends}
 
 
+@pytest.mark.slow
 def test_what_is_not_symmetric_is_flattened_as_ever():
     mesh = head(0, uneven=True)
     assert find_mirror(mesh) is None

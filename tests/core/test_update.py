@@ -75,6 +75,7 @@ def test_what_is_new_and_what_is_gone_is_told_and_the_rest_stays():
     assert np.isnan(done.uv[3 * len(kept) :]).all()
 
 
+@pytest.mark.slow
 def test_a_finer_version_takes_its_uvs_from_the_surface():
     coarse, uv = tube(16, 4)
     fine, wanted = tube(32, 8)
@@ -108,6 +109,7 @@ def test_nasty_versions_do_no_harm():
 
 
 @pytest.mark.skipif(not ASSIMP.exists(), reason="Debian's assimp-testmodels are not installed")
+@pytest.mark.slow
 def test_a_real_file_that_was_edited_keeps_its_layout(tmp_path, capsys):
     """Debian's spider: packed, then brought in again with faces in another order, one object less and one more."""
     source = ASSIMP / "OBJ/spider.obj"

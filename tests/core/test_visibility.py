@@ -22,6 +22,7 @@ def islands(points, of):
     )
 
 
+@pytest.mark.slow
 def test_a_box_is_seen_all_over_and_its_bottom_from_below_only():
     points, of = box()
     seen = measure_visibility(islands(points, of))
@@ -38,6 +39,7 @@ def test_a_box_is_seen_all_over_and_its_bottom_from_below_only():
     assert proposals(seen, np.full(6, 0.5)) == ()
 
 
+@pytest.mark.slow
 def test_what_lies_within_is_never_seen_but_alone():
     outer, of_outer = box()
     inner, of_inner = box(0.5)
@@ -57,6 +59,7 @@ def test_what_lies_within_is_never_seen_but_alone():
     assert measure_visibility(islands(turned, of_outer), Views(both_sides=True)).share.min() == 1.0
 
 
+@pytest.mark.slow
 def test_from_above_and_from_cameras():
     points, of = box()
     above = measure_visibility(islands(points, of), Views("above"))
@@ -74,6 +77,7 @@ def test_from_above_and_from_cameras():
         Views("below")
 
 
+@pytest.mark.slow
 def test_the_floor_of_a_pit_is_seen_through_its_mouth():
     points = pit(1.0, 3.0)
     of = (points[..., 2].max(axis=1) > 0).astype(int)
@@ -97,6 +101,7 @@ def test_islands_without_area_or_number_do_no_harm():
         measure_visibility(islands(ball, 0 * of), tell=lambda done: False)
 
 
+@pytest.mark.slow
 def test_the_command_tells_what_is_never_seen(tmp_path, capsys):
     outer, inner = box()[0], box(0.5)[0]
     rows = np.concatenate([outer, inner]).reshape(-1, 3)
@@ -122,6 +127,7 @@ def test_the_command_tells_what_is_never_seen(tmp_path, capsys):
     assert main(["visibility", str(path), "--views", "cameras", "--cameras", "0,0"]) == 2
 
 
+@pytest.mark.slow
 def test_a_room_is_seen_from_within_by_those_who_stand_near():
     # A closed room of 4 m whose walls face inward: nobody outside sees them, whoever stands 1 to 2 m off does.
     room = islands(box(4.0, inward=True)[0], np.zeros(12, np.int64))

@@ -13,6 +13,7 @@ from studio.actions.people.invite import new_account
 from studio.actions.project.create_project import create_project
 from studio.models import Membership, Project
 from tests.core.meshes import QUAD_OBJ, plain_glb
+from tests.core.painted import plain_device
 
 GOOD = "a lamp over the quiet harbour"
 JSON = "application/json"
@@ -113,3 +114,13 @@ def people(project):
             Membership.objects.create(project=project, user=user, role=name)
         out[name] = logged_in(name)
     return out
+
+
+@pytest.fixture
+def painted(send, atlas):
+    """Two painted files, laid out as they came."""
+    assert (
+        send(one__glb=plain_device(1, 64, 3), two__glb=plain_device(2, 128, 4)).status_code == 201
+    )
+    atlas.refresh_from_db()
+    return atlas

@@ -10,3 +10,8 @@ def job_of(answer, state=Job.DONE):
     job = Job.objects.get(pk=answer.json()["id"])
     assert job.state == state, job.error
     return job
+
+
+def packed(act, atlas):
+    job_of(act(atlas, "pack", padding=8, margin=4, effort="quick"))
+    atlas.refresh_from_db()

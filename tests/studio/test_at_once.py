@@ -21,7 +21,7 @@ import pytest
 pytestmark = pytest.mark.slow
 
 ROOT = Path(__file__).resolve().parents[2]
-KILLS = int(os.environ.get("QUILT_KILLS", "6"))
+KILLS = int(os.environ.get("QUILT_KILLS", "4"))
 OVER = ("done", "failed", "cancelled")
 
 

@@ -48,6 +48,7 @@ def export(act, client, atlas):
     return zipfile.ZipFile(io.BytesIO(client.get(f"/api/jobs/{job.pk}/download/").content))
 
 
+@pytest.mark.slow
 def test_objects_go_to_a_new_atlas_with_all_that_was_said_of_them(gathered, post, act, client):
     one, two, three = ids(gathered.pk)
     act(gathered, "control", islands=[0, 1], bundle=True)
@@ -77,6 +78,7 @@ def test_objects_go_to_a_new_atlas_with_all_that_was_said_of_them(gathered, post
     assert ids(lamp) == [two, three]
 
 
+@pytest.mark.slow
 def test_objects_are_let_go_come_back_and_atlases_are_deleted(gathered, post, act, client):
     one, two, three = ids(gathered.pk)
     lamp = post(f"projects/{gathered.project_id}/atlases", name="lamp", objects=[two]).json()[
@@ -130,6 +132,7 @@ def test_a_job_on_one_atlas_lets_the_other_be_edited(gathered, post, act):
     assert act(gathered, "undo").status_code == 409, "that would change the atlas that is packed"
 
 
+@pytest.mark.slow
 def test_two_atlases_are_written_into_one_set_of_files(gathered, post, act, client):
     _, two, _ = ids(gathered.pk)
     lamp = Atlas.objects.get(
@@ -173,6 +176,7 @@ def channelled(client, project, atlas):
     return atlas
 
 
+@pytest.mark.slow
 def test_objects_are_laid_out_from_another_channel_and_written_to_a_third(channelled, act, client):
     objects = ids(channelled.pk)
     answer = act(channelled, "channel", objects=objects, source=1, target=3)
@@ -198,6 +202,7 @@ def test_objects_are_laid_out_from_another_channel_and_written_to_a_third(channe
     assert [(row["channel"], row["target"]) for row in rows] == [(0, 0), (0, 0)]
 
 
+@pytest.mark.slow
 def test_one_object_lies_in_two_atlases_by_two_channels(channelled, act, client):
     one, two = ids(channelled.pk)
     url = f"/api/projects/{channelled.project_id}/atlases/"
@@ -308,6 +313,7 @@ def test_islands_are_let_go_and_come_back_with_their_object(board, part, client)
     assert part(f"atlases/{board.pk}/islands", source=board.pk, islands=[0]).status_code == 400
 
 
+@pytest.mark.slow
 def test_parts_are_written_with_a_material_each(board, part, client, act):
     made = part(f"projects/{board.project_id}/atlases", name="trim", source=board.pk, islands=[1])
     trim = Atlas.objects.get(pk=made.json()["atlas"])

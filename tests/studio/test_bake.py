@@ -42,6 +42,7 @@ def shares(result):
     return [row["share"] for row in rows(result)]
 
 
+@pytest.mark.slow
 def test_pairs_are_baked_and_their_maps_are_there(pair, act, client):
     job = job_of(act(pair, "bake", maps=["normal", "height", "id"], width=128, distance=0.05))
     assert job.state == Job.DONE, job.error
@@ -80,6 +81,7 @@ def test_objects_onto_themselves_and_what_cannot_be_done(pair, act):
     assert act(pair, "bake", maps=[]).status_code == 400
 
 
+@pytest.mark.slow
 def test_what_nobody_sees_is_told_with_weights_that_change_nothing_by_themselves(send, atlas, act):
     outer, inner = box()[0], box(0.5)[0]
     uv = each_apart(outer)
@@ -110,6 +112,7 @@ def test_what_nobody_sees_is_told_with_weights_that_change_nothing_by_themselves
     assert act(atlas, "visibility", views="below").status_code == 400
 
 
+@pytest.mark.slow
 def test_never_seen_islands_of_one_shape_may_be_stacked(send, atlas, act):
     outer, inner = box()[0], box(0.5)[0]
     uv = each_apart(outer)
@@ -125,6 +128,7 @@ def test_never_seen_islands_of_one_shape_may_be_stacked(send, atlas, act):
     assert job_of(act(atlas, "visibility")).result["atlases"][0]["stacks"] == []
 
 
+@pytest.mark.slow
 def test_looks_from_places_and_from_near(send, atlas, act):
     room = surface(box(4.0, inward=True)[0], uv=each_apart(box()[0]))
     assert send(c__glb=glb(Room=room)).status_code == 201
@@ -143,6 +147,7 @@ def test_looks_from_places_and_from_near(send, atlas, act):
     assert refused.status_code == 400 and "camera" in refused.json()["what"]
 
 
+@pytest.mark.slow
 def test_the_fine_mesh_and_the_difference_are_there(pair, act, client):
     job = job_of(act(pair, "bake", maps=["normal"], width=128, distance=0.05))
     (off,) = job.result["difference"]
@@ -161,6 +166,7 @@ def test_the_fine_mesh_and_the_difference_are_there(pair, act, client):
     assert client.get(f"/api/jobs/{itself.pk}/high-poly/").status_code == 404
 
 
+@pytest.mark.slow
 def test_painted_distances_and_those_of_single_objects_hold(pair, act, client):
     def missed(**more):
         job = job_of(act(pair, "bake", maps=["normal"], width=128, distance=0.05, **more))
@@ -184,6 +190,7 @@ def test_painted_distances_and_those_of_single_objects_hold(pair, act, client):
     assert missed() == 0
 
 
+@pytest.mark.slow
 def test_rays_from_shells_and_files_of_32_bits(send, atlas, act, client):
     low, high = plane(2), plane(20, lambda x, y: 0.3 + 0 * x)
     grown = surface(low.points + (0, 0, 0.4))

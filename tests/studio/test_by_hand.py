@@ -66,6 +66,7 @@ def test_islands_are_moved_by_what_is_done_to_them(gathered, act):
     assert act(gathered, "move", islands=[0], moves=[[0] * 6]).status_code == 400, "no area"
 
 
+@pytest.mark.slow
 def test_islands_settle_on_what_is_in_their_way(squares, act, client):
     act(squares, "control", islands=[0], lock_place=True)
     assert act(squares, "slide-to-contact", islands=[2], direction="left").status_code == 200
@@ -149,6 +150,7 @@ def test_a_full_sheet_has_no_free_spot(send, atlas, act):
     assert (state_of(atlas).placements == identity(2)).all()
 
 
+@pytest.mark.slow
 def test_islands_are_fitted_into_a_region(squares, act, client):
     region = [[900, 900], [1250, 1250]]
     started = act(squares, "pack-here", islands=[1, 3], tile=1001, region=region)
@@ -181,6 +183,7 @@ def test_what_finds_no_place_leaves_the_sheet_so_that_nothing_lies_on_it(send, a
     assert figures["side_table"] == unplaced.sum()
 
 
+@pytest.mark.slow
 def test_all_are_taken_in_until_the_gaps_are_right(squares, act, client):
     act(squares, "move", verb="move", islands=[1], moves=[[1, 0, 22 / PX, 0, 1, 0]])
     before = boxes_of(squares)

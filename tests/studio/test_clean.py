@@ -79,6 +79,7 @@ def test_a_project_is_renamed_deleted_and_brought_back(client, gathered):
     assert client.get(f"/api/revisions/{gathered.head_id}/").status_code == 200, "as it was"
 
 
+@pytest.mark.slow
 def test_only_what_nothing_refers_to_is_cleared(client, gathered, act, age, capsys):
     act(gathered, "pack", effort="quick", seconds=1)
     act(gathered, "export")
@@ -158,6 +159,7 @@ def test_a_project_is_forgotten_after_a_week_unless_it_is_at_work(gathered, age,
         assert files() == set()
 
 
+@pytest.mark.slow
 def test_a_copy_of_a_project_is_as_it_is_and_goes_its_own_way(client, gathered, act, age):
     act(gathered, "pack", effort="quick", seconds=1)
     act(gathered, "control", islands=[1], weight=2)

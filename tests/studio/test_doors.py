@@ -60,6 +60,7 @@ def test_the_page_loads_only_its_own_scripts(db):
     assert "frame-ancestors 'none'" in policy
 
 
+@pytest.mark.slow
 def test_the_web_process_loads_no_compiled_loops():
     """They take a second and much memory to load, and belong to the worker."""
     code = "import sys, django; django.setup(); import studio.api.urls; from quilt_core.operations.registry import OPERATIONS as o; [one.settings for one in o.values() if one.pace == 'moment']; print('numba' in sys.modules)"

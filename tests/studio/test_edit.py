@@ -83,6 +83,7 @@ def test_a_join_takes_the_cut_back_and_undo_goes_step_by_step(act, sheet, client
         assert load_layout(sheet.head).islands.count == count
 
 
+@pytest.mark.slow
 def test_what_is_moved_and_locked_stays_so_through_an_edit(act, sheet):
     answer = act(sheet, "move", islands=[0], placements=[[0.5, 0, 0.4, 0, 0.5, 0.3]])
     assert answer.status_code == 200, answer.content
@@ -114,6 +115,7 @@ def test_of_two_that_are_joined_the_larger_one_stays_with_what_was_said_of_it(ac
     np.testing.assert_allclose(step[2:], 0.0, atol=1e-12)
 
 
+@pytest.mark.slow
 def test_islands_by_number_are_eased_straightened_and_projected(act, sheet):
     bent = edit(act, sheet, "move vertices", objects=[
         {"id": objects(sheet)["Sheet"], "corners": [4 * 5 + 2]}
@@ -217,6 +219,7 @@ f 1/1 2/2 3/3 4/4\nf 5/5 6/6 7/7 8/8
 """.encode()
 
 
+@pytest.mark.slow
 def test_vertices_are_welded_for_the_layout_only(act, send, atlas, client):
     assert send(halves__obj=two_in_one(0.001)).status_code == 201
     atlas.refresh_from_db()
@@ -237,6 +240,7 @@ def test_vertices_are_welded_for_the_layout_only(act, send, atlas, client):
     assert load_layout(atlas.head).members[0].base.weld == 0.001
 
 
+@pytest.mark.slow
 def test_the_layout_of_a_part_comes_to_all_that_are_alike(act, send, atlas):
     row = "o Row\n" + "".join(
         f"v {i} {(0, 0.3, 0.1)[i % 3]} {j}\n" for j in range(2) for i in range(10)

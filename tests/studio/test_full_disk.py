@@ -82,6 +82,7 @@ STEPS = {
 
 
 @pytest.mark.parametrize("step", STEPS)
+@pytest.mark.slow
 def test_a_full_database_refuses_in_words_and_nothing_is_half_written(step, gathered, client):
     before = counts(gathered)
     with full_database():
@@ -110,6 +111,7 @@ JOBS = {
 
 
 @pytest.mark.parametrize("kind", JOBS)
+@pytest.mark.slow
 def test_a_job_that_finds_no_room_for_its_files_fails_in_words(kind, gathered, act, monkeypatch):
     layout = read_state(gathered.head).islands.tobytes()
     with full_storage(monkeypatch):

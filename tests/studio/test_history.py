@@ -78,6 +78,7 @@ def some_action(rng, act, client, atlas):
 
 
 @pytest.mark.parametrize("seed", [1, 2, 3])
+@pytest.mark.slow
 def test_a_hundred_actions_with_undo_and_redo_in_any_order_end_at_the_same_bits(
     gathered, act, client, monkeypatch, seed
 ):
@@ -111,6 +112,7 @@ def test_a_hundred_actions_with_undo_and_redo_in_any_order_end_at_the_same_bits(
     assert len(made) >= 9, made
 
 
+@pytest.mark.slow
 def test_two_clients_edit_at_once_and_each_hears_the_truth(gathered, act, client, monkeypatch):
     """200 edits of two clients that look at the project now and then only."""
     monkeypatch.setattr("studio.jobs.queue.start_measure", lambda *_: None)
@@ -154,6 +156,7 @@ def test_two_clients_edit_at_once_and_each_hears_the_truth(gathered, act, client
     assert Change.objects.filter(verb__in=["weight", "house density"]).count() == kept
 
 
+@pytest.mark.slow
 def test_an_edit_is_rebased_on_what_it_does_not_touch_and_refused_with_a_word_else(gathered, act):
     seen = step_of(gathered)
     act(gathered, "control", islands=[0], weight=2)
@@ -200,6 +203,7 @@ def test_when_two_changes_meet(one, two, together):
     assert meet(two, one) is together
 
 
+@pytest.mark.slow
 def test_steps_are_listed_named_and_gone_to(gathered, act, client):
     url = f"/api/projects/{gathered.project_id}/history/"
     act(gathered, "even-out", density=300)
@@ -284,6 +288,7 @@ def move(atlas, island, rng):
     atlas.refresh_from_db()
 
 
+@pytest.mark.slow
 def test_a_move_of_one_of_ten_thousand_islands_costs_little_and_any_step_opens(many):
     """Bars: less than 2 kB for a move, less than 20 MB for 1,000 of them."""
     rng = np.random.default_rng(3)
@@ -341,6 +346,7 @@ def test_an_edit_that_changes_nothing_is_no_step(gathered, act):
     assert step_of(gathered) == before
 
 
+@pytest.mark.slow
 def test_a_long_history_is_listed_in_its_order(project):
     for k in range(300):
         edit_settings(
@@ -359,6 +365,7 @@ def test_a_long_history_is_listed_in_its_order(project):
     assert project.house_density == 260
 
 
+@pytest.mark.slow
 def test_measurements_of_old_steps_are_forgotten_and_made_again(gathered, act):
     for k in range(16):
         act(gathered, "even-out", density=100 + k)

@@ -43,6 +43,7 @@ def pack(act, atlas, **more):
     return act(atlas, "pack", size="512x512", effort="quick", **more)
 
 
+@pytest.mark.slow
 def test_even_out_then_pack_then_undo_and_redo(gathered, act, client):
     act(gathered, "project", "patch", house_density=300)
     assert act(gathered, "even-out").status_code == 202
@@ -321,6 +322,7 @@ def test_a_slow_worker_that_was_taken_for_dead_says_nothing_any_more(gathered):
     assert job.message == ""
 
 
+@pytest.mark.slow
 def test_the_export_reads_back_as_the_layout_that_was_packed(gathered, act, client):
     act(gathered, "even-out", density="average")
     pack(act, gathered)
@@ -368,6 +370,7 @@ def test_a_picture_by_address_has_bounds(gathered, client):
     assert image.size == (4096, 1024)
 
 
+@pytest.mark.slow
 def test_the_schema_is_there_and_the_client_s_copy_is_current(client, db):
     from pathlib import Path
 
@@ -427,6 +430,7 @@ def test_two_meshes_that_share_a_data_file_keep_it_apart_when_they_change(send, 
     assert len(measure(islands, identity(2), 512, 512).overlaps.pairs) == 0
 
 
+@pytest.mark.slow
 def test_proportions_and_tolerance_are_said_by_the_user(gathered, act, client, send):
     first = client.get(f"/api/revisions/{gathered.head_id}/").json()["objects"][0]
     assert (first["proportion"], first["said"], first["suggested"]) == (1.0, False, None)
@@ -454,6 +458,7 @@ def test_proportions_and_tolerance_are_said_by_the_user(gathered, act, client, s
     assert [s.uv_tolerance for s in Source.objects.order_by("pk")] == [1e-5, 1e-5, 0.001]
 
 
+@pytest.mark.slow
 def test_files_of_one_name_are_all_there_and_none_is_lost(client, project, atlas, act):
     from django.core.files.uploadedfile import SimpleUploadedFile
 

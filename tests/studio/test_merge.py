@@ -17,21 +17,7 @@ from studio.state import read_state
 from tests.core.merge_samples import MTL, OBJ
 from tests.core.painted import GlbMaker, paint, plain_device, plates, png
 from tests.studio.conftest import step_of
-from tests.studio.merge_samples import job_of
-
-
-@pytest.fixture
-def painted(send, atlas):
-    assert (
-        send(one__glb=plain_device(1, 64, 3), two__glb=plain_device(2, 128, 4)).status_code == 201
-    )
-    atlas.refresh_from_db()
-    return atlas
-
-
-def packed(act, atlas):
-    job_of(act(atlas, "pack", padding=8, margin=4, effort="quick"))
-    atlas.refresh_from_db()
+from tests.studio.merge_samples import job_of, packed
 
 
 def glb_json(data):
@@ -59,6 +45,7 @@ def test_the_shelf_tells_materials_and_what_merging_would_change(client, painted
     assert client.get("/api/atlases/999999/materials/").status_code == 404
 
 
+@pytest.mark.slow
 def test_pictures_come_to_the_present_layout_and_the_files_back_in_a_zip(act, painted, client):
     packed(act, painted)
     head = painted.head_id
@@ -96,6 +83,7 @@ def test_pictures_come_to_the_present_layout_and_the_files_back_in_a_zip(act, pa
     assert len(state.placements) == 7
 
 
+@pytest.mark.slow
 def test_a_preview_is_small_and_has_no_files(act, painted, client):
     packed(act, painted)
     job = job_of(act(painted, "merge", preview=True))
@@ -104,6 +92,7 @@ def test_a_preview_is_small_and_has_no_files(act, painted, client):
     assert client.get(f"/api/jobs/{job.pk}/download/").status_code == 404
 
 
+@pytest.mark.slow
 def test_what_cannot_be_carried_over_says_why(act, painted, send, atlas):
     for bad in (
         {"width": 8},
@@ -117,6 +106,7 @@ def test_what_cannot_be_carried_over_says_why(act, painted, send, atlas):
     assert aside.result["report"]["groups"]
 
 
+@pytest.mark.slow
 def test_each_tile_gets_its_pictures(act, painted, client):
     tiles = [
         {"number": 1001, "width": 256, "height": 256},
@@ -137,6 +127,7 @@ def test_each_tile_gets_its_pictures(act, painted, client):
         assert [m["name"] for m in doc["materials"]] == ["set 1001", "set 1002"]
 
 
+@pytest.mark.slow
 def test_parts_of_an_object_lie_in_two_atlases(act, painted, client):
     packed(act, painted)
     made = client.post(
@@ -169,6 +160,7 @@ def test_parts_of_an_object_lie_in_two_atlases(act, painted, client):
     assert {tuple(sorted(m)) for m in materials(job)} == {("Small_parts", "props_A")}
 
 
+@pytest.mark.slow
 def test_an_obj_in_folders_finds_its_pictures(act, send, atlas, client):
     rng = np.random.default_rng(2)
     wood, wool = (png(rng.integers(0, 256, (n, n, 3), np.uint8)) for n in (32, 16))
@@ -191,6 +183,7 @@ def test_an_obj_in_folders_finds_its_pictures(act, send, atlas, client):
         assert "textures/atlas_baseColor.png" in archive.namelist()
 
 
+@pytest.mark.slow
 def test_profiles_are_kept_and_used(act, painted, client):
     url = f"/api/projects/{painted.project_id}/profiles/"
     told = client.get(url).json()
@@ -227,6 +220,7 @@ def upload(client, url, name, data, **more):
     return client.post(url, {"file": file, **more} if more.pop("one", False) else {"files": file})
 
 
+@pytest.mark.slow
 def test_pictures_are_given_renamed_and_taken_back(act, send, atlas, client):
     rng = np.random.default_rng(2)
     wood = png(rng.integers(0, 256, (32, 32, 3), np.uint8))
@@ -291,6 +285,7 @@ def test_a_numbered_set_that_is_dropped_is_one_picture(send, atlas, client):
     assert GivenTexture.objects.last().tiles == [0, 0, 2, 1]
 
 
+@pytest.mark.slow
 def test_picture_sets_are_drawn_for_each_tile(act, painted, client):
     packed(act, painted)
     carried = job_of(act(painted, "merge", width=64))
@@ -318,6 +313,7 @@ def test_picture_sets_are_drawn_for_each_tile(act, painted, client):
         assert act(painted, "textures", **bad).status_code == 400
 
 
+@pytest.mark.slow
 def test_the_shelf_tells_what_shrinks_and_what_would_be_better_apart(act, send, atlas, client):
     def card(name, alpha, size):
         maker = GlbMaker()
@@ -355,12 +351,13 @@ def test_the_shelf_tells_what_shrinks_and_what_would_be_better_apart(act, send, 
     assert client.get(f"/api/atlases/{atlas.pk}/materials/").json()["suggestions"] == []
 
 
+@pytest.mark.slow
 def test_uv_channels_are_edited_in_all_files_that_are_written(act, painted, send, client):
     assert send(box__obj=OBJ.encode(), box__mtl=MTL.encode()).status_code == 201
     packed(act, painted)
     edits = ["copy 1=2", "delete 5"]
     for verb in ("export", "merge"):
-        more = {"width": 64} if verb == "merge" else {}
+        more = {"width": 64} if verb == "merge" else {"layout_only": True}
         job = job_of(act(painted, verb, edits=edits[:1], **more))
         assert any("box.obj: an OBJ has one UV channel" in note for note in job.result["notes"])
         body = b"".join(client.get(f"/api/jobs/{job.pk}/download/"))
@@ -377,12 +374,13 @@ def test_uv_channels_are_edited_in_all_files_that_are_written(act, painted, send
             for info in m["pbrMetallicRoughness"].values()
             if isinstance(info, dict)
         )
-    lost = job_of(act(painted, "export", edits=edits[1:]))
+    lost = job_of(act(painted, "export", edits=edits[1:], layout_only=True))
     assert sum("stay as they are" in note for note in lost.result["notes"]) == 2
     for bad in ("copy 1=1", "copy 1", "x 1"):
         assert act(painted, "export", edits=[bad]).status_code == 400
 
 
+@pytest.mark.slow
 def test_objects_are_shared_out_as_planned(act, send, atlas, client):
     files = {f"d{k}__glb": plain_device(10 * k + 1, 64) for k in range(3)}
     assert send(**files).status_code == 201

@@ -113,6 +113,7 @@ def exported(client, act, atlas):
 
 
 @pytest.mark.parametrize("density", ["equal", "keep"])
+@pytest.mark.slow
 def test_a_pack_is_the_same_to_the_bit(client, act, pipes, tmp_path, capsys, density):
     told = on_files(
         tmp_path, capsys, "pack", "out", tmp_path / "pipes.obj", density=density, **PACK
@@ -124,6 +125,7 @@ def test_a_pack_is_the_same_to_the_bit(client, act, pipes, tmp_path, capsys, den
     assert exported(client, act, pipes)["pipes.obj"] == (tmp_path / "out/pipes.obj").read_bytes()
 
 
+@pytest.mark.slow
 def test_what_is_unwrapped_has_the_same_figures(act, pipes, tmp_path, capsys):
     told = on_files(
         tmp_path, capsys, "unwrap", "flat", tmp_path / "pipes.obj", which="all", stretch=1.1
@@ -136,6 +138,7 @@ def test_what_is_unwrapped_has_the_same_figures(act, pipes, tmp_path, capsys):
     assert len(told["objects"]) == 3
 
 
+@pytest.mark.slow
 def test_findings_visibility_and_limits_are_the_same(client, act, pipes, tmp_path, capsys):
     on_files(tmp_path, capsys, "pack", "out", tmp_path / "pipes.obj", density="equal", **PACK)
     on_atlas(act, pipes, "pack", density="equal", size="512x512", **PACK)
@@ -153,6 +156,7 @@ def test_findings_visibility_and_limits_are_the_same(client, act, pipes, tmp_pat
         assert ours["share"] == theirs["share"] and ours["weight"] == theirs["weight"]
 
 
+@pytest.mark.slow
 def test_textures_are_the_same_picture(client, act, send, atlas, tmp_path, capsys):
     (tmp_path / "lamp.glb").write_bytes(plain_device(1, 64, 4))
     assert send(lamp__glb=plain_device(1, 64, 4)).status_code == 201
@@ -195,6 +199,7 @@ def test_evening_out_is_the_same_to_the_bit(client, act, pipes, tmp_path, capsys
     assert exported(client, act, pipes)["pipes.obj"] == (tmp_path / "even/pipes.obj").read_bytes()
 
 
+@pytest.mark.slow
 def test_what_an_atlas_holds_and_what_would_do_are_the_same(client, act, pipes, tmp_path, capsys):
     on_atlas(act, pipes, "pack", density="equal", size="512x512", **PACK)
     packed = tmp_path / "packed.obj"
@@ -227,6 +232,7 @@ def twins(send, atlas, tmp_path):
     return atlas
 
 
+@pytest.mark.slow
 def test_copies_and_edits_have_the_same_figures(act, twins, tmp_path, capsys):
     told = on_files(tmp_path, capsys, "copy-layout", "copied", tmp_path / "twins.obj", source="one")
     found = on_atlas(act, twins, "copy-layout", source="one").result
@@ -247,6 +253,7 @@ def test_copies_and_edits_have_the_same_figures(act, twins, tmp_path, capsys):
     ]
 
 
+@pytest.mark.slow
 def test_maps_and_merged_textures_are_the_same_picture(client, act, send, atlas, tmp_path, capsys):
     assert send(lamp__glb=plain_device(1, 64, 4)).status_code == 201
     on_atlas(act, atlas, "pack", size="512x512", **PACK)
@@ -275,6 +282,7 @@ def images(data):
         }
 
 
+@pytest.mark.slow
 def test_a_step_of_a_run_sheet_is_the_command(pipes, tmp_path, capsys):
     on_files(tmp_path, capsys, "pack", "out", tmp_path / "pipes.obj", density="equal", **PACK)
     settings = ", ".join(
@@ -303,6 +311,7 @@ def test_a_setting_that_nobody_hears_is_refused(act, pipes):
 
 
 @pytest.mark.parametrize("name", CHANGED)
+@pytest.mark.slow
 def test_a_project_file_is_changed_as_the_atlas_is(
     request, transactional_db, client, act, tmp_path, capsys, name
 ):
@@ -344,6 +353,7 @@ def test_stacks_are_the_same(act, twins, tmp_path, capsys):
     assert found["candidates"] == told["candidates"] and told["candidates"]
 
 
+@pytest.mark.slow
 def test_a_newer_file_gets_the_same_layout(client, act, pipes, tmp_path, capsys):
     """Faces in another order and a bent vertex: the same UVs on the same faces, and the same figures."""
     rows = (tmp_path / "pipes.obj").read_text().splitlines()
@@ -376,6 +386,7 @@ def test_channels_are_told_the_same(client, act, send, atlas, tmp_path, capsys):
     assert [row["objects"] for row in found["listed"]] == [row["objects"] for row in told["listed"]]
 
 
+@pytest.mark.slow
 def test_a_report_says_the_same(client, act, pipes, tmp_path, capsys):
     on_atlas(act, pipes, "pack", density="equal", size="512x512", **PACK)
     path = tmp_path / "yard.quilt"

@@ -122,6 +122,7 @@ def test_units_that_cannot_be_are_refused(unit, client, project):
     assert client.post(f"/api/projects/{project.pk}/files/", body).status_code == 400
 
 
+@pytest.mark.slow
 def test_the_demo_is_loaded_once(transactional_db, capsys):
     call_command("load_demo")
     call_command("load_demo")
@@ -175,6 +176,7 @@ def test_house_densities_that_cannot_be_are_refused(body, client, project):
     assert answer.json()["where"] in body
 
 
+@pytest.mark.slow
 def test_a_taken_port_is_told():
     import socket
 

@@ -60,6 +60,7 @@ def sheet(send, act, atlas, client):
     return Sheet()
 
 
+@pytest.mark.slow
 def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atlas, client):
     assert act(atlas, "export").status_code == 202
     line = sheet.remember()
@@ -98,6 +99,7 @@ def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atla
     assert sheet.change(line["id"], hold=True).json()["state"] == "held"
 
 
+@pytest.mark.slow
 def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act, atlas):
     line = sheet.remember()
     assert sheet.run(line["id"]).state == Job.DONE
@@ -122,6 +124,7 @@ def test_a_line_that_breaks_the_rules_fails_and_puts_the_layout_back(sheet, act,
     assert sheet.lines()[0]["state"] == "out of date"
 
 
+@pytest.mark.slow
 def test_steps_with_nothing_to_do_pass_and_settings_of_any_shape_are_told(sheet, act, atlas):
     line = sheet.remember("Hof “Süd” 🏮\n")
     flatten = {"do": "unwrap", "settings": {}}
@@ -215,6 +218,7 @@ def test_a_sheet_that_is_none_of_the_project_s_is_refused(sheet, client, atlas, 
     assert row["steps"][0]["settings"]["angle"] == 50
 
 
+@pytest.mark.slow
 def test_the_command_line_does_what_the_application_does(
     sheet, client, atlas, act, tmp_path, capsys
 ):
@@ -245,6 +249,7 @@ def test_the_command_line_does_what_the_application_does(
     assert list((tmp_path / "build").rglob("yard.obj"))
 
 
+@pytest.mark.slow
 def test_results_are_stepped_through_and_taken(sheet, act, atlas, client):
     line = sheet.remember()["id"]
     atlas.refresh_from_db()
@@ -340,6 +345,7 @@ LINE = [
 ]  # fmt: skip
 
 
+@pytest.mark.slow
 def test_a_line_of_several_atlases(two, sheet, client, atlas):
     ids, line = two
     steps = [step for step in LINE if step["do"] != "textures"] + [
@@ -381,6 +387,7 @@ def test_a_line_of_several_atlases(two, sheet, client, atlas):
     assert again["atlases"] == list(ids)
 
 
+@pytest.mark.slow
 def test_a_line_of_objects_in_a_channel(two, sheet, client, atlas, tmp_path):
     (first, second), line = two
     steps = [{"do": "unwrap", "settings": {"which": "all"}}, LINE[1], LINE[-1]]

@@ -42,6 +42,7 @@ def plates(send, atlas, act):
     return atlas
 
 
+@pytest.mark.slow
 def test_a_bake_of_many_tiles_is_the_same_in_parts(plates, act, monkeypatch):
     given = {"maps": ["normal", "occlusion", "height"], "width": 64, "rays": 16, "distance": 0.05}
     alone = job_of(act(plates, "bake", **given))
@@ -59,6 +60,7 @@ def test_a_bake_of_many_tiles_is_the_same_in_parts(plates, act, monkeypatch):
     assert not rehearsal._KEPT_CASE, "nothing is held once it is done"
 
 
+@pytest.mark.slow
 def test_parts_are_no_jobs_of_their_own_for_the_user(plates, act, client, monkeypatch):
     monkeypatch.setattr(rehearsal, "MANY_TEXELS", 0)
     job = job_of(act(plates, "bake", maps=["normal"], width=64))
@@ -67,6 +69,7 @@ def test_parts_are_no_jobs_of_their_own_for_the_user(plates, act, client, monkey
     assert "bake part" not in [row["kind"] for row in told]
 
 
+@pytest.mark.slow
 def test_tiles_come_back_to_the_bit(plates, monkeypatch, act):
     seen = []
     monkeypatch.setattr(rehearsal, "MANY_TEXELS", 0)
@@ -136,6 +139,7 @@ def test_parts_that_have_not_begun_are_ended_with_the_whole(whole, monkeypatch):
     assert job.cancel == "drop"
 
 
+@pytest.mark.slow
 def test_the_run_sheet_is_one_job_and_lines_of_an_atlas_wait_for_each_other(send, act, atlas, client):  # fmt: skip
     assert send(yard__obj=obj_file(("crate", 0, 1), ("bench", 9, 2))).status_code == 201
     assert act(atlas, "pack", effort="quick", padding=8, margin=4).status_code == 202
@@ -162,6 +166,7 @@ def test_the_run_sheet_is_one_job_and_lines_of_an_atlas_wait_for_each_other(send
     assert client.post(sheet, {"lines": [lines[0], 9999]}, content_type="application/json").status_code == 400  # fmt: skip
 
 
+@pytest.mark.slow
 def test_a_line_whose_atlas_is_busy_is_told_and_left(send, act, atlas, client):
     assert send(yard__obj=obj_file(("crate", 0, 1))).status_code == 201
     assert act(atlas, "pack", effort="quick").status_code == 202

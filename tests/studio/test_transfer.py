@@ -38,6 +38,7 @@ def brought_in(client, data):
     return client.post("/api/project-files/", {"file": SimpleUploadedFile("p.quilt", data)})
 
 
+@pytest.mark.slow
 def test_a_project_comes_out_as_it_went_in(worked, client, act):
     data = saved(client, worked.project_id)
     # Numbers of another installation are others: rows come before those that come in.
@@ -95,6 +96,7 @@ def test_it_goes_out_again_as_it_came_in(worked, client):
     assert all(one[name] == two[name] for name in one)
 
 
+@pytest.mark.slow
 def test_a_draft_of_an_unwrap_is_kept_in_the_copy(send, atlas, act, client):
     """What it tells of objects by their numbers is about those of the copy."""
     bare = b"o Crate\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nf 1 2 3 4\n"
@@ -112,6 +114,7 @@ def test_a_draft_of_an_unwrap_is_kept_in_the_copy(send, atlas, act, client):
     assert len(read_state(here.head).islands) == 1
 
 
+@pytest.mark.slow
 def test_what_the_command_line_adds_is_a_step_in_the_application(worked, client, tmp_path):
     path = tmp_path / "pier.quilt"
     path.write_bytes(saved(client, worked.project_id))

@@ -95,6 +95,7 @@ def test_writers_of_a_process_take_turns_and_nobody_waits_for_many_rounds(other)
         assert max(b - a for a, b in zip(mine, mine[1:], strict=False)) < 45
 
 
+@pytest.mark.slow
 def test_a_writer_of_another_process_is_waited_for_and_its_death_lets_others_in(other):
     name = other["default"].settings_dict["NAME"]
     for seconds, end in ((0.4, 1001), (60, 1002)):
@@ -149,6 +150,7 @@ def test_few_requests_are_answered_at_once(settings):
     assert len(most) == 12 and max(most) == 2
 
 
+@pytest.mark.slow
 def test_what_is_kept_in_memory_is_what_the_rows_say(act, gathered):
     moves = []
     for k in range(4):
@@ -225,6 +227,7 @@ print((psutil.Process().memory_info().rss - before) / 100 / 480_000)
 
 
 @pytest.mark.skipif(not sys.platform.startswith("linux"), reason="glibc's own call")
+@pytest.mark.slow
 def test_large_blocks_go_back_to_the_system_once_they_are_free():
     def held(given):
         command = [sys.executable, "-c", HEAPS, given]

@@ -44,6 +44,7 @@ def test_gathering_says_which_objects_need_it(client, bare):
     assert rows["Float"]["unflattened"] == 4
 
 
+@pytest.mark.slow
 def test_one_request_flattens_all_that_need_it_at_the_house_density(act, bare, client):
     job = flatten(act, bare)
     assert {row["object"]: row["islands"] for row in job.result["objects"]} == {
@@ -62,6 +63,7 @@ def test_one_request_flattens_all_that_need_it_at_the_house_density(act, bare, c
     assert figures["unflattened"] == 0
 
 
+@pytest.mark.slow
 def test_undo_gives_the_bare_objects_back(act, bare):
     before = bare.head_id
     flatten(act, bare)
@@ -80,6 +82,7 @@ def test_a_try_is_a_draft_beside_the_present_layout(act, bare):
     assert charts == {"Crate": 6, "Sign": 1, "Float": 4}
 
 
+@pytest.mark.slow
 def test_files_that_came_without_uvs_are_handed_off_with_them(act, bare, client):
     flatten(act, bare)
     assert act(bare, "export").status_code in (200, 202)
@@ -100,6 +103,7 @@ def test_files_that_came_without_uvs_are_handed_off_with_them(act, bare, client)
     assert json.loads(archive.read("figures.json"))["atlas"]
 
 
+@pytest.mark.slow
 def test_what_cannot_be_flattened_says_so(act, bare):
     flatten(act, bare)
     answer = act(bare, "unwrap")
@@ -110,6 +114,7 @@ def test_what_cannot_be_flattened_says_so(act, bare):
     assert Atlas.objects.get(pk=bare.pk).head_id == bare.head_id
 
 
+@pytest.mark.slow
 def test_a_try_is_kept_with_what_was_done_meanwhile(act, bare, client):
     flatten(act, bare)
     job = flatten(
@@ -128,6 +133,7 @@ def test_a_try_is_kept_with_what_was_done_meanwhile(act, bare, client):
     assert np.array_equal(state.placements[6:], before.placements[1:])
 
 
+@pytest.mark.slow
 def test_look_alikes_get_the_layout_of_the_first(act, send, atlas):
     mirrored = bare_obj("Twin").replace(b"v 1", b"v -1")
     assert send(crate__obj=bare_obj(), twin__obj=mirrored, sign__obj=point_obj()).status_code == 201
@@ -147,6 +153,7 @@ def test_look_alikes_get_the_layout_of_the_first(act, send, atlas):
     assert Job.objects.filter(kind="copy-layout").latest("pk").state == Job.FAILED
 
 
+@pytest.mark.slow
 def test_a_duplicated_project_knows_what_was_made_and_what_was_read(act, bare):
     flatten(act, bare)
     copy = duplicate_project(bare.project_id)
@@ -159,6 +166,7 @@ def test_a_duplicated_project_knows_what_was_made_and_what_was_read(act, bare):
     assert {row.base for row in present} == {base.pk for base in made}
 
 
+@pytest.mark.slow
 def test_copies_follow_as_stacks_again_and_until_their_link_is_cut(act, send, atlas, client):
     assert send(a__obj=bare_obj("First"), b__obj=bare_obj("Second")).status_code == 201
     flatten(act, atlas)

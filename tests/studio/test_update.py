@@ -46,6 +46,7 @@ def placed(atlas):
     return out
 
 
+@pytest.mark.slow
 def test_what_is_still_there_keeps_its_place_and_what_was_said(send, act, atlas, again):
     assert send(yard__obj=obj_file(("crate", 0, 1), ("bench", 9, 2))).status_code == 201
     assert act(atlas, "pack", effort="quick").status_code == 202
@@ -72,6 +73,7 @@ def test_what_is_still_there_keeps_its_place_and_what_was_said(send, act, atlas,
     assert set(placed(atlas)) == {"crate", "bench"}
 
 
+@pytest.mark.slow
 def test_an_object_that_was_split_or_joined_keeps_its_places(send, act, atlas, again):
     """Split in two under other names, and joined again: every island lies where it lay, with what was said of it."""
     whole = obj_file(("crate", 0, 1)).decode()
@@ -98,6 +100,7 @@ def test_an_object_that_was_split_or_joined_keeps_its_places(send, act, atlas, a
         np.testing.assert_allclose(two, one, atol=1e-9)
 
 
+@pytest.mark.slow
 def test_a_copy_of_what_is_still_there_is_new(send, act, atlas, again):
     """Not laid over the islands of the one it is like: that one goes on under its name."""
     assert send(yard__obj=obj_file(("crate", 0, 1))).status_code == 201
@@ -111,6 +114,7 @@ def test_a_copy_of_what_is_still_there_is_new(send, act, atlas, again):
         np.testing.assert_array_equal(one, two)
 
 
+@pytest.mark.slow
 def test_faces_that_are_new_come_beside_and_the_others_stay(send, act, atlas, again):
     assert send(yard__obj=obj_file(("crate", 0, 1))).status_code == 201
     assert act(atlas, "pack", effort="quick").status_code == 202

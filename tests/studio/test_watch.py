@@ -81,6 +81,7 @@ def test_a_broken_file_is_told_once_and_tried_again_when_it_changes(yard):
     assert Job.objects.filter(kind="update").latest("pk").state == Job.DONE
 
 
+@pytest.mark.slow
 def test_lines_follow_when_that_is_wanted(yard, act, atlas, client):
     assert act(atlas, "pack", effort="quick").status_code == 202
     made = client.post(

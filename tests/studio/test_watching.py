@@ -79,6 +79,7 @@ def test_what_is_away_is_one_line_of_the_log_and_faults_keep_their_stack(name, e
     assert any(str(error).splitlines()[0] in line for line in told)
 
 
+@pytest.mark.slow
 def test_the_admin_is_for_staff(settings, client, project, admin_client):
     settings.ACCOUNTS = True
     import importlib

@@ -21,6 +21,7 @@ import { logOut, useMe } from "./api/people";
 import { JoinPage, LogIn } from "./components/Doors";
 import { Notices } from "./components/Notices";
 import { Workroom } from "./components/Workroom";
+import * as format from "./format";
 import { tellError } from "./state";
 
 const OPENED = "quilt-opened";
@@ -151,14 +152,7 @@ function ProjectRow({ project, open }: { project: Project; open: () => void }) {
   const change = useProjectChange();
   const image = project.atlases.find((tab) => tab.image)?.image;
   const at = openedWhen()[project.id];
-  const opened = at
-    ? new Date(at).toLocaleDateString(undefined, {
-        day: "numeric",
-        month: "short",
-        hour: "2-digit",
-        minute: "2-digit",
-      })
-    : "";
+  const opened = at ? format.moment(at) : "";
   const path = { params: { path: { project_id: project.id } } };
   const rename = (name: string) => {
     setNaming(false);

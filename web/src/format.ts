@@ -41,3 +41,16 @@ export function fromRatio(text: string): number | null {
   const value = parts.length === 1 ? parts[0] : parts.length === 2 ? parts[0] / parts[1] : NaN;
   return value >= 1 / 64 && value <= 64 ? value : null;
 }
+
+const DAY = { day: "numeric", month: "short", year: "numeric" } as const;
+const TIME = { hour: "2-digit", minute: "2-digit" } as const;
+
+/** A day: 1 Dec 2026. */
+export const day = (at: string | number) => new Date(at).toLocaleDateString("en-GB", DAY);
+
+/** A moment: the time for today's, else the day too. */
+export function moment(at: string | number): string {
+  const when = new Date(at);
+  const time = when.toLocaleTimeString("en-GB", TIME);
+  return when.toDateString() === new Date().toDateString() ? time : `${day(at)}, ${time}`;
+}

@@ -4,7 +4,6 @@ merged before."""
 from __future__ import annotations
 
 import io
-import os.path
 import posixpath
 import zipfile
 from collections.abc import Mapping, Sequence
@@ -12,19 +11,15 @@ from dataclasses import replace
 from pathlib import PurePosixPath
 from typing import Any
 
-from quilt_core.document.document import Document
 from quilt_core.operations.merge import KEPT, Merge, MergeResult
 from quilt_core.operations.merge import run as merge
 from quilt_core.operations.operation import Progress, plain
 from quilt_core.options import settings_from
 from studio import storage
 from studio.actions.documents import StoredSource, document_of
-from studio.actions.gather.unpack import free_folder
-from studio.models import Revision, Source
-
-JOINT = "all-in-one.glb"
-TEXTURES = "textures/"
-"""Folder of the new textures in the zip."""
+from studio.actions.hand_off.places import JOINT, TEXTURES, places_of, to_textures
+from studio.actions.merge.painted_model import painted_digest
+from studio.models import Revision
 
 
 def merge_textures(
@@ -55,9 +50,9 @@ def merge_textures(
     document = document_of(found)
     kept = [k for k, layout in enumerate(document.layouts) if layout.members or k == 0]
     found = [found[k] for k in kept]
-    places = _places(document)
+    places = places_of(revision.atlas.project)
     sources = {
-        key: StoredSource(source.row, _to_textures(places[key]))
+        key: StoredSource(source.row, to_textures(places[key]))
         for key, source in document.sources.items()
         if isinstance(source, StoredSource)
     }
@@ -70,6 +65,7 @@ def merge_textures(
         texture["revision"] = at[id(shown[result.layouts[texture["set"]]])]
     out: dict[str, Any] = {
         "revision": revision.pk,
+        "painted": {str(row.pk): painted_digest(row) for row in found},
         "preview": settings.preview,
         "report": told,
         "notes": told["notes"],
@@ -83,27 +79,6 @@ def merge_textures(
         progress.report(0.97, "putting the zip together")
         out["file"] = storage.put(_zip(places, result))
     return out
-
-
-def _places(document: Document) -> dict[int, str]:
-    """Where each file goes in the zip: uploads whose names would meet have folders of their own."""
-    taken: list[str] = [TEXTURES, JOINT]
-    folders: dict[str, str] = {}
-    out = {}
-    for number, (key, source) in enumerate(document.sources.items(), start=1):
-        assert isinstance(source, StoredSource)
-        folder = source.row.folder
-        if folder not in folders:
-            names = list(Source.objects.filter(folder=folder).values_list("name", flat=True))
-            folders[folder] = free_folder(names, taken, f"upload-{number}")
-            taken += [folders[folder] + name for name in names]
-        out[key] = folders[folder] + source.name
-    return out
-
-
-def _to_textures(path: str) -> str:
-    """How a file's folder finds the textures."""
-    return posixpath.join(os.path.relpath(TEXTURES, str(PurePosixPath(path).parent)), "")
 
 
 def _zip(places: Mapping[int, str], result: MergeResult) -> bytes:

@@ -139,7 +139,9 @@ class LineWork:
 
     def _export(self, heads: list[Revision], settings: dict[str, Any], progress: Progress) -> None:
         asked = settings_from(Export, settings)
-        self.files["files"] = export_atlases(heads, progress.report, asked)[0]
+        carried = self.files.get("carried")
+        merged = [storage.get(carried)] if carried and not asked.layout_only else []
+        self.files["files"] = export_atlases(heads, progress.report, asked, merged)[0]
 
     def _each(
         self, heads: list[Revision], make: Callable[[Revision, Progress], str], progress: Progress

@@ -28,6 +28,7 @@ export type PlanObject = components["schemas"]["PlanObject"];
 export type PlanGroup = components["schemas"]["PlanGroupOut"];
 export type BakeRequest = components["schemas"]["BakeIn"];
 export type RunLine = components["schemas"]["RunLineOut"];
+export type HandOffTextures = components["schemas"]["HandOffTexturesOut"];
 export type Shelf = components["schemas"]["ShelfOut"];
 export type ShelfMaterial = components["schemas"]["ShelfMaterial"];
 export type TexturesRequest = components["schemas"]["TexturesIn"];

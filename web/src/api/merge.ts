@@ -1,5 +1,14 @@
 import { useMutation, useQuery, useQueryClient, type QueryClient } from "@tanstack/react-query";
-import { api, ask, send, type Atlas, type Job, type Profile, type Shelf } from "./client";
+import {
+  api,
+  ask,
+  send,
+  type Atlas,
+  type Job,
+  type Profile,
+  type Project,
+  type Shelf,
+} from "./client";
 import { tellError, useUi } from "../state";
 
 /** Materials of an atlas, and what merging their images at a size would change. */
@@ -104,6 +113,24 @@ export function useProfiles(projectId: number) {
       onSettled: changed,
     }),
   };
+}
+
+/** Which textures files that are handed off would have: merged ones that fit, or such as are painted for another layout. */
+export function useHandOffTextures(project: Project, jobs: Job[], edits: string[]) {
+  const merges = jobs.filter((job) => job.kind === "merge" && job.state === "done").length;
+  return useQuery({
+    queryKey: ["hand-off", project.id, project.change, merges, edits],
+    queryFn: () =>
+      ask(
+        api.GET("/api/projects/{project_id}/hand-off/", {
+          params: {
+            path: { project_id: project.id },
+            query: { edits: JSON.stringify(edits) },
+          },
+        }),
+      ),
+    staleTime: 0,
+  });
 }
 
 const IMAGE = /\.(png|jpe?g|webp|tiff?|tga|bmp|exr|hdr)$/i;

@@ -1197,6 +1197,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/projects/{project_id}/hand-off/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** @description Which textures a hand off would have: merged ones that fit, or such as are painted for another layout. */
+        get: operations["get_hand_off_textures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/projects/{project_id}/history/": {
         parameters: {
             query?: never;
@@ -2446,6 +2463,8 @@ export interface components {
             to_channel?: number | null;
             /** @description edits of UV channels of all files, made last in their order; usually [] */
             edits?: string[];
+            /** @description the textures stay as they are, though objects are painted for other UVs: it is meant so; usually False */
+            layout_only?: boolean;
         };
         FiguresOut: {
             density: {
@@ -2609,6 +2628,26 @@ export interface components {
             /** @description none for a texture that was missing */
             material: string;
             role: string;
+        };
+        HandOffMerge: {
+            job: number;
+            /** Format: date-time */
+            finished: string;
+            /** @description How many it wrote. */
+            readonly textures: number;
+        };
+        /** @description An atlas with objects that are painted for another layout. */
+        HandOffMisfit: {
+            atlas: number;
+            name: string;
+            objects: string[];
+        };
+        HandOffTexturesOut: {
+            /** @description whose files and textures are handed off */
+            merges: components["schemas"]["HandOffMerge"][];
+            misfits: components["schemas"]["HandOffMisfit"][];
+            /** @description why a merge that there was does not count any more */
+            why: string;
         };
         HistogramOut: {
             /** @description px per metre */
@@ -7036,6 +7075,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UploadOut"];
+                };
+            };
+        };
+    };
+    get_hand_off_textures: {
+        parameters: {
+            query?: {
+                /** @description of UV channels, as JSON */
+                edits?: string;
+                to_channel?: number;
+            };
+            header?: never;
+            path: {
+                project_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandOffTexturesOut"];
                 };
             };
         };

@@ -6,6 +6,7 @@ import { useEditor } from "../api/hooks";
 import { useNotes, type Note } from "../api/live";
 import { useMe } from "../api/people";
 import { numberIn } from "../editor/document/LayoutDocument";
+import * as format from "../format";
 import { editor } from "../state";
 
 /** Notes about islands, objects, findings and the atlas: said, answered, closed. */
@@ -196,12 +197,7 @@ function One({
         <Text fontWeight="650" color="ink">
           {note.author}
         </Text>
-        <Text>
-          {new Date(note.created).toLocaleString(undefined, {
-            dateStyle: "short",
-            timeStyle: "short",
-          })}
-        </Text>
+        <Text>{format.moment(note.created)}</Text>
       </Flex>
       <Text whiteSpace="pre-wrap" overflowWrap="anywhere">
         {note.text}

@@ -14,6 +14,7 @@ import {
 import { Users } from "lucide-react";
 import { useState } from "react";
 import type { Project } from "../api/client";
+import * as format from "../format";
 import { linkOf, logOut, useMe, usePeople, useTokens, type Role } from "../api/people";
 
 const ROLES: Role[] = ["viewer", "editor", "owner"];
@@ -217,8 +218,7 @@ function Inside({ project, me }: { project: Project; me: number }) {
           {invited.map((one) => (
             <Flex key={one.id} align="center" fontSize="12.5px" mt="1">
               <Text flex="1" color="soft">
-                {one.note || "Somebody"}, as {one.role}, until{" "}
-                {new Date(one.expires).toLocaleDateString()}
+                {one.note || "Somebody"}, as {one.role}, until {format.day(one.expires)}
               </Text>
               <Button
                 size="2xs"
@@ -254,7 +254,7 @@ function Tokens() {
             {one.name}{" "}
             <Text as="span" color="soft">
               · {one.scope === "write" ? "reads and writes" : "reads"}
-              {one.used ? `, used ${new Date(one.used).toLocaleDateString()}` : ", never used"}
+              {one.used ? `, used ${format.day(one.used)}` : ", never used"}
             </Text>
           </Text>
           <Button

@@ -225,7 +225,7 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
         <Flex color="soft" fontSize="12px" justify="space-between" gap="2">
           <Text truncate>{figures || (place === "ahead" ? "undone" : " ")}</Text>
           <Text whiteSpace="nowrap" title={new Date(step.created).toLocaleString("en-GB")}>
-            {clock(step.created)}
+            {format.moment(step.created)}
           </Text>
         </Flex>
       </Box>
@@ -248,13 +248,4 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
       </IconButton>
     </Flex>
   );
-}
-
-/** Time of day for today's steps, else the day too. */
-function clock(created: string): string {
-  const when = new Date(created);
-  const time = when.toLocaleTimeString("en-GB", { hour: "2-digit", minute: "2-digit" });
-  return when.toDateString() === new Date().toDateString()
-    ? time
-    : `${when.toLocaleDateString("en-GB", { day: "numeric", month: "short" })} ${time}`;
 }

@@ -1,10 +1,13 @@
 import { useAction } from "../api/actions/act";
-import { Box, Link, Text } from "@chakra-ui/react";
+import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
+import type { HandOffTextures } from "../api/client";
 import { useEditor } from "../api/hooks";
+import { useHandOffTextures } from "../api/merge";
+import * as format from "../format";
 import { ChannelEdits, useChannelEdits } from "./ChannelEdits";
 import { TexturesPart } from "./TexturesPart";
 import type { PanelProps } from "./props";
-import { useKept } from "../state";
+import { useKept, useUi } from "../state";
 import { MainButton, Pages, Running, running, Title } from "./parts";
 import { RunSheetPart } from "./RunSheetPart";
 
@@ -31,6 +34,10 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
   const notes = (last?.result as { notes?: string[] } | undefined)?.notes ?? [];
   const { report } = editor.figures;
   const head = atlas.objects ? atlas.head.id : 0;
+  const busy = running(jobs, "export") || exportingAction.busy;
+  const textures = useHandOffTextures(project, jobs, edits);
+  const misfit = (textures.data?.misfits.length ?? 0) > 0;
+  const run = (layoutOnly: boolean) => exportingAction.run({ edits, layout_only: layoutOnly });
   return (
     <>
       <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the report are in the zip.">
@@ -41,10 +48,13 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
           Not safe to bake yet: {report.against.join(", ")}.
         </Text>
       )}
+      {textures.data && (
+        <HandedTextures found={textures.data} busy={busy} layoutOnly={() => run(true)} />
+      )}
       <MainButton
-        disabled={!project.objects || running(jobs, "export")}
+        disabled={!project.objects || busy || misfit || textures.isPending}
         busy={exportingAction.busy}
-        onClick={() => exportingAction.run(edits)}
+        onClick={() => run(false)}
       >
         Export all as zip
       </MainButton>
@@ -97,6 +107,67 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
       {head > 0 && <ChannelEdits atlas={atlas} />}
       {head > 0 && <TexturesPart atlas={atlas} jobs={jobs} />}
     </>
+  );
+}
+
+const MOST_NAMES = 5;
+
+/** Which textures go with the files: merged ones, or what to do about objects that are painted for another layout. */
+function HandedTextures({
+  found,
+  busy,
+  layoutOnly,
+}: {
+  found: HandOffTextures;
+  busy: boolean;
+  layoutOnly: () => void;
+}) {
+  const { setStage, goToAtlas } = useUi.getState();
+  const names = found.misfits.flatMap((row) => row.objects);
+  const merge = () => {
+    goToAtlas(found.misfits[0].atlas);
+    setStage("Merge");
+  };
+  return (
+    <Box data-testid="handed-textures" fontSize="12.5px" lineHeight="1.35" mb="2">
+      {found.merges.map((row) => (
+        <Text key={row.job}>
+          With {format.whole(row.textures)} merged {row.textures === 1 ? "texture" : "textures"} of{" "}
+          {format.moment(row.finished)}.
+        </Text>
+      ))}
+      {names.length > 0 && (
+        <Box borderLeftWidth="3px" borderColor="amber" pl="2" mt="1" role="status">
+          <Text>
+            <b>
+              {names.length === 1 ? "One object is" : `${format.whole(names.length)} objects are`}{" "}
+              painted for another layout:
+            </b>{" "}
+            {names.slice(0, MOST_NAMES).join(", ")}
+            {names.length > MOST_NAMES && ` and ${names.length - MOST_NAMES} more`}.
+            {found.why && ` ${found.why[0].toUpperCase()}${found.why.slice(1)}.`}
+          </Text>
+          <Flex gap="2" mt="1.5" wrap="wrap">
+            <Button size="xs" bg="petrol" color="onPetrol" onClick={merge}>
+              Merge textures …
+            </Button>
+            <Button
+              size="xs"
+              variant="outline"
+              borderColor="line"
+              disabled={busy}
+              onClick={layoutOnly}
+              title="The files get the new UVs and keep the textures they have, which do not fit them: for painting anew"
+            >
+              Layout only
+            </Button>
+          </Flex>
+          <Text color="soft" fontSize="12px" mt="1">
+            Layout only: new UVs, the old textures beside them. They will not fit.
+          </Text>
+        </Box>
+      )}
+    </Box>
   );
 }
 

@@ -212,7 +212,7 @@ function Line({ line, project, about, busy, run, hold, drop, without, putBack }:
       </Flex>
       <Text fontSize="12px" color={COLOURS[line.state]} data-state={line.state}>
         {line.state}
-        {last ? `, done ${when(last.when)}` : ""}
+        {last ? `, done ${format.moment(last.when)}` : ""}
       </Text>
       {line.state !== "current" &&
         line.because.map((why) => (
@@ -350,7 +350,7 @@ function Results({
             <ChevronLeft />
           </IconButton>
           <Text color="soft">
-            {shown === 0 ? "last" : `${shown} before the last`}, {when(one.when)}
+            {shown === 0 ? "last" : `${shown} before the last`}, {format.moment(one.when)}
           </Text>
           <IconButton
             size="2xs"
@@ -479,5 +479,3 @@ function Layouts({
 
 const part = (value: number | null | undefined) =>
   value === null || value === undefined ? "–" : `${format.percent(value)} %`;
-const when = (text: string) =>
-  new Date(text).toLocaleString(undefined, { dateStyle: "short", timeStyle: "short" });

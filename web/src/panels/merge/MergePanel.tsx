@@ -12,7 +12,7 @@ import {
 } from "../../api/merge";
 import type { Shelf } from "../../api/client";
 import * as format from "../../format";
-import { useKept } from "../../state";
+import { useKept, useUi } from "../../state";
 import { Foot, MainButton, Running, running, Title } from "../parts";
 import { useChannelEdits } from "../ChannelEdits";
 import type { PanelProps } from "../props";
@@ -143,16 +143,15 @@ export function MergePanel({ project, atlas, jobs }: PanelProps) {
           </Button>
           {last?.merged.file && (
             <Button
-              asChild
               flex="1"
               size="xs"
               variant="outline"
               borderColor="petrol"
               color="petrol"
+              onClick={() => useUi.getState().setStage("Hand off")}
+              title="Files and merged textures are written there, in one zip"
             >
-              <Link href={`/api/jobs/${last.job.id}/download/`} download>
-                Files and textures
-              </Link>
+              Hand off …
             </Button>
           )}
         </Flex>
