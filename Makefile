@@ -7,7 +7,7 @@ PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 
 # Run test-scale once before test-faults: it installs the engines.
-.PHONY: test-faults bench-load test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
+.PHONY: quick-tests test-faults bench-load test-scale demo test check setup bench lint lint-python lint-web lock schema chromium models clean
 
 demo: setup
 	$(PY) manage.py migrate --verbosity 0
@@ -78,7 +78,9 @@ test-faults: setup
 	QUILT_LONG=1 $(PY) -m pytest tests/scale/test_faults.py -s
 
 # Lint, types and the tests that take little time, for daily work.
-check: setup lint
+check: quick-tests lint
+
+quick-tests: setup
 	$(PY) -m pytest tests/core tests/studio --numprocesses 2 -m "not slow"
 
 bench: setup

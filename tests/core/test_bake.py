@@ -270,6 +270,7 @@ def test_a_stopped_rehearsal_keeps_what_there_is():
 
 
 @pytest.mark.skipif(shutil.which("node") is None, reason="node is needed for the outside check")
+@pytest.mark.slow
 def test_tangents_are_those_of_mikktspace():
     """The npm package `mikktspace` (WebAssembly of the reference code): a sphere by angles, its lower half mirrored, with
     seams and fans that only touch."""

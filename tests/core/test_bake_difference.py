@@ -142,6 +142,7 @@ def test_weights_are_read_between_texels_and_are_whole_elsewhere():
         grey_of(b"no picture", "a.png")
 
 
+@pytest.mark.slow
 def test_the_command_paints_distances_and_draws_the_difference(tmp_path, capsys):
     low, high = tmp_path / "low.glb", tmp_path / "high.glb"
     flat, lifted = plane(1), plane(40, wave)

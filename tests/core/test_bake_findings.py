@@ -124,6 +124,7 @@ def bake_files(tmp_path, capsys, *argv: str):
     return code, json.loads(answer), tmp_path / "out"
 
 
+@pytest.mark.slow
 def test_the_command_bakes_files(tmp_path, capsys):
     ball = icosphere(1)
     low = surface(

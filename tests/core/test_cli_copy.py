@@ -14,6 +14,8 @@ from tests.core.cli_unwrap_samples import obj_of
 from tests.core.look_alikes_samples import lumpy, shuffled
 from tests.core.unwrap_samples import cube
 
+pytestmark = pytest.mark.slow
+
 
 @pytest.fixture
 def folder(tmp_path):

@@ -69,6 +69,7 @@ def test_real_files_are_joined(tmp_path):
     assert len(validator_errors(data, tmp_path)) <= errors
 
 
+@pytest.mark.slow
 def test_merged_files_share_one_material_and_one_set_of_pictures(tmp_path, capsys):
     names = []
     for k in range(3):

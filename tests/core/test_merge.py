@@ -373,6 +373,7 @@ def test_names_of_pictures_never_lead_elsewhere(tmp_path, capsys):
     assert not (tmp_path / "out").exists()
 
 
+@pytest.mark.slow
 def test_tiles_and_parts_get_pictures_of_their_own_and_the_rest_stays(tmp_path):
     device = plain_device(3, 64, 4)
     scene = read_scene("device.glb", device)

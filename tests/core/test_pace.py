@@ -7,6 +7,7 @@ import pytest
 from quilt_core.pack.pace import steady
 
 
+@pytest.mark.slow
 def test_a_silent_source_has_its_last_item_told_again():
     go_on = threading.Event()
 
@@ -24,6 +25,7 @@ def test_a_silent_source_has_its_last_item_told_again():
     assert told[-1] == "second"
 
 
+@pytest.mark.slow
 def test_before_the_first_item_nothing_is_told():
     def source():
         threading.Event().wait(0.7)

@@ -139,6 +139,7 @@ def test_islands_that_cannot_be_are_refused(what):
         opened(with_islands(GOOD, ISLANDS[what]))
 
 
+@pytest.mark.slow
 def test_damaged_and_false_archives_are_refused():
     entries = entries_of(GOOD)
     key = next(name for name in entries if name.startswith("files/"))
@@ -183,6 +184,7 @@ def test_entries_that_lie_about_their_size_are_refused():
 
 @settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
 @given(st.integers(0, len(GOOD) - 1), st.integers(1, 255))
+@pytest.mark.slow
 def test_one_wrong_byte_is_an_error_in_words_or_none_at_all(place, by):
     data = bytearray(GOOD)
     data[place] ^= by
@@ -278,6 +280,7 @@ def test_unwrapped_objects_have_base_layouts_in_the_file(tmp_path, capsys):
     assert project_document(file).layout.islands.count == 1
 
 
+@pytest.mark.slow
 def test_files_and_a_project_of_them_are_packed_the_same(tmp_path):
     """The same document by two ways in: the same layout to the bit."""
     (tmp_path / "props.obj").write_bytes(QUAD_OBJ)

@@ -178,6 +178,7 @@ def test_where_faces_do_not_agree_nothing_is_suggested():
     assert suggested_proportion(np.zeros((0, 3, 2)), points[:0], 1.0) is None
 
 
+@pytest.mark.slow
 def test_the_command_line_takes_and_suggests_proportions(tmp_path, capsys):
     (tmp_path / "prop.obj").write_bytes(obj_text(2000, 1000).replace(b"mtllib prop.mtl\n", b""))
     assert main(["inspect", str(tmp_path / "prop.obj"), "--json"]) == 0

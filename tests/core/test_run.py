@@ -145,6 +145,7 @@ def test_what_is_current_is_not_done_and_what_changed_says_why(folder):
     assert "in/new.obj is new" in because and "in/b.obj is gone" in because
 
 
+@pytest.mark.slow
 def test_settings_pictures_and_files_aside_are_told_apart(folder):
     head = "[presets.house]\npadding = 8\n"
     steps = '{ do = "pack", preset = "house", size = 256, effort = "quick" }, { do = "check", rules = "rules.json", padding = 0 }'

@@ -265,6 +265,7 @@ def test_work_that_is_stopped_keeps_what_is_flat():
 
 
 @pytest.mark.parametrize("shape", ["sphere", "pipe", "ring"])
+@pytest.mark.slow
 def test_straight_seams_are_never_longer_and_all_islands_stay_valid(shape):
     """The order of joining leaves zigzags; a closed pipe's lengthwise seam ends as a straight line."""
     mesh = {

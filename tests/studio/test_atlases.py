@@ -286,6 +286,7 @@ def test_islands_without_their_atlas_make_no_atlas(board, part):
     assert len(state(board.pk).islands) == 3
 
 
+@pytest.mark.slow
 def test_a_part_is_measured_proven_packed_and_drawn_alone(board, part, client, act):
     made = part(f"projects/{board.project_id}/atlases", name="trim", source=board.pk, islands=[2])
     trim = Atlas.objects.get(pk=made.json()["atlas"])

@@ -16,7 +16,11 @@ from studio.backup import back_up, restore, tables, verify, write_to
 from studio.models import Atlas, BaseLayout, Change, Job, Membership, Project, Revision, Source
 from tests.studio.conftest import step_of
 
-pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("folder")]
+pytestmark = [
+    pytest.mark.django_db(transaction=True),
+    pytest.mark.usefixtures("folder"),
+    pytest.mark.slow,
+]
 
 
 @pytest.fixture
@@ -47,6 +51,7 @@ def emptied(settings, tmp_path):
     settings.MEDIA_ROOT = tmp_path / "elsewhere"
 
 
+@pytest.mark.slow
 def test_a_backup_is_restored_to_the_bit(worked, settings, tmp_path, client, act):
     target = io.BytesIO()
     made = back_up(target)

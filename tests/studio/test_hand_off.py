@@ -24,6 +24,7 @@ def entries(client, job):
         return {name: archive.read(name) for name in archive.namelist()}
 
 
+@pytest.mark.slow
 def test_as_they_came_textures_fit(act, painted, client):
     assert told(client, painted) == {"merges": [], "misfits": [], "why": ""}
     there = entries(client, job_of(act(painted, "export")))

@@ -404,6 +404,7 @@ def test_a_locked_database_does_not_end_a_job(gathered, monkeypatch):
     assert job.progress == 0.6
 
 
+@pytest.mark.slow
 def test_two_meshes_that_share_a_data_file_keep_it_apart_when_they_change(send, atlas, act, client):
     both = plain_glb()
     doc = json_of(both)

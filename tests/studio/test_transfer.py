@@ -12,7 +12,11 @@ from studio.state import read_state
 from tests.core.projects import archive_of, entries_of, project_bytes, with_records
 from tests.studio.conftest import step_of
 
-pytestmark = [pytest.mark.django_db(transaction=True), pytest.mark.usefixtures("folder")]
+pytestmark = [
+    pytest.mark.django_db(transaction=True),
+    pytest.mark.usefixtures("folder"),
+    pytest.mark.slow,
+]
 
 
 @pytest.fixture

@@ -73,6 +73,7 @@ def count(connection):
         return cursor.fetchone()[0]
 
 
+@pytest.mark.slow
 def test_writers_of_a_process_take_turns_and_nobody_waits_for_many_rounds(other):
     turns = []
 
