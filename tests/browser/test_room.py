@@ -75,3 +75,54 @@ def test_one_key_gives_the_table_everything(fresh):
     fresh.keyboard.press("t")
     fresh.locator("section[aria-label=Task]").wait_for()
     assert size(fresh, "table") == before
+
+
+TRADE = (
+    "unwrap,pack,flip,rotate 90,texel density,bake,export,cage,udim,select overlapping,straighten,stitch,weld,merge,"
+    "transfer,relax,seam,zoom,align,invert,isolate,normal map,import,rename,delete,duplicate,padding,mip,tile size,"
+    "house density,Lantern room,overlap"
+)
+
+
+def test_the_palette_finds_commands_settings_and_things_by_trade_words(fresh):
+    fresh.keyboard.press("Control+k")
+    typed = fresh.get_by_role("textbox", name="Command")
+    lost = []
+    for word in TRADE.split(","):
+        typed.fill(word)
+        if not fresh.get_by_role("option").count():
+            lost.append(word)
+    assert not lost
+    # A setting's field gets the focus, wherever it stands.
+    for words, label in (("padding of pack", "Padding"), ("house density", "House density")):
+        typed.fill(words)
+        typed.press("Enter")
+        fresh.wait_for_function(
+            "(label) => document.activeElement?.labels?.[0]?.textContent === label", arg=label
+        )
+        fresh.keyboard.press("Control+k")
+
+
+def test_the_server_goes_and_comes_back(fresh):
+    before = fresh.locator("[data-figure='overlaps'] [data-value]").inner_text()
+    stage(fresh, "Even out")
+    fresh.locator("[data-row='Tower wall']").click()
+    fresh.context.set_offline(True)
+    fresh.keyboard.press("l")
+    told = fresh.get_by_test_id("connection")
+    told.get_by_text("Not connected").wait_for()
+    told.get_by_text("1 change waits").wait_for()
+    fresh.locator("[data-row='Lantern room']").click()
+    fresh.keyboard.press("l")
+    told.get_by_text("2 changes wait").wait_for()
+    # Work goes on: the room is there, and what was last heard.
+    assert fresh.locator("[data-figure='overlaps'] [data-value]").inner_text() == before
+    stage(fresh, "Arrange")
+    fresh.context.set_offline(False)
+    told.wait_for(state="detached")
+    fresh.wait_for_function("document.documentElement.dataset.waiting === '0'")
+    steps = fresh.request.get(fresh.url.split("/project")[0] + "/api/projects/1/history/").json()
+    verbs = [step["verb"] for step in steps["steps"]]
+    assert verbs.count("lock place") == 2
+    fresh.get_by_label("Undo").click()
+    fresh.get_by_label("Undo").click()

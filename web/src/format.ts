@@ -3,6 +3,10 @@ const grouped = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
 
 export const whole = (value: number) => grouped.format(Math.round(value));
 
+/** A number of things: 1 island, 2 islands. */
+export const counted = (count: number, one: string, many = `${one}s`) =>
+  `${whole(count)} ${count === 1 ? one : many}`;
+
 export const density = (value: number | null | undefined) =>
   value === null || value === undefined
     ? "–"

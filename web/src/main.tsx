@@ -4,6 +4,7 @@ import { ChakraProvider } from "@chakra-ui/react";
 import { MutationCache, QueryCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { createRoot } from "react-dom/client";
 import { Explained } from "./api/client";
+import { useConnection } from "./api/connection";
 import { App } from "./App";
 import { applyTheme } from "./state";
 import { system } from "./theme";
@@ -17,7 +18,20 @@ const outside = (error: Error) => {
 const queries: QueryClient = new QueryClient({
   queryCache: new QueryCache({ onError: outside }),
   mutationCache: new MutationCache({ onError: outside }),
-  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: false } },
+  defaultOptions: {
+    // Whether the server is there is told by its answers, see api/connection.
+    queries: { retry: 1, refetchOnWindowFocus: false, networkMode: "always" },
+    mutations: { networkMode: "always" },
+  },
+});
+
+// What was missed meanwhile is fetched when the server is back.
+useConnection.subscribe((now, before) => {
+  if (before.away && !now.away) void queries.invalidateQueries();
+});
+// Changes that wait are lost with the page.
+window.addEventListener("beforeunload", (event) => {
+  if (useConnection.getState().waiting) event.preventDefault();
 });
 
 /** How many answers the page waits for, for whoever watches it from outside. */

@@ -32,6 +32,9 @@ type Ui = {
   drafts: boolean;
   /** The list of steps. */
   steps: boolean;
+  /** The atlas whose tab is given a name. */
+  naming: number | null;
+  nameAtlas: (atlas: number | null) => void;
   /** The atlas on the table; none is the first. */
   atlas: number | null;
   goToAtlas: (atlas: number | null) => void;
@@ -57,6 +60,8 @@ export const useUi = create<Ui>((set, get) => ({
   palette: false,
   drafts: false,
   steps: false,
+  naming: null,
+  nameAtlas: (naming) => set({ naming }),
   atlas: null,
   goToAtlas: (atlas) => {
     if (atlas !== get().atlas) editor.select((selection) => selection.clear());
@@ -106,6 +111,9 @@ const kept = create<Record<string, unknown>>(() => ({}));
 
 const isTable = (value: unknown): value is object =>
   typeof value === "object" && value !== null && !Array.isArray(value);
+
+/** Set what `useKept` keeps, from elsewhere. */
+export const keep = (key: string, value: unknown): void => kept.setState({ [key]: value });
 
 /** Like useState, but the value is still there when the panel comes back. */
 export function useKept<T>(key: string, initial: T): [T, (value: T) => void] {

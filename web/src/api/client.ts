@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { reach } from "./connection";
 import type { components, paths } from "./schema.generated";
 
 export type { components };
@@ -38,7 +39,7 @@ export type Limit = components["schemas"]["LimitOut"];
 
 export const api = createClient<paths>({
   baseUrl: "",
-  fetch: (request) => fetch(request),
+  fetch: (request) => reach(request),
 });
 
 /** An error the server explains: what is wrong, where, and what to do. */
@@ -68,23 +69,13 @@ function explained(body: unknown, status: number): Explained {
 export async function ask<T>(
   call: Promise<{ data?: T; error?: unknown; response: Response }>,
 ): Promise<T> {
-  let answer;
-  try {
-    answer = await call;
-  } catch {
-    throw new Explained(
-      "The server cannot be reached.",
-      "",
-      "Start it again with “make demo”; your work is kept there.",
-    );
-  }
+  const answer = await call;
   if (answer.data === undefined) throw explained(answer.error, answer.response.status);
   return answer.data;
 }
 
 export async function fetchBytes(url: string): Promise<ArrayBuffer> {
-  const response = await fetch(url).catch(() => null);
-  if (!response) throw explained(null, 0);
+  const response = await reach(url);
   if (!response.ok) throw explained(await response.json().catch(() => null), response.status);
   return response.arrayBuffer();
 }
@@ -116,8 +107,7 @@ export async function uploadFiles(
 
 /** Send a form with files; what is wrong is explained. */
 export async function send<T = void>(address: string, form: FormData): Promise<T> {
-  const response = await fetch(address, { method: "POST", body: form }).catch(() => null);
-  if (!response) throw explained(null, 0);
+  const response = await reach(address, { method: "POST", body: form });
   if (!response.ok) throw explained(await response.json().catch(() => null), response.status);
   return (response.status === 204 ? undefined : await response.json().catch(() => undefined)) as T;
 }

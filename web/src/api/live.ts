@@ -17,14 +17,13 @@ type Heard = components["schemas"]["PresenceOut"] & { notes?: string };
  * Who else is here; what others change comes in as it happens, or within a second where the server
  * has no room for that.
  */
-export function useLive(project: Project, atlas: number, on: boolean): Here[] {
+export function useLive(project: Project, atlas: number): Here[] {
   const client = useQueryClient();
-  const streams = useStream(project.id, on);
+  const streams = useStream(project.id);
   const said = useRef({ what: "", at: 0 });
   return (
     useQuery({
       queryKey: ["presence", project.id],
-      enabled: on,
       refetchInterval: () => (document.hidden ? HIDDEN : EVERY),
       refetchIntervalInBackground: true,
       queryFn: async () => {
@@ -73,11 +72,10 @@ function take(client: QueryClient, project: number, heard: Heard): boolean {
 }
 
 /** Listen to what the server tells by itself; whether it does. */
-function useStream(project: number, on: boolean) {
+function useStream(project: number) {
   const client = useQueryClient();
   const streams = useRef(false);
   useEffect(() => {
-    if (!on) return undefined;
     const source = new EventSource(`/api/projects/${project}/live/?window=${WINDOW}`);
     let last: Heard | null = null,
       timer = 0;
@@ -111,7 +109,7 @@ function useStream(project: number, on: boolean) {
       window.clearTimeout(timer);
       source.close();
     };
-  }, [client, project, on]);
+  }, [client, project]);
   return streams;
 }
 

@@ -12,10 +12,10 @@ import {
 import { tellError, useUi } from "../state";
 
 /** Materials of an atlas, and what merging their images at a size would change. */
-export function useShelf(atlas: Atlas, size: number) {
+export function useShelf(atlas: Atlas, size: number, wanted = true) {
   return useQuery<Shelf>({
     queryKey: ["shelf", atlas.id, atlas.head.id, size],
-    enabled: atlas.objects > 0,
+    enabled: wanted && atlas.objects > 0,
     placeholderData: (previous) => previous,
     queryFn: () =>
       ask(

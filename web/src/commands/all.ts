@@ -1,10 +1,11 @@
+import { navigate } from "wouter/use-browser-location";
 import { lookAlikes } from "../api/arrange";
 import type { Acting } from "../api/actions/act";
-import type { Atlas, Operation, Project } from "../api/client";
+import type { Atlas, Project } from "../api/client";
 import type { Editor } from "../editor/Editor";
 import * as format from "../format";
 import { requestOf, USUAL } from "../panels/merge/settings";
-import { nextName, tellError, useUi, type Stage } from "../state";
+import { nextName, tellError, useUi } from "../state";
 import { EMPTY, lacking, SELECT_FIRST, UNDER_WAY, type Command } from "./command";
 import { handCommands } from "./hand";
 import { islandCommands } from "./island";
@@ -44,48 +45,6 @@ export function allCommands(
     ...viewCommands(editor),
   ];
 }
-
-/** Where the settings of an operation stand; of one that is not here, its step in the run sheet. */
-const HOMES: Record<string, Stage> = {
-  inspect: "Gather",
-  gather: "Gather",
-  update: "Gather",
-  channels: "Gather",
-  unwrap: "Unwrap",
-  edit: "Unwrap",
-  "copy-layout": "Unwrap",
-  "even-out": "Even out",
-  visibility: "Arrange",
-  pack: "Arrange",
-  move: "Arrange",
-  "slide-to-contact": "Arrange",
-  "make-room": "Arrange",
-  "fit-into-gaps": "Arrange",
-  "pack-here": "Arrange",
-  "shrink-to-fit": "Arrange",
-  stacks: "Arrange",
-  plan: "Arrange",
-  limit: "Arrange",
-  merge: "Merge",
-  bake: "Check",
-  check: "Check",
-  report: "Check",
-};
-
-/** A command for each operation: it leads to its settings, by its trade words too. */
-export const operationCommands = (operations: Operation[]): Command[] =>
-  operations.map((operation) => {
-    const stage = HOMES[operation.name] ?? "Hand off";
-    const words = operation.name.replace(/-/g, " ");
-    return {
-      id: `operation-${operation.name}`,
-      label: `${words.charAt(0).toUpperCase()}${words.slice(1)}…`,
-      group: stage,
-      hint: operation.help,
-      lacks: "",
-      run: () => useUi.getState().setStage(stage),
-    };
-  });
 
 function projectCommands(
   editor: Editor,
@@ -131,6 +90,32 @@ function projectCommands(
         lacks: "",
         run: () => ui.goToAtlas(tab.id),
       })),
+    {
+      id: "rename-atlas",
+      label: `Rename ${atlas.name}`,
+      group: "Atlases",
+      lacks: lacking([
+        project.atlases.length > 1,
+        "The only atlas has no tab: rename the project, in All projects.",
+      ]),
+      run: () => ui.nameAtlas(atlas.id),
+    },
+    {
+      id: "delete-atlas",
+      label: `Delete ${atlas.name}`,
+      group: "Atlases",
+      hint: "its objects stay in the project",
+      lacks: lacking([project.atlases.length > 1, "A project keeps one atlas."]),
+      run: () => act("delete-atlas", atlas.id),
+    },
+    {
+      id: "all-projects",
+      label: "All projects",
+      group: "Project",
+      hint: "open, rename, duplicate or delete one",
+      lacks: "",
+      run: () => navigate("/projects"),
+    },
     {
       id: "empty-atlas",
       label: `Empty ${atlas.name}`,

@@ -11,6 +11,8 @@ export type Command = {
   /** Why it cannot be done now; "" when it can. */
   lacks: string;
   on?: boolean;
+  /** Shown only when it is asked for by name, after what can be done. */
+  aside?: boolean;
   run: () => void;
 };
 

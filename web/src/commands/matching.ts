@@ -11,7 +11,7 @@ export function matching(
   synonyms: Record<string, string> = SYNONYMS,
 ): Command[] {
   const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
-  if (!words.length) return commands.filter((c) => !c.lacks);
+  if (!words.length) return commands.filter((c) => !c.lacks && !c.aside);
   const score = (c: Command) => {
     const label = c.label.toLowerCase();
     const rest = `${c.group} ${synonyms[c.id] ?? ""}`.toLowerCase();
@@ -23,7 +23,7 @@ export function matching(
         : words.every((w) => (synonyms[c.id] ?? "").includes(w))
           ? 1
           : 0;
-    return best + (c.lacks ? 0 : 4);
+    return best + (c.lacks ? 0 : 4) - (c.aside ? 2.5 : 0);
   };
   return commands
     .map((command) => ({ command, score: score(command) }))

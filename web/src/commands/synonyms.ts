@@ -72,5 +72,12 @@ export const SYNONYMS: Record<string, string> = {
   theme: "dark mode light mode night",
   shortcuts: "keys hotkeys keyboard",
   palette: "search commands",
+  "setting-house-density": "target texel density",
+  "setting-tiles": "udim tile size resolution texture size",
+  "all-projects": "rename delete duplicate copy home close leave",
+  "rename-atlas": "name title",
+  "delete-atlas": "remove",
+  "empty-atlas": "remove clear delete objects",
+  "release-objects": "delete remove take out",
   "new-atlas": "uv set",
 };

@@ -39,7 +39,10 @@ export function viewCommands(editor: Editor): Command[] {
       label: `Go to ${stage}`,
       group: "Stages",
       lacks: "",
-      run: () => ui.setStage(stage),
+      run: () => {
+        ui.setStage(stage);
+        window.setTimeout(focusPanel, 60);
+      },
     })),
     plain("theme", ui.theme === "paper" ? "Night theme" : "Paper theme", "", ui.toggleTheme),
   ];
@@ -101,4 +104,13 @@ function stepFinding(editor: Editor, step: 1 | -1): void {
   const all = groups(editor.figures.report);
   const group = all.find((g) => g.kind === editor.figures.finding?.kind) ?? all[0];
   if (group) editor.showFinding(nextFinding(group.findings, editor.figures.finding, step));
+}
+
+/** The focus goes to the first control of the panel: whoever changed the stage by keys goes on from there. */
+function focusPanel(): void {
+  const panel = document.querySelector("section[aria-label=Task]");
+  const first =
+    panel?.querySelector<HTMLElement>("[role=tab][aria-selected=true]") ??
+    panel?.querySelector<HTMLElement>("button:not(:disabled), [href]");
+  first?.focus();
 }

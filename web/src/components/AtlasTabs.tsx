@@ -1,7 +1,6 @@
 import { useAction } from "../api/actions/act";
 import { Box, Button, CloseButton, Flex, IconButton, Input, Text } from "@chakra-ui/react";
 import { Plus } from "lucide-react";
-import { useState } from "react";
 import type { AtlasTab, Project } from "../api/client";
 import * as format from "../format";
 import { nextName, useUi } from "../state";
@@ -62,7 +61,9 @@ function Tab({
 }) {
   const renameAtlasAction = useAction("rename-atlas");
   const deleteAtlasAction = useAction("delete-atlas");
-  const [naming, setNaming] = useState(false);
+  const { naming: named, nameAtlas } = useUi();
+  const naming = named === tab.id;
+  const setNaming = (on: boolean) => nameAtlas(on ? tab.id : null);
   const rename = (name: string) => {
     setNaming(false);
     if (name.trim() && name.trim() !== tab.name)

@@ -16,7 +16,7 @@ export function Legend() {
         <Ramp
           left={format.density(editor.view.house / 2)}
           right={`${format.density(editor.view.house * 2)} px/m`}
-          title={`${off} islands outside the house band`}
+          title={`${format.counted(off, "island")} outside the house band`}
         />
       );
     }

@@ -332,7 +332,7 @@ export function ObjectList({
           </IconButton>
           <Text>
             {rows.length} {rows.length === 1 ? "object" : "objects"} ·{" "}
-            {format.whole(info?.world_area.length ?? 0)} islands · house density{" "}
+            {format.counted(info?.world_area.length ?? 0, "island")} · house density{" "}
             {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %
           </Text>
         </Flex>
@@ -455,7 +455,7 @@ function notesOf(islands: number[], flags: number[], unflattened: number): strin
   const parts = told
     .filter(([n]) => n)
     .map(([n, word]) => (islands.length === 1 ? word : `${n} ${word}`));
-  if (unflattened) parts.unshift(`no UVs (${format.whole(unflattened)} faces), left out`);
+  if (unflattened) parts.unshift(`no UVs (${format.counted(unflattened, "face")}), left out`);
   return parts.join(", ");
 }
 

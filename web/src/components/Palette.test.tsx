@@ -43,6 +43,23 @@ it("says why a command cannot be done, and does not do it", async () => {
   expect(server).not.toHaveBeenCalled();
 });
 
+it("finds settings, objects, tiles and materials, after what can be done", async () => {
+  expect(options().some((text) => text?.includes("Crate"))).toBe(false);
+  const typed = async (text: string) => {
+    await userEvent.clear(screen.getByLabelText("Command"));
+    await userEvent.type(screen.getByLabelText("Command"), text);
+    return options();
+  };
+  expect((await typed("stretch of unwrap"))[0]).toContain("largest stretch");
+  expect((await typed("tile 1001")).some((text) => text?.includes("show it on the table"))).toBe(
+    true,
+  );
+  expect((await typed("oak"))[0]).toContain("Material");
+  expect((await typed("crate"))[0]).toContain("Object");
+  await userEvent.keyboard("{Enter}");
+  expect(editor.selection.list()).toEqual([0, 1]);
+});
+
 it("sends a command with the step that the user saw", async () => {
   await userEvent.type(screen.getByLabelText("Command"), "undo");
   await userEvent.keyboard("{Enter}");

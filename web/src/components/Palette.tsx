@@ -4,15 +4,20 @@ import { useActing } from "../api/actions/act";
 import { useOperations } from "../api/operations";
 import type { Atlas, Project } from "../api/client";
 import { useEditor } from "../api/hooks";
-import { allCommands, operationCommands } from "../commands/all";
+import { useShelf } from "../api/merge";
+import { allCommands } from "../commands/all";
+import { findCommands } from "../commands/find";
 import { matching } from "../commands/matching";
+import { operationCommands, settingCommands } from "../commands/operations";
 import { SYNONYMS } from "../commands/synonyms";
 import { keysOf, shownKeys, useKeys } from "../shortcuts";
 import { useUi } from "../state";
 
+const MOST_SHOWN = 60;
+
 /** Everything by name: type a few letters, choose with the arrows, Enter does it. */
 export function Palette({ project, atlas }: { project: Project; atlas: Atlas }) {
-  const editor = useEditor("document", "selection", "view");
+  const editor = useEditor("document", "selection", "view", "figures");
   const { palette, setPalette } = useUi();
   const acting = useActing();
   const operations = useOperations();
@@ -30,12 +35,18 @@ export function Palette({ project, atlas }: { project: Project; atlas: Atlas }) 
     setTyped("");
     setAt(0);
   }, [palette]);
+  const shelf = useShelf(atlas, 2048, palette).data;
   if (!palette) return null;
   const found = matching(
-    [...allCommands(editor, acting, project, atlas), ...operationCommands(operations)],
+    [
+      ...allCommands(editor, acting, project, atlas),
+      ...operationCommands(operations),
+      ...settingCommands(operations),
+      ...findCommands(editor, project, atlas, shelf),
+    ],
     typed,
     synonyms,
-  );
+  ).slice(0, MOST_SHOWN);
   const here = Math.min(at, Math.max(found.length - 1, 0));
   const run = (index: number) => {
     if (found[index]?.lacks) return;
@@ -106,7 +117,8 @@ export function Palette({ project, atlas }: { project: Project; atlas: Atlas }) 
               ))}
               {!found.length && (
                 <Text color="soft" p="2">
-                  There is no command by that name.
+                  Nothing is called so: neither a command nor a setting, object, tile, material or
+                  finding.
                 </Text>
               )}
             </Box>

@@ -44,7 +44,10 @@ export function useShortcuts(
         e.target instanceof HTMLInputElement ||
         e.target instanceof HTMLSelectElement ||
         e.target instanceof HTMLTextAreaElement;
-      if (typing || e.defaultPrevented) return;
+      const id = commandFor(keyOf(e), useKeys.getState().changed);
+      // In a field keys are text, but for those that lead elsewhere.
+      const leads = (e.ctrlKey || e.metaKey || e.altKey) && /^(palette|go-to-)/.test(id ?? "");
+      if ((typing && !leads) || e.defaultPrevented) return;
       const ui = useUi.getState();
       // A try is only looked at.
       if (useLooked.getState().draft) {
@@ -59,7 +62,6 @@ export function useShortcuts(
         }
         return e.preventDefault();
       }
-      const id = commandFor(keyOf(e), useKeys.getState().changed);
       if (!id || !project || !atlas || ui.help) return;
       const command = allCommands(editor, acting, project, atlas).find((c) => c.id === id);
       if (!command) return;

@@ -40,7 +40,9 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
       gap={close ? "2" : "4"}
     >
       <Heading as="h1" fontFamily="heading" fontSize="20px" fontWeight="700" whiteSpace="nowrap">
-        Untold Quilt
+        <Box as="button" cursor="pointer" onClick={leave} title="Home">
+          Untold Quilt
+        </Box>
       </Heading>
       <Button
         variant="plain"

@@ -69,7 +69,7 @@ export function VerdictBar() {
         name="density"
         tone={outliers.length ? "amber" : undefined}
         onClick={() => lead("density", outliers, ["below density", "over-detailed"])}
-        hint={`${outliers.length} islands outside the house band`}
+        hint={`${format.counted(outliers.length, "island")} outside the house band`}
         value={
           f.density.min === null
             ? "–"
@@ -98,7 +98,7 @@ export function VerdictBar() {
             "loose stack",
           ])
         }
-        hint={`${format.whole(f.overlap_pairs)} pairs share ${format.whole(f.overlap_texels)} texels`}
+        hint={`${format.counted(f.overlap_pairs, "pair")} share ${format.counted(f.overlap_texels, "texel")}`}
       />
       <Figure
         name="smallest gap"

@@ -1,13 +1,12 @@
 import { Button, Flex } from "@chakra-ui/react";
 import type { Project } from "../api/client";
 import { useLive } from "../api/live";
-import { useMe } from "../api/people";
 import { editor } from "../state";
 
 /** Others who have the project open; a press selects what they have selected. */
 export function WhoIsHere({ project, atlas }: { project: Project; atlas: number }) {
-  const accounts = useMe().data?.accounts ?? false;
-  const here = useLive(project, atlas, accounts).filter((one) => !one.mine);
+  // Without accounts nobody is named, and what other windows and scripts change is heard all the same.
+  const here = useLive(project, atlas).filter((one) => !one.mine);
   if (!here.length) return null;
   const said = (one: (typeof here)[number]) =>
     `${one.name} is here${one.stage ? `, in ${one.stage}` : ""}${one.picked.length ? `, ${one.picked.length} ${one.picked.length === 1 ? "island" : "islands"} selected` : ""}`;

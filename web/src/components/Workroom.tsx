@@ -12,6 +12,7 @@ import { useLivePlacements } from "../api/arrange";
 import { useReport } from "../api/check";
 import { AtlasTabs } from "./AtlasTabs";
 import { useRoom, useRooms } from "../room";
+import { ConnectionBar } from "./ConnectionBar";
 import { Drafts } from "./Drafts";
 import { FloatingModel, FoldedPanel, ObjectListStrip } from "./folded";
 import { useLooked } from "../looked";
@@ -94,8 +95,10 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
     if (empty && tabs.length === 1) setStage("Gather");
   }, [empty, tabs.length, setStage]);
 
-  if (project.isError || atlas.isError || layout.isError) {
-    const error = project.error ?? atlas.error ?? layout.error;
+  // What was there stays in sight when it cannot be asked for anew.
+  const failed = [project, atlas, layout].find((query) => query.isError && !query.data);
+  if (failed) {
+    const { error } = failed;
     return (
       <Center h="100%">
         <Box role="alert" maxW="460px">
@@ -122,6 +125,7 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
       onDragLeave={upload.out}
       onDrop={upload.drop}
     >
+      <ConnectionBar />
       <TopBar project={project.data} atlas={atlas.data?.id ?? 0} jobs={jobs} leave={leave} />
       <VerdictBar />
       <Flex px="12px" pb={room.objectList ? "0" : "8px"} minH="0">

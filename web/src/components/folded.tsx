@@ -97,7 +97,7 @@ export function ObjectListStrip({ open, numbers }: { open: () => void; numbers: 
       <Text>
         {format.whole(info?.objects.length ?? 0)}{" "}
         {info?.objects.length === 1 ? "object" : "objects"} ·{" "}
-        {format.whole(info?.world_area.length ?? 0)} islands
+        {format.counted(info?.world_area.length ?? 0, "island")}
       </Text>
       <Text color="ink" fontWeight="600">
         {picked.length ? `${format.whole(picked.length)} selected · ${area.toPrecision(3)} m²` : ""}

@@ -144,6 +144,25 @@ it("brings a new tile into sight", () => {
   expect(editor.document.tiles.map((t) => t.number)).toEqual([1001, 1003]);
 });
 
+it("gives the side table room when something waits on it, and shows at once what came there", () => {
+  const editor = new Editor();
+  editor.camera.resize(400, 400);
+  editor.show(info(), still, geometry);
+  const alone = editor.camera.scale;
+  const [left] = editor.camera.toTable(0, 0);
+  expect(left).toBeGreaterThan(-0.1);
+  const aside = still.slice();
+  aside[2] = -0.4;
+  editor.show(info(), aside, geometry);
+  expect(editor.camera.scale).toBeLessThan(alone);
+  expect(editor.camera.toTable(0, 0)[0]).toBeLessThan(-0.4);
+  // The view is the user's then: the same islands there do not move it.
+  editor.camera.zoomAt(100, 100, 3);
+  const { x } = editor.camera;
+  editor.show(info(), aside.slice(), geometry);
+  expect(editor.camera.x).toBe(x);
+});
+
 it("shows where new islands lie when none of them is in sight", () => {
   const editor = new Editor();
   editor.camera.resize(400, 400);

@@ -147,6 +147,7 @@ export class Editor {
     const before = view.previewed ?? document.model?.placements;
     const revision = document.info?.revision.id;
     const picked = this.selection.list().map((island) => document.keyOf(island));
+    const waited = this.waiting().length;
     const { sameIslands, sameSheets } = document.take(info, placements, geometry);
     view.setPreviewed(null);
     view.setGhost(null);
@@ -167,7 +168,10 @@ export class Editor {
     const now = document.model?.placements ?? placements;
     this.glide(sameIslands && before ? before : now, now);
     if (!this.framed) this.frameTable();
-    else if (!sameIslands) this.frameWhatCame();
+    else {
+      if (!sameIslands) this.frameWhatCame();
+      this.frameWhatWaits(waited);
+    }
   }
 
   /** Nothing is shown any more: another project comes. */
@@ -387,25 +391,59 @@ export class Editor {
     if (changed) this.looks.restyle();
   }
 
-  /** Show the sheet and the side table. */
+  /** Show all there is: the sheets, what lies beside them, and the side table where something waits on it. */
   frameTable(): void {
-    const { map, tiles, info } = this.document;
-    const [w] = map.first;
-    const sheets = tiles.map((tile) => map.sheet(tile.number)).reduce(union);
-    this.camera.frame(
-      {
-        minX: this.view.sideFolded ? sheets.minX : w * SIDE_TABLE.left,
-        minY: 0,
-        maxX: sheets.maxX,
-        maxY: sheets.maxY,
-      },
-      8,
-      20,
-    );
-    this.framed = this.camera.width > 1 && info !== null;
+    this.camera.frame(this.everywhere(), 8, 20);
+    this.framed = this.camera.width > 1 && this.document.info !== null;
     const { x, y, scale } = this.camera;
     this.whole = { x, y, scale };
     this.drawn();
+  }
+
+  /** Show a tile. */
+  frameTile(number: number): void {
+    this.camera.frame(this.document.map.sheet(number), 8, 20);
+    this.drawn();
+  }
+
+  /** The sheets, and islands beside them but for such as lie farther away than a tile: those are findings. */
+  private everywhere(): Bounds {
+    const { map, tiles, model } = this.document;
+    const sheets = tiles.map((tile) => map.sheet(tile.number)).reduce(union);
+    const [w, h] = map.first;
+    const near = {
+      minX: Math.min(sheets.minX, w * SIDE_TABLE.left) - w,
+      minY: sheets.minY - h,
+      maxX: sheets.maxX + w,
+      maxY: sheets.maxY + h,
+    };
+    let all = sheets;
+    for (const b of model?.bounds ?? []) {
+      if (b.minX < near.minX || b.minY < near.minY || b.maxX > near.maxX || b.maxY > near.maxY)
+        continue;
+      if (b.maxX <= 0 && this.view.sideFolded) continue;
+      all = union(all, b);
+      if (b.maxX <= 0) all = union(all, { ...sheets, minX: w * SIDE_TABLE.left });
+    }
+    return all;
+  }
+
+  /** Islands that wait beside the sheets. */
+  private waiting(): Bounds[] {
+    return (this.document.model?.bounds ?? []).filter((b) => b.maxX <= 0);
+  }
+
+  /** What came onto the side table is seen at once; after that the view is the user's. */
+  private frameWhatWaits(before: number): void {
+    const waiting = this.waiting();
+    const { camera } = this;
+    if (waiting.length <= before || camera.width <= 1) return;
+    const [minX, maxY] = camera.toTable(0, 0);
+    const [maxX, minY] = camera.toTable(camera.width, camera.height);
+    const seen = waiting.every(
+      (b) => b.minX >= minX && b.maxX <= maxX && b.minY >= minY && b.maxY <= maxY,
+    );
+    if (!seen) this.frameTable();
   }
 
   private get seesWhole(): boolean {
@@ -530,7 +568,7 @@ export class Editor {
     this.lookAtModel(this.document.info?.objects.find((o) => o.id === id)?.name ?? "");
   }
 
-  private lookAtModel(object: string): void {
+  lookAtModel(object: string): void {
     this.view.focusObject = object;
     this.view.frameModel++;
     this.looks.turned();

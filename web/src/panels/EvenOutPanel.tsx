@@ -73,8 +73,8 @@ function DensityPart({ jobs }: PanelProps) {
       </Title>
       {(f?.flat_faces ?? 0) > 0 && (
         <Text color="soft" fontSize="12px" mb="1.5">
-          {format.whole(f!.flat_faces ?? 0)} faces have no area in the layout or in space; they have
-          no density.
+          {format.counted(f!.flat_faces ?? 0, "face")} without area in the layout or in space; they
+          have no density.
         </Text>
       )}
       <NumberField

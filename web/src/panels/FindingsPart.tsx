@@ -150,7 +150,7 @@ function KindRow({
         </Text>
         {islandsOf(group) > 2 * group.total && group.total > 0 && (
           <Text color="soft" fontSize="12px">
-            {format.whole(islandsOf(group))} islands ·
+            {format.counted(islandsOf(group), "island")} ·
           </Text>
         )}
         <Text fontWeight="700" data-count>

@@ -61,7 +61,7 @@ export function MoreOptions({
       )}
       {(open || !folded) &&
         options.map((one) => (
-          <Box key={one.name} title={said(one)}>
+          <Box key={one.name} title={said(one)} data-setting={one.name}>
             <Field
               option={one}
               value={one.name in kept ? kept[one.name] : one.default}
@@ -73,7 +73,7 @@ export function MoreOptions({
   );
 }
 
-const named = (name: string) => {
+export const named = (name: string) => {
   const text = action(name.replaceAll("_", "-"));
   return text.charAt(0).toUpperCase() + text.slice(1);
 };

@@ -298,7 +298,7 @@ function Settings({ atlas, project, jobs, options }: PanelProps & { options: Pac
       <Foot>
         {!busy && (
           <MainButton disabled={!count} busy={packAction.busy} onClick={() => run(false)}>
-            Pack {format.whole(count)} islands
+            Pack {format.counted(count, "island")}
           </MainButton>
         )}
         {!busy && (

@@ -76,7 +76,11 @@ export function TilesPart({ atlas }: PanelProps) {
                 size="2xs"
                 variant="ghost"
                 aria-label={`Remove tile ${tile.number}`}
-                title={f?.islands ? `${f.islands} islands in it will lie outside` : "Remove"}
+                title={
+                  f?.islands
+                    ? `${format.counted(f.islands, "island")} in it will lie outside`
+                    : "Remove"
+                }
                 disabled={busy || tiles.length === 1}
                 onClick={() => send(tiles.filter((t) => t !== tile))}
               >
@@ -104,7 +108,7 @@ export function TilesPart({ atlas }: PanelProps) {
             <Behind tile={tile.number} atlas={atlas} />
             {f && (
               <Text color="soft" fontSize="12px">
-                {format.whole(f.islands)} islands · {format.percent(f.coverage)} % ·{" "}
+                {format.counted(f.islands, "island")} · {format.percent(f.coverage)} % ·{" "}
                 {format.density(f.density)} px/m
               </Text>
             )}

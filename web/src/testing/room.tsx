@@ -4,7 +4,7 @@ import { cleanup, render } from "@testing-library/react";
 import type { ReactNode } from "react";
 import { vi } from "vitest";
 import { ScopeContext } from "../api/actions/act";
-import type { Atlas, Operation, Project } from "../api/client";
+import type { Atlas, Operation, Project, Shelf } from "../api/client";
 import { geometry, info, still } from "../editor/layout.samples";
 import { editor, useUi } from "../state";
 import { system } from "../theme";
@@ -32,12 +32,16 @@ export const atlas = {
   head: { id: 1 },
 } as never as Atlas;
 
+const shelf = {
+  materials: [{ name: "Oak planks", source: 1, number: 0, objects: ["Crate"], textures: [] }],
+} as unknown as Shelf;
+
 const operations = [
   {
     name: "unwrap",
     help: "Cut objects into islands.",
     synonyms: ["uv map", "auto map"],
-    options: [],
+    options: [{ name: "stretch", help: "largest stretch", passing: false }],
     pace: "long",
   },
 ] as unknown as Operation[];
@@ -73,9 +77,12 @@ const FIGURES = {
 export function show(part: ReactNode) {
   cleanup();
   vi.stubGlobal("fetch", (request: Request) => server(request));
-  const queries = new QueryClient({ defaultOptions: { queries: { retry: false } } });
+  const queries = new QueryClient({
+    defaultOptions: { queries: { retry: false, staleTime: Infinity } },
+  });
   queries.setQueryData(["operations"], operations);
   queries.setQueryData(["project", project.id], project);
+  queries.setQueryData(["shelf", atlas.id, atlas.head.id, 2048], shelf);
   return render(
     <ChakraProvider value={system}>
       <QueryClientProvider client={queries}>

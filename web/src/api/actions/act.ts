@@ -3,6 +3,7 @@ import type { QueryClient } from "@tanstack/react-query";
 import { createContext, useCallback, useContext, useMemo } from "react";
 import { editor, tellError, useUi } from "../../state";
 import type { ControlRequest, Project } from "../client";
+import { sendWhenBack } from "../connection";
 import { keepSteps, showAtlas, showProject, stepSeen, type Steps } from "../step";
 import { request, type ActionName, type Answer, type AnswerOf, type BodyOf } from "./requests";
 
@@ -67,7 +68,8 @@ export function doAction<Name extends ActionName>(
         if ((name === "undo" || name === "redo") && now?.[name as "undo" | "redo"] === "")
           return now as AnswerOf<Name>;
         // What the user saw: the server rebases an edit, or says what has changed.
-        const answer = await request(name, { ...scope, change: stepSeen(client, project) }, told);
+        const seen = stepSeen(client, project);
+        const answer = await sendWhenBack(() => request(name, { ...scope, change: seen }, told));
         const steps = stepsIn(answer as Answer);
         if (steps) keepSteps(client, project, steps);
         return answer;

@@ -2,6 +2,7 @@ import { Button, Collapsible, Flex, Input, Text } from "@chakra-ui/react";
 import { useId, useState } from "react";
 import { useProfiles } from "../../api/merge";
 import type { Project } from "../../api/client";
+import { useKept } from "../../state";
 import { Check } from "../parts";
 import { Pick, Row } from "./fields";
 import { ProfileDialog } from "./ProfileDialog";
@@ -12,7 +13,7 @@ type Props = { project: Project } & ReturnType<typeof useMergeSettings>;
 
 /** How the new images are written: names, formats, and what an engine wants beside them. */
 export function WritePart({ project, settings, change }: Props) {
-  const [open, setOpen] = useState(false);
+  const [open, setOpen] = useKept("merge more", false);
   const [editing, setEditing] = useState(false);
   const { profiles } = useProfiles(project.id);
   const id = useId();

@@ -113,7 +113,7 @@ export function AutomaticPage({ jobs }: PanelProps) {
               {o.name}
             </Box>
             <Text color="amber" whiteSpace="nowrap">
-              {o.useless ? "useless UVs" : "no UVs"}, {format.whole(o.faces)} faces
+              {o.useless ? "useless UVs" : "no UVs"}, {format.counted(o.faces, "face")}
             </Text>
           </Flex>
         ))}
@@ -274,7 +274,7 @@ function Results({ jobs }: { jobs: Job[] }) {
               <Table.Cell textAlign="end">{row.seam.toFixed(1)}</Table.Cell>
               <Table.Cell
                 textAlign="end"
-                title={`95 % of the surface below ${row.stretch_p95.toFixed(3)}; ${row.flipped} faces turned over`}
+                title={`95 % of the surface below ${row.stretch_p95.toFixed(3)}; ${format.counted(row.flipped, "face")} turned over`}
               >
                 {row.stretch_l2.toFixed(3)}
               </Table.Cell>
