@@ -11,10 +11,12 @@ from quilt_core.document.document import Document
 from quilt_core.document.islands import fresh_islands
 from quilt_core.document.layout import Member
 from quilt_core.errors import LayoutError
+from quilt_core.measure.stretch import measure_triangles, stretch_of
 from quilt_core.operations.bases import Remade, made_of, object_of, with_bases
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
 from quilt_core.scene.model import SceneObject
+from quilt_core.scene.types import FloatArray
 from quilt_core.unwrap.again import FACE, SURFACE, TOPOLOGY
 from quilt_core.unwrap.matching import Match, Older, carried_uv, match_objects
 
@@ -49,6 +51,11 @@ class UpdatedObject:
     new: int = figure("faces that are new; they keep the UVs that they came with")
     gone: int = figure("faces that are gone")
     moved: float = figure("largest move of a vertex / size of the object")
+    grown: list[float] = figure("size / older size, along X, Y and Z")
+    density: float = figure("texel density / older density")
+    stretch: float = figure("stretch (L2) of its texels over the whole object")
+    older_stretch: float = figure("the same before")
+    changes: list[str] = figure("what has changed about size, density and stretch, in words")
 
 
 @dataclass(frozen=True, eq=False)
@@ -118,13 +125,66 @@ def updated_object(
     """What became of a newer object."""
     count, again = obj.mesh.face_count, match.again
     if again is None:
-        return UpdatedObject(file, obj.name, "", count, 0, 0, 0, count, 0, 0.0)
+        return UpdatedObject(
+            file, obj.name, "", count, 0, 0, 0, count, 0, 0.0, [1.0, 1.0, 1.0], 1.0, 1.0, 1.0, []
+        )
     how = np.bincount(again.how, minlength=4)
     name = older[match.older[0]].name if len(match.older) == 1 else ALL_OLDER
-    return UpdatedObject(
+    were = [older[k] for k in match.older]
+    density, stretch = _texels([(obj, again.uv)])
+    older_density, older_stretch = _texels([(one.obj, one.uv) for one in were])
+    # Of one that was joined or split all older ones together say nothing about its own size.
+    grown = _size(obj) / np.maximum(_size(were[0].obj), 1e-30) if len(were) == 1 else np.ones(3)
+    row = UpdatedObject(
         file, obj.name, name, count, int(how[TOPOLOGY]), int(how[FACE]), int(how[SURFACE]),
-        again.new, again.gone, again.moved,
+        again.new, again.gone, again.moved, np.where(_size(obj) > 0, grown, 1.0).tolist(),
+        density / older_density if older_density else 1.0, stretch, older_stretch, [],
     )  # fmt: skip
+    return replace(row, changes=_changes(row))
+
+
+def _size(obj: SceneObject) -> FloatArray:
+    """(3,) extents in its own space."""
+    points = obj.mesh.positions[np.unique(obj.mesh.corner_vertex)]
+    return np.asarray(np.ptp(points, axis=0) if len(points) else np.zeros(3))
+
+
+def _texels(parts: Sequence[tuple[SceneObject, FloatArray]]) -> tuple[float, float]:
+    """Texel density in tiles per unit, and stretch, of objects with UVs as a whole; 0 and 1 where nothing can be measured."""
+    uv, points = [], []
+    for obj, corners in parts:
+        triangles = obj.mesh.triangles
+        there = np.isfinite(corners[triangles]).all(axis=(1, 2))
+        uv.append(corners[triangles][there])
+        points.append(obj.mesh.positions[obj.mesh.corner_vertex[triangles]][there])
+    figures = measure_triangles(np.concatenate(uv), np.concatenate(points))
+    there = np.isfinite(figures.high) & (figures.area > 0)
+    if not there.any():
+        return 0.0, 1.0
+    stretch = stretch_of(figures, np.zeros(len(there), np.int64), 1).l2[0]
+    return float(np.sqrt(np.abs(figures.uv_area[there]).sum() / figures.area[there].sum())), float(
+        stretch
+    )
+
+
+SEEN = 0.01
+"""Part by which a size, a density or a stretch has to change to be told."""
+
+
+def _changes(row: UpdatedObject) -> list[str]:
+    """What has changed about its size, density and stretch."""
+    sizes = [
+        f"{factor:.2f} × as {word}"
+        for word, factor in zip(("wide (X)", "high (Y)", "deep (Z)"), row.grown, strict=True)
+        if abs(factor - 1) > SEEN
+    ]
+    density = f"texel density {row.density - 1:+.0%}" if abs(row.density - 1) > SEEN else ""
+    stretch = (
+        f"stretch {row.older_stretch:.2f} → {row.stretch:.2f}"
+        if abs(row.stretch / row.older_stretch - 1) > SEEN
+        else ""
+    )
+    return [*sizes, *(part for part in (density, stretch) if part)]
 
 
 def tell(result: Updated) -> list[str]:
@@ -142,6 +202,7 @@ def _line(row: UpdatedObject) -> str:
         f"{row.new:,} faces are new" if row.new else "",
         f"{row.gone:,} are gone" if row.gone else "",
         f"moved by up to {row.moved:.2%} of its size" if row.moved else "",
+        *row.changes,
     ]
     return f"{row.object}: {', '.join(p for p in parts if p)}"
 

@@ -174,3 +174,26 @@ def test_a_real_file_that_was_edited_keeps_its_layout(tmp_path, capsys):
         )
         == 2
     )
+
+
+def test_a_mesh_that_grew_says_by_how_much_and_what_that_does_to_its_texels(tmp_path, capsys):
+    points, uv = tube(12, 4)
+
+    def drum(factor):
+        rows = (points * (1, 1, factor)).reshape(-1, 3)
+        lines = [f"v {x:.6f} {y:.6f} {z:.6f}" for x, y, z in rows]
+        lines += [f"vt {u:.6f} {v:.6f}" for u, v in uv.reshape(-1, 2)]
+        lines += [f"f {a}/{a} {a + 1}/{a + 1} {a + 2}/{a + 2}" for a in range(1, len(rows), 3)]
+        return "\n".join(["o Drum", *lines]).encode()
+
+    (tmp_path / "old.obj").write_bytes(drum(1))
+    (tmp_path / "new.obj").write_bytes(drum(1.36))
+    files = [str(tmp_path / name) for name in ("new.obj", "old.obj")]
+    args = ["update", files[0], "--layout", files[1], "--out", str(tmp_path / "out")]
+    assert main([*args, "--json"]) == 0
+    (row,) = json.loads(capsys.readouterr().out)["objects"]
+    assert row["grown"] == pytest.approx([1, 1, 1.36], abs=1e-3)
+    # The tube's area grows as its height does: the same texels on 1.36 times the surface.
+    assert row["density"] == pytest.approx(1 / np.sqrt(1.36), rel=1e-3)
+    assert row["changes"][:2] == ["1.36 × as deep (Z)", "texel density -14%"]
+    assert row["stretch"] > row["older_stretch"] or row["older_stretch"] > 1

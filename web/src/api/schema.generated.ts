@@ -4511,6 +4511,16 @@ export interface components {
                 gone: number;
                 /** @description largest move of a vertex / size of the object */
                 moved: number;
+                /** @description size / older size, along X, Y and Z */
+                grown: number[];
+                /** @description texel density / older density */
+                density: number;
+                /** @description stretch (L2) of its texels over the whole object */
+                stretch: number;
+                /** @description the same before */
+                older_stretch: number;
+                /** @description what has changed about size, density and stretch, in words */
+                changes: string[];
             }[];
             /** @description older objects that are in none of them */
             gone: string[];

@@ -216,6 +216,7 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
   );
 }
 
+const MOST_TOLD = 8;
 type News = UpdateResult & { new: string[]; kept: string[] };
 
 /** What the last newer version has brought. */
@@ -225,15 +226,18 @@ function Brought({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   );
   const news = job?.result as unknown as News | undefined;
   if (!news) return null;
-  const odd = news.objects.filter((row) => row.new || row.gone || row.by_surface);
+  const odd = news.objects.filter(
+    (row) => row.new || row.gone || row.by_surface || row.changes.length,
+  );
   const lines = [
     `${format.whole(news.objects.length)} ${news.objects.length === 1 ? "object keeps its place" : "objects keep their places"}.`,
     ...odd
-      .slice(0, 5)
+      .slice(0, MOST_TOLD)
       .map(
         (row) =>
-          `${row.object}: ${[row.new ? `${format.whole(row.new)} faces are new` : "", row.gone ? `${format.whole(row.gone)} are gone` : "", row.by_surface ? `${format.whole(row.by_surface)} by the surface` : ""].filter(Boolean).join(", ")}.`,
+          `${row.object}: ${[row.new ? `${format.counted(row.new, "new face")}` : "", row.gone ? `${format.whole(row.gone)} are gone` : "", row.by_surface ? `${format.whole(row.by_surface)} by the surface` : "", ...row.changes].filter(Boolean).join(", ")}.`,
       ),
+    ...(odd.length > MOST_TOLD ? [`${odd.length - MOST_TOLD} more have changed.`] : []),
     ...(news.new.length ? [`New: ${news.new.join(", ")}.`] : []),
     ...(news.gone.length ? [`Gone: ${news.gone.join(", ")}.`] : []),
     ...(news.kept.length
