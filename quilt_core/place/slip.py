@@ -20,12 +20,13 @@ from quilt_core.pack.layout import obstacles_of, packable, to_uv
 from quilt_core.pack.mask_loops import hit_grid, row_runs, turned
 from quilt_core.pack.pieces import Pieces, single_pieces
 from quilt_core.pack.place_loops import block
-from quilt_core.pack.problem import no_obstacles
+from quilt_core.pack.problem import PackProblem, no_obstacles
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.turns import Turns
 from quilt_core.pack.variant_loops import spread
 from quilt_core.place._slip_loops import best_place
 from quilt_core.place.settle import SlideScene
+from quilt_core.place.tight import tight_move
 from quilt_core.scene.island_set import PER_ISLAND, IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.tiles import TileSize
@@ -134,7 +135,63 @@ def slip_in(
             yield Slipped(out.copy(), done[pieces.piece], int(done.sum()), steps)
         if done.all():
             break
+    for p in order[~done[order]]:
+        if stop():
+            return
+        if not len(near_enough := np.flatnonzero(pieces.piece == p)):
+            continue
+        still = stays.copy()
+        still[chosen[done[pieces.piece]]] = True
+        found = _tight(islands, out, still, problem, pieces, int(p), settings, near, tile)
+        if found is None:
+            continue
+        rows = compose(
+            np.broadcast_to(found, (len(near_enough), 2, 3)), pieces.to_piece[near_enough]
+        )
+        group = chosen[near_enough]
+        out[group] = to_uv(rows, np.zeros(len(group), np.int64), settings)
+        done[p] = True
+        yield Slipped(out.copy(), done[pieces.piece], int(done.sum()), steps)
     yield Slipped(out, done[pieces.piece], steps, steps)
+
+
+TRIED = 6
+"""Spots that are looked at exactly for an island that no raster has room for."""
+SHORT = 3
+"""Cells that padding is shorter on the raster that finds those spots: as much as rasters are on the safe side."""
+
+
+def _tight(
+    islands: IslandSet, placements: FloatArray, still: NDArray[np.bool_], problem: PackProblem, pieces: Pieces, p: int,
+    settings: PackSettings, near: tuple[float, float] | None, tile: TileSize,
+) -> FloatArray | None:  # fmt: skip
+    """(2, 3) px at which a piece fits exactly, where it only just does."""
+    cell = max(tile.width, tile.height) / CELLS[-1]
+    short = replace(
+        settings,
+        padding=max(settings.padding - SHORT * cell, 0.0),
+        margin=max(settings.margin - SHORT * cell, 0.0),
+    )
+    grid = make_grid(short, obstacles_of(islands, placements, still, short), CELLS[-1])
+    board = _Board(grid, near)
+    scene = SlideScene.of_tile(islands, placements, tile)
+    there = still[scene.owner] & np.isfinite(scene.low).all(axis=1)
+    size = np.array([tile.width, tile.height], np.float64)
+    edges = problem.edges[problem.starts[p] : problem.starts[p + 1]]
+    for _ in range(TRIED):
+        spot = board.best(edges, problem.turns[p], int(problem.solid[p]))
+        if spot is None:
+            return None
+        turn, shift = spot
+        matrix = turn.matrices()[0]
+        own = edges.reshape(-1, 2, 2) @ matrix.T + shift
+        move = tight_move(
+            own, scene.edges[there], size, settings.padding, settings.margin, 2 * SHORT * cell
+        )
+        if move is not None:
+            return np.concatenate([matrix, (shift + move)[:, None]], axis=1)
+        board.forget(own)
+    return None
 
 
 def _pieces(
@@ -248,6 +305,13 @@ class _Board:
             self.grid.rows - rows + 1, self.grid.columns - columns + 1,
             np.array([columns, rows, ring.sum()], np.float64), self.near,
         )  # fmt: skip
+
+    def forget(self, edges: FloatArray) -> None:
+        """Do not offer the spot of an island again: its outline edges (E, 2, 2) in px."""
+        column, row = np.floor((edges[0, 0] - self.grid.margin) / self.grid.cell).astype(int)
+        rows, columns = self.occupied.shape
+        self.occupied[np.clip(row, 0, rows - 1), np.clip(column, 0, columns - 1)] = 1
+        self._count()
 
     def take(self, edges: FloatArray) -> None:
         """Take the cells nearer than the padding to outline edges (E, 2, 2) in px."""

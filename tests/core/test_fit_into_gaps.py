@@ -52,6 +52,24 @@ def test_an_island_finds_the_only_hole_that_fits():
     assert shapely.box(400, 400, 600, 600).contains(inside)
 
 
+@pytest.mark.parametrize("turn", [0, 17, 45])
+def test_an_island_fits_into_a_hole_that_leaves_it_no_room_at_all(turn):
+    hole = affinity.rotate(shapely.box(0.402, 0.402, 0.598, 0.598), turn)
+    frame = shapely.box(0.004, 0.004, 0.996, 0.996).difference(hole)
+    island = affinity.translate(affinity.rotate(shapely.box(0.41, 0.41, 0.59, 0.59), turn), 1.1, 0)
+    last = slipped([frame, island], [1], rotate="none")
+    assert last.placed.all()
+    around, inside = laid([frame, island], last.placements)
+    assert around.distance(inside) == pytest.approx(PADDING, abs=1e-6)
+
+
+def test_an_island_that_is_a_hundredth_of_a_px_too_large_stays_out():
+    hole = shapely.box(0.402, 0.402, 0.598, 0.598)
+    frame = shapely.box(0.004, 0.004, 0.996, 0.996).difference(hole)
+    last = slipped([frame, shapely.box(1.41, 0.41, 1.59001, 0.59001)], [1], rotate="none")
+    assert not last.placed.any()
+
+
 def test_what_fits_nowhere_stays_where_it_was():
     polygons = [frame_with_hole(0.2), shapely.box(1.5, 0.2, 1.69, 0.39)]
     last = slipped(polygons, [1])
