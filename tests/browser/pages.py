@@ -4,10 +4,6 @@ from __future__ import annotations
 
 import time
 
-TOOLS = 78
-"""px of the table that the tools take."""
-
-
 def settled(page) -> None:
     """Until the page waits for no answer, has drawn what came, and nothing on it moves."""
     page.wait_for_function(
@@ -102,13 +98,12 @@ def layout(page) -> dict:
 
 
 def at(page, u: float, v: float) -> tuple[float, float]:
-    """Where a UV of the only sheet is on the screen after “Whole sheet”."""
-    box = page.get_by_test_id("table").bounding_box()
-    width, height = box["width"] - 2, box["height"] - 2  # without the border
-    # The tools lie over the left of the table: what is framed is shown beside them.
-    scale = min((width - TOOLS - 16) / 1.5, height - 36)
-    x, y = 0.25 - TOOLS / 2 / scale, 0.5 + 10 / scale
-    return box["x"] + 1 + width / 2 + (u - x) * scale, box["y"] + 1 + height / 2 - (v - y) * scale
+    """Where a UV of the first sheet is on the screen."""
+    settled(page)
+    table = page.get_by_test_id("table")
+    box = table.bounding_box()
+    left, top, scale = map(float, table.get_attribute("data-view").split(","))
+    return box["x"] + 1 + left + u * scale, box["y"] + 1 + top - v * scale
 
 
 def drag(page, start, end, drop: bool = True, key: str = "") -> None:

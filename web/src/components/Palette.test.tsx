@@ -3,6 +3,7 @@ import { screen } from "@testing-library/react";
 import { userEvent } from "@testing-library/user-event";
 import { beforeEach, expect, it } from "vitest";
 import { allCommands } from "../commands/all";
+import { settingCommands } from "../commands/operations";
 import { SYNONYMS } from "../commands/synonyms";
 import { keysOf } from "../shortcuts";
 import { editor, useUi } from "../state";
@@ -19,7 +20,7 @@ const commands = () => allCommands(editor, { act: () => {}, busy: () => false },
 const options = () => screen.getAllByRole("option").map((row) => row.textContent);
 
 it("gives each command an id of its own; keys and synonyms are of commands that there are", () => {
-  const ids = commands().map((c) => c.id);
+  const ids = [...commands(), ...settingCommands([])].map((c) => c.id);
   expect(ids.filter((id, k) => ids.indexOf(id) !== k)).toEqual([]);
   expect(Object.keys(keysOf({})).filter((id) => !ids.includes(id))).toEqual([]);
   expect(Object.keys(SYNONYMS).filter((id) => !ids.includes(id))).toEqual([]);
@@ -58,7 +59,7 @@ it("finds settings, objects, tiles and materials, after what can be done", async
   expect((await typed("crate"))[0]).toContain("Object");
   await userEvent.keyboard("{Enter}");
   expect(editor.selection.list()).toEqual([0, 1]);
-});
+}, 20_000);
 
 it("sends a command with the step that the user saw", async () => {
   await userEvent.type(screen.getByLabelText("Command"), "undo");

@@ -1,6 +1,6 @@
 import { MEASURED } from "../editor/flags.generated";
-import { Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
-import { useRef } from "react";
+import { Box, Button, Flex, NativeSelect, Popover, Portal, Text } from "@chakra-ui/react";
+import { useLayoutEffect, useRef, useState } from "react";
 import type { Figures } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
@@ -51,6 +51,88 @@ export function VerdictBar() {
   );
   const bare = (editor.document.info?.objects ?? []).filter((o) => o.unflattened);
   const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
+  const gauges: FigureProps[] = [
+    {
+      name: "density",
+      tone: outliers.length ? "amber" : undefined,
+      onClick: () => lead("density", outliers, ["below density", "over-detailed"]),
+      hint: `${format.counted(outliers.length, "island")} outside the house band`,
+      value:
+        f.density.min === null
+          ? "–"
+          : `${format.density(f.density.min)} – ${format.density(f.density.max)}`,
+      unit: "px/m",
+    },
+    {
+      name: "coverage",
+      value: format.percent(f.coverage),
+      unit: "%",
+      tone: f.overlap_pairs ? "amber" : undefined,
+      onClick: () => editor.frameTable(),
+      hint: "sum of island areas / tile area",
+    },
+    {
+      name: "overlaps",
+      value: format.whole(f.overlapping),
+      unit: f.overlapping === 1 ? "island" : "islands",
+      tone: f.overlapping ? "rose" : undefined,
+      onClick: () =>
+        lead("overlaps", editor.document.flagged(MEASURED.overlapping), [
+          "overlap",
+          "fold",
+          "crowded",
+          "loose stack",
+        ]),
+      hint: `${format.counted(f.overlap_pairs, "pair")} share ${format.counted(f.overlap_texels, "texel")}`,
+    },
+    {
+      name: "smallest gap",
+      value: f.overlap_pairs ? "0.0" : format.pixels(f.gap_px),
+      unit: "px",
+      tone: gapBad ? "rose" : undefined,
+      onClick: () =>
+        lead(
+          "gap",
+          f.gap_islands.filter((i) => i >= 0),
+          ["gap", "margin"],
+        ),
+    },
+    {
+      name: "outside",
+      value: format.whole(f.outside),
+      tone: f.outside ? "rose" : undefined,
+      onClick: () =>
+        lead("outside", editor.document.flagged(MEASURED.outside), [
+          "straddling",
+          "outside",
+          "far away",
+        ]),
+    },
+    {
+      name: "mirrored",
+      value: format.whole(f.mirrored),
+      tone: f.mirrored ? "rose" : undefined,
+      onClick: () => lead("mirrored", editor.document.flagged(MEASURED.mirrored), ["mirrored"]),
+    },
+    ...(f.side_table > 0
+      ? [
+          {
+            name: "side table",
+            value: format.whole(f.side_table),
+            tone: "amber" as const,
+            onClick: () =>
+              lead("side", editor.document.flagged(MEASURED.side_table), ["side table"]),
+          },
+        ]
+      : []),
+    {
+      name: "no UVs",
+      value: `${bare.length} ${bare.length === 1 ? "object" : "objects"}`,
+      tone: bare.length ? "amber" : undefined,
+      hint: bare.map((o) => o.name).join(", "),
+      onClick: () => findBare(bare.map((o) => o.name)),
+    },
+  ];
   return (
     <Flex
       px="16px"
@@ -58,95 +140,13 @@ export function VerdictBar() {
       gap="6px"
       role="toolbar"
       aria-label="Verdict"
-      overflowX="auto"
-      overflowY="hidden"
       aria-busy={measuring}
       data-measured={measuring ? undefined : editor.document.info?.revision.id}
       opacity={measuring ? 0.6 : 1}
     >
       <Verdict />
-      <Figure
-        name="density"
-        tone={outliers.length ? "amber" : undefined}
-        onClick={() => lead("density", outliers, ["below density", "over-detailed"])}
-        hint={`${format.counted(outliers.length, "island")} outside the house band`}
-        value={
-          f.density.min === null
-            ? "–"
-            : `${format.density(f.density.min)} – ${format.density(f.density.max)}`
-        }
-        unit="px/m"
-      />
-      <Figure
-        name="coverage"
-        value={format.percent(f.coverage)}
-        unit="%"
-        tone={f.overlap_pairs ? "amber" : undefined}
-        onClick={() => editor.frameTable()}
-        hint="sum of island areas / tile area"
-      />
-      <Figure
-        name="overlaps"
-        value={format.whole(f.overlapping)}
-        unit={f.overlapping === 1 ? "island" : "islands"}
-        tone={f.overlapping ? "rose" : undefined}
-        onClick={() =>
-          lead("overlaps", editor.document.flagged(MEASURED.overlapping), [
-            "overlap",
-            "fold",
-            "crowded",
-            "loose stack",
-          ])
-        }
-        hint={`${format.counted(f.overlap_pairs, "pair")} share ${format.counted(f.overlap_texels, "texel")}`}
-      />
-      <Figure
-        name="smallest gap"
-        value={f.overlap_pairs ? "0.0" : format.pixels(f.gap_px)}
-        unit="px"
-        tone={gapBad ? "rose" : undefined}
-        onClick={() =>
-          lead(
-            "gap",
-            f.gap_islands.filter((i) => i >= 0),
-            ["gap", "margin"],
-          )
-        }
-      />
-      <Figure
-        name="outside"
-        value={format.whole(f.outside)}
-        tone={f.outside ? "rose" : undefined}
-        onClick={() =>
-          lead("outside", editor.document.flagged(MEASURED.outside), [
-            "straddling",
-            "outside",
-            "far away",
-          ])
-        }
-      />
-      <Figure
-        name="mirrored"
-        value={format.whole(f.mirrored)}
-        tone={f.mirrored ? "rose" : undefined}
-        onClick={() => lead("mirrored", editor.document.flagged(MEASURED.mirrored), ["mirrored"])}
-      />
-      <Figure
-        name="no UVs"
-        value={`${bare.length} ${bare.length === 1 ? "object" : "objects"}`}
-        tone={bare.length ? "amber" : undefined}
-        hint={bare.map((o) => o.name).join(", ")}
-        onClick={() => findBare(bare.map((o) => o.name))}
-      />
-      {f.side_table > 0 && (
-        <Figure
-          name="side table"
-          value={format.whole(f.side_table)}
-          tone="amber"
-          onClick={() => lead("side", editor.document.flagged(MEASURED.side_table), ["side table"])}
-        />
-      )}
-      <Flex ml="auto" align="center" gap="1">
+      <Gauges gauges={gauges} />
+      <Flex ml="auto" align="center" gap="1" flexShrink="0">
         <Text color="soft" whiteSpace="nowrap" hideBelow="xl">
           View as
         </Text>
@@ -167,6 +167,79 @@ export function VerdictBar() {
         </NativeSelect.Root>
       </Flex>
     </Flex>
+  );
+}
+
+const LINE = 28;
+
+/** The figures that have room, in order; a button unfolds the others. */
+function Gauges({ gauges }: { gauges: FigureProps[] }) {
+  const row = useRef<HTMLDivElement>(null);
+  const [fits, setFits] = useState(gauges.length);
+  useLayoutEffect(() => {
+    const element = row.current;
+    if (!element) return undefined;
+    // Those without room stand in a second line, which is not in sight.
+    const count = () => {
+      const parts = [...element.children] as HTMLElement[];
+      setFits(parts.filter((part) => part.offsetTop < LINE / 2).length);
+    };
+    count();
+    const watch = new ResizeObserver(count);
+    watch.observe(element);
+    return () => watch.disconnect();
+  });
+  const rest = gauges.slice(fits);
+  const tone = rest.find((one) => one.tone === "rose")?.tone ?? rest.find((one) => one.tone)?.tone;
+  return (
+    <>
+      <Flex
+        ref={row}
+        flex="0 1 auto"
+        minW="0"
+        h={`${LINE}px`}
+        gap="6px"
+        wrap="wrap"
+        overflow="hidden"
+        position="relative"
+      >
+        {gauges.map((one, k) => (
+          <Box key={one.name} visibility={k < fits ? undefined : "hidden"}>
+            <Figure {...one} />
+          </Box>
+        ))}
+      </Flex>
+      {rest.length > 0 && (
+        <Popover.Root>
+          <Popover.Trigger asChild>
+            <Button
+              size="xs"
+              h="28px"
+              px="2"
+              flexShrink="0"
+              variant="outline"
+              bg="panel"
+              borderColor={tone ?? "line"}
+              color={tone ?? "soft"}
+              aria-label={`${rest.length} more figures: ${rest.map((one) => one.name).join(", ")}`}
+            >
+              +{rest.length}
+            </Button>
+          </Popover.Trigger>
+          <Portal>
+            <Popover.Positioner>
+              <Popover.Content bg="panel" p="2" w="auto">
+                <Flex direction="column" gap="1.5" align="stretch">
+                  {rest.map((one) => (
+                    <Figure key={one.name} {...one} />
+                  ))}
+                </Flex>
+              </Popover.Content>
+            </Popover.Positioner>
+          </Portal>
+        </Popover.Root>
+      )}
+    </>
   );
 }
 
