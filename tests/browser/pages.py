@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 
+
 def settled(page) -> None:
     """Until the page waits for no answer, has drawn what came, and nothing on it moves."""
     page.wait_for_function(
@@ -97,12 +98,22 @@ def layout(page) -> dict:
     )
 
 
+STILL = """async (table) => {
+  const frame = () => new Promise(requestAnimationFrame);
+  for (let same = 0, last = ""; ; last = table.dataset.view) {
+    await frame();
+    same = last && last === table.dataset.view ? same + 1 : 0;
+    if (same > 2) return last;
+  }
+}"""
+"""What part of the table is in sight, once that stays so."""
+
+
 def at(page, u: float, v: float) -> tuple[float, float]:
     """Where a UV of the first sheet is on the screen."""
-    settled(page)
-    table = page.get_by_test_id("table")
-    box = table.bounding_box()
-    left, top, scale = map(float, table.get_attribute("data-view").split(","))
+    box = page.get_by_test_id("table").bounding_box()
+    view = page.get_by_test_id("table").evaluate(STILL)
+    left, top, scale = map(float, view.split(","))
     return box["x"] + 1 + left + u * scale, box["y"] + 1 + top - v * scale
 
 

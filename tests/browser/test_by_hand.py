@@ -28,8 +28,6 @@ pytestmark = pytest.mark.browser
 
 CORNERS = {"A": (0.1, 0.1), "B": (0.4, 0.1), "C": (0.7, 0.6)}
 SIDE = 0.15
-TOOLS = 78
-"""px of the table that the tools take."""
 
 
 def squares() -> bytes:
@@ -142,7 +140,7 @@ def test_two_tabs_edit_at_once_and_both_see_the_other(table, address, chromium):
     steps = len(history(table))
     # This page has not looked since; its edit touches another island and is taken.
     # The other one hears of it late: what it asks for meanwhile gets no answer.
-    news = re.compile(r"/api/projects/\d+/$")
+    news = re.compile(r"/api/(projects|atlases)/\d+/$")
     other.route(news, lambda route: None)
     u, v = middle("A")
     drag(table, (u, v), (u, v + 0.3), key="Alt")
