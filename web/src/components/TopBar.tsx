@@ -33,13 +33,19 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
     <Flex
       as="header"
       align="center"
-      px="16px"
+      px={{ base: "8px", xl: "16px" }}
       bg="panel"
       borderBottomWidth="1px"
       borderColor="line"
-      gap={close ? "2" : "4"}
+      gap={{ base: "1", xl: close ? "2" : "4" }}
     >
-      <Heading as="h1" fontFamily="heading" fontSize="20px" fontWeight="700" whiteSpace="nowrap">
+      <Heading
+        as="h1"
+        fontFamily="heading"
+        fontSize={{ base: "17px", xl: "20px" }}
+        fontWeight="700"
+        whiteSpace="nowrap"
+      >
         <Box as="button" cursor="pointer" onClick={leave} title="Home">
           Untold Quilt
         </Box>
@@ -51,7 +57,7 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
         color="ink"
         fontWeight="400"
         fontSize="13px"
-        maxW={close ? "120px" : "170px"}
+        maxW={{ base: "110px", xl: close ? "120px" : "170px" }}
         minW="0"
         onClick={leave}
         title="All projects"
@@ -82,7 +88,7 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
               size="sm"
               h="36px"
               rounded="full"
-              px={close ? "1.5" : "2"}
+              px={{ base: "1.5", xl: close ? "1.5" : "2" }}
               gap={close ? "1" : "1.5"}
               fontSize="13.5px"
               variant="plain"

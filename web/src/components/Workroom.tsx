@@ -14,7 +14,7 @@ import { AtlasTabs } from "./AtlasTabs";
 import { useRoom, useRooms } from "../room";
 import { ConnectionBar } from "./ConnectionBar";
 import { Drafts } from "./Drafts";
-import { FloatingModel, FoldedPanel, ObjectListStrip } from "./folded";
+import { FLOATING_PX, FloatingModel, FoldedPanel, ObjectListStrip } from "./folded";
 import { useLooked } from "../looked";
 import { LookedAt } from "./LookedAt";
 import { MaterialShelf } from "./MaterialShelf";
@@ -78,6 +78,8 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
         side_table: sideTable ?? null,
       }).then((answer) => answer.head.id);
   }, [move]);
+  const atLeft = room.model === "floating" && room.corner.endsWith("left");
+  useEffect(() => editor.setFloats(atLeft ? FLOATING_PX : 0), [atLeft]);
   useShortcuts(acting, project.data, atlas.data);
   useLayoutEffect(() => () => editor.clear(), []);
   useLivePlacements(jobs);

@@ -38,6 +38,9 @@ export function FoldedPanel({ stage, open }: { stage: Stage; open: () => void })
   );
 }
 
+/** What the model takes of the table's width where it floats, with its borders. */
+export const FLOATING_PX = 246;
+
 /** The model small in a corner of the table, or a button that brings it back. */
 export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) {
   const change = useRooms((rooms) => rooms.change);

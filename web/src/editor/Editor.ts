@@ -85,6 +85,8 @@ export class Editor {
   onEased: (() => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
   handsOn = true;
+  /** px at the left that lie under the tools, and under the model where it floats. */
+  private readonly covered = { tools: 0, model: 0 };
   /** Raised once, when the table was painted with a layout for the first time. */
   private readonly firstPaint = new Signal();
   readonly painted: Heard = this.firstPaint;
@@ -251,12 +253,19 @@ export class Editor {
     step();
   }
 
+  /** So many px at the left are covered by what floats over the table. */
+  setFloats(px: number): void {
+    if (this.covered.model === px) return;
+    this.covered.model = px;
+    if (this.framed && this.seesWhole) this.frameTable();
+  }
+
   setHandsOn(on: boolean): void {
     this.handsOn = on;
     this.tools.cancel();
     if (this.tools.tool !== "take") this.tools.use("take");
     const whole = this.framed && this.seesWhole;
-    this.camera.left = on ? TOOLS_PX : 0;
+    this.camera.left = this.covered.tools = on ? TOOLS_PX : 0;
     if (whole) this.frameTable();
     this.drawn();
   }
@@ -393,7 +402,14 @@ export class Editor {
 
   /** Show all there is: the sheets, what lies beside them, and the side table where something waits on it. */
   frameTable(): void {
-    this.camera.frame(this.everywhere(), 8, 20);
+    const all = this.everywhere();
+    const { tools } = this.covered;
+    // What floats at the left lies beside the sheets where that makes them no smaller.
+    const beside = Math.max(tools, this.covered.model);
+    const { width, height } = this.camera;
+    const wide = ((height - 36) * (all.maxX - all.minX)) / Math.max(all.maxY - all.minY, 1e-9);
+    this.camera.left = width - beside - 16 >= wide ? beside : tools;
+    this.camera.frame(all, 8, 20);
     this.framed = this.camera.width > 1 && this.document.info !== null;
     const { x, y, scale } = this.camera;
     this.whole = { x, y, scale };

@@ -77,8 +77,7 @@ export class TablePainter {
     }
     // Where the corner of the first sheet is, and px per tile, for whoever watches the page from outside.
     const { parentElement } = this.canvases.under;
-    if (parentElement)
-      parentElement.dataset.view = [...camera.toScreen(0, 0), camera.scale].join();
+    if (parentElement) parentElement.dataset.view = [...camera.toScreen(0, 0), camera.scale].join();
     const ratio = window.devicePixelRatio || 1;
     const palette = (this.palettes[this.theme] ??= readPalette(this.styled));
     const paper = prepare(this.canvases.under, size, ratio);

@@ -190,9 +190,9 @@ function sideTable(
   ctx.roundRect(left, top, right - left, bottom - top, 6);
   ctx.stroke();
   ctx.restore();
-  if (right - left < 70) return;
+  if (right - Math.max(left, 0) < 70) return;
   ctx.fillStyle = palette.soft;
   ctx.textAlign = "left";
   ctx.font = "600 13px 'Fraunces Variable', serif";
-  ctx.fillText("Side table", left + 10, top - 9);
+  ctx.fillText("Side table", Math.max(left, 0) + 10, top - 9);
 }
