@@ -1,11 +1,11 @@
 """A texture profile: colour, and one texture of masks."""
 
-from quilt_core.textures.profile import Profile, ProfilePicture
+from quilt_core.textures.profile import Profile, ProfileTexture
 
 MASK = Profile(
     "studio mask",
     (
-        ProfilePicture("colour", ("colour.red", "colour.green", "colour.blue")),
-        ProfilePicture("mask", ("metal", "roughness", "occlusion")),
+        ProfileTexture("colour", ("colour.red", "colour.green", "colour.blue")),
+        ProfileTexture("mask", ("metal", "roughness", "occlusion")),
     ),
 )
