@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 import zipfile
@@ -168,6 +169,22 @@ def test_damaged_and_false_archives_are_refused():
     for what, said in ("a newer version", "version 3"), ("a bomb", "unpacks to"):
         with pytest.raises(FileFormatError, match=said):
             opened(wrong[what])
+
+
+def test_profiles_of_version_1_are_read():
+    """Its textures were called `picture`."""
+    entries = entries_of(GOOD)
+    project = json.loads(entries["project.json"])
+    row = {"role": "mask", "channels": ["metal"]}
+    project["profiles"] = [{"name": "x", "what": {"name": "x", "picture": [row]}}]
+    records = json.dumps(project).encode()
+    about = json.loads(entries["quilt.json"]) | {
+        "version": 1,
+        "sha256": hashlib.sha256(records).hexdigest(),
+    }
+    old = {**entries, "project.json": records, "quilt.json": json.dumps(about).encode()}
+    (profile,) = opened(archive_of(old)).project.profiles
+    assert profile.what == {"name": "x", "texture": [row]}
 
 
 def test_entries_that_lie_about_their_size_are_refused():
