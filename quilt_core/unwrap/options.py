@@ -28,7 +28,11 @@ class UnwrapSettings:
         choices=SEAM_KINDS,
     )
     angle: float = option(
-        45.0, "edges that turn by more become seams", unit="degrees", low=0.01, high=180
+        45.0,
+        "edges that turn by more become seams; at hard edges, where a file has no normals",
+        unit="degrees",
+        low=0.01,
+        high=180,
     )
     stretch: float = option(
         1.05, "largest L2 stretch of an island; 1 is none at all", low=1.0005, high=4

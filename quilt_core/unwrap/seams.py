@@ -24,11 +24,12 @@ def fixed_seams(mesh: Mesh, pieces: Pieces, settings: UnwrapSettings) -> BoolArr
     elif settings.seams == "group" and mesh.group is not None:
         out[half] = mesh.group[pieces.face[one]] != mesh.group[pieces.face[two]]
     elif settings.seams == "hard":
-        out[half] = _hard(mesh, pieces, half)
+        out[half] = _hard(mesh, pieces, half, settings.angle)
     return out
 
 
-def _hard(mesh: Mesh, pieces: Pieces, half: NDArray[np.int64]) -> BoolArray:
+def _hard(mesh: Mesh, pieces: Pieces, half: NDArray[np.int64], angle: float) -> BoolArray:
+    """Edges that are shaded hard; where nothing says so, those that turn by more than an angle in degrees."""
     across = pieces.across[half]
     one, two = half // 3, across // 3
     if mesh.corner_normal is not None:
@@ -45,5 +46,5 @@ def _hard(mesh: Mesh, pieces: Pieces, half: NDArray[np.int64]) -> BoolArray:
     if mesh.smoothing is not None:
         group = mesh.smoothing[pieces.face]
         return np.asarray((group[one] != group[two]) | (group[one] == 0))
-    # A file that does not say is shaded by its faces.
-    return np.asarray(np.abs(pieces.turn[half]) > np.arccos(HARD_COSINE))
+    # Shaded by its faces each one would be an island by itself, which nobody means.
+    return np.asarray(np.abs(pieces.turn[half]) > np.radians(angle))

@@ -100,3 +100,23 @@ def test_what_cannot_be_done_says_why(folder, capsys):
         assert word in err
         assert set(answer["error"]) == {"what", "where", "fix"}
         assert not out.exists()
+
+
+@pytest.mark.slow
+def test_at_hard_edges_a_drum_without_normals_has_a_side_and_two_caps(tmp_path, capsys):
+    sides = 24
+    turn = 2 * np.pi * np.arange(sides) / sides
+    rows = [(np.cos(t), np.sin(t), z) for z in (0, 2) for t in turn]
+    low, high = range(1, sides + 1), range(sides + 1, 2 * sides + 1)
+    faces = [list(low)[::-1], list(high)]
+    faces += [[k + 1, (k + 1) % sides + 1, (k + 1) % sides + 1 + sides, k + 1 + sides] for k in range(sides)]  # fmt: skip
+    text = [f"v {x:.6f} {y:.6f} {z}" for x, y, z in rows]
+    text += ["f " + " ".join(map(str, face)) for face in faces]
+    (tmp_path / "drum.obj").write_text("\n".join(["o Drum", *text]))
+    args = ["unwrap", str(tmp_path / "drum.obj"), "--which", "all", "--seams", "hard", "--json"]
+    from quilt_cli.main import main
+
+    for angle, islands in (("45", 3), ("10", 26)):
+        more = ["--angle", angle, "--out", str(tmp_path / f"out{angle}.obj")]
+        assert main([*args, *more]) == 0
+        assert json.loads(capsys.readouterr().out)["objects"][0]["islands"] == islands

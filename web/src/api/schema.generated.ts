@@ -4259,7 +4259,7 @@ export interface components {
             seams?: components["schemas"]["SeamsEnum"];
             /**
              * Format: double
-             * @description edges that turn by more become seams, degrees; usually 45.0
+             * @description edges that turn by more become seams; at hard edges, where a file has no normals, degrees; usually 45.0
              */
             angle?: number;
             /**

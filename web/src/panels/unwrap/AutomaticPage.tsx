@@ -32,7 +32,7 @@ type Seams = keyof typeof SEAMS;
 const SAID: Record<Seams, string> = {
   shape: "Islands grow while their stretch stays below the limit.",
   angle: "Edges that turn by more are seams.",
-  hard: "Edges that are shaded hard are seams.",
+  hard: "Edges that are shaded hard are seams; of objects without normals those that turn by more than the angle.",
   material: "Borders of materials are seams.",
   group: "Borders of the groups of a file are seams.",
   one: "Each piece stays whole, whatever its stretch.",
@@ -143,9 +143,9 @@ export function AutomaticPage({ jobs }: PanelProps) {
       <Text color="soft" fontSize="12px" mb="2">
         {SAID[seams]}
       </Text>
-      {seams === "angle" && (
+      {(seams === "angle" || seams === "hard") && (
         <NumberField
-          label="Angle from"
+          label={seams === "hard" ? "Without normals, from" : "Angle from"}
           unit="°"
           value={angle}
           min={1}
