@@ -34,6 +34,17 @@ it("unfolds an object with the keyboard", async () => {
   expect(screen.getAllByRole("row")).toHaveLength(4);
 });
 
+it("opens the menu of a row with Enter, what is done by hand among it", async () => {
+  row(/Crate/).focus();
+  await userEvent.keyboard("{Enter}");
+  expect(editor.selection.list()).toEqual([0, 1]);
+  const menu = screen.getByRole("menu");
+  for (const name of ["Quarter turn to the left", "To the side table", /Lock rotation/])
+    expect(within(menu).getByRole("menuitem", { name })).toBeTruthy();
+  await userEvent.keyboard("{Escape}");
+  expect(screen.queryByRole("menu")).toBeNull();
+});
+
 it("locks what a row holds", async () => {
   await userEvent.click(within(row(/Crate/)).getByRole("button", { name: /place/ }));
   const request = server.mock.calls[0][0];

@@ -17,8 +17,7 @@ import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } fro
 import { useCallback, useMemo, useRef, useState } from "react";
 import type { Atlas, LayoutInfo, Project, Report } from "../api/client";
 import { useEditor } from "../api/hooks";
-import { islandCommands } from "../commands/island";
-import { objectCommands } from "../commands/object";
+import { menuCommands } from "../commands/menu";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
 import { findingsOf } from "../editor/findings/walk";
 import { numberIn } from "../editor/document/LayoutDocument";
@@ -122,6 +121,12 @@ export function ObjectList({
       if (add) selection.toggle(row.islands);
       else selection.set(row.islands);
     });
+  };
+
+  /** What can be done with a row: it is selected first. */
+  const openMenu = (row: ObjectListRow, all: boolean, from: HTMLElement, at: [number, number]) => {
+    if (!all) pick(row, false);
+    if (row.islands.length) setMenu({ at, row: from });
   };
 
   return (
@@ -249,16 +254,17 @@ export function ObjectList({
                   onDoubleClick={() => editor.frameSelection()}
                   onContextMenu={(e) => {
                     e.preventDefault();
-                    if (!all) pick(row.original, false);
-                    if (row.original.islands.length)
-                      setMenu({ at: [e.clientX, e.clientY], row: e.currentTarget });
+                    openMenu(row.original, all, e.currentTarget, [e.clientX, e.clientY]);
                   }}
                   onKeyDown={(e) =>
                     objectListKey(
                       e,
                       row,
                       () => pick(row.original, e.shiftKey),
-                      () => editor.frameSelection(),
+                      (element) => {
+                        const { left, bottom } = element.getBoundingClientRect();
+                        openMenu(row.original, all, element, [left + 40, bottom]);
+                      },
                     )
                   }
                 >
@@ -298,10 +304,7 @@ export function ObjectList({
             at={menu.at}
             position="fixed"
             room={{ width: window.innerWidth, height: window.innerHeight }}
-            commands={[
-              ...islandCommands(editor, acting),
-              ...objectCommands(editor, acting, project, atlas),
-            ]}
+            commands={menuCommands(editor, acting, project, atlas)}
             close={() => {
               setMenu(null);
               menu.row.focus();
@@ -383,7 +386,7 @@ function objectListKey(
   event: React.KeyboardEvent<HTMLElement>,
   row: { getCanExpand: () => boolean; toggleExpanded: (v?: boolean) => void },
   pick: () => void,
-  frame: () => void,
+  open: (row: HTMLElement) => void,
 ) {
   const sibling =
     event.key === "ArrowDown"
@@ -393,10 +396,8 @@ function objectListKey(
         : null;
   if (sibling instanceof HTMLElement) sibling.focus();
   else if (event.key === " ") pick();
-  else if (event.key === "Enter") {
-    pick();
-    frame();
-  } else if (event.key === "ArrowRight" && row.getCanExpand()) row.toggleExpanded(true);
+  else if (event.key === "Enter") open(event.currentTarget);
+  else if (event.key === "ArrowRight" && row.getCanExpand()) row.toggleExpanded(true);
   else if (event.key === "ArrowLeft" && row.getCanExpand()) row.toggleExpanded(false);
   else return;
   event.preventDefault();

@@ -4,8 +4,7 @@ import { Maximize } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
 import type { Atlas, Job, Project } from "../api/client";
 import { useEditor } from "../api/hooks";
-import { islandCommands } from "../commands/island";
-import { objectCommands } from "../commands/object";
+import { menuCommands } from "../commands/menu";
 import { TOOLS_PX, type Editor } from "../editor/Editor";
 import { copyOf } from "../editor/render/copyOf";
 import { TablePainter } from "../editor/render/TablePainter";
@@ -227,10 +226,7 @@ export function TableView({
             <IslandMenu
               at={menu}
               room={size}
-              commands={[
-                ...islandCommands(editor, acting),
-                ...objectCommands(editor, acting, project, atlas),
-              ]}
+              commands={menuCommands(editor, acting, project, atlas)}
               close={() => {
                 setMenu(null);
                 box.current?.focus();
