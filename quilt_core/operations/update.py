@@ -11,7 +11,6 @@ from quilt_core.document.document import Document
 from quilt_core.document.islands import fresh_islands
 from quilt_core.document.layout import Member
 from quilt_core.errors import LayoutError
-from quilt_core.measure.stretch import measure_triangles, stretch_of
 from quilt_core.operations.bases import Remade, made_of, object_of, with_bases
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
@@ -151,6 +150,8 @@ def _size(obj: SceneObject) -> FloatArray:
 
 def _texels(parts: Sequence[tuple[SceneObject, FloatArray]]) -> tuple[float, float]:
     """Texel density in tiles per unit, and stretch, of objects with UVs as a whole; 0 and 1 where nothing can be measured."""
+    from quilt_core.measure.stretch import measure_triangles, stretch_of
+
     uv, points = [], []
     for obj, corners in parts:
         triangles = obj.mesh.triangles

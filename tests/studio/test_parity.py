@@ -105,7 +105,7 @@ def on_atlas(act, atlas, name, **settings):
 
 def exported(client, act, atlas):
     """Files of the atlas as it is."""
-    job = on_atlas(act, atlas, "export")
+    job = on_atlas(act, atlas, "export", layout_only=True)
     with zipfile.ZipFile(
         io.BytesIO(b"".join(client.get(f"/api/jobs/{job.pk}/download/")))
     ) as all_of_them:
