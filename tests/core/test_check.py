@@ -22,6 +22,7 @@ from quilt_core.measure import close_pairs, find_overlaps
 from quilt_core.scene import TileSize, concatenate, island_set, join_surfaces, read_surface
 from quilt_core.scene.island_set import PER_ISLAND
 from quilt_core.scene.placement import identity
+from tests.core.examples import examples
 from tests.core.shapes import island_set_of, polygon_of, random_polygons
 
 TILE = (TileSize(1001, 1024, 1024),)
@@ -68,7 +69,7 @@ def test_overlaps_of_real_meshes_are_shapely_s(name):
     assert not got
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(st.integers(0, 10_000), st.integers(2, 10), st.floats(1, 60))
 @pytest.mark.slow
 def test_every_pair_below_a_reach_is_shapely_s(seed, count, reach):

@@ -26,6 +26,7 @@ from quilt_core.unwrap.edits.verbs import EditOptions, Picks, edit_layout
 from quilt_core.unwrap.pieces import find_pieces
 from quilt_core.unwrap.relax import relax_island
 from quilt_core.unwrap.start import border_loops, is_open, lscm, spectral, tutte
+from tests.core.examples import examples
 from tests.core.unwrap_samples import cube, grid, mesh_of, sphere
 
 
@@ -216,7 +217,7 @@ def random_island(seed: int):
     return mesh, mesh.positions[mesh.corner_vertex][:, :2] * (1.0, 1 / squash)
 
 
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @given(st.integers(0, 10**6), st.sampled_from([0.0, 0.3, 0.5, 0.8, 1.0]), st.booleans())
 @pytest.mark.slow
 def test_easing_never_turns_a_face_over_and_never_makes_it_worse(seed, balance, hold):

@@ -13,6 +13,7 @@ from quilt_core.place.fit import fit_here
 from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.placement import determinants, identity
 from quilt_core.scene.tiles import TileSize
+from tests.core.examples import examples
 from tests.core.fit_into_gaps_samples import laid
 from tests.core.shapes import island_set_of
 
@@ -64,7 +65,7 @@ def test_without_a_fixed_size_they_are_made_as_large_as_the_region_allows():
     assert side == pytest.approx(np.full(4, (400 - PADDING) / 2), rel=0.02)
 
 
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=examples(8), deadline=None)
 @given(st.integers(0, 10_000))
 def test_a_freehand_region_is_kept_to(seed):
     rng = np.random.default_rng(seed)

@@ -13,6 +13,7 @@ from quilt_core.place.slip import slip_in
 from quilt_core.scene.flags import LOCK_ROTATION
 from quilt_core.scene.placement import apply_placements, identity
 from quilt_core.scene.tiles import TileSize
+from tests.core.examples import examples
 from tests.core.fit_into_gaps_samples import laid
 from tests.core.shapes import island_set_of, random_polygons
 
@@ -122,7 +123,7 @@ def test_another_tile_keeps_the_size_in_px():
     assert np.ptp(ends, axis=0) * (500, 2000) == pytest.approx([100, 200])
 
 
-@settings(max_examples=6, deadline=None)
+@settings(max_examples=examples(6), deadline=None)
 @given(st.integers(0, 10_000), st.booleans())
 @pytest.mark.slow
 def test_padding_and_margin_hold_and_nothing_else_moves(seed, near):

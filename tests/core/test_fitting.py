@@ -17,6 +17,7 @@ from quilt_core.pack.placer import Placer
 from quilt_core.pack.problem import Attempt, Obstacles
 from quilt_core.pack.turns import Turns
 from quilt_core.scene.flags import LOCK_SIZE
+from tests.core.examples import examples
 from tests.core.fitting_samples import problem_of
 
 pytestmark = pytest.mark.slow
@@ -73,7 +74,7 @@ def gaps_hold(shapes, tile, padding, margin, width, height):
                 assert shape.distance(shapes[j]) >= padding
 
 
-@settings(max_examples=10, deadline=None, derandomize=True)
+@settings(max_examples=examples(10), deadline=None, derandomize=True)
 @given(st.integers(3, 4), st.integers(0, 500), st.sampled_from([0.0, 1.0, 5.0, 16.0]))
 def test_gaps_are_exact_whatever_the_padding(per_edge, seed, padding):
     pieces = jigsaw(per_edge, seed)

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from numba import njit
 
 from quilt_core.measure.grid import EVERYONE, make_grid, meeting, meetings, slot_shares
+from tests.core.examples import examples
 
 pytestmark = pytest.mark.slow
 
@@ -27,7 +28,7 @@ def brute(boxes):
     return sorted(zip(i.tolist(), j.tolist(), strict=True))
 
 
-@settings(max_examples=80, deadline=None)
+@settings(max_examples=examples(80), deadline=None)
 @given(
     st.integers(0, 10_000), st.integers(2, 400), st.sampled_from([1e-6, 1.0, 1e6]), st.floats(0, 4)
 )

@@ -11,6 +11,7 @@ from quilt_core.errors import LayoutError
 from quilt_core.place.room import make_room
 from quilt_core.scene.placement import identity
 from quilt_core.scene.tiles import TileSize
+from tests.core.examples import examples
 from tests.core.fit_into_gaps_samples import laid
 from tests.core.shapes import island_set_of, random_polygons
 
@@ -103,7 +104,7 @@ def test_stacks_go_together_and_the_chosen_one_s_own_stays():
     assert by[3].tolist() == [0, 0]
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(st.integers(0, 10_000))
 @pytest.mark.slow
 def test_afterwards_nobody_is_too_near_and_no_new_meeting_was_made(seed):

@@ -38,6 +38,7 @@ from quilt_core.textures.materials import (
 from quilt_core.textures.memory import memory_of
 from quilt_core.textures.texel_loops import nearest_on_triangle
 from quilt_core.textures.texels import find_texels
+from tests.core.examples import examples
 from tests.core.painted import normal_map, paint
 
 SIZE = 64
@@ -238,7 +239,7 @@ points = st.lists(st.floats(-20, 20), min_size=2, max_size=2)
 
 
 @given(st.lists(points, min_size=3, max_size=3), points)
-@settings(max_examples=200, deadline=None)
+@settings(max_examples=examples(200), deadline=None)
 @pytest.mark.slow
 def test_the_nearest_point_of_a_triangle_is_nearest(corners, at):
     t = np.array(corners)

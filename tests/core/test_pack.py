@@ -12,6 +12,7 @@ from quilt_core.operations.pack_settings import Pack
 from quilt_core.options import options_of
 from quilt_core.pack import PackSettings, pack_islands, turns_for
 from quilt_core.scene.placement import identity
+from tests.core.examples import examples
 from tests.core.shapes import island_set_of, polygon_of, random_polygons
 
 pytestmark = pytest.mark.slow
@@ -25,7 +26,7 @@ def pack(polygons, stop=lambda: False, placements=None, **options):
     return islands, attempt, found, placed, settings
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(
     st.integers(0, 10**6), st.integers(1, 25), st.sampled_from([(64, 64), (512, 512), (2048, 256), (300, 1000), (16384, 16384)]),
     st.sampled_from([0.0, 1.0, 3.0, 8.0]), st.sampled_from(["none", "half", "quarter", "free"]),

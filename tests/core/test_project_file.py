@@ -24,6 +24,7 @@ from quilt_core.operations.project import project_document, read_project
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.flags import CONTROLS
 from quilt_core.scene.placement import identity
+from tests.core.examples import examples
 from tests.core.meshes import QUAD_OBJ, plain_glb
 from tests.core.projects import (
     archive_of,
@@ -199,7 +200,7 @@ def test_entries_that_lie_about_their_size_are_refused():
         opened(bytes(data))
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=examples(60), deadline=None, suppress_health_check=list(HealthCheck))
 @given(st.integers(0, len(GOOD) - 1), st.integers(1, 255))
 @pytest.mark.slow
 def test_one_wrong_byte_is_an_error_in_words_or_none_at_all(place, by):

@@ -10,6 +10,7 @@ from quilt_core.formats.gltf_build import Node, Primitive, build_glb
 from quilt_core.scene import apply_placements, compose, find_islands, island_set
 from quilt_core.scene.placement import determinants, identity
 from tests.core.corners import object_corner_uvs
+from tests.core.examples import examples
 
 pytestmark = pytest.mark.slow
 
@@ -54,7 +55,7 @@ def random_placements(rng: np.random.Generator, count: int) -> np.ndarray:
     return out
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=examples(50), deadline=None)
 @given(st.integers(0, 10**6), st.booleans())
 def test_obj(seed, windows):
     rng = np.random.default_rng(seed)
@@ -79,7 +80,7 @@ def test_obj(seed, windows):
         assert np.array_equal(obj.mesh.face_offsets, old.mesh.face_offsets)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(st.integers(0, 10**6))
 def test_glb(seed):
     """Triangles that share vertices at random: islands that meet in points must part."""
@@ -107,7 +108,7 @@ def test_glb(seed):
     assert np.array_equal(again.positions[again.corner_vertex], old.positions[old.corner_vertex])
 
 
-@settings(max_examples=50, deadline=None)
+@settings(max_examples=examples(50), deadline=None)
 @given(st.integers(0, 10**6))
 def test_placements_compose(seed):
     rng = np.random.default_rng(seed)
@@ -122,7 +123,7 @@ def test_placements_compose(seed):
     )
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(30), deadline=None)
 @given(st.integers(0, 10**6), st.floats(0.2, 5))
 def test_density_follows_a_uniform_scale_of_the_world(seed, factor):
     """Arithmetic: the same layout on a surface k times as long has 1 / k of the density."""

@@ -26,6 +26,7 @@ from quilt_core.pack.pieces import single_pieces
 from quilt_core.pack.problem import no_obstacles
 from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.placement import identity
+from tests.core.examples import examples
 from tests.core.shapes import island_set_of, random_polygons
 
 pytestmark = pytest.mark.slow
@@ -109,7 +110,7 @@ def hits(m, v):
     )
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=examples(40), deadline=None)
 @given(st.integers(0, 10**6))
 def test_costs_are_sums_over_cells_and_the_cheapest_place_is_the_cheapest(seed):
     m, state, world, deep, rng = scene(seed)
@@ -156,7 +157,7 @@ def test_costs_are_sums_over_cells_and_the_cheapest_place_is_the_cheapest(seed):
     assert none[1] == -1, "only places below the limit count"
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(st.integers(0, 10**6))
 def test_colliding_cells_are_those_that_both_masks_have(seed):
     m, state, world, _, _ = scene(seed)

@@ -11,6 +11,7 @@ from quilt_core.measure import measure
 from quilt_core.place import DIRECTIONS, settle
 from quilt_core.scene.placement import identity
 from quilt_core.scene.tiles import TileSize
+from tests.core.examples import examples
 from tests.core.shapes import island_set_of, random_polygons
 
 TILES = (TileSize(1001, 1000, 1000),)
@@ -44,7 +45,7 @@ def into_cell(polygon, column, row, rng):
     return affinity.translate(affinity.scale(moved, size, size, origin=(0, 0)), *corner)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=examples(60), deadline=None)
 @given(st.integers(0, 10_000), st.floats(0, 2 * np.pi))
 @pytest.mark.slow
 def test_it_goes_just_as_far_as_the_padding_lets_it(seed, angle):

@@ -22,6 +22,7 @@ from quilt_core.unwrap.result import measured
 from quilt_core.unwrap.straight import straightened
 from quilt_core.unwrap.surface_islands import joined_up, limits_for
 from quilt_core.unwrap.useless import UVState, uv_state
+from tests.core.examples import examples
 from tests.core.unwrap_samples import cube, fins, grid, mesh_of, sphere, with_needles
 
 NEAT = UnwrapSettings(stretch=1.003)
@@ -182,7 +183,7 @@ def test_every_face_gets_uvs_whatever_the_mesh(name):
     assert made.flipped == 0
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=examples(25), deadline=None)
 @given(st.integers(0, 10_000), st.floats(0, 1.5), st.floats(0.001, 1))
 @pytest.mark.slow
 def test_no_face_is_turned_over_on_bumpy_sheets(seed, height, thin):

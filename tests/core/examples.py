@@ -1,0 +1,13 @@
+"""How many random examples a test takes."""
+
+from __future__ import annotations
+
+import os
+
+LONG = bool(os.environ.get("QUILT_LONG"))
+PART = 3
+
+
+def examples(count: int) -> int:
+    """All of them with ``QUILT_LONG=1``, else a third: each run takes others."""
+    return count if LONG else max(count // PART, 3)
