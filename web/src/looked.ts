@@ -26,6 +26,8 @@ export const useLooked = create<Looked>((set, get) => ({
   look: (draft) => {
     editor.picks.use("islands");
     const shot = (view: View) => editor.images.get(view)?.();
+    // Both are seen from the same place.
+    editor.followsNews = false;
     set({
       draft,
       before: get().draft ? get().before : { table: shot("table"), model: shot("model") },
@@ -35,5 +37,8 @@ export const useLooked = create<Looked>((set, get) => ({
   moved: (view) => {
     if (get().before[view]) set({ before: { ...get().before, [view]: undefined } });
   },
-  end: () => set({ draft: null, before: {} }),
+  end: () => {
+    editor.followsNews = true;
+    set({ draft: null, before: {} });
+  },
 }));

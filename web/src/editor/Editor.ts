@@ -85,6 +85,8 @@ export class Editor {
   onEased: (() => void) | null = null;
   /** Whether islands can be taken by hand: where the stage belongs to the table. */
   handsOn = true;
+  /** Whether the view goes to what comes onto the side table. */
+  followsNews = true;
   /** px at the left that lie under the tools, and under the model where it floats. */
   private readonly covered = { tools: 0, model: 0 };
   /** Raised once, when the table was painted with a layout for the first time. */
@@ -453,7 +455,7 @@ export class Editor {
   private frameWhatWaits(before: number): void {
     const waiting = this.waiting();
     const { camera } = this;
-    if (waiting.length <= before || camera.width <= 1) return;
+    if (!this.followsNews || waiting.length <= before || camera.width <= 1) return;
     const [minX, maxY] = camera.toTable(0, 0);
     const [maxX, minY] = camera.toTable(camera.width, camera.height);
     const seen = waiting.every(
