@@ -122,7 +122,7 @@ def run(document: Document, settings: Export, progress: Progress) -> Exported:
         progress.report(step / len(by_source), f"writing {source.name}")
         progress.check()
         files[key] = _rewritten(source, own, side_names[source.path_in_group], names)
-    notes = [] if settings.layout_only else painted.told(document, settings.to_channel)
+    notes = [] if settings.layout_only else painted.misfit_notes(document, settings.to_channel)
     if settings.edits:
         for key in files:
             files[key] |= edited_channels(document.sources[key], files[key], settings.edits, notes)

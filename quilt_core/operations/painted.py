@@ -53,7 +53,7 @@ def painted_elsewhere(
     return out
 
 
-def told(document: Document, to_channel: int | None = None) -> list[str]:
+def misfit_notes(document: Document, to_channel: int | None = None) -> list[str]:
     """The same of files that are written, in words: nothing where all textures fit."""
     from quilt_core.formats.file_materials import facts_of
 
@@ -68,10 +68,11 @@ def told(document: Document, to_channel: int | None = None) -> list[str]:
     found = [
         name for layout in document.layouts for name in painted_elsewhere(layout, facts, to_channel)
     ]
-    return [in_words(found)] if found else []
+    return [f"{in_words(found)} {MERGE}"] if found else []
 
 
 MOST_NAMES = 4
+MERGE = "“merge” writes textures that fit."
 
 
 def in_words(names: list[str]) -> str:
@@ -79,10 +80,7 @@ def in_words(names: list[str]) -> str:
     shown = ", ".join(names[:MOST_NAMES])
     more = f" and {len(names) - MOST_NAMES} more" if len(names) > MOST_NAMES else ""
     verb = "is" if len(names) == 1 else "are"
-    return (
-        f"{shown}{more} {verb} painted for the UVs as they were: the textures do not fit these. "
-        "“merge” writes textures that fit."
-    )
+    return f"{shown}{more} {verb} painted for the UVs as they were: the textures do not fit these."
 
 
 def _bindings(facts: Facts, number: int, channel: int) -> Iterable[tuple[int, int]]:

@@ -135,21 +135,27 @@ def slip_in(
             yield Slipped(out.copy(), done[pieces.piece], int(done.sum()), steps)
         if done.all():
             break
+    if done.all():
+        yield Slipped(out, done[pieces.piece], steps, steps)
+        return
+    # What fits only just is found exactly, from spots of a raster on which all distances are shorter.
+    board = _Board(_short_grid(islands, out, stays, chosen, done[pieces.piece], settings), near)
     for p in order[~done[order]]:
         if stop():
             return
-        if not len(near_enough := np.flatnonzero(pieces.piece == p)):
-            continue
+        mine = pieces.piece == p
+        scene = SlideScene.of_tile(islands, out, tile)
         still = stays.copy()
         still[chosen[done[pieces.piece]]] = True
-        found = _tight(islands, out, still, problem, pieces, int(p), settings, near, tile)
-        if found is None:
+        there = scene.edges[still[scene.owner] & np.isfinite(scene.low).all(axis=1)]
+        fitted = _tight(board, there, problem, pieces, int(p), settings, scene.size)
+        if fitted is None:
             continue
-        rows = compose(
-            np.broadcast_to(found, (len(near_enough), 2, 3)), pieces.to_piece[near_enough]
-        )
-        group = chosen[near_enough]
+        rows = compose(np.broadcast_to(fitted, (int(mine.sum()), 2, 3)), pieces.to_piece[mine])
+        group = chosen[mine]
         out[group] = to_uv(rows, np.zeros(len(group), np.int64), settings)
+        scene.put(group, islands, out)
+        board.take(scene.edges_of(group))
         done[p] = True
         yield Slipped(out.copy(), done[pieces.piece], int(done.sum()), steps)
     yield Slipped(out, done[pieces.piece], steps, steps)
@@ -161,36 +167,44 @@ SHORT = 3
 """Cells that padding is shorter on the raster that finds those spots: as much as rasters are on the safe side."""
 
 
-def _tight(
-    islands: IslandSet, placements: FloatArray, still: NDArray[np.bool_], problem: PackProblem, pieces: Pieces, p: int,
-    settings: PackSettings, near: tuple[float, float] | None, tile: TileSize,
-) -> FloatArray | None:  # fmt: skip
-    """(2, 3) px at which a piece fits exactly, where it only just does."""
-    cell = max(tile.width, tile.height) / CELLS[-1]
+def _short_grid(
+    islands: IslandSet, placements: FloatArray, stays: NDArray[np.bool_], chosen: IntArray, placed: NDArray[np.bool_],
+    settings: PackSettings,
+) -> Grid:  # fmt: skip
+    """The finest raster with padding and margin shorter than they are."""
+    (tile,) = settings.bins
+    less = SHORT * max(tile.width, tile.height) / CELLS[-1]
     short = replace(
         settings,
-        padding=max(settings.padding - SHORT * cell, 0.0),
-        margin=max(settings.margin - SHORT * cell, 0.0),
+        padding=max(settings.padding - less, 0.0),
+        margin=max(settings.margin - less, 0.0),
     )
-    grid = make_grid(short, obstacles_of(islands, placements, still, short), CELLS[-1])
-    board = _Board(grid, near)
-    scene = SlideScene.of_tile(islands, placements, tile)
-    there = still[scene.owner] & np.isfinite(scene.low).all(axis=1)
-    size = np.array([tile.width, tile.height], np.float64)
+    still = stays.copy()
+    still[chosen[placed]] = True
+    return make_grid(short, obstacles_of(islands, placements, still, short), CELLS[-1])
+
+
+def _tight(
+    board: _Board, others: FloatArray, problem: PackProblem, pieces: Pieces, p: int,
+    settings: PackSettings, size: FloatArray,
+) -> FloatArray | None:  # fmt: skip
+    """(2, 3) px at which a piece fits exactly beside the outline edges of others; None where it does not."""
     edges = problem.edges[problem.starts[p] : problem.starts[p + 1]]
+    taken = board.occupied.copy()
     for _ in range(TRIED):
         spot = board.best(edges, problem.turns[p], int(problem.solid[p]))
         if spot is None:
-            return None
+            break
         turn, shift = spot
         matrix = turn.matrices()[0]
         own = edges.reshape(-1, 2, 2) @ matrix.T + shift
-        move = tight_move(
-            own, scene.edges[there], size, settings.padding, settings.margin, 2 * SHORT * cell
-        )
+        reach = 2 * SHORT * board.grid.cell
+        move = tight_move(own, others, size, settings.padding, settings.margin, reach)
         if move is not None:
+            board.restore(taken)
             return np.concatenate([matrix, (shift + move)[:, None]], axis=1)
         board.forget(own)
+    board.restore(taken)
     return None
 
 
@@ -305,6 +319,12 @@ class _Board:
             self.grid.rows - rows + 1, self.grid.columns - columns + 1,
             np.array([columns, rows, ring.sum()], np.float64), self.near,
         )  # fmt: skip
+
+    def restore(self, occupied: NDArray[np.uint8]) -> None:
+        """Offer again what was forgotten."""
+        if not np.array_equal(occupied, self.occupied):
+            self.occupied = occupied
+            self._count()
 
     def forget(self, edges: FloatArray) -> None:
         """Do not offer the spot of an island again: its outline edges (E, 2, 2) in px."""

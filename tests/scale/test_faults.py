@@ -20,13 +20,13 @@ import urllib.error
 
 import pytest
 
+from tests.core.examples import LONG
 from tests.core.meshes import QUAD_OBJ, plain_glb
 from tests.core.painted import plain_device
 from tests.scale.database import changes_of, open_jobs
 from tests.scale.engines import engines, free_port, wait_for
 from tests.scale.test_many import MANAGE, Addressed, Studio, kill_all
 
-LONG = bool(os.environ.get("QUILT_LONG"))
 KILLS = 200 if LONG else 12
 WORDS = "Something went wrong that should not have."
 

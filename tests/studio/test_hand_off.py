@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+import json
+import struct
 import zipfile
 
 import numpy as np
@@ -11,6 +13,8 @@ import pytest
 from quilt_core.formats import read_scene
 from studio.models import Job
 from studio.state import read_state
+from tests.core.merge_samples import MTL, OBJ
+from tests.core.painted import plain_device
 from tests.studio.merge_samples import job_of, packed
 
 
@@ -76,6 +80,41 @@ def test_a_merge_of_before_does_not_count_and_the_reason_is_told(act, painted, c
     act(painted, "undo")
     painted.refresh_from_db()
     assert len(read_state(painted.head).placements) and told(client, painted)["merges"]
+
+
+def apart(glb):
+    """A GLB as a .gltf and the .bin that it names."""
+    length = struct.unpack_from("<I", glb, 12)[0]
+    doc = json.loads(glb[20 : 20 + length])
+    doc["buffers"][0]["uri"] = "lamp.bin"
+    return json.dumps(doc).encode(), glb[20 + length + 8 :]
+
+
+@pytest.mark.slow
+def test_a_merged_file_in_parts_is_whole_and_beside_it_others_are_too(act, send, atlas, client):
+    gltf, data = apart(plain_device(1, 64, 3))
+    assert send(lamp__gltf=gltf, lamp__bin=data).status_code == 201
+    assert send(box__obj=OBJ.encode(), box__mtl=MTL.encode()).status_code == 201
+    packed(act, atlas)
+    job_of(act(atlas, "merge", width=128))
+    there = entries(client, job_of(act(atlas, "export")))
+    # Each name that a file has for another one leads to one in the zip.
+    doc = json.loads(there["lamp.gltf"])
+    uris = [one["uri"] for kind in ("buffers", "images") for one in doc[kind] if "uri" in one]
+    assert uris and set(uris) <= set(there)
+    assert read_scene("lamp.gltf", there["lamp.gltf"], there.get).objects
+    assert "box.obj" in there and read_scene("box.obj", there["box.obj"], there.get).objects
+
+
+@pytest.mark.slow
+def test_another_channel_and_merges_of_before_digests_do_not_count(act, painted, client):
+    packed(act, painted)
+    merged = job_of(act(painted, "merge", width=128))
+    # Written to a second channel nothing reads it: no texture is wrong there.
+    assert told(client, painted, to_channel=2) == {"merges": [], "misfits": [], "why": ""}
+    merged.result.pop("painted")
+    merged.save()
+    assert "earlier version" in told(client, painted)["why"]
 
 
 def test_bad_questions_are_refused(painted, client):

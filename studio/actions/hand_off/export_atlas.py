@@ -86,7 +86,7 @@ def _merged(revisions: list[Revision], settings: Export) -> list[bytes]:
     state = texture_state(revisions, settings.to_channel, edits)
     if state.misfits:
         names = [name for misfit in state.misfits for name in misfit.objects]
-        because = f" ({state.why})" if state.why else ""
+        because = f" {state.why[0].upper()}{state.why[1:]}." if state.why else ""
         raise Refused(
             f"{in_words(names)}{because}", "textures",
             "Merge their textures first, or choose “layout only”: then they keep textures that do not fit.",

@@ -66,9 +66,15 @@ def texture_state(
     why = ""
     for job in [job for job in jobs[:RECENT] if not job.result.get("preview")]:
         covered = {int(pk) for pk in job.result.get("painted", {})}
+        if not covered and job.result.get("revision") in left:
+            why = why or "they were merged by an earlier version of this program"
         if not covered & set(left):
             continue
-        reason = _unfit(job, covered, layouts, of, left, edits)
+        reason = (
+            "they were merged into the channel of the layout"
+            if to_channel is not None
+            else _unfit(job, covered, layouts, of, left, edits)
+        )
         if reason:
             why = why or reason
             continue
@@ -93,7 +99,7 @@ def _unfit(
 ) -> str:
     """Why a merge is not of these layouts; "" when it is."""
     if not covered <= set(left):
-        return "an atlas that was merged with it has changed since"
+        return "an atlas that was merged with this one has changed since"
     digests = job.result["painted"]
     if any(painted_digest(layouts[pk].revision) != digests[str(pk)] for pk in covered):
         return "files or textures have changed since"

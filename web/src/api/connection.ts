@@ -64,8 +64,8 @@ const back = () =>
   });
 
 /**
- * Send a change; while the server is away it waits, and is sent again when it is back. Each names the step that it began
- * from, so that one that had arrived is refused and never made twice.
+ * Send a change; while the server is away it waits, and is sent again when it is back. Each names
+ * the step that it began from, so that one that had arrived is refused and never made twice.
  */
 export async function sendWhenBack<T>(call: () => Promise<T>): Promise<T> {
   let counted = false;

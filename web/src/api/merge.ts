@@ -115,7 +115,7 @@ export function useProfiles(projectId: number) {
   };
 }
 
-/** Which textures files that are handed off would have: merged ones that fit, or such as are painted for another layout. */
+/** Which textures a hand off would have: merged ones, or such as are painted for another layout. */
 export function useHandOffTextures(project: Project, jobs: Job[], edits: string[]) {
   const merges = jobs.filter((job) => job.kind === "merge" && job.state === "done").length;
   return useQuery({

@@ -219,6 +219,15 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
 const MOST_TOLD = 8;
 type News = UpdateResult & { new: string[]; kept: string[] };
 
+/** What has become of an object, in words. */
+const changesOf = (row: News["objects"][number]): string[] =>
+  [
+    row.new ? format.counted(row.new, "new face") : "",
+    row.gone ? `${format.whole(row.gone)} are gone` : "",
+    row.by_surface ? `${format.whole(row.by_surface)} by the surface` : "",
+    ...row.changes,
+  ].filter(Boolean);
+
 /** What the last newer version has brought. */
 function Brought({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   const job = jobs.find(
@@ -231,12 +240,7 @@ function Brought({ jobs, atlas }: { jobs: Job[]; atlas: Atlas }) {
   );
   const lines = [
     `${format.whole(news.objects.length)} ${news.objects.length === 1 ? "object keeps its place" : "objects keep their places"}.`,
-    ...odd
-      .slice(0, MOST_TOLD)
-      .map(
-        (row) =>
-          `${row.object}: ${[row.new ? `${format.counted(row.new, "new face")}` : "", row.gone ? `${format.whole(row.gone)} are gone` : "", row.by_surface ? `${format.whole(row.by_surface)} by the surface` : "", ...row.changes].filter(Boolean).join(", ")}.`,
-      ),
+    ...odd.slice(0, MOST_TOLD).map((row) => `${row.object}: ${changesOf(row).join(", ")}.`),
     ...(odd.length > MOST_TOLD ? [`${odd.length - MOST_TOLD} more have changed.`] : []),
     ...(news.new.length ? [`New: ${news.new.join(", ")}.`] : []),
     ...(news.gone.length ? [`Gone: ${news.gone.join(", ")}.`] : []),
