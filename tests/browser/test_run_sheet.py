@@ -44,7 +44,7 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     results = line.get_by_test_id("results")
     results.get_by_text("1 before the last").wait_for()
     results.get_by_alt_text("Layout before").wait_for()
-    results.get_by_role("button", name="take it").first.click()
+    results.get_by_role("button", name="go back").first.click()
     results.get_by_text("now", exact=True).wait_for()
     page.keyboard.press("Control+z")
     line.locator("[data-state='current']").wait_for()

@@ -460,7 +460,7 @@ function Layouts({
                   title={`The layout ${text} this result, as a step that can be undone`}
                   onClick={() => putBack(revision)}
                 >
-                  take it
+                  go back
                 </Button>
               )}
             </Flex>

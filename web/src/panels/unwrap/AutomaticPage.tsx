@@ -84,7 +84,7 @@ export function AutomaticPage({ jobs }: PanelProps) {
       symmetric,
       draft,
     });
-  const counted = `${chosen.length} ${chosen.length === 1 ? "object" : "objects"}`;
+  const counted = chosen.length ? format.counted(chosen.length, "object") : "";
   return (
     <>
       <Title
