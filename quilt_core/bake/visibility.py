@@ -104,7 +104,7 @@ class Seen:
 def measure_visibility(
     surface: BakeSurface,
     views: Views = Views(),
-    total: int = TOTAL,
+    total: int | None = None,
     tell: Callable[[float], bool] = lambda progress: True,
 ) -> Seen:
     """Look at the islands of a surface from all sides.
@@ -114,8 +114,8 @@ def measure_visibility(
     surface : BakeSurface
         Its `island` numbers are those of the answer; triangles without one only hide others.
     views : Views
-    total : int
-        Points to look at, about.
+    total : int, optional
+        Points to look at, about; `TOTAL` without it.
     tell : callable
         Is told how far it is; False gives up.
 
@@ -124,7 +124,7 @@ def measure_visibility(
     LayoutError
         When it was given up.
     """
-    triangle, place, area = _points(surface, total)
+    triangle, place, area = _points(surface, total or TOTAL)
     count = len(area)
     normal = surface.faces()[triangle]
     island = surface.island[triangle]

@@ -10,6 +10,7 @@ import base64
 import binascii
 import struct
 from dataclasses import dataclass, replace
+from pathlib import PurePath
 from typing import Any
 from urllib.parse import unquote
 
@@ -155,11 +156,8 @@ def _scene(
                 f"{name}: mesh “{entry.get('name', index)}” has no faces (points or lines) and was left out."
             )
             continue
-        objects.append(
-            SceneObject(
-                placed[index][0].name or entry.get("name", f"mesh {index}"), built[0], placed[index]
-            )
-        )
+        called = placed[index][0].name or entry.get("name") or _unnamed(name, index, doc)
+        objects.append(SceneObject(called, built[0], placed[index]))
         meshes.append(index)
         parts.append(built[1])
     if not objects:
@@ -174,6 +172,12 @@ def _scene(
     materials = tuple(_material(i, m, sizes[i]) for i, m in enumerate(doc.get("materials", [])))
     source = GltfSource(data, doc, buffers, binary, tuple(meshes), tuple(parts), transforms)
     return Scene(name, tuple(objects), materials, 1.0, source, tuple(warnings))
+
+
+def _unnamed(name: str, index: int, doc: dict[str, Any]) -> str:
+    """What a mesh without a name is called: as its file, with a number where there are several."""
+    stem = PurePath(name).stem
+    return stem if len(doc["meshes"]) == 1 else f"{stem} {index + 1}"
 
 
 def further_chunks(data: bytes) -> bytes:

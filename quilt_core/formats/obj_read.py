@@ -10,6 +10,7 @@ import gc
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from pathlib import PurePath
 from typing import NoReturn
 
 import numpy as np
@@ -110,7 +111,9 @@ def _read(
     )
     offsets = np.concatenate([[0], np.cumsum(sizes)])
 
-    groups, material_names, warnings, libraries = _structure(lines, heads, where["f"])
+    groups, material_names, warnings, libraries = _structure(
+        lines, heads, where["f"], PurePath(name).stem
+    )
     part = _parts(lines, heads, where["f"])
     smoothing = _smoothing(lines, heads, where["f"])
     materials = _materials(name, material_names, libraries, siblings, warnings)
@@ -246,9 +249,12 @@ Group = tuple[str, IntArray, IntArray]
 
 
 def _structure(
-    lines: list[bytes], heads: list[bytes], face_lines: IntArray
+    lines: list[bytes], heads: list[bytes], face_lines: IntArray, unnamed: str
 ) -> tuple[list[Group], list[str], list[str], list[str]]:
-    """Objects by `o`, or by `g` in a file that has no `o`; material of each face; mtllib names."""
+    """Objects by `o`, or by `g` in a file that has no `o`; material of each face; mtllib names.
+
+    What has no name is called `unnamed`.
+    """
     marks = [
         (i, h)
         for i, h in enumerate(heads)
@@ -269,9 +275,9 @@ def _structure(
         nonlocal previous, current
         stop = int(np.searchsorted(face_lines, until))
         if stop > previous and current < 0:
-            current = number_of.setdefault("unnamed", len(names))
+            current = number_of.setdefault(unnamed, len(names))
             if current == len(names):
-                names.append("unnamed")
+                names.append(unnamed)
         face_object[previous:stop] = current
         face_material[previous:stop] = material
         previous = stop
@@ -281,7 +287,7 @@ def _structure(
         rest = text.split(None, 1)[1] if len(text.split(None, 1)) > 1 else ""
         if head[:1] == by:
             fill(i)
-            label = rest or "unnamed"
+            label = rest or unnamed
             current = number_of.setdefault(label, len(names))
             if current == len(names):
                 names.append(label)

@@ -96,7 +96,7 @@ def with_bases(
 ) -> Layout:
     """The layout with other base layouts for some members, by their places. Their islands lie on the side table at the
     house density, but for those of members in `kept`, which says what lies where."""
-    from quilt_core.pack.layout import lay_aside
+    from quilt_core.pack.side_table import lay_aside
 
     kept = kept or {}
     members: list[Member] = []

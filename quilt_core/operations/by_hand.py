@@ -109,7 +109,7 @@ def placed_state(
     The others lie where they were; those that lay in this tile go to the side table, as their
     place may be taken now.
     """
-    from quilt_core.pack.layout import lay_aside
+    from quilt_core.pack.side_table import lay_aside
 
     left = np.zeros(layout.islands.count, bool)
     left[chosen] = True

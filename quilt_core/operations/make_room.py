@@ -8,13 +8,20 @@ from dataclasses import dataclass
 import numpy as np
 
 from quilt_core.document.document import Document
+from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError
 from quilt_core.operations.by_hand import ISLANDS, chosen_islands, counted
 from quilt_core.operations.layouts import Selector
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import check_options, option
+from quilt_core.pack.settings import PackSettings
+from quilt_core.pack.side_table import lay_aside
 from quilt_core.place import make_room
 from quilt_core.scene.flags import LOCK_PLACE
+from quilt_core.scene.types import BoolArray
+
+PUT_ASIDE = "Make room with the rest aside, which sends them to the side table, or shrink all islands a little."
+MOST_NAMES = 5
 
 
 @dataclass(frozen=True)
@@ -22,6 +29,7 @@ class MakeRoom:
     """Settings of making room."""
 
     islands: tuple[Selector, ...] = option(help="islands that stay where they are", **ISLANDS)
+    aside: bool = option(False, "islands that find no place go to the side table")
     seconds: float = option(5.0, "after which it is given up", unit="s", low=0.1, high=600)
 
     def __post_init__(self) -> None:
@@ -34,12 +42,13 @@ class RoomMade:
 
     document: Document
     islands: int = figure("how many stepped aside")
-    stuck: int = figure("how many found no place, and stayed")
+    stuck: int = figure("how many found no place: they stayed, or lie on the side table")
+    aside: bool = figure("whether those lie on the side table")
 
     @property
     def ok(self) -> bool:
-        """Whether all found a place."""
-        return not self.stuck
+        """Whether nobody is in the way any more."""
+        return self.aside or not self.stuck
 
 
 def run(document: Document, settings: MakeRoom, progress: Progress) -> RoomMade:
@@ -59,24 +68,44 @@ def run(document: Document, settings: MakeRoom, progress: Progress) -> RoomMade:
         lambda: time.monotonic() > until or bool(progress.stop()),
     )  # fmt: skip
     moved = int((placements != layout.placements).any(axis=(1, 2)).sum())
-    if not moved and stuck.any():
+    if not moved and stuck.any() and not settings.aside:
         raise LayoutError(
-            f"{counted(int(stuck.sum()))} would have to step aside and cannot.",
+            f"{counted(int(stuck.sum()))} would have to step aside and cannot: {_named(layout, stuck)}.",
             "the tile's edge, locks or other islands are in the way",
-            "Send some to the side table, or shrink all islands a little.",
+            PUT_ASIDE,
         )
-    if not moved:
+    if not moved and not stuck.any():
         raise LayoutError(
             "Nobody has to step aside.", f"no neighbour is nearer than {layout.state.padding:g} px",
             "Put the islands where they shall lie first.",
         )  # fmt: skip
-    state = layout.state.having(placements=np.asarray(placements))
-    return RoomMade(document.having([state]), moved, int(stuck.sum()))
+    unplaced = layout.unplaced
+    if settings.aside and stuck.any():
+        rules = PackSettings(
+            padding=layout.state.padding,
+            margin=layout.state.margin,
+            tiles=tuple(tile.size for tile in layout.tiles),
+        )
+        placements = lay_aside(
+            layout.islands, placements, stuck, rules, layout.pixels, layout.unplaced
+        )
+        unplaced = unplaced | stuck
+    state = layout.state.having(placements=np.asarray(placements), unplaced=unplaced)
+    return RoomMade(document.having([state]), moved, int(stuck.sum()), settings.aside)
+
+
+def _named(layout: Layout, which: BoolArray) -> str:
+    """Names of a few islands."""
+    every = layout.names()
+    names = [every[k] for k in np.flatnonzero(which)[:MOST_NAMES]]
+    more = int(which.sum()) - len(names)
+    return ", ".join(names) + (f" and {more} more" if more else "")
 
 
 def tell(result: RoomMade) -> list[str]:
     """The result in words."""
-    left = f", {result.stuck} found no place" if result.stuck else ""
+    where = " and lie on the side table" if result.aside else ""
+    left = f", {result.stuck} found no place{where}" if result.stuck else ""
     return [f"{counted(result.islands)} stepped aside{left}"]
 
 

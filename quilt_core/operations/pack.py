@@ -130,7 +130,7 @@ def run(document: Document, settings: Pack, progress: Progress) -> Packed:
 def _pack(document: Document, layout: Layout, settings: Pack, progress: Progress) -> PackedAtlas:
     from quilt_core.measure import measure_tiles
     from quilt_core.pack.apart import pack_apart
-    from quilt_core.pack.layout import packable
+    from quilt_core.pack.side_table import packable
 
     started = time.monotonic()
     islands = layout.islands

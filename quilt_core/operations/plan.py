@@ -147,7 +147,7 @@ def quick_coverage(
     """What a quick pack of islands, evened out, fills of some tiles of `PACKED_SIZE`; None where nothing can be laid out."""
     from quilt_core.measure import equalize
     from quilt_core.pack import PackSettings, pack_islands
-    from quilt_core.pack.layout import packable
+    from quilt_core.pack.side_table import packable
 
     wanted = packable(islands)
     if not wanted.any():

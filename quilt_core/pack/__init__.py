@@ -10,12 +10,13 @@ from quilt_core.pack.controls import (
 )
 from quilt_core.pack.problem import Attempt, PackProblem
 from quilt_core.pack.settings import PackSettings
+from quilt_core.pack.side_table import packable
 from quilt_core.pack.turns import Turns, turns_for
 from quilt_core.scene.tiles import TileSize, home_tiles, pixel_sizes
 
 if TYPE_CHECKING:
     from quilt_core.pack.apart import pack_apart
-    from quilt_core.pack.layout import pack_islands, packable
+    from quilt_core.pack.layout import pack_islands
     from quilt_core.pack.limit import Fix, Limit, explain
     from quilt_core.pack.stacks import Candidate, find_stacks
 else:
@@ -24,7 +25,7 @@ else:
         submod_attrs={
             "limit": ["Limit", "Fix", "explain"],
             "apart": ["pack_apart"],
-            "layout": ["pack_islands", "packable"],
+            "layout": ["pack_islands"],
             "stacks": ["Candidate", "find_stacks"],
         },
     )

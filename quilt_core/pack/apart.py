@@ -9,9 +9,10 @@ import numpy as np
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import Controls, no_controls
-from quilt_core.pack.layout import pack_islands, packable
+from quilt_core.pack.layout import pack_islands
 from quilt_core.pack.problem import Attempt
 from quilt_core.pack.settings import PackSettings
+from quilt_core.pack.side_table import packable
 from quilt_core.scene.flags import LEAVE_OUT, LOCK_PLACE
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import determinants

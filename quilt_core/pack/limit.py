@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack.controls import Controls
-from quilt_core.pack.layout import pack_islands, packable
+from quilt_core.pack.layout import pack_islands
 from quilt_core.pack.settings import PackSettings
+from quilt_core.pack.side_table import packable
 from quilt_core.pack.turns import turn_matrices, turns_for
 from quilt_core.scene.flags import LOCK_PLACE, LOCK_ROTATION, LOCK_SIZE
 from quilt_core.scene.island_set import IslandSet

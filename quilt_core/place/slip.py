@@ -16,12 +16,13 @@ from numpy.typing import NDArray
 
 from quilt_core.pack.controls import Controls
 from quilt_core.pack.grid import Grid, make_grid
-from quilt_core.pack.layout import obstacles_of, packable, to_uv
+from quilt_core.pack.layout import obstacles_of, to_uv
 from quilt_core.pack.mask_loops import hit_grid, row_runs, turned
 from quilt_core.pack.pieces import Pieces, single_pieces
 from quilt_core.pack.place_loops import block
 from quilt_core.pack.problem import PackProblem, no_obstacles
 from quilt_core.pack.settings import PackSettings
+from quilt_core.pack.side_table import packable
 from quilt_core.pack.turns import Turns
 from quilt_core.pack.variant_loops import spread
 from quilt_core.place._slip_loops import best_place

@@ -137,7 +137,7 @@ def _look(now: LineState, known: dict[str, LineState], store: Store, sheet_name:
     now.inputs = sorted(rows, key=lambda row: (row[1].fingerprint, row[1].name))
     for name in line.sources:
         if not known[name].fingerprint:
-            what = "is held and was never done" if known[name].state == HELD else "failed"
+            what = "is held and has not run yet" if known[name].state == HELD else "failed"
             raise QuiltError(f"“{name}” {what}.", f"“{line.name}”", "Correct that line first.")
         now.sources[name] = known[name].fingerprint
     _refuse_own_sources(now, sheet_name, store)

@@ -72,7 +72,7 @@ def standing(
     if asked and not hold:
         return Standing(STALE, ["it is asked for"])
     if not kept.tried:
-        because = [*also, "it was never done"]
+        because = [*also, "it has not run yet"]
     elif digest == kept.tried and kept.error:
         return Standing(HELD if hold else FAILED, [kept.error])
     elif digest in kept.done:

@@ -129,7 +129,7 @@ def window(address, chromium):
     )
     # All parts of the room are open in every stage; a test of its own looks at how it is at first.
     context.add_init_script(
-        """localStorage.getItem("quilt-room") || localStorage.setItem("quilt-room", '{"table": {"model": "docked", "objectList": true}}')"""
+        """localStorage.getItem("quilt-room") || localStorage.setItem("quilt-room", '{"table": {"model": "away", "objectList": true}}')"""
     )
     # Smooth edges cost software rendering a third of each image, and no test looks at them.
     context.add_init_script(

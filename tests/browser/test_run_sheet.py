@@ -32,7 +32,7 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     panel.get_by_label("Name of the line").fill("Yard")
     panel.get_by_role("button", name="Remember this").click()
     line = page.locator("[data-line='Yard']")
-    line.get_by_text("it was never done").wait_for()
+    line.get_by_text("it has not run yet").wait_for()
     assert "pack" in line.inner_text() and "check" in line.inner_text()
     panel.get_by_role("button", name="Bring one line up to date").click()
     line.locator("[data-state='current']").wait_for(timeout=60_000)

@@ -365,7 +365,7 @@ def test_a_held_line_feeds_what_it_made_last(folder):
         s_dot_toml=held.replace('"a"', '"fresh"').replace("“a”", "“fresh”"), a_dot_obj=quad()
     )
     code, rows = folder.run()
-    assert code == 1 and "held and was never done" in rows["b"]["because"][0]
+    assert code == 1 and "held and has not run yet" in rows["b"]["because"][0]
 
 
 @pytest.mark.slow

@@ -102,6 +102,22 @@ def test_who_is_locked_makes_no_room(squares, act):
     assert act(squares, "make-room", islands=[7]).status_code == 400
 
 
+def test_who_finds_no_place_goes_to_the_side_table_when_that_is_meant(send, atlas, act, client):
+    full = [(4, 4, 1500, 2044), (1490, 4, 2044, 2044)]
+    assert send(full__obj=boxes_obj(full)).status_code == 201
+    atlas.refresh_from_db()
+    refused = act(atlas, "make-room", islands=[0])
+    assert refused.status_code == 400
+    assert "Boxes island 2" in refused.json()["what"], "the one in the way is named"
+    assert (state_of(atlas).placements == identity(2)).all()
+    answer = act(atlas, "make-room", islands=[0], aside=True)
+    assert answer.status_code == 200 and "side table" in answer.json()["what"]
+    now = state_of(atlas)
+    assert now.unplaced.tolist() == [False, True]
+    figures = figures_of(client, atlas)
+    assert (figures["overlapping"], figures["side_table"]) == (0, 1)
+
+
 def test_islands_slip_in_near_a_point_and_where_it_is_snug(squares, act, client):
     act(squares, "move", verb="move", islands=[3], moves=[[1, 0, -3, 0, 1, 0]], side_table=True)
     started = act(squares, "fit-into-gaps", islands=[3], tile=1001, near=[1700, 500], rotate="none")

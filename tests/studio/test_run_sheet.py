@@ -69,7 +69,7 @@ def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atla
         line["steps"][0]["settings"]["effort"] == "quick"
         and "islands" not in line["steps"][0]["settings"]
     )
-    assert (line["state"], line["because"]) == ("out of date", ["it was never done"])
+    assert (line["state"], line["because"]) == ("out of date", ["it has not run yet"])
     job = sheet.run(line["id"])
     assert job.state == Job.DONE, job.error
     (now,) = sheet.lines()
@@ -439,4 +439,4 @@ def test_a_line_that_has_only_failed_so_far_is_told_after_a_change(sheet, act, a
     assert sheet.lines()[0]["state"] == "failed"
     assert act(atlas, "control", islands=[0], weight=0.5).status_code == 200
     (now,) = sheet.lines()
-    assert (now["state"], now["because"]) == ("out of date", ["it was never done"])
+    assert (now["state"], now["because"]) == ("out of date", ["it has not run yet"])

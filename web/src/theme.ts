@@ -14,6 +14,9 @@ const config = defineConfig({
       fontVariantNumeric: "tabular-nums",
       overflow: "hidden",
     },
+    // Figures of another layout than the one that is shown: one look, everywhere.
+    "[data-old], [data-old] *": { fontStyle: "italic", color: "soft !important" },
+    "[data-old] canvas": { opacity: 0.45 },
     "*:focus-visible": { outline: "2px solid {colors.petrol}", outlineOffset: "2px" },
   },
   theme: {

@@ -127,7 +127,7 @@ def changes(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:
 def reasons(line: RunLine, now: Mapping[str, Any]) -> list[str]:
     """What has changed since a line was done, in words."""
     if not line.made_from:  # it has only failed so far
-        return ["it was never done"]
+        return ["it has not run yet"]
     before = line.made_from["facts"]
     out = changes(before, now) + step_reasons(_told(line.made_from["steps"]), _told(line.steps))
     return out + ["the program has changed"] * (now["version"] != before["version"])

@@ -29,6 +29,14 @@ export function useEditor(...topics: Topic[]) {
   return editor;
 }
 
+/** What figures in sight are of where they are not of the layout that is shown; they carry it as `data-old`. */
+export function oldWords({ figuresAreOld, view }: typeof editor): string | undefined {
+  if (!figuresAreOld) return undefined;
+  return view.previewed
+    ? "of the layout before the search"
+    : "of the layout before; newer ones are being measured";
+}
+
 export function useProjects() {
   return useQuery({ queryKey: ["projects"], queryFn: () => ask(api.GET("/api/projects/")) });
 }

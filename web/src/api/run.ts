@@ -16,17 +16,20 @@ export function useRunSheet(project: Project) {
       fresh();
     },
   };
+  const found = useQuery({
+    queryKey: ["run sheet", project.id, project.change],
+    placeholderData: (previous: RunLine[] | undefined) => previous,
+    queryFn: () =>
+      ask(
+        api.GET("/api/projects/{project_id}/run-sheet/", {
+          params: { path: { project_id: project.id } },
+        }),
+      ),
+  });
   return {
-    lines: useQuery({
-      queryKey: ["run sheet", project.id, project.change],
-      placeholderData: (previous: RunLine[] | undefined) => previous,
-      queryFn: () =>
-        ask(
-          api.GET("/api/projects/{project_id}/run-sheet/", {
-            params: { path: { project_id: project.id } },
-          }),
-        ),
-    }).data,
+    lines: found.data,
+    /** Whether the lines stand as they stood before the last step. */
+    old: found.isPlaceholderData,
     remember: useMutation({
       mutationFn: ({ atlas, name }: { atlas: number; name: string }) =>
         ask(

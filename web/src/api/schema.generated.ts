@@ -2987,6 +2987,8 @@ export interface components {
             change: number;
             /** @description islands that stay where they are */
             islands: (number | string)[];
+            /** @description islands that find no place go to the side table; usually False */
+            aside?: boolean;
             /**
              * Format: double
              * @description after which it is given up, s; usually 5.0
@@ -4828,8 +4830,10 @@ export interface components {
         MakeRoomResult: {
             /** @description how many stepped aside */
             islands: number;
-            /** @description how many found no place, and stayed */
+            /** @description how many found no place: they stayed, or lie on the side table */
             stuck: number;
+            /** @description whether those lie on the side table */
+            aside: boolean;
         };
         /** @description Lay islands into the best free spots of a tile; nothing else moves. */
         FitIntoGapsResult: {

@@ -18,6 +18,8 @@ const BY_HAND = [
   "row-across",
   "row-up",
   "swap-places",
+  "make-room",
+  "make-room-aside",
   "to-side-table",
 ];
 

@@ -92,6 +92,14 @@ export function roomCommands(editor: Editor, { act, busy }: Acting): Command[] {
       run: () => act("make-room", { islands }),
     },
     {
+      id: "make-room-aside",
+      label: "Make room, the rest aside",
+      group: "By hand",
+      hint: "neighbours step aside; those that find no place go to the side table",
+      lacks: lacking(...some, idle("make-room")),
+      run: () => act("make-room", { islands, aside: true }),
+    },
+    {
       id: "shrink-to-fit",
       label: "Shrink to fit the gaps",
       group: "By hand",

@@ -2,6 +2,7 @@ import { useAction } from "../api/actions/act";
 import { Box, Button, CloseButton, Flex, IconButton, Input, Text } from "@chakra-ui/react";
 import { Plus } from "lucide-react";
 import type { AtlasTab, Project } from "../api/client";
+import { oldWords, useEditor } from "../api/hooks";
 import * as format from "../format";
 import { nextName, useUi } from "../state";
 
@@ -69,10 +70,15 @@ function Tab({
     if (name.trim() && name.trim() !== tab.name)
       renameAtlasAction.run({ atlas: tab.id, name: name.trim() });
   };
+  // The open one says what the bar over the table says.
+  const editor = useEditor("document", "view");
+  const totals = open ? editor.document.totals : null;
+  const coverage = totals ? totals.coverage : tab.coverage;
+  const density = totals ? totals.density.mean : tab.density;
   const figures = [
     `${format.whole(tab.objects)} ${tab.objects === 1 ? "object" : "objects"}`,
-    tab.coverage === null ? "" : `${format.percent(tab.coverage)} %`,
-    tab.density === null ? "" : `${format.density(tab.density)} px/m`,
+    coverage === null ? "" : `${format.percent(coverage)} %`,
+    density === null ? "" : `${format.density(density)} px/m`,
   ];
   return (
     <Flex
@@ -126,8 +132,15 @@ function Tab({
           <Text as="span" truncate>
             {tab.name}
           </Text>
-          <Text as="span" color="soft" fontWeight="400" fontSize="12px" whiteSpace="nowrap">
-            {tab.coverage === null ? figures[0] : figures.slice(1).filter(Boolean).join(" · ")}
+          <Text
+            as="span"
+            color="soft"
+            fontWeight="400"
+            fontSize="12px"
+            whiteSpace="nowrap"
+            data-old={open ? oldWords(editor) : undefined}
+          >
+            {coverage === null ? figures[0] : figures.slice(1).filter(Boolean).join(" · ")}
           </Text>
         </Button>
       )}

@@ -1,10 +1,19 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
-import { useEditor } from "../api/hooks";
+import { oldWords, useEditor } from "../api/hooks";
 import { css, fabric, mix, OCHRE, outsideBand, PAPER, TEAL } from "../editor/style/views";
 import * as format from "../format";
 
 /** What the colours mean, with numbers and units. */
 export function Legend() {
+  const editor = useEditor("document", "figures", "view");
+  return (
+    <Box display="contents" data-old={oldWords(editor)}>
+      <Meaning />
+    </Box>
+  );
+}
+
+function Meaning() {
   const editor = useEditor("document", "figures", "view");
   const f = editor.document.info?.figures;
   switch (editor.view.as) {

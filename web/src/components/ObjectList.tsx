@@ -16,7 +16,7 @@ import { useVirtualizer } from "@tanstack/react-virtual";
 import { ChevronDown, ChevronRight, CircleOff, Pin, RotateCwSquare, Square } from "lucide-react";
 import { useCallback, useMemo, useRef, useState } from "react";
 import type { Atlas, LayoutInfo, Project, Report } from "../api/client";
-import { useEditor } from "../api/hooks";
+import { oldWords, useEditor } from "../api/hooks";
 import { menuCommands } from "../commands/menu";
 import { scaleFor, ticks, toX } from "../editor/density/logScale";
 import { findingsOf } from "../editor/findings/walk";
@@ -107,6 +107,7 @@ export function ObjectList({
     overscan: 8,
   });
   const densities = info?.figures?.island_density ?? [];
+  const old = oldWords(editor);
   const scale = scaleFor(densities, editor.view.house, stripWidth);
   const gridColumns = `${table
     .getVisibleLeafColumns()
@@ -275,11 +276,17 @@ export function ObjectList({
                       px="2"
                       textAlign={numeric(cell.column.id) ? "right" : "left"}
                       truncate
+                      data-old={MEASURED_COLUMNS.includes(cell.column.id) ? old : undefined}
                     >
                       {flexRender(cell.column.columnDef.cell, cell.getContext())}
                     </Box>
                   ))}
-                  <Box role="gridcell" aria-label={densityWords(row.original, densities)} minW="0">
+                  <Box
+                    role="gridcell"
+                    aria-label={densityWords(row.original, densities)}
+                    minW="0"
+                    data-old={old}
+                  >
                     <DensityRow
                       islands={row.original.islands}
                       editor={editor}
@@ -379,6 +386,9 @@ function densityWords({ islands }: ObjectListRow, densities: readonly (number | 
 
 const islandCount = ({ islands, whole = islands.length }: ObjectListRow) =>
   islands.length < whole ? `${islands.length} of ${whole}` : format.whole(islands.length);
+
+/** Columns of figures of the layout. */
+const MEASURED_COLUMNS = ["density", "notes"];
 
 const numeric = (id: string) => ["islands", "faces", "density"].includes(id);
 

@@ -36,7 +36,7 @@ it("finds an operation by a trade word and leads to its stage", async () => {
 
 it("says why a command cannot be done, and does not do it", async () => {
   await userEvent.type(screen.getByLabelText("Command"), "make room");
-  const row = screen.getByRole("option");
+  const row = screen.getAllByRole("option")[0];
   expect(row.textContent).toContain("Select islands first.");
   expect(row.getAttribute("aria-disabled")).toBe("true");
   await userEvent.keyboard("{Enter}");

@@ -3,6 +3,7 @@ import { useEffect, useMemo, useState } from "react";
 import { useActing } from "../api/actions/act";
 import { useOperations } from "../api/operations";
 import type { Atlas, Project } from "../api/client";
+import { Drawing } from "../drawings/Drawing";
 import { useEditor } from "../api/hooks";
 import { useShelf } from "../api/merge";
 import { allCommands } from "../commands/all";
@@ -104,6 +105,9 @@ export function Palette({ project, atlas }: { project: Project; atlas: Atlas }) 
                   onMouseMove={() => setAt(i)}
                   onClick={() => run(i)}
                 >
+                  <Box w="47px" flexShrink="0" display="flex" justifyContent="center">
+                    <Drawing of={command.id} height={16} />
+                  </Box>
                   <Text fontWeight="500" flexShrink="0" color={command.lacks ? "soft" : undefined}>
                     {command.on ? `Take off: ${command.label}` : command.label}
                   </Text>

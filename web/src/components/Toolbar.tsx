@@ -4,6 +4,7 @@ import { useState } from "react";
 import { useEditor } from "../api/hooks";
 import { toolCommands, TOOLS } from "../commands/view";
 import type { Command } from "../commands/command";
+import { Drawing } from "../drawings/Drawing";
 import { handCommands } from "../commands/hand";
 import { shrinkBy, tileInSight } from "../commands/room";
 import { typed } from "../editor/tools/numbers";
@@ -33,7 +34,7 @@ export function Toolbar() {
       position="absolute"
       left="6px"
       top="26px"
-      w="82px"
+      w="104px"
       bg="straw/70"
       borderWidth="1px"
       borderColor="straw"
@@ -55,6 +56,7 @@ export function Toolbar() {
         return (
           <Tool
             key={command.id}
+            of={command.id}
             name={command.label}
             title={title(command)}
             on={on}
@@ -69,6 +71,7 @@ export function Toolbar() {
         return (
           <Tool
             key={id}
+            of={id}
             name={name}
             title={title(command)}
             enabled={!command.lacks}
@@ -89,12 +92,15 @@ export function Toolbar() {
 }
 
 function Tool({
+  of,
   name,
   title,
   on,
   enabled,
   run,
 }: {
+  /** What its drawing shows. */
+  of: string;
   name: string;
   title: string;
   on?: boolean;
@@ -108,6 +114,7 @@ function Tool({
       w="100%"
       h="26px"
       px="1"
+      gap="1.5"
       justifyContent="flex-start"
       fontSize="11.5px"
       fontWeight={on ? "700" : "600"}
@@ -122,6 +129,7 @@ function Tool({
         if (enabled) run();
       }}
     >
+      <Drawing of={of} height={16} />
       {name}
     </Button>
   );
@@ -156,6 +164,7 @@ function ShrinkToFit({ title }: { title: string }) {
           w="100%"
           h="26px"
           px="1"
+          gap="1.5"
           justifyContent="flex-start"
           fontSize="11.5px"
           fontWeight="600"
@@ -163,6 +172,7 @@ function ShrinkToFit({ title }: { title: string }) {
           _hover={{ bg: "straw" }}
           title={title}
         >
+          <Drawing of="shrink-to-fit" height={16} />
           Shrink to fit
         </Button>
       </Popover.Trigger>

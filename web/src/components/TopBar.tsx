@@ -108,7 +108,7 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
                 borderWidth="1.5px"
                 borderStyle="dashed"
                 borderColor={stage === name ? "straw" : "soft"}
-                color={stage === name ? "straw" : "soft"}
+                color={stage === name ? "panel" : "soft"}
                 fontSize="11px"
                 lineHeight="17px"
                 textAlign="center"

@@ -1,8 +1,7 @@
 import { MEASURED } from "../editor/flags.generated";
 import { Box, Button, Flex, NativeSelect, Popover, Portal, Text } from "@chakra-ui/react";
 import { useLayoutEffect, useRef, useState } from "react";
-import type { Figures } from "../api/client";
-import { useEditor } from "../api/hooks";
+import { oldWords, useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
 import { groups, nextFinding } from "../editor/findings/walk";
 import { VIEWS, type ViewAs } from "../editor/style/views";
@@ -13,12 +12,8 @@ import { useUi } from "../state";
 export function VerdictBar() {
   const editor = useEditor("document", "figures", "view");
   const step = useRef<Record<string, number>>({});
-  const last = useRef<Figures | null>(null);
-  // While a new layout is measured the figures of the one before stay, faded.
-  if (editor.document.info?.figures) last.current = editor.document.info.figures;
-  else if (!editor.document.info) last.current = null;
-  const f = editor.document.info ? last.current : null;
-  const measuring = !editor.document.info?.figures;
+  const f = editor.document.totals;
+  const old = oldWords(editor);
   /** To the next finding of these kinds; while there is no report, to the next island that is flagged. */
   const lead = (name: string, islands: number[], kinds: string[] = []) => {
     const found =
@@ -140,12 +135,13 @@ export function VerdictBar() {
       gap="6px"
       role="toolbar"
       aria-label="Verdict"
-      aria-busy={measuring}
-      data-measured={measuring ? undefined : editor.document.info?.revision.id}
-      opacity={measuring ? 0.6 : 1}
+      aria-busy={old !== undefined}
+      data-measured={old ? undefined : editor.document.info?.revision.id}
     >
       <Verdict />
-      <Gauges gauges={gauges} />
+      <Box display="contents" data-old={old} title={old}>
+        <Gauges gauges={gauges} />
+      </Box>
       <Flex ml="auto" align="center" gap="1" flexShrink="0">
         <Text color="soft" whiteSpace="nowrap" hideBelow="xl">
           View as

@@ -140,6 +140,11 @@ export class Editor {
     this.firstPaint.raise();
   }
 
+  /** Whether the figures in sight are of another layout than the one that is shown. */
+  get figuresAreOld(): boolean {
+    return this.view.previewed !== null || !this.document.isMeasured;
+  }
+
   /** Only the images change, nothing that is said about the layout. */
   drawn(): void {
     this.looks.drawn();

@@ -1,6 +1,6 @@
 import { useAction } from "../api/actions/act";
 import { Box, Text } from "@chakra-ui/react";
-import { useEditor } from "../api/hooks";
+import { oldWords, useEditor } from "../api/hooks";
 import { againstBand } from "../editor/density/logScale";
 import type { PanelProps } from "./props";
 import * as format from "../format";
@@ -67,7 +67,16 @@ function DensityPart({ jobs }: PanelProps) {
   return (
     <>
       <Title
-        note={`${format.whole(off)} of ${format.whole(f?.island_density.length ?? 0)} islands are outside the house band. Islands are scaled about their middles; pack them afterwards.`}
+        note={
+          <>
+            <Text as="span" data-old={oldWords(editor)}>
+              {f
+                ? `${format.whole(off)} of ${format.counted(f.island_density.length, "island")} are outside the house band.`
+                : "Being measured."}
+            </Text>{" "}
+            Islands are scaled about their middles; pack them afterwards.
+          </>
+        }
       >
         Even out
       </Title>

@@ -6,6 +6,7 @@ import { useEditor } from "../api/hooks";
 import type { Fixes } from "../api/check";
 import { nextFinding, place, type Group } from "../editor/findings/walk";
 import * as format from "../format";
+import { SpotCrop } from "./SpotCrop";
 
 const FIXES: Record<string, { one: string; all?: string }> = {
   mirror: { one: "Mirror back", all: "Mirror all back" },
@@ -68,10 +69,15 @@ export function FindingCard({ group, finding, about, fixes, ignore }: Props) {
           <ChevronRight />
         </IconButton>
       </Flex>
-      <Text fontWeight="650" lineHeight="1.3">
+      <Text fontWeight="650" lineHeight="1.3" mb="1">
         {place(finding)}
       </Text>
-      <Text lineHeight="1.35">{finding.text}.</Text>
+      <Flex gap="2" align="flex-start">
+        <SpotCrop finding={finding} />
+        <Text minW="0" lineHeight="1.3">
+          {finding.text}.
+        </Text>
+      </Flex>
       {about && (
         <Text color="soft" fontSize="12.5px" lineHeight="1.35" mt="1">
           {about.why} {about.advice}

@@ -4,6 +4,7 @@ import type { Finding } from "../api/client";
 import { useEditor } from "../api/hooks";
 import { useFixes, useRules } from "../api/check";
 import { lastTestBake, withTestBake } from "../api/testBake";
+import { Drawing } from "../drawings/Drawing";
 import { SeverityMark } from "../components/SeverityMark";
 import type { PanelProps } from "./props";
 import { islandsOf, place, afterFix, groups, type Group } from "../editor/findings/walk";
@@ -51,6 +52,7 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
         Check
       </Title>
     );
+  const old = editor.figures.stale ? "of the layout before; it is being checked again" : undefined;
   const show = (kind: string) => {
     last.current = null;
     const next = kind === open && editor.figures.finding ? "" : kind;
@@ -62,12 +64,12 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
       <Title
         note={<Checked made={report.made} seconds={report.seconds} stale={editor.figures.stale} />}
       >
-        <Text as="span" color={report.ready ? "petrol" : "rose"} data-verdict>
+        <Text as="span" data-old={old} color={report.ready ? "petrol" : "rose"} data-verdict>
           {report.ready ? "Ready to bake" : "Not ready to bake"}
         </Text>
       </Title>
-      <Text mb="2">
-        {format.whole(report.errors)} errors · {format.whole(report.warnings)} warnings
+      <Text mb="2" data-old={old}>
+        {format.counted(report.errors, "error")} · {format.counted(report.warnings, "warning")}
       </Text>
       {list.length === 0 && (
         <Text color="soft">
@@ -75,7 +77,7 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
         </Text>
       )}
       {list.map((g) => (
-        <Box key={g.kind} data-kind={g.kind}>
+        <Box key={g.kind} data-kind={g.kind} data-old={old}>
           <KindRow
             group={g}
             title={rules?.kinds.find((k) => k.kind === g.kind)?.title ?? g.kind}
@@ -145,6 +147,7 @@ function KindRow({
     >
       <Flex w="100%" align="center" gap="2">
         <SeverityMark severity={group.severity} hollow={group.total === 0} />
+        <Drawing of={group.kind} />
         <Text flex="1" color={group.total === 0 ? "soft" : undefined}>
           {title}
         </Text>

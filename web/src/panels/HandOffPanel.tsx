@@ -44,7 +44,12 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
         Hand off
       </Title>
       {report && !report.ready && (
-        <Text color="rose" mb="2" lineHeight="1.35">
+        <Text
+          color="rose"
+          mb="2"
+          lineHeight="1.35"
+          data-old={editor.figures.stale ? "of the layout before" : undefined}
+        >
           Not safe to bake yet: {report.against.join(", ")}.
         </Text>
       )}

@@ -33,7 +33,7 @@ const COLOURS: Record<RunLine["state"], string> = {
 
 /** The run sheet: lines that bring atlases up to date, what is out of date and why. */
 export function RunSheetPart({ project, atlas, jobs }: PanelProps) {
-  const { lines, remember, change, drop, run, putBack, read, refresh } = useRunSheet(project);
+  const { lines, old, remember, change, drop, run, putBack, read, refresh } = useRunSheet(project);
   const [name, setName] = useState("");
   const done = jobs
     .filter(
@@ -65,6 +65,7 @@ export function RunSheetPart({ project, atlas, jobs }: PanelProps) {
         <Line
           key={line.id}
           line={line}
+          old={old}
           busy={busy}
           run={() => run.mutate([line.id])}
           hold={() => change.mutate({ line: line.id, hold: !line.hold })}
@@ -154,6 +155,8 @@ export function RunSheetPart({ project, atlas, jobs }: PanelProps) {
 
 type LineProps = {
   line: RunLine;
+  /** Whether it may stand another way by now. */
+  old: boolean;
   project: Project;
   about: (atlases: number[]) => void;
   busy: boolean;
@@ -164,7 +167,7 @@ type LineProps = {
   putBack: (revision: number) => void;
 };
 
-function Line({ line, project, about, busy, run, hold, drop, without, putBack }: LineProps) {
+function Line({ line, old, project, about, busy, run, hold, drop, without, putBack }: LineProps) {
   const last = line.runs[0];
   return (
     <Box
@@ -210,7 +213,12 @@ function Line({ line, project, about, busy, run, hold, drop, without, putBack }:
           <Trash2 />
         </IconButton>
       </Flex>
-      <Text fontSize="12px" color={COLOURS[line.state]} data-state={line.state}>
+      <Text
+        fontSize="12px"
+        color={COLOURS[line.state]}
+        data-state={line.state}
+        data-old={old ? "as it stood before the last step" : undefined}
+      >
         {line.state}
         {last ? `, done ${format.moment(last.when)}` : ""}
       </Text>

@@ -3,7 +3,7 @@ import { Box, Button, Flex, IconButton, Input, NativeSelect, Text } from "@chakr
 import { Plus, Snowflake, Trash2, X } from "lucide-react";
 import { useRef } from "react";
 import type { Atlas } from "../api/client";
-import { useEditor } from "../api/hooks";
+import { oldWords, useEditor } from "../api/hooks";
 import { useTileImages } from "../api/tileImages";
 import type { PanelProps } from "./props";
 import { nextTile, type TileRow } from "../editor/table/tiles";
@@ -107,7 +107,7 @@ export function TilesPart({ atlas }: PanelProps) {
             </Flex>
             <Behind tile={tile.number} atlas={atlas} />
             {f && (
-              <Text color="soft" fontSize="12px">
+              <Text color="soft" fontSize="12px" data-old={oldWords(editor)}>
                 {format.counted(f.islands, "island")} · {format.percent(f.coverage)} % ·{" "}
                 {format.density(f.density)} px/m
               </Text>

@@ -94,9 +94,33 @@ type NumberProps = {
 };
 
 /** A number with its unit. What is typed counts once it is left or Enter is pressed. */
-export function NumberField({ label, unit, value, min, max, step = 1, onChange }: NumberProps) {
-  const [text, setText] = useState(String(value));
+export function NumberField({ label, unit, ...field }: NumberProps) {
   const id = useId();
+  return (
+    <Flex align="center" justify="space-between" mb="1.5">
+      <label htmlFor={id}>{label}</label>
+      <Flex align="center" gap="1">
+        <NumberInput id={id} {...field} />
+        <Text color="soft" minW="30px">
+          {unit}
+        </Text>
+      </Flex>
+    </Flex>
+  );
+}
+
+/** A number as it is typed; what is none, or out of its range, gives way to the one before. */
+export function NumberInput({
+  id,
+  label,
+  inline = false,
+  value,
+  min,
+  max,
+  step = 1,
+  onChange,
+}: Omit<NumberProps, "unit" | "label"> & { id?: string; label?: string; inline?: boolean }) {
+  const [text, setText] = useState(String(value));
   useEffect(() => setText(String(value)), [value]);
   const keep = () => {
     const typed = Number(text.replace(",", "."));
@@ -105,32 +129,26 @@ export function NumberField({ label, unit, value, min, max, step = 1, onChange }
     else setText(String(value));
   };
   return (
-    <Flex align="center" justify="space-between" mb="1.5">
-      <label htmlFor={id}>{label}</label>
-      <Flex align="center" gap="1">
-        <Input
-          id={id}
-          size="xs"
-          w="74px"
-          textAlign="right"
-          inputMode="decimal"
-          value={text}
-          onChange={(e) => setText(e.target.value)}
-          onBlur={keep}
-          onKeyDown={(e) => {
-            if (e.key === "Enter") keep();
-            const by = e.key === "ArrowUp" ? step : e.key === "ArrowDown" ? -step : 0;
-            if (by) {
-              e.preventDefault();
-              onChange(Math.min(max, Math.max(min, value + by * (e.shiftKey ? 4 : 1))));
-            }
-          }}
-        />
-        <Text color="soft" minW="30px">
-          {unit}
-        </Text>
-      </Flex>
-    </Flex>
+    <Input
+      id={id}
+      aria-label={label}
+      size={inline ? "2xs" : "xs"}
+      display={inline ? "inline-block" : undefined}
+      w={inline ? "56px" : "74px"}
+      textAlign="right"
+      inputMode="decimal"
+      value={text}
+      onChange={(e) => setText(e.target.value)}
+      onBlur={keep}
+      onKeyDown={(e) => {
+        if (e.key === "Enter") keep();
+        const by = e.key === "ArrowUp" ? step : e.key === "ArrowDown" ? -step : 0;
+        if (by) {
+          e.preventDefault();
+          onChange(Math.min(max, Math.max(min, value + by * (e.shiftKey ? 4 : 1))));
+        }
+      }}
+    />
   );
 }
 

@@ -28,6 +28,8 @@ export class LayoutDocument {
   private readonly raised = new Signal();
   readonly signal: Heard = this.raised;
   info: LayoutInfo | null = null;
+  /** The last layout whose figures came; while newer ones are made they stay in sight as old ones. */
+  private measured: LayoutInfo | null = null;
   geometry: Geometry | null = null;
   model: LayoutModel | null = null;
   /** Islands that lie on another one of their stack. */
@@ -56,7 +58,8 @@ export class LayoutDocument {
     const before = this.geometry === geometry ? this.model : null;
     const sheets = this.tiles.map((tile) => tile.number).join();
     const sizes = this.map;
-    this.info = info;
+    if (info.figures) this.measured = info;
+    this.info = { ...info, figures: info.figures ?? this.figuresFor(info) };
     this.confirmed = null;
     this.geometry = geometry;
     this.served = placements;
@@ -76,6 +79,23 @@ export class LayoutDocument {
       sameIslands: before !== null,
       sameSheets: this.tiles.map((tile) => tile.number).join() === sheets,
     };
+  }
+
+  /** Figures of the layout before, where it is of the same islands. */
+  private figuresFor(info: LayoutInfo): LayoutInfo["figures"] {
+    const before = this.measured;
+    const same = before && JSON.stringify(contentsOf(before)) === JSON.stringify(contentsOf(info));
+    return same ? before.figures : null;
+  }
+
+  /** Whether the figures are those of what is shown, not of a layout before it. */
+  get isMeasured(): boolean {
+    return this.measured?.revision.id === this.info?.revision.id && !this.edits.length;
+  }
+
+  /** Figures of the whole layout, or of the last one that had any. */
+  get totals(): LayoutInfo["figures"] {
+    return this.info ? (this.info.figures ?? this.measured?.figures ?? null) : null;
   }
 
   /** Show an edit of places at once; the number to confirm or refuse it by. */
@@ -134,7 +154,7 @@ export class LayoutDocument {
   }
 
   clear(): void {
-    this.info = this.geometry = this.model = this.confirmed = null;
+    this.info = this.geometry = this.model = this.confirmed = this.measured = null;
     this.edits = [];
     this.raised.raise();
   }
@@ -327,3 +347,6 @@ function differing(one: Float32Array, two: Float32Array): number[] {
   }
   return out;
 }
+
+/** Which islands a layout is of. */
+const contentsOf = (info: LayoutInfo) => info.objects.map((o) => [o.id, o.base, o.part, o.islands]);

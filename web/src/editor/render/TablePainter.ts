@@ -173,6 +173,7 @@ function sheetsOf(editor: Editor, title: string): Sheet[] {
       width,
       height,
       frozen,
+      old: f !== undefined && editor.figuresAreOld,
       note: `${width === height ? width : `${width} × ${height}`} px${measured}`,
     };
   });

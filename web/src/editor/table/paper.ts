@@ -7,6 +7,8 @@ export type Sheet = {
   width: number;
   height: number;
   note: string;
+  /** Whether its figures are of another layout than the one that is shown. */
+  old: boolean;
   frozen: boolean;
 };
 
@@ -157,7 +159,7 @@ function specimenLabel(
   );
   ctx.fillText(title, left + 3, top - 9);
   const used = ctx.measureText(title).width;
-  ctx.font = "12px 'Atkinson Hyperlegible Next Variable', sans-serif";
+  ctx.font = `${sheet.old ? "italic " : ""}12px 'Atkinson Hyperlegible Next Variable', sans-serif`;
   ctx.fillStyle = palette.soft;
   ctx.textAlign = "right";
   // As much of the note as there is room for, its first part being the resolution.

@@ -1,8 +1,9 @@
 import { useAction } from "../../api/actions/act";
-import { Box, Button, Flex, NativeSelect, Text } from "@chakra-ui/react";
-import type { ReactNode } from "react";
+import { Box, Button, Flex, Grid, NativeSelect, Text } from "@chakra-ui/react";
+import { createContext, useContext, type ReactNode } from "react";
 import type { BodyOf } from "../../api/actions/requests";
 import { useEditor } from "../../api/hooks";
+import { Drawing } from "../../drawings/Drawing";
 import { useKept, useUi } from "../../state";
 import { Check, Foot, NumberField, Range, running, Title } from "../parts";
 import type { PanelProps } from "../props";
@@ -69,78 +70,157 @@ export function EditPage({ jobs }: PanelProps) {
       </Title>
       <PickedLine />
       {picks.mode === "faces" && <FaceTools />}
-      <Part name="Cut and join">
-        <Flex gap="1" wrap="wrap">
+      <Part name="Edges" lacks={edges ? "" : "select edges"}>
+        <Tiles>
           <Do
             {...common}
             name="Cut"
             verb="cut"
-            enabled={edges > 0}
             title="Along the selected edges; the larger part stays where it is"
-          />
-          <Do
-            {...common}
-            name="Split off"
-            verb="split off"
-            of={ofFaces}
-            enabled={faces > 0}
-            title="The selected faces become islands of their own"
-          />
-          <Do
-            {...common}
-            name="Unpick vertex"
-            verb="unpick vertex"
-            enabled={corners === 1}
-            title="The selected vertex lets go of its neighbours"
           />
           <Do
             {...common}
             name="Join"
             verb="join"
-            enabled={edges > 0}
             title="Along the selected edges; the smaller island comes over and is fitted"
+          />
+          <Do
+            {...common}
+            name="Level"
+            verb="level"
+            title="The selected edges on level lines; the rest follows"
+          />
+          <Do
+            {...common}
+            name="Upright"
+            verb="upright"
+            title="The selected edges on upright lines; the rest follows"
+          />
+          <Do
+            {...common}
+            name="Round"
+            verb="round"
+            title="The selected closed loop on a circle; the rest follows"
+          />
+        </Tiles>
+      </Part>
+      <Part name="Vertices" lacks={corners ? "" : "select vertices"}>
+        <Tiles>
+          <Do
+            {...common}
+            name="Unpick vertex"
+            verb="unpick vertex"
+            lacks={corners > 1 ? "select one vertex only" : ""}
+            title="The selected vertex lets go of its neighbours"
+          />
+          <Do
+            {...common}
+            name="Line up"
+            verb="line up vertices"
+            more={{ way }}
+            lacks={corners === 1 ? "select two vertices or more" : ""}
+            title="The selected vertices. Drag them on the table to move them, with Ctrl by whole texels"
+          />
+        </Tiles>
+        <Select
+          label="Line up"
+          value={way}
+          options={WAYS}
+          onChange={(v) => setWay(v as typeof way)}
+        />
+      </Part>
+      <Part name="Islands, or faces of them" lacks={region ? "" : "select islands or faces"}>
+        <Tiles>
+          <Do
+            {...common}
+            name="Split off"
+            verb="split off"
+            of={ofFaces}
+            lacks={faces ? "" : "select faces"}
+            title="The selected faces become islands of their own"
           />
           <Do
             {...common}
             name="Cut folds"
             verb="cut folds"
             of={ofFaces}
-            enabled={region > 0}
             title="Faces that are folded over become islands of their own"
           />
-        </Flex>
-        <NumberField
-          label="Stretch up to"
-          unit="L2"
-          value={stretch}
-          min={1.0005}
-          max={4}
-          step={0.01}
-          onChange={setStretch}
-        />
-        <Do
-          {...common}
-          name="Fewer islands"
-          verb="fewer islands"
-          of={ofFaces}
-          more={{ stretch }}
-          enabled={region > 0}
-          title="Join all neighbours among them whose joint stays below this stretch, the longest border first"
-        />
+          <Do
+            {...common}
+            name="To a rectangle"
+            verb="straighten"
+            of={ofFaces}
+            title="A strip or grid of quads, its edges in proportion; other islands by their four strongest corners"
+          />
+          <Do
+            {...common}
+            name="Symmetric"
+            verb="symmetrize"
+            of={ofFaces}
+            title="Islands that lie across the middle of a symmetric object become symmetric themselves"
+          />
+          <Do
+            {...common}
+            name="Reduce stretch"
+            verb="reduce stretch"
+            of={ofFaces}
+            more={{ balance, hold_border: hold }}
+            title="Less stretch, where it is; no face is turned over. Of selected faces only these change"
+          />
+          <Do
+            {...common}
+            name="Project"
+            verb="project"
+            of={ofFaces}
+            more={
+              axis === "view" ? { shape, direction: [...editor.view.towards] } : { shape, axis }
+            }
+            title="Selected faces, or whole islands; they come to the side table"
+          />
+          <Do
+            {...common}
+            name="Fewer islands"
+            verb="fewer islands"
+            of={ofFaces}
+            more={{ stretch }}
+            title="Join all neighbours among them whose joint stays below this stretch, the longest border first"
+          />
+          <Do
+            {...common}
+            name="Close near seams"
+            verb="close near seams"
+            of={ofFaces}
+            more={{ gap }}
+            title="Seams whose sides lie that near meet in the middle"
+          />
+          <Do
+            {...common}
+            name="Merge tiny islands"
+            verb="merge tiny islands"
+            of={ofFaces}
+            more={{ side }}
+            title="Islands smaller than a square of that side are joined to the neighbour with the longest border"
+          />
+          <Do
+            {...common}
+            name="Weld vertices"
+            verb="weld"
+            of={ofFaces}
+            more={{ weld: weld / 100 }}
+            title="Vertices that near count as one for the layout, so that what lies beside them can be joined; the mesh stays as it is"
+          />
+        </Tiles>
       </Part>
-      <Part name="Reduce stretch">
-        <Range label="Keep" value={balance} left="angles" right="areas" onChange={setBalance} />
-        <Check label="Hold the border" value={hold} onChange={setHold} />
-        <Do
-          {...common}
-          name="Reduce stretch"
-          verb="reduce stretch"
-          of={ofFaces}
-          more={{ balance, hold_border: hold }}
-          enabled={region > 0}
-          title="Less stretch, where it is; no face is turned over. Of selected faces only these change"
+      <Part name="How">
+        <Range
+          label="Reduce stretch, keep"
+          value={balance}
+          left="angles"
+          right="areas"
+          onChange={setBalance}
         />
-        <Box h="1.5" />
+        <Check label="Hold the border" value={hold} onChange={setHold} />
         <Check
           label="Reduce stretch with the brush: faces it passes over, at once"
           value={picks.easing}
@@ -160,49 +240,6 @@ export function EditPage({ jobs }: PanelProps) {
             onChange={(wide) => picks.set({ brush: wide / 2 })}
           />
         )}
-      </Part>
-      <Part name="Straighten">
-        <Flex gap="1" wrap="wrap">
-          <Do
-            {...common}
-            name="To a rectangle"
-            verb="straighten"
-            of={ofFaces}
-            enabled={region > 0}
-            title="A strip or grid of quads, its edges in proportion; other islands by their four strongest corners"
-          />
-          <Do
-            {...common}
-            name="Symmetric"
-            verb="symmetrize"
-            of={ofFaces}
-            enabled={region > 0}
-            title="Islands that lie across the middle of a symmetric object become symmetric themselves"
-          />
-          <Do
-            {...common}
-            name="Level"
-            verb="level"
-            enabled={edges > 0}
-            title="The selected edges on level lines; the rest follows"
-          />
-          <Do
-            {...common}
-            name="Upright"
-            verb="upright"
-            enabled={edges > 0}
-            title="The selected edges on upright lines; the rest follows"
-          />
-          <Do
-            {...common}
-            name="Round"
-            verb="round"
-            enabled={edges > 0}
-            title="The selected closed loop on a circle; the rest follows"
-          />
-        </Flex>
-      </Part>
-      <Part name="Project">
         <Flex gap="1" mb="1.5">
           <Select
             label="Projection"
@@ -217,37 +254,17 @@ export function EditPage({ jobs }: PanelProps) {
             onChange={(v) => setAxis(v as typeof axis)}
           />
         </Flex>
-        <Do
-          {...common}
-          name="Project"
-          verb="project"
-          of={ofFaces}
-          more={axis === "view" ? { shape, direction: [...editor.view.towards] } : { shape, axis }}
-          enabled={region > 0}
-          title="Selected faces, or whole islands; they come to the side table"
-        />
-      </Part>
-      <Part name="Vertices">
-        <Flex gap="1" align="center">
-          <Select
-            label="Line up"
-            value={way}
-            options={WAYS}
-            onChange={(v) => setWay(v as typeof way)}
-          />
-          <Do
-            {...common}
-            name="Line up"
-            verb="line up vertices"
-            more={{ way }}
-            enabled={corners > 1}
-            title="The selected vertices. Drag them on the table to move them, with Ctrl by whole texels"
-          />
-        </Flex>
-      </Part>
-      <Part name="Clean">
         <NumberField
-          label="Gap up to"
+          label="Fewer islands, up to"
+          unit="L2"
+          value={stretch}
+          min={1.0005}
+          max={4}
+          step={0.01}
+          onChange={setStretch}
+        />
+        <NumberField
+          label="Near seams, gap up to"
           unit="px"
           value={gap}
           min={0.001}
@@ -255,19 +272,8 @@ export function EditPage({ jobs }: PanelProps) {
           step={0.25}
           onChange={setGap}
         />
-        <Box mb="1.5">
-          <Do
-            {...common}
-            name="Close near seams"
-            verb="close near seams"
-            of={ofFaces}
-            more={{ gap }}
-            enabled={region > 0}
-            title="Seams whose sides lie that near meet in the middle"
-          />
-        </Box>
         <NumberField
-          label="Side up to"
+          label="Tiny islands, side up to"
           unit="px"
           value={side}
           min={1}
@@ -275,16 +281,6 @@ export function EditPage({ jobs }: PanelProps) {
           step={1}
           onChange={setSide}
         />
-        <Do
-          {...common}
-          name="Merge tiny islands"
-          verb="merge tiny islands"
-          of={ofFaces}
-          more={{ side }}
-          enabled={region > 0}
-          title="Islands smaller than a square of that side are joined to the neighbour with the longest border"
-        />
-        <Box h="1.5" />
         <NumberField
           label="Weld within"
           unit="% of size"
@@ -293,15 +289,6 @@ export function EditPage({ jobs }: PanelProps) {
           max={5}
           step={0.01}
           onChange={setWeld}
-        />
-        <Do
-          {...common}
-          name="Weld vertices"
-          verb="weld"
-          of={ofFaces}
-          more={{ weld: weld / 100 }}
-          enabled={region > 0}
-          title="Vertices that near count as one for the layout, so that what lies beside them can be joined; the mesh stays as it is"
         />
       </Part>
       <Foot>
@@ -326,34 +313,66 @@ type DoProps = {
   of: () => Partial<BodyOf<"edit">>;
   name: string;
   verb: BodyOf<"edit">["verb"];
-  enabled: boolean;
   title: string;
+  /** What has to be selected first, beside what its group needs. */
+  lacks?: string;
   more?: Partial<BodyOf<"edit">>;
 };
 
-/** One verb as a button, grey while it has nothing to be done to. */
-function Do({ run, busy, of, name, verb, enabled, title, more }: DoProps) {
+/** What the edits of a group wait for; empty where they can be done. */
+const Lacking = createContext("");
+
+/** One verb as its drawing and its word, grey while it has nothing to be done to. */
+function Do({ run, busy, of, name, verb, lacks = "", title, more }: DoProps) {
+  const missing = useContext(Lacking) || lacks;
   return (
     <Button
-      size="2xs"
       variant="outline"
       borderColor="line"
-      disabled={!enabled || busy}
-      title={title}
+      h="46px"
+      minW="0"
+      px="0.5"
+      flexDirection="column"
+      gap="0.5"
+      fontSize="11px"
+      lineHeight="1.05"
+      whiteSpace="normal"
+      disabled={Boolean(missing) || busy}
+      title={missing ? `${title}. First ${missing}` : title}
       onClick={() => run({ verb, ...of(), ...more })}
     >
+      <Drawing of={verb} height={17} />
       {name}
     </Button>
   );
 }
 
-function Part({ name, children }: { name: string; children: ReactNode }) {
+function Tiles({ children }: { children: ReactNode }) {
   return (
-    <Box borderTopWidth="1px" borderColor="line" pt="1.5" pb="1.5">
-      <Text fontWeight="650" fontSize="12.5px" mb="1">
-        {name}
-      </Text>
+    <Grid templateColumns="repeat(auto-fill, minmax(60px, 1fr))" gap="1" mb="1">
       {children}
+    </Grid>
+  );
+}
+
+function Part({
+  name,
+  lacks = "",
+  children,
+}: {
+  name: string;
+  lacks?: string;
+  children: ReactNode;
+}) {
+  return (
+    <Box borderTopWidth="1px" borderColor="line" pt="1.5" pb="1">
+      <Flex mb="1" gap="2" align="baseline" justify="space-between" fontSize="12.5px">
+        <Text fontWeight="650">{name}</Text>
+        <Text color="soft" fontSize="12px">
+          {lacks}
+        </Text>
+      </Flex>
+      <Lacking.Provider value={lacks}>{children}</Lacking.Provider>
     </Box>
   );
 }

@@ -1,0 +1,16 @@
+"""What all tests share: work whose length is a matter of taste is short."""
+
+from __future__ import annotations
+
+import pytest
+
+from quilt_core.bake import visibility
+from quilt_core.run import on_files
+
+
+@pytest.fixture(autouse=True)
+def short_work(monkeypatch):
+    """What is unwrapped or edited in files is packed quickly afterwards, and few points of a surface are looked at: how well
+    either does is tested where it is done, with settings of its own."""
+    monkeypatch.setattr(on_files, "MANY", 0)
+    monkeypatch.setattr(visibility, "TOTAL", 3000)
