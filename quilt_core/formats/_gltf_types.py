@@ -14,6 +14,7 @@ import msgspec
 from msgspec import UNSET, Meta, Struct, UnsetType
 
 from quilt_core.errors import FileFormatError
+from quilt_core.prepared import prepare
 
 DAMAGED = "The file is cut short or damaged; export it again."
 MOST_BYTES = 2**40
@@ -156,6 +157,9 @@ class Document(Struct):
     textures: list[dict[str, Any]] = []
     extensionsUsed: list[str] = []
     extensionsRequired: list[str] = []
+
+
+prepare(Document)
 
 
 def decode(name: str, text: bytes) -> dict[str, Any]:

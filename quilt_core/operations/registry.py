@@ -232,6 +232,17 @@ _ALL = (
         synonyms=("overlay", "similar islands", "mirrored halves", "share texels"),
     ),
     Operation(
+        name="look-alikes",
+        help="Find objects of equal topology, whatever their place, size or side.",
+        settings_name="LookAlikes",
+        result_name="LookAlikesFound",
+        home="quilt_core.operations.look_alikes",
+        pace="soon",
+        example="yard/*.obj",
+        files=FileUse(one_atlas=True),
+        synonyms=("similar objects", "duplicates", "same topology", "copies"),
+    ),
+    Operation(
         name="limit",
         help="Say what limits the density of a packed layout, and what would let it be higher.",
         settings_name="Limit",

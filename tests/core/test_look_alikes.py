@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from quilt_core.errors import LayoutError
-from quilt_core.unwrap.alike import find_match
+from quilt_core.unwrap.alike import find_match, topology_mark
 from quilt_core.unwrap.part_alike import find_part
 from tests.core.look_alikes_samples import lumpy, shuffled
 from tests.core.unwrap_samples import cube, fins, grid, mesh_of, sphere, with_needles
@@ -70,6 +70,22 @@ def test_other_topology_is_no_match():
     assert find_match(one, grid(6, 2, lambda u, v: (u, v, 0))) is None
     closed = grid(6, 2, lambda u, v: (np.cos(7 * u), np.sin(7 * u), v), closed=True)
     assert find_match(grid(6, 2, lambda u, v: (u, v, 0)), closed) is None
+
+
+def test_marks_are_equal_where_there_is_a_match_and_differ_where_there_is_none():
+    def flat(u, v):
+        return (u, v, 0)
+
+    kinds = [cube(), sphere(4), sphere(6), fins(), with_needles(), lumpy(1), grid(4, 3, flat), grid(6, 2, flat)]  # fmt: skip
+    meshes = [
+        *kinds,
+        *(shuffled(mesh, 7, mirror)[0] for mesh in kinds for mirror in (False, True)),
+        grid(3, 4, flat),
+    ]
+    marks = [topology_mark(mesh) for mesh in meshes]
+    for i, a in enumerate(meshes):
+        for j in range(i):
+            assert (marks[i] == marks[j]) == (find_match(a, meshes[j]) is not None), (i, j)
 
 
 def test_all_ways_of_a_symmetric_mesh_can_be_stepped_through():

@@ -63,7 +63,7 @@ CHANGED = {
 }  # fmt: skip
 """Settings of operations that change a layout."""
 COVERED = {
-    "inspect", "visibility", "plan", "limit", "merge", "check", "bake", "textures", "export", "stacks", "update", "gather",
+    "inspect", "visibility", "plan", "limit", "merge", "check", "bake", "textures", "export", "stacks", "look-alikes", "update", "gather",
     "channels", "report", *CHANGED,
 }  # fmt: skip
 
@@ -351,6 +351,15 @@ def test_stacks_are_the_same(act, twins, tmp_path, capsys):
     told = on_files(tmp_path, capsys, "stacks", "", tmp_path / "twins.obj")
     found = on_atlas(act, twins, "stacks").result
     assert found["candidates"] == told["candidates"] and told["candidates"]
+
+
+def test_look_alikes_are_the_same(act, twins, tmp_path, capsys):
+    told = on_files(tmp_path, capsys, "look-alikes", "", tmp_path / "twins.obj")
+    found = on_atlas(act, twins, "look-alikes").result
+    assert [{**row, "ids": None, "laid_out": None} for row in found["groups"]] == [
+        {**row, "ids": None, "laid_out": None} for row in told["groups"]
+    ]
+    assert [len(row["objects"]) for row in told["groups"]] == [2]
 
 
 @pytest.mark.slow

@@ -7,6 +7,8 @@ from typing import Annotated, Any
 
 from msgspec import Meta, Struct, field
 
+from quilt_core.prepared import prepare
+
 VERSION = 2
 """Of the format; see docs/project-file.md."""
 
@@ -485,3 +487,6 @@ class Contents(Record, frozen=True, kw_only=True):
     written: datetime
     project: Words
     sha256: Digest
+
+
+prepare(Project, Contents)

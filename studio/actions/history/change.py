@@ -26,7 +26,7 @@ TRIES = 3
 """So often an edit is computed anew, because another one came first, before it makes the others
 wait."""
 QUIET = frozenset(
-    ["measure", "stacks", "plan coverage", "bake part"]
+    ["measure", "stacks", "look-alikes", "plan coverage", "bake part"]
     + [one.name for one in OPERATIONS.values() if one.changes in ("files", "nothing")]
 )
 """Kinds of jobs that change no layout."""

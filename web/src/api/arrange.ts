@@ -7,6 +7,7 @@ import {
   Explained,
   fetchBytes,
   type Atlas,
+  type LookAlikeGroup,
   type Candidate,
   type Job,
   type PackRequest,
@@ -81,6 +82,27 @@ export function useCandidates(atlas: Atlas, tolerance: number): UseQueryResult<C
         }),
       );
       return candidates(await jobDone(job, signal));
+    },
+  });
+}
+
+/** Objects of one topology, group by group, while the atlas has the same objects. */
+export function useLookAlikes(atlas: Atlas, objects: string): UseQueryResult<LookAlikeGroup[]> {
+  const client = useQueryClient();
+  return useQuery({
+    queryKey: ["look-alikes", atlas.id, objects],
+    enabled: atlas.objects > 1,
+    retry: false,
+    placeholderData: (previous) => previous,
+    queryFn: async ({ signal }) => {
+      const job = await ask(
+        api.POST("/api/atlases/{atlas_id}/look-alikes/", {
+          params: { path: { atlas_id: atlas.id } },
+          body: { change: stepSeen(client, atlas.project) },
+        }),
+      );
+      const { result } = await jobDone(job, signal);
+      return (result as unknown as { groups: LookAlikeGroup[] }).groups;
     },
   });
 }

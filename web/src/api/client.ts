@@ -16,6 +16,7 @@ export type PackRequest = components["schemas"]["PackIn"];
 export type ControlRequest = components["schemas"]["ControlIn"];
 export type TileRequest = components["schemas"]["TileIn"];
 export type UpdateResult = components["schemas"]["UpdateResult"];
+export type LookAlikeGroup = components["schemas"]["LookAlikesResult"]["groups"][number];
 export type StacksResult = components["schemas"]["StacksResult"];
 export type Candidate = StacksResult["candidates"][number];
 export type Draft = components["schemas"]["DraftOut"];

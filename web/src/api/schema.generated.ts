@@ -329,6 +329,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/look-alikes/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and do or queue it. */
+        post: operations["look_alikes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/make-room/": {
         parameters: {
             query?: never;
@@ -2971,6 +2988,11 @@ export interface components {
             name: string;
             password: string;
         };
+        /** @description Find objects of equal topology, whatever their place, size or side. */
+        LookAlikesIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+        };
         /** @description An object that lies in no atlas, or some islands of which do not. */
         LooseObjectOut: {
             id: number;
@@ -4874,6 +4896,20 @@ export interface components {
                 saved: number;
             }[];
         };
+        /** @description Find objects of equal topology, whatever their place, size or side. */
+        LookAlikesResult: {
+            /** @description groups of objects */
+            groups: {
+                /** @description what they are called */
+                objects: string[];
+                /** @description their numbers in the document */
+                ids: number[];
+                /** @description of each */
+                faces: number;
+                /** @description of them, those that have islands; one of them can give its layout to the others */
+                laid_out: number[];
+            }[];
+        };
         /** @description Say what limits the density of a packed layout, and what would let it be higher. */
         LimitResult: {
             /** @description each atlas whose islands were made as large as fits */
@@ -5638,6 +5674,33 @@ export interface operations {
                 "application/json": components["schemas"]["LimitIn"];
                 "application/x-www-form-urlencoded": components["schemas"]["LimitIn"];
                 "multipart/form-data": components["schemas"]["LimitIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    look_alikes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookAlikesIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["LookAlikesIn"];
+                "multipart/form-data": components["schemas"]["LookAlikesIn"];
             };
         };
         responses: {

@@ -1,14 +1,16 @@
 import { useAction } from "../../api/actions/act";
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
+import { useLookAlikes } from "../../api/arrange";
 import type { Job } from "../../api/client";
 import { useEditor } from "../../api/hooks";
 import * as format from "../../format";
+import { ObjectPicture } from "../../components/ObjectPicture";
 import { Foot, MainButton, Running, running, Title } from "../parts";
 import type { PanelProps } from "../props";
 import { objectsInHand } from "./PickRow";
 
 /** Give an object's layout to all that are of equal topology, and again after it has changed. */
-export function LookAlikesPage({ jobs }: PanelProps) {
+export function LookAlikesPage({ atlas, jobs }: PanelProps) {
   const copyLayoutAction = useAction("copy-layout");
   const cutLinkAction = useAction("cut-link");
   const editor = useEditor("selection", "picks", "document");
@@ -23,9 +25,10 @@ export function LookAlikesPage({ jobs }: PanelProps) {
   const name = (id: number | null) => rows.find((o) => o.id === id)?.name ?? "another atlas";
   return (
     <>
-      <Title note="Look-alikes have the same topology, whatever their place, size or side. Select one object that is laid out well.">
+      <Title note="Objects of the same topology, whatever their place, size or side. Select one that is laid out well: it gives its layout to the others.">
         Look-alikes
       </Title>
+      <Groups atlas={atlas} jobs={jobs} />
       <Text mb="2">
         {one ? one.name : picked.length ? "Select a single object." : "No object is selected."}
       </Text>
@@ -129,6 +132,102 @@ export function LookAlikesPage({ jobs }: PanelProps) {
         <Running jobs={jobs} kind="copy-layout" />
       </Foot>
     </>
+  );
+}
+
+/** The groups that there are, each with its picture; one press selects one, another gives its layout to the rest. */
+function Groups({ atlas, jobs }: Pick<PanelProps, "atlas" | "jobs">) {
+  const copyLayoutAction = useAction("copy-layout");
+  const editor = useEditor("document", "selection");
+  const rows = editor.document.info?.objects ?? [];
+  const found = useLookAlikes(atlas, rows.map((o) => `${o.id} ${o.faces}`).join());
+  const busy = running(jobs, "copy-layout") || copyLayoutAction.busy;
+  if (found.isError)
+    return (
+      <Text color="rose" role="alert" mb="2">
+        {found.error.message}
+      </Text>
+    );
+  if (!found.data)
+    return (
+      <Text color="soft" mb="2">
+        {atlas.objects > 1 ? "Looking for look-alikes …" : "Bring in more objects first."}
+      </Text>
+    );
+  if (!found.data.length)
+    return (
+      <Text color="soft" mb="2">
+        No two objects of this atlas have the same topology.
+      </Text>
+    );
+  return (
+    <Box as="ul" listStyleType="none" mb="2" data-testid="groups">
+      {found.data.map((group) => {
+        const here = rows.filter((o) => group.ids.includes(o.id));
+        const laid = here.filter((o) => o.islands > 0);
+        const source = laid.find((o) => editor.picks.of(o.id).faces.size) ?? laid[0];
+        const others = here.filter((o) => o !== source);
+        if (here.length < 2) return null;
+        return (
+          <Flex
+            as="li"
+            key={group.ids.join()}
+            gap="2"
+            py="1"
+            borderBottomWidth="1px"
+            borderColor="line"
+          >
+            <ObjectPicture object={here[0].id} />
+            <Box minW="0" flex="1">
+              <Button
+                variant="plain"
+                size="2xs"
+                px="0"
+                h="20px"
+                maxW="100%"
+                fontSize="13px"
+                fontWeight="600"
+                title={`Select ${group.objects.join(", ")}`}
+                onClick={() => {
+                  editor.select((selection) =>
+                    selection.set(
+                      here.flatMap((o) =>
+                        Array.from({ length: o.islands }, (_, k) => o.first_island + k),
+                      ),
+                    ),
+                  );
+                  editor.frameSelection();
+                }}
+              >
+                <Text as="span" truncate>
+                  {here.length} × {here[0].name}
+                </Text>
+              </Button>
+              <Text color="soft" fontSize="12px">
+                {format.counted(group.faces, "face")} each
+                {laid.length < here.length ? ` · ${here.length - laid.length} without UVs` : ""}
+              </Text>
+              <Button
+                size="2xs"
+                variant="outline"
+                borderColor="line"
+                disabled={!source || busy}
+                title={
+                  source
+                    ? `The layout of ${source.name} for ${others.map((o) => o.name).join(", ")}`
+                    : "None of them is laid out yet: unwrap one first"
+                }
+                onClick={() =>
+                  copyLayoutAction.run({ source: source.id, to: others.map((o) => o.id) })
+                }
+              >
+                {source ? `Layout of ${source.name} to all` : "None is laid out"}
+              </Button>
+            </Box>
+          </Flex>
+        );
+      })}
+    </Box>
   );
 }
 
