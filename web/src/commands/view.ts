@@ -82,7 +82,7 @@ export const TOOLS: { tool: ToolName; id: string; label: string; hint: string }[
     tool: "lasso",
     id: "tool-lasso",
     label: "Lasso",
-    hint: "draw round islands to select them; Shift adds, Ctrl takes away",
+    hint: "draw round islands to select them; Shift adds, Ctrl takes away, Alt takes only what is wholly inside",
   },
   {
     tool: "brush",

@@ -178,7 +178,7 @@ export class LayoutModel {
   }
 
   /** Islands that a shape drawn on the table (x, y of its corners) meets or holds. */
-  islandsWithin(shape: readonly number[]): number[] {
+  islandsWithin(shape: readonly number[], whole = false): number[] {
     if (shape.length < 6) return [];
     const box = { ...NOWHERE };
     for (let k = 0; k < shape.length; k += 2) {
@@ -190,13 +190,16 @@ export class LayoutModel {
     return this.islandsIn(box).filter((island) => {
       const edges = this.edgesOf(island);
       for (let k = 0; k < edges.length; k += 4) {
-        if (
+        const [x, y, toX, toY] = edges.subarray(k, k + 4);
+        if (whole) {
+          if (!inShape(x, y, shape) || crosses(x, y, toX, toY, shape)) return false;
+        } else if (
           inShape(edges[k], edges[k + 1], shape) ||
           crosses(edges[k], edges[k + 1], edges[k + 2], edges[k + 3], shape)
         )
           return true;
       }
-      return this.islandsAt(shape[0], shape[1]).includes(island);
+      return whole || this.islandsAt(shape[0], shape[1]).includes(island);
     });
   }
 

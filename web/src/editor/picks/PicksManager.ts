@@ -1,6 +1,7 @@
 import { SurfaceMesh, readCorners, type Corners } from "../surfaceMesh/SurfaceMesh";
 import {
   edgeLoop,
+  whyNoLoop,
   nearestCorner,
   nearestEdge,
   shortestPath,
@@ -38,6 +39,8 @@ export class PicksManager {
   brush = 18;
   /** Whether what the brush passed over is eased as soon as it is lifted. */
   easing = false;
+  /** Hears why what was wanted cannot be selected. */
+  onSaid: ((what: string) => void) | null = null;
   /** Whether loops run on through seams. */
   through = true;
   private picked = new Map<number, Own>();
@@ -173,6 +176,8 @@ export class PicksManager {
     else if (this.mode === "edges") {
       const edge = nearestEdge(surface, face, point);
       // Seams that are drawn stay until they are erased: each click draws on, or takes away.
+      const why = edge >= 0 && keys.double ? whyNoLoop(surface, edge, this.through) : "";
+      if (why) this.onSaid?.(why);
       if (edge >= 0)
         this.change(
           object,

@@ -5,6 +5,7 @@ import { pieces } from "./pieces";
 import {
   borderOf,
   edgeLoop,
+  whyNoLoop,
   grown,
   mirrored,
   nearestCorner,
@@ -52,10 +53,59 @@ function sheet(n: number, z: (i: number, j: number) => number = () => 0, cutAt =
   );
 }
 
-/** The edge between two points of the sheet. */
-function edge(surface: SurfaceMesh, a: [number, number], b: [number, number]): number {
-  const on = (h: number, [x, y]: [number, number]) =>
-    surface.point(h)[0] === x && surface.point(h)[1] === y;
+/** A surface of polygons, each with corners of its own, in one island. */
+function solid(polygons: number[][][]): SurfaceMesh {
+  const points: number[] = [],
+    corner: number[] = [],
+    face: number[] = [];
+  let first = 0;
+  polygons.forEach((polygon, f) => {
+    for (let k = 1; k + 1 < polygon.length; k++) {
+      for (const c of [0, k, k + 1]) {
+        points.push(...polygon[c]);
+        corner.push(first + c);
+      }
+      face.push(f);
+    }
+    first += polygon.length;
+  });
+  const mesh = new BufferGeometry();
+  const floats = (values: number[], size: number) =>
+    new BufferAttribute(new Float32Array(values), size);
+  mesh.setAttribute("position", floats(points, 3));
+  mesh.setAttribute(
+    "uv",
+    floats(
+      points.flatMap((v, k) => (k % 3 < 2 ? [v] : [])),
+      2,
+    ),
+  );
+  mesh.setAttribute("_island", floats(points.filter((_, k) => k % 3 === 0).fill(0), 1));
+  return new SurfaceMesh(
+    mesh,
+    readCorners(new Int32Array([face.length, ...corner, ...face]).buffer),
+  );
+}
+
+/** A drum of some sides with two caps. */
+function drum(sides: number): SurfaceMesh {
+  const round = (z: number) =>
+    Array.from({ length: sides }, (_, k) => {
+      const turn = (2 * Math.PI * k) / sides;
+      return [Math.fround(Math.cos(turn)), Math.fround(Math.sin(turn)), z];
+    });
+  const [low, high] = [round(0), round(2)];
+  return solid([
+    [...low].reverse(),
+    high,
+    ...low.map((at, k) => [at, low[(k + 1) % sides], high[(k + 1) % sides], high[k]]),
+  ]);
+}
+
+/** The edge between two points of the surface. */
+function edge(surface: SurfaceMesh, a: number[], b: number[]): number {
+  const on = (h: number, point: number[]) =>
+    point.every((value, axis) => surface.point(h)[axis] === value);
   return surface.halves.findIndex(([h]) => {
     const g = h % 3 === 2 ? h - 2 : h + 1;
     return (on(h, a) && on(g, b)) || (on(h, b) && on(g, a));
@@ -94,6 +144,24 @@ describe("walks", () => {
     expect(edgeLoop(surface, edge(surface, [2, 0], [2, 1]), false)).toHaveLength(4);
     // Round the border all the way.
     expect(edgeLoop(surface, edge(surface, [0, 0], [1, 0]))).toHaveLength(16);
+  });
+
+  it("follow the rim of a cap, and say why another edge has no loop", () => {
+    const surface = drum(12);
+    const step = (k: number, z: number) => [
+      Math.fround(Math.cos((k * Math.PI) / 6)),
+      Math.fround(Math.sin((k * Math.PI) / 6)),
+      z,
+    ];
+    const rim = edge(surface, step(0, 0), step(1, 0));
+    expect(edgeLoop(surface, rim)).toHaveLength(12);
+    expect(whyNoLoop(surface, rim)).toBe("");
+    const upright = edge(surface, step(2, 0), step(2, 2));
+    expect(edgeLoop(surface, upright)).toEqual([upright]);
+    expect(whyNoLoop(surface, upright)).toContain("3 and 3 edges meet at its ends");
+    // All edges of a box turn alike: none of them is more of a rim than another.
+    const box = drum(4);
+    expect(edgeLoop(box, edge(box, step(0, 0), step(3, 0)))).toHaveLength(1);
   });
 
   it("take the shortest way, rather along a crease", () => {

@@ -1,8 +1,8 @@
 import { distance, type SurfaceMesh } from "./SurfaceMesh";
 
 /**
- * The loop of an edge: on over corners where four edges meet, to the edge across. It ends at other
- * corners, and at seams unless it may run `through` them.
+ * The loop of an edge: on over corners where four edges meet, to the edge across; at others along the crease that it
+ * is part of, as round the rim of a cap. It ends where neither leads on, and at seams unless it may run `through` them.
  */
 export function edgeLoop(surface: SurfaceMesh, edge: number, through = true): number[] {
   const found = new Set([edge]);
@@ -20,16 +20,35 @@ export function edgeLoop(surface: SurfaceMesh, edge: number, through = true): nu
   return [...found];
 }
 
+/** Radians from which the faces beside an edge make a crease. */
+const SHARP = 0.35;
+/** Creases that turn by this part of one another are one crease. */
+const ALIKE = 0.25;
+
 /**
- * The edge that goes on from another one at a place: the only one of its four that shares no face
- * with it; along a border the other border edge.
+ * The edge that goes on from another one at a place: along a border the other border edge; of four the only one that
+ * shares no face with it; of others the only one that turns as sharply.
  */
 function across(surface: SurfaceMesh, edge: number, place: number): number {
   const all = surface.edgesAt(place);
   if (surface.border[edge]) return all.find((e) => e !== edge && surface.border[e]) ?? -1;
-  if (all.length !== 4) return -1;
-  const mine = new Set(surface.sides(edge));
-  return all.find((e) => e !== edge && !surface.sides(e).some((face) => mine.has(face))) ?? -1;
+  if (all.length === 4) {
+    const mine = new Set(surface.sides(edge));
+    return all.find((e) => e !== edge && !surface.sides(e).some((face) => mine.has(face))) ?? -1;
+  }
+  const turn = surface.turn(edge);
+  if (turn < SHARP) return -1;
+  const like = all.filter((e) => e !== edge && Math.abs(surface.turn(e) - turn) < ALIKE * turn);
+  return like.length === 1 ? like[0] : -1;
+}
+
+/** Why the loop of an edge is that edge alone; empty where it is not. */
+export function whyNoLoop(surface: SurfaceMesh, edge: number, through = true): string {
+  if (edgeLoop(surface, edge, through).length > 1) return "";
+  const [a, b] = surface.ends[edge].map((place) => surface.edgesAt(place).length);
+  return !through && edgeLoop(surface, edge).length > 1
+    ? "The loop of this edge ends at seams on both sides."
+    : `This edge has no loop: ${a} and ${b} edges meet at its ends, and none of them goes straight on or turns as sharply.`;
 }
 
 /** How much of its length an edge along a sharp crease costs on a path. */

@@ -82,8 +82,8 @@ export abstract class Drawing extends State {
 }
 
 /**
- * What a line drawn round islands meets or holds is selected; with Shift on top of what is, with
- * Ctrl taken from it.
+ * What a line drawn round islands meets or holds is selected, with Alt only what it holds wholly; with Shift on top of
+ * what is, with Ctrl taken from it.
  */
 export class Lasso extends Drawing {
   readonly name = "lasso";
@@ -92,8 +92,9 @@ export class Lasso extends Drawing {
     return this.points;
   }
 
-  up(): ToolState {
-    const found = this.editor.document.model?.islandsWithin(this.points) ?? [];
+  up(at: PointerAt): ToolState {
+    const whole = at.alt || this.from.alt;
+    const found = this.editor.document.model?.islandsWithin(this.points, whole) ?? [];
     const { shift, ctrl } = this.from;
     this.editor.select((selection) => {
       if (ctrl) selection.remove(found);

@@ -325,6 +325,27 @@ it("selects with a line drawn round islands, adds with Shift and takes away with
     [0.05, 0.3],
   ]);
   expect(editor.selection.list()).toEqual([0]);
+  // With Alt what is not wholly inside stays out.
+  const partly: [number, number][] = [
+    [0.05, 0.05],
+    [0.2, 0.05],
+    [0.2, 0.3],
+    [0.05, 0.3],
+  ];
+  round(partly);
+  expect(editor.selection.list()).toEqual([0]);
+  round(partly, { alt: true });
+  expect(editor.selection.list()).toEqual([]);
+  round(
+    [
+      [0.05, 0.05],
+      [0.6, 0.05],
+      [0.35, 0.5],
+      [0.05, 0.5],
+    ],
+    { alt: true },
+  );
+  expect(editor.selection.list()).toEqual([0]);
   // A line that only touches an island with a side meets it too.
   round(
     [

@@ -1,7 +1,7 @@
 import { useAction } from "../../api/actions/act";
 import { useEffect } from "react";
 import { fetchBytes } from "../../api/client";
-import { editor, useKept } from "../../state";
+import { editor, useKept, useUi } from "../../state";
 import { Pages, Running } from "../parts";
 import type { PanelProps } from "../props";
 import { LookAlikesPage } from "./LookAlikesPage";
@@ -18,6 +18,7 @@ export function UnwrapPanel(props: PanelProps) {
   const [balance] = useKept("balance", 0.5);
   useEffect(() => {
     editor.picks.fetch = (object) => fetchBytes(`/api/objects/${object}/corners/`);
+    editor.picks.onSaid = (what) => useUi.getState().tell({ kind: "done", what });
     editor.onEased = () => {
       const objects = editor.picks.sent().filter((own) => own.faces.length);
       if (objects.length)
@@ -31,6 +32,7 @@ export function UnwrapPanel(props: PanelProps) {
     editor.onCornersMoved = (by) =>
       mutate({ verb: "move vertices", objects: editor.picks.sent(), by: [...by] });
     return () => {
+      editor.picks.onSaid = null;
       // Elsewhere islands are selected.
       editor.picks.use("islands");
       editor.onCornersMoved = null;
