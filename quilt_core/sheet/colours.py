@@ -37,4 +37,9 @@ def oklch_to_hex(lightness: float, chroma: float, hue: float) -> str:
 
 def object_colours(count: int) -> list[str]:
     """Colours for `count` objects; neighbours in the list are far apart in hue."""
-    return [oklch_to_hex(LIGHTNESS, CHROMA, (250 + i * GOLDEN) % 360) for i in range(count)]
+    return [object_colour(number) for number in range(count)]
+
+
+def object_colour(number: int) -> str:
+    """Colour of the object of a number, from 0: the same whatever others there are."""
+    return oklch_to_hex(LIGHTNESS, CHROMA, (250 + number * GOLDEN) % 360)

@@ -14,6 +14,9 @@ from quilt_core.unwrap._relax_loops import distortion, longest_step, shapes
 
 MEMORY = 8
 """Steps that the search remembers."""
+LEAST_TURN = 1e-10
+"""Cosine between a step and the change of the slope below which it is not remembered: the method asks for it to be
+positive."""
 LEAST_WEIGHT = 1e-3
 """Of an edge in the first guess of curvature, over the mean one."""
 LEAST_POWER = 0.05
@@ -93,7 +96,10 @@ def relax_island(
             size *= 0.5
         else:
             break
-        known = [*known, ((further - x)[free], (next_slope - slope)[free])][-MEMORY:]
+        moved, turned = (further - x)[free], (next_slope - slope)[free]
+        # A step along which the slope does not grow says nothing of a curvature that is positive.
+        if (moved * turned).sum() > LEAST_TURN * np.linalg.norm(moved) * np.linalg.norm(turned):
+            known = [*known, (moved, turned)][-MEMORY:]
         gained = value - found
         x, slope, value = further, next_slope, found
         if step % 5 == 4 and not accept(x):
@@ -126,7 +132,7 @@ def _two_loops(
     out = slope.copy()
     parts = []
     for moved, turned in reversed(known):
-        rho = 1.0 / max(float((moved * turned).sum()), 1e-300)
+        rho = 1.0 / float((moved * turned).sum())
         share = rho * float((moved * out).sum())
         out -= share * turned
         parts.append((rho, share))

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from quilt_core.sheet.colours import object_colours
+from quilt_core.sheet.colours import object_colour
 from studio.arrays import Member, names_of
-from studio.models import MeshObject
 
 
 def object_rows(members: list[Member]) -> list[dict[str, Any]]:
@@ -14,13 +13,10 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
     rows: list[dict[str, Any]] = []
     first = 0
     names = names_of([member.object for member in members])
-    # An object has one colour, whichever atlas it lies in.
-    project = members[0].object.project_id if members else None
-    everyone = list(MeshObject.objects.filter(project=project).values_list("pk", flat=True))
-    colours = dict(zip(everyone, object_colours(len(everyone)), strict=True))
     for member, name in zip(members, names, strict=True):
         obj, base, row = member.object, member.base, member.row
-        colour = colours[obj.pk]
+        # An object has one colour, whichever atlas it lies in, and whatever comes and goes beside it.
+        colour = object_colour(obj.pk - 1)
         rows.append(
             {
                 "id": obj.pk,
