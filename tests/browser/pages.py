@@ -34,7 +34,18 @@ def figure(page, name: str) -> str:
 
 
 def stage(page, name: str) -> None:
-    page.get_by_role("navigation").get_by_role("button", name=name).click()
+    """Go to a stage, by its button or, in a narrow window, in the list."""
+    listed = page.get_by_label("Stage", exact=True)
+    if listed.count():
+        listed.select_option(name)
+    else:
+        page.get_by_role("navigation").get_by_role("button", name=name).click()
+
+
+def dock_model(page) -> None:
+    """The model beside the table."""
+    page.get_by_role("button", name="Model", exact=True).click()
+    page.get_by_label("Dock the model").click()
 
 
 def task(page):

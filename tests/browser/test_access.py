@@ -56,6 +56,28 @@ def test_every_stage_and_page_of_its_panel(page):
             assert violations(page) == [], tab
 
 
+@pytest.mark.parametrize(("width", "height"), [(1024, 700), (853, 533), (640, 400)])
+def test_small_windows_and_zoom(page, width, height):
+    """1280 x 800 at 150 % and at 200 % are 853 x 533 and 640 x 400 (WCAG 2.2, 1.4.4 and 1.4.10): nothing is cut, all is in reach."""
+    page.set_viewport_size({"width": width, "height": height})
+    for name in PAGES:
+        stage(page, name)
+        parts = page.get_by_role("tablist", name="Parts of the room").get_by_role("tab")
+        for k in range(max(parts.count(), 1)):
+            if parts.count():
+                parts.nth(k).click()
+            settled(page)
+            assert violations(page) == [], (name, k)
+            assert page.evaluate(SIDEWAYS) == [], (name, k)
+
+
+SIDEWAYS = """() => [document.documentElement, ...document.querySelectorAll("header, [aria-label=Task] *, [aria-label=Verdict]")]
+  .filter((e) => e.scrollWidth > e.clientWidth + 1 && ["auto", "scroll"].includes(getComputedStyle(e).overflowX)
+    || e.getBoundingClientRect().right > innerWidth + 1)
+  .map((e) => e.tagName + " " + (e.getAttribute("aria-label") || e.className) + " " + e.getBoundingClientRect().right)"""
+"""What scrolls to the side, or reaches beyond the window."""
+
+
 def test_what_unfolds_in_merge(page):
     stage(page, "Merge")
     page.get_by_test_id("shelf").get_by_role("button", name="Textures of brass").click()

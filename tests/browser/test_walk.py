@@ -11,7 +11,7 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
-from tests.browser.pages import changed, figure, settled, stage, task, undo_all
+from tests.browser.pages import changed, dock_model, figure, settled, stage, task, undo_all
 from tests.core.meshes import QUAD_OBJ
 
 pytestmark = pytest.mark.browser
@@ -74,6 +74,7 @@ def test_picking_is_one_selection_in_list_table_and_model(page):
     assert "13 selected" in page.get_by_test_id("table").inner_text()
     page.keyboard.press("Escape")
     assert row.get_attribute("aria-selected") == "false"
+    dock_model(page)
     box = page.get_by_test_id("model").bounding_box()
     page.mouse.click(box["x"] + box["width"] / 2, box["y"] + box["height"] * 0.55)
     page.wait_for_function(

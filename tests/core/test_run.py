@@ -20,6 +20,7 @@ from quilt_cli.main import main
 from quilt_core.run.engine import STALE, run_sheet, survey
 from quilt_core.run.sheet import SheetError, read_sheet
 from quilt_core.run.store import Store
+from tests.core.examples import examples
 from tests.core.run_samples import quad
 
 KILLS = int(os.environ.get("QUILT_KILLS", "2"))
@@ -232,7 +233,7 @@ def test_lines_are_forced_held_undone_and_put_back(folder):
 
 
 @pytest.mark.slow
-def test_200_edits_do_again_what_brute_force_says(folder):
+def test_many_edits_do_again_what_brute_force_says(folder):
     """The oracle hashes all that a line can reach, by its own code: contents as a heap, settings, lines before it."""
     rng = random.Random(7)
     files = {f"f{k}": quad(1 + k) for k in range(8)}
@@ -268,7 +269,7 @@ def test_200_edits_do_again_what_brute_force_says(folder):
 
     root = folder.root
     last: dict[str, str] = {}
-    for turn in range(200):
+    for turn in range(examples(200)):
         what = rng.choice(
             ["content", "content", "setting", "rename", "touch", "back", "order", "none"]
         )

@@ -13,5 +13,5 @@ def job_of(answer, state=Job.DONE):
 
 
 def packed(act, atlas):
-    job_of(act(atlas, "pack", padding=8, margin=4, effort="quick"))
+    job_of(act(atlas, "pack", size="512x512", padding=8, margin=4, effort="quick"))
     atlas.refresh_from_db()

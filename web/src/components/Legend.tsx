@@ -143,9 +143,6 @@ const MOST = 7;
 function Swatches({ rows }: { rows: [string, string][] }) {
   return (
     <Flex
-      position="absolute"
-      top="28px"
-      left="0"
       direction="column"
       gap="0.5"
       fontSize="12px"

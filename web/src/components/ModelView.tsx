@@ -36,8 +36,9 @@ export function ModelView({
   put,
   goOn,
 }: {
-  place: ModelPlace;
-  put: (place: ModelPlace) => void;
+  /** On a page of its own it is moved nowhere; alone it floats where there is no room beside the table. */
+  place: ModelPlace | "page" | "alone";
+  put?: (place: ModelPlace) => void;
   goOn?: () => void;
 }) {
   const editor = useEditor("document", "view", "looks", "maps");
@@ -81,11 +82,11 @@ export function ModelView({
               variant="ghost"
               aria-label="Let the model float"
               title="Small, in a corner of the table"
-              onClick={() => put("floating")}
+              onClick={() => put?.("floating")}
             >
               <PictureInPicture2 />
             </IconButton>
-          ) : (
+          ) : place === "page" ? null : (
             <IconButton
               size="2xs"
               variant="ghost"
@@ -102,23 +103,25 @@ export function ModelView({
               variant="ghost"
               aria-label="Dock the model"
               title="Beside the table"
-              onClick={() => put("docked")}
+              onClick={() => put?.("docked")}
             >
               <PanelRight />
             </IconButton>
           )}
-          <IconButton
-            size="2xs"
-            variant="ghost"
-            aria-label="Fold the model away"
-            title="Fold the model away"
-            onClick={() => put("away")}
-          >
-            <X />
-          </IconButton>
+          {put && (
+            <IconButton
+              size="2xs"
+              variant="ghost"
+              aria-label="Fold the model away"
+              title="Fold the model away"
+              onClick={() => put("away")}
+            >
+              <X />
+            </IconButton>
+          )}
         </Flex>
       </Flex>
-      {place === "docked" && (
+      {(place === "docked" || place === "page") && (
         <Box
           position="absolute"
           bottom="6px"

@@ -59,7 +59,7 @@ export function ObjectList({
 }: {
   project: Project;
   atlas: Atlas;
-  fold: () => void;
+  fold?: () => void;
 }) {
   const editor = useEditor("document", "selection", "figures", "view");
   const stage = useUi((ui) => ui.stage);
@@ -330,16 +330,18 @@ export function ObjectList({
         borderColor="line"
       >
         <Flex align="center" gap="2">
-          <IconButton
-            size="2xs"
-            variant="ghost"
-            h="20px"
-            aria-label="Fold the object list to a strip"
-            title="Fold the object list to a strip"
-            onClick={fold}
-          >
-            <ChevronDown size={14} />
-          </IconButton>
+          {fold && (
+            <IconButton
+              size="2xs"
+              variant="ghost"
+              h="20px"
+              aria-label="Fold the object list to a strip"
+              title="Fold the object list to a strip"
+              onClick={fold}
+            >
+              <ChevronDown size={14} />
+            </IconButton>
+          )}
           <Text>
             {rows.length} {rows.length === 1 ? "object" : "objects"} ·{" "}
             {format.counted(info?.world_area.length ?? 0, "island")} · house density{" "}

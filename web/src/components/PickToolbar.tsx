@@ -36,8 +36,11 @@ export function PickToolbar() {
       aria-label="What is selected"
       position="absolute"
       left="6px"
-      top="26px"
-      w="70px"
+      top="6px"
+      maxW="calc(100% - 12px)"
+      display="flex"
+      flexWrap="wrap"
+      gap="1px"
       bg="straw/70"
       borderWidth="1px"
       borderColor="straw"
@@ -52,10 +55,8 @@ export function PickToolbar() {
             key={mode}
             size="2xs"
             variant="ghost"
-            w="100%"
             h="26px"
-            px="1"
-            justifyContent="flex-start"
+            px="2"
             fontSize="11.5px"
             fontWeight={on ? "700" : "600"}
             bg={on ? "ink" : "transparent"}
@@ -73,10 +74,11 @@ export function PickToolbar() {
         <Box
           role="radiogroup"
           aria-label="What a drag does"
-          borderTopWidth="1px"
+          display="flex"
+          borderLeftWidth="1px"
           borderColor="ink/30"
-          mt="2px"
-          pt="2px"
+          ml="2px"
+          pl="3px"
         >
           {DRAGS.map((drag) => {
             const on = picks.drag === drag;
@@ -85,10 +87,8 @@ export function PickToolbar() {
                 key={drag}
                 size="2xs"
                 variant="ghost"
-                w="100%"
-                h="22px"
-                px="1"
-                justifyContent="flex-start"
+                h="26px"
+                px="2"
                 fontSize="11px"
                 fontWeight={on ? "700" : "500"}
                 bg={on ? "petrol" : "transparent"}

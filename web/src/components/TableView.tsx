@@ -21,6 +21,7 @@ import { TileImages } from "./TileImages";
 import { Before } from "./LookedAt";
 import { FramePanel } from "./FramePanel";
 import { PaintDistances } from "./PaintDistances";
+import { Legend } from "./Legend";
 import { PickToolbar } from "./PickToolbar";
 import { PointerHint } from "./PointerHint";
 import { Toolbar } from "./Toolbar";
@@ -239,6 +240,7 @@ export function TableView({
         {!empty && mending && <PickToolbar />}
         {!empty && byHand && <PointerHint />}
         {!empty && <Status />}
+        {!empty && floating && <TableLegend />}
         {!empty && floating && (
           <Box
             data-over-table
@@ -272,6 +274,24 @@ const at2d = (corner: Corner, tools: boolean) => ({
     tools && corner.endsWith("left") ? `${TOOLS_PX + 4}px` : "6px",
   [corner.startsWith("top") ? "top" : "bottom"]: corner === "bottom right" ? "38px" : "6px",
 });
+
+/** What the colours mean, on the table where no docked model says it. */
+function TableLegend() {
+  const editor = useEditor("view");
+  if (editor.view.as === "object") return null;
+  return (
+    <Box
+      position="absolute"
+      bottom="6px"
+      left="50%"
+      transform="translateX(-50%)"
+      rounded="md"
+      pointerEvents="none"
+    >
+      <Legend />
+    </Box>
+  );
+}
 
 /** What lies over the table: ghosts, and words for an empty one. */
 function OverTable({ empty, project, atlas }: { empty: boolean; project: Project; atlas: Atlas }) {

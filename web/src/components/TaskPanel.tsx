@@ -24,7 +24,7 @@ const SLIPS = {
 };
 
 /** The panel of paper that says what can be done at this stage. */
-export function TaskPanel({ fold, ...props }: PanelProps & { fold: () => void }) {
+export function TaskPanel({ fold, ...props }: PanelProps & { fold?: () => void }) {
   const looked = useLooked((state) => state.draft);
   const Panel = SLIPS[useUi((ui) => ui.stage)];
   const [foot, setFoot] = useState<HTMLElement | null>(null);
@@ -54,23 +54,25 @@ export function TaskPanel({ fold, ...props }: PanelProps & { fold: () => void })
           <Box ref={setFoot} flexShrink="0" />
         </fieldset>
       </Box>
-      <IconButton
-        position="absolute"
-        top="6px"
-        right="1px"
-        zIndex="3"
-        size="2xs"
-        minW="24px"
-        w="24px"
-        h="24px"
-        variant="ghost"
-        color="soft"
-        aria-label="Fold the panel away"
-        title="Fold the panel away"
-        onClick={fold}
-      >
-        <ChevronsLeft size={13} />
-      </IconButton>
+      {fold && (
+        <IconButton
+          position="absolute"
+          top="6px"
+          right="1px"
+          zIndex="3"
+          size="2xs"
+          minW="24px"
+          w="24px"
+          h="24px"
+          variant="ghost"
+          color="soft"
+          aria-label="Fold the panel away"
+          title="Fold the panel away"
+          onClick={fold}
+        >
+          <ChevronsLeft size={13} />
+        </IconButton>
+      )}
     </Box>
   );
 }

@@ -5,6 +5,7 @@ import {
   Flex,
   Heading,
   IconButton,
+  NativeSelect,
   Popover,
   Portal,
   Progress,
@@ -16,7 +17,8 @@ import type { Job, Project } from "../api/client";
 import { isActive } from "../api/hooks";
 import { useMe } from "../api/people";
 import * as format from "../format";
-import { STAGES, useUi } from "../state";
+import { STAGES, useUi, type Stage } from "../state";
+import { useWidth } from "../width";
 import { Notes } from "./Notes";
 import { People } from "./People";
 import { WhoIsHere } from "./WhoIsHere";
@@ -28,6 +30,7 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
   const redoAction = useAction("redo");
   // Where people are shown all else stands closer.
   const close = useMe().data?.accounts ?? false;
+  const width = useWidth();
   const { stage, setStage, theme, toggleTheme, setHelp, steps, setSteps } = useUi();
   return (
     <Flex
@@ -47,7 +50,7 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
         whiteSpace="nowrap"
       >
         <Box as="button" cursor="pointer" onClick={leave} title="Home">
-          Untold Quilt
+          {width === "pages" ? "UQ" : "Untold Quilt"}
         </Box>
       </Heading>
       <Button
@@ -64,9 +67,29 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
       >
         <Text truncate>{project.name}</Text>
       </Button>
+      {width !== "wide" && (
+        <Box as="nav" aria-label="Stages" flex="1" maxW="190px">
+          <NativeSelect.Root size="xs">
+            <NativeSelect.Field
+              aria-label="Stage"
+              fontWeight="600"
+              value={stage}
+              onChange={(e) => setStage(e.target.value as Stage)}
+            >
+              {STAGES.map((name, k) => (
+                <option key={name} value={name}>
+                  {k + 1} · {name}
+                </option>
+              ))}
+            </NativeSelect.Field>
+            <NativeSelect.Indicator />
+          </NativeSelect.Root>
+        </Box>
+      )}
       <Flex
         as="nav"
         aria-label="Stages"
+        display={width === "wide" ? undefined : "none"}
         flex="1"
         justify="center"
         align="center"
@@ -120,7 +143,7 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
           </Fragment>
         ))}
       </Flex>
-      <Flex align="center" gap="1">
+      <Flex align="center" gap={width === "wide" ? "1" : "0"} ml="auto">
         <IconButton
           aria-label="Undo"
           title={`Undo ${format.action(project.undo)} (Ctrl+Z)`}

@@ -1,5 +1,5 @@
 import { ScopeContext, useActing, useAction } from "../api/actions/act";
-import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
+import { Box, Button, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { giveTextures, isImage } from "../api/merge";
 import { layBehind, tileAt } from "../api/tileImages";
 import { useEffect, useLayoutEffect, useMemo, useState } from "react";
@@ -26,6 +26,7 @@ import { Shortcuts, useShortcuts } from "./Shortcuts";
 import { Splitter } from "./Splitter";
 import { TableView } from "./TableView";
 import { TaskPanel } from "./TaskPanel";
+import { useWidth } from "../width";
 import { TopBar } from "./TopBar";
 import { VerdictBar } from "./VerdictBar";
 
@@ -60,6 +61,12 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
   const stage = useUi((ui) => ui.stage);
   const room = useRoom(stage);
   const { change, resize } = useRooms();
+  const width = useWidth();
+  const [page, setPage] = useState<Page>("Table");
+  /** Whether the model was called for in a narrow window. */
+  const [called, setCalled] = useState(false);
+  // In a narrow window the model stands beside nothing: it floats, or is called.
+  const docked = room.model === "docked" && width === "wide";
   useEffect(() => {
     editor.onHeld = (islands) =>
       useUi.getState().tell({
@@ -78,7 +85,8 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
         side_table: sideTable ?? null,
       }).then((answer) => answer.head.id);
   }, [move]);
-  const atLeft = room.model === "floating" && room.corner.endsWith("left");
+  const floats = width === "wide" ? room.model === "floating" : width === "narrow" && called;
+  const atLeft = floats && room.corner.endsWith("left");
   useEffect(() => editor.setFloats(atLeft ? FLOATING_PX : 0), [atLeft]);
   useShortcuts(acting, project.data, atlas.data);
   useLayoutEffect(() => () => editor.clear(), []);
@@ -119,9 +127,10 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
     <Grid
       as="main"
       h="100%"
-      minW="1000px"
       templateColumns="minmax(0, 1fr)"
-      templateRows="50px 38px minmax(0, 1fr) auto"
+      templateRows={
+        width === "pages" ? "42px 38px 34px minmax(0, 1fr)" : "50px 38px minmax(0, 1fr) auto"
+      }
       bg="table"
       onDragOver={upload.over}
       onDragLeave={upload.out}
@@ -130,8 +139,24 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
       <ConnectionBar />
       <TopBar project={project.data} atlas={atlas.data?.id ?? 0} jobs={jobs} leave={leave} />
       <VerdictBar />
-      <Flex px="12px" pb={room.objectList ? "0" : "8px"} minH="0">
-        {room.panel ? (
+      {width === "pages" && <PageTabs page={page} turn={setPage} />}
+      {width === "pages" && page !== "Table" && (
+        <Box px="8px" pb="8px" minH="0" display="grid" role="tabpanel" aria-label={page}>
+          {page === "Panel" && (
+            <TaskPanel project={project.data} atlas={atlas.data} jobs={jobs} upload={upload.send} />
+          )}
+          {page === "Model" && <LateModel place="page" />}
+          {page === "Objects" && <ObjectList project={project.data} atlas={atlas.data} />}
+        </Box>
+      )}
+      <Flex
+        px={width === "wide" ? "12px" : "8px"}
+        pb={width !== "pages" && room.objectList ? "0" : "8px"}
+        minH="0"
+        minW="0"
+        display={width === "pages" && page !== "Table" ? "none" : undefined}
+      >
+        {width === "pages" ? null : room.panel ? (
           <>
             <Box w={`${room.panelWidth}px`} flexShrink="0" minH="0" display="grid">
               <TaskPanel
@@ -165,14 +190,21 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
               numbers={stage === "Arrange" && room.objectList}
               corner={room.corner}
               floating={
-                room.model === "docked" ? null : (
-                  <FloatingModel away={room.model === "away"} stage={stage} />
+                width === "pages" || docked ? null : (
+                  <FloatingModel
+                    away={width === "wide" ? room.model === "away" : !called}
+                    stage={stage}
+                    mayDock={width === "wide"}
+                    put={(model) =>
+                      width === "wide" ? change(stage, { model }) : setCalled(model === "floating")
+                    }
+                  />
                 )
               }
             />
           </Flex>
         </Flex>
-        {room.model === "docked" && (
+        {docked && (
           <>
             <Splitter
               name="Width of the model"
@@ -187,8 +219,8 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
           </>
         )}
       </Flex>
-      <Box minH="0" minW="0">
-        {room.objectList ? (
+      <Box minH="0" minW="0" hidden={width === "pages"}>
+        {width === "pages" ? null : room.objectList ? (
           <>
             <Splitter
               name="Height of the object list"
@@ -197,7 +229,11 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
               grows="up"
               resize={(px) => resize(stage, "objectListHeight", px)}
             />
-            <Box h={`${room.objectListHeight}px`} display="grid">
+            <Box
+              h={`${room.objectListHeight}px`}
+              maxH={width === "wide" ? "60vh" : "30vh"}
+              display="grid"
+            >
               <ObjectList
                 project={project.data}
                 atlas={atlas.data}
@@ -235,6 +271,34 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
         </Center>
       )}
     </Grid>
+  );
+}
+
+const PAGES = ["Panel", "Table", "Model", "Objects"] as const;
+type Page = (typeof PAGES)[number];
+
+/** Where there is no room for all of them, panel, table, model and object list are pages. */
+function PageTabs({ page, turn }: { page: Page; turn: (page: Page) => void }) {
+  return (
+    <Flex px="8px" gap="1" align="center" role="tablist" aria-label="Parts of the room">
+      {PAGES.map((name) => (
+        <Button
+          key={name}
+          role="tab"
+          aria-selected={page === name}
+          variant="plain"
+          size="2xs"
+          h="28px"
+          px="2.5"
+          fontSize="13px"
+          fontWeight={page === name ? "700" : "400"}
+          bg={page === name ? "panel" : undefined}
+          onClick={() => turn(name)}
+        >
+          {name}
+        </Button>
+      ))}
+    </Flex>
   );
 }
 

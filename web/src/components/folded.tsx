@@ -2,7 +2,7 @@ import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { Box as Cube, ChevronsRight, ChevronUp } from "lucide-react";
 import { useEditor } from "../api/hooks";
 import * as format from "../format";
-import { CORNERS, useRoom, useRooms } from "../room";
+import { CORNERS, useRoom, useRooms, type ModelPlace } from "../room";
 import type { Stage } from "../state";
 import { FramePanel } from "./FramePanel";
 import { LateModel } from "./LateModel";
@@ -42,7 +42,18 @@ export function FoldedPanel({ stage, open }: { stage: Stage; open: () => void })
 export const FLOATING_PX = 246;
 
 /** The model small in a corner of the table, or a button that brings it back. */
-export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) {
+export function FloatingModel({
+  away,
+  stage,
+  put,
+  mayDock,
+}: {
+  away: boolean;
+  stage: Stage;
+  put: (model: ModelPlace) => void;
+  /** Whether there is room beside the table. */
+  mayDock: boolean;
+}) {
   const change = useRooms((rooms) => rooms.change);
   const { corner } = useRoom(stage);
   const next = CORNERS[(CORNERS.indexOf(corner) + 1) % CORNERS.length];
@@ -53,7 +64,7 @@ export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) 
         variant="outline"
         bg="panel"
         borderColor="line"
-        onClick={() => change(stage, { model: "floating" })}
+        onClick={() => put("floating")}
       >
         <Cube size={13} /> Model
       </Button>
@@ -61,8 +72,8 @@ export function FloatingModel({ away, stage }: { away: boolean; stage: Stage }) 
   return (
     <Box w="236px" h="200px" display="grid" shadow="md" rounded="lg">
       <LateModel
-        place="floating"
-        put={(model) => change(stage, { model })}
+        place={mayDock ? "floating" : "alone"}
+        put={put}
         goOn={() => change(stage, { corner: next })}
       />
     </Box>

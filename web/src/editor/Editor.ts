@@ -24,7 +24,7 @@ import { ViewManager } from "./view/ViewManager";
 const MOVE_MS = 480;
 const PREVIEW_MS = 160;
 /** Screen px at the left of the table that the tools take. */
-export const TOOLS_PX = 78;
+export const TOOLS_PX = 96;
 
 /** Names of what a component can listen to. */
 export type Topic =

@@ -211,6 +211,7 @@ function Groups({ atlas, jobs }: Pick<PanelProps, "atlas" | "jobs">) {
                 size="2xs"
                 variant="outline"
                 borderColor="line"
+                maxW="100%"
                 disabled={!source || busy}
                 title={
                   source
@@ -221,7 +222,9 @@ function Groups({ atlas, jobs }: Pick<PanelProps, "atlas" | "jobs">) {
                   copyLayoutAction.run({ source: source.id, to: others.map((o) => o.id) })
                 }
               >
-                {source ? `Layout of ${source.name} to all` : "None is laid out"}
+                <Text as="span" truncate>
+                  {source ? `Layout of ${source.name} to all` : "None is laid out"}
+                </Text>
               </Button>
             </Box>
           </Flex>
