@@ -87,7 +87,7 @@ class CheckResult:
     def against(self) -> list[str]:
         """What stands against a bake, in words."""
         return [
-            f"{n:,} × {FINDING_KINDS[kind].title[0].lower()}{FINDING_KINDS[kind].title[1:]}"
+            f"{FINDING_KINDS[kind].title[0].lower()}{FINDING_KINDS[kind].title[1:]} ({n:,})"
             for kind, n in self.totals.items()
             if self.rules.severity_of(kind) == "error"
         ]

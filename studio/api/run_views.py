@@ -46,6 +46,11 @@ class LineFigures(serializers.Serializer[Any]):
     gap_px = serializers.FloatField(allow_null=True)
     errors = serializers.IntegerField(allow_null=True)
     warnings = serializers.IntegerField(allow_null=True)
+    against = serializers.ListField(
+        child=serializers.CharField(),
+        required=False,
+        help_text="what stands against a bake, in words",
+    )
 
 
 class LineLayout(serializers.Serializer[Any]):

@@ -69,7 +69,7 @@ def test_the_page_is_whole_and_names_are_text():
     assert "Harbour <light>" in said
     assert NAME in said
     assert "Not ready to bake" in said
-    assert "1 × overlapping islands" in said
+    assert "overlapping islands (1)" in said
     assert pixels(page.images[0]).size == (512, 256)
 
 

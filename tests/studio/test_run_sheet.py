@@ -60,6 +60,19 @@ def sheet(send, act, atlas, client):
     return Sheet()
 
 
+def test_a_line_whose_steps_do_not_cure_it_says_so(sheet, act, atlas):
+    """A line that only evens out leaves what lies on one another where it lies."""
+    line = sheet.remember()
+    steps = [{"do": "even-out", "settings": {"density": 9000}}]
+    assert sheet.change(line["id"], steps=steps).status_code == 200
+    job = sheet.run(line["id"])
+    assert job.state == Job.DONE, job.error
+    (now,) = sheet.lines()
+    after = now["runs"][0]["layouts"][0]["after"]
+    assert after["errors"] > 0
+    assert any("(" in text for text in after["against"])
+
+
 @pytest.mark.slow
 def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atlas, client):
     assert act(atlas, "export").status_code == 202
@@ -76,6 +89,7 @@ def test_a_line_is_remembered_done_and_out_of_date_for_a_reason(sheet, act, atla
     assert now["state"] == "current"
     (run,) = now["runs"]
     assert run["results"] == ["files"] and run["layouts"][0]["after"]["errors"] == 0
+    assert run["layouts"][0]["after"]["against"] == []
     body = b"".join(client.get(f"/api/run-lines/{line['id']}/results/files.zip"))
     with zipfile.ZipFile(io.BytesIO(body)) as archive:
         assert "yard.obj" in archive.namelist()

@@ -198,7 +198,7 @@ def _figures(revision: Revision) -> dict[str, Any]:
     figures, checked = revision.figures or {}, revision.checked or {}
     return {
         "coverage": figures.get("coverage"), "density": (figures.get("density") or {}).get("mean"),
-        "gap_px": figures.get("gap_px"), "errors": checked.get("errors"), "warnings": checked.get("warnings"),
+        "gap_px": figures.get("gap_px"), "errors": checked.get("errors"), "warnings": checked.get("warnings"), "against": checked.get("against") or [],
     }  # fmt: skip
 
 

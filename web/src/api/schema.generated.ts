@@ -2958,6 +2958,8 @@ export interface components {
             gap_px: number | null;
             errors: number | null;
             warnings: number | null;
+            /** @description what stands against a bake, in words */
+            against?: string[];
         };
         /** @description The layout of an atlas before and after a line. */
         LineLayout: {

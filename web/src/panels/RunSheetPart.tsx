@@ -475,6 +475,11 @@ function Layouts({
           </Box>
         ))}
       </Flex>
+      {(after?.against ?? []).length > 0 && (
+        <Text fontSize="12px" color="rose" lineHeight="1.3" data-testid="not-cured">
+          Its steps do not cure: {after!.against!.join(", ")}.
+        </Text>
+      )}
       {pairs.map(([text, value]) => (
         <Flex key={text} justify="space-between" fontSize="12px">
           <Text color="soft">{text}</Text>
