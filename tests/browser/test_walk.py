@@ -104,15 +104,17 @@ def test_a_new_project_bad_files_and_good_ones(page):
     page.get_by_title("All projects").click()
     page.get_by_label("Name of a new project").fill("Pier")
     page.get_by_role("button", name="Create").click()
-    page.get_by_text("The table is empty").wait_for()
-    page.get_by_text("nothing to measure yet").wait_for()
+    # One place for files, and nothing else.
+    page.get_by_role("heading", name="Drop meshes here").wait_for()
+    assert page.get_by_role("toolbar", name="Verdict").count() == 0
+    page.get_by_role("link", name="Open the example project").wait_for()
     page.get_by_test_id("files").set_input_files(
         {"name": "bad.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nf 1 2 3\n"}
     )
     alert = page.get_by_role("alert")
     alert.get_by_text("asks for vertex 2").wait_for()
     assert "bad.obj, line 2" in alert.inner_text()
-    assert page.get_by_text("The table is empty").is_visible()
+    assert page.get_by_role("heading", name="Drop meshes here").is_visible()
     page.get_by_label("Close this message").click()
     body = io.BytesIO()
     with zipfile.ZipFile(body, "w") as archive:

@@ -14,6 +14,7 @@ import { AtlasTabs } from "./AtlasTabs";
 import { useRoom, useRooms } from "../room";
 import { ConnectionBar } from "./ConnectionBar";
 import { Drafts } from "./Drafts";
+import { FirstScreen } from "./FirstScreen";
 import { FLOATING_PX, FloatingModel, FoldedPanel, ObjectListStrip } from "./folded";
 import { useLooked } from "../looked";
 import { LookedAt } from "./LookedAt";
@@ -63,6 +64,8 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
   const { change, resize } = useRooms();
   const width = useWidth();
   const [page, setPage] = useState<Page>("Table");
+  /** The project without objects whose room was entered all the same. */
+  const [entered, setEntered] = useState(0);
   /** Whether the model was called for in a narrow window. */
   const [called, setCalled] = useState(false);
   // In a narrow window the model stands beside nothing: it floats, or is called.
@@ -123,6 +126,7 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
         <Spinner /> laying out the table
       </Center>
     );
+  const first = project.data.objects === 0 && tabs.length === 1 && entered !== projectId;
   return (
     <Grid
       as="main"
@@ -138,116 +142,129 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
     >
       <ConnectionBar />
       <TopBar project={project.data} atlas={atlas.data?.id ?? 0} jobs={jobs} leave={leave} />
-      <VerdictBar />
-      {width === "pages" && <PageTabs page={page} turn={setPage} />}
-      {width === "pages" && page !== "Table" && (
-        <Box px="8px" pb="8px" minH="0" display="grid" role="tabpanel" aria-label={page}>
-          {page === "Panel" && (
-            <TaskPanel project={project.data} atlas={atlas.data} jobs={jobs} upload={upload.send} />
+      {first ? (
+        <FirstScreen jobs={jobs} send={upload.send} enter={() => setEntered(projectId)} />
+      ) : (
+        <>
+          <VerdictBar />
+          {width === "pages" && <PageTabs page={page} turn={setPage} />}
+          {width === "pages" && page !== "Table" && (
+            <Box px="8px" pb="8px" minH="0" display="grid" role="tabpanel" aria-label={page}>
+              {page === "Panel" && (
+                <TaskPanel
+                  project={project.data}
+                  atlas={atlas.data}
+                  jobs={jobs}
+                  upload={upload.send}
+                />
+              )}
+              {page === "Model" && <LateModel place="page" />}
+              {page === "Objects" && <ObjectList project={project.data} atlas={atlas.data} />}
+            </Box>
           )}
-          {page === "Model" && <LateModel place="page" />}
-          {page === "Objects" && <ObjectList project={project.data} atlas={atlas.data} />}
-        </Box>
-      )}
-      <Flex
-        px={width === "wide" ? "12px" : "8px"}
-        pb={width !== "pages" && room.objectList ? "0" : "8px"}
-        minH="0"
-        minW="0"
-        display={width === "pages" && page !== "Table" ? "none" : undefined}
-      >
-        {width === "pages" ? null : room.panel ? (
-          <>
-            <Box w={`${room.panelWidth}px`} flexShrink="0" minH="0" display="grid">
-              <TaskPanel
-                project={project.data}
-                atlas={atlas.data}
-                jobs={jobs}
-                upload={upload.send}
-                fold={() => change(stage, { panel: false })}
-              />
-            </Box>
-            <Splitter
-              name="Width of the panel"
-              size="panelWidth"
-              px={room.panelWidth}
-              grows="right"
-              resize={(px) => resize(stage, "panelWidth", px)}
-            />
-          </>
-        ) : (
-          <FoldedPanel stage={stage} open={() => change(stage, { panel: true })} />
-        )}
-        <Flex direction="column" minW="0" minH="0" flex="1">
-          {tabs.length > 1 && <AtlasTabs project={project.data} here={atlas.data.id} />}
-          <Flex flex="1" minH="0" minW="0" gap="10px">
-            {stage === "Merge" && !empty && <MaterialShelf atlas={atlas.data} />}
-            <TableView
-              atlas={atlas.data}
-              project={project.data}
-              jobs={jobs}
-              empty={empty}
-              numbers={stage === "Arrange" && room.objectList}
-              corner={room.corner}
-              floating={
-                width === "pages" || docked ? null : (
-                  <FloatingModel
-                    away={width === "wide" ? room.model === "away" : !called}
-                    stage={stage}
-                    mayDock={width === "wide"}
-                    put={(model) =>
-                      width === "wide" ? change(stage, { model }) : setCalled(model === "floating")
-                    }
+          <Flex
+            px={width === "wide" ? "12px" : "8px"}
+            pb={width !== "pages" && room.objectList ? "0" : "8px"}
+            minH="0"
+            minW="0"
+            display={width === "pages" && page !== "Table" ? "none" : undefined}
+          >
+            {width === "pages" ? null : room.panel ? (
+              <>
+                <Box w={`${room.panelWidth}px`} flexShrink="0" minH="0" display="grid">
+                  <TaskPanel
+                    project={project.data}
+                    atlas={atlas.data}
+                    jobs={jobs}
+                    upload={upload.send}
+                    fold={() => change(stage, { panel: false })}
                   />
-                )
-              }
-            />
+                </Box>
+                <Splitter
+                  name="Width of the panel"
+                  size="panelWidth"
+                  px={room.panelWidth}
+                  grows="right"
+                  resize={(px) => resize(stage, "panelWidth", px)}
+                />
+              </>
+            ) : (
+              <FoldedPanel stage={stage} open={() => change(stage, { panel: true })} />
+            )}
+            <Flex direction="column" minW="0" minH="0" flex="1">
+              {tabs.length > 1 && <AtlasTabs project={project.data} here={atlas.data.id} />}
+              <Flex flex="1" minH="0" minW="0" gap="10px">
+                {stage === "Merge" && !empty && <MaterialShelf atlas={atlas.data} />}
+                <TableView
+                  atlas={atlas.data}
+                  project={project.data}
+                  jobs={jobs}
+                  empty={empty}
+                  numbers={stage === "Arrange" && room.objectList}
+                  corner={room.corner}
+                  floating={
+                    width === "pages" || docked ? null : (
+                      <FloatingModel
+                        away={width === "wide" ? room.model === "away" : !called}
+                        stage={stage}
+                        mayDock={width === "wide"}
+                        put={(model) =>
+                          width === "wide"
+                            ? change(stage, { model })
+                            : setCalled(model === "floating")
+                        }
+                      />
+                    )
+                  }
+                />
+              </Flex>
+            </Flex>
+            {docked && (
+              <>
+                <Splitter
+                  name="Width of the model"
+                  size="modelWidth"
+                  px={room.modelWidth}
+                  grows="left"
+                  resize={(px) => resize(stage, "modelWidth", px)}
+                />
+                <Box w={`${room.modelWidth}px`} flexShrink="0" minH="0" display="grid">
+                  <LateModel place="docked" put={(model) => change(stage, { model })} />
+                </Box>
+              </>
+            )}
           </Flex>
-        </Flex>
-        {docked && (
-          <>
-            <Splitter
-              name="Width of the model"
-              size="modelWidth"
-              px={room.modelWidth}
-              grows="left"
-              resize={(px) => resize(stage, "modelWidth", px)}
-            />
-            <Box w={`${room.modelWidth}px`} flexShrink="0" minH="0" display="grid">
-              <LateModel place="docked" put={(model) => change(stage, { model })} />
-            </Box>
-          </>
-        )}
-      </Flex>
-      <Box minH="0" minW="0" hidden={width === "pages"}>
-        {width === "pages" ? null : room.objectList ? (
-          <>
-            <Splitter
-              name="Height of the object list"
-              size="objectListHeight"
-              px={room.objectListHeight}
-              grows="up"
-              resize={(px) => resize(stage, "objectListHeight", px)}
-            />
-            <Box
-              h={`${room.objectListHeight}px`}
-              maxH={width === "wide" ? "60vh" : "30vh"}
-              display="grid"
-            >
-              <ObjectList
-                project={project.data}
-                atlas={atlas.data}
-                fold={() => change(stage, { objectList: false })}
+          <Box minH="0" minW="0" hidden={width === "pages"}>
+            {width === "pages" ? null : room.objectList ? (
+              <>
+                <Splitter
+                  name="Height of the object list"
+                  size="objectListHeight"
+                  px={room.objectListHeight}
+                  grows="up"
+                  resize={(px) => resize(stage, "objectListHeight", px)}
+                />
+                <Box
+                  h={`${room.objectListHeight}px`}
+                  maxH={width === "wide" ? "60vh" : "30vh"}
+                  display="grid"
+                >
+                  <ObjectList
+                    project={project.data}
+                    atlas={atlas.data}
+                    fold={() => change(stage, { objectList: false })}
+                  />
+                </Box>
+              </>
+            ) : (
+              <ObjectListStrip
+                numbers={stage === "Arrange" && !empty}
+                open={() => change(stage, { objectList: true })}
               />
-            </Box>
-          </>
-        ) : (
-          <ObjectListStrip
-            numbers={stage === "Arrange" && !empty}
-            open={() => change(stage, { objectList: true })}
-          />
-        )}
-      </Box>
+            )}
+          </Box>
+        </>
+      )}
       <Shortcuts project={project.data} atlas={atlas.data} />
       <Palette project={project.data} atlas={atlas.data} />
       <Steps projectId={projectId} />

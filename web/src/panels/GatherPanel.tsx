@@ -11,7 +11,8 @@ import { lacksLayout } from "./lacksLayout";
 import { MainButton, NumberField, Running, running, Title } from "./parts";
 import { WatchPart } from "./WatchPart";
 
-const UNITS = [
+/** Metres of units that an OBJ may be in, with their names. */
+export const UNITS = [
   ["1", "metre"],
   ["0.01", "centimetre"],
   ["0.001", "millimetre"],

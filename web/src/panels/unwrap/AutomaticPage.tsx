@@ -6,7 +6,6 @@ import * as format from "../../format";
 import { useKept, useUi } from "../../state";
 import { lacksLayout } from "../lacksLayout";
 import type { PanelProps } from "../props";
-import { objectsInHand } from "./PickRow";
 import { MoreOptions, useMore } from "../MoreOptions";
 import {
   Check,
@@ -64,8 +63,9 @@ export function AutomaticPage({ jobs }: PanelProps) {
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("unwrap scope", "bare");
   const rows = editor.document.info?.objects ?? [];
   const bare = rows.filter(lacksLayout);
+  // Edges that are drawn for seams select no object.
   const named = new Set([
-    ...objectsInHand(editor),
+    ...editor.picks.objects().filter((id) => editor.picks.of(id).faces.size > 0),
     ...editor.selection.list().map((island) => editor.document.objectOf(island)?.id),
   ]);
   const picked = rows.filter((o) => named.has(o.id));
@@ -125,6 +125,11 @@ export function AutomaticPage({ jobs }: PanelProps) {
         onChange={setScope}
         names={{ bare: `no UVs (${bare.length})`, selected: `selected (${picked.length})` }}
       />
+      {chosen.length > 0 && (
+        <Text color="soft" fontSize="12px" mb="2" lineClamp="2" data-testid="meant">
+          {chosen.map((o) => o.name).join(", ")}
+        </Text>
+      )}
       <Text mb="1">Islands</Text>
       <NativeSelect.Root size="xs" mb="1">
         <NativeSelect.Field
