@@ -3,9 +3,14 @@
 from __future__ import annotations
 
 import pytest
+from hypothesis import settings
 
 from quilt_core.bake import visibility
 from quilt_core.run import on_files
+
+# On a busy machine any example may take long; no test is about that.
+settings.register_profile("busy machine")
+settings.load_profile("busy machine")
 
 
 @pytest.fixture(autouse=True)

@@ -69,7 +69,7 @@ def test_overlaps_of_real_meshes_are_shapely_s(name):
     assert not got
 
 
-@settings(max_examples=examples(40), deadline=None)
+@settings(max_examples=examples(40))
 @given(st.integers(0, 10_000), st.integers(2, 10), st.floats(1, 60))
 @pytest.mark.slow
 def test_every_pair_below_a_reach_is_shapely_s(seed, count, reach):

@@ -48,7 +48,7 @@ def test_two_squares_grow_until_the_tile_is_full():
     assert best.scale >= 4.89
 
 
-@settings(max_examples=examples(40), deadline=None)
+@settings(max_examples=examples(40))
 @given(st.integers(0, 10_000), st.integers(2, 8), st.sampled_from([1.0, 6.0]))
 def test_scattered_pieces_grow_and_keep_their_distance(seed, count, padding):
     rng = np.random.default_rng(seed)

@@ -217,7 +217,7 @@ def random_island(seed: int):
     return mesh, mesh.positions[mesh.corner_vertex][:, :2] * (1.0, 1 / squash)
 
 
-@settings(max_examples=examples(200), deadline=None)
+@settings(max_examples=examples(200))
 @given(st.integers(0, 10**6), st.sampled_from([0.0, 0.3, 0.5, 0.8, 1.0]), st.booleans())
 @example(178, 0.0, True)  # a step along which the slope falls
 @pytest.mark.slow

@@ -65,7 +65,7 @@ def test_without_a_fixed_size_they_are_made_as_large_as_the_region_allows():
     assert side == pytest.approx(np.full(4, (400 - PADDING) / 2), rel=0.02)
 
 
-@settings(max_examples=examples(8), deadline=None)
+@settings(max_examples=examples(8))
 @given(st.integers(0, 10_000))
 def test_a_freehand_region_is_kept_to(seed):
     rng = np.random.default_rng(seed)

@@ -123,7 +123,7 @@ def test_another_tile_keeps_the_size_in_px():
     assert np.ptp(ends, axis=0) * (500, 2000) == pytest.approx([100, 200])
 
 
-@settings(max_examples=examples(6), deadline=None)
+@settings(max_examples=examples(6))
 @given(st.integers(0, 10_000), st.booleans())
 @pytest.mark.slow
 def test_padding_and_margin_hold_and_nothing_else_moves(seed, near):

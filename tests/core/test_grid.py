@@ -28,7 +28,7 @@ def brute(boxes):
     return sorted(zip(i.tolist(), j.tolist(), strict=True))
 
 
-@settings(max_examples=examples(80), deadline=None)
+@settings(max_examples=examples(80))
 @given(
     st.integers(0, 10_000), st.integers(2, 400), st.sampled_from([1e-6, 1.0, 1e6]), st.floats(0, 4)
 )

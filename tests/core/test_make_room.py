@@ -104,7 +104,7 @@ def test_stacks_go_together_and_the_chosen_one_s_own_stays():
     assert by[3].tolist() == [0, 0]
 
 
-@settings(max_examples=examples(25), deadline=None)
+@settings(max_examples=examples(25))
 @given(st.integers(0, 10_000))
 @pytest.mark.slow
 def test_afterwards_nobody_is_too_near_and_no_new_meeting_was_made(seed):

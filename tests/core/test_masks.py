@@ -35,7 +35,7 @@ def cells(shape: tuple[int, int], shift: int = 0) -> np.ndarray:
     return shapely.box(x, y, x + 1, y + 1)
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(0, 10**6), st.floats(0.0, 4.0), st.sampled_from([0.0, 0.5 * np.pi, 0.7]))
 def test_hit_and_stamp_cells_are_those_that_shapely_names(seed, reach, angle):
     polygon = random_polygons(np.random.default_rng(seed), 1, 0.2)[0]
@@ -77,7 +77,7 @@ def test_marks_outside_the_grid_are_left_out():
     assert grid.sum(axis=1).tolist() == [0, 4, 0, 0]
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(0, 10**6))
 def test_runs_say_what_the_grid_says(seed):
     grid = (np.random.default_rng(seed).random((5, 17)) < 0.5).astype(np.uint8)
@@ -89,7 +89,7 @@ def test_runs_say_what_the_grid_says(seed):
     assert np.array_equal(again, grid)
 
 
-@settings(max_examples=examples(80), deadline=None)
+@settings(max_examples=examples(80))
 @given(st.integers(0, 10**6))
 def test_the_lowest_place_is_the_first_of_all_places_that_are_free(seed):
     rng = np.random.default_rng(seed)
@@ -169,7 +169,7 @@ def test_variants_carry_all_that_placing_needs():
     assert hit_rows[:3, 2].tolist() == [6, 6, 6]
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(0, 10**6))
 def test_the_largest_square_is_the_largest(seed):
     grid = (np.random.default_rng(seed).random((7, 9)) < 0.75).astype(np.uint8)

@@ -22,7 +22,7 @@ def in_pixels(polygon):
     return affinity.scale(polygon, W, H, origin=(0, 0))
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(0, 10_000), st.integers(2, 14))
 @pytest.mark.slow
 def test_overlaps_are_shapely_s(seed, count):
@@ -38,7 +38,7 @@ def test_overlaps_are_shapely_s(seed, count):
     assert not got, "an island does not overlap itself"
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(0, 10_000), st.integers(2, 10))
 @pytest.mark.slow
 def test_the_smallest_gap_is_shapely_s(seed, count):
@@ -50,7 +50,7 @@ def test_the_smallest_gap_is_shapely_s(seed, count):
     )
 
 
-@settings(max_examples=examples(200), deadline=None)
+@settings(max_examples=examples(200))
 @given(st.integers(0, 10**6))
 @pytest.mark.slow
 def test_shared_area_of_two_triangles(seed):
@@ -115,7 +115,7 @@ def test_slight_shares_count_beside_a_real_one_and_not_by_themselves():
     assert alone.texels[0] == pytest.approx(shared, rel=1e-6)
 
 
-@settings(max_examples=examples(25), deadline=None)
+@settings(max_examples=examples(25))
 @given(st.integers(0, 10_000), st.floats(0.01, 0.3))
 def test_neighbours_that_share_a_border_do_not_overlap_wherever_they_lie(seed, angle):
     # A grid of quarters, turned and shifted: their borders agree up to rounding.
@@ -136,7 +136,7 @@ segment = st.lists(coordinate, min_size=4, max_size=4)
 
 
 @given(segment, segment)
-@settings(max_examples=examples(300), deadline=None)
+@settings(max_examples=examples(300))
 @pytest.mark.slow
 def test_the_distance_of_two_segments_is_shapely_s(a, b):
     one, two = (shapely.LineString([(s[0], s[1]), (s[2], s[3])]) for s in (a, b))

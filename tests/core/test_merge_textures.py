@@ -239,7 +239,7 @@ points = st.lists(st.floats(-20, 20), min_size=2, max_size=2)
 
 
 @given(st.lists(points, min_size=3, max_size=3), points)
-@settings(max_examples=examples(200), deadline=None)
+@settings(max_examples=examples(200))
 @pytest.mark.slow
 def test_the_nearest_point_of_a_triangle_is_nearest(corners, at):
     t = np.array(corners)

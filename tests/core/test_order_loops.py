@@ -18,7 +18,7 @@ from tests.core.examples import examples
 pytestmark = pytest.mark.slow
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(0, 10**6))
 def test_a_region_begins_in_the_lowest_free_box_of_some_proportions(seed):
     rng = np.random.default_rng(seed)
@@ -52,7 +52,7 @@ def test_a_region_begins_in_the_lowest_free_box_of_some_proportions(seed):
     assert y_end == min(tops)
 
 
-@settings(max_examples=examples(30), deadline=None)
+@settings(max_examples=examples(30))
 @given(st.integers(0, 10**6))
 def test_regions_that_are_never_taken_apart_stay_within_their_span(seed):
     rng = np.random.default_rng(seed)

@@ -26,7 +26,7 @@ def pack(polygons, stop=lambda: False, placements=None, **options):
     return islands, attempt, found, placed, settings
 
 
-@settings(max_examples=examples(25), deadline=None)
+@settings(max_examples=examples(25))
 @given(
     st.integers(0, 10**6), st.integers(1, 25), st.sampled_from([(64, 64), (512, 512), (2048, 256), (300, 1000), (16384, 16384)]),
     st.sampled_from([0.0, 1.0, 3.0, 8.0]), st.sampled_from(["none", "half", "quarter", "free"]),

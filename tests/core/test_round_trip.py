@@ -55,7 +55,7 @@ def random_placements(rng: np.random.Generator, count: int) -> np.ndarray:
     return out
 
 
-@settings(max_examples=examples(50), deadline=None)
+@settings(max_examples=examples(50))
 @given(st.integers(0, 10**6), st.booleans())
 def test_obj(seed, windows):
     rng = np.random.default_rng(seed)
@@ -80,7 +80,7 @@ def test_obj(seed, windows):
         assert np.array_equal(obj.mesh.face_offsets, old.mesh.face_offsets)
 
 
-@settings(max_examples=examples(40), deadline=None)
+@settings(max_examples=examples(40))
 @given(st.integers(0, 10**6))
 def test_glb(seed):
     """Triangles that share vertices at random: islands that meet in points must part."""
@@ -108,7 +108,7 @@ def test_glb(seed):
     assert np.array_equal(again.positions[again.corner_vertex], old.positions[old.corner_vertex])
 
 
-@settings(max_examples=examples(50), deadline=None)
+@settings(max_examples=examples(50))
 @given(st.integers(0, 10**6))
 def test_placements_compose(seed):
     rng = np.random.default_rng(seed)
@@ -123,7 +123,7 @@ def test_placements_compose(seed):
     )
 
 
-@settings(max_examples=examples(30), deadline=None)
+@settings(max_examples=examples(30))
 @given(st.integers(0, 10**6), st.floats(0.2, 5))
 def test_density_follows_a_uniform_scale_of_the_world(seed, factor):
     """Arithmetic: the same layout on a surface k times as long has 1 / k of the density."""

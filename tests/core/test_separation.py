@@ -110,7 +110,7 @@ def hits(m, v):
     )
 
 
-@settings(max_examples=examples(40), deadline=None)
+@settings(max_examples=examples(40))
 @given(st.integers(0, 10**6))
 def test_costs_are_sums_over_cells_and_the_cheapest_place_is_the_cheapest(seed):
     m, state, world, deep, rng = scene(seed)
@@ -157,7 +157,7 @@ def test_costs_are_sums_over_cells_and_the_cheapest_place_is_the_cheapest(seed):
     assert none[1] == -1, "only places below the limit count"
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(0, 10**6))
 def test_colliding_cells_are_those_that_both_masks_have(seed):
     m, state, world, _, _ = scene(seed)

@@ -45,7 +45,7 @@ def into_cell(polygon, column, row, rng):
     return affinity.translate(affinity.scale(moved, size, size, origin=(0, 0)), *corner)
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(0, 10_000), st.floats(0, 2 * np.pi))
 @pytest.mark.slow
 def test_it_goes_just_as_far_as_the_padding_lets_it(seed, angle):

@@ -28,7 +28,7 @@ def odd(seed):
     return shape if shape.is_valid and shape.area > 0.2 else odd(seed + 1000)
 
 
-@settings(max_examples=examples(40), deadline=None)
+@settings(max_examples=examples(40))
 @given(st.integers(0, 10**4), st.floats(0, 360), st.floats(0.2, 3), st.booleans())
 def test_a_copy_is_found_and_laid_exactly_on_the_first(seed, angle, size, mirrored):
     shape = odd(seed)
@@ -92,7 +92,7 @@ def test_a_stack_of_different_shapes_is_told():
         list(pack_islands(islands, identity(2), PackSettings(effort="quick"), controls=controls))
 
 
-@settings(max_examples=examples(40), deadline=None)
+@settings(max_examples=examples(40))
 @given(st.integers(0, 10**4))
 def test_the_tightest_box_is_the_minimum_rotated_rectangle_of_shapely(seed):
     shape = odd(seed)

@@ -23,7 +23,7 @@ def moved(own, others, padding=8.0, margin=4.0, reach=6.0):
     return tight_move(edges_of(own), edges_of(others), SIZE, padding, margin, reach)
 
 
-@settings(max_examples=examples(60), deadline=None)
+@settings(max_examples=examples(60))
 @given(st.integers(3, 9), st.floats(0, 360), st.floats(-2, 2), st.floats(-2, 2))
 def test_a_polygon_goes_back_into_the_hole_that_is_the_padding_larger(sides, turn, dx, dy):
     angle = 2 * np.pi * np.arange(sides) / sides

@@ -183,7 +183,7 @@ def test_every_face_gets_uvs_whatever_the_mesh(name):
     assert made.flipped == 0
 
 
-@settings(max_examples=examples(25), deadline=None)
+@settings(max_examples=examples(25))
 @given(st.integers(0, 10_000), st.floats(0, 1.5), st.floats(0.001, 1))
 @pytest.mark.slow
 def test_no_face_is_turned_over_on_bumpy_sheets(seed, height, thin):
