@@ -5,6 +5,7 @@ const FIRST: Record<string, string> = {
   undo: "Ctrl+Z",
   redo: "Ctrl+Shift+Z Ctrl+Y",
   palette: "Ctrl+K",
+  "main-button": "Ctrl+Enter",
   shortcuts: "?",
   "select-all": "Ctrl+A",
   "select-others": "Ctrl+I",

@@ -20,6 +20,7 @@ export function viewCommands(editor: Editor): Command[] {
     ...needs: Need[]
   ): Command => ({ id, label, group: "View", hint, lacks: lacking(...needs), run });
   return [
+    mainButton(),
     plain("palette", "Commands", "everything by name", () => ui.setPalette(true)),
     plain("shortcuts", "Shortcuts", "see and change them", () => ui.setHelp(true)),
     plain("table-alone", "The table alone", "and back", () => useRooms.getState().giveAll()),
@@ -113,4 +114,20 @@ function focusPanel(): void {
     panel?.querySelector<HTMLElement>("[role=tab][aria-selected=true]") ??
     panel?.querySelector<HTMLElement>("button:not(:disabled), [href]");
   first?.focus();
+}
+
+/** What the panel is for: its main button, as Pack in Arrange. */
+function mainButton(): Command {
+  const button = document.querySelector<HTMLButtonElement>("[aria-label=Task] [data-main]");
+  return {
+    id: "main-button",
+    label: button?.textContent ? `Do: ${button.textContent}` : "The panel's main button",
+    group: "Stages",
+    hint: "what the panel is for, with what is set there",
+    lacks: lacking(
+      [button !== null, "The panel is folded away, or has no main button."],
+      [button === null || !button.disabled, "Its main button is grey: the panel says why."],
+    ),
+    run: () => button?.click(),
+  };
 }

@@ -1,9 +1,10 @@
 // @vitest-environment happy-dom
 import { screen } from "@testing-library/react";
 import { userEvent } from "@testing-library/user-event";
-import { beforeEach, expect, it } from "vitest";
+import { beforeEach, expect, it, vi } from "vitest";
 import { allCommands } from "../commands/all";
 import { settingCommands } from "../commands/operations";
+import { viewCommands } from "../commands/view";
 import { SYNONYMS } from "../commands/synonyms";
 import { keysOf } from "../shortcuts";
 import { editor, useUi } from "../state";
@@ -67,4 +68,22 @@ it("sends a command with the step that the user saw", async () => {
   const request = server.mock.calls[0][0];
   expect(request.url).toMatch(/\/api\/projects\/1\/undo\/$/);
   expect(await request.json()).toEqual({ change: 5 });
+});
+
+it("presses the panel's main button, or says why it cannot", () => {
+  const main = () => viewCommands(editor).find((c) => c.id === "main-button")!;
+  expect(main().lacks).toContain("no main button");
+  const pressed = vi.fn();
+  const panel = document.createElement("section");
+  panel.setAttribute("aria-label", "Task");
+  panel.innerHTML = "<button data-main>Pack 2 islands</button>";
+  document.body.append(panel);
+  const button = panel.querySelector("button")!;
+  button.onclick = pressed;
+  expect([main().label, main().lacks]).toEqual(["Do: Pack 2 islands", ""]);
+  main().run();
+  expect(pressed).toHaveBeenCalledOnce();
+  button.disabled = true;
+  expect(main().lacks).toContain("grey");
+  panel.remove();
 });

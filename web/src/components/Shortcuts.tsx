@@ -25,7 +25,7 @@ const POINTER: [string, string][] = [
   ["+ and −, wheel", "Zoom; Alt fine. Two fingers move the view and pinch"],
   ["Space and drag, middle button", "Move the view"],
   ["Drag on the empty table", "Select with a box; Shift adds, also from an island"],
-  ["Lasso, brush", "Shift adds, Ctrl takes away"],
+  ["Lasso, brush", "Shift adds, Ctrl takes away; Alt: a lasso takes only what is wholly inside"],
   ["Pack here", "A rectangle, with Shift a shape; Alt scales the islands to fill it"],
   [
     "Arrows in the object list",
@@ -46,7 +46,8 @@ export function useShortcuts(
         e.target instanceof HTMLTextAreaElement;
       const id = commandFor(keyOf(e), useKeys.getState().changed);
       // In a field keys are text, but for those that lead elsewhere.
-      const leads = (e.ctrlKey || e.metaKey || e.altKey) && /^(palette|go-to-)/.test(id ?? "");
+      const leads =
+        (e.ctrlKey || e.metaKey || e.altKey) && /^(palette|main-button|go-to-)/.test(id ?? "");
       if ((typing && !leads) || e.defaultPrevented) return;
       const ui = useUi.getState();
       // A try is only looked at.

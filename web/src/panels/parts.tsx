@@ -14,6 +14,7 @@ import { createPortal } from "react-dom";
 import type { Job } from "../api/client";
 import { isActive } from "../api/hooks";
 import { JobLine } from "../components/TopBar";
+import { keysOf, shownKeys, useKeys } from "../shortcuts";
 
 /** Where the feet of slips are put: below what scrolls. */
 export const FootPlace = createContext<HTMLElement | null>(null);
@@ -209,6 +210,7 @@ export function MainButton({
   disabled?: boolean;
   busy?: boolean;
 }) {
+  const key = keysOf(useKeys().changed)["main-button"];
   return (
     <Button
       w="100%"
@@ -222,6 +224,8 @@ export function MainButton({
       disabled={disabled}
       loading={busy}
       onClick={onClick}
+      data-main
+      title={key && shownKeys(key)}
     >
       {children}
     </Button>
