@@ -15,13 +15,14 @@ export function keepSteps(
   projectId: number,
   { change, undo, redo }: Steps,
 ): void {
-  const before = client.getQueryData<Project>(["project", projectId]);
+  const queryKey = ["project", projectId];
+  const before = client.getQueryData<Project>(queryKey);
   if (!before || (before.change === change && before.redo === redo)) return;
-  void client.cancelQueries(
-    { queryKey: ["project", projectId], exact: true },
-    { revert: false, silent: true },
-  );
-  client.setQueryData<Project>(["project", projectId], { ...before, change, undo, redo });
+  // A question that was asked before this answer must not answer after it; it asked for more than steps, though.
+  const asked = client.getQueryState(queryKey)?.fetchStatus === "fetching";
+  void client.cancelQueries({ queryKey, exact: true }, { revert: false, silent: true });
+  client.setQueryData<Project>(queryKey, { ...before, change, undo, redo });
+  if (asked) void client.invalidateQueries({ queryKey, exact: true });
   void client.invalidateQueries({ queryKey: ["history", projectId] });
 }
 
