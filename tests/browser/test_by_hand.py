@@ -280,7 +280,7 @@ def test_a_line_round_islands_picks_them(table):
 def test_the_address_leads_to_the_same_spot(table):
     table.locator("[data-row='C']").click()
     table.keyboard.press("f")
-    until(table, "() => /stage=arrange&at=0.74.*selected=/.test(location.search)")
+    until(table, "() => /stage=arrange&at=0.73.*selected=/.test(location.search)")
     here = table.url
     stage(table, "Check")
     until(table, "() => location.search.includes('stage=check')")

@@ -61,7 +61,7 @@ def test_people_are_invited_and_see_what_is_theirs(studio, chromium):
     second.get_by_label("Name").fill("jon")
     second.get_by_label("Password").fill(GOOD)
     second.get_by_role("button", name="Make an account and join").click()
-    second.get_by_test_id("table").wait_for()
+    second.get_by_role("heading", name="Drop meshes here").wait_for()
     # They see one another, and what the other does comes by itself.
     first.keyboard.press("Escape")
     first.get_by_test_id("here").get_by_role("button", name="jon is here").wait_for(timeout=40_000)
