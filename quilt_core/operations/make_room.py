@@ -20,7 +20,6 @@ from quilt_core.place import make_room
 from quilt_core.scene.flags import LOCK_PLACE
 from quilt_core.scene.types import BoolArray
 
-PUT_ASIDE = "Make room with the rest aside, which sends them to the side table, or shrink all islands a little."
 MOST_NAMES = 5
 
 
@@ -72,7 +71,7 @@ def run(document: Document, settings: MakeRoom, progress: Progress) -> RoomMade:
         raise LayoutError(
             f"{counted(int(stuck.sum()))} would have to step aside and cannot: {_named(layout, stuck)}.",
             "the tile's edge, locks or other islands are in the way",
-            PUT_ASIDE,
+            "Make room with the rest aside, which sends them to the side table, or shrink all islands a little.",
         )
     if not moved and not stuck.any():
         raise LayoutError(

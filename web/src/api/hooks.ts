@@ -37,6 +37,10 @@ export function oldWords({ figuresAreOld, view }: typeof editor): string | undef
     : "of the layout before; newer ones are being measured";
 }
 
+/** The same of the report and its findings. */
+export const oldReport = ({ figures }: typeof editor): string | undefined =>
+  figures.stale ? "of the layout before; it is being checked again" : undefined;
+
 export function useProjects() {
   return useQuery({ queryKey: ["projects"], queryFn: () => ask(api.GET("/api/projects/")) });
 }

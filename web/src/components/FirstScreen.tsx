@@ -1,12 +1,12 @@
-import { Box, Button, Center, Flex, Heading, Input, NativeSelect, Text } from "@chakra-ui/react";
-import { useRef, useState } from "react";
+import { Box, Button, Center, Flex, Heading, Text } from "@chakra-ui/react";
+import { useState } from "react";
 import type { Job } from "../api/client";
 import { useProjects } from "../api/hooks";
 import { Drawing } from "../drawings/Drawing";
-import { UNITS } from "../panels/GatherPanel";
+import { BringIn, UnitSelect } from "../panels/GatherPanel";
 import { Running } from "../panels/parts";
 
-/** Name of the project that ships with the application. */
+/** Name of the project that ships with the application; a browser test finds it under this name. */
 const EXAMPLE = "Harbour light · prop set";
 
 type Props = {
@@ -18,9 +18,7 @@ type Props = {
 
 /** A project without objects: one large place for files, and nothing else. */
 export function FirstScreen({ jobs, send, enter }: Props) {
-  const input = useRef<HTMLInputElement>(null);
   const [unit, setUnit] = useState("1");
-  const [busy, setBusy] = useState(false);
   const example = useProjects().data?.find((project) => project.name === EXAMPLE);
   return (
     <Center p="24px" minH="0" gridRow="2 / -1">
@@ -53,41 +51,14 @@ export function FirstScreen({ jobs, send, enter }: Props) {
         <Text color="soft" maxW="440px">
           OBJ, glTF or GLB, many at once, with their MTL and textures, or a zip of them.
         </Text>
-        <Input
-          ref={input}
-          type="file"
-          multiple
-          hidden
-          data-testid="files"
-          onChange={(e) => {
-            const files = [...(e.target.files ?? [])];
-            e.target.value = "";
-            setBusy(true);
-            void send(files, Number(unit)).finally(() => setBusy(false));
-          }}
-        />
-        <Button
-          size="lg"
-          bg="petrol"
-          color="onPetrol"
-          autoFocus
-          loading={busy}
-          onClick={() => input.current?.click()}
-        >
-          Choose files
-        </Button>
+        <Box w="260px">
+          <BringIn send={(files) => send(files, Number(unit))} />
+        </Box>
         <Flex align="center" gap="2" color="soft" fontSize="12.5px">
-          <label htmlFor="unit">An OBJ does not say its unit; take it as</label>
-          <NativeSelect.Root size="xs" w="108px">
-            <NativeSelect.Field id="unit" value={unit} onChange={(e) => setUnit(e.target.value)}>
-              {UNITS.map(([value, name]) => (
-                <option key={value} value={value}>
-                  {name}
-                </option>
-              ))}
-            </NativeSelect.Field>
-            <NativeSelect.Indicator />
-          </NativeSelect.Root>
+          An OBJ does not say its unit; take it as
+          <Box w="108px">
+            <UnitSelect unit={unit} setUnit={setUnit} />
+          </Box>
         </Flex>
         <Box w="260px">
           <Running jobs={jobs} kind="gather" />

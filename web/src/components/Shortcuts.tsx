@@ -45,9 +45,11 @@ export function useShortcuts(
         e.target instanceof HTMLSelectElement ||
         e.target instanceof HTMLTextAreaElement;
       const id = commandFor(keyOf(e), useKeys.getState().changed);
-      // In a field keys are text, but for those that lead elsewhere.
+      const inPanel = e.target instanceof Element && !!e.target.closest("[aria-label=Task]");
+      // In a field keys are text, but for those that lead elsewhere, and in the panel's own its main button.
       const leads =
-        (e.ctrlKey || e.metaKey || e.altKey) && /^(palette|main-button|go-to-)/.test(id ?? "");
+        (e.ctrlKey || e.metaKey || e.altKey) &&
+        (/^(palette|go-to-)/.test(id ?? "") || (id === "main-button" && inPanel));
       if ((typing && !leads) || e.defaultPrevented) return;
       const ui = useUi.getState();
       // A try is only looked at.

@@ -50,7 +50,7 @@ export function TopBar({ project, atlas, jobs, leave }: Props) {
         whiteSpace="nowrap"
       >
         <Box as="button" cursor="pointer" onClick={leave} title="Home">
-          {width === "pages" ? "UQ" : "Untold Quilt"}
+          {width === "pages" ? <abbr title="Untold Quilt">UQ</abbr> : "Untold Quilt"}
         </Box>
       </Heading>
       <Button

@@ -1,5 +1,5 @@
 import { ScopeContext, useActing, useAction } from "../api/actions/act";
-import { Box, Button, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
+import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { giveTextures, isImage } from "../api/merge";
 import { layBehind, tileAt } from "../api/tileImages";
 import { useEffect, useLayoutEffect, useMemo, useState } from "react";
@@ -28,6 +28,7 @@ import { Splitter } from "./Splitter";
 import { TableView } from "./TableView";
 import { TaskPanel } from "./TaskPanel";
 import { useWidth } from "../width";
+import { Tabs } from "../panels/parts";
 import { TopBar } from "./TopBar";
 import { VerdictBar } from "./VerdictBar";
 
@@ -147,7 +148,11 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
       ) : (
         <>
           <VerdictBar />
-          {width === "pages" && <PageTabs page={page} turn={setPage} />}
+          {width === "pages" && (
+            <Box px="12px" pt="4px">
+              <Tabs label="Parts of the room" pages={PAGES} page={page} turn={setPage} />
+            </Box>
+          )}
           {width === "pages" && page !== "Table" && (
             <Box px="8px" pb="8px" minH="0" display="grid" role="tabpanel" aria-label={page}>
               {page === "Panel" && (
@@ -291,33 +296,9 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
   );
 }
 
+/** Where there is no room for all of them, panel, table, model and object list are pages. */
 const PAGES = ["Panel", "Table", "Model", "Objects"] as const;
 type Page = (typeof PAGES)[number];
-
-/** Where there is no room for all of them, panel, table, model and object list are pages. */
-function PageTabs({ page, turn }: { page: Page; turn: (page: Page) => void }) {
-  return (
-    <Flex px="8px" gap="1" align="center" role="tablist" aria-label="Parts of the room">
-      {PAGES.map((name) => (
-        <Button
-          key={name}
-          role="tab"
-          aria-selected={page === name}
-          variant="plain"
-          size="2xs"
-          h="28px"
-          px="2.5"
-          fontSize="13px"
-          fontWeight={page === name ? "700" : "400"}
-          bg={page === name ? "panel" : undefined}
-          onClick={() => turn(name)}
-        >
-          {name}
-        </Button>
-      ))}
-    </Flex>
-  );
-}
 
 /** Files in, by dialog or by drop. */
 function useUpload(projectId: number, atlas: Atlas | undefined) {

@@ -1,7 +1,7 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { useEffect, useMemo, useRef, useState } from "react";
 import type { Finding } from "../api/client";
-import { useEditor } from "../api/hooks";
+import { oldReport, useEditor } from "../api/hooks";
 import { useFixes, useRules } from "../api/check";
 import { lastTestBake, withTestBake } from "../api/testBake";
 import { Drawing } from "../drawings/Drawing";
@@ -52,7 +52,7 @@ export function FindingsPart({ project, atlas, jobs }: PanelProps) {
         Check
       </Title>
     );
-  const old = editor.figures.stale ? "of the layout before; it is being checked again" : undefined;
+  const old = oldReport(editor);
   const show = (kind: string) => {
     last.current = null;
     const next = kind === open && editor.figures.finding ? "" : kind;

@@ -11,14 +11,59 @@ import { lacksLayout } from "./lacksLayout";
 import { MainButton, NumberField, Running, running, Title } from "./parts";
 import { WatchPart } from "./WatchPart";
 
-/** Metres of units that an OBJ may be in, with their names. */
-export const UNITS = [
+const UNITS = [
   ["1", "metre"],
   ["0.01", "centimetre"],
   ["0.001", "millimetre"],
   ["0.0254", "inch"],
   ["0.3048", "foot"],
 ];
+
+/** The unit that OBJ files are taken to be in, as metres. */
+export function UnitSelect({ unit, setUnit }: { unit: string; setUnit: (unit: string) => void }) {
+  return (
+    <NativeSelect.Root size="xs">
+      <NativeSelect.Field
+        aria-label="Unit of OBJ files"
+        value={unit}
+        onChange={(e) => setUnit(e.target.value)}
+      >
+        {UNITS.map(([value, name]) => (
+          <option key={value} value={value}>
+            {name}
+          </option>
+        ))}
+      </NativeSelect.Field>
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
+  );
+}
+
+/** The button that files are chosen with. */
+export function BringIn({ send }: { send: (files: File[]) => Promise<void> }) {
+  const input = useRef<HTMLInputElement>(null);
+  const [busy, setBusy] = useState(false);
+  return (
+    <>
+      <Input
+        ref={input}
+        type="file"
+        multiple
+        hidden
+        data-testid="files"
+        onChange={(e) => {
+          const chosen = [...(e.target.files ?? [])];
+          e.target.value = "";
+          setBusy(true);
+          void send(chosen).finally(() => setBusy(false));
+        }}
+      />
+      <MainButton busy={busy} onClick={() => input.current?.click()}>
+        Bring in files
+      </MainButton>
+    </>
+  );
+}
 
 export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
   const houseAction = useAction("house");
@@ -29,39 +74,21 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
   const loose = useLooseObjects(project);
   const setStage = useUi((ui) => ui.setStage);
   const bare = (editor.document.info?.objects ?? []).filter(lacksLayout);
-  const input = useRef<HTMLInputElement>(null);
   const [unit, setUnit] = useState("1");
-  const [busy, setBusy] = useState(false);
   const newer = useRef<HTMLInputElement>(null);
   const older = useRef(0);
   const files = new Map<number, [string, number]>();
   for (const object of editor.document.info?.objects ?? [])
     files.set(object.source, [object.file, (files.get(object.source)?.[1] ?? 0) + 1]);
-  const send = async (chosen: File[]) => {
-    setBusy(true);
-    await upload(chosen, Number(unit));
-    setBusy(false);
-  };
   return (
     <>
       <Title note="Bring in many meshes at once: OBJ with MTL and textures, glTF, GLB, or a zip. Drop them anywhere.">
         Gather
       </Title>
       <Text mb="1">Unit of OBJ files</Text>
-      <NativeSelect.Root size="xs" mb="2">
-        <NativeSelect.Field
-          aria-label="Unit of OBJ files"
-          value={unit}
-          onChange={(e) => setUnit(e.target.value)}
-        >
-          {UNITS.map(([value, name]) => (
-            <option key={value} value={value}>
-              {name}
-            </option>
-          ))}
-        </NativeSelect.Field>
-        <NativeSelect.Indicator />
-      </NativeSelect.Root>
+      <Box mb="2">
+        <UnitSelect unit={unit} setUnit={setUnit} />
+      </Box>
       <Text color="soft" fontSize="12px" mb="2">
         An OBJ does not say its unit. glTF is always in metres.
       </Text>
@@ -77,20 +104,7 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
       <Text color="soft" fontSize="12px" mb="2">
         Files round their UVs; this is of files that come in from now on.
       </Text>
-      <Input
-        ref={input}
-        type="file"
-        multiple
-        hidden
-        data-testid="files"
-        onChange={(e) => {
-          void send([...(e.target.files ?? [])]);
-          e.target.value = "";
-        }}
-      />
-      <MainButton busy={busy} onClick={() => input.current?.click()}>
-        Bring in files
-      </MainButton>
+      <BringIn send={(chosen) => upload(chosen, Number(unit))} />
       <Running jobs={jobs} kind="gather" />
       {bare.length > 0 && (
         <Box

@@ -1,7 +1,7 @@
 import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, Link, Text } from "@chakra-ui/react";
 import type { HandOffTextures } from "../api/client";
-import { useEditor } from "../api/hooks";
+import { oldReport, useEditor } from "../api/hooks";
 import { useHandOffTextures } from "../api/merge";
 import * as format from "../format";
 import { ChannelEdits, useChannelEdits } from "./ChannelEdits";
@@ -44,12 +44,7 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
         Hand off
       </Title>
       {report && !report.ready && (
-        <Text
-          color="rose"
-          mb="2"
-          lineHeight="1.35"
-          data-old={editor.figures.stale ? "of the layout before" : undefined}
-        >
+        <Text color="rose" mb="2" lineHeight="1.35" data-old={oldReport(editor)}>
           Not safe to bake yet: {report.against.join(", ")}.
         </Text>
       )}

@@ -1,6 +1,6 @@
 import { Box, Flex, Link, Text } from "@chakra-ui/react";
 import type { Report } from "../api/client";
-import { oldWords, useEditor } from "../api/hooks";
+import { oldReport, oldWords, useEditor } from "../api/hooks";
 import { useAction } from "../api/actions/act";
 import type { PanelProps } from "./props";
 import * as format from "../format";
@@ -79,10 +79,7 @@ export function ReportPart({ atlas, jobs }: PanelProps) {
           )}
         </Box>
       )}
-      <Box
-        mt="3"
-        data-old={oldWords(editor) ?? (editor.figures.stale ? "of the layout before" : undefined)}
-      >
+      <Box mt="3" data-old={oldWords(editor) ?? oldReport(editor)}>
         {rows.map(([name, value]) => (
           <Flex key={name + value} justify="space-between" py="0.5">
             <Text>{name}</Text>

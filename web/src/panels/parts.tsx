@@ -39,14 +39,10 @@ type PagesProps<T extends string> = {
   turn: (page: T) => void;
 };
 
-/** The pages of a panel, as a row of tabs. */
-export function Pages<T extends string>({ label, pages, page, turn }: PagesProps<T>) {
+/** The pages of a panel, as a row of tabs that stays in sight. */
+export function Pages<T extends string>(props: PagesProps<T>) {
   return (
-    <Flex
-      role="tablist"
-      aria-label={label}
-      justify={pages.length > 3 ? "space-between" : "flex-start"}
-      gap={pages.length > 3 ? "0" : "3"}
+    <Box
       mx="-4px"
       mt="-12px"
       pt="10px"
@@ -58,6 +54,20 @@ export function Pages<T extends string>({ label, pages, page, turn }: PagesProps
       borderBottomWidth="1.5px"
       borderBottomStyle="dashed"
       borderColor="line"
+    >
+      <Tabs {...props} />
+    </Box>
+  );
+}
+
+/** A row of tabs. */
+export function Tabs<T extends string>({ label, pages, page, turn }: PagesProps<T>) {
+  return (
+    <Flex
+      role="tablist"
+      aria-label={label}
+      justify={pages.length > 3 ? "space-between" : "flex-start"}
+      gap={pages.length > 3 ? "0" : "3"}
     >
       {pages.map((name) => (
         <Button

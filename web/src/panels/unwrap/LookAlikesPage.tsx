@@ -138,8 +138,9 @@ export function LookAlikesPage({ atlas, jobs }: PanelProps) {
 /** The groups that there are, each with its picture; one press selects one, another gives its layout to the rest. */
 function Groups({ atlas, jobs }: Pick<PanelProps, "atlas" | "jobs">) {
   const copyLayoutAction = useAction("copy-layout");
-  const editor = useEditor("document", "selection");
+  const editor = useEditor("document", "selection", "picks");
   const rows = editor.document.info?.objects ?? [];
+  const held = objectsInHand(editor);
   const found = useLookAlikes(atlas, rows.map((o) => `${o.id} ${o.faces}`).join());
   const busy = running(jobs, "copy-layout") || copyLayoutAction.busy;
   if (found.isError)
@@ -165,7 +166,7 @@ function Groups({ atlas, jobs }: Pick<PanelProps, "atlas" | "jobs">) {
       {found.data.map((group) => {
         const here = rows.filter((o) => group.ids.includes(o.id));
         const laid = here.filter((o) => o.islands > 0);
-        const source = laid.find((o) => editor.picks.of(o.id).faces.size) ?? laid[0];
+        const source = laid.find((o) => held.includes(o.id)) ?? laid[0];
         const others = here.filter((o) => o !== source);
         if (here.length < 2) return null;
         return (
