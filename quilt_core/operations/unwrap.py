@@ -223,6 +223,7 @@ def tell(result: UnwrapResult) -> list[str]:
 def what(settings: Unwrap, result: UnwrapResult) -> str:
     """What was done, in a few words."""
     ways = {
+        "natural": f"natural, stretch up to {settings.stretch:g}",
         "shape": f"few seams, stretch up to {settings.stretch:g}",
         "angle": f"seams from {settings.angle:g}°",
         "hard": "seams at hard edges",

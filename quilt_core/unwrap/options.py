@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from quilt_core.options import check_options, option
 
-SEAM_KINDS = ("shape", "angle", "hard", "material", "group", "one")
+SEAM_KINDS = ("natural", "shape", "angle", "hard", "material", "group", "one")
 MOST_WELD = 0.05
 """Part of a mesh's size within which vertices may count as one."""
 
@@ -22,8 +22,8 @@ class UnwrapSettings:
     """
 
     seams: str = option(
-        "shape",
-        "where seams go: as few as the stretch allows (shape), at edges by their angle, at hard edges, between materials, "
+        "natural",
+        "where seams go: at creases, with flat, round and swept parts laid straight (natural), as few as the stretch allows (shape), at edges by their angle, at hard edges, between materials, "
         "between groups of the file, or nowhere that need not be (one island for each piece, whatever its stretch)",
         choices=SEAM_KINDS,
     )

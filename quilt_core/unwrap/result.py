@@ -13,6 +13,7 @@ from quilt_core.scene.types import FloatArray, IntArray
 from quilt_core.unwrap._island_loops import singular_values
 from quilt_core.unwrap.pieces import Pieces, lay_flat
 from quilt_core.unwrap.surface_islands import SurfaceIslands
+from quilt_core.unwrap.upright import border_of, upright_turn
 
 LEAST_AREA = 1e-4
 """Of its flattened area that an island is taken to have on the surface; less when it is all
@@ -138,14 +139,14 @@ def flat_figures(work: SurfaceIslands, known: NDArray[np.bool_]) -> FlatFigures:
 
 
 def in_rows(uv: FloatArray, islands: list[IntArray], total: float) -> FloatArray:
-    """(N, 3, 2) islands turned to their tightest upright box and laid in rows, the highest first,
+    """(N, 3, 2) islands turned upright and laid in rows, the highest first,
     within 0 to 1; no sizes but the common one change."""
     gap = GAP * np.sqrt(total)
     boxes = np.empty((len(islands), 2))
     out = uv.copy()
     for k, tris in enumerate(islands):
         flat = out[tris].reshape(-1, 2)
-        flat = flat @ _upright(flat)
+        flat = flat @ upright_turn(flat, *border_of(out[tris]))
         flat = flat - flat.min(axis=0)
         boxes[k] = flat.max(axis=0)
         out[tris] = flat.reshape(-1, 3, 2)
@@ -159,17 +160,6 @@ def in_rows(uv: FloatArray, islands: list[IntArray], total: float) -> FloatArray
         out[islands[k]] += (x, y)
         x, row = x + boxes[k, 0] + gap, max(row, boxes[k, 1])
     return np.asarray(out / max(width, y + row, 1e-300))
-
-
-def _upright(flat: FloatArray) -> FloatArray:
-    """(2, 2) turn to the box of least area, wider than high, among 45 directions."""
-    angle = np.linspace(0.0, np.pi / 2, 45, endpoint=False)
-    c, s = np.cos(angle), np.sin(angle)
-    x, y = flat @ np.stack([c, s]), flat @ np.stack([-s, c])
-    k = int(np.argmin(np.ptp(x, axis=0) * np.ptp(y, axis=0)))
-    if np.ptp(x[:, k]) >= np.ptp(y[:, k]):
-        return np.array([[c[k], -s[k]], [s[k], c[k]]])
-    return np.array([[-s[k], -c[k]], [c[k], -s[k]]])
 
 
 def corner_uvs(mesh: Mesh, pieces: Pieces, uv: FloatArray) -> FloatArray:

@@ -13,8 +13,9 @@ from quilt_core.scene.mesh import Mesh
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import welded
 from quilt_core.unwrap.both_sides import Mirror, find_mirror, unwrap_both_sides
+from quilt_core.unwrap.natural import natural_islands
 from quilt_core.unwrap.options import UnwrapSettings
-from quilt_core.unwrap.pieces import find_pieces
+from quilt_core.unwrap.pieces import Pieces, find_pieces
 from quilt_core.unwrap.regions import start_islands
 from quilt_core.unwrap.result import Unwrapped, measured
 from quilt_core.unwrap.seams import fixed_seams
@@ -48,6 +49,8 @@ MOST_ROUNDS = 60
 JITTER = 0.3
 AGAIN = 3000
 """Triangles up to which parts are joined again, and all seams are tried once more at the end."""
+BENT_BOTH_WAYS = 0.6
+"""Part of the stretch beyond 1 that islands which are no straight grids may have, in a natural unwrap."""
 BOTH_ALIKE = 0.5
 """Balance at which islands are as they were joined: relaxed for both."""
 RAISED = (1.3, 1.8, 3.0, 8.0, 40.0)
@@ -118,7 +121,19 @@ def unwrap_mesh(
     limits = limits_for(settings.stretch)
     tell = tell or (lambda stage: True)
     tell(Stage(0.02, np.inf))
-    base = start_islands(open_, limits, pieces.count // (PER_PIECE if pieces.count > SMALL else 1))
+    if settings.seams == "natural":
+        work = _natural(open_, settings, tell)
+    else:
+        work = _sewn(open_, limits, settings, tell)
+    if settings.balance != BOTH_ALIKE:
+        work = rebalanced(work, settings.balance)
+    tell(Stage(1.0, _seam(work)))
+    return measured(mesh, pieces, work, time.monotonic() - started)
+
+
+def _sewn(pieces: Pieces, limits: Limits, settings: UnwrapSettings, tell: Tell) -> SurfaceIslands:
+    """Islands joined from pieces of a few triangles, with as few seams as the limits allow."""
+    base = start_islands(pieces, limits, pieces.count // (PER_PIECE if pieces.count > SMALL else 1))
     work, go_on = _joined_while_told(base, limits, settings.seed, tell)
     if settings.seams == "one" and go_on:
         # One piece may bend what is sharp.
@@ -129,10 +144,28 @@ def unwrap_mesh(
         work = smoothed(work, limits)
         if pieces.count <= AGAIN:
             work = straightened(joined_up(work, limits), limits)
-    if settings.balance != BOTH_ALIKE:
-        work = rebalanced(work, settings.balance)
-    tell(Stage(1.0, _seam(work)))
-    return measured(mesh, pieces, work, time.monotonic() - started)
+    return work
+
+
+def _natural(pieces: Pieces, settings: UnwrapSettings, tell: Tell) -> SurfaceIslands:
+    """Islands as the shape suggests them; what is bent both ways is joined with less stretch than a straight grid may have."""
+    limits = limits_for(1 + BENT_BOTH_WAYS * (settings.stretch - 1))
+    done = 0.0
+    stopped = False
+
+    def within(stage: Stage) -> bool:
+        nonlocal stopped
+        stopped = stopped or not tell(Stage(0.05 + 0.9 * done, np.inf))
+        return not stopped
+
+    def go_on(part: float) -> bool:
+        nonlocal done
+        done = part
+        return within(Stage(part, np.inf))
+
+    return natural_islands(
+        pieces, settings.stretch, lambda part: _sewn(part, limits, settings, within), go_on
+    )
 
 
 def _mirrored(

@@ -72,7 +72,7 @@ export const isActive = (job: Job) => job.state === "queued" || job.state === "r
 
 /** How objects are unwrapped at a click. */
 export const AT_A_CLICK = {
-  seams: "shape",
+  seams: "natural",
   angle: 45,
   stretch: 1.05,
   balance: 0.5,

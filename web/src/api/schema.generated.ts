@@ -3961,7 +3961,8 @@ export interface components {
          */
         ScopeEnum: "read" | "write";
         /**
-         * @description * `shape` - shape
+         * @description * `natural` - natural
+         *     * `shape` - shape
          *     * `angle` - angle
          *     * `hard` - hard
          *     * `material` - material
@@ -3969,7 +3970,7 @@ export interface components {
          *     * `one` - one
          * @enum {string}
          */
-        SeamsEnum: "shape" | "angle" | "hard" | "material" | "group" | "one";
+        SeamsEnum: "natural" | "shape" | "angle" | "hard" | "material" | "group" | "one";
         SeamsOut: {
             /** @description each by the corner where it starts in its face */
             edges?: number[];
@@ -4273,8 +4274,9 @@ export interface components {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
             /**
-             * @description where seams go: as few as the stretch allows (shape), at edges by their angle, at hard edges, between materials, between groups of the file, or nowhere that need not be (one island for each piece, whatever its stretch); usually shape
+             * @description where seams go: at creases, with flat, round and swept parts laid straight (natural), as few as the stretch allows (shape), at edges by their angle, at hard edges, between materials, between groups of the file, or nowhere that need not be (one island for each piece, whatever its stretch); usually natural
              *
+             *     * `natural` - natural
              *     * `shape` - shape
              *     * `angle` - angle
              *     * `hard` - hard

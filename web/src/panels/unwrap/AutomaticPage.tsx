@@ -20,7 +20,8 @@ import {
 } from "../parts";
 
 const SEAMS = {
-  shape: "by shape: few seams",
+  natural: "natural",
+  shape: "fewest seams",
   angle: "by angle",
   hard: "at hard edges",
   material: "between materials",
@@ -29,6 +30,7 @@ const SEAMS = {
 } as const;
 type Seams = keyof typeof SEAMS;
 const SAID: Record<Seams, string> = {
+  natural: "Seams at creases; flat and round parts unroll, grids of quads come straight.",
   shape: "Islands grow while their stretch stays below the limit.",
   angle: "Edges that turn by more are seams.",
   hard: "Edges that are shaded hard are seams; of objects without normals those that turn by more than the angle.",
@@ -54,7 +56,7 @@ export function AutomaticPage({ jobs }: PanelProps) {
   const unwrapAction = useAction("unwrap");
   const editor = useEditor("document", "selection", "picks");
   const setStage = useUi((ui) => ui.setStage);
-  const [seams, setSeams] = useKept<Seams>("seams", "shape");
+  const [seams, setSeams] = useKept<Seams>("seams", "natural");
   const [stretch, setStretch] = useKept("unwrap stretch", 1.05);
   const [angle, setAngle] = useKept("unwrap angle", 45);
   const [balance, setBalance] = useKept("balance", 0.5);
