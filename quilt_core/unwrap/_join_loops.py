@@ -21,6 +21,12 @@ MOST_COVERED = 0.15
 """Share of an island that may lie on the other before they are relaxed."""
 PART = 500
 """Triangles about a seam that are relaxed first, where an island has more than twice as many."""
+WIDER = 12
+"""How many more are relaxed next, before the whole is."""
+WHOLE = 24_000
+"""Triangles of an island up to which it is relaxed as a whole where its parts cannot give way."""
+ABOUT = 12
+"""Triangles for each edge of a long seam."""
 NEARLY = 1.3
 """A part that is stretched by more than this part of what is allowed is hopeless."""
 SETTLED = 1e-4
@@ -69,6 +75,9 @@ def flatten_part(  # type: ignore[no-untyped-def]
     faces, n = island_vertices(part, across, joined, place)
     held = rim(part, faces, n, across, joined, place)
     flat, local = uv[part], rest[part]
+    if not _one_place(faces, n, held, flat):
+        # A seam whose sides are held apart cannot be closed by a part alone.
+        return NO, 4.0, flat
     before = figures(local, flat)
     if not relax(faces, n, local, flat, steps, SETTLED, 1e9, held):
         return NO, np.inf, flat
@@ -100,6 +109,26 @@ def flatten_part(  # type: ignore[no-untyped-def]
     if crosses(tris, joined, whole, moved):
         return CROWDED, energy, flat
     return FINE, energy, flat
+
+
+@njit(cache=True, nogil=True)
+def _one_place(faces, n, held, uv):  # type: ignore[no-untyped-def]
+    """Whether all corners of each vertex that is held lie at one place."""
+    known = np.zeros(n, np.bool_)
+    at = np.empty((n, 2))
+    for i in range(len(faces)):
+        for k in range(3):
+            v = faces[i, k]
+            if not held[v]:
+                continue
+            if not known[v]:
+                known[v] = True
+                at[v, 0], at[v, 1] = uv[i, k, 0], uv[i, k, 1]
+            j = (k + 1) % 3
+            close = 1e-6 * (abs(uv[i, j, 0] - uv[i, k, 0]) + abs(uv[i, j, 1] - uv[i, k, 1]))
+            if abs(at[v, 0] - uv[i, k, 0]) > close or abs(at[v, 1] - uv[i, k, 1]) > close:
+                return False
+    return True
 
 
 @njit(cache=True, nogil=True)
@@ -163,31 +192,34 @@ def try_to_join(  # type: ignore[no-untyped-def]
         joined[across[h]] = True
     state, energy = NO, np.inf
     worth = True
-    if len(every) > 2 * PART:
-        part, more = near_chain(chain, across, joined, PART, seen)
-        if more:
-            state, energy, flat = flatten_part(
-                every,
-                len(tris),
-                part,
-                sums,
-                across,
-                joined,
-                rest,
-                sharp,
-                uv,
-                place,
-                most,
-                stretch,
-                steps,
-            )
-            if state == FINE:
-                for k in range(len(part)):
-                    uv[part[k]] = flat[k]
-                return True, energy
-            # All of it may give way where a part cannot.
-            worth = state == NO and energy - 4.0 < NEARLY * (most - 4.0)
-    if worth:
+    for about in (PART, WIDER * PART):
+        if not worth or len(every) <= 2 * about:
+            break
+        part, more = near_chain(chain, across, joined, max(about, ABOUT * len(chain)), seen)
+        if not more:
+            break
+        state, energy, flat = flatten_part(
+            every,
+            len(tris),
+            part,
+            sums,
+            across,
+            joined,
+            rest,
+            sharp,
+            uv,
+            place,
+            most,
+            stretch,
+            steps,
+        )
+        if state == FINE:
+            for k in range(len(part)):
+                uv[part[k]] = flat[k]
+            return True, energy
+        # More of it may give way where a part cannot.
+        worth = state == NO and energy - 4.0 < NEARLY * (most - 4.0)
+    if worth and len(every) <= WHOLE:
         state, energy, flat = flatten_island(
             every, across, joined, rest, sharp, uv, place, most, stretch, steps
         )

@@ -10,7 +10,7 @@ from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._island_loops import figures, island_vertices
 from quilt_core.unwrap.features import Region, as_region, sides_of
 from quilt_core.unwrap.pieces import Pieces
-from quilt_core.unwrap.quad_grid import straight_grid
+from quilt_core.unwrap.quad_grid import diagonals, straight_grid
 from quilt_core.unwrap.unroll import unrolled, ways_to_cut
 
 EVEN = np.radians(1.0)
@@ -101,6 +101,8 @@ def _as_grid(
     stretch: float,
     taper: float = 1.0,
 ) -> Laid | None:
+    if diagonals(pieces, tris, smooth[sides_of(tris)].reshape(-1, 3)) is None:
+        return None
     region = as_region(pieces, tris, smooth, place)
     cut = ways_to_cut(pieces, region, tips=False)
     if cut is None:

@@ -35,8 +35,8 @@ def straight_grid(
     taper : float
         By what part of the longest row (or column) the shortest one may be shorter.
     """
-    pair = _diagonals(pieces, tris, joined)
-    if pair is None or len(tris) < 2 * LEAST:
+    pair = diagonals(pieces, tris, joined)
+    if pair is None:
         return None
     place = _places(pieces, tris, faces, joined, pair)
     if place is None:
@@ -72,9 +72,18 @@ def straight_grid(
     return None if flipped or squared > stretch * stretch else np.asarray(flat)
 
 
-def _diagonals(pieces: Pieces, tris: IntArray, joined: BoolArray) -> IntArray | None:
+def diagonals(pieces: Pieces, tris: IntArray, joined: BoolArray) -> IntArray | None:
     """(K,) the side of each triangle that is the diagonal of its quad: inside a polygon of four corners, or the longest of both triangles;
-    None where a triangle has none."""
+    None where a triangle has none, or there are too few for a grid.
+
+    Parameters
+    ----------
+    pieces : Pieces
+    tris : (K,) int64
+    joined : (K, 3) bool
+    """
+    if len(tris) < 2 * LEAST:
+        return None
     half = 3 * tris[:, None] + np.arange(3)
     own = pieces.inner[half] & joined
     length = np.where(joined, pieces.length[half], -1.0)

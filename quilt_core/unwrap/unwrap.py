@@ -43,6 +43,10 @@ TWICE = 6000
 """Triangles up to which seams are tried once more after they were straightened."""
 SMALL, PER_PIECE = 1500, 3
 """Triangles of a piece that islands are joined from; each is one of its own in small meshes."""
+MOST_REGIONS = 12_000
+"""Regions that are joined, of the largest meshes."""
+RELAXED, RELAX_STEPS, WORTH_IT = 6, 25, 0.003
+"""Rounds of relaxing whole islands and joining on, steps of each, and the part of the seams that a round must save for another one."""
 ROUNDS_FOR = 10_000
 """Triangles times rounds of looking for fewer seams."""
 MOST_ROUNDS = 60
@@ -133,8 +137,11 @@ def unwrap_mesh(
 
 def _sewn(pieces: Pieces, limits: Limits, settings: UnwrapSettings, tell: Tell) -> SurfaceIslands:
     """Islands joined from pieces of a few triangles, with as few seams as the limits allow."""
-    base = start_islands(pieces, limits, pieces.count // (PER_PIECE if pieces.count > SMALL else 1))
+    regions = pieces.count // (PER_PIECE if pieces.count > SMALL else 1)
+    base = start_islands(pieces, limits, min(regions, MOST_REGIONS))
     work, go_on = _joined_while_told(base, limits, settings.seed, tell)
+    if go_on:
+        work = _relaxed_on(work, limits, tell)
     if settings.seams == "one" and go_on:
         # One piece may bend what is sharp.
         blunt = replace(work.pieces, sharp=np.zeros_like(work.pieces.sharp))
@@ -232,6 +239,19 @@ def _lane(
     return straightened(joined_up(work, limits, 0.0, seed, stop, told), limits, stop)
 
 
+def _relaxed_on(work: SurfaceIslands, limits: Limits, tell: Tell) -> SurfaceIslands:
+    """Relax each island as a whole, which makes room for more: join and straighten again, as long as that gains something."""
+    for number in range(RELAXED):
+        if not tell(Stage(0.7 + 0.05 * number / RELAXED, _seam(work))):
+            break
+        before = work.seam
+        relaxed = rebalanced(work, BOTH_ALIKE, RELAX_STEPS)
+        work = straightened(joined_up(relaxed, limits), limits)
+        if work.seam > (1 - WORTH_IT) * before:
+            break
+    return work
+
+
 def _fewer_seams(
     work: SurfaceIslands,
     base: SurfaceIslands,
@@ -252,7 +272,7 @@ def _fewer_seams(
         if not len(cut) or time.monotonic() > end:
             break
         done = number / rounds if given is None else 1 - (end - time.monotonic()) / max(given, 1e-9)
-        if not tell(Stage(0.7 + 0.3 * done, _seam(work))):
+        if not tell(Stage(0.75 + 0.25 * done, _seam(work))):
             break
         spot = int(rng.choice(cut, p=pieces.length[cut] / pieces.length[cut].sum())) // 3
         share = float(np.exp(rng.uniform(np.log(0.02), np.log(0.4))))

@@ -78,7 +78,7 @@ def part_of(pieces: Pieces, tris: IntArray, joined: BoolArray) -> Pieces:
     )  # fmt: skip
 
 
-def rebalanced(work: SurfaceIslands, balance: float) -> SurfaceIslands:
+def rebalanced(work: SurfaceIslands, balance: float, steps: int = STEPS) -> SurfaceIslands:
     """The islands of a surface relaxed towards angles or areas; one that would lie on itself
     stays."""
     uv = work.uv.copy()
@@ -90,7 +90,7 @@ def rebalanced(work: SurfaceIslands, balance: float) -> SurfaceIslands:
         x = np.empty((n, 2))
         x[faces.ravel()] = uv[tris].reshape(-1, 2)
         valid = partial(_apart, tris, work.joined, faces)
-        uv[tris] = relax_island(faces, pieces.rest[tris], x, None, balance, STEPS, valid)[faces]
+        uv[tris] = relax_island(faces, pieces.rest[tris], x, None, balance, steps, valid)[faces]
     return replace(work, uv=uv)
 
 
