@@ -9,7 +9,7 @@ import numpy as np
 
 from quilt_core.scene.types import BoolArray, IntArray
 from quilt_core.scene.weld import groups
-from quilt_core.unwrap.features import creases, members, regions_between, sides_of
+from quilt_core.unwrap.features import HOLE, as_region, creases, members, regions_between, sides_of
 from quilt_core.unwrap.laid_region import (
     EVEN,
     NEARLY,
@@ -31,6 +31,8 @@ HARD = 0.5
 """Of a piece's surface that can be unrolled, from which on all its creases count."""
 LARGE = 0.03
 """Of a region that is bent both ways: flat parts of it with more are islands of their own."""
+NARROW, OPENINGS = 0.03, 3
+"""Of a frame: most of its width over its length, fewest of its borders that are not just holes."""
 FEW = 24
 """Triangles of a piece that is looked at face by face."""
 
@@ -124,27 +126,48 @@ def _laid_regions(
     part: Pieces, cut: BoolArray, stretch: float, place: IntArray
 ) -> tuple[IntArray, dict[int, Laid]]:
     """Regions between creases, and those of them that can be laid flat. In a region that can not, large flat parts are cut off: the caps
-    of a rounded pipe. Changes `cut`."""
-    label = regions_between(part, cut)
-    laid: dict[int, Laid] = {}
-    bent = []
-    for k, tris in enumerate(members(label)):
-        found = laid_region(part, tris, (part.across >= 0) & ~cut, place, stretch)
-        if found is None:
-            bent.append(tris)
-        else:
-            laid[k] = found
-    if not any(_cut_off_flats(part, tris, cut) for tris in bent):
-        return label, laid
+    of a rounded pipe. Then frames, such as the bevels of a box, are cut into their facets, which join what they lie beside. Changes
+    `cut`."""
+    known: dict[bytes, Laid | None] = {}
+
+    def lay() -> tuple[IntArray, list[IntArray], list[Laid | None]]:
+        label = regions_between(part, cut)
+        regions = members(label)
+        smooth = (part.across >= 0) & ~cut
+        for tris in regions:
+            if (name := tris.tobytes()) not in known:
+                known[name] = laid_region(part, tris, smooth, place, stretch)
+        return label, regions, [known[tris.tobytes()] for tris in regions]
+
+    label, regions, laid = lay()
+    changed = [
+        _cut_off_flats(part, t, cut) for t, one in zip(regions, laid, strict=True) if not one
+    ]
+    if any(changed):
+        label, regions, laid = lay()
+    changed = [
+        _cut_frame(part, t, cut, place) for t, one in zip(regions, laid, strict=True)
+        if not (one and one.is_strip)
+    ]  # fmt: skip
+    if any(changed):
+        label, regions, laid = lay()
+    return label, {k: one for k, one in enumerate(laid) if one is not None}
+
+
+def _cut_frame(part: Pieces, tris: IntArray, cut: BoolArray, place: IntArray) -> bool:
+    """Cut a region that is a narrow frame with several openings into its facets; says whether it is one."""
     smooth = (part.across >= 0) & ~cut
-    again = regions_between(part, cut)
-    out: dict[int, Laid] = {again[one.tris[0]]: one for one in laid.values()}
-    for tris in bent:
-        for k in np.unique(again[tris]):
-            found = laid_region(part, np.flatnonzero(again == k), smooth, place, stretch)
-            if found is not None:
-                out[int(k)] = found
-    return again, out
+    half = sides_of(tris)
+    rim = half[~smooth[half]]
+    long = float(part.length[rim].sum()) / 2
+    if float(part.area[tris].sum()) > NARROW * long * long:
+        return False
+    region = as_region(part, tris, smooth, place)
+    if int((np.abs(region.loop_turn + 2 * np.pi) > HOLE).sum()) < OPENINGS:
+        return False
+    bent = half[smooth[half] & ~part.inner[half] & (np.abs(part.turn[half]) >= EVEN)]
+    cut[bent] = cut[part.across[bent]] = True
+    return bool(len(bent))
 
 
 def _cut_off_flats(part: Pieces, tris: IntArray, cut: BoolArray) -> bool:

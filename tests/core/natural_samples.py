@@ -59,6 +59,49 @@ def box(a: float, b: float, c: float) -> Shape:
     return points, faces
 
 
+def bevelled_box(a: float, b: float, c: float, bevel: float) -> Shape:
+    """A box whose edges are cut off at 45 degrees: six rectangles, twelve bevels, eight triangles."""
+    half = np.array([a, b, c]) / 2
+    points, where = [], {}
+    for corner in np.ndindex(2, 2, 2):
+        side = 2 * np.array(corner) - 1
+        for axis in range(3):
+            where[corner, axis] = len(points)
+            inset = np.where(np.arange(3) == axis, 0, bevel)
+            points.append(side * (half - inset))
+    faces: list[tuple[int, ...]] = []
+    for axis in range(3):
+        one, two = (axis + 1) % 3, (axis + 2) % 3
+        for end in (0, 1):
+            ring = []
+            for x, y in ((0, 0), (1, 0), (1, 1), (0, 1)):
+                corner = [0, 0, 0]
+                corner[axis], corner[one], corner[two] = end, x, y
+                ring.append(where[tuple(corner), axis])
+            faces.append(tuple(ring if end else ring[::-1]))
+            # Along this axis run the bevels between the two sides that meet at its edge.
+            for y in (0, 1):
+                low, high = [0, 0, 0], [0, 0, 0]
+                low[one], low[two], high[one], high[two], high[axis] = end, y, end, y, 1
+                a_, b_ = where[tuple(low), one], where[tuple(high), one]
+                d, e = where[tuple(low), two], where[tuple(high), two]
+                faces.append((a_, d, e, b_) if end != y else (a_, b_, e, d))
+    for corner in np.ndindex(2, 2, 2):
+        ring = [where[corner, axis] for axis in range(3)]
+        faces.append(tuple(ring if sum(corner) % 2 else ring[::-1]))
+    outward = [
+        face if np.dot(_normal(points, face), np.mean([points[v] for v in face], axis=0)) > 0
+        else face[::-1]
+        for face in faces
+    ]  # fmt: skip
+    return np.array(points), outward
+
+
+def _normal(points: list[np.ndarray], face: tuple[int, ...]) -> np.ndarray:
+    a, b, c = (points[v] for v in face[:3])
+    return np.cross(b - a, c - a)
+
+
 def turned(shape: Shape, seed: int = 5) -> Mesh:
     """A mesh of a shape in no particular direction, so that no axis helps."""
     points, faces = shape

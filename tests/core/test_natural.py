@@ -18,6 +18,7 @@ from quilt_core.unwrap.upright import upright_turn
 from tests.core.natural_samples import (
     DRUM,
     ROUNDED,
+    bevelled_box,
     box,
     cut_at_random,
     elbow,
@@ -142,6 +143,19 @@ def test_caps_come_off_a_pipe_that_is_rounded():
     assert sorted(g.area for g in found[1:]) == pytest.approx(
         [12 * r * r * np.sin(np.pi / 12) for r in (0.8, 1.0)], rel=1e-6
     )
+
+
+def test_bevels_stay_with_the_sides_of_their_box():
+    shape = bevelled_box(2, 1, 1.5, 0.08)
+    mesh = turned(shape)
+    sides = 2 * (1.84 * 0.84 + 0.84 * 1.34 + 1.34 * 1.84)
+    wide = 0.08 * np.sqrt(2)
+    bevels = 4 * wide * (1.84 + 0.84 + 1.34) + 8 * np.sqrt(3) / 4 * wide**2
+    assert surface(mesh) == pytest.approx(sides + bevels, rel=1e-9)
+    made = unwrap_mesh(mesh)
+    # Left in one frame of bevels the six sides would be islands of their own.
+    assert made.islands <= 3
+    assert made.stretch_l2 == pytest.approx(1, abs=1e-6)
 
 
 def test_what_is_bent_both_ways_is_cut_with_little_stretch():
