@@ -15,11 +15,11 @@ from quilt_core.pack.problem import Obstacles, PackProblem
 from quilt_core.pack.settings import PackSettings
 from quilt_core.pack.stacks import lay_onto
 from quilt_core.pack.turns import Turns, turns_for
-from quilt_core.pack.upright import tightest_turn
 from quilt_core.scene.flags import LOCK_ROTATION, LOCK_SIZE, MAY_FLIP
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import compose
 from quilt_core.scene.proportion import in_shape
+from quilt_core.scene.tightest_turn import tightest_turn
 from quilt_core.scene.types import FloatArray, IntArray
 
 LEAST_AREA = 1e-9

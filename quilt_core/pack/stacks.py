@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial import cKDTree
 
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import IDENTITY
@@ -156,6 +155,9 @@ def _align(
         return None
     if not np.allclose(shape.moments, leader.moments, rtol=16 * tolerance, atol=8 * tolerance):
         return None
+    # Imported here: it takes a second, for which nobody who starts the server should wait.
+    from scipy.spatial import cKDTree
+
     tree = cKDTree(leader.points)
     # The corner that lies farthest out must come to lie on one that is as far out.
     radius = np.linalg.norm(shape.points, axis=1)

@@ -7,14 +7,17 @@ the UV of the nearest point of the older one, island by island.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from quilt_core.scene.islands import find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import near_ids, weld_positions
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 NOTHING, TOPOLOGY, FACE, SURFACE = 0, 1, 2, 3
 """How a face got its UVs: not at all, as the same corner of the same mesh, from a face at its place, from the surface."""
@@ -215,6 +218,10 @@ class _Nearest:
     """Nearest points of triangles."""
 
     def __init__(self, corner: FloatArray, normal: FloatArray, island: IntArray) -> None:
+        # Imported here: it takes a second, for which nobody who starts the server should wait.
+        from scipy.spatial import cKDTree
+
+        self._tree_of = cKDTree
         self.corner, self.normal, self.island = corner, normal, island
         self._all = cKDTree(corner.mean(axis=1))
         self._of: dict[int, tuple[cKDTree, IntArray]] = {}
@@ -243,7 +250,7 @@ class _Nearest:
             return self._all, np.arange(len(self.corner))
         if island not in self._of:
             rows = np.flatnonzero(self.island == island)
-            self._of[island] = cKDTree(self.corner[rows].mean(axis=1)), rows
+            self._of[island] = self._tree_of(self.corner[rows].mean(axis=1)), rows
         return self._of[island]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from quilt_core.scene.tightest_turn import tightest_turn
 from quilt_core.scene.types import FloatArray
 
 LEAST_SHARE = 0.1
@@ -32,7 +33,7 @@ def upright_turn(points: FloatArray, start: FloatArray, end: FloatArray) -> Floa
     """
     angle = _of_borders(start, end)
     if angle is None:
-        angle = _of_box(points)
+        angle = -tightest_turn(points)
     c, s = np.cos(angle), np.sin(angle)
     turn = np.array([[c, -s], [s, c]])
     wide, high = np.ptp(points @ turn, axis=0)
@@ -76,19 +77,3 @@ def _of_borders(start: FloatArray, end: FloatArray) -> float | None:
         return None
     part = slice(k, int(last[k]))
     return float(np.average(twice[part], weights=weight[part]))
-
-
-def _of_box(points: FloatArray) -> float:
-    """Direction of the box of least area: one of its sides lies on the hull."""
-    from scipy.spatial import ConvexHull, QhullError
-
-    try:
-        hull = points[ConvexHull(points).vertices]
-    except QhullError:
-        far = points[np.argmax(np.linalg.norm(points - points[0], axis=1))] - points[0]
-        return float(np.arctan2(far[1], far[0]))
-    step = np.roll(hull, -1, axis=0) - hull
-    angle = np.arctan2(step[:, 1], step[:, 0])
-    c, s = np.cos(angle), np.sin(angle)
-    x, y = hull @ np.stack([c, s]), hull @ np.stack([-s, c])
-    return float(angle[np.argmin(np.ptp(x, axis=0) * np.ptp(y, axis=0))])

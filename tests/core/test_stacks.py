@@ -11,8 +11,8 @@ from shapely import affinity
 
 from quilt_core.errors import LayoutError
 from quilt_core.pack import PackSettings, find_stacks, no_controls, pack_islands
-from quilt_core.pack.upright import tightest_turn
 from quilt_core.scene.placement import identity
+from quilt_core.scene.tightest_turn import tightest_turn
 from tests.core.examples import examples
 from tests.core.shapes import island_set_of, polygon_of, random_polygons
 

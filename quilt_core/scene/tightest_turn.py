@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.spatial import ConvexHull, QhullError
 
 from quilt_core.scene.types import FloatArray
 
@@ -31,6 +30,9 @@ def tightest_turn(points: FloatArray) -> float:
     >>> round(float(np.degrees(abs(tightest_turn(diamond)))), 6)
     45.0
     """
+    # Imported here: it takes a second, for which nobody who starts the server should wait.
+    from scipy.spatial import ConvexHull, QhullError
+
     try:
         hull = points[ConvexHull(points).vertices]
     except (QhullError, ValueError):
