@@ -44,7 +44,7 @@ _ALL = (
     ),
     Operation(
         name="unwrap",
-        help="Cut objects into islands along few seams and unwrap them with little stretch.",
+        help="Cut objects into islands, as their shape suggests or along few seams, and unwrap them with little stretch.",
         settings_name="Unwrap",
         result_name="UnwrapResult",
         home="quilt_core.operations.unwrap",

@@ -11,6 +11,7 @@ from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout, Made, Member
 from quilt_core.errors import LayoutError
 from quilt_core.operations.bases import made_of, object_of, select_objects, with_bases
+from quilt_core.operations.by_hand import counted
 from quilt_core.operations.layouts import OBJECTS, Selector
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.options import option
@@ -214,7 +215,7 @@ def _self_overlap(islands: IslandSet) -> float:
 def tell(result: UnwrapResult) -> list[str]:
     """The result in words."""
     return [
-        f"{one.object}: {one.islands} islands, seams {one.seam:.2f}, stretch L2 {one.stretch_l2:.4f}, "
+        f"{one.object}: {counted(one.islands)}, seams {one.seam:.2f}, stretch L2 {one.stretch_l2:.4f}, "
         f"95 % below {one.stretch_p95:.3f}, energy {one.energy:.4f}, {one.flipped} flipped, {one.seconds:.1f} s"
         for one in result.objects
     ]

@@ -38,7 +38,7 @@ FEW = 24
 
 
 def natural_islands(
-    pieces: Pieces, stretch: float, sewn: Sewn, go_on: Callable[[float], bool]
+    pieces: Pieces, stretch: float, sewn: Sewn, finished: Callable[[float], None]
 ) -> SurfaceIslands:
     """Cut a surface at its creases; lay what is between them flat.
 
@@ -52,8 +52,8 @@ def natural_islands(
     stretch : float
         Largest L2 stretch of a straight grid.
     sewn : callable
-    go_on : callable
-        Is told what part is done.
+    finished : callable
+        Is told what part is done, piece by piece.
     """
     n = pieces.count
     has = pieces.across >= 0
@@ -75,7 +75,7 @@ def natural_islands(
         out.uv[tris] = found.uv
         islands += int(found.label.max(initial=-1)) + 1
         done += len(tris)
-        go_on(done / n)
+        finished(done / n)
     return out
 
 

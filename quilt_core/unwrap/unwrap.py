@@ -160,19 +160,21 @@ def _natural(pieces: Pieces, settings: UnwrapSettings, tell: Tell) -> SurfaceIsl
     done = 0.0
     stopped = False
 
-    def within(stage: Stage) -> bool:
+    def told(part: float, seam: float = np.inf) -> bool:
         nonlocal stopped
-        stopped = stopped or not tell(Stage(0.05 + 0.9 * done, np.inf))
+        stopped = stopped or not tell(Stage(0.05 + 0.9 * min(done + part, 1.0), seam))
         return not stopped
 
-    def go_on(part: float) -> bool:
+    def sewn(bent: Pieces) -> SurfaceIslands:
+        share = bent.count / pieces.count
+        return _sewn(bent, limits, settings, lambda stage: told(share * stage.progress, stage.seam))
+
+    def finished(part: float) -> None:
         nonlocal done
         done = part
-        return within(Stage(part, np.inf))
+        told(0.0)
 
-    return natural_islands(
-        pieces, settings.stretch, lambda part: _sewn(part, limits, settings, within), go_on
-    )
+    return natural_islands(pieces, settings.stretch, sewn, finished)
 
 
 def _mirrored(

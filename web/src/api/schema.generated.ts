@@ -4269,7 +4269,7 @@ export interface components {
             /** @description told once */
             token?: string;
         };
-        /** @description Cut objects into islands along few seams and unwrap them with little stretch. */
+        /** @description Cut objects into islands, as their shape suggests or along few seams, and unwrap them with little stretch. */
         UnwrapIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -4553,7 +4553,7 @@ export interface components {
             /** @description older objects that are in none of them */
             gone: string[];
         };
-        /** @description Cut objects into islands along few seams and unwrap them with little stretch. */
+        /** @description Cut objects into islands, as their shape suggests or along few seams, and unwrap them with little stretch. */
         UnwrapResult: {
             /** @description objects that were unwrapped */
             objects: {
