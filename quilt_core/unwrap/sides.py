@@ -20,18 +20,23 @@ LEAST_FULL = 0.42
 """Of the box about two islands, turned as it is smallest, that they cover at least: a cross of six squares covers half of its box."""
 RECTANGLE = 0.97
 """Of its box that an island covers at least which counts as a rectangle."""
+STUBBY = 0.1
+"""Of the border of the smaller one that two rectangles share at least before other islands are joined: thin ones go to what they run along."""
+ONE_OF_MANY, THIN = 0.04, 3.0
+"""Of the border of an island: a shorter side is one of many. A strip that is longer by this than it is wide is thin."""
 CORNER = np.cos(np.radians(15.0))
 """A border that turns by more has a corner there."""
 
 
 @dataclass
 class _Flat:
-    """An island on its way: triangles, half-edges of its border, the hull of its UVs, areas of it and of its box."""
+    """An island on its way: triangles, half-edges of its border, the hull of its UVs, areas of it, of its hull and of its box, length of its border."""
 
     tris: IntArray
     border: IntArray
     hull: FloatArray
     area: float
+    outline: float
     box: float
     length: float
 
@@ -63,7 +68,7 @@ def joined_sides(
         half = (3 * tris[:, None] + np.arange(3)).ravel()
         flats[k] = _flat(pieces, tris, half[~joined[half]], uv[tris].reshape(-1, 2))
     fresh = len(islands)
-    for longer in (True, False):
+    for longer, least in ((True, STUBBY), (False, LEAST_SHARE), (True, 0.0)):
         heap: list[tuple[float, int, int]] = []
         for k in flats:
             for other in _beside(pieces, flats[k], owner):
@@ -74,7 +79,7 @@ def joined_sides(
             _, one, two = heapq.heappop(heap)
             if one not in flats or two not in flats:
                 continue
-            made = _join(pieces, flats, owner, joined, uv, one, two, longer)
+            made = _join(pieces, flats, owner, joined, uv, one, two, longer, least)
             if made is None:
                 continue
             flats[fresh] = made
@@ -89,7 +94,7 @@ def _flat(pieces: Pieces, tris: IntArray, border: IntArray, points: FloatArray) 
     hull = shapely.MultiPoint(points).convex_hull
     box = float(hull.minimum_rotated_rectangle.area)
     ends = shapely.get_coordinates(hull)
-    return _Flat(tris, border, ends, float(pieces.area[tris].sum()), box,
+    return _Flat(tris, border, ends, float(pieces.area[tris].sum()), float(hull.area), box,
                  float(pieces.length[border].sum()))  # fmt: skip
 
 
@@ -198,6 +203,7 @@ def _join(
     one: int,
     two: int,
     longer: bool,
+    least: float,
 ) -> _Flat | None:
     """Two islands as one, where that is good; they are gone then."""
     if flats[one].area < flats[two].area:
@@ -212,7 +218,7 @@ def _join(
         return None
     if longer and not _has_corners(large, run, uv):
         return None
-    if not longer and share < LEAST_SHARE:
+    if share < least or (not longer and _is_petal(pieces, large, small, run)):
         return None
     a, b = _ends(run, uv)
     p, q = _ends(back, uv)
@@ -228,7 +234,9 @@ def _join(
     box = float(shapely.MultiPoint(hull).minimum_rotated_rectangle.area)
     full = area / max(box, 1e-300)
     if longer:
-        full = min(full, large.area / large.box, small.area / small.box)
+        # Windows in a plate do not matter: its outline does.
+        outline = float(shapely.MultiPoint(hull).convex_hull.area)
+        full = min(outline / box, large.outline / large.box, small.outline / small.box)
     if full < (RECTANGLE if longer else LEAST_FULL):
         return None
     held = uv[small.tris].copy()
@@ -243,8 +251,16 @@ def _join(
         return None
     border = np.concatenate([np.setdiff1d(large.border, run), np.setdiff1d(small.border, back)])
     del flats[one], flats[two]
-    return _Flat(tris, border, shapely.get_coordinates(shapely.MultiPoint(hull).convex_hull), area, box,
+    whole = shapely.MultiPoint(hull).convex_hull
+    return _Flat(tris, border, shapely.get_coordinates(whole), area, float(whole.area), box,
                  float(pieces.length[border].sum()))  # fmt: skip
+
+
+def _is_petal(pieces: Pieces, large: _Flat, small: _Flat, run: IntArray) -> bool:
+    """Whether a shared side is one of many of the larger island, and the smaller one a thin strip along it: the rim of a wheel is
+    no row of petals."""
+    long = float(pieces.length[run].sum())
+    return long < ONE_OF_MANY * large.length and long * long > THIN * small.box
 
 
 def _lies_on_itself(
