@@ -18,7 +18,9 @@ from quilt_core.options import check_options, option, options_of
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.types import IntArray
 
-DRAWINGS = ("blank", "checker", "id", "layout", "layers")
+DRAWINGS = ("blank", "checker", "id", "layout", "layers", "template", "vectors")
+ENDINGS = {"layers": "ora", "vectors": "svg"}
+"""Of files that are no PNG."""
 BACKGROUND = "background"
 """Purpose of the document's images that lie below layers."""
 
@@ -28,7 +30,9 @@ class Textures:
     """Settings of drawing textures."""
 
     kinds: tuple[str, ...] = option(
-        ("layout",), "what is drawn; layers are one OpenRaster file a tile", choices=DRAWINGS
+        ("layout",),
+        "what is drawn; layers are one OpenRaster file a tile; a template is the edges of faces on a clear ground, as PNG or as vectors (SVG)",
+        choices=DRAWINGS,
     )
     by: str = option(
         "object", "what ids and layers are separate for", choices=("object", "island", "material")
@@ -36,6 +40,10 @@ class Textures:
     colour: str = option("#808080", "of blank textures", shape="#rrggbb")
     channels: str = option("rgb", "of blank textures", choices=("grey", "rgb", "rgba"))
     bits: int = option(8, "of each channel of blank textures", choices=(8, 16))
+    line: float = option(
+        1.0, "width of edges in templates; borders are twice as wide", unit="px", low=0.25, high=64
+    )
+    labels: bool = option(False, "names of objects in templates")
     name: str = option("set", "what names of files begin with")
     naming: str = option(NAMING, "names of files, with {name}, {role} and {tile}", shape="PATTERN")
     numbered: bool = option(False, "the tile's number in the name of a single one, too")
@@ -132,7 +140,7 @@ def run(document: Document, settings: Textures, progress: Progress) -> TextureSe
                 progress.report(len(rows) / steps, f"drawing {kind} of tile {tile.number}")
                 progress.check()
                 number = tile.number if len(layout.tiles) > 1 or settings.numbered else 0
-                ending = "ora" if kind == "layers" else "png"
+                ending = ENDINGS.get(kind, "png")
                 file = f"{named(settings.naming, name, kind, number)}.{ending}"
                 if file in images:
                     raise LayoutError(
@@ -175,6 +183,8 @@ def _drawn(
     from quilt_core.sheet.texture_sheets import Names, TextureSheet, draw_image
 
     here, near = in_tile(layout, tile)
+    if kind in ("template", "vectors"):
+        return _template(layout, settings, kind, tile, here, near)
     what = TextureSheet(
         kind,
         settings.colour,
@@ -186,6 +196,20 @@ def _drawn(
     behind = document.images.get((BACKGROUND, tile.number)) if kind == "layers" else None
     size = (tile.width, tile.height)
     return draw_image(what, here, Names(group[near], names), size, behind() if behind else None)
+
+
+def _template(
+    layout: Layout, settings: Textures, kind: str, tile: TileRow, here: IslandSet, near: NDArray[np.bool_]
+) -> bytes:  # fmt: skip
+    from quilt_core.sheet.colours import object_colour
+    from quilt_core.sheet.template import Template, template_png, template_svg
+
+    face = layout.surface.triangle_face[near[layout.islands.triangle_island]]
+    # Colours are those of the table: by the number of the object.
+    colours = [object_colour(member.row.object - 1) for member in layout.members]
+    what = Template(here, face, layout.object_names(), colours, settings.line, settings.labels)
+    draw = template_png if kind == "template" else template_svg
+    return draw(what, tile.width, tile.height)
 
 
 def tell(result: TextureSet) -> list[str]:

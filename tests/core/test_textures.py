@@ -14,6 +14,7 @@ from PIL import Image
 from quilt_cli.main import main
 from quilt_core.errors import LayoutError
 from quilt_core.operations.textures import Textures
+from quilt_core.sheet.template import face_edges
 from quilt_core.sheet.texture_sheets import id_colours
 
 OBJ = """o one
@@ -125,3 +126,51 @@ def test_what_cannot_be_drawn_says_why(bad):
 def test_without_a_background_the_path_is_told(tmp_path, capsys):
     code, answer, _ = run(tmp_path, capsys, "--kinds", "layers", "--background", "nowhere.png")
     assert code == 2 and answer["error"]["where"] == "nowhere.png"
+
+
+def test_a_template_has_edges_of_faces_on_a_clear_ground(tmp_path, capsys):
+    code, _, out = run(
+        tmp_path, capsys, "--kinds", "template", "--tiles", "1001:256", "--line", "2",
+    )  # fmt: skip
+    assert code == 0
+    drawn = np.asarray(Image.open(out / "set_template.png"))
+    assert drawn.shape == (256, 256, 4)
+    alpha = drawn[..., 3]
+    # The square of UVs 1/8 to 3/8 has its sides at 32 and 96 px, from the lower left.
+    left, right, low, high = 32, 96, 256 - 32, 256 - 96
+    assert alpha[high + 20, left] == 255
+    assert alpha[low, left + 20] > 128
+    middle = alpha[high + 8 : low - 8, left + 8 : right - 8]
+    assert not middle.any(), "neither ground nor the diagonal of a face is drawn"
+    assert not alpha[:140].any()
+
+
+def test_a_template_as_vectors_has_a_group_for_each_object(tmp_path, capsys):
+    code, _, out = run(
+        tmp_path, capsys, "--kinds", "vectors", "--tiles", "1001:256", "1002:512", "--labels",
+    )  # fmt: skip
+    assert code == 0
+    space = "{http://www.w3.org/2000/svg}"
+    found = {}
+    for tile, name in ((1001, "one"), (1002, "two")):
+        root = ET.parse(out / f"set_vectors.{tile}.svg").getroot()
+        (group,) = root.iter(f"{space}g")
+        assert group.findtext(f"{space}title") == name
+        assert group.findtext(f"{space}text") == name
+        found[name] = {p.get("class"): p for p in group.iter(f"{space}path")}
+        assert {kind: p.get("d").count("M") for kind, p in found[name].items()} == {
+            "faces": 4,
+            "borders": 4,
+        }
+    assert found["one"]["faces"].get("stroke") != found["two"]["faces"].get("stroke")
+    wide = [float(found["one"][kind].get("stroke-width")) for kind in ("faces", "borders")]
+    assert wide == [1, 2]
+    assert "M32.000 224.000L96.000 224.000" in found["one"]["borders"].get("d")
+
+
+def test_inner_edges_of_a_template_are_drawn_once():
+    # Two quads beside one another: seven edges, of which one is between them.
+    quads = np.array([[[0, 0], [1, 0], [1, 1], [0, 1]], [[1, 0], [2, 0], [2, 1], [1, 1]]], float)
+    triangles = np.concatenate([[q[[0, 1, 2]], q[[0, 2, 3]]] for q in quads])
+    assert len(face_edges(triangles, np.array([0, 0, 1, 1]))[0]) == 7
+    assert len(face_edges(triangles, np.arange(4))[0]) == 9

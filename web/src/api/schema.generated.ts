@@ -4138,7 +4138,7 @@ export interface components {
         TexturesIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
-            /** @description what is drawn; layers are one OpenRaster file a tile; usually ['layout'] */
+            /** @description what is drawn; layers are one OpenRaster file a tile; a template is the edges of faces on a clear ground, as PNG or as vectors (SVG); usually ['layout'] */
             kinds?: components["schemas"]["TexturesInKindsEnum"][];
             /**
              * @description what ids and layers are separate for; usually object
@@ -4165,6 +4165,13 @@ export interface components {
              *     * `16` - 16
              */
             bits?: components["schemas"]["TexturesInBitsEnum"];
+            /**
+             * Format: double
+             * @description width of edges in templates; borders are twice as wide, px; usually 1.0
+             */
+            line?: number;
+            /** @description names of objects in templates; usually False */
+            labels?: boolean;
             /** @description what names of files begin with; usually set */
             name?: string;
             /** @description names of files, with {name}, {role} and {tile}; usually {name}_{role} */
@@ -4184,9 +4191,11 @@ export interface components {
          *     * `id` - id
          *     * `layout` - layout
          *     * `layers` - layers
+         *     * `template` - template
+         *     * `vectors` - vectors
          * @enum {string}
          */
-        TexturesInKindsEnum: "blank" | "checker" | "id" | "layout" | "layers";
+        TexturesInKindsEnum: "blank" | "checker" | "id" | "layout" | "layers" | "template" | "vectors";
         TileFigures: {
             number: number;
             /** Format: double */

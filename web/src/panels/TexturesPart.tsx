@@ -5,7 +5,7 @@ import type { Atlas, Job, TexturesRequest } from "../api/client";
 import { useKept } from "../state";
 import { Pick, Row } from "./merge/fields";
 import { GOOD_NAME } from "./merge/settings";
-import { Check, Running, running } from "./parts";
+import { Check, NumberField, Running, running } from "./parts";
 
 type Kept = Required<Omit<TexturesRequest, "change" | "naming" | "numbered">> & {
   numbered: boolean;
@@ -14,6 +14,8 @@ type Kind = Kept["kinds"][number];
 
 const KINDS: [Kind, string][] = [
   ["layout", "the layout, as drawn"],
+  ["template", "a template: edges of faces, clear ground"],
+  ["vectors", "the template as vectors (SVG)"],
   ["layers", "a layer for each, one file a tile (OpenRaster)"],
   ["id", "ids, one flat colour each"],
   ["checker", "a checker, squares of 128 px"],
@@ -25,6 +27,8 @@ const USUAL: Kept = {
   colour: "#808080",
   channels: "rgb",
   bits: 8,
+  line: 1,
+  labels: false,
   name: "set",
   numbered: false,
 };
@@ -73,6 +77,24 @@ export function TexturesPart({ atlas, jobs }: { atlas: Atlas; jobs: Job[] }) {
             onChange={(v) => change({ by: v as Kept["by"] })}
           />
         </Row>
+      )}
+      {(kept.kinds.includes("template") || kept.kinds.includes("vectors")) && (
+        <>
+          <NumberField
+            label="Edges"
+            unit="px wide"
+            value={kept.line ?? 1}
+            min={0.25}
+            max={64}
+            step={0.25}
+            onChange={(line) => change({ line })}
+          />
+          <Check
+            label="Names of objects"
+            value={kept.labels ?? false}
+            onChange={(labels) => change({ labels })}
+          />
+        </>
       )}
       {kept.kinds.includes("blank") && (
         <>
