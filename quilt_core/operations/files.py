@@ -20,14 +20,14 @@ from quilt_core.formats import read_scene
 from quilt_core.formats.load import folder_siblings
 from quilt_core.operations.layouts import SELECTORS, select
 from quilt_core.operations.operation import Progress
-from quilt_core.operations.values import SIZE, TILES, Size, read_proportion, read_unit
+from quilt_core.operations.values import GRID, SIZE, TILES, Size, read_proportion, read_unit
 from quilt_core.options import check_options, option
 from quilt_core.pack.controls import bundles_of
 from quilt_core.scene.flags import CONTROLS
 from quilt_core.scene.islands import UV_TOLERANCE
 from quilt_core.scene.mesh import MOST_CHANNELS
 from quilt_core.scene.model import Scene, SceneObject, Siblings
-from quilt_core.scene.tiles import LAST_TILE, TileSize
+from quilt_core.scene.tiles import LAST_TILE, TileSize, tile_number
 
 MAIN = "main"
 """Name of the atlas of all islands that are in no other."""
@@ -55,6 +55,9 @@ class LayoutSettings(ReadSettings):
     channel: int = option(1, "UV channel, from 1", low=1, high=MOST_CHANNELS)
     size: Size = option((2048, 2048), "resolution of the tile", **SIZE)
     tiles: tuple[TileSize, ...] = option((), "tiles; without it one, 1001, of the size", **TILES)
+    grid: Size | None = option(
+        None, "columns x rows of tiles of the size; those that are named have their own", **GRID
+    )
     proportion: float | None = option(
         None,
         "width / height of the textures that the UVs were laid out for; without it that of each object's own",
@@ -261,8 +264,8 @@ def file_document(
                 base = replace(base, islands=in_proportion(base.islands, settings.proportion))
             row = MemberRow(len(members), len(members), base.islands.count, channel)
             members.append(FileMember(row, obj, source, number, channel, base))
-    sizes = settings.tiles or (TileSize(1001, *settings.size),)
-    if all_tiles and not settings.tiles:
+    sizes = asked_tiles(settings)
+    if all_tiles and not settings.tiles and not settings.grid:
         sizes = _tiles_of(members, settings.size)
     frozen = controls.frozen if controls else ()
     unknown = [number for number in frozen if number not in [tile.number for tile in sizes]]
@@ -281,6 +284,15 @@ def file_document(
     if controls:
         layout = controlled(layout, controls)
     return Document(_atlases(layout, settings.atlas), sources)
+
+
+def asked_tiles(settings: LayoutSettings) -> tuple[TileSize, ...]:
+    """Tiles that are named, or in the grid that is asked for; else one."""
+    named = {tile.number for tile in settings.tiles}
+    columns, rows = settings.grid or (0, 0)
+    numbers = [tile_number(column, row) for row in range(rows) for column in range(columns)]
+    rest = tuple(TileSize(n, *settings.size) for n in numbers if n not in named)
+    return (*settings.tiles, *rest) or (TileSize(1001, *settings.size),)
 
 
 def _tiles_of(members: Sequence[FileMember], size: Size) -> tuple[TileSize, ...]:

@@ -7,7 +7,7 @@ from typing import Any
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.proportion import MOST_PROPORTION
-from quilt_core.scene.tiles import MAX_TILE, TileSize
+from quilt_core.scene.tiles import COLUMNS, MAX_TILE, TileSize
 
 Size = tuple[int, int]
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048}
@@ -51,6 +51,18 @@ def read_tile(given: Any) -> TileSize:
 def show_tile(value: TileSize) -> str:
     """A tile as text."""
     return f"{value.number}:{value.width}x{value.height}"
+
+
+def read_grid(given: Any) -> Size:
+    """``10x2`` to (columns, rows) of tiles."""
+    columns, _, rows = str(given).lower().partition("x")
+    try:
+        size = int(columns), int(rows)
+    except ValueError:
+        size = 0, 0
+    if not (1 <= size[0] <= COLUMNS and 1 <= size[1] <= COLUMNS):
+        raise ValueError(f"Give 1 to {COLUMNS} columns and rows, for example 10x2.")
+    return size
 
 
 def read_unit(given: Any) -> float:
@@ -118,5 +130,6 @@ def _is_whole(given: Any) -> bool:
 NUMBER_OR_WORD: dict[str, Any] = {"oneOf": [{"type": "number"}, {"type": "string"}]}
 NUMBERS: dict[str, Any] = {"type": "array", "items": {"type": "number"}}
 SIZE: dict[str, Any] = {"read": read_size, "show": show_size, "shape": "2048x1024", "unit": "px"}
+GRID: dict[str, Any] = {"read": read_grid, "show": show_size, "shape": "10x2"}
 TILES: dict[str, Any] = {"read": read_tile, "show": show_tile, "shape": "1002:1024x512"}
 """What is special about options of these kinds, and JSON schemas of others."""

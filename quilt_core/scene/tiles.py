@@ -12,9 +12,22 @@ from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.types import FloatArray, IntArray
 
 MAX_TILE = 16384
+COLUMNS = 10
+"""Of a grid of tiles; so many rows, too."""
 LAST_TILE = 1100
 """Number of the last tile of a grid of ten columns and ten rows."""
 MOST_MORE = 30
+
+
+def tile_number(column: int, row: int) -> int:
+    """Number of the tile in a column and a row, both from 0.
+
+    Examples
+    --------
+    >>> tile_number(9, 1)
+    1020
+    """
+    return 1001 + column + COLUMNS * row
 
 
 @dataclass(frozen=True)

@@ -174,3 +174,21 @@ def test_inner_edges_of_a_template_are_drawn_once():
     triangles = np.concatenate([[q[[0, 1, 2]], q[[0, 2, 3]]] for q in quads])
     assert len(face_edges(triangles, np.array([0, 0, 1, 1]))[0]) == 7
     assert len(face_edges(triangles, np.arange(4))[0]) == 9
+
+
+def test_a_grid_of_tiles_is_asked_for_at_once(tmp_path, capsys):
+    # UDIM: 1001 + column + 10 x row, so ten columns and two rows end at 1020.
+    code, answer, _ = run(
+        tmp_path, capsys, "--kinds", "blank", "--grid", "10x2", "--size", "32", "--tiles", "1003:64",
+    )  # fmt: skip
+    assert code == 0
+    sizes = {row["tile"]: (row["width"], row["height"]) for row in answer["textures"]}
+    assert sizes == {n: (64, 64) if n == 1003 else (32, 32) for n in range(1001, 1021)}
+
+
+@pytest.mark.parametrize("grid", ["0x2", "11x1", "2x", "ten"])
+def test_a_grid_that_there_is_not_is_refused(tmp_path, capsys, grid):
+    code, answer, out = run(tmp_path, capsys, "--grid", grid)
+    assert code == 2
+    assert "columns" in answer["error"]["fix"]
+    assert not out.exists()

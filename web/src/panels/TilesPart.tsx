@@ -1,14 +1,14 @@
 import { useAction } from "../api/actions/act";
 import { Box, Button, Flex, IconButton, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { Plus, Snowflake, Trash2, X } from "lucide-react";
-import { useRef } from "react";
+import { useRef, useState } from "react";
 import type { Atlas } from "../api/client";
 import { oldWords, useEditor } from "../api/hooks";
 import { useTileImages } from "../api/tileImages";
 import type { PanelProps } from "./props";
-import { nextTile, type TileRow } from "../editor/table/tiles";
+import { COLUMNS, gridOf, nextTile, tileCorner, type TileRow } from "../editor/table/tiles";
 import * as format from "../format";
-import { Title } from "./parts";
+import { NumberField, Title } from "./parts";
 
 const SIZES = [128, 256, 512, 1024, 2048, 4096, 8192, 16384];
 
@@ -136,7 +136,85 @@ export function TilesPart({ atlas }: PanelProps) {
       >
         <Plus size={13} /> Add a tile
       </Button>
+      <GridOfTiles busy={busy} tiles={tiles} onMake={send} />
     </>
+  );
+}
+
+/** All tiles in one step: columns x rows of one size, with labels. */
+function GridOfTiles({
+  tiles,
+  busy,
+  onMake,
+}: {
+  tiles: TileRow[];
+  busy: boolean;
+  onMake: (rows: TileRow[]) => void;
+}) {
+  const last = Math.max(...tiles.map((t) => t.number));
+  const [columns, setColumns] = useState(
+    Math.max(...tiles.map((t) => tileCorner(t.number)[0])) + 1,
+  );
+  const [rows, setRows] = useState(tileCorner(last)[1] + 1);
+  const [size, setSize] = useState(tiles[0]?.width ?? 2048);
+  const [label, setLabel] = useState("");
+  const made = gridOf(tiles, columns, rows, size, label);
+  const gone = tiles.filter((t) => !made.some((m) => m.number === t.number));
+  return (
+    <Box mt="3" data-testid="tile-grid">
+      <Text fontWeight="650" mb="1">
+        Grid
+      </Text>
+      <NumberField
+        label="Columns"
+        unit=""
+        value={columns}
+        min={1}
+        max={COLUMNS}
+        step={1}
+        onChange={(many) => setColumns(Math.round(many))}
+      />
+      <NumberField
+        label="Rows"
+        unit=""
+        value={rows}
+        min={1}
+        max={COLUMNS}
+        step={1}
+        onChange={(many) => setRows(Math.round(many))}
+      />
+      <Flex align="center" justify="space-between" mb="2">
+        <Text>Size of each</Text>
+        <Flex align="center" gap="1">
+          <SizeSelect busy={busy} label="Size of each tile" value={size} onChange={setSize} />
+          <Text color="soft">px</Text>
+        </Flex>
+      </Flex>
+      <Input
+        size="xs"
+        mb="2"
+        placeholder="labels, for example wall {tile}"
+        aria-label="Labels of all tiles"
+        maxLength={100}
+        value={label}
+        onChange={(e) => setLabel(e.target.value)}
+      />
+      <Button
+        size="xs"
+        variant="outline"
+        borderColor="line"
+        w="100%"
+        disabled={busy}
+        title={
+          gone.length
+            ? `${gone.map((t) => t.number).join(", ")} will be removed`
+            : `${made[0].number} to ${made[made.length - 1].number}`
+        }
+        onClick={() => onMake(made)}
+      >
+        Make {format.counted(made.length, "tile")}
+      </Button>
+    </Box>
   );
 }
 

@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { nextTile, tileCorner } from "./tiles";
+import { gridOf, nextTile, tileCorner, tileNumber } from "./tiles";
 
 it("knows where a tile lies: 1001 + column + 10 x row", () => {
   expect(tileCorner(1001)).toEqual([0, 0]);
@@ -12,4 +12,23 @@ it("adds tiles along the row, then up", () => {
   expect(nextTile([1001, 1002])).toBe(1003);
   expect(nextTile([1002])).toBe(1001);
   expect(nextTile(Array.from({ length: 10 }, (_, i) => 1001 + i))).toBe(1011);
+});
+
+it("makes a grid in one step: ten columns and two rows end at 1020", () => {
+  const old = { number: 1002, width: 512, height: 256, label: "floor", frozen: true };
+  const made = gridOf([old, { ...old, number: 1050 }], 10, 2, 1024);
+  expect(made.map((tile) => tile.number)).toEqual(Array.from({ length: 20 }, (_, k) => 1001 + k));
+  expect(made[1]).toEqual({
+    number: 1002,
+    width: 1024,
+    height: 1024,
+    label: "floor",
+    frozen: true,
+  });
+  expect(made[2]).toMatchObject({ label: "", frozen: false });
+  expect(made[19].number).toBe(tileNumber(9, 1));
+  expect(gridOf([old], 2, 1, 512, " wall {tile} ").map((tile) => tile.label)).toEqual([
+    "wall 1001",
+    "wall 1002",
+  ]);
 });
