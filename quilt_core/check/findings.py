@@ -206,6 +206,12 @@ FINDING_KINDS: dict[str, Kind] = {
         "Vertices that nothing tells apart: they split smooth shading and islands without need.",
         "Weld them where the mesh is made.",
     ),
+    "odd size": Kind(
+        "Objects far larger or smaller than the others",
+        "hint",
+        "Density is px per metre: in a wrong unit an object gets far too many texels, or hardly any.",
+        "Bring its file in again with the unit that it was made in, if it is no hill among bolts.",
+    ),
     "stretch": Kind(
         "Stretched islands",
         "warning",

@@ -10,6 +10,12 @@ from quilt_core.scene.islands import triangle_areas
 from quilt_core.scene.types import BoolArray, IntArray
 
 TINY_PX = NEAR_PX = 0.25
+FAR_SIZE = 100.0
+"""Times that an object is longer or shorter than the middle one, from which on it is told."""
+FEWEST_SIZES = 3
+"""Objects that have a middle."""
+UNITS = {"millimetres": 0.001, "centimetres": 0.01, "inches": 0.0254}
+"""In metres."""
 
 
 def check_facing(case: Case) -> None:
@@ -145,6 +151,43 @@ def check_meshes(case: Case) -> None:
             (),
             object_name=case.names[o],
         )
+
+
+def check_sizes(case: Case) -> None:
+    """Objects whose size is far from that of the middle one: their file may be in another unit."""
+    surface = case.surface
+    if surface is None or not len(surface.points):
+        return
+    owner = case.islands.object_index[case.islands.triangle_island]
+    low, high = np.full((len(case.names), 3), np.inf), np.full((len(case.names), 3), -np.inf)
+    np.minimum.at(low, owner, surface.points.min(axis=1))
+    np.maximum.at(high, owner, surface.points.max(axis=1))
+    long = (high - low).max(axis=1)
+    known = np.flatnonzero(np.isfinite(long) & (long > 0))
+    if len(known) < FEWEST_SIZES:
+        return
+    middle = float(np.median(long[known]))
+    times = long[known] / middle
+    odd = known[np.maximum(times, 1 / times) >= FAR_SIZE]
+    for o in odd[: case.count("odd size", len(odd))]:
+        ratio = float(long[o]) / middle
+        far = max(ratio, 1 / ratio)
+        unit = min(UNITS, key=lambda name: abs(np.log(far * UNITS[name])))
+        other = f"{unit} read as metres" if ratio > 1 else f"metres read as {unit}"
+        how = f"{far:,.0f} times" if ratio > 1 else f"1/{far:,.0f} of"
+        case.add(
+            "odd size", (), ratio, "times",
+            f"{_length(float(long[o]))} long, {how} the middle of the others: {other}?",
+            (), object_name=case.names[o],
+        )  # fmt: skip
+
+
+def _length(metres: float) -> str:
+    """A length with three digits, in a unit that suits it."""
+    unit, size = next(
+        ((u, s) for u, s in (("km", 1e3), ("m", 1.0), ("cm", 1e-2)) if metres >= s), ("mm", 1e-3)
+    )
+    return f"{metres / size:.3g} {unit}"
 
 
 def _islands_of_faces(case: Case, faces: IntArray) -> list[int]:

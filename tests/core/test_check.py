@@ -232,6 +232,40 @@ def test_hard_edges_must_be_island_borders(faces, hard, soft):
         assert finding.severity == "error"
 
 
+def squares_of(sides) -> bytes:
+    """An OBJ of squares with UVs beside one another, an object each."""
+    text, count = [], len(sides)
+    for k, side in enumerate(sides):
+        text.append(f"o square_{k}")
+        for x, y in ((0, 0), (1, 0), (1, 1), (0, 1)):
+            text.append(f"v {side * x:.9g} {side * y:.9g} 0")
+            text.append(f"vt {(k + 0.2 + 0.6 * x) / count:.9g} {0.2 + 0.6 * y:.9g}")
+        text.append("f " + " ".join(f"{4 * k + i}/{4 * k + i}" for i in (1, 2, 3, 4)))
+    return "\n".join(text).encode()
+
+
+@pytest.mark.parametrize(
+    ("size", "said"),
+    [
+        (62.0, "62 m long, 124 times the middle of the others: centimetres read as metres?"),
+        (620.0, "620 m long, 1,240 times the middle of the others: millimetres read as metres?"),
+        (0.0005, "0.5 mm long, 1/1,000 of the middle of the others: metres read as millimetres?"),
+        (40.0, None),
+        (0.01, None),
+    ],
+)
+def test_an_object_in_another_unit_is_told(size, said):
+    # A metre has 100 centimetres, 1,000 millimetres and 39.37 inches (SI; the inch of 1959).
+    checked = prove_file("sizes.obj", squares_of([0.4, 0.5, 0.6, 0.5, size]))
+    found = of_kind(checked, "odd size")
+    assert [f.text for f in found] == ([said] if said else [])
+    assert all(f.object == "square_4" for f in found)
+
+
+def test_two_objects_have_no_usual_size():
+    assert not of_kind(prove_file("two.obj", squares_of([0.01, 50.0])), "odd size")
+
+
 def test_duplicates_collapsed_broken_and_bare_faces_are_named():
     text = (
         "v 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 1 1 0\nv nan 0 0\nvt 0 0\nvt .5 0\nvt .5 .5\nvt 0 .5\n"

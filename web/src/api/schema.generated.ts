@@ -2164,7 +2164,7 @@ export interface components {
              */
             tolerance?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["Kind96eEnum"][];
+            kinds?: components["schemas"]["KindA78Enum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -2173,7 +2173,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["Kind96eEnum"][];
+            ignore?: components["schemas"]["KindA78Enum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;
@@ -2521,7 +2521,7 @@ export interface components {
         FilterEnum: "bilinear" | "mitchell" | "lanczos";
         FindingOut: {
             key: string;
-            kind: components["schemas"]["Kind96eEnum"];
+            kind: components["schemas"]["KindA78Enum"];
             severity: components["schemas"]["SeverityEnum"];
             object: string;
             island: number;
@@ -2810,6 +2810,7 @@ export interface components {
          *     * `without UVs` - without UVs
          *     * `duplicate faces` - duplicate faces
          *     * `duplicate vertices` - duplicate vertices
+         *     * `odd size` - odd size
          *     * `stretch` - stretch
          *     * `below density` - below density
          *     * `over-detailed` - over-detailed
@@ -2826,9 +2827,9 @@ export interface components {
          *     * `no samples` - no samples
          * @enum {string}
          */
-        Kind96eEnum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "tiny" | "near seam" | "no surface" | "sliver" | "broken" | "without UVs" | "duplicate faces" | "duplicate vertices" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
+        KindA78Enum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "tiny" | "near seam" | "no surface" | "sliver" | "broken" | "without UVs" | "duplicate faces" | "duplicate vertices" | "odd size" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
         KindOut: {
-            kind: components["schemas"]["Kind96eEnum"];
+            kind: components["schemas"]["KindA78Enum"];
             title: string;
             /**
              * @description by the project's rules
@@ -3778,7 +3779,7 @@ export interface components {
              */
             tolerance?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["Kind96eEnum"][];
+            kinds?: components["schemas"]["KindA78Enum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -3787,7 +3788,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["Kind96eEnum"][];
+            ignore?: components["schemas"]["KindA78Enum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;

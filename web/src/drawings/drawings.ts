@@ -106,6 +106,7 @@ const FINDINGS: Record<Finding["kind"], States> = {
   "without UVs": ["s M3 3H17V17H3Z; x M7.5 8A2.5 2.5 0 1 1 10 10.5V12.5M10 15V15.1"],
   "duplicate faces": ["o M3 3H15L9 14Z; x M5 6H17L11 17Z"],
   "duplicate vertices": ["t M2 3L9 10L2 17M18 3L11 10L18 17; x M9 10h0M11 10h0M10 6V14"],
+  "odd size": ["o M2 14H5V17H2Z; o M6 14H9V17H6Z; x M10 2H18V17H10Z"],
   stretch: [
     "o M1 7H19V13H1Z; t M7 7V13M13 7V13; x M4 17H16M6 15.5L4 17L6 18.5M14 15.5L16 17L14 18.5",
   ],
