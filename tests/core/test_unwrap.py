@@ -20,7 +20,7 @@ from quilt_core.unwrap.pieces import find_pieces
 from quilt_core.unwrap.regions import start_islands
 from quilt_core.unwrap.result import measured
 from quilt_core.unwrap.straight import straightened
-from quilt_core.unwrap.surface_islands import joined_up, limits_for
+from quilt_core.unwrap.surface_islands import SurfaceIslands, joined_up, limits_for
 from quilt_core.unwrap.useless import UVState, uv_state
 from tests.core.examples import examples
 from tests.core.unwrap_samples import cube, fins, grid, mesh_of, sphere, with_needles
@@ -378,3 +378,22 @@ def test_what_is_not_symmetric_is_flattened_as_ever():
     asked = unwrap_mesh(mesh, UnwrapSettings(symmetric=True))
     assert not asked.symmetric
     np.testing.assert_array_equal(asked.uv, unwrap_mesh(mesh, UnwrapSettings()).uv)
+
+
+def test_a_long_seam_is_closed_everywhere_or_not_at_all():
+    # Two halves of a long strip, one flattened a little longer than it is: only some of so many triangles are relaxed.
+    strip = grid(300, 8, lambda u, v: (300 * u, 8 * v, 0.0))
+    pieces, limits = find_pieces(strip), limits_for(1.05)
+    upper = pieces.points[..., 1].mean(axis=1) > 4
+    far = np.where(pieces.across >= 0, pieces.across // 3, 0)
+    joined = (pieces.across >= 0) & (np.repeat(upper, 3) == upper[far])
+    uv = pieces.points[..., :2].copy()
+    uv[upper] = uv[upper] * (1.01, 1.0) + (0.0, 3.0)
+    work = joined_up(SurfaceIslands(pieces, upper.astype(np.int64), joined, uv), limits)
+    half = np.flatnonzero(work.joined)
+    other = pieces.across[half]
+    here = work.uv[half // 3, half % 3], work.uv[half // 3, (half % 3 + 1) % 3]
+    there = work.uv[other // 3, (other % 3 + 1) % 3], work.uv[other // 3, other % 3]
+    for one, two in zip(here, there, strict=True):
+        np.testing.assert_allclose(one, two, atol=1e-6)
+    assert work.joined.sum() > joined.sum()
