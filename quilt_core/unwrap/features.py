@@ -14,6 +14,8 @@ from quilt_core.unwrap.start import border_loops
 
 CREASE = np.radians(40.0)
 """Edges that turn by more are creases. Of round parts with nine sides and more none is one."""
+THIN = 1e-4
+"""Height over longest side of triangles whose direction says nothing."""
 FLAT = 0.01
 """Radians that the angles about a vertex may differ from a full turn by where a surface can be unrolled."""
 HOLE = 0.1
@@ -21,8 +23,34 @@ HOLE = 0.1
 
 
 def creases(pieces: Pieces, angle: float = CREASE) -> BoolArray:
-    """(3 N,) half-edges that turn by more than an angle in radians; none inside a polygon."""
-    return np.asarray((pieces.across >= 0) & ~pieces.inner & (np.abs(pieces.turn) > angle))
+    """(3 N,) half-edges that turn by more than an angle in radians; none inside a polygon. What has hardly any area faces nowhere: it
+    counts as facing as its neighbour over the longest side does."""
+    return np.asarray((pieces.across >= 0) & ~pieces.inner & (_turns(pieces) > angle))
+
+
+def _turns(pieces: Pieces) -> FloatArray:
+    """(3 N,) how far half-edges turn, radians, either way."""
+    turn = np.abs(pieces.turn)
+    side = pieces.length.reshape(-1, 3)
+    longest = side.max(axis=1, initial=0.0)
+    cross = np.cross(
+        pieces.points[:, 1] - pieces.points[:, 0], pieces.points[:, 2] - pieces.points[:, 0]
+    )
+    thin = np.linalg.norm(cross, axis=1) <= THIN * longest**2
+    if not thin.any():
+        return turn
+    normal = pieces.normal.copy()
+    rows = np.flatnonzero(thin)
+    over = pieces.across[3 * rows + side[rows].argmax(axis=1)]
+    known = over >= 0
+    normal[rows[known]] = pieces.normal[over[known] // 3]
+    half = np.flatnonzero(pieces.across >= 0)
+    one, two = half // 3, pieces.across[half] // 3
+    beside = thin[one] | thin[two]
+    half, one, two = half[beside], one[beside], two[beside]
+    cosine = np.clip((normal[one] * normal[two]).sum(axis=1), -1.0, 1.0)
+    turn[half] = np.arccos(cosine)
+    return turn
 
 
 def regions_between(pieces: Pieces, cut: BoolArray) -> IntArray:

@@ -223,3 +223,15 @@ def test_the_longest_straight_border_decides_how_an_island_stands():
     up = tilted @ upright_turn(tilted, tilted, np.roll(tilted, -1, axis=0))
     side = up[1] - up[0]
     assert min(abs(side)) == pytest.approx(0, abs=1e-9)
+
+
+def test_a_triangle_without_area_parts_no_plate():
+    points = np.array(
+        [(0, 0, 0), (1, 0, 0), (2, 0, 0), (2, 1, 0), (0, 1, 0), (0, -1, 0), (1, -1, 0), (2, -1, 0)],
+        float,
+    )
+    # Between one long edge and two short ones a triangle that is a line, as programs leave them.
+    faces = [(0, 2, 3, 4), (2, 0, 1), (5, 6, 1, 0), (6, 7, 2, 1)]
+    made = unwrap_mesh(turned((points, faces)))
+    assert made.islands == 1
+    assert np.isfinite(made.uv).all()
