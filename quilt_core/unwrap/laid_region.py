@@ -69,19 +69,25 @@ def laid_region(
     stretch : float
         Largest L2 stretch.
     """
-    inside = smooth[sides_of(tris)]
-    if not float(np.abs(pieces.turn[sides_of(tris)][inside]).max(initial=0.0)) < EVEN:
-        nearly = 1 + NEARLY * (stretch - 1)
-        return (
-            _as_grid(pieces, tris, smooth, place, nearly, LEAST_TAPER)
-            or _as_it_is(pieces, tris, smooth, place)
-            or _as_grid(pieces, tris, smooth, place, stretch)
-        )
-    return _as_it_is(pieces, tris, smooth, place)
-
-
-def _as_it_is(pieces: Pieces, tris: IntArray, smooth: BoolArray, place: IntArray) -> Laid | None:
     region = as_region(pieces, tris, smooth, place)
+    if _is_plane(pieces, region):
+        return _as_it_is(pieces, region, smooth, place)
+    nearly = 1 + NEARLY * (stretch - 1)
+    return (
+        _as_grid(pieces, region, smooth, place, nearly, LEAST_TAPER)
+        or _as_it_is(pieces, region, smooth, place)
+        or _as_grid(pieces, region, smooth, place, stretch)
+    )
+
+
+def _is_plane(pieces: Pieces, region: Region) -> bool:
+    inside = region.joined.ravel()
+    turn = np.abs(pieces.turn[sides_of(region.tris)][inside])
+    return bool(turn.max(initial=0.0) < EVEN)
+
+
+def _as_it_is(pieces: Pieces, region: Region, smooth: BoolArray, place: IntArray) -> Laid | None:
+    tris = region.tris
     cut = ways_to_cut(pieces, region, tips=True)
     if cut is None:
         return None
@@ -95,15 +101,15 @@ def _as_it_is(pieces: Pieces, tris: IntArray, smooth: BoolArray, place: IntArray
 
 def _as_grid(
     pieces: Pieces,
-    tris: IntArray,
+    region: Region,
     smooth: BoolArray,
     place: IntArray,
     stretch: float,
     taper: float = 1.0,
 ) -> Laid | None:
-    if diagonals(pieces, tris, smooth[sides_of(tris)].reshape(-1, 3)) is None:
+    tris = region.tris
+    if diagonals(pieces, tris, region.joined) is None:
         return None
-    region = as_region(pieces, tris, smooth, place)
     cut = ways_to_cut(pieces, region, tips=False)
     if cut is None:
         return None
@@ -119,8 +125,8 @@ def _as_grid(
 
 def _tells(pieces: Pieces, region: Region, cut: BoolArray) -> bool:
     on_rim = sum(map(len, region.loops))
-    turn = np.abs(pieces.turn[sides_of(region.tris)][region.joined.ravel()]).max(initial=0.0)
-    return bool(len(region.tris) > 1 and (turn < EVEN or cut.any() or on_rim < region.count))
+    says = _is_plane(pieces, region) or bool(cut.any()) or on_rim < region.count
+    return len(region.tris) > 1 and says
 
 
 def _without(smooth: BoolArray, tris: IntArray, cut: BoolArray) -> BoolArray:
@@ -174,7 +180,8 @@ def joined_strips(
         wider = smooth.copy()
         wider[mine] = wider[pieces.across[mine]] = True
         tris = np.concatenate([strips[a].tris, strips[b].tris])
-        found = _as_grid(pieces, tris, wider, place, stretch, LESS_TAPER)
+        both = as_region(pieces, tris, wider, place)
+        found = _as_grid(pieces, both, wider, place, stretch, LESS_TAPER)
         if found is None:
             continue
         smooth |= wider
@@ -187,13 +194,3 @@ def joined_strips(
 
 def _rim(pieces: Pieces, one: Laid) -> float:
     return float(pieces.length[sides_of(one.tris)[~one.joined]].sum())
-
-
-def with_common_vertices(
-    pieces: Pieces, tris: IntArray, joined: BoolArray, uv: FloatArray, place: IntArray
-) -> FloatArray:
-    """UVs (K, 3, 2) of an island whose corners at one vertex have the very same numbers: their mean."""
-    faces, count = island_vertices(tris, pieces.across, joined, place)
-    many = np.bincount(faces.ravel(), minlength=count)
-    x = [np.bincount(faces.ravel(), uv[..., i].ravel(), count) / many for i in (0, 1)]
-    return np.asarray(np.stack(x, axis=1)[faces])

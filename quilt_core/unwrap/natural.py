@@ -16,11 +16,11 @@ from quilt_core.unwrap.laid_region import (
     Laid,
     joined_strips,
     laid_region,
-    with_common_vertices,
 )
 from quilt_core.unwrap.pieces import Pieces
 from quilt_core.unwrap.sides import joined_sides
 from quilt_core.unwrap.surface_islands import SurfaceIslands
+from quilt_core.unwrap.unroll import with_common_vertices
 from quilt_core.unwrap.whole import part_of
 
 Sewn = Callable[[Pieces], SurfaceIslands]
@@ -69,9 +69,8 @@ def natural_islands(
         if found is None:
             found = _natural_piece(part, stretch, sewn)
             alike.append(found)
-        half = (3 * tris[:, None] + np.arange(3)).ravel()
         out.label[tris] = found.label + islands
-        out.joined[half] = found.joined
+        out.joined[sides_of(tris)] = found.joined
         out.uv[tris] = found.uv
         islands += int(found.label.max(initial=-1)) + 1
         done += len(tris)

@@ -10,6 +10,7 @@ import shapely
 
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._border_loops import crosses
+from quilt_core.unwrap.features import sides_of
 from quilt_core.unwrap.pieces import Pieces
 
 STRAIGHT = 1e-3
@@ -65,7 +66,7 @@ def joined_sides(
     flats: dict[int, _Flat] = {}
     for k, tris in enumerate(islands):
         owner[tris] = k
-        half = (3 * tris[:, None] + np.arange(3)).ravel()
+        half = sides_of(tris)
         flats[k] = _flat(pieces, tris, half[~joined[half]], uv[tris].reshape(-1, 2))
     fresh = len(islands)
     for longer, least in ((True, STUBBY), (False, LEAST_SHARE), (True, 0.0)):

@@ -14,6 +14,7 @@ import numpy as np
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
 from quilt_core.unwrap._join_loops import join_islands
+from quilt_core.unwrap.features import members
 from quilt_core.unwrap.pieces import Pieces
 
 
@@ -82,9 +83,7 @@ class SurfaceIslands:
 
     def islands(self) -> list[IntArray]:
         """Triangles of each island."""
-        order = np.argsort(self.label, kind="stable")
-        cuts = np.flatnonzero(np.diff(self.label[order])) + 1
-        return np.split(order, cuts) if len(order) else []
+        return members(self.label)
 
 
 def joined_up(

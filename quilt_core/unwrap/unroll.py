@@ -12,7 +12,7 @@ from quilt_core.scene.weld import groups
 from quilt_core.unwrap._border_loops import crosses
 from quilt_core.unwrap._island_loops import figures, island_vertices
 from quilt_core.unwrap._unfold_loops import unfold_tree
-from quilt_core.unwrap.features import FLAT, HOLE, Region
+from quilt_core.unwrap.features import FLAT, HOLE, Region, sides_of
 from quilt_core.unwrap.pieces import Pieces
 
 MOST_TIPS = 4
@@ -89,25 +89,30 @@ def unrolled(
     place : (N,) int64
         Scratch: -1 everywhere, and so it is left.
     """
-    half = (3 * tris[:, None] + np.arange(3)).ravel()
+    half = sides_of(tris)
     if not _connected(pieces, tris, joined, place):
         return None
     flat = unfold_tree(tris, pieces.across, joined, pieces.rest, np.abs(pieces.turn[half]), place)
+    even = with_common_vertices(pieces, tris, joined, flat, place)
+    size = float(np.ptp(even.reshape(-1, 2), axis=0).max())
+    if np.abs(even - flat).max() > EXACT * size or figures(pieces.rest[tris], even)[2]:
+        return None
+    return None if crosses(tris, joined, even, np.ones(len(tris), bool)) else even
+
+
+def with_common_vertices(
+    pieces: Pieces, tris: IntArray, joined: BoolArray, uv: FloatArray, place: IntArray
+) -> FloatArray:
+    """UVs (K, 3, 2) of an island whose corners at one vertex have the very same numbers: their mean."""
     faces, count = island_vertices(tris, pieces.across, joined, place)
     many = np.bincount(faces.ravel(), minlength=count)
-    x = np.stack(
-        [np.bincount(faces.ravel(), flat[..., i].ravel(), count) / many for i in (0, 1)], axis=1
-    )
-    size = float(np.ptp(x, axis=0).max())
-    if np.abs(x[faces] - flat).max() > EXACT * size or figures(pieces.rest[tris], x[faces])[2]:
-        return None
-    flat = x[faces]
-    return None if crosses(tris, joined, flat, np.ones(len(tris), bool)) else np.asarray(flat)
+    x = [np.bincount(faces.ravel(), uv[..., i].ravel(), count) / many for i in (0, 1)]
+    return np.asarray(np.stack(x, axis=1)[faces])
 
 
 def _connected(pieces: Pieces, tris: IntArray, joined: BoolArray, place: IntArray) -> bool:
     place[tris] = np.arange(len(tris))
-    half = (3 * tris[:, None] + np.arange(3)).ravel()
+    half = sides_of(tris)
     inside = half[joined[half]]
     pairs = np.stack([place[inside // 3], place[pieces.across[inside] // 3]], axis=1)
     place[tris] = -1

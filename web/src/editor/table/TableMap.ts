@@ -1,6 +1,6 @@
 import type { Bounds } from "../affine/affine";
 import { compose, inverse, type Transform } from "../geometry/transform";
-import { tileCorner, type TileRow } from "./tiles";
+import { COLUMNS, tileCorner, tileNumber, type TileRow } from "./tiles";
 
 type Pair = [number, number];
 
@@ -46,8 +46,8 @@ export class TableMap {
   homeOf(u: number, v: number): number {
     const column = Math.floor(u);
     const row = Math.floor(v);
-    const number = 1001 + column + 10 * row;
-    return column >= 0 && column < 10 && row >= 0 && this.byNumber.has(number) ? number : 0;
+    const number = tileNumber(column, row);
+    return column >= 0 && column < COLUMNS && row >= 0 && this.byNumber.has(number) ? number : 0;
   }
 
   /** The tile whose sheet holds a point of the table, 0 for none. */

@@ -6,9 +6,12 @@ export type TileRow = {
   frozen: boolean;
 };
 
+/** Columns of a grid of tiles, and its most rows. */
+export const COLUMNS = 10;
+
 /** Column and row of a tile: its number is 1001 + column + 10 x row. */
 export function tileCorner(number: number): [number, number] {
-  return [(number - 1001) % 10, Math.floor((number - 1001) / 10)];
+  return [(number - 1001) % COLUMNS, Math.floor((number - 1001) / COLUMNS)];
 }
 
 /** The next free tile number, along the row and then up. */
@@ -17,15 +20,12 @@ export function nextTile(taken: number[]): number {
   return 1100;
 }
 
-/** Columns of a grid of tiles, and its most rows. */
-export const COLUMNS = 10;
-
 /** The tile in a column and a row, both from 0. */
 export const tileNumber = (column: number, row: number) => 1001 + column + COLUMNS * row;
 
 /**
- * A full grid of tiles, `size` px each. Tiles that were there before keep their freeze, and their label where no new one is given:
- * “{tile}” in it stands for the number.
+ * A full grid of tiles, `size` px each. Tiles that were there before keep their freeze, and their
+ * label where no new one is given: “{tile}” in it stands for the number.
  */
 export function gridOf(
   before: readonly TileRow[],
