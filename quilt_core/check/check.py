@@ -32,6 +32,7 @@ CHECKS: tuple[Callable[[Case], None], ...] = (
     mesh_checks.check_collapsed,
     mesh_checks.check_near_seams,
     mesh_checks.check_meshes,
+    mesh_checks.check_joins,
     mesh_checks.check_sizes,
     mesh_checks.check_without_uvs,
     quality_checks.check_stretch,

@@ -206,6 +206,36 @@ FINDING_KINDS: dict[str, Kind] = {
         "Vertices that nothing tells apart: they split smooth shading and islands without need.",
         "Weld them where the mesh is made.",
     ),
+    "non-manifold": Kind(
+        "Edges of more than two faces",
+        "warning",
+        "An inner face or a fin: an unwrap cannot lay all sides of the edge together, and rays of a bake start inside.",
+        "Remove the inner face where the mesh is made, or part it from the edge.",
+    ),
+    "winding": Kind(
+        "Faces wound against their neighbours",
+        "warning",
+        "They face inwards: they are drawn black or not at all, and normals bake inside out.",
+        "Turn the faces over where the mesh is made.",
+    ),
+    "hole": Kind(
+        "Open borders",
+        "hint",
+        "Nothing closes the mesh there: rays of a bake go through, and one sees into it. The rim of a sheet is one, too.",
+        "Nothing, if it is a sheet; else fill the hole, or weld its two sides, where the mesh is made.",
+    ),
+    "loose vertices": Kind(
+        "Vertices that nothing uses",
+        "hint",
+        "They are not drawn, but they take memory and make the object's box larger than it looks.",
+        "Remove them where the mesh is made.",
+    ),
+    "uneven scale": Kind(
+        "Scale that differs along the axes",
+        "hint",
+        "The scale is left in the object's transform. Densities here count it in; a program that does not will see others.",
+        "Apply the scale to the mesh where it is made, before its file is written.",
+    ),
     "odd size": Kind(
         "Objects far larger or smaller than the others",
         "hint",

@@ -3,6 +3,8 @@ shading."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from quilt_core.check.case import FLAT, MOST_FACES, Case
@@ -14,6 +16,8 @@ FAR_SIZE = 100.0
 """Times that an object is longer or shorter than the middle one, from which on it is told."""
 FEWEST_SIZES = 3
 """Objects that have a middle."""
+UNEVEN = 1e-3
+"""Part by which scales along two axes may differ untold."""
 UNITS = {"millimetres": 0.001, "centimetres": 0.01, "inches": 0.0254}
 """In metres."""
 
@@ -118,38 +122,68 @@ def check_meshes(case: Case) -> None:
     surface = case.surface
     if surface is None:
         return
-    for kind, faces, text in (
-        ("broken", surface.broken, "with a vertex or UV that is not a number"),
-        ("duplicate faces", surface.duplicate, "where another face already lies"),
-    ):
-        owner = case.owner_of_faces(faces)
-        objects = np.unique(owner)
-        for o in objects[: case.count(kind, len(objects))]:
-            own = faces[owner == o] - surface.face_start[o]
-            noun = "face" if len(own) == 1 else "faces"
-            islands = _islands_of_faces(case, faces[owner == o])
-            case.add(
-                kind,
-                islands[:1],
-                len(own),
-                "face",
-                f"{len(own):,} {noun} {text}",
-                None if len(islands) else (),
-                own,
-                case.names[o],
-            )
-    objects = np.flatnonzero(surface.duplicate_vertices)
-    for o in objects[: case.count("duplicate vertices", len(objects))]:
-        number = int(surface.duplicate_vertices[o])
+    _faces_per_object(case, "broken", surface.broken, "with a vertex or UV that is not a number")
+    _faces_per_object(case, "duplicate faces", surface.duplicate, "where another face already lies")
+    _vertices_per_object(
+        case, "duplicate vertices", surface.duplicate_vertices, "where an equal one is"
+    )
+
+
+def check_joins(case: Case) -> None:
+    """How faces hang together: edges of many faces, winding, open borders, loose vertices; and a
+    scale that differs along the axes."""
+    surface = case.surface
+    if surface is None:
+        return
+    edges, open_edges, borders, loose = surface.faults.T
+    _faces_per_object(
+        case, "non-manifold", surface.many,
+        lambda o: f"{_number(edges[o], 'edge')} of more than two faces",
+    )  # fmt: skip
+    _faces_per_object(case, "winding", surface.wound, "wound against the rest of their surface")
+    _faces_per_object(
+        case, "hole", surface.open,
+        lambda o: f"{_number(borders[o], 'open border')} of {_number(open_edges[o], 'edge')}",
+    )  # fmt: skip
+    _vertices_per_object(case, "loose vertices", loose, "where no face or line uses them")
+    with np.errstate(divide="ignore", invalid="ignore"):
+        times = surface.scale[:, 0] / surface.scale[:, 2]
+    uneven = np.flatnonzero(times > 1 + UNEVEN)
+    for o in uneven[: case.count("uneven scale", len(uneven))]:
+        scale = " x ".join(f"{s:.4g}" for s in surface.scale[o])
+        text = f"scaled by {scale}: {times[o]:.4g} times as much one way as another"
+        case.add("uneven scale", (), float(times[o]), "times", text, (), object_name=case.names[o])
+
+
+def _number(count: int, noun: str) -> str:
+    return f"{count:,} {noun}{'' if count == 1 else 's'}"
+
+
+def _faces_per_object(
+    case: Case, kind: str, faces: IntArray, text: str | Callable[[int], str]
+) -> None:
+    """One finding for each object with such faces."""
+    assert case.surface is not None
+    owner = case.owner_of_faces(faces)
+    objects = np.unique(owner)
+    for o in objects[: case.count(kind, len(objects))]:
+        own = faces[owner == o] - case.surface.face_start[o]
+        islands = _islands_of_faces(case, faces[owner == o])
+        said = text(int(o)) if callable(text) else f"{_number(len(own), 'face')} {text}"
+        case.add(
+            kind, islands[:1], len(own), "face", said, None if len(islands) else (), own,
+            case.names[o],
+        )  # fmt: skip
+
+
+def _vertices_per_object(case: Case, kind: str, counts: IntArray, text: str) -> None:
+    """One finding for each object with such vertices."""
+    objects = np.flatnonzero(counts)
+    for o in objects[: case.count(kind, len(objects))]:
+        number = int(counts[o])
         noun = "vertex lies" if number == 1 else "vertices lie"
         case.add(
-            "duplicate vertices",
-            (),
-            number,
-            "vertex",
-            f"{number:,} {noun} where an equal one is",
-            (),
-            object_name=case.names[o],
+            kind, (), number, "vertex", f"{number:,} {noun} {text}", (), object_name=case.names[o]
         )
 
 

@@ -15,8 +15,8 @@ from numpy.typing import NDArray
 from quilt_core.scene.island_set import PER_ISLAND, IslandSet, island_set
 from quilt_core.scene.islands import find_islands
 from quilt_core.scene.model import Scene, SceneObject
+from quilt_core.scene.surface import ADDED_LATER, Surface, read_surface
 from quilt_core.scene.surface import ARRAYS as SURFACE_FIELDS
-from quilt_core.scene.surface import Surface, read_surface
 from quilt_core.scene.types import FloatArray, IntArray
 
 Arrays = Mapping[str, NDArray[Any]]
@@ -112,7 +112,8 @@ def base_bytes(obj: SceneObject, base: Base) -> bytes:
 def base_arrays(data: bytes) -> dict[str, NDArray[Any]]:
     """Arrays of `base_bytes` by name."""
     with np.load(io.BytesIO(data)) as found:
-        return {name: found[name] for name in found.files}
+        later = {SURFACE + name: array for name, array in ADDED_LATER.items()}
+        return later | {name: found[name] for name in found.files}
 
 
 def islands_from(arrays: Arrays) -> IslandSet:

@@ -24,16 +24,19 @@ SHAPES = {
     "surface_hard": ("h", 2, 2), "surface_hard_island": ("h",), "surface_soft_border": ("i",), "surface_shaded": (1,),
     "surface_broken": ("b",), "surface_duplicate": ("d",), "surface_backs": ("k",), "surface_near_seam": ("s", 2),
     "surface_near_seam_island": ("s",), "surface_duplicate_vertices": (1,), "surface_materials": ("m",),
+    "surface_many": ("many",), "surface_wound": ("wound",), "surface_open": ("open",), "surface_faults": (1, 4),
+    "surface_scale": (1, 3),
 }  # fmt: skip
-"""Of each array; one letter is one length."""
+"""Of each array; one word is one length."""
 NUMBERS = {
     "face_island": ("i", -1), "corner_island": ("i", -1), "triangle_island": ("i", 0), "edge_island": ("i", 0),
     "surface_triangle_face": ("f", 0), "surface_island_material": ("m", -1), "surface_edge_material": ("m", -1),
     "surface_hard_island": ("i", 0), "surface_near_seam_island": ("i", 0), "surface_broken": ("f", 0),
     "surface_duplicate": ("f", 0), "surface_backs": ("f", 0),
+    **dict.fromkeys(("surface_many", "surface_wound", "surface_open"), ("f", 0)),
 }  # fmt: skip
 """Arrays that number something: what, and from which number on."""
-FLOATS = ("uv", "corners", "corner_uv", "triangles", "edges", "uv_area", "turned", "world_area", "world_length", "step", "proportion", "surface_points", "surface_hard", "surface_near_seam")  # fmt: skip
+FLOATS = ("uv", "corners", "corner_uv", "triangles", "edges", "uv_area", "turned", "world_area", "world_length", "step", "proportion", "surface_points", "surface_hard", "surface_near_seam", "surface_scale")  # fmt: skip
 MAY_BE_NONE = ("uv", "surface_points", "world_area", "world_length")
 """Where a file has no number, there is NaN."""
 

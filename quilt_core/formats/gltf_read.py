@@ -9,6 +9,7 @@ from __future__ import annotations
 import base64
 import binascii
 import struct
+from collections import Counter
 from dataclasses import dataclass, replace
 from pathlib import PurePath
 from typing import Any
@@ -271,6 +272,7 @@ def _mesh(
     normals: list[FloatArray] = []
     corners: list[IntArray] = []
     materials: list[IntArray] = []
+    used: list[tuple[int, IntArray]] = []
     parts: list[PrimitivePart] = []
     uv_sets = sorted(
         {
@@ -311,6 +313,7 @@ def _mesh(
         positions.append(points)
         normals.append(_normals(reader, attributes, len(points)))
         corners.append(vertex + base)
+        used.append((attributes["POSITION"], vertex))
         materials.append(np.full(len(vertex) // 3, primitive.get("material", -1), np.int64))
         parts.append(PrimitivePart(number, slice(corner_base, corner_base + len(vertex)), vertex))
         base += len(points)
@@ -336,8 +339,19 @@ def _mesh(
     )
     return Mesh(
         np.concatenate(positions), offsets, corner_vertex, channels, np.concatenate(materials),
-        None if np.isnan(shaded).all() else shaded, group=group,
+        None if np.isnan(shaded).all() else shaded, group=group, loose=_loose(reader, used),
     ), tuple(parts)  # fmt: skip
+
+
+def _loose(reader: Buffers, used: list[tuple[int, IntArray]]) -> int:
+    """Vertices that nothing uses; none of those that several primitives take theirs from."""
+    all_parts = (part for mesh in reader.doc.get("meshes", []) for part in mesh["primitives"])
+    owners = Counter(part.get("attributes", {}).get("POSITION") for part in all_parts)
+    return sum(
+        int(reader.doc["accessors"][accessor]["count"]) - len(np.unique(vertex))
+        for accessor, vertex in used
+        if owners[accessor] == 1
+    )
 
 
 def _normals(reader: Buffers, attributes: dict[str, Any], count: int) -> FloatArray:

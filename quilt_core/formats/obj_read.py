@@ -24,6 +24,8 @@ from quilt_core.scene.mesh import Mesh, UVChannel
 from quilt_core.scene.model import Instance, Material, Scene, SceneObject
 from quilt_core.scene.types import FloatArray, IntArray
 
+NO_FACES = (b"l ", b"l\t", b"p ", b"p\t")
+"""What lines with vertices, but no faces, begin with."""
 NO_MESH = "Export it again as OBJ with faces."
 FARTHEST, FARTHEST_UV = 1e15, 1e6
 """Positions and UVs beyond these are taken for no numbers."""
@@ -118,7 +120,10 @@ def _read(
     smoothing = _smoothing(lines, heads, where["f"])
     materials = _materials(name, material_names, libraries, siblings, warnings)
     objects: list[SceneObject] = []
-    for group_name, faces, face_material in groups:
+    others = np.array([i for i, h in enumerate(heads) if h.startswith(NO_FACES)], np.int64)
+    idle = _idle_vertices(lines, others, vertex, len(positions))
+    firsts = [int(vertex[_ranges(offsets[g[1]], sizes[g[1]])].min()) for g in groups]
+    for number, (group_name, faces, face_material) in enumerate(groups):
         corner = _ranges(offsets[faces], sizes[faces])
         used, local = np.unique(vertex[corner], return_inverse=True)
         used_vt, local_vt = np.unique(vt[corner], return_inverse=True)
@@ -134,9 +139,9 @@ def _read(
             _rows_or_nan(normals, vn[corner]),
             None if smoothing is None else smoothing[faces],
             None if part is None else part[faces],
+            loose=int((_owners(idle, firsts) == number).sum()),
         )
         objects.append(SceneObject(group_name, mesh, (Instance(group_name, "", np.eye(4)),)))
-    others = [i for i, head in enumerate(heads) if head.startswith((b"l ", b"l\t"))]
     source = ObjSource(
         data=data,
         lines=lines,
@@ -146,9 +151,30 @@ def _read(
         corner_vt=vt,
         object_faces=tuple(g[1] for g in groups),
         texcoords=texcoords,
-        other_lines=np.sort(np.concatenate([short_lines, np.array(others, np.int64)])),
+        other_lines=np.sort(np.concatenate([short_lines, others])),
     )
     return Scene(name, tuple(objects), materials, metres_per_unit, source, (*notes, *warnings))
+
+
+def _idle_vertices(lines: list[bytes], others: IntArray, vertex: IntArray, count: int) -> IntArray:
+    """Vertices that neither a face nor a line uses."""
+    idle = np.ones(count, bool)
+    idle[vertex] = False
+    for row in all_words(lines, others):
+        for word in row:
+            number = word.partition(b"/")[0]
+            if not number.isdigit():
+                return np.empty(0, np.int64)  # counted from the end: not worth the work
+            if 0 < int(number) <= count:
+                idle[int(number) - 1] = False
+    return np.flatnonzero(idle)
+
+
+def _owners(vertices: IntArray, firsts: list[int]) -> IntArray:
+    """Object among whose vertices others are written: the last one that began before them."""
+    order = np.argsort(firsts, kind="stable")
+    place = np.searchsorted(np.array(firsts)[order], vertices, side="right") - 1
+    return np.asarray(order[np.maximum(place, 0)])
 
 
 def _short_faces(lines: list[bytes], face_lines: IntArray) -> NDArray[np.bool_]:

@@ -92,6 +92,8 @@ class Mesh:
         Number of the group of the file that each face is in, where an object has several.
     same_place : float
         Vertices nearer than this part of the mesh's size are at the same place.
+    loose : int
+        Vertices of the file that nothing uses.
     """
 
     positions: FloatArray
@@ -103,6 +105,7 @@ class Mesh:
     smoothing: IntArray | None = field(default=None, repr=False)
     group: IntArray | None = field(default=None, repr=False)
     same_place: float = SAME_PLACE
+    loose: int = 0
 
     def __post_init__(self) -> None:
         for array in (

@@ -74,6 +74,11 @@ def part_of_surface(surface: Surface, islands: IslandSet, numbers: IntArray) -> 
         near_seam=surface.near_seam[near],
         near_seam_island=number[surface.near_seam_island[near]],
         duplicate_vertices=surface.duplicate_vertices * first,
+        many=faces(surface.many),
+        wound=faces(surface.wound),
+        open=faces(surface.open),
+        faults=surface.faults * first,
+        scale=surface.scale if first else np.ones_like(surface.scale),
     )
 
 

@@ -14,6 +14,7 @@ from quilt_core.scene.edges import find_neighbours
 from quilt_core.scene.island_set import IslandSet, instance_shapes, island_set, object_face_areas
 from quilt_core.scene.islands import UV_TOLERANCE, Islands, find_islands
 from quilt_core.scene.mesh import Mesh, UVChannel
+from quilt_core.scene.mesh_faults import mesh_faults
 from quilt_core.scene.model import Material, SceneObject
 from quilt_core.scene.proportion import proportions_of
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
@@ -59,6 +60,13 @@ class Surface:
     near_seam_island : (S,) int64
     duplicate_vertices : (O,) int64
         Vertices that nothing tells apart from an earlier one.
+    many, wound, open : (F,) int64
+        Faces, see `quilt_core.scene.mesh_faults.MeshFaults`.
+    faults : (O, 4) int64
+        Edges of more than two faces, open edges, open borders, loose vertices.
+    scale : (O, 3) float64
+        How an object's largest instance scales its mesh, along three directions at right angles,
+        the largest first.
     """
 
     points: FloatArray
@@ -78,6 +86,11 @@ class Surface:
     near_seam: FloatArray
     near_seam_island: IntArray
     duplicate_vertices: IntArray
+    many: IntArray
+    wound: IntArray
+    open: IntArray
+    faults: IntArray
+    scale: FloatArray
 
 
 NEAR_SEAM = 4e-3
@@ -85,6 +98,12 @@ NEAR_SEAM = 4e-3
 joined."""
 
 ARRAYS = tuple(name for name in Surface.__dataclass_fields__ if name != "materials")
+ADDED_LATER: dict[str, NDArray[Any]] = {
+    **dict.fromkeys(("many", "wound", "open"), np.empty(0, np.int64)),
+    "faults": np.zeros((1, 4), np.int64),
+    "scale": np.ones((1, 3)),
+}
+"""Arrays of one object that older projects do not have: nothing is said there."""
 
 
 def read_surface(
@@ -130,6 +149,8 @@ def read_surface(
     soft_owner = corner_island[pairs.corners[soft]].ravel()
     near, apart = pairs.nearly_joined(islands.uv, corner_island, NEAR_SEAM)
     duplicate, backs = _duplicate_faces(mesh, position)
+    broken = _broken_faces(mesh, layout)
+    faults = mesh_faults(mesh, position, np.concatenate([duplicate, backs, broken]))
     return found, Surface(
         points=(mesh.positions @ linear.T)[mesh.corner_vertex[mesh.triangles[shown]]],
         triangle_face=mesh.triangle_face[shown],
@@ -142,12 +163,19 @@ def read_surface(
         hard_island=corner_island[first[hard]],
         soft_border=np.bincount(soft_owner[soft_owner >= 0], minlength=islands.count),
         shaded=np.array([mesh.corner_normal is not None or mesh.smoothing is not None]),
-        broken=_broken_faces(mesh, layout),
+        broken=broken,
         duplicate=duplicate,
         backs=backs,
         near_seam=apart,
         near_seam_island=corner_island[first[near]],
         duplicate_vertices=np.array([_duplicate_vertices(mesh, position, layout)]),
+        many=faults.many,
+        wound=faults.wound,
+        open=faults.open,
+        faults=np.array(
+            [[faults.many_edges, faults.open_edges, faults.open_borders, faults.loose]]
+        ),
+        scale=np.asarray(np.linalg.svd(linear / metres_per_unit, compute_uv=False)[None], float),
     )
 
 
@@ -173,12 +201,15 @@ def join_surfaces(surfaces: Sequence[Surface], counts: Sequence[int]) -> Surface
 
     if not surfaces:
         return _nothing()
-    plain = ("points", "mixed", "hard", "soft_border", "shaded", "near_seam", "duplicate_vertices")
+    plain = (
+        "points", "mixed", "hard", "soft_border", "shaded", "near_seam", "duplicate_vertices",
+        "faults", "scale",
+    )  # fmt: skip
     return Surface(
         **{field: joined(field) for field in plain},  # type: ignore[arg-type]
         **{
             field: joined(field, faces)
-            for field in ("triangle_face", "broken", "duplicate", "backs")
+            for field in ("triangle_face", "broken", "duplicate", "backs", "many", "wound", "open")
         },
         **{field: joined(field, islands) for field in ("hard_island", "near_seam_island")},
         **{field: material(field) for field in ("island_material", "edge_material")},  # type: ignore[arg-type]
@@ -196,6 +227,8 @@ def _nothing() -> Surface:
         "shaded": flags,
         "hard": np.empty((0, 2, 2)),
         "near_seam": np.empty((0, 2)),
+        "faults": np.empty((0, 4), np.int64),
+        "scale": np.empty((0, 3)),
     }
     return Surface(**{name: kinds.get(name, ints) for name in ARRAYS}, materials=())  # type: ignore[arg-type]
 

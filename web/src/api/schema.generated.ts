@@ -2164,7 +2164,7 @@ export interface components {
              */
             tolerance?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["KindA78Enum"][];
+            kinds?: components["schemas"]["Kind1aaEnum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -2173,7 +2173,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["KindA78Enum"][];
+            ignore?: components["schemas"]["Kind1aaEnum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;
@@ -2521,7 +2521,7 @@ export interface components {
         FilterEnum: "bilinear" | "mitchell" | "lanczos";
         FindingOut: {
             key: string;
-            kind: components["schemas"]["KindA78Enum"];
+            kind: components["schemas"]["Kind1aaEnum"];
             severity: components["schemas"]["SeverityEnum"];
             object: string;
             island: number;
@@ -2810,6 +2810,11 @@ export interface components {
          *     * `without UVs` - without UVs
          *     * `duplicate faces` - duplicate faces
          *     * `duplicate vertices` - duplicate vertices
+         *     * `non-manifold` - non-manifold
+         *     * `winding` - winding
+         *     * `hole` - hole
+         *     * `loose vertices` - loose vertices
+         *     * `uneven scale` - uneven scale
          *     * `odd size` - odd size
          *     * `stretch` - stretch
          *     * `below density` - below density
@@ -2827,9 +2832,9 @@ export interface components {
          *     * `no samples` - no samples
          * @enum {string}
          */
-        KindA78Enum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "tiny" | "near seam" | "no surface" | "sliver" | "broken" | "without UVs" | "duplicate faces" | "duplicate vertices" | "odd size" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
+        Kind1aaEnum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "tiny" | "near seam" | "no surface" | "sliver" | "broken" | "without UVs" | "duplicate faces" | "duplicate vertices" | "non-manifold" | "winding" | "hole" | "loose vertices" | "uneven scale" | "odd size" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
         KindOut: {
-            kind: components["schemas"]["KindA78Enum"];
+            kind: components["schemas"]["Kind1aaEnum"];
             title: string;
             /**
              * @description by the project's rules
@@ -3779,7 +3784,7 @@ export interface components {
              */
             tolerance?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["KindA78Enum"][];
+            kinds?: components["schemas"]["Kind1aaEnum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -3788,7 +3793,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["KindA78Enum"][];
+            ignore?: components["schemas"]["Kind1aaEnum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;
