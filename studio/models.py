@@ -84,6 +84,16 @@ class Project(models.Model):
         return float(self.settings["tolerance"])
 
     @property
+    def least_density(self) -> float | None:
+        """Lower end of the house band in px per metre, where it is said itself."""
+        return self.settings.get("least_density")
+
+    @property
+    def most_density(self) -> float | None:
+        """Upper end of the house band in px per metre, where it is said itself."""
+        return self.settings.get("most_density")
+
+    @property
     def uv_tolerance(self) -> float:
         """UVs that differ by less, in tiles, are one point; of files that come in from now on."""
         return float(self.settings["uv_tolerance"])

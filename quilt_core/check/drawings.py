@@ -90,11 +90,11 @@ def density_strip(islands: IslandSet, figures: Figures, names: Sequence[str], ru
     known = np.isfinite(density)
     if not known.any():
         return "<p>No island has a density.</p>"
-    house = rules.house_density
+    band = [end for end in rules.band or () if 0 < end < np.inf]
     ends = [
         density[known].min(),
         density[known].max(),
-        *([house * 0.8, house * 1.25] if house else []),
+        *(end * step for end in band for step in (0.8, 1.25)),
     ]
     low, high = np.log(min(ends) / 1.1), np.log(max(ends) * 1.1)
 
@@ -105,8 +105,9 @@ def density_strip(islands: IslandSet, figures: Figures, names: Sequence[str], ru
     parts = [
         f'<svg viewBox="0 0 {WIDTH} {height}" font-size="12" role="img" aria-label="Density of every island">'
     ]
-    if house:
-        left, right = x(house * max(1 - rules.tolerance, 1e-3)), x(house * (1 + rules.tolerance))
+    if rules.band:
+        least, most = np.clip(rules.band, np.exp(low), np.exp(high))
+        left, right = x(least), x(most)
         parts.append(
             f'<rect x="{left:.1f}" y="0" width="{max(right - left, 1):.1f}" height="{height - 20}" fill="#e8c27a" opacity=".55"/>'
         )

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.check.case import Case
-from quilt_core.measure.density import house_band, set_density
+from quilt_core.measure.density import set_density
 from quilt_core.scene.types import FloatArray
 
 BINS = 40
@@ -17,19 +17,25 @@ BINS = 40
 def check_density(case: Case) -> None:
     """Islands outside the house band; each island's own band is its weight times the house
     density."""
-    house = case.rules.house_density
-    if house is None:
+    rules = case.rules
+    if rules.band is None:
         return
-    ratio = case.figures.density / (house * case.weight)
-    known = np.isfinite(ratio) & ~case.unplaced
-    least, most = house_band(1.0, case.rules.tolerance)
-    low = np.flatnonzero(known & (ratio < least - 1e-9))
-    high = np.flatnonzero(known & (ratio > most + 1e-9))
-    for kind, which, sign in (("below density", low, 1), ("over-detailed", high, -1)):
-        which = which[np.argsort(sign * ratio[which], kind="stable")]
+    own = case.figures.density / case.weight
+    known = np.isfinite(own) & ~case.unplaced
+    least, most = rules.band
+    low = np.flatnonzero(known & (own < least * (1 - 1e-9)))
+    high = np.flatnonzero(known & (own > most * (1 + 1e-9)))
+    for kind, which, said, end in (
+        ("below density", low, rules.least_density, least),
+        ("over-detailed", high, rules.most_density, most),
+    ):
+        # An end that is said itself is what counts; else it is the house density.
+        goal = rules.house_density if said is None and rules.house_density else end
+        which = which[np.argsort(-np.abs(np.log(own[which] / goal)), kind="stable")]
         for i in which[: case.count(kind, len(which))]:
-            d, wanted = case.figures.density[i], house * case.weight[i]
-            text = f"{d:,.4g} px/m ({d / 100:,.3g} px/cm), {abs(ratio[i] - 1):.0%} {'below' if sign > 0 else 'above'} {wanted:,.4g} px/m"
+            d, wanted = case.figures.density[i], goal * case.weight[i]
+            side = "below" if d < wanted else "above"
+            text = f"{d:,.4g} px/m ({d / 100:,.3g} px/cm), {abs(d / wanted - 1):.0%} {side} {wanted:,.4g} px/m"
             case.add(kind, (i,), d, "px/m", text)
 
 

@@ -170,15 +170,17 @@ def _px(value: float) -> str:
 
 def _settings(subject: Subject, checked: CheckResult) -> list[tuple[str, str]]:
     rules = checked.rules
-    house = rules.house_density
+    house, (low, high) = rules.house_density, rules.band or (0.0, 0.0)
     rows = {
         **subject.settings,
         "Wanted gap": f"{rules.padding:g} px"
         + (f", open to mip level {rules.mip_level}" if rules.mip_level else ""),
         "Wanted distance to the edge": f"{rules.margin:g} px",
         "House band": "not judged"
-        if house is None
-        else f"{house:,.4g} px/m ± {rules.tolerance:.0%}",
+        if rules.band is None
+        else f"{low:,.4g} to {high:,.4g} px/m, around {house:,.4g} px/m"
+        if house is not None
+        else f"{low:,.4g} to {high:,.4g} px/m",
         "Stretch": f"L2 up to {rules.stretch:g}, angles up to {rules.angle:g}",
         "Gap between materials": f"{rules.material_gap:g} px"
         if rules.material_gap

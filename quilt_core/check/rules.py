@@ -9,6 +9,7 @@ from typing import Any
 
 from quilt_core.check.findings import FINDING_KINDS, SEVERITIES
 from quilt_core.errors import QuiltError
+from quilt_core.measure.density import house_band
 
 
 @dataclass(frozen=True)
@@ -41,6 +42,8 @@ class Rules:
         px per metre; without it the density is not judged.
     tolerance : float
         Half-width of the house band as a part of the density.
+    least_density, most_density : float, optional
+        Ends of the house band in px per metre, where they are said themselves.
     mip_level : int
         Gaps must be open down to this level; 0 asks for nothing more than the padding.
     stretch : float
@@ -60,6 +63,8 @@ class Rules:
     margin: float = 0.0
     house_density: float | None = None
     tolerance: float = 0.05
+    least_density: float | None = None
+    most_density: float | None = None
     mip_level: int = 0
     stretch: float = 1.25
     angle: float = 1.8
@@ -73,16 +78,25 @@ class Rules:
         return self.severity.get(kind, FINDING_KINDS[kind].severity)
 
     @property
+    def band(self) -> tuple[float, float] | None:
+        """Lowest and highest density in px per metre that are wanted of a weight of 1; None where
+        density is not judged."""
+        return house_band(self.house_density, self.tolerance, self.least_density, self.most_density)
+
+    @property
     def wanted_gap(self) -> float:
         """px between islands: the padding, or more where a mip level asks for it."""
         return max(self.padding, float(2**self.mip_level) if self.mip_level else 0.0)
 
 
+MAY_BE_NONE = ("house_density", "least_density", "most_density")
 LIMITS: dict[str, tuple[float, float]] = {
     "padding": (0, 1024),
     "margin": (0, 1024),
     "house_density": (1e-6, 1e9),
     "tolerance": (0, 10),
+    "least_density": (1e-6, 1e9),
+    "most_density": (1e-6, 1e9),
     "mip_level": (0, 14),
     "stretch": (1, 1e6),
     "angle": (1, 1e6),
@@ -140,7 +154,15 @@ def make_rules(data: Mapping[str, Any], where: str, base: Rules) -> Rules:
             values[name] = _ignored(value, where)
         else:
             values[name] = _number(name, value, where)
-    return Rules(**values)
+    rules = Rules(**values)
+    low, high = rules.band or (0.0, 0.0)
+    if low > high:
+        raise QuiltError(
+            f"The least density, {low:,.6g} px/m, is above the most, {high:,.6g} px/m.",
+            where,
+            "Give a least density that is below the most.",
+        )
+    return rules
 
 
 def plain(rules: Rules) -> dict[str, Any]:
@@ -153,7 +175,7 @@ def plain(rules: Rules) -> dict[str, Any]:
 
 
 def _number(name: str, value: Any, where: str) -> float | int | None:
-    if name == "house_density" and value is None:
+    if value is None and name in MAY_BE_NONE:
         return None
     low, high = LIMITS[name]
     whole = name == "mip_level"

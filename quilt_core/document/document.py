@@ -67,6 +67,8 @@ class Document:
         px per metre; None where nobody has said.
     tolerance : float
         Half-width of the house band as a part of the density.
+    least_density, most_density : float, optional
+        Ends of the house band in px per metre, where they are said themselves.
     rules : mapping
         Rules of checking, as `quilt_core.check.rules` reads them.
     arranged : bool
@@ -89,6 +91,8 @@ class Document:
     sources: Mapping[int, Source] = field(default_factory=dict)
     house_density: float | None = None
     tolerance: float = 0.05
+    least_density: float | None = None
+    most_density: float | None = None
     rules: Mapping[str, Any] = field(default_factory=dict)
     arranged: bool = False
     name: str = ""

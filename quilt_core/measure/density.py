@@ -83,15 +83,49 @@ def flat_faces(uv: FloatArray, points: FloatArray, face: IntArray) -> int:
     return int((~(in_layout > 0) | ~(in_space > 0)).sum())
 
 
-def house_band(house: float, tolerance: float) -> tuple[float, float]:
+def house_band(
+    house: float | None,
+    tolerance: float,
+    least: float | None = None,
+    most: float | None = None,
+) -> tuple[float, float] | None:
     """Lowest and highest density that count as the house density: as many times below as above.
+
+    Parameters
+    ----------
+    house : float, optional
+        px per metre.
+    tolerance : float
+    least, most : float, optional
+        Ends of the band that are said themselves, in px per metre.
+
+    Returns
+    -------
+    (low, high) or None
+        None where neither a house density nor an end is said; 0 or infinite for an end that is not.
 
     Examples
     --------
     >>> house_band(100.0, 0.25)
     (80.0, 125.0)
+    >>> house_band(100.0, 0.25, most=400.0)
+    (80.0, 400.0)
+    >>> house_band(None, 0.25, least=50.0)
+    (50.0, inf)
+    >>> house_band(100.0, 0.25, least=200.0)
+    (200.0, 200.0)
     """
-    return house / (1 + tolerance), house * (1 + tolerance)
+    if house is None and least is None and most is None:
+        return None
+    low, high = (
+        (0.0, float("inf")) if house is None else (house / (1 + tolerance), house * (1 + tolerance))
+    )
+    # What is said goes before what follows from the tolerance.
+    if least is not None:
+        low, high = least, high if most is not None else max(high, least)
+    if most is not None:
+        low, high = low if least is not None else min(low, most), most
+    return low, high
 
 
 def proposed_house(density_per_island: FloatArray, world_area: FloatArray) -> float | None:

@@ -68,6 +68,14 @@ class Check:
     tolerance: float | None = option(
         None, "half-width of the house band as a part of it", low=0, high=10
     )
+    least_density: float | None = option(
+        None, "lower end of the band in px per metre, where the house density does not say it",
+        read=read_density, json={"type": "number"}, shape="PX_PER_METRE",
+    )  # fmt: skip
+    most_density: float | None = option(
+        None, "upper end of the band in px per metre, where the house density does not say it",
+        read=read_density, json={"type": "number"}, shape="PX_PER_METRE",
+    )  # fmt: skip
     kinds: tuple[str, ...] = option(
         (), "kinds of findings that are looked for; all without it", choices=KIND_NAMES
     )
@@ -85,6 +93,12 @@ class Check:
 
     def __post_init__(self) -> None:
         check_options(self)
+        low, high = self.least_density, self.most_density
+        if low is not None and high is not None and low > high:
+            raise LayoutError(
+                f"The least density, {low:g} px/m, is above the most, {high:g} px/m.",
+                "least_density", "Give a least density that is below the most.",
+            )  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -129,13 +143,23 @@ def rules_for(document: Document, layout: Layout, settings: Check) -> Rules:
         margin=layout.state.margin if document.arranged else 0.0,
         house_density=document.house_density,
         tolerance=document.tolerance,
+        least_density=document.least_density,
+        most_density=document.most_density,
     )
     rules = make_rules({**document.rules, **(settings.rules or {})}, "rules", base)
     given = {
         name: getattr(settings, name)
-        for name in ("padding", "margin", "house_density", "tolerance")
+        for name in (
+            "padding",
+            "margin",
+            "house_density",
+            "tolerance",
+            "least_density",
+            "most_density",
+        )
     }
-    rules = replace(rules, **{name: value for name, value in given.items() if value is not None})
+    given = {name: value for name, value in given.items() if value is not None}
+    rules = make_rules(given, "the settings", rules)
     off = [
         k
         for k in FINDING_KINDS

@@ -346,6 +346,8 @@ def project_document(
         {key: StoredSource(file, key) for key in sorted(keys)},
         house_density=settings.house_density,
         tolerance=settings.tolerance,
+        least_density=settings.least_density,
+        most_density=settings.most_density,
         rules=settings.rules,
         arranged=True,
         name=settings.name,

@@ -100,6 +100,8 @@ def document_of(
         {key: StoredSource(row) for key, row in rows.items()},
         house_density=project.house_density,
         tolerance=project.tolerance,
+        least_density=project.least_density,
+        most_density=project.most_density,
         rules=project.rules,
         arranged=True,
         name=project.name,

@@ -215,6 +215,14 @@ class ProjectOut(StepsOut):
     tolerance = serializers.FloatField(
         help_text="half-width of the house band as a part of the density"
     )
+    least_density = serializers.FloatField(
+        allow_null=True,
+        help_text="lower end of the house band where it is said itself, px per metre",
+    )
+    most_density = serializers.FloatField(
+        allow_null=True,
+        help_text="upper end of the house band where it is said itself, px per metre",
+    )
     uv_tolerance = serializers.FloatField(help_text="tiles")
     rules = serializers.DictField()
     created = serializers.DateTimeField()
@@ -245,6 +253,12 @@ class ProjectChange(OnChange):
     name = serializers.CharField(max_length=120, required=False)
     house_density = serializers.FloatField(min_value=1e-3, max_value=1e7, required=False)
     tolerance = serializers.FloatField(min_value=0.001, max_value=0.9, required=False)
+    least_density = serializers.FloatField(
+        min_value=1e-3, max_value=1e7, required=False, allow_null=True
+    )
+    most_density = serializers.FloatField(
+        min_value=1e-3, max_value=1e7, required=False, allow_null=True
+    )
     uv_tolerance = serializers.FloatField(min_value=0, max_value=0.01, required=False)
 
 

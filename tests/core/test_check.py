@@ -483,3 +483,35 @@ def test_only_what_lies_exactly_on_one_another_is_offered_as_a_stack(shift, fix)
     # A smaller one within it is another shape, though all its texels are shared.
     (other,) = of_kind(prove_polygons([one, shapely.box(0.25, 0.25, 0.35, 0.35)]), "overlap")
     assert other.fix == "spread"
+
+
+@pytest.mark.parametrize(
+    ("rules", "low", "high"),
+    [
+        ({}, [], []),
+        ({"least_density": 100.0}, ["square_2"], []),
+        ({"most_density": 300.0}, [], ["square_0"]),
+        ({"least_density": 100.0, "most_density": 300.0}, ["square_2"], ["square_0"]),
+        ({"house_density": 177.36, "tolerance": 0.05}, ["square_2"], ["square_0"]),
+        ({"house_density": 177.36, "tolerance": 0.05, "most_density": 400.0}, ["square_2"], []),
+        ({"house_density": 177.36, "least_density": 88.6, "most_density": 354.8}, [], []),
+    ],
+)
+def test_a_band_with_its_own_ends(rules, low, high):
+    # Each square covers 0.2 x 0.6 tiles of 1024 px: sqrt(0.12) x 1024 = 354.72 px, on 1, 2 and 4 m.
+    checked = prove_file("three.obj", squares_of([1.0, 2.0, 4.0]), make_rules(rules, "", Rules()))
+    assert [f.object for f in of_kind(checked, "below density")] == low
+    assert [f.object for f in of_kind(checked, "over-detailed")] == high
+
+
+def test_a_band_says_how_far_an_island_is_from_its_end():
+    rules = Rules(least_density=100.0, house_density=300.0)
+    (found,) = of_kind(prove_file("two.obj", squares_of([1.0, 5.0]), rules), "below density")
+    # sqrt(0.3 x 0.6) x 1024 = 434.45 px on 5 m
+    assert found.text == "86.89 px/m (0.869 px/cm), 13% below 100 px/m"
+
+
+def test_a_band_that_ends_before_it_begins_is_refused():
+    with pytest.raises(QuiltError, match="above the most"):
+        make_rules({"least_density": 500, "most_density": 400}, "rules", Rules())
+    assert make_rules({"least_density": 500}, "", Rules(house_density=400.0)).band == (500, 500)

@@ -11,8 +11,10 @@ from quilt_core.document.base import read_base
 from quilt_core.formats import read_scene
 from quilt_core.formats.load import siblings_in
 from studio import storage
+from studio.actions.check.rules import rules_of
 from studio.actions.errors import Refused
 from studio.actions.gather.unpack import clean_name, unpack
+from studio.actions.run.line_steps import head_of
 from studio.arrays import load_geometry, load_layout, store_geometry
 from studio.models import Project
 from tests.core.meshes import QUAD_OBJ, plain_glb
@@ -167,13 +169,33 @@ def test_a_broken_content_length_is_refused(client, project):
 
 
 @pytest.mark.parametrize(
-    "body", [{"house_density": -1}, {"tolerance": 5}, {"house_density": "much"}]
+    "body",
+    [
+        {"house_density": -1},
+        {"tolerance": 5},
+        {"house_density": "much"},
+        {"least_density": -3},
+        {"least_density": 900, "most_density": 100},
+    ],
 )
 def test_house_densities_that_cannot_be_are_refused(body, client, project):
     given = {"change": project.head_id, **body}
     answer = client.patch(f"/api/projects/{project.pk}/", given, content_type="application/json")
     assert answer.status_code == 400
     assert answer.json()["where"] in body
+
+
+def test_the_ends_of_the_band_are_settings_that_findings_go_by(client, project, atlas):
+    def change(**given):
+        body = {"change": Project.objects.get(pk=project.pk).head_id, **given}
+        answer = client.patch(f"/api/projects/{project.pk}/", body, content_type="application/json")
+        assert answer.status_code == 200
+        return answer.json()
+
+    assert change(least_density=1e6, most_density=2e6)["most_density"] == 2e6
+    assert rules_of(head_of(atlas.pk)).band[0] == 1e6
+    assert change(least_density=None)["least_density"] is None
+    assert rules_of(head_of(atlas.pk)).band[0] < 1e6
 
 
 @pytest.mark.slow

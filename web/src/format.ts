@@ -1,3 +1,5 @@
+import { bandOf, type House } from "./editor/density/logScale";
+
 /** Numbers as the interface writes them: grouped, with a fixed number of digits, never without their unit nearby. */
 const grouped = new Intl.NumberFormat("en-GB", { maximumFractionDigits: 0 });
 
@@ -13,6 +15,17 @@ export const density = (value: number | null | undefined) =>
     : value >= 100 || Number.isInteger(value)
       ? whole(value)
       : value.toPrecision(3);
+
+/** The house band in words. */
+export function houseBand(house: House): string {
+  const { least, most } = house;
+  const [low, high] = bandOf(house).map(density);
+  if (least !== null && most !== null) return `density band ${low} to ${high} px/m`;
+  const words = `house density ${density(house.density)} px/m`;
+  if (least !== null) return `${words}, at least ${low}`;
+  if (most !== null) return `${words}, at most ${high}`;
+  return `${words} ± ${Math.round(100 * house.tolerance)} %`;
+}
 
 export const percent = (value: number) => `${(100 * value).toFixed(1)}`;
 

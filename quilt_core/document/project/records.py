@@ -41,6 +41,8 @@ class Settings(Record, frozen=True, kw_only=True):
         px per metre.
     tolerance : float
         Half-width of the house band as a part of the density.
+    least_density, most_density : float, optional
+        Ends of the house band in px per metre, where they are said themselves.
     uv_tolerance : float
         UVs that differ by less, in tiles, are one point; of files that come in from now on.
     rules : dict
@@ -52,6 +54,8 @@ class Settings(Record, frozen=True, kw_only=True):
     tolerance: Annotated[float, Meta(ge=0, le=1)]
     uv_tolerance: Annotated[float, Meta(ge=0, le=0.01)]
     rules: dict[str, Any]
+    least_density: Positive | None = None
+    most_density: Positive | None = None
 
 
 class Source(Record, frozen=True, kw_only=True):

@@ -12,7 +12,7 @@ from studio.actions.history.change import edit_settings
 from studio.models import Change, Measurement, Revision
 from studio.state import members_of
 
-OWN = ("padding", "margin", "house_density", "tolerance")
+OWN = ("padding", "margin", "house_density", "tolerance", "least_density", "most_density")
 """Rules that are settings of the atlas and the project already."""
 
 
@@ -24,6 +24,8 @@ def rules_of(revision: Revision) -> Rules:
         margin=revision.margin,
         house_density=project.house_density,
         tolerance=project.tolerance,
+        least_density=project.least_density,
+        most_density=project.most_density,
     )
     return make_rules(project.rules, f"rules of {project.name}", base)
 

@@ -75,6 +75,8 @@ def first_settings(name: str, house_density: float) -> dict[str, Any]:
         "name": name,
         "house_density": house_density,
         "tolerance": 0.05,
+        "least_density": None,
+        "most_density": None,
         "uv_tolerance": UV_TOLERANCE,
         "rules": {},
     }

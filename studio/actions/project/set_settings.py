@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from quilt_core.measure.density import house_band
 from studio.actions.errors import Refused
 from studio.actions.history.change import edit_settings
 from studio.models import Change
@@ -12,6 +13,8 @@ UNITS = {
     "name": ("rename", "“{}”"),
     "house_density": ("house density", "{:g} px/m"),
     "tolerance": ("tolerance", "{:.1%}"),
+    "least_density": ("least density", "{:g} px/m"),
+    "most_density": ("most density", "{:g} px/m"),
     "uv_tolerance": ("UV tolerance", "{:g} tiles"),
 }
 """What a change of each setting is called, and how its value is written."""
@@ -27,10 +30,26 @@ def set_settings(project_id: int, seen: int | None, given: dict[str, Any]) -> Ch
         said = []
         for name, value in given.items():
             new = value.strip() if name == "name" else value
-            if new != settings[name]:
+            old = settings.get(name)
+            if new != old:
                 form = UNITS[name][1]
-                said.append(f"{form.format(settings[name])} → {form.format(new)}")
+                both = ("none" if one is None else form.format(one) for one in (old, new))
+                said.append(" → ".join(both))
                 settings[name] = new
+        _check_band(settings)
         return settings, ", ".join(said)
 
     return edit_settings(project_id, seen, verb, make)
+
+
+def _check_band(settings: dict[str, Any]) -> None:
+    low, high = house_band(
+        settings["house_density"], settings["tolerance"],
+        settings.get("least_density"), settings.get("most_density"),
+    ) or (0.0, 0.0)  # fmt: skip
+    if low > high:
+        raise Refused(
+            f"The band would begin at {low:,.6g} px/m and end at {high:,.6g} px/m.",
+            "least_density",
+            "Give a lower end that is below the upper one, or leave one of them empty.",
+        )

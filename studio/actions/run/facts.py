@@ -56,6 +56,8 @@ def _facts(atlas: Atlas, state: State, bases: Mapping[int, BaseLayout]) -> dict[
         "tiles": [tile.row() for tile in state.tiles],
         "house density": project.house_density,
         "tolerance": project.tolerance,
+        "least density": project.least_density,
+        "most density": project.most_density,
         "rules": hashlib.sha256(repr(rules_of(atlas.head)).encode()).hexdigest()[:16],
         "version": code_version(),
     }
@@ -114,9 +116,11 @@ def changes(before: Mapping[str, Any], now: Mapping[str, Any]) -> list[str]:
     if moved and not out:
         more = f" and {len(moved) - 1} more" if len(moved) > 1 else ""
         out.append(f"islands of {moved[0]}{more} were moved since")
-    for key in ("house density", "tolerance"):
-        if now[key] != before[key]:
-            out.append(f"{key} {before[key]:g} → {now[key]:g}")
+    for key in ("house density", "tolerance", "least density", "most density"):
+        old, new = before.get(key), now[key]
+        if new != old:
+            said = ["none" if value is None else f"{value:g}" for value in (old, new)]
+            out.append(f"{key} {' → '.join(said)}")
     if now["tiles"] != before["tiles"]:
         out.append("the tiles have changed")
     if now["rules"] != before["rules"]:

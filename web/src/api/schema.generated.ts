@@ -2163,6 +2163,10 @@ export interface components {
              * @description half-width of the house band as a part of it; usually None
              */
             tolerance?: number | null;
+            /** @description lower end of the band in px per metre, where the house density does not say it; usually None */
+            least_density?: number | null;
+            /** @description upper end of the band in px per metre, where the house density does not say it; usually None */
+            most_density?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
             kinds?: components["schemas"]["Kind1aaEnum"][];
             /**
@@ -3508,6 +3512,10 @@ export interface components {
             /** Format: double */
             tolerance?: number;
             /** Format: double */
+            least_density?: number | null;
+            /** Format: double */
+            most_density?: number | null;
+            /** Format: double */
             uv_tolerance?: number;
         };
         PatchedRoleIn: {
@@ -3734,6 +3742,16 @@ export interface components {
             tolerance: number;
             /**
              * Format: double
+             * @description lower end of the house band where it is said itself, px per metre
+             */
+            least_density: number | null;
+            /**
+             * Format: double
+             * @description upper end of the house band where it is said itself, px per metre
+             */
+            most_density: number | null;
+            /**
+             * Format: double
              * @description tiles
              */
             uv_tolerance: number;
@@ -3783,6 +3801,10 @@ export interface components {
              * @description half-width of the house band as a part of it; usually None
              */
             tolerance?: number | null;
+            /** @description lower end of the band in px per metre, where the house density does not say it; usually None */
+            least_density?: number | null;
+            /** @description upper end of the band in px per metre, where the house density does not say it; usually None */
+            most_density?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
             kinds?: components["schemas"]["Kind1aaEnum"][];
             /**

@@ -1,6 +1,6 @@
 import { useEffect, useRef } from "react";
 import type { Editor } from "../editor/Editor";
-import { againstBand, toX, type LogScale } from "../editor/density/logScale";
+import { toX, type LogScale } from "../editor/density/logScale";
 
 const H = 24;
 
@@ -29,11 +29,7 @@ export function DensityRow({
     const style = getComputedStyle(element);
     const colour = (name: string) => style.getPropertyValue(`--chakra-colors-${name}`).trim();
     for (const [x, y, r, island] of dots(islands, editor, scale)) {
-      const side = againstBand(
-        editor.document.density(island)!,
-        editor.view.house,
-        editor.view.tolerance,
-      );
+      const side = editor.againstBand(island);
       ctx.beginPath();
       ctx.arc(x, y, r, 0, 2 * Math.PI);
       ctx.globalAlpha = 0.75;

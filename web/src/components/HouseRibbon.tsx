@@ -1,4 +1,4 @@
-import { useAction } from "../api/actions/act";
+import { useHouse } from "../api/house";
 import { Box } from "@chakra-ui/react";
 import { useRef } from "react";
 import type { Editor } from "../editor/Editor";
@@ -14,14 +14,15 @@ type Props = {
 };
 type Grip = "middle" | "low" | "high";
 
-/** The house band as a ribbon through all rows: drag it for the density, its edges for the tolerance. */
+/**
+ * The house band as a ribbon through all rows: drag it for the density, its edges for the tolerance, or
+ * for the end itself where it is said.
+ */
 export function HouseRibbon({ editor, scale, left, top, bottom }: Props) {
-  const houseAction = useAction("house");
+  const { show, keep } = useHouse(editor);
   const drag = useRef<{ grip: Grip; x: number; house: number } | null>(null);
-  const low = toX(scale, editor.view.house / (1 + editor.view.tolerance));
-  const high = toX(scale, editor.view.house * (1 + editor.view.tolerance));
-  const keep = () =>
-    houseAction.run({ house_density: editor.view.house, tolerance: editor.view.tolerance });
+  const { houseBand, band } = editor.view;
+  const [low, high] = band.map((end) => Math.min(scale.width, Math.max(0, toX(scale, end))));
 
   const down = (grip: Grip) => (e: React.PointerEvent) => {
     e.preventDefault();
@@ -34,14 +35,17 @@ export function HouseRibbon({ editor, scale, left, top, bottom }: Props) {
     const box = (e.currentTarget.closest("[data-ribbon]") as HTMLElement).getBoundingClientRect();
     if (d.grip === "middle") {
       const moved = toDensity(scale, toX(scale, d.house) + e.clientX - d.x);
-      editor.setHouse(Math.max(0.01, rounded(moved)), editor.view.tolerance);
+      show({ density: Math.max(0.01, rounded(moved)) });
     } else {
       const at = toDensity(scale, e.clientX - box.left);
+      const end = d.grip === "high" ? "most" : "least";
       const ratio = d.grip === "high" ? at / editor.view.house : editor.view.house / at;
-      editor.setHouse(
-        editor.view.house,
-        Math.min(0.9, Math.max(0.01, Math.round(100 * (ratio - 1)) / 100)),
-      );
+      if (houseBand[end] === null)
+        show({
+          tolerance: Math.min(0.9, Math.max(0.01, Math.round(100 * (ratio - 1)) / 100)),
+        });
+      else if (d.grip === "high") show({ most: Math.max(band[0], rounded(at)) });
+      else show({ least: Math.min(band[1], rounded(at)) });
     }
   };
   const up = () => {
@@ -51,9 +55,9 @@ export function HouseRibbon({ editor, scale, left, top, bottom }: Props) {
   const key = (e: React.KeyboardEvent) => {
     const step = e.shiftKey ? 1.25 : e.altKey ? 1.005 : 1.05;
     if (e.key === "ArrowRight" || e.key === "ArrowUp")
-      editor.setHouse(rounded(editor.view.house * step), editor.view.tolerance);
+      show({ density: rounded(editor.view.house * step) });
     else if (e.key === "ArrowLeft" || e.key === "ArrowDown")
-      editor.setHouse(rounded(editor.view.house / step), editor.view.tolerance);
+      show({ density: rounded(editor.view.house / step) });
     else return;
     e.preventDefault();
     e.stopPropagation();
@@ -100,7 +104,7 @@ export function HouseRibbon({ editor, scale, left, top, bottom }: Props) {
         position="absolute"
         top="0"
         h="11px"
-        left={`${(low + high) / 2 - 9}px`}
+        left={`${toX(scale, editor.view.house) - 9}px`}
         w="18px"
         rounded="4px"
         bg="straw"
@@ -115,7 +119,11 @@ export function HouseRibbon({ editor, scale, left, top, bottom }: Props) {
       {(["low", "high"] as const).map((grip) => (
         <Box
           key={grip}
-          title="Drag to set the tolerance"
+          title={
+            houseBand[grip === "low" ? "least" : "most"] === null
+              ? "Drag to set the tolerance"
+              : `Drag to set the ${grip === "low" ? "least" : "most"} density`
+          }
           position="absolute"
           top="16px"
           bottom="0"

@@ -1,6 +1,6 @@
 import { Box, Flex, Text } from "@chakra-ui/react";
 import { oldWords, useEditor } from "../api/hooks";
-import { css, fabric, mix, OCHRE, outsideBand, PAPER, TEAL } from "../editor/style/views";
+import { css, fabric, mix, OCHRE, PAPER, TEAL } from "../editor/style/views";
 import * as format from "../format";
 
 /** What the colours mean, with numbers and units. */
@@ -18,9 +18,7 @@ function Meaning() {
   const f = editor.document.info?.figures;
   switch (editor.view.as) {
     case "density": {
-      const off =
-        f?.island_density.filter((d) => outsideBand(d, editor.view.house, editor.view.tolerance))
-          .length ?? 0;
+      const off = editor.outsideBand().length;
       return (
         <Ramp
           left={format.density(editor.view.house / 2)}

@@ -344,8 +344,8 @@ export function ObjectList({
           )}
           <Text>
             {rows.length} {rows.length === 1 ? "object" : "objects"} ·{" "}
-            {format.counted(info?.world_area.length ?? 0, "island")} · house density{" "}
-            {format.density(editor.view.house)} px/m ± {Math.round(100 * editor.view.tolerance)} %
+            {format.counted(info?.world_area.length ?? 0, "island")} ·{" "}
+            {format.houseBand(editor.view.houseBand)}
           </Text>
         </Flex>
         <Input

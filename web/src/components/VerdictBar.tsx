@@ -2,7 +2,6 @@ import { MEASURED } from "../editor/flags.generated";
 import { Box, Button, Flex, NativeSelect, Popover, Portal, Text } from "@chakra-ui/react";
 import { useLayoutEffect, useRef, useState } from "react";
 import { oldWords, useEditor } from "../api/hooks";
-import { againstBand } from "../editor/density/logScale";
 import { groups, nextFinding } from "../editor/findings/walk";
 import { VIEWS, type ViewAs } from "../editor/style/views";
 import * as format from "../format";
@@ -41,9 +40,7 @@ export function VerdictBar() {
     const { filter, setFilter } = useUi.getState();
     setFilter(names[names.indexOf(filter) + 1] ?? "");
   };
-  const outliers = f.island_density.flatMap((d, i) =>
-    d !== null && againstBand(d, editor.view.house, editor.view.tolerance) !== 0 ? [i] : [],
-  );
+  const outliers = editor.outsideBand();
   const bare = (editor.document.info?.objects ?? []).filter((o) => o.unflattened);
   const gapBad = f.overlap_pairs > 0 || (f.gap_px !== null && f.gap_px < 1);
   const gauges: FigureProps[] = [

@@ -99,7 +99,12 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
 
   useEffect(() => {
     if (project.data)
-      editor.setHouse(project.data.house_density ?? 512, project.data.tolerance ?? 0.05);
+      editor.setHouse({
+        density: project.data.house_density,
+        tolerance: project.data.tolerance,
+        least: project.data.least_density,
+        most: project.data.most_density,
+      });
   }, [project.data]);
   const empty = atlas.data?.objects === 0;
   useEffect(() => {

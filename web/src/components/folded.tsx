@@ -118,8 +118,7 @@ export function ObjectListStrip({ open, numbers }: { open: () => void; numbers: 
       </Text>
       {numbers && <FramePanel />}
       <Text ml="auto" truncate>
-        house density {format.density(editor.view.house)} px/m ±{" "}
-        {Math.round(100 * editor.view.tolerance)} %
+        {format.houseBand(editor.view.houseBand)}
       </Text>
     </Flex>
   );

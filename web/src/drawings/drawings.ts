@@ -110,7 +110,9 @@ const FINDINGS: Record<Finding["kind"], States> = {
   winding: ["o M2 4H10V16H2Z; x M10 4H18V16H10ZM14 7V13M12 9L14 7L16 9; t M6 13V7"],
   hole: ["o M2 2H18V18H2Z; x M7 7H13V13H7Z"],
   "loose vertices": ["o M2 6L11 3L10 16Z; x M16 5h0M15 11h0M17 16h0"],
-  "uneven scale": ["o M5 5H11V11H5Z; x M4 17H18M16 15L18 17L16 19; t M16 4V11M14.5 5.5L16 4L17.5 5.5"],
+  "uneven scale": [
+    "o M5 5H11V11H5Z; x M4 17H18M16 15L18 17L16 19; t M16 4V11M14.5 5.5L16 4L17.5 5.5",
+  ],
   "odd size": ["o M2 14H5V17H2Z; o M6 14H9V17H6Z; x M10 2H18V17H10Z"],
   stretch: [
     "o M1 7H19V13H1Z; t M7 7V13M13 7V13; x M4 17H16M6 15.5L4 17L6 18.5M14 15.5L16 17L14 18.5",

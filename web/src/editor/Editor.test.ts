@@ -54,7 +54,7 @@ it("keeps the selection when the same islands come in a new layout", () => {
 it("colours by density on both sides of the house density", () => {
   const editor = new Editor();
   editor.show(info(), still, geometry);
-  editor.setHouse(128, 0.05);
+  editor.setHouse({ density: 128 });
   editor.setView("density");
   const [low, high] = [look(editor, 0), look(editor, 1)];
   expect(low[2]).toBeGreaterThan(low[0]);
@@ -87,9 +87,9 @@ it("frames the selection, or the tile when nothing is selected", () => {
 
 it("chooses checker squares of a power of two px near an eighth of a metre", () => {
   const editor = new Editor();
-  editor.view.house = 128;
+  editor.view.setHouse({ density: 128 });
   expect(editor.view.checkerSquare).toBe(16);
-  editor.view.house = 100_000;
+  editor.view.setHouse({ density: 100_000 });
   expect(editor.view.checkerSquare).toBe(128);
 });
 
@@ -266,8 +266,12 @@ it("tells each thing to those that show it, and to nobody else", () => {
     "frames",
   ]);
   expect(raised(editor, () => editor.selection.set([1]))).toEqual([]);
-  expect(raised(editor, () => editor.setHouse(99, 0.1))).toEqual(["view", "looks", "frames"]);
-  expect(raised(editor, () => editor.setHouse(99, 0.1))).toEqual([]);
+  expect(raised(editor, () => editor.setHouse({ density: 99, tolerance: 0.1 }))).toEqual([
+    "view",
+    "looks",
+    "frames",
+  ]);
+  expect(raised(editor, () => editor.setHouse({ density: 99, tolerance: 0.1 }))).toEqual([]);
   expect(raised(editor, () => editor.setReport(null, false))).toEqual(["figures"]);
   expect(raised(editor, () => editor.frameTable())).toEqual(["frames"]);
   expect(raised(editor, () => editor.expect([0], { lock_place: true }))).toEqual([

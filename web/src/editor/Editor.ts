@@ -1,3 +1,4 @@
+import { againstBand, type House } from "./density/logScale";
 import { batch, computed } from "@preact/signals-core";
 import type { Finding, LayoutInfo, Report } from "../api/client";
 import { between, union, type Bounds } from "./affine/affine";
@@ -373,8 +374,20 @@ export class Editor {
     this.looks.restyle();
   }
 
-  setHouse(house: number, tolerance: number): void {
-    if (this.view.setHouse(house, tolerance)) this.looks.restyle();
+  setHouse(change: Partial<House>): void {
+    if (this.view.setHouse(change)) this.looks.restyle();
+  }
+
+  /** Islands outside the house band, each as its weight has it. */
+  outsideBand(): number[] {
+    const known = this.document.info?.figures?.island_density ?? [];
+    return known.flatMap((_, island) => (this.againstBand(island) === 0 ? [] : [island]));
+  }
+
+  /** -1 for an island below the house band as its weight has it, 1 above, 0 else. */
+  againstBand(island: number): -1 | 0 | 1 {
+    const own = this.document.weighted(island);
+    return own === null ? 0 : againstBand(own, this.view.band);
   }
 
   hover(island: number): void {

@@ -1,7 +1,7 @@
 import { useAction } from "../api/actions/act";
 import { Box, Text } from "@chakra-ui/react";
+import { useHouse } from "../api/house";
 import { oldWords, useEditor } from "../api/hooks";
-import { againstBand } from "../editor/density/logScale";
 import type { PanelProps } from "./props";
 import * as format from "../format";
 import { useKept } from "../state";
@@ -30,16 +30,14 @@ export function EvenOutPanel(props: PanelProps) {
 
 function DensityPart({ jobs }: PanelProps) {
   const evenOutAction = useAction("even-out");
-  const houseAction = useAction("house");
   const editor = useEditor("document", "selection", "view");
+  const { show, keep: keepHouse } = useHouse(editor);
   const [target, setTarget] = useKept<(typeof TARGETS)[number]>("target", "house");
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("scope", "all");
   const [keep, setKeep] = useKept<(typeof KEEP)[number]>("average", "across all");
   const f = editor.document.info?.figures;
-  const off =
-    f?.island_density.filter(
-      (d) => d !== null && againstBand(d, editor.view.house, editor.view.tolerance) !== 0,
-    ).length ?? 0;
+  const off = editor.outsideBand().length;
+  const { houseBand, band } = editor.view;
   const picked = editor.selection.list();
   const object = picked.length > 1 ? editor.document.objectOf(picked[0]) : undefined;
   const wholeObject =
@@ -94,19 +92,45 @@ function DensityPart({ jobs }: PanelProps) {
         max={1e6}
         step={8}
         onChange={(value) => {
-          editor.setHouse(value, editor.view.tolerance);
-          houseAction.run({ house_density: value });
+          show({ density: value });
+          keepHouse();
         }}
       />
       <NumberField
         label="Tolerance"
         unit="± %"
-        value={Math.round(100 * editor.view.tolerance)}
+        value={Math.round(100 * houseBand.tolerance)}
         min={1}
         max={90}
         onChange={(value) => {
-          editor.setHouse(editor.view.house, value / 100);
-          houseAction.run({ tolerance: value / 100 });
+          show({ tolerance: value / 100 });
+          keepHouse();
+        }}
+      />
+      <NumberField
+        label="At least"
+        unit="px/m"
+        value={houseBand.least}
+        none={format.density(band[0])}
+        min={0.01}
+        max={1e6}
+        step={8}
+        onChange={(least: number | null) => {
+          show({ least });
+          keepHouse();
+        }}
+      />
+      <NumberField
+        label="At most"
+        unit="px/m"
+        value={houseBand.most}
+        none={format.density(band[1])}
+        min={0.01}
+        max={1e6}
+        step={8}
+        onChange={(most: number | null) => {
+          show({ most });
+          keepHouse();
         }}
       />
       <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} />

@@ -3,6 +3,7 @@ import type { Report } from "../api/client";
 import { oldReport, oldWords, useEditor } from "../api/hooks";
 import { useAction } from "../api/actions/act";
 import type { PanelProps } from "./props";
+import type { Band } from "../editor/density/logScale";
 import * as format from "../format";
 import { MainButton, Running, running, Title } from "./parts";
 
@@ -90,7 +91,7 @@ export function ReportPart({ atlas, jobs }: PanelProps) {
       <Text color="soft" fontSize="12px" mb="2">
         Stretch, angles and areas: 1 is none.
       </Text>
-      <Histogram report={report} house={editor.view.house} tolerance={editor.view.tolerance} />
+      <Histogram report={report} band={editor.view.band} />
     </>
   );
 }
@@ -99,19 +100,11 @@ const W = 206;
 const H = 64;
 
 /** Surface area over density, on a log scale, with the house band behind it. */
-function Histogram({
-  report,
-  house,
-  tolerance,
-}: {
-  report: Report;
-  house: number;
-  tolerance: number;
-}) {
+function Histogram({ report, band: [lowest, highest] }: { report: Report; band: Band }) {
   const { edges, area } = report.histogram;
   if (!edges.length) return null;
-  const low = Math.log(Math.min(edges[0], house * (1 - tolerance)));
-  const high = Math.log(Math.max(edges[edges.length - 1], house * (1 + tolerance)));
+  const low = Math.log(Math.min(edges[0], lowest));
+  const high = Math.log(Math.max(edges[edges.length - 1], highest));
   const x = (value: number) => ((Math.log(value) - low) / Math.max(high - low, 1e-9)) * W;
   const most = Math.max(...area);
   const total = area.reduce((sum, a) => sum + a, 0);
@@ -119,8 +112,8 @@ function Histogram({
     <Box>
       <svg width={W} height={H} role="img" aria-label="Surface area over density">
         <rect
-          x={x(house * (1 - tolerance))}
-          width={Math.max(2, x(house * (1 + tolerance)) - x(house * (1 - tolerance)))}
+          x={x(lowest)}
+          width={Math.max(2, x(highest) - x(lowest))}
           y="0"
           height={H}
           fill="#E8C27A"

@@ -97,12 +97,15 @@ export function Tabs<T extends string>({ label, pages, page, turn }: PagesProps<
 type NumberProps = {
   label: string;
   unit: string;
-  value: number;
   min: number;
   max: number;
   step?: number;
-  onChange: (value: number) => void;
-};
+} & (
+  | { value: number; none?: undefined; onChange: (value: number) => void }
+  /** A number that need not be: `none` is what counts without it. */
+  | { value: number | null; none: string; onChange: (value: number | null) => void }
+);
+type Part<T, Left extends PropertyKey> = T extends unknown ? Omit<T, Left> : never;
 
 /** A number with its unit. What is typed counts once it is left or Enter is pressed. */
 export function NumberField({ label, unit, ...field }: NumberProps) {
@@ -125,19 +128,21 @@ export function NumberInput({
   id,
   label,
   inline = false,
-  value,
   min,
   max,
   step = 1,
-  onChange,
-}: Omit<NumberProps, "unit" | "label"> & { id?: string; label?: string; inline?: boolean }) {
-  const [text, setText] = useState(String(value));
-  useEffect(() => setText(String(value)), [value]);
+  ...kept
+}: Part<NumberProps, "unit" | "label"> & { id?: string; label?: string; inline?: boolean }) {
+  const { value, none, onChange } = kept;
+  const shown = value === null ? "" : String(value);
+  const [text, setText] = useState(shown);
+  useEffect(() => setText(shown), [shown]);
   const keep = () => {
     const typed = Number(text.replace(",", "."));
     const ok = text.trim() !== "" && Number.isFinite(typed) && typed >= min && typed <= max;
     if (ok) onChange(typed);
-    else setText(String(value));
+    else if (text.trim() === "" && kept.none !== undefined) kept.onChange(null);
+    else setText(shown);
   };
   return (
     <Input
@@ -148,13 +153,14 @@ export function NumberInput({
       w={inline ? "56px" : "74px"}
       textAlign="right"
       inputMode="decimal"
+      placeholder={none}
       value={text}
       onChange={(e) => setText(e.target.value)}
       onBlur={keep}
       onKeyDown={(e) => {
         if (e.key === "Enter") keep();
         const by = e.key === "ArrowUp" ? step : e.key === "ArrowDown" ? -step : 0;
-        if (by) {
+        if (by && value !== null) {
           e.preventDefault();
           onChange(Math.min(max, Math.max(min, value + by * (e.shiftKey ? 4 : 1))));
         }

@@ -111,7 +111,7 @@ const OTHERS = {
     ),
   house: (
     { project, change }: Place,
-    body: { house_density?: number; tolerance?: number; uv_tolerance?: number },
+    body: Omit<Schemas["PatchedProjectChange"], "change" | "name">,
   ) =>
     ask(
       api.PATCH("/api/projects/{project_id}/", {

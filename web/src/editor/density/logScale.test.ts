@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import cases from "../rules.cases.json";
-import { againstBand, scaleFor, ticks, toDensity, toX } from "./logScale";
+import { againstBand, bandOf, scaleFor, ticks, toDensity, toX } from "./logScale";
 
 it("goes there and back", () => {
   const scale = scaleFor([100, 900], 256, 400);
@@ -23,9 +23,18 @@ it("puts a tick at each octave", () => {
 });
 
 it("tells which side of the band a density is on", () => {
-  expect(againstBand(128, 128, 0.05)).toBe(0);
-  expect(againstBand(100, 128, 0.05)).toBe(-1);
-  expect(againstBand(140, 128, 0.05)).toBe(1);
+  expect(againstBand(128, [122, 134])).toBe(0);
+  expect(againstBand(100, [122, 134])).toBe(-1);
+  expect(againstBand(140, [122, 134])).toBe(1);
+});
+
+it("takes the ends of the band that are said themselves", () => {
+  const house = { density: 100, tolerance: 0.25, least: null, most: null };
+  expect(bandOf(house)).toEqual([80, 125]);
+  expect(bandOf({ ...house, most: 400 })).toEqual([80, 400]);
+  expect(bandOf({ ...house, least: 50, most: 60 })).toEqual([50, 60]);
+  expect(bandOf({ ...house, least: 200 })).toEqual([200, 200]);
+  expect(bandOf({ ...house, most: 40 })).toEqual([40, 40]);
 });
 
 it("has the house band of the core", () => {
@@ -36,7 +45,7 @@ it("has the house band of the core", () => {
   } of cases.bands) {
     expect(
       [low * 0.9999, low * 1.0001, high * 0.9999, high * 1.0001].map((d) =>
-        againstBand(d, house, tolerance),
+        againstBand(d, bandOf({ density: house, tolerance, least: null, most: null })),
       ),
     ).toEqual([-1, 0, 0, 1]);
   }

@@ -36,8 +36,24 @@ export function ticks(scale: LogScale, least = 0): number[] {
   return out;
 }
 
+/** A house density in px/m, its tolerance as a part of it, and ends of the band that are said themselves. */
+export type House = {
+  density: number;
+  tolerance: number;
+  least: number | null;
+  most: number | null;
+};
+/** Lowest and highest density that count as the house density. */
+export type Band = readonly [number, number];
+
+/** What is said of the ends goes before what follows from the tolerance. */
+export const bandOf = ({ density, tolerance, least, most }: House): Band => [
+  least ?? Math.min(density / (1 + tolerance), most ?? Infinity),
+  most ?? Math.max(density * (1 + tolerance), least ?? 0),
+];
+
 /** -1 below the house band, 0 inside, 1 above. */
-export function againstBand(density: number, house: number, tolerance: number): -1 | 0 | 1 {
-  if (density < house / (1 + tolerance) - 1e-9) return -1;
-  return density > house * (1 + tolerance) + 1e-9 ? 1 : 0;
+export function againstBand(density: number, [low, high]: Band): -1 | 0 | 1 {
+  if (density < low - 1e-9) return -1;
+  return density > high + 1e-9 ? 1 : 0;
 }

@@ -279,6 +279,13 @@ export class LayoutDocument {
     return this.info?.figures?.island_density[island] ?? null;
   }
 
+  /** Density as it would be with a weight of 1: what is held against the house band. */
+  weighted(island: number): number | null {
+    const density = this.density(island);
+    const weight = this.info?.controls?.weight[island] ?? 1;
+    return density === null ? null : density / (weight * (this.objectOf(island)?.weight ?? 1));
+  }
+
   flags(island: number): number {
     return this.info?.figures?.island_flags[island] ?? 0;
   }

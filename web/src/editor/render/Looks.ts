@@ -50,6 +50,7 @@ export class Looks {
     const home = layout.model?.homes[island] ?? 0;
     return {
       density: layout.density(island),
+      weighted: layout.weighted(island),
       mirrored: (flags & MEASURED.mirrored) !== 0,
       overlapping: (flags & MEASURED.overlapping) !== 0,
       stacked: layout.control(island).stack >= 0,
@@ -118,10 +119,10 @@ export class Looks {
   }
 
   private style(island: number, own: Rgb): void {
-    const { as, house, tolerance } = this.view;
+    const { as, house, band } = this.view;
     this.textures!.setLook(
       island,
-      viewColour(as, this.seen(island, own), house, tolerance, MOST_STRETCH),
+      viewColour(as, this.seen(island, own), house, band, MOST_STRETCH),
       this.marks(island),
     );
   }

@@ -6,10 +6,10 @@ it("reads hex colours", () => {
 });
 
 it("is neutral inside the band and opposite on its two sides", () => {
-  const inside = densityColour(128, 128, 0.05);
-  const low = densityColour(64, 128, 0.05);
-  const high = densityColour(256, 128, 0.05);
-  expect(densityColour(130, 128, 0.05)).toEqual(inside);
+  const inside = densityColour(128, 128, [122, 134.4]);
+  const low = densityColour(64, 128, [122, 134.4]);
+  const high = densityColour(256, 128, [122, 134.4]);
+  expect(densityColour(130, 128, [122, 134.4])).toEqual(inside);
   expect(low[2]).toBeGreaterThan(low[0]);
   expect(high[0]).toBeGreaterThan(high[2]);
 });

@@ -1,4 +1,4 @@
-import { againstBand } from "../density/logScale";
+import { againstBand, type Band } from "../density/logScale";
 
 export type Rgb = [number, number, number];
 
@@ -12,9 +12,9 @@ const PAPER: Rgb = [240, 234, 220];
 const OCHRE: Rgb = [196, 138, 42];
 
 /** Teal below the house density, paper at it, ochre above; full colour one octave away. */
-export function densityColour(density: number | null, house: number, tolerance: number): Rgb {
+export function densityColour(density: number | null, house: number, band: Band): Rgb {
   if (density === null || !(density > 0)) return [200, 200, 200];
-  if (againstBand(density, house, tolerance) === 0) return PAPER;
+  if (againstBand(density, band) === 0) return PAPER;
   const octaves = Math.max(-1, Math.min(1, Math.log2(density / house)));
   const end = octaves < 0 ? TEAL : OCHRE;
   const t = 0.25 + 0.75 * Math.abs(octaves);

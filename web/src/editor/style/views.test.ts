@@ -3,6 +3,7 @@ import { fabric, mix, OCHRE, PAPER, TEAL, viewColour, viewLabel, type Seen } fro
 
 const seen: Seen = {
   density: 512,
+  weighted: 512,
   mirrored: false,
   overlapping: false,
   stacked: false,
@@ -13,7 +14,7 @@ const seen: Seen = {
   own: [1, 2, 3],
 };
 const colour = (view: Parameters<typeof viewColour>[0], change: Partial<Seen> = {}) =>
-  viewColour(view, { ...seen, ...change }, 512, 0.05, 1.5);
+  viewColour(view, { ...seen, ...change }, 512, [488, 537], 1.5);
 
 it("shows an island without a fault on paper", () => {
   expect(colour("density")).toEqual(PAPER);
@@ -23,8 +24,8 @@ it("shows an island without a fault on paper", () => {
 });
 
 it("turns to ochre for too much and to teal for too little", () => {
-  expect(colour("density", { density: 1024 })).toEqual(OCHRE);
-  expect(colour("density", { density: 256 })).toEqual(TEAL);
+  expect(colour("density", { weighted: 1024 })).toEqual(OCHRE);
+  expect(colour("density", { weighted: 256 })).toEqual(TEAL);
   expect(colour("overlap", { overlapping: true })).toEqual(OCHRE);
   expect(colour("facing", { mirrored: true })).toEqual(OCHRE);
   expect(colour("stretch", { stretch: 9 })).toEqual(OCHRE);

@@ -1,4 +1,4 @@
-import { againstBand } from "../density/logScale";
+import type { Band } from "../density/logScale";
 import { densityColour, type Rgb } from "./islandStyle";
 
 /** Ways to look at the islands, in the order in which they are offered. */
@@ -24,6 +24,8 @@ const NONE: Rgb = [200, 200, 200];
 /** What is known of one island, for its colour. */
 export type Seen = {
   density: number | null;
+  /** Density as it would be with a weight of 1. */
+  weighted: number | null;
   mirrored: boolean;
   overlapping: boolean;
   stacked: boolean;
@@ -36,16 +38,10 @@ export type Seen = {
 };
 
 /** Colour of an island for a way of looking; `house` in px/m, `most` the L2 stretch that has full colour. */
-export function viewColour(
-  view: ViewAs,
-  seen: Seen,
-  house: number,
-  tolerance: number,
-  most: number,
-): Rgb {
+export function viewColour(view: ViewAs, seen: Seen, house: number, band: Band, most: number): Rgb {
   switch (view) {
     case "density":
-      return densityColour(seen.density, house, tolerance);
+      return densityColour(seen.weighted, house, band);
     case "stretch":
       return seen.stretch === null
         ? NONE
@@ -78,9 +74,6 @@ export function viewLabel(
   if (view === "visibility") return seen.seen === null ? "–" : `${Math.round(100 * seen.seen)} %`;
   return "";
 }
-
-export const outsideBand = (density: number | null, house: number, tolerance: number): boolean =>
-  density !== null && againstBand(density, house, tolerance) !== 0;
 
 export function mix(from: Rgb, to: Rgb, t: number): Rgb {
   const part = Math.min(1, Math.max(0, t));

@@ -1,3 +1,4 @@
+import { bandOf, type Band, type House } from "../density/logScale";
 import {
   TextureLoader,
   type Texture,
@@ -31,8 +32,7 @@ export class ViewManager {
   /** What the pointer is over; many things change with it, so it has a signal of its own. */
   readonly pointer: Heard = this.pointed;
   as: ViewAs = "object";
-  house = 512;
-  tolerance = 0.05;
+  houseBand: House = { density: 512, tolerance: 0.05, least: null, most: null };
   hovered = -1;
   /** A layout that a search has found so far. */
   previewed: Float32Array | null = null;
@@ -77,11 +77,20 @@ export class ViewManager {
     this.raised.raise();
   }
 
+  /** House density in px/m. */
+  get house(): number {
+    return this.houseBand.density;
+  }
+
+  get band(): Band {
+    return bandOf(this.houseBand);
+  }
+
   /** Another house band; returns whether it is one. */
-  setHouse(house: number, tolerance: number): boolean {
-    if (this.house === house && this.tolerance === tolerance) return false;
-    this.house = house;
-    this.tolerance = tolerance;
+  setHouse(change: Partial<House>): boolean {
+    const next = { ...this.houseBand, ...change };
+    if (JSON.stringify(next) === JSON.stringify(this.houseBand)) return false;
+    this.houseBand = next;
     this.raised.raise();
     return true;
   }
