@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from quilt_core.check import layout_checks, mesh_checks, quality_checks
+from quilt_core.check import block_checks, layout_checks, mesh_checks, quality_checks
 from quilt_core.check.case import Case
 from quilt_core.check.findings import ADDED, FINDING_KINDS, SEVERITIES, Finding
 from quilt_core.check.mips import last_open_level
@@ -39,6 +39,7 @@ CHECKS: tuple[Callable[[Case], None], ...] = (
     quality_checks.check_density,
     mesh_checks.check_shading,
     layout_checks.check_materials,
+    block_checks.check_blocks,
 )
 
 

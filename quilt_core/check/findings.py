@@ -282,6 +282,13 @@ FINDING_KINDS: dict[str, Kind] = {
         "Lay one of them into free space, or pack with a larger padding.",
         "spread",
     ),
+    "shared block": Kind(
+        "Blocks that two islands share",
+        "error",
+        "A compressed block has few colours for all of its texels: those of one island stain the other.",
+        "Pack with a block size: islands then keep as far apart as its diagonal.",
+        "spread",
+    ),
     "mixed materials": Kind(
         "Islands of several materials",
         "warning",

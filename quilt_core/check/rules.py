@@ -54,6 +54,9 @@ class Rules:
         Triangles of the layout whose height is below this part of their longest edge are slivers.
     material_gap : float
         Least distance in px between different materials; 0 does not look.
+    block : int
+        Edge in px of the blocks that textures are compressed by, in which no two islands may have
+        texels; 0 does not look. BC and ETC have 4, ASTC 4 to 12.
     severity : mapping
         Kind of finding to error, warning, hint or off.
     ignored : tuple of Ignored
@@ -70,6 +73,7 @@ class Rules:
     angle: float = 1.8
     sliver: float = 0.004
     material_gap: float = 0.0
+    block: int = 0
     severity: Mapping[str, str] = field(default_factory=dict)
     ignored: tuple[Ignored, ...] = ()
 
@@ -102,6 +106,7 @@ LIMITS: dict[str, tuple[float, float]] = {
     "angle": (1, 1e6),
     "sliver": (0, 0.8),
     "material_gap": (0, 1024),
+    "block": (0, 12),
 }
 
 
@@ -178,7 +183,7 @@ def _number(name: str, value: Any, where: str) -> float | int | None:
     if value is None and name in MAY_BE_NONE:
         return None
     low, high = LIMITS[name]
-    whole = name == "mip_level"
+    whole = name in ("mip_level", "block")
     if (
         isinstance(value, bool)
         or not isinstance(value, int if whole else (int, float))

@@ -76,6 +76,10 @@ class Check:
         None, "upper end of the band in px per metre, where the house density does not say it",
         read=read_density, json={"type": "number"}, shape="PX_PER_METRE",
     )  # fmt: skip
+    block: int | None = option(
+        None, "edge of the blocks of compressed textures, in which no two islands may have texels: 4 for BC, 4 to 12 for ASTC; 0 does not look",
+        unit="px", low=0, high=12,
+    )  # fmt: skip
     kinds: tuple[str, ...] = option(
         (), "kinds of findings that are looked for; all without it", choices=KIND_NAMES
     )
@@ -156,6 +160,7 @@ def rules_for(document: Document, layout: Layout, settings: Check) -> Rules:
             "tolerance",
             "least_density",
             "most_density",
+            "block",
         )
     }
     given = {name: value for name, value in given.items() if value is not None}

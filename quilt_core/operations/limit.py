@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -11,7 +11,7 @@ from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.operations.layouts import controls_of, density_of, select
 from quilt_core.operations.operation import Progress, figure
-from quilt_core.operations.pack_settings import Pack, density_for, for_packer, open_tiles_of
+from quilt_core.operations.pack_settings import Pack, decided, for_packer, open_tiles_of
 from quilt_core.options import option
 
 
@@ -63,7 +63,7 @@ class Limits:
 
 def run(document: Document, settings: Limit, progress: Progress) -> Limits:
     """Say what limits the density of packed layouts."""
-    settings = replace(settings, density=density_for(document, settings))
+    settings = decided(document, settings)
     if settings.is_fixed:
         return Limits([])
     progress.report(0.1, "asking what limits the density")

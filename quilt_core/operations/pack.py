@@ -19,12 +19,13 @@ from quilt_core.operations.pack_settings import (
     HOUSE,
     KEEP,
     Pack,
-    density_for,
+    decided,
     for_packer,
     open_tiles_of,
 )
 from quilt_core.operations.values import check_ending
 from quilt_core.options import option
+from quilt_core.pack.controls import Controls
 from quilt_core.scene.flags import LEAVE_OUT
 from quilt_core.scene.tiles import TileSize, home_tiles, more_tiles
 from quilt_core.scene.types import BoolArray, FloatArray
@@ -67,6 +68,12 @@ class PackedAtlas:
     stacks: int = figure("groups of islands that share texels")
     tidy_cost: float | None = figure(
         "coverage that tidiness cost, by quick packs; null without it", "", 4
+    )
+    padding: float = figure("gap that was kept between islands", "px")
+    block_cost: float | None = figure(
+        "part of the density that keeping blocks apart cost, by quick packs; null where the padding does it",
+        "",
+        4,
     )
     left_over: list[IslandName] = figure("islands that do not fit at their size")
     seconds: float = figure("time of the search", "s", 3)
@@ -114,10 +121,9 @@ def run(document: Document, settings: Pack, progress: Progress) -> Packed:
     LayoutError
     Stopped
     """
-    density = density_for(document, settings)
-    settings = replace(settings, density=density)
+    settings = decided(document, settings)
     settings = replace(settings, fixed_scale=settings.is_fixed)
-    if density == HOUSE and document.house_density is None:
+    if settings.density == HOUSE and document.house_density is None:
         raise LayoutError("There is no house density.", "density", "Give px per metre.")
     count = len(document.layouts)
     made = [
@@ -168,16 +174,23 @@ def _pack(document: Document, layout: Layout, settings: Pack, progress: Progress
         raise Stopped
     if len(tiles) > len(layout.tiles):
         tiles = _used(layout, best, placed, tiles)
+    block_cost = None
+    if settings.gap > settings.padding and not settings.fixed_scale and chosen is None:
+        near, far = (
+            _quick_scale(layout, placements, one, open_tiles, controls)
+            for one in (replace(settings, block=0), settings)
+        )
+        block_cost = max(0.0, 1 - far / near) if near and far else None
     kept = [tile.size for tile in tiles]
     wanted = packable(islands)
     # Islands that were not to be packed keep the place they had, in a tile or not.
     unplaced = np.where(controls.chosen, ~placed & wanted, layout.unplaced)
     state = layout.state.having(
         placements=best, unplaced=unplaced, tiles=tuple(tiles),
-        padding=settings.padding, margin=settings.margin,
+        padding=settings.gap, margin=settings.margin,
     )  # fmt: skip
     seconds = time.monotonic() - started
-    figures = measure_tiles(islands, best, kept, settings.padding, controls.stack)
+    figures = measure_tiles(islands, best, kept, settings.gap, controls.stack)
     names, numbers = layout.object_names(), layout.numbers
     left = np.flatnonzero(~placed & wanted & controls.chosen & ~controls.has(LEAVE_OUT))
     return PackedAtlas(
@@ -196,6 +209,8 @@ def _pack(document: Document, layout: Layout, settings: Pack, progress: Progress
         ],
         stacks=len(np.unique(controls.stack[controls.stack >= 0])),
         tidy_cost=tidy_cost,
+        padding=settings.gap,
+        block_cost=block_cost,
         left_over=[
             IslandName(names[islands.object_index[i]], int(numbers[i])) for i in left.tolist()
         ],
@@ -204,6 +219,28 @@ def _pack(document: Document, layout: Layout, settings: Pack, progress: Progress
         open_tiles=open_tiles,
         placed=placed,
     )  # fmt: skip
+
+
+def _quick_scale(
+    layout: Layout, placements: FloatArray, settings: Pack, tiles: tuple[TileSize, ...],
+    controls: Controls,
+) -> float | None:  # fmt: skip
+    """Scale that a quick pack reaches."""
+    from quilt_core.pack import pack_islands
+
+    rules = replace(for_packer(settings, tiles), effort="quick", tidy=0.0, apart="no", seconds=None)
+    reached = None
+    for attempt, _, _ in pack_islands(
+        layout.islands,
+        placements,
+        rules,
+        controls=controls,
+        pixels=layout.pixels,
+        names=layout.names(),
+    ):
+        if attempt.whole:
+            reached = attempt.scale
+    return reached
 
 
 def _sized(
@@ -239,6 +276,10 @@ def tell(result: Packed) -> list[str]:
             if one.tidy_cost is None
             else f" ({one.tidy_cost:.1%} less for tidiness, by quick packs)"
         )
+        if one.block_cost is not None:
+            out.append(
+                f"padding {one.padding:g} px, so that no block holds texels of two islands: {one.block_cost:.1%} of the density, by quick packs"
+            )
         name = f"{one.atlas}: " if len(result.atlases) > 1 else ""
         out.append(
             f"{name}{one.islands - len(one.left_over)} islands, coverage {one.coverage:.1%}{less}, {one.density:.1f} px/m, "

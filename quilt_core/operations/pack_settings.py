@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
-from typing import Any
+from dataclasses import dataclass, fields, replace
+from typing import Any, TypeVar
 
 from quilt_core.document.document import Document
 from quilt_core.document.state import TileRow
 from quilt_core.errors import LayoutError
+from quilt_core.measure.blocks import gap_for_blocks
 from quilt_core.operations.layouts import SELECTORS, Selector
 from quilt_core.operations.values import NUMBER_OR_WORD, SIZE, Size, read_density
 from quilt_core.options import option
@@ -54,6 +55,18 @@ class Pack(PackSettings):
         **SELECTORS,
     )
 
+    block: int | None = option(
+        None,
+        "edge of the blocks of compressed textures: islands keep apart by at least its diagonal, so that none holds texels of two; "
+        "4 for BC, 4 to 12 for ASTC, 0 for none; without it as the rules have it",
+        unit="px", low=0, high=12,
+    )  # fmt: skip
+
+    @property
+    def gap(self) -> float:
+        """px between islands: the padding, or more where blocks ask for it."""
+        return max(self.padding, gap_for_blocks(self.block or 0))
+
     @property
     def is_fixed(self) -> bool:
         """Whether sizes are given, and what does not fit is left over."""
@@ -85,7 +98,16 @@ def open_tiles_of(tiles: Sequence[TileRow], settings: Pack) -> tuple[TileSize, .
     return found
 
 
+P = TypeVar("P", bound=Pack)
+
+
+def decided(document: Document, settings: P) -> P:
+    """The settings with what a document says where they say nothing."""
+    block = document.rules.get("block", 0) if settings.block is None else settings.block
+    return replace(settings, density=density_for(document, settings), block=block)
+
+
 def for_packer(settings: Pack, tiles: tuple[TileSize, ...]) -> PackSettings:
     """The settings as the packer takes them."""
     given = {f.name: getattr(settings, f.name) for f in fields(PackSettings)}
-    return PackSettings(**{**given, "tiles": tiles})
+    return PackSettings(**{**given, "tiles": tiles, "padding": settings.gap})

@@ -83,6 +83,7 @@ class RulesOut(StepsOut):
     angle = serializers.FloatField()
     sliver = serializers.FloatField()
     material_gap = serializers.FloatField()
+    block = serializers.IntegerField()
     ignored = serializers.ListField(
         child=serializers.DictField(child=serializers.CharField(allow_blank=True))
     )
@@ -95,6 +96,7 @@ class RulesIn(OnChange):
     angle = serializers.FloatField(required=False)
     sliver = serializers.FloatField(required=False)
     material_gap = serializers.FloatField(required=False)
+    block = serializers.IntegerField(required=False)
     severity = serializers.DictField(child=serializers.CharField(), required=False)
     ignored = serializers.ListField(
         child=serializers.DictField(child=serializers.CharField(allow_blank=True)), required=False

@@ -2167,8 +2167,10 @@ export interface components {
             least_density?: number | null;
             /** @description upper end of the band in px per metre, where the house density does not say it; usually None */
             most_density?: number | null;
+            /** @description edge of the blocks of compressed textures, in which no two islands may have texels: 4 for BC, 4 to 12 for ASTC; 0 does not look, px; usually None */
+            block?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["Kind1aaEnum"][];
+            kinds?: components["schemas"]["Kind14bEnum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -2177,7 +2179,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["Kind1aaEnum"][];
+            ignore?: components["schemas"]["Kind14bEnum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;
@@ -2525,7 +2527,7 @@ export interface components {
         FilterEnum: "bilinear" | "mitchell" | "lanczos";
         FindingOut: {
             key: string;
-            kind: components["schemas"]["Kind1aaEnum"];
+            kind: components["schemas"]["Kind14bEnum"];
             severity: components["schemas"]["SeverityEnum"];
             object: string;
             island: number;
@@ -2826,6 +2828,7 @@ export interface components {
          *     * `hard edge` - hard edge
          *     * `smooth border` - smooth border
          *     * `material gap` - material gap
+         *     * `shared block` - shared block
          *     * `mixed materials` - mixed materials
          *     * `missed rays` - missed rays
          *     * `back hit` - back hit
@@ -2836,9 +2839,9 @@ export interface components {
          *     * `no samples` - no samples
          * @enum {string}
          */
-        Kind1aaEnum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "tiny" | "near seam" | "no surface" | "sliver" | "broken" | "without UVs" | "duplicate faces" | "duplicate vertices" | "non-manifold" | "winding" | "hole" | "loose vertices" | "uneven scale" | "odd size" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
+        Kind14bEnum: "overlap" | "fold" | "two-sided" | "loose stack" | "crowded" | "gap" | "margin" | "straddling" | "outside" | "far away" | "parked" | "side table" | "mirrored" | "turned faces" | "collapsed" | "tiny" | "near seam" | "no surface" | "sliver" | "broken" | "without UVs" | "duplicate faces" | "duplicate vertices" | "non-manifold" | "winding" | "hole" | "loose vertices" | "uneven scale" | "odd size" | "stretch" | "below density" | "over-detailed" | "hard edge" | "smooth border" | "material gap" | "shared block" | "mixed materials" | "missed rays" | "back hit" | "other part" | "skewed" | "visible seam" | "bled" | "no samples";
         KindOut: {
-            kind: components["schemas"]["Kind1aaEnum"];
+            kind: components["schemas"]["Kind14bEnum"];
             title: string;
             /**
              * @description by the project's rules
@@ -2949,6 +2952,8 @@ export interface components {
             tile?: number | null;
             /** @description islands to pack at the size they have; the others stay, and are in the way; usually [] */
             islands?: (number | string)[];
+            /** @description edge of the blocks of compressed textures: islands keep apart by at least its diagonal, so that none holds texels of two; 4 for BC, 4 to 12 for ASTC, 0 for none; without it as the rules have it, px; usually None */
+            block?: number | null;
             /** @description try what would let the islands be larger: some seconds more; usually True */
             fixes?: boolean;
         };
@@ -3463,6 +3468,8 @@ export interface components {
             tile?: number | null;
             /** @description islands to pack at the size they have; the others stay, and are in the way; usually [] */
             islands?: (number | string)[];
+            /** @description edge of the blocks of compressed textures: islands keep apart by at least its diagonal, so that none holds texels of two; 4 for BC, 4 to 12 for ASTC, 0 for none; without it as the rules have it, px; usually None */
+            block?: number | null;
             /** @description keep the layout beside the present one */
             draft?: boolean;
         };
@@ -3554,6 +3561,7 @@ export interface components {
             sliver?: number;
             /** Format: double */
             material_gap?: number;
+            block?: number;
             severity?: {
                 [key: string]: string;
             };
@@ -3805,8 +3813,10 @@ export interface components {
             least_density?: number | null;
             /** @description upper end of the band in px per metre, where the house density does not say it; usually None */
             most_density?: number | null;
+            /** @description edge of the blocks of compressed textures, in which no two islands may have texels: 4 for BC, 4 to 12 for ASTC; 0 does not look, px; usually None */
+            block?: number | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
-            kinds?: components["schemas"]["Kind1aaEnum"][];
+            kinds?: components["schemas"]["Kind14bEnum"][];
             /**
              * @description hard edges within islands count where materials read a normal map or no texture at all (materials), or always, as for a normal map that is still to be baked (normal-bake); usually materials
              *
@@ -3815,7 +3825,7 @@ export interface components {
              */
             for?: components["schemas"]["ForEnum"];
             /** @description kinds of findings that are left out; usually [] */
-            ignore?: components["schemas"]["Kind1aaEnum"][];
+            ignore?: components["schemas"]["Kind14bEnum"][];
             /** @description thresholds and severities: a JSON file, or a table; usually None */
             rules?: {
                 [key: string]: unknown;
@@ -3931,6 +3941,7 @@ export interface components {
             sliver: number;
             /** Format: double */
             material_gap: number;
+            block: number;
             ignored: {
                 [key: string]: string;
             }[];
@@ -4864,6 +4875,10 @@ export interface components {
                 stacks: number;
                 /** @description coverage that tidiness cost, by quick packs; null without it */
                 tidy_cost: number | null;
+                /** @description gap that was kept between islands, px */
+                padding: number;
+                /** @description part of the density that keeping blocks apart cost, by quick packs; null where the padding does it */
+                block_cost: number | null;
                 /** @description islands that do not fit at their size */
                 left_over: {
                     /** @description its object */

@@ -122,6 +122,7 @@ const FINDINGS: Record<Finding["kind"], States> = {
   "hard edge": ["o M2 4H10V16H2Z; h M10 4H18V16H10Z; x M10 4V16"],
   "smooth border": ["o M2 4H8V16H2Z; o M12 4H18V16H12Z; x M8 10Q10 7 12 10"],
   "material gap": ["o M2 4H9V16H2Z; h M11 4H18V16H11Z; x M10 2V18"],
+  "shared block": ["o M1 3H8V17H1Z; h M12 3H19V17H12Z; t M6 6H14V14H6Z; x M8 10H12"],
   "mixed materials": ["o M3 3H17V17H3Z; h M10 3H17V17H10Z; x M6 10H14"],
   "missed rays": ["t M2 16H18; x M10 16V3M7.5 5.5L10 3L12.5 5.5"],
   "back hit": ["t M2 16H18; o M5 5H15V8H5Z; x M10 16V8M7.5 10.5L10 8L12.5 10.5"],

@@ -92,6 +92,24 @@ export function RulesPart({ project, atlas }: PanelProps) {
           </>
         )}
       </Rule>
+      <Rule
+        of="shared block"
+        value={rules.block}
+        min={0}
+        max={12}
+        step={1}
+        name="Blocks of compressed textures"
+        keep={(block) => set({ block: Math.round(block) })}
+      >
+        {(field) => (
+          <>
+            Compressed blocks of {field} px hold texels of one island only
+            {rules.block > 0
+              ? "; packs keep their diagonal free."
+              : " (4 for BC, 4 to 12 for ASTC; 0 does not look)."}
+          </>
+        )}
+      </Rule>
       {rules.ignored.length > 0 && (
         <Text fontWeight="650" mt="2">
           Ignored
