@@ -18,7 +18,7 @@ from quilt_cli.parser import given_options
 from quilt_cli.progress import TerminalProgress
 from quilt_core.document.project.file import SUFFIX, ProjectFile, is_project
 from quilt_core.errors import QuiltError
-from quilt_core.operations.operation import Operation, Progress
+from quilt_core.operations.operation import AGAINST, Operation, Progress
 from quilt_core.operations.registry import operation
 from quilt_core.run.inputs import inputs_of
 from quilt_core.run.on_files import FilesDone, do_on_files, read_settings
@@ -29,9 +29,13 @@ def on_files(options: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Do an operation on the files that were named, and write what it made."""
     asked = operation(options.command)
     paths = _inputs(options.files)
+    given = given_options(options)
+    if asked.files.two and AGAINST not in given and len(paths) == 2:
+        given[AGAINST] = (str(paths[0]),)
+        paths = paths[1:]
     progress = TerminalProgress()
     with _opened(paths, progress) as opened:
-        settings = read_settings(asked, given_options(options), Path(), True, opened)
+        settings = read_settings(asked, given, Path(), True, opened)
         writes = _writes(asked, settings[asked.settings])
         into = _project_out(asked, options, paths, opened is not None) if writes else None
         out, name = (None, "") if into else _place(asked, options, paths, writes)

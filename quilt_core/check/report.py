@@ -121,7 +121,7 @@ def report_page(subject: Subject, checked: CheckResult) -> str:
     ]
     strip = density_strip(subject.islands, checked.figures, subject.names, checked.rules)
     return str(
-        _pages().get_template("report.html").render(
+        pages().get_template("report.html").render(
             title=subject.title, made=subject.made, ready=checked.ready, against=checked.against,
             errors=checked.errors, warnings=checked.warnings,
             ignored=sum(bool(f.ignored) for f in checked.findings), figures=_figures(checked), tiles=tiles,
@@ -131,7 +131,8 @@ def report_page(subject: Subject, checked: CheckResult) -> str:
 
 
 @cache
-def _pages() -> Environment:
+def pages() -> Environment:
+    """Templates of pages."""
     return Environment(loader=PackageLoader("quilt_core.check"), autoescape=True)
 
 

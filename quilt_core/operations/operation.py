@@ -18,6 +18,8 @@ from quilt_core.errors import QuiltError
 Changes = Literal["layout", "document", "files", "nothing"]
 """What an operation changes: places of islands, more of the document, files that it writes, or nothing."""
 Pace = Literal["moment", "soon", "long"]
+AGAINST = "against"
+"""What a document that another one is compared with is called."""
 Role = Literal["viewer", "editor", "owner"]
 
 
@@ -98,6 +100,8 @@ class FileUse:
         meshes, images, both, project (a project file), or "" for nothing.
     lists : bool
         Whether it only tells what there is where its settings are the usual ones.
+    two : bool
+        Whether the first of two inputs is the one that the other is compared with, where none is named.
     more_name : str
         Dataclass, in the operation's module, of further options: files that are read or written.
     also_name : str
@@ -113,6 +117,7 @@ class FileUse:
     one_atlas: bool = False
     writes: Literal["meshes", "images", "both", "project", ""] = ""
     lists: bool = False
+    two: bool = False
     more_name: str = ""
     also_name: str = ""
 
@@ -147,6 +152,8 @@ class Operation:
         Settings of the project that it relies on.
     relies : tuple of str
         Parts of an atlas that it relies on though it does not change them: what the user saw of them must hold.
+    compares : bool
+        Whether it is about a step of the history, too: the one that its setting ``step`` says, or the one before the present.
     scene : bool
         Whether all that stands in the project counts, and not the atlas's objects alone.
     files : FileUse
@@ -166,6 +173,7 @@ class Operation:
     needs: tuple[str, ...] = ()
     relies: tuple[str, ...] = ()
     scene: bool = False
+    compares: bool = False
     files: FileUse = FileUse()
 
     def find(self, name: str) -> Any:

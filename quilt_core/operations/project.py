@@ -299,8 +299,29 @@ def check_found(missing: Sequence[str], found: bool, channel: int | None) -> Non
         raise LayoutError(f"No atlas has layouts{within}.", "channel", "Name another channel.")
 
 
+def step_before(file: ProjectFile, step: int | None) -> int:
+    """Place of a step of the history; without one that of the step before the present.
+
+    Raises
+    ------
+    LayoutError
+    """
+    project = file.project
+    if step is None:
+        step = project.changes[project.head].parent
+        if step is None:
+            raise LayoutError(
+                "The project has one step only.", "against", "Name another project file."
+            )
+    if not 0 <= step < len(project.changes):
+        raise LayoutError(
+            f"There is no step {step}.", "step", f"Give 0 to {len(project.changes) - 1}."
+        )
+    return step
+
+
 def project_document(
-    file: ProjectFile, wanted: Sequence[str] = (), scene: bool = False
+    file: ProjectFile, wanted: Sequence[str] = (), scene: bool = False, step: int | None = None
 ) -> Document:
     """A project file as a document.
 
@@ -309,6 +330,8 @@ def project_document(
     file : ProjectFile
     wanted : sequence of str
         Names of the atlases that are meant; all without.
+    step : int, optional
+        Place of a step of the history; the present one without.
     scene : bool
         Whether all files that stand in the project are sources, and not those of the atlases alone.
 
@@ -326,13 +349,18 @@ def project_document(
             )
         if named.count(name) > 1:
             raise LayoutError(f"Two atlases are called “{name}”.", "atlas", "Rename one of them.")
+    change = project.changes[project.head if step is None else step]
+    then = dict(change.atlases)
+    now = {n: atlas.state for n, atlas in enumerate(project.atlases) if atlas.state is not None}
     places = [
-        (n, atlas.state)
-        for n, atlas in enumerate(project.atlases)
-        if atlas.state is not None and (not wanted or project.states[atlas.state].name in wanted)
+        (n, state)
+        for n, state in sorted((now if step is None else then).items())
+        if not wanted or project.states[state].name in wanted
     ]
     layouts = [_layout(file, state) for _, state in places]
-    if not any(layout.members for layout in layouts):
+    if step is not None:
+        layouts = [layout for layout in layouts if layout.members]
+    elif not any(layout.members for layout in layouts):
         raise LayoutError("There is no object in it.", "atlas", "Name another atlas.")
     keys = {member.source for layout in layouts for member in layout.members}
     standing = None
@@ -340,7 +368,7 @@ def project_document(
         there = present_objects(project)
         keys |= {project.objects[n].source for n in there}
         standing = frozenset((project.objects[n].source, project.objects[n].number) for n in there)
-    settings = project.settings
+    settings = change.settings
     return Document(
         layouts,
         {key: StoredSource(file, key) for key in sorted(keys)},

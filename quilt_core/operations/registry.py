@@ -274,6 +274,18 @@ _ALL = (
         synonyms=("prove", "validate", "overlapping", "select overlapping", "find faults"),
     ),
     Operation(
+        name="diff",
+        help="Tell what differs between two layouts: what moved, was turned, changed in size, density, stretch or texture.",
+        settings_name="Diff",
+        result_name="Differences",
+        home="quilt_core.operations.diff",
+        pace="soon",
+        compares=True,
+        example="before/crate.obj after/crate.obj --report diff.html",
+        files=FileUse(all_tiles=True, two=True, more_name="DiffFiles", also_name="also"),
+        synonyms=("compare", "changes", "review", "what changed"),
+    ),
+    Operation(
         name="report",
         help="Write down what a check finds, as a page with images or as JSON.",
         settings_name="Report",

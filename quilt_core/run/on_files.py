@@ -12,7 +12,7 @@ import numpy as np
 
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
-from quilt_core.document.project.file import ProjectFile
+from quilt_core.document.project.file import ProjectFile, is_project
 from quilt_core.document.state import split
 from quilt_core.errors import LayoutError, QuiltError
 from quilt_core.formats.references import referenced_files
@@ -26,7 +26,7 @@ from quilt_core.operations.files import (
     file_document,
     read_sources,
 )
-from quilt_core.operations.operation import Operation, Progress, plain
+from quilt_core.operations.operation import AGAINST, Operation, Progress, plain
 from quilt_core.options import Option, check_options, option, options_of, settings_from
 from quilt_core.pack.settings import Effort
 from quilt_core.run.inputs import Input
@@ -321,11 +321,17 @@ def read_document(
     QuiltError
     """
     use = operation.files
+    more = operation.more
     given: LayoutSettings = settings.get(LayoutSettings, LayoutSettings())
     if opened is not None:
-        from quilt_core.operations.project import project_document
+        from quilt_core.operations.project import project_document, step_before
 
         document = project_document(opened, given.atlas, operation.scene)
+        if operation.compares and not (more and getattr(settings[more], AGAINST)):
+            step = step_before(opened, settings[operation.settings].step)
+            document = replace(
+                document, others={AGAINST: project_document(opened, given.atlas, step=step)}
+            )
         if use.one_atlas and len(document.layouts) > 1:
             names = ", ".join(layout.state.name for layout in document.layouts)
             raise LayoutError("There are several atlases.", "atlas", f"Name one of {names}.")
@@ -361,8 +367,28 @@ def read_document(
                 read = read_sources(files, given.unit, progress, given.uv_tolerance)
                 beside[one.name] = list(read.values())
             else:
-                others[one.name] = file_document(files, given, None, progress, use.all_tiles)
+                others[one.name] = _other(files, given, progress, use.all_tiles)
+    others = {**document.others, **others}
     return replace(document, beside=beside, images=images, others=others)
+
+
+def _other(
+    files: Sequence[Path], given: LayoutSettings, progress: Progress, all_tiles: bool
+) -> Document:
+    """Another document: mesh files, or a project file."""
+    if not any(map(is_project, files)):
+        return file_document(files, given, None, progress, all_tiles)
+    if len(files) > 1:
+        raise QuiltError("A project file goes by itself.", str(files[0]), "Give one project file.")
+    from quilt_core.operations.project import project_document, read_project
+
+    try:
+        handle = files[0].open("rb")  # stays open: its arrays are read when they are needed
+    except OSError as error:
+        raise QuiltError(
+            f"It cannot be read ({error.strerror}).", str(files[0]), "Check the path."
+        ) from None
+    return project_document(read_project(handle, str(files[0]), progress), given.atlas)
 
 
 def _images(

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from quilt_core.document.document import Document
-from quilt_core.operations.operation import Operation, Progress, plain
+from quilt_core.operations.operation import AGAINST, Operation, Progress, plain
 from quilt_core.operations.registry import operation
 from quilt_core.options import options_of, plain_settings, settings_from
 from studio.actions.documents import document_of, saved
 from studio.actions.history.change import Made
 from studio.actions.history.parts import Parts, within
+from studio.actions.history.step import revisions_at
 from studio.models import Revision
 
 FIGURES = "figures"
@@ -96,5 +97,8 @@ def operate(
     settings = settings_from(known.settings, given)
     found = [revision, *others]
     work_on = document_of(found, everything=known.scene, **document)
+    if known.compares:
+        before = document_of(revisions_at(found, settings.step))
+        work_on = replace(work_on, others={AGAINST: before})
     result = known.run(work_on, settings, progress or Progress())
     return Done(known, settings, work_on, result, tuple(row.atlas_id for row in found))

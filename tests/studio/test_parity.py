@@ -64,7 +64,7 @@ CHANGED = {
 """Settings of operations that change a layout."""
 COVERED = {
     "inspect", "visibility", "plan", "limit", "merge", "check", "bake", "textures", "export", "stacks", "look-alikes", "update", "gather",
-    "channels", "report", *CHANGED,
+    "channels", "report", "diff", *CHANGED,
 }  # fmt: skip
 
 
@@ -411,6 +411,22 @@ def test_a_report_says_the_same(client, act, pipes, tmp_path, capsys):
     own = ("made", "title", "settings")  # when it was made, and from what
     ours, theirs = ({k: v for k, v in one.items() if k not in own} for one in (found, told))
     assert ours == theirs
+
+
+def test_what_differs_from_the_step_before_is_the_same(client, act, pipes, tmp_path, capsys):
+    on_atlas(act, pipes, "pack", density="equal", size="512x512", **PACK)
+    before = step_of(pipes)
+    act(pipes, "move", **CHANGED["move"])
+    pipes.refresh_from_db()
+    path = tmp_path / "yard.quilt"
+    path.write_bytes(b"".join(client.get(f"/api/projects/{pipes.project_id}/project.quilt")))
+    assert main(["diff", str(path), "--json"]) == 1
+    told = json.loads(capsys.readouterr().out)
+    for settings in ({}, {"step": before}):
+        found = on_atlas(act, pipes, "diff", **settings).result
+        assert found["objects"] == told["objects"]
+        assert [row["state"] for row in found["objects"]] == ["changed", "same", "same"]
+    assert on_atlas(act, pipes, "diff", step=step_of(pipes)).result["equal"]
 
 
 def test_what_is_gathered_is_the_same_project(client, send, atlas, tmp_path, capsys):

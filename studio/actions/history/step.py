@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from django.db import transaction
 
 from studio.actions.access import EDITOR, require
 from studio.actions.errors import Conflict, Refused, found
 from studio.actions.history.change import check_idle, move_to, refuse_stale
-from studio.models import Change, Project
+from studio.models import Change, Project, Revision
 
 
 @transaction.atomic
@@ -74,3 +76,25 @@ def _go(project: Project, change: Change, redo: list[int]) -> Change:
             check_idle(atlas)
     move_to(project, change, redo)
     return change
+
+
+def revisions_at(revisions: Sequence[Revision], step: int | None) -> list[Revision]:
+    """States of the same atlases at a step of their project's history; without one, before the present step."""
+    project = revisions[0].atlas.project
+    if step is None:
+        head = project.head
+        step = head.parent_id if head else None
+        if step is None:
+            raise Refused(
+                "There is no step before this one.", project.name, "Change something first."
+            )
+    change = project.changes.filter(pk=step).first()
+    then = dict(change.atlases) if change else {}
+    wanted = [then.get(revision.atlas_id) for revision in revisions]
+    found = Revision.objects.select_related("atlas").in_bulk([pk for pk in wanted if pk])
+    if not all(pk in found for pk in wanted):
+        raise Refused(
+            f"The atlas was not there at step {step}." if change else f"There is no step {step}.",
+            "step", "Select a step that is listed.",
+        )  # fmt: skip
+    return [found[pk] for pk in wanted if pk]

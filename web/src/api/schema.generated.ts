@@ -158,6 +158,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/diff/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and do or queue it. */
+        post: operations["diff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/drafts/": {
         parameters: {
             query?: never;
@@ -2275,6 +2292,18 @@ export interface components {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
             object: number;
+        };
+        /** @description Tell what differs between two layouts: what moved, was turned, changed in size, density, stretch or texture. */
+        DiffIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /**
+             * Format: double
+             * @description px by which corners may differ untold, px; usually 0.05
+             */
+            tolerance?: number;
+            /** @description of a project: the step of its history that it is compared with; without it the step before; usually None */
+            step?: number | null;
         };
         /**
          * @description * `down` - down
@@ -5084,6 +5113,71 @@ export interface components {
                 }[];
             }[];
         };
+        /** @description Tell what differs between two layouts: what moved, was turned, changed in size, density, stretch or texture. */
+        DiffResult: {
+            /** @description whether nothing differs */
+            equal: boolean;
+            /** @description what differs about tiles, padding and the house band, in words */
+            settings: string[];
+            /** @description each object, those that differ first */
+            objects: {
+                /** @description its name */
+                object: string;
+                /** @description its atlas */
+                atlas: string;
+                /** @description same, changed, new or gone */
+                state: string;
+                /** @description how many; 0 for one that is gone */
+                faces: number;
+                /** @description how many before; 0 for a new one */
+                faces_before: number;
+                /** @description how many */
+                islands: number;
+                /** @description how many before */
+                islands_before: number;
+                /** @description islands that are as they were */
+                same: number;
+                /** @description of it, px/m */
+                density: number | null;
+                /** @description the same before, px/m */
+                density_before: number | null;
+                /** @description roles and names of its textures that differ */
+                textures: string[];
+                /** @description islands that differ */
+                different: {
+                    /** @description its number in the object, from 1; 0 for one that is gone */
+                    island: number;
+                    /** @description numbers that its faces had before */
+                    was: number[];
+                    /** @description that its middle was moved by, px */
+                    moved_px: number;
+                    /** @description to the left, degrees */
+                    turned: number;
+                    /** @description length / length before */
+                    size: number;
+                    /** @description whether it was flipped */
+                    flipped: boolean;
+                    /** @description that a corner is off the best move, turn and size; null where it cannot be told, px */
+                    off_px: number | null;
+                    /** @description that it lies in; 0 for none */
+                    tile: number;
+                    /** @description the same before */
+                    tile_before: number;
+                    /** @description of it, px/m */
+                    density: number | null;
+                    /** @description the same before, px/m */
+                    density_before: number | null;
+                    /** @description L2, 1 is none */
+                    stretch: number | null;
+                    /** @description the same before */
+                    stretch_before: number | null;
+                    /** @description all of that in words */
+                    changes: string[];
+                }[];
+                /** @description what differs, in words */
+                changes: string[];
+            }[];
+        };
         /** @description Write down what a check finds, as a page with images or as JSON. */
         ReportResult: {
             /** @description names of the atlases that reports are about */
@@ -5457,6 +5551,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProjectOut"];
+                };
+            };
+        };
+    };
+    diff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DiffIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["DiffIn"];
+                "multipart/form-data": components["schemas"]["DiffIn"];
+            };
+        };
+        responses: {
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
