@@ -74,6 +74,7 @@ def document_of(
     revisions: Sequence[Revision],
     images: Mapping[tuple[str, int], Callable[[], bytes]] | None = None,
     everything: bool = False,
+    settings: Mapping[str, Any] | None = None,
 ) -> Document:
     """Some atlases of a project.
 
@@ -86,8 +87,11 @@ def document_of(
     everything : bool
         Whether all files of the project are sources, and not those of the atlases alone: where what else stands in the scene
         counts.
+    settings : mapping, optional
+        Of the project, where these are not the present ones.
     """
     project = revisions[0].atlas.project
+    settings = project.settings if settings is None else settings
     layouts = [load_layout(revision) for revision in revisions]
     rows = {m.object.source_id: m.object.source for layout in layouts for m in layout.members}
     standing = None
@@ -98,13 +102,13 @@ def document_of(
     return Document(
         layouts,
         {key: StoredSource(row) for key, row in rows.items()},
-        house_density=project.house_density,
-        tolerance=project.tolerance,
-        least_density=project.least_density,
-        most_density=project.most_density,
-        rules=project.rules,
+        house_density=settings["house_density"],
+        tolerance=settings["tolerance"],
+        least_density=settings.get("least_density"),
+        most_density=settings.get("most_density"),
+        rules=settings["rules"],
         arranged=True,
-        name=project.name,
+        name=settings["name"],
         images=images or {},
         standing=standing,
     )

@@ -98,7 +98,7 @@ def operate(
     found = [revision, *others]
     work_on = document_of(found, everything=known.scene, **document)
     if known.compares:
-        before = document_of(revisions_at(found, settings.step))
-        work_on = replace(work_on, others={AGAINST: before})
+        change, then = revisions_at(found, settings.step)
+        work_on = replace(work_on, others={AGAINST: document_of(then, settings=change.settings)})
     result = known.run(work_on, settings, progress or Progress())
     return Done(known, settings, work_on, result, tuple(row.atlas_id for row in found))

@@ -78,8 +78,8 @@ def _go(project: Project, change: Change, redo: list[int]) -> Change:
     return change
 
 
-def revisions_at(revisions: Sequence[Revision], step: int | None) -> list[Revision]:
-    """States of the same atlases at a step of their project's history; without one, before the present step."""
+def revisions_at(revisions: Sequence[Revision], step: int | None) -> tuple[Change, list[Revision]]:
+    """A step of the history, without one that before the present, and states of the same atlases then."""
     project = revisions[0].atlas.project
     if step is None:
         head = project.head
@@ -92,9 +92,9 @@ def revisions_at(revisions: Sequence[Revision], step: int | None) -> list[Revisi
     then = dict(change.atlases) if change else {}
     wanted = [then.get(revision.atlas_id) for revision in revisions]
     found = Revision.objects.select_related("atlas").in_bulk([pk for pk in wanted if pk])
-    if not all(pk in found for pk in wanted):
+    if change is None or not all(pk in found for pk in wanted):
         raise Refused(
             f"The atlas was not there at step {step}." if change else f"There is no step {step}.",
             "step", "Select a step that is listed.",
         )  # fmt: skip
-    return [found[pk] for pk in wanted if pk]
+    return change, [found[pk] for pk in wanted if pk]

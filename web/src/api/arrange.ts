@@ -4,7 +4,6 @@ import { editor, tellError } from "../state";
 import {
   api,
   ask,
-  Explained,
   fetchBytes,
   type Atlas,
   type LookAlikeGroup,
@@ -14,6 +13,7 @@ import {
   type StacksResult,
 } from "./client";
 import { isActive } from "./hooks";
+import { jobDone } from "./jobDone";
 import { useOperation } from "./operations";
 import { stepSeen } from "./step";
 
@@ -133,26 +133,7 @@ export async function lookAlikes(
 
 /** Outlines of look-alikes are no farther apart than this part of the root of the area. */
 const LOOK_ALIKE = 0.02;
-const ASK_EVERY = 150;
-
 const candidates = (job: Job): Candidate[] => (job.result as unknown as StacksResult).candidates;
-
-/** Waits until a job is done; throws its error when it failed, and cancels it when nobody waits any more. */
-async function jobDone(job: Job, signal: AbortSignal): Promise<Job> {
-  const path = { params: { path: { job_id: job.id } } };
-  let now = job;
-  while (isActive(now)) {
-    await new Promise((resolve) => setTimeout(resolve, ASK_EVERY));
-    if (signal.aborted) {
-      void api.POST("/api/jobs/{job_id}/cancel/", { ...path, body: { keep: false } });
-      throw new Error("Nobody waits for it any more.");
-    }
-    now = await ask(api.GET("/api/jobs/{job_id}/", path));
-  }
-  if (now.state === "done") return now;
-  const told = (now.error ?? {}) as { what?: string; where?: string; fix?: string };
-  throw new Explained(told.what ?? now.message ?? "It was stopped.", told.where, told.fix);
-}
 
 export function usePlan(revision: number | undefined, house: number) {
   return useQuery({

@@ -1,24 +1,28 @@
 import { useAction } from "../api/actions/act";
 import { Box, CloseButton, Flex, Heading, IconButton, Input, Text } from "@chakra-ui/react";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { Tag } from "lucide-react";
+import { FileDiff, Tag } from "lucide-react";
 import { useEffect, useRef, useState } from "react";
-import type { Step } from "../api/client";
+import type { Atlas, Step } from "../api/client";
 import { useProject } from "../api/hooks";
 import { useStepName, useSteps } from "../api/steps";
 import * as format from "../format";
 import { footOf, useRoom } from "../room";
 import { useUi } from "../state";
+import { StepDifferences } from "./StepDifferences";
 
 const ROW = 54;
 
 /** All steps on one thread, the newest on top: look what each brought, go back to one, give it a name. */
-export function Steps({ projectId }: { projectId: number }) {
+export function Steps({ projectId, atlas }: { projectId: number; atlas: Atlas }) {
   const { steps: open, setSteps } = useUi();
-  return open ? <Thread projectId={projectId} close={() => setSteps(false)} /> : null;
+  return open ? <Thread projectId={projectId} atlas={atlas} close={() => setSteps(false)} /> : null;
 }
 
-function Thread({ projectId, close }: { projectId: number; close: () => void }) {
+type ThreadProps = { projectId: number; atlas: Atlas; close: () => void };
+
+function Thread({ projectId, atlas, close }: ThreadProps) {
+  const [against, setAgainst] = useState<Step>();
   const goToAction = useAction("go-to-step");
   const room = useRoom(useUi((ui) => ui.stage));
   const steps = useSteps(projectId);
@@ -104,6 +108,7 @@ function Thread({ projectId, close }: { projectId: number; close: () => void }) 
               marked={index === at}
               last={index === list.length - 1}
               projectId={projectId}
+              compare={atlas.objects ? () => setAgainst(list[index]) : undefined}
               go={() => {
                 setAt(index);
                 if (index !== here) goToAction.run(list[index].id);
@@ -117,6 +122,9 @@ function Thread({ projectId, close }: { projectId: number; close: () => void }) 
           </Text>
         )}
       </Box>
+      {against && (
+        <StepDifferences atlas={atlas} step={against} close={() => setAgainst(undefined)} />
+      )}
     </Box>
   );
 }
@@ -128,10 +136,11 @@ type RowProps = {
   marked: boolean;
   last: boolean;
   projectId: number;
+  compare?: () => void;
   go: () => void;
 };
 
-function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
+function Row({ step, top, place, marked, last, projectId, compare, go }: RowProps) {
   const [naming, setNaming] = useState(false);
   const name = useStepName(projectId);
   const keep = (label: string) => {
@@ -229,6 +238,21 @@ function Row({ step, top, place, marked, last, projectId, go }: RowProps) {
           </Text>
         </Flex>
       </Box>
+      {compare && place !== "here" && (
+        <IconButton
+          size="2xs"
+          variant="ghost"
+          mt="1"
+          aria-label={`What differs from the step ${format.action(step.verb)}`}
+          title="What differs between this step and now"
+          onClick={(e) => {
+            e.stopPropagation();
+            compare();
+          }}
+        >
+          <FileDiff size={13} />
+        </IconButton>
+      )}
       <IconButton
         size="2xs"
         variant="ghost"

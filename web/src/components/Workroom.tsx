@@ -277,7 +277,7 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
       )}
       <Shortcuts project={project.data} atlas={atlas.data} />
       <Palette project={project.data} atlas={atlas.data} />
-      <Steps projectId={projectId} />
+      <Steps projectId={projectId} atlas={atlas.data} />
       <Drafts atlas={atlas.data} />
       <LookedAt key={atlas.data.id} />
       {upload.dragging && (
