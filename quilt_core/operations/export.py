@@ -43,6 +43,11 @@ class Export:
         "the textures stay as they are, though objects are painted for other UVs: it is meant so",
     )
 
+    stacks_apart: bool = option(
+        False,
+        "for a bake: of each stack the first island stays, the others stand whole tiles to the right, where nothing is baked",
+    )
+
     def __post_init__(self) -> None:
         check_options(self)
 
@@ -161,13 +166,25 @@ def tell(result: Exported) -> list[str]:
 
 
 def _collect(atlas: int, layout: Layout, settings: Export, by_source: dict[int, _OfSource]) -> None:
+    placements = _apart(layout) if settings.stacks_apart else layout.placements
     for member, span in zip(layout.members, spans(layout.state.members), strict=True):
         target = member.row.target if settings.to_channel is None else settings.to_channel - 1
         placed = _Placed(
             atlas, member.base_layout(), member.channel, target, member.made, member.row.numbers,
-            layout.placements[slice(*span)],
+            placements[slice(*span)],
         )  # fmt: skip
         by_source.setdefault(member.source, {}).setdefault(member.number, []).append(placed)
+
+
+def _apart(layout: Layout) -> FloatArray:
+    """Placements in which of each stack only the first island lies in its tile. Its copies are as many tiles to the right as
+    the tiles are wide together: they read the same texels where the texture repeats."""
+    stack = layout.stack
+    copies = stack >= 0
+    copies[np.unique(stack, return_index=True)[1]] = False
+    placements = layout.placements.copy()
+    placements[copies, 0, 2] += 1 + max(tile.size.corner[0] for tile in layout.tiles)
+    return placements
 
 
 def check_target(document: Document, settings: Export) -> None:

@@ -515,3 +515,15 @@ def test_a_band_that_ends_before_it_begins_is_refused():
     with pytest.raises(QuiltError, match="above the most"):
         make_rules({"least_density": 500, "most_density": 400}, "rules", Rules())
     assert make_rules({"least_density": 500}, "", Rules(house_density=400.0)).band == (500, 500)
+
+
+def test_a_copy_that_is_flipped_onto_its_stack_is_no_finding():
+    box = shapely.box(0.1, 0.1, 0.3, 0.25)
+    over = np.array([[[-1.0, 0, 0.4], [0, 1, 0]]])
+    places = np.concatenate([identity(1), over])
+    alone = prove_polygons([box, box], placements=places)
+    assert [f.island for f in of_kind(alone, "mirrored")] == [2]
+    assert not of_kind(prove_polygons([box, box], placements=places, stack=np.array([3, 3])), "mirrored")  # fmt: skip
+    both = np.concatenate([over, over])
+    kept = prove_polygons([box, box], placements=both, stack=np.array([3, 3]))
+    assert len(of_kind(kept, "mirrored")) == 2

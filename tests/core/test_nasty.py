@@ -1,5 +1,7 @@
 """Nasty meshes: right islands, areas and densities; packs that a judge of its own finds clean."""
 
+import json
+
 import numpy as np
 import pytest
 
@@ -10,6 +12,7 @@ from quilt_core.measure.density import LONGER, island_densities
 from quilt_core.pack import PackSettings, pack_islands
 from quilt_core.scene import TileSize, read_surface
 from quilt_core.scene.placement import identity
+from tests.core.cli_samples import run
 from tests.core.corners import object_corner_uvs
 from tests.core.judge import judge
 from tests.core.nasty import MESHES, sheet
@@ -121,3 +124,35 @@ def test_a_nearly_collapsed_island_is_not_blown_up():
     # A line gets its true length: four sides and a diagonal of a quad squeezed onto one.
     assert 0.5 * 300 < (flat[2, 2] - flat[2, 0]) * SIZE < 2 * 300
     assert (flat[3, :2] == flat[3, 2:]).all()
+
+
+@pytest.mark.parametrize(
+    "corners", ["0.5 0.5\nvt 0.9 0.5\nvt 0.7 0.5", "0.3 0.1\nvt 0.3 0.9\nvt 0.3 0.3"]
+)
+def test_lines_and_spikes_are_packed_with_their_extent(corners, tmp_path, capsys, monkeypatch):
+    """An island on a line, and a spike on an island: docs/decisions/0021."""
+    monkeypatch.chdir(tmp_path)
+    text = "o plate\nv 0 0 0\nv 1 0 0\nv 1 1 0\nv 0 1 0\nv 2 0.5 0\nv 3 0 0\nv 3 1 0\n"
+    text += f"vt 0.1 0.1\nvt 0.3 0.1\nvt 0.3 0.3\nvt 0.1 0.3\nvt {corners}\n"
+    text += "f 1/1 2/2 3/3 4/4\nf 2/5 5/6 3/7\n"
+    (tmp_path / "plate.obj").write_text(text)
+    words = ("plate.obj", "--size", "512", "--padding", "8", "--margin", "4", "--effort", "quick")
+    assert run(capsys, "pack", *words, "--out", "out")[0] == 0
+    rows = (tmp_path / "out/plate.obj").read_text().splitlines()
+    px = 512 * np.array([list(map(float, r.split()[1:])) for r in rows if r.startswith("vt ")])
+    assert px.min() >= 4 - 0.01 and px.max() <= 508 + 0.01
+    status, told, _ = run(
+        capsys,
+        "check",
+        "out/plate.obj",
+        "--size",
+        "512",
+        "--padding",
+        "8",
+        "--margin",
+        "4",
+        "--json",
+    )
+    totals = json.loads(told)["atlases"][0]["totals"]
+    assert status == 0 and totals["collapsed"] == 1
+    assert not {"straddling", "outside", "margin", "gap"} & set(totals)

@@ -13,6 +13,7 @@ from quilt_core.errors import LayoutError
 from quilt_core.pack import PackSettings, find_stacks, no_controls, pack_islands
 from quilt_core.scene.placement import identity
 from quilt_core.scene.tightest_turn import tightest_turn
+from tests.core.cli_samples import run
 from tests.core.examples import examples
 from tests.core.shapes import island_set_of, polygon_of, random_polygons
 
@@ -102,3 +103,32 @@ def test_the_tightest_box_is_the_minimum_rotated_rectangle_of_shapely(seed):
         shapely.minimum_rotated_rectangle(shape).area, rel=1e-9
     )
     assert abs(angle) <= np.pi / 4 + 1e-12
+
+
+def test_copies_of_a_stack_stand_tiles_away_for_a_bake(tmp_path, capsys, monkeypatch):
+    """Common practice: what shares texels is moved by whole tiles, so that it is not baked twice."""
+    monkeypatch.chdir(tmp_path)
+    square = "vt 0.1 0.1\nvt 0.2 0.1\nvt 0.2 0.2\nvt 0.1 0.2\n"
+    text = ""
+    for k in range(3):
+        text += f"o tile_{k}\n" + "".join(
+            f"v {x} {y} {k}\n" for x, y in ((0, 0), (1, 0), (1, 1), (0, 1))
+        )
+        text += square + "f " + " ".join(f"{4 * k + i}/{4 * k + i}" for i in (1, 2, 3, 4)) + "\n"
+    (tmp_path / "tiles.obj").write_text(text)
+    words = ["pack", "tiles.obj", "--effort", "quick", "--stack"]
+
+    def placed(*more):
+        assert run(capsys, *words, *more, "--force")[0] == 0
+        rows = (tmp_path / "out/tiles.obj").read_text().splitlines()
+        uv = [tuple(map(float, r.split()[1:])) for r in rows if r.startswith("vt ")]
+        return np.array(uv).reshape(3, 4, 2)
+
+    together = placed("--out", "out")
+    assert np.ptp(together, axis=0).max() < 1e-6
+    for tiles, step in ((("1001:512x512",), 1), (("1001:512x512", "1003:512x512"), 3)):
+        apart = placed("--stacks-apart", "--out", "out", "--tiles", *tiles)
+        same = placed("--out", "out", "--tiles", *tiles)
+        assert np.allclose(
+            apart - same, np.array([[0, 0], [step, 0], [step, 0]])[:, None], atol=1e-6
+        )

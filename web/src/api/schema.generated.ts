@@ -2517,6 +2517,8 @@ export interface components {
             edits?: string[];
             /** @description the textures stay as they are, though objects are painted for other UVs: it is meant so; usually False */
             layout_only?: boolean;
+            /** @description for a bake: of each stack the first island stays, the others stand whole tiles to the right, where nothing is baked; usually False */
+            stacks_apart?: boolean;
         };
         FiguresOut: {
             density: {

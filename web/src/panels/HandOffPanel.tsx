@@ -8,7 +8,7 @@ import { ChannelEdits, useChannelEdits } from "./ChannelEdits";
 import { TexturesPart } from "./TexturesPart";
 import type { PanelProps } from "./props";
 import { useKept, useUi } from "../state";
-import { MainButton, Pages, Running, running, Title } from "./parts";
+import { Check, MainButton, Pages, Running, running, Title } from "./parts";
 import { RunSheetPart } from "./RunSheetPart";
 
 const PARTS = ["Files", "Run sheet"] as const;
@@ -37,7 +37,10 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
   const busy = running(jobs, "export") || exportingAction.busy;
   const textures = useHandOffTextures(project, jobs, edits);
   const misfit = (textures.data?.misfits.length ?? 0) > 0;
-  const run = (layoutOnly: boolean) => exportingAction.run({ edits, layout_only: layoutOnly });
+  const [apart, setApart] = useKept("stacks apart", false);
+  const stacked = editor.document.info?.controls.stack.some((stack) => stack >= 0) ?? false;
+  const run = (layoutOnly: boolean) =>
+    exportingAction.run({ edits, layout_only: layoutOnly, stacks_apart: stacked && apart });
   return (
     <>
       <Title note="All files come back in their own format with the new UVs; everything else in them is as it was. Layout sheets and the report are in the zip.">
@@ -50,6 +53,9 @@ function FilesPart({ atlas, project, jobs }: PanelProps) {
       )}
       {textures.data && (
         <HandedTextures found={textures.data} busy={busy} layoutOnly={() => run(true)} />
+      )}
+      {stacked && (
+        <Check label="Stacked copies a tile away, for a bake" value={apart} onChange={setApart} />
       )}
       <MainButton
         disabled={!project.objects || busy || misfit || textures.isPending}
