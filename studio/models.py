@@ -195,6 +195,9 @@ class MeshObject(models.Model):
     instances = models.JSONField(help_text="names and world matrices")
     channels = models.JSONField(help_text="names of its UV channels")
     faces = models.PositiveIntegerField()
+    size = models.JSONField(
+        null=True, help_text="along its own axes in metres, where it stands largest"
+    )
 
     class Meta:
         ordering = ["id"]

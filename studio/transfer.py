@@ -125,7 +125,7 @@ class ProjectRows:
                 r.MeshObject(
                     source=_sure(self.source[row.source_id]), number=row.number, name=row.name, parent=row.parent,
                     instances=[r.Instance(name=name, matrix=matrix) for name, matrix in row.instances],
-                    channels=[name or "" for name in row.channels], faces=row.faces,
+                    channels=[name or "" for name in row.channels], faces=row.faces, size=row.size,
                 )
                 for row in self.objects
             ],
@@ -310,7 +310,7 @@ class _Making:
     def _object(self, row: r.MeshObject) -> MeshObject:
         return MeshObject.objects.create(
             project=self.project, source=self.sources[row.source], number=row.number, name=row.name, parent=row.parent,
-            instances=[[one.name, one.matrix] for one in row.instances], channels=row.channels, faces=row.faces,
+            instances=[[one.name, one.matrix] for one in row.instances], channels=row.channels, faces=row.faces, size=row.size,
         )  # fmt: skip
 
     def _base(self, row: r.BaseLayout) -> BaseLayout:

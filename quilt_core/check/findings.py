@@ -240,7 +240,7 @@ FINDING_KINDS: dict[str, Kind] = {
         "Objects far larger or smaller than the others",
         "hint",
         "Density is px per metre: in a wrong unit an object gets far too many texels, or hardly any.",
-        "Bring its file in again with the unit that it was made in, if it is no hill among bolts.",
+        "Give its file the unit that it was made in, in Gather, if it is no hill among bolts.",
     ),
     "stretch": Kind(
         "Stretched islands",

@@ -9,6 +9,7 @@ import numpy as np
 
 from quilt_core.check.case import FLAT, MOST_FACES, Case
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.lengths import length_words
 from quilt_core.scene.types import BoolArray, IntArray
 
 TINY_PX = NEAR_PX = 0.25
@@ -211,17 +212,9 @@ def check_sizes(case: Case) -> None:
         how = f"{far:,.0f} times" if ratio > 1 else f"1/{far:,.0f} of"
         case.add(
             "odd size", (), ratio, "times",
-            f"{_length(float(long[o]))} long, {how} the middle of the others: {other}?",
+            f"{length_words(float(long[o]))} long, {how} the middle of the others: {other}?",
             (), object_name=case.names[o],
         )  # fmt: skip
-
-
-def _length(metres: float) -> str:
-    """A length with three digits, in a unit that suits it."""
-    unit, size = next(
-        ((u, s) for u, s in (("km", 1e3), ("m", 1.0), ("cm", 1e-2)) if metres >= s), ("mm", 1e-3)
-    )
-    return f"{metres / size:.3g} {unit}"
 
 
 def _islands_of_faces(case: Case, faces: IntArray) -> list[int]:

@@ -26,7 +26,7 @@ from quilt_core.measure.density import house_for_surface, island_densities, prop
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.operations.values import SIZE, Size, read_density
 from quilt_core.options import check_options, option
-from quilt_core.scene.island_set import IslandSet, concatenate, object_face_areas
+from quilt_core.scene.island_set import IslandSet, concatenate, object_face_areas, object_size
 from quilt_core.scene.islands import UV_TOLERANCE
 from quilt_core.scene.model import Scene, SceneObject
 from quilt_core.scene.placement import identity
@@ -208,6 +208,7 @@ class _Project:
             "instances": [{"name": i.name, "matrix": i.matrix.tolist()} for i in obj.instances],
             "channels": [c.name or "" for c in obj.mesh.channels if (c.corner_uv >= 0).any()],
             "faces": obj.mesh.face_count,
+            "size": object_size(obj, self.sources[source]["unit"]).tolist(),
         })  # fmt: skip
         first = len(self.bases)
         for one in layouts:

@@ -10,7 +10,8 @@ import numpy as np
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Member
 from quilt_core.operations.operation import Progress, figure
-from quilt_core.scene.island_set import instance_spread
+from quilt_core.scene.island_set import instance_spread, object_size
+from quilt_core.scene.lengths import size_words
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.proportion import suggested_proportion
 
@@ -35,6 +36,7 @@ class InspectedObject:
 
     file: str = figure("path of its file")
     object: str = figure("its name")
+    size: list[float] = figure("along its own axes, where it stands largest", "m", 6)
     instances: int = figure("how often it stands in the scene")
     instance_sizes_differ: float = figure("largest / smallest area of its instances", "", 3)
     faces: int = figure("how many")
@@ -106,6 +108,9 @@ def run(document: Document, settings: Inspect, progress: Progress) -> Inspected:
             InspectedObject(
                 file=member.file,
                 object=name,
+                size=object_size(
+                    obj, document.sources[member.source].scene().metres_per_unit
+                ).tolist(),
                 instances=len(obj.instances),
                 instance_sizes_differ=instance_spread(obj),
                 faces=obj.mesh.face_count,
@@ -167,9 +172,7 @@ COUNTED = ("mirrored", "overlapping", "folded", "outside", "collapsed", "flat_fa
 
 def tell(result: Inspected) -> list[str]:
     """The result as a table."""
-    head = (
-        f"{'object':28} {'faces':>8} {'islands':>7} {'px/m min':>9} {'mean':>9} {'max':>9}  notes"
-    )
+    head = f"{'object':28} {'size':>22} {'faces':>8} {'islands':>7} {'px/m min':>9} {'mean':>9} {'max':>9}  notes"
     out = [head]
     for row in result.objects:
         d = row.density
@@ -187,6 +190,6 @@ def tell(result: Inspected) -> list[str]:
         if row.suggested_proportion:
             notes.append(f"looks laid out for {row.suggested_proportion:.3g} : 1 (proportion)")
         out.append(
-            f"{row.object[:28]:28} {row.faces:8} {row.islands:7} {cells}  {', '.join(notes)}"
+            f"{row.object[:28]:28} {size_words(row.size):>22} {row.faces:8} {row.islands:7} {cells}  {', '.join(notes)}"
         )
     return out

@@ -145,7 +145,9 @@ class StoredSource:
 
     @cached_property
     def _scene(self) -> Scene:
-        return read_scene(self.name.rsplit("/", 1)[-1], self.data, self.siblings(), self._row.unit)
+        unit = self._row.unit
+        scene = read_scene(self.name.rsplit("/", 1)[-1], self.data, self.siblings(), unit)
+        return scene.in_unit(unit)
 
     def scene(self) -> Scene:
         """What it holds."""

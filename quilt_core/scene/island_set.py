@@ -193,6 +193,17 @@ def instance_shapes(obj: SceneObject) -> list[FloatArray]:
     return [linear[n] for n in kept]
 
 
+def object_size(obj: SceneObject, metres_per_unit: float) -> FloatArray:
+    """(3,) length of an object along its own axes in metres, where it stands largest: length, width
+    and height for one that is modelled upright."""
+    points = obj.mesh.positions[np.unique(obj.mesh.corner_vertex)]
+    points = points[np.isfinite(points).all(axis=1)]
+    if not len(points):
+        return np.zeros(3)
+    scale = np.linalg.norm(instance_shapes(obj)[0], axis=0)
+    return np.asarray(np.ptp(points, axis=0) * scale * metres_per_unit)
+
+
 def instance_spread(obj: SceneObject) -> float:
     """How many times larger the largest instance of an object stands than the smallest, 1 for one
     size."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from quilt_core.scene.mesh import Mesh
@@ -81,3 +81,7 @@ class Scene:
     metres_per_unit: float
     source: Any = field(repr=False)
     warnings: tuple[str, ...] = ()
+
+    def in_unit(self, metres_per_unit: float) -> Scene:
+        """The same with another unit, also where the format has one of its own."""
+        return replace(self, metres_per_unit=metres_per_unit)

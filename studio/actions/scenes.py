@@ -26,7 +26,9 @@ def _scene(source: Source, sha256: str, metres_per_unit: float) -> Scene:
         for s in Source.objects.filter(folder=source.folder, project=source.project_id)
     }
     find = siblings_in(beside, source.name, lambda name: storage.get(beside[name]))
-    return read_scene(source.name.rsplit("/", 1)[-1], storage.get(sha256), find, metres_per_unit)
+    name = source.name.rsplit("/", 1)[-1]
+    scene = read_scene(name, storage.get(sha256), find, metres_per_unit)
+    return scene.in_unit(metres_per_unit)
 
 
 def object_of(base: BaseLayout, scene: Scene) -> SceneObject:

@@ -25,6 +25,8 @@ def object_rows(members: list[Member]) -> list[dict[str, Any]]:
                 "file": obj.source.name,
                 "colour": colour,
                 "faces": obj.faces,
+                "size": obj.size,
+                "unit": obj.source.metres_per_unit,
                 "first_island": first,
                 "islands": row.islands,
                 "part": None if row.part is None else list(row.part),

@@ -269,6 +269,11 @@ class ObjectOut(serializers.Serializer[Any]):
     file = serializers.CharField()
     colour = serializers.CharField()
     faces = serializers.IntegerField()
+    size = serializers.ListField(
+        child=serializers.FloatField(), allow_null=True,
+        help_text="along its own axes, m, where it stands largest; null for objects of older projects",
+    )  # fmt: skip
+    unit = serializers.FloatField(help_text="that its file is read in, m")
     first_island = serializers.IntegerField()
     islands = serializers.IntegerField(help_text="that lie in this atlas")
     part = serializers.ListField(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from typing import Any
 
@@ -68,6 +69,20 @@ class Files(APIView):
         return Response({"job": None, "revision": revision.pk}, status=201)
 
 
+def read_unit(given: str | None) -> float | None:
+    """Metres per unit, where they are said."""
+    try:
+        unit = float(given) if given else None
+    except ValueError:
+        unit = math.nan
+    if unit is not None and not 1e-9 < unit < 1e9:
+        raise Refused(
+            f"The unit “{given}” cannot be.",
+            "metres_per_unit", "Give the length of one unit in metres, for example 0.001.",
+        )  # fmt: skip
+    return unit
+
+
 class UpdateFile(APIView):
     """Bring a newer version of a file in."""
 
@@ -80,6 +95,7 @@ class UpdateFile(APIView):
         request={"multipart/form-data": {"type": "object", "properties": {
             "files": {"type": "array", "items": {"type": "string", "format": "binary"}},
             "source": {"type": "integer"}, "change": {"type": "integer"},
+            "metres_per_unit": {"type": "number", "description": "unit of the file; without it as the older one"},
         }}},
         responses={202: s.JobOut},
     )  # fmt: skip
@@ -89,10 +105,13 @@ class UpdateFile(APIView):
         except ValueError:
             raise Refused("The file is not told by its number.", "source", "Give its id.") from None
         files = unpack((upload.name, upload.read()) for upload in request.FILES.getlist("files"))
-        if not files:
-            raise Refused("No files were sent.", "files", "Give the newer version.")
+        unit = read_unit(request.POST.get("metres_per_unit"))
+        if not files and unit is None:
+            raise Refused(
+                "No files were sent.", "files", "Give the newer version, or another unit."
+            )
         keys = [[name, storage.put(data)] for name, data in files.items()]
-        params = {"files": keys, "source": source, "change": seen or None}
+        params = {"files": keys, "source": source, "change": seen or None, "metres_per_unit": unit}
         return Response(s.JobOut(claim("update", atlas_id, params)).data, status=202)
 
 

@@ -11,6 +11,7 @@ from quilt_core.document.base import base_arrays, base_bytes, read_base, surface
 from quilt_core.document.base_checks import check_arrays
 from quilt_core.formats import read_scene
 from quilt_core.scene import read_surface
+from quilt_core.scene.island_set import object_size
 from quilt_core.scene.surface import ADDED_LATER
 from tests.core.meshes import POINTS, UVS, plain_glb
 from tests.core.test_check import of_kind, prove_file
@@ -157,3 +158,20 @@ def test_an_older_base_layout_says_nothing_of_them():
     np.savez(out, **older)
     arrays = check_arrays(out.getvalue(), 0, 7, 7, "box.quilt")
     assert surface_from(arrays).faults.tolist() == [[0, 0, 0, 0]]
+
+
+def test_sizes_are_along_the_object_s_own_axes_where_it_stands_largest():
+    def node(**more):
+        return read_scene("plate.glb", plain_glb(nodes=[{"name": "Plate", "mesh": 0, **more}]))
+
+    # A plate of 1 x 1; turned by 30 degrees about Z it is as large as before.
+    turned = [0, 0, np.sin(np.radians(15)), np.cos(np.radians(15))]
+    for more, size in (
+        ({}, [1, 1, 0]),
+        ({"rotation": turned}, [1, 1, 0]),
+        ({"scale": [2, 0.5, 1]}, [2, 0.5, 0]),
+        ({"rotation": turned, "scale": [2, 0.5, 1]}, [2, 0.5, 0]),
+    ):
+        (one,) = node(**more).objects
+        np.testing.assert_allclose(object_size(one, 1.0), size, atol=1e-6)
+        np.testing.assert_allclose(object_size(one, 0.001), np.array(size) / 1000, atol=1e-9)

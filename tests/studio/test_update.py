@@ -9,6 +9,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from studio.actions.gather.share_out import loose_objects
 from studio.models import Job, Project, Source
 from studio.state import read_state
+from tests.core.meshes import plain_glb
 from tests.studio.conftest import step_of
 from tests.studio.update_samples import obj_file
 
@@ -160,3 +161,35 @@ def test_what_cannot_be_brought_again_is_refused(send, act, atlas, again):
     assert again(atlas, "x", data=data).status_code == 400
     atlas.refresh_from_db()
     assert atlas.head_id == head and Source.objects.count() == 1
+
+
+@pytest.mark.parametrize("name", ["yard.obj", "plate.glb"])
+def test_a_file_gets_another_unit_and_figures_follow(client, send, act, atlas, again, name):
+    """A millimetre is 1/1000 m (SI): lengths shrink by it, px per metre grow by it."""
+    data = plain_glb() if name.endswith("glb") else obj_file(("crate", 0, 1))
+    assert send(**{name.replace(".", "__"): data}).status_code == 201
+
+    def rows():
+        atlas.refresh_from_db()
+        found = client.get(f"/api/revisions/{atlas.head_id}/").json()
+        return found["objects"], found["figures"]["density"]["mean"]
+
+    before, density = rows()
+    places = {key: value[0] for key, value in placed(atlas).items()}
+    old = Source.objects.get(is_mesh=True)
+    body = {"source": old.pk, "change": step_of(atlas), "metres_per_unit": "0.001"}
+    answer = client.post(f"/api/atlases/{atlas.pk}/update/", body)
+    assert answer.status_code == 202, answer.content
+    job = Job.objects.get(pk=answer.json()["id"])
+    assert job.state == Job.DONE, job.error
+    after, now = rows()
+    assert [row["unit"] for row in after] == [0.001]
+    np.testing.assert_allclose(after[0]["size"], np.array(before[0]["size"]) / 1000, rtol=1e-6)
+    assert now == pytest.approx(1000 * density, rel=1e-6)
+    for key, one in placed(atlas).items():
+        np.testing.assert_array_equal(one[0], places[key])
+    assert Project.objects.get(pk=atlas.project_id).head.what.endswith("a unit of 1 → 0.001 m")
+    assert act(atlas, "undo").status_code == 200
+    assert rows() == (before, density)
+    body = {**body, "change": step_of(atlas), "metres_per_unit": "-1"}
+    assert client.post(f"/api/atlases/{atlas.pk}/update/", body).status_code == 400

@@ -32,6 +32,21 @@ export const percent = (value: number) => `${(100 * value).toFixed(1)}`;
 export const pixels = (value: number | null | undefined) =>
   value === null || value === undefined ? "–" : value.toFixed(1);
 
+const LENGTHS = [
+  ["km", 1000],
+  ["m", 1],
+  ["cm", 0.01],
+  ["mm", 0.001],
+] as const;
+
+/** Length x width x height, given in metres, in the unit that suits the longest. */
+export function size(metres: readonly number[] | null): string {
+  if (!metres) return "–";
+  const longest = Math.max(...metres);
+  const [name, length] = LENGTHS.find(([, one]) => longest >= one) ?? LENGTHS[3];
+  return `${metres.map((one) => Number((one / length).toPrecision(3))).join(" × ")} ${name}`;
+}
+
 /** The name of an action as people read it. */
 export const action = (name: string) => name.replaceAll("-", " ");
 

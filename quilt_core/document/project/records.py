@@ -141,6 +141,8 @@ class MeshObject(Record, frozen=True, kw_only=True):
     channels : list of str
         Names of its UV channels.
     faces : int
+    size : list of float, optional
+        Along its own axes in metres, where it stands largest.
     """
 
     source: Place
@@ -150,6 +152,9 @@ class MeshObject(Record, frozen=True, kw_only=True):
     instances: list[Instance]
     channels: list[Words]
     faces: Count
+    size: Annotated[list[Annotated[float, Meta(ge=0)]], Meta(min_length=3, max_length=3)] | None = (
+        None
+    )
 
 
 class BaseLayout(Record, frozen=True, kw_only=True):

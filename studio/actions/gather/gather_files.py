@@ -15,6 +15,7 @@ from quilt_core.formats import read_scene
 from quilt_core.formats.load import is_mesh, siblings_in
 from quilt_core.operations.gather import UNSAID, house_density, read_layouts
 from quilt_core.scene import Scene, SceneObject
+from quilt_core.scene.island_set import object_size
 from studio import storage
 from studio.actions.errors import Conflict, Refused
 from studio.actions.history.change import append_change, check_idle
@@ -170,6 +171,7 @@ def keep_object(
         instances=[[i.name, i.matrix.tolist()] for i in obj.instances],
         channels=[c.name for c in obj.mesh.channels if (c.corner_uv >= 0).any()],
         faces=obj.mesh.face_count,
+        size=object_size(obj, source.metres_per_unit).tolist(),
     )
     kept = [BaseLayout.objects.create(object=made, **facts) for facts in bases]
     return MemberRow(object=made.pk, base=kept[0].pk, islands=kept[0].islands)

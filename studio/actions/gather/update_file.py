@@ -53,8 +53,9 @@ def update_file(
     keys : mapping
         The newer one and those beside it by their names: where their bytes are stored.
     folder : str
-        Of this machine, in which they lie instead; "" for none.
+        Of this machine, in which they lie instead; "" for none. Without both it is the older file once more, in another unit.
     metres_per_unit : float, optional
+        Without it as the older file was read.
     progress : Progress
 
     Raises
@@ -71,10 +72,12 @@ def update_file(
         files = files_in(folder, old)
         keys = {name: storage.put(data) for name, data in files.items()}
     else:
+        keys = keys or _same_files(old)
         files = {name: storage.get(key) for name, key in keys.items()}
     name = _the_mesh(files, old)
     report(0.05, f"reading {name}")
-    scene = read_mesh(name, files, metres_per_unit or old.metres_per_unit)
+    unit = metres_per_unit or old.metres_per_unit
+    scene = read_mesh(name, files, unit).in_unit(unit)
     layout = load_layout(revision)
     state, members = layout.state, list(layout.members)
     mine = [k for k, member in enumerate(members) if member.object.source_id == old.pk]
@@ -132,17 +135,26 @@ def update_file(
         for number in new:
             obj, first = objects[number]
             after = after.with_member(MemberRow(obj.pk, first.pk, first.islands))
+        what = f"“{name}”"
+        if unit != old.metres_per_unit:
+            what += f", a unit of {old.metres_per_unit:g} → {unit:g} m"
         used = {older[k].name for match in matches.values() for k in match.older}
         found = {
             "objects": plain(rows), "new": [newer[k].name for k in new],
             "gone": [one.name for one in older if one.name not in used], "kept": sorted(parts),
         }  # fmt: skip
-        done = finish_job(atlas.pk, revision, Change("update", after, f"“{name}”", found))
+        done = finish_job(atlas.pk, revision, Change("update", after, what, found))
         change = done.atlas.project.__class__.objects.get(pk=atlas.project_id).head
         Source.objects.filter(folder=source.folder).update(gathered=change)
         Source.objects.filter(pk=old.pk).update(replaced=change)
         brought(old.pk, source.pk)
     return {"revision": done.pk, "draft": done.draft, **found}
+
+
+def _same_files(old: Source) -> dict[str, str]:
+    """A mesh that there is, and what came with it, by their names: where their bytes are stored."""
+    rows = Source.objects.filter(project=old.project_id, folder=old.folder)
+    return {row.name: row.sha256 for row in rows if row.pk == old.pk or not row.is_mesh}
 
 
 def _older(member: Member, was: Scene) -> Older:

@@ -3291,6 +3291,13 @@ export interface components {
             file: string;
             colour: string;
             faces: number;
+            /** @description along its own axes, m, where it stands largest; null for objects of older projects */
+            size: number[] | null;
+            /**
+             * Format: double
+             * @description that its file is read in, m
+             */
+            unit: number;
             first_island: number;
             /** @description that lie in this atlas */
             islands: number;
@@ -4523,6 +4530,8 @@ export interface components {
                 file: string;
                 /** @description its name */
                 object: string;
+                /** @description along its own axes, where it stands largest, m */
+                size: number[];
                 /** @description how often it stands in the scene */
                 instances: number;
                 /** @description largest / smallest area of its instances */
@@ -6572,6 +6581,8 @@ export interface operations {
                     files?: string[];
                     source?: number;
                     change?: number;
+                    /** @description unit of the file; without it as the older one */
+                    metres_per_unit?: number;
                 };
             };
         };

@@ -36,6 +36,8 @@ export type ObjectListRow = {
   /** Islands of the object in all atlases; of rows that are objects. */
   whole?: number;
   faces: number | null;
+  /** Along its own axes in metres; null for an island. */
+  size: readonly number[] | null;
   area: number;
   weight: number | null;
   object: number;
@@ -431,6 +433,7 @@ function rowsOf(info: LayoutInfo, report: Report | null): ObjectListRow[] {
       colour: o.colour,
       islands,
       faces: o.faces,
+      size: o.size,
       area: area / total,
       weight: o.weight,
       object: o.id,
@@ -446,6 +449,7 @@ function rowsOf(info: LayoutInfo, report: Report | null): ObjectListRow[] {
           colour: o.colour,
           islands: [i],
           faces: null,
+          size: null,
           area: info.world_area[i] / total,
           weight: null,
           object: o.id,
@@ -526,6 +530,19 @@ function columnsFor(stage: Stage) {
     size: 66,
     cell: (c) => (c.row.original.faces === null ? "" : format.whole(c.getValue())),
   });
+  const size = helper.accessor((row) => Math.max(0, ...(row.size ?? [])), {
+    id: "size",
+    header: "Size",
+    size: 150,
+    cell: (c) =>
+      c.row.depth ? (
+        ""
+      ) : (
+        <Text as="span" truncate title="Along its own axes, where it stands largest">
+          {format.size(c.row.original.size)}
+        </Text>
+      ),
+  });
   const share = helper.accessor("area", {
     id: "share",
     header: "Share of area",
@@ -570,9 +587,9 @@ function columnsFor(stage: Stage) {
     ),
   });
   const sets: Record<Stage, unknown[]> = {
-    Gather: [name, islands, faces, share, notes],
+    Gather: [name, size, islands, faces, share, notes],
     Unwrap: [name, islands, faces, density, share, notes],
-    "Even out": [name, islands, density, share, weight, notes],
+    "Even out": [name, size, islands, density, share, weight, notes],
     Arrange: [name, islands, share, control, weight, notes],
     Merge: [name, islands, density, share, notes],
     Check: [name, islands, density, notes],

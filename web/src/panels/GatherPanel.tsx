@@ -77,9 +77,9 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
   const [unit, setUnit] = useState("1");
   const newer = useRef<HTMLInputElement>(null);
   const older = useRef(0);
-  const files = new Map<number, [string, number]>();
-  for (const object of editor.document.info?.objects ?? [])
-    files.set(object.source, [object.file, (files.get(object.source)?.[1] ?? 0) + 1]);
+  const files = new Map<number, { name: string; count: number; unit: number }>();
+  for (const { source, file, unit } of editor.document.info?.objects ?? [])
+    files.set(source, { name: file, unit, count: (files.get(source)?.count ?? 0) + 1 });
   return (
     <>
       <Title note="Bring in many meshes at once: OBJ with MTL and textures, glTF, GLB, or a zip. Drop them anywhere.">
@@ -181,7 +181,7 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
         </Box>
       )}
       <Box mt="3">
-        {[...files].map(([source, [name, count]]) => (
+        {[...files].map(([source, { name, count, unit: own }]) => (
           <Flex key={source} align="center" gap="1">
             <Text fontSize="12.5px" flex="1" minW="0" truncate title={name}>
               {name}{" "}
@@ -189,6 +189,12 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
                 · {format.whole(count)} {count === 1 ? "object" : "objects"}
               </Text>
             </Text>
+            <UnitOfFile
+              name={name}
+              unit={own}
+              disabled={running(jobs, "update")}
+              change={(metres) => updateAction.run({ source, unit: metres, files: [] })}
+            />
             <Button
               size="2xs"
               variant="ghost"
@@ -228,6 +234,46 @@ export function GatherPanel({ jobs, project, atlas, upload }: PanelProps) {
         ))}
       </Box>
     </>
+  );
+}
+
+const SHORT: Record<string, string> = {
+  "1": "m",
+  "0.01": "cm",
+  "0.001": "mm",
+  "0.0254": "in",
+  "0.3048": "ft",
+};
+
+type UnitProps = {
+  name: string;
+  unit: number;
+  disabled: boolean;
+  change: (metres: number) => void;
+};
+
+/** The unit that a file is read in: another one changes sizes and densities, and no layout. */
+function UnitOfFile({ name, unit, disabled, change }: UnitProps) {
+  const known = String(unit) in SHORT;
+  return (
+    <NativeSelect.Root size="xs" w="62px" disabled={disabled}>
+      <NativeSelect.Field
+        aria-label={`Unit of ${name}`}
+        title="The unit that the file was made in: sizes and densities follow, the layout stays"
+        h="22px"
+        ps="1"
+        value={String(unit)}
+        onChange={(e) => change(Number(e.target.value))}
+      >
+        {!known && <option value={String(unit)}>{unit} m</option>}
+        {UNITS.map(([value, long]) => (
+          <option key={value} value={value} aria-label={long}>
+            {SHORT[value]}
+          </option>
+        ))}
+      </NativeSelect.Field>
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
   );
 }
 

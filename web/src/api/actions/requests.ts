@@ -74,10 +74,14 @@ const OTHERS = {
         body: { ...body, change },
       }),
     ),
-  update: ({ atlas, change }: Place, { source, files }: { source: number; files: File[] }) => {
+  update: (
+    { atlas, change }: Place,
+    { source, files, unit }: { source: number; files: File[]; unit?: number },
+  ) => {
     const form = new FormData();
     form.append("source", String(source));
     form.append("change", String(change));
+    if (unit !== undefined) form.append("metres_per_unit", String(unit));
     for (const file of files) form.append("files", file, file.name);
     return send<Job>(`/api/atlases/${atlas}/update/`, form);
   },
