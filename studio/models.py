@@ -11,6 +11,7 @@ from django.db import models
 from django.utils import timezone
 
 from quilt_core.document.state import MARGIN, PADDING
+from quilt_core.measure.density import PER_METRE
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.people import ApiToken, Invitation, Membership, Note, Presence
 from studio.references import FileReference, NeedsFiles
@@ -92,6 +93,11 @@ class Project(models.Model):
     def most_density(self) -> float | None:
         """Upper end of the house band in px per metre, where it is said itself."""
         return self.settings.get("most_density")
+
+    @property
+    def density_unit(self) -> str:
+        """That densities are shown in."""
+        return str(self.settings.get("density_unit", PER_METRE))
 
     @property
     def uv_tolerance(self) -> float:

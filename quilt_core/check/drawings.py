@@ -11,6 +11,7 @@ from PIL import Image, ImageColor, ImageDraw
 
 from quilt_core.check.check import CheckResult
 from quilt_core.check.rules import Rules
+from quilt_core.measure.density import DENSITY_UNITS
 from quilt_core.measure.figures import Figures
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize
@@ -124,11 +125,12 @@ def density_strip(islands: IslandSet, figures: Figures, names: Sequence[str], ru
             parts.append(
                 f'<circle cx="{x(density[i]):.1f}" cy="{y}" r="{r:.1f}" fill="{colours[row]}" stroke="{INK}" stroke-width=".5"/>'
             )
-    for value in _ticks(float(np.exp(low)), float(np.exp(high))):
+    factor = DENSITY_UNITS[rules.density_unit]
+    for value in _ticks(float(np.exp(low)) * factor, float(np.exp(high)) * factor):
         parts.append(
-            f'<text x="{x(value):.1f}" y="{height - 4}" text-anchor="middle" fill="{INK}">{value:,.6g}</text>'
+            f'<text x="{x(value / factor):.1f}" y="{height - 4}" text-anchor="middle" fill="{INK}">{value:,.6g}</text>'
         )
-    parts.append(f'<text x="0" y="{height - 4}" fill="{INK}">px/m</text></svg>')
+    parts.append(f'<text x="0" y="{height - 4}" fill="{INK}">{rules.density_unit}</text></svg>')
     return "".join(parts)
 
 

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.check.case import Case
-from quilt_core.measure.density import set_density
+from quilt_core.measure.density import density_words, set_density
 from quilt_core.scene.types import FloatArray
 
 BINS = 40
@@ -35,7 +35,10 @@ def check_density(case: Case) -> None:
         for i in which[: case.count(kind, len(which))]:
             d, wanted = case.figures.density[i], goal * case.weight[i]
             side = "below" if d < wanted else "above"
-            text = f"{d:,.4g} px/m ({d / 100:,.3g} px/cm), {abs(d / wanted - 1):.0%} {side} {wanted:,.4g} px/m"
+            text = (
+                f"{density_words(d, rules.density_unit)}, {abs(d / wanted - 1):.0%} {side} "
+                f"{density_words(wanted, rules.density_unit)}"
+            )
             case.add(kind, (i,), d, "px/m", text)
 
 

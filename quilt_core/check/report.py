@@ -16,6 +16,7 @@ from quilt_core.check.check import CheckResult
 from quilt_core.check.drawings import density_strip, tile_image
 from quilt_core.check.findings import FINDING_KINDS, Finding
 from quilt_core.check.rules import plain
+from quilt_core.measure.density import density_words
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.tiles import TileSize
 
@@ -152,7 +153,9 @@ def _figures(checked: CheckResult) -> list[tuple[str, str]]:
         ),
     ]
     if density["mean"] is not None:
-        spread = f"{density['min']:,.1f} – {density['max']:,.1f} px/m, mean {density['mean']:,.1f} px/m ({density['mean'] / 100:,.2f} px/cm)"
+        unit = checked.rules.density_unit
+        least, most, mean = (density_words(density[k], unit) for k in ("min", "max", "mean"))
+        spread = f"{least} – {most}, mean {mean}"
         rows.append(("Density", spread))
     if checked.stretch:
         s = checked.stretch
@@ -171,6 +174,7 @@ def _px(value: float) -> str:
 
 def _settings(subject: Subject, checked: CheckResult) -> list[tuple[str, str]]:
     rules = checked.rules
+    unit = rules.density_unit
     house, (low, high) = rules.house_density, rules.band or (0.0, 0.0)
     rows = {
         **subject.settings,
@@ -179,9 +183,8 @@ def _settings(subject: Subject, checked: CheckResult) -> list[tuple[str, str]]:
         "Wanted distance to the edge": f"{rules.margin:g} px",
         "House band": "not judged"
         if rules.band is None
-        else f"{low:,.4g} to {high:,.4g} px/m, around {house:,.4g} px/m"
-        if house is not None
-        else f"{low:,.4g} to {high:,.4g} px/m",
+        else f"{density_words(low, unit)} to {density_words(high, unit)}"
+        + (f", around {density_words(house, unit)}" if house is not None else ""),
         "Stretch": f"L2 up to {rules.stretch:g}, angles up to {rules.angle:g}",
         "Gap between materials": f"{rules.material_gap:g} px"
         if rules.material_gap
@@ -226,7 +229,7 @@ def _caption(subject: Subject, checked: CheckResult, k: int) -> str:
     density = figures.tile_density[k]
     caption = f"Tile {tile.number}, {tile.width} × {tile.height} px, coverage {figures.tile_coverage[k]:.1%}"
     if np.isfinite(density):
-        caption += f", {density:,.1f} px/m"
+        caption += f", {density_words(density, checked.rules.density_unit)}"
     return caption
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from quilt_core.check.findings import FINDING_KINDS, SEVERITIES
 from quilt_core.errors import QuiltError
-from quilt_core.measure.density import house_band
+from quilt_core.measure.density import DENSITY_UNITS, PER_METRE, density_words, house_band
 
 
 @dataclass(frozen=True)
@@ -57,6 +57,8 @@ class Rules:
     block : int
         Edge in px of the blocks that textures are compressed by, in which no two islands may have
         texels; 0 does not look. BC and ETC have 4, ASTC 4 to 12.
+    density_unit : str
+        That densities are told in: px/m, px/cm or px/in. Values are in px per metre.
     severity : mapping
         Kind of finding to error, warning, hint or off.
     ignored : tuple of Ignored
@@ -74,6 +76,7 @@ class Rules:
     sliver: float = 0.004
     material_gap: float = 0.0
     block: int = 0
+    density_unit: str = PER_METRE
     severity: Mapping[str, str] = field(default_factory=dict)
     ignored: tuple[Ignored, ...] = ()
 
@@ -155,6 +158,8 @@ def make_rules(data: Mapping[str, Any], where: str, base: Rules) -> Rules:
             raise QuiltError(f"There is no rule “{name}”.", where, f"There are {', '.join(known)}.")
         if name == "severity":
             values[name] = {**base.severity, **_severities(value, where)}
+        elif name == "density_unit":
+            values[name] = _unit(value, where)
         elif name == "ignored":
             values[name] = _ignored(value, where)
         else:
@@ -163,7 +168,7 @@ def make_rules(data: Mapping[str, Any], where: str, base: Rules) -> Rules:
     low, high = rules.band or (0.0, 0.0)
     if low > high:
         raise QuiltError(
-            f"The least density, {low:,.6g} px/m, is above the most, {high:,.6g} px/m.",
+            f"The least density, {density_words(low)}, is above the most, {density_words(high)}.",
             where,
             "Give a least density that is below the most.",
         )
@@ -195,6 +200,14 @@ def _number(name: str, value: Any, where: str) -> float | int | None:
             f"Give a {'whole ' if whole else ''}number from {low:g} to {high:g}.",
         )
     return value
+
+
+def _unit(value: Any, where: str) -> str:
+    if value not in DENSITY_UNITS:
+        raise QuiltError(
+            f"density_unit is {value!r}.", where, f"Give one of {', '.join(DENSITY_UNITS)}."
+        )
+    return str(value)
 
 
 def _severities(value: Any, where: str) -> dict[str, str]:

@@ -8,6 +8,7 @@ from typing import Any, Protocol
 
 from quilt_core.document.layout import Layout
 from quilt_core.document.state import State
+from quilt_core.measure.density import PER_METRE
 from quilt_core.scene.model import Scene, Siblings
 
 
@@ -69,6 +70,8 @@ class Document:
         Half-width of the house band as a part of the density.
     least_density, most_density : float, optional
         Ends of the house band in px per metre, where they are said themselves.
+    density_unit : str
+        That densities are told in.
     rules : mapping
         Rules of checking, as `quilt_core.check.rules` reads them.
     arranged : bool
@@ -93,6 +96,7 @@ class Document:
     tolerance: float = 0.05
     least_density: float | None = None
     most_density: float | None = None
+    density_unit: str = PER_METRE
     rules: Mapping[str, Any] = field(default_factory=dict)
     arranged: bool = False
     name: str = ""

@@ -14,6 +14,7 @@ from quilt_core.check.rules import Rules, make_rules, read_rules
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError, QuiltError
+from quilt_core.measure.density import DENSITY_UNITS
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.operations.values import check_ending, read_density
 from quilt_core.options import check_options, option
@@ -79,6 +80,10 @@ class Check:
     block: int | None = option(
         None, "edge of the blocks of compressed textures, in which no two islands may have texels: 4 for BC, 4 to 12 for ASTC; 0 does not look",
         unit="px", low=0, high=12,
+    )  # fmt: skip
+    density_unit: str | None = option(
+        None, "unit that densities are told in; without it as the document has it, px/m for files",
+        choices=tuple(DENSITY_UNITS),
     )  # fmt: skip
     kinds: tuple[str, ...] = option(
         (), "kinds of findings that are looked for; all without it", choices=KIND_NAMES
@@ -149,6 +154,7 @@ def rules_for(document: Document, layout: Layout, settings: Check) -> Rules:
         tolerance=document.tolerance,
         least_density=document.least_density,
         most_density=document.most_density,
+        density_unit=document.density_unit,
     )
     rules = make_rules({**document.rules, **(settings.rules or {})}, "rules", base)
     given = {
@@ -161,6 +167,7 @@ def rules_for(document: Document, layout: Layout, settings: Check) -> Rules:
             "least_density",
             "most_density",
             "block",
+            "density_unit",
         )
     }
     given = {name: value for name, value in given.items() if value is not None}

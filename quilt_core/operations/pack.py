@@ -276,13 +276,18 @@ def tell(result: Packed) -> list[str]:
             if one.tidy_cost is None
             else f" ({one.tidy_cost:.1%} less for tidiness, by quick packs)"
         )
+        density = (
+            f"{one.density:.1f} px/m"
+            if np.isfinite(one.density)
+            else "without area: unwrap them first"
+        )
         if one.block_cost is not None:
             out.append(
                 f"padding {one.padding:g} px, so that no block holds texels of two islands: {one.block_cost:.1%} of the density, by quick packs"
             )
         name = f"{one.atlas}: " if len(result.atlases) > 1 else ""
         out.append(
-            f"{name}{one.islands - len(one.left_over)} islands, coverage {one.coverage:.1%}{less}, {one.density:.1f} px/m, "
+            f"{name}{one.islands - len(one.left_over)} islands, coverage {one.coverage:.1%}{less}, {density}, "
             f"smallest gap {one.gap_px:.2f} px, edge {one.margin_px:.2f} px, {one.seconds:.1f} s"
         )
         if len(one.tiles) > 1:

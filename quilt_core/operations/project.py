@@ -378,6 +378,7 @@ def project_document(
         tolerance=settings.tolerance,
         least_density=settings.least_density,
         most_density=settings.most_density,
+        density_unit=settings.density_unit,
         rules=settings.rules,
         arranged=True,
         name=settings.name,

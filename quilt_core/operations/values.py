@@ -6,6 +6,7 @@ import math
 from typing import Any
 
 from quilt_core.errors import LayoutError
+from quilt_core.measure.density import DENSITY_UNITS
 from quilt_core.scene.proportion import MOST_PROPORTION
 from quilt_core.scene.tiles import COLUMNS, MAX_TILE, TileSize
 
@@ -85,8 +86,13 @@ def read_proportion(given: Any) -> float:
 
 
 def read_density(given: Any) -> float:
-    """A number of px per metre."""
-    return _positive(given, "Give px per metre, for example 512.")
+    """A number of px per metre, or one with its unit: ``5.12px/cm``, ``13 px/in``."""
+    form = "Give px per metre, for example 512, or 5.12px/cm, or 13px/in."
+    text = given.strip() if isinstance(given, str) else ""
+    for unit, factor in DENSITY_UNITS.items():
+        if text.endswith(unit):
+            return _positive(text.removesuffix(unit), form) / factor
+    return _positive(given, form)
 
 
 def read_place(given: Any) -> tuple[float, float, float]:

@@ -9,6 +9,7 @@ from typing import Any
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout as CoreLayout
 from quilt_core.document.state import State
+from quilt_core.measure.density import PER_METRE
 from quilt_core.scene import Scene
 from quilt_core.scene.model import Siblings
 from studio import storage
@@ -106,6 +107,7 @@ def document_of(
         tolerance=settings["tolerance"],
         least_density=settings.get("least_density"),
         most_density=settings.get("most_density"),
+        density_unit=settings.get("density_unit", PER_METRE),
         rules=settings["rules"],
         arranged=True,
         name=settings["name"],

@@ -9,6 +9,7 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
+from quilt_core.measure.density import DENSITY_UNITS
 from studio.geometry import content_digest
 from studio.models import Atlas, Change, Job, Project, Revision
 from studio.state import members_of, tiles_of
@@ -223,6 +224,9 @@ class ProjectOut(StepsOut):
         allow_null=True,
         help_text="upper end of the house band where it is said itself, px per metre",
     )
+    density_unit = serializers.ChoiceField(
+        choices=list(DENSITY_UNITS), help_text="that densities are shown in"
+    )
     uv_tolerance = serializers.FloatField(help_text="tiles")
     rules = serializers.DictField()
     created = serializers.DateTimeField()
@@ -259,6 +263,7 @@ class ProjectChange(OnChange):
     most_density = serializers.FloatField(
         min_value=1e-3, max_value=1e7, required=False, allow_null=True
     )
+    density_unit = serializers.ChoiceField(choices=list(DENSITY_UNITS), required=False)
     uv_tolerance = serializers.FloatField(min_value=0, max_value=0.01, required=False)
 
 

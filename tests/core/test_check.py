@@ -192,7 +192,7 @@ def test_density_is_judged_against_the_band_of_each_island_s_weight():
         ("over-detailed", 2),
     ]
     assert of_kind(checked, "over-detailed")[0].amount == pytest.approx(1024)
-    assert "10.2 px/cm" in of_kind(checked, "over-detailed")[0].text
+    assert "1,024 px/m" in of_kind(checked, "over-detailed")[0].text
     table = checked.density
     assert table["all"] == {
         "islands": 3,
@@ -508,7 +508,23 @@ def test_a_band_says_how_far_an_island_is_from_its_end():
     rules = Rules(least_density=100.0, house_density=300.0)
     (found,) = of_kind(prove_file("two.obj", squares_of([1.0, 5.0]), rules), "below density")
     # sqrt(0.3 x 0.6) x 1024 = 434.45 px on 5 m
-    assert found.text == "86.89 px/m (0.869 px/cm), 13% below 100 px/m"
+    assert found.text == "86.89 px/m, 13% below 100 px/m"
+
+
+@pytest.mark.parametrize(
+    ("unit", "said"),
+    [
+        ("px/m", "86.89 px/m, 13% below 100 px/m"),
+        ("px/cm", "0.8689 px/cm, 13% below 1 px/cm"),
+        ("px/in", "2.207 px/in, 13% below 2.54 px/in"),  # an inch is 0.0254 m
+    ],
+)
+def test_densities_are_told_in_the_unit_of_the_project(unit, said):
+    rules = make_rules({"density_unit": unit}, "", Rules(least_density=100.0, house_density=300.0))
+    (found,) = of_kind(prove_file("two.obj", squares_of([1.0, 5.0]), rules), "below density")
+    assert found.text == said
+    with pytest.raises(QuiltError, match="px/ft"):
+        make_rules({"density_unit": "px/ft"}, "", Rules())
 
 
 def test_a_band_that_ends_before_it_begins_is_refused():

@@ -196,6 +196,10 @@ def test_the_ends_of_the_band_are_settings_that_findings_go_by(client, project, 
     assert rules_of(head_of(atlas.pk)).band[0] == 1e6
     assert change(least_density=None)["least_density"] is None
     assert rules_of(head_of(atlas.pk)).band[0] < 1e6
+    assert change(density_unit="px/cm")["density_unit"] == "px/cm"
+    assert rules_of(head_of(atlas.pk)).density_unit == "px/cm"
+    change(house_density=2000.0)
+    assert Project.objects.get(pk=project.pk).head.what.endswith("→ 20 px/cm")
 
 
 @pytest.mark.slow

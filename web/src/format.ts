@@ -9,19 +9,38 @@ export const whole = (value: number) => grouped.format(Math.round(value));
 export const counted = (count: number, one: string, many = `${one}s`) =>
   `${whole(count)} ${count === 1 ? one : many}`;
 
-export const density = (value: number | null | undefined) =>
-  value === null || value === undefined
-    ? "–"
-    : value >= 100 || Number.isInteger(value)
-      ? whole(value)
-      : value.toPrecision(3);
+/** Units that a project may show densities in, as px per metre over it. */
+export const DENSITY_UNITS = { "px/m": 1, "px/cm": 100, "px/in": 1 / 0.0254 } as const;
+export type DensityUnit = keyof typeof DENSITY_UNITS;
+let shownIn: DensityUnit = "px/m";
+
+/** The unit that densities are shown in from now on. */
+export const showDensitiesIn = (unit: DensityUnit) => {
+  shownIn = unit;
+};
+export const densityUnit = () => shownIn;
+
+/** A density in px per metre as a number of the unit that is shown, and back. */
+export const inDensityUnit = (perMetre: number) =>
+  Number((perMetre / DENSITY_UNITS[shownIn]).toPrecision(6));
+export const perMetre = (shown: number) => shown * DENSITY_UNITS[shownIn];
+
+/** The number of a density in px per metre; its unit stands beside it. */
+export const density = (given: number | null | undefined) => {
+  if (given === null || given === undefined) return "–";
+  const value = inDensityUnit(given);
+  return value >= 100 || Number.isInteger(value) ? whole(value) : value.toPrecision(3);
+};
+
+/** The same with its unit. */
+export const densityIn = (value: number | null | undefined) => `${density(value)} ${shownIn}`;
 
 /** The house band in words. */
 export function houseBand(house: House): string {
   const { least, most } = house;
   const [low, high] = bandOf(house).map(density);
-  if (least !== null && most !== null) return `density band ${low} to ${high} px/m`;
-  const words = `house density ${density(house.density)} px/m`;
+  if (least !== null && most !== null) return `density band ${low} to ${high} ${shownIn}`;
+  const words = `house density ${densityIn(house.density)}`;
   if (least !== null) return `${words}, at least ${low}`;
   if (most !== null) return `${words}, at most ${high}`;
   return `${words} ± ${Math.round(100 * house.tolerance)} %`;

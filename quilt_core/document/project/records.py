@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from msgspec import Meta, Struct, field
 
@@ -43,6 +43,8 @@ class Settings(Record, frozen=True, kw_only=True):
         Half-width of the house band as a part of the density.
     least_density, most_density : float, optional
         Ends of the house band in px per metre, where they are said themselves.
+    density_unit : str
+        That densities are shown in.
     uv_tolerance : float
         UVs that differ by less, in tiles, are one point; of files that come in from now on.
     rules : dict
@@ -56,6 +58,7 @@ class Settings(Record, frozen=True, kw_only=True):
     rules: dict[str, Any]
     least_density: Positive | None = None
     most_density: Positive | None = None
+    density_unit: Literal["px/m", "px/cm", "px/in"] = "px/m"
 
 
 class Source(Record, frozen=True, kw_only=True):

@@ -12,7 +12,15 @@ from studio.actions.history.change import edit_settings
 from studio.models import Change, Measurement, Revision
 from studio.state import members_of
 
-OWN = ("padding", "margin", "house_density", "tolerance", "least_density", "most_density")
+OWN = (
+    "padding",
+    "margin",
+    "house_density",
+    "tolerance",
+    "least_density",
+    "most_density",
+    "density_unit",
+)
 """Rules that are settings of the atlas and the project already."""
 
 
@@ -26,6 +34,7 @@ def rules_of(revision: Revision) -> Rules:
         tolerance=project.tolerance,
         least_density=project.least_density,
         most_density=project.most_density,
+        density_unit=project.density_unit,
     )
     return make_rules(project.rules, f"rules of {project.name}", base)
 

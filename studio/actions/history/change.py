@@ -12,6 +12,7 @@ from django.db.models import Q
 
 from quilt_core.document.project.checks import FARTHEST
 from quilt_core.document.state import State
+from quilt_core.measure.density import PER_METRE
 from quilt_core.operations.registry import OPERATIONS
 from quilt_core.scene.islands import UV_TOLERANCE
 from studio.actions.access import EDITOR, author, require
@@ -77,6 +78,7 @@ def first_settings(name: str, house_density: float) -> dict[str, Any]:
         "tolerance": 0.05,
         "least_density": None,
         "most_density": None,
+        "density_unit": PER_METRE,
         "uv_tolerance": UV_TOLERANCE,
         "rules": {},
     }

@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from typing import Any
 
-from quilt_core.measure.density import house_band
+from quilt_core.measure.density import PER_METRE, density_words, house_band
 from studio.actions.errors import Refused
 from studio.actions.history.change import edit_settings
 from studio.models import Change
 
 UNITS = {
     "name": ("rename", "“{}”"),
-    "house_density": ("house density", "{:g} px/m"),
+    "house_density": ("house density", ""),
     "tolerance": ("tolerance", "{:.1%}"),
-    "least_density": ("least density", "{:g} px/m"),
-    "most_density": ("most density", "{:g} px/m"),
+    "least_density": ("least density", ""),
+    "most_density": ("most density", ""),
+    "density_unit": ("density unit", "{}"),
     "uv_tolerance": ("UV tolerance", "{:g} tiles"),
 }
-"""What a change of each setting is called, and how its value is written."""
+"""What a change of each setting is called, and how its value is written; densities in the unit of the project."""
 
 
 def set_settings(project_id: int, seen: int | None, given: dict[str, Any]) -> Change:
@@ -32,8 +33,16 @@ def set_settings(project_id: int, seen: int | None, given: dict[str, Any]) -> Ch
             new = value.strip() if name == "name" else value
             old = settings.get(name)
             if new != old:
+                unit = settings.get("density_unit", PER_METRE)
                 form = UNITS[name][1]
-                both = ("none" if one is None else form.format(one) for one in (old, new))
+                both = (
+                    "none"
+                    if one is None
+                    else form.format(one)
+                    if form
+                    else density_words(one, unit)
+                    for one in (old, new)
+                )
                 said.append(" → ".join(both))
                 settings[name] = new
         _check_band(settings)

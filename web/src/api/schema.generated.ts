@@ -2186,6 +2186,14 @@ export interface components {
             most_density?: number | null;
             /** @description edge of the blocks of compressed textures, in which no two islands may have texels: 4 for BC, 4 to 12 for ASTC; 0 does not look, px; usually None */
             block?: number | null;
+            /**
+             * @description unit that densities are told in; without it as the document has it, px/m for files; usually None
+             *
+             *     * `px/m` - px/m
+             *     * `px/cm` - px/cm
+             *     * `px/in` - px/in
+             */
+            density_unit?: (components["schemas"]["DensityUnitEnum"] | components["schemas"]["NullEnum"]) | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
             kinds?: components["schemas"]["Kind14bEnum"][];
             /**
@@ -2293,6 +2301,13 @@ export interface components {
             change: number;
             object: number;
         };
+        /**
+         * @description * `px/m` - px/m
+         *     * `px/cm` - px/cm
+         *     * `px/in` - px/in
+         * @enum {string}
+         */
+        DensityUnitEnum: "px/m" | "px/cm" | "px/in";
         /** @description Tell what differs between two layouts: what moved, was turned, changed in size, density, stretch or texture. */
         DiffIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -3560,6 +3575,7 @@ export interface components {
             least_density?: number | null;
             /** Format: double */
             most_density?: number | null;
+            density_unit?: components["schemas"]["DensityUnitEnum"];
             /** Format: double */
             uv_tolerance?: number;
         };
@@ -3797,6 +3813,14 @@ export interface components {
              */
             most_density: number | null;
             /**
+             * @description that densities are shown in
+             *
+             *     * `px/m` - px/m
+             *     * `px/cm` - px/cm
+             *     * `px/in` - px/in
+             */
+            density_unit: components["schemas"]["DensityUnitEnum"];
+            /**
              * Format: double
              * @description tiles
              */
@@ -3853,6 +3877,14 @@ export interface components {
             most_density?: number | null;
             /** @description edge of the blocks of compressed textures, in which no two islands may have texels: 4 for BC, 4 to 12 for ASTC; 0 does not look, px; usually None */
             block?: number | null;
+            /**
+             * @description unit that densities are told in; without it as the document has it, px/m for files; usually None
+             *
+             *     * `px/m` - px/m
+             *     * `px/cm` - px/cm
+             *     * `px/in` - px/in
+             */
+            density_unit?: (components["schemas"]["DensityUnitEnum"] | components["schemas"]["NullEnum"]) | null;
             /** @description kinds of findings that are looked for; all without it; usually [] */
             kinds?: components["schemas"]["Kind14bEnum"][];
             /**

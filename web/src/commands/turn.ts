@@ -1,3 +1,4 @@
+import * as format from "../format";
 import type { Bounds } from "../editor/affine/affine";
 import type { Editor } from "../editor/Editor";
 import { nearestOf } from "../editor/geometry/distance";
@@ -78,7 +79,7 @@ export function turnCommands(editor: Editor): Command[] {
     each(
       "same-density",
       "Same density as the densest of these",
-      densest > 0 ? `${Math.round(densest)} px/m, each about its middle` : "",
+      densest > 0 ? `${format.densityIn(densest)}, each about its middle` : "",
       "size",
       (island, box) => {
         const factor = densest / (editor.document.density(island) ?? densest);

@@ -78,7 +78,7 @@ function Tab({
   const figures = [
     `${format.whole(tab.objects)} ${tab.objects === 1 ? "object" : "objects"}`,
     coverage === null ? "" : `${format.percent(coverage)} %`,
-    density === null ? "" : `${format.density(density)} px/m`,
+    density === null ? "" : `${format.densityIn(density)}`,
   ];
   return (
     <Flex

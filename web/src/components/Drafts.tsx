@@ -102,7 +102,7 @@ function Sheet({ atlas, close }: { atlas: Atlas; close: () => void }) {
               <Text color="#665E4E">{draft.seconds == null ? "" : `${draft.seconds} s`}</Text>
             </Flex>
             <Text fontSize="12px" color="#665E4E">
-              {format.density(draft.density)} px/m
+              {format.densityIn(draft.density)}
               {draft.left_over ? ` · ${draft.left_over} left over` : ""}
             </Text>
             <Text fontSize="12px" color="#665E4E" truncate title={settingsLine(draft)}>
@@ -196,7 +196,7 @@ const COMPARED = ["islands", "seam", "stretch", "turned"] as const;
 function Compare({ pair: [a, b] }: { pair: [Draft, Draft] }) {
   const rows: [string, string, string][] = [
     ["coverage", `${format.percent(a.coverage ?? 0)} %`, `${format.percent(b.coverage ?? 0)} %`],
-    ["density", `${format.density(a.density)} px/m`, `${format.density(b.density)} px/m`],
+    ["density", `${format.densityIn(a.density)}`, `${format.densityIn(b.density)}`],
     ["left over", String(a.left_over), String(b.left_over)],
     [
       "time",

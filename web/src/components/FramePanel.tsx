@@ -2,6 +2,7 @@ import { Box, Button, Flex, Input, Text } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { useEditor } from "../api/hooks";
 import { tileCorner } from "../editor/table/tiles";
+import * as format from "../format";
 import { useKept } from "../state";
 import { makes, numbersOf, typed, type Field } from "../editor/tools/numbers";
 
@@ -54,6 +55,20 @@ export function FramePanel() {
         const [column, row] = tileCorner(size.number);
         const start = shown.field === "x" ? column : shown.field === "y" ? row : 0;
         const uv = inUv && length;
+        if (shown.field === "density")
+          return (
+            <Cell
+              key={shown.field}
+              {...shown}
+              unit={format.densityUnit()}
+              digits={format.densityUnit() === "px/m" ? 0 : 2}
+              value={format.inDensityUnit(now.density)}
+              act={(value) => {
+                const made = makes("density", format.perMetre(value), now);
+                if (made) void editor.transform(made.verb, made.by);
+              }}
+            />
+          );
         return (
           <Cell
             key={shown.field}

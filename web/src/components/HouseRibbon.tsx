@@ -99,7 +99,7 @@ export function HouseRibbon({ editor, scale, left, top, bottom }: Props) {
         aria-valuenow={editor.view.house}
         aria-valuemin={scale.low}
         aria-valuemax={scale.high}
-        aria-valuetext={`${format.density(editor.view.house)} px/m`}
+        aria-valuetext={`${format.densityIn(editor.view.house)}`}
         title="Drag to set the house density"
         position="absolute"
         top="0"

@@ -22,7 +22,7 @@ function Meaning() {
       return (
         <Ramp
           left={format.density(editor.view.house / 2)}
-          right={`${format.density(editor.view.house * 2)} px/m`}
+          right={`${format.densityIn(editor.view.house * 2)}`}
           title={`${format.counted(off, "island")} outside the house band`}
         />
       );

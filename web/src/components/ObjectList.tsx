@@ -201,7 +201,7 @@ export function ObjectList({
           >
             {ticks(scale, 52).map((value) => {
               const x = toX(scale, value);
-              return x > 14 && x < stripWidth - 44 ? (
+              return x > 14 && x < stripWidth - 60 ? (
                 <Text
                   key={value}
                   position="absolute"
@@ -214,7 +214,7 @@ export function ObjectList({
               ) : null;
             })}
             <Text position="absolute" right="14px" top="2px">
-              px/m
+              {format.densityUnit()}
             </Text>
           </Box>
         </Box>
@@ -384,7 +384,7 @@ function densityWords({ islands }: ObjectListRow, densities: readonly (number | 
     .map((i) => densities[i])
     .filter((d): d is number => d !== null && d !== undefined);
   return known.length
-    ? `${format.density(Math.min(...known.slice(0, 50_000)))} to ${format.density(Math.max(...known.slice(0, 50_000)))} px/m`
+    ? `${format.density(Math.min(...known.slice(0, 50_000)))} to ${format.densityIn(Math.max(...known.slice(0, 50_000)))}`
     : "no density";
 }
 
@@ -573,7 +573,7 @@ function columnsFor(stage: Stage) {
   });
   const density = helper.accessor((row) => row.density ?? 0, {
     id: "density",
-    header: "px/m",
+    header: () => format.densityUnit(),
     size: 66,
     cell: (c) => format.density(c.row.original.density),
   });

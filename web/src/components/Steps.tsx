@@ -149,7 +149,7 @@ function Row({ step, top, place, marked, last, projectId, compare, go }: RowProp
   };
   const figures = [
     step.coverage === null ? "" : `${format.percent(step.coverage)} % full`,
-    step.density === null ? "" : `${format.density(step.density)} px/m`,
+    step.density === null ? "" : `${format.densityIn(step.density)}`,
   ]
     .filter(Boolean)
     .join(" · ");

@@ -373,7 +373,7 @@ function Chosen() {
 function statusLine(editor: Editor): string {
   const hovered =
     editor.view.hovered >= 0
-      ? `${editor.document.objectOf(editor.view.hovered)?.name} ${editor.document.number(editor.view.hovered)} · ${format.density(editor.document.density(editor.view.hovered))} px/m · `
+      ? `${editor.document.objectOf(editor.view.hovered)?.name} ${editor.document.number(editor.view.hovered)} · ${format.densityIn(editor.document.density(editor.view.hovered))} · `
       : "";
   return `${hovered}zoom ${Math.round((100 * editor.camera.scale) / Math.max(editor.document.tile[1], editor.document.tile[2]))} %`;
 }

@@ -53,7 +53,7 @@ export function VerdictBar() {
         f.density.min === null
           ? "–"
           : `${format.density(f.density.min)} – ${format.density(f.density.max)}`,
-      unit: "px/m",
+      unit: format.densityUnit(),
     },
     {
       name: "coverage",

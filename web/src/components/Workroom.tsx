@@ -1,3 +1,4 @@
+import * as format from "../format";
 import { ScopeContext, useActing, useAction } from "../api/actions/act";
 import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { giveTextures, isImage } from "../api/merge";
@@ -97,6 +98,7 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
   useLivePlacements(jobs);
   useReport(atlas.data?.objects ? atlas.data.head.id : undefined);
 
+  if (project.data) format.showDensitiesIn(project.data.density_unit);
   useEffect(() => {
     if (project.data)
       editor.setHouse({
@@ -104,6 +106,7 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
         tolerance: project.data.tolerance,
         least: project.data.least_density,
         most: project.data.most_density,
+        unit: project.data.density_unit,
       });
   }, [project.data]);
   const empty = atlas.data?.objects === 0;

@@ -384,6 +384,37 @@ export class Editor {
     return known.flatMap((_, island) => (this.againstBand(island) === 0 ? [] : [island]));
   }
 
+  /** Two selected objects, or two islands of one, with their densities, the denser one first. */
+  densityFactor(): { names: string[]; densities: number[]; factor: number } | null {
+    const { document } = this;
+    const info = document.info;
+    const picked = this.selection.list();
+    const objects = [...new Set(picked.map((island) => document.objectOf(island)))];
+    const groups: [string, number[]][] =
+      objects.length === 2
+        ? objects.map((o) => [o?.name ?? "", picked.filter((i) => document.objectOf(i) === o)])
+        : picked.length === 2
+          ? picked.map((i) => [`island ${document.number(i)}`, [i]])
+          : [];
+    if (!info || groups.length !== 2) return null;
+    const rows = groups.map(([name, islands]) => {
+      const known = islands.filter((i) => (document.density(i) ?? 0) > 0);
+      const area = known.reduce((sum, i) => sum + info.world_area[i], 0);
+      const texels = known.reduce(
+        (sum, i) => sum + document.density(i)! ** 2 * info.world_area[i],
+        0,
+      );
+      return { name, density: Math.sqrt(texels / area) };
+    });
+    if (!rows.every((row) => row.density > 0)) return null;
+    rows.sort((a, b) => b.density - a.density);
+    return {
+      names: rows.map((row) => row.name),
+      densities: rows.map((row) => row.density),
+      factor: rows[0].density / rows[1].density,
+    };
+  }
+
   /** -1 for an island below the house band as its weight has it, 1 above, 0 else. */
   againstBand(island: number): -1 | 0 | 1 {
     const own = this.document.weighted(island);

@@ -1,18 +1,28 @@
 import { useAction } from "../api/actions/act";
-import { Box, Text } from "@chakra-ui/react";
+import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { useHouse } from "../api/house";
 import { oldWords, useEditor } from "../api/hooks";
 import type { PanelProps } from "./props";
 import * as format from "../format";
 import { useKept } from "../state";
 import { ProportionsPart } from "./ProportionsPart";
-import { Choice, MainButton, NumberField, Pages, Running, running, Title } from "./parts";
+import {
+  Choice,
+  MainButton,
+  NumberField,
+  NumberInput,
+  Pages,
+  Running,
+  running,
+  Title,
+} from "./parts";
 import { VisibilityPart } from "./VisibilityPart";
 
 const TARGETS = ["house", "average", "selected"] as const;
 const SCOPES = ["all", "selected"] as const;
 const KEEP = ["across all", "per object"] as const;
 
+const UNITS = Object.keys(format.DENSITY_UNITS) as format.DensityUnit[];
 const PARTS = ["Density", "Visibility"] as const;
 
 /** Even out has two pages: the density, and what nobody sees, which is a reason for another one. */
@@ -28,7 +38,8 @@ export function EvenOutPanel(props: PanelProps) {
   );
 }
 
-function DensityPart({ jobs }: PanelProps) {
+function DensityPart({ jobs, project }: PanelProps) {
+  const houseAction = useAction("house");
   const evenOutAction = useAction("even-out");
   const editor = useEditor("document", "selection", "view");
   const { show, keep: keepHouse } = useHouse(editor);
@@ -84,18 +95,35 @@ function DensityPart({ jobs }: PanelProps) {
           have no density.
         </Text>
       )}
-      <NumberField
-        label="House density"
-        unit="px/m"
-        value={editor.view.house}
-        min={0.01}
-        max={1e6}
-        step={8}
-        onChange={(value) => {
-          show({ density: value });
-          keepHouse();
-        }}
-      />
+      <Flex align="center" justify="space-between" mb="1.5">
+        <Text>House density</Text>
+        <Flex align="center" gap="1">
+          <DensityInput
+            label="House density"
+            value={editor.view.house}
+            onChange={(density) => {
+              if (density === null) return;
+              show({ density });
+              keepHouse();
+            }}
+          />
+          <NativeSelect.Root size="xs" w="62px">
+            <NativeSelect.Field
+              aria-label="Densities in"
+              ps="1"
+              value={project.density_unit}
+              onChange={(e) =>
+                houseAction.run({ density_unit: e.target.value as format.DensityUnit })
+              }
+            >
+              {UNITS.map((unit) => (
+                <option key={unit}>{unit}</option>
+              ))}
+            </NativeSelect.Field>
+            <NativeSelect.Indicator />
+          </NativeSelect.Root>
+        </Flex>
+      </Flex>
       <NumberField
         label="Tolerance"
         unit="± %"
@@ -107,32 +135,26 @@ function DensityPart({ jobs }: PanelProps) {
           keepHouse();
         }}
       />
-      <NumberField
-        label="At least"
-        unit="px/m"
-        value={houseBand.least}
-        none={format.density(band[0])}
-        min={0.01}
-        max={1e6}
-        step={8}
-        onChange={(least: number | null) => {
-          show({ least });
-          keepHouse();
-        }}
-      />
-      <NumberField
-        label="At most"
-        unit="px/m"
-        value={houseBand.most}
-        none={format.density(band[1])}
-        min={0.01}
-        max={1e6}
-        step={8}
-        onChange={(most: number | null) => {
-          show({ most });
-          keepHouse();
-        }}
-      />
+      <Flex align="center" justify="space-between" mb="1.5" gap="1">
+        <Text>Band</Text>
+        <Flex align="center" gap="1">
+          {(["least", "most"] as const).map((end, k) => (
+            <DensityInput
+              key={end}
+              label={`At ${end}, ${format.densityUnit()}`}
+              value={houseBand[end]}
+              none={format.density(band[k])}
+              onChange={(given) => {
+                show(end === "least" ? { least: given } : { most: given });
+                keepHouse();
+              }}
+            />
+          ))}
+          <Text color="soft" minW="30px">
+            {format.densityUnit()}
+          </Text>
+        </Flex>
+      </Flex>
       <Choice label="Draw them to" value={target} options={TARGETS} onChange={setTarget} />
       {target === "average" && (
         <Choice label="Average" value={keep} options={KEEP} onChange={setKeep} />
@@ -143,7 +165,7 @@ function DensityPart({ jobs }: PanelProps) {
             ? "Select one island, or one object in the object list."
             : wholeObject
               ? `To the density of ${wholeObject.name}.`
-              : `To the ${format.density(editor.document.density(picked[0]))} px/m of the selected island.`}
+              : `To the ${format.densityIn(editor.document.density(picked[0]))} of the selected island.`}
         </Text>
       )}
       <Choice
@@ -163,8 +185,46 @@ function DensityPart({ jobs }: PanelProps) {
       <Text color="soft" fontSize="12px" mt="2">
         A weight in the object list makes a deliberate exception: 2 × is twice the density.
       </Text>
+      <Factor />
       <Running jobs={jobs} kind="even-out" />
       <ProportionsPart />
     </>
   );
+}
+
+type DensityProps = {
+  label: string;
+  value: number | null;
+  none?: string;
+  onChange: (perMetre: number | null) => void;
+};
+
+/** A density in the unit of the project; it is told in px per metre. */
+function DensityInput({ label, value, none, onChange }: DensityProps) {
+  const shown = value === null ? null : format.inDensityUnit(value);
+  const common = {
+    label,
+    narrow: true,
+    min: format.inDensityUnit(0.01),
+    max: format.inDensityUnit(1e6),
+    step: format.inDensityUnit(8),
+  };
+  const tell = (typed: number | null) => onChange(typed === null ? null : format.perMetre(typed));
+  return none === undefined ? (
+    <NumberInput {...common} value={shown ?? 0} onChange={tell} />
+  ) : (
+    <NumberInput {...common} value={shown} none={none} onChange={tell} />
+  );
+}
+
+/** How many times as dense one of two selected objects or islands is as the other. */
+function Factor() {
+  const editor = useEditor("document", "selection");
+  const found = editor.densityFactor();
+  return found ? (
+    <Text fontSize="12.5px" mt="2" data-testid="density factor">
+      {found.names[0]} has {format.densityIn(found.densities[0])}, {found.names[1]}{" "}
+      {format.densityIn(found.densities[1])}: {Number(found.factor.toPrecision(3))} times.
+    </Text>
+  ) : null;
 }

@@ -58,7 +58,7 @@ export function LimitPart({
             <Text lineHeight="1.3">{fix.text}</Text>
             <Flex align="center" justify="space-between" minH="22px">
               <Text color="petrol" title="Expected, by a quick pack with it and one without">
-                {fix.density === null ? "" : `about ${format.density(fix.density)} px/m, `}+
+                {fix.density === null ? "" : `about ${format.densityIn(fix.density)}, `}+
                 {format.percent(fix.factor - 1)} %
               </Text>
               {change && (

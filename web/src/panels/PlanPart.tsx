@@ -20,7 +20,7 @@ export function PlanPart({ atlas }: PanelProps) {
   return (
     <>
       <Title
-        note={`Expected density of this set${reached ? `, from the ${format.percent(reached)} % that the last pack reached` : ", before packing"}. House density ${format.density(editor.view.house)} px/m.`}
+        note={`Expected density of this set${reached ? `, from the ${format.percent(reached)} % that the last pack reached` : ", before packing"}. House density ${format.densityIn(editor.view.house)}.`}
       >
         Plan
       </Title>
@@ -83,8 +83,8 @@ export function PlanPart({ atlas }: PanelProps) {
         </Table.Body>
       </Table.Root>
       <Text color="soft" fontSize="12px" mt="2">
-        px/m above, memory below; raw is 8-bit RGBA, tiles in px. ✓ reaches the house density.
-        Stacks count once.
+        {format.densityUnit()} above, memory below; raw is 8-bit RGBA, tiles in px. ✓ reaches the
+        house density. Stacks count once.
       </Text>
     </>
   );

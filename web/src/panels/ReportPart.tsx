@@ -35,8 +35,7 @@ export function ReportPart({ atlas, jobs }: PanelProps) {
           : `mip level ${report.open_level}`,
     ],
     ["To the edge", `${f.margin_px?.toFixed(2) ?? "–"} px`],
-    ["Density, all", `${format.density(f.density.mean)} px/m`],
-    ["", f.density.mean ? `${(f.density.mean / 100).toPrecision(3)} px/cm` : "–"],
+    ["Density, all", format.densityIn(f.density.mean)],
     ["Stretch L2", s.l2 ? s.l2.toFixed(3) : "–"],
     ["Worst face", s.linf ? s.linf.toFixed(3) : "–"],
     ["Angles", s.angle ? s.angle.toFixed(3) : "–"],
@@ -129,7 +128,7 @@ function Histogram({ report, band: [lowest, highest] }: { report: Report; band: 
               height={(a / most) * (H - 8) + 2}
               fill="#2E5E62"
             >
-              <title>{`${format.density(edges[k])} – ${format.density(edges[k + 1])} px/m: ${((100 * a) / total).toFixed(1)} % of the surface`}</title>
+              <title>{`${format.density(edges[k])} – ${format.densityIn(edges[k + 1])}: ${((100 * a) / total).toFixed(1)} % of the surface`}</title>
             </rect>
           ) : null,
         )}
@@ -137,7 +136,7 @@ function Histogram({ report, band: [lowest, highest] }: { report: Report; band: 
       <Flex justify="space-between" fontSize="12px" color="soft">
         <Text>{format.density(Math.exp(low))}</Text>
         <Text>surface over density</Text>
-        <Text>{format.density(Math.exp(high))} px/m</Text>
+        <Text>{format.densityIn(Math.exp(high))}</Text>
       </Flex>
     </Box>
   );

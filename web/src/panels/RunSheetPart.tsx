@@ -424,7 +424,7 @@ function Layouts({
     before && after
       ? [
           ["coverage", `${part(before.coverage)} → ${part(after.coverage)}`],
-          ["density", `${format.density(before.density)} → ${format.density(after.density)} px/m`],
+          ["density", `${format.density(before.density)} → ${format.densityIn(after.density)}`],
           ["errors", `${before.errors ?? "–"} → ${after.errors ?? "–"}`],
         ]
       : [];

@@ -1,3 +1,4 @@
+import * as format from "../format";
 import { Box, Button, Flex, IconButton, Input, NativeSelect, Text } from "@chakra-ui/react";
 import { X } from "lucide-react";
 import { useState } from "react";
@@ -24,8 +25,14 @@ const CHIPS: Record<string, string> = {
   "show-all": "show all",
 };
 
-const RANGES = { size: "size, px²", side: "longer side, px", density: "density, px/m" } as const;
-type Range = keyof typeof RANGES;
+const RANGES = ["size", "side", "density"] as const;
+type Range = (typeof RANGES)[number];
+const rangeWords = (range: Range) =>
+  range === "size"
+    ? "size, px²"
+    : range === "side"
+      ? "longer side, px"
+      : `density, ${format.densityUnit()}`;
 
 /** Picking islands by what they are, and selections with a name. */
 export function SelectPart({ project }: PanelProps) {
@@ -35,7 +42,7 @@ export function SelectPart({ project }: PanelProps) {
   const [most, setMost] = useKept("select most", "");
   const commands = selectCommands(editor, project);
   const value = (island: number): number => {
-    if (by === "density") return editor.document.density(island) ?? NaN;
+    if (by === "density") return format.inDensityUnit(editor.document.density(island) ?? NaN);
     if (by === "size") return sizeOf(editor, island);
     const { model, map } = editor.document;
     const b = model!.bounds[island];
@@ -93,9 +100,9 @@ export function SelectPart({ project }: PanelProps) {
             value={by}
             onChange={(e) => setBy(e.target.value as Range)}
           >
-            {Object.entries(RANGES).map(([key, words]) => (
+            {RANGES.map((key) => (
               <option key={key} value={key}>
-                {words}
+                {rangeWords(key)}
               </option>
             ))}
           </NativeSelect.Field>

@@ -25,7 +25,7 @@ export function TilesPart({ atlas }: PanelProps) {
     send(tiles.map((t) => (t.number === number ? { ...t, ...what } : t)));
   return (
     <>
-      <Title note="Packing keeps px/m when islands move to a tile of another resolution. A new resolution changes it for those in the tile: pack with “Even out first”. A frozen tile is not touched.">
+      <Title note="Packing keeps the density when islands move to a tile of another resolution. A new resolution changes it for those in the tile: pack with “Even out first”. A frozen tile is not touched.">
         Tiles
       </Title>
       {tiles.map((tile) => {
@@ -109,7 +109,7 @@ export function TilesPart({ atlas }: PanelProps) {
             {f && (
               <Text color="soft" fontSize="12px" data-old={oldWords(editor)}>
                 {format.counted(f.islands, "island")} · {format.percent(f.coverage)} % ·{" "}
-                {format.density(f.density)} px/m
+                {format.densityIn(f.density)}
               </Text>
             )}
           </Box>

@@ -128,11 +128,17 @@ export function NumberInput({
   id,
   label,
   inline = false,
+  narrow = false,
   min,
   max,
   step = 1,
   ...kept
-}: Part<NumberProps, "unit" | "label"> & { id?: string; label?: string; inline?: boolean }) {
+}: Part<NumberProps, "unit" | "label"> & {
+  id?: string;
+  label?: string;
+  inline?: boolean;
+  narrow?: boolean;
+}) {
   const { value, none, onChange } = kept;
   const shown = value === null ? "" : String(value);
   const [text, setText] = useState(shown);
@@ -150,7 +156,7 @@ export function NumberInput({
       aria-label={label}
       size={inline ? "2xs" : "xs"}
       display={inline ? "inline-block" : undefined}
-      w={inline ? "56px" : "74px"}
+      w={inline || narrow ? "56px" : "74px"}
       textAlign="right"
       inputMode="decimal"
       placeholder={none}

@@ -42,6 +42,8 @@ export type House = {
   tolerance: number;
   least: number | null;
   most: number | null;
+  /** That densities are shown in. */
+  unit?: string;
 };
 /** Lowest and highest density that count as the house density. */
 export type Band = readonly [number, number];

@@ -165,7 +165,7 @@ function sheetsOf(editor: Editor, title: string): Sheet[] {
       f?.islands === 0
         ? " · empty"
         : f
-          ? ` · ${format.percent(f.coverage)} % full · ${format.density(f.density)} px/m`
+          ? ` · ${format.percent(f.coverage)} % full · ${format.densityIn(f.density)}`
           : " · measuring";
     return {
       number,

@@ -1,3 +1,4 @@
+import * as format from "../../format";
 import type { TableCamera } from "../camera/TableCamera";
 import type { Finding } from "../../api/client";
 import type { Palette } from "./paper";
@@ -53,6 +54,7 @@ const UNITS: Record<string, string> = { texel: "texels", px: "px", "px/m": "px/m
 export function amountText(finding: Finding): string {
   const unit = UNITS[finding.unit];
   if (!unit || finding.amount === null) return "";
+  if (finding.unit === "px/m") return format.densityIn(finding.amount);
   const value =
     finding.amount >= 1000
       ? Math.round(finding.amount).toLocaleString("en-GB")
