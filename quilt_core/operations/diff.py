@@ -37,6 +37,7 @@ class Diff:
         None,
         "of a project: the step of its history that it is compared with; without it the step before",
         low=0,
+        high=2**31 - 1,
     )
 
     def __post_init__(self) -> None:
