@@ -12,12 +12,13 @@ from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError
 from quilt_core.operations.operation import Progress, figure
-from quilt_core.operations.values import read_density
+from quilt_core.operations.values import NUMBER_OR_WORD, read_bytes, read_density
 from quilt_core.options import check_options, option
-from quilt_core.pack.plan import COUNTS, full_coverage, plan_tiles
+from quilt_core.pack.plan import COUNTS, PlanRow, full_coverage, plan_tiles
 from quilt_core.scene.island_set import IslandSet
 from quilt_core.scene.placement import identity
 from quilt_core.scene.tiles import TileSize
+from quilt_core.textures.memory import memory_of
 
 PACKED_SIZE = 2048
 PACK_SECONDS = 4.0
@@ -41,6 +42,16 @@ class Plan:
         None, "part of the tiles that islands fill; without it quick packs tell", low=0.01, high=1
     )
     quick_packs: bool = option(True, "pack quickly to know how much is filled")
+    budget: float | None = option(
+        None, "memory that all maps may take together: proposals within it are told", read=read_bytes,
+        json=NUMBER_OR_WORD, shape="64MB", unit="bytes",
+    )  # fmt: skip
+    format: str = option(
+        "bc7", "how maps are compressed, for the budget", choices=("raw", "bc1", "bc5", "bc7", "astc4x4")
+    )  # fmt: skip
+    maps: int = option(
+        1, "maps of each tile, such as colour and normal, for the budget", low=1, high=64
+    )
 
     def __post_init__(self) -> None:
         check_options(self)
@@ -61,6 +72,24 @@ class PlannedTiles:
 
 
 @dataclass(frozen=True)
+class Proposal:
+    """Tiles within a budget."""
+
+    size: int = figure("edge of a square tile", "px")
+    count: int = figure("tiles")
+    memory: int = figure("all maps with their mips", "bytes")
+    coverage: float = figure("expected")
+    density: float = figure("expected of a weight of 1", "px/m", 3)
+    lowest: float = figure("expected of the object or island with the lowest weight", "px/m", 3)
+    reaches: bool = figure("whether the density is at least the one that is wanted")
+    lost: float | None = figure(
+        "part of the texels that are painted today which it has no room for; null where nothing is painted",
+        "",
+        4,
+    )
+
+
+@dataclass(frozen=True)
 class Planned:
     """Choices of tiles, and what merging would change."""
 
@@ -70,6 +99,9 @@ class Planned:
     padding: float = figure("gap", "px")
     measured: bool = figure("whether quick packs told the coverage")
     rows: list[PlannedTiles] = figure("each choice")
+    proposals: list[Proposal] = figure(
+        "within the budget, from the cheapest to the densest: each the densest for its memory; empty without a budget"
+    )
     merge: dict[str, Any] = figure(
         "merging at the size of the first tile: materials, maps, texels, draw_calls, memory (each before and after), groups, roles"
     )
@@ -100,9 +132,83 @@ def run(document: Document, settings: Plan, progress: Progress) -> Planned:
     if settings.coverage is None and settings.quick_packs:
         full = _packed_coverage(layout.islands, padding, progress)
     found = tile_rows(layout, density, padding, settings.coverage, full)
+    proposals = []
+    if settings.budget is not None:
+        proposals = _proposals(document, layout, settings, density, padding, full)
+        if not proposals:
+            raise LayoutError(
+                f"Not even {settings.maps} x {BUDGET_SIZES[0]} px fit into {settings.budget / 1e6:g} MB.",
+                "budget", "Give more, or fewer maps, or a format that compresses more.",
+            )  # fmt: skip
     return Planned(
-        layout.islands.count, world, density, padding, bool(full), found, _merge(document, layout)
-    )
+        layout.islands.count, world, density, padding, bool(full), found, proposals,
+        _merge(document, layout),
+    )  # fmt: skip
+
+
+BUDGET_SIZES = (128, 256, 512, 1024, 2048, 4096, 8192)
+BUDGET_COUNTS = (1, 2, 3, 4, 6, 8)
+MOST_PROPOSED = 8
+
+
+def _proposals(
+    document: Document, layout: Layout, settings: Plan, density: float, padding: float,
+    full: Mapping[int, float],
+) -> list[Proposal]:  # fmt: skip
+    """Choices of tiles that no other one within the budget is cheaper and denser than."""
+    world, islands = needed_area(layout)
+    found = plan_tiles(
+        world, islands, padding, density, settings.coverage, BUDGET_SIZES,
+        BUDGET_COUNTS, full,
+    )  # fmt: skip
+    cost = {
+        size: settings.maps * memory_of(size, size, 4, 8)[settings.format] for size in BUDGET_SIZES
+    }
+    rows = [(cost[row.size] * row.count, row) for row in found if row.density > 0]
+    rows = [(memory, row) for memory, row in rows if memory <= (settings.budget or 0)]
+    rows.sort(key=lambda one: (one[0], -one[1].density, one[1].count))
+    curve: list[tuple[int, PlanRow]] = []
+    for memory, row in rows:
+        if not curve or row.density > curve[-1][1].density * (1 + 1e-9):
+            curve.append((memory, row))
+    if len(curve) > MOST_PROPOSED:
+        # As even as can be between the logarithms of the cheapest and the densest.
+        at = np.log([memory for memory, _ in curve])
+        wanted = np.linspace(at[0], at[-1], MOST_PROPOSED)
+        curve = [curve[k] for k in np.unique(np.abs(at[:, None] - wanted).argmin(axis=0))]
+    painted = _painted(document, layout)
+    lowest = float(layout.weights.min(initial=1.0))
+    return [
+        Proposal(
+            row.size, row.count, int(memory), row.coverage, row.density, row.density * lowest,
+            row.reaches, _lost(painted, row.density),
+        )
+        for memory, row in curve
+    ]  # fmt: skip
+
+
+def _painted(document: Document, layout: Layout) -> list[tuple[float, float, float]]:
+    """Texels that are painted on each object today, its surface in square metres, and its weight."""
+    from quilt_core.formats.file_materials import facts_of
+
+    facts = {
+        key: facts_of(source.scene(), source.siblings()) for key, source in document.sources.items()
+    }
+    islands, out = layout.islands, []
+    for k, member in enumerate(layout.members):
+        texels = facts[member.source]["objects"][member.number]["px_area"]
+        area = float(islands.world_area[islands.object_index == k].sum())
+        if texels > 0 and area > 0:
+            out.append((float(texels), area, member.row.weight))
+    return out
+
+
+def _lost(painted: list[tuple[float, float, float]], density: float) -> float | None:
+    """Part of the painted texels beyond those that a density has."""
+    if not painted:
+        return None
+    texels, area, weight = np.array(painted).T
+    return float(np.maximum(texels - (density * weight) ** 2 * area, 0).sum() / texels.sum())
 
 
 def needed_area(layout: Layout) -> tuple[float, int]:
@@ -206,6 +312,14 @@ def tell(result: Planned) -> list[str]:
         for r in result.rows
     ]
     out.append("* reaches the density; one map with its mips")
+    if result.proposals:
+        out.append("within the budget:")
+        out += [
+            f"{r.count:>5} x {r.size:<5}{r.memory / 1e6:>9.2f} MB {r.density:>9.1f} px/m{' *' if r.reaches else '  '}"
+            + (f" lowest {r.lowest:.1f} px/m" if r.lowest < r.density else "")
+            + ("" if r.lost is None else f", {r.lost:.1%} of what is painted lost")
+            for r in result.proposals
+        ]
     if result.measured:
         out.append(
             f"coverage from quick packs at {PACKED_SIZE} px with 1, 2 and 4 tiles; other sizes by what padding takes"

@@ -95,6 +95,19 @@ def read_density(given: Any) -> float:
     return _positive(given, form)
 
 
+BYTES = {"KB": 1e3, "MB": 1e6, "GB": 1e9, "KiB": 2.0**10, "MiB": 2.0**20, "GiB": 2.0**30}
+
+
+def read_bytes(given: Any) -> float:
+    """``64MB``, or a number of bytes."""
+    form = "Give a memory, for example 64MB."
+    text = given.strip() if isinstance(given, str) else ""
+    for unit, size in BYTES.items():
+        if text.endswith(unit):
+            return _positive(text.removesuffix(unit), form) * size
+    return _positive(given, form)
+
+
 def read_place(given: Any) -> tuple[float, float, float]:
     """``1,2,0.5``, or three numbers, to a place."""
     parts = given if isinstance(given, list | tuple) else str(given).split(",")

@@ -105,12 +105,14 @@ def plan_tiles(
     reached : float, optional
         Coverage of a layout that was packed; it stands in for the usual one.
     full : mapping, optional
-        By number of tiles, what islands fill without padding (`full_coverage` of a pack).
+        By number of tiles, what islands fill without padding (`full_coverage` of a pack); more tiles fill as the most of them
+        that were tried.
     """
     rows = []
     for size in sizes:
         for count in counts:
-            usual = (full or {}).get(count, USUAL_COVERAGE)
+            known = [n for n in full or {} if n <= count]
+            usual = (full or {}).get(max(known, default=0), USUAL_COVERAGE)
             coverage = reached or expected_coverage(islands, padding, size, count, usual)
             texels = float(size * size * count)
             density = float(np.sqrt(coverage * texels / world_area)) if world_area > 0 else 0.0

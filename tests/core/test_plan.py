@@ -1,8 +1,12 @@
 """The planner's arithmetic, by hand."""
 
+import json
+
 import numpy as np
 import pytest
+from PIL import Image
 
+from quilt_cli.main import main
 from quilt_core.pack.plan import USUAL_COVERAGE, expected_coverage, full_coverage, plan_tiles
 
 
@@ -63,4 +67,64 @@ def test_packs_tell_what_other_sizes_will_fill():
     assert full == pytest.approx((163.84 + 8) ** 2 * 100 / 2048**2)
     rows = plan_tiles(1.0, 100, 8.0, 512.0, sizes=(2048,), counts=(1, 2), full={1: full})
     assert rows[0].coverage == pytest.approx(0.64)
-    assert rows[1].coverage == pytest.approx(expected_coverage(100, 8.0, 2048, 2))
+    assert rows[1].coverage == pytest.approx(expected_coverage(100, 8.0, 2048, 2, full))
+
+
+SQUARE = b"o slab\nv 0 0 0\nv 2 0 0\nv 2 2 0\nv 0 2 0\nvt 0 0\nvt 1 0\nvt 1 1\nvt 0 1\nf 1/1 2/2 3/3 4/4\n"
+
+
+def budget(capsys, path, *words):
+    code = main(["plan", str(path), "--json", *words])
+    return code, json.loads(capsys.readouterr().out)
+
+
+def test_a_budget_gives_proposals_from_the_cheapest_to_the_densest(tmp_path, capsys):
+    (tmp_path / "slab.obj").write_bytes(SQUARE)
+    words = (
+        "--budget",
+        "8MiB",
+        "--format",
+        "bc7",
+        "--maps",
+        "2",
+        "--coverage",
+        "1",
+        "--padding",
+        "0",
+    )
+    _, told = budget(capsys, tmp_path / "slab.obj", *words)
+    found = told["proposals"]
+    assert len(found) >= 5
+    # All texels on 4 square metres; blocks of 16 bytes for 4 x 4 texels, down to 1 x 1 (Khronos
+    # Data Format Specification): 1024 px have 87,383 of them with all mip levels.
+    for row in found:
+        assert row["density"] == pytest.approx(row["size"] * row["count"] ** 0.5 / 2, abs=1e-3)
+        assert row["memory"] <= 8 * 2**20
+    one = [row for row in found if (row["size"], row["count"]) == (1024, 1)]
+    assert all(row["memory"] == 2 * 16 * 87_383 for row in one)
+    assert [row["memory"] for row in found] == sorted(row["memory"] for row in found)
+    assert [row["density"] for row in found] == sorted(row["density"] for row in found)
+    # Of all sizes and counts within the budget none is denser than 2 x 1024: a third tile would
+    # take 160 bytes more than there are.
+    assert found[-1]["density"] == pytest.approx(1024 * 2**0.5 / 2, abs=1e-3)
+    assert all(row["lost"] is None for row in found)
+
+
+def test_texels_that_are_painted_and_lost_are_told(tmp_path, capsys):
+    (tmp_path / "slab.obj").write_bytes(b"mtllib slab.mtl\nusemtl paint\n" + SQUARE)
+    (tmp_path / "slab.mtl").write_text("newmtl paint\nmap_Kd slab.png\n")
+    Image.new("RGB", (1024, 1024)).save(tmp_path / "slab.png")
+    words = ("--budget", "64MB", "--format", "raw", "--coverage", "1", "--padding", "0")
+    _, told = budget(capsys, tmp_path / "slab.obj", *words)
+    lost = {(row["size"], row["count"]): row["lost"] for row in told["proposals"]}
+    for (size, count), part in lost.items():
+        assert part == pytest.approx(max(0, 1 - count * size**2 / 1024**2), abs=1e-4)
+    assert max(lost.values()) > 0.9 and min(lost.values()) == 0
+
+
+def test_a_budget_that_holds_nothing_is_refused(tmp_path, capsys):
+    (tmp_path / "slab.obj").write_bytes(SQUARE)
+    code, told = budget(capsys, tmp_path / "slab.obj", "--budget", "1KB")
+    assert code == 2 and told["error"]["where"] == "--budget"
+    code, told = budget(capsys, tmp_path / "slab.obj", "--budget", "much")
+    assert code == 2 and "64MB" in told["error"]["fix"]

@@ -59,3 +59,7 @@ it("says sizes in the unit that suits the longest side", () => {
   expect(format.size([0, 0, 0.0004])).toBe("0 × 0 × 0.4 mm");
   expect(format.size(null)).toBe("–");
 });
+
+it("proposes the padding that is common for a tile (common practice: 16 px at 2048)", () => {
+  expect([512, 1024, 2048, 4096, 64].map(format.usualPadding)).toEqual([4, 8, 16, 32, 2]);
+});

@@ -11,6 +11,8 @@ import {
   type Job,
   type PackRequest,
   type StacksResult,
+  type PlanRequest,
+  type PlanResult,
 } from "./client";
 import { isActive } from "./hooks";
 import { jobDone } from "./jobDone";
@@ -145,6 +147,27 @@ export function usePlan(revision: number | undefined, house: number) {
           params: { path: { revision_id: revision! } },
         }),
       ),
+  });
+}
+
+export type Budget = { budget: number; maps: number; format: PlanRequest["format"] };
+
+/** Tiles within a memory budget, once it is asked for. */
+export function useBudget(atlas: Atlas, asked: Budget | undefined) {
+  const client = useQueryClient();
+  return useQuery({
+    queryKey: ["budget", atlas.head.id, asked],
+    enabled: asked !== undefined,
+    retry: false,
+    queryFn: async ({ signal }) => {
+      const job = await ask(
+        api.POST("/api/atlases/{atlas_id}/plan/", {
+          params: { path: { atlas_id: atlas.id } },
+          body: { change: stepSeen(client, atlas.project), ...asked },
+        }),
+      );
+      return (await jobDone(job, signal)).result as unknown as PlanResult;
+    },
   });
 }
 

@@ -3674,7 +3674,30 @@ export interface components {
             coverage?: number | null;
             /** @description pack quickly to know how much is filled; usually True */
             quick_packs?: boolean;
+            /** @description memory that all maps may take together: proposals within it are told, bytes; usually None */
+            budget?: (number | string) | null;
+            /**
+             * @description how maps are compressed, for the budget; usually bc7
+             *
+             *     * `raw` - raw
+             *     * `bc1` - bc1
+             *     * `bc5` - bc5
+             *     * `bc7` - bc7
+             *     * `astc4x4` - astc4x4
+             */
+            format?: components["schemas"]["PlanInFormatEnum"];
+            /** @description maps of each tile, such as colour and normal, for the budget; usually 1 */
+            maps?: number;
         };
+        /**
+         * @description * `raw` - raw
+         *     * `bc1` - bc1
+         *     * `bc5` - bc5
+         *     * `bc7` - bc7
+         *     * `astc4x4` - astc4x4
+         * @enum {string}
+         */
+        PlanInFormatEnum: "raw" | "bc1" | "bc5" | "bc7" | "astc4x4";
         PlanObject: {
             id: number;
             name: string;
@@ -4906,6 +4929,25 @@ export interface components {
                 bc1: number;
                 /** @description the same in BC7, bytes */
                 bc7: number;
+            }[];
+            /** @description within the budget, from the cheapest to the densest: each the densest for its memory; empty without a budget */
+            proposals: {
+                /** @description edge of a square tile, px */
+                size: number;
+                /** @description tiles */
+                count: number;
+                /** @description all maps with their mips, bytes */
+                memory: number;
+                /** @description expected */
+                coverage: number;
+                /** @description expected of a weight of 1, px/m */
+                density: number;
+                /** @description expected of the object or island with the lowest weight, px/m */
+                lowest: number;
+                /** @description whether the density is at least the one that is wanted */
+                reaches: boolean;
+                /** @description part of the texels that are painted today which it has no room for; null where nothing is painted */
+                lost: number | null;
             }[];
             /** @description merging at the size of the first tile: materials, maps, texels, draw_calls, memory (each before and after), groups, roles */
             merge: {

@@ -95,6 +95,11 @@ function Settings({ atlas, project, jobs, options }: PanelProps & { options: Pac
   const density = (fixed: boolean, evenly: boolean) =>
     set({ density: DENSITIES[Number(fixed)][Number(evenly)] });
   const rest = useMore("pack", SHOWN);
+  const shortest =
+    tiles.length === 1
+      ? Math.min(width, height)
+      : Math.min(...tiles.map((t) => Math.min(t.width, t.height)));
+  const usual = format.usualPadding(shortest);
   const run = (draft: boolean) =>
     packAction.run({
       ...rest,
@@ -145,7 +150,21 @@ function Settings({ atlas, project, jobs, options }: PanelProps & { options: Pac
         onChange={(padding) => set({ padding })}
       />
       <Text color="petrol" fontSize="12px" mt="-1" mb="1.5">
-        {lastLine(s.padding, Math.min(...tiles.map((t) => Math.min(t.width, t.height))))}
+        {lastLine(s.padding, shortest)}
+        {usual !== s.padding && (
+          <Button
+            size="2xs"
+            variant="plain"
+            h="18px"
+            px="1"
+            color="petrol"
+            textDecoration="underline"
+            title={`Common practice: 1/128 of the tile, so that gaps stay open down to ${format.whole(usual > 0 ? shortest / usual : 0)} px; half of it to the edge`}
+            onClick={() => set({ padding: usual, margin: usual / 2 })}
+          >
+            usual: {usual} px
+          </Button>
+        )}
       </Text>
       <NumberField
         label="Edge margin"

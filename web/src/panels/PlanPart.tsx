@@ -4,6 +4,7 @@ import { useEditor } from "../api/hooks";
 import type { PanelProps } from "./props";
 import * as format from "../format";
 import { useKept } from "../state";
+import { BudgetPart } from "./BudgetPart";
 import { Choice, Title } from "./parts";
 
 const MEMORY = ["raw", "bc1", "bc7"] as const;
@@ -86,6 +87,7 @@ export function PlanPart({ atlas }: PanelProps) {
         {format.densityUnit()} above, memory below; raw is 8-bit RGBA, tiles in px. ✓ reaches the
         house density. Stacks count once.
       </Text>
+      <BudgetPart atlas={atlas} />
     </>
   );
 }
