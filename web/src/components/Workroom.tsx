@@ -3,6 +3,7 @@ import { ScopeContext, useActing, useAction } from "../api/actions/act";
 import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { giveTextures, isImage } from "../api/merge";
 import { layBehind, tileAt } from "../api/tileImages";
+import { numberedSet } from "../editor/table/tiles";
 import { useEffect, useLayoutEffect, useMemo, useState } from "react";
 import { uploadFiles, type Atlas } from "../api/client";
 import { useAtlas, useJobs, useProject, useShownLayout } from "../api/hooks";
@@ -342,17 +343,29 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
       event.preventDefault();
       setDragging(false);
       const files = [...event.dataTransfer.files];
-      // In Arrange an image is laid behind the sheet that it is dropped on.
-      if (
+      // In Arrange an image is laid behind the sheet that it is dropped on, a numbered set behind
+      // the tiles of its numbers.
+      const images =
         atlas?.objects &&
         useUi.getState().stage === "Arrange" &&
-        files.length === 1 &&
-        isImage(files[0].name)
-      )
-        void layBehind(atlas.id, tileAt(event.clientX, event.clientY), files[0])
-          .catch(tellError)
-          .finally(() => client.invalidateQueries({ queryKey: ["tile-images"] }));
-      else void send(files);
+        files.every((file) => isImage(file.name));
+      const set = images && files.length > 1 ? numberedSet(files, editor.document.tiles) : null;
+      const laid: [number, File][] =
+        set?.laid ??
+        (images && files.length === 1 ? [[tileAt(event.clientX, event.clientY), files[0]]] : []);
+      if (!atlas || (!laid.length && !set)) return void send(files);
+      void Promise.all(laid.map(([tile, file]) => layBehind(atlas.id, tile, file)))
+        .then(() => {
+          if (!set) return;
+          const left = set.rest.map((file) => file.name).join(", ");
+          useUi.getState().tell({
+            kind: left ? "error" : "done",
+            what: `${format.counted(laid.length, "image lies", "images lie")} behind ${laid.length === 1 ? "its tile" : "their tiles"}.`,
+            ...(left ? { fix: `There is no tile for ${left}: add it, then drop them again.` } : {}),
+          });
+        })
+        .catch(tellError)
+        .finally(() => client.invalidateQueries({ queryKey: ["tile-images"] }));
     },
   };
 }

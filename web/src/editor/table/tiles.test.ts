@@ -1,5 +1,5 @@
 import { expect, it } from "vitest";
-import { gridOf, nextTile, tileCorner, tileNumber } from "./tiles";
+import { gridOf, nextTile, tileCorner, tileNumber, numberedSet, tileOfName } from "./tiles";
 
 it("knows where a tile lies: 1001 + column + 10 x row", () => {
   expect(tileCorner(1001)).toEqual([0, 0]);
@@ -31,4 +31,19 @@ it("makes a grid in one step: ten columns and two rows end at 1020", () => {
     "wall 1001",
     "wall 1002",
   ]);
+});
+
+it("finds the tiles of a numbered set (common practice: the number stands before the ending)", () => {
+  const set = (...names: string[]) => names.map((name) => ({ name }));
+  const tiles = [{ number: 1001 }, { number: 1002 }];
+  expect(numberedSet(set("rust.1001.png", "rust.1002.png"), tiles)?.laid.map(([n]) => n)).toEqual([
+    1001, 1002,
+  ]);
+  const found = numberedSet(set("rust_1002.exr", "rust_1011.exr"), tiles)!;
+  expect(found.laid.map(([n]) => n)).toEqual([1002]);
+  expect(found.rest.map((file) => file.name)).toEqual(["rust_1011.exr"]);
+  expect(numberedSet(set("rust.1001.png", "rust.png"), tiles)).toBeNull();
+  expect(numberedSet(set("a.1001.png", "b.1001.png"), tiles)).toBeNull();
+  expect(tileOfName("photo1001.png")).toBeNull();
+  expect(tileOfName("rust.1199.png")).toBeNull();
 });

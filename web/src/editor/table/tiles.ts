@@ -47,3 +47,25 @@ export function gridOf(
     };
   });
 }
+
+/** Number of the tile that a file's name ends with, as in rust.1002.png; null for none. */
+export function tileOfName(name: string): number | null {
+  const found = /[._-](1[01]\d\d)\.\w+$/.exec(name);
+  const number = found ? Number(found[1]) : 0;
+  return number >= 1001 && number <= 1100 ? number : null;
+}
+
+/** Files of a numbered set by their tiles, and those whose tile there is not; null for no such set. */
+export function numberedSet<File extends { name: string }>(
+  files: readonly File[],
+  tiles: readonly { number: number }[],
+): { laid: [number, File][]; rest: File[] } | null {
+  const numbers = files.map((file) => tileOfName(file.name));
+  if (numbers.some((number) => number === null) || new Set(numbers).size < files.length)
+    return null;
+  const there = new Set(tiles.map((tile) => tile.number));
+  const laid = files.flatMap((file, k): [number, File][] =>
+    there.has(numbers[k]!) ? [[numbers[k]!, file]] : [],
+  );
+  return { laid, rest: files.filter((_, k) => !there.has(numbers[k]!)) };
+}
