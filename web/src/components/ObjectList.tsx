@@ -587,9 +587,9 @@ function columnsFor(stage: Stage) {
     ),
   });
   const sets: Record<Stage, unknown[]> = {
-    Gather: [name, size, islands, faces, share, notes],
+    Gather: [name, islands, faces, share, size, notes],
     Unwrap: [name, islands, faces, density, share, notes],
-    "Even out": [name, size, islands, density, share, weight, notes],
+    "Even out": [name, islands, density, share, weight, size, notes],
     Arrange: [name, islands, share, control, weight, notes],
     Merge: [name, islands, density, share, notes],
     Check: [name, islands, density, notes],
