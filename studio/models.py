@@ -11,8 +11,8 @@ from django.db import models
 from django.utils import timezone
 
 from quilt_core.document.state import MARGIN, PADDING
-from quilt_core.measure.density import PER_METRE
 from quilt_core.scene.islands import UV_TOLERANCE
+from quilt_core.scene.lengths import PER_METRE
 from studio.people import ApiToken, Invitation, Membership, Note, Presence
 from studio.references import FileReference, NeedsFiles
 from studio.work import (

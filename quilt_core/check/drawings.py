@@ -11,9 +11,9 @@ from PIL import Image, ImageColor, ImageDraw
 
 from quilt_core.check.check import CheckResult
 from quilt_core.check.rules import Rules
-from quilt_core.measure.density import DENSITY_UNITS
 from quilt_core.measure.figures import Figures
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.lengths import DENSITY_UNITS
 from quilt_core.scene.tiles import TileSize
 from quilt_core.scene.types import FloatArray
 from quilt_core.sheet.colours import object_colours

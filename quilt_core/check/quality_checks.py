@@ -8,7 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from quilt_core.check.case import Case
-from quilt_core.measure.density import density_words, set_density
+from quilt_core.measure.density import set_density
+from quilt_core.scene.lengths import density_words
 from quilt_core.scene.types import FloatArray
 
 BINS = 40

@@ -16,8 +16,8 @@ from quilt_core.check.check import CheckResult
 from quilt_core.check.drawings import density_strip, tile_image
 from quilt_core.check.findings import FINDING_KINDS, Finding
 from quilt_core.check.rules import plain
-from quilt_core.measure.density import density_words
 from quilt_core.scene.island_set import IslandSet
+from quilt_core.scene.lengths import density_words
 from quilt_core.scene.tiles import TileSize
 
 MOST_ROWS = 400

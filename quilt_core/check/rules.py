@@ -9,7 +9,8 @@ from typing import Any
 
 from quilt_core.check.findings import FINDING_KINDS, SEVERITIES
 from quilt_core.errors import QuiltError
-from quilt_core.measure.density import DENSITY_UNITS, PER_METRE, density_words, house_band
+from quilt_core.measure.density import house_band
+from quilt_core.scene.lengths import DENSITY_UNITS, PER_METRE, density_words
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import Any, Protocol
 
 from quilt_core.document.layout import Layout
 from quilt_core.document.state import State
-from quilt_core.measure.density import PER_METRE
+from quilt_core.scene.lengths import PER_METRE
 from quilt_core.scene.model import Scene, Siblings
 
 

@@ -83,23 +83,6 @@ def flat_faces(uv: FloatArray, points: FloatArray, face: IntArray) -> int:
     return int((~(in_layout > 0) | ~(in_space > 0)).sum())
 
 
-DENSITY_UNITS = {"px/m": 1.0, "px/cm": 0.01, "px/in": 0.0254}
-"""Units that densities are shown in: lengths in metres (an inch is 0.0254 m since 1959)."""
-PER_METRE = "px/m"
-
-
-def density_words(density: float, unit: str = PER_METRE, digits: int = 4) -> str:
-    """A density in px per metre, in the unit that it is shown in.
-
-    Examples
-    --------
-    >>> density_words(512.0), density_words(512.0, "px/cm"), density_words(512.0, "px/in")
-    ('512 px/m', '5.12 px/cm', '13 px/in')
-    """
-    value = density * DENSITY_UNITS[unit]
-    return f"{value:,.{digits}g} {unit}"
-
-
 def house_band(
     house: float | None,
     tolerance: float,

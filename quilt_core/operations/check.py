@@ -14,10 +14,10 @@ from quilt_core.check.rules import Rules, make_rules, read_rules
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError, QuiltError
-from quilt_core.measure.density import DENSITY_UNITS
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.operations.values import check_ending, read_density
 from quilt_core.options import check_options, option
+from quilt_core.scene.lengths import DENSITY_UNITS
 
 if TYPE_CHECKING:
     from quilt_core.check.check import CheckResult

@@ -6,7 +6,7 @@ import math
 from typing import Any
 
 from quilt_core.errors import LayoutError
-from quilt_core.measure.density import DENSITY_UNITS
+from quilt_core.scene.lengths import DENSITY_UNITS
 from quilt_core.scene.proportion import MOST_PROPORTION
 from quilt_core.scene.tiles import COLUMNS, MAX_TILE, TileSize
 

@@ -9,8 +9,8 @@ from typing import Any
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout as CoreLayout
 from quilt_core.document.state import State
-from quilt_core.measure.density import PER_METRE
 from quilt_core.scene import Scene
+from quilt_core.scene.lengths import PER_METRE
 from quilt_core.scene.model import Siblings
 from studio import storage
 from studio.actions.gather.share_out import present_objects

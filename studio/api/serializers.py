@@ -9,7 +9,7 @@ from typing import Any
 from drf_spectacular.utils import extend_schema_field
 from rest_framework import serializers
 
-from quilt_core.measure.density import DENSITY_UNITS
+from quilt_core.scene.lengths import DENSITY_UNITS
 from studio.geometry import content_digest
 from studio.models import Atlas, Change, Job, Project, Revision
 from studio.state import members_of, tiles_of

@@ -12,9 +12,9 @@ from django.db.models import Q
 
 from quilt_core.document.project.checks import FARTHEST
 from quilt_core.document.state import State
-from quilt_core.measure.density import PER_METRE
 from quilt_core.operations.registry import OPERATIONS
 from quilt_core.scene.islands import UV_TOLERANCE
+from quilt_core.scene.lengths import PER_METRE
 from studio.actions.access import EDITOR, author, require
 from studio.actions.errors import Conflict, Refused, found
 from studio.actions.history.parts import Parts, meet, parts_of_atlas, settings_parts, within

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from quilt_core.measure.density import PER_METRE, density_words, house_band
+from quilt_core.measure.density import house_band
+from quilt_core.scene.lengths import PER_METRE, density_words
 from studio.actions.errors import Refused
 from studio.actions.history.change import edit_settings
 from studio.models import Change
