@@ -19,13 +19,15 @@ export function useHouse(editor: Editor) {
   const keep = useCallback(() => {
     const before = kept.current;
     kept.current = null;
-    const { density, tolerance, least, most } = editor.view.houseBand;
+    const now = editor.view.houseBand;
+    if (!before || before === now) return;
+    const changed = (key: keyof House) => before[key] !== now[key];
     ask({
-      house_density: density,
-      tolerance,
-      least_density: least,
-      most_density: most,
-    }).catch(() => before && editor.setHouse(before));
+      ...(changed("density") ? { house_density: now.density } : {}),
+      ...(changed("tolerance") ? { tolerance: now.tolerance } : {}),
+      ...(changed("least") ? { least_density: now.least } : {}),
+      ...(changed("most") ? { most_density: now.most } : {}),
+    }).catch(() => editor.setHouse(before));
   }, [ask, editor]);
   return { show, keep };
 }
