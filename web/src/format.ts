@@ -58,12 +58,19 @@ const LENGTHS = [
   ["mm", 0.001],
 ] as const;
 
+const unitOf = (metres: number) => LENGTHS.find(([, one]) => metres >= one) ?? LENGTHS[3];
+
+/** A length in the unit that suits it. */
+export function length(metres: number): string {
+  const [name, one] = unitOf(metres);
+  return `${Number((metres / one).toPrecision(3))} ${name}`;
+}
+
 /** Length x width x height, given in metres, in the unit that suits the longest. */
 export function size(metres: readonly number[] | null): string {
   if (!metres) return "–";
-  const longest = Math.max(...metres);
-  const [name, length] = LENGTHS.find(([, one]) => longest >= one) ?? LENGTHS[3];
-  return `${metres.map((one) => Number((one / length).toPrecision(3))).join(" × ")} ${name}`;
+  const [name, unit] = unitOf(Math.max(...metres));
+  return `${metres.map((one) => Number((one / unit).toPrecision(3))).join(" × ")} ${name}`;
 }
 
 /** The name of an action as people read it. */

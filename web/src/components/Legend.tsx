@@ -1,4 +1,4 @@
-import { Box, Flex, Text } from "@chakra-ui/react";
+import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { oldWords, useEditor } from "../api/hooks";
 import { css, fabric, mix, OCHRE, PAPER, TEAL } from "../editor/style/views";
 import * as format from "../format";
@@ -93,11 +93,7 @@ function Meaning() {
         />
       );
     case "checker":
-      return (
-        <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="panel/80">
-          1 square = {editor.view.checkerSquare} px
-        </Text>
-      );
+      return <CheckerSquare />;
     default:
       return (
         <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="panel/80">
@@ -105,6 +101,56 @@ function Meaning() {
         </Text>
       );
   }
+}
+
+const SQUARES_PX = [4, 8, 16, 32, 64, 128, 256];
+const SQUARES_M = [0.05, 0.1, 0.25, 0.5, 1, 2];
+
+/** How large a square of the checker is, in texels and at the house density. */
+function CheckerSquare() {
+  const editor = useEditor("view");
+  const { square, checkerSquare, house } = editor.view;
+  const value = square?.px ? `${square.px} px` : square?.metres ? `${square.metres} m` : "";
+  const long = format.length(checkerSquare / house);
+  return (
+    <Flex fontSize="12px" color="soft" px="1.5" rounded="md" bg="panel/80" align="center" gap="1">
+      <Text whiteSpace="nowrap">1 square =</Text>
+      <NativeSelect.Root size="xs" w="92px">
+        <NativeSelect.Field
+          aria-label="Size of a checker square"
+          h="20px"
+          ps="1"
+          value={value}
+          onChange={(e) => {
+            const [number, unit] = e.target.value.split(" ");
+            editor.setSquare(
+              unit === "px"
+                ? { px: Number(number) }
+                : unit === "m"
+                  ? { metres: Number(number) }
+                  : null,
+            );
+          }}
+        >
+          <option value="">{value ? "as it suits" : `${checkerSquare} px`}</option>
+          {SQUARES_PX.map((px) => (
+            <option key={px} value={`${px} px`}>
+              {px} px
+            </option>
+          ))}
+          {SQUARES_M.map((metres) => (
+            <option key={metres} value={`${metres} m`}>
+              {format.length(metres)}
+            </option>
+          ))}
+        </NativeSelect.Field>
+        <NativeSelect.Indicator />
+      </NativeSelect.Root>
+      <Text whiteSpace="nowrap" title="Of a surface that has the house density">
+        {square?.metres ? `${Number(checkerSquare.toPrecision(3))} px` : long} at the house density
+      </Text>
+    </Flex>
+  );
 }
 
 function Ramp({ left, right, title }: { left: string; right: string; title: string }) {

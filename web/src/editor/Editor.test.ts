@@ -91,6 +91,14 @@ it("chooses checker squares of a power of two px near an eighth of a metre", () 
   expect(editor.view.checkerSquare).toBe(16);
   editor.view.setHouse({ density: 100_000 });
   expect(editor.view.checkerSquare).toBe(128);
+  editor.setSquare({ px: 32 });
+  expect(editor.view.checkerRepeat).toBe(1 / 256);
+  // A quarter of a metre at 400 px/m.
+  editor.view.setHouse({ density: 400 });
+  editor.setSquare({ metres: 0.25 });
+  expect(editor.view.checkerSquare).toBe(100);
+  editor.setSquare(null);
+  expect(editor.view.checkerSquare).toBe(64);
 });
 
 it("knows what was said about islands", () => {

@@ -374,6 +374,12 @@ export class Editor {
     this.looks.restyle();
   }
 
+  setSquare(square: { px?: number; metres?: number } | null): void {
+    this.view.setSquare(square);
+    this.looks.drawn();
+    this.looks.turned();
+  }
+
   setHouse(change: Partial<House>): void {
     if (this.view.setHouse(change)) this.looks.restyle();
   }

@@ -33,6 +33,8 @@ export class ViewManager {
   readonly pointer: Heard = this.pointed;
   as: ViewAs = "object";
   houseBand: House = { density: 512, tolerance: 0.05, least: null, most: null };
+  /** Size of a checker square that was chosen, in texels or in the world. */
+  square: { px?: number; metres?: number } | null = null;
   hovered = -1;
   /** A layout that a search has found so far. */
   previewed: Float32Array | null = null;
@@ -67,8 +69,18 @@ export class ViewManager {
     return 1 / (8 * this.checkerSquare);
   }
 
+  /** px of a square: as chosen, or as long as a length in metres has at the house density. */
   get checkerSquare(): number {
+    const { square } = this;
+    if (square?.px) return square.px;
+    if (square?.metres) return Math.max(1, square.metres * this.house);
     return 2 ** Math.max(2, Math.min(7, Math.round(Math.log2(this.house / 8))));
+  }
+
+  /** Squares of another size; none for one that suits the house density. */
+  setSquare(square: ViewManager["square"]): void {
+    this.square = square;
+    this.raised.raise();
   }
 
   /** Colour by something else. */
