@@ -221,6 +221,7 @@ def test_options_are_declared_once_with_their_bounds():
     assert (by["padding"].unit, by["padding"].low) == ("px", 0)
     assert (by["seed"].kind, by["mirror"].kind, by["rotate"].kind) == ("whole", "flag", "choice")
     assert {o.name for o in options_of(Pack)} - set(by) == {
+        "block",
         "density",
         "more_tiles",
         "size",
