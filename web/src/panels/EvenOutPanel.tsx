@@ -1,5 +1,6 @@
 import { useAction } from "../api/actions/act";
 import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
+import { useId } from "react";
 import { useHouse } from "../api/house";
 import { oldWords, useEditor } from "../api/hooks";
 import type { PanelProps } from "./props";
@@ -43,6 +44,7 @@ function DensityPart({ jobs, project }: PanelProps) {
   const evenOutAction = useAction("even-out");
   const editor = useEditor("document", "selection", "view");
   const { show, keep: keepHouse } = useHouse(editor);
+  const houseId = useId();
   const [target, setTarget] = useKept<(typeof TARGETS)[number]>("target", "house");
   const [scope, setScope] = useKept<(typeof SCOPES)[number]>("scope", "all");
   const [keep, setKeep] = useKept<(typeof KEEP)[number]>("average", "across all");
@@ -96,10 +98,10 @@ function DensityPart({ jobs, project }: PanelProps) {
         </Text>
       )}
       <Flex align="center" justify="space-between" mb="1.5">
-        <Text>House density</Text>
+        <label htmlFor={houseId}>House density</label>
         <Flex align="center" gap="1">
           <DensityInput
-            label="House density"
+            id={houseId}
             value={editor.view.house}
             onChange={(density) => {
               if (density === null) return;
@@ -193,16 +195,18 @@ function DensityPart({ jobs, project }: PanelProps) {
 }
 
 type DensityProps = {
-  label: string;
+  id?: string;
+  label?: string;
   value: number | null;
   none?: string;
   onChange: (perMetre: number | null) => void;
 };
 
 /** A density in the unit of the project; it is told in px per metre. */
-function DensityInput({ label, value, none, onChange }: DensityProps) {
+function DensityInput({ id, label, value, none, onChange }: DensityProps) {
   const shown = value === null ? null : format.inDensityUnit(value);
   const common = {
+    id,
     label,
     narrow: true,
     min: format.inDensityUnit(0.01),
