@@ -10,7 +10,7 @@ from typing import Any
 from quilt_core.check.findings import FINDING_KINDS, SEVERITIES
 from quilt_core.errors import QuiltError
 from quilt_core.measure.density import house_band
-from quilt_core.scene.lengths import DENSITY_UNITS, PER_METRE, density_words
+from quilt_core.scene.lengths import DENSITY_UNITS, PER_METRE
 
 
 @dataclass(frozen=True)
@@ -114,6 +114,19 @@ LIMITS: dict[str, tuple[float, float]] = {
 }
 
 
+def house_rules(house: Any, padding: float, margin: float) -> Rules:
+    """Rules before any are said: the house band of a project or a document, and distances of a layout."""
+    return Rules(
+        padding=padding,
+        margin=margin,
+        house_density=house.house_density,
+        tolerance=house.tolerance,
+        least_density=house.least_density,
+        most_density=house.most_density,
+        density_unit=house.density_unit,
+    )
+
+
 def read_rules(text: str, where: str = "rules", base: Rules | None = None) -> Rules:
     """Rules from JSON.
 
@@ -166,13 +179,7 @@ def make_rules(data: Mapping[str, Any], where: str, base: Rules) -> Rules:
         else:
             values[name] = _number(name, value, where)
     rules = Rules(**values)
-    low, high = rules.band or (0.0, 0.0)
-    if low > high:
-        raise QuiltError(
-            f"The least density, {density_words(low)}, is above the most, {density_words(high)}.",
-            where,
-            "Give a least density that is below the most.",
-        )
+    _ = rules.band  # raises when it cannot be
     return rules
 
 

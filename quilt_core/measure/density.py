@@ -9,8 +9,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from quilt_core.errors import LayoutError
 from quilt_core.scene.island_set import IslandSet, face_uv_areas, object_face_areas
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.lengths import density_words
 from quilt_core.scene.model import SceneObject
 from quilt_core.scene.placement import determinants, identity
 from quilt_core.scene.proportion import in_shape
@@ -104,6 +106,11 @@ def house_band(
     (low, high) or None
         None where neither a house density nor an end is said; 0 or infinite for an end that is not.
 
+    Raises
+    ------
+    LayoutError
+        When it would end before it begins.
+
     Examples
     --------
     >>> house_band(100.0, 0.25)
@@ -120,6 +127,11 @@ def house_band(
     low, high = (
         (0.0, float("inf")) if house is None else (house / (1 + tolerance), house * (1 + tolerance))
     )
+    if least is not None and most is not None and least > most:
+        raise LayoutError(
+            f"The least density, {density_words(least)}, is above the most, {density_words(most)}.",
+            "least_density", "Give a least density that is below the most, or leave one of them out.",
+        )  # fmt: skip
     # What is said goes before what follows from the tolerance.
     if least is not None:
         low, high = least, high if most is not None else max(high, least)

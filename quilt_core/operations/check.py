@@ -10,10 +10,11 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from quilt_core.check.findings import FINDING_KINDS, Finding
-from quilt_core.check.rules import Rules, make_rules, read_rules
+from quilt_core.check.rules import Rules, house_rules, make_rules, read_rules
 from quilt_core.document.document import Document
 from quilt_core.document.layout import Layout
 from quilt_core.errors import LayoutError, QuiltError
+from quilt_core.measure.density import house_band
 from quilt_core.operations.operation import Progress, figure
 from quilt_core.operations.values import check_ending, read_density
 from quilt_core.options import check_options, option
@@ -102,12 +103,7 @@ class Check:
 
     def __post_init__(self) -> None:
         check_options(self)
-        low, high = self.least_density, self.most_density
-        if low is not None and high is not None and low > high:
-            raise LayoutError(
-                f"The least density, {low:g} px/m, is above the most, {high:g} px/m.",
-                "least_density", "Give a least density that is below the most.",
-            )  # fmt: skip
+        house_band(None, 0.0, self.least_density, self.most_density)
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,15 +143,8 @@ class Checked:
 def rules_for(document: Document, layout: Layout, settings: Check) -> Rules:
     """Rules that a layout is judged by: the document's and the distances it was packed with, and what the settings say
     instead."""
-    base = Rules(
-        padding=layout.state.padding,
-        margin=layout.state.margin if document.arranged else 0.0,
-        house_density=document.house_density,
-        tolerance=document.tolerance,
-        least_density=document.least_density,
-        most_density=document.most_density,
-        density_unit=document.density_unit,
-    )
+    margin = layout.state.margin if document.arranged else 0.0
+    base = house_rules(document, layout.state.padding, margin)
     rules = make_rules({**document.rules, **(settings.rules or {})}, "rules", base)
     given = {
         name: getattr(settings, name)

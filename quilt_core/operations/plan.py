@@ -192,7 +192,8 @@ def _painted(document: Document, layout: Layout) -> list[tuple[float, float, flo
     from quilt_core.formats.file_materials import facts_of
 
     facts = {
-        key: facts_of(source.scene(), source.siblings()) for key, source in document.sources.items()
+        key: facts_of(source.scene(), source.siblings(), source.changes)
+        for key, source in document.sources.items()
     }
     islands, out = layout.islands, []
     for k, member in enumerate(layout.members):

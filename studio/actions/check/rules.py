@@ -7,7 +7,7 @@ import json
 from typing import Any
 
 from quilt_core.check.findings import FINDING_KINDS
-from quilt_core.check.rules import Rules, make_rules, plain
+from quilt_core.check.rules import Rules, house_rules, make_rules, plain
 from studio.actions.history.change import edit_settings
 from studio.models import Change, Measurement, Revision
 from studio.state import members_of
@@ -27,15 +27,7 @@ OWN = (
 def rules_of(revision: Revision) -> Rules:
     """The rules that a layout is judged by: its project's, and the distances it was packed with."""
     project = revision.atlas.project
-    base = Rules(
-        padding=revision.padding,
-        margin=revision.margin,
-        house_density=project.house_density,
-        tolerance=project.tolerance,
-        least_density=project.least_density,
-        most_density=project.most_density,
-        density_unit=project.density_unit,
-    )
+    base = house_rules(project, revision.padding, revision.margin)
     return make_rules(project.rules, f"rules of {project.name}", base)
 
 

@@ -360,7 +360,10 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
           const left = set.rest.map((file) => file.name).join(", ");
           useUi.getState().tell({
             kind: left ? "error" : "done",
-            what: `${format.counted(laid.length, "image lies", "images lie")} behind ${laid.length === 1 ? "its tile" : "their tiles"}.`,
+            what:
+              laid.length === 1
+                ? "1 image lies behind its tile."
+                : `${laid.length} images lie behind their tiles.`,
             ...(left ? { fix: `There is no tile for ${left}: add it, then drop them again.` } : {}),
           });
         })
