@@ -177,7 +177,9 @@ def add_option(parser: argparse.ArgumentParser, one: Option) -> None:
         "help": said,
     }
     if one.kind == "flag" and not one.many:
-        parser.add_argument(flag(one.name), action="store_true", **common)
+        # What is done unless one says otherwise has a word for that, too.
+        kind = argparse.BooleanOptionalAction if one.default is True else "store_true"
+        parser.add_argument(flag(one.name), action=kind, **common)
         return
     common["metavar"] = metavar(one)
     if one.keyed or (one.many and (one.names in SINGLE or "=" in one.shape or "," in one.shape)):
@@ -216,6 +218,8 @@ def default_words(one: Option) -> str:
     """The default as it would be written; "" for none."""
     if one.needed or one.default in (None, False, (), "") or one.default == {}:
         return ""
+    if one.default is True:
+        return "on"
     value = one.plain(one.default)
     rows = value if isinstance(value, list) else [value]
     return " ".join(f"{row:g}" if isinstance(row, float) else str(row) for row in rows)

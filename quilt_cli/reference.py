@@ -79,7 +79,8 @@ def _option(one: Option) -> str:
     value = "" if one.kind == "flag" and not one.many else f" {metavar(one)}"
     if one.many and not value.endswith("…"):
         value += " …"
-    return f"- `{flag(one.name)}{value}`: {help_of(one)}"
+    off = f"`, `--no-{flag(one.name)[2:]}" if one.default is True else ""
+    return f"- `{flag(one.name)}{value}{off}`: {help_of(one)}"
 
 
 def _writing(operation: Operation) -> Iterator[str]:

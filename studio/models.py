@@ -354,9 +354,10 @@ def _unpacked(data: bytes) -> dict[str, Any]:
 
 
 class TileImage(NeedsFiles):
-    """An image over a tile: one behind its layout, or painted distances of the rehearsal's rays."""
+    """An image over a tile: one behind its layout, painted distances of the test bake's rays, or one that the model wears."""
 
-    BEHIND, REACH = "behind", "reach"
+    BEHIND, REACH, WORN = "behind", "reach", "worn"
+    PURPOSES = (BEHIND, REACH, WORN)
 
     atlas = models.ForeignKey(Atlas, models.CASCADE, related_name="tile_images")
     purpose = models.CharField(max_length=12, default=BEHIND)
@@ -364,6 +365,10 @@ class TileImage(NeedsFiles):
     name = models.CharField(max_length=255)
     sha256 = models.CharField(max_length=64)
     opacity = models.FloatField(default=0.6)
+    repeats = models.FloatField(default=1.0)
+    """How often what is worn repeats over a tile, where it does not go by its length."""
+    metres = models.FloatField(null=True)
+    """How long it is at the house density; none where it goes by the UVs."""
 
     class Meta:
         ordering = ["tile"]

@@ -174,7 +174,10 @@ class ProjectRows:
 
     def _atlas(self, row: Atlas) -> r.Atlas:
         images = [
-            r.TileImage(purpose=one.purpose, tile=one.tile, name=one.name, sha256=one.sha256, opacity=one.opacity)
+            r.TileImage(
+                purpose=one.purpose, tile=one.tile, name=one.name, sha256=one.sha256, opacity=one.opacity, repeats=one.repeats,
+                metres=one.metres,
+            )
             for one in row.tile_images.order_by("pk")
         ]  # fmt: skip
         return r.Atlas(state=self.state[row.head_id], images=images)
@@ -324,7 +327,8 @@ class _Making:
         atlas = Atlas.objects.create(project=self.project)
         for image in row.images:
             TileImage.objects.create(
-                atlas=atlas, purpose=image.purpose, tile=image.tile, name=image.name, sha256=image.sha256, opacity=image.opacity
+                atlas=atlas, purpose=image.purpose, tile=image.tile, name=image.name, sha256=image.sha256,
+                opacity=image.opacity, repeats=image.repeats, metres=image.metres,
             )  # fmt: skip
         return atlas
 

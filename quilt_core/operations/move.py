@@ -85,7 +85,7 @@ def run(document: Document, settings: Move, progress: Progress) -> Moved:
     flat = np.abs(places[:, 0] * places[:, 4] - places[:, 1] * places[:, 3])
     if not (np.isfinite(places).all() and (flat > 0).all()):
         raise LayoutError("An island would have no area.", "placements", "Give it a size.")
-    _check_locks(state, chosen, places)
+    check_locks(state, chosen, places)
     placements, unplaced = state.placements, state.unplaced.copy()
     placements[chosen] = places.reshape(-1, 2, 3)
     if settings.side_table is not None:
@@ -118,7 +118,7 @@ def _wanted(state: State, chosen: NDArray[np.int64], settings: Move) -> NDArray[
     return compose(rows.reshape(-1, 2, 3), state.placements[chosen]).reshape(-1, 6)
 
 
-def _check_locks(state: State, chosen: NDArray[np.int64], places: NDArray[np.float64]) -> None:
+def check_locks(state: State, chosen: NDArray[np.int64], places: NDArray[np.float64]) -> None:
     """Refuse what a lock of an island forbids."""
     before = state.placements[chosen].reshape(-1, 6)
     flags = state.controls["flags"][chosen]

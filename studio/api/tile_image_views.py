@@ -1,4 +1,4 @@
-"""Images over tiles: behind their layout, or painted distances of rays."""
+"""Images over tiles: behind their layout, painted distances of rays, or worn by the model."""
 
 from __future__ import annotations
 
@@ -30,6 +30,10 @@ class TileImageOut(serializers.Serializer[Any]):
     tile = serializers.IntegerField()
     name = serializers.CharField()
     opacity = serializers.FloatField()
+    repeats = serializers.FloatField(help_text="of what is worn, over a tile")
+    metres = serializers.FloatField(
+        allow_null=True, help_text="how long what is worn is at the house density; none where it goes by the UVs"
+    )  # fmt: skip
     digest = serializers.CharField(source="sha256", help_text="another one for another texture")
 
 
@@ -37,19 +41,19 @@ class TileImageIn(serializers.Serializer[Any]):
     file = serializers.FileField()
 
 
-class OpacityIn(serializers.Serializer[Any]):
-    opacity = serializers.FloatField(min_value=0.05, max_value=1.0)
+class TileImageChange(serializers.Serializer[Any]):
+    opacity = serializers.FloatField(min_value=0.05, max_value=1.0, required=False)
+    repeats = serializers.FloatField(min_value=1 / 1024, max_value=1024, required=False)
+    metres = serializers.FloatField(min_value=1e-6, max_value=1e6, allow_null=True, required=False)
 
 
-PURPOSE = OpenApiParameter(
-    "purpose", enum=(TileImage.BEHIND, TileImage.REACH), default=TileImage.BEHIND
-)
+PURPOSE = OpenApiParameter("purpose", enum=TileImage.PURPOSES, default=TileImage.BEHIND)
 
 
 def _purpose(request: Request) -> str:
     asked = request.query_params.get("purpose", TileImage.BEHIND)
-    if asked not in (TileImage.BEHIND, TileImage.REACH):
-        raise Refused(f"“{asked}”.", "purpose", "Give behind or reach.")
+    if asked not in TileImage.PURPOSES:
+        raise Refused(f"“{asked}”.", "purpose", f"Give {', '.join(TileImage.PURPOSES)}.")
     return asked
 
 
@@ -109,15 +113,17 @@ class OneTileImage(APIView):
         )
 
     @extend_schema(
-        operation_id="fade_tile_image",
+        operation_id="change_tile_image",
         parameters=[PURPOSE],
-        request=OpacityIn,
+        request=TileImageChange,
         responses=TileImageOut,
     )
     def patch(self, request: Request, atlas_id: int, tile: int) -> Response:
         row = self._row(request, atlas_id, tile)
-        row.opacity = valid(OpacityIn, request)["opacity"]
-        row.save(update_fields=["opacity"])
+        changed = valid(TileImageChange, request)
+        for name, value in changed.items():
+            setattr(row, name, value)
+        row.save(update_fields=list(changed))
         return Response(TileImageOut(row).data)
 
     @extend_schema(operation_id="take_tile_image", parameters=[PURPOSE], responses={204: None})

@@ -8,7 +8,7 @@ import io
 import pytest
 from PIL import Image
 
-from tests.browser.pages import figure, idle, part, settled, stage, task, undo
+from tests.browser.pages import dock_model, figure, idle, part, poll, settled, stage, task, undo
 
 pytestmark = pytest.mark.browser
 
@@ -78,11 +78,11 @@ def test_tiles_within_a_budget_are_proposed_and_taken_and_what_differs_is_told(p
     undo(page)
 
 
-DROP = """([names, data]) => {
+DROP = """([names, data, where]) => {
   const transfer = new DataTransfer();
   const bytes = Uint8Array.from(atob(data), (c) => c.charCodeAt(0));
   for (const name of names) transfer.items.add(new File([bytes], name, { type: "image/png" }));
-  const table = document.querySelector("[data-testid='table']");
+  const table = document.querySelector(`[data-testid='${where}']`);
   const box = table.getBoundingClientRect();
   for (const kind of ["dragover", "drop"])
     table.dispatchEvent(new DragEvent(kind, { bubbles: true, cancelable: true, dataTransfer: transfer,
@@ -90,16 +90,54 @@ DROP = """([names, data]) => {
 }"""
 
 
+def image_of(*colour):
+    out = io.BytesIO()
+    Image.new("RGB", (32, 32), colour).save(out, "PNG")
+    return base64.b64encode(out.getvalue()).decode()
+
+
+def colours(page):
+    """How many points of the model have each colour, seen from the window."""
+    shot = Image.open(io.BytesIO(page.get_by_test_id("model").screenshot())).convert("RGB")
+    return {colour: count for count, colour in shot.getcolors(1 << 24)}
+
+
+def test_the_model_wears_an_image_and_a_texture_goes_on_across_seams(page):
+    stage(page, "Arrange")
+    dock_model(page)
+    page.evaluate(DROP, [["violet.png"], image_of(150, 40, 230), "model"])
+    page.get_by_label("Repeats over a tile").wait_for()
+    assert page.get_by_label("View as").input_value() == "own image"
+
+    def violet():
+        settled(page)
+        return sum(n for (r, g, b), n in colours(page).items() if b > 2 * g and b > r > g)
+
+    poll(page, violet, lambda n: n > 2000, "violet")
+    page.get_by_label("Repeats over a tile").fill("4")
+    page.get_by_label("Repeats over a tile").press("Enter")
+    page.locator("[data-row='Gallery rail']").click()
+    with page.expect_request("**/continue-across/") as asked:
+        page.keyboard.press("Control+k")
+        page.keyboard.type("Continue across seams")
+        page.keyboard.press("Enter")
+    assert asked.value.post_data_json["repeats"] == [4, 4]
+    page.get_by_text("laid against neighbours").wait_for()
+    idle(page)
+    undo(page)
+    page.get_by_role("button", name="Take off violet.png").click()
+    poll(page, violet, lambda n: n < 2000, "taken off")
+    page.get_by_label("View as").select_option("object")
+
+
 def test_a_numbered_set_of_images_lies_behind_its_tiles(page):
     stage(page, "Arrange")
     part(page, "Tiles")
     task(page).get_by_role("button", name="Add a tile").click()
     page.wait_for_selector("[data-tile='1002']")
-    out = io.BytesIO()
-    Image.new("RGB", (32, 32), (200, 60, 40)).save(out, "PNG")
-    data = base64.b64encode(out.getvalue()).decode()
-    page.evaluate(DROP, [["rust.1001.png", "rust.1002.png"], data])
+    data = image_of(200, 60, 40)
+    page.evaluate(DROP, [["rust.1001.png", "rust.1002.png"], data, "table"])
     page.get_by_text("2 images lie behind their tiles.").wait_for()
-    page.evaluate(DROP, [["rust.1001.png", "rust.1011.png"], data])
+    page.evaluate(DROP, [["rust.1001.png", "rust.1011.png"], data, "table"])
     page.get_by_text("There is no tile for rust.1011.png").wait_for()
     settled(page)

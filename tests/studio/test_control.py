@@ -12,7 +12,7 @@ from PIL import Image
 from quilt_core.pack.plan import expected_coverage, plan_tiles
 from studio.actions.check.rules import is_checked
 from studio.arrays import load_layout
-from studio.models import Job, Preset, Revision
+from studio.models import Job, Preset, Revision, TileImage
 from tests.core.apart_samples import obj_of
 from tests.core.meshes import QUAD_OBJ
 from tests.studio.conftest import step_of
@@ -524,3 +524,25 @@ def test_a_picture_lies_behind_a_tile(gathered, client):
     assert bad.status_code == 400
     assert client.delete(f"{base}1001/").status_code == 204
     assert client.get(base).json() == []
+
+
+def test_an_image_is_worn_and_comes_along_in_the_project_file(gathered, client):
+    base = f"/api/atlases/{gathered.pk}/tile-images/"
+    out = io.BytesIO()
+    Image.new("RGB", (64, 32), (9, 8, 7)).save(out, "PNG")
+    laid = SimpleUploadedFile("weave.png", out.getvalue())
+    assert client.post(f"{base}1001/?purpose=worn", {"file": laid}).status_code == 200
+    assert client.get(base).json() == []
+
+    def change(**what):
+        return client.patch(f"{base}1001/?purpose=worn", what, content_type="application/json")
+
+    assert change(repeats=4).json()["repeats"] == 4
+    assert change(metres=0.5).json()["metres"] == 0.5
+    assert change(repeats=0).status_code == 400 and change(metres=-1).status_code == 400
+    whole = b"".join(client.get(f"/api/projects/{gathered.project_id}/project.quilt"))
+    taken = SimpleUploadedFile("yard.quilt", whole)
+    made = client.post("/api/project-files/", {"file": taken})
+    assert made.status_code == 201, made.content
+    copy = TileImage.objects.exclude(atlas=gathered).get()
+    assert (copy.name, copy.purpose, copy.repeats, copy.metres) == ("weave.png", "worn", 4, 0.5)

@@ -52,6 +52,7 @@ CHANGED = {
     "move": {"islands": ["pipe_1"], "moves": [[0.0, -1.0, 0.9, 1.0, 0.0, 0.1]], "verb": "turn"},
     "slide-to-contact": {"islands": ["pipe_0"], "direction": "left"},
     "make-room": {"islands": ["pipe_1"]},
+    "continue-across": {"islands": ["pipe_2"], "repeats": (3.0, 3.0)},
     "fit-into-gaps": {"islands": ["pipe_2"], "rotate": "none"},
     "pack-here": {"islands": ["pipe_1"], "region": [[0, 0], [500, 300]], "grow": True},
     "shrink-to-fit": {"islands": ["pipe_1"]},
@@ -77,7 +78,7 @@ def words(settings):
     for name, value in settings.items():
         name = f"--{name.replace('_', '-')}"
         rows = value if isinstance(value, list) else [value]
-        if isinstance(rows[0], list):
+        if isinstance(rows[0], list | tuple):
             out += [f"{name}={','.join(map(str, row))}" for row in rows]
         else:
             out += [name] if value is True else [name, *map(str, rows)]
@@ -328,6 +329,9 @@ def test_a_project_file_is_changed_as_the_atlas_is(
         x, y = (box[:2] + box[2:]) / 2
         larger = [[1.06, 0, -0.06 * x, 0, 1.06, -0.06 * y]]
         assert act(pipes, "move", islands=[1], moves=larger).status_code == 200
+    if name == "continue-across":
+        # Islands that meet along seams.
+        on_atlas(act, pipes, "edit", verb="project", shape="box", islands=["pipe_2"])
     path = tmp_path / "yard.quilt"
     path.write_bytes(b"".join(client.get(f"/api/projects/{pipes.project_id}/project.quilt")))
     code = main([name, str(path), "--in-place", "--json", *words(CHANGED[name])])

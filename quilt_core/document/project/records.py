@@ -203,13 +203,15 @@ class BaseLayout(Record, frozen=True, kw_only=True):
 
 
 class TileImage(Record, frozen=True, kw_only=True):
-    """An image that lies over a tile: behind its layout, or painted distances of rays."""
+    """An image that lies over a tile: behind its layout, painted distances of rays, or worn by the model."""
 
-    purpose: Annotated[str, Meta(pattern="^(behind|reach)$")]
+    purpose: Annotated[str, Meta(pattern="^(behind|reach|worn)$")]
     tile: Annotated[int, Meta(ge=1001)]
     name: Name
     sha256: Digest
     opacity: Annotated[float, Meta(ge=0, le=1)] = 0.6
+    repeats: Annotated[float, Meta(gt=0)] = 1.0
+    metres: Annotated[float, Meta(gt=0)] | None = None
 
 
 class Atlas(Record, frozen=True, kw_only=True):

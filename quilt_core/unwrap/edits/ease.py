@@ -8,12 +8,12 @@ from scipy.sparse.linalg import splu
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.onto import laid_onto
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._border_loops import crosses
 from quilt_core.unwrap._island_loops import figures, island_vertices
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.laid import Edited, Laid
-from quilt_core.unwrap.edits.onto import laid_onto
 from quilt_core.unwrap.relax import relax_island
 from quilt_core.unwrap.start import border_loops, is_open, lscm, tutte
 

@@ -8,11 +8,11 @@ import numpy as np
 
 from quilt_core.errors import LayoutError
 from quilt_core.scene.islands import triangle_areas
+from quilt_core.scene.onto import laid_onto
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._island_loops import island_vertices
 from quilt_core.unwrap._join_loops import CROWDED, FINE, flatten_island
 from quilt_core.unwrap.edits.laid import Edited, Laid, rejoined
-from quilt_core.unwrap.edits.onto import laid_onto
 from quilt_core.unwrap.surface_islands import SurfaceIslands, joined_up, limits_for
 
 EXACT = 1e-6

@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.onto import AS_PLANE
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.scene.weld import groups
 from quilt_core.unwrap._island_loops import island_vertices
 from quilt_core.unwrap.edits.ease import ease
 from quilt_core.unwrap.edits.laid import Edited, Laid
-from quilt_core.unwrap.edits.onto import AS_PLANE
 
 
 def align_edges(laid: Laid, corners: IntArray, way: str) -> Edited:

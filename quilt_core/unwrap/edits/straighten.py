@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.onto import laid_onto
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._island_loops import island_vertices
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.ease import ease, spanned
 from quilt_core.unwrap.edits.laid import Edited, Laid
-from quilt_core.unwrap.edits.onto import laid_onto
 from quilt_core.unwrap.start import border_loops
 
 
@@ -56,7 +56,7 @@ def straighten(laid: Laid, own: BoolArray) -> Edited:
 def _with_piece(laid: Laid, tris: IntArray, flat: FloatArray, done: bool) -> Laid:
     """A layout with a piece laid anew where it was; the rest of its island is eased around it."""
     old = laid.work.uv[tris]
-    flat = laid_onto(flat, flat.reshape(-1, 2), old.reshape(-1, 2), quarters=True)
+    flat = laid_onto(flat, flat.reshape(-1, 2), old.reshape(-1, 2), turns="quarter")
     uv = laid.work.uv.copy()
     uv[tris] = flat
     changed = np.zeros(laid.pieces.count, bool)

@@ -8,12 +8,12 @@ import numpy as np
 from scipy.spatial import cKDTree
 
 from quilt_core.errors import LayoutError
+from quilt_core.scene.onto import AS_PLANE
 from quilt_core.scene.types import BoolArray, FloatArray, IntArray
 from quilt_core.unwrap._island_loops import island_vertices
 from quilt_core.unwrap.edits.cut import pieces_of
 from quilt_core.unwrap.edits.ease import ease
 from quilt_core.unwrap.edits.laid import Edited, Laid
-from quilt_core.unwrap.edits.onto import AS_PLANE
 
 SAME = 2e-3
 """Two points are mirror images when they lie apart by less of the surface's size."""

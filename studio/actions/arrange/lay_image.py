@@ -1,4 +1,4 @@
-"""An image over a tile: a label sheet that islands are fitted to, or painted distances of rays."""
+"""An image over a tile: a label sheet that islands are fitted to, painted distances of rays, or one that the model wears."""
 
 from __future__ import annotations
 

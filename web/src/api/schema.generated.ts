@@ -90,6 +90,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/continue-across/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and do or queue it. */
+        post: operations["continue_across"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/control/": {
         parameters: {
             query?: never;
@@ -706,7 +723,7 @@ export interface paths {
         options?: never;
         head?: never;
         /** @description The image over a tile, for a purpose. */
-        patch: operations["fade_tile_image"];
+        patch: operations["change_tile_image"];
         trace?: never;
     };
     "/api/atlases/{atlas_id}/tiles/": {
@@ -2233,6 +2250,34 @@ export interface components {
             island_material: number[];
             histogram: components["schemas"]["HistogramOut"];
         };
+        /** @description Lay islands against their neighbours so that a repeating texture goes on across their seams. */
+        ContinueAcrossIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description islands that are laid against their neighbours; of those that hang together the largest stays */
+            islands: (number | string)[];
+            /** @description islands that stay, and against which they are laid; usually [] */
+            against?: (number | string)[];
+            /**
+             * @description turns that they may make; usually free
+             *
+             *     * `none` - none
+             *     * `quarter` - quarter
+             *     * `free` - free
+             */
+            rotate?: components["schemas"]["ContinueAcrossInRotateEnum"];
+            /** @description they may change their size, so that texels meet; usually True */
+            scale?: boolean;
+            /** @description how often the texture repeats over a tile, across and up; usually [1.0, 1.0] */
+            repeats?: number[];
+        };
+        /**
+         * @description * `none` - none
+         *     * `quarter` - quarter
+         *     * `free` - free
+         * @enum {string}
+         */
+        ContinueAcrossInRotateEnum: "none" | "quarter" | "free";
         ControlIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change: number;
@@ -2612,7 +2657,7 @@ export interface components {
              *     * `quarter` - quarter
              *     * `free` - free
              */
-            rotate?: components["schemas"]["RotateEnum"];
+            rotate?: components["schemas"]["RotateC3eEnum"];
             /** @description keep the layout beside the present one */
             draft?: boolean;
         };
@@ -2941,7 +2986,7 @@ export interface components {
              *     * `quarter` - quarter
              *     * `free` - free
              */
-            rotate?: components["schemas"]["RotateEnum"];
+            rotate?: components["schemas"]["RotateC3eEnum"];
             /**
              * @description how long to search; usually standard
              *
@@ -3438,7 +3483,7 @@ export interface components {
              *     * `quarter` - quarter
              *     * `free` - free
              */
-            rotate?: components["schemas"]["RotateEnum"];
+            rotate?: components["schemas"]["RotateC3eEnum"];
             /** @description keep the layout beside the present one */
             draft?: boolean;
         };
@@ -3464,7 +3509,7 @@ export interface components {
              *     * `quarter` - quarter
              *     * `free` - free
              */
-            rotate?: components["schemas"]["RotateEnum"];
+            rotate?: components["schemas"]["RotateC3eEnum"];
             /**
              * @description how long to search; usually standard
              *
@@ -3559,10 +3604,6 @@ export interface components {
         PatchedNoteChange: {
             closed?: boolean;
         };
-        PatchedOpacityIn: {
-            /** Format: double */
-            opacity?: number;
-        };
         PatchedProjectChange: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
             change?: number;
@@ -3633,6 +3674,14 @@ export interface components {
             objects?: string[];
             /** @description UV channel that it is about, instead of atlases */
             channel?: number | null;
+        };
+        PatchedTileImageChange: {
+            /** Format: double */
+            opacity?: number;
+            /** Format: double */
+            repeats?: number;
+            /** Format: double */
+            metres?: number | null;
         };
         PersonHere: {
             name: string;
@@ -4014,7 +4063,7 @@ export interface components {
          *     * `free` - free
          * @enum {string}
          */
-        RotateEnum: "none" | "half" | "quarter" | "free";
+        RotateC3eEnum: "none" | "half" | "quarter" | "free";
         /** @description The rules in force, and all kinds of findings. */
         RulesOut: {
             /** @description the present step; edits name the one they saw */
@@ -4345,6 +4394,16 @@ export interface components {
             name: string;
             /** Format: double */
             opacity: number;
+            /**
+             * Format: double
+             * @description of what is worn, over a tile
+             */
+            repeats: number;
+            /**
+             * Format: double
+             * @description how long what is worn is at the house density; none where it goes by the UVs
+             */
+            metres: number | null;
             /** @description another one for another texture */
             digest: string;
         };
@@ -5041,6 +5100,30 @@ export interface components {
             /** @description how many were meant */
             of: number;
         };
+        /** @description Lay islands against their neighbours so that a repeating texture goes on across their seams. */
+        ContinueAcrossResult: {
+            /** @description how many were laid */
+            islands: number;
+            /** @description how many were meant to be, without those that stay */
+            of: number;
+            /** @description by which the texture is off at any seam of these at most, px */
+            misfit_px: number;
+            /** @description edges where it is off by more than a texel */
+            seams: number;
+            /** @description each of them */
+            rows: {
+                /** @description object and number of the island */
+                island: string;
+                /** @description the island that it was laid against */
+                against: string;
+                /** @description along how many edges */
+                edges: number;
+                /** @description by which the texture is off along these at most, px */
+                misfit_px: number;
+                /** @description whether it had to be flipped */
+                flipped: boolean;
+            }[];
+        };
         /** @description Shrink islands together until padding and margin are kept. */
         ShrinkToFitResult: {
             /** @description of their size */
@@ -5528,6 +5611,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    continue_across: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ContinueAcrossIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["ContinueAcrossIn"];
+                "multipart/form-data": components["schemas"]["ContinueAcrossIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
                 };
             };
         };
@@ -6461,7 +6571,7 @@ export interface operations {
     list_tile_images: {
         parameters: {
             query?: {
-                purpose?: "behind" | "reach";
+                purpose?: "behind" | "reach" | "worn";
             };
             header?: never;
             path: {
@@ -6484,7 +6594,7 @@ export interface operations {
     get_tile_image: {
         parameters: {
             query?: {
-                purpose?: "behind" | "reach";
+                purpose?: "behind" | "reach" | "worn";
             };
             header?: never;
             path: {
@@ -6508,7 +6618,7 @@ export interface operations {
     lay_image: {
         parameters: {
             query?: {
-                purpose?: "behind" | "reach";
+                purpose?: "behind" | "reach" | "worn";
             };
             header?: never;
             path: {
@@ -6537,7 +6647,7 @@ export interface operations {
     take_tile_image: {
         parameters: {
             query?: {
-                purpose?: "behind" | "reach";
+                purpose?: "behind" | "reach" | "worn";
             };
             header?: never;
             path: {
@@ -6557,10 +6667,10 @@ export interface operations {
             };
         };
     };
-    fade_tile_image: {
+    change_tile_image: {
         parameters: {
             query?: {
-                purpose?: "behind" | "reach";
+                purpose?: "behind" | "reach" | "worn";
             };
             header?: never;
             path: {
@@ -6571,8 +6681,8 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "multipart/form-data": components["schemas"]["PatchedOpacityIn"];
-                "application/json": components["schemas"]["PatchedOpacityIn"];
+                "multipart/form-data": components["schemas"]["PatchedTileImageChange"];
+                "application/json": components["schemas"]["PatchedTileImageChange"];
             };
         };
         responses: {

@@ -2,10 +2,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask, send, type Atlas } from "./client";
 import { editor, tellError } from "../state";
 
-export type Purpose = "behind" | "reach";
+export type Purpose = "behind" | "reach" | "worn";
+type Change = { opacity?: number; repeats?: number; metres?: number | null };
 
 /** Images over the tiles of an atlas: behind them, or painted distances of rays. */
-export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
+export function useTileImages(atlas: Pick<Atlas, "id">, purpose: Purpose = "behind") {
   const client = useQueryClient();
   const path = { atlas_id: atlas.id };
   const key = ["tile-images", atlas.id, purpose];
@@ -26,12 +27,12 @@ export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
         layImage(atlas.id, tile, file, purpose),
       ...options,
     }),
-    fade: useMutation({
-      mutationFn: ({ tile, opacity }: { tile: number; opacity: number }) =>
+    change: useMutation({
+      mutationFn: ({ tile, ...body }: { tile: number } & Change) =>
         ask(
           api.PATCH("/api/atlases/{atlas_id}/tile-images/{tile}/", {
-            params: { path: { ...path, tile } },
-            body: { opacity },
+            params: { path: { ...path, tile }, query },
+            body,
           }),
         ),
       ...options,
@@ -46,6 +47,17 @@ export function useTileImages(atlas: Atlas, purpose: Purpose = "behind") {
     }),
   };
 }
+
+/** Address of an image over a tile; another image has another one. */
+export const imageAt = (
+  atlas: number,
+  { tile, digest }: { tile: number; digest: string },
+  purpose: Purpose = "behind",
+) => `/api/atlases/${atlas}/tile-images/${tile}/?purpose=${purpose}&digest=${digest.slice(0, 16)}`;
+
+/** An image of one's own for all islands of an atlas to wear: it is kept with its first tile. */
+export const wearImage = (atlas: number, file: File) =>
+  layImage(atlas, editor.document.tiles[0].number, file, "worn");
 
 export const layBehind = (atlas: number, tile: number, file: File) =>
   layImage(atlas, tile, file, "behind");

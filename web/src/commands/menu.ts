@@ -18,6 +18,7 @@ const BY_HAND = [
   "row-across",
   "row-up",
   "swap-places",
+  "continue-across",
   "make-room",
   "make-room-aside",
   "to-side-table",

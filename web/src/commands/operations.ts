@@ -29,6 +29,7 @@ const HOMES: Record<string, Home> = {
   move: { stage: "Arrange" },
   "slide-to-contact": { stage: "Arrange" },
   "make-room": { stage: "Arrange" },
+  "continue-across": { stage: "Arrange" },
   "fit-into-gaps": { stage: "Arrange" },
   "pack-here": { stage: "Arrange" },
   "shrink-to-fit": { stage: "Arrange" },

@@ -84,6 +84,14 @@ export function roomCommands(editor: Editor, { act, busy }: Acting): Command[] {
       run: () => act("fit-into-gaps", { islands, tile, block: true }),
     },
     {
+      id: "continue-across",
+      label: "Continue across seams",
+      group: "By hand",
+      hint: "so that a repeating texture goes on from neighbour to neighbour; the largest stays",
+      lacks: lacking(...some, idle("continue-across")),
+      run: () => act("continue-across", { islands, repeats: repeatsHere(editor, islands[0]) }),
+    },
+    {
       id: "make-room",
       label: "Make room",
       group: "By hand",
@@ -122,6 +130,13 @@ export function roomCommands(editor: Editor, { act, busy }: Acting): Command[] {
       run: () => void takeNext(editor),
     },
   ];
+}
+
+/** How often what is worn repeats over the tile of an island. */
+function repeatsHere(editor: Editor, island: number): [number, number] {
+  const { tiles, model } = editor.document;
+  const tile = tiles.find((one) => one.number === model?.homes[island]) ?? tiles[0];
+  return editor.view.repeatsOver(tile.width, tile.height);
 }
 
 /** All islands of a tile together about its middle, smaller by a percentage; what is selected stays so. */

@@ -35,6 +35,7 @@ export const SYNONYMS: Record<string, string> = {
   "slide-right": "snap push",
   "fit-into-gaps": "fill holes place",
   "make-room": "push apart",
+  "continue-across": "match seam tiling texture trim pattern align neighbour",
   "shrink-to-fit": "scale down overlap",
   "row-across": "align distribute space",
   "row-up": "align distribute space",

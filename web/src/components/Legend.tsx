@@ -2,6 +2,7 @@ import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { oldWords, useEditor } from "../api/hooks";
 import { css, fabric, mix, OCHRE, PAPER, TEAL } from "../editor/style/views";
 import * as format from "../format";
+import { OwnImage } from "./OwnImage";
 
 /** What the colours mean, with numbers and units. */
 export function Legend() {
@@ -94,6 +95,8 @@ function Meaning() {
       );
     case "checker":
       return <CheckerSquare />;
+    case "own image":
+      return <OwnImage />;
     default:
       return (
         <Text fontSize="12px" color="soft" px="1.5" rounded="md" bg="panel/80">

@@ -145,8 +145,8 @@ export function ModelView({
         }}
       >
         {editor.document.geometry &&
-          (editor.view.as === "checker" ? (
-            <CheckerScene editor={editor} />
+          (editor.view.covering ? (
+            <CoveredScene editor={editor} />
           ) : (
             <Scene
               editor={editor}
@@ -165,8 +165,8 @@ export function ModelView({
   );
 }
 
-/** The checker moves over the model while islands glide on the table; all other looks stay. */
-function CheckerScene({ editor }: { editor: Editor }) {
+/** What covers the model moves over it while islands glide on the table; all other looks stay. */
+function CoveredScene({ editor }: { editor: Editor }) {
   useEditor("frames");
   return <Scene editor={editor} version={editor.looks.frames.version} />;
 }
@@ -188,9 +188,10 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
         uniforms: {
           uPlacements: { value: null },
           uLook: { value: null },
-          uChecker: { value: null },
-          uUseChecker: { value: 0 },
-          uRepeat: { value: 1 },
+          uCovering: { value: null },
+          uCovered: { value: 0 },
+          uRepeat: { value: [1, 1] },
+          uPerPx: { value: 0 },
           uTexture: { value: null },
           uUseTexture: { value: 0 },
           uTextureFrame: { value: [0, 0, 1, 1] },
@@ -215,9 +216,11 @@ function Scene({ editor, version }: { editor: Editor; version: number }) {
     const u = material.uniforms;
     u.uPlacements.value = editor.looks.textures?.placements ?? null;
     u.uLook.value = editor.looks.textures?.look ?? null;
-    u.uChecker.value = editor.view.checker;
-    u.uUseChecker.value = editor.view.as === "checker" ? 1 : 0;
-    u.uRepeat.value = editor.view.checkerRepeat;
+    const { covering } = editor.view;
+    u.uCovering.value = covering?.texture ?? null;
+    u.uCovered.value = covering ? 1 : 0;
+    u.uRepeat.value = covering?.repeat ?? [1, 1];
+    u.uPerPx.value = covering?.perPx ? 1 : 0;
     u.uTexture.value = editor.maps.texture;
     u.uTextureFrame.value = editor.maps.textureFrame;
     u.uUseTexture.value = editor.maps.texture ? 1 : 0;

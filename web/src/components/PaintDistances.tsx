@@ -1,7 +1,7 @@
 import { Box } from "@chakra-ui/react";
 import { useCallback, useEffect, useReducer, useRef } from "react";
 import type { Atlas } from "../api/client";
-import { useTileImages } from "../api/tileImages";
+import { imageAt, useTileImages } from "../api/tileImages";
 import { fillIslands, greyOf, paintedSize, usePaint } from "../paint";
 import { editor, useUi } from "../state";
 
@@ -33,9 +33,7 @@ export function PaintDistances({ atlas }: { atlas: Atlas }) {
 }
 
 const urlOf = (atlas: Atlas, row?: { tile: number; digest: string }) =>
-  row
-    ? `/api/atlases/${atlas.id}/tile-images/${row.tile}/?purpose=reach&digest=${row.digest.slice(0, 16)}`
-    : "";
+  row ? imageAt(atlas.id, row, "reach") : "";
 
 type SheetProps = {
   tile: number;

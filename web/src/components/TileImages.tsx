@@ -1,7 +1,7 @@
 import { Image } from "@chakra-ui/react";
 import { useEffect, useReducer } from "react";
 import type { Atlas } from "../api/client";
-import { useTileImages } from "../api/tileImages";
+import { imageAt, useTileImages } from "../api/tileImages";
 import { editor } from "../state";
 
 /** Images behind the layout: they shine through paper and islands. */
@@ -23,7 +23,7 @@ export function TileImages({ atlas }: { atlas: Atlas }) {
           return (
             <Image
               key={one.tile}
-              src={`/api/atlases/${atlas.id}/tile-images/${one.tile}/?digest=${one.digest.slice(0, 16)}`}
+              src={imageAt(atlas.id, one)}
               alt={`${one.name}, behind tile ${one.tile}`}
               position="absolute"
               pointerEvents="none"

@@ -34,7 +34,7 @@ export function Toolbar() {
       position="absolute"
       left="6px"
       top="26px"
-      w="100px"
+      w="108px"
       bg="straw/70"
       borderWidth="1px"
       borderColor="straw"

@@ -3,6 +3,7 @@ import { ScopeContext, useActing, useAction } from "../api/actions/act";
 import { Box, Center, Flex, Grid, Spinner, Text } from "@chakra-ui/react";
 import { giveTextures, isImage } from "../api/merge";
 import { layBehind, tileAt } from "../api/tileImages";
+import { useWear, useWornImage } from "./OwnImage";
 import { numberedSet } from "../editor/table/tiles";
 import { useEffect, useLayoutEffect, useMemo, useState } from "react";
 import { uploadFiles, type Atlas } from "../api/client";
@@ -94,6 +95,7 @@ function Frame({ projectId, atlasId, leave }: Props & { atlasId: number }) {
   const floats = width === "wide" ? room.model === "floating" : width === "narrow" && called;
   const atLeft = floats && room.corner.endsWith("left");
   useEffect(() => editor.setFloats(atLeft ? FLOATING_PX : 0), [atLeft]);
+  useWornImage(atlas.data?.id ?? 0);
   useShortcuts(acting, project.data, atlas.data);
   useLayoutEffect(() => () => editor.clear(), []);
   useLivePlacements(jobs);
@@ -313,6 +315,7 @@ type Page = (typeof PAGES)[number];
 function useUpload(projectId: number, atlas: Atlas | undefined) {
   const [dragging, setDragging] = useState(false);
   const client = useQueryClient();
+  const wear = useWear(atlas?.id ?? 0);
   const send = async (files: File[], metresPerUnit = 1) => {
     if (!files.length) return;
     if (atlas?.objects && files.every((file) => isImage(file.name)))
@@ -343,6 +346,9 @@ function useUpload(projectId: number, atlas: Atlas | undefined) {
       event.preventDefault();
       setDragging(false);
       const files = [...event.dataTransfer.files];
+      const onModel = (event.target as Element).closest("[data-testid=model]") !== null;
+      if (onModel && atlas?.objects && files.length === 1 && isImage(files[0].name))
+        if (useUi.getState().stage !== "Merge") return wear(files[0]);
       // In Arrange an image is laid behind the sheet that it is dropped on, a numbered set behind
       // the tiles of its numbers.
       const images =

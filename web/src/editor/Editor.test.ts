@@ -92,7 +92,9 @@ it("chooses checker squares of a power of two px near an eighth of a metre", () 
   editor.view.setHouse({ density: 100_000 });
   expect(editor.view.checkerSquare).toBe(128);
   editor.setSquare({ px: 32 });
-  expect(editor.view.checkerRepeat).toBe(1 / 256);
+  expect(editor.view.covering).toBe(null);
+  editor.setView("checker");
+  expect(editor.view.covering).toMatchObject({ repeat: [1 / 256, 1 / 256], perPx: true });
   // A quarter of a metre at 400 px/m.
   editor.view.setHouse({ density: 400 });
   editor.setSquare({ metres: 0.25 });

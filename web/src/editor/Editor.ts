@@ -20,7 +20,7 @@ import { boundsAfter } from "./spatial/Outlines";
 import { moving, type Transform } from "./geometry/transform";
 import { Gesture, type Verb } from "./tools/Gesture";
 import { ToolManager } from "./tools/ToolManager";
-import { ViewManager } from "./view/ViewManager";
+import { ViewManager, type Worn } from "./view/ViewManager";
 
 const MOVE_MS = 480;
 const PREVIEW_MS = 160;
@@ -376,6 +376,12 @@ export class Editor {
 
   setSquare(square: { px?: number; metres?: number } | null): void {
     this.view.setSquare(square);
+    this.looks.drawn();
+    this.looks.turned();
+  }
+
+  setWorn(worn: Worn | null): void {
+    this.view.setWorn(worn);
     this.looks.drawn();
     this.looks.turned();
   }

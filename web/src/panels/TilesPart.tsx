@@ -220,7 +220,7 @@ function GridOfTiles({
 
 /** The image behind a tile: none yet, or how strong it is. */
 function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
-  const { list, lay, fade, take } = useTileImages(atlas);
+  const { list, lay, change, take } = useTileImages(atlas);
   const file = useRef<HTMLInputElement>(null);
   const own = list.find((one) => one.tile === tile);
   return (
@@ -248,7 +248,7 @@ function Behind({ tile, atlas }: { tile: number; atlas: Atlas }) {
               h="22px"
               aria-label={`How strong the image behind tile ${tile} is`}
               value={String(own.opacity)}
-              onChange={(e) => fade.mutate({ tile, opacity: Number(e.target.value) })}
+              onChange={(e) => change.mutate({ tile, opacity: Number(e.target.value) })}
             >
               {[0.2, 0.4, 0.6, 0.8, 1].map((part) => (
                 <option key={part} value={part}>

@@ -82,7 +82,7 @@ export function doAction<Name extends ActionName>(
     },
     onSuccess: (answer) => {
       follow(client, project, answer as Answer);
-      if (name === "make-room")
+      if (name === "make-room" || name === "continue-across")
         useUi.getState().tell({ kind: "done", what: `${(answer as AnswerOf<"move">).what}.` });
     },
     onError: (error) => {

@@ -84,9 +84,11 @@ export class TablePainter {
     const sheets = info ? sheetsOf(editor, this.title) : [];
     if (info) drawPaper(paper, camera, sheets, document.map, palette);
     const u = renderer.uniforms;
-    u.uChecker.value = view.checker;
-    u.uUseChecker.value = view.as === "checker" ? 1 : 0;
-    u.uRepeat.value = view.checkerRepeat;
+    const { covering } = view;
+    u.uCovering.value = covering?.texture ?? null;
+    u.uCovered.value = covering ? 1 : 0;
+    u.uRepeat.value.set(...(covering?.repeat ?? [1, 1]));
+    u.uPerPx.value = covering?.perPx ? 1 : 0;
     u.uUseStretch.value = view.as === "stretch" ? 1 : 0;
     u.uNight.value = this.theme === "night" ? 1 : 0;
     u.uGestureX.value.set(gesture.by[0], gesture.by[1], gesture.by[2]);
@@ -96,7 +98,7 @@ export class TablePainter {
     if (!model || !info) return;
     const onIsland = { ...palette, ink: "#1F2A44", halo: "#FFFEFA" };
     if (!gesture.active && !view.previewed) {
-      if (view.as !== "checker")
+      if (!covering)
         drawLabels(
           top,
           camera,

@@ -12,6 +12,7 @@ export const VIEWS = [
   "material",
   "tile",
   "checker",
+  "own image",
   "plain",
 ] as const;
 export type ViewAs = (typeof VIEWS)[number];

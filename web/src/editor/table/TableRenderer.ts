@@ -50,16 +50,17 @@ in vec2 vUv;
 flat in vec4 vLook;
 flat in float vStretch;
 flat in vec2 vTexels;
-uniform sampler2D uChecker;
-uniform float uUseChecker;
-uniform float uRepeat;
+uniform sampler2D uCovering;
+uniform float uCovered;
+uniform vec2 uRepeat;
+uniform float uPerPx;
 uniform float uUseStretch;
 out vec4 outColour;
 ${ISLAND_GLSL}
 ${PATTERN_GLSL}
 void main() {
   vec3 colour = uUseStretch > 0.5 ? stretchColour(vStretch) : vLook.rgb;
-  if (uUseChecker > 0.5) colour = texture(uChecker, vUv * vTexels * uRepeat).rgb;
+  if (uCovered > 0.5) colour = texture(uCovering, vUv * mix(vec2(1.0), vTexels, uPerPx) * uRepeat).rgb;
   colour = patterned(colour, vLook.a, gl_FragCoord.xy);
   if (marked(vLook.a, ${MARK.hovered})) colour = mix(colour, vec3(1.0), 0.28);
   outColour = vec4(colour, 0.94);
@@ -90,9 +91,10 @@ export class TableRenderer {
   readonly uniforms = {
     uPlacements: { value: null as Texture | null },
     uLook: { value: null as Texture | null },
-    uChecker: { value: null as Texture | null },
-    uUseChecker: { value: 0 },
-    uRepeat: { value: 1 },
+    uCovering: { value: null as Texture | null },
+    uCovered: { value: 0 },
+    uRepeat: { value: new Vector2(1, 1) },
+    uPerPx: { value: 0 },
     uUseStretch: { value: 0 },
     uNight: { value: 0 },
     uCentre: { value: new Vector2() },

@@ -21,11 +21,19 @@ export const SIDES: Record<string, [number, number, number]> = {
   Corner: [0.5, 0.38, 0.8],
 };
 
+/** An image that islands wear: over a tile so many times, or so long at the house density. */
+export type Worn = { texture: Texture; name: string; repeats: number; metres: number | null };
+
+/** What covers the islands, and how often it repeats: over a tile, or in a px of it. */
+export type Covering = { texture: Texture; repeat: [number, number]; perPx: boolean };
+
 /**
  * How the layout is looked at: by what it is coloured, the house band on its way, previews and
  * ghosts, what the pointer is over.
  */
 export class ViewManager {
+  /** An image of one's own that islands wear. */
+  worn: Worn | null = null;
   private readonly raised = new Signal();
   readonly signal: Heard = this.raised;
   private readonly pointed = new Signal();
@@ -64,9 +72,33 @@ export class ViewManager {
     this.checker.colorSpace = SRGBColorSpace;
   }
 
-  /** Checker repeats per px: eight squares an image, each of `checkerSquare` px in every tile. */
-  get checkerRepeat(): number {
-    return 1 / (8 * this.checkerSquare);
+  /** The checker, with eight squares an image, each of `checkerSquare` px in every tile; or an image of one's own. */
+  get covering(): Covering | null {
+    if (this.as === "checker") {
+      const repeat = 1 / (8 * this.checkerSquare);
+      return { texture: this.checker, repeat: [repeat, repeat], perPx: true };
+    }
+    if (this.as !== "own image" || !this.worn) return null;
+    const { texture, repeats, metres } = this.worn;
+    if (metres === null) return { texture, repeat: [repeats, repeats], perPx: false };
+    const { width, height } = texture.image as { width: number; height: number };
+    const across = 1 / Math.max(metres * this.house, 1e-6);
+    return { texture, repeat: [across, (across * width) / height], perPx: true };
+  }
+
+  /** How often what is worn repeats over a tile of some px, across and up; once where nothing is. */
+  repeatsOver(width: number, height: number): [number, number] {
+    const { covering } = this;
+    if (!covering || covering.texture === this.checker) return [1, 1];
+    const [u, v] = covering.repeat;
+    return covering.perPx ? [u * width, v * height] : [u, v];
+  }
+
+  /** Wear an image, or none. */
+  setWorn(worn: Worn | null): void {
+    if (this.worn && this.worn.texture !== worn?.texture) this.worn.texture.dispose();
+    this.worn = worn;
+    this.raised.raise();
   }
 
   /** px of a square: as chosen, or as long as a length in metres has at the house density. */

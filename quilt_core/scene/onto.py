@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 import numpy as np
 
 from quilt_core.scene.types import FloatArray
 
 AS_PLANE = np.array([1.0, 1j])
 """Points as complex numbers: a turn is a product."""
+Turns = Literal["any", "quarter", "none"]
 
 
 def laid_onto(
-    body: FloatArray, q: FloatArray, p: FloatArray, scale: bool = False, quarters: bool = False
+    body: FloatArray, q: FloatArray, p: FloatArray, scale: bool = False, turns: Turns = "any"
 ) -> FloatArray:
     """Move a body so that its points come to lie on others as well as they can.
 
@@ -22,8 +25,8 @@ def laid_onto(
         Points of the body, and where each shall come to lie.
     scale : bool
         Whether its size may change.
-    quarters : bool
-        Only quarter turns.
+    turns : str
+        How it may be turned.
 
     Returns
     -------
@@ -35,12 +38,16 @@ def laid_onto(
     """
     a, b = p.mean(axis=0), q.mean(axis=0)
     z, w = (p - a) @ AS_PLANE, (q - b) @ AS_PLANE
-    turn = (np.conj(w) * z).sum()
-    if scale:
-        turn = turn / max(float((np.abs(w) ** 2).sum()), 1e-300)
-    else:
-        turn = turn / abs(turn) if abs(turn) > 0 else 1.0
-    if quarters:
+    both = (np.conj(w) * z).sum()
+    turn = both / abs(both) if abs(both) > 0 else 1.0
+    if turns == "quarter":
         turn = 1j ** np.round(np.angle(turn) / (np.pi / 2))
-    out = ((body - b) @ AS_PLANE) * turn
+    elif turns == "none":
+        turn = 1.0
+    size = 1.0
+    if scale:
+        # Where the turn is not the best one, of the size what goes along it.
+        size = float((np.conj(turn) * both).real) / max(float((np.abs(w) ** 2).sum()), 1e-300)
+        size = size if size > 0 else 1.0
+    out = ((body - b) @ AS_PLANE) * (turn * size)
     return np.asarray(np.stack([out.real, out.imag], axis=-1) + a)
