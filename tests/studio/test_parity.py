@@ -53,6 +53,7 @@ CHANGED = {
     "slide-to-contact": {"islands": ["pipe_0"], "direction": "left"},
     "make-room": {"islands": ["pipe_1"]},
     "continue-across": {"islands": ["pipe_2"], "repeats": (3.0, 3.0)},
+    "in-order": {"islands": ["pipe_*"], "axis": "y"},
     "fit-into-gaps": {"islands": ["pipe_2"], "rotate": "none"},
     "pack-here": {"islands": ["pipe_1"], "region": [[0, 0], [500, 300]], "grow": True},
     "shrink-to-fit": {"islands": ["pipe_1"]},

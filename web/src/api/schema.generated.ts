@@ -312,6 +312,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/atlases/{atlas_id}/in-order/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** @description Check its settings, and do or queue it. */
+        post: operations["in_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/atlases/{atlas_id}/inspect/": {
         parameters: {
             query?: never;
@@ -1996,14 +2013,6 @@ export interface components {
             /** @description address of a small image; empty without islands */
             image: string;
         };
-        /**
-         * @description * `average` - average
-         *     * `x` - x
-         *     * `y` - y
-         *     * `z` - z
-         * @enum {string}
-         */
-        AxisEnum: "average" | "x" | "y" | "z";
         /** @description Test bake: maps of high poly meshes on the layout of low poly ones, and what is wrong with them. */
         BakeIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -2496,7 +2505,7 @@ export interface components {
              *     * `y` - y
              *     * `z` - z
              */
-            axis?: components["schemas"]["AxisEnum"];
+            axis?: components["schemas"]["EditInAxisEnum"];
             /** @description axis of a projection, in the world; usually None */
             direction?: number[] | null;
             /**
@@ -2522,6 +2531,14 @@ export interface components {
             /** @description keep the layout beside the present one */
             draft?: boolean;
         };
+        /**
+         * @description * `average` - average
+         *     * `x` - x
+         *     * `y` - y
+         *     * `z` - z
+         * @enum {string}
+         */
+        EditInAxisEnum: "average" | "x" | "y" | "z";
         /**
          * @description * `cut` - cut
          *     * `split off` - split off
@@ -2805,6 +2822,32 @@ export interface components {
          * @enum {string}
          */
         IdsEnum: "object" | "island" | "material";
+        /** @description Lay islands upright in rows, in their order round an axis of the model. */
+        InOrderIn: {
+            /** @description the step that the user saw; 409 when what the edit touches was changed since */
+            change: number;
+            /** @description islands to lay in order */
+            islands: (number | string)[];
+            /**
+             * @description of the model; best is the one round which these islands stand; usually best
+             *
+             *     * `best` - best
+             *     * `x` - x
+             *     * `y` - y
+             *     * `z` - z
+             */
+            axis?: components["schemas"]["InOrderInAxisEnum"];
+            /** @description each is turned until the axis points up on the tile; usually True */
+            upright?: boolean;
+        };
+        /**
+         * @description * `best` - best
+         *     * `x` - x
+         *     * `y` - y
+         *     * `z` - z
+         * @enum {string}
+         */
+        InOrderInAxisEnum: "best" | "x" | "y" | "z";
         /** @description Tell what is in files: islands, texel density, faults of the UVs. */
         InspectIn: {
             /** @description the step that the user saw; 409 when what the edit touches was changed since */
@@ -5124,6 +5167,15 @@ export interface components {
                 flipped: boolean;
             }[];
         };
+        /** @description Lay islands upright in rows, in their order round an axis of the model. */
+        InOrderResult: {
+            /** @description how many were laid in order */
+            islands: number;
+            /** @description round which they stand, on the model */
+            axis: number[];
+            /** @description the islands, from the upper left to the right and downwards */
+            order: string[];
+        };
         /** @description Shrink islands together until padding and margin are kept. */
         ShrinkToFitResult: {
             /** @description of their size */
@@ -5975,6 +6027,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    in_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                atlas_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InOrderIn"];
+                "application/x-www-form-urlencoded": components["schemas"]["InOrderIn"];
+                "multipart/form-data": components["schemas"]["InOrderIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AtlasOut"];
+                };
             };
         };
     };

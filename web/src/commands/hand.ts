@@ -11,7 +11,7 @@ export function handCommands(editor: Editor, acting: Acting): Command[] {
   return [
     ...turnCommands(editor),
     ...roomCommands(editor, acting),
-    ...rowCommands(editor),
+    ...rowCommands(editor, acting),
     ...goCommands(editor),
   ];
 }

@@ -30,6 +30,7 @@ const HOMES: Record<string, Home> = {
   "slide-to-contact": { stage: "Arrange" },
   "make-room": { stage: "Arrange" },
   "continue-across": { stage: "Arrange" },
+  "in-order": { stage: "Arrange" },
   "fit-into-gaps": { stage: "Arrange" },
   "pack-here": { stage: "Arrange" },
   "shrink-to-fit": { stage: "Arrange" },

@@ -2,12 +2,12 @@ import type { Bounds } from "../editor/affine/affine";
 import type { Editor } from "../editor/Editor";
 import { moving, type Transform } from "../editor/geometry/transform";
 import { sizeOf } from "../editor/selection/finders";
-import { aroundAxis, onModel } from "../editor/surface/surface";
 import { aligned, inOrder, inRow, swapped } from "../editor/tools/arrange";
-import { IN_HAND, lacking, type Command, type Need } from "./command";
+import type { Acting } from "../api/actions/act";
+import { IN_HAND, lacking, UNDER_WAY, type Command, type Need } from "./command";
 
 /** Islands in line and in rows. */
-export function rowCommands(editor: Editor): Command[] {
+export function rowCommands(editor: Editor, { act, busy }: Acting): Command[] {
   const several: Need[] = [
     [editor.handsOn, IN_HAND],
     [editor.frame !== null && editor.selection.size > 1, "Select two islands or more first."],
@@ -37,11 +37,6 @@ export function rowCommands(editor: Editor): Command[] {
         document.padding / document.map.pxPerUnit(document.model!.homes[islands[0]]),
       );
     };
-  const ring = (boxes: Bounds[], islands: number[]) => {
-    const places = onModel(document.geometry!);
-    const angles = aroundAxis(islands.map((island) => places.get(island) ?? { x: 0, z: 0 }));
-    return ordered((_, k) => angles[k])(boxes, islands);
-  };
   return [
     ...(["left", "right", "top", "bottom", "middle across", "middle up"] as const).map((edge) =>
       row(
@@ -76,12 +71,14 @@ export function rowCommands(editor: Editor): Command[] {
       "by object and number",
       ordered((island) => island),
     ),
-    row(
-      "row-round-axis",
-      "In a row round an axis",
-      "pieces of a ring in their order on the model",
-      ring,
-    ),
+    ...(["best", "x", "y", "z"] as const).map((axis) => ({
+      id: `in-order-${axis}`,
+      label: `In order round ${axis === "best" ? "an axis" : `the ${axis} axis`}`,
+      group: "By hand",
+      hint: `pieces of a ring upright, from the top, in their order on the model${axis === "best" ? "; the axis is found" : ""}`,
+      lacks: lacking(...several, [!busy("in-order"), UNDER_WAY]),
+      run: () => act("in-order", { islands: editor.selection.list(), axis }),
+    })),
     {
       id: "swap-places",
       label: "Swap places",

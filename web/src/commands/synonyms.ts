@@ -39,6 +39,7 @@ export const SYNONYMS: Record<string, string> = {
   "shrink-to-fit": "scale down overlap",
   "row-across": "align distribute space",
   "row-up": "align distribute space",
+  "in-order-best": "ring around align row distribute",
   "swap-places": "exchange",
   "to-side-table": "unplace remove from tile",
   "unwrap-along": "seam cut unwrap",

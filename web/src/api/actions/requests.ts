@@ -45,6 +45,7 @@ const USUAL = {
   "fit-into-gaps": { rotate: "quarter", block: false, near: null },
   "pack-here": { rotate: "quarter" },
   "slide-to-contact": { each: false },
+  "in-order": { axis: "best", upright: true },
   "continue-across": { rotate: "free", scale: true, against: [] },
   edit: { draft: false },
   release: { channel: 0 },

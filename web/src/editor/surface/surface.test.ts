@@ -1,7 +1,7 @@
 import { BufferAttribute, BufferGeometry, Matrix4 } from "three";
 import { expect, it } from "vitest";
 import type { Geometry } from "../layout/readGeometry";
-import { aroundAxis, onModel } from "./surface";
+import { onModel } from "./surface";
 
 /** A wall: u runs along x, v along the height; island 0, and the same turned by a quarter as island 1. */
 function wall(): Geometry {
@@ -45,13 +45,4 @@ it("knows where islands lie on the model, and which way is up in them", () => {
     expect.closeTo(-4, 9),
     expect.closeTo(0, 9),
   ]);
-});
-
-it("orders the pieces of a ring", () => {
-  const ring = [0, 2, 1, 3].map((k) => ({
-    x: 5 + Math.cos((k * Math.PI) / 2),
-    z: 3 - Math.sin((k * Math.PI) / 2),
-  }));
-  const angles = aroundAxis(ring);
-  expect([0, 1, 2, 3].sort((a, b) => angles[a] - angles[b])).toEqual([0, 2, 1, 3]);
 });

@@ -57,14 +57,3 @@ export function onModel(geometry: Geometry): Map<number, OnModel> {
   known.set(geometry, out);
   return out;
 }
-
-/**
- * Angles of points round an upright axis through their middle, in radians from 0; the order in
- * which the pieces of a ring follow one another.
- */
-export function aroundAxis(points: readonly { x: number; z: number }[]): number[] {
-  const mean = (value: (p: { x: number; z: number }) => number) =>
-    points.reduce((sum, p) => sum + value(p), 0) / Math.max(points.length, 1);
-  const [x, z] = [mean((p) => p.x), mean((p) => p.z)];
-  return points.map((p) => (Math.atan2(z - p.z, p.x - x) + 2 * Math.PI) % (2 * Math.PI));
-}
