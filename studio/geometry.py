@@ -20,7 +20,7 @@ from studio.arrays import load_geometry, members_with_rows
 from studio.models import MeshObject, Revision
 from studio.state import members_of, read_state
 
-FORMAT = 9
+FORMAT = 10
 NONE, ELSEWHERE = -1, -2
 
 
@@ -111,14 +111,16 @@ def placements_bytes(revision: Revision) -> bytes:
 
 
 def corners_bytes(obj: MeshObject) -> bytes:
-    """int32: the number of triangles, the three corners of each in the file's mesh, the face of each;
-    in the order in which the geometry has them."""
+    """int32: the number of triangles, the three corners of each in the file's mesh, the face of each, and its group in the file
+    where it has several; in the order in which the geometry has them."""
     name = f"corners-{FORMAT}-{obj.pk}-{obj.source.sha256[:16]}"
     known = cached(name)
     if known is not None:
         return known
     mesh = scene_of(obj.source).objects[obj.number].mesh
     parts = [np.array([len(mesh.triangles)]), mesh.triangles.ravel(), mesh.triangle_face]
+    if mesh.group is not None:
+        parts.append(mesh.group[mesh.triangle_face])
     data = np.concatenate(parts).astype("<i4").tobytes()
     keep_cached(name, data)
     return data

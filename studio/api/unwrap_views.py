@@ -47,7 +47,7 @@ class CutLink(Change):
 
 class CornersOf(APIView):
     """Which corners of the file each triangle of an object has, as int32: the number of triangles,
-    three corners each, then the face of each."""
+    three corners each, then the face of each, then its group in the file where it has several."""
 
     roles = {"GET": VIEWER}
 

@@ -6,7 +6,7 @@ import pytest
 
 from quilt_core.scene.placement import apply_placements
 from studio.arrays import load_geometry, load_layout
-from studio.models import Job
+from studio.models import Job, MeshObject
 from tests.studio.conftest import step_of
 from tests.studio.edit_samples import sheet_obj
 
@@ -197,6 +197,18 @@ def test_the_browser_gets_the_corners_of_each_triangle(client, sheet):
     np.testing.assert_array_equal(corners // 4, np.repeat(face[:, None], 3, axis=1))
     assert "immutable" in answer["Cache-Control"]
     assert client.get("/api/objects/999999/corners/").status_code == 404
+
+
+def test_groups_of_the_file_come_with_the_corners(client, send):
+    points = "".join(f"v {x} {y} 0\nvt {x / 4} {y}\n" for x in range(4) for y in (0, 1))
+    faces = [f"f {a}/{a} {a + 2}/{a + 2} {a + 3}/{a + 3} {a + 1}/{a + 1}\n" for a in (1, 3, 5)]
+    text = f"o Door\n{points}g panel\n{faces[0]}g frame\n{faces[1]}g panel\n{faces[2]}"
+    assert send(door__obj=text.encode()).status_code == 201
+    number = MeshObject.objects.get(name="Door").pk
+    rows = np.frombuffer(client.get(f"/api/objects/{number}/corners/").content, "<i4")
+    n = rows[0]
+    assert len(rows) == 1 + 5 * n
+    assert rows[1 + 4 * n :].tolist() == [0, 0, 1, 1, 0, 0]
 
 
 def test_seams_of_a_channel_of_the_file_stay_after_it_was_cut(act, client, sheet):

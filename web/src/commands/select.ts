@@ -1,9 +1,19 @@
 import { CONTROLS, MEASURED } from "../editor/flags.generated";
 import type { Project } from "../api/client";
 import type { Editor } from "../editor/Editor";
-import { crooked, innerOnes, islandsWhere, neighbours } from "../editor/selection/finders";
+import {
+  crooked,
+  innerOnes,
+  islandsWhere,
+  neighbours,
+  sameDirection,
+  sameGroup,
+} from "../editor/selection/finders";
+import { useUi } from "../state";
 import { savedSelections } from "../editor/selection/saved";
 import { EMPTY, lacking, SELECT_FIRST, type Command, type Need } from "./command";
+
+const NO_GROUPS = "The file has no groups in these objects.";
 
 /** What can be selected by what it is; each takes the place of what is selected. */
 export function selectCommands(editor: Editor, project: Project): Command[] {
@@ -50,6 +60,25 @@ export function selectCommands(editor: Editor, project: Project): Command[] {
     ...(material
       ? [like("select-material", "Select the same material", "", (i) => material[i])]
       : []),
+    command(
+      "select-direction",
+      "Select what looks the same way",
+      "on the model, up to 25° off",
+      some,
+      () => sameDirection(editor, picked),
+    ),
+    {
+      id: "select-group",
+      label: "Select the same group",
+      group: "Select",
+      hint: "islands in the groups of the file that these are in",
+      lacks: lacking(any, some),
+      run: () =>
+        void sameGroup(editor, picked).then((found) => {
+          if (found.length) editor.select((s) => s.set(found));
+          else useUi.getState().tell({ kind: "error", what: NO_GROUPS });
+        }),
+    },
     like("select-tile", "Select the same tile", "", (i) => document.model?.homes[i]),
     command(
       "select-bundle",

@@ -12,6 +12,8 @@ import type { PanelProps } from "./props";
 const CHIPS: Record<string, string> = {
   "select-object": "whole object",
   "select-material": "same material",
+  "select-direction": "same direction",
+  "select-group": "same group",
   "select-mirrored": "mirrored",
   "select-crooked": "crooked",
   "select-overlapping": "overlapping",

@@ -1,9 +1,9 @@
-import { BufferGeometry } from "three";
+import { BufferAttribute, BufferGeometry, Matrix4 } from "three";
 import { beforeEach, expect, it, vi } from "vitest";
 import type { LayoutInfo } from "../../api/client";
 import { Editor } from "../Editor";
 import { squares } from "../spatial/squares";
-import { crooked, innerOnes, neighbours, sizeOf } from "./finders";
+import { crooked, innerOnes, neighbours, sameDirection, sizeOf } from "./finders";
 
 beforeEach(() => {
   vi.stubGlobal("document", {
@@ -61,4 +61,37 @@ it("measures sizes by density, else by the box, and finds nothing crooked among 
   expect(sizeOf(editor, 0)).toBe(10_000);
   expect(sizeOf(editor, 8)).toBeCloseTo(10_000, 0);
   expect(crooked(editor)).toEqual([]);
+});
+
+it("finds islands that look the same way as they stand, and none that look all ways", () => {
+  const editor = grid();
+  // Triangles about the z axis: each looks along x, turned by 20 degrees more than the one before;
+  // the last island is a plate with both its sides.
+  const points: number[] = [];
+  const island: number[] = [];
+  const triangle = (k: number, turn: number, side: number) => {
+    const [c, s] = [Math.cos(turn), Math.sin(turn)];
+    const corners = [
+      [0, 0, 0],
+      [-s, c, 0],
+      [0, 0, 1],
+    ];
+    points.push(...(side > 0 ? corners : corners.reverse()).flat());
+    island.push(k, k, k);
+  };
+  for (let k = 0; k < 8; k++) triangle(k, (k * 20 * Math.PI) / 180, 1);
+  triangle(8, 0, 1);
+  triangle(8, 0, -1);
+  const geometry = new BufferGeometry();
+  geometry.setAttribute("position", new BufferAttribute(new Float32Array(points), 3));
+  geometry.setAttribute("uv", new BufferAttribute(new Float32Array(island.length * 2), 2));
+  geometry.setAttribute("_island", new BufferAttribute(new Float32Array(island), 1));
+  editor.document.geometry = {
+    ...editor.document.geometry!,
+    instances: [{ geometry, matrix: new Matrix4(), object: 1 }],
+  };
+  expect(sameDirection(editor, [0])).toEqual([0, 1]);
+  expect(sameDirection(editor, [3])).toEqual([2, 3, 4]);
+  expect(sameDirection(editor, [0, 7])).toEqual([0, 1, 6, 7]);
+  expect(sameDirection(editor, [8])).toEqual([]);
 });

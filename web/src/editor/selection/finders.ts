@@ -2,10 +2,14 @@ import type { Editor } from "../Editor";
 import { crookedBy } from "../geometry/upright";
 import { nearestOf } from "../geometry/distance";
 import { IDENTITY } from "../geometry/transform";
+import { onModel } from "../surface/surface";
 import { Outlines } from "../spatial/Outlines";
 
 /** Islands whose main direction is off the axes by more than this count as crooked. */
 const CROOKED = (0.5 * Math.PI) / 180;
+/** Cosine up to which islands look the same way; and how much of its area an island must look one way with. */
+const SAME_WAY = Math.cos((25 * Math.PI) / 180);
+const LOOKS = 0.2;
 /** Islands nearer than so many times the padding touch. */
 const TOUCHING = 1.25;
 
@@ -22,6 +26,44 @@ export function crooked(editor: Editor): number[] {
   return model
     ? islandsWhere(editor, (i) => Math.abs(crookedBy(model.edgesOf(i)) ?? 0) > CROOKED)
     : [];
+}
+
+/** Islands that look the same way on the model as some do; those that look all ways look none. */
+export function sameDirection(editor: Editor, islands: readonly number[]): number[] {
+  const { geometry } = editor.document;
+  if (!geometry) return [];
+  const places = onModel(geometry);
+  const way = (island: number): [number, number, number] | null => {
+    const row = places.get(island);
+    const size = row ? Math.hypot(...row.facing) : 0;
+    if (!row || size < LOOKS * row.area) return null;
+    return [row.facing[0] / size, row.facing[1] / size, row.facing[2] / size];
+  };
+  const wanted = islands.flatMap((island) => way(island) ?? []);
+  return islandsWhere(editor, (island) => {
+    const n = way(island);
+    if (!n) return false;
+    for (let k = 0; k < wanted.length; k += 3)
+      if (wanted[k] * n[0] + wanted[k + 1] * n[1] + wanted[k + 2] * n[2] >= SAME_WAY) return true;
+    return false;
+  });
+}
+
+/** Islands of the groups of the file that some islands are in, once the objects' groups are there. */
+export async function sameGroup(editor: Editor, islands: readonly number[]): Promise<number[]> {
+  const own = new Set(islands);
+  const objects = new Set(islands.flatMap((i) => editor.document.objectOf(i)?.id ?? []));
+  const out = new Set<number>();
+  for (const object of objects) {
+    const surface = await editor.picks.ready(object);
+    const group = surface?.corners.group;
+    if (!surface || !group) continue;
+    const wanted = new Set([...group].filter((_, t) => own.has(surface.island(t))));
+    group.forEach((g, t) => {
+      if (wanted.has(g) && surface.island(t) >= 0) out.add(surface.island(t));
+    });
+  }
+  return [...out].filter((island) => !editor.document.hidden.has(island));
 }
 
 /** Islands beside some islands, no farther than a little more than the padding. */

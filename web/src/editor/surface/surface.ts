@@ -1,8 +1,17 @@
 import { Vector3 } from "three";
 import type { Geometry } from "../layout/readGeometry";
 
-/** Where an island lies on the model, and which way is up in its base UVs. */
-export type OnModel = { x: number; y: number; z: number; area: number; upU: number; upV: number };
+/** Where an island lies on the model, which way it looks, and which way is up in its base UVs. */
+export type OnModel = {
+  x: number;
+  y: number;
+  z: number;
+  area: number;
+  /** Sum of its normals by area: short where it looks all ways. */
+  facing: [number, number, number];
+  upU: number;
+  upV: number;
+};
 
 const known = new WeakMap<Geometry, Map<number, OnModel>>();
 
@@ -29,10 +38,14 @@ export function onModel(geometry: Geometry): Map<number, OnModel> {
       [a, b, c].forEach((point, k) =>
         point.fromBufferAttribute(position, t + k).applyMatrix4(matrix),
       );
-      const area = 0.5 * ab.subVectors(b, a).cross(ac.subVectors(c, a)).length();
+      const normal = ab.subVectors(b, a).cross(ac.subVectors(c, a));
+      const area = 0.5 * normal.length();
       const row =
         out.get(number) ??
-        out.set(number, { x: 0, y: 0, z: 0, area: 0, upU: 0, upV: 0 }).get(number)!;
+        out
+          .set(number, { x: 0, y: 0, z: 0, area: 0, facing: [0, 0, 0], upU: 0, upV: 0 })
+          .get(number)!;
+      normal.toArray().forEach((n, k) => (row.facing[k] += n / 2));
       row.x += (area * (a.x + b.x + c.x)) / 3;
       row.y += (area * (a.y + b.y + c.y)) / 3;
       row.z += (area * (a.z + b.z + c.z)) / 3;

@@ -1,16 +1,20 @@
 import type { BufferGeometry } from "three";
 import { placesOf } from "../surface/seams";
 
-/** What of an object's mesh the file has: the corners of each triangle, three by three, and the face of each. */
-export type Corners = { corner: Int32Array; face: Int32Array };
+/**
+ * What of an object's mesh the file has: the corners of each triangle, three by three, the face of
+ * each, and its group; null where the file has none for this object.
+ */
+export type Corners = { corner: Int32Array; face: Int32Array; group: Int32Array | null };
 
-/** Read the server's answer: the number of triangles, their corners, their faces. */
+/** Read the server's answer: the number of triangles, their corners, their faces, their groups. */
 export function readCorners(bytes: ArrayBuffer): Corners {
   const rows = new Int32Array(bytes);
   const count = rows[0];
   return {
     corner: rows.subarray(1, 1 + 3 * count),
     face: rows.subarray(1 + 3 * count, 1 + 4 * count),
+    group: rows.length > 1 + 4 * count ? rows.subarray(1 + 4 * count, 1 + 5 * count) : null,
   };
 }
 

@@ -7,6 +7,8 @@ import {
   edgeLoop,
   whyNoLoop,
   grown,
+  sameDirection,
+  sameGroup,
   mirrored,
   nearestCorner,
   nearestEdge,
@@ -188,6 +190,18 @@ describe("walks", () => {
     expect(smoothFaces(surface, 0, 0.5)).toHaveLength(8);
   });
 
+  it("finds faces that look the same way, and those of the same groups", () => {
+    // A roof: eight faces on each side of the ridge, 90 degrees apart.
+    const roof = sheet(4, (i) => Math.abs(i - 2));
+    expect(sameDirection(roof, new Set([0]), 0.1)).toEqual([0, 1, 4, 5, 8, 9, 12, 13]);
+    expect(sameDirection(roof, new Set([0]), Math.PI / 2)).toHaveLength(16);
+    expect(sameGroup(roof, [0])).toEqual([]);
+    const face = roof.corners.face;
+    const group = face.map((f) => f % 3);
+    const parted = new SurfaceMesh(roof.geometry, { ...roof.corners, group });
+    expect(sameGroup(parted, [1, 2])).toEqual([1, 2, 4, 5, 7, 8, 10, 11, 13, 14]);
+  });
+
   it("find the mirror image of edges", () => {
     const surface = sheet(4);
     expect(mirrored(surface, [edge(surface, [1, 0], [1, 1])], 0)).toEqual([
@@ -258,6 +272,7 @@ describe("what seams make", () => {
     const surface = new SurfaceMesh(mesh, {
       corner: Int32Array.from({ length: 12 }, (_, i) => i),
       face: Int32Array.from([0, 1, 2, 3]),
+      group: null,
     });
     expect(pieces(surface, new Set(), false)).toEqual({ islands: 1, flat: 0 });
     expect(pieces(surface, new Set([0]), false)).toEqual({ islands: 1, flat: 1 });

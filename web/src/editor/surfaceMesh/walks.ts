@@ -104,6 +104,29 @@ export function smoothFaces(surface: SurfaceMesh, face: number, angle: number): 
   return [...found];
 }
 
+/** All faces that look the same way as some of an object, up to an angle (radians). */
+export function sameDirection(
+  surface: SurfaceMesh,
+  faces: ReadonlySet<number>,
+  angle: number,
+): number[] {
+  const least = Math.cos(angle) - 1e-9;
+  const ways = [...faces].map((face) => surface.normal(surface.triangles(face)[0]));
+  return [...surface.faces].filter((face) => {
+    const n = surface.normal(surface.triangles(face)[0]);
+    return ways.some((m) => m[0] * n[0] + m[1] * n[1] + m[2] * n[2] >= least);
+  });
+}
+
+/** All faces in the groups of the file that some faces are in; none where it has no groups. */
+export function sameGroup(surface: SurfaceMesh, faces: Iterable<number>): number[] {
+  const { group } = surface.corners;
+  if (!group) return [];
+  const of = (face: number) => group[surface.triangles(face)[0]];
+  const wanted = new Set([...faces].map(of));
+  return [...surface.faces].filter((face) => wanted.has(of(face)));
+}
+
 /** Faces with those that share an edge with them; or without those at their rim. */
 export function grown(surface: SurfaceMesh, faces: ReadonlySet<number>, more: boolean): number[] {
   const rim = (face: number) =>

@@ -1,7 +1,15 @@
 import { Box, Button, Flex, Text } from "@chakra-ui/react";
 import { api, ask } from "../../api/client";
 import { useEditor } from "../../api/hooks";
-import { borderOf, edgeLoop, grown, mirrored, smoothFaces } from "../../editor/surfaceMesh/walks";
+import {
+  borderOf,
+  edgeLoop,
+  grown,
+  mirrored,
+  sameDirection,
+  sameGroup,
+  smoothFaces,
+} from "../../editor/surfaceMesh/walks";
 import type { Editor } from "../../editor/Editor";
 import * as format from "../../format";
 import { tellError, useKept, useUi } from "../../state";
@@ -233,6 +241,7 @@ export function FaceTools() {
   const { picks } = editor;
   const [angle, setAngle] = useKept("smooth angle", 25);
   const some = picks.count("faces") > 0;
+  const grouped = picks.objects().some((id) => picks.surface(id)?.corners.group);
   const each = (work: (id: number) => void) => picks.objects().forEach(work);
   return (
     <Box mb="2">
@@ -322,8 +331,8 @@ export function FaceTools() {
           Clear
         </Small>
       </Flex>
-      <Flex gap="1" align="flex-end">
-        <Box flex="1">
+      <Box>
+        <Box>
           <NumberField
             label="Up to"
             unit="°"
@@ -334,7 +343,7 @@ export function FaceTools() {
             onChange={setAngle}
           />
         </Box>
-        <Box mb="1.5">
+        <Box mb="1.5" display="flex" flexWrap="wrap" gap="1">
           <Small
             title="All faces that hang together with them over edges that turn by less"
             disabled={!some}
@@ -353,10 +362,41 @@ export function FaceTools() {
               })
             }
           >
-            Select
+            Smooth area
+          </Small>
+          <Small
+            title="All faces of the same objects that look the same way, up to that angle"
+            disabled={!some}
+            onClick={() =>
+              each((id) => {
+                const surface = picks.surface(id);
+                const way = (angle * Math.PI) / 180;
+                if (surface)
+                  picks.change(id, "faces", "add", sameDirection(surface, picks.of(id).faces, way));
+              })
+            }
+          >
+            Same direction
+          </Small>
+          <Small
+            title={
+              grouped
+                ? "All faces in the same groups of the file"
+                : "The file has no groups in these objects"
+            }
+            disabled={!some || !grouped}
+            onClick={() =>
+              each((id) => {
+                const surface = picks.surface(id);
+                if (surface)
+                  picks.change(id, "faces", "add", sameGroup(surface, picks.of(id).faces));
+              })
+            }
+          >
+            Same group
           </Small>
         </Box>
-      </Flex>
+      </Box>
     </Box>
   );
 }
