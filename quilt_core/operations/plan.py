@@ -263,7 +263,7 @@ def quick_coverage(
     size = np.full(own.count, float(PACKED_SIZE))
     start = equalize(own, identity(own.count), size, size, None)
     settings = PackSettings(
-        width=PACKED_SIZE, height=PACKED_SIZE, padding=padding, effort="quick", seconds=PACK_SECONDS,
+        width=PACKED_SIZE, height=PACKED_SIZE, padding=padding, effort="quick", less_free=False, seconds=PACK_SECONDS,
         tiles=tuple(TileSize(1001 + n, PACKED_SIZE, PACKED_SIZE) for n in range(count)),
     )  # fmt: skip
     reached = None

@@ -11,6 +11,7 @@ from quilt_core.errors import LayoutError
 from quilt_core.measure.overlap import find_overlaps
 from quilt_core.pack.cluster_search import attempts
 from quilt_core.pack.controls import Controls, no_controls, spread_over_groups
+from quilt_core.pack.freedom import by_freedom
 from quilt_core.pack.pieces import Pieces, single_pieces
 from quilt_core.pack.problem import Attempt, Obstacles, no_obstacles
 from quilt_core.pack.settings import PackSettings
@@ -102,7 +103,11 @@ def pack_islands(
     )  # fmt: skip
     own_names = [names[i] for i in np.flatnonzero(moves)]
     linear = placements[moves][:, :, :2] * pixels[moves][:, :, None]
-    single = single_pieces(chosen, linear, mine, settings, obstacles, own_names)
+
+    def tried(how: PackSettings) -> Iterator[tuple[Attempt, Pieces]]:
+        single = single_pieces(chosen, linear, mine, how, obstacles, own_names)
+        return attempts(chosen, single, mine, how, own_names, stop)
+
     lying = home_tiles(islands, placements, settings.bins) >= 0
     settled = stays & (lying | (home_tiles(islands, placements, frozen) >= 0))
     there = float((islands.placed(placements).uv_area * pixels.prod(axis=1))[stays & lying].sum())
@@ -110,7 +115,7 @@ def pack_islands(
     top = side_table_top(islands, placements, stays, pixels)
     shown: FloatArray | None = None
     out, placed = placements, settled
-    for attempt, pieces in attempts(chosen, single, mine, settings, own_names, stop):
+    for attempt, pieces in by_freedom(settings, chosen.count, tried, stop):
         attempt = replace(attempt, coverage=attempt.coverage + there / total)
         if shown is attempt.shift:  # no news but the progress
             yield attempt, out, placed

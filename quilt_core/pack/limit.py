@@ -177,7 +177,7 @@ def explain(
     case = _Case(
         islands,
         placements,
-        replace(settings, effort="quick", tidy=0.0),
+        replace(settings, effort="quick", less_free=False, tidy=0.0),
         controls,
         frozen,
         pixels,

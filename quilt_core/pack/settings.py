@@ -36,6 +36,8 @@ class PackSettings:
 
     fixed_scale : bool
         Keep the size given; what does not fit is left over.
+    less_free : bool
+        A quick pack also tries the turns of those that have less freedom, see `freedom`.
 
     All others are options, declared here for every door.
     Efforts are counted in steps, so that results repeat; with a time limit they depend on the
@@ -61,6 +63,7 @@ class PackSettings:
     )
     seed: int = option(1, "other seeds, other layouts", low=0, high=2**31 - 1)
     fixed_scale: bool = False
+    less_free: bool = True
     tiles: tuple[TileSize, ...] = ()
     order: Order = option(
         "in order", "fill one tile after the other, or spread evenly", choices=ORDERS
