@@ -119,6 +119,7 @@ def _after_pack(job: Job, revision: Revision) -> None:
     if revision.draft:
         # Its image is drawn here, not while a browser waits for the contact sheet.
         thumbnail(revision)
+        return  # of several that are tried few are kept: what limits it is asked when one wants to know
     if settings.EXPLAIN_PACKS and revision.params["density"] not in ("fixed", "house"):
         start_job("limit", job.project, job.atlas, {"revision": revision.pk})
 

@@ -39,6 +39,8 @@ def served(data: Path, *commands: list[str], **more: str):
         **os.environ,
         "QUILT_DATA_DIR": str(data),
         "QUILT_IMMEDIATE_JOBS": "0",
+        # Ten seconds of work after each pack, which the test of it asks for.
+        "QUILT_EXPLAIN_PACKS": "0",
         "DJANGO_SETTINGS_MODULE": "quilt_site.settings",
         **more,
     }

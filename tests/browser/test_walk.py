@@ -214,6 +214,7 @@ def test_after_a_pack_the_slip_says_what_sets_the_density(page):
     stage(page, "Arrange")
     task(page).get_by_text("quick", exact=True).click()
     task(page).get_by_role("button", name="Pack 221 islands").click()
+    task(page).get_by_role("button", name="What limits the density?").click()
     told = task(page).locator("[data-limit]")
     told.locator("[data-fix]").first.wait_for(timeout=90_000)
     assert "What limits the density" in told.inner_text()

@@ -1081,7 +1081,7 @@ export interface paths {
         };
         /**
          * @description Which corners of the file each triangle of an object has, as int32: the number of triangles,
-         *     three corners each, then the face of each.
+         *     three corners each, then the face of each, then its group in the file where it has several.
          */
         get: operations["get_corners"];
         put?: never;

@@ -18,6 +18,7 @@ export function useTileImages(atlas: Pick<Atlas, "id">, purpose: Purpose = "behi
   return {
     list:
       useQuery({
+        enabled: atlas.id > 0,
         queryKey: key,
         queryFn: () =>
           ask(api.GET("/api/atlases/{atlas_id}/tile-images/", { params: { path, query } })),

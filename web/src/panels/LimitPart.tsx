@@ -8,11 +8,14 @@ import type { PackSettings } from "../api/arrange";
 export function LimitPart({
   limit,
   asking,
+  ask,
   settings,
   set,
 }: {
   limit: Limit | null | undefined;
   asking: boolean;
+  /** Asks for it; none where there is nothing to ask. */
+  ask: (() => void) | null;
   settings: PackSettings;
   set: (change: Partial<PackSettings>) => void;
 }) {
@@ -22,7 +25,13 @@ export function LimitPart({
       <Text color="soft" fontSize="12px" mb="1.5">
         Asking what limits the density …
       </Text>
-    ) : null;
+    ) : (
+      ask && (
+        <Button size="2xs" variant="plain" px="0" mb="1" color="petrol" onClick={ask}>
+          What limits the density?
+        </Button>
+      )
+    );
   return (
     <Box
       borderWidth="1px"

@@ -59,6 +59,7 @@ export function PackPart(props: PanelProps) {
 
 function Settings({ atlas, project, jobs, options }: PanelProps & { options: PackOptions }) {
   const packAction = useAction("pack");
+  const limitAction = useAction("limit");
   const editor = useEditor("document", "selection");
   const tiles = editor.document.tiles;
   const [, tileWidth, tileHeight] = editor.document.tile;
@@ -89,7 +90,8 @@ function Settings({ atlas, project, jobs, options }: PanelProps & { options: Pac
   const count =
     scope === "selected" ? picked.length : (editor.document.info?.world_area.length ?? 0);
   const busy = running(jobs, "pack");
-  const cost = editor.document.info?.revision.tidy_cost ?? null;
+  const revision = editor.document.info?.revision;
+  const cost = revision?.tidy_cost ?? null;
   const stays = s.density === "fixed" || s.density === "house";
   const even = s.density === "equal" || s.density === "house";
   const density = (fixed: boolean, evenly: boolean) =>
@@ -123,8 +125,13 @@ function Settings({ atlas, project, jobs, options }: PanelProps & { options: Pac
       </Title>
       {!busy && (
         <LimitPart
-          limit={editor.document.info?.revision.limit}
-          asking={running(jobs, "limit")}
+          limit={revision?.limit}
+          asking={limitAction.busy || running(jobs, "limit")}
+          ask={
+            revision?.verb === "pack" && revision.id === atlas.head.id
+              ? () => limitAction.run({})
+              : null
+          }
           settings={s}
           set={set}
         />
