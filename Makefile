@@ -3,6 +3,8 @@ PY := .venv/bin/python
 STAMPS := .setup
 # Python and Node are set up beside one another.
 MAKEFLAGS += -j2
+# The lists are whole, and Python compiles what it needs when it needs it.
+INSTALL := $(PY) -m pip install --quiet --disable-pip-version-check --no-deps --no-compile
 PORT ?= 8000
 CHROMIUM := $(shell command -v chromium || command -v chromium-browser)
 
@@ -19,8 +21,13 @@ setup: $(STAMPS)/python $(STAMPS)/warm web/dist/index.html
 $(STAMPS)/python: requirements/dev.txt pyproject.toml
 	@mkdir -p $(STAMPS)
 	test -x $(PY) || python3 -m venv .venv
-	$(PY) -m pip install --quiet --disable-pip-version-check -r requirements/dev.txt
-	$(PY) -m pip install --quiet --disable-pip-version-check --no-deps -e .
+	$(INSTALL) -r requirements/dev.txt
+	$(INSTALL) -e .
+	@touch $@
+
+# A stand-in for S3 brings half as much again along.
+$(STAMPS)/scale: requirements/scale.txt $(STAMPS)/python
+	$(INSTALL) -r requirements/scale.txt
 	@touch $@
 
 # Compiled code is cached beside its source; this compiles it once, ahead of the first job.
@@ -65,7 +72,7 @@ test: setup chromium models lint
 	$(PY) -m pytest tests/browser --numprocesses 2 --dist loadfile
 
 # The same tests, and others, on PostgreSQL, Redis and S3-compatible storage, with several web processes and workers.
-test-scale: setup chromium
+test-scale: setup $(STAMPS)/scale chromium
 ifeq ($(shell ls /usr/lib/postgresql/*/bin/initdb 2>/dev/null),)
 	@if [ "$$(id -u)" = 0 ]; then apt-get update -qq && apt-get install -y -qq --no-install-recommends postgresql redis-server; \
 	else echo "This needs PostgreSQL and Redis: run “sudo apt-get install postgresql redis-server” and try again." >&2; exit 1; fi
@@ -99,7 +106,7 @@ schema: setup
 	cd web && npm run schema
 
 lock: setup
-	for name in base dev; do .venv/bin/pip-compile --quiet --upgrade --strip-extras --no-header --no-emit-index-url \
+	for name in base dev scale; do .venv/bin/pip-compile --quiet --upgrade --strip-extras --no-header --no-emit-index-url \
 		--no-emit-find-links --no-emit-options -o requirements/$$name.txt requirements/$$name.in; done
 	cd web && npm update --omit-lockfile-registry-resolved --no-audit --no-fund
 

@@ -217,3 +217,9 @@ def proven(page) -> None:
         "() => !document.querySelector(\"[data-figure='verdict'] [data-value]\").textContent.includes('checking')",
         timeout=30_000,
     )
+
+
+def pack_quickly(page, islands: int) -> None:
+    """Pack all islands of a page that stands in Arrange."""
+    task(page).get_by_text("quick", exact=True).click()
+    task(page).get_by_role("button", name=f"Pack {islands} islands").click()

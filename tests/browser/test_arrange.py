@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.pages import idle, part, pressed, settled, stage, task, undo
+from tests.browser.pages import idle, pack_quickly, part, pressed, settled, stage, task, undo
 
 pytestmark = pytest.mark.browser
 
@@ -66,8 +66,7 @@ def test_tiles_are_added_islands_sent_and_packed_there(page):
     task(page).get_by_role("button", name="Send to tile 1002").click()
     settled(page)
     part(page, "Pack")
-    task(page).get_by_text("quick", exact=True).click()
-    task(page).get_by_role("button", name="Pack 221 islands").click()
+    pack_quickly(page, 221)
     part(page, "Tiles")
     page.wait_for_function(
         "(() => { const t = document.querySelector(\"[data-tile='1002']\"); return t && parseInt(t.innerText.match(/(\\d+) islands/)?.[1] ?? '0') >= 15; })()",

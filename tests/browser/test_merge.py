@@ -12,7 +12,7 @@ import numpy as np
 import pytest
 from PIL import Image
 
-from tests.browser.pages import ask, open_project, stage, task, until
+from tests.browser.pages import ask, open_project, pack_quickly, stage, task, until
 from tests.core.painted import plain_device, png
 
 pytestmark = pytest.mark.browser
@@ -30,7 +30,7 @@ def painted(window, address):
     ])  # fmt: skip
     page.locator("[data-row='Device 41']").wait_for()
     stage(page, "Arrange")
-    task(page).get_by_role("button", name="Pack 15 islands").click()
+    pack_quickly(page, 15)
     page.locator("[data-figure='side table']").wait_for(state="detached", timeout=60_000)
     until(
         page,

@@ -11,7 +11,16 @@ from quilt_core.formats import read_scene
 from quilt_core.measure import measure
 from quilt_core.scene import concatenate, island_set
 from quilt_core.scene.placement import identity
-from tests.browser.pages import changed, dock_model, figure, settled, stage, task, undo_all
+from tests.browser.pages import (
+    changed,
+    dock_model,
+    figure,
+    pack_quickly,
+    settled,
+    stage,
+    task,
+    undo_all,
+)
 from tests.core.meshes import QUAD_OBJ
 
 pytestmark = pytest.mark.browser
@@ -212,8 +221,7 @@ def test_the_page_works_under_its_own_policy(address, chromium):
 
 def test_after_a_pack_the_slip_says_what_sets_the_density(page):
     stage(page, "Arrange")
-    task(page).get_by_text("quick", exact=True).click()
-    task(page).get_by_role("button", name="Pack 221 islands").click()
+    pack_quickly(page, 221)
     task(page).get_by_role("button", name="What limits the density?").click()
     told = task(page).locator("[data-limit]")
     told.locator("[data-fix]").first.wait_for(timeout=90_000)

@@ -39,14 +39,15 @@ def corner_facts(scene):
     out = []
     for obj in scene.objects:
         mesh = obj.mesh
+        points = mesh.positions[mesh.corner_vertex].tolist()
+        channels = [channel.per_corner.tolist() for channel in mesh.channels]
         rows = []
         for f in range(mesh.face_count):
             own = slice(mesh.face_offsets[f], mesh.face_offsets[f + 1])
-            points = mesh.positions[mesh.corner_vertex[own]]
-            uvs = [channel.per_corner[own].tolist() for channel in mesh.channels]
+            uvs = [channel[own] for channel in channels]
             material = int(mesh.face_material[f])
             name = scene.materials[material].name if material >= 0 else ""
-            rows.append((points.tolist(), str(uvs), name))
+            rows.append((points[own], str(uvs), name))
         out.append((obj.name, rows))
     return out
 
