@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -38,6 +39,28 @@ def map_figures(case: BakeCase, one: BakedTile, name: str) -> dict[str, Any]:
     if name == "curvature":
         out["radius_m"] = round(1.0 / case.bend, 9)
     return out
+
+
+CRUSHED = {
+    "height": (0.01, 0.01, "give a larger distance of the rays"),
+    "curvature": (0.05, 0.05, "give a smaller radius of curvature"),
+    "thickness": (1.0, 0.25, "give a larger thickness distance"),
+    "occlusion": (0.25, 1.0, "give a smaller occlusion distance"),
+}
+"""Parts of a map that may be cut off at black and at white, and what helps where more are. A white occlusion is that of an open
+surface; both ends of a height are lost."""
+
+
+def levels_lost(name: str, figures: Mapping[str, Any]) -> str:
+    """What of a map's levels is crushed to black or white, in words; "" for nothing worth telling."""
+    most_black, most_white, fix = CRUSHED.get(name, (1.0, 1.0, ""))
+    black, white = figures.get("black", 0.0), figures.get("white", 0.0)
+    ends = [
+        f"{100 * part:.0f} % {word}"
+        for part, most, word in ((black, most_black, "black"), (white, most_white, "white"))
+        if part > most
+    ]
+    return f"{name} is {' and '.join(ends)}, whose levels are lost: {fix}" if ends else ""
 
 
 def pairs_told(case: BakeCase) -> list[dict[str, Any]]:

@@ -188,8 +188,16 @@ def bake_case(
         seams=[
             SeamFigures(s.name, list(s.islands), s.median, s.high, s.unit, s.length) for s in seams
         ],
-        difference=off, outward=outward, inward=inward, notes=list(case.notes), seconds=seconds,
+        difference=off, outward=outward, inward=inward, notes=[*case.notes, *_lost(maps)], seconds=seconds,
     )  # fmt: skip
+
+
+def _lost(maps: Sequence[BakedMap]) -> list[str]:
+    """Levels that are lost, a line a map."""
+    from quilt_core.bake.report import levels_lost
+
+    words = {one.file: levels_lost(one.map, one.figures) for one in maps}
+    return [f"{file}: {text}" for file, text in words.items() if text]
 
 
 def _encoded(

@@ -14,6 +14,7 @@ from quilt_core.bake.bake import MET, MISSED, OTHER, bake
 from quilt_core.bake.case import BakeCase
 from quilt_core.bake.occlusion import Spots, occlusion, thickness
 from quilt_core.bake.rays import RayScene
+from quilt_core.bake.report import levels_lost, map_figures
 from quilt_core.bake.settings import MAPS, BakeSettings
 from quilt_core.bake.surface import BakeSurface, surface_of, unit
 from quilt_core.bake.write import as_image
@@ -166,6 +167,29 @@ def test_curvature_of_spheres():
         )
         found = one.maps["curvature"][one.texels.owner >= 0]
         assert np.percentile(np.abs(found - grey), 95) < 0.02
+
+
+@pytest.mark.parametrize(
+    ("radius", "said"),
+    [(0.25, ""), (1.0, "curvature is 100 % white, whose levels are lost: give a smaller radius")],
+)
+def test_levels_that_are_crushed_are_told(radius, said):
+    # A sphere of radius 0.5 bends by 2/m: half of the way to white at 1 / 0.25, beyond it at 1 / 1.
+    case, one = baked(
+        surface(icosphere(1, 0.5), uv=each_apart(icosphere(1))), surface(icosphere(4, 0.5)), 64,
+        maps=("curvature",), outward=0.2, inward=0.2, curvature=radius,
+    )  # fmt: skip
+    found = levels_lost("curvature", map_figures(case, one, "curvature"))
+    assert found.startswith(said) and bool(found) == bool(said)
+
+
+def test_both_ends_of_a_map_are_told_in_one_line():
+    assert levels_lost("height", {"black": 0.3, "white": 0.02}).startswith(
+        "height is 30 % black and 2 % white"
+    )
+    # The occlusion of what is open is white, and a normal has no levels.
+    assert levels_lost("occlusion", {"black": 0.0, "white": 1.0}) == ""
+    assert levels_lost("normal", {}) == ""
 
 
 def test_samples_are_averaged_and_ids_are_not():
