@@ -66,7 +66,9 @@ def test_small_windows_and_zoom(page, width, height):
     for name in PAGES:
         stage(page, name)
         parts = page.get_by_role("tablist", name="Parts of the room").get_by_role("tab")
-        for k in range(max(parts.count(), 1)):
+        # The panel is the first of the parts; the others are much the same in all stages but two.
+        every = parts.count() if name in ("Arrange", "Merge") else 1
+        for k in range(max(every, 1)):
             if parts.count():
                 parts.nth(k).click()
             settled(page)

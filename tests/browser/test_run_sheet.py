@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from tests.browser.pages import ask, open_project, pack_quickly, stage, task, until
+from tests.browser.pages import ask, open_project, stage, task, until
 from tests.studio.update_samples import obj_file
 
 pytestmark = pytest.mark.browser
@@ -20,7 +20,7 @@ def test_a_line_is_remembered_and_brought_up_to_date(window, address):
     )
     page.locator("[data-row='bench']").wait_for()
     stage(page, "Arrange")
-    pack_quickly(page, 6)
+    task(page).get_by_role("button", name="Pack 6 islands").click()
     until(
         page,
         "() => document.querySelector(\"[data-figure='overlaps'] [data-value]\")?.textContent === '0'",
