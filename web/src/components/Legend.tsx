@@ -1,6 +1,7 @@
 import { Box, Flex, NativeSelect, Text } from "@chakra-ui/react";
 import { oldWords, useEditor } from "../api/hooks";
 import { css, fabric, mix, OCHRE, PAPER, TEAL } from "../editor/style/views";
+import { squareForSmallest } from "../editor/selection/finders";
 import * as format from "../format";
 import { OwnImage } from "./OwnImage";
 
@@ -111,7 +112,7 @@ const SQUARES_M = [0.05, 0.1, 0.25, 0.5, 1, 2];
 
 /** How large a square of the checker is, in texels and at the house density. */
 function CheckerSquare() {
-  const editor = useEditor("view");
+  const editor = useEditor("view", "selection");
   const { square, checkerSquare, house } = editor.view;
   const value = square?.px ? `${square.px} px` : square?.metres ? `${square.metres} m` : "";
   const long = format.length(checkerSquare / house);
@@ -126,6 +127,11 @@ function CheckerSquare() {
           value={value}
           onChange={(e) => {
             const [number, unit] = e.target.value.split(" ");
+            if (number === "smallest") {
+              const px = squareForSmallest(editor, editor.selection.list());
+              if (px !== null) editor.setSquare({ px });
+              return;
+            }
             editor.setSquare(
               unit === "px"
                 ? { px: Number(number) }
@@ -136,6 +142,12 @@ function CheckerSquare() {
           }}
         >
           <option value="">{value ? "as it suits" : `${checkerSquare} px`}</option>
+          <option value="smallest face" disabled={!editor.selection.size}>
+            for the smallest face selected
+          </option>
+          {square?.px && !SQUARES_PX.includes(square.px) && (
+            <option value={`${square.px} px`}>{square.px} px</option>
+          )}
           {SQUARES_PX.map((px) => (
             <option key={px} value={`${px} px`}>
               {px} px

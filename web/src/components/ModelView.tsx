@@ -28,6 +28,7 @@ import { PaintWipe } from "./PaintWipe";
 import { PicksOnModel, Seams } from "./onModel";
 import { ModelMenu } from "./ModelMenu";
 import { HighPoly } from "./HighPoly";
+import { Ruler, RulerProbe } from "./Ruler";
 import { MODEL_FRAGMENT, MODEL_VERTEX } from "./modelShader";
 
 /** The model: the same islands in the same colours, selected together. */
@@ -42,6 +43,7 @@ export function ModelView({
   goOn?: () => void;
 }) {
   const editor = useEditor("document", "view", "looks", "maps");
+  const ruler = useRef<HTMLDivElement>(null);
   return (
     <Box
       position="relative"
@@ -153,12 +155,14 @@ export function ModelView({
               version={editor.looks.signal.version + editor.maps.signal.version}
             />
           ))}
+        <RulerProbe ruler={ruler} />
         <OrbitControls
           makeDefault
           enableDamping={false}
           onChange={() => useLooked.getState().moved("model")}
         />
       </Canvas>
+      {editor.document.geometry && !editor.view.spread && <Ruler ruler={ruler} />}
       <PaintWipe />
       <Before view="model" />
     </Box>

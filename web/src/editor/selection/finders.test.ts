@@ -3,7 +3,14 @@ import { beforeEach, expect, it, vi } from "vitest";
 import type { LayoutInfo } from "../../api/client";
 import { Editor } from "../Editor";
 import { squares } from "../spatial/squares";
-import { crooked, innerOnes, neighbours, sameDirection, sizeOf } from "./finders";
+import {
+  crooked,
+  innerOnes,
+  neighbours,
+  sameDirection,
+  sizeOf,
+  squareForSmallest,
+} from "./finders";
 
 beforeEach(() => {
   vi.stubGlobal("document", {
@@ -94,4 +101,11 @@ it("finds islands that look the same way as they stand, and none that look all w
   expect(sameDirection(editor, [3])).toEqual([2, 3, 4]);
   expect(sameDirection(editor, [0, 7])).toEqual([0, 1, 6, 7]);
   expect(sameDirection(editor, [8])).toEqual([]);
+});
+
+it("finds the checker square that the smallest triangle shows four of", () => {
+  const editor = grid();
+  // Squares of 100 px as two triangles of 5,000 texels: half of the root of that.
+  expect(squareForSmallest(editor, [0, 5])).toBe(35);
+  expect(squareForSmallest(editor, [])).toBe(null);
 });

@@ -1,7 +1,7 @@
 import type { Editor } from "../Editor";
 import { crookedBy } from "../geometry/upright";
 import { nearestOf } from "../geometry/distance";
-import { IDENTITY } from "../geometry/transform";
+import { IDENTITY, placementOf } from "../geometry/transform";
 import { onModel } from "../surface/surface";
 import { Outlines } from "../spatial/Outlines";
 
@@ -10,6 +10,8 @@ const CROOKED = (0.5 * Math.PI) / 180;
 /** Cosine up to which islands look the same way; and how much of its area an island must look one way with. */
 const SAME_WAY = Math.cos((25 * Math.PI) / 180);
 const LOOKS = 0.2;
+/** Texels of a triangle that shows nothing. */
+const NO_AREA = 1e-3;
 /** Islands nearer than so many times the padding touch. */
 const TOUCHING = 1.25;
 
@@ -26,6 +28,31 @@ export function crooked(editor: Editor): number[] {
   return model
     ? islandsWhere(editor, (i) => Math.abs(crookedBy(model.edgesOf(i)) ?? 0) > CROOKED)
     : [];
+}
+
+/**
+ * px of a checker square of which the smallest triangle of some islands shows about four, whole ones
+ * from 1 px; null where none has an area.
+ */
+export function squareForSmallest(editor: Editor, islands: readonly number[]): number | null {
+  const { geometry, model, tiles } = editor.document;
+  if (!geometry || !model) return null;
+  const { corners, triangleIsland } = geometry.base;
+  const texels = new Map<number, number>();
+  for (const island of islands) {
+    const [a, b, , c, d] = placementOf(model.placements, island);
+    const tile = tiles.find((one) => one.number === model.homes[island]) ?? tiles[0];
+    texels.set(island, Math.abs(a * d - b * c) * tile.width * tile.height);
+  }
+  let least = Infinity;
+  for (let t = 0; t < triangleIsland.length; t++) {
+    const factor = texels.get(triangleIsland[t]);
+    if (factor === undefined) continue;
+    const [ax, ay, bx, by, cx, cy] = corners.subarray(6 * t, 6 * t + 6);
+    const area = 0.5 * Math.abs((bx - ax) * (cy - ay) - (by - ay) * (cx - ax)) * factor;
+    if (area > NO_AREA) least = Math.min(least, area);
+  }
+  return Number.isFinite(least) ? Math.max(1, Math.round(Math.sqrt(least) / 2)) : null;
 }
 
 /** Islands that look the same way on the model as some do; those that look all ways look none. */
